@@ -1,0 +1,1 @@
+"""Records, rules and the open interface of the register."""

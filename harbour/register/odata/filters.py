@@ -1,0 +1,201 @@
+"""``$filter`` → a query. odata-query reads the text; its lexer and meanings are corrected here."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from datetime import date, datetime
+from decimal import Decimal, InvalidOperation
+from typing import Any
+
+from django.db.models import Q
+from odata_query import ast
+from odata_query.exceptions import ODataException
+from odata_query.grammar import ODataLexer, ODataParser
+
+from ..models import Record
+from ..rules import Refusal
+from .properties import Property, properties
+
+_LONGEST = 60_000
+_FLIP = {"Lt": "Gt", "Gt": "Lt", "LtE": "GtE", "GtE": "LtE"}
+_LOOKUPS = {"Lt": "lt", "LtE": "lte", "Gt": "gt", "GtE": "gte"}
+
+
+class _Lexer(ODataLexer):
+    """Names may begin with a keyword, ``not(`` needs no space."""
+
+    tokens = ODataLexer.tokens
+    ANY = r"any(?=\s*\()"
+    ALL = r"all(?=\s*\()"
+    NOT = r"not(?=[\s(])\s*"
+    BOOLEAN = r"(?:true|false)\b(?!\s*[/(])"
+    NULL = r"null\b(?!\s*[/(])"
+
+
+def _tokens(text: str) -> Iterator[Any]:
+    """Tokens, with the comma that the parser wants in a list of one."""
+    inside: list[Any] | None = None
+    previous = None
+    for token in _Lexer().tokenize(text):
+        if token.type == "(" and previous is not None and previous.type == "IN":
+            inside = []
+        elif inside is not None:
+            if token.type == ")":
+                if len([t for t in inside if t.type != "WS"]) == 1:
+                    comma = type(token)()
+                    comma.type, comma.value, comma.lineno, comma.index = ",", ",", token.lineno, token.index
+                    yield comma
+                inside = None
+            else:
+                inside.append(token)
+        previous = token
+        yield token
+
+
+def _bad(message: str) -> Refusal:
+    return Refusal(message, "bad-filter", None, 400)
+
+
+def resolve(model: type[Record], node: Any) -> tuple[Property, str]:
+    """The property a path names, and its column path for queries."""
+    if isinstance(node, ast.Identifier):
+        found = properties(model).get(node.name)
+        if not found:
+            raise _bad(f"{model.__name__} has no property {node.name!r}")
+        return found, found.column
+    if isinstance(node, ast.Attribute) and isinstance(node.owner, ast.Identifier):
+        for prop in properties(model).values():
+            if prop.target and prop.navigation == node.owner.name:
+                inner, column = resolve(prop.target, ast.Identifier(node.attr))
+                return inner, f"{prop.name}__{column}"
+    raise _bad("a property name was expected")
+
+
+def _literal(prop: Property, node: Any) -> Any:
+    text = getattr(node, "val", None)
+    try:
+        match prop.edm, node:
+            case _, ast.Null():
+                return None
+            case "Edm.Decimal", ast.Integer() | ast.Float():
+                return Decimal(str(text))
+            case "Edm.Int64", ast.Integer():
+                return int(str(text))
+            case "Edm.Int64", ast.Float():
+                return Decimal(str(text))
+            case "Edm.Boolean", ast.Boolean():
+                return node.py_val
+            case "Edm.String", ast.String():
+                return text
+            case "Edm.Date", ast.Date():
+                return date.fromisoformat(str(text))
+            case "Edm.DateTimeOffset", ast.DateTime():
+                return datetime.fromisoformat(str(text).upper())
+    except (ValueError, InvalidOperation):
+        pass
+    raise _bad(f"{prop.name!r} cannot be compared with {text!r}")
+
+
+class _Meaning:
+    """The tree of a filter as one Q."""
+
+    def __init__(self, model: type[Record]) -> None:
+        self.model = model
+
+    def visit(self, node: Any) -> Q:
+        match node:
+            case ast.BoolOp():
+                return self.chain(node)
+            case ast.UnaryOp(op=ast.Not()):
+                return ~self.visit(node.operand)
+            case ast.Compare():
+                return self.compare(node)
+            case ast.Call():
+                return self.call(node)
+            case ast.CollectionLambda():
+                return self.any(node)
+            case ast.Identifier() | ast.Attribute():
+                prop, column = resolve(self.model, node)
+                if prop.edm == "Edm.Boolean":
+                    return Q(**{column: True})
+        raise _bad("that expression is not understood here")
+
+    def chain(self, node: ast.BoolOp) -> Q:
+        """Long chains lean to the left; walked without recursion."""
+        kind, parts = type(node.op), []
+        current: Any = node
+        while isinstance(current, ast.BoolOp) and isinstance(current.op, kind):
+            parts.append(current.right)
+            current = current.left
+        parts.append(current)
+        if len(parts) > 500:
+            raise _bad("more than 500 conditions in a row")
+        joined = Q(_connector=Q.OR if kind is ast.Or else Q.AND)
+        for part in reversed(parts):
+            joined.add(self.visit(part), joined.connector)
+        return joined
+
+    def compare(self, node: ast.Compare) -> Q:
+        comparator = type(node.comparator).__name__
+        left, right = node.left, node.right
+        if not isinstance(left, (ast.Identifier, ast.Attribute, ast.Call)):
+            left, right, comparator = right, left, _FLIP.get(comparator, comparator)
+        folded = isinstance(left, ast.Call) and left.func.name in ("tolower", "toupper") and len(left.args) == 1
+        prop, column = resolve(self.model, left.args[0] if folded else left)
+        if comparator == "In":
+            if not isinstance(right, ast.List):
+                raise _bad("'in' needs a list")
+            return Q(**{f"{column}__in": [_literal(prop, item) for item in right.val]})
+        value = _literal(prop, right)
+        if comparator in _LOOKUPS:
+            return Q(**{f"{column}__{_LOOKUPS[comparator]}": value}) if value is not None else Q(pk__in=[])
+        equal = self.equal(prop, column, value, folded)
+        return ~equal if comparator == "NotEq" else equal
+
+    def equal(self, prop: Property, column: str, value: Any, folded: bool) -> Q:
+        if value is None:
+            empty = Q(**{f"{column}__isnull": True})
+            return empty | Q(**{column: ""}) if prop.edm == "Edm.String" and not prop.target else empty
+        return Q(**{f"{column}__iexact" if folded else column: value})
+
+    def call(self, node: ast.Call) -> Q:
+        name = node.func.name
+        if name not in ("contains", "startswith", "endswith") or not isinstance(node.args[1], ast.String):
+            raise _bad(f"the function {name!r} is not understood here")
+        subject, case = node.args[0], ""
+        if isinstance(subject, ast.Call) and subject.func.name in ("tolower", "toupper"):
+            subject, case = subject.args[0], "i"
+        prop, column = resolve(self.model, subject)
+        if prop.edm != "Edm.String":
+            raise _bad(f"{name!r} needs a text, {prop.name!r} is none")
+        return Q(**{f"{column}__{case}{name}": node.args[1].val})
+
+    def any(self, node: ast.CollectionLambda) -> Q:
+        prop, column = resolve(self.model, node.owner)
+        if not prop.many or not isinstance(node.operator, ast.Any):
+            raise _bad("'any' needs a property with several values")
+        if node.lambda_ is None:
+            return ~Q(**{column: ""})
+        inner = node.lambda_.expression
+        if isinstance(inner, ast.Compare) and isinstance(inner.comparator, ast.Eq) and isinstance(
+            inner.right, ast.String
+        ):
+            return Q(**{f"{column}__contains": f"|{inner.right.val}|"})
+        raise _bad("inside 'any' only: name eq 'value'")
+
+
+def read_filter(model: type[Record], text: str) -> Q:
+    """The condition as a query.
+
+    Raises:
+        Refusal: with status 400 where the text is not a condition on this type.
+    """
+    if len(text) > _LONGEST:
+        raise _bad("the condition is too long")
+    try:
+        tree = ODataParser().parse(_tokens(text))
+    except ODataException as error:
+        raise _bad(str(error)) from error
+    if tree is None:
+        raise _bad("the condition is empty")
+    return _Meaning(model).visit(tree)
