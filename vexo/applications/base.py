@@ -1,0 +1,104 @@
+"""What an application must answer. One module a protocol; each passes the same tests."""
+
+from __future__ import annotations
+
+from abc import ABC, abstractmethod
+from collections.abc import Iterator, Mapping, Sequence
+from types import TracebackType
+from typing import Any, Self
+
+import polars as pl
+
+from vexo.core.applying import Answer, Write
+from vexo.core.conditions import Condition
+from vexo.core.records import Catalogue, RecordType
+
+
+class ApplicationError(Exception):
+    """The application could not be asked, or did not understand; the message says what to do."""
+
+
+class NoAnswer(ApplicationError):
+    """A request was sent and its answer never came: what it did is not known."""
+
+
+class NotPromised(ApplicationError):
+    """Something that this application, or its protocol, cannot do."""
+
+
+class Application(ABC):
+    """A connection to one application. Tables have ``@id``, ``@version`` and a typed column for each field asked for."""
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
+        self.close()
+
+    def close(self) -> None:
+        """Give connections back."""
+
+    @abstractmethod
+    def describe(self) -> Catalogue:
+        """Record types, fields, keys and promises."""
+
+    @abstractmethod
+    def count(self, record_type: RecordType, condition: Condition | None = None) -> int:
+        """How many records meet a condition."""
+
+    @abstractmethod
+    def read(
+        self,
+        record_type: RecordType,
+        fields: Sequence[str],
+        condition: Condition | None = None,
+        order: Sequence[str] = (),
+        top: int | None = None,
+    ) -> Iterator[pl.DataFrame]:
+        """Records in chunks; at least one chunk, empty if there are none. ``fields`` may be paths."""
+
+    @abstractmethod
+    def read_by_keys(
+        self, record_type: RecordType, fields: Sequence[str], key: Sequence[str], values: pl.DataFrame
+    ) -> pl.DataFrame:
+        """The records that have one of the keys; ``values`` has a typed column for each field of ``key``."""
+
+    @abstractmethod
+    def write(self, record_type: RecordType, writes: Sequence[Write], atomic: bool = False) -> list[Answer]:
+        """Send a batch; one answer a write, in order.
+
+        Raises:
+            NoAnswer: where the batch went out and no answer came.
+            ApplicationError: where it certainly did not go out.
+        """
+
+    @abstractmethod
+    def link(self, record_type: RecordType, identifier: str) -> str | None:
+        """The address of a page for people that shows the record, if there is one."""
+
+    def totals(self, record_type: RecordType, fields: Sequence[str], condition: Condition | None = None) -> Mapping[str, Any]:
+        """Sums of number fields over the records that meet a condition."""
+        sums: dict[str, Any] = dict.fromkeys(fields)
+        for chunk in self.read(record_type, fields, condition):
+            for name in fields:
+                own = chunk[name].sum()
+                if chunk[name].drop_nulls().len():
+                    sums[name] = own if sums[name] is None else sums[name] + own
+        return sums
+
+    def distinct(self, record_type: RecordType, field: str, condition: Condition | None = None) -> pl.DataFrame:
+        """The different values of a field with their count, most frequent first."""
+        parts = [chunk[field] for chunk in self.read(record_type, [field], condition)]
+        return pl.concat(parts).value_counts(sort=True)
+
+    def check(self, record_type: RecordType, writes: Sequence[Write]) -> list[Answer]:
+        """What would be answered, without writing. Raises NotPromised."""
+        raise NotPromised("This application cannot check rows without writing them.")
+
+    def add_field(self, record_type: RecordType, name: str, label: str) -> None:
+        """Add a field. Raises NotPromised."""
+        raise NotPromised("This application's record types cannot be changed from here.")
+
+    def add_choice(self, record_type: RecordType, field: str, value: str) -> None:
+        """Add a choice. Raises NotPromised."""
+        raise NotPromised("This application's choices cannot be changed from here.")

@@ -1,0 +1,5 @@
+"""Applications that speak OData 4.01 in JSON."""
+
+from .application import ODataApplication
+
+__all__ = ["ODataApplication"]

@@ -1,0 +1,221 @@
+"""The OData client: describe, read in pages, write in batches."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from functools import reduce
+from typing import Any
+from urllib.parse import quote
+
+import httpx
+import polars as pl
+
+from vexo.core.applying import DONE, Answer, Write
+from vexo.core.conditions import Condition
+from vexo.core.conditions.to_filter import literal, path_of, to_filter
+from vexo.core.planning.verdicts import Verdict
+from vexo.core.records import Catalogue, RecordType
+
+from ..base import Application, ApplicationError
+from ..http import Connection, json_of
+from .metadata import read_metadata
+from .records import to_frame, to_json
+
+PAGE = 1000
+KEYS_AT_ONCE = 100
+
+
+class ODataApplication(Application):
+    """An application that speaks OData 4.01.
+
+    Args:
+        address: the service root.
+        token: sent as a bearer token; empty for none.
+        pages: address of a page for people, with ``{source}`` and ``{id}`` in it.
+    """
+
+    def __init__(
+        self,
+        address: str,
+        token: str,
+        pages: str = "",
+        transport: httpx.BaseTransport | None = None,
+        sleep: Callable[[float], None] | None = None,
+    ) -> None:
+        extra: dict[str, Any] = {"sleep": sleep} if sleep else {}
+        self._connection = Connection(address, token, transport, **extra)
+        self._pages = pages
+        self._catalogue: Catalogue | None = None
+
+    def close(self) -> None:
+        self._connection.close()
+
+    def describe(self) -> Catalogue:
+        if self._catalogue is None:
+            response = self._connection.get("$metadata", {"Accept": "application/xml"})
+            if response.status_code != 200:
+                raise ApplicationError(
+                    f"{self._connection.address} has no $metadata (status {response.status_code}). "
+                    "Check that it is the address of an OData service."
+                )
+            self._catalogue = read_metadata(response.content, self._connection.address)
+        return self._catalogue
+
+    def count(self, record_type: RecordType, condition: Condition | None = None) -> int:
+        query = "?$filter=" + quote(to_filter(condition, record_type), safe="") if condition else ""
+        response = self._connection.get(f"{record_type.source}/$count{query}", {"Accept": "text/plain, application/json"})
+        self._refuse(response, record_type)
+        return int(response.text.strip().lstrip("\ufeff"))
+
+    def read(
+        self,
+        record_type: RecordType,
+        fields: Sequence[str],
+        condition: Condition | None = None,
+        order: Sequence[str] = (),
+        top: int | None = None,
+    ) -> Iterator[pl.DataFrame]:
+        text = to_filter(condition, record_type) if condition else ""
+        yield from self._read(record_type, fields, text, order, top)
+
+    def read_by_keys(
+        self, record_type: RecordType, fields: Sequence[str], key: Sequence[str], values: pl.DataFrame
+    ) -> pl.DataFrame:
+        parts = [to_frame([], fields, record_type, self.describe())]
+        wanted = values.select(key).drop_nulls().unique(maintain_order=True)
+        for start in range(0, len(wanted), KEYS_AT_ONCE):
+            some = wanted.slice(start, KEYS_AT_ONCE)
+            parts.extend(self._read(record_type, fields, self._key_filter(record_type, key, some), (), None))
+        return pl.concat(parts).unique("@id", keep="first", maintain_order=True)
+
+    def _key_filter(self, record_type: RecordType, key: Sequence[str], values: pl.DataFrame) -> str:
+        """The keys as text: one list for a single field; for several, a list for each value of all but the last."""
+        own = [record_type.field(name) for name in key]
+        last = own[-1]
+
+        def listed(rows: pl.DataFrame) -> str:
+            texts = [literal(last, value) for value in rows[last.name].to_list()]
+            return f"{path_of(last, record_type)} in ({','.join(texts)})"
+
+        if len(own) == 1:
+            return listed(values)
+        parts = []
+        for first, rows in values.group_by([f.name for f in own[:-1]], maintain_order=True):
+            same = [f"{path_of(f, record_type)} eq {literal(f, v)}" for f, v in zip(own[:-1], first, strict=True)]
+            parts.append("(" + " and ".join([*same, listed(rows)]) + ")")
+        return reduce(lambda left, right: f"{left} or {right}", parts)
+
+    def _read(
+        self, record_type: RecordType, fields: Sequence[str], condition: str, order: Sequence[str], top: int | None
+    ) -> Iterator[pl.DataFrame]:
+        catalogue = self.describe()
+        known = [catalogue.field(record_type, name) for name in fields]
+        select = dict.fromkeys([record_type.identifier, *[f.name for f in known if f.path is None]])
+        expand: dict[str, list[str]] = {}
+        for field in known:
+            if field.path is not None:
+                outer, inner = field.path
+                expand.setdefault(record_type.field(outer).navigation or outer, []).append(inner)
+        query = {"$select": ",".join(select)}
+        if expand:
+            query["$expand"] = ",".join(f"{name}($select={','.join(inner)})" for name, inner in expand.items())
+        if condition:
+            query["$filter"] = condition
+        if order:
+            query["$orderby"] = ",".join(
+                path_of(catalogue.field(record_type, name), record_type) for name in order
+            )
+        if top is not None:
+            query["$top"] = str(top)
+        path: str | None = f"{record_type.source}?" + "&".join(f"{k}={quote(v, safe='')}" for k, v in query.items())
+        first = True
+        while path:
+            response = self._connection.get(path, {"Prefer": f"odata.maxpagesize={PAGE}"})
+            self._refuse(response, record_type)
+            answer = json_of(response)
+            rows = answer.get("value") if isinstance(answer, dict) else None
+            if rows is None:
+                raise ApplicationError(f"{record_type.plural}: the answer is no list of records. Tell the administrator.")
+            if rows or first:
+                yield to_frame(rows, fields, record_type, catalogue)
+            first = False
+            path = answer.get("@odata.nextLink") or answer.get("@nextLink")
+
+    def _refuse(self, response: httpx.Response, record_type: RecordType) -> None:
+        if response.status_code == 404:
+            raise ApplicationError(
+                f"{record_type.plural} are no longer there in the application. Look at its record types with `vexo fields`."
+            )
+        if response.status_code >= 400:
+            message, _, _ = _error_of(_body_of(response))
+            raise ApplicationError(f"The application does not understand the question: {message}")
+
+    def write(self, record_type: RecordType, writes: Sequence[Write], atomic: bool = False) -> list[Answer]:
+        requests = [self._request(record_type, write, at, atomic) for at, write in enumerate(writes)]
+        response = self._connection.post("$batch", {"requests": requests})
+        if response.status_code != 200:
+            message, _, _ = _error_of(_body_of(response))
+            raise ApplicationError(f"The application took no batch: {message}")
+        answers = {str(r.get("id")): r for r in json_of(response).get("responses", [])}
+        return [self._answer(record_type, write, answers.get(str(at))) for at, write in enumerate(writes)]
+
+    def _entity(self, record_type: RecordType, identifier: str) -> str:
+        field = record_type.field(record_type.identifier)
+        return f"{record_type.source}({quote(literal(field, identifier), safe=chr(39))})"
+
+    def _request(self, record_type: RecordType, write: Write, at: int, atomic: bool) -> dict[str, Any]:
+        request: dict[str, Any] = {"id": str(at)}
+        headers = {"content-type": "application/json", "prefer": "return=minimal"}
+        if write.verdict == Verdict.CREATE:
+            headers["prefer"] = "return=representation"
+            request |= {"method": "POST", "url": record_type.source}
+        else:
+            method = "PATCH" if write.verdict == Verdict.UPDATE else "DELETE"
+            request |= {"method": method, "url": self._entity(record_type, write.identifier or "")}
+            headers["if-match"] = write.version or "*"
+        if write.verdict != Verdict.DELETE:
+            request["body"] = {n: to_json(record_type.field(n), v) for n, v in write.values.items()}
+        if atomic:
+            request["atomicityGroup"] = "all"
+        return {**request, "headers": headers}
+
+    def _answer(self, record_type: RecordType, write: Write, answer: Any) -> Answer:
+        if answer is None:
+            return Answer(write.row, "unclear", write.identifier)
+        status, body = int(answer.get("status", 0)), answer.get("body")
+        headers = {str(k).lower(): v for k, v in (answer.get("headers") or {}).items()}
+        if 200 <= status < 300:
+            identifier, version = write.identifier, headers.get("etag")
+            if isinstance(body, dict):
+                version = body.get("@odata.etag") or body.get("@etag") or version
+                if record_type.identifier in body:
+                    identifier = str(body[record_type.identifier])
+            return Answer(write.row, DONE[write.verdict], identifier, version)
+        if status == 412:
+            return Answer(write.row, "clash", write.identifier)
+        if status in (404, 410) and write.verdict == Verdict.DELETE:
+            return Answer(write.row, DONE[write.verdict], write.identifier)
+        if status >= 500 or status == 0:
+            return Answer(write.row, "unclear", write.identifier)
+        message, field, code = _error_of(body)
+        return Answer(write.row, "refused", write.identifier, None, message, field, f"{status} · {code}" if code else str(status))
+
+    def link(self, record_type: RecordType, identifier: str) -> str | None:
+        if not self._pages:
+            return None
+        return self._pages.format(source=record_type.source, id=quote(identifier, safe=""))
+
+
+def _body_of(response: httpx.Response) -> Any:
+    try:
+        return json_of(response)
+    except ApplicationError:
+        return None
+
+
+def _error_of(body: Any) -> tuple[str, str | None, str | None]:
+    """An OData error object → message, field, code."""
+    error = body.get("error") if isinstance(body, dict) else None
+    if not isinstance(error, dict):
+        return "it gave no reason.", None, None
+    return str(error.get("message") or "it gave no reason."), error.get("target"), error.get("code")

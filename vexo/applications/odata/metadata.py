@@ -1,0 +1,179 @@
+"""``$metadata`` → catalogue. Source: OData CSDL XML 4.01 and the vocabularies Core, Validation and Capabilities."""
+
+from __future__ import annotations
+
+import hashlib
+from xml.etree import ElementTree as ET
+
+from vexo.core.records import Catalogue, Choice, Field, Kind, Promises, RecordType
+
+from ..base import ApplicationError
+
+_EDM = "{http://docs.oasis-open.org/odata/ns/edm}"
+_KINDS = {
+    "Edm.String": Kind.TEXT,
+    "Edm.Guid": Kind.TEXT,
+    "Edm.Decimal": Kind.DECIMAL,
+    "Edm.Double": Kind.DECIMAL,
+    "Edm.Single": Kind.DECIMAL,
+    "Edm.Boolean": Kind.YES_NO,
+    "Edm.Date": Kind.DATE,
+    "Edm.DateTimeOffset": Kind.MOMENT,
+    **{f"Edm.{name}": Kind.WHOLE for name in ("Byte", "SByte", "Int16", "Int32", "Int64")},
+}
+
+
+def _term(element: ET.Element, term: str) -> ET.Element | None:
+    for annotation in element.findall(f"{_EDM}Annotation"):
+        if annotation.get("Term") == f"Org.OData.{term}":
+            return annotation
+    return None
+
+
+def _string(element: ET.Element, term: str) -> str:
+    annotation = _term(element, term)
+    return "" if annotation is None else annotation.get("String", "")
+
+
+def _yes(element: ET.Element, term: str) -> bool:
+    annotation = _term(element, term)
+    return annotation is not None and annotation.get("Bool", "true") == "true"
+
+
+def _number(element: ET.Element, name: str) -> int | None:
+    text = element.get(name, "")
+    return int(text) if text.isdigit() else None
+
+
+def _choices(element: ET.Element) -> tuple[Choice, ...]:
+    allowed = _term(element, "Validation.V1.AllowedValues")
+    if allowed is None:
+        return ()
+    found = []
+    for record in allowed.iter(f"{_EDM}Record"):
+        values = {v.get("Property"): v.get("String", "") for v in record.findall(f"{_EDM}PropertyValue")}
+        if "Value" in values:
+            found.append(Choice(values["Value"], _string(record, "Core.V1.Description") or values["Value"]))
+    return tuple(found)
+
+
+def _field(element: ET.Element, links: dict[str, tuple[str, str]], identifier: str) -> Field | None:
+    name, edm = element.get("Name", ""), element.get("Type", "")
+    many = edm.startswith("Collection(")
+    edm = edm.removeprefix("Collection(").removesuffix(")")
+    kind = _KINDS.get(edm)
+    if kind is None or (many and kind != Kind.TEXT):
+        return None
+    choices = _choices(element)
+    navigation, target = links.get(name, (None, None))
+    if many:
+        kind = Kind.CHOICES
+    elif target:
+        kind = Kind.REFERENCE
+    elif name == identifier:
+        kind = Kind.TEXT
+    elif choices and kind == Kind.TEXT:
+        kind = Kind.CHOICE
+    has_default = _yes(element, "Core.V1.ComputedDefaultValue")
+    computed = _yes(element, "Core.V1.Computed") or _yes(element, "Core.V1.Immutable") and name == identifier
+    return Field(
+        name=name,
+        label=_string(element, "Core.V1.Description") or name.replace("_", " ").capitalize(),
+        kind=kind,
+        help=_string(element, "Core.V1.LongDescription"),
+        required=element.get("Nullable") == "false" and not many and not computed,
+        read_only=computed,
+        has_default=has_default,
+        max_length=_number(element, "MaxLength") if edm == "Edm.String" else None,
+        precision=_number(element, "Precision") if kind == Kind.DECIMAL else None,
+        scale=(_number(element, "Scale") or 0) if kind == Kind.DECIMAL and edm == "Edm.Decimal" else None,
+        choices=choices,
+        target=target,
+        navigation=navigation,
+        quoted=edm in ("Edm.String",),
+    )
+
+
+def _links(entity: ET.Element) -> dict[str, tuple[str, str]]:
+    """Property → (navigation property, type it leads to), where the standard says that they belong together."""
+    found = {}
+    for navigation in entity.findall(f"{_EDM}NavigationProperty"):
+        constraint = navigation.find(f"{_EDM}ReferentialConstraint")
+        if constraint is not None:
+            target = navigation.get("Type", "").rpartition(".")[2]
+            found[constraint.get("Property", "")] = (navigation.get("Name", ""), target)
+    return found
+
+
+def _alternate_keys(entity_set: ET.Element) -> tuple[tuple[str, ...], ...]:
+    annotation = _term(entity_set, "Core.V1.AlternateKeys")
+    if annotation is None:
+        return ()
+    keys = []
+    for value in annotation.iter(f"{_EDM}PropertyValue"):
+        if value.get("Property") == "Key":
+            names = [v.get("PropertyPath", "") for v in value.iter(f"{_EDM}PropertyValue") if v.get("PropertyPath")]
+            keys.append(tuple(names))
+    return tuple(keys)
+
+
+def _promises(container: ET.Element, conditional: bool) -> Promises:
+    support = _term(container, "Capabilities.V1.BatchSupport")
+    batches = support is not None
+    return Promises(atomic_batch=1000 if batches else 0, batch=200 if batches else 1, conditional_writes=conditional)
+
+
+def read_metadata(content: bytes, address: str) -> Catalogue:
+    """The catalogue of a service.
+
+    Raises:
+        ApplicationError: where the content is no CSDL that can be understood.
+    """
+    wrong = ApplicationError(f"{address} does not describe itself as an OData service. Check the address.")
+    if b"<!DOCTYPE" in content[:2048] or b"<!ENTITY" in content[:2048]:
+        raise wrong
+    try:
+        root = ET.fromstring(content)  # noqa: S314 - entities were refused above
+    except ET.ParseError:
+        raise wrong from None
+    entities = {e.get("Name", ""): e for e in root.iter(f"{_EDM}EntityType")}
+    container = next(root.iter(f"{_EDM}EntityContainer"), None)
+    if container is None:
+        raise wrong
+    types, conditional = [], False
+    for entity_set in container.findall(f"{_EDM}EntitySet"):
+        entity = entities.get(entity_set.get("EntityType", "").rpartition(".")[2])
+        refs = [] if entity is None else [r.get("Name", "") for r in entity.iter(f"{_EDM}PropertyRef")]
+        if entity is None or len(refs) != 1:
+            continue
+        links = _links(entity)
+        fields = tuple(f for e in entity.findall(f"{_EDM}Property") if (f := _field(e, links, refs[0])))
+        conditional = conditional or _term(entity_set, "Core.V1.OptimisticConcurrency") is not None
+        name, source = entity.get("Name", ""), entity_set.get("Name", "")
+        types.append(
+            RecordType(
+                name=name,
+                label=_string(entity, "Core.V1.Description") or name,
+                plural=_string(entity_set, "Core.V1.Description") or source,
+                source=source,
+                identifier=refs[0],
+                fields=fields,
+                keys=_alternate_keys(entity_set),
+            )
+        )
+    known = {t.name for t in types}
+    if not types:
+        raise wrong
+    types = [_without_lost_links(t, known) for t in types]
+    label = _string(container, "Core.V1.Description") or address
+    return Catalogue(label, tuple(types), _promises(container, conditional), hashlib.sha256(content).hexdigest()[:16])
+
+
+def _without_lost_links(record_type: RecordType, known: set[str]) -> RecordType:
+    from dataclasses import replace
+
+    fields = tuple(
+        replace(f, kind=Kind.TEXT, target=None, navigation=None) if f.target and f.target not in known else f
+        for f in record_type.fields
+    )
+    return replace(record_type, fields=fields)

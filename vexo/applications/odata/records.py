@@ -1,0 +1,65 @@
+"""JSON records ↔ typed columns."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from datetime import datetime
+from decimal import Decimal
+from typing import Any
+
+import polars as pl
+
+from vexo.core.records import IDENTIFIER, VERSION, Catalogue, Field, Kind, RecordType
+from vexo.core.values import dtype, normal, parse
+
+
+def _typed(field: Field, values: list[Any]) -> pl.Series:
+    """One field's JSON values as a column. What the application holds is taken as it is, choices of old too."""
+    match field.kind:
+        case Kind.WHOLE | Kind.YES_NO:
+            return pl.Series(values, dtype=dtype(field))
+        case Kind.CHOICES:
+            order = {choice.value: at for at, choice in enumerate(field.choices)}
+            lists = [None if v is None else sorted(v, key=lambda i: (order.get(i, len(order)), i)) for v in values]
+            return pl.Series(lists, dtype=pl.List(pl.String))
+        case Kind.DECIMAL | Kind.DATE | Kind.MOMENT:
+            return parse(field, pl.Series([None if v is None else _plain(v) for v in values], dtype=pl.String)).values
+    return normal(pl.Series([None if v is None else str(v) for v in values], dtype=pl.String))
+
+
+def _plain(value: Any) -> str:
+    return format(value, "f") if isinstance(value, Decimal) else str(value)
+
+
+def to_frame(
+    rows: Sequence[Mapping[str, Any]], names: Sequence[str], record_type: RecordType, catalogue: Catalogue
+) -> pl.DataFrame:
+    """Records as a table with ``@id``, ``@version`` and the fields asked for."""
+    identifier = record_type.identifier
+    columns = [
+        pl.Series(IDENTIFIER, [str(row[identifier]) for row in rows], dtype=pl.String),
+        pl.Series(VERSION, [row.get("@odata.etag") or row.get("@etag") for row in rows], dtype=pl.String),
+    ]
+    for name in dict.fromkeys(names):
+        field = catalogue.field(record_type, name)
+        if field.path is None:
+            values = [row.get(name) for row in rows]
+        else:
+            outer, inner = field.path
+            navigation = record_type.field(outer).navigation or outer
+            values = [(row.get(navigation) or {}).get(inner) for row in rows]
+        columns.append(_typed(field, values).alias(name))
+    return pl.DataFrame(columns)
+
+
+def to_json(field: Field, value: Any) -> Any:
+    """One typed value as the application takes it."""
+    if isinstance(value, datetime):
+        return value.isoformat().replace("+00:00", "Z")
+    if field.kind == Kind.DATE and value is not None:
+        return value.isoformat()
+    if field.kind == Kind.CHOICES:
+        return list(value or [])
+    if field.kind == Kind.REFERENCE and value is not None and not field.quoted:
+        return int(value)
+    return value

@@ -1,0 +1,1 @@
+"""The work itself: plain data in, plain data out."""

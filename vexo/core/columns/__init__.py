@@ -1,0 +1,1 @@
+"""Columns → fields: matching names, marks, references, typed values."""

@@ -1,0 +1,85 @@
+"""Cells → carried values: typed, with what each cell says and what could not be read.
+
+The table has ``row`` and, for each field, ``val.FIELD`` (typed; a reference as record ID), ``say.FIELD`` (leave,
+value or clear) and ``why.FIELD`` (a problem, or null).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+import polars as pl
+
+from ..records import Field, Kind, RecordType
+from ..sheets.outgoing import PREFIX
+from ..sheets.sheet import ROW
+from ..values import parse
+from .marks import read_marks
+from .matching import ColumnMatch
+from .references import empty_lookup, resolve
+
+
+@dataclass(frozen=True)
+class Reading:
+    """How cells are read: ``marks`` and ``prefixed`` are on for sheets that were sent out from here."""
+
+    marks: bool = False
+    prefixed: bool = False
+
+
+def cell_texts(cells: pl.DataFrame, match: ColumnMatch, reading: Reading) -> pl.Series:
+    """A column's texts as its field takes them: zero-padded form for codes, the harmless prefix taken off."""
+    field = match.field
+    texts = cells[match.column]
+    if field is None or field.kind not in (Kind.TEXT, Kind.REFERENCE, Kind.CHOICE, Kind.CHOICES):
+        return texts
+    shown = f"shown.{match.column}"
+    if shown in cells.columns:
+        texts = cells.select(pl.coalesce(shown, match.column)).to_series()
+    if reading.prefixed:
+        texts = texts.str.replace(f"^{PREFIX}([=+\\-@\t\r'])", "$1")
+    return texts
+
+
+def values_column(field: Field | str) -> str:
+    return f"val.{field if isinstance(field, str) else field.name}"
+
+
+def say_column(field: Field | str) -> str:
+    return f"say.{field if isinstance(field, str) else field.name}"
+
+
+def why_column(field: Field | str) -> str:
+    return f"why.{field if isinstance(field, str) else field.name}"
+
+
+def carry(
+    cells: pl.DataFrame,
+    matches: Sequence[ColumnMatch],
+    record_type: RecordType,
+    reading: Reading,
+    lookups: Mapping[str, pl.DataFrame],
+) -> pl.DataFrame:
+    """The carried values of any subset of rows.
+
+    Args:
+        matches: columns with fields; the record identifier is read too, other read-only columns are not.
+        lookups: target record type → lookup of the texts that name its records.
+    """
+    columns = [cells[ROW]]
+    for match in matches:
+        field = match.field
+        if field is None or not (match.carried or field.name == record_type.identifier):
+            continue
+        marked = read_marks(field, cell_texts(cells, match, reading), reading.marks)
+        parsed = parse(field, marked.texts)
+        values, problems = parsed.values, parsed.problems
+        if field.kind == Kind.REFERENCE:
+            values, problems = resolve(values, lookups.get(field.target or "", empty_lookup()))
+        columns += [
+            values.alias(values_column(field)),
+            marked.say.alias(say_column(field)),
+            pl.select(pl.coalesce(marked.problems, problems)).to_series().alias(why_column(field)),
+        ]
+    return pl.DataFrame(columns)

@@ -1,0 +1,103 @@
+"""Which column goes into which field: said by a person, by the sheet's stamp, or by name and label."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from ..records import Catalogue, Field, RecordType, UnknownName
+from ..sheets import SheetProfile, Stamp
+
+
+class MappingError(Exception):
+    """Columns and fields that cannot be brought together; the message names them and what to do."""
+
+
+@dataclass(frozen=True)
+class ColumnMatch:
+    """A column and its field, or None where it is not carried; ``how`` is said, stamp, name, label or empty."""
+
+    column: str
+    header: str
+    field: Field | None
+    how: str
+
+    @property
+    def carried(self) -> bool:
+        return self.field is not None and not self.field.read_only
+
+
+def _plain(text: str) -> str:
+    return re.sub(r"[\W_]+", "", text).casefold()
+
+
+def _by_name(header: str, record_type: RecordType) -> tuple[Field | None, str]:
+    for field in record_type.fields:
+        if header == field.name:
+            return field, "name"
+    for how, names in (("label", lambda f: f.label), ("name", lambda f: f.name)):
+        found = [field for field in record_type.fields if _plain(names(field)) == _plain(header) != ""]
+        if len(found) == 1:
+            return found[0], how
+    return None, ""
+
+
+def _by_stamp(header: str, stamp: Stamp | None, record_type: RecordType, catalogue: Catalogue) -> Field | None:
+    fields = [field for field, known in (stamp.columns if stamp else ()) if known == header]
+    if len(fields) != 1:
+        return None
+    try:
+        return catalogue.field(record_type, fields[0])
+    except UnknownName:
+        return None
+
+
+def match_columns(
+    profile: SheetProfile,
+    record_type: RecordType,
+    catalogue: Catalogue,
+    stamp: Stamp | None = None,
+    said: Mapping[str, str] | None = None,
+) -> list[ColumnMatch]:
+    """Every column of the sheet with its field.
+
+    Args:
+        said: header → field name as a person wants it; an empty name means the column is not carried.
+
+    Raises:
+        MappingError: a column that was named is not there, or two columns go into one field.
+        UnknownName: a field that was named is not there.
+    """
+    wanted = dict(said or {})
+    headers = [column.header for column in profile.columns]
+    for header in wanted:
+        if headers.count(header) != 1:
+            there = ", ".join(repr(h) for h in headers if h) or "none"
+            what = "no column" if header not in headers else "more than one column"
+            raise MappingError(f"The sheet has {what} {header!r}. Its columns are: {there}.")
+    matches = []
+    for column in profile.columns:
+        if column.header in wanted:
+            name = wanted[column.header]
+            field, how = (catalogue.field(record_type, name) if name else None), "said"
+        else:
+            field, how = _by_stamp(column.header, stamp, record_type, catalogue), "stamp"
+            if field is None:
+                field, how = _by_name(column.header, record_type) if column.header else (None, "")
+        matches.append(ColumnMatch(column.name, column.header, field, how if field or how == "said" else ""))
+    _refuse_doubles(matches)
+    return matches
+
+
+def _refuse_doubles(matches: list[ColumnMatch]) -> None:
+    taken: dict[str, str] = {}
+    for match in matches:
+        if match.field is None:
+            continue
+        if match.field.name in taken:
+            raise MappingError(
+                f"The columns {taken[match.field.name]!r} and {match.header!r} both go into {match.field.label}. "
+                f"Carry one of them: leave the other out with --map '{match.header}=' or rename it."
+            )
+        taken[match.field.name] = match.header

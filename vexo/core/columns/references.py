@@ -1,0 +1,74 @@
+"""Texts that name a record of another type → its record ID."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+
+import polars as pl
+
+from ..records import IDENTIFIER, RecordType
+from ..values import bare, normal
+
+SCHEMA = {"text": pl.String(), "identifier": pl.String(), "problem": pl.String()}
+
+
+def naming_fields(target: RecordType) -> list[str]:
+    """The fields by which a record may be named, the one that people know it by first, its ID last."""
+    single = [key[0] for key in target.keys if len(key) == 1]
+    first = [target.shown_by] if target.shown_by != target.identifier else []
+    return list(dict.fromkeys([*first, *single, target.identifier]))
+
+
+def key_texts(texts: pl.Series) -> pl.Series:
+    """Different texts as they are looked for: NFC, without spaces at the ends."""
+    return bare(normal(texts)).drop_nulls().unique().sort()
+
+
+def make_lookup(texts: pl.Series, target: RecordType, found: Mapping[str, pl.DataFrame]) -> pl.DataFrame:
+    """For each text its record, or why there is none.
+
+    Args:
+        texts: the different texts, as ``key_texts`` gives them.
+        found: naming field → records found by it (that field as text, and the record ID).
+
+    Returns:
+        columns ``text``, ``identifier``, ``problem``.
+    """
+    parts = [
+        frame.select(pl.col(name).cast(pl.String).alias("text"), pl.col(IDENTIFIER).alias("identifier"))
+        for name, frame in found.items()
+        if len(frame)
+    ]
+    hits = pl.concat(parts) if parts else pl.DataFrame(schema={"text": pl.String(), "identifier": pl.String()})
+    grouped = hits.filter(pl.col("text").is_not_null()).group_by("text").agg(pl.col("identifier").unique())
+    by = target.field(target.shown_by).label if target.shown_by != target.identifier else "record ID"
+    count = pl.col("identifier").list.len().fill_null(0)
+    return (
+        texts.to_frame("text")
+        .join(grouped, on="text", how="left", maintain_order="left")
+        .select(
+            "text",
+            pl.when(count == 1).then(pl.col("identifier").list.first()).alias("identifier"),
+            pl.when(count == 0)
+            .then(pl.lit(f"names no {target.label.lower()}; write its {by.lower()}"))
+            .when(count > 1)
+            .then(pl.lit(f"names more than one {target.label.lower()}; write its record ID"))
+            .alias("problem"),
+        )
+    )
+
+
+def empty_lookup() -> pl.DataFrame:
+    return pl.DataFrame(schema=SCHEMA)
+
+
+def resolve(texts: pl.Series, lookup: pl.DataFrame) -> tuple[pl.Series, pl.Series]:
+    """A column of texts → record IDs and problems."""
+    plain = bare(normal(texts))
+    joined = plain.to_frame("text").join(lookup, on="text", how="left", maintain_order="left")
+    return joined["identifier"], joined["problem"]
+
+
+def different(columns: Iterable[pl.Series]) -> pl.Series:
+    """All different texts of several columns that refer to the same type."""
+    return key_texts(pl.concat([column.cast(pl.String) for column in columns]))

@@ -1,0 +1,59 @@
+"""The tree of a condition. Each value has been read as its field's type."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from ..records import Field
+
+
+@dataclass(frozen=True)
+class All:
+    parts: tuple[Condition, ...]
+
+
+@dataclass(frozen=True)
+class Any_:
+    parts: tuple[Condition, ...]
+
+
+@dataclass(frozen=True)
+class Not:
+    part: Condition
+
+
+@dataclass(frozen=True)
+class Compare:
+    """``operator`` is eq, ne, gt, ge, lt or le; a ``value`` of None is the empty field."""
+
+    field: Field
+    operator: str
+    value: Any
+
+
+@dataclass(frozen=True)
+class OneOf:
+    field: Field
+    values: tuple[Any, ...]
+
+
+@dataclass(frozen=True)
+class Holds:
+    """``function`` is contains, startswith or endswith; ``folded`` ignores capitals."""
+
+    field: Field
+    function: str
+    text: str
+    folded: bool
+
+
+@dataclass(frozen=True)
+class Includes:
+    """A many-valued field has this item."""
+
+    field: Field
+    item: str
+
+
+Condition = All | Any_ | Not | Compare | OneOf | Holds | Includes

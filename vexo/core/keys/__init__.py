@@ -1,0 +1,1 @@
+"""Rows ↔ records by their keys."""

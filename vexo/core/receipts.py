@@ -1,0 +1,58 @@
+"""What became of each row, as a sheet: the receipt, and the rows that are not in."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import polars as pl
+
+from .planning.comparing import do_column, new_column, old_column
+from .planning.verdicts import Do
+from .records import IDENTIFIER, Field, Kind
+from .sheets import SheetProfile
+from .sheets.outgoing import OutgoingColumn
+from .sheets.sheet import ROW
+from .values import to_text
+
+NOT_IN = ("refused", "unclear", "held", "rejected", "waiting")
+
+
+def _text_column(name: str, header: str, cells: pl.Series) -> OutgoingColumn:
+    return OutgoingColumn(Field(name, header, Kind.TEXT), header, "", cells.cast(pl.String), False, False)
+
+
+def _sheet_columns(cells: pl.DataFrame, profile: SheetProfile) -> list[OutgoingColumn]:
+    return [_text_column(column.name, column.header, cells[column.name]) for column in profile.columns]
+
+
+def receipt(
+    cells: pl.DataFrame, profile: SheetProfile, plan: pl.DataFrame, states: pl.DataFrame, fields: Sequence[Field]
+) -> list[OutgoingColumn]:
+    """The sheet's columns in their order, then row, what became of it, reason, record ID, old and new values.
+
+    Args:
+        states: ``row``, ``state``, ``reason`` and ``@id`` of every row.
+    """
+    own = plan.drop("reason", IDENTIFIER, "field", "verdict")
+    joined = cells.join(states, on=ROW, how="left", maintain_order="left").join(own, on=ROW, how="left", maintain_order="left")
+    columns = _sheet_columns(joined, profile)
+    columns += [
+        _text_column("row", "Row", joined[ROW]),
+        _text_column("state", "What became of it", joined["state"]),
+        _text_column("reason", "Reason", joined["reason"]),
+        _text_column("id", "Record ID in the application", joined[IDENTIFIER]),
+    ]
+    for field in fields:
+        written = (joined[do_column(field.name)] == Do.WRITE) & joined["state"].is_in(["created", "updated"])
+        if not written.any():
+            continue
+        for header, name in (("before", old_column(field.name)), ("now", new_column(field.name))):
+            text = to_text(field, joined[name]).set(~written.fill_null(value=False), None)
+            columns.append(_text_column(name, f"{field.label}, {header}", text))
+    return columns
+
+
+def not_in(cells: pl.DataFrame, profile: SheetProfile, states: pl.DataFrame) -> list[OutgoingColumn]:
+    """The rows that did not go in, as they came, with the reason in the last column."""
+    joined = cells.join(states, on=ROW, how="inner", maintain_order="left").filter(pl.col("state").is_in(NOT_IN))
+    return [*_sheet_columns(joined, profile), _text_column("reason", "Why it is not in", joined["reason"])]

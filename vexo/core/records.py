@@ -1,0 +1,191 @@
+"""Record types, fields and keys: what an application says of its records."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass
+from enum import StrEnum
+from typing import Any
+
+from rapidfuzz import process
+
+IDENTIFIER = "@id"
+VERSION = "@version"
+
+
+class Kind(StrEnum):
+    """What a field holds."""
+
+    TEXT = "text"
+    WHOLE = "whole number"
+    DECIMAL = "decimal"
+    YES_NO = "yes or no"
+    DATE = "date"
+    MOMENT = "moment"
+    CHOICE = "choice"
+    CHOICES = "choices"
+    REFERENCE = "reference"
+
+
+class UnknownName(Exception):
+    """A record type or field that the application does not have."""
+
+
+@dataclass(frozen=True)
+class Choice:
+    """One allowed value and its label for people."""
+
+    value: str
+    label: str
+
+
+@dataclass(frozen=True)
+class Field:
+    """One field of a record type.
+
+    ``target`` is the record type a reference points to; ``quoted`` tells whether its values are written as text in
+    conditions; ``path`` is the way to a field of a referenced record, from which it can only be read.
+    """
+
+    name: str
+    label: str
+    kind: Kind
+    help: str = ""
+    required: bool = False
+    read_only: bool = False
+    has_default: bool = False
+    max_length: int | None = None
+    precision: int | None = None
+    scale: int | None = None
+    choices: tuple[Choice, ...] = ()
+    target: str | None = None
+    navigation: str | None = None
+    quoted: bool = True
+    path: tuple[str, str] | None = None
+
+    @property
+    def is_number(self) -> bool:
+        return self.kind in (Kind.WHOLE, Kind.DECIMAL)
+
+
+@dataclass(frozen=True)
+class RecordType:
+    """One type of record. ``keys`` are the field groups that are unique together, ``identifier`` its record ID."""
+
+    name: str
+    label: str
+    plural: str
+    source: str
+    identifier: str
+    fields: tuple[Field, ...]
+    keys: tuple[tuple[str, ...], ...] = ()
+
+    def find(self, name: str) -> Field | None:
+        return next((field for field in self.fields if field.name == name), None)
+
+    def field(self, name: str) -> Field:
+        """The field with this name. Raises UnknownName, naming the nearest."""
+        found = self.find(name)
+        if found is None:
+            names = [field.name for field in self.fields]
+            raise UnknownName(f"{self.plural} have no field {name!r}.{_nearest(name, names)}")
+        return found
+
+    @property
+    def shown_by(self) -> str:
+        """The field by which people know a record in another record's field."""
+        for key in self.keys:
+            if len(key) == 1 and self.field(key[0]).required:
+                return key[0]
+        return self.identifier
+
+
+@dataclass(frozen=True)
+class Promises:
+    """What an application can do."""
+
+    atomic_batch: int = 0
+    batch: int = 1
+    conditional_writes: bool = False
+
+
+@dataclass(frozen=True)
+class Catalogue:
+    """All that an application says of itself. ``version`` changes when any of it does."""
+
+    label: str
+    types: tuple[RecordType, ...]
+    promises: Promises
+    version: str = ""
+
+    def type(self, name: str) -> RecordType:
+        """The record type with this name, in any capitals. Raises UnknownName, naming the nearest."""
+        for record_type in self.types:
+            if name.lower() in (record_type.name.lower(), record_type.plural.lower()):
+                return record_type
+        names = [record_type.name for record_type in self.types]
+        raise UnknownName(f"{self.label} has no record type {name!r}.{_nearest(name, names)}")
+
+    def field(self, record_type: RecordType, name: str) -> Field:
+        """A field of the type, or of a record it refers to as ``holder/last_name``, which is for reading only."""
+        reference, slash, inner = name.partition("/")
+        if not slash:
+            return record_type.field(name)
+        outer = record_type.field(reference)
+        if outer.target is None:
+            raise UnknownName(f"{outer.label} refers to no other record type, so {name!r} leads nowhere.")
+        found = self.type(outer.target).field(inner)
+        return Field(
+            name=name,
+            label=f"{outer.label} › {found.label}",
+            kind=found.kind,
+            read_only=True,
+            max_length=found.max_length,
+            precision=found.precision,
+            scale=found.scale,
+            choices=found.choices,
+            target=found.target,
+            quoted=found.quoted,
+            path=(reference, inner),
+        )
+
+    def shown_field(self, field: Field) -> Field | None:
+        """For a reference: the field of the other record by which people know it, or None if that is its ID."""
+        if field.target is None:
+            return None
+        target = self.type(field.target)
+        if target.shown_by == target.identifier:
+            return None
+        return self.field(_owner(self, field), f"{field.name}/{target.shown_by}")
+
+    def to_json(self) -> dict[str, Any]:
+        return asdict(self)
+
+    @classmethod
+    def from_json(cls, data: Mapping[str, Any]) -> Catalogue:
+        types = tuple(
+            RecordType(
+                **{
+                    **entry,
+                    "fields": tuple(_field_from_json(field) for field in entry["fields"]),
+                    "keys": tuple(tuple(key) for key in entry["keys"]),
+                }
+            )
+            for entry in data["types"]
+        )
+        return cls(data["label"], types, Promises(**data["promises"]), data["version"])
+
+
+def _owner(catalogue: Catalogue, field: Field) -> RecordType:
+    return next(record_type for record_type in catalogue.types if field in record_type.fields)
+
+
+def _field_from_json(data: Mapping[str, Any]) -> Field:
+    choices = tuple(Choice(**choice) for choice in data["choices"])
+    path = tuple(data["path"]) if data["path"] else None
+    return Field(**{**data, "kind": Kind(data["kind"]), "choices": choices, "path": path})
+
+
+def _nearest(name: str, names: list[str]) -> str:
+    best = process.extractOne(name, names, score_cutoff=60)
+    return f" Did you mean {best[0]!r}?" if best else f" It has: {', '.join(names[:12])}."
