@@ -1,0 +1,1 @@
+"""The command line, on the same services as the API."""

@@ -173,6 +173,11 @@ def _holds(inputs: Inputs, settings: Settings, fields: Sequence[Field]) -> list[
             pl.lit("The record ID and the key point to different records."),
             pl.lit(inputs.record_type.identifier),
         ),
+        (
+            pl.col("own_id").is_not_null() & pl.col(CREATES),
+            pl.format("The key finds no record, but the row has the record ID {}: was the key mistyped?", "own_id"),
+            pl.lit(settings.key[-1]),
+        ),
     ]
     if settings.operation == Operation.DELETE:
         moved = pl.col("in_kept") & pl.col("in_old") & (pl.col(f"kept.{VERSION}") != pl.col(f"old.{VERSION}"))

@@ -22,7 +22,7 @@ import polars as pl
 from ..values import on_unique
 from .sheet import ROW, SheetError, Stamp
 
-STAMP_PROPERTY = "vexo-stamp"
+STAMP_PROPERTY = "vexo-stamp-"
 _MOST_CELLS = 60_000_000
 _MOST_COLUMNS = 4_096
 _DATE_NUMBERS = {*range(14, 23), *range(27, 37), 45, 46, 47, *range(50, 59)}
@@ -119,13 +119,15 @@ def _shared_strings(archive: zipfile.ZipFile) -> list[str]:
 def _stamp(archive: zipfile.ZipFile) -> Stamp | None:
     if "docProps/custom.xml" not in archive.namelist():
         return None
+    parts: dict[int, str] = {}
     for element in _parse_xml(archive, "docProps/custom.xml"):
-        if element.get("name") == STAMP_PROPERTY and len(element):
-            try:
-                return Stamp.from_json(json.loads(element[0].text or ""))
-            except (ValueError, KeyError, TypeError):
-                return None
-    return None
+        number = element.get("name", "").removeprefix(STAMP_PROPERTY)
+        if number.isdigit() and len(element):
+            parts[int(number)] = element[0].text or ""
+    try:
+        return Stamp.from_json(json.loads("".join(parts[at] for at in sorted(parts)))) if parts else None
+    except (ValueError, KeyError, TypeError):
+        return None
 
 
 def _cut(xml: str) -> pl.DataFrame:

@@ -19,6 +19,7 @@ from .xlsx_reading import STAMP_PROPERTY
 _HEADER = {"bold": True, "bg_color": "#EFECE3", "bottom": 2, "border_color": "#B9B2A1", "valign": "top"}
 _FOR_READING = {"bg_color": "#EFECE3", "font_color": "#51626B", "italic": True}
 _MOST_ROWS = 1_048_575
+_LONGEST_PROPERTY = 250
 _DATE_BEGIN = pl.date(1899, 12, 30)
 _FORBIDDEN = r"[\x00-\x08\x0b\x0c\x0e-\x1f]|_x[0-9A-Fa-f]{4}_|\r"
 
@@ -57,7 +58,9 @@ def _make_workbook(columns: list[OutgoingColumn], path: Path, title: str, rows: 
             rule = {"validate": "list", "source": choices, "error_type": "warning", "ignore_blank": True}
             sheet.data_validation(1, at, rows, at, rule)
     if stamp:
-        book.set_custom_property(STAMP_PROPERTY, json.dumps(stamp.to_json(), ensure_ascii=False))
+        text = json.dumps(stamp.to_json())
+        for at in range(0, len(text), _LONGEST_PROPERTY):
+            book.set_custom_property(f"{STAMP_PROPERTY}{at // _LONGEST_PROPERTY}", text[at : at + _LONGEST_PROPERTY])
     book.close()
 
 

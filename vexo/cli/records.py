@@ -1,0 +1,109 @@
+"""Commands about applications and their records."""
+
+from __future__ import annotations
+
+import shutil
+from pathlib import Path
+
+import click
+from rich.table import Table
+
+from .doing import finish, json_option, me, print_json
+from .showing import console
+
+
+@click.command()
+@json_option
+def applications(as_json: bool) -> None:
+    """List the connected applications."""
+    from vexo.server.applications.models import Application
+
+    found = list(Application.objects.all())
+    if as_json:
+        names = ("name", "label", "stage", "address", "trouble")
+        print_json({"applications": [{name: getattr(a, name) for name in names} for a in found]})
+        return
+    table = Table("Name", "", "Application", "Address", box=None, header_style="bold")
+    for application in found:
+        table.add_row(application.name, application.get_stage_display().upper(), application.label, application.address)
+    console().print(table if found else "No application is connected yet. Connect one with `vexo connect`.")
+
+
+@click.command()
+@click.argument("name")
+@click.argument("address")
+@click.option("--token", envvar="VEXO_TOKEN", prompt="Token", hide_input=True, help="Better given in VEXO_TOKEN.")
+@click.option("--stage", type=click.Choice(["live", "practice"]), required=True, help="Are its records the real ones?")
+@click.option("--label", default="", help="The name for people; the application's own by default.")
+@click.option("--pages", default="", help="Address of a record's page, with {source} and {id} in it.")
+def connect(name: str, address: str, token: str, stage: str, label: str, pages: str) -> None:
+    """Connect an application, or change a connection. It is asked what it holds before anything is kept."""
+    from vexo.server.applications.services import connect as connect_application
+
+    application = connect_application(name, label, address, token, stage, pages)
+    known = application.known
+    console().print(f"{application.label} is connected as {name}, with {len(known.types) if known else 0} record types.")
+
+
+@click.command()
+@click.argument("application")
+@click.argument("record_type", metavar="TYPE")
+@json_option
+def fields(application: str, record_type: str, as_json: bool) -> None:
+    """List the fields of a record type."""
+    from vexo.server.applications.services import describe, find_application
+
+    found = describe(find_application(application)).type(record_type)
+    if as_json:
+        listed = [
+            {"name": f.name, "label": f.label, "kind": f.kind.value, "required": f.required, "read_only": f.read_only}
+            for f in found.fields
+        ]
+        print_json({"type": found.name, "label": found.label, "keys": [list(k) for k in found.keys], "fields": listed})
+        return
+    table = Table("Field", "Label", "Kind", "", "Help", box=None, header_style="bold")
+    for field in found.fields:
+        what = "for reading" if field.read_only else "required" if field.required else ""
+        choices = ", ".join(c.value for c in field.choices)
+        table.add_row(field.name, field.label, field.target or field.kind.value, what, field.help or choices)
+    console().print(table)
+    for key in found.keys:
+        console().print(f"Unique: {' + '.join(key)}")
+
+
+@click.command("send-out")
+@click.argument("application")
+@click.argument("record_type", metavar="TYPE")
+@click.option("--field", "chosen", multiple=True, help="A field, in the order of the sheet; may be given often.")
+@click.option("--where", default="", help="A condition in OData's $filter syntax.")
+@click.option("--title", default="", help="The trip's name.")
+@click.option("-o", "--output", type=click.Path(path_type=Path, dir_okay=False), required=True)
+@json_option
+def send_out(
+    application: str, record_type: str, chosen: tuple[str, ...], where: str, title: str, output: Path, as_json: bool
+) -> None:
+    """Send records out as a sheet; the file's ending says the format (xlsx, csv, tsv)."""
+    from vexo.server.applications.services import find_application
+    from vexo.server.data_folder import absolute
+    from vexo.server.jobs.working import PlainError, enqueue
+    from vexo.server.trips.sending import FORMATS, new_trip
+
+    format_ = output.suffix.lstrip(".").lower()
+    if format_ not in FORMATS:
+        raise PlainError(f"The ending of {output.name} says no format; use .{' or .'.join(FORMATS)}.")
+    if not output.absolute().parent.is_dir():
+        raise PlainError(f"There is no folder {output.parent}.")
+    trip = new_trip(find_application(application), record_type, me(), chosen, where, title)
+    try:
+        result = finish(enqueue("send out", me(), trip, format=format_))
+    except PlainError:
+        trip.delete()
+        raise
+    shutil.copyfile(absolute(result["file"]), output)
+    if as_json:
+        print_json({"trip": result["trip"], "rows": result["rows"], "file": str(output)})
+    else:
+        console().print(f"Trip {result['trip']}: {result['rows']:,} records went out as {output}")
+
+
+COMMANDS = [applications, connect, fields, send_out]

@@ -1,0 +1,1 @@
+"""The applications Vexo is connected to."""

@@ -1,0 +1,89 @@
+"""Connecting applications and asking them."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+
+from django.utils import timezone
+
+from vexo.applications import Application as Client
+from vexo.applications import ApplicationError, open_application
+from vexo.core.records import Catalogue
+
+from .models import Application, Stage
+from .secrets import SecretError, lock, unlock
+
+
+class UnknownApplication(Exception):
+    """An application that is not connected."""
+
+
+def find_application(name: str) -> Application:
+    """A connected application by its name. Raises UnknownApplication."""
+    found = Application.objects.filter(name=name).first()
+    if found is None:
+        there = ", ".join(Application.objects.values_list("name", flat=True)) or "none yet"
+        raise UnknownApplication(f"No application is called {name!r}. Connected: {there}.")
+    return found
+
+
+@contextmanager
+def client_of(application: Application) -> Iterator[Client]:
+    """An open connection. Raises ApplicationError where the stored token cannot be used."""
+    try:
+        token = unlock(application.secret)
+    except SecretError as error:
+        raise ApplicationError(f"{application.label}: {error}") from error
+    with open_application(application.protocol, application.address, token, application.pages) as client:
+        yield client
+
+
+def describe(application: Application, client: Client | None = None) -> Catalogue:
+    """Ask the application what it holds, and keep its answer and how long it took."""
+    began = time.monotonic()
+    try:
+        if client is None:
+            with client_of(application) as own:
+                catalogue = own.describe()
+        else:
+            catalogue = client.describe()
+    except ApplicationError as error:
+        Application.objects.filter(pk=application.pk).update(trouble=str(error), answers_ms=None)
+        raise
+    took = int((time.monotonic() - began) * 1000)
+    known = application.catalogue
+    data = catalogue.to_json()
+    changed = not known or known["version"] != catalogue.version
+    fresh = {"described_at": timezone.now(), "answers_ms": took, "trouble": ""}
+    Application.objects.filter(pk=application.pk).update(**fresh, **({"catalogue": data} if changed else {}))
+    application.catalogue = data
+    return catalogue
+
+
+def connect(
+    name: str, label: str, address: str, token: str, stage: str, pages: str = "", protocol: str = "odata"
+) -> Application:
+    """Connect an application, or change the connection of that name; it must answer.
+
+    Raises:
+        ApplicationError: where it does not; nothing is kept then.
+    """
+    if stage not in Stage.values:
+        raise ApplicationError(f"{stage!r} is neither live nor practice.")
+    with open_application(protocol, address, token, pages) as client:
+        catalogue = client.describe()
+    values = {
+        "label": label or catalogue.label,
+        "address": address,
+        "secret": lock(token),
+        "stage": stage,
+        "pages": pages,
+        "protocol": protocol,
+        "catalogue": catalogue.to_json(),
+        "described_at": timezone.now(),
+        "trouble": "",
+    }
+    application, _ = Application.objects.update_or_create(name=name, defaults=values)
+    return application

@@ -1,0 +1,1 @@
+"""The demo: two sets of a harbour register, people, and trips at different stations."""

@@ -1,0 +1,88 @@
+"""Claiming a job, keeping its lease, and writing only while it is held."""
+
+from __future__ import annotations
+
+import os
+import threading
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+
+from django.db import close_old_connections, connection, transaction
+from django.db.models import F, Q
+
+from .models import Job
+
+SECONDS = float(os.environ.get("VEXO_LEASE_SECONDS", "15"))
+
+
+class LeaseLost(Exception):
+    """Another worker has the job now; this one must stop and write nothing."""
+
+
+def claim(owner: str, queues: tuple[str, ...] = (), only: int | None = None) -> Job | None:
+    """Take the oldest job that nobody works on, in one UPDATE, or the one job ``only``."""
+    now = time.time()
+    free = Q(state=Job.QUEUED) | Q(state=Job.RUNNING, lease_until__lt=now)
+    jobs = Job.objects.filter(free)
+    if queues:
+        jobs = jobs.filter(queue__in=queues)
+    if only is not None:
+        jobs = jobs.filter(pk=only)
+    for pk, attempt in jobs.order_by("id").values_list("pk", "attempt")[:5]:
+        taken = Job.objects.filter(free, pk=pk, attempt=attempt).update(
+            state=Job.RUNNING, owner=owner, attempt=F("attempt") + 1, lease_until=now + SECONDS
+        )
+        if taken:
+            return Job.objects.get(pk=pk)
+    return None
+
+
+def end_leases_of(owner: str) -> None:
+    """A worker is known to be dead: its jobs are free at once."""
+    Job.objects.filter(owner=owner, state=Job.RUNNING).update(lease_until=0)
+
+
+class Lease:
+    """A held job. ``writing`` opens a transaction that only goes through while the lease is held."""
+
+    def __init__(self, job: Job) -> None:
+        self.job, self.attempt = job, job.attempt
+        self._over = threading.Event()
+        self._thread = threading.Thread(target=self._renew, daemon=True)
+
+    def __enter__(self) -> Lease:
+        self._thread.start()
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self._over.set()
+        self._thread.join()
+
+    def _mine(self) -> Q:
+        return Q(pk=self.job.pk, attempt=self.attempt, state=Job.RUNNING)
+
+    def _renew(self) -> None:
+        while not self._over.wait(SECONDS / 3):
+            close_old_connections()
+            Job.objects.filter(self._mine()).update(lease_until=time.time() + SECONDS)
+        connection.close()
+
+    @contextmanager
+    def writing(self) -> Iterator[None]:
+        """A short transaction. Raises LeaseLost where another worker has taken over."""
+        with transaction.atomic():
+            if not Job.objects.filter(self._mine()).update(lease_until=time.time() + SECONDS):
+                raise LeaseLost(f"job {self.job.pk} was taken over")
+            yield
+
+    def progress(self, done: int, total: int, message: str = "") -> None:
+        """Say how far the work is. Raises LeaseLost."""
+        self.job.done, self.job.total, self.job.message = done, total, message
+        with self.writing():
+            Job.objects.filter(pk=self.job.pk).update(done=done, total=total, message=message[:200])
+
+    @property
+    def wanted(self) -> str:
+        """What people want of the job now: run, pause or stop."""
+        return str(Job.objects.filter(pk=self.job.pk).values_list("wanted", flat=True).get())

@@ -1,0 +1,36 @@
+"""The Job: the truth about a piece of work in the background."""
+
+from __future__ import annotations
+
+from django.db import models
+
+
+class Job(models.Model):
+    """A piece of work: who has it, until when, and how far it is.
+
+    ``attempt`` rises with each claim, and every write of the work checks it: a worker thought dead cannot write on.
+    """
+
+    QUEUED, RUNNING, DONE, FAILED, STOPPED = "queued", "running", "done", "failed", "stopped"
+    OPEN = (QUEUED, RUNNING)
+
+    kind = models.CharField(max_length=20)
+    queue = models.CharField(max_length=10, default="quick")
+    trip = models.ForeignKey("trips.Trip", models.CASCADE, null=True, related_name="jobs")
+    arguments = models.JSONField(default=dict)
+    by = models.CharField(max_length=80)
+    state = models.CharField(max_length=10, default=QUEUED, db_index=True)
+    wanted = models.CharField(max_length=10, default="run")
+    owner = models.CharField(max_length=80, blank=True)
+    attempt = models.PositiveIntegerField(default=0)
+    lease_until = models.FloatField(default=0)
+    done = models.PositiveIntegerField(default=0)
+    total = models.PositiveIntegerField(default=0)
+    message = models.CharField(max_length=200, blank=True)
+    error = models.TextField(blank=True)
+    result = models.JSONField(null=True)
+    created_at = models.DateTimeField(auto_now_add=True)
+    ended_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ("id",)

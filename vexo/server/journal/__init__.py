@@ -1,0 +1,1 @@
+"""The append-only record of who did what."""

@@ -1,0 +1,22 @@
+"""The journal."""
+
+from __future__ import annotations
+
+from django.db import models
+
+
+class Entry(models.Model):
+    """One thing that was done. Entries are only ever added; the database refuses anything else."""
+
+    at = models.DateTimeField(auto_now_add=True, db_index=True)
+    who = models.CharField(max_length=80)
+    what = models.CharField(max_length=40, db_index=True)
+    said = models.TextField()
+    application = models.CharField(max_length=60, blank=True, db_index=True)
+    stage = models.CharField(max_length=10, blank=True)
+    trip = models.PositiveBigIntegerField(null=True, db_index=True)
+    rows = models.PositiveIntegerField(null=True)
+    file = models.CharField(max_length=200, blank=True)
+
+    class Meta:
+        ordering = ("-id",)

@@ -1,0 +1,1 @@
+"""The people who use Vexo and what each may do."""

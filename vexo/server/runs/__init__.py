@@ -1,0 +1,1 @@
+"""Writing a plan to an application, pass by pass."""

@@ -1,0 +1,57 @@
+"""Settings of the server. What differs between installations comes from the environment."""
+
+import os
+from pathlib import Path
+
+from .data_folder import data_folder, secret_key
+
+BASE = Path(__file__).resolve().parent
+SECRET_KEY = secret_key()
+DEBUG = False
+ALLOWED_HOSTS = os.environ.get("VEXO_HOSTS", "127.0.0.1,localhost,testserver").split(",")
+ROOT_URLCONF = "vexo.server.urls"
+WSGI_APPLICATION = "vexo.server.wsgi.application"
+AUTH_USER_MODEL = "people.Person"
+INSTALLED_APPS = [
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "rest_framework",
+    "drf_spectacular",
+    "vexo.server.people",
+    "vexo.server.applications",
+    "vexo.server.trips",
+    "vexo.server.runs",
+    "vexo.server.jobs",
+    "vexo.server.journal",
+]
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+]
+DATABASES = {
+    "default": {
+        "ENGINE": "django.db.backends.sqlite3",
+        "NAME": data_folder() / "vexo.db",
+        "OPTIONS": {
+            "timeout": 30,
+            "transaction_mode": "IMMEDIATE",
+            "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL; PRAGMA foreign_keys=ON;",
+        },
+    }
+}
+PASSWORD_HASHERS = ["django.contrib.auth.hashers.Argon2PasswordHasher"]
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+USE_TZ = True
+TIME_ZONE = "UTC"
+LANGUAGE_CODE = "en-gb"
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "handlers": {"stderr": {"class": "logging.StreamHandler"}},
+    "root": {"handlers": ["stderr"], "level": "WARNING"},
+}

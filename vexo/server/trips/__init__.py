@@ -1,0 +1,1 @@
+"""Trips: sheets out, sheets in, and the plan."""
