@@ -57,7 +57,9 @@ def serve(data: Path, port: int, host: str) -> None:
     import waitress
     from django.core.wsgi import get_wsgi_application
 
-    waitress.serve(get_wsgi_application(), host=host, port=port, threads=6, ident="", clear_untrusted_proxy_headers=True)
+    waitress.serve(
+        get_wsgi_application(), host=host, port=port, threads=6, ident="", clear_untrusted_proxy_headers=True
+    )
 
 
 @main.command()

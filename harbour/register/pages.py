@@ -31,7 +31,7 @@ def _model(entity_set: str) -> type[Record]:
 
 def _shown(prop: Property, record: Any) -> str:
     value = getattr(record, prop.column)
-    if value is None or value == "" or value == []:
+    if value in (None, "", []):
         return ""
     if prop.target:
         other = getattr(record, prop.name)
@@ -59,7 +59,8 @@ def records(request: HttpRequest, name: str, entity_set: str) -> HttpResponse:
     for word in request.GET.get("find", "").split():
         fits = Q()
         for field in model.naming:
-            fits |= Q(**{f"{own[field].column}__istartswith": word})
+            column = f"{field}__pk" if own[field].target else field
+            fits |= Q(**{f"{column}__istartswith": word})
         rows = rows.filter(fits)
     head = [own[field] for field in (*model.naming, *[n for n in own if n not in model.naming][1:6])]
     table = [(record.pk, [_shown(prop, record) for prop in head]) for record in rows[:_PAGE]]

@@ -18,16 +18,79 @@ HARBOURS = [
     ("EELGRASS", "Eelgrass Quay", "South Flats", 790),
     ("TERNISLAND", "Tern Island", "Outer Isles", 706),
 ]
-FIRST = (
-    "Ada Bram Ines Oskar Petra Dunlin Yoric Knot Rhona Milo Tansy Wren Corin Selkie Jory Maris Thora Kester Linnet "
-    "Osric Perran Sorrel Teasel Ulla Varn Wilmot Yarrow Zinnia Avocet Bryony Calder Dulse Ebba Fenn Garnet Hesper "
-    "Ivo Juniper Kelda Lowen"
-).split()
-LAST_A = (
-    "Quill Tide Gull Marsh Salt Fen Reed Shingle Kelp Wrack Brine Cockle Mussel Samphire Heron Plover Curlew Sedge "
-    "Otter Dune Skerry Fathom Ketch Yawl Sloop Tern Eider Petrel"
-).split()
-LAST_B = "feather well combe wick stow ford brook mere".split()
+FIRST = [
+    "Ada",
+    "Bram",
+    "Ines",
+    "Oskar",
+    "Petra",
+    "Dunlin",
+    "Yoric",
+    "Knot",
+    "Rhona",
+    "Milo",
+    "Tansy",
+    "Wren",
+    "Corin",
+    "Selkie",
+    "Jory",
+    "Maris",
+    "Thora",
+    "Kester",
+    "Linnet",
+    "Osric",
+    "Perran",
+    "Sorrel",
+    "Teasel",
+    "Ulla",
+    "Varn",
+    "Wilmot",
+    "Yarrow",
+    "Zinnia",
+    "Avocet",
+    "Bryony",
+    "Calder",
+    "Dulse",
+    "Ebba",
+    "Fenn",
+    "Garnet",
+    "Hesper",
+    "Ivo",
+    "Juniper",
+    "Kelda",
+    "Lowen",
+]
+LAST_A = [
+    "Quill",
+    "Tide",
+    "Gull",
+    "Marsh",
+    "Salt",
+    "Fen",
+    "Reed",
+    "Shingle",
+    "Kelp",
+    "Wrack",
+    "Brine",
+    "Cockle",
+    "Mussel",
+    "Samphire",
+    "Heron",
+    "Plover",
+    "Curlew",
+    "Sedge",
+    "Otter",
+    "Dune",
+    "Skerry",
+    "Fathom",
+    "Ketch",
+    "Yawl",
+    "Sloop",
+    "Tern",
+    "Eider",
+    "Petrel",
+]
+LAST_B = ["feather", "well", "combe", "wick", "stow", "ford", "brook", "mere"]
 VESSELS = "Saltwind Marigold Sandpiper Low Tide|Grey Seal|Half Moon|Long Reach|Kittiwake|Driftwood|Evensong".replace(
     "Saltwind Marigold Sandpiper ", "Saltwind|Marigold|Sandpiper|"
 ).split("|")

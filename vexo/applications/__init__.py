@@ -13,7 +13,9 @@ def open_application(protocol: str, address: str, token: str, pages: str = "") -
         ApplicationError: where the protocol is not known.
     """
     if protocol not in PROTOCOLS:
-        raise ApplicationError(f"{protocol!r} is no protocol that can be spoken here; it is one of {', '.join(PROTOCOLS)}.")
+        raise ApplicationError(
+            f"{protocol!r} is no protocol that can be spoken here; it is one of {', '.join(PROTOCOLS)}."
+        )
     return PROTOCOLS[protocol](address, token, pages)
 
 

@@ -27,12 +27,14 @@ class NotPromised(ApplicationError):
 
 
 class Application(ABC):
-    """A connection to one application. Tables have ``@id``, ``@version`` and a typed column for each field asked for."""
+    """A connection to one application. Tables have ``@id``, ``@version`` and a typed column for each field asked."""
 
     def __enter__(self) -> Self:
         return self
 
-    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
         self.close()
 
     def close(self) -> None:
@@ -76,7 +78,9 @@ class Application(ABC):
     def link(self, record_type: RecordType, identifier: str) -> str | None:
         """The address of a page for people that shows the record, if there is one."""
 
-    def totals(self, record_type: RecordType, fields: Sequence[str], condition: Condition | None = None) -> Mapping[str, Any]:
+    def totals(
+        self, record_type: RecordType, fields: Sequence[str], condition: Condition | None = None
+    ) -> Mapping[str, Any]:
         """Sums of number fields over the records that meet a condition."""
         sums: dict[str, Any] = dict.fromkeys(fields)
         for chunk in self.read(record_type, fields, condition):

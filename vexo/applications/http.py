@@ -98,7 +98,7 @@ class Connection:
         raise AssertionError("unreachable")
 
     def _wait(self, attempt: int, asked: str | None) -> None:
-        seconds = min(2.0**attempt * 0.1, 5.0) * (1 + random.random() / 4)  # noqa: S311
+        seconds = min(2.0**attempt * 0.1, 5.0) * (1 + random.random() / 4)
         if asked and asked.isdigit():
             seconds = max(seconds, float(asked))
         self._sleep(min(seconds, _LONGEST_WAIT))
@@ -120,6 +120,5 @@ def json_of(response: httpx.Response) -> Any:
     try:
         return simplejson.loads(response.content, use_decimal=True)
     except ValueError:
-        raise ApplicationError(
-            f"{response.request.url.copy_with(query=None)} does not answer in JSON. Is it the address of an OData service?"
-        ) from None
+        address = response.request.url.copy_with(query=None)
+        raise ApplicationError(f"{address} does not answer in JSON. Is it the address of an OData service?") from None

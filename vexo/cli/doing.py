@@ -46,7 +46,9 @@ def _shown(job: Job) -> Iterator[None]:
             while not over.wait(0.3):
                 now = Jobs.objects.filter(pk=job.pk).first()
                 if now:
-                    progress.update(task, description=now.message or now.kind, completed=now.done, total=now.total or None)
+                    progress.update(
+                        task, description=now.message or now.kind, completed=now.done, total=now.total or None
+                    )
         connection.close()
 
     thread = threading.Thread(target=follow, daemon=True)

@@ -21,9 +21,9 @@ class PlainGroup(click.Group):
         except (click.ClickException, click.exceptions.Exit, click.Abort):
             raise
         except Exception as error:
-            from vexo.server.jobs.working import PLAIN_ERRORS, PlainError
+            from vexo.server.jobs.working import MENDABLE
 
-            if not isinstance(error, (*PLAIN_ERRORS, PlainError)):
+            if not isinstance(error, MENDABLE):
                 raise
             if "--json" in sys.argv:
                 click.echo(json.dumps({"error": str(error)}))
@@ -33,9 +33,7 @@ class PlainGroup(click.Group):
 
 
 @click.group(cls=PlainGroup)
-@click.option(
-    "--data", type=click.Path(path_type=Path), envvar="VEXO_DATA", help="Folder where Vexo keeps its things."
-)
+@click.option("--data", type=click.Path(path_type=Path), envvar="VEXO_DATA", help="Folder where Vexo keeps its things.")
 @click.pass_context
 def main(ctx: click.Context, data: Path | None) -> None:
     """Carry records out of an application into a sheet, and back in."""

@@ -42,7 +42,9 @@ def connect(name: str, address: str, token: str, stage: str, label: str, pages: 
 
     application = connect_application(name, label, address, token, stage, pages)
     known = application.known
-    console().print(f"{application.label} is connected as {name}, with {len(known.types) if known else 0} record types.")
+    console().print(
+        f"{application.label} is connected as {name}, with {len(known.types) if known else 0} record types."
+    )
 
 
 @click.command()

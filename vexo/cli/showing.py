@@ -74,7 +74,9 @@ def plan_table(planned: Planned, plan: pl.DataFrame, changed: list[str]) -> Tabl
     texts: dict[str, dict[int, str]] = {}
     for match in planned.matches:
         if match.field is not None:
-            texts[f"raw.{match.field.name}"] = dict(zip(cells[ROW].to_list(), cells[match.column].to_list(), strict=True))
+            texts[f"raw.{match.field.name}"] = dict(
+                zip(cells[ROW].to_list(), cells[match.column].to_list(), strict=True)
+            )
     for name in changed:
         for column in (old_column, new_column, kept_column):
             values = to_text(record_type.field(name), plan[column(name)]).to_list()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import ctypes
 import os
 import signal
@@ -78,7 +79,9 @@ class Supervisor:
                 self.on_death(child.process.pid)
                 child.failures += 1
                 child.again_at = time.monotonic() + min(30.0, 0.5 * 2**child.failures)
-                click.echo(f"{child.name} ended; it is started again. See {self.logs / (child.name + '.log')}", err=True)
+                click.echo(
+                    f"{child.name} ended; it is started again. See {self.logs / (child.name + '.log')}", err=True
+                )
                 child.process = None
             if child.process is None and time.monotonic() >= child.again_at and not self.ending:
                 child.start(self.logs / f"{child.name}.log")
@@ -98,10 +101,8 @@ class Supervisor:
 
 
 def _signal(process: subprocess.Popen[bytes], number: int) -> None:
-    try:
+    with contextlib.suppress(ProcessLookupError):
         os.killpg(process.pid, number)
-    except ProcessLookupError:
-        pass
 
 
 def wait_for(address: str, alive: Callable[[], bool]) -> None:
@@ -143,7 +144,9 @@ def run_demo(port: int, data: Path) -> None:
     programs = Path(sys.executable).parent
     vexo = str(programs / "vexo")
     try:
-        supervisor.start("register", str(programs / "harbour"), "serve", "--data", str(data / "harbour"), "--port", str(port + 1))
+        supervisor.start(
+            "register", str(programs / "harbour"), "serve", "--data", str(data / "harbour"), "--port", str(port + 1)
+        )
         wait_for(register, lambda: supervisor.children[0].process.poll() is None)  # type: ignore[union-attr]
         click.echo("Loading the demo…")
         load(register)

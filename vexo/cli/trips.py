@@ -122,7 +122,9 @@ def review(trip: int, everything: bool, as_json: bool) -> None:
     shown = plan if everything else plan.filter(pl.col("verdict") != "same")
     few = shown if everything else _telling(shown)
     out = console()
-    out.print(f"{found.application.get_stage_display().upper()}  {found.application.label} › {planned.record_type.plural}")
+    out.print(
+        f"{found.application.get_stage_display().upper()}  {found.application.label} › {planned.record_type.plural}"
+    )
     out.print(f"Trip {trip}, {found.title}")
     out.print(sum_line(figures["rows"], figures["verdicts"]))
     for column in found.summary["columns"]:
@@ -131,7 +133,8 @@ def review(trip: int, everything: bool, as_json: bool) -> None:
             out.print(f"  {column['label']}: {column['changed']:,} changed{total}")
     for column in found.summary["columns"]:
         if column["emptied"]:
-            out.print(f"  {column['label']}: {column['emptied']:,} emptied in the sheet, left as they are ([clear] empties them)")
+            said = "emptied in the sheet, left as they are; the mark clear, in square brackets, empties them"
+            out.print(f"  {column['label']}: {column['emptied']:,} {said}")
     out.print(plan_table(planned, few, _columns(found)))
     if len(few) < len(plan):
         out.print(f"{len(plan) - len(few):,} rows are not shown; see all with --all.")
@@ -163,7 +166,11 @@ def apply(trip: int, yes: bool, as_json: bool) -> None:
         raise PlainError(f"There is nothing to write: {sum_line(found.summary['rows'], found.summary['verdicts'])}.")
     application = found.application
     if not yes:
-        words = ", ".join(f"{n:,} to {v}" for v, n in (found.summary or {})["verdicts"].items() if v in ("create", "update", "delete") and n)
+        words = ", ".join(
+            f"{n:,} to {v}"
+            for v, n in (found.summary or {})["verdicts"].items()
+            if v in ("create", "update", "delete") and n
+        )
         click.echo(f"{application.get_stage_display().upper()}: {application.label} ({application.name})")
         click.confirm(f"Write {rows:,} rows ({words})?", abort=True)
     run, job = start_run(found, me(), seen=found.plan)

@@ -86,7 +86,11 @@ class Judgement:
 
 
 def judge(
-    write: Write, reviewed: Mapping[str, Any], now: Mapping[str, Any] | None, key: Sequence[str], record_type: RecordType
+    write: Write,
+    reviewed: Mapping[str, Any],
+    now: Mapping[str, Any] | None,
+    key: Sequence[str],
+    record_type: RecordType,
 ) -> Judgement:
     """What the record as it is now says of a write that met another version, or whose answer never came.
 
@@ -103,7 +107,7 @@ def judge(
         return Judgement("done", now[VERSION])
     watched = [*names, *[name for name in key if old_column(name) in reviewed and name in now]]
     moved = [n for n in watched if not _equal(record_type, n, _plain(now[n]), _plain(reviewed[old_column(n)]))]
-    if moved or write.verdict == Verdict.DELETE and now[VERSION] != write.version:
+    if moved or (write.verdict == Verdict.DELETE and now[VERSION] != write.version):
         return Judgement("changed", now[VERSION], tuple(moved))
     return Judgement("again", now[VERSION])
 

@@ -34,7 +34,9 @@ def receipt(
         states: ``row``, ``state``, ``reason`` and ``@id`` of every row.
     """
     own = plan.drop("reason", IDENTIFIER, "field", "verdict")
-    joined = cells.join(states, on=ROW, how="left", maintain_order="left").join(own, on=ROW, how="left", maintain_order="left")
+    joined = cells.join(states, on=ROW, how="left", maintain_order="left").join(
+        own, on=ROW, how="left", maintain_order="left"
+    )
     columns = _sheet_columns(joined, profile)
     columns += [
         _text_column("row", "Row", joined[ROW]),

@@ -162,8 +162,10 @@ def _parse_moment(field: Field, texts: pl.Series) -> Parsed:
     whole = texts.str.extract(shape, 1) + "T" + clock + zone
     values = whole.str.to_datetime("%Y-%m-%dT%H:%M:%S%.f%:z", time_unit="us", strict=False)
     if values.dtype != _MOMENT_DTYPE:
-        values = values.cast(_MOMENT_DTYPE) if values.null_count() < len(values) else pl.Series(
-            [None] * len(values), dtype=_MOMENT_DTYPE
+        values = (
+            values.cast(_MOMENT_DTYPE)
+            if values.null_count() < len(values)
+            else pl.Series([None] * len(values), dtype=_MOMENT_DTYPE)
         )
     bad = texts.is_not_null() & values.is_null()
     return Parsed(values, _problems([(bad, "is not a moment; write it as 2026-11-16T09:30:00Z")], texts))
@@ -190,7 +192,8 @@ def _parse_choice(field: Field, texts: pl.Series) -> Parsed:
 
 def split_items(text: str) -> list[str]:
     r"""The items of a many-valued cell: split at ``;``, ``\;`` and ``\\`` stand for the characters themselves."""
-    items, current, escaped = [], "", False
+    items: list[str] = []
+    current, escaped = "", False
     for character in text:
         if escaped:
             current, escaped = current + character, False
@@ -234,7 +237,9 @@ def to_text(field: Field, values: pl.Series) -> pl.Series:
             return values.replace_strict([True, False], ["yes", "no"], default=None, return_dtype=pl.String)
         case Kind.CHOICES:
             if values.list.eval(pl.element().str.contains(r"[;\\]")).list.any().any():
-                items = pl.element().str.replace_all(r"\\", r"\\", literal=True).str.replace_all(";", "\\;", literal=True)
+                items = (
+                    pl.element().str.replace_all(r"\\", r"\\", literal=True).str.replace_all(";", "\\;", literal=True)
+                )
                 values = values.list.eval(items)
             return values.list.join(f"{SEPARATOR} ").replace("", None)
         case Kind.MOMENT:

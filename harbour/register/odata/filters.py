@@ -185,8 +185,10 @@ class _Meaning:
         if node.lambda_ is None:
             return ~Q(**{column: ""})
         inner = node.lambda_.expression
-        if isinstance(inner, ast.Compare) and isinstance(inner.comparator, ast.Eq) and isinstance(
-            inner.right, ast.String
+        if (
+            isinstance(inner, ast.Compare)
+            and isinstance(inner.comparator, ast.Eq)
+            and isinstance(inner.right, ast.String)
         ):
             return Q(**{f"{column}__contains": f"|{inner.right.val}|"})
         raise _bad("inside 'any' only: name eq 'value'")

@@ -108,9 +108,7 @@ def document() -> bytes:
         uri = f"https://oasis-tcs.github.io/odata-vocabularies/vocabularies/Org.OData.{name}.V1.xml"
         reference = ET.SubElement(root, "edmx:Reference", Uri=uri)
         ET.SubElement(reference, "edmx:Include", Namespace=f"Org.OData.{name}.V1")
-    schema = ET.SubElement(
-        ET.SubElement(root, "edmx:DataServices"), "Schema", {"xmlns": _EDM, "Namespace": NAMESPACE}
-    )
+    schema = ET.SubElement(ET.SubElement(root, "edmx:DataServices"), "Schema", {"xmlns": _EDM, "Namespace": NAMESPACE})
     for model in TYPES:
         _type(schema, model)
     _container(schema)

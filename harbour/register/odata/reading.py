@@ -149,7 +149,7 @@ def page(model: type[Record], alias: str, query: Mapping[str, str], max_page: in
         else:
             before = int(query.get("$skiptoken", "0"))
             follow["$skiptoken"] = str(before + wanted)
-        answer["@odata.nextLink"] = (
-            f"{model.entity_set}?" + "&".join(f"{quote(k, safe='$')}={quote(v, safe='')}" for k, v in follow.items())
+        answer["@odata.nextLink"] = f"{model.entity_set}?" + "&".join(
+            f"{quote(k, safe='$')}={quote(v, safe='')}" for k, v in follow.items()
         )
     return answer

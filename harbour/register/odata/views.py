@@ -185,7 +185,9 @@ def serve(request: HttpRequest, name: str, path: str) -> HttpResponse:
             return _json(_batch(alias, who, body))
         url = path + ("?" + request.META["QUERY_STRING"] if request.META.get("QUERY_STRING") else "")
         with transaction.atomic(using=alias):
-            status, answer, headers = _one(writing.Records(alias), who, request.method or "GET", url, request.headers, body)
+            status, answer, headers = _one(
+                writing.Records(alias), who, request.method or "GET", url, request.headers, body
+            )
         if answer is None:
             return HttpResponse(status=status, headers={"OData-Version": "4.01", **headers})
         return _json(answer, status, headers)

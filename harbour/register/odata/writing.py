@@ -100,9 +100,9 @@ def _assign(record: Any, body: Mapping[str, Any], alias: str, creating: bool) ->
         new = from_json(prop, value)
         if creating or getattr(record, prop.column) != new:
             changed.add(name)
-            if prop.target and new is not None:
-                if not prop.target._default_manager.using(alias).filter(pk=new).exists():
-                    raise Refusal(f"There is no {prop.target.__name__} {new}.", "no-such-reference", name)
+            target = prop.target if new is not None else None
+            if target and not target._default_manager.using(alias).filter(pk=new).exists():
+                raise Refusal(f"There is no {target.__name__} {new}.", "no-such-reference", name)
         setattr(record, prop.column, new)
     if creating:
         for prop in known.values():

@@ -63,7 +63,9 @@ class ODataApplication(Application):
 
     def count(self, record_type: RecordType, condition: Condition | None = None) -> int:
         query = "?$filter=" + quote(to_filter(condition, record_type), safe="") if condition else ""
-        response = self._connection.get(f"{record_type.source}/$count{query}", {"Accept": "text/plain, application/json"})
+        response = self._connection.get(
+            f"{record_type.source}/$count{query}", {"Accept": "text/plain, application/json"}
+        )
         self._refuse(response, record_type)
         return int(response.text.strip().lstrip("\ufeff"))
 
@@ -122,9 +124,7 @@ class ODataApplication(Application):
         if condition:
             query["$filter"] = condition
         if order:
-            query["$orderby"] = ",".join(
-                path_of(catalogue.field(record_type, name), record_type) for name in order
-            )
+            query["$orderby"] = ",".join(path_of(catalogue.field(record_type, name), record_type) for name in order)
         if top is not None:
             query["$top"] = str(top)
         path: str | None = f"{record_type.source}?" + "&".join(f"{k}={quote(v, safe='')}" for k, v in query.items())
@@ -135,7 +135,9 @@ class ODataApplication(Application):
             answer = json_of(response)
             rows = answer.get("value") if isinstance(answer, dict) else None
             if rows is None:
-                raise ApplicationError(f"{record_type.plural}: the answer is no list of records. Tell the administrator.")
+                raise ApplicationError(
+                    f"{record_type.plural}: the answer is no list of records. Tell the administrator."
+                )
             if rows or first:
                 yield to_frame(rows, fields, record_type, catalogue)
             first = False
@@ -144,7 +146,7 @@ class ODataApplication(Application):
     def _refuse(self, response: httpx.Response, record_type: RecordType) -> None:
         if response.status_code == 404:
             raise ApplicationError(
-                f"{record_type.plural} are no longer there in the application. Look at its record types with `vexo fields`."
+                f"{record_type.plural} are no longer there in the application. Look at what it has with `vexo fields`."
             )
         if response.status_code >= 400:
             message, _, _ = _error_of(_body_of(response))
@@ -198,7 +200,9 @@ class ODataApplication(Application):
         if status >= 500 or status == 0:
             return Answer(write.row, "unclear", write.identifier)
         message, field, code = _error_of(body)
-        return Answer(write.row, "refused", write.identifier, None, message, field, f"{status} · {code}" if code else str(status))
+        return Answer(
+            write.row, "refused", write.identifier, None, message, field, f"{status} · {code}" if code else str(status)
+        )
 
     def link(self, record_type: RecordType, identifier: str) -> str | None:
         if not self._pages:

@@ -75,7 +75,7 @@ def _field(element: ET.Element, links: dict[str, tuple[str, str]], identifier: s
     elif choices and kind == Kind.TEXT:
         kind = Kind.CHOICE
     has_default = _yes(element, "Core.V1.ComputedDefaultValue")
-    computed = _yes(element, "Core.V1.Computed") or _yes(element, "Core.V1.Immutable") and name == identifier
+    computed = _yes(element, "Core.V1.Computed") or (_yes(element, "Core.V1.Immutable") and name == identifier)
     return Field(
         name=name,
         label=_string(element, "Core.V1.Description") or name.replace("_", " ").capitalize(),

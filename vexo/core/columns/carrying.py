@@ -43,14 +43,17 @@ def cell_texts(cells: pl.DataFrame, match: ColumnMatch, reading: Reading) -> pl.
 
 
 def values_column(field: Field | str) -> str:
+    """Where a field's values are."""
     return f"val.{field if isinstance(field, str) else field.name}"
 
 
 def say_column(field: Field | str) -> str:
+    """Where it is told what a field's cells say."""
     return f"say.{field if isinstance(field, str) else field.name}"
 
 
 def why_column(field: Field | str) -> str:
+    """Where a field's problems are."""
     return f"why.{field if isinstance(field, str) else field.name}"
 
 

@@ -36,8 +36,9 @@ def _by_name(header: str, record_type: RecordType) -> tuple[Field | None, str]:
     for field in record_type.fields:
         if header == field.name:
             return field, "name"
-    for how, names in (("label", lambda f: f.label), ("name", lambda f: f.name)):
-        found = [field for field in record_type.fields if _plain(names(field)) == _plain(header) != ""]
+    plain = _plain(header)
+    for how in ("label", "name"):
+        found = [f for f in record_type.fields if _plain(f.label if how == "label" else f.name) == plain != ""]
         if len(found) == 1:
             return found[0], how
     return None, ""

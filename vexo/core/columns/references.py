@@ -59,6 +59,7 @@ def make_lookup(texts: pl.Series, target: RecordType, found: Mapping[str, pl.Dat
 
 
 def empty_lookup() -> pl.DataFrame:
+    """A lookup that knows nobody."""
     return pl.DataFrame(schema=SCHEMA)
 
 

@@ -31,7 +31,9 @@ class ConditionError(Exception):
     """A slip in a condition. ``position`` is the 0-based character where it was noticed."""
 
     def __init__(self, message: str, text: str, position: int) -> None:
-        super().__init__(f"The condition has a slip at character {position + 1}: {message}\n  {text}\n  {' ' * position}^")
+        super().__init__(
+            f"The condition has a slip at character {position + 1}: {message}\n  {text}\n  {' ' * position}^"
+        )
         self.message, self.position = message, position
 
 
@@ -73,9 +75,7 @@ class _Reader:
         return token
 
     def word(self, *words: str) -> bool:
-        if self.next.kind == "name" and self.next.text in words:
-            return True
-        return False
+        return self.next.kind == "name" and self.next.text in words
 
     def expect(self, mark: str) -> None:
         if self.next.text != mark:

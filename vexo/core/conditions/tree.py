@@ -10,16 +10,22 @@ from ..records import Field
 
 @dataclass(frozen=True)
 class All:
+    """All parts hold."""
+
     parts: tuple[Condition, ...]
 
 
 @dataclass(frozen=True)
 class Any_:
+    """At least one part holds."""
+
     parts: tuple[Condition, ...]
 
 
 @dataclass(frozen=True)
 class Not:
+    """The part does not hold."""
+
     part: Condition
 
 
@@ -34,6 +40,8 @@ class Compare:
 
 @dataclass(frozen=True)
 class OneOf:
+    """The field has one of the values."""
+
     field: Field
     values: tuple[Any, ...]
 

@@ -59,14 +59,15 @@ def row_keys(carried: pl.DataFrame, key: Sequence[str], record_type: RecordType)
     return carried.select(ROW, *columns)
 
 
-def find_records(keys: pl.DataFrame, records: pl.DataFrame, key: Sequence[str], record_type: RecordType) -> pl.DataFrame:
+def find_records(
+    keys: pl.DataFrame, records: pl.DataFrame, key: Sequence[str], record_type: RecordType
+) -> pl.DataFrame:
     """``row`` and ``@id`` of the record found; ``found`` counts how many records have the row's key."""
     names = [f"key.{name}" for name in key]
     own = records.select(
         IDENTIFIER, *[_normal_key(name, record_type, name).alias(f"key.{name}") for name in key]
     ).drop_nulls(names)
     grouped = own.group_by(names).agg(pl.col(IDENTIFIER).first(), pl.len().alias("found"))
-    return (
-        keys.join(grouped, on=names, how="left", maintain_order="left")
-        .select(ROW, pl.when(pl.col("found") == 1).then(pl.col(IDENTIFIER)).alias(IDENTIFIER), pl.col("found").fill_null(0))
+    return keys.join(grouped, on=names, how="left", maintain_order="left").select(
+        ROW, pl.when(pl.col("found") == 1).then(pl.col(IDENTIFIER)).alias(IDENTIFIER), pl.col("found").fill_null(0)
     )

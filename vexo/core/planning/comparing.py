@@ -14,18 +14,22 @@ CREATES = "creates"
 
 
 def new_column(name: str) -> str:
+    """Where the sheet's value of a field is."""
     return f"new.{name}"
 
 
 def old_column(name: str) -> str:
+    """Where the application's value is."""
     return f"old.{name}"
 
 
 def kept_column(name: str) -> str:
+    """Where the value as it was sent out is."""
     return f"kept.{name}"
 
 
 def do_column(name: str) -> str:
+    """Where it is told what happens to the cell."""
     return f"do.{name}"
 
 
@@ -45,7 +49,9 @@ def compare_field(frame: pl.DataFrame, field: Field, finds: bool, fixed: bool) -
     name = field.name
     new, old, kept, do = new_column(name), old_column(name), kept_column(name), do_column(name)
     say = pl.col(say_column(name))
-    frame = frame.with_columns(pl.when(say == CLEAR).then(_emptied(field)).otherwise(pl.col(values_column(name))).alias(new))
+    frame = frame.with_columns(
+        pl.when(say == CLEAR).then(_emptied(field)).otherwise(pl.col(values_column(name))).alias(new)
+    )
     if field.kind == Kind.DECIMAL and frame["in_kept"].any():
         short = rounded_to_15(frame[kept]).alias("short")
     else:
@@ -55,19 +61,30 @@ def compare_field(frame: pl.DataFrame, field: Field, finds: bool, fixed: bool) -
     unedited = pl.col("in_kept") & (same(new, kept, field) | damaged)
     edited = (say != LEAVE) & ~unedited & ~same(new, old, field)
     moved = pl.col("in_kept") & ~same(old, kept, field)
-    choose = pl.when(pl.col(why_column(name)).is_not_null()).then(Do.BAD)
-    choose = choose.when(pl.col(CREATES)).then(pl.when(say == LEAVE).then(Do.NOTHING).otherwise(Do.WRITE))
     edited = edited & ~pl.lit(finds)
-    choose = choose.when(edited & (moved | pl.lit(fixed))).then(Do.HELD).when(edited).then(Do.WRITE)
+    creates = pl.when(say == LEAVE).then(Do.NOTHING).otherwise(Do.WRITE)
+    choose = (
+        pl.when(pl.col(why_column(name)).is_not_null())
+        .then(Do.BAD)
+        .when(pl.col(CREATES))
+        .then(creates)
+        .when(edited & (moved | pl.lit(fixed)))
+        .then(Do.HELD)
+        .when(edited)
+        .then(Do.WRITE)
+        .otherwise(Do.NOTHING)
+    )
     emptied = pl.col("in_kept") & (say == LEAVE) & pl.col(kept).is_not_null()
     if field.kind == Kind.CHOICES:
         emptied = emptied & (pl.col(kept).list.len() > 0)
-    return frame.with_columns(choose.otherwise(Do.NOTHING).cast(pl.UInt8).alias(do), emptied.alias(f"emptied.{name}")).drop(
-        "short"
-    )
+    return frame.with_columns(choose.cast(pl.UInt8).alias(do), emptied.alias(f"emptied.{name}")).drop("short")
 
 
 def changed_elsewhere(names: list[str], fields: dict[str, Field]) -> pl.Expr:
     """Whether the application changed any carried field since the sheet went out."""
     moved = [~same(old_column(name), kept_column(name), fields[name]) for name in names]
-    return pl.col("in_kept") & pl.col(IDENTIFIER).is_not_null() & pl.any_horizontal(moved) if moved else pl.lit(value=False)
+    return (
+        pl.col("in_kept") & pl.col(IDENTIFIER).is_not_null() & pl.any_horizontal(moved)
+        if moved
+        else pl.lit(value=False)
+    )

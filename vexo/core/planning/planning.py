@@ -8,7 +8,8 @@ application changed since, not the person), and for each carried field ``new.``,
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field as default
+from dataclasses import dataclass
+from dataclasses import field as default
 
 import polars as pl
 
@@ -76,7 +77,11 @@ def _decide(frame: pl.DataFrame, decisions: pl.DataFrame, names: Sequence[str]) 
     latest = rows.unique(ROW, keep="last").select(ROW, pl.col("answer").alias("row_answer"))
     frame = frame.join(latest, on=ROW, how="left", maintain_order="left")
     for name in names:
-        own = decisions.filter(pl.col("field") == name).unique(ROW, keep="last").select(ROW, pl.col("answer").alias("cell"))
+        own = (
+            decisions.filter(pl.col("field") == name)
+            .unique(ROW, keep="last")
+            .select(ROW, pl.col("answer").alias("cell"))
+        )
         frame = frame.join(own, on=ROW, how="left", maintain_order="left")
         answer, do = pl.coalesce("cell", "row_answer"), pl.col(do_column(name))
         decided = (
@@ -115,7 +120,11 @@ def _near(frame: pl.DataFrame, inputs: Inputs, settings: Settings) -> pl.DataFra
     existing = others.select(pl.concat_str(pl.all(), separator=SEPARATOR)).to_series().drop_nulls()
     found = near_keys(lost.drop_nulls().unique().to_list(), existing.to_list())
     named = {text: " or ".join(options) for text, options in found.items()}
-    near = lost.replace_strict(named, default=None, return_dtype=pl.String) if named else lost.set(lost.is_not_null(), None)
+    near = (
+        lost.replace_strict(named, default=None, return_dtype=pl.String)
+        if named
+        else lost.set(lost.is_not_null(), None)
+    )
     return frame.with_columns(near.alias("near"))
 
 
@@ -137,25 +146,45 @@ def _rejections(inputs: Inputs, settings: Settings, fields: Sequence[Field]) -> 
         bad = pl.col(do_column(field.name)) == Do.BAD
         cases.append((bad, pl.lit(f"{field.label} ") + pl.col(why_column(field.name)) + ".", pl.lit(field.name)))
         if field.required:
-            emptied = (pl.col(say_column(field.name)) == CLEAR) & pl.col(do_column(field.name)).is_in([Do.WRITE, Do.HELD])
-            cases.append((emptied, pl.lit(f"{field.label} is required and would be empty; give it a value."), pl.lit(field.name)))
+            emptied = (pl.col(say_column(field.name)) == CLEAR) & pl.col(do_column(field.name)).is_in(
+                [Do.WRITE, Do.HELD]
+            )
+            cases.append(
+                (emptied, pl.lit(f"{field.label} is required and would be empty; give it a value."), pl.lit(field.name))
+            )
             if not field.has_default:
                 none = creates & (pl.col(say_column(field.name)) == LEAVE)
-                cases.append((none, pl.lit(f"{field.label} is required for a new {plural}; fill it in."), pl.lit(field.name)))
+                cases.append(
+                    (none, pl.lit(f"{field.label} is required for a new {plural}; fill it in."), pl.lit(field.name))
+                )
     carried = {field.name for field in fields}
-    lacking = [f for f in record_type.fields if f.required and not f.has_default and not f.read_only and f.name not in carried]
+    lacking = [
+        f for f in record_type.fields if f.required and not f.has_default and not f.read_only and f.name not in carried
+    ]
     for field in lacking:
         cases.append((creates, pl.lit(f"A new {plural} needs {field.label}; add that column."), pl.lit(field.name)))
     several = pl.col("found") > 1
-    cases.append((several, pl.format(f"The key finds {{}} {record_type.plural.lower()}; choose a key that finds one.", "found"), pl.lit(settings.key[0])))
+    cases.append(
+        (
+            several,
+            pl.format(f"The key finds {{}} {record_type.plural.lower()}; choose a key that finds one.", "found"),
+            pl.lit(settings.key[0]),
+        )
+    )
     lost = (pl.col("found") == 0) & ~pl.col("gone")
     nothing = pl.lit(f"No {plural} has this key.")
-    near = pl.when(pl.col("near").is_not_null()).then(pl.format("No " + plural + " has this key. Nearest: {}.", "near")).otherwise(nothing)
+    near = (
+        pl.when(pl.col("near").is_not_null())
+        .then(pl.format("No " + plural + " has this key. Nearest: {}.", "near"))
+        .otherwise(nothing)
+    )
     if settings.operation in (Operation.UPDATE, Operation.DELETE):
         cases.append((lost, near, pl.lit(settings.key[0])))
     elif settings.key == (record_type.identifier,):
         unknown = lost & pl.col(f"key.{record_type.identifier}").is_not_null()
-        cases.append((unknown, pl.lit("This record ID is not known; leave it blank for a new record."), pl.lit(settings.key[0])))
+        cases.append(
+            (unknown, pl.lit("This record ID is not known; leave it blank for a new record."), pl.lit(settings.key[0]))
+        )
     return cases
 
 
@@ -188,8 +217,14 @@ def _holds(inputs: Inputs, settings: Settings, fields: Sequence[Field]) -> list[
         held = pl.col(do_column(field.name)) == Do.HELD
         keyed = field.name in _natural_key(inputs.record_type)
         moved = ~pl.col(old_column(field.name)).eq_missing(pl.col(kept_column(field.name))) & pl.col("in_kept")
-        why = pl.when(moved).then(pl.lit(f"{field.label} was also changed in the application since the sheet went out."))
-        said = f"{field.label} is a key and was edited: is the record to be renamed?" if keyed else f"{field.label} is held."
+        why = pl.when(moved).then(
+            pl.lit(f"{field.label} was also changed in the application since the sheet went out.")
+        )
+        said = (
+            f"{field.label} is a key and was edited: is the record to be renamed?"
+            if keyed
+            else f"{field.label} is held."
+        )
         cases.append((held, why.otherwise(pl.lit(said)), pl.lit(field.name)))
     return cases
 
@@ -198,21 +233,27 @@ def _natural_key(record_type: RecordType) -> tuple[str, ...]:
     return record_type.keys[0] if record_type.keys else ()
 
 
+def _says(field: Field) -> pl.Expr:
+    """What a row says of a field, as a text that is equal where rows say the same."""
+
+    def text(values: pl.Series) -> pl.Series:
+        return to_text(field, values).fill_null("")
+
+    value = pl.col(values_column(field.name)).map_batches(text, return_dtype=pl.String)
+    return pl.concat_str(pl.col(say_column(field.name)).cast(pl.String), pl.lit("="), value)
+
+
 def _shared(frame: pl.DataFrame, fields: Sequence[Field], key: Sequence[str]) -> pl.DataFrame:
     """Rows that are about the same record: equal ones but the first are set aside, differing ones are all held."""
     live = pl.col("verdict").is_in([Verdict.CREATE, Verdict.UPDATE, Verdict.DELETE, Verdict.SAME, Verdict.HELD])
     keyed = pl.all_horizontal([pl.col(f"key.{name}").is_not_null() for name in key])
-    texts = [
-        pl.concat_str(
-            pl.col(say_column(f.name)).cast(pl.String),
-            pl.lit("="),
-            pl.col(values_column(f.name)).map_batches(lambda s, f=f: to_text(f, s), return_dtype=pl.String).fill_null(""),  # type: ignore[misc]
-        )
-        for f in fields
-    ]
+    texts = [_says(f) for f in fields]
     about = frame.filter(live & (pl.col(IDENTIFIER).is_not_null() | keyed)).select(
         ROW,
-        pl.coalesce(IDENTIFIER, pl.concat_str([pl.lit("new"), *[pl.col(f"key.{n}").cast(pl.String) for n in key]], separator="\x1f")).alias("about"),
+        pl.coalesce(
+            IDENTIFIER,
+            pl.concat_str([pl.lit("new"), *[pl.col(f"key.{n}").cast(pl.String) for n in key]], separator="\x1f"),
+        ).alias("about"),
         pl.concat_str(texts, separator="\x1f").alias("says") if texts else pl.lit("").alias("says"),
     )
     groups = (
@@ -231,7 +272,12 @@ def _shared(frame: pl.DataFrame, fields: Sequence[Field], key: Sequence[str]) ->
     twin = (pl.col("sayings") == 1) & (pl.col(ROW) != pl.col("first"))
     clash = pl.col("sayings") > 1
     return joined.with_columns(
-        pl.when(twin).then(pl.lit(Verdict.ASIDE.value)).when(clash).then(pl.lit(Verdict.HELD.value)).otherwise("verdict").alias("verdict"),
+        pl.when(twin)
+        .then(pl.lit(Verdict.ASIDE.value))
+        .when(clash)
+        .then(pl.lit(Verdict.HELD.value))
+        .otherwise("verdict")
+        .alias("verdict"),
         pl.when(twin)
         .then(pl.format("Says the same as row {}.", "first"))
         .when(clash)
@@ -288,7 +334,9 @@ def _judge(frame: pl.DataFrame, inputs: Inputs, settings: Settings, fields: Sequ
     none = pl.lit(None, dtype=pl.String)
     deleting = settings.operation == Operation.DELETE
     exists = pl.lit(settings.operation == Operation.CREATE) & (pl.col("found") == 1)
-    writes = pl.any_horizontal([pl.col(do_column(f.name)) == Do.WRITE for f in fields]) if fields else pl.lit(value=False)
+    writes = (
+        pl.any_horizontal([pl.col(do_column(f.name)) == Do.WRITE for f in fields]) if fields else pl.lit(value=False)
+    )
     aside = [
         (pl.col("set_aside"), pl.lit("Set aside by hand."), none),
         (exists, pl.lit("The record exists already."), none),

@@ -39,7 +39,7 @@ def _delimiter(text: str) -> str:
     sample = text[:_SAMPLE]
 
     def fitness(delimiter: str) -> tuple[int, int]:
-        lines = [line for line in csv.reader(io.StringIO(sample), delimiter=delimiter)][:50]
+        lines = list(csv.reader(io.StringIO(sample), delimiter=delimiter))[:50]
         widths = [len(line) for line in lines if line]
         usual = max(set(widths), key=widths.count) if widths else 1
         return (widths.count(usual), usual) if usual > 1 else (0, 0)

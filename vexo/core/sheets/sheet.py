@@ -32,8 +32,8 @@ class Stamp:
     @classmethod
     def from_json(cls, data: Mapping[str, Any]) -> Stamp:
         columns = tuple((str(field), str(header)) for field, header in data["columns"])
-        names = ("origin", "application", "stage", "record_type")
-        return cls(int(data["trip"]), *(str(data[name]) for name in names), columns)
+        origin, application = str(data["origin"]), str(data["application"])
+        return cls(int(data["trip"]), origin, application, str(data["stage"]), str(data["record_type"]), columns)
 
     def to_json(self) -> dict[str, Any]:
         return asdict(self)

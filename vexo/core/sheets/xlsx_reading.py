@@ -79,7 +79,7 @@ def _sheets(archive: zipfile.ZipFile) -> tuple[list[tuple[str, str]], bool]:
 
 
 def _is_date_format(code: str) -> bool:
-    plain = re.sub(r'"[^"]*"|\\.|\[[^\]]*\]|_.|\*.', "", code.split(";")[0])
+    plain = re.sub(r'"[^"]*"|\\.|\[[^\]]*\]|_.|\*.', "", code.split(";", maxsplit=1)[0])
     return bool(re.search(r"[ymdhs]", plain, re.IGNORECASE)) and "0" not in plain.replace("ss.0", "")
 
 
@@ -243,7 +243,9 @@ def _texts(cells: pl.DataFrame, strings: list[str], styles: _Styles, from_1904: 
     inline = cells["content"].str.extract(_TEXT, 1)
     rich = cells["content"].str.contains(r"<r>|<r |<rPh").fill_null(value=False)
     if rich.any():
-        inline = pl.select(pl.when(rich).then(_rich_text(cells["content"].set(~rich, None))).otherwise(inline)).to_series()
+        inline = pl.select(
+            pl.when(rich).then(_rich_text(cells["content"].set(~rich, None))).otherwise(inline)
+        ).to_series()
     number = value.set((kind != "n").fill_null(value=True), None)
     odd = number.str.contains(r"(?i)e|^-?0*(?:\.?\d){16,}").fill_null(value=False)
     day = style.is_in(styles.dates) & number.is_not_null() if styles.dates else pl.repeat(False, len(cells), eager=True)

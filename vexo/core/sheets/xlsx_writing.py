@@ -125,7 +125,8 @@ def _sheet_data(columns: list[OutgoingColumn], styles: list[str], header_style: 
         ).alias("xml")
     )
     body = made["xml"].str.join("").item() if rows else ""
-    return f'<sheetData><row r="1" s="{header_style}" customFormat="1" ht="20" customHeight="1">{head}</row>{body}</sheetData>'
+    first = f'<row r="1" s="{header_style}" customFormat="1" ht="20" customHeight="1">{head}</row>'
+    return f"<sheetData>{first}{body}</sheetData>"
 
 
 def write_xlsx(columns: list[OutgoingColumn], path: Path, title: str, stamp: Stamp | None = None) -> None:
@@ -145,12 +146,13 @@ def write_xlsx(columns: list[OutgoingColumn], path: Path, title: str, stamp: Sta
             if entry.filename == "xl/worksheets/sheet1.xml":
                 xml = content.decode()
                 styles = {
-                    int(m[1]): m[2] for m in re.finditer(r'<col min="(\d+)" max="\d+" width="[\d.]+" style="(\d+)"', xml)
+                    int(m[1]): m[2]
+                    for m in re.finditer(r'<col min="(\d+)" max="\d+" width="[\d.]+" style="(\d+)"', xml)
                 }
                 header = re.search(r'<row r="1"[^>]* s="(\d+)"', xml)
                 numbers = [styles.get(at + 1, "0") for at in range(len(columns))]
                 filled = _sheet_data(columns, numbers, header[1] if header else "0")
-                xml = re.sub(r"<sheetData/>|<sheetData>.*?</sheetData>", lambda _: filled, xml, flags=re.DOTALL)
+                xml = re.sub(r"<sheetData/>|<sheetData>.*?</sheetData>", lambda _, filled=filled: filled, xml, flags=re.DOTALL)
                 size = f'<dimension ref="A1:{_letter(len(columns) - 1)}{rows + 1}"/>'
                 xml = re.sub(r'<dimension ref="[^"]*"/>', size, xml)
                 content = xml.encode()

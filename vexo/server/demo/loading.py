@@ -22,7 +22,9 @@ def load_people() -> None:
     for username, name, role in PEOPLE:
         if not Person.objects.filter(username=username).exists():
             first, _, last = name.partition(" ")
-            Person.objects.create_user(username, password=PASSWORD, name=name, role=role, first_name=first, last_name=last)
+            Person.objects.create_user(
+                username, password=PASSWORD, name=name, role=role, first_name=first, last_name=last
+            )
 
 
 def connect_register(address: str) -> None:

@@ -51,13 +51,22 @@ def _edit(columns: list[OutgoingColumn]) -> dict[str, pl.Series]:
     free = (status == "free") & cells["holder"].is_null()
     hopeful = free & (at % 41 == 3)
     closed = (status == "free") & (at % 47 == 5) & ~hopeful
-    status = pl.select(pl.when(hopeful).then(pl.lit("let")).when(closed).then(pl.lit("closed")).otherwise(status)).to_series()
+    status = pl.select(
+        pl.when(hopeful).then(pl.lit("let")).when(closed).then(pl.lit("closed")).otherwise(status)
+    ).to_series()
     numbers = cells["berth_no"]
     mistyped = at == 211
     numbers = pl.select(
         pl.when(mistyped).then(numbers.str.replace("-0", "-O", literal=True)).otherwise(numbers)
     ).to_series()
-    edited = {**cells, "daily_rate": rates, "services": services, "status": status, "berth_no": numbers, "harbour": harbour}
+    edited = {
+        **cells,
+        "daily_rate": rates,
+        "services": services,
+        "status": status,
+        "berth_no": numbers,
+        "harbour": harbour,
+    }
     return _with_new_rows(edited)
 
 
@@ -70,7 +79,10 @@ def _with_new_rows(cells: dict[str, pl.Series]) -> dict[str, pl.Series]:
     made["services"] = ["water"] * _NEW
     made["status"] = ["free"] * _NEW
     made["length_m"] = ["9.0"] * _NEW
-    return {name: pl.concat([cells[name], pl.Series(name, made[name], dtype=pl.String).alias(cells[name].name)]) for name in cells}
+    return {
+        name: pl.concat([cells[name], pl.Series(name, made[name], dtype=pl.String).alias(cells[name].name)])
+        for name in cells
+    }
 
 
 def _colleague(application: Application, edited: pl.DataFrame) -> None:
@@ -108,7 +120,9 @@ def load_winter_tariff(application: Application) -> Trip:
     raised = raised.filter(pl.col("new_rate").is_in(list(RAISES.values())))
     _colleague(application, raised.drop(VERSION))
     back = [
-        OutgoingColumn(c.field, c.header, c.note, edited[c.field.name], c.as_number and c.field.name != "daily_rate", c.is_key)
+        OutgoingColumn(
+            c.field, c.header, c.note, edited[c.field.name], c.as_number and c.field.name != "daily_rate", c.is_key
+        )
         for c in columns
     ]
     with TemporaryDirectory() as folder:

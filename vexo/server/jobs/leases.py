@@ -7,11 +7,15 @@ import threading
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
+from typing import TYPE_CHECKING
 
 from django.db import close_old_connections, connection, transaction
 from django.db.models import F, Q
 
 from .models import Job
+
+if TYPE_CHECKING:
+    from ..trips.models import Trip
 
 SECONDS = float(os.environ.get("VEXO_LEASE_SECONDS", "15"))
 
@@ -81,6 +85,13 @@ class Lease:
         self.job.done, self.job.total, self.job.message = done, total, message
         with self.writing():
             Job.objects.filter(pk=self.job.pk).update(done=done, total=total, message=message[:200])
+
+    @property
+    def trip(self) -> Trip:
+        """The trip that the job is about."""
+        if self.job.trip is None:
+            raise ValueError(f"job {self.job.pk} has no trip")
+        return self.job.trip
 
     @property
     def wanted(self) -> str:

@@ -47,6 +47,9 @@ class PlainError(Exception):
     """Something a person can mend; the message is for them."""
 
 
+MENDABLE: tuple[type[Exception], ...] = (*PLAIN_ERRORS, PlainError)
+
+
 class Stopped(Exception):
     """The work ended early because someone asked for it."""
 
@@ -78,7 +81,7 @@ def do(job: Job) -> None:
                 result = work_of(job.kind)(lease)
             except Stopped as stopped:
                 _end(lease, Job.STOPPED, message=str(stopped)[:200])
-            except (*PLAIN_ERRORS, PlainError) as error:
+            except MENDABLE as error:
                 _end(lease, Job.FAILED, error=str(error))
             except LeaseLost:
                 raise

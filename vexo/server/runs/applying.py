@@ -48,9 +48,10 @@ class Pass:
         self.run, self.lease, self.client, self.type = run, lease, client, record_type
         self.plan = pl.read_parquet(absolute(run.plan))
         self.writes = writes_of(self.plan, run.carried)
-        self.reviewed = {line[ROW]: line for line in self.plan.filter(
-            pl.col(ROW).is_in([w.row for w in self.writes])
-        ).iter_rows(named=True)}
+        self.reviewed = {
+            line[ROW]: line
+            for line in self.plan.filter(pl.col(ROW).is_in([w.row for w in self.writes])).iter_rows(named=True)
+        }
 
     def send_all(self) -> None:
         """Every batch in turn; one that went out before without an answer is settled first."""
@@ -102,7 +103,11 @@ class Pass:
             record = now.get(write.row)
             if write.verdict == Verdict.CREATE:
                 if not self.run.key or self.run.key == [self.type.identifier]:
-                    answers[write.row] = Answer(write.row, "unclear", reason="The answer never came, and without a key nobody can tell whether the record was created. Look it up.")
+                    answers[write.row] = Answer(
+                        write.row,
+                        "unclear",
+                        reason="The answer never came, and without a key it cannot be told whether it was created.",
+                    )
                 elif record is not None:
                     answers[write.row] = done(write, record[IDENTIFIER], record["@version"])
                 else:
@@ -148,7 +153,9 @@ class Pass:
     def outcome(self) -> pl.DataFrame:
         """One line a row that was sent."""
         lines = [answer for batch in self.run.batches.all() for answer in batch.answers or []]
-        made = [[a["row"], a["state"], a["reason"], a["field"], a["code"], a["identifier"], a["version"]] for a in lines]
+        made = [
+            [a["row"], a["state"], a["reason"], a["field"], a["code"], a["identifier"], a["version"]] for a in lines
+        ]
         return pl.DataFrame(made, schema=OUTCOME_SCHEMA, orient="row")
 
     def read_back(self, outcome: pl.DataFrame) -> tuple[dict[str, Any], pl.DataFrame, dict[str, list[str]]]:
@@ -210,10 +217,22 @@ def apply(lease: Lease) -> dict[str, Any]:
             keep_copy(trip, moved_on(kept, now, cells))
         RowNotIn.objects.filter(run=run).delete()
         RowNotIn.objects.bulk_create(
-            RowNotIn(run=run, row=a["row"], state=a["state"], reason=a["reason"] or "", field=a["field"] or "", code=a["code"] or "")
+            RowNotIn(
+                run=run,
+                row=a["row"],
+                state=a["state"],
+                reason=a["reason"] or "",
+                field=a["field"] or "",
+                code=a["code"] or "",
+            )
             for a in not_in.iter_rows(named=True)
         )
-        run.state, run.outcome, run.totals, run.read_back = (Run.STOPPED if stopped else Run.DONE), relative, totals, report
+        run.state, run.outcome, run.totals, run.read_back = (
+            (Run.STOPPED if stopped else Run.DONE),
+            relative,
+            totals,
+            report,
+        )
         run.ended_at = timezone.now()
         run.save()
         words = ", ".join(f"{count:,} {name}" for name, count in totals.items() if count) or "nothing"
@@ -221,4 +240,9 @@ def apply(lease: Lease) -> dict[str, Any]:
         trip.save(update_fields=["touched_at"])
     if stopped:
         raise stopped
-    return {"trip": trip.pk, "run": run.pk, "outcome": totals, "read_back": {k: report[k] for k in ("records", "as_sent")}}
+    return {
+        "trip": trip.pk,
+        "run": run.pk,
+        "outcome": totals,
+        "read_back": {k: report[k] for k in ("records", "as_sent")},
+    }

@@ -30,7 +30,9 @@ class Run(models.Model):
         ordering = ("id",)
         constraints = [
             models.UniqueConstraint(
-                fields=["trip"], condition=models.Q(state__in=["waiting", "running"]), name="one_run_of_a_trip_at_a_time"
+                fields=["trip"],
+                condition=models.Q(state__in=["waiting", "running"]),
+                name="one_run_of_a_trip_at_a_time",
             )
         ]
 

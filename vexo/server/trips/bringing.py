@@ -1,4 +1,4 @@
-"""Bringing a sheet in: the file is kept, read, recognised, matched and planned. Nothing is written to the application."""
+"""Bringing a sheet in: its file is kept, read, recognised, matched and planned; the application stays as it is."""
 
 from __future__ import annotations
 
@@ -83,9 +83,7 @@ def _trip_of(
         if found is not None:
             return found, True
     title = job.arguments["title"] or re.sub(r"[_\-]+", " ", Path(job.arguments["file"]).stem).strip().capitalize()
-    trip = Trip.objects.create(
-        title=title, application=application, record_type=record_type.name, created_by=job.by
-    )
+    trip = Trip.objects.create(title=title, application=application, record_type=record_type.name, created_by=job.by)
     return trip, False
 
 

@@ -37,7 +37,8 @@ def moved_on(kept: pl.DataFrame, written: pl.DataFrame, fields: dict[str, list[s
         fields: record ID → names of the fields that were written.
     """
     marks = pl.DataFrame(
-        {IDENTIFIER: list(fields), "written": list(fields.values())}, schema={IDENTIFIER: pl.String, "written": pl.List(pl.String)}
+        {IDENTIFIER: list(fields), "written": list(fields.values())},
+        schema={IDENTIFIER: pl.String, "written": pl.List(pl.String)},
     )
     names = [name for name in kept.columns if name in written.columns and not name.startswith("@")]
     fresh = written.join(marks, on=IDENTIFIER, how="inner").select(
@@ -54,4 +55,8 @@ def moved_on(kept: pl.DataFrame, written: pl.DataFrame, fields: dict[str, list[s
         ]
     ).select(kept.columns)
     new = written.filter(~pl.col(IDENTIFIER).is_in(kept[IDENTIFIER].implode()) & pl.col(IDENTIFIER).is_in(list(fields)))
-    return pl.concat([moved, new.select([c for c in kept.columns if c in new.columns])], how="diagonal") if len(new) else moved
+    return (
+        pl.concat([moved, new.select([c for c in kept.columns if c in new.columns])], how="diagonal")
+        if len(new)
+        else moved
+    )

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from decimal import Decimal
 from typing import Any
 
 import polars as pl
@@ -75,11 +76,13 @@ def load(trip: Trip, catalogue: Catalogue | None = None) -> Planned:
     key = tuple(trip.key) or suggest_key(record_type, there)
     if key is None:
         ways = " or ".join(" + ".join(k) for k in record_type.keys) or record_type.identifier
-        raise KeyError_(f"How rows find their records has to be said: --key with {ways}. The sheet has: {', '.join(there)}.")
+        raise KeyError_(
+            f"How rows find their records has to be said: --key with {ways}. The sheet has: {', '.join(there)}."
+        )
     check_key(key, record_type, there)
     carried = tuple(m.field.name for m in matches if m.field and m.carried)
     settings = Settings(Operation(trip.operation), key, carried)
-    profile = SheetProfile.from_json(sheet.profile)
+    profile = SheetProfile.from_json(sheet.profile or {})
     return Planned(trip, sheet, profile, catalogue, record_type, matches, settings)
 
 
@@ -93,7 +96,7 @@ def _lookups(planned: Planned, cells: pl.DataFrame, reading: Reading, client: Cl
     for name, columns in texts.items():
         target = planned.catalogue.type(name)
         wanted = different(columns)
-        found = {}
+        found: dict[str, pl.DataFrame] = {}
         for by in naming_fields(target):
             field = target.field(by)
             plain = wanted.filter(wanted.str.contains(r"^\d{1,18}$")) if not field.quoted else wanted
@@ -126,6 +129,10 @@ def decisions_of(trip: Trip) -> pl.DataFrame:
     return pl.DataFrame([(r, f or None, a) for r, f, a in rows], schema=DECISIONS, orient="row")
 
 
+def _total(values: pl.Series) -> Decimal:
+    return Decimal(str(values.sum() or 0))
+
+
 def _figures(plan: pl.DataFrame, planned: Planned) -> dict[str, Any]:
     """The plan in figures: the sum, and each column's changes."""
     columns = []
@@ -141,8 +148,8 @@ def _figures(plan: pl.DataFrame, planned: Planned) -> dict[str, Any]:
             "emptied": int(plan[f"emptied.{name}"].sum()),
         }
         if field.is_number:
-            after, before = changed[new_column(name)].sum(), changed[old_column(name)].sum()
-            figures |= {"before": str(before or 0), "after": str(after or 0), "difference": str((after or 0) - (before or 0))}
+            after, before = _total(changed[new_column(name)]), _total(changed[old_column(name)])
+            figures |= {"before": str(before), "after": str(after), "difference": str(after - before)}
         columns.append(figures)
     verdicts = sum_of(plan["verdict"], planned.sheet.rows)
     return {
@@ -205,8 +212,7 @@ def _write(frame: pl.DataFrame, relative: str) -> None:
 
 def replan(lease: Lease) -> dict[str, Any]:
     """The job: plan anew, after a decision or because the application may have changed."""
-    trip: Trip = lease.job.trip
-    return plan_trip(trip, lease, None, fresh=bool(lease.job.arguments.get("fresh", True)))
+    return plan_trip(lease.trip, lease, None, fresh=bool(lease.job.arguments.get("fresh", True)))
 
 
 __all__ = ["IDENTIFIER", "ROW", "Planned", "load", "plan_trip", "replan", "values_column"]

@@ -29,7 +29,9 @@ def by_stamp(profile: SheetProfile, application: Application) -> Trip | None:
     return trip if trip and stamp_fits(trip, stamp) else None
 
 
-def _share_known(trip: Trip, cells: Path, profile: SheetProfile, record_type: RecordType, catalogue: Catalogue) -> float:
+def _share_known(
+    trip: Trip, cells: Path, profile: SheetProfile, record_type: RecordType, catalogue: Catalogue
+) -> float:
     """How much of the sheet's first key column stands in the kept copy."""
     kept = newest_copy(trip)
     if kept is None:

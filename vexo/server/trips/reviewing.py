@@ -29,7 +29,9 @@ def rows_as_json(planned: Planned, plan: pl.DataFrame) -> list[dict[str, Any]]:
         for column in (old_column, new_column, kept_column):
             texts[column(name)] = to_text(field, plan[column(name)]).to_list()
         texts[do_column(name)] = plan[do_column(name)].to_list()
-    raw = {name: dict(zip(cells[ROW].to_list(), cells[column].to_list(), strict=True)) for name, column in columns.items()}
+    raw = {
+        name: dict(zip(cells[ROW].to_list(), cells[column].to_list(), strict=True)) for name, column in columns.items()
+    }
     base = plan.select(ROW, "verdict", "reason", "field", pl.col(IDENTIFIER).alias("identifier")).to_dicts()
     for at, line in enumerate(base):
         line["key"] = [raw[name].get(rows[at]) for name in planned.settings.key]

@@ -30,7 +30,7 @@ FORMATS = ("xlsx", "csv", "tsv")
 
 def default_fields(record_type: RecordType) -> list[str]:
     """Fields of a sheet when nobody chose: the identifier, the keys, then all that can be carried back."""
-    keys = [name for name in (record_type.keys[0] if record_type.keys else ())]
+    keys = list(record_type.keys[0]) if record_type.keys else []
     rest = [f.name for f in record_type.fields if not f.read_only]
     return list(dict.fromkeys([record_type.identifier, *keys, *rest]))
 
@@ -42,7 +42,12 @@ def with_keys(fields: Sequence[str], record_type: RecordType) -> list[str]:
 
 
 def new_trip(
-    application: Application, record_type: str, by: str, fields: Sequence[str] = (), condition: str = "", title: str = ""
+    application: Application,
+    record_type: str,
+    by: str,
+    fields: Sequence[str] = (),
+    condition: str = "",
+    title: str = "",
 ) -> Trip:
     """A trip that begins with records. Raises UnknownName and ConditionError."""
     catalogue = describe(application)
@@ -93,7 +98,7 @@ def file_name(trip: Trip, format_: str) -> str:
 def send_out(lease: Lease) -> dict[str, Any]:
     """The job: read the records, keep a copy, write the sheet."""
     job = lease.job
-    trip: Trip = job.trip
+    trip = lease.trip
     format_ = str(job.arguments.get("format", "xlsx"))
     if format_ not in FORMATS:
         raise PlainError(f"{format_!r} is no format for a sheet here; use {', '.join(FORMATS)}.")

@@ -1,0 +1,44 @@
+# Everything starts here; each target does the set-up that it needs.
+PYTHON ?= python3
+VENV := .venv
+BIN := $(VENV)/bin
+PORT ?= 8420
+UV_VERSION := $(shell sed -n 's/^uv==\([0-9.]*\).*/\1/p' requirements.lock)
+
+.PHONY: help setup demo test check bench clean
+
+help: ## Say what can be made
+	@grep -hE '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed 's/:.*##/\t/' | expand -t 14
+
+setup: .make/python ## Make the virtual environment and install everything in it
+
+.make/python: requirements.lock pyproject.toml
+	@mkdir -p .make
+	@test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
+	@test -x $(BIN)/uv || $(BIN)/python -m pip install --quiet --disable-pip-version-check uv==$(UV_VERSION)
+	$(BIN)/uv pip sync --quiet --python $(BIN)/python --require-hashes requirements.lock
+	$(BIN)/uv pip install --quiet --python $(BIN)/python --no-build-isolation --no-deps --editable .
+	@touch $@
+
+demo: setup ## Start Vexo with its demo (PORT=8420)
+	@$(BIN)/vexo demo --port $(PORT)
+
+test: setup ## Run the checks and all tests
+	@$(BIN)/python -m tests
+
+check: setup ## ruff, mypy, import rules, missing migrations
+	$(BIN)/ruff check .
+	$(BIN)/ruff format --check .
+	$(BIN)/mypy
+	$(BIN)/lint-imports
+	@VEXO_DATA=$$(mktemp -d) DJANGO_SETTINGS_MODULE=vexo.server.settings $(BIN)/django-admin makemigrations --check --dry-run
+	@HARBOUR_DATA=$$(mktemp -d) DJANGO_SETTINGS_MODULE=harbour.settings $(BIN)/django-admin makemigrations --check --dry-run
+
+bench: setup ## Measure (see bench/)
+	$(BIN)/python -m bench.round_trip
+
+lock: setup ## Lock the Python dependencies anew
+	$(BIN)/uv pip compile --quiet --universal --python-version 3.11 --generate-hashes --no-header --no-annotate --no-emit-index-url --group dev pyproject.toml -o requirements.lock
+
+clean: ## Take away what was made, the demo's data too
+	rm -rf .make $(VENV) var web/node_modules web/dist

@@ -1,0 +1,1 @@
+"""Measurements, never run as tests."""

@@ -1,0 +1,1 @@
+"""Tests of Vexo and of the register it ships with."""

@@ -1,0 +1,205 @@
+from __future__ import annotations
+
+import unittest
+from typing import Any
+
+import polars as pl
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tests.core.examples import plan, verdicts
+from vexo.core.planning import Operation, Verdict
+from vexo.core.planning.planning import DECISIONS
+from vexo.core.planning.verdicts import Do, SumError, sum_after, sum_of
+
+NAMES = ["code", "rate"]
+NOW = [("1", "v1", "A", "5"), ("2", "v1", "B", "6")]
+
+
+class TheSum(unittest.TestCase):
+    codes = st.sampled_from(["A", "B", "C", " A", "", None, "a"])
+    rates = st.sampled_from(["5", "6", "7", "x", "", None, "[clear]", "[keep]", "[what]"])
+    rows = st.lists(st.tuples(codes, rates), min_size=1, max_size=8)
+    answers = st.sampled_from(["file", "application", "aside", "leave out"])
+    said = st.lists(st.tuples(st.integers(2, 9), st.sampled_from([None, "rate"]), answers), max_size=4)
+
+    @settings(max_examples=150, deadline=None)
+    @given(rows, st.booleans(), st.sampled_from(list(Operation)), said, st.booleans())
+    def test_every_row_has_one_verdict(
+        self, rows: list[Any], kept: bool, operation: Operation, said: list[Any], marks: bool
+    ) -> None:
+        copy = [("1", "v1", "A", "4"), ("3", "v1", "C", "5")] if kept else None
+        made = plan(NAMES, rows, NOW, copy, operation=operation, decisions=said, marks=marks)
+        self.assertEqual(sum(sum_of(made["verdict"], len(rows)).values()), len(rows))
+        self.assertEqual(made["row"].to_list(), list(range(2, len(rows) + 2)))
+        stopped = made.filter(pl.col("verdict").is_in(["held", "rejected", "aside"]))
+        self.assertEqual(stopped["reason"].null_count(), 0, stopped)
+
+    def test_rows_that_are_not_accounted_for_are_an_error(self) -> None:
+        with self.assertRaises(SumError):
+            sum_of(pl.Series(["create", "update"]), 3)
+        with self.assertRaises(SumError):
+            sum_of(pl.Series(["create", "odd"]), 2)
+
+    def test_after_a_pass_the_written_terms_split(self) -> None:
+        verdicts_ = {"same": 1, "held": 0, "rejected": 2, "aside": 0}
+        self.assertEqual(sum(sum_after(verdicts_, {"created": 3, "refused": 1}, 2).values()), 9)
+
+
+class Operations(unittest.TestCase):
+    def test_update_changes_what_differs_and_names_what_is_not_there(self) -> None:
+        made = plan(NAMES, [("A", "5.00"), ("B", "7"), ("C", "1")], NOW)
+        self.assertEqual(verdicts(made), ["same", "update", "rejected"])
+        self.assertIn("No berth has this key", made["reason"][2])
+
+    def test_upsert_creates_what_is_new_and_create_sets_aside_what_is_there(self) -> None:
+        names = [*NAMES, "name"]
+        now = [("1", "v", "A", "5", "n")]
+        self.assertEqual(
+            verdicts(plan(names, [("A", "6", "n"), ("C", "1", "m")], now, operation=Operation.UPSERT)),
+            ["update", "create"],
+        )
+        self.assertEqual(
+            verdicts(plan(names, [("A", "6", "n"), ("C", "1", "m")], now, operation=Operation.CREATE)),
+            ["aside", "create"],
+        )
+
+    def test_a_create_without_its_required_fields_is_rejected(self) -> None:
+        made = plan(NAMES, [("C", "1")], NOW, operation=Operation.CREATE)
+        self.assertEqual(verdicts(made), ["rejected"])
+        self.assertIn("Name", made["reason"][0])
+
+    def test_delete_of_what_went_out_and_is_gone_is_same(self) -> None:
+        kept = [("1", "v1", "A", "5"), ("9", "v1", "Z", "5")]
+        made = plan(
+            ["code"], [("A",), ("Z",), ("Q",)], [("1", "v1", "A")], [k[:3] for k in kept], operation=Operation.DELETE
+        )
+        self.assertEqual(verdicts(made), ["delete", "same", "rejected"])
+
+    def test_delete_of_a_record_that_changed_since_is_held(self) -> None:
+        made = plan(["code"], [("A",)], [("1", "v2", "A")], [("1", "v1", "A")], operation=Operation.DELETE)
+        self.assertEqual(verdicts(made), ["held"])
+
+
+class ThreeWay(unittest.TestCase):
+    """Kept copy, file, application."""
+
+    def one(self, kept: str, file: str, now: str, **more: Any) -> tuple[str, int]:
+        made = plan(NAMES, [("A", file)], [("1", "v", "A", now)], [("1", "v", "A", kept)], **more)
+        return made["verdict"][0], made["do.rate"][0]
+
+    def test_an_unedited_cell_is_not_written_whatever_the_application_did(self) -> None:
+        self.assertEqual(self.one("5", "5.0", "9"), ("same", Do.NOTHING))
+
+    def test_an_edited_cell_is_written(self) -> None:
+        self.assertEqual(self.one("5", "6", "5"), ("update", Do.WRITE))
+
+    def test_both_did_the_same(self) -> None:
+        self.assertEqual(self.one("5", "6", "6"), ("same", Do.NOTHING))
+
+    def test_both_changed_it_differently_is_held_until_answered(self) -> None:
+        self.assertEqual(self.one("5", "6", "7"), ("held", Do.HELD))
+        self.assertEqual(self.one("5", "6", "7", decisions=[(2, None, "file")]), ("update", Do.WRITE))
+        self.assertEqual(self.one("5", "6", "7", decisions=[(2, "rate", "application")]), ("same", Do.NOTHING))
+        self.assertEqual(self.one("5", "6", "7", decisions=[(2, None, "aside")])[0], "aside")
+
+    def test_digits_that_a_spreadsheet_lost_are_no_edit(self) -> None:
+        self.assertEqual(self.one("12345678901234.56", "12345678901234.6", "12345678901234.56"), ("same", Do.NOTHING))
+        self.assertEqual(self.one("12345678901234.56", "12345678901234.57", "12345678901234.56")[0], "update")
+
+    def test_without_a_kept_copy_two_ways(self) -> None:
+        self.assertEqual(verdicts(plan(NAMES, [("A", "6"), ("B", "6")], NOW)), ["update", "same"])
+
+    def test_a_record_gone_since_is_held_and_not_made_again(self) -> None:
+        for operation in (Operation.UPDATE, Operation.UPSERT):
+            made = plan(NAMES, [("C", "6")], NOW, [("3", "v", "C", "5")], operation=operation)
+            self.assertEqual(verdicts(made), ["held"])
+
+    def test_the_same_rows_changed_elsewhere_are_counted(self) -> None:
+        made = plan(NAMES, [("A", "5"), ("B", "6")], [("1", "v", "A", "9"), NOW[1]], [("1", "v", "A", "5"), NOW[1]])
+        self.assertEqual(made["elsewhere"].to_list(), [True, False])
+
+
+class Blanks(unittest.TestCase):
+    def test_a_blank_leaves_and_the_guard_says_so(self) -> None:
+        made = plan(NAMES, [("A", None), ("B", "  ")], NOW, NOW)
+        self.assertEqual(verdicts(made), ["same", "same"])
+        self.assertEqual(made["emptied.rate"].to_list(), [True, True])
+
+    def test_clear_empties_and_keep_leaves(self) -> None:
+        made = plan(NAMES, [("A", "[clear]"), ("B", " [KEEP] ")], NOW, NOW)
+        self.assertEqual(verdicts(made), ["update", "same"])
+        self.assertEqual((made["new.rate"][0], made["old.rate"][0] is None), (None, False))
+
+    def test_clearing_a_required_field_is_rejected(self) -> None:
+        now = [("1", "v", "A", "n")]
+        made = plan(["code", "name"], [("A", "[clear]")], now, now)
+        self.assertEqual((verdicts(made), made["field"][0]), (["rejected"], "name"))
+
+    def test_an_unknown_mark_names_the_known_ones(self) -> None:
+        made = plan(NAMES, [("A", "[empty]")], NOW, NOW)
+        self.assertIn("[clear], [keep]", made["reason"][0])
+        self.assertEqual(
+            verdicts(plan(["code", "name"], [("A", "[x]")], [("1", "v", "A", "n")], marks=False)), ["update"]
+        )
+
+
+class Keys(unittest.TestCase):
+    def test_texts_are_texts_and_spaces_at_the_ends_do_not_count(self) -> None:
+        now = [("1", "v", "7", "5"), ("2", "v", "007", "5")]
+        made = plan(NAMES, [("007 ", "6"), ("\u00a07", "6")], now)
+        self.assertEqual(made["@id"].to_list(), ["2", "1"])
+        self.assertEqual(made["do.code"].to_list(), [Do.NOTHING, Do.NOTHING])
+
+    def test_a_blank_key_is_rejected(self) -> None:
+        self.assertEqual(verdicts(plan(NAMES, [(None, "6"), (" ", "6")], NOW)), ["rejected", "rejected"])
+
+    def test_rows_of_one_record_that_agree_keep_the_first(self) -> None:
+        made = plan(NAMES, [("A", "7"), ("A", "7.0")], NOW)
+        self.assertEqual(verdicts(made), ["update", "aside"])
+        self.assertIn("row 2", made["reason"][1])
+
+    def test_rows_of_one_record_that_differ_are_all_held(self) -> None:
+        made = plan(NAMES, [("A", "7"), ("B", "9"), ("A", "8")], NOW)
+        self.assertEqual(verdicts(made), ["held", "update", "held"])
+
+    def test_new_rows_that_share_a_key_too(self) -> None:
+        made = plan(
+            [*NAMES, "name"],
+            [("X", "7", "n"), ("X", "8", "n")],
+            [("1", "v", "A", "5", "n")],
+            operation=Operation.UPSERT,
+        )
+        self.assertEqual(verdicts(made), ["held", "held"])
+
+    def test_near_keys_are_named(self) -> None:
+        now = [("1", "v", "B-031", "5"), ("2", "v", "C-007", "5")]
+        made = plan(NAMES, [("B-O31", "6"), ("c-007", "6"), ("C_007", "6"), ("C-7", "6"), ("QQ", "6")], now)
+        near = [reason.partition("Nearest: ")[2] for reason in made["reason"].to_list()]
+        self.assertEqual(near, ["B-031.", "C-007.", "C-007.", "C-007.", ""])
+
+    def test_a_row_whose_record_id_and_key_disagree_is_held(self) -> None:
+        names = ["id", "code", "rate", "name"]
+        now = [("1", "v1", "A", "5", "n"), ("2", "v1", "B", "6", "n")]
+        made = plan(names, [("2", "A", "6", "n"), ("1", "A-1", "6", "n")], now, now, operation=Operation.UPSERT)
+        self.assertEqual(verdicts(made), ["held", "held"])
+
+    def test_matched_by_record_id_an_edited_key_is_held(self) -> None:
+        made = plan(
+            ["id", "code", "rate"], [("1", "AA", "5"), ("77", "Q", "5"), ("x", "Q", "5")], NOW, NOW, key=("id",)
+        )
+        self.assertEqual(verdicts(made), ["held", "rejected", "rejected"])
+
+    def test_a_cell_that_cannot_be_read_can_be_left_out(self) -> None:
+        names = ["code", "rate", "name"]
+        now = [("1", "v", "A", "5", "n")]
+        sheet = [("A", "x", "m")]
+        self.assertEqual(verdicts(plan(names, sheet, now)), [Verdict.REJECTED])
+        self.assertEqual(verdicts(plan(names, sheet, now, decisions=[(2, "rate", "leave out")])), [Verdict.UPDATE])
+
+
+class Decisions(unittest.TestCase):
+    def test_the_newest_counts(self) -> None:
+        said = [(2, None, "aside"), (2, None, "file")]
+        self.assertEqual(verdicts(plan(NAMES, [("A", "6")], NOW, decisions=said)), ["update"])
+        self.assertEqual(set(DECISIONS), {"row", "field", "answer"})

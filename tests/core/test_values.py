@@ -1,0 +1,94 @@
+from __future__ import annotations
+
+import unittest
+from datetime import UTC, datetime
+from decimal import Decimal
+
+import polars as pl
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tests.core.examples import BERTH
+from vexo.core.records import Field, Kind
+from vexo.core.values import dtype, join_items, parse, rounded_to_15, same, split_items, to_text
+
+RATE = BERTH.field("rate")
+
+
+def read(field: Field, *texts: str | None) -> tuple[list[object], list[str | None]]:
+    parsed = parse(field, pl.Series(list(texts), dtype=pl.String))
+    return parsed.values.to_list(), parsed.problems.to_list()
+
+
+class Numbers(unittest.TestCase):
+    def test_digits_are_kept_exactly(self) -> None:
+        values, problems = read(RATE, "0.1", "12345678901234.56", " 5 ", "-3", "+1.10", None)
+        self.assertEqual(problems, [None] * 6)
+        self.assertEqual(values[:2], [Decimal("0.10"), Decimal("12345678901234.56")])
+
+    def test_what_is_no_number_is_said_with_its_remedy(self) -> None:
+        values, problems = read(RATE, "4O.50", "1,5", "1.005", "x", "1e5", "99999999999999999")
+        self.assertEqual(values, [None] * 6)
+        self.assertIn("letter", problems[0] or "")
+        self.assertIn("point", problems[1] or "")
+        self.assertIn("at most 2 decimals", problems[2] or "")
+        self.assertEqual(problems[5], "is too large")
+
+    @given(st.decimals(min_value=-(10**15), max_value=10**15, places=2, allow_nan=False))
+    def test_every_decimal_comes_back(self, number: Decimal) -> None:
+        text = to_text(RATE, pl.Series([number], dtype=dtype(RATE)))
+        self.assertEqual(read(RATE, text.item())[0], [number])
+
+    @given(st.integers(min_value=-(10**17), max_value=10**17))
+    def test_every_whole_number_comes_back(self, number: int) -> None:
+        self.assertEqual(read(BERTH.field("nights"), str(number), f"{number}.0")[0], [number, number])
+
+    def test_rounding_as_a_spreadsheet_does(self) -> None:
+        values = pl.Series(["12345678901234.56", "38.50"]).cast(dtype(RATE))
+        self.assertEqual(rounded_to_15(values).to_list(), [Decimal("12345678901234.60"), None])
+
+
+class OtherKinds(unittest.TestCase):
+    def test_days_and_moments(self) -> None:
+        values, problems = read(BERTH.field("until"), "2026-11-16", "2026-11-16T00:00:00", "2026-02-30", "16.11.2026")
+        self.assertEqual([str(v) for v in values], ["2026-11-16", "2026-11-16", "None", "None"])
+        self.assertIn("2026-11-16", problems[2] or "")
+        values, _ = read(BERTH.field("seen"), "2026-11-16T09:30:00+02:00", "2026-11-16T07:30Z", "2026-11-16")
+        self.assertEqual(values[0], values[1])
+        self.assertEqual(values[2], datetime(2026, 11, 16, tzinfo=UTC))
+
+    def test_yes_and_no_in_any_words(self) -> None:
+        self.assertEqual(read(BERTH.field("open"), "TRUE", "yes", "X", "no", "0")[0], [True, True, True, False, False])
+        self.assertIn("neither", read(BERTH.field("open"), "perhaps")[1][0] or "")
+
+    def test_choices_by_value_or_label(self) -> None:
+        self.assertEqual(read(BERTH.field("status"), "let", "Free")[0], ["let", "free"])
+        self.assertIn("free, let", read(BERTH.field("status"), "gone")[1][0] or "")
+
+    def test_several_choices_are_a_set(self) -> None:
+        values, _ = read(BERTH.field("services"), "wifi; Water; wifi", "water;wifi")
+        self.assertEqual(values, [["water", "wifi"], ["water", "wifi"]])
+
+    @given(st.lists(st.text(alphabet="ab;\\ c", min_size=1).map(str.strip).filter(bool), max_size=5))
+    def test_items_with_separators_come_back(self, items: list[str]) -> None:
+        self.assertEqual(split_items(join_items(items)), items)
+
+    @given(st.sampled_from(list(Kind)), st.lists(st.none() | st.text(max_size=12), max_size=6))
+    def test_any_text_gives_a_value_or_a_problem_never_both_and_never_an_error(
+        self, kind: Kind, texts: list[str | None]
+    ) -> None:
+        field = Field("f", "F", kind, scale=2, precision=12, choices=BERTH.field("status").choices)
+        parsed = parse(field, pl.Series(texts, dtype=pl.String))
+        self.assertEqual(parsed.values.dtype, dtype(field))
+        self.assertEqual(len(parsed.values), len(texts))
+        if kind not in (Kind.TEXT, Kind.REFERENCE):
+            both = parsed.values.is_not_null() & parsed.problems.is_not_null()
+            self.assertFalse(both.any())
+
+    def test_equality_by_meaning(self) -> None:
+        services, name = BERTH.field("services"), BERTH.field("name")
+        frame = pl.DataFrame({"a": [["water"], None, []], "b": [["water"], [], ["wifi"]]})
+        self.assertEqual(frame.select(same("a", "b", services)).to_series().to_list(), [True, True, False])
+        composed, decomposed = "caf\u00e9\r\nx", "cafe\u0301\nx"
+        values = parse(name, pl.Series([composed, decomposed])).values
+        self.assertEqual(values[0], values[1])

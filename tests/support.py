@@ -1,0 +1,156 @@
+"""The real register on a port of its own, and the real command line on a data folder of its own."""
+
+from __future__ import annotations
+
+import atexit
+import json
+import os
+import shutil
+import signal
+import socket
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from functools import cache
+from pathlib import Path
+from typing import Any
+
+import httpx
+
+BIN = Path(sys.executable).parent
+TOKEN, OFFICE = "saltmarsh-vexo-token", "saltmarsh-office-token"
+
+
+def temporary_folder() -> Path:
+    """A folder that is gone after the tests."""
+    folder = Path(tempfile.mkdtemp(prefix="vexo-test-"))
+    atexit.register(shutil.rmtree, folder, ignore_errors=True)
+    return folder
+
+
+def free_port() -> int:
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return int(probe.getsockname()[1])
+
+
+def wait_until(condition: Callable[[], Any], seconds: float = 60, what: str = "it") -> Any:
+    """The condition's first true value."""
+    limit = time.monotonic() + seconds
+    while time.monotonic() < limit:
+        value = condition()
+        if value:
+            return value
+        time.sleep(0.05)
+    raise AssertionError(f"{what} did not happen in {seconds} seconds")
+
+
+def start(*command: str, log: Path | None = None, **environment: str) -> subprocess.Popen[bytes]:
+    """A process in a group of its own, ended after the tests."""
+    out = log.open("ab") if log else subprocess.DEVNULL
+    process = subprocess.Popen(
+        command,
+        env={**os.environ, **environment},
+        start_new_session=True,
+        stdout=out,
+        stderr=out,
+        stdin=subprocess.DEVNULL,
+    )
+    atexit.register(kill, process)
+    return process
+
+
+def kill(process: subprocess.Popen[bytes], number: int = signal.SIGKILL) -> None:
+    if process.poll() is None:
+        os.killpg(process.pid, number)
+        process.wait(20)
+
+
+def answers(address: str) -> bool:
+    try:
+        return httpx.get(address, timeout=5, trust_env=False).status_code < 500
+    except httpx.HTTPError:
+        return False
+
+
+class Register:
+    """A running register, asked as its own users would."""
+
+    def __init__(self) -> None:
+        self.port = free_port()
+        self.address = f"http://127.0.0.1:{self.port}"
+        self.data = temporary_folder()
+        command = [str(BIN / "harbour"), "serve", "--data", str(self.data), "--port", str(self.port)]
+        self.process = start(*command, log=self.data / "log")
+        wait_until(lambda: answers(self.address), what="the register")
+
+    def odata(self, stage: str = "practice") -> str:
+        return f"{self.address}/{stage}/odata/"
+
+    def client(self, token: str = OFFICE, stage: str = "practice") -> httpx.Client:
+        headers = {"Authorization": f"Bearer {token}"}
+        return httpx.Client(base_url=self.odata(stage), headers=headers, trust_env=False, timeout=30)
+
+    def get(self, path: str, stage: str = "practice", **query: str) -> Any:
+        with self.client(stage=stage) as client:
+            response = client.get(path, params=query)
+            response.raise_for_status()
+            return json.loads(response.text, parse_float=str)
+
+    def berth(self, harbour: str, berth_no: str, stage: str = "practice") -> dict[str, Any]:
+        found = self.get("Berths", stage, **{"$filter": f"harbour eq '{harbour}' and berth_no eq '{berth_no}'"})[
+            "value"
+        ]
+        return dict(found[0])
+
+    def change(self, path: str, stage: str = "practice", **values: Any) -> None:
+        """A colleague changes a record."""
+        with self.client(stage=stage) as client:
+            client.patch(path, json=values).raise_for_status()
+
+    def trouble(self, kind: str, times: int = 1, seconds: float = 0, skip: int = 0) -> None:
+        body = {"kind": kind, "times": times, "seconds": seconds, "skip": skip}
+        httpx.post(f"{self.address}/trouble", json=body, trust_env=False).raise_for_status()
+
+
+@cache
+def register() -> Register:
+    """One register for all tests; each keeps to records of its own."""
+    return Register()
+
+
+class Vexo:
+    """The command line on a new data folder, connected to the register."""
+
+    def __init__(self, connected: bool = True) -> None:
+        self.data = temporary_folder()
+        self.files = temporary_folder()
+        if connected:
+            self.connect()
+
+    def connect(self) -> None:
+        for stage in ("live", "practice"):
+            address = register().odata(stage)
+            done = self.run("connect", f"harbour-{stage}", address, "--stage", stage, VEXO_TOKEN=TOKEN)
+            assert done.returncode == 0, done.stderr
+
+    def run(self, *arguments: str, **environment: str) -> subprocess.CompletedProcess[str]:
+        command = [str(BIN / "vexo"), "--data", str(self.data), *arguments]
+        return subprocess.run(
+            command, capture_output=True, text=True, timeout=120, env={**os.environ, **environment}, check=False
+        )
+
+    def json(self, *arguments: str, code: int = 0) -> Any:
+        """A command with --json, its exit code checked."""
+        done = self.run(*arguments, "--json")
+        assert done.returncode == code, f"exit {done.returncode}: {done.stdout} {done.stderr}"
+        return json.loads(done.stdout)
+
+    def fails(self, *arguments: str) -> str:
+        """A command that cannot run: its sentence, which is no traceback."""
+        done = self.run(*arguments)
+        assert done.returncode == 2, f"exit {done.returncode}: {done.stdout}"
+        assert "Traceback" not in done.stderr, done.stderr
+        return done.stderr
