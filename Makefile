@@ -5,7 +5,7 @@ BIN := $(VENV)/bin
 PORT ?= 8420
 UV_VERSION := $(shell sed -n 's/^uv==\([0-9.]*\).*/\1/p' requirements.lock)
 
-.PHONY: help setup demo test check bench clean
+.PHONY: help setup demo browser lock test check bench clean
 
 help: ## Say what can be made
 	@grep -hE '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed 's/:.*##/\t/' | expand -t 14
@@ -14,7 +14,9 @@ setup: .make/python ## Make the virtual environment and install everything in it
 
 .make/python: requirements.lock pyproject.toml
 	@mkdir -p .make
-	@test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
+	@sh tools/debian.sh $(PYTHON) python3 python3-venv
+	@test -x $(BIN)/python || $(PYTHON) -m venv $(VENV) 2>/dev/null \
+		|| { rm -rf $(VENV); sh tools/debian.sh venv-of-python3 python3-venv; $(PYTHON) -m venv $(VENV); }
 	@test -x $(BIN)/uv || $(BIN)/python -m pip install --quiet --disable-pip-version-check uv==$(UV_VERSION)
 	$(BIN)/uv pip sync --quiet --python $(BIN)/python --require-hashes requirements.lock
 	$(BIN)/uv pip install --quiet --python $(BIN)/python --no-build-isolation --no-deps --editable .
@@ -23,7 +25,11 @@ setup: .make/python ## Make the virtual environment and install everything in it
 demo: setup ## Start Vexo with its demo (PORT=8420)
 	@$(BIN)/vexo demo --port $(PORT)
 
-test: setup ## Run the checks and all tests
+browser: # Chromium and its driver, for the tests that use the real interface
+	@sh tools/debian.sh chromium chromium || true
+	@sh tools/debian.sh chromedriver chromium-driver || true
+
+test: setup browser ## Run the checks and all tests
 	@$(BIN)/python -m tests
 
 check: setup ## ruff, mypy, import rules, missing migrations
