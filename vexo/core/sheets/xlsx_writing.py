@@ -152,7 +152,9 @@ def write_xlsx(columns: list[OutgoingColumn], path: Path, title: str, stamp: Sta
                 header = re.search(r'<row r="1"[^>]* s="(\d+)"', xml)
                 numbers = [styles.get(at + 1, "0") for at in range(len(columns))]
                 filled = _sheet_data(columns, numbers, header[1] if header else "0")
-                xml = re.sub(r"<sheetData/>|<sheetData>.*?</sheetData>", lambda _, filled=filled: filled, xml, flags=re.DOTALL)
+                before, _, rest = xml.partition("<sheetData")
+                after = rest.removeprefix("/>") if rest[0] == "/" else rest.partition("</sheetData>")[2]
+                xml = before + filled + after
                 size = f'<dimension ref="A1:{_letter(len(columns) - 1)}{rows + 1}"/>'
                 xml = re.sub(r'<dimension ref="[^"]*"/>', size, xml)
                 content = xml.encode()

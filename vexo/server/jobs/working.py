@@ -35,6 +35,7 @@ PLAIN_ERRORS: tuple[type[Exception], ...] = (
 )
 _KINDS: Mapping[str, str] = {
     "send out": "vexo.server.trips.sending:send_out",
+    "recognise": "vexo.server.trips.uploads:recognise",
     "bring in": "vexo.server.trips.bringing:bring_in",
     "plan": "vexo.server.trips.planning:replan",
     "apply": "vexo.server.runs.applying:apply",

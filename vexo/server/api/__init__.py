@@ -1,0 +1,1 @@
+"""What all parts of the API share: problem details, rights, documents."""

@@ -1,0 +1,201 @@
+"""Applications: list, look into, connect, test; preview of what would go out."""
+
+from __future__ import annotations
+
+import time
+from typing import Any
+
+import polars as pl
+from django.shortcuts import get_object_or_404
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from vexo.core.conditions import read_condition
+from vexo.core.records import Field, RecordType
+from vexo.core.sheets.outgoing import outgoing_columns
+
+from ..api.rights import AdministratorOrReading, PreparerOrReading, may_apply, person_of
+from ..journal.services import note
+from .models import Application, Stage
+from .services import client_of, connect, describe
+
+PREVIEW_ROWS = 20
+
+
+class ApplicationSerializer(serializers.ModelSerializer[Application]):
+    types = serializers.SerializerMethodField()
+    may_apply = serializers.SerializerMethodField()
+
+    class Meta:
+        model = Application
+        fields = (
+            "name",
+            "label",
+            "stage",
+            "protocol",
+            "address",
+            "answers_ms",
+            "described_at",
+            "trouble",
+            "types",
+            "may_apply",
+        )
+
+    def get_types(self, application: Application) -> int:
+        return len((application.catalogue or {}).get("types", []))
+
+    def get_may_apply(self, application: Application) -> bool:
+        return may_apply(person_of(self.context["request"]), application)
+
+
+class FieldSerializer(serializers.Serializer[Any]):
+    name = serializers.CharField()
+    label = serializers.CharField()
+    kind = serializers.CharField()
+    help = serializers.CharField()
+    required = serializers.BooleanField()
+    read_only = serializers.BooleanField()
+    is_key = serializers.BooleanField()
+    target = serializers.CharField(allow_null=True)
+    choices = serializers.ListField(child=serializers.CharField())
+
+
+class RecordTypeSerializer(serializers.Serializer[Any]):
+    name = serializers.CharField()
+    label = serializers.CharField()  # type: ignore[assignment]
+    plural = serializers.CharField()
+    identifier = serializers.CharField()
+    keys = serializers.ListField(child=serializers.ListField(child=serializers.CharField()))
+    all_fields = FieldSerializer(many=True)
+
+
+class CatalogueSerializer(serializers.Serializer[Any]):
+    application = ApplicationSerializer()
+    types = RecordTypeSerializer(many=True)
+
+
+class ConnectSerializer(serializers.Serializer[Any]):
+    name = serializers.SlugField()
+    label = serializers.CharField(required=False, allow_blank=True, default="")  # type: ignore[assignment]
+    address = serializers.URLField()
+    token = serializers.CharField(allow_blank=True, write_only=True)
+    stage = serializers.ChoiceField(choices=Stage.choices)
+    pages = serializers.CharField(required=False, allow_blank=True, default="")
+
+
+class ProbeSerializer(serializers.Serializer[Any]):
+    ok = serializers.BooleanField()
+    said = serializers.CharField()
+
+
+class PreviewRequestSerializer(serializers.Serializer[Any]):
+    record_type = serializers.CharField()
+    chosen = serializers.ListField(child=serializers.CharField())
+    condition = serializers.CharField(required=False, allow_blank=True, default="")
+
+
+class PreviewSerializer(serializers.Serializer[Any]):
+    count = serializers.IntegerField()
+    total = serializers.IntegerField()
+    headers = serializers.ListField(child=serializers.CharField())
+    rows = serializers.ListField(child=serializers.ListField(child=serializers.CharField(allow_null=True)))
+
+
+def field_json(field: Field, record_type: RecordType) -> dict[str, Any]:
+    """A field as the screens need it."""
+    keys = {name for key in record_type.keys[:1] for name in key}
+    return {
+        "name": field.name,
+        "label": field.label,
+        "kind": field.kind.value,
+        "help": field.help,
+        "required": field.required,
+        "read_only": field.read_only,
+        "is_key": field.name in keys,
+        "target": field.target,
+        "choices": [choice.value for choice in field.choices],
+    }
+
+
+def type_json(record_type: RecordType) -> dict[str, Any]:
+    """A record type as the screens need it."""
+    return {
+        "name": record_type.name,
+        "label": record_type.label,
+        "plural": record_type.plural,
+        "identifier": record_type.identifier,
+        "keys": [list(key) for key in record_type.keys],
+        "all_fields": [field_json(field, record_type) for field in record_type.fields],
+    }
+
+
+class ApplicationsView(APIView):
+    permission_classes = (AdministratorOrReading,)
+
+    @extend_schema(responses=ApplicationSerializer(many=True))
+    def get(self, request: Request) -> Response:
+        return Response(ApplicationSerializer(Application.objects.all(), many=True, context={"request": request}).data)
+
+    @extend_schema(request=ConnectSerializer, responses=ApplicationSerializer)
+    def post(self, request: Request) -> Response:
+        asked = ConnectSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        application = connect(**asked.validated_data)
+        person = person_of(request)
+        note(str(person), "connected", f"Connected {application.label} at {application.address}", application)
+        return Response(ApplicationSerializer(application, context={"request": request}).data, status=201)
+
+
+class ApplicationView(APIView):
+    permission_classes = (PreparerOrReading,)
+
+    @extend_schema(responses=CatalogueSerializer)
+    def get(self, request: Request, name: str) -> Response:
+        application = get_object_or_404(Application, name=name)
+        known = application.known or describe(application)
+        own = ApplicationSerializer(application, context={"request": request}).data
+        return Response({"application": own, "types": [type_json(t) for t in known.types]})
+
+
+class ProbeView(APIView):
+    """Ask an application now whether it answers."""
+
+    permission_classes = (PreparerOrReading,)
+
+    @extend_schema(request=None, responses=ProbeSerializer)
+    def post(self, request: Request, name: str) -> Response:
+        application = get_object_or_404(Application, name=name)
+        began = time.monotonic()
+        catalogue = describe(application)
+        took = int((time.monotonic() - began) * 1000)
+        return Response({"ok": True, "said": f"Answers in {took} ms, {len(catalogue.types)} record types."})
+
+
+class PreviewView(APIView):
+    """The first rows of a sheet as it would be, and how many there would be."""
+
+    permission_classes = (PreparerOrReading,)
+
+    @extend_schema(request=PreviewRequestSerializer, responses=PreviewSerializer)
+    def post(self, request: Request, name: str) -> Response:
+        from ..trips.sending import read_fields
+
+        asked = PreviewRequestSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        values = asked.validated_data
+        with client_of(get_object_or_404(Application, name=name)) as client:
+            catalogue = client.describe()
+            record_type = catalogue.type(values["record_type"])
+            condition = read_condition(values["condition"], record_type, catalogue)
+            fields = [catalogue.field(record_type, field) for field in values["chosen"]]
+            count = client.count(record_type, condition)
+            total = client.count(record_type) if condition else count
+            wanted = read_fields(values["chosen"], record_type, catalogue)
+            order = record_type.keys[0] if record_type.keys else ()
+            records = pl.concat(list(client.read(record_type, wanted, condition, order, top=PREVIEW_ROWS)))
+        columns = outgoing_columns(fields, records, record_type, catalogue)
+        rows = [list(row) for row in zip(*[c.cells.to_list() for c in columns], strict=True)] if columns else []
+        return Response({"count": count, "total": total, "headers": [c.header for c in columns], "rows": rows})

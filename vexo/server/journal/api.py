@@ -1,0 +1,54 @@
+"""Reading the journal."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework import serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from .models import Entry
+
+PAGE = 100
+
+
+class EntrySerializer(serializers.ModelSerializer[Entry]):
+    class Meta:
+        model = Entry
+        fields = ("id", "at", "who", "what", "said", "application", "stage", "trip", "rows", "file")
+
+
+class JournalSerializer(serializers.Serializer[Any]):
+    entries = EntrySerializer(many=True)
+    people = serializers.ListField(child=serializers.CharField())
+    kinds = serializers.ListField(child=serializers.CharField())
+    more = serializers.BooleanField()
+
+
+class JournalView(APIView):
+    @extend_schema(
+        responses=JournalSerializer,
+        parameters=[OpenApiParameter(name) for name in ("who", "what", "application", "text", "before")],
+    )
+    def get(self, request: Request) -> Response:
+        entries = Entry.objects.all()
+        asked = request.query_params
+        for name in ("who", "what", "application"):
+            if asked.get(name):
+                entries = entries.filter(**{name: asked[name]})
+        if asked.get("text"):
+            entries = entries.filter(said__icontains=asked["text"])
+        if asked.get("before", "").isdigit():
+            entries = entries.filter(id__lt=asked["before"])
+        found = list(entries[: PAGE + 1])
+        return Response(
+            {
+                "entries": EntrySerializer(found[:PAGE], many=True).data,
+                "people": sorted(Entry.objects.order_by().values_list("who", flat=True).distinct()),
+                "kinds": sorted(Entry.objects.order_by().values_list("what", flat=True).distinct()),
+                "more": len(found) > PAGE,
+            }
+        )

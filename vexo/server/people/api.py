@@ -1,0 +1,90 @@
+"""Signing in and out."""
+
+from __future__ import annotations
+
+import os
+from typing import Any
+
+from django.contrib.auth import authenticate, login, logout
+from django.middleware.csrf import get_token
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
+from rest_framework.authentication import SessionAuthentication
+from rest_framework.exceptions import ValidationError
+from rest_framework.permissions import AllowAny
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from .models import Person, Role
+
+
+class PersonSerializer(serializers.ModelSerializer[Person]):
+    role_label = serializers.CharField(source="get_role_display", read_only=True)
+    may_prepare = serializers.SerializerMethodField()
+    may_administer = serializers.SerializerMethodField()
+
+    class Meta:
+        model = Person
+        fields = ("username", "name", "role", "role_label", "may_prepare", "may_administer")
+
+    def get_may_prepare(self, person: Person) -> bool:
+        return person.may(Role.PREPARER)
+
+    def get_may_administer(self, person: Person) -> bool:
+        return person.may(Role.ADMINISTRATOR)
+
+
+class DemoPersonSerializer(serializers.Serializer[Any]):
+    username = serializers.CharField()
+    name = serializers.CharField()
+    role_label = serializers.CharField()
+    password = serializers.CharField()
+
+
+class SessionSerializer(serializers.Serializer[Any]):
+    person = PersonSerializer(allow_null=True)
+    demo = DemoPersonSerializer(many=True)
+
+
+class SignInSerializer(serializers.Serializer[Any]):
+    username = serializers.CharField()
+    password = serializers.CharField(trim_whitespace=False)
+
+
+def _session(request: Request) -> dict[str, Any]:
+    get_token(request._request)
+    person = request.user if isinstance(request.user, Person) else None
+    demo: list[dict[str, str]] = []
+    if os.environ.get("VEXO_DEMO") and person is None:
+        from ..demo.loading import PASSWORD, PEOPLE
+
+        demo = [{"username": u, "name": n, "role_label": r.label, "password": PASSWORD} for u, n, r in PEOPLE]
+    return {"person": PersonSerializer(person).data if person else None, "demo": demo}
+
+
+class SessionView(APIView):
+    """Who is signed in."""
+
+    permission_classes = (AllowAny,)
+
+    @extend_schema(responses=SessionSerializer)
+    def get(self, request: Request) -> Response:
+        return Response(_session(request))
+
+    @extend_schema(request=SignInSerializer, responses=SessionSerializer)
+    def post(self, request: Request) -> Response:
+        SessionAuthentication().enforce_csrf(request)
+        asked = SignInSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        person = authenticate(request._request, **asked.validated_data)
+        if person is None:
+            raise ValidationError({"password": "That name and password do not belong together."})
+        login(request._request, person)
+        request.user = person
+        return Response(_session(request))
+
+    @extend_schema(responses={204: None})
+    def delete(self, request: Request) -> Response:
+        logout(request._request)
+        return Response(status=204)

@@ -1,0 +1,108 @@
+<script setup lang="ts">
+import { useEventListener } from "@vueuse/core";
+import { computed, ref } from "vue";
+import { useRoute, useRouter } from "vue-router";
+
+import { onSignedOut, queryClient, serverLost } from "./api/client";
+import { useSession } from "./api/queries";
+import SignInPage from "./signin/SignInPage.vue";
+import { bring } from "./shell/bringing";
+import BringDialog from "./shell/BringDialog.vue";
+import FindDialog from "./shell/FindDialog.vue";
+import FootLine from "./shell/FootLine.vue";
+import { onKey, useKeys } from "./shell/keys";
+import KeysDialog from "./shell/KeysDialog.vue";
+import { dismiss, notices } from "./shell/notices";
+import TopBar from "./shell/TopBar.vue";
+
+const { data: session } = useSession();
+const person = computed(() => session.value?.person);
+const router = useRouter();
+const route = useRoute();
+const finding = ref(false);
+const keysOpen = ref(false);
+const dropping = ref(false);
+const chooser = ref<HTMLInputElement>();
+
+onSignedOut.call = () => void queryClient.invalidateQueries({ queryKey: ["session"] });
+useEventListener(window, "keydown", onKey);
+useKeys("Everywhere", [
+  { key: "O", says: "send out", run: () => void router.push("/send-out") },
+  { key: "I", says: "bring in", run: () => chooser.value?.click() },
+  { key: "Ctrl K", says: "find", run: () => (finding.value = true) },
+  { key: "?", says: "all keys", run: () => (keysOpen.value = true) },
+]);
+
+const hasFile = (event: DragEvent): boolean => !!event.dataTransfer?.types.includes("Files");
+useEventListener(window, "dragover", (event: DragEvent) => {
+  if (!hasFile(event)) return;
+  event.preventDefault();
+  dropping.value = true;
+});
+useEventListener(window, "dragleave", (event: DragEvent) => {
+  if (!event.relatedTarget) dropping.value = false;
+});
+useEventListener(window, "drop", (event: DragEvent) => {
+  if (!hasFile(event)) return;
+  event.preventDefault();
+  dropping.value = false;
+  const file = event.dataTransfer?.files[0];
+  if (file && person.value?.may_prepare) void bring(file);
+});
+
+function chose(event: Event): void {
+  const input = event.target as HTMLInputElement;
+  const file = input.files?.[0];
+  if (file) void bring(file);
+  input.value = "";
+}
+</script>
+
+<template>
+  <div v-if="person" class="flex h-full flex-col">
+    <a href="#content" class="sr-only focus:not-sr-only">To the content</a>
+    <TopBar :person="person" @find="finding = true" @keys="keysOpen = true" />
+    <p v-if="serverLost" class="flex-none bg-held-tint px-4 py-1 font-semibold text-held" role="status">
+      Vexo's server does not answer. Nothing is lost; it is tried again until it is back.
+    </p>
+    <main id="content" class="flex min-h-0 flex-1 flex-col" tabindex="-1">
+      <RouterView :key="String(route.name)" @bring="chooser?.click()" />
+    </main>
+    <div v-if="notices.length" class="flex-none border-t border-rule bg-panel" aria-live="polite">
+      <p
+        v-for="notice in notices"
+        :key="notice.id"
+        class="flex items-center gap-3 px-4 py-1.5"
+        :class="{ 'bg-reject-tint text-reject': notice.bad }"
+        :role="notice.bad ? 'alert' : undefined"
+      >
+        {{ notice.text }}
+        <button type="button" class="btn sm ml-auto" @click="dismiss(notice.id)">Close</button>
+      </p>
+    </div>
+    <FootLine />
+    <input
+      ref="chooser"
+      type="file"
+      class="hidden"
+      data-testid="file"
+      tabindex="-1"
+      aria-label="Bring a sheet in"
+      accept=".xlsx,.csv,.tsv,.txt"
+      @change="chose"
+    />
+    <div
+      v-if="dropping"
+      class="pointer-events-none fixed inset-0 z-50 grid place-items-center border-4 border-dashed border-marine bg-marine-tint/90"
+    >
+      <p class="text-2xl font-bold text-marine">Drop the sheet: Vexo finds its trip.</p>
+    </div>
+    <FindDialog :open="finding" @close="finding = false" @bring="chooser?.click()" @keys="keysOpen = true" />
+    <KeysDialog :open="keysOpen" @close="keysOpen = false" />
+    <BringDialog />
+  </div>
+  <SignInPage v-else-if="session" :demo="session.demo" />
+  <p v-else class="soft p-6" role="status">
+    {{ serverLost ? "Vexo's server does not answer yet; it is tried again." : "Opening Vexo…" }}
+  </p>
+</template>

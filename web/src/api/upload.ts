@@ -1,0 +1,30 @@
+/** Sending a file in parts; a part that got no answer is sent again from where the server is. */
+import { api, data, Problem } from "./client";
+
+const PART = 4 * 1024 * 1024;
+
+export async function uploadFile(file: File, told: (share: number) => void): Promise<string> {
+  const { id } = await data(api.POST("/api/uploads", { body: { name: file.name, size: file.size } }));
+  let offset = 0;
+  let failures = 0;
+  while (offset < file.size) {
+    const part = file.slice(offset, offset + PART);
+    try {
+      const answer = await data(
+        api.PUT("/api/uploads/{identifier}", {
+          params: { path: { identifier: id }, query: { offset } },
+          body: part as unknown as string,
+          bodySerializer: (body) => body as unknown as BodyInit,
+          headers: { "Content-Type": "application/octet-stream" },
+        }),
+      );
+      offset = answer.received;
+      failures = 0;
+    } catch (error) {
+      if (!(error instanceof Problem) || error.status !== 0 || ++failures > 40) throw error;
+      await new Promise((resolve) => setTimeout(resolve, 500));
+    }
+    told(offset / file.size);
+  }
+  return id;
+}

@@ -1,0 +1,215 @@
+<script setup lang="ts">
+/** The one grid: virtual rows and columns, old → new in the cell, keys to move. */
+import { useVirtualizer } from "@tanstack/vue-virtual";
+import { computed, ref, watch } from "vue";
+
+import type { Row } from "@/api/client";
+import { count } from "@/parts/format";
+import VerdictSign from "@/parts/VerdictSign.vue";
+import { useFootNote } from "@/shell/foot";
+import { useKeys } from "@/shell/keys";
+
+import GridCell from "./GridCell.vue";
+import type { RowWindow } from "./useWindow";
+
+export interface GridColumn {
+  key: string;
+  title: string;
+  sub: string;
+  isKey?: boolean;
+  number?: boolean;
+  dim?: boolean;
+  field?: string | null;
+  width?: number;
+}
+
+const ROW_HEIGHT = 29;
+const props = defineProps<{
+  window: RowWindow;
+  columns: GridColumn[];
+  label: string;
+  signs?: boolean;
+  why?: boolean;
+  headHeight?: number;
+  wholeRows?: boolean;
+}>();
+const current = defineModel<number>("current", { default: 0 });
+const currentColumn = defineModel<number>("column", { default: -1 });
+const emit = defineEmits<{ open: [row: Row] }>();
+
+const scroller = ref<HTMLElement>();
+const fixed = computed(() => 58 + (props.signs ? 42 : 0));
+const head = computed(() => props.headHeight ?? 46);
+const total = computed(() => props.window.total.value);
+const whyWidth = 360;
+const widths = computed(() =>
+  props.columns.map((column) => column.width ?? (column.isKey ? 130 : column.number ? 150 : 175)),
+);
+
+const rows = useVirtualizer(
+  computed(() => ({
+    count: total.value,
+    getScrollElement: () => scroller.value ?? null,
+    estimateSize: () => ROW_HEIGHT,
+    overscan: 12,
+    scrollPaddingStart: head.value,
+  })),
+);
+const cols = useVirtualizer(
+  computed(() => ({
+    horizontal: true,
+    count: props.columns.length,
+    getScrollElement: () => scroller.value ?? null,
+    estimateSize: (at: number) => widths.value[at] ?? 150,
+    overscan: 3,
+    scrollPaddingStart: fixed.value,
+  })),
+);
+watch(widths, () => cols.value.measure());
+const width = computed(() => fixed.value + cols.value.getTotalSize() + (props.why ? whyWidth : 0));
+const range = computed(() => {
+  const items = rows.value.getVirtualItems();
+  return { first: items[0]?.index ?? 0, last: items.at(-1)?.index ?? 30 };
+});
+watch(range, ({ first, last }) => props.window.want(first, last), { immediate: true });
+watch(
+  () => props.window.total.value,
+  (now) => {
+    if (current.value >= now) current.value = Math.max(0, now - 1);
+    props.window.want(range.value.first, range.value.last);
+  },
+);
+
+const reason = (row: Row): string => row.reason ?? "";
+const shownRow = (at: number): Row | undefined => props.window.rowAt(at);
+
+function go(to: number): void {
+  current.value = Math.max(0, Math.min(total.value - 1, to));
+  rows.value.scrollToIndex(current.value, { align: "auto" });
+  props.window.want(current.value, current.value);
+}
+function goColumn(to: number): void {
+  currentColumn.value = Math.max(0, Math.min(props.columns.length - 1, to));
+  cols.value.scrollToIndex(currentColumn.value, { align: "auto" });
+}
+const page = (): number =>
+  Math.max(1, Math.floor(((scroller.value?.clientHeight ?? 400) - head.value) / ROW_HEIGHT) - 1);
+useKeys("Rows", [
+  { key: "J", says: "next row", run: () => go(current.value + 1) },
+  { key: "K", says: "previous row", run: () => go(current.value - 1) },
+  { key: "ArrowDown", says: "next row", quiet: true, run: () => go(current.value + 1) },
+  { key: "ArrowUp", says: "previous row", quiet: true, run: () => go(current.value - 1) },
+  { key: "PageDown", says: "a page down", quiet: true, run: () => go(current.value + page()) },
+  { key: "PageUp", says: "a page up", quiet: true, run: () => go(current.value - page()) },
+  { key: "Home", says: "first row", quiet: true, run: () => go(0) },
+  { key: "End", says: "last row", quiet: true, run: () => go(total.value - 1) },
+  { key: "ArrowRight", says: "next column", quiet: true, run: () => goColumn(currentColumn.value + 1) },
+  { key: "ArrowLeft", says: "previous column", quiet: true, run: () => goColumn(currentColumn.value - 1) },
+]);
+useFootNote(() => {
+  const height = (scroller.value?.clientHeight ?? 0) - head.value;
+  const first = Math.floor((rows.value.scrollOffset ?? 0) / ROW_HEIGHT);
+  const last = Math.min(total.value, first + Math.ceil(height / ROW_HEIGHT));
+  return total.value ? `rows ${count(first + 1)} to ${count(last)} of ${count(total.value)}` : "";
+});
+function open(row: Row | undefined): void {
+  if (row) emit("open", row);
+}
+defineExpose({ go, goColumn });
+</script>
+
+<template>
+  <div
+    ref="scroller"
+    class="grid-scroll"
+    role="grid"
+    tabindex="0"
+    :aria-label="label"
+    :aria-rowcount="total + 1"
+    :aria-colcount="columns.length + (signs ? 2 : 1) + (why ? 1 : 0)"
+    data-testid="grid"
+  >
+    <div :style="{ width: `${width}px`, height: `${head + rows.getTotalSize()}px` }" class="relative min-w-full">
+      <div class="grid-head" role="row" aria-rowindex="1" :style="{ height: `${head}px`, width: `${width}px` }">
+        <div class="sticky left-0 z-30 flex bg-sunk" :style="{ width: `${fixed}px` }">
+          <div
+            role="columnheader"
+            class="w-[58px] border-r border-rule px-2.5 pt-1.5 text-right text-[13px] font-semibold"
+          >
+            Row
+          </div>
+          <div v-if="signs" role="columnheader" class="w-[42px] border-r border-rule" aria-label="Verdict" />
+        </div>
+        <div
+          v-for="item in cols.getVirtualItems()"
+          :key="item.index"
+          role="columnheader"
+          class="grid-th"
+          :aria-colindex="item.index + 2"
+          :class="{ '!bg-panel': item.index === currentColumn }"
+          :style="{ left: `${fixed + item.start}px`, width: `${item.size}px`, height: `${head - 2}px` }"
+          @click="currentColumn = item.index"
+        >
+          <slot name="head" :column="columns[item.index]!" :at="item.index">
+            {{ columns[item.index]?.title }}<small>{{ columns[item.index]?.sub }}</small>
+          </slot>
+        </div>
+        <div
+          v-if="why"
+          role="columnheader"
+          class="grid-th"
+          :style="{ left: `${fixed + cols.getTotalSize()}px`, width: `${whyWidth}px`, height: `${head - 2}px` }"
+        >
+          Why<small>the reason, and what would do</small>
+        </div>
+      </div>
+      <div
+        v-for="item in rows.getVirtualItems()"
+        :key="item.index"
+        role="row"
+        class="grid-row"
+        :class="[shownRow(item.index)?.state, { cur: item.index === current }]"
+        :aria-rowindex="item.index + 2"
+        :aria-selected="item.index === current"
+        :style="{ transform: `translateY(${head + item.start}px)`, width: `${width}px` }"
+        @click="current = item.index"
+        @dblclick="open(shownRow(item.index))"
+      >
+        <template v-if="shownRow(item.index)">
+          <div class="grid-fixed">
+            <div role="rowheader" class="grid-no">{{ shownRow(item.index)!.row }}</div>
+            <div v-if="signs" role="gridcell" class="grid-sign">
+              <VerdictSign v-if="shownRow(item.index)!.state" :verdict="shownRow(item.index)!.state!" />
+            </div>
+          </div>
+          <GridCell
+            v-for="column in cols.getVirtualItems()"
+            :key="column.index"
+            :cell="shownRow(item.index)!.cells[column.index]"
+            :column="columns[column.index]!"
+            :fault="
+              !!shownRow(item.index)!.field &&
+              shownRow(item.index)!.field === columns[column.index]?.field &&
+              /re(ject|fus)ed/.test(shownRow(item.index)!.state ?? '')
+            "
+            :whole="wholeRows"
+            :style="{ left: `${fixed + column.start}px`, width: `${column.size}px` }"
+          />
+          <div
+            v-if="why"
+            role="gridcell"
+            class="grid-why"
+            :title="reason(shownRow(item.index)!)"
+            :style="{ left: `${fixed + cols.getTotalSize()}px`, width: `${whyWidth}px` }"
+          >
+            {{ reason(shownRow(item.index)!) }}
+          </div>
+        </template>
+        <div v-else role="gridcell" class="soft sticky left-16 w-40 px-3 text-[12.5px] leading-[28px]">…</div>
+      </div>
+    </div>
+    <div v-if="window.ready.value && !total" class="soft sticky left-0 p-5">
+      <slot name="empty">No row is like that. Choose another filter.</slot>
+    </div>
+  </div>
+</template>

@@ -1,0 +1,159 @@
+<script setup lang="ts">
+import { computed, nextTick, ref } from "vue";
+import { useRouter } from "vue-router";
+
+import { useApplications, useCarried, useSession, useTrips } from "@/api/queries";
+import { useFootNote } from "@/shell/foot";
+import { useKeys } from "@/shell/keys";
+import StageLabel from "@/parts/StageLabel.vue";
+import { count, many } from "@/parts/format";
+
+import CarriedChart from "./CarriedChart.vue";
+import TripRow from "./TripRow.vue";
+
+defineEmits<{ bring: [] }>();
+const router = useRouter();
+const { data: session } = useSession();
+const { data: trips, isPending } = useTrips();
+const { data: applications } = useApplications();
+const { data: carried } = useCarried();
+const filter = ref("all");
+const application = ref("");
+const current = ref(0);
+
+const own = computed(() =>
+  (trips.value ?? []).filter((t) => !application.value || t.application.name === application.value),
+);
+const filters = computed(() => [
+  { name: "all", says: "All", trips: own.value },
+  { name: "asks", says: "Needs someone", trips: own.value.filter((t) => t.asks) },
+  { name: "under way", says: "Under way", trips: own.value.filter((t) => !t.asks && !t.finished) },
+  { name: "finished", says: "Finished", trips: own.value.filter((t) => t.finished) },
+]);
+const shown = computed(() => filters.value.find((f) => f.name === filter.value)?.trips ?? []);
+
+function move(by: number): void {
+  current.value = Math.max(0, Math.min(shown.value.length - 1, current.value + by));
+  void nextTick(() => document.querySelector<HTMLElement>(`[data-trip="${current.value}"] a`)?.focus());
+}
+function open(): void {
+  const trip = shown.value[current.value];
+  if (trip) void router.push(`/trips/${trip.id}`);
+}
+useKeys("Trips", [
+  { key: "J", says: "next trip", run: () => move(1) },
+  { key: "K", says: "previous trip", run: () => move(-1) },
+  { key: "Enter", says: "open", run: open },
+]);
+useFootNote(() => {
+  const asks = (trips.value ?? []).filter((t) => t.asks).length;
+  return asks ? `${many(asks, "trip needs", "trips need")} someone` : "nothing waits for anyone";
+});
+</script>
+
+<template>
+  <div class="grid min-h-0 flex-1 grid-cols-[minmax(0,1fr)_minmax(240px,318px)] gap-4 overflow-auto px-4 py-3.5">
+    <div>
+      <div class="mb-3.5 grid grid-cols-2 gap-3">
+        <RouterLink to="/send-out" class="flex items-center gap-3.5 rounded-[10px] bg-marine px-4 py-3.5 text-white">
+          <svg
+            width="40"
+            height="40"
+            viewBox="0 0 40 40"
+            fill="none"
+            stroke="#E8B04A"
+            stroke-width="3"
+            aria-hidden="true"
+          >
+            <rect x="4" y="8" width="20" height="24" rx="2" />
+            <path d="M17 20h19m-6-6 6 6-6 6" />
+          </svg>
+          <span
+            ><b class="text-[16px]">Send records out <kbd>O</kbd></b
+            ><span class="block text-[13px] text-[#C4DADC]"
+              >Choose records and fields, get a sheet to work on.</span
+            ></span
+          >
+        </RouterLink>
+        <button
+          type="button"
+          class="flex items-center gap-3.5 rounded-[10px] border-2 border-dashed border-marine bg-marine-tint px-4 py-3.5 text-left"
+          :disabled="!session?.person?.may_prepare"
+          @click="$emit('bring')"
+        >
+          <svg
+            width="40"
+            height="40"
+            viewBox="0 0 40 40"
+            fill="none"
+            stroke="#0B4F5C"
+            stroke-width="3"
+            aria-hidden="true"
+          >
+            <rect x="16" y="8" width="20" height="24" rx="2" />
+            <path d="M4 20h19m-6-6 6 6-6 6" />
+          </svg>
+          <span
+            ><b class="text-[16px]">Bring a sheet in <kbd>I</kbd></b
+            ><span class="soft block text-[13px]">Drop it anywhere. Vexo knows which trip it belongs to.</span></span
+          >
+        </button>
+      </div>
+      <div class="mb-2 flex flex-wrap items-center gap-2">
+        <h1>Trips</h1>
+        <button
+          v-for="one in filters"
+          :key="one.name"
+          type="button"
+          class="chip"
+          :aria-pressed="filter === one.name"
+          @click="((filter = one.name), (current = 0))"
+        >
+          {{ one.says }} <span v-if="one.name !== 'all'">{{ count(one.trips.length) }}</span>
+        </button>
+        <select v-model="application" class="chip ml-auto" aria-label="Application">
+          <option value="">All applications</option>
+          <option v-for="a in applications" :key="a.name" :value="a.name">{{ a.label }}</option>
+        </select>
+      </div>
+      <ul class="overflow-hidden rounded-lg border border-rule bg-panel">
+        <TripRow
+          v-for="(trip, at) in shown"
+          :key="trip.id"
+          :data-trip="at"
+          :trip="trip"
+          :current="at === current"
+          @focusin="current = at"
+        />
+        <li v-if="isPending" class="soft px-4 py-5">Looking for your trips…</li>
+        <li v-else-if="!shown.length" class="px-4 py-5">
+          <b>{{ filter === "all" ? "No trips yet." : "No trip is like that now." }}</b>
+          <p class="soft">
+            A trip begins when records go out as a sheet, or when a sheet comes in. Send records out to begin one.
+          </p>
+        </li>
+      </ul>
+    </div>
+    <aside class="grid content-start gap-3">
+      <section class="card">
+        <h2 class="mb-1.5">Applications</h2>
+        <RouterLink
+          v-for="a in applications"
+          :key="a.name"
+          :to="`/applications/${a.name}`"
+          class="grid grid-cols-[92px_minmax(0,1fr)] items-center gap-3 border-b border-rule py-1.5 last:border-0"
+        >
+          <span><StageLabel :stage="a.stage" /></span>
+          <span
+            ><span class="block truncate">{{ a.label }}</span>
+            <span class="block truncate text-[12.5px]" :class="a.trouble ? 'font-semibold text-reject' : 'soft'">{{
+              a.trouble ? "does not answer" : a.answers_ms != null ? `OData · answers in ${a.answers_ms} ms` : "OData"
+            }}</span></span
+          >
+        </RouterLink>
+        <p v-if="!applications?.length" class="soft text-[13px]">None is connected yet.</p>
+      </section>
+      <CarriedChart v-if="carried" :days="carried" />
+    </aside>
+  </div>
+</template>

@@ -1,0 +1,42 @@
+<script setup lang="ts">
+import type { Trip } from "@/api/client";
+import { count, fullTime, when } from "@/parts/format";
+import SmallBar from "@/parts/SmallBar.vue";
+import SmallLine from "@/parts/SmallLine.vue";
+import StageLabel from "@/parts/StageLabel.vue";
+
+defineProps<{ trip: Trip; current: boolean }>();
+</script>
+
+<template>
+  <li
+    class="relative grid min-h-[58px] grid-cols-[96px_minmax(0,1fr)_132px_minmax(80px,210px)_minmax(150px,190px)] items-center gap-4 border-b border-[#ECE8DD] px-2.5 last:border-0"
+    :class="{ 'bg-[#F3F8F8]': current }"
+  >
+    <span><StageLabel :stage="trip.application.stage" /></span>
+    <span class="min-w-0"
+      ><RouterLink :to="`/trips/${trip.id}`" class="block truncate font-bold after:absolute after:inset-0">{{
+        trip.title
+      }}</RouterLink>
+      <span class="soft block truncate text-[12.5px]"
+        >{{ trip.plural }} ·
+        {{
+          trip.rows != null
+            ? `${count(trip.rows)} rows`
+            : trip.sent_rows != null
+              ? `${count(trip.sent_rows)} rows out`
+              : "no sheet yet"
+        }}</span
+      ></span
+    >
+    <SmallLine :stations="trip.stations" />
+    <SmallBar v-if="trip.rows != null" :sum="trip.sum" />
+    <span v-else class="soft text-[13px]">{{ trip.sent_rows != null ? "out, not back yet" : "" }}</span>
+    <span class="min-w-0"
+      ><span class="tag max-w-full truncate" :class="trip.needs.kind">{{ trip.needs.says }}</span>
+      <span class="soft mt-0.5 block truncate text-[12.5px]" :title="fullTime(trip.touched_at)"
+        >{{ trip.created_by }} · {{ when(trip.touched_at) }}</span
+      ></span
+    >
+  </li>
+</template>

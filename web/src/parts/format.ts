@@ -1,0 +1,29 @@
+/** Numbers and times for people, in their own zone. */
+const counts = new Intl.NumberFormat("en-GB");
+
+export const count = (value: number | null | undefined): string => counts.format(value ?? 0);
+
+/** A decimal text with thousands separators, every digit kept. */
+export function exact(text: string | null | undefined): string {
+  if (!text) return "0";
+  const [whole = "", rest] = text.replace("-", "").split(".");
+  const grouped = whole.replace(/\B(?=(\d{3})+(?!\d))/g, ",");
+  return (text.startsWith("-") ? "−" : "") + grouped + (rest ? `.${rest}` : "");
+}
+
+export const many = (value: number, one: string, more: string): string => `${count(value)} ${value === 1 ? one : more}`;
+
+/** "09:12" today, "yesterday", or "12 Nov". */
+export function when(text: string): string {
+  const then = new Date(text);
+  const days = Math.round((startOfDay(new Date()) - startOfDay(then)) / 86_400_000);
+  if (days === 0) return then.toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" });
+  if (days === 1) return "yesterday";
+  const year = then.getFullYear() === new Date().getFullYear() ? undefined : "numeric";
+  return then.toLocaleDateString("en-GB", { day: "numeric", month: "short", year });
+}
+
+export const fullTime = (text: string): string =>
+  new Date(text).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "medium" });
+
+const startOfDay = (date: Date): number => new Date(date.getFullYear(), date.getMonth(), date.getDate()).getTime();

@@ -1,0 +1,27 @@
+/** Verdicts and outcomes: sign and word. Their colours are in the style sheet, by the same names. */
+export const SIGNS: Record<string, string> = {
+  create: "+",
+  created: "+",
+  update: "△",
+  updated: "△",
+  same: "=",
+  delete: "−",
+  deleted: "−",
+  held: "?",
+  unclear: "?",
+  rejected: "×",
+  refused: "×",
+  aside: "‖",
+  waiting: "…",
+};
+
+export const WORDS: Record<string, string> = { aside: "set aside", waiting: "not sent yet" };
+
+export const word = (verdict: string): string => WORDS[verdict] ?? verdict;
+
+const ORDER = Object.keys(SIGNS);
+
+/** The terms of a sum that are not zero, in their order. */
+export function terms(sum: Record<string, number>): { verdict: string; count: number }[] {
+  return ORDER.filter((verdict) => (sum[verdict] ?? 0) > 0).map((verdict) => ({ verdict, count: sum[verdict] ?? 0 }));
+}

@@ -1,0 +1,74 @@
+<script setup lang="ts">
+import { Menu, MenuButton, MenuItem, MenuItems } from "@headlessui/vue";
+import { useQueryClient } from "@tanstack/vue-query";
+import { computed } from "vue";
+
+import { api, type Schemas } from "@/api/client";
+
+const props = defineProps<{ person: Schemas["Person"] }>();
+defineEmits<{ find: []; keys: [] }>();
+const client = useQueryClient();
+const initials = computed(() =>
+  (props.person.name || props.person.username || "?")
+    .split(/\s+/)
+    .map((part) => part[0])
+    .join("")
+    .slice(0, 2)
+    .toUpperCase(),
+);
+
+async function signOut(): Promise<void> {
+  await api.DELETE("/api/session");
+  client.clear();
+  window.location.assign("/");
+}
+</script>
+
+<template>
+  <header class="top">
+    <RouterLink to="/" class="flex items-center gap-2 text-[18px] font-bold" aria-label="Vexo, to the trips">
+      <svg width="22" height="22" viewBox="0 0 22 22" aria-hidden="true">
+        <path d="M2 4 11 18 20 4" fill="none" stroke="#E8B04A" stroke-width="3.4" />
+        <circle cx="2.8" cy="4" r="2.6" fill="#E9F1F1" />
+        <circle cx="19.2" cy="4" r="2.6" fill="#E9F1F1" />
+      </svg>
+      Vexo
+    </RouterLink>
+    <nav class="flex gap-[22px]" aria-label="Main">
+      <RouterLink to="/" :class="{ 'router-link-active': $route.name === 'trip' || $route.name === 'send-out' }"
+        >Trips</RouterLink
+      >
+      <RouterLink to="/applications">Applications</RouterLink>
+      <RouterLink to="/journal">Journal</RouterLink>
+    </nav>
+    <span class="flex-1" />
+    <button type="button" class="find" @click="$emit('find')">
+      <span>Find a trip, application or command</span><kbd>Ctrl K</kbd>
+    </button>
+    <Menu as="div" class="relative">
+      <MenuButton class="who" :aria-label="`${person.name}, ${person.role_label}`">{{ initials }}</MenuButton>
+      <MenuItems
+        class="absolute right-0 z-40 mt-1 w-60 rounded-lg border border-rule bg-panel p-1 text-ink shadow-xl focus:outline-none"
+      >
+        <div class="px-3 py-2">
+          <b>{{ person.name }}</b>
+          <div class="soft text-[13px]">{{ person.role_label }}</div>
+        </div>
+        <MenuItem v-slot="{ active }">
+          <button
+            class="w-full rounded px-3 py-1.5 text-left"
+            :class="{ 'bg-marine-tint': active }"
+            @click="$emit('keys')"
+          >
+            All keys
+          </button>
+        </MenuItem>
+        <MenuItem v-slot="{ active }">
+          <button class="w-full rounded px-3 py-1.5 text-left" :class="{ 'bg-marine-tint': active }" @click="signOut">
+            Sign out
+          </button>
+        </MenuItem>
+      </MenuItems>
+    </Menu>
+  </header>
+</template>

@@ -1,0 +1,88 @@
+<script setup lang="ts">
+import { useQueryClient } from "@tanstack/vue-query";
+import { ref } from "vue";
+
+import { api, data, type Schemas } from "@/api/client";
+
+defineProps<{ demo: Schemas["DemoPerson"][] }>();
+const client = useQueryClient();
+const username = ref("");
+const password = ref("");
+const trouble = ref("");
+const busy = ref(false);
+
+async function signIn(): Promise<void> {
+  busy.value = true;
+  trouble.value = "";
+  try {
+    const body = { username: username.value, password: password.value };
+    client.setQueryData(["session"], await data(api.POST("/api/session", { body })));
+  } catch (error) {
+    trouble.value = error instanceof Error ? error.message : String(error);
+  } finally {
+    busy.value = false;
+  }
+}
+
+function as(person: Schemas["DemoPerson"]): void {
+  username.value = person.username;
+  password.value = person.password;
+  void signIn();
+}
+</script>
+
+<template>
+  <main class="grid h-full grid-cols-[minmax(0,1fr)_minmax(0,1fr)]">
+    <section class="flex flex-col justify-center bg-marine-deep px-16 text-[#E9F1F1]">
+      <svg width="72" height="72" viewBox="0 0 22 22" aria-hidden="true">
+        <path d="M2 4 11 18 20 4" fill="none" stroke="#E8B04A" stroke-width="3.4" />
+        <circle cx="2.8" cy="4" r="2.6" fill="#E9F1F1" />
+        <circle cx="19.2" cy="4" r="2.6" fill="#E9F1F1" />
+      </svg>
+      <h1 class="mt-4 !text-[34px] leading-tight">Records out.<br />Records back in.</h1>
+      <ul class="mt-6 grid gap-2 text-[16px] text-[#C4DADC]">
+        <li>Every row is accounted for.</li>
+        <li>Nothing is written that was not seen.</li>
+        <li>What was written can be shown.</li>
+      </ul>
+    </section>
+    <section class="flex flex-col justify-center px-16">
+      <form class="grid max-w-sm gap-3" @submit.prevent="signIn">
+        <h2 class="!text-[20px]">Sign in</h2>
+        <label
+          ><span class="field-label">Name</span
+          ><input v-model="username" class="input" name="username" autocomplete="username" required
+        /></label>
+        <label
+          ><span class="field-label">Password</span
+          ><input
+            v-model="password"
+            class="input"
+            type="password"
+            name="password"
+            autocomplete="current-password"
+            required
+        /></label>
+        <p v-if="trouble" class="text-reject" role="alert">{{ trouble }}</p>
+        <button type="submit" class="btn go justify-center" :disabled="busy">Sign in</button>
+      </form>
+      <div v-if="demo.length" class="mt-8 max-w-sm">
+        <h2>Or take a part in the demo</h2>
+        <p class="soft mb-2 text-[13px]">
+          Made-up people of the Saltmarsh Harbours; the password of each is “{{ demo[0]?.password }}”.
+        </p>
+        <div class="grid gap-2">
+          <button
+            v-for="one in demo"
+            :key="one.username"
+            type="button"
+            class="btn justify-between !py-2"
+            @click="as(one)"
+          >
+            {{ one.name }} <span class="soft font-normal">{{ one.role_label }}</span>
+          </button>
+        </div>
+      </div>
+    </section>
+  </main>
+</template>

@@ -1,0 +1,137 @@
+<script setup lang="ts">
+import { useQueryClient } from "@tanstack/vue-query";
+import { computed, defineAsyncComponent, provide, ref, watch } from "vue";
+import { useRoute, useRouter } from "vue-router";
+
+import { Problem, type TripDetail } from "@/api/client";
+import { useSession, useTrip } from "@/api/queries";
+import { count, exact, fullTime, many, when } from "@/parts/format";
+import StageLabel from "@/parts/StageLabel.vue";
+import TheLine from "@/parts/TheLine.vue";
+import TheSum from "@/parts/TheSum.vue";
+import { useKeys } from "@/shell/keys";
+
+import { tripKey } from "./context";
+
+const STATIONS = {
+  file: defineAsyncComponent(() => import("./file/FileStation.vue")),
+  columns: defineAsyncComponent(() => import("./columns/ColumnsStation.vue")),
+  keys: defineAsyncComponent(() => import("./keys/KeysStation.vue")),
+  review: defineAsyncComponent(() => import("./review/ReviewStation.vue")),
+  apply: defineAsyncComponent(() => import("./apply/ApplyStation.vue")),
+  outcome: defineAsyncComponent(() => import("./outcome/OutcomeStation.vue")),
+};
+type StationName = keyof typeof STATIONS;
+
+defineEmits<{ bring: [] }>();
+const route = useRoute();
+const router = useRouter();
+const client = useQueryClient();
+const id = computed(() => Number(route.params.id));
+const { data: trip, error } = useTrip(id);
+const { data: session } = useSession();
+const mayPrepare = computed(() => !!session.value?.person?.may_prepare);
+const open = computed<StationName>(() => (route.params.station || trip.value?.here || "file") as StationName);
+const state = ref(String(route.query.state ?? ""));
+const withSum = computed(
+  () => ["review", "apply", "outcome"].includes(open.value) && trip.value?.rows != null && !!trip.value.plan,
+);
+
+watch(
+  () => route.query.state,
+  (now) => (state.value = String(now ?? "")),
+);
+function choose(verdict: string): void {
+  const station = open.value === "apply" ? (trip.value?.here === "outcome" ? "outcome" : "review") : open.value;
+  void router.replace({ params: { id: id.value, station }, query: verdict ? { state: verdict } : {} });
+}
+
+const set = (now: TripDetail): void => void client.setQueryData(["trip", id.value], now);
+const refresh = async (): Promise<void> => {
+  await client.invalidateQueries({ queryKey: ["trip", id.value] });
+};
+provide(tripKey, { trip: trip as never, mayPrepare, set, refresh });
+
+const total = computed(
+  () =>
+    trip.value?.columns.find((c) => c.difference && c.difference !== "0" && c.before !== "0") ??
+    trip.value?.columns.find((c) => c.difference && c.difference !== "0"),
+);
+const readBack = computed(
+  () =>
+    [...(trip.value?.runs ?? [])].reverse().find((run) => run.read_back)?.read_back as
+      { records: number; as_sent: number } | undefined,
+);
+const sentOut = computed(() => trip.value?.sheets.filter((s) => s.direction === "out").at(-1));
+const cameIn = computed(() => trip.value?.sheets.filter((s) => s.direction === "in").at(-1));
+const story = computed(() => {
+  const parts = [`trip ${id.value}`];
+  if (sentOut.value) parts.push(`${count(sentOut.value.rows)} sent out ${when(sentOut.value.added_at)}`);
+  if (cameIn.value) parts.push(`${sentOut.value ? "back" : "came in"} ${when(cameIn.value.added_at)}`);
+  return parts.join(" · ");
+});
+const storyTitle = computed(() =>
+  [sentOut.value, cameIn.value].map((s) => (s ? `${s.name}: ${fullTime(s.added_at)}` : "")).join("\n"),
+);
+
+useKeys(
+  "Stations",
+  Object.keys(STATIONS).map((station, at) => ({
+    key: `Alt ${at + 1}`,
+    says: station,
+    quiet: true,
+    run: () => void router.push({ name: "trip", params: { id: id.value, station } }),
+  })),
+);
+</script>
+
+<template>
+  <div v-if="trip" class="flex min-h-0 flex-1 flex-col">
+    <div class="where">
+      <StageLabel :stage="trip.application.stage" />
+      <span class="soft">{{ trip.application.label }} › {{ trip.plural }}</span>
+      <h1>{{ trip.title }}</h1>
+      <span class="soft" :title="storyTitle">{{ story }}</span>
+      <span id="trip-actions" class="ml-auto flex min-h-8 gap-2" />
+    </div>
+    <TheLine :trip="trip.id" :stations="trip.stations" :open="open" />
+    <TheSum v-if="withSum" :rows="trip.rows ?? 0" :sum="trip.sum" :chosen="state" @choose="choose">
+      <template v-if="open === 'outcome' && readBack"
+        >Read back {{ count(readBack.as_sent) }} of {{ count(readBack.records) }} as sent</template
+      >
+      <template v-else-if="total"
+        >{{ total.field_label }}, changed rows: {{ exact(total.before) }} → <b>{{ exact(total.after) }}</b></template
+      >
+    </TheSum>
+    <p
+      v-if="trip.trouble && !trip.job"
+      class="mx-4 mb-2 flex-none rounded border border-reject bg-reject-tint px-3 py-2 text-reject"
+      role="alert"
+    >
+      {{ trip.trouble }}
+    </p>
+    <p
+      v-else-if="trip.job && open !== 'apply'"
+      class="mx-4 mb-2 flex flex-none items-center gap-3 rounded border border-rule bg-panel px-3 py-1.5"
+      role="status"
+    >
+      {{ trip.job.message || trip.job.kind }}…
+      <progress
+        :value="trip.job.total ? (trip.job.done ?? 0) / trip.job.total : undefined"
+        class="w-60"
+        aria-label="Progress"
+      />
+      <span v-if="(trip.job.total ?? 0) > 10" class="soft"
+        >{{ count(trip.job.done) }} of {{ many(trip.job.total ?? 0, "row", "rows") }}</span
+      >
+    </p>
+    <component :is="STATIONS[open]" :key="open" v-model:state="state" @choose="choose" @bring="$emit('bring')" />
+  </div>
+  <div v-else class="p-6" role="status">
+    <template v-if="error instanceof Problem && error.status === 404"
+      ><h1>There is no such trip.</h1>
+      <RouterLink class="btn mt-3" to="/">To the trips</RouterLink></template
+    >
+    <span v-else class="soft">Opening the trip…</span>
+  </div>
+</template>

@@ -1,0 +1,124 @@
+<script setup lang="ts">
+import { computed, ref } from "vue";
+
+import { bring } from "@/shell/bringing";
+import DataGrid, { type GridColumn } from "@/grid/DataGrid.vue";
+import { useWindow } from "@/grid/useWindow";
+import { count, fullTime, many } from "@/parts/format";
+
+import { useTripContext } from "../context";
+
+defineEmits<{ bring: []; choose: [string] }>();
+const { trip, mayPrepare } = useTripContext();
+const sheet = computed(() => trip.value.sheets.filter((s) => s.direction === "in").at(-1));
+const sent = computed(() => trip.value.sheets.filter((s) => s.direction === "out"));
+const window = useWindow(() => ({
+  trip: trip.value.id,
+  view: "file",
+  state: "",
+  column: "",
+  text: "",
+  version: String(sheet.value?.id),
+}));
+const current = ref(0);
+const column = ref(-1);
+const columns = computed<GridColumn[]>(() =>
+  trip.value.columns.map((c) => ({
+    key: c.column,
+    title: c.header || "no header",
+    sub: `${count(c.filled)} filled · ${many(c.different, "value", "values")}`,
+  })),
+);
+const DELIMITERS: Record<string, string> = { ",": "comma", ";": "semicolon", "\t": "tab", "|": "bar" };
+const findings = computed(() => {
+  const found = (sheet.value?.found ?? {}) as Record<string, unknown>;
+  const lines: [string, string][] = [["Format", String(found.format ?? "").toUpperCase()]];
+  if (found.sheet) lines.push(["Sheet", String(found.sheet)]);
+  if (found.encoding) lines.push(["Encoding", String(found.encoding)]);
+  if (found.delimiter) lines.push(["Delimiter", DELIMITERS[String(found.delimiter)] ?? String(found.delimiter)]);
+  lines.push(["Header", `row ${String(found.header_row ?? 1)}`]);
+  lines.push(["Rows read", count(sheet.value?.rows)]);
+  if (found.blank_rows) lines.push(["Blank rows", count(Number(found.blank_rows))]);
+  if (Array.isArray(found.total_rows)) lines.push(["Total row", `row ${found.total_rows.join(", ")}, not read`]);
+  if (Array.isArray(found.other_sheets)) lines.push(["Other sheets", found.other_sheets.join(", ")]);
+  return lines;
+});
+const chooser = ref<HTMLInputElement>();
+function chose(event: Event): void {
+  const file = (event.target as HTMLInputElement).files?.[0];
+  if (file) void bring(file, trip.value);
+}
+</script>
+
+<template>
+  <div class="work">
+    <div class="main">
+      <DataGrid
+        v-if="sheet"
+        v-model:current="current"
+        v-model:column="column"
+        :window="window"
+        :columns="columns"
+        label="The sheet as it came"
+      />
+      <div v-else class="m-auto max-w-md p-6 text-center">
+        <h2 class="!text-[18px]">This trip's sheet is not back yet.</h2>
+        <p class="soft mt-2">
+          Change cells in the sheet that was sent out, save it, and drop it anywhere here. Vexo compares each cell with
+          what went out and shows what would change.
+        </p>
+        <button v-if="mayPrepare" type="button" class="btn go mt-4" @click="$emit('bring')">
+          Bring the sheet in <kbd>I</kbd>
+        </button>
+      </div>
+    </div>
+    <aside class="side" aria-label="About the file">
+      <template v-if="sheet">
+        <h2>What was found</h2>
+        <section class="card">
+          <dl class="grid grid-cols-[100px_minmax(0,1fr)] gap-y-1 text-[13px]">
+            <template v-for="[name, value] in findings" :key="name"
+              ><dt class="soft">{{ name }}</dt>
+              <dd class="mono break-words">{{ value }}</dd></template
+            >
+          </dl>
+        </section>
+        <section class="card">
+          <b>{{ sheet.recognised ? "Recognised" : "From elsewhere" }}</b>
+          <p>
+            {{
+              sheet.recognised
+                ? "This sheet was sent out on this trip, so each cell is compared with what went out."
+                : "This sheet was not sent out from here. It is compared with the application as it is now."
+            }}
+          </p>
+          <p class="mt-1">{{ sheet.added_by }}, {{ fullTime(sheet.added_at) }}</p>
+        </section>
+        <a class="btn" :href="`/api/trips/${trip.id}/files/${sheet.id}`" download>Download {{ sheet.name }}</a>
+        <button v-if="mayPrepare" type="button" class="btn" @click="chooser?.click()">
+          Bring in a corrected version…
+        </button>
+        <input
+          ref="chooser"
+          type="file"
+          class="hidden"
+          tabindex="-1"
+          aria-label="A corrected version"
+          @change="chose"
+        />
+      </template>
+      <template v-if="sent.length">
+        <h2>Sent out</h2>
+        <section v-for="one in sent" :key="one.id" class="card">
+          <b class="break-words">{{ one.name }}</b>
+          <p>{{ many(one.rows ?? 0, "record", "records") }} · {{ one.added_by }}, {{ fullTime(one.added_at) }}</p>
+          <a class="btn sm mt-2" :href="`/api/trips/${trip.id}/files/${one.id}`" download>Download the sheet</a>
+        </section>
+        <section class="card">
+          <b>Kept here too</b>
+          <p>A copy of the records stays with the trip. It tells your edits from other people's.</p>
+        </section>
+      </template>
+    </aside>
+  </div>
+</template>
