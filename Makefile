@@ -5,12 +5,12 @@ BIN := $(VENV)/bin
 PORT ?= 8420
 UV_VERSION := $(shell sed -n 's/^uv==\([0-9.]*\).*/\1/p' requirements.lock)
 
-.PHONY: help setup demo browser lock test check bench clean
+.PHONY: help setup demo browser lock test schema screenshots check bench clean
 
 help: ## Say what can be made
 	@grep -hE '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed 's/:.*##/\t/' | expand -t 14
 
-setup: .make/python ## Make the virtual environment and install everything in it
+setup: .make/python .make/web ## Make the virtual environment and install everything in it
 
 .make/python: requirements.lock pyproject.toml
 	@mkdir -p .make
@@ -20,6 +20,15 @@ setup: .make/python ## Make the virtual environment and install everything in it
 	@test -x $(BIN)/uv || $(BIN)/python -m pip install --quiet --disable-pip-version-check uv==$(UV_VERSION)
 	$(BIN)/uv pip sync --quiet --python $(BIN)/python --require-hashes requirements.lock
 	$(BIN)/uv pip install --quiet --python $(BIN)/python --no-build-isolation --no-deps --editable .
+	@touch $@
+
+WEB_SOURCES := $(shell find web -path web/node_modules -prune -o -path web/dist -prune -o -type f -print)
+
+.make/web: $(WEB_SOURCES)
+	@mkdir -p .make
+	@sh tools/debian.sh npm nodejs npm
+	@test web/node_modules/.package-lock.json -nt web/package-lock.json || (cd web && npm ci --silent --no-audit --no-fund)
+	@cd web && npm run --silent build -- --logLevel warn
 	@touch $@
 
 demo: setup ## Start Vexo with its demo (PORT=8420)
@@ -32,13 +41,23 @@ browser: # Chromium and its driver, for the tests that use the real interface
 test: setup browser ## Run the checks and all tests
 	@$(BIN)/python -m tests
 
-check: setup ## ruff, mypy, import rules, missing migrations
+check: setup ## ruff, mypy, import rules, missing migrations, the front end, a stale API client
 	$(BIN)/ruff check .
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy
 	$(BIN)/lint-imports
 	@VEXO_DATA=$$(mktemp -d) DJANGO_SETTINGS_MODULE=vexo.server.settings $(BIN)/django-admin makemigrations --check --dry-run
 	@HARBOUR_DATA=$$(mktemp -d) DJANGO_SETTINGS_MODULE=harbour.settings $(BIN)/django-admin makemigrations --check --dry-run
+	@cd web && npm run --silent types && npm run --silent lint
+	@VEXO_DATA=$$(mktemp -d) DJANGO_SETTINGS_MODULE=vexo.server.settings $(BIN)/django-admin spectacular --file .make/schema.yaml 2>/dev/null
+	@cmp -s .make/schema.yaml web/schema.yaml || { echo "web/schema.yaml is stale: make schema"; exit 1; }
+
+schema: setup ## Describe the API anew, and make the front end's client types from it
+	@VEXO_DATA=$$(mktemp -d) DJANGO_SETTINGS_MODULE=vexo.server.settings $(BIN)/django-admin spectacular --file web/schema.yaml
+	@cd web && npm run --silent schema
+
+screenshots: setup browser ## Make the pictures in docs/screenshots anew, from the demo
+	@$(BIN)/python -m tests.browser.screenshots
 
 bench: setup ## Measure (see bench/)
 	$(BIN)/python -m bench.round_trip

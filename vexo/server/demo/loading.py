@@ -6,6 +6,7 @@ from vexo.server.applications.models import Application
 from vexo.server.applications.services import connect
 from vexo.server.people.models import Person, Role
 
+from .other_trips import load_insurance_dates, load_lost_fobs, load_measuring_weekend
 from .winter_tariff import load_winter_tariff
 
 TOKEN = "saltmarsh-vexo-token"  # noqa: S105 - the stand-in's own, for the demo only
@@ -40,4 +41,7 @@ def load(address: str) -> None:
     load_people()
     live = Application.objects.get(name="harbour-live")
     if not live.trips.exists():
+        load_insurance_dates(live)
+        load_lost_fobs(live)
+        load_measuring_weekend(Application.objects.get(name="harbour-practice"))
         load_winter_tariff(live)

@@ -106,7 +106,7 @@ def _colleague(application: Application, edited: pl.DataFrame) -> None:
 
 def load_winter_tariff(application: Application) -> Trip:
     """The trip, waiting at Review."""
-    trip = new_trip(application, "Berth", WHO, FIELDS, CONDITION, "Winter tariff, Northhaven and Gull Point")
+    trip = new_trip(application, "Berth", WHO, FIELDS, CONDITION, "Winter tariff, North Reach")
     sent = do_now(enqueue("send out", WHO, trip, format="xlsx"))
     kept = newest_copy(trip)
     if sent.error or kept is None:

@@ -97,8 +97,14 @@ async function connect(): Promise<void> {
         {{ trouble }}
       </p>
       <div class="flex gap-2">
-        <button type="submit" class="btn go" :disabled="busy">{{ busy ? "Asking it…" : "Test and connect" }}</button
-        ><button type="button" class="btn" @click="$emit('close')">Leave it</button>
+        <button type="submit" class="btn go" :disabled="busy">
+          {{ busy ? "Asking it…" : "Test and connect" }}</button><button
+          type="button"
+          class="btn"
+          @click="$emit('close')"
+        >
+          Leave it
+        </button>
       </div>
     </div>
   </form>

@@ -42,9 +42,21 @@ const fixed = computed(() => 58 + (props.signs ? 42 : 0));
 const head = computed(() => props.headHeight ?? 46);
 const total = computed(() => props.window.total.value);
 const whyWidth = 360;
-const widths = computed(() =>
-  props.columns.map((column) => column.width ?? (column.isKey ? 130 : column.number ? 150 : 175)),
-);
+/** As wide as the first rows ask for, so that codes and names are not cut. */
+const widths = computed(() => {
+  const some = Array.from({ length: Math.min(60, total.value) }, (_, at) => props.window.rowAt(at));
+  return props.columns.map((column, at) => {
+    if (column.width) return column.width;
+    let longest = Math.max(column.title.length, column.sub.length * 0.85);
+    for (const row of some) {
+      const cell = row?.cells[at];
+      const changed = cell?.do === "write" || cell?.do === "held";
+      const text = changed ? (cell.old?.length ?? -3) + (cell.new?.length ?? 5) + 3 : (cell?.text?.length ?? 0);
+      longest = Math.max(longest, text);
+    }
+    return Math.round(Math.max(76, Math.min(300, longest * 7.7 + 24)));
+  });
+});
 
 const rows = useVirtualizer(
   computed(() => ({

@@ -43,7 +43,7 @@ async function signOut(): Promise<void> {
     </nav>
     <span class="flex-1" />
     <button type="button" class="find" @click="$emit('find')">
-      <span>Find a trip, application or command</span><kbd>Ctrl K</kbd>
+      <span class="truncate">Find a trip, application or command</span><kbd>Ctrl K</kbd>
     </button>
     <Menu as="div" class="relative">
       <MenuButton class="who" :aria-label="`${person.name}, ${person.role_label}`">{{ initials }}</MenuButton>

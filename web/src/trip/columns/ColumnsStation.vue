@@ -39,10 +39,10 @@ const chosen = computed(() => trip.value.columns[Math.max(0, column.value)]);
 const field = computed(() => type.value?.all_fields.find((f) => f.name === chosen.value?.field_name));
 const taken = computed(() => new Set(trip.value.columns.map((c) => c.field_name)));
 const HOW: Record<string, string> = {
-  stamp: "known from the sheet's stamp",
-  name: "has the field's name",
-  label: "has the field's label",
-  said: "chosen by hand",
+  stamp: "Known from the sheet's stamp.",
+  name: "The header is the field's name.",
+  label: "The header is the field's label.",
+  said: "Chosen by hand.",
 };
 
 async function choose(at: number, name: string): Promise<void> {
@@ -136,7 +136,7 @@ const share = (filled: number): string => `${(100 * filled) / Math.max(1, trip.v
       <p>
         {{
           chosen.field_name
-            ? `This column ${HOW[chosen.how] ?? "was matched"}.`
+            ? (HOW[chosen.how] ?? "")
             : "No field has this name. Choose one above, or leave the column out."
         }}
       </p>

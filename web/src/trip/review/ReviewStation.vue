@@ -33,7 +33,7 @@ const window = useWindow(() => ({
   version: `${trip.value.plan} ${trip.value.runs.length} ${trip.value.job?.kind ?? ""}`,
 }));
 const columns = useGridColumns(trip);
-const changed = computed(() => trip.value.columns.filter((c) => c.changed));
+const changed = computed(() => trip.value.columns.filter((c) => c.changed && !c.is_key));
 const emptied = computed(() => trip.value.columns.filter((c) => c.emptied));
 const row = computed(() => window.rowAt(current.value));
 const hidden = computed(() => (trip.value.rows ?? 0) - window.total.value);
@@ -67,7 +67,7 @@ const canApply = computed(() => trip.value.to_write > 0 && !trip.value.applied &
           All rows
         </button>
         <button
-          v-for="c in changed.slice(0, 4)"
+          v-for="c in changed.slice(0, 3)"
           :key="c.column"
           type="button"
           class="chip"
@@ -89,7 +89,7 @@ const canApply = computed(() => trip.value.to_write > 0 && !trip.value.applied &
         <input
           v-model="typed"
           type="search"
-          class="input !min-h-6 !w-40 !py-0 text-[12.5px]"
+          class="input !min-h-6 !w-32 !py-0 text-[12.5px]"
           placeholder="Text in a cell"
           aria-label="Rows with this text in a cell"
         />

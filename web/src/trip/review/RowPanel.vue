@@ -190,7 +190,13 @@ useKeys("This row", [
         </div>
       </section>
       <section v-if="writes.length" class="card">
-        <b>{{ ["created", "updated"].includes(row.state) ? "What was written" : "What it writes" }}</b>
+        <b>{{
+          ["created", "updated"].includes(row.state)
+            ? "What was written"
+            : row.state === "refused"
+              ? "What it would write"
+              : "What it writes"
+        }}</b>
         <dl class="mt-1 grid gap-1 text-[13px]">
           <div v-for="{ column: c, cell } in writes" :key="c.column">
             <dt class="soft">{{ c.field_label }}</dt>

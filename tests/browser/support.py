@@ -1,0 +1,196 @@
+"""The real interface in headless Chromium, against a running Vexo with its own data folder."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import signal
+import subprocess
+from collections.abc import Callable, Iterable
+from pathlib import Path
+from typing import Any
+
+from selenium import webdriver
+from selenium.common.exceptions import StaleElementReferenceException, WebDriverException
+from selenium.webdriver.chrome.options import Options
+from selenium.webdriver.chrome.service import Service
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.remote.webelement import WebElement
+
+from tests.support import BIN, answers, free_port, kill, start, temporary_folder, wait_until
+
+AXE = Path(__file__).parents[2] / "web" / "node_modules" / "axe-core" / "axe.min.js"
+FLAGS = [
+    "--headless=new",
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--disable-dev-shm-usage",
+    "--hide-scrollbars",
+]
+CHROMIUM, DRIVER = shutil.which("chromium"), shutil.which("chromedriver")
+
+
+class Browser:
+    """A window, spoken to in the words of its user."""
+
+    def __init__(self, address: str, width: int = 1280, height: int = 800) -> None:
+        options = Options()
+        options.binary_location = CHROMIUM or ""
+        for flag in [*FLAGS, f"--user-data-dir={temporary_folder()}", f"--window-size={width},{height}"]:
+            options.add_argument(flag)
+        self.downloads = temporary_folder()
+        options.add_experimental_option("prefs", {"download.default_directory": str(self.downloads)})
+        options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
+        self.driver = webdriver.Chrome(options=options, service=Service(DRIVER))
+        self.driver.execute_cdp_cmd(
+            "Emulation.setDeviceMetricsOverride",
+            {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": False},
+        )
+        self.address = address
+
+    def close(self) -> None:
+        self.driver.quit()
+
+    def resize(self, width: int, height: int) -> None:
+        size = {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": False}
+        self.driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
+
+    def open(self, path: str = "/") -> None:
+        self.driver.get(self.address + path)
+
+    @property
+    def text(self) -> str:
+        return str(self.driver.execute_script("return document.body.innerText"))
+
+    def all(self, css: str) -> list[WebElement]:
+        return list(self.driver.find_elements(By.CSS_SELECTOR, css))
+
+    def until(self, condition: Callable[[], Any], what: str, seconds: float = 30) -> Any:
+        def quiet() -> Any:
+            try:
+                return condition()
+            except (StaleElementReferenceException, WebDriverException):
+                return None
+
+        try:
+            return wait_until(quiet, seconds, what)
+        except AssertionError as error:
+            raise AssertionError(f"{error}\n--- on the page ({self.driver.current_url}):\n{self.text[:1500]}") from None
+
+    def see(self, *texts: str, seconds: float = 30) -> None:
+        """Wait until all these words are on the page."""
+        for text in texts:
+            self.until(lambda text=text: text in self.text, f"the words {text!r}", seconds)
+
+    def find(self, css: str) -> WebElement:
+        """The first shown element."""
+        return self.until(lambda: next((e for e in self.all(css) if e.is_displayed()), None), css)  # type: ignore[no-any-return]
+
+    def named(self, name: str, css: str = "button, a, [role=option], [role=menuitem], summary") -> WebElement:
+        """The shown control whose words begin with a name."""
+
+        def look() -> WebElement | None:
+            fitting = [e for e in self.all(css) if e.is_displayed() and e.text.strip().startswith(name)]
+            return fitting[0] if fitting else None
+
+        return self.until(look, f"a control named {name!r}")  # type: ignore[no-any-return]
+
+    def click(self, name: str, **more: str) -> None:
+        def press() -> bool:
+            self.named(name, **more).click()
+            return True
+
+        self.until(press, f"a click on {name!r}")
+
+    def keys(self, *keys: str) -> None:
+        """Type where the focus is."""
+        self.driver.switch_to.active_element.send_keys(*keys)
+
+    def fill(self, css: str, text: str) -> None:
+        element = self.find(css)
+        element.send_keys(Keys.CONTROL, "a")
+        element.send_keys(text)
+
+    def script(self, code: str, *arguments: Any) -> Any:
+        return self.driver.execute_script(code, *arguments)
+
+    def drop(self, path: Path) -> None:
+        """Drop a file on the page, as from a folder."""
+        self.script(
+            "const input = document.createElement('input'); input.type = 'file'; input.id = 'dropped';"
+            "input.style.position = 'fixed'; input.onchange = () => { const data = new DataTransfer();"
+            "data.items.add(input.files[0]); for (const kind of ['dragover', 'drop'])"
+            "document.body.dispatchEvent(new DragEvent(kind, {dataTransfer: data, bubbles: true, cancelable: true}));"
+            "input.remove(); }; document.body.append(input);"
+        )
+        self.all("#dropped")[0].send_keys(str(path))
+
+    def sign_in(self, username: str = "ada") -> None:
+        self.open("/")
+        self.fill("input[name=username]", username)
+        self.fill("input[name=password]", "saltmarsh")
+        self.click("Sign in")
+        self.see("Send records out")
+
+    def picture(self, path: Path) -> None:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        self.driver.save_screenshot(str(path))
+
+    def serious(self) -> list[str]:
+        """What axe-core finds serious or critical on this page."""
+        self.script(AXE.read_text())
+        found = self.driver.execute_async_script(
+            "const done = arguments[arguments.length - 1];"
+            "axe.run(document, {resultTypes: ['violations']}).then(r => done(r.violations));"
+        )
+        return [
+            f"{v['id']}: {v['help']}: {node['html'][:160]} {node.get('failureSummary', '')[:200]}"
+            for v in found
+            if v["impact"] in ("serious", "critical")
+            for node in v["nodes"][:3]
+        ]
+
+    def console_errors(self) -> list[str]:
+        entries: Iterable[dict[str, Any]] = self.driver.get_log("browser")  # type: ignore[no-untyped-call]
+        return [entry["message"] for entry in entries if entry["level"] == "SEVERE"]
+
+
+class Demo:
+    """``vexo demo`` on a port and a data folder of its own."""
+
+    def __init__(self, data: Path | None = None) -> None:
+        self.data = data or temporary_folder() / "demo"
+        self.port = free_port()
+        self.address = f"http://127.0.0.1:{self.port}"
+        self.log = temporary_folder() / "demo.log"
+        command = [str(BIN / "vexo"), "demo", "--port", str(self.port), "--data", str(self.data)]
+        environment = {"VEXO_LEASE_SECONDS": "3"}
+        self.process = start(*command, log=self.log, **environment)
+        wait_until(lambda: b"Stop with" in self.log.read_bytes() or self.process.poll() is not None, 90, "the demo")
+        assert answers(f"{self.address}/api/health"), self.log.read_text()
+
+    @property
+    def register(self) -> str:
+        return f"http://127.0.0.1:{self.port + 1}"
+
+    def stop(self) -> None:
+        kill(self.process, signal.SIGTERM)
+
+    def processes(self, words: str) -> list[int]:
+        """Running children whose command has these words."""
+        listed = subprocess.run(["pgrep", "-f", words], capture_output=True, text=True, check=False).stdout.split()
+        own = []
+        for pid in map(int, listed):
+            try:
+                environment = Path(f"/proc/{pid}/environ").read_bytes()
+            except OSError:
+                continue
+            if str(self.data).encode() in environment and pid != os.getpid():
+                own.append(pid)
+        return own

@@ -1,0 +1,205 @@
+from __future__ import annotations
+
+import unittest
+from typing import Any
+
+import httpx
+
+from tests.browser.support import Demo
+
+SHEET = b"harbour,berth_no,notes\nOLDBASIN,A-001,by the API\nOLDBASIN,A-002,by the API\n"
+
+
+class Person:
+    """Someone who is signed in over HTTP."""
+
+    def __init__(self, address: str, username: str = "") -> None:
+        self.http = httpx.Client(base_url=f"{address}/api/", trust_env=False, timeout=30)
+        self.http.get("session")
+        if username:
+            body = {"username": username, "password": "saltmarsh"}
+            self.ask("POST", "session", json=body).raise_for_status()
+
+    def ask(self, method: str, path: str, **more: Any) -> httpx.Response:
+        headers = {"X-CSRFToken": self.http.cookies.get("csrftoken") or "", **more.pop("headers", {})}
+        return self.http.request(method, path, headers=headers, **more)
+
+    def job(self, answer: httpx.Response) -> dict[str, Any]:
+        """A job's end."""
+        from tests.support import wait_until
+
+        assert answer.status_code == 202, answer.text
+        number = answer.json()["id"]
+
+        def ended() -> dict[str, Any] | None:
+            job = self.http.get(f"jobs/{number}").json()
+            return job if job["state"] not in ("queued", "running") else None
+
+        return dict(wait_until(ended, what="the job"))
+
+
+class Api(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.demo = Demo()
+        cls.addClassCleanup(cls.demo.stop)
+        cls.ada, cls.bram, cls.ines = (Person(cls.demo.address, name) for name in ("ada", "bram", "ines"))
+        cls.waiting = next(t for t in cls.ada.http.get("trips").json() if t["title"].startswith("Winter"))
+
+    def problem(self, answer: httpx.Response, status: int, words: str) -> None:
+        self.assertEqual(answer.status_code, status, answer.text)
+        self.assertEqual(answer.headers["content-type"], "application/problem+json")
+        self.assertIn(words, answer.json()["detail"])
+
+    def upload(self, content: bytes, name: str = "api.csv", part: int = 20) -> str:
+        made = self.ines.ask("POST", "uploads", json={"name": name, "size": len(content)})
+        identifier = str(made.json()["id"])
+        for offset in range(0, len(content), part):
+            headers = {"Content-Type": "application/octet-stream"}
+            path = f"uploads/{identifier}?offset={offset}"
+            answer = self.ines.ask("PUT", path, content=content[offset : offset + part], headers=headers)
+            self.assertEqual(answer.json()["received"], min(len(content), offset + part))
+        return identifier
+
+    def bring(self, content: bytes, **more: Any) -> dict[str, Any]:
+        body = {"application": "harbour-practice", "record_type": "Berth", "trip": "new", **more}
+        job = self.ines.job(self.ines.ask("POST", f"uploads/{self.upload(content)}", json=body))
+        return dict(self.ines.http.get(f"trips/{job['trip']}").json()) | {"trouble": job["error"]}
+
+    def test_nobody_sees_anything_before_signing_in(self) -> None:
+        stranger = Person(self.demo.address)
+        for path in ("trips", "applications", "journal", f"trips/{self.waiting['id']}/rows"):
+            self.problem(stranger.http.get(path), 401, "not signed in")
+        wrong = stranger.ask("POST", "session", json={"username": "ada", "password": "x"})
+        self.problem(wrong, 400, "do not belong together")
+        self.assertEqual(
+            stranger.http.post("session", json={"username": "ada", "password": "saltmarsh"}).status_code, 403
+        )
+
+    def test_roles(self) -> None:
+        plan = self.ines.http.get(f"trips/{self.waiting['id']}").json()["plan"]
+        answer = self.ines.ask("POST", f"trips/{self.waiting['id']}/runs", json={"seen": plan})
+        self.problem(answer, 403, "needs an operator")
+        connection = {"name": "x", "address": "http://127.0.0.1:9/", "token": "t", "stage": "live"}
+        self.problem(self.bram.ask("POST", "applications", json=connection), 403, "administrators")
+        self.problem(self.ada.ask("POST", "applications", json=connection), 422, "does not answer")
+
+    def test_headers_are_strict(self) -> None:
+        headers = httpx.get(self.demo.address, trust_env=False).headers
+        self.assertIn("default-src 'self'", headers["content-security-policy"])
+        self.assertEqual((headers["x-frame-options"], headers["x-content-type-options"]), ("DENY", "nosniff"))
+
+    def test_the_sum_is_that_of_the_windows(self) -> None:
+        trip = self.ada.http.get(f"trips/{self.waiting['id']}").json()
+        for state, count in trip["sum"].items():
+            window = self.ada.http.get(f"trips/{trip['id']}/rows", params={"state": state, "limit": 500}).json()
+            self.assertEqual(window["total"], count, state)
+            self.assertEqual({row["state"] for row in window["rows"]}, {state} if count else set())
+        self.assertEqual(sum(trip["sum"].values()), trip["rows"])
+
+    def test_a_window_shows_old_new_and_kept(self) -> None:
+        params = {"state": "held", "column": "daily_rate"}
+        window = self.ada.http.get(f"trips/{self.waiting['id']}/rows", params=params).json()
+        cell = next(c for row in window["rows"] for c in row["cells"] if c.get("do") == "held")
+        self.assertEqual((cell["kept"], cell["old"], cell["new"]), ("38.50", "41.00", "40.50"))
+        text = self.ada.http.get(f"trips/{self.waiting['id']}/rows", params={"text": "4o.50"}).json()
+        self.assertGreater(text["total"], 0)
+
+    def test_uploads_in_parts_a_part_twice_and_a_part_missing(self) -> None:
+        identifier = self.upload(SHEET)
+        headers = {"Content-Type": "application/octet-stream"}
+        self.assertEqual(
+            self.ines.ask("PUT", f"uploads/{identifier}?offset=0", content=SHEET[:20], headers=headers).json()[
+                "received"
+            ],
+            len(SHEET),
+        )
+        self.problem(
+            self.ines.ask("PUT", f"uploads/{identifier}?offset=900", content=b"x", headers=headers), 422, "missing"
+        )
+        self.problem(self.ines.ask("POST", "uploads", json={"name": "x.csv", "size": 10**12}), 422, "Divide it")
+        found = self.ines.job(self.ines.ask("POST", f"uploads/{identifier}", json={}))["result"]
+        self.assertIsNone(found["trip"])
+        self.assertEqual(found["fits"][0]["record_type"], "Berth")
+
+    def test_a_sheet_that_went_out_is_recognised(self) -> None:
+        trip = next(t for t in self.ada.http.get("trips").json() if t["title"].startswith("Insurance"))
+        sheet = self.ada.http.get(f"trips/{trip['id']}").json()["sheets"][0]
+        content = self.ada.http.get(f"trips/{trip['id']}/files/{sheet['id']}").content
+        identifier = self.upload(content, "renamed.xlsx", part=1_000_000)
+        self.assertEqual(
+            self.ines.job(self.ines.ask("POST", f"uploads/{identifier}", json={}))["result"]["trip"], trip["id"]
+        )
+
+    def test_decide_apply_and_a_stale_plan(self) -> None:
+        trip = self.bring(SHEET + b"OLDBASIN,Z-999,lost\n")
+        self.assertEqual((trip["sum"]["update"], trip["sum"]["rejected"]), (2, 1))
+        path, old = f"trips/{trip['id']}", trip["plan"]
+        decided = self.ines.ask("POST", f"{path}/decisions", json={"rows": [3], "answer": "aside"}).json()
+        self.assertEqual((decided["sum"]["update"], decided["sum"]["aside"]), (1, 1))
+        self.problem(self.ines.ask("POST", f"{path}/runs", json={"seen": old}), 422, "has changed")
+        undone = self.ines.ask("POST", f"{path}/decisions", json={"rows": [3], "answer": "undo"}).json()
+        self.assertEqual(undone["sum"]["update"], 2)
+        job = self.ines.job(self.ines.ask("POST", f"{path}/runs", json={"seen": undone["plan"]}))
+        self.assertEqual(job["result"]["outcome"]["updated"], 2)
+        self.problem(self.ines.ask("POST", f"{path}/runs", json={"seen": undone["plan"]}), 422, "sent already")
+        after = self.ines.http.get(path).json()
+        self.assertEqual((after["sum"]["updated"], after["here"], len(after["runs"])), (2, "outcome", 1))
+        receipt = self.ines.http.get(f"{path}/files/receipt.csv").text
+        self.assertIn("by the API", receipt)
+        self.assertIn("updated", receipt)
+        link = self.ines.http.get(f"{path}/records/701452").json()["link"]
+        self.assertTrue(link.endswith("/practice/Berths/701452/"))
+
+    def test_edits_carry_the_version_they_were_made_on(self) -> None:
+        trip = self.bring(SHEET)
+        path = f"trips/{trip['id']}"
+        tag = self.ines.http.get(path).headers["etag"]
+        first = self.ines.ask("PATCH", path, json={"title": "Mine"}, headers={"If-Match": tag})
+        self.assertEqual(first.json()["title"], "Mine")
+        second = self.bram.ask("PATCH", path, json={"title": "Theirs"}, headers={"If-Match": tag})
+        self.problem(second, 412, "changed elsewhere")
+        self.assertEqual(second.json()["newer"]["title"], "Mine")
+
+    def test_columns_and_keys_are_chosen_anew(self) -> None:
+        from tests.support import wait_until
+
+        trip = self.bring(b"place,berth_no,remark\nOLDBASIN,A-003,x\n")
+        self.assertIn("How rows find their records", trip["trouble"])
+        self.assertEqual(trip["here"], "keys")
+        path = f"trips/{trip['id']}"
+        body = {"said": {"place": "harbour", "remark": "notes"}, "key": ["harbour", "berth_no"]}
+        self.assertEqual(self.ines.ask("PATCH", path, json=body).status_code, 200)
+        wait_until(lambda: self.ines.http.get(path).json()["plan"], what="the plan")
+        self.assertEqual(self.ines.http.get(path).json()["sum"]["update"], 1)
+        self.problem(self.ines.ask("PATCH", path, json={"said": {"berth_no": "notes"}}), 422, "is taken by")
+
+    def test_preview_and_its_slips(self) -> None:
+        def ask(condition: str) -> httpx.Response:
+            body = {
+                "record_type": "Berth",
+                "chosen": ["id", "berth_no", "holder", "holder/last_name"],
+                "condition": condition,
+            }
+            return self.ada.ask("POST", "applications/harbour-live/preview", json=body)
+
+        seen = ask("holder/holder_no eq '0020418'").json()
+        self.assertEqual((seen["count"], seen["total"]), (1, 3866))
+        self.assertEqual(seen["rows"][0][2:], ["0020418", "Quillfeather"])
+        self.problem(ask("berth_no eq"), 422, "character 12")
+
+    def test_the_journal_is_filtered_and_only_added_to(self) -> None:
+        entries = self.ada.http.get("journal", params={"what": "applied"}).json()["entries"]
+        self.assertEqual({entry["what"] for entry in entries}, {"applied"})
+        self.assertEqual(self.ada.ask("DELETE", "journal").status_code, 405)
+        import sqlite3
+
+        with sqlite3.connect(self.demo.data / "vexo.db") as database, self.assertRaises(sqlite3.IntegrityError):
+            database.execute("UPDATE journal_entry SET who = 'nobody'")
+
+    def test_what_is_not_there_is_a_problem_too(self) -> None:
+        self.problem(self.ada.http.get("trips/99999"), 404, "nothing")
+        self.problem(self.ada.http.get(f"trips/{self.waiting['id']}/files/odd.doc"), 404, "nothing")
+        self.problem(
+            self.ada.ask("POST", f"trips/{self.waiting['id']}/decisions", json={"rows": [], "answer": "file"}), 400, ""
+        )
