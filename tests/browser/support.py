@@ -66,7 +66,8 @@ class Browser:
 
     @property
     def text(self) -> str:
-        return str(self.driver.execute_script("return document.body.innerText"))
+        """What is written on the page, in one line."""
+        return " ".join(str(self.driver.execute_script("return document.body.innerText")).split())
 
     def all(self, css: str) -> list[WebElement]:
         return list(self.driver.find_elements(By.CSS_SELECTOR, css))
@@ -96,7 +97,7 @@ class Browser:
         """The shown control whose words begin with a name."""
 
         def look() -> WebElement | None:
-            fitting = [e for e in self.all(css) if e.is_displayed() and e.text.strip().startswith(name)]
+            fitting = [e for e in self.all(css) if e.is_displayed() and " ".join(e.text.split()).startswith(name)]
             return fitting[0] if fitting else None
 
         return self.until(look, f"a control named {name!r}")  # type: ignore[no-any-return]

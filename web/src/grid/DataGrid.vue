@@ -64,7 +64,7 @@ const rows = useVirtualizer(
     getScrollElement: () => scroller.value ?? null,
     estimateSize: () => ROW_HEIGHT,
     overscan: 12,
-    scrollPaddingStart: head.value,
+    scrollPaddingEnd: head.value,
   })),
 );
 const cols = useVirtualizer(
@@ -96,13 +96,15 @@ const reason = (row: Row): string => row.reason ?? "";
 const shownRow = (at: number): Row | undefined => props.window.rowAt(at);
 
 function go(to: number): void {
-  current.value = Math.max(0, Math.min(total.value - 1, to));
-  rows.value.scrollToIndex(current.value, { align: "auto" });
-  props.window.want(current.value, current.value);
+  const target = Math.max(0, Math.min(total.value - 1, to));
+  current.value = target;
+  rows.value.scrollToIndex(target, { align: "auto" });
+  props.window.want(target, target);
 }
 function goColumn(to: number): void {
-  currentColumn.value = Math.max(0, Math.min(props.columns.length - 1, to));
-  cols.value.scrollToIndex(currentColumn.value, { align: "auto" });
+  const target = Math.max(0, Math.min(props.columns.length - 1, to));
+  currentColumn.value = target;
+  cols.value.scrollToIndex(target, { align: "auto" });
 }
 const page = (): number =>
   Math.max(1, Math.floor(((scroller.value?.clientHeight ?? 400) - head.value) / ROW_HEIGHT) - 1);

@@ -6,6 +6,7 @@ import { api, data, Problem, type Row } from "@/api/client";
 const BLOCK = 100;
 
 export interface Asked {
+  /** 0 while there are no rows to ask for. */
   trip: number;
   view: string;
   state: string;
@@ -24,7 +25,7 @@ export function useWindow(asked: () => Asked) {
   let question = 0;
 
   async function fetchBlock(block: number): Promise<void> {
-    if (pending.has(block) || blocks.has(block)) return;
+    if (pending.has(block) || blocks.has(block) || !asked().trip) return;
     pending.add(block);
     const mine = question;
     const { trip, view, state, column, text } = asked();

@@ -30,7 +30,7 @@ const parts = computed(() => terms(props.sum));
         :class="part.verdict"
         :aria-pressed="chosen === part.verdict"
         :style="{ flex: `${part.count} 0 ${part.count > rows / 12 ? 92 : 62}px` }"
-        :aria-label="`Show the ${count(part.count)} rows: ${word(part.verdict)}`"
+        :aria-label="`${count(part.count)} ${word(part.verdict)}: show these rows`"
         @click="emit('choose', chosen === part.verdict ? '' : part.verdict)"
       >
         <span aria-hidden="true">{{ SIGNS[part.verdict] }}</span> {{ count(part.count) }}

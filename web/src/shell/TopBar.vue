@@ -46,7 +46,9 @@ async function signOut(): Promise<void> {
       <span class="truncate">Find a trip, application or command</span><kbd>Ctrl K</kbd>
     </button>
     <Menu as="div" class="relative">
-      <MenuButton class="who" :aria-label="`${person.name}, ${person.role_label}`">{{ initials }}</MenuButton>
+      <MenuButton class="who" :aria-label="`${initials}, ${person.name}, ${person.role_label}`">{{
+        initials
+      }}</MenuButton>
       <MenuItems
         class="absolute right-0 z-40 mt-1 w-60 rounded-lg border border-rule bg-panel p-1 text-ink shadow-xl focus:outline-none"
       >

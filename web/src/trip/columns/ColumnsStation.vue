@@ -15,7 +15,7 @@ const { trip, mayPrepare, set, refresh } = useTripContext();
 const { data: catalogue } = useCatalogue(computed(() => trip.value.application.name));
 const type = computed(() => catalogue.value?.types.find((t) => t.name === trip.value.record_type));
 const window = useWindow(() => ({
-  trip: trip.value.id,
+  trip: trip.value.columns.length ? trip.value.id : 0,
   view: "file",
   state: "",
   column: "",

@@ -13,7 +13,7 @@ const { trip, mayPrepare } = useTripContext();
 const sheet = computed(() => trip.value.sheets.filter((s) => s.direction === "in").at(-1));
 const sent = computed(() => trip.value.sheets.filter((s) => s.direction === "out"));
 const window = useWindow(() => ({
-  trip: trip.value.id,
+  trip: sheet.value ? trip.value.id : 0,
   view: "file",
   state: "",
   column: "",

@@ -23,7 +23,7 @@ const currentColumn = ref(-1);
 const busy = ref(false);
 watch(state, () => (current.value = 0));
 const window = useWindow(() => ({
-  trip: trip.value.id,
+  trip: trip.value.plan && trip.value.runs.length ? trip.value.id : 0,
   view: "outcome",
   state: state.value,
   column: "",

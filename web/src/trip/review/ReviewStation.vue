@@ -25,7 +25,7 @@ watch(typed, (now) => void setText(now));
 watch([state, column, text], () => (current.value = 0));
 
 const window = useWindow(() => ({
-  trip: trip.value.id,
+  trip: trip.value.plan ? trip.value.id : 0,
   view: "review",
   state: state.value,
   column: column.value,
