@@ -21,7 +21,8 @@ def main() -> None:
         browser.picture(FOLDER / "home.png")
         browser.open("/send-out")
         browser.see("The sheet as it will be")
-        browser.fill("input[aria-label=Condition]", "harbour eq 'NORTHHAVEN' and status ne 'retired' and daily_rate gt 40")
+        condition = "harbour eq 'NORTHHAVEN' and status ne 'retired' and daily_rate gt 40"
+        browser.fill("input[aria-label=Condition]", condition)
         for label in ("Services", "Status"):
             browser.click(f"+ {label}")
         browser.see("Send out 2")

@@ -6,6 +6,9 @@ from django.db import models
 
 from vexo.core.records import Catalogue
 
+_MOST_READ = 50
+_READ: dict[tuple[int, str], Catalogue] = {}
+
 
 class Stage(models.TextChoices):
     """Whether records are the real ones."""
@@ -36,4 +39,11 @@ class Application(models.Model):
     @property
     def known(self) -> Catalogue | None:
         """What the application said of itself when it was last asked."""
-        return Catalogue.from_json(self.catalogue) if self.catalogue else None
+        if not self.catalogue:
+            return None
+        at = (self.pk, self.catalogue["version"])
+        if at not in _READ:
+            if len(_READ) > _MOST_READ:
+                _READ.clear()
+            _READ[at] = Catalogue.from_json(self.catalogue)
+        return _READ[at]

@@ -103,20 +103,12 @@ def plan_window(planned: Planned, wanted: Wanted, offset: int, limit: int) -> di
         _cells_of(planned, match.column, match.field.name if match.field else None, plan, cells)
         for match in planned.matches
     ]
-    lines = []
-    for at, row in enumerate(plan[ROW].to_list()):
-        lines.append(
-            {
-                "row": row,
-                "state": state["state"][at],
-                "verdict": plan["verdict"][at],
-                "reason": state["reason"][at],
-                "field": state["field"][at],
-                "code": state["code"][at],
-                "identifier": state[IDENTIFIER][at],
-                "cells": [column[at] for column in by_column],
-            }
-        )
+    told = state.select("state", "reason", "field", "code", pl.col(IDENTIFIER).alias("identifier")).to_dicts()
+    verdicts, numbers = plan["verdict"].to_list(), plan[ROW].to_list()
+    lines = [
+        {"row": row, "verdict": verdict, **said, "cells": list(cells_)}
+        for row, verdict, said, cells_ in zip(numbers, verdicts, told, zip(*by_column, strict=True), strict=True)
+    ]
     return {"total": total, "offset": offset, "rows": lines}
 
 

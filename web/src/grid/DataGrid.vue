@@ -5,11 +5,10 @@ import { computed, ref, watch } from "vue";
 
 import type { Row } from "@/api/client";
 import { count } from "@/parts/format";
-import VerdictSign from "@/parts/VerdictSign.vue";
 import { useFootNote } from "@/shell/foot";
 import { useKeys } from "@/shell/keys";
 
-import GridCell from "./GridCell.vue";
+import GridRow from "./GridRow.vue";
 import type { RowWindow } from "./useWindow";
 
 export interface GridColumn {
@@ -38,7 +37,7 @@ const currentColumn = defineModel<number>("column", { default: -1 });
 const emit = defineEmits<{ open: [row: Row] }>();
 
 const scroller = ref<HTMLElement>();
-const fixed = computed(() => 58 + (props.signs ? 42 : 0));
+
 const head = computed(() => props.headHeight ?? 46);
 const total = computed(() => props.window.total.value);
 const whyWidth = 360;
@@ -54,31 +53,43 @@ const widths = computed(() => {
       const text = changed ? (cell.old?.length ?? -3) + (cell.new?.length ?? 5) + 3 : (cell?.text?.length ?? 0);
       longest = Math.max(longest, text);
     }
-    return Math.round(Math.max(76, Math.min(300, longest * 7.7 + 24)));
+    return Math.round(Math.max(76, Math.min(300, longest * (column.isKey ? 8.2 : 7.8) + 24)));
   });
 });
+
+/** Keys stay in sight: their columns stand beside the row numbers, the others scroll. */
+const keyed = computed(() => props.columns.map((column, at) => ({ column, at })).filter(({ column }) => column.isKey));
+const rest = computed(() => props.columns.map((column, at) => ({ column, at })).filter(({ column }) => !column.isKey));
+const keysWidth = computed(() => keyed.value.reduce((sum, { at }) => sum + (widths.value[at] ?? 0), 0));
+const fixed = computed(() => 58 + (props.signs ? 42 : 0) + keysWidth.value);
 
 const rows = useVirtualizer(
   computed(() => ({
     count: total.value,
     getScrollElement: () => scroller.value ?? null,
     estimateSize: () => ROW_HEIGHT,
-    overscan: 12,
+    overscan: 6,
     scrollPaddingEnd: head.value,
   })),
 );
 const cols = useVirtualizer(
   computed(() => ({
     horizontal: true,
-    count: props.columns.length,
+    count: rest.value.length,
     getScrollElement: () => scroller.value ?? null,
-    estimateSize: (at: number) => widths.value[at] ?? 150,
+    estimateSize: (at: number) => widths.value[rest.value[at]?.at ?? 0] ?? 150,
     overscan: 3,
     scrollPaddingStart: fixed.value,
   })),
 );
 watch(widths, () => cols.value.measure());
 const width = computed(() => fixed.value + cols.value.getTotalSize() + (props.why ? whyWidth : 0));
+const shownColumns = computed(() =>
+  cols.value.getVirtualItems().flatMap((item) => {
+    const one = rest.value[item.index];
+    return one ? [{ ...one, start: item.start, size: item.size }] : [];
+  }),
+);
 const range = computed(() => {
   const items = rows.value.getVirtualItems();
   return { first: items[0]?.index ?? 0, last: items.at(-1)?.index ?? 30 };
@@ -92,7 +103,6 @@ watch(
   },
 );
 
-const reason = (row: Row): string => row.reason ?? "";
 const shownRow = (at: number): Row | undefined => props.window.rowAt(at);
 
 function go(to: number): void {
@@ -104,7 +114,8 @@ function go(to: number): void {
 function goColumn(to: number): void {
   const target = Math.max(0, Math.min(props.columns.length - 1, to));
   currentColumn.value = target;
-  cols.value.scrollToIndex(target, { align: "auto" });
+  const among = rest.value.findIndex(({ at }) => at === target);
+  if (among >= 0) cols.value.scrollToIndex(among, { align: "auto" });
 }
 const page = (): number =>
   Math.max(1, Math.floor(((scroller.value?.clientHeight ?? 400) - head.value) / ROW_HEIGHT) - 1);
@@ -153,20 +164,33 @@ defineExpose({ go, goColumn });
             Row
           </div>
           <div v-if="signs" role="columnheader" class="w-[42px] border-r border-rule" aria-label="Verdict" />
+          <div
+            v-for="{ column, at } in keyed"
+            :key="at"
+            role="columnheader"
+            class="grid-th !relative flex-none"
+            :class="{ '!bg-panel': at === currentColumn }"
+            :style="{ width: `${widths[at]}px`, height: `${head - 2}px` }"
+            @click="currentColumn = at"
+          >
+            <slot name="head" :column="column" :at="at"
+              >{{ column.title }}<small>{{ column.sub }}</small></slot
+            >
+          </div>
         </div>
         <div
-          v-for="item in cols.getVirtualItems()"
-          :key="item.index"
+          v-for="{ column, at, start, size } in shownColumns"
+          :key="at"
           role="columnheader"
           class="grid-th"
-          :aria-colindex="item.index + 2"
-          :class="{ '!bg-panel': item.index === currentColumn }"
-          :style="{ left: `${fixed + item.start}px`, width: `${item.size}px`, height: `${head - 2}px` }"
-          @click="currentColumn = item.index"
+          :aria-colindex="at + 2"
+          :class="{ '!bg-panel': at === currentColumn }"
+          :style="{ left: `${fixed + start}px`, width: `${size}px`, height: `${head - 2}px` }"
+          @click="currentColumn = at"
         >
-          <slot name="head" :column="columns[item.index]!" :at="item.index">
-            {{ columns[item.index]?.title }}<small>{{ columns[item.index]?.sub }}</small>
-          </slot>
+          <slot name="head" :column="column" :at="at"
+            >{{ column.title }}<small>{{ column.sub }}</small></slot
+          >
         </div>
         <div
           v-if="why"
@@ -177,50 +201,24 @@ defineExpose({ go, goColumn });
           Why<small>the reason, and what would do</small>
         </div>
       </div>
-      <div
+      <GridRow
         v-for="item in rows.getVirtualItems()"
         :key="item.index"
-        role="row"
-        class="grid-row"
-        :class="[shownRow(item.index)?.state, { cur: item.index === current }]"
+        :row="shownRow(item.index)"
+        :keyed="keyed"
+        :shown="shownColumns"
+        :widths="widths"
+        :fixed="fixed"
+        :signs="signs"
+        :whole="wholeRows"
+        :why="why ? { left: fixed + cols.getTotalSize(), width: whyWidth } : undefined"
+        :class="{ cur: item.index === current }"
         :aria-rowindex="item.index + 2"
         :aria-selected="item.index === current"
         :style="{ transform: `translateY(${head + item.start}px)`, width: `${width}px` }"
         @click="current = item.index"
         @dblclick="open(shownRow(item.index))"
-      >
-        <template v-if="shownRow(item.index)">
-          <div class="grid-fixed">
-            <div role="rowheader" class="grid-no">{{ shownRow(item.index)!.row }}</div>
-            <div v-if="signs" role="gridcell" class="grid-sign">
-              <VerdictSign v-if="shownRow(item.index)!.state" :verdict="shownRow(item.index)!.state!" />
-            </div>
-          </div>
-          <GridCell
-            v-for="column in cols.getVirtualItems()"
-            :key="column.index"
-            :cell="shownRow(item.index)!.cells[column.index]"
-            :column="columns[column.index]!"
-            :fault="
-              !!shownRow(item.index)!.field &&
-              shownRow(item.index)!.field === columns[column.index]?.field &&
-              /re(ject|fus)ed/.test(shownRow(item.index)!.state ?? '')
-            "
-            :whole="wholeRows"
-            :style="{ left: `${fixed + column.start}px`, width: `${column.size}px` }"
-          />
-          <div
-            v-if="why"
-            role="gridcell"
-            class="grid-why"
-            :title="reason(shownRow(item.index)!)"
-            :style="{ left: `${fixed + cols.getTotalSize()}px`, width: `${whyWidth}px` }"
-          >
-            {{ reason(shownRow(item.index)!) }}
-          </div>
-        </template>
-        <div v-else role="gridcell" class="soft sticky left-16 w-40 px-3 text-[12.5px] leading-[28px]">…</div>
-      </div>
+      />
     </div>
     <div v-if="window.ready.value && !total" class="soft sticky left-0 p-5">
       <slot name="empty">No row is like that. Choose another filter.</slot>

@@ -3,7 +3,7 @@ import { reactive, ref, watch } from "vue";
 
 import { api, data, Problem, type Row } from "@/api/client";
 
-const BLOCK = 100;
+const BLOCK = 64;
 
 export interface Asked {
   /** 0 while there are no rows to ask for. */

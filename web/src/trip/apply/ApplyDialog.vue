@@ -5,11 +5,11 @@ import { computed, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 
 import { api, data } from "@/api/client";
-import { count, exact, many } from "@/parts/format";
+import { many } from "@/parts/format";
 import StageLabel from "@/parts/StageLabel.vue";
-import VerdictSign from "@/parts/VerdictSign.vue";
 
 import { useTripContext } from "../context";
+import WhatIsWritten from "./WhatIsWritten.vue";
 
 const props = defineProps<{ open: boolean }>();
 const emit = defineEmits<{ close: [] }>();
@@ -28,15 +28,9 @@ watch(
   },
 );
 const verdicts = computed(() => (trip.value.summary as { verdicts: Record<string, number> }).verdicts);
-const written = computed(() =>
-  ["create", "update", "delete"]
-    .map((verdict) => ({ verdict, rows: verdicts.value[verdict] ?? 0 }))
-    .filter((v) => v.rows),
-);
 const stays = computed(() => (verdicts.value.held ?? 0) + (verdicts.value.rejected ?? 0));
 const deletes = computed(() => verdicts.value.delete ?? 0);
 const confirmed = computed(() => !deletes.value || typed.value === String(deletes.value));
-const columns = computed(() => trip.value.columns.filter((c) => c.changed));
 
 async function apply(): Promise<void> {
   if (busy.value || !confirmed.value) return;
@@ -74,23 +68,7 @@ async function apply(): Promise<void> {
               : "of the practice set."
           }}
         </p>
-        <table class="plain-table mb-3">
-          <tbody>
-            <tr v-for="one in written" :key="one.verdict">
-              <td class="w-8"><VerdictSign :verdict="one.verdict" /></td>
-              <td>{{ one.verdict }}</td>
-              <td class="mono text-right font-bold">{{ count(one.rows) }}</td>
-            </tr>
-            <tr v-for="c in columns" :key="c.column">
-              <td />
-              <td>{{ c.field_label }}</td>
-              <td class="mono text-right">
-                {{ many(c.changed, "change", "changes")
-                }}<template v-if="c.before != null">, {{ exact(c.before) }} → {{ exact(c.after) }}</template>
-              </td>
-            </tr>
-          </tbody>
-        </table>
+        <WhatIsWritten class="mb-3" />
         <p v-if="stays" class="soft mb-3">
           {{ many(stays, "row that is held or rejected stays", "rows that are held or rejected stay") }} where
           {{ stays === 1 ? "it is" : "they are" }} and can follow in another pass.

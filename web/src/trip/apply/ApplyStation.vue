@@ -9,6 +9,7 @@ import { sayError } from "@/shell/notices";
 
 import { useTripContext } from "../context";
 import ApplyDialog from "./ApplyDialog.vue";
+import WhatIsWritten from "./WhatIsWritten.vue";
 
 defineEmits<{ bring: []; choose: [string] }>();
 const router = useRouter();
@@ -77,6 +78,7 @@ async function goOn(): Promise<void> {
       <section v-else-if="trip.to_write && !trip.applied" class="card max-w-2xl">
         <h2 class="flex items-center gap-3"><StageLabel :stage="trip.application.stage" />{{ many(trip.to_write, "row is", "rows are") }} ready</h2>
         <p class="mt-1">Nothing has been written by this plan yet. Each write carries the version that was reviewed; where someone changed the same field since, the row is refused, not overwritten.</p>
+        <WhatIsWritten class="mt-3" />
         <p v-if="!trip.application.may_apply" class="mt-2 font-semibold text-held">Writing to {{ trip.application.label }} needs an operator.</p>
         <button type="button" class="btn go mt-3" :disabled="!canApply" @click="confirming = true">Apply {{ many(trip.to_write, "row", "rows") }}…</button>
       </section>

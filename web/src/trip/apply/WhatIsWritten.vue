@@ -1,0 +1,38 @@
+<script setup lang="ts">
+/** What a plan writes, in one table: rows by verdict, changes by field. */
+import { computed } from "vue";
+
+import { count, exact, many } from "@/parts/format";
+import VerdictSign from "@/parts/VerdictSign.vue";
+
+import { useTripContext } from "../context";
+
+const { trip } = useTripContext();
+const verdicts = computed(() => (trip.value.summary as { verdicts: Record<string, number> } | null)?.verdicts ?? {});
+const written = computed(() =>
+  ["create", "update", "delete"]
+    .map((verdict) => ({ verdict, rows: verdicts.value[verdict] ?? 0 }))
+    .filter((v) => v.rows),
+);
+const columns = computed(() => trip.value.columns.filter((c) => c.changed));
+</script>
+
+<template>
+  <table class="plain-table">
+    <tbody>
+      <tr v-for="one in written" :key="one.verdict">
+        <td class="w-8"><VerdictSign :verdict="one.verdict" /></td>
+        <td>{{ one.verdict }}</td>
+        <td class="mono text-right font-bold">{{ count(one.rows) }}</td>
+      </tr>
+      <tr v-for="c in columns" :key="c.column">
+        <td />
+        <td>{{ c.field_label }}</td>
+        <td class="mono text-right">
+          {{ many(c.changed, "change", "changes")
+          }}<template v-if="c.before != null">, {{ exact(c.before) }} → {{ exact(c.after) }}</template>
+        </td>
+      </tr>
+    </tbody>
+  </table>
+</template>
