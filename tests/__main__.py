@@ -7,11 +7,13 @@ import os
 import sqlite3
 import subprocess
 import sys
+import tempfile
 import time
 import unittest
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
+WEB = "web"
 HERE = Path(__file__).parent
 FIRST = ("browser", "journey", "killed", "api")
 
@@ -26,8 +28,27 @@ def run_one(name: str) -> int:
     return 1 if failed else 0
 
 
+def run_web() -> dict[str, int]:
+    """Run the front end's own tests."""
+    report = Path(tempfile.mkdtemp()) / "report.json"
+    command = ["npx", "vitest", "run", "--reporter=json", f"--outputFile={report}"]
+    done = subprocess.run(command, cwd=HERE.parent / "web", capture_output=True, text=True, check=False)
+    try:
+        told = json.loads(report.read_text())
+    except (OSError, ValueError):
+        print(done.stdout[-4000:] + done.stderr[-4000:], flush=True)
+        return {"passed": 0, "failed": 1, "skipped": 0}
+    for file in told["testResults"]:
+        for test in file["assertionResults"]:
+            if test["status"] == "failed":
+                print(test["fullName"], *test["failureMessages"], sep="\n", flush=True)
+    return {"passed": told["numPassedTests"], "failed": told["numFailedTests"], "skipped": told["numPendingTests"]}
+
+
 def run_apart(name: str) -> dict[str, int]:
     """Run one module in a process of its own; it cannot be lost without being counted as failed."""
+    if name == WEB:
+        return run_web()
     began = time.monotonic()
     command = [sys.executable, "-m", "tests", "--one", name]
     done = subprocess.run(command, capture_output=True, text=True, check=False)
@@ -65,7 +86,7 @@ def seed() -> None:
 def main() -> int:
     if sys.argv[1:2] == ["--one"]:
         return run_one(sys.argv[2])
-    names = sys.argv[1:] or modules()
+    names = sys.argv[1:] or [*modules(), WEB]
     seed()
     with ThreadPoolExecutor(2) as pool:
         counts = list(pool.map(run_apart, names))

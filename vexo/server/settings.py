@@ -3,6 +3,8 @@
 import os
 from pathlib import Path
 
+import structlog
+
 from .data_folder import data_folder, secret_key
 
 BASE = Path(__file__).resolve().parent
@@ -80,3 +82,13 @@ LOGGING = {
     "handlers": {"stderr": {"class": "logging.StreamHandler"}},
     "root": {"handlers": ["stderr"], "level": "WARNING"},
 }
+structlog.configure(
+    # Tracebacks without the values of variables: a token could be among them.
+    processors=[
+        structlog.processors.add_log_level,
+        structlog.processors.TimeStamper(fmt="iso"),
+        structlog.processors.format_exc_info,
+        structlog.processors.JSONRenderer(),
+    ],
+    logger_factory=structlog.stdlib.LoggerFactory(),
+)

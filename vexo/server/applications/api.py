@@ -53,11 +53,11 @@ class ApplicationSerializer(serializers.ModelSerializer[Application]):
 
 class FieldSerializer(serializers.Serializer[Any]):
     name = serializers.CharField()
-    label = serializers.CharField()
+    label = serializers.CharField()  # type: ignore[assignment]
     kind = serializers.CharField()
     help = serializers.CharField()
-    required = serializers.BooleanField()
-    read_only = serializers.BooleanField()
+    required = serializers.BooleanField()  # type: ignore[assignment]
+    read_only = serializers.BooleanField()  # type: ignore[assignment]
     is_key = serializers.BooleanField()
     target = serializers.CharField(allow_null=True)
     choices = serializers.ListField(child=serializers.CharField())

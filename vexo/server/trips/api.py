@@ -258,7 +258,7 @@ class _Bytes(BaseParser):
 
     media_type = "application/octet-stream"
 
-    def parse(self, stream: Any, media_type: str | None = None, parser_context: Any = None) -> bytes:
+    def parse(self, stream: Any, media_type: str | None = None, parser_context: Any = None) -> Any:
         return bytes(stream.read())
 
 
@@ -285,7 +285,8 @@ class UploadView(APIView):
     def put(self, request: Request, identifier: str) -> Response:
         """One part of the file, at its offset."""
         offset = request.query_params.get("offset", "0")
-        received = uploads.add(identifier, int(offset) if offset.isdigit() else 0, request.data)
+        part = request.data if isinstance(request.data, bytes) else b""
+        received = uploads.add(identifier, int(offset) if offset.isdigit() else 0, part)
         return Response({"id": identifier, "received": received})
 
     @extend_schema(request=s.BringInSerializer, responses=JobSerializer)

@@ -92,7 +92,7 @@ class TripSummarySerializer(TripSerializer):
 class ColumnSerializer(serializers.Serializer[Any]):
     column = _TEXTS()
     header = _TEXTS()
-    field_name = _TEXTS(allow_null=True)
+    field_name = _TEXTS(allow_null=True)  # type: ignore[assignment]
     field_label = _TEXTS(allow_null=True)
     kind = _TEXTS(allow_null=True)
     how = _TEXTS()
@@ -203,7 +203,7 @@ class WindowSerializer(serializers.Serializer[Any]):
 
 class DecisionSerializer(serializers.Serializer[Any]):
     rows = serializers.ListField(child=serializers.IntegerField(min_value=1), min_length=1, max_length=100_000)
-    field = _TEXTS(required=False, allow_blank=True, default="")  # type: ignore[assignment]
+    field = _TEXTS(required=False, allow_blank=True, default="")
     answer = serializers.ChoiceField(choices=["file", "application", "aside", "leave out", "undo"])
 
 

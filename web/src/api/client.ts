@@ -62,7 +62,7 @@ function lost(): Problem {
   return new Problem(0, "Vexo's server does not answer. Nothing was lost; it is tried again.");
 }
 
-export const api = createClient<paths>({ baseUrl: "/" });
+export const api = createClient<paths>({ baseUrl: "/", fetch: (request) => globalThis.fetch(request) });
 api.use(middleware);
 
 /** The data of an answer; errors were thrown before. */

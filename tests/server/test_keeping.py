@@ -1,0 +1,249 @@
+"""What the server keeps: jobs under a lease, secrets, the journal, uploads, windows of rows."""
+
+from __future__ import annotations
+
+import sqlite3
+import time
+import unittest
+from typing import Any
+
+import polars as pl
+import structlog
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tests.support import temporary_folder
+from vexo.server.setting_up import set_up
+
+FOLDER = set_up(temporary_folder() / "kept")
+
+from django.db import connection  # noqa: E402
+
+from vexo.core.records import IDENTIFIER, VERSION  # noqa: E402
+from vexo.server.applications.models import Application  # noqa: E402
+from vexo.server.applications.secrets import SecretError, lock, unlock  # noqa: E402
+from vexo.server.applications.services import UnknownApplication, find_application  # noqa: E402
+from vexo.server.data_folder import absolute, make_data_folder, secret_key, stage_path  # noqa: E402
+from vexo.server.jobs.leases import Lease, LeaseLost, claim, end_leases_of  # noqa: E402
+from vexo.server.jobs.models import Job  # noqa: E402
+from vexo.server.jobs.working import PlainError, do_now, enqueue  # noqa: E402
+from vexo.server.journal.models import Entry  # noqa: E402
+from vexo.server.journal.services import note  # noqa: E402
+from vexo.server.people.models import Person, Role  # noqa: E402
+from vexo.server.trips import uploads  # noqa: E402
+from vexo.server.trips.kept import keep_copy, moved_on, newest_copy  # noqa: E402
+from vexo.server.trips.models import Trip  # noqa: E402
+from vexo.server.trips.sending import file_name, stamp_fits, stamp_of  # noqa: E402
+from vexo.server.trips.windows import _gather, sheet_window  # noqa: E402
+
+
+def application() -> Application:
+    found, _ = Application.objects.get_or_create(
+        name="test", defaults={"label": "Test", "stage": "practice", "address": "http://127.0.0.1:9/"}
+    )
+    return found
+
+
+def new_trip(title: str = "Berths of May & June") -> Trip:
+    return Trip.objects.create(title=title, application=application(), record_type="Berth", created_by="ada")
+
+
+class Leases(unittest.TestCase):
+    def setUp(self) -> None:
+        Job.objects.all().delete()
+
+    def job(self, **values: Any) -> Job:
+        return Job.objects.create(kind="plan", by="ada", **values)
+
+    def test_a_job_is_claimed_once(self) -> None:
+        made = self.job()
+        first = claim("one:1")
+        self.assertEqual((first and first.pk, claim("two:2")), (made.pk, None))
+        self.assertEqual(Job.objects.get().attempt, 1)
+
+    def test_the_oldest_of_its_queues_comes_first(self) -> None:
+        heavy, quick = self.job(queue="heavy"), self.job(queue="quick")
+        self.assertEqual(claim("one:1", ("quick",)), quick)
+        self.assertEqual(claim("one:1"), heavy)
+
+    def test_a_lapsed_lease_is_taken_over_and_the_old_holder_writes_nothing(self) -> None:
+        made = self.job()
+        first = claim("one:1")
+        assert first is not None
+        lease = Lease(first)
+        Job.objects.update(lease_until=time.time() - 1)
+        second = claim("two:2")
+        self.assertEqual(second and second.attempt, 2)
+        with self.assertRaises(LeaseLost), lease.writing():
+            Trip.objects.create(title="lost", application=application(), record_type="Berth", created_by="x")
+        self.assertFalse(Trip.objects.filter(title="lost").exists())
+        self.assertEqual(Job.objects.get(pk=made.pk).owner, "two:2")
+
+    def test_a_dead_workers_jobs_are_free_at_once(self) -> None:
+        self.job()
+        claim("host:77")
+        self.assertIsNone(claim("other:1"))
+        end_leases_of("host:77")
+        self.assertIsNotNone(claim("other:1"))
+
+    def test_a_held_lease_is_renewed(self) -> None:
+        self.job()
+        held = claim("one:1")
+        assert held is not None
+        Job.objects.update(lease_until=1.0)
+        with Lease(held).writing():
+            pass
+        self.assertGreater(Job.objects.get().lease_until, time.time())
+
+    def test_what_a_person_can_mend_ends_as_a_sentence(self) -> None:
+        ended = do_now(enqueue("plan", "ada", new_trip()))
+        self.assertEqual(ended.state, Job.FAILED)
+        self.assertIn("No sheet has come in", ended.error)
+
+    def test_a_fault_of_the_program_is_said_as_one(self) -> None:
+        ended = do_now(self.job(trip=None))
+        self.assertEqual(ended.state, Job.FAILED)
+        self.assertIn("mistake of its own", ended.error)
+
+
+class Secrets(unittest.TestCase):
+    @given(st.text(min_size=1))
+    def test_a_secret_opens_again_and_does_not_show(self, secret: str) -> None:
+        stored = lock(secret)
+        self.assertEqual(unlock(stored), secret)
+        if len(secret) > 3:
+            self.assertNotIn(secret, stored)
+
+    def test_another_key_does_not_open_it(self) -> None:
+        with self.assertRaises(SecretError):
+            unlock(lock("x")[:-4] + "AAAA")
+        self.assertEqual((lock(""), unlock("")), ("", ""))
+
+    def test_the_key_is_made_once_and_private(self) -> None:
+        before = secret_key()
+        make_data_folder()
+        self.assertEqual(secret_key(), before)
+        self.assertEqual((FOLDER / "key").stat().st_mode & 0o777, 0o600)
+
+    def test_a_fault_in_the_log_shows_where_but_no_values(self) -> None:
+        def fail(token: str) -> None:
+            raise ZeroDivisionError(str(len(token)))
+
+        with self.assertLogs(level="ERROR") as logged:
+            try:
+                fail("very-secret-token")
+            except ZeroDivisionError:
+                structlog.get_logger().exception("job failed", job=1)
+        self.assertIn("ZeroDivisionError", logged.output[0])
+        self.assertNotIn("very-secret-token", logged.output[0])
+
+    def test_an_unknown_application_names_those_there_are(self) -> None:
+        application()
+        with self.assertRaises(UnknownApplication) as caught:
+            find_application("tset")
+        self.assertIn("test", str(caught.exception))
+
+
+class Journal(unittest.TestCase):
+    def test_entries_are_only_added(self) -> None:
+        entry = note("ada", "applied", "Pass of trip 1: 3 updated", application(), 1, 3)
+        self.assertEqual((entry.stage, entry.application), ("practice", "test"))
+        for change in (lambda: Entry.objects.update(who="nobody"), lambda: Entry.objects.all().delete()):
+            with self.assertRaises(Exception) as caught:
+                change()
+            self.assertIn("only ever added to", str(caught.exception))
+        self.assertTrue(Entry.objects.filter(pk=entry.pk, who="ada").exists())
+
+    def test_the_database_is_set_up_to_last(self) -> None:
+        with connection.cursor() as cursor:
+            settings_ = [
+                cursor.execute(f"PRAGMA {name}").fetchone()[0]
+                for name in ("journal_mode", "synchronous", "foreign_keys")
+            ]
+        self.assertEqual(settings_, ["wal", 2, 1])
+        self.assertGreater(sqlite3.sqlite_version_info, (3, 31))
+
+
+class People(unittest.TestCase):
+    def test_each_role_includes_those_before_it(self) -> None:
+        roles = [Role.VIEWER, Role.PREPARER, Role.OPERATOR, Role.ADMINISTRATOR]
+        for at, role in enumerate(roles):
+            self.assertEqual([Person(role=role).may(other) for other in roles], [n <= at for n in range(4)])
+        self.assertEqual(str(Person(username="ada", name="Ada Quillfeather")), "Ada Quillfeather")
+
+
+class KeptCopies(unittest.TestCase):
+    def test_after_a_pass_only_written_cells_move_on(self) -> None:
+        kept = pl.DataFrame({IDENTIFIER: ["1", "2"], VERSION: ["a", "a"], "rate": [5, 6], "name": ["x", "y"]})
+        now = pl.DataFrame({IDENTIFIER: ["1", "3"], VERSION: ["b", "b"], "rate": [7, 8], "name": ["by others", "new"]})
+        moved = moved_on(kept, now, {"1": ["rate"], "3": ["rate", "name"]})
+        self.assertEqual(
+            moved.select(IDENTIFIER, "rate", "name").rows(), [("1", 7, "x"), ("2", 6, "y"), ("3", 8, "new")]
+        )
+
+    def test_the_newest_copy_counts_and_older_ones_stay(self) -> None:
+        trip = new_trip()
+        self.assertIsNone(newest_copy(trip))
+        first = keep_copy(trip, pl.DataFrame({IDENTIFIER: ["1"]}))
+        keep_copy(trip, pl.DataFrame({IDENTIFIER: ["1", "2"]}))
+        newest = newest_copy(trip)
+        self.assertEqual(0 if newest is None else len(newest), 2)
+        self.assertTrue(absolute(first.path).exists())
+
+    def test_a_stamp_fits_its_own_trip_only(self) -> None:
+        one, other = new_trip(), new_trip()
+        self.assertTrue(stamp_fits(one, stamp_of(one, [])))
+        self.assertFalse(stamp_fits(other, stamp_of(one, [])))
+        self.assertEqual(file_name(one, "csv"), f"berths-of-may-june-{one.pk}.csv")
+
+    def test_a_stages_name_changes_with_what_it_is_made_of(self) -> None:
+        self.assertEqual(stage_path(1, "plan", "a", 2), stage_path(1, "plan", "a", 2))
+        self.assertNotEqual(stage_path(1, "plan", "a", 2), stage_path(1, "plan", "a", 3))
+
+
+class Uploads(unittest.TestCase):
+    @settings(max_examples=30, deadline=None)
+    @given(st.binary(min_size=1, max_size=200), st.integers(1, 64))
+    def test_parts_make_the_file_whatever_their_size(self, content: bytes, size: int) -> None:
+        identifier = uploads.begin("../../etc/berths Mai.csv", len(content))
+        for offset in range(0, len(content), size):
+            uploads.add(identifier, offset, content[offset : offset + size])
+        uploads.add(identifier, 0, content[:size])
+        path = uploads.finish(identifier)
+        self.assertEqual(absolute(path).read_bytes(), content)
+        self.assertEqual(absolute(path).name, "berths Mai.csv")
+        self.assertEqual(uploads.finish(identifier), path)
+
+    def test_what_cannot_be_taken_is_a_sentence(self) -> None:
+        with self.assertRaises(PlainError):
+            uploads.begin("x.csv", 0)
+        with self.assertRaises(PlainError):
+            uploads.begin("x.csv", 10**13)
+        for name in ("nothing", "../../key", "0" * 32):
+            with self.assertRaises(PlainError):
+                uploads.add(name, 0, b"x")
+
+
+class Windows(unittest.TestCase):
+    table = pl.DataFrame({"row": pl.int_range(2, 40_002, dtype=pl.UInt32, eager=True)}).with_columns(
+        pl.col("row").cast(pl.String).alias("c0")
+    )
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.path = "stages/windows.parquet"
+        cls.table.write_parquet(absolute(cls.path), row_group_size=16_384)
+
+    @settings(max_examples=30, deadline=None)
+    @given(st.integers(0, 41_000), st.integers(0, 700))
+    def test_a_window_is_a_slice(self, offset: int, limit: int) -> None:
+        window = sheet_window(self.path, ["c0"], len(self.table), offset, limit)
+        wanted = self.table.slice(offset, min(limit, 500))
+        self.assertEqual([line["row"] for line in window["rows"]], wanted["row"].to_list())
+        self.assertEqual([line["cells"][0]["text"] for line in window["rows"]], wanted["c0"].to_list())
+
+    @settings(max_examples=30, deadline=None)
+    @given(st.lists(st.integers(0, 39_999), unique=True, max_size=60))
+    def test_scattered_rows_are_those_asked_for(self, places: list[int]) -> None:
+        wanted = pl.Series(sorted(places), dtype=pl.UInt32)
+        self.assertEqual(_gather(self.path, wanted)["row"].to_list(), [place + 2 for place in sorted(places)])

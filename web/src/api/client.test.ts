@@ -1,0 +1,96 @@
+import { flushPromises } from "@vue/test-utils";
+import { afterEach, describe, expect, it, vi } from "vitest";
+
+import { api, data, onSignedOut, Problem, serverLost } from "./client";
+import { jobEnded } from "./queries";
+import { uploadFile } from "./upload";
+
+afterEach(() => vi.unstubAllGlobals());
+
+const serve = (handler: (request: Request) => Response | Promise<Response>) => {
+  const seen: Request[] = [];
+  vi.stubGlobal("fetch", async (request: Request) => {
+    seen.push(request.clone() as Request);
+    return handler(request);
+  });
+  return seen;
+};
+const problem = (status: number, detail: string, field?: string) =>
+  Response.json({ status, title: "x", detail, field }, { status });
+
+describe("answers", () => {
+  it("give their data", async () => {
+    serve(() => Response.json({ person: null, demo: [] }));
+    expect(await data(api.GET("/api/session"))).toEqual({ person: null, demo: [] });
+  });
+
+  it("carry the server's own words where it says what is wrong", async () => {
+    serve(() => problem(422, "This plan was sent already.", "seen"));
+    const asked = data(api.POST("/api/trips/{id}/runs", { params: { path: { id: 1 } }, body: { seen: "x" } }));
+    await expect(asked).rejects.toMatchObject({ status: 422, message: "This plan was sent already.", field: "seen" });
+  });
+
+  it("that never come are told as a lost server, and found again", async () => {
+    serve(() => Promise.reject(new TypeError("refused")));
+    await expect(data(api.GET("/api/session"))).rejects.toBeInstanceOf(Problem);
+    expect(serverLost.value).toBe(true);
+    serve(() => Response.json({ person: null, demo: [] }));
+    await data(api.GET("/api/session"));
+    expect(serverLost.value).toBe(false);
+  });
+
+  it("that nobody is signed in are passed on", async () => {
+    const out = vi.fn();
+    onSignedOut.call = out;
+    serve(() => problem(401, "You are not signed in."));
+    await expect(data(api.GET("/api/trips"))).rejects.toMatchObject({ status: 401 });
+    expect(out).toHaveBeenCalledOnce();
+  });
+
+  it("to writes are asked for with the token against forged requests", async () => {
+    document.cookie = "csrftoken=abc";
+    const seen = serve(() => Response.json({}));
+    await api.POST("/api/trips/{id}/plan", { params: { path: { id: 1 } } });
+    await api.GET("/api/trips");
+    expect(seen.map((request) => request.headers.get("X-CSRFToken"))).toEqual(["abc", null]);
+  });
+});
+
+describe("a job", () => {
+  it("is followed to its end", async () => {
+    const states = ["queued", "running", "done"];
+    serve(() => Response.json({ id: 3, state: states.shift(), result: { trip: 9 } }));
+    const told: string[] = [];
+    vi.useFakeTimers();
+    const ended = jobEnded(3, (job) => told.push(job.state ?? ""));
+    await vi.advanceTimersByTimeAsync(2000);
+    vi.useRealTimers();
+    expect((await ended).state).toBe("done");
+    expect(told).toEqual(["queued", "running", "done"]);
+  });
+});
+
+describe("a file", () => {
+  it("goes up in parts, from where the server is", async () => {
+    const size = 9 * 1024 * 1024;
+    const file = new File([new Uint8Array(size)], "berths.xlsx");
+    const offsets: number[] = [];
+    serve((request) => {
+      if (request.method === "POST") return Response.json({ id: "u1", received: 0 }, { status: 201 });
+      const offset = Number(new URL(request.url, "http://localhost").searchParams.get("offset"));
+      offsets.push(offset);
+      return Response.json({ id: "u1", received: Math.min(size, offset + 4 * 1024 * 1024) });
+    });
+    const shares: number[] = [];
+    expect(await uploadFile(file, (share) => shares.push(share))).toBe("u1");
+    await flushPromises();
+    expect(offsets).toEqual([0, 4 * 1024 * 1024, 8 * 1024 * 1024]);
+    expect(shares.at(-1)).toBe(1);
+  });
+
+  it("that the server refuses is not sent again", async () => {
+    const seen = serve(() => problem(422, "x.csv is empty."));
+    await expect(uploadFile(new File([], "x.csv"), () => {})).rejects.toThrow("empty");
+    expect(seen).toHaveLength(1);
+  });
+});

@@ -1,0 +1,82 @@
+import { mount } from "@vue/test-utils";
+import { describe, expect, it } from "vitest";
+
+import type { Cell, Row } from "@/api/client";
+
+import type { GridColumn } from "./DataGrid.vue";
+import GridCell from "./GridCell.vue";
+import GridRow from "./GridRow.vue";
+
+const RATE: GridColumn = { key: "c1", title: "Daily rate", sub: "", number: true, field: "daily_rate" };
+const CODE: GridColumn = { key: "c0", title: "Berth no.", sub: "key", isKey: true, field: "berth_no" };
+
+const cell = (values: Partial<Cell>, whole = false) =>
+  mount(GridCell, { props: { cell: { text: "40.50", ...values }, column: RATE, fault: false, whole } });
+
+describe("a cell", () => {
+  it("shows its text where nothing happens to it", () => {
+    expect(cell({}).text()).toBe("40.50");
+    expect(cell({}).classes()).toEqual(["grid-td", "num"]);
+  });
+
+  it("shows old → new where it is written or held", () => {
+    for (const state of ["write", "held"]) {
+      const changed = cell({ do: state, old: "38.50", new: "40.50", kept: "38.50" });
+      expect(changed.text().replace(/\s+/g, " ")).toBe("38.50 → 40.50");
+      expect(changed.classes()).toContain(state);
+      expect(changed.attributes("title")).toBe("38.50 → 40.50");
+    }
+  });
+
+  it("says when a field is emptied or was empty", () => {
+    expect(cell({ do: "write", old: "38.50", new: null }).find(".new").text()).toBe("empty");
+    expect(cell({ do: "write", old: null, new: "31.00" }).find(".old").exists()).toBe(false);
+  });
+
+  it("shows the cell as it came where whole rows are wanted", () => {
+    expect(cell({ do: "write", old: "38.50", new: "40.50" }, true).text()).toBe("40.50");
+  });
+
+  it("marks what could not be read", () => {
+    const bad = cell({ text: "4O.50", do: "bad", old: "38.50", new: null });
+    expect(bad.text()).toBe("4O.50");
+    expect(bad.classes()).toContain("bad");
+  });
+});
+
+describe("a row", () => {
+  const row: Row = {
+    row: 19,
+    state: "refused",
+    reason: "A let berth needs a holder.",
+    field: "daily_rate",
+    cells: [{ text: "B-015" }, { text: "40.50" }],
+  };
+  const props = {
+    keyed: [{ column: CODE, at: 0 }],
+    shown: [{ column: RATE, at: 1, start: 0, size: 100 }],
+    widths: [100, 100],
+    fixed: 200,
+    signs: true,
+    why: { left: 300, width: 360 },
+  };
+
+  it("keeps its number, verdict and keys together", () => {
+    const fixed = mount(GridRow, { props: { row, ...props } }).find(".grid-fixed");
+    expect(fixed.find("[role=rowheader]").text()).toBe("19");
+    expect(fixed.find("[role=img]").attributes("aria-label")).toBe("refused");
+    expect(fixed.find(".key").text()).toBe("B-015");
+  });
+
+  it("points at the field at fault and says why", () => {
+    const made = mount(GridRow, { props: { row, ...props } });
+    expect(made.find(".fault").text()).toBe("40.50");
+    expect(made.find(".grid-why").text()).toBe("A let berth needs a holder.");
+  });
+
+  it("keeps its place while its cells are on their way", () => {
+    const made = mount(GridRow, { props: { row: undefined, ...props } });
+    expect(made.text()).toBe("…");
+    expect(made.attributes("role")).toBe("row");
+  });
+});
