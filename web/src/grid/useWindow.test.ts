@@ -59,7 +59,8 @@ describe("a window of rows", () => {
 
   it("does not take an answer to an older question", async () => {
     let late: (response: Response) => void = () => {};
-    answer = (url) => (url.searchParams.get("state") === "slow" ? new Promise((resolve) => (late = resolve)) : rows(url));
+    answer = (url) =>
+      url.searchParams.get("state") === "slow" ? new Promise((resolve) => (late = resolve)) : rows(url);
     asked.state = "slow";
     const window = opened();
     await flushPromises();

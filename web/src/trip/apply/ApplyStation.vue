@@ -17,21 +17,32 @@ const { trip, mayPrepare, refresh } = useTripContext();
 const confirming = ref(false);
 const busy = ref(false);
 const job = computed(() => (trip.value.job?.kind === "apply" ? trip.value.job : null));
-const broken = computed(() => !job.value && trip.value.runs.some((run) => run.state === "running" || run.state === "waiting"));
+const broken = computed(
+  () => !job.value && trip.value.runs.some((run) => run.state === "running" || run.state === "waiting"),
+);
 const began = ref({ at: 0, done: 0 });
 const rate = ref(0);
 watch(
   () => job.value?.done,
   (done = 0, before) => {
     if (before === undefined || began.value.at === 0) began.value = { at: performance.now(), done };
-    else if (performance.now() > began.value.at) rate.value = ((done - began.value.done) * 1000) / (performance.now() - began.value.at);
+    else if (performance.now() > began.value.at)
+      rate.value = ((done - began.value.done) * 1000) / (performance.now() - began.value.at);
   },
 );
 watch(job, (now, before) => {
-  if (before && !now) void refresh().then(() => router.push({ name: "trip", params: { id: trip.value.id, station: "outcome" } }));
+  if (before && !now)
+    void refresh().then(() => router.push({ name: "trip", params: { id: trip.value.id, station: "outcome" } }));
 });
-const left = computed(() => (rate.value > 0 && job.value ? Math.ceil(((job.value.total ?? 0) - (job.value.done ?? 0)) / rate.value) : null));
-const canApply = computed(() => trip.value.to_write > 0 && !trip.value.applied && !trip.value.job && trip.value.application.may_apply);
+const left = computed(() =>
+  rate.value > 0 && job.value ? Math.ceil(((job.value.total ?? 0) - (job.value.done ?? 0)) / rate.value) : null,
+);
+const canApply = computed(
+  () => trip.value.to_write > 0 && !trip.value.applied && !trip.value.job && trip.value.application.may_apply,
+);
+
+const total = (run: { totals?: unknown }, ...names: string[]): number =>
+  names.reduce((sum, name) => sum + ((run.totals as Record<string, number> | null)?.[name] ?? 0), 0);
 
 async function stop(): Promise<void> {
   if (!job.value) return;
@@ -47,7 +58,9 @@ async function stop(): Promise<void> {
 async function goOn(): Promise<void> {
   busy.value = true;
   try {
-    await data(api.POST("/api/trips/{id}/runs", { params: { path: { id: trip.value.id } }, body: { seen: trip.value.plan } }));
+    await data(
+      api.POST("/api/trips/{id}/runs", { params: { path: { id: trip.value.id } }, body: { seen: trip.value.plan } }),
+    );
     await refresh();
   } catch (error) {
     sayError(error);
@@ -61,40 +74,99 @@ async function goOn(): Promise<void> {
   <div class="work">
     <div class="main overflow-auto p-6">
       <section v-if="job" class="card max-w-2xl" aria-live="polite">
-        <h2 class="flex items-center gap-3"><StageLabel :stage="trip.application.stage" />Writing to {{ trip.application.label }}</h2>
-        <p class="mt-3 text-[22px] font-bold"><span class="mono">{{ count(job.done) }}</span> of <span class="mono">{{ count(job.total) }}</span> rows</p>
-        <progress class="mt-2 h-4 w-full" :value="job.total ? job.done! / job.total : undefined" aria-label="Rows written" />
-        <p class="soft mt-2">
-          {{ job.message || "starting" }}<template v-if="rate"> · {{ count(Math.round(rate)) }} rows a second</template><template v-if="left != null"> · about {{ many(left, "second", "seconds") }} left</template>
+        <h2 class="flex items-center gap-3">
+          <StageLabel :stage="trip.application.stage" />Writing to {{ trip.application.label }}
+        </h2>
+        <p class="mt-3 text-[22px] font-bold">
+          <span class="mono">{{ count(job.done) }}</span> of <span class="mono">{{ count(job.total) }}</span> rows
         </p>
-        <p class="soft mt-1">You can leave this page; the work goes on. A broken pass goes on where it was and writes nothing twice.</p>
-        <button v-if="mayPrepare" type="button" class="btn mt-3" :disabled="busy || job.wanted === 'stop'" @click="stop">{{ job.wanted === "stop" ? "Stopping after this batch…" : "Stop after this batch" }}</button>
+        <progress
+          class="mt-2 h-4 w-full"
+          :value="job.total ? job.done! / job.total : undefined"
+          aria-label="Rows written"
+        />
+        <p class="soft mt-2">
+          {{ job.message || "starting" }}<template v-if="rate"> · {{ count(Math.round(rate)) }} rows a second</template
+          ><template v-if="left != null"> · about {{ many(left, "second", "seconds") }} left</template>
+        </p>
+        <p class="soft mt-1">
+          You can leave this page; the work goes on. A broken pass goes on where it was and writes nothing twice.
+        </p>
+        <button
+          v-if="mayPrepare"
+          type="button"
+          class="btn mt-3"
+          :disabled="busy || job.wanted === 'stop'"
+          @click="stop"
+        >
+          {{ job.wanted === "stop" ? "Stopping after this batch…" : "Stop after this batch" }}
+        </button>
       </section>
       <section v-else-if="broken" class="card max-w-2xl">
         <h2>A pass broke off</h2>
-        <p class="mt-1">What was sent is written down. Go on: rows without an answer are settled by reading their records, nothing is written twice.</p>
-        <button type="button" class="btn go mt-3" :disabled="busy || !trip.application.may_apply" @click="goOn">Go on where it was</button>
+        <p class="mt-1">
+          What was sent is written down. Go on: rows without an answer are settled by reading their records, nothing is
+          written twice.
+        </p>
+        <button type="button" class="btn go mt-3" :disabled="busy || !trip.application.may_apply" @click="goOn">
+          Go on where it was
+        </button>
       </section>
       <section v-else-if="trip.to_write && !trip.applied" class="card max-w-2xl">
-        <h2 class="flex items-center gap-3"><StageLabel :stage="trip.application.stage" />{{ many(trip.to_write, "row is", "rows are") }} ready</h2>
-        <p class="mt-1">Nothing has been written by this plan yet. Each write carries the version that was reviewed; where someone changed the same field since, the row is refused, not overwritten.</p>
+        <h2 class="flex items-center gap-3">
+          <StageLabel :stage="trip.application.stage" />{{ many(trip.to_write, "row is", "rows are") }} ready
+        </h2>
+        <p class="mt-1">
+          Nothing has been written by this plan yet. Each write carries the version that was reviewed; where someone
+          changed the same field since, the row is refused, not overwritten.
+        </p>
         <WhatIsWritten class="mt-3" />
-        <p v-if="!trip.application.may_apply" class="mt-2 font-semibold text-held">Writing to {{ trip.application.label }} needs an operator.</p>
-        <button type="button" class="btn go mt-3" :disabled="!canApply" @click="confirming = true">Apply {{ many(trip.to_write, "row", "rows") }}…</button>
+        <p v-if="!trip.application.may_apply" class="mt-2 font-semibold text-held">
+          Writing to {{ trip.application.label }} needs an operator.
+        </p>
+        <button type="button" class="btn go mt-3" :disabled="!canApply" @click="confirming = true">
+          Apply {{ many(trip.to_write, "row", "rows") }}…
+        </button>
       </section>
       <section v-else class="card max-w-2xl">
         <h2>{{ trip.runs.length ? "All that was confirmed has been sent." : "There is nothing to write." }}</h2>
-        <p class="mt-1">{{ trip.runs.length ? "Outcome shows what became of each row." : trip.plan ? "No row of the plan changes anything. Review shows why." : "The trip has no plan yet; the stations before this one say what is missing." }}</p>
-        <RouterLink class="btn mt-3" :to="{ name: 'trip', params: { id: trip.id, station: trip.runs.length ? 'outcome' : 'review' } }">{{ trip.runs.length ? "To Outcome" : "To Review" }}</RouterLink>
+        <p class="mt-1">
+          {{
+            trip.runs.length
+              ? "Outcome shows what became of each row."
+              : trip.plan
+                ? "No row of the plan changes anything. Review shows why."
+                : "The trip has no plan yet; the stations before this one say what is missing."
+          }}
+        </p>
+        <RouterLink
+          class="btn mt-3"
+          :to="{ name: 'trip', params: { id: trip.id, station: trip.runs.length ? 'outcome' : 'review' } }"
+          >{{ trip.runs.length ? "To Outcome" : "To Review" }}</RouterLink
+        >
       </section>
       <table v-if="trip.runs.length" class="plain-table mt-5 max-w-2xl">
-        <caption class="mb-1 text-left font-bold">This trip, pass by pass</caption>
-        <thead><tr><th>Began</th><th>By</th><th>Sent</th><th>In</th><th>Refused</th><th>State</th></tr></thead>
+        <caption class="mb-1 text-left font-bold">
+          This trip, pass by pass
+        </caption>
+        <thead>
+          <tr>
+            <th>Began</th>
+            <th>By</th>
+            <th>Sent</th>
+            <th>In</th>
+            <th>Refused</th>
+            <th>State</th>
+          </tr>
+        </thead>
         <tbody>
           <tr v-for="run in trip.runs" :key="run.id">
-            <td>{{ fullTime(run.started_at) }}</td><td>{{ run.by }}</td><td class="mono">{{ count(run.rows) }}</td>
-            <td class="mono">{{ count(((run.totals as Record<string, number> | null)?.created ?? 0) + ((run.totals as Record<string, number> | null)?.updated ?? 0) + ((run.totals as Record<string, number> | null)?.deleted ?? 0)) }}</td>
-            <td class="mono">{{ count((run.totals as Record<string, number> | null)?.refused) }}</td><td>{{ run.state }}</td>
+            <td>{{ fullTime(run.started_at) }}</td>
+            <td>{{ run.by }}</td>
+            <td class="mono">{{ count(run.rows) }}</td>
+            <td class="mono">{{ count(total(run, "created", "updated", "deleted")) }}</td>
+            <td class="mono">{{ count(total(run, "refused")) }}</td>
+            <td>{{ run.state }}</td>
           </tr>
         </tbody>
       </table>
