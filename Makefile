@@ -27,7 +27,7 @@ WEB_SOURCES := $(shell find web -path web/node_modules -prune -o -path web/dist 
 .make/web: $(WEB_SOURCES)
 	@mkdir -p .make
 	@sh tools/debian.sh npm nodejs npm
-	@test web/node_modules/.package-lock.json -nt web/package-lock.json || (cd web && npm ci --silent --no-audit --no-fund)
+	@test web/node_modules/.package-lock.json -nt web/package-lock.json || (cd web && npm ci --loglevel error --no-audit --no-fund)
 	@cd web && npm run --silent build -- --logLevel warn
 	@touch $@
 

@@ -1,0 +1,160 @@
+import { VueQueryPlugin } from "@tanstack/vue-query";
+import { flushPromises, mount } from "@vue/test-utils";
+import { afterEach, describe, expect, it, vi } from "vitest";
+
+import { queryClient } from "@/api/client";
+import { router } from "@/router";
+import FieldList from "@/sendout/FieldList.vue";
+import SignInPage from "@/signin/SignInPage.vue";
+import { trip } from "@/trip/example";
+
+import CarriedChart from "./CarriedChart.vue";
+import HomePage from "./HomePage.vue";
+import TripRow from "./TripRow.vue";
+
+afterEach(() => {
+  vi.unstubAllGlobals();
+  queryClient.clear();
+});
+
+const serve = (answers: Record<string, unknown>) => {
+  const seen: [string, unknown][] = [];
+  vi.stubGlobal("fetch", async (request: Request) => {
+    const path = new URL(request.url, "http://localhost").pathname;
+    seen.push([path, request.method === "GET" ? null : await request.clone().json()]);
+    return Response.json(answers[path] ?? []);
+  });
+  return seen;
+};
+const plugins = [router, [VueQueryPlugin, { queryClient }]] as never[];
+
+describe("home", () => {
+  const trips = [trip(), trip({ id: 8, title: "Storm class", asks: false, finished: true, here: "outcome" })];
+
+  it("lists the trips and counts those that need someone", async () => {
+    serve({ "/api/trips": trips, "/api/session": { person: { may_prepare: true }, demo: [] } });
+    const home = mount(HomePage, { global: { plugins } });
+    await flushPromises();
+    expect(home.findAllComponents(TripRow)).toHaveLength(2);
+    const chips = home.findAll("button.chip").map((chip) => chip.text());
+    expect(chips).toEqual(["All", "Needs someone 1", "Under way 0", "Finished 1"]);
+    await home.findAll("button.chip")[3]!.trigger("click");
+    expect(home.findAllComponents(TripRow).map((row) => row.props("trip").title)).toEqual(["Storm class"]);
+  });
+
+  it("teaches what it is for when it is empty", async () => {
+    serve({ "/api/trips": [], "/api/session": { person: { may_prepare: true }, demo: [] } });
+    const home = mount(HomePage, { global: { plugins } });
+    await flushPromises();
+    expect(home.text()).toContain("No trips yet.");
+    expect(home.text()).toContain("Send records out to begin one.");
+  });
+
+  it("shows a trip whose sheet is still out", () => {
+    const out = trip({ rows: null, sent_rows: 2611, needs: { kind: "same", says: "out, not back yet" } });
+    const row = mount(TripRow, { props: { trip: out, current: false }, global: { plugins } });
+    expect(row.text()).toContain("2,611 rows out");
+    expect(row.find(".bar").exists()).toBe(false);
+  });
+
+  it("draws the rows of each day, refused ones on top", () => {
+    const days = Array.from({ length: 14 }, (_, at) => ({
+      day: `2026-11-${10 + at}`,
+      carried: at * 10,
+      refused: at === 13 ? 5 : 0,
+    }));
+    const chart = mount(CarriedChart, { props: { days } });
+    expect(chart.text()).toContain("910 in · 5 refused, 0.5 %");
+    const heights = chart.findAll("rect").map((bar) => Number(bar.attributes("height")));
+    expect(Math.max(...heights)).toBeCloseTo((58 * 130) / 135);
+    expect(heights[0]).toBe(0);
+  });
+});
+
+describe("fields of a sheet", () => {
+  const field = (name: string, more = {}) => ({
+    name,
+    label: name.toUpperCase(),
+    kind: "text",
+    help: "",
+    required: false,
+    read_only: false,
+    is_key: false,
+    target: null,
+    choices: [] as string[],
+    ...more,
+  });
+  const type = {
+    name: "Berth",
+    label: "Berth",
+    plural: "Berths",
+    identifier: "id",
+    keys: [["no"]],
+    all_fields: [
+      field("id"),
+      field("no"),
+      field("rate", { required: true }),
+      field("status", { kind: "choice", choices: ["a", "b"] }),
+    ],
+  };
+  const list = (chosen: string[]) =>
+    mount(FieldList, {
+      props: {
+        modelValue: chosen,
+        type,
+        fixed: new Set(["id", "no"]),
+        readable: [{ name: "holder/name", label: "Holder › Name" }],
+        "onUpdate:modelValue": (now: string[]) => void shown.setProps({ modelValue: now }),
+      },
+    });
+  let shown: ReturnType<typeof list>;
+
+  it("are added, moved with the keys, and left out; keys stay in", async () => {
+    shown = list(["id", "no", "rate"]);
+    await shown.findAll("ul button")[0]!.trigger("click");
+    expect(shown.props("modelValue")).toEqual(["id", "no", "rate", "status"]);
+    await shown.find('[data-field="3"]').trigger("keydown", { key: "ArrowUp", altKey: true });
+    expect(shown.props("modelValue")).toEqual(["id", "no", "status", "rate"]);
+    await shown.find('[data-field="0"]').trigger("keydown", { key: "Delete" });
+    expect(shown.props("modelValue")).toContain("id");
+    await shown.find('[aria-label="Leave RATE out"]').trigger("click");
+    expect(shown.props("modelValue")).toEqual(["id", "no", "status"]);
+  });
+
+  it("of a referenced record come in for reading", async () => {
+    shown = list(["id", "no"]);
+    await shown.find("select").setValue("holder/name");
+    expect(shown.props("modelValue")).toEqual(["id", "no", "holder/name"]);
+    expect(shown.text()).toContain("Holder › Name");
+    expect(
+      shown
+        .findAll("li")
+        .map((line) => line.text())
+        .join(" "),
+    ).toContain("one of 2");
+  });
+});
+
+describe("signing in", () => {
+  const demo = [{ username: "ada", name: "Ada Quillfeather", role_label: "Administrator", password: "saltmarsh" }];
+
+  it("takes one step for the people of the demo", async () => {
+    const seen = serve({ "/api/session": { person: { username: "ada" }, demo: [] } });
+    const page = mount(SignInPage, { props: { demo }, global: { plugins } });
+    await page.findAll("button")[1]!.trigger("click");
+    await flushPromises();
+    expect(seen[0]).toEqual(["/api/session", { username: "ada", password: "saltmarsh" }]);
+    expect(queryClient.getQueryData(["session"])).toEqual({ person: { username: "ada" }, demo: [] });
+  });
+
+  it("says when name and password do not belong together, and shows nobody where there is no demo", async () => {
+    vi.stubGlobal("fetch", async () =>
+      Response.json({ detail: "That name and password do not belong together." }, { status: 400 }),
+    );
+    const page = mount(SignInPage, { props: { demo: [] }, global: { plugins } });
+    await page.find("form").trigger("submit");
+    await flushPromises();
+    expect(page.find("[role=alert]").text()).toContain("do not belong together");
+    expect(page.text()).not.toContain("part in the demo");
+  });
+});

@@ -1,0 +1,217 @@
+import { VueQueryPlugin } from "@tanstack/vue-query";
+import { flushPromises, mount, type VueWrapper } from "@vue/test-utils";
+import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
+import { computed, ref } from "vue";
+
+import type { Row, TripDetail } from "@/api/client";
+import TheLine from "@/parts/TheLine.vue";
+import { router } from "@/router";
+import { notices } from "@/shell/notices";
+
+import ApplyDialog from "./apply/ApplyDialog.vue";
+import WhatIsWritten from "./apply/WhatIsWritten.vue";
+import { tripKey, useGridColumns } from "./context";
+import { badRow, column, heldRow, trip } from "./example";
+import RowPanel from "./review/RowPanel.vue";
+
+let asked: { path: string; body: unknown }[] = [];
+let answer: () => Response;
+let set = vi.fn();
+
+beforeEach(() => {
+  asked = [];
+  set = vi.fn();
+  vi.spyOn(router, "push").mockResolvedValue(undefined);
+  notices.splice(0);
+  answer = () => Response.json(trip());
+  vi.stubGlobal("fetch", async (request: Request) => {
+    const path = new URL(request.url, "http://localhost").pathname;
+    asked.push({ path, body: request.method === "POST" ? await request.clone().json() : null });
+    return answer();
+  });
+});
+afterEach(() => {
+  vi.unstubAllGlobals();
+  document.body.innerHTML = "";
+});
+
+const provided = (now: TripDetail, mayPrepare = true) => ({
+  plugins: [router, VueQueryPlugin],
+  provide: {
+    [tripKey as symbol]: { trip: ref(now), mayPrepare: computed(() => mayPrepare), set, refresh: async () => {} },
+  },
+});
+const panel = (row: Row, now = trip(), mayPrepare = true) =>
+  mount(RowPanel, {
+    props: { row, column: -1, rowsOf: "" },
+    global: provided(now, mayPrepare),
+    attachTo: document.body,
+  });
+const button = (wrapper: VueWrapper, words: string) =>
+  wrapper.findAll("button").find((one) => one.text().includes(words));
+
+describe("the panel of a row", () => {
+  it("puts three values side by side where a row is held", () => {
+    const three = panel(heldRow).find(".three").text().replace(/\s+/g, " ");
+    expect(three).toContain("sent out38.50");
+    expect(three).toContain("your file40.50");
+    expect(three).toContain("application now41.00");
+  });
+
+  it("sends the answer for that cell, and takes the trip's new state", async () => {
+    await button(panel(heldRow), "Keep application")!.trigger("click");
+    await flushPromises();
+    expect(asked[0]).toEqual({
+      path: "/api/trips/7/decisions",
+      body: { rows: [19], field: "daily_rate", answer: "application" },
+    });
+    expect(set).toHaveBeenCalledOnce();
+    expect(notices[0]?.text).toContain("1 row decided");
+  });
+
+  it("offers one answer for all rows that are asked the same", async () => {
+    const window = {
+      total: 2,
+      offset: 0,
+      rows: [heldRow, { ...heldRow, row: 233 }, { ...heldRow, row: 9, reason: "Else." }],
+    };
+    const shown = panel(heldRow);
+    answer = () => Response.json(asked.length === 1 ? window : trip());
+    await button(shown, "Use the file in all 2")!.trigger("click");
+    await flushPromises();
+    expect(asked.at(-1)?.body).toEqual({ rows: [19, 233], field: "", answer: "file" });
+  });
+
+  it("names the cell that cannot be read, and lets it be left out", async () => {
+    const shown = panel(badRow);
+    expect(shown.text()).toContain("4O.50");
+    await button(shown, "Leave this cell out")!.trigger("click");
+    await flushPromises();
+    expect(asked[0]?.body).toEqual({ rows: [25], field: "daily_rate", answer: "leave out" });
+  });
+
+  it("keeps what was decided when the server refuses, and says why", async () => {
+    answer = () => Response.json({ detail: "A pass is under way; decide again when it is done." }, { status: 422 });
+    await button(panel(heldRow), "Set aside")!.trigger("click");
+    await flushPromises();
+    expect(set).not.toHaveBeenCalled();
+    expect(notices[0]).toMatchObject({ text: "A pass is under way; decide again when it is done.", bad: true });
+  });
+
+  it("has no answers for someone who may only look, nor while a job runs", () => {
+    expect(button(panel(heldRow, trip(), false), "Use the file")).toBeUndefined();
+    const busy = panel(heldRow, trip({ job: { id: 1, kind: "plan", state: "running" } as TripDetail["job"] }));
+    expect(button(busy, "Use the file")!.attributes("disabled")).toBeDefined();
+  });
+
+  it("tells an application's refusal in its own words", () => {
+    const refused = {
+      ...heldRow,
+      state: "refused",
+      reason: "A let berth needs a holder.",
+      code: "422 · required-when-let",
+    };
+    const text = panel(refused).text();
+    expect(text).toContain("The application answered:");
+    expect(text).toContain("422 · required-when-let · daily_rate");
+    expect(panel({ ...refused, code: "changed-meanwhile" }).text()).toContain("It was not written:");
+  });
+});
+
+describe("confirming a write", () => {
+  const dialog = (now: TripDetail) =>
+    mount(ApplyDialog, { props: { open: true }, global: provided(now), attachTo: document.body });
+  const confirm = (): HTMLButtonElement => document.querySelector<HTMLButtonElement>("[data-testid=confirm]")!;
+
+  it("says what, how many and where", async () => {
+    dialog(trip());
+    await flushPromises();
+    const text = document.body.textContent?.replace(/\s+/g, " ") ?? "";
+    expect(text).toContain("1 row will be written to Berths of the live application: these are the real records.");
+    expect(text).toContain("2 rows that are held or rejected stay where they are");
+    expect(text).toContain("38.50 → 40.50");
+  });
+
+  it("sends the plan that was seen, once, however often it is pressed", async () => {
+    const open = dialog(trip());
+    await open.setProps({ open: false });
+    await open.setProps({ open: true });
+    await flushPromises();
+    confirm().click();
+    confirm().click();
+    await flushPromises();
+    expect(asked.filter(({ path }) => path.endsWith("/runs"))).toEqual([
+      { path: "/api/trips/7/runs", body: { seen: "stages/7/plan-a.parquet" } },
+    ]);
+  });
+
+  it("asks for the number of records before it deletes", async () => {
+    const deletes = { create: 0, update: 0, same: 0, delete: 42, held: 0, rejected: 0, aside: 0 };
+    dialog(trip({ to_write: 42, summary: { verdicts: deletes } }));
+    await flushPromises();
+    expect(confirm().disabled).toBe(true);
+    const input = document.querySelector<HTMLInputElement>("[role=dialog] input")!;
+    input.value = "42";
+    input.dispatchEvent(new Event("input"));
+    await flushPromises();
+    expect(confirm().disabled).toBe(false);
+  });
+
+  it("stays open with the reason where the plan has changed", async () => {
+    answer = () => Response.json({ detail: "The plan has changed since you saw it." }, { status: 422 });
+    const open = dialog(trip());
+    await flushPromises();
+    confirm().click();
+    await flushPromises();
+    expect(document.querySelector("[role=alert]")?.textContent).toContain("has changed");
+    expect(open.emitted("close")).toBeUndefined();
+  });
+
+  it("lists rows by verdict and changes by field", () => {
+    const table = mount(WhatIsWritten, { global: provided(trip()) }).findAll("tr");
+    expect(table.map((line) => line.text().replace(/\s+/g, " "))).toEqual([
+      "△update1",
+      "Daily rate1 change, 38.50 → 40.50",
+    ]);
+  });
+});
+
+describe("a trip's columns and stations", () => {
+  it("say in the head what happens to each column", () => {
+    const now = ref(
+      trip({
+        columns: [
+          column({ is_key: true }),
+          column({ kind: "decimal", changed: 884, difference: "1820.00" }),
+          column({ carried: false }),
+          column({ field_name: null, field_label: null, header: "bollard cond.", carried: false }),
+          column({}),
+        ],
+      }),
+    );
+    const columns = useGridColumns(now).value;
+    expect(columns.map((one) => one.sub)).toEqual([
+      "key",
+      "884 changed · Σ +1,820.00",
+      "for reading",
+      "not carried",
+      "no change",
+    ]);
+    expect(columns[3]?.title).toBe("bollard cond.");
+    expect(columns.map((one) => one.dim)).toEqual([false, false, true, true, false]);
+  });
+
+  it("are places to go at any time", async () => {
+    const stations = ["file", "columns", "keys", "review", "apply", "outcome"].map((name) => ({
+      name,
+      state: "done" as const,
+      says: "12 rows need you",
+      asks: name === "review",
+    }));
+    const line = mount(TheLine, { props: { trip: 7, stations, open: "keys" }, global: { plugins: [router] } });
+    const links = line.findAll("a");
+    expect(links.map((link) => link.attributes("href"))).toEqual(stations.map(({ name }) => `/trips/7/${name}`));
+    expect(line.find("[aria-current=step]").text()).toContain("Keys");
+    expect(line.findAll(".asks")).toHaveLength(1);
+  });
+});
