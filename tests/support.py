@@ -36,6 +36,15 @@ def free_port() -> int:
         return int(probe.getsockname()[1])
 
 
+def two_free_ports() -> int:
+    """A free port whose successor is free too: the demo takes both."""
+    while True:
+        port = free_port()
+        with socket.socket() as probe:
+            if port < 65_000 and probe.connect_ex(("127.0.0.1", port + 1)) != 0:
+                return port
+
+
 def wait_until(condition: Callable[[], Any], seconds: float = 60, what: str = "it") -> Any:
     """The condition's first true value."""
     limit = time.monotonic() + seconds

@@ -18,7 +18,7 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.remote.webelement import WebElement
 
-from tests.support import BIN, answers, free_port, kill, start, temporary_folder, wait_until
+from tests.support import BIN, answers, kill, start, temporary_folder, two_free_ports, wait_until
 
 AXE = Path(__file__).parents[2] / "web" / "node_modules" / "axe-core" / "axe.min.js"
 FLAGS = [
@@ -167,7 +167,7 @@ class Demo:
 
     def __init__(self, data: Path | None = None) -> None:
         self.data = data or temporary_folder() / "demo"
-        self.port = free_port()
+        self.port = two_free_ports()
         self.address = f"http://127.0.0.1:{self.port}"
         self.log = temporary_folder() / "demo.log"
         command = [str(BIN / "vexo"), "demo", "--port", str(self.port), "--data", str(self.data)]

@@ -194,6 +194,8 @@ def apply(lease: Lease) -> dict[str, Any]:
     trip: Trip = run.trip
     with lease.writing():
         Run.objects.filter(pk=run.pk).update(state=Run.RUNNING)
+    sent = sum(len(batch.answers) for batch in run.batches.exclude(answers=None))
+    lease.progress(sent, run.rows, "asking the application")
     stopped: Stopped | None = None
     with client_of(trip.application) as client:
         catalogue = describe(trip.application, client)

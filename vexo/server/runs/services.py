@@ -76,6 +76,7 @@ def start_run(trip: Trip, by: str, seen: str = "") -> tuple[Run, Job]:
                 by=by,
             )
             job = enqueue("apply", by, trip, run=run.pk)
+            Job.objects.filter(pk=job.pk).update(total=rows)
     except IntegrityError:
         raise PlainError(f"A pass of trip {trip.pk} is under way already.") from None
     return run, job
