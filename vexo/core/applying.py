@@ -12,7 +12,7 @@ from .planning.comparing import do_column, new_column, old_column
 from .planning.verdicts import WRITTEN, Do, Verdict
 from .records import IDENTIFIER, VERSION, Field, RecordType
 from .sheets.sheet import ROW
-from .values import same
+from .values import same, to_text
 
 BATCH_SIZE = 200
 DONE = {Verdict.CREATE: "created", Verdict.UPDATE: "updated", Verdict.DELETE: "deleted"}
@@ -149,8 +149,6 @@ def differences(plan: pl.DataFrame, now: pl.DataFrame, fields: Sequence[Field]) 
         new = new_column(field.name)
         wrong = joined.filter((pl.col(do_column(field.name)) == Do.WRITE) & ~same(new, field.name, field))
         if len(wrong):
-            from .values import to_text
-
             parts.append(
                 pl.DataFrame(
                     {

@@ -14,7 +14,7 @@ from dataclasses import field as default
 import polars as pl
 
 from ..columns.carrying import say_column, values_column, why_column
-from ..columns.marks import CLEAR, LEAVE, VALUE
+from ..columns.marks import CLEAR, LEAVE
 from ..keys.finding import find_records, row_keys
 from ..keys.near import SEPARATOR, near_keys
 from ..records import IDENTIFIER, VERSION, Field, RecordType
@@ -356,6 +356,3 @@ def _judge(frame: pl.DataFrame, inputs: Inputs, settings: Settings, fields: Sequ
         _first([(case, reason) for case, _, reason, _ in ladder], pl.String()).alias("reason"),
         _first([(case, field) for case, _, _, field in ladder], pl.String()).alias("field"),
     )
-
-
-__all__ = ["DECISIONS", "VALUE", "Inputs", "Settings", "make_plan"]

@@ -163,7 +163,7 @@ def _cut_slowly(content: bytes) -> pl.DataFrame:
             column = _letter_number(place[1]) if place else column + 1
             text = "".join(ET.tostring(e, encoding="unicode") for e in cell)
             text = re.sub(r"<(/?)\w+:", r"<\1", text)
-            rows.append((_letters(column), row, cell.get("t", "n"), cell.get("s", "0"), text))
+            rows.append((column_letters(column), row, cell.get("t", "n"), cell.get("s", "0"), text))
     schema = {"letter": pl.String, ROW: pl.UInt32, "type": pl.String, "style": pl.String, "content": pl.String}
     return pl.DataFrame(rows, schema=schema, orient="row")
 
@@ -175,7 +175,8 @@ def _letter_number(letters: str) -> int:
     return number
 
 
-def _letters(number: int) -> str:
+def column_letters(number: int) -> str:
+    """The letters of a column, the first being 1."""
     letters = ""
     while number:
         number, rest = divmod(number - 1, 26)

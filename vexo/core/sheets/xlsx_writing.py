@@ -14,7 +14,7 @@ import xlsxwriter
 from ..records import Kind
 from .outgoing import OutgoingColumn
 from .sheet import Stamp
-from .xlsx_reading import STAMP_PROPERTY
+from .xlsx_reading import STAMP_PROPERTY, column_letters
 
 _HEADER = {"bold": True, "bg_color": "#EFECE3", "bottom": 2, "border_color": "#B9B2A1", "valign": "top"}
 _FOR_READING = {"bg_color": "#EFECE3", "font_color": "#51626B", "italic": True}
@@ -94,17 +94,9 @@ def _cell_xml(name: str, column: OutgoingColumn, letter: str, style: str) -> pl.
     return filled.fill_null("").alias(f"x{name}")
 
 
-def _letter(at: int) -> str:
-    letters, number = "", at + 1
-    while number:
-        number, rest = divmod(number - 1, 26)
-        letters = chr(65 + rest) + letters
-    return letters
-
-
 def _sheet_data(columns: list[OutgoingColumn], styles: list[str], header_style: str) -> str:
     head = "".join(
-        f'<c r="{_letter(at)}1" s="{header_style}" t="inlineStr"><is><t xml:space="preserve">'
+        f'<c r="{column_letters(at + 1)}1" s="{header_style}" t="inlineStr"><is><t xml:space="preserve">'
         + column.header.replace("&", "&amp;").replace("<", "&lt;").replace(">", "&gt;")
         + "</t></is></c>"
         for at, column in enumerate(columns)
@@ -112,7 +104,7 @@ def _sheet_data(columns: list[OutgoingColumn], styles: list[str], header_style: 
     rows = len(columns[0].cells)
     frame = pl.DataFrame({f"c{at}": _encode_forbidden(column.cells) for at, column in enumerate(columns)})
     frame = frame.with_columns(pl.int_range(2, rows + 2).cast(pl.String).alias("row"))
-    cells = [_cell_xml(f"c{at}", column, _letter(at), styles[at]) for at, column in enumerate(columns)]
+    cells = [_cell_xml(f"c{at}", column, column_letters(at + 1), styles[at]) for at, column in enumerate(columns)]
     made = frame.with_columns(cells).select(
         pl.concat_str(
             [
@@ -155,7 +147,7 @@ def write_xlsx(columns: list[OutgoingColumn], path: Path, title: str, stamp: Sta
                 before, _, rest = xml.partition("<sheetData")
                 after = rest.removeprefix("/>") if rest[0] == "/" else rest.partition("</sheetData>")[2]
                 xml = before + filled + after
-                size = f'<dimension ref="A1:{_letter(len(columns) - 1)}{rows + 1}"/>'
+                size = f'<dimension ref="A1:{column_letters(len(columns))}{rows + 1}"/>'
                 xml = re.sub(r'<dimension ref="[^"]*"/>', size, xml)
                 content = xml.encode()
             out.writestr(entry.filename, content)

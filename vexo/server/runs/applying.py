@@ -194,7 +194,7 @@ def apply(lease: Lease) -> dict[str, Any]:
     trip: Trip = run.trip
     with lease.writing():
         Run.objects.filter(pk=run.pk).update(state=Run.RUNNING)
-    sent = sum(len(batch.answers) for batch in run.batches.exclude(answers=None))
+    sent = sum(len(batch.answers or []) for batch in run.batches.all())
     lease.progress(sent, run.rows, "asking the application")
     stopped: Stopped | None = None
     with client_of(trip.application) as client:

@@ -24,7 +24,7 @@ from ..journal.services import note
 from .models import Mapping as ColumnMapping
 from .models import Sheet, Trip
 from .planning import plan_trip
-from .recognising import by_header, by_stamp, was_delimited
+from .recognising import by_header, by_stamp
 
 NEW_TRIP = "new"
 
@@ -146,4 +146,4 @@ def bring_in(lease: Lease) -> dict[str, Any]:
             note(job.by, "brought in", said, application, trip.pk, profile.rows, path.name)
         job.trip = trip
         plan_trip(trip, lease, client, fresh=True)
-    return {"trip": trip.pk, "recognised": recognised, "delimited": was_delimited(trip)}
+    return {"trip": trip.pk, "recognised": recognised}

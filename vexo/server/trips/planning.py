@@ -9,7 +9,7 @@ from typing import Any
 import polars as pl
 
 from vexo.applications import Application as Client
-from vexo.core.columns.carrying import Reading, carry, cell_texts, values_column
+from vexo.core.columns.carrying import Reading, carry, cell_texts
 from vexo.core.columns.matching import ColumnMatch
 from vexo.core.columns.references import different, key_texts, make_lookup, naming_fields
 from vexo.core.keys.finding import KeyError_, check_key, row_keys, suggest_key
@@ -17,9 +17,8 @@ from vexo.core.planning import Inputs, Operation, Settings, make_plan
 from vexo.core.planning.comparing import do_column, new_column, old_column
 from vexo.core.planning.planning import DECISIONS
 from vexo.core.planning.verdicts import Do, sum_of
-from vexo.core.records import IDENTIFIER, Catalogue, Kind, RecordType
+from vexo.core.records import Catalogue, Kind, RecordType
 from vexo.core.sheets import SheetProfile
-from vexo.core.sheets.sheet import ROW
 from vexo.core.values import dtype
 
 from ..applications.services import client_of, describe
@@ -213,6 +212,3 @@ def _write(frame: pl.DataFrame, relative: str) -> None:
 def replan(lease: Lease) -> dict[str, Any]:
     """The job: plan anew, after a decision or because the application may have changed."""
     return plan_trip(lease.trip, lease, None, fresh=bool(lease.job.arguments.get("fresh", True)))
-
-
-__all__ = ["IDENTIFIER", "ROW", "Planned", "load", "plan_trip", "replan", "values_column"]

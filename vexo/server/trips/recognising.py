@@ -11,7 +11,6 @@ from vexo.core.sheets import SheetProfile
 from vexo.core.sheets.outgoing import column_of
 
 from ..applications.models import Application
-from ..data_folder import absolute
 from ..jobs.working import PlainError
 from .kept import newest_copy
 from .models import Sheet, Trip
@@ -72,7 +71,3 @@ def was_delimited(trip: Trip) -> bool:
     """Whether the trip's sheet went out as delimited text, where formulas were made harmless."""
     last = trip.sheets.filter(direction=Sheet.OUT).last()
     return bool(last and last.profile and last.profile.get("format") in ("csv", "tsv"))
-
-
-def absolute_cells(sheet: Sheet) -> Path:
-    return absolute(sheet.cells)
