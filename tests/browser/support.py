@@ -72,7 +72,7 @@ class Browser:
     def all(self, css: str) -> list[WebElement]:
         return list(self.driver.find_elements(By.CSS_SELECTOR, css))
 
-    def until(self, condition: Callable[[], Any], what: str, seconds: float = 30) -> Any:
+    def until(self, condition: Callable[[], Any], what: str, seconds: float = 60) -> Any:
         def quiet() -> Any:
             try:
                 return condition()
@@ -84,7 +84,7 @@ class Browser:
         except AssertionError as error:
             raise AssertionError(f"{error}\n--- on the page ({self.driver.current_url}):\n{self.text[:1500]}") from None
 
-    def see(self, *texts: str, seconds: float = 30) -> None:
+    def see(self, *texts: str, seconds: float = 60) -> None:
         """Wait until all these words are on the page."""
         for text in texts:
             self.until(lambda text=text: text in self.text, f"the words {text!r}", seconds)

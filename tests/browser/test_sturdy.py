@@ -21,7 +21,8 @@ class Sturdy(BrowserCase):
         berths = [r["berth_no"] for r in self.records(WHERE.format(letter))[:30]]
         edit(path, {(berth, "Daily rate"): rate for berth in berths})
         browser.drop(path)
-        browser.see("30 update")
+        browser.see("30 update", seconds=60)
+        browser.until(lambda: not browser.all("[role=dialog]"), "the end of bringing in")
         return number
 
     def runs(self, browser: Browser, number: str) -> list[dict[str, Any]]:
