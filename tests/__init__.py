@@ -1,1 +1,7 @@
 """Tests of Vexo and of the register it ships with."""
+
+from hypothesis import HealthCheck, settings
+
+# How long an example takes says nothing about whether it is right; speed is measured in bench/.
+settings.register_profile("unhurried", deadline=None, suppress_health_check=[HealthCheck.too_slow])
+settings.load_profile("unhurried")
