@@ -52,7 +52,9 @@ useFootNote(() => {
 </script>
 
 <template>
-  <div class="grid min-h-0 flex-1 grid-cols-[minmax(0,1fr)_minmax(240px,318px)] gap-4 overflow-auto px-4 py-3.5">
+  <div
+    class="grid min-h-0 flex-1 grid-cols-[minmax(0,1fr)_318px] gap-4 max-[1180px]:grid-cols-[minmax(0,1fr)_236px] overflow-auto px-4 py-3.5"
+  >
     <div>
       <div class="mb-3.5 grid grid-cols-2 gap-3">
         <RouterLink to="/send-out" class="flex items-center gap-3.5 rounded-[10px] bg-marine px-4 py-3.5 text-white">

@@ -10,7 +10,7 @@ defineProps<{ trip: Trip; current: boolean }>();
 
 <template>
   <li
-    class="relative grid min-h-[58px] grid-cols-[96px_minmax(0,1fr)_132px_minmax(80px,210px)_minmax(150px,190px)] items-center gap-4 border-b border-[#ECE8DD] px-2.5 last:border-0"
+    class="relative grid min-h-[58px] grid-cols-[96px_minmax(150px,1fr)_132px_minmax(80px,210px)_minmax(150px,190px)] items-center gap-4 border-b border-[#ECE8DD] px-2.5 last:border-0 max-[1180px]:grid-cols-[92px_minmax(150px,1fr)_132px_90px_160px] max-[1180px]:gap-3"
     :class="{ 'bg-[#F3F8F8]': current }"
   >
     <span><StageLabel :stage="trip.application.stage" /></span>
