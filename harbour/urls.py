@@ -8,6 +8,7 @@ from harbour.register.odata.views import serve
 urlpatterns = [
     path("", pages.home),
     path("trouble", trouble.switch),
+    path("behaviour", trouble.behaving),
     re_path(r"^(?P<name>live|practice)/odata/(?P<path>.*)$", serve),
     path("<str:name>/", pages.types),
     path("<str:name>/<str:entity_set>/", pages.records),

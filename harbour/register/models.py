@@ -200,5 +200,15 @@ class Reading(Record):
         unique_together = [("meter", "read_at")]
 
 
+class Repeat(models.Model):
+    """A request that came with a number of its own, and how it was answered: asked again, it is not done again."""
+
+    number = models.CharField(max_length=80, primary_key=True)
+    digest = models.CharField(max_length=64)
+    status = models.IntegerField()
+    body = models.TextField()
+    headers = models.JSONField()
+
+
 TYPES: tuple[type[Record], ...] = (Harbour, Berth, Holder, Vessel, Contract, TariffLine, GateFob, Reading)
 BY_SET: dict[str, type[Record]] = {model.entity_set: model for model in TYPES}

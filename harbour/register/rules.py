@@ -22,6 +22,7 @@ class Refusal(Exception):
     def __init__(self, message: str, code: str, field: str | None = None, status: int = 422) -> None:
         super().__init__(message)
         self.message, self.code, self.field, self.status = message, code, field, status
+        self.repeated = ""
 
 
 _EMAIL = re.compile(r"[^@\s]+@[^@\s.]+(\.[^@\s.]+)+")

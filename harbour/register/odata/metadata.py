@@ -11,7 +11,7 @@ from .properties import Property, properties
 NAMESPACE = "Saltmarsh.Register"
 _EDMX = "http://docs.oasis-open.org/odata/ns/edmx"
 _EDM = "http://docs.oasis-open.org/odata/ns/edm"
-_VOCABULARIES = ("Core", "Validation", "Capabilities")
+_VOCABULARIES = ("Core", "Validation", "Capabilities", "Repeatability")
 
 
 def _annotate(parent: ET.Element, term: str, **value: str) -> ET.Element:
@@ -78,7 +78,7 @@ def _alternate_keys(parent: ET.Element, model: type[Record]) -> None:
             ET.SubElement(ref, "PropertyValue", Property="Alias", String=name)
 
 
-def _container(schema: ET.Element) -> None:
+def _container(schema: ET.Element, versions: bool, repeatable: bool) -> None:
     container = ET.SubElement(schema, "EntityContainer", Name="Container")
     for model in TYPES:
         name = f"{NAMESPACE}.{model.__name__}"
@@ -89,10 +89,13 @@ def _container(schema: ET.Element) -> None:
                     entity_set, "NavigationPropertyBinding", Path=prop.navigation, Target=prop.target.entity_set
                 )
         _describe(entity_set, model.plural)
-        _annotate(entity_set, "Core.V1.OptimisticConcurrency")
+        if versions:
+            _annotate(entity_set, "Core.V1.OptimisticConcurrency")
         if model.keys:
             _alternate_keys(entity_set, model)
     _describe(container, "Saltmarsh Harbour Register")
+    if repeatable:
+        _annotate(container, "Repeatability.V1.Supported", Bool="true")
     batch = ET.SubElement(_annotate(container, "Capabilities.V1.BatchSupport"), "Record")
     ET.SubElement(batch, "PropertyValue", Property="Supported", Bool="true")
     ET.SubElement(batch, "PropertyValue", Property="ContinueOnErrorSupported", Bool="true")
@@ -101,8 +104,8 @@ def _container(schema: ET.Element) -> None:
 
 
 @cache
-def document() -> bytes:
-    """The whole document. It is the same for every set."""
+def document(versions: bool = True, repeatable: bool = False) -> bytes:
+    """The whole document, by what the register promises. It is the same for every set."""
     root = ET.Element("edmx:Edmx", {"xmlns:edmx": _EDMX, "Version": "4.01"})
     for name in _VOCABULARIES:
         uri = f"https://oasis-tcs.github.io/odata-vocabularies/vocabularies/Org.OData.{name}.V1.xml"
@@ -111,5 +114,5 @@ def document() -> bytes:
     schema = ET.SubElement(ET.SubElement(root, "edmx:DataServices"), "Schema", {"xmlns": _EDM, "Namespace": NAMESPACE})
     for model in TYPES:
         _type(schema, model)
-    _container(schema)
+    _container(schema, versions, repeatable)
     return ET.tostring(root, encoding="utf-8", xml_declaration=True)

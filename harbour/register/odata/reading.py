@@ -10,6 +10,7 @@ from urllib.parse import quote
 
 from django.db.models import F, QuerySet
 
+from .. import trouble
 from ..models import Record
 from ..rules import Refusal
 from .filters import read_filter, resolve
@@ -85,8 +86,11 @@ def write_records(shape: Shape, rows: QuerySet[Any]) -> Iterable[dict[str, Any]]
         own(prop)
     for prop, inner in shape.expanded:
         reference(prop, inner)
+    versions = trouble.behaviour("versions")
     for row in rows.values_list(*columns).iterator(chunk_size=2000):
-        out: dict[str, Any] = {"@odata.id": url_key(shape.model, row[0]), "@odata.etag": f'W/"{row[1]}"'}
+        out: dict[str, Any] = {"@odata.id": url_key(shape.model, row[0])}
+        if versions:
+            out["@odata.etag"] = f'W/"{row[1]}"'
         for write in writers:
             write(out, row)
         yield out

@@ -13,6 +13,7 @@ from django.db import DatabaseError, transaction
 from django.http import HttpRequest, HttpResponse
 from django.views.decorators.csrf import csrf_exempt
 
+from .. import repeating, trouble
 from ..models import TYPES, Record
 from ..rules import Refusal
 from . import metadata, reading, writing
@@ -67,31 +68,54 @@ def _one(
             record = records.find(model, writing.read_key(model, key))
             shape = reading.read_shape(model, query)
             found = model._default_manager.using(alias).filter(pk=record.pk)
-            return 200, next(iter(reading.write_records(shape, found))), {"ETag": f'W/"{record.version}"'}
+            return 200, next(iter(reading.write_records(shape, found))), _tag(record)
         case "POST", None, None:
             record = writing.create(model, alias, body, who)
-            tag = {"ETag": f'W/"{record.version}"', "Location": reading.url_key(model, record.pk)}
+            tag = {**_tag(record), "Location": reading.url_key(model, record.pk)}
             return 201, writing.as_json(record), tag
         case "PATCH", str() as key, None:
             record = records.find(model, writing.read_key(model, key))
             writing.update(record, alias, body, headers.get("If-Match"), who)
             records.keep(record)
-            tag = {"ETag": f'W/"{record.version}"'}
+            tag = _tag(record)
             if "return=minimal" in headers.get("Prefer", ""):
                 return 204, None, tag
             return 200, writing.as_json(record), tag
         case "DELETE", str() as key, None:
-            writing.delete(records.find(model, writing.read_key(model, key)), alias, headers.get("If-Match"))
+            writing.delete(records.find(model, writing.read_key(model, key)), alias, headers.get("If-Match"), who)
             records.forget()
             return 204, None, {}
     raise Refusal(f"{method} is not possible there.", "no-such-method", None, 405)
+
+
+def _described() -> HttpResponse:
+    content = metadata.document(trouble.behaviour("versions"), trouble.behaviour("repeatable") != "no")
+    return HttpResponse(content, content_type="application/xml", headers={"OData-Version": "4.01"})
+
+
+def _tag(record: Record) -> dict[str, str]:
+    return {"ETag": f'W/"{record.version}"'} if trouble.behaviour("versions") else {}
 
 
 def _batch_entry(records: writing.Records, who: str, request: Mapping[str, Any]) -> tuple[int, Any, dict[str, str]]:
     # Header names inside a JSON batch are lower case; outside they come from Django's canonical mapping.
     headers = {str(k).title(): str(v) for k, v in (request.get("headers") or {}).items()}
     method, url = str(request.get("method", "")).upper(), str(request.get("url", ""))
-    return _one(records, who, method, url, headers, request.get("body"))
+    body = request.get("body")
+
+    def run() -> tuple[int, Any, dict[str, str]]:
+        return _one(records, who, method, url, headers, body)
+
+    try:
+        with transaction.atomic(using=records.alias):
+            return repeating.once(records.alias, headers, method, url, body, run)
+    except Refusal as refusal:
+        answer = refusal.status, error_body(refusal), {"Repeatability-Result": "accepted"}
+        if refusal.code == "repeat-rejected":
+            refusal.repeated = "rejected"
+        elif refusal.status < 500:
+            repeating.remember_refusal(records.alias, headers, method, url, body, answer)
+        raise
 
 
 def _answer(entry: Mapping[str, Any], run: Callable[[], tuple[int, Any, dict[str, str]]]) -> dict[str, Any]:
@@ -100,6 +124,8 @@ def _answer(entry: Mapping[str, Any], run: Callable[[], tuple[int, Any, dict[str
         status, body, headers = run()
     except Refusal as refusal:
         status, body, headers = refusal.status, error_body(refusal), {}
+        if refusal.repeated:
+            headers = {"Repeatability-Result": refusal.repeated}
     answer.update(status=status, headers={k.lower(): v for k, v in headers.items()}, body=body)
     return {k: v for k, v in answer.items() if v is not None}
 
@@ -141,24 +167,28 @@ def _batch(alias: str, who: str, body: Any) -> dict[str, Any]:
     entries = body.get("requests") if isinstance(body, dict) else None
     if not isinstance(entries, list) or len(entries) > _MAX_BATCH:
         raise Refusal(f"A batch is a list of at most {_MAX_BATCH} requests.", "bad-batch", None, 400)
+    if len(entries) > trouble.behaviour("most"):
+        raise Refusal("The batch is too large.", "too-large", None, 413)
     responses: list[dict[str, Any]] = []
     groups: dict[Any, list[Mapping[str, Any]]] = {}
     for position, entry in enumerate(entries):
         groups.setdefault(entry.get("atomicityGroup") or position, []).append(entry)
     records = writing.Records(alias)
+    fails = trouble.behaviour("rows")
     with transaction.atomic(using=alias):
         records.read(_named(entries))
-        for group in groups.values():
+        for number, group in enumerate(groups.values()):
             if group[0].get("atomicityGroup"):
                 responses.extend(_group(records, who, group))
                 continue
             entry = group[0]
-
-            def run(entry: Mapping[str, Any] = entry) -> tuple[int, Any, dict[str, str]]:
-                with transaction.atomic(using=alias):
-                    return _batch_entry(records, who, entry)
-
-            responses.append(_answer(entry, run))
+            if fails and number % 2:
+                failure = error_body(Refusal("The register stumbled over this one.", "stumbled", None, fails))
+                responses.append({"id": entry.get("id"), "status": fails, "body": failure})
+            else:
+                responses.append(_answer(entry, lambda entry=entry: _batch_entry(records, who, entry)))  # type: ignore[misc]
+            if responses[-1]["status"] >= 400 and not trouble.behaviour("continues"):
+                break
     return {"responses": responses}
 
 
@@ -174,7 +204,7 @@ def serve(request: HttpRequest, name: str, path: str) -> HttpResponse:
             sets = [{"name": m.entity_set, "kind": "EntitySet", "url": m.entity_set} for m in TYPES]
             return _json({"@odata.context": "$metadata", "value": sets})
         if path == "$metadata":
-            return HttpResponse(metadata.document(), content_type="application/xml", headers={"OData-Version": "4.01"})
+            return _described()
         body = None
         if request.method in ("POST", "PATCH"):
             try:

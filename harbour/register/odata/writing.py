@@ -10,6 +10,7 @@ from typing import Any
 from django.db import connections, models
 from django.db.models import ProtectedError
 
+from .. import effects, trouble
 from ..models import BY_SET, Record
 from ..rules import Refusal, check_delete, check_write
 from .properties import KEPT_BY_THE_REGISTER, from_json, properties, to_json
@@ -73,14 +74,18 @@ class Records:
 def as_json(record: Any) -> dict[str, Any]:
     """One saved record as JSON."""
     model = type(record)
-    out: dict[str, Any] = {"@odata.id": url_key(model, record.pk), "@odata.etag": f'W/"{record.version}"'}
+    out: dict[str, Any] = {"@odata.id": url_key(model, record.pk)}
+    if trouble.behaviour("versions"):
+        out["@odata.etag"] = f'W/"{record.version}"'
+    if trouble.behaviour("warnings"):
+        out["@Core.Messages"] = [{"code": "looked-at", "message": "The office looks at this one.", "severity": "warning"}]
     for prop in properties(model).values():
         out[prop.name] = to_json(prop)(getattr(record, prop.column))
     return out
 
 
 def _check_version(record: Any, expected: str | None) -> None:
-    if expected in (None, "*"):
+    if expected in (None, "*") or not trouble.behaviour("versions"):
         return
     if expected not in (f'W/"{record.version}"', f'"{record.version}"'):
         raise Refusal("The record was changed since it was read.", "version-clash", None, 412)
@@ -134,6 +139,7 @@ def create(model: type[Record], alias: str, body: Mapping[str, Any], who: str) -
     check_write(record, alias, changed)
     _stamp(record, who)
     record.save(using=alias, force_insert=True)
+    effects.note(alias, "create", record, who, body)
     return record
 
 
@@ -146,12 +152,14 @@ def update(record: Any, alias: str, body: Mapping[str, Any], match: str | None, 
         record.version += 1
         _stamp(record, who)
         _save_columns(record, alias, changed)
+        effects.note(alias, "update", record, who, body)
 
 
-def delete(record: Any, alias: str, match: str | None) -> None:
+def delete(record: Any, alias: str, match: str | None, who: str) -> None:
     """Take a record away, unless a rule or another record holds it."""
     _check_version(record, match)
     check_delete(record, alias)
+    effects.note(alias, "delete", record, who, {})
     try:
         record.delete(using=alias)
     except ProtectedError as error:

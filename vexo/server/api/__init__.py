@@ -1,1 +1,0 @@
-"""What all parts of the API share: problem details, rights, documents."""

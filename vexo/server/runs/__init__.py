@@ -1,1 +1,0 @@
-"""Writing a plan to an application, pass by pass."""
