@@ -1,9 +1,12 @@
 """Speaking to applications. Nothing else opens a connection to one."""
 
+from collections.abc import Callable
+
 from .base import Application, ApplicationError
+from .fake import FakeApplication
 from .odata import ODataApplication
 
-PROTOCOLS = {"odata": ODataApplication}
+PROTOCOLS: dict[str, Callable[[str, str, str], Application]] = {"odata": ODataApplication, "fake": FakeApplication}
 
 
 def open_application(protocol: str, address: str, token: str, pages: str = "") -> Application:

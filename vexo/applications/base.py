@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
 from types import TracebackType
 from typing import Any, Self
 
 import polars as pl
 
-from vexo.core.applying import Answer, Write
 from vexo.core.conditions import Condition
 from vexo.core.records import Catalogue, RecordType
+from vexo.core.writing import Answer, Write
 
 
 class ApplicationError(Exception):
@@ -19,7 +20,35 @@ class ApplicationError(Exception):
 
 
 class NoAnswer(ApplicationError):
-    """A request was sent and its answer never came: what it did is not known."""
+    """A request was sent and its answer never came, or says nothing: what it did is not known."""
+
+
+class NotTaken(ApplicationError):
+    """A batch that certainly was not looked at: it can go again as it is.
+
+    ``wait`` are the seconds after which that is worth trying, or None where a person has to do something first.
+    """
+
+    def __init__(self, message: str, wait: float | None = None) -> None:
+        super().__init__(message)
+        self.wait = wait
+
+
+class TooLarge(ApplicationError):
+    """A batch that the application does not take for its size."""
+
+
+@dataclass(frozen=True)
+class Sending:
+    """How a batch goes out.
+
+    ``first_sent`` is the HTTP date that repeatable requests carry with their numbers, empty where they are not to be
+    used; ``before_body`` is called when all is ready and nothing of the batch has left yet, and may raise.
+    """
+
+    atomic: bool = False
+    first_sent: str = ""
+    before_body: Callable[[], None] = lambda: None
 
 
 class NotPromised(ApplicationError):
@@ -66,12 +95,14 @@ class Application(ABC):
         """The records that have one of the keys; ``values`` has a typed column for each field of ``key``."""
 
     @abstractmethod
-    def write(self, record_type: RecordType, writes: Sequence[Write], atomic: bool = False) -> list[Answer]:
-        """Send a batch; one answer a write, in order.
+    def write(self, record_type: RecordType, writes: Sequence[Write], sending: Sending = Sending()) -> list[Answer]:
+        """Send a batch, once; one answer a write, in order.
 
         Raises:
-            NoAnswer: where the batch went out and no answer came.
-            ApplicationError: where it certainly did not go out.
+            NotTaken: where it certainly was not looked at.
+            TooLarge: where it has to be cut.
+            NoAnswer: where it went out and no answer came.
+            ApplicationError: where the application understands it otherwise; it took nothing.
         """
 
     @abstractmethod

@@ -4,17 +4,19 @@ from __future__ import annotations
 
 import random
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from typing import Any
 
 import httpx
 import simplejson
 
-from .base import ApplicationError, NoAnswer
+from .base import ApplicationError, NoAnswer, NotTaken, TooLarge
 
 TRIES = 6
 _BUSY = (429, 502, 503, 504)
 _LONGEST_WAIT = 30.0
+_CHUNK = 64 * 1024
+LONGEST_REQUEST = 60.0
 
 
 class Connection:
@@ -41,7 +43,7 @@ class Connection:
             self._client = httpx.Client(
                 base_url=self.address,
                 headers=headers,
-                timeout=httpx.Timeout(60, connect=5),
+                timeout=httpx.Timeout(LONGEST_REQUEST, connect=5),
                 limits=httpx.Limits(max_connections=8),
                 transport=transport,
                 follow_redirects=False,
@@ -55,26 +57,58 @@ class Connection:
 
     def get(self, path: str, headers: dict[str, str] | None = None) -> httpx.Response:
         """Read; asked again while the application is busy or the connection breaks."""
-        return self._send("GET", path, None, headers, repeatable=True)
+        return self._send("GET", path, headers)
 
-    def post(self, path: str, body: Any) -> httpx.Response:
-        """Write; sent again only where it certainly was not taken.
+    def post_once(self, path: str, body: Any, headers: dict[str, str], before_body: Callable[[], None]) -> httpx.Response:
+        """Write, once; what goes again and when is for the caller to say.
+
+        Args:
+            before_body: called when the request's head is out and nothing of its body; what it raises ends the request.
 
         Raises:
-            NoAnswer: where it was sent and the answer did not come.
+            NotTaken, TooLarge, NoAnswer: by the status of the answer, or by how far the request came.
         """
-        return self._send("POST", path, simplejson.dumps(body, use_decimal=True), None, repeatable=False)
+        content = simplejson.dumps(body, use_decimal=True).encode()
+        length = {"Content-Type": "application/json", "Content-Length": str(len(content)), **headers}
 
-    def _send(
-        self, method: str, path: str, content: str | None, headers: dict[str, str] | None, repeatable: bool
-    ) -> httpx.Response:
-        sent_headers = dict(headers or {})
-        if content is not None:
-            sent_headers["Content-Type"] = "application/json"
+        def body_of() -> Iterator[bytes]:
+            before_body()
+            for start in range(0, len(content), _CHUNK):
+                yield content[start : start + _CHUNK]
+
+        try:
+            response = self._client.post(path, content=body_of(), headers=length)
+        except (httpx.ConnectError, httpx.ConnectTimeout, httpx.PoolTimeout) as error:
+            raise NotTaken(f"{self.address} does not answer. Is it running?", wait=2.0) from error
+        except (httpx.UnsupportedProtocol, httpx.InvalidURL) as error:
+            raise ApplicationError(f"{self.address} is no address. Write it as http://host:port/path.") from error
+        except httpx.HTTPError as error:
+            raise NoAnswer(f"{self.address} took the request, but its answer never came.") from error
+        return self._written(response)
+
+    def _written(self, response: httpx.Response) -> httpx.Response:
+        status = response.status_code
+        if status == 200:
+            return response
+        if status in (401, 403):
+            raise NotTaken(f"{self.address} refuses the token. Give it a new one, or ask its administrator.")
+        if status == 404:
+            raise NotTaken(f"{self.address} takes no batches any more. Ask its administrator.")
+        if status == 429:
+            asked = response.headers.get("Retry-After", "")
+            wait = min(float(asked), _LONGEST_WAIT) if asked.isdigit() else 2.0
+            raise NotTaken(f"{self.address} is too busy to answer. Try again later.", wait=wait)
+        if status == 413:
+            raise TooLarge(f"{self.address} does not take batches of this size.")
+        if status == 408 or status >= 500 or 200 <= status < 300:
+            raise NoAnswer(f"{self.address} answered with status {status}, which does not say what it took.")
+        raise ApplicationError(f"{self.address} does not understand a batch (status {status}){_said(response)}")
+
+    def _send(self, method: str, path: str, headers: dict[str, str] | None) -> httpx.Response:
         for attempt in range(TRIES):
             last = attempt == TRIES - 1
             try:
-                response = self._client.request(method, path, content=content, headers=sent_headers)
+                response = self._client.request(method, path, headers=dict(headers or {}))
             except (httpx.ConnectError, httpx.ConnectTimeout, httpx.PoolTimeout) as error:
                 if last:
                     raise ApplicationError(
@@ -84,9 +118,7 @@ class Connection:
                 continue
             except (httpx.UnsupportedProtocol, httpx.InvalidURL) as error:
                 raise ApplicationError(f"{self.address} is no address. Write it as http://host:port/path.") from error
-            except httpx.TransportError as error:
-                if not repeatable:
-                    raise NoAnswer(f"{self.address} took the request, but its answer never came.") from error
+            except httpx.HTTPError as error:
                 if last:
                     raise ApplicationError(f"{self.address} breaks off its answers. Try again later.") from error
                 self._wait(attempt, None)
@@ -106,7 +138,7 @@ class Connection:
     def _checked(self, response: httpx.Response) -> httpx.Response:
         if response.status_code in (401, 403):
             raise ApplicationError(
-                f"{self.address} refuses the token. Give it a new one with `vexo connect`, or ask its administrator."
+                f"{self.address} refuses the token. Give it a new one, or ask its administrator."
             )
         if response.status_code in _BUSY:
             raise ApplicationError(f"{self.address} is too busy to answer. Try again later.")
@@ -122,3 +154,12 @@ def json_of(response: httpx.Response) -> Any:
     except ValueError:
         address = response.request.url.copy_with(query=None)
         raise ApplicationError(f"{address} does not answer in JSON. Is it the address of an OData service?") from None
+
+
+def _said(response: httpx.Response) -> str:
+    """The message of an OData error, if there is one."""
+    try:
+        message = simplejson.loads(response.content)["error"]["message"]
+    except (ValueError, KeyError, TypeError):
+        return ". Tell its administrator."
+    return f": {str(message)[:300]}"

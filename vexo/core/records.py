@@ -30,6 +30,8 @@ class Kind(StrEnum):
 class UnknownName(Exception):
     """A record type or field that the application does not have."""
 
+    code = "name"
+
 
 @dataclass(frozen=True)
 class Choice:
@@ -67,6 +69,13 @@ class Field:
     def is_number(self) -> bool:
         return self.kind in (Kind.WHOLE, Kind.DECIMAL)
 
+    @property
+    def nature(self) -> str:
+        """All by which its values are read, compared and written, as one text; a label may change without it."""
+        choices = ",".join(choice.value for choice in self.choices)
+        parts = (self.kind, self.scale, self.precision, self.max_length, self.target, self.required, self.read_only)
+        return f"{'|'.join(map(str, parts))}|{choices}"
+
 
 @dataclass(frozen=True)
 class RecordType:
@@ -102,11 +111,13 @@ class RecordType:
 
 @dataclass(frozen=True)
 class Promises:
-    """What an application can do."""
+    """What an application can do: how many writes one batch takes, and how many all or nothing; whether writes can
+    depend on a version; whether a request sent twice with the same number is done once."""
 
     atomic_batch: int = 0
     batch: int = 1
     conditional_writes: bool = False
+    repeatable: bool = False
 
 
 @dataclass(frozen=True)

@@ -5,11 +5,13 @@ from __future__ import annotations
 import unicodedata
 from collections.abc import Callable
 from dataclasses import dataclass
+from datetime import date, datetime
 from decimal import Decimal
 from typing import Any
 
 import polars as pl
 
+from .faults import BETWEEN, problem
 from .records import Field, Kind
 
 SEPARATOR = ";"
@@ -22,7 +24,8 @@ _MOMENT_DTYPE = pl.Datetime("us", "UTC")
 
 @dataclass(frozen=True)
 class Parsed:
-    """A column read: its typed ``values`` and, where a text is no such value, the ``problem`` (else null)."""
+    """A column read: its typed ``values`` and, where a text is no such value, its problem as a fault code with
+    arguments (see ``faults.problem``), else null."""
 
     values: pl.Series
     problems: pl.Series
@@ -83,19 +86,30 @@ def parse(field: Field, texts: pl.Series) -> Parsed:
         Kind.CHOICES: _parse_choices,
     }
     reader = readers.get(field.kind)
-    return reader(field, plain) if reader else Parsed(normal(plain), _no_problems(plain))
+    parsed = reader(field, plain) if reader else Parsed(normal(plain), _no_problems(plain))
+    return _never_lost(parsed, plain)
+
+
+def _never_lost(parsed: Parsed, texts: pl.Series) -> Parsed:
+    """A cell with any character in it gives a value or a problem, never an empty value by itself."""
+    lost = texts.is_not_null() & parsed.values.is_null() & parsed.problems.is_null()
+    if not lost.any():
+        return parsed
+    frame = pl.DataFrame({"lost": lost, "problem": parsed.problems})
+    told = frame.select(pl.when("lost").then(pl.lit("not-read")).otherwise("problem").alias("problem"))
+    return Parsed(parsed.values, told.to_series())
 
 
 def _no_problems(like: pl.Series) -> pl.Series:
     return pl.Series([None], dtype=pl.String).new_from_index(0, len(like))
 
 
-def _problems(cases: list[tuple[pl.Series, str]], like: pl.Series) -> pl.Series:
-    """The first case that holds for each row, as its sentence."""
+def _problems(cases: list[tuple[pl.Series, pl.Expr]], like: pl.Series) -> pl.Series:
+    """The first case that holds for each row, as its problem."""
     chosen: Any = pl.lit(None, dtype=pl.String)
     columns = {f"c{i}": case.fill_null(value=False) for i, (case, _) in enumerate(cases)}
-    for i, (_, sentence) in reversed(list(enumerate(cases))):
-        chosen = pl.when(pl.col(f"c{i}")).then(pl.lit(sentence)).otherwise(chosen)
+    for i, (_, said) in reversed(list(enumerate(cases))):
+        chosen = pl.when(pl.col(f"c{i}")).then(said).otherwise(chosen)
     if len(like) == 0:
         return _no_problems(like)
     return pl.DataFrame(columns).select(chosen.alias("problem")).to_series()
@@ -105,7 +119,7 @@ def _parse_text(field: Field, texts: pl.Series) -> Parsed:
     values = normal(texts)
     cases = []
     if field.max_length is not None:
-        cases.append((values.str.len_chars() > field.max_length, f"is longer than {field.max_length} characters"))
+        cases.append((values.str.len_chars() > field.max_length, problem("too-long", field.max_length)))
     return Parsed(values, _problems(cases, values))
 
 
@@ -121,13 +135,12 @@ def _parse_number(field: Field, texts: pl.Series) -> Parsed:
     letter = texts.str.contains(r"(?i)[oli]") & texts.str.contains(r"(?i)^[\d.oli]+$")
     comma = texts.str.contains(r"^[+-]?\d+,\d+$")
     bad = ~is_number
-    decimals = "takes no decimals" if scale == 0 else f"takes at most {scale} decimals"
     cases = [
-        (bad & letter, "is not a number: a letter stands for a figure (O for 0, l for 1)"),
-        (bad & comma, "is not a number: write a point before the decimals"),
-        (bad, "is not a number"),
-        (too_large, "is too large"),
-        (too_fine, f"{decimals}; round it"),
+        (bad & letter, problem("letter-for-figure")),
+        (bad & comma, problem("decimal-comma")),
+        (bad, problem("not-a-number")),
+        (too_large, problem("too-large")),
+        (too_fine, problem("too-fine", scale)),
     ]
     problems = _problems(cases, texts)
     good = clean.set(problems.is_not_null(), None) if problems.is_not_null().any() else clean
@@ -143,14 +156,14 @@ def _parse_yes_no(field: Field, texts: pl.Series) -> Parsed:
         [*_TRUE, *_FALSE], [True] * len(_TRUE) + [False] * len(_FALSE), default=None, return_dtype=pl.Boolean
     )
     bad = texts.is_not_null() & values.is_null()
-    return Parsed(values, _problems([(bad, "is neither yes nor no; write yes or no")], texts))
+    return Parsed(values, _problems([(bad, problem("not-yes-or-no"))], texts))
 
 
 def _parse_date(field: Field, texts: pl.Series) -> Parsed:
     day = texts.str.extract(r"^(\d{4}-\d{2}-\d{2})(?:[T ]00:00(?::00(?:\.0+)?)?Z?)?$", 1)
     values = day.str.to_date("%Y-%m-%d", strict=False)
     bad = texts.is_not_null() & values.is_null()
-    return Parsed(values, _problems([(bad, "is not a date; write it as 2026-11-16")], texts))
+    return Parsed(values, _problems([(bad, problem("not-a-date"))], texts))
 
 
 def _parse_moment(field: Field, texts: pl.Series) -> Parsed:
@@ -168,7 +181,7 @@ def _parse_moment(field: Field, texts: pl.Series) -> Parsed:
             else pl.Series([None] * len(values), dtype=_MOMENT_DTYPE)
         )
     bad = texts.is_not_null() & values.is_null()
-    return Parsed(values, _problems([(bad, "is not a moment; write it as 2026-11-16T09:30:00Z")], texts))
+    return Parsed(values, _problems([(bad, problem("not-a-moment"))], texts))
 
 
 def _choice_names(field: Field) -> tuple[list[str], list[str]]:
@@ -187,7 +200,7 @@ def _parse_choice(field: Field, texts: pl.Series) -> Parsed:
     plain = normal(texts)
     found = plain.replace_strict(names, values, default=None, return_dtype=pl.String) if names else plain
     bad = plain.is_not_null() & found.is_null()
-    return Parsed(found, _problems([(bad, f"is none of its choices: {_allowed(field)}")], texts))
+    return Parsed(found, _problems([(bad, problem("not-a-choice", "", _allowed(field)))], texts))
 
 
 def split_items(text: str) -> list[str]:
@@ -220,8 +233,9 @@ def _parse_choices(field: Field, texts: pl.Series) -> Parsed:
         items = split_items(unicodedata.normalize("NFC", text))
         unknown = [item for item in items if names and item not in names]
         found = sorted({names.get(item, item) for item in items}, key=lambda v: (order.get(v, 0), v))
-        read.append(None if unknown else found)
-        problems.append(f"{unknown[0]!r} is none of its choices: {_allowed(field)}" if unknown else None)
+        said = BETWEEN.join(["not-a-choice", unknown[0], _allowed(field)]) if unknown else None
+        read.append(None if unknown or not found else found)
+        problems.append(said)
     table = pl.DataFrame(
         {"text": different, "value": read, "problem": problems},
         schema={"text": pl.String, "value": pl.List(pl.String), "problem": pl.String},
@@ -264,8 +278,10 @@ def is_empty(column: str, field: Field) -> pl.Expr:
 
 
 def rounded_to_15(values: pl.Series) -> pl.Series:
-    """Numbers as a spreadsheet would keep them: 15 significant digits. Shorter ones are null."""
+    """Numbers, and texts of digits, as a spreadsheet would keep them: 15 significant digits. Others are null."""
     texts = values.cast(pl.String)
+    if values.dtype == pl.String:
+        texts = texts.set(~texts.str.contains(r"^\d+$").fill_null(value=False), None)
     long = texts.str.replace_all(r"[-.]", "").str.strip_chars_start("0").str.len_chars() > 15
     if not long.any():
         return pl.Series([None], dtype=values.dtype).new_from_index(0, len(values))
@@ -288,3 +304,17 @@ def to_python(field: Field, value: Any) -> Any:
     if field.kind == Kind.MOMENT:
         return str(value.isoformat()).replace("+00:00", "Z")
     return str(value)
+
+
+def from_python(field: Field, value: Any) -> Any:
+    """The reverse of ``to_python``."""
+    if value is None:
+        return None
+    match field.kind:
+        case Kind.DECIMAL:
+            return Decimal(value)
+        case Kind.DATE:
+            return date.fromisoformat(value)
+        case Kind.MOMENT:
+            return datetime.fromisoformat(value.replace("Z", "+00:00"))
+    return value

@@ -10,13 +10,14 @@ from urllib.parse import quote
 import httpx
 import polars as pl
 
-from vexo.core.applying import DONE, Answer, Write
 from vexo.core.conditions import Condition
 from vexo.core.conditions.to_filter import literal, path_of, to_filter
-from vexo.core.planning.verdicts import Verdict
+from vexo.core.planning.verdicts import DONE, Verdict
 from vexo.core.records import Catalogue, RecordType
+from vexo.core.writing import Answer, Write, operation_of
+from vexo.core.writing.answers import CLASH, DOUBT, UNTAKEN
 
-from ..base import Application, ApplicationError
+from ..base import Application, ApplicationError, NoAnswer, Sending
 from ..http import Connection, json_of
 from .metadata import read_metadata
 from .records import to_frame, to_json
@@ -146,62 +147,87 @@ class ODataApplication(Application):
     def _refuse(self, response: httpx.Response, record_type: RecordType) -> None:
         if response.status_code == 404:
             raise ApplicationError(
-                f"{record_type.plural} are no longer there in the application. Look at what it has with `vexo fields`."
+                f"{record_type.plural} are no longer there in the application. Look at what it has now."
             )
         if response.status_code >= 400:
             message, _, _ = _error_of(_body_of(response))
             raise ApplicationError(f"The application does not understand the question: {message}")
 
-    def write(self, record_type: RecordType, writes: Sequence[Write], atomic: bool = False) -> list[Answer]:
-        requests = [self._request(record_type, write, at, atomic) for at, write in enumerate(writes)]
-        response = self._connection.post("$batch", {"requests": requests})
-        if response.status_code != 200:
-            message, _, _ = _error_of(_body_of(response))
-            raise ApplicationError(f"The application took no batch: {message}")
-        answers = {str(r.get("id")): r for r in json_of(response).get("responses", [])}
-        return [self._answer(record_type, write, answers.get(str(at))) for at, write in enumerate(writes)]
+    def write(self, record_type: RecordType, writes: Sequence[Write], sending: Sending = Sending()) -> list[Answer]:
+        requests = [self._request(record_type, write, at, sending) for at, write in enumerate(writes)]
+        headers = {"Prefer": "continue-on-error"}
+        response = self._connection.post_once("$batch", {"requests": requests}, headers, sending.before_body)
+        try:
+            given = json_of(response)["responses"]
+            answers = {str(one["id"]): one for one in given}
+        except (ApplicationError, KeyError, TypeError) as error:
+            raise NoAnswer("The application's answer to a batch cannot be read.") from error
+        made: list[Answer] = []
+        for at, write in enumerate(writes):
+            made.append(self._answer(record_type, write, answers.get(str(at)), failed=any(map(_failed, made))))
+        return made
 
     def _entity(self, record_type: RecordType, identifier: str) -> str:
         field = record_type.field(record_type.identifier)
         return f"{record_type.source}({quote(literal(field, identifier), safe=chr(39))})"
 
-    def _request(self, record_type: RecordType, write: Write, at: int, atomic: bool) -> dict[str, Any]:
+    def _request(self, record_type: RecordType, write: Write, at: int, sending: Sending) -> dict[str, Any]:
+        asked = operation_of(write.verdict).request(write)
         request: dict[str, Any] = {"id": str(at)}
-        headers = {"content-type": "application/json", "prefer": "return=minimal"}
-        if write.verdict == Verdict.CREATE:
-            headers["prefer"] = "return=representation"
+        headers = {"content-type": "application/json", "prefer": "return=representation"}
+        if asked.what == Verdict.CREATE:
             request |= {"method": "POST", "url": record_type.source}
         else:
-            method = "PATCH" if write.verdict == Verdict.UPDATE else "DELETE"
-            request |= {"method": method, "url": self._entity(record_type, write.identifier or "")}
-            headers["if-match"] = write.version or "*"
-        if write.verdict != Verdict.DELETE:
-            request["body"] = {n: to_json(record_type.field(n), v) for n, v in write.values.items()}
-        if atomic:
+            method = "PATCH" if asked.what == Verdict.UPDATE else "DELETE"
+            request |= {"method": method, "url": self._entity(record_type, asked.identifier or "")}
+            if asked.version is not None:
+                headers["if-match"] = asked.version
+        if asked.what != Verdict.DELETE:
+            request["body"] = {n: to_json(record_type.field(n), v) for n, v in asked.values.items()}
+        if sending.atomic:
             request["atomicityGroup"] = "all"
+        if sending.first_sent:
+            headers |= {"repeatability-request-id": write.number, "repeatability-first-sent": sending.first_sent}
         return {**request, "headers": headers}
 
-    def _answer(self, record_type: RecordType, write: Write, answer: Any) -> Answer:
-        if answer is None:
-            return Answer(write.row, "unclear", write.identifier)
-        status, body = int(answer.get("status", 0)), answer.get("body")
-        headers = {str(k).lower(): v for k, v in (answer.get("headers") or {}).items()}
-        if 200 <= status < 300:
-            identifier, version = write.identifier, headers.get("etag")
-            if isinstance(body, dict):
-                version = body.get("@odata.etag") or body.get("@etag") or version
-                if record_type.identifier in body:
-                    identifier = str(body[record_type.identifier])
-            return Answer(write.row, DONE[write.verdict], identifier, version)
+    def _answer(self, record_type: RecordType, write: Write, answer: Any, failed: bool) -> Answer:
+        """One write's answer. After a failure, a write that nobody answered was not looked at."""
+        if not isinstance(answer, dict):
+            return Answer(write.at, UNTAKEN if failed else DOUBT, write.identifier)
+        status, body = _status(answer), answer.get("body")
+        headers = {str(k).lower(): str(v) for k, v in (answer.get("headers") or {}).items()}
+        repeated = headers.get("repeatability-result", "").lower()
+        accepted = repeated == "accepted"
+        if repeated == "rejected" or status in (408, 429) or status >= 500 or status < 200:
+            return Answer(write.at, DOUBT, write.identifier, code="rejected" if repeated == "rejected" else "")
+        if status < 300:
+            return self._taken(record_type, write, body, headers, accepted)
         if status == 412:
-            return Answer(write.row, "clash", write.identifier)
-        if status in (404, 410) and write.verdict == Verdict.DELETE:
-            return Answer(write.row, DONE[write.verdict], write.identifier)
-        if status >= 500 or status == 0:
-            return Answer(write.row, "unclear", write.identifier)
+            return Answer(write.at, CLASH, write.identifier, accepted=accepted)
         message, field, code = _error_of(body)
+        said = f"{status} · {code}" if code else str(status)
+        mine = "undone-with-group" if status == 424 else "refused"
         return Answer(
-            write.row, "refused", write.identifier, None, message, field, f"{status} · {code}" if code else str(status)
+            write.at, "refused", write.identifier, None, mine, field or "", (message, said), accepted=accepted
+        )
+
+    def _taken(
+        self, record_type: RecordType, write: Write, body: Any, headers: dict[str, str], accepted: bool
+    ) -> Answer:
+        identifier, version = write.identifier, headers.get("etag")
+        values: dict[str, Any] = {}
+        warnings: tuple[str, ...] = ()
+        if isinstance(body, dict):
+            warnings = _warnings(body)
+            version = body.get("@odata.etag") or body.get("@etag") or version
+            identifier = str(body.get(record_type.identifier) or identifier or "") or None
+            names = [f.name for f in record_type.fields if f.name in body]
+            whole = {**body, record_type.identifier: identifier}
+            line = to_frame([whole], names, record_type, self.describe()).row(0, named=True)
+            values = {name: line[name] for name in names}
+        state = DONE[write.verdict]
+        return Answer(
+            write.at, state, identifier, version, values=values, warnings=warnings, accepted=accepted
         )
 
     def link(self, record_type: RecordType, identifier: str) -> str | None:
@@ -223,3 +249,23 @@ def _error_of(body: Any) -> tuple[str, str | None, str | None]:
     if not isinstance(error, dict):
         return "it gave no reason.", None, None
     return str(error.get("message") or "it gave no reason."), error.get("target"), error.get("code")
+
+
+def _failed(answer: Answer) -> bool:
+    return answer.state not in DONE.values()
+
+
+def _status(answer: dict[str, Any]) -> int:
+    try:
+        return int(answer.get("status", 0))
+    except (TypeError, ValueError):
+        return 0
+
+
+def _warnings(body: dict[str, Any]) -> tuple[str, ...]:
+    """What the application has to say of a row that it took. Source: OData Core vocabulary, Messages."""
+    for name in ("@Core.Messages", "@Org.OData.Core.V1.Messages"):
+        told = body.get(name)
+        if isinstance(told, list):
+            return tuple(str(one.get("message", ""))[:500] for one in told if isinstance(one, dict))
+    return ()

@@ -1,4 +1,5 @@
-"""``$metadata`` → catalogue. Source: OData CSDL XML 4.01 and the vocabularies Core, Validation and Capabilities."""
+"""``$metadata`` → catalogue. Source: OData CSDL XML 4.01 and the vocabularies Core, Validation, Capabilities and
+Repeatability."""
 
 from __future__ import annotations
 
@@ -120,7 +121,12 @@ def _alternate_keys(entity_set: ET.Element) -> tuple[tuple[str, ...], ...]:
 def _promises(container: ET.Element, conditional: bool) -> Promises:
     support = _term(container, "Capabilities.V1.BatchSupport")
     batches = support is not None
-    return Promises(atomic_batch=1000 if batches else 0, batch=200 if batches else 1, conditional_writes=conditional)
+    return Promises(
+        atomic_batch=1000 if batches else 0,
+        batch=200 if batches else 1,
+        conditional_writes=conditional,
+        repeatable=_yes(container, "Repeatability.V1.Supported"),
+    )
 
 
 def read_metadata(content: bytes, address: str) -> Catalogue:

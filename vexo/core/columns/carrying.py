@@ -1,7 +1,7 @@
 """Cells → carried values: typed, with what each cell says and what could not be read.
 
-The table has ``row`` and, for each field, ``val.FIELD`` (typed; a reference as record ID), ``say.FIELD`` (leave,
-value or clear) and ``why.FIELD`` (a problem, or null).
+The table has ``row_id``, ``row`` and, for each field, ``val.FIELD`` (typed; a reference as record ID), ``say.FIELD``
+(leave, value or clear), ``why.FIELD`` (a problem, or null) and ``raw.FIELD`` (the text, where there is a problem).
 """
 
 from __future__ import annotations
@@ -13,7 +13,7 @@ import polars as pl
 
 from ..records import Field, Kind, RecordType
 from ..sheets.outgoing import PREFIX
-from ..sheets.sheet import ROW
+from ..sheets.sheet import ROW, ROW_ID
 from ..values import parse
 from .marks import read_marks
 from .matching import ColumnMatch
@@ -57,6 +57,11 @@ def why_column(field: Field | str) -> str:
     return f"why.{field if isinstance(field, str) else field.name}"
 
 
+def raw_column(field: Field | str) -> str:
+    """Where the texts of cells with a problem are."""
+    return f"raw.{field if isinstance(field, str) else field.name}"
+
+
 def carry(
     cells: pl.DataFrame,
     matches: Sequence[ColumnMatch],
@@ -70,7 +75,7 @@ def carry(
         matches: columns with fields; the record identifier is read too, other read-only columns are not.
         lookups: target record type → lookup of the texts that name its records.
     """
-    columns = [cells[ROW]]
+    columns = [cells[ROW_ID], cells[ROW]]
     for match in matches:
         field = match.field
         if field is None or not (match.carried or field.name == record_type.identifier):
@@ -80,9 +85,12 @@ def carry(
         values, problems = parsed.values, parsed.problems
         if field.kind == Kind.REFERENCE:
             values, problems = resolve(values, lookups.get(field.target or "", empty_lookup()))
+        why = pl.select(pl.coalesce(marked.problems, problems)).to_series()
+        texts = cell_texts(cells, match, reading)
         columns += [
             values.alias(values_column(field)),
             marked.say.alias(say_column(field)),
-            pl.select(pl.coalesce(marked.problems, problems)).to_series().alias(why_column(field)),
+            why.alias(why_column(field)),
+            texts.set(why.is_null(), None).alias(raw_column(field)),
         ]
     return pl.DataFrame(columns)

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import polars as pl
 
+from ..faults import problem
 from ..records import Field, Kind
 from ..values import SPACES, bare
 
@@ -30,7 +31,7 @@ def read_marks(field: Field, texts: pl.Series, on: bool) -> Marked:
     frame = pl.DataFrame({"text": texts, "blank": blank})
     say: pl.Expr = pl.when(pl.col("blank")).then(LEAVE).otherwise(VALUE)
     text: pl.Expr = pl.col("text")
-    problem: pl.Expr = pl.lit(None, dtype=pl.String)
+    told: pl.Expr = pl.lit(None, dtype=pl.String)
     if on and texts.str.contains(rf"^{SPACES}*\[").any():
         escaped = pl.col("text").str.contains(rf"^{SPACES}*\[\[").fill_null(value=False)
         begins = pl.col("text").str.contains(rf"^{SPACES}*\[").fill_null(value=False) & ~escaped
@@ -45,8 +46,6 @@ def read_marks(field: Field, texts: pl.Series, on: bool) -> Marked:
         text = text.when(clears | keeps).then(None).otherwise(pl.col("text"))
         known = _KNOWN_MANY if many else _KNOWN
         unknown = begins & ~(sets | clears | keeps)
-        problem = pl.when(unknown).then(
-            pl.lit(f"begins with [ but is no mark; marks are {known}, a real [ is written [[")
-        )
-    done = frame.select(say.cast(pl.UInt8).alias("say"), text.alias("text"), problem.alias("problem"))
+        told = pl.when(unknown).then(problem("unknown-mark", known))
+    done = frame.select(say.cast(pl.UInt8).alias("say"), text.alias("text"), told.alias("problem"))
     return Marked(done["say"], done["text"], done["problem"])

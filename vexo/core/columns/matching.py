@@ -13,6 +13,8 @@ from ..sheets import SheetProfile, Stamp
 class MappingError(Exception):
     """Columns and fields that cannot be brought together; the message names them and what to do."""
 
+    code = "columns"
+
 
 @dataclass(frozen=True)
 class ColumnMatch:
@@ -99,6 +101,6 @@ def _refuse_doubles(matches: list[ColumnMatch]) -> None:
         if match.field.name in taken:
             raise MappingError(
                 f"The columns {taken[match.field.name]!r} and {match.header!r} both go into {match.field.label}. "
-                f"Carry one of them: leave the other out with --map '{match.header}=' or rename it."
+                "Carry one of them and leave the other out, or rename it."
             )
         taken[match.field.name] = match.header

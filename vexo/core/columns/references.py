@@ -6,6 +6,7 @@ from collections.abc import Iterable, Mapping
 
 import polars as pl
 
+from ..faults import problem
 from ..records import IDENTIFIER, RecordType
 from ..values import bare, normal
 
@@ -50,9 +51,9 @@ def make_lookup(texts: pl.Series, target: RecordType, found: Mapping[str, pl.Dat
             "text",
             pl.when(count == 1).then(pl.col("identifier").list.first()).alias("identifier"),
             pl.when(count == 0)
-            .then(pl.lit(f"names no {target.label.lower()}; write its {by.lower()}"))
+            .then(problem("names-none", target.label, by))
             .when(count > 1)
-            .then(pl.lit(f"names more than one {target.label.lower()}; write its record ID"))
+            .then(problem("names-several", target.label))
             .alias("problem"),
         )
     )

@@ -1,13 +1,14 @@
-"""The three-way comparison of one field: kept copy, file, application now."""
+"""The three-way comparison of one field: what was sent, the file, the application now."""
 
 from __future__ import annotations
 
 import polars as pl
 
-from ..columns.carrying import say_column, values_column, why_column
+from ..columns.carrying import raw_column, say_column, values_column, why_column
 from ..columns.marks import CLEAR, LEAVE
 from ..records import IDENTIFIER, Field, Kind
-from ..values import dtype, rounded_to_15, same
+from ..values import dtype, normal, rounded_to_15, same
+from .pairs import has_column, held_column, said_column
 from .verdicts import Do
 
 CREATES = "creates"
@@ -23,68 +24,70 @@ def old_column(name: str) -> str:
     return f"old.{name}"
 
 
-def kept_column(name: str) -> str:
-    """Where the value as it was sent out is."""
-    return f"kept.{name}"
-
-
 def do_column(name: str) -> str:
     """Where it is told what happens to the cell."""
     return f"do.{name}"
 
 
-def _emptied(field: Field) -> pl.Expr:
-    return pl.lit(None, dtype=dtype(field))
+def _damaged(frame: pl.DataFrame, field: Field) -> pl.DataFrame:
+    """``short``: what was sent, as a spreadsheet with its 15 significant digits would give it back."""
+    said = frame[said_column(field.name)]
+    if field.kind in (Kind.DECIMAL, Kind.WHOLE, Kind.TEXT) and frame[has_column(field.name)].any():
+        return frame.with_columns(rounded_to_15(said).alias("short"))
+    return frame.with_columns(pl.Series("short", [None], dtype=dtype(field)).new_from_index(0, len(frame)))
 
 
-def compare_field(frame: pl.DataFrame, field: Field, finds: bool, fixed: bool) -> pl.DataFrame:
+def compare_field(frame: pl.DataFrame, field: Field, finds: pl.Expr, fixed: pl.Expr) -> pl.DataFrame:
     """Add ``new.``, ``do.`` and ``emptied.`` of one field.
 
     Args:
-        frame: has ``val.``, ``say.`` and ``why.`` of the field, ``old.`` (null columns for rows without a record),
-            ``kept.``, ``in_kept`` and ``creates``.
-        finds: rows found their record by this field, so a found row never writes it.
-        fixed: the field is a key by which rows did not find their record; an edit of it is held, not written.
+        frame: has ``val.``, ``say.``, ``why.`` and ``raw.`` of the field, ``old.`` (null for rows without a record),
+            ``said.``, ``held.``, ``has.``, ``out.`` and ``creates``.
+        finds: the row found its record by this field, so it never writes it.
+        fixed: the field is a key by which the row did not find its record; an edit of it is held, not written.
     """
     name = field.name
-    new, old, kept, do = new_column(name), old_column(name), kept_column(name), do_column(name)
-    say = pl.col(say_column(name))
-    frame = frame.with_columns(
-        pl.when(say == CLEAR).then(_emptied(field)).otherwise(pl.col(values_column(name))).alias(new)
-    )
-    if field.kind == Kind.DECIMAL and frame["in_kept"].any():
-        short = rounded_to_15(frame[kept]).alias("short")
-    else:
-        short = pl.Series("short", [None], dtype=dtype(field)).new_from_index(0, len(frame))
-    frame = frame.with_columns(short)
+    new, old, do, say = new_column(name), old_column(name), do_column(name), pl.col(say_column(name))
+    said, held, has = said_column(name), held_column(name), pl.col(has_column(name))
+    empty = pl.lit(None, dtype=dtype(field))
+    frame = frame.with_columns(pl.when(say == CLEAR).then(empty).otherwise(pl.col(values_column(name))).alias(new))
+    frame = _damaged(frame, field)
     damaged = pl.col("short").is_not_null() & (pl.col(new) == pl.col("short")).fill_null(value=False)
-    unedited = pl.col("in_kept") & (same(new, kept, field) | damaged)
+    bad = pl.col(why_column(name)).is_not_null()
+    if frame[why_column(name)].null_count() < len(frame):
+        texts = frame.select(normal(frame[raw_column(name)]).alias("a"), normal(frame[f"out.{name}"]).alias("b"))
+        as_sent = texts.select((pl.col("a") == pl.col("b")).fill_null(value=False)).to_series().alias("as_sent")
+    else:
+        as_sent = pl.Series("as_sent", [False]).new_from_index(0, len(frame))
+    frame = frame.with_columns(as_sent)
+    untouched = bad & has & pl.col("as_sent")
+    unedited = has & ~bad & (same(new, said, field) | damaged)
     edited = (say != LEAVE) & ~unedited & ~same(new, old, field)
-    moved = pl.col("in_kept") & ~same(old, kept, field)
-    edited = edited & ~pl.lit(finds)
-    creates = pl.when(say == LEAVE).then(Do.NOTHING).otherwise(Do.WRITE)
+    moved = has & ~same(old, held, field)
     choose = (
-        pl.when(pl.col(why_column(name)).is_not_null())
+        pl.when(untouched)
+        .then(Do.NOTHING)
+        .when(bad)
         .then(Do.BAD)
         .when(pl.col(CREATES))
-        .then(creates)
-        .when(edited & (moved | pl.lit(fixed)))
+        .then(pl.when(say == LEAVE).then(Do.NOTHING).otherwise(Do.WRITE))
+        .when(finds)
+        .then(Do.NOTHING)
+        .when(edited & (moved | fixed))
         .then(Do.HELD)
         .when(edited)
         .then(Do.WRITE)
         .otherwise(Do.NOTHING)
     )
-    emptied = pl.col("in_kept") & (say == LEAVE) & pl.col(kept).is_not_null()
+    emptied = has & (say == LEAVE) & pl.col(said).is_not_null()
     if field.kind == Kind.CHOICES:
-        emptied = emptied & (pl.col(kept).list.len() > 0)
-    return frame.with_columns(choose.cast(pl.UInt8).alias(do), emptied.alias(f"emptied.{name}")).drop("short")
-
-
-def changed_elsewhere(names: list[str], fields: dict[str, Field]) -> pl.Expr:
-    """Whether the application changed any carried field since the sheet went out."""
-    moved = [~same(old_column(name), kept_column(name), fields[name]) for name in names]
-    return (
-        pl.col("in_kept") & pl.col(IDENTIFIER).is_not_null() & pl.any_horizontal(moved)
-        if moved
-        else pl.lit(value=False)
+        emptied = emptied & (pl.col(said).list.len() > 0)
+    return frame.with_columns(choose.cast(pl.UInt8).alias(do), emptied.alias(f"emptied.{name}")).drop(
+        "short", "as_sent"
     )
+
+
+def changed_elsewhere(fields: list[Field]) -> pl.Expr:
+    """Whether the application changed any carried field since the sheet went out."""
+    moved = [pl.col(has_column(f.name)) & ~same(old_column(f.name), held_column(f.name), f) for f in fields]
+    return pl.col(IDENTIFIER).is_not_null() & pl.any_horizontal(moved) if moved else pl.lit(value=False)

@@ -1,358 +1,192 @@
-"""The plan: one row for each row of the sheet, its verdict and reason, and what is done to each field.
+"""The plan: one row for each row of the sheet, its verdict, all its faults, and what is done to each field.
 
-Columns: ``row``, ``verdict``, ``reason``, ``field`` (at fault, or null), ``@id``, ``@version``, ``elsewhere`` (the
-application changed since, not the person), and for each carried field ``new.``, ``old.``, ``kept.``, ``do.`` and
-``emptied.``.
+Columns: ``row_id``, ``row``, ``verdict``, ``faults`` (those without an answer, in order of weight), ``@id``,
+``@version``, ``past`` (what an earlier pass did with the row), ``elsewhere`` (the application changed since, not the
+person), and for each carried field ``new.``, ``old.``, ``said.``, ``held.``, ``do.``, ``says.`` and ``emptied.``.
 """
 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
-from dataclasses import field as default
 
 import polars as pl
 
-from ..columns.carrying import say_column, values_column, why_column
-from ..columns.marks import CLEAR, LEAVE
-from ..keys.finding import find_records, row_keys
-from ..keys.near import SEPARATOR, near_keys
-from ..records import IDENTIFIER, VERSION, Field, RecordType
-from ..sheets.sheet import ROW
-from ..values import dtype, to_text
-from .comparing import CREATES, changed_elsewhere, compare_field, do_column, kept_column, new_column, old_column
+from ..columns.carrying import say_column, values_column
+from ..faults import CODES, FAULT, Case, Does
+from ..records import IDENTIFIER, VERSION, Field
+from ..sheets.sheet import ROW, ROW_ID
+from ..values import dtype, same
+from . import holding, rejecting, sharing
+from .binding import bind, by_this_key, fixed_key
+from .comparing import CREATES, changed_elsewhere, compare_field, do_column, new_column, old_column
+from .deciding import answered, counting, find_faults
+from .inputs import Inputs, Settings
+from .pairs import has_column, held_column, lay_pairs, said_column
 from .verdicts import Answer, Do, Operation, Verdict
 
-DECISIONS = {ROW: pl.UInt32(), "field": pl.String(), "answer": pl.String()}
+_WEIGHT = {code: at for at, code in enumerate(CODES)}
+_RANK = {Does.ASIDE: 0, Does.REJECTS: 1, Does.HOLDS: 2}
 
 
-@dataclass(frozen=True)
-class Settings:
-    """What the rows are for: operation, key fields, and the fields whose values go in."""
-
-    operation: Operation
-    key: tuple[str, ...]
-    carried: tuple[str, ...]
-
-
-@dataclass(frozen=True)
-class Inputs:
-    """The tables a plan is made of. ``now`` and ``kept`` are records with ``@id`` and ``@version``."""
-
-    record_type: RecordType
-    carried: pl.DataFrame
-    now: pl.DataFrame
-    kept: pl.DataFrame | None = None
-    decisions: pl.DataFrame = default(default_factory=lambda: pl.DataFrame(schema=DECISIONS))
+def _beside(frame: pl.DataFrame, inputs: Inputs, fields: Sequence[Field]) -> pl.DataFrame:
+    """The application's records beside their rows: ``@version`` and ``old.`` of each field."""
+    columns = [pl.col(f.name).cast(dtype(f), strict=False).alias(old_column(f.name)) for f in fields]
+    now = inputs.now.select(IDENTIFIER, VERSION, *columns).unique(IDENTIFIER)
+    frame = frame.join(now, on=IDENTIFIER, how="left", maintain_order="left")
+    if inputs.kept is None:
+        nothing = [pl.lit(value=False).alias("in_kept"), pl.lit(None, pl.String).alias("kept_version")]
+        return frame.with_columns(nothing)
+    kept = inputs.kept.select(IDENTIFIER, pl.col(VERSION).alias("kept_version"), pl.lit(value=True).alias("in_kept"))
+    frame = frame.join(kept.unique(IDENTIFIER), on=IDENTIFIER, how="left", maintain_order="left")
+    return frame.with_columns(pl.col("in_kept").fill_null(value=False))
 
 
-def _beside(frame: pl.DataFrame, records: pl.DataFrame | None, fields: Sequence[Field], prefix: str) -> pl.DataFrame:
-    """Join records by ``@id``, their fields as ``PREFIX.FIELD``; columns that are not there are null."""
-    there = [f for f in fields if records is not None and f.name in records.columns]
-    if records is not None:
-        columns = [pl.col(f.name).alias(f"{prefix}.{f.name}") for f in there]
-        version = pl.col(VERSION).alias(f"{prefix}.{VERSION}")
-        own = records.select(IDENTIFIER, version, pl.lit(value=True).alias(f"in_{prefix}"), *columns)
-        frame = frame.join(own.unique(IDENTIFIER), on=IDENTIFIER, how="left", maintain_order="left")
-        frame = frame.with_columns(pl.col(f"in_{prefix}").fill_null(value=False))
-    else:
-        frame = frame.with_columns(
-            pl.lit(value=False).alias(f"in_{prefix}"), pl.lit(None, dtype=pl.String).alias(f"{prefix}.{VERSION}")
-        )
-    missing = [pl.lit(None, dtype=dtype(f)).alias(f"{prefix}.{f.name}") for f in fields if f not in there]
-    return frame.with_columns(missing)
-
-
-def _known_identifier(frame: pl.DataFrame, record_type: RecordType) -> pl.DataFrame:
-    """``own_id``: the record ID that the row itself names, where the sheet has that column."""
-    column = values_column(record_type.identifier)
-    if column not in frame.columns:
-        return frame.with_columns(pl.lit(None, dtype=pl.String).alias("own_id"))
-    return frame.with_columns(pl.col(column).cast(pl.String).alias("own_id"))
-
-
-def _decide(frame: pl.DataFrame, decisions: pl.DataFrame, names: Sequence[str]) -> pl.DataFrame:
-    """Lay people's answers over the cells; ``set_aside`` tells the rows that were set aside."""
-    rows = decisions.filter(pl.col("field").is_null())
-    latest = rows.unique(ROW, keep="last").select(ROW, pl.col("answer").alias("row_answer"))
-    frame = frame.join(latest, on=ROW, how="left", maintain_order="left")
-    for name in names:
-        own = (
-            decisions.filter(pl.col("field") == name)
-            .unique(ROW, keep="last")
-            .select(ROW, pl.col("answer").alias("cell"))
-        )
-        frame = frame.join(own, on=ROW, how="left", maintain_order="left")
-        answer, do = pl.coalesce("cell", "row_answer"), pl.col(do_column(name))
-        decided = (
-            pl.when((do == Do.HELD) & (answer == Answer.FILE))
-            .then(Do.WRITE)
-            .when((do == Do.HELD) & (answer == Answer.APPLICATION))
-            .then(Do.NOTHING)
-            .when((do == Do.BAD) & (answer == Answer.LEAVE_OUT))
-            .then(Do.NOTHING)
-            .otherwise(do)
-        )
-        frame = frame.with_columns(decided.cast(pl.UInt8).alias(do_column(name))).drop("cell")
-    return frame.with_columns((pl.col("row_answer") == Answer.ASIDE).fill_null(value=False).alias("set_aside"))
-
-
-def _first(cases: Sequence[tuple[pl.Expr, pl.Expr]], dtype_: pl.DataType) -> pl.Expr:
-    chosen: pl.Expr = pl.lit(None, dtype=dtype_)
-    for case, value in reversed(cases):
-        chosen = pl.when(case).then(value).otherwise(chosen)
-    return chosen
-
-
-def _near(frame: pl.DataFrame, inputs: Inputs, settings: Settings) -> pl.DataFrame:
-    """``near``: for keys that were not found, the existing ones nearest to them, as one text."""
-    key = settings.key
-    if settings.operation != Operation.UPDATE or key == (inputs.record_type.identifier,):
-        return frame.with_columns(pl.lit(None, dtype=pl.String).alias("near"))
-    fields = [inputs.record_type.field(name) for name in key]
-    texts = [to_text(f, frame[f"key.{f.name}"]).alias(f.name) for f in fields]
-    missing = pl.DataFrame(texts).select(pl.concat_str(pl.all(), separator=SEPARATOR).alias("missing"))["missing"]
-    lost = missing.set((frame["found"] > 0), None)
-    if lost.null_count() == len(lost):
-        return frame.with_columns(pl.lit(None, dtype=pl.String).alias("near"))
-    free = inputs.now.filter(~pl.col(IDENTIFIER).is_in(frame[IDENTIFIER].drop_nulls().implode()))
-    others = free.select([to_text(f, free[f.name]).alias(f.name) for f in fields])
-    existing = others.select(pl.concat_str(pl.all(), separator=SEPARATOR)).to_series().drop_nulls()
-    found = near_keys(lost.drop_nulls().unique().to_list(), existing.to_list())
-    named = {text: " or ".join(options) for text, options in found.items()}
-    near = (
-        lost.replace_strict(named, default=None, return_dtype=pl.String)
-        if named
-        else lost.set(lost.is_not_null(), None)
-    )
-    return frame.with_columns(near.alias("near"))
-
-
-def _rejections(inputs: Inputs, settings: Settings, fields: Sequence[Field]) -> list[tuple[pl.Expr, pl.Expr, pl.Expr]]:
-    """Why a row is rejected: (case, reason, field), the first that holds."""
-    record_type, creates = inputs.record_type, pl.col(CREATES)
-    plural = record_type.label.lower()
-    cases: list[tuple[pl.Expr, pl.Expr, pl.Expr]] = []
-    for name in settings.key:
-        label = record_type.field(name).label
-        bad = pl.col(why_column(name)).is_not_null()
-        cases.append((bad, pl.lit(f"{label} ") + pl.col(why_column(name)) + ".", pl.lit(name)))
-    blank = pl.any_horizontal([pl.col(f"key.{name}").is_null() for name in settings.key])
-    labels = " + ".join(record_type.field(name).label for name in settings.key)
-    if settings.key == (record_type.identifier,) and settings.operation in (Operation.CREATE, Operation.UPSERT):
-        blank = pl.lit(value=False)
-    cases.append((blank, pl.lit(f"The key ({labels}) is blank or partly blank; fill it in."), pl.lit(settings.key[0])))
+def _undone(frame: pl.DataFrame, inputs: Inputs, fields: Sequence[Field]) -> pl.DataFrame:
+    """Rows whose record a pass deleted: ``edited_since`` where a cell differs from what the sheet said then."""
+    said_now = pl.concat_str([sharing.says(f) for f in fields], separator="\x1f") if fields else pl.lit("")
+    if not frame["undone"].any():
+        return frame.with_columns(pl.lit(value=False).alias("edited_since"), pl.lit("").alias("said_now"))
+    edited: pl.Expr = pl.lit(value=False)
     for field in fields:
-        bad = pl.col(do_column(field.name)) == Do.BAD
-        cases.append((bad, pl.lit(f"{field.label} ") + pl.col(why_column(field.name)) + ".", pl.lit(field.name)))
-        if field.required:
-            emptied = (pl.col(say_column(field.name)) == CLEAR) & pl.col(do_column(field.name)).is_in(
-                [Do.WRITE, Do.HELD]
-            )
-            cases.append(
-                (emptied, pl.lit(f"{field.label} is required and would be empty; give it a value."), pl.lit(field.name))
-            )
-            if not field.has_default:
-                none = creates & (pl.col(say_column(field.name)) == LEAVE)
-                cases.append(
-                    (none, pl.lit(f"{field.label} is required for a new {plural}; fill it in."), pl.lit(field.name))
-                )
-    carried = {field.name for field in fields}
-    lacking = [
-        f for f in record_type.fields if f.required and not f.has_default and not f.read_only and f.name not in carried
+        pairs = inputs.ledger.pairs.get(field.name)
+        if pairs is None:
+            continue
+        then = pairs.select(ROW_ID, pl.col("said").cast(dtype(field), strict=False).alias(f"then.{field.name}"))
+        then = then.with_columns(pl.lit(value=True).alias(f"told.{field.name}"))
+        frame = frame.join(then, on=ROW_ID, how="left", maintain_order="left")
+        differs = ~same(values_column(field.name), f"then.{field.name}", field)
+        edited = edited | (pl.col(f"told.{field.name}").is_not_null() & differs)
+    return frame.with_columns(edited.alias("edited_since"), said_now.alias("said_now"))
+
+
+def _lay_answers(frame: pl.DataFrame, answers: pl.DataFrame) -> pl.DataFrame:
+    """Cells with an answer are written, left, or left out of the row."""
+    for name in answers["field"].unique().to_list():
+        column = do_column(name)
+        if column not in frame.columns:
+            continue
+        own = answers.filter(pl.col("field") == name).select(
+            ROW_ID,
+            pl.when(pl.col("answer") == Answer.FILE).then(Do.WRITE).otherwise(Do.NOTHING).cast(pl.UInt8).alias("chosen"),
+        )
+        frame = frame.join(own.unique(ROW_ID, keep="last"), on=ROW_ID, how="left", maintain_order="left")
+        frame = frame.with_columns(pl.coalesce("chosen", column).alias(column)).drop("chosen")
+    return frame
+
+
+def _aside(inputs: Inputs, frame: pl.DataFrame, decisions: pl.DataFrame) -> pl.DataFrame:
+    """Rows set aside by hand: such an answer binds its row until it is undone, whatever it was asked then."""
+    by_hand = decisions.filter((pl.col("code") == "set-aside") & (pl.col("answer") == Answer.ASIDE))[ROW_ID].unique()
+    return find_faults(frame, [Case("set-aside", pl.col(ROW_ID).is_in(by_hand.implode()))])
+
+
+def _row_faults(frame: pl.DataFrame, inputs: Inputs, settings: Settings, fields: Sequence[Field]) -> list[Case]:
+    exists = pl.lit(settings.operation == Operation.CREATE) & (pl.col("found") == 1) & pl.col("past").is_null()
+    return [
+        Case("exists", exists, None),
+        *rejecting.key_cases(frame, inputs, settings),
+        *rejecting.value_cases(frame, inputs, fields),
+        *holding.record_cases(inputs, settings),
     ]
-    for field in lacking:
-        cases.append((creates, pl.lit(f"A new {plural} needs {field.label}; add that column."), pl.lit(field.name)))
-    several = pl.col("found") > 1
-    cases.append(
-        (
-            several,
-            pl.format(f"The key finds {{}} {record_type.plural.lower()}; choose a key that finds one.", "found"),
-            pl.lit(settings.key[0]),
-        )
+
+
+def _gathered(faults: pl.DataFrame) -> pl.DataFrame:
+    """All faults of a row in one list, by weight, with the verdict that the first one gives."""
+    ranked = faults.with_columns(
+        pl.col("code").replace_strict({c: _RANK[d] for c, d in CODES.items()}, return_dtype=pl.UInt8).alias("rank"),
+        pl.col("code").replace_strict(_WEIGHT, return_dtype=pl.UInt8).alias("weight"),
+        pl.col("arguments").list.drop_nulls(),
+        pl.col("code").replace_strict({c: d.value for c, d in CODES.items()}, return_dtype=pl.String).alias("gives"),
+    ).sort(ROW_ID, "rank", "weight", maintain_order=True)
+    return ranked.group_by(ROW_ID, maintain_order=True).agg(
+        pl.struct("code", "field", "arguments").alias("faults"), pl.col("gives").first()
     )
-    lost = (pl.col("found") == 0) & ~pl.col("gone")
-    nothing = pl.lit(f"No {plural} has this key.")
-    near = (
-        pl.when(pl.col("near").is_not_null())
-        .then(pl.format("No " + plural + " has this key. Nearest: {}.", "near"))
-        .otherwise(nothing)
-    )
-    if settings.operation in (Operation.UPDATE, Operation.DELETE):
-        cases.append((lost, near, pl.lit(settings.key[0])))
-    elif settings.key == (record_type.identifier,):
-        unknown = lost & pl.col(f"key.{record_type.identifier}").is_not_null()
-        cases.append(
-            (unknown, pl.lit("This record ID is not known; leave it blank for a new record."), pl.lit(settings.key[0]))
-        )
-    return cases
 
 
-def _holds(inputs: Inputs, settings: Settings, fields: Sequence[Field]) -> list[tuple[pl.Expr, pl.Expr, pl.Expr]]:
-    """Why a row is held: (case, reason, field), the first that holds."""
-    none = pl.lit(None, dtype=pl.String)
-    cases = [
-        (
-            pl.col("gone") & pl.lit(settings.operation != Operation.DELETE),
-            pl.lit("The record was deleted in the application since the sheet went out."),
-            none,
-        ),
-        (
-            pl.col("own_id").is_not_null() & pl.col("in_old") & (pl.col("own_id") != pl.col(IDENTIFIER)),
-            pl.lit("The record ID and the key point to different records."),
-            pl.lit(inputs.record_type.identifier),
-        ),
-        (
-            pl.col("own_id").is_not_null() & pl.col(CREATES),
-            pl.format("The key finds no record, but the row has the record ID {}: was the key mistyped?", "own_id"),
-            pl.lit(settings.key[-1]),
-        ),
-    ]
-    if settings.operation == Operation.DELETE:
-        moved = pl.col("in_kept") & pl.col("in_old") & (pl.col(f"kept.{VERSION}") != pl.col(f"old.{VERSION}"))
-        answered = (pl.col("row_answer") == Answer.FILE).fill_null(value=False)
-        cases.append((moved & ~answered, pl.lit("The record was changed since the sheet went out."), none))
-        return cases
-    for field in fields:
-        held = pl.col(do_column(field.name)) == Do.HELD
-        keyed = field.name in _natural_key(inputs.record_type)
-        moved = ~pl.col(old_column(field.name)).eq_missing(pl.col(kept_column(field.name))) & pl.col("in_kept")
-        why = pl.when(moved).then(
-            pl.lit(f"{field.label} was also changed in the application since the sheet went out.")
-        )
-        said = (
-            f"{field.label} is a key and was edited: is the record to be renamed?"
-            if keyed
-            else f"{field.label} is held."
-        )
-        cases.append((held, why.otherwise(pl.lit(said)), pl.lit(field.name)))
-    return cases
+def make_plan(inputs: Inputs, settings: Settings) -> tuple[pl.DataFrame, pl.DataFrame]:
+    """The plan of any set of rows that is closed under sharing a record.
 
-
-def _natural_key(record_type: RecordType) -> tuple[str, ...]:
-    return record_type.keys[0] if record_type.keys else ()
-
-
-def _says(field: Field) -> pl.Expr:
-    """What a row says of a field, as a text that is equal where rows say the same."""
-
-    def text(values: pl.Series) -> pl.Series:
-        return to_text(field, values).fill_null("")
-
-    value = pl.col(values_column(field.name)).map_batches(text, return_dtype=pl.String)
-    return pl.concat_str(pl.col(say_column(field.name)).cast(pl.String), pl.lit("="), value)
-
-
-def _shared(frame: pl.DataFrame, fields: Sequence[Field], key: Sequence[str]) -> pl.DataFrame:
-    """Rows that are about the same record: equal ones but the first are set aside, differing ones are all held."""
-    live = pl.col("verdict").is_in([Verdict.CREATE, Verdict.UPDATE, Verdict.DELETE, Verdict.SAME, Verdict.HELD])
-    keyed = pl.all_horizontal([pl.col(f"key.{name}").is_not_null() for name in key])
-    texts = [_says(f) for f in fields]
-    about = frame.filter(live & (pl.col(IDENTIFIER).is_not_null() | keyed)).select(
-        ROW,
-        pl.coalesce(
-            IDENTIFIER,
-            pl.concat_str([pl.lit("new"), *[pl.col(f"key.{n}").cast(pl.String) for n in key]], separator="\x1f"),
-        ).alias("about"),
-        pl.concat_str(texts, separator="\x1f").alias("says") if texts else pl.lit("").alias("says"),
-    )
-    groups = (
-        about.with_columns(
-            pl.len().over("about").alias("size"),
-            pl.col("says").n_unique().over("about").alias("sayings"),
-            pl.col(ROW).min().over("about").alias("first"),
-            pl.col(ROW).cast(pl.String).sort().str.join(", ").over("about").alias("rows"),
-        )
-        .filter(pl.col("size") > 1)
-        .select(ROW, "sayings", "first", "rows")
-    )
-    if groups.is_empty():
-        return frame
-    joined = frame.join(groups, on=ROW, how="left", maintain_order="left")
-    twin = (pl.col("sayings") == 1) & (pl.col(ROW) != pl.col("first"))
-    clash = pl.col("sayings") > 1
-    return joined.with_columns(
-        pl.when(twin)
-        .then(pl.lit(Verdict.ASIDE.value))
-        .when(clash)
-        .then(pl.lit(Verdict.HELD.value))
-        .otherwise("verdict")
-        .alias("verdict"),
-        pl.when(twin)
-        .then(pl.format("Says the same as row {}.", "first"))
-        .when(clash)
-        .then(pl.format("Rows {} are about the same record and say different things.", "rows"))
-        .otherwise("reason")
-        .alias("reason"),
-    ).drop("sayings", "first", "rows")
-
-
-def make_plan(inputs: Inputs, settings: Settings) -> pl.DataFrame:
-    """The plan of any set of rows that is closed under sharing a record."""
+    Returns:
+        the plan, and the questions it asks: ``row_id``, ``code``, ``field`` and ``digest`` of each open fault.
+    """
     record_type = inputs.record_type
+    deleting = settings.operation == Operation.DELETE
     fields = [record_type.field(name) for name in settings.carried]
-    names = [f.name for f in fields]
-    keys = row_keys(inputs.carried, settings.key, record_type)
-    found = find_records(keys, inputs.now, settings.key, record_type)
-    frame = inputs.carried.join(keys, on=ROW, how="left", maintain_order="left")
-    frame = frame.join(found, on=ROW, how="left", maintain_order="left")
-    frame = _known_identifier(frame, record_type)
-    ghosts = (
-        find_records(keys, inputs.kept, settings.key, record_type)
-        if inputs.kept is not None and all(name in inputs.kept.columns for name in settings.key)
-        else found.with_columns(pl.lit(0).alias("found"))
-    )
-    frame = frame.with_columns(((frame["found"] == 0) & (ghosts["found"] > 0)).alias("gone"))
-    frame = _beside(frame, inputs.now, fields, "old")
-    frame = _beside(frame, inputs.kept, fields, "kept")
-    makes = settings.operation in (Operation.CREATE, Operation.UPSERT)
-    creates = pl.lit(makes) & (pl.col("found") == 0) & ~pl.col("gone")
-    frame = frame.with_columns(creates.alias(CREATES))
-    by_identifier = settings.key == (record_type.identifier,)
+    judged = [] if deleting else fields
+    decisions = counting(inputs.decisions)
+    frame, faults = bind(inputs, settings, decisions)
+    open_ = [faults]
+    frame = _beside(frame, inputs, fields)
     for field in fields:
-        fixed = by_identifier and field.name in _natural_key(record_type)
-        frame = compare_field(frame, field, field.name in settings.key, fixed)
-    frame = _near(_decide(frame, inputs.decisions, names), inputs, settings)
-    frame = _judge(frame, inputs, settings, fields)
-    frame = _shared(frame, fields, settings.key)
-    elsewhere = (pl.col("verdict") == Verdict.SAME) & changed_elsewhere(names, {f.name: f for f in fields})
-    return frame.select(
+        frame = lay_pairs(frame, inputs.kept, inputs.ledger, field, inputs.shown.get(field.name))
+        fixed = fixed_key(settings, record_type, field.name)
+        frame = compare_field(frame, field, by_this_key(settings, field.name), fixed)
+    for field in judged:
+        cells = rejecting.cell_cases(frame, field.name, pl.col(do_column(field.name)) == Do.BAD)
+        _, answers = answered(find_faults(frame, cells), decisions)
+        frame = _lay_answers(frame, answers)
+    faults, answers = answered(find_faults(frame, holding.cell_cases(frame, inputs, judged)), decisions)
+    open_.append(faults)
+    frame = _undone(_lay_answers(frame, answers), inputs, judged)
+    frame = frame.with_columns(rejecting.near(frame, inputs, settings))
+    by_hand = _aside(inputs, frame, decisions)
+    faults, answers = answered(find_faults(frame, _row_faults(frame, inputs, settings, judged)), decisions)
+    frame = _made_anew(frame, answers)
+    open_ += [by_hand, faults]
+    stopped = pl.concat(open_)
+    stopped = stopped.filter(pl.col("code").is_in([c for c, d in CODES.items() if d != Does.HOLDS]))
+    frame = sharing.lay_groups(frame, stopped, fields, settings.key)
+    open_.append(find_faults(frame, sharing.CASES))
+    questions = pl.concat(open_)
+    frame = frame.join(_gathered(questions), on=ROW_ID, how="left", maintain_order="left")
+    elsewhere = (pl.col("verdict") == Verdict.SAME) & changed_elsewhere(fields)
+    frame = frame.with_columns(_verdict(settings, judged).alias("verdict")).with_columns(elsewhere.alias("elsewhere"))
+    plan = frame.select(
+        ROW_ID,
         ROW,
         "verdict",
-        "reason",
-        "field",
+        pl.col("faults").cast(pl.List(FAULT)).fill_null(pl.lit([], dtype=pl.List(FAULT))),
         IDENTIFIER,
-        pl.col(f"old.{VERSION}").alias(VERSION),
-        elsewhere.alias("elsewhere"),
-        *[column(name) for name in names for column in (new_column, old_column, kept_column, do_column)],
-        *[f"emptied.{name}" for name in names],
+        VERSION,
+        "past",
+        "elsewhere",
+        *[c(name) for name in settings.carried for c in _COLUMNS],
+        *[pl.col(say_column(name)).alias(f"says.{name}") for name in settings.carried],
+        *[f"emptied.{name}" for name in settings.carried],
     )
+    return plan, questions.select(ROW_ID, "code", "field", "digest")
 
 
-def _judge(frame: pl.DataFrame, inputs: Inputs, settings: Settings, fields: Sequence[Field]) -> pl.DataFrame:
-    """``verdict``, ``reason`` and ``field`` of each row: the first that holds."""
-    none = pl.lit(None, dtype=pl.String)
-    deleting = settings.operation == Operation.DELETE
-    exists = pl.lit(settings.operation == Operation.CREATE) & (pl.col("found") == 1)
-    writes = (
-        pl.any_horizontal([pl.col(do_column(f.name)) == Do.WRITE for f in fields]) if fields else pl.lit(value=False)
-    )
-    aside = [
-        (pl.col("set_aside"), pl.lit("Set aside by hand."), none),
-        (exists, pl.lit("The record exists already."), none),
-    ]
-    judged = [f for f in fields if not deleting]
-    ladder = [(case, Verdict.ASIDE, reason, field) for case, reason, field in aside]
-    ladder += [(case, Verdict.REJECTED, reason, field) for case, reason, field in _rejections(inputs, settings, judged)]
-    ladder += [(case, Verdict.HELD, reason, field) for case, reason, field in _holds(inputs, settings, judged)]
-    if deleting:
-        ladder.append((pl.col("gone"), Verdict.SAME, pl.lit("Already gone."), none))
-        ladder.append((pl.lit(value=True), Verdict.DELETE, none, none))
-    ladder.append((pl.col(CREATES), Verdict.CREATE, none, none))
-    ladder.append((writes, Verdict.UPDATE, none, none))
-    ladder.append((pl.lit(value=True), Verdict.SAME, none, none))
+_COLUMNS = (new_column, old_column, said_column, held_column, has_column, do_column)
+
+
+def _made_anew(frame: pl.DataFrame, answers: pl.DataFrame) -> pl.DataFrame:
+    """Rows whose deleted record a person wants made anew are creates."""
+    anew = answers.filter(pl.col("code") == "deleted-before")[ROW_ID]
+    again = pl.col(ROW_ID).is_in(anew.implode())
     return frame.with_columns(
-        _first([(case, pl.lit(verdict.value)) for case, verdict, _, _ in ladder], pl.String()).alias("verdict"),
-        _first([(case, reason) for case, _, reason, _ in ladder], pl.String()).alias("reason"),
-        _first([(case, field) for case, _, _, field in ladder], pl.String()).alias("field"),
+        (pl.col(CREATES) | (again & (pl.col("found") == 0))).alias(CREATES), (pl.col("undone") & ~again).alias("undone")
     )
+
+
+def _verdict(settings: Settings, fields: Sequence[Field]) -> pl.Expr:
+    """What the first fault gives; without one, what there is to write."""
+    writes: pl.Expr = pl.lit(value=False)
+    if fields:
+        writes = pl.any_horizontal([pl.col(do_column(f.name)) == Do.WRITE for f in fields])
+    same_ = pl.lit(Verdict.SAME.value)
+    if settings.operation == Operation.DELETE:
+        away = pl.col("undone") | pl.col("gone")
+        rest: pl.Expr = pl.when(away).then(same_).otherwise(pl.lit(Verdict.DELETE.value))
+    else:
+        rest = (
+            pl.when(pl.col("undone"))
+            .then(same_)
+            .when(pl.col(CREATES))
+            .then(pl.lit(Verdict.CREATE.value))
+            .when(writes)
+            .then(pl.lit(Verdict.UPDATE.value))
+            .otherwise(same_)
+        )
+    return pl.when(pl.col("gives").is_not_null()).then("gives").otherwise(rest)
+

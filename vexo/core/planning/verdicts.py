@@ -30,6 +30,7 @@ class Verdict(StrEnum):
 
 
 WRITTEN = (Verdict.CREATE, Verdict.UPDATE, Verdict.DELETE)
+DONE = {Verdict.CREATE: "created", Verdict.UPDATE: "updated", Verdict.DELETE: "deleted"}
 
 
 class Do:
@@ -39,12 +40,30 @@ class Do:
 
 
 class Answer(StrEnum):
-    """What a person decided for a row."""
+    """What a person decided about what a row asks."""
 
     FILE = "file"
     APPLICATION = "application"
     ASIDE = "aside"
     LEAVE_OUT = "leave out"
+    THEN = "then"
+    NOW = "now"
+    RECORD = "record"
+    NEW = "new"
+    AGAIN = "again"
+
+
+ANSWERS: Mapping[str, tuple[Answer, ...]] = {
+    "both-changed": (Answer.FILE, Answer.APPLICATION),
+    "key-edited": (Answer.FILE, Answer.APPLICATION),
+    "changed-since": (Answer.FILE,),
+    "renamed": (Answer.THEN,),
+    "swapped": (Answer.THEN, Answer.NOW),
+    "unclear": (Answer.RECORD, Answer.NEW),
+    "may-be-in": (Answer.NEW,),
+    "deleted-before": (Answer.NEW,),
+}
+"""Answers by fault code, besides setting the row aside; a cell that cannot be read can be left out."""
 
 
 class SumError(Exception):
@@ -64,8 +83,17 @@ def sum_of(verdicts: pl.Series, rows: int) -> dict[str, int]:
     return total
 
 
-def sum_after(verdicts: Mapping[str, int], outcomes: Mapping[str, int], waiting: int) -> dict[str, int]:
-    """The sum after passes: the written terms split into what became of them."""
-    kept = ("same", "held", "rejected", "aside")
-    split = {name: outcomes.get(name, 0) for name in ("created", "updated", "deleted", "refused", "unclear")}
-    return {**split, **{name: verdicts[name] for name in kept}, "waiting": waiting}
+AFTER = ("created", "updated", "deleted", "same", "refused", "unclear", "held", "rejected", "aside", "waiting")
+
+
+def sum_after(states: pl.Series, rows: int) -> dict[str, int]:
+    """The sum after a pass: the written terms split into what became of them; ``waiting`` was not sent.
+
+    Raises:
+        SumError: where the terms are not the rows read.
+    """
+    counts = {str(name): int(count) for name, count in states.value_counts().iter_rows()}
+    total = {name: counts.pop(name, 0) for name in AFTER}
+    if counts or sum(total.values()) != rows:
+        raise SumError(f"{rows} rows were read, {sum(total.values())} are accounted for, others: {counts}")
+    return total

@@ -1,4 +1,4 @@
-"""The process that reads one file: ``python -m vexo.core.sheets.child FILE CELLS MEMORY`` prints what it found."""
+"""The process that reads one file: ``python -m vexo.core.sheets.child FILE CELLS MEMORY NAME`` prints what it found."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ import zipfile
 from pathlib import Path
 
 
-def _read(path: Path, target: Path) -> dict[str, object]:
+def _read(path: Path, target: Path, name: str) -> dict[str, object]:
     from .csv_reading import read_csv
     from .reading import write_cells
     from .sheet import SheetError, shape_cells
@@ -19,18 +19,18 @@ def _read(path: Path, target: Path) -> dict[str, object]:
         with path.open("rb") as file:
             begin = file.read(8)
         if begin.startswith(b"PK") and zipfile.is_zipfile(path):
-            raw, found = read_xlsx(path)
+            raw, found = read_xlsx(path, name)
         elif begin.startswith(b"PK\x03\x04"):
             raise zipfile.BadZipFile
         elif begin.startswith((b"\xd0\xcf\x11\xe0", b"%PDF", b"\x89PNG", b"\xff\xd8\xff", b"GIF8", b"\x1f\x8b")):
-            raise SheetError(f"{path.name} is no sheet that can be read here. Save it as XLSX or CSV.")
+            raise SheetError(f"{name} is no sheet that can be read here. Save it as XLSX or CSV.")
         else:
-            raw, found = read_csv(path)
+            raw, found = read_csv(path, name)
         cells, profile = shape_cells(raw, **found)
     except SheetError as error:
         return {"error": str(error)}
     except (zipfile.BadZipFile, KeyError, UnicodeDecodeError):
-        return {"error": f"{path.name} is damaged. Open it in a spreadsheet and save it anew."}
+        return {"error": f"{name} is damaged. Open it in a spreadsheet and save it anew."}
     write_cells(cells, target)
     return profile.to_json()
 
@@ -38,4 +38,4 @@ def _read(path: Path, target: Path) -> dict[str, object]:
 if __name__ == "__main__":
     limit = int(sys.argv[3])
     resource.setrlimit(resource.RLIMIT_AS, (limit, limit))
-    print(json.dumps(_read(Path(sys.argv[1]), Path(sys.argv[2]))))
+    print(json.dumps(_read(Path(sys.argv[1]), Path(sys.argv[2]), sys.argv[4])))

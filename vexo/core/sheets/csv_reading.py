@@ -47,24 +47,24 @@ def _delimiter(text: str) -> str:
     return max(_DELIMITERS, key=fitness)
 
 
-def read_csv(path: Path) -> tuple[pl.DataFrame, dict[str, Any]]:
+def read_csv(path: Path, name: str = "The file") -> tuple[pl.DataFrame, dict[str, Any]]:
     """The raw cells and what was found: format, encoding and delimiter.
 
     Raises:
         SheetError: where the content is no text, or has no cells.
     """
     csv.field_size_limit(32 * 1024 * 1024)
-    text, encoding = _decode(path.read_bytes(), path.name)
+    text, encoding = _decode(path.read_bytes(), name)
     delimiter = _delimiter(text)
     try:
         lines = list(csv.reader(io.StringIO(text, newline=""), delimiter=delimiter))
     except csv.Error as error:
-        raise SheetError(f"{path.name} cannot be read as delimited text: {error}.") from error
+        raise SheetError(f"{name} cannot be read as delimited text: {error}.") from error
     width = max((len(line) for line in lines), default=0)
     if width == 0:
-        raise SheetError(f"{path.name} is empty. Put a header in its first row and the records below it.")
+        raise SheetError(f"{name} is empty. Put a header in its first row and the records below it.")
     if width > _MOST_COLUMNS or width * len(lines) > 50 * sum(map(len, lines)) + 100_000:
-        raise SheetError(f"{path.name} has a line of {width:,} cells, far more than its other lines. Mend that line.")
+        raise SheetError(f"{name} has a line of {width:,} cells, far more than its other lines. Mend that line.")
     columns = zip_longest(*lines, fillvalue="")
     data: dict[str, Any] = {ROW: pl.int_range(1, len(lines) + 1, dtype=pl.UInt32, eager=True)}
     data |= {f"k{at}": pl.Series(column, dtype=pl.String).replace("", None) for at, column in enumerate(columns)}

@@ -11,6 +11,7 @@ import polars as pl
 from ..values import SPACES
 
 ROW = "row"
+ROW_ID = "row_id"
 _TOTAL_WORDS = ("total", "totals", "sum", "grand total", "σ")
 
 
@@ -20,9 +21,10 @@ class SheetError(Exception):
 
 @dataclass(frozen=True)
 class Stamp:
-    """What a sheet carries to be recognised by: the trip it belongs to and what its columns were."""
+    """What a sheet carries to be recognised by: the trip and part it belongs to, and what its columns were."""
 
     trip: int
+    part: int
     origin: str
     application: str
     stage: str
@@ -33,7 +35,7 @@ class Stamp:
     def from_json(cls, data: Mapping[str, Any]) -> Stamp:
         columns = tuple((str(field), str(header)) for field, header in data["columns"])
         origin, application = str(data["origin"]), str(data["application"])
-        return cls(int(data["trip"]), origin, application, str(data["stage"]), str(data["record_type"]), columns)
+        return cls(int(data["trip"]), int(data["part"]), origin, application, str(data["stage"]), str(data["record_type"]), columns)
 
     def to_json(self) -> dict[str, Any]:
         return asdict(self)

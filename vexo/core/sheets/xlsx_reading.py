@@ -320,7 +320,7 @@ def _spread(cells: pl.DataFrame) -> pl.DataFrame:
     return wide
 
 
-def read_xlsx(path: Path) -> tuple[pl.DataFrame, dict[str, Any]]:
+def read_xlsx(path: Path, name: str = "The file") -> tuple[pl.DataFrame, dict[str, Any]]:
     """The raw cells of the first visible sheet that has any, and what was found.
 
     Raises:
@@ -328,7 +328,7 @@ def read_xlsx(path: Path) -> tuple[pl.DataFrame, dict[str, Any]]:
     """
     with zipfile.ZipFile(path) as archive:
         if "[Content_Types].xml" not in archive.namelist():
-            raise SheetError(f"{path.name} is an archive, but no workbook. Save the sheet as XLSX or CSV.")
+            raise SheetError(f"{name} is an archive, but no workbook. Save the sheet as XLSX or CSV.")
         sheets, from_1904 = _sheets(archive)
         styles, strings, stamp = _read_styles(archive), _shared_strings(archive), _stamp(archive)
         raw = pl.DataFrame({ROW: pl.Series([], dtype=pl.UInt32)})

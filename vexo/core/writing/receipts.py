@@ -6,13 +6,13 @@ from collections.abc import Sequence
 
 import polars as pl
 
-from .planning.comparing import do_column, new_column, old_column
-from .planning.verdicts import Do
-from .records import IDENTIFIER, Field, Kind
-from .sheets import SheetProfile
-from .sheets.outgoing import OutgoingColumn
-from .sheets.sheet import ROW
-from .values import to_text
+from ..planning.comparing import do_column, new_column, old_column
+from ..planning.verdicts import Do
+from ..records import IDENTIFIER, Field, Kind
+from ..sheets import SheetProfile
+from ..sheets.outgoing import OutgoingColumn
+from ..sheets.sheet import ROW, ROW_ID
+from ..values import to_text
 
 NOT_IN = ("refused", "unclear", "held", "rejected", "waiting")
 
@@ -31,11 +31,12 @@ def receipt(
     """The sheet's columns in their order, then row, what became of it, reason, record ID, old and new values.
 
     Args:
-        states: ``row``, ``state``, ``reason`` and ``@id`` of every row.
+        states: ``row_id``, ``state``, ``reason`` and ``@id`` of every row.
     """
-    own = plan.drop("reason", IDENTIFIER, "field", "verdict")
-    joined = cells.join(states, on=ROW, how="left", maintain_order="left").join(
-        own, on=ROW, how="left", maintain_order="left"
+    told = states.select(ROW_ID, "state", "reason", IDENTIFIER)
+    own = plan.drop(ROW, "faults", IDENTIFIER, "verdict")
+    joined = cells.join(told, on=ROW_ID, how="left", maintain_order="left").join(
+        own, on=ROW_ID, how="left", maintain_order="left"
     )
     columns = _sheet_columns(joined, profile)
     columns += [
@@ -56,5 +57,6 @@ def receipt(
 
 def not_in(cells: pl.DataFrame, profile: SheetProfile, states: pl.DataFrame) -> list[OutgoingColumn]:
     """The rows that did not go in, as they came, with the reason in the last column."""
-    joined = cells.join(states, on=ROW, how="inner", maintain_order="left").filter(pl.col("state").is_in(NOT_IN))
+    told = states.select(ROW_ID, "state", "reason")
+    joined = cells.join(told, on=ROW_ID, how="inner", maintain_order="left").filter(pl.col("state").is_in(NOT_IN))
     return [*_sheet_columns(joined, profile), _text_column("reason", "Why it is not in", joined["reason"])]

@@ -1,0 +1,81 @@
+"""The writes of a plan in the order in which they go, cut into batches; no more than one batch is ever unfolded."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import polars as pl
+
+from ..planning.comparing import do_column, new_column, old_column
+from ..planning.verdicts import WRITTEN, Do, Verdict
+from ..records import IDENTIFIER, VERSION
+from ..sheets.sheet import ROW_ID
+from .operations import Write, plain
+
+AT = "at"
+WHOLE = "whole."
+
+
+@dataclass(frozen=True)
+class Item:
+    """A write as it is written down before it goes: its place, its version now, its request's number."""
+
+    at: int
+    row_id: int
+    verdict: str
+    identifier: str | None
+    version: str | None
+    number: str
+    tries: int = 0
+    resent: bool = False
+
+
+def freeze(plan: pl.DataFrame, whole: pl.DataFrame | None = None) -> pl.DataFrame:
+    """The rows that a pass sends, in their order (creates, updates, deletes; by row), with their place ``at``.
+
+    Args:
+        whole: the records to be deleted with all their fields, laid beside as ``whole.FIELD``.
+    """
+    order = {verdict.value: at for at, verdict in enumerate(WRITTEN)}
+    rows = plan.filter(pl.col("verdict").is_in(list(order)))
+    rows = rows.sort(pl.col("verdict").replace_strict(order, return_dtype=pl.UInt8), ROW_ID)
+    rows = rows.with_columns(pl.int_range(pl.len(), dtype=pl.UInt32).alias(AT))
+    if whole is not None and len(whole):
+        beside = whole.drop(VERSION).rename({n: f"{WHOLE}{n}" for n in whole.columns if not n.startswith("@")})
+        rows = rows.join(beside.unique(IDENTIFIER), on=IDENTIFIER, how="left", maintain_order="left")
+    return rows
+
+
+def writes_of(rows: pl.DataFrame, carried: Sequence[str], key: Sequence[str], items: Sequence[Item]) -> list[Write]:
+    """The writes of one batch, in the order of its items.
+
+    Args:
+        rows: the frozen rows of these items, in any order.
+    """
+    by_place = {line[AT]: line for line in rows.iter_rows(named=True)}
+    whole = [name for name in rows.columns if name.startswith(WHOLE)]
+    writes = []
+    for item in items:
+        line, verdict = by_place[item.at], Verdict(item.verdict)
+        written = [name for name in carried if line[do_column(name)] == Do.WRITE]
+        values = {name: plain(line[new_column(name)]) for name in written}
+        before = {name: plain(line[old_column(name)]) for name in dict.fromkeys([*written, *key]) if name in carried}
+        if verdict == Verdict.DELETE:
+            values, before = {}, {name.removeprefix(WHOLE): plain(line[name]) for name in whole}
+        if verdict == Verdict.CREATE:
+            before = {}
+        writes.append(
+            Write(
+                item.at,
+                item.row_id,
+                verdict,
+                item.identifier,
+                item.version,
+                values,
+                before,
+                item.number,
+                item.resent,
+            )
+        )
+    return writes

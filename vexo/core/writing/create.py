@@ -1,0 +1,54 @@
+"""Making a record."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from ..planning.verdicts import Verdict
+from ..records import RecordType
+from .answers import Answer, Settled
+from .operations import Operation, Rules, Write, holds, unclear
+
+
+def telling_key(record_type: RecordType, write: Write, key: tuple[str, ...] = ()) -> tuple[str, ...] | None:
+    """The unique key, declared by the application itself, by which this new record can be looked for.
+
+    Args:
+        key: the plan's own key, which is taken first: by it the record was looked for already.
+    """
+    ways = [*[k for k in record_type.keys if k == key], *[k for k in record_type.keys if k != key]]
+    for names in ways:
+        if all(write.values.get(name) is not None for name in names):
+            return names
+    return None
+
+
+class Create(Operation):
+    """A new record. It cannot be told from another's by its ID, only by a unique key."""
+
+    verdict = Verdict.CREATE
+
+    def just_before(self, write: Write, now: Mapping[str, Any] | None, rules: Rules) -> Answer | None:
+        return None
+
+    def after_clash(self, write: Write, now: Mapping[str, Any] | None, rules: Rules) -> Settled:
+        return Settled(unclear(write, "no-answer"))
+
+    def settle(self, write: Write, now: Mapping[str, Any] | None, rules: Rules) -> Settled:
+        key = telling_key(rules.record_type, write, tuple(rules.key))
+        if key is None:
+            return Settled(unclear(write, "no-answer"))
+        if now is None:
+            return Settled()
+        if key == tuple(rules.key) and holds(now, write.values):
+            return Settled(self.done(write, now))
+        return Settled(unclear(write, "found-otherwise"))
+
+    def as_sent(self, write: Write, now: Mapping[str, Any] | None) -> list[str]:
+        if now is None:
+            return list(write.values)
+        return [name for name, value in write.values.items() if not holds(now, {name: value})]
+
+    def reverse(self, write: Write, answer: Answer) -> Write:
+        return Write(write.at, write.row_id, Verdict.DELETE, answer.identifier, answer.version, {})

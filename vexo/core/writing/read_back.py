@@ -1,0 +1,68 @@
+"""What was sent, held against what the application holds after: field by field, deletes too, and its own doings apart."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import polars as pl
+
+from ..planning.comparing import do_column, new_column
+from ..planning.pairs import held_column
+from ..planning.verdicts import Do
+from ..records import IDENTIFIER, VERSION, Field, RecordType
+from ..sheets.sheet import ROW, ROW_ID
+from ..values import is_empty, same, to_text
+
+DIFFERENCES = {ROW_ID: pl.UInt32(), ROW: pl.UInt32(), "field": pl.String(), "sent": pl.String(), "found": pl.String()}
+
+
+def differences(written: pl.DataFrame, now: pl.DataFrame, fields: Sequence[Field]) -> tuple[pl.DataFrame, pl.DataFrame]:
+    """For rows that are in: each written field that is not as it was sent.
+
+    Args:
+        written: frozen rows with the ``@id`` and ``held.`` that the write's own answer gave.
+        now: the records read again.
+
+    Returns:
+        what the application itself made of the value (it said so in its answer), and what is otherwise since then;
+        columns as ``DIFFERENCES``.
+    """
+    own, since = [pl.DataFrame(schema=DIFFERENCES)], [pl.DataFrame(schema=DIFFERENCES)]
+    joined = written.join(now.drop(VERSION), on=IDENTIFIER, how="inner", maintain_order="left", suffix=".now")
+    for field in fields:
+        if field.name not in now.columns:
+            continue
+        new, held = new_column(field.name), held_column(field.name)
+        wrong = joined.filter((pl.col(do_column(field.name)) == Do.WRITE) & ~same(new, field.name, field))
+        if wrong.is_empty():
+            continue
+        told = pl.DataFrame(
+            {
+                ROW_ID: wrong[ROW_ID],
+                ROW: wrong[ROW],
+                "field": [field.name] * len(wrong),
+                "sent": to_text(field, wrong[new]),
+                "found": to_text(field, wrong[field.name]),
+            },
+            schema=DIFFERENCES,
+        )
+        by_itself = wrong.select(same(held, field.name, field)).to_series()
+        own.append(told.filter(by_itself))
+        since.append(told.filter(~by_itself))
+    return pl.concat(own), pl.concat(since)
+
+
+def set_by_itself(created: pl.DataFrame, now: pl.DataFrame, record_type: RecordType, carried: Sequence[str]) -> dict[str, int]:
+    """Fields of new records that nobody sent and that are filled: defaults and computed ones, with their rows."""
+    joined = created.join(now.drop(VERSION), on=IDENTIFIER, how="inner", suffix=".now")
+    found = {}
+    for field in record_type.fields:
+        if field.name not in now.columns or field.name == record_type.identifier or joined.is_empty():
+            continue
+        filled = ~is_empty(field.name, field)
+        if field.name in carried:
+            filled = filled & (pl.col(do_column(field.name)) != Do.WRITE)
+        count = int(joined.select(filled.sum()).item())
+        if count:
+            found[field.name] = count
+    return found

@@ -1,0 +1,52 @@
+"""Control totals: the same rows summed in the sheet, in the plan, and in the application before and after."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from decimal import Decimal
+from typing import Any
+
+import polars as pl
+
+from ..planning.comparing import do_column, new_column, old_column
+from ..planning.verdicts import Do
+from ..records import IDENTIFIER, Field
+
+_LAND = ("create", "update", "same")
+
+
+def total(values: pl.Series) -> str:
+    """A sum to the last digit, as text."""
+    found = values.drop_nulls().sum()
+    return format(Decimal(str(found or 0)), "f")
+
+
+def planned_totals(plan: pl.DataFrame, fields: Sequence[Field]) -> dict[str, dict[str, str]]:
+    """For each number field: ``sheet`` (all rows read), ``planned`` (rows to be written or same, as they will be) and
+    ``before`` (the same records as they are)."""
+    made = {}
+    land = plan.filter(pl.col("verdict").is_in(_LAND))
+    for field in fields:
+        if not field.is_number:
+            continue
+        new, old = new_column(field.name), old_column(field.name)
+        will = land.select(pl.when(pl.col(do_column(field.name)) == Do.WRITE).then(new).otherwise(old)).to_series()
+        made[field.name] = {"sheet": total(plan[new]), "planned": total(will), "before": total(land[old])}
+    return made
+
+
+def after_totals(plan: pl.DataFrame, records: pl.DataFrame, fields: Sequence[Field]) -> dict[str, str]:
+    """The same records after: ``records`` are those of the plan's rows (``@id`` of created ones filled in)."""
+    land = plan.filter(pl.col("verdict").is_in(_LAND)).select(IDENTIFIER).drop_nulls()
+    joined = land.join(records, on=IDENTIFIER, how="left", maintain_order="left")
+    return {field.name: total(joined[field.name]) for field in fields if field.is_number}
+
+
+def left_over(before: int, after: int, created: int, deleted: int, moved: int = 0) -> int:
+    """Records that others made or took away: what before + created - deleted ± moved does not explain."""
+    return after - (before + created - deleted + moved)
+
+
+def as_texts(totals: Mapping[str, Any]) -> dict[str, str]:
+    """Sums that an application gave, as exact texts."""
+    return {name: format(Decimal(str(value or 0)), "f") for name, value in totals.items()}
