@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 import os
 import secrets
 from pathlib import Path
@@ -37,10 +36,3 @@ def absolute(relative: str) -> Path:
     """A path kept in the database as a file of this folder."""
     return data_folder() / relative
 
-
-def stage_path(trip: int, name: str, *made_of: object) -> str:
-    """The place of a stage's result, named by a digest of what it is made of."""
-    digest = hashlib.sha256(repr(made_of).encode()).hexdigest()[:20]
-    relative = f"stages/{trip}/{name}-{digest}.parquet"
-    absolute(relative).parent.mkdir(parents=True, exist_ok=True)
-    return relative

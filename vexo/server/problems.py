@@ -6,25 +6,15 @@ from typing import Any
 
 from django.core.exceptions import PermissionDenied
 from django.http import Http404
-from rest_framework import exceptions, status
+from rest_framework import exceptions
 from rest_framework.response import Response
 
-from ..jobs.working import MENDABLE
+from .errors import MENDABLE, NotAllowed, Stale, code_of
 
 
-class Stale(exceptions.APIException):
-    """The thing was changed since it was read; ``newer`` is its state now."""
-
-    status_code = status.HTTP_412_PRECONDITION_FAILED
-
-    def __init__(self, newer: Any) -> None:
-        super().__init__("It was changed elsewhere since you opened it. This is the newer state.")
-        self.newer = newer
-
-
-def _problem(code: int, title: str, detail: str, **more: Any) -> Response:
-    body = {"type": "about:blank", "status": code, "title": title, "detail": detail, **more}
-    return Response(body, status=code, content_type="application/problem+json")
+def _problem(status: int, title: str, detail: str, **more: Any) -> Response:
+    body = {"type": "about:blank", "status": status, "title": title, "detail": detail, **more}
+    return Response(body, status=status, content_type="application/problem+json")
 
 
 def _first_error(data: Any) -> tuple[str, str | None]:
@@ -39,10 +29,12 @@ def _first_error(data: Any) -> tuple[str, str | None]:
 
 def problem_handler(error: Exception, context: dict[str, Any]) -> Response | None:
     """Every error that has a remedy, as a problem; anything else is left to fail loudly."""
-    if isinstance(error, MENDABLE):
-        return _problem(422, "That cannot be done as it stands", str(error))
+    if isinstance(error, NotAllowed):
+        return _problem(403, "Your role does not allow that", str(error), code="rights")
     if isinstance(error, Stale):
-        return _problem(412, "Changed elsewhere", str(error.detail), newer=error.newer)
+        return _problem(412, "Changed elsewhere", str(error), code="stale", newer=error.more["newer"])
+    if isinstance(error, MENDABLE):
+        return _problem(422, "That cannot be done as it stands", str(error), code=code_of(error))
     if isinstance(error, exceptions.ValidationError):
         detail, field = _first_error(error.detail)
         return _problem(400, "Something is missing or not right", detail, **({"field": field} if field else {}))

@@ -21,11 +21,13 @@ INSTALLED_APPS = [
     "rest_framework",
     "drf_spectacular",
     "vexo.server.people",
+    "vexo.server.journal",
+    "vexo.server.jobs",
     "vexo.server.applications",
     "vexo.server.trips",
-    "vexo.server.runs",
-    "vexo.server.jobs",
-    "vexo.server.journal",
+    "vexo.server.bringin",
+    "vexo.server.review",
+    "vexo.server.passes",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
@@ -73,7 +75,7 @@ REST_FRAMEWORK = {
     "DEFAULT_RENDERER_CLASSES": ["rest_framework.renderers.JSONRenderer"],
     "DEFAULT_PARSER_CLASSES": ["rest_framework.parsers.JSONParser"],
     "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",
-    "EXCEPTION_HANDLER": "vexo.server.api.problems.problem_handler",
+    "EXCEPTION_HANDLER": "vexo.server.problems.problem_handler",
 }
 SPECTACULAR_SETTINGS = {"TITLE": "Vexo", "VERSION": "1", "SERVE_INCLUDE_SCHEMA": False}
 LOGGING = {

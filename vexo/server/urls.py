@@ -3,13 +3,17 @@
 from django.urls import path, re_path
 from drf_spectacular.views import SpectacularAPIView
 
-from .applications import api as applications
+from .applications import views as applications
+from .bringin import views as bringin
 from .health import health
-from .jobs import api as jobs
-from .journal import api as journal
-from .people import api as people
+from .jobs import views as jobs
+from .journal import views as journal
+from .passes import views as passes
+from .people import views as people
+from .review import views as review
 from .screens import screen
-from .trips import api as trips
+from .sendout import views as sendout
+from .trips import views as trips
 
 urlpatterns = [
     path("api/health", health),
@@ -18,17 +22,25 @@ urlpatterns = [
     path("api/applications", applications.ApplicationsView.as_view()),
     path("api/applications/<slug:name>", applications.ApplicationView.as_view()),
     path("api/applications/<slug:name>/test", applications.ProbeView.as_view()),
-    path("api/applications/<slug:name>/preview", applications.PreviewView.as_view()),
+    path("api/applications/<slug:name>/preview", sendout.PreviewView.as_view()),
     path("api/trips", trips.TripsView.as_view()),
+    path("api/sent-out", sendout.SendOutView.as_view()),
     path("api/trips/<int:pk>", trips.TripView.as_view()),
-    path("api/trips/<int:pk>/rows", trips.RowsView.as_view()),
-    path("api/trips/<int:pk>/decisions", trips.DecisionsView.as_view()),
-    path("api/trips/<int:pk>/plan", trips.PlanView.as_view()),
-    path("api/trips/<int:pk>/runs", trips.RunsView.as_view()),
+    path("api/trips/<int:pk>/columns", bringin.ColumnsView.as_view()),
+    path("api/trips/<int:pk>/rows", review.RowsView.as_view()),
+    path("api/trips/<int:pk>/decisions", review.DecisionsView.as_view()),
+    path("api/trips/<int:pk>/decisions/<int:number>", review.DecisionView.as_view()),
+    path("api/trips/<int:pk>/plan", review.PlanView.as_view()),
+    path("api/trips/<int:pk>/passes", passes.PassesView.as_view()),
+    path("api/trips/<int:pk>/passes/<int:number>", passes.PassView.as_view()),
+    path("api/trips/<int:pk>/outcome", passes.OutcomeRowsView.as_view()),
     path("api/trips/<int:pk>/records/<str:identifier>", trips.RecordView.as_view()),
-    path("api/trips/<int:pk>/files/<str:what>", trips.FileView.as_view()),
-    path("api/uploads", trips.UploadsView.as_view()),
-    path("api/uploads/<str:identifier>", trips.UploadView.as_view()),
+    path("api/trips/<int:pk>/sheets/<int:sheet>", trips.SheetView.as_view()),
+    path("api/trips/<int:pk>/files/<str:what>", passes.FileView.as_view()),
+    path("api/uploads", bringin.UploadsView.as_view()),
+    path("api/uploads/<int:number>", bringin.UploadView.as_view()),
+    path("api/uploads/<int:number>/recognise", bringin.RecogniseView.as_view()),
+    path("api/uploads/<int:number>/bring-in", bringin.BringInView.as_view()),
     path("api/jobs/<int:pk>", jobs.JobView.as_view()),
     path("api/journal", journal.JournalView.as_view()),
     path("api/carried", trips.CarriedView.as_view()),

@@ -18,7 +18,11 @@ class Stage(models.TextChoices):
 
 
 class Application(models.Model):
-    """A system that holds records: its address, its token (encrypted) and what it says of itself."""
+    """A system that holds records: its address, its token (encrypted) and what it says of itself.
+
+    ``longest_request`` are the seconds after which a request that got no answer can no longer be under way there;
+    ``repeats`` tells that its answers have shown that it keeps its promise of repeatable requests.
+    """
 
     name = models.SlugField(unique=True)
     label = models.CharField(max_length=120)
@@ -31,6 +35,8 @@ class Application(models.Model):
     described_at = models.DateTimeField(null=True)
     answers_ms = models.PositiveIntegerField(null=True)
     trouble = models.TextField(blank=True)
+    longest_request = models.FloatField(default=120)
+    repeats = models.BooleanField(default=False)
     created_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:
@@ -41,9 +47,12 @@ class Application(models.Model):
         """What the application said of itself when it was last asked."""
         if not self.catalogue:
             return None
-        at = (self.pk, self.catalogue["version"])
-        if at not in _READ:
-            if len(_READ) > _MOST_READ:
-                _READ.clear()
-            _READ[at] = Catalogue.from_json(self.catalogue)
+        try:
+            at = (self.pk, self.catalogue["version"])
+            if at not in _READ:
+                if len(_READ) > _MOST_READ:
+                    _READ.clear()
+                _READ[at] = Catalogue.from_json(self.catalogue)
+        except (KeyError, TypeError, ValueError, AttributeError):
+            return None
         return _READ[at]

@@ -12,11 +12,12 @@ from vexo.applications import Application as Client
 from vexo.applications import ApplicationError, open_application
 from vexo.core.records import Catalogue
 
+from ..errors import PlainError
 from .models import Application, Stage
 from .secrets import SecretError, lock, unlock
 
 
-class UnknownApplication(Exception):
+class UnknownApplication(PlainError):
     """An application that is not connected."""
 
 
@@ -63,7 +64,14 @@ def describe(application: Application, client: Client | None = None) -> Catalogu
 
 
 def connect(
-    name: str, label: str, address: str, token: str, stage: str, pages: str = "", protocol: str = "odata"
+    name: str,
+    label: str,
+    address: str,
+    token: str,
+    stage: str,
+    pages: str = "",
+    protocol: str = "odata",
+    longest_request: float | None = None,
 ) -> Application:
     """Connect an application, or change the connection of that name; it must answer.
 
@@ -85,5 +93,7 @@ def connect(
         "described_at": timezone.now(),
         "trouble": "",
     }
+    if longest_request is not None:
+        values["longest_request"] = longest_request
     application, _ = Application.objects.update_or_create(name=name, defaults=values)
     return application

@@ -5,7 +5,6 @@ from __future__ import annotations
 import time
 from typing import Any
 
-import polars as pl
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers
@@ -13,16 +12,14 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from vexo.core.conditions import read_condition
 from vexo.core.records import Field, RecordType
-from vexo.core.sheets.outgoing import outgoing_columns
 
-from ..api.rights import AdministratorOrReading, PreparerOrReading, may_apply, person_of
 from ..journal.services import note
+from ..people.permissions import AdministratorOrReading, PreparerOrReading, person_of
+from ..people.rights import applying, may
 from .models import Application, Stage
-from .services import client_of, connect, describe
+from .services import connect, describe
 
-PREVIEW_ROWS = 20
 
 
 class ApplicationSerializer(serializers.ModelSerializer[Application]):
@@ -48,7 +45,7 @@ class ApplicationSerializer(serializers.ModelSerializer[Application]):
         return len((application.catalogue or {}).get("types", []))
 
     def get_may_apply(self, application: Application) -> bool:
-        return may_apply(person_of(self.context["request"]), application)
+        return may(person_of(self.context["request"]), applying(application.stage))
 
 
 class FieldSerializer(serializers.Serializer[Any]):
@@ -89,19 +86,6 @@ class ConnectSerializer(serializers.Serializer[Any]):
 class ProbeSerializer(serializers.Serializer[Any]):
     ok = serializers.BooleanField()
     said = serializers.CharField()
-
-
-class PreviewRequestSerializer(serializers.Serializer[Any]):
-    record_type = serializers.CharField()
-    chosen = serializers.ListField(child=serializers.CharField())
-    condition = serializers.CharField(required=False, allow_blank=True, default="")
-
-
-class PreviewSerializer(serializers.Serializer[Any]):
-    count = serializers.IntegerField()
-    total = serializers.IntegerField()
-    headers = serializers.ListField(child=serializers.CharField())
-    rows = serializers.ListField(child=serializers.ListField(child=serializers.CharField(allow_null=True)))
 
 
 def field_json(field: Field, record_type: RecordType) -> dict[str, Any]:
@@ -172,30 +156,3 @@ class ProbeView(APIView):
         catalogue = describe(application)
         took = int((time.monotonic() - began) * 1000)
         return Response({"ok": True, "said": f"Answers in {took} ms, {len(catalogue.types)} record types."})
-
-
-class PreviewView(APIView):
-    """The first rows of a sheet as it would be, and how many there would be."""
-
-    permission_classes = (PreparerOrReading,)
-
-    @extend_schema(request=PreviewRequestSerializer, responses=PreviewSerializer)
-    def post(self, request: Request, name: str) -> Response:
-        from ..trips.sending import read_fields
-
-        asked = PreviewRequestSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
-        values = asked.validated_data
-        with client_of(get_object_or_404(Application, name=name)) as client:
-            catalogue = client.describe()
-            record_type = catalogue.type(values["record_type"])
-            condition = read_condition(values["condition"], record_type, catalogue)
-            fields = [catalogue.field(record_type, field) for field in values["chosen"]]
-            count = client.count(record_type, condition)
-            total = client.count(record_type) if condition else count
-            wanted = read_fields(values["chosen"], record_type, catalogue)
-            order = record_type.keys[0] if record_type.keys else ()
-            records = pl.concat(list(client.read(record_type, wanted, condition, order, top=PREVIEW_ROWS)))
-        columns = outgoing_columns(fields, records, record_type, catalogue)
-        rows = [list(row) for row in zip(*[c.cells.to_list() for c in columns], strict=True)] if columns else []
-        return Response({"count": count, "total": total, "headers": [c.header for c in columns], "rows": rows})

@@ -2,19 +2,22 @@
 
 from __future__ import annotations
 
-from pathlib import Path
+from typing import Any
 
 import polars as pl
 
+from vexo.core.columns.matching import MappingError, match_columns
 from vexo.core.records import IDENTIFIER, Catalogue, RecordType
 from vexo.core.sheets import SheetProfile
 from vexo.core.sheets.outgoing import column_of
 
 from ..applications.models import Application
-from ..jobs.working import PlainError
-from .kept import newest_copy
-from .models import Sheet, Trip
-from .sending import stamp_fits
+from ..errors import PlainError
+from ..jobs.leases import Lease
+from ..trips.models import Sheet, Trip
+from ..trips.sheets import kept_records, stamp_fits
+from .models import Upload
+from .reading import read_upload
 
 _ENOUGH = 0.5
 
@@ -29,10 +32,10 @@ def by_stamp(profile: SheetProfile, application: Application) -> Trip | None:
 
 
 def _share_known(
-    trip: Trip, cells: Path, profile: SheetProfile, record_type: RecordType, catalogue: Catalogue
+    trip: Trip, cells: pl.DataFrame, profile: SheetProfile, record_type: RecordType, catalogue: Catalogue
 ) -> float:
     """How much of the sheet's first key column stands in the kept copy."""
-    kept = newest_copy(trip)
+    kept = kept_records(trip)
     if kept is None:
         return 0.0
     key = record_type.identifier if record_type.identifier in trip.fields else trip.fields[0]
@@ -40,14 +43,14 @@ def _share_known(
     column = next((c.name for c in profile.columns if c.header == header), None)
     if column is None:
         return 0.0
-    texts = pl.scan_parquet(cells).select(column).collect()[column].drop_nulls().unique()
+    texts = cells[column].drop_nulls().unique()
     field = catalogue.field(record_type, key)
     known = kept[IDENTIFIER if key == record_type.identifier else column_of(field, catalogue)].cast(pl.String)
     return float(texts.is_in(known.implode()).sum()) / max(1, len(texts))
 
 
 def by_header(
-    profile: SheetProfile, cells: Path, application: Application, record_type: RecordType, catalogue: Catalogue
+    profile: SheetProfile, cells: pl.DataFrame, application: Application, record_type: RecordType, catalogue: Catalogue
 ) -> Trip | None:
     """The trip whose sheet had this header and these keys.
 
@@ -63,11 +66,54 @@ def by_header(
             fitting.append(trip)
     if len(fitting) > 1:
         named = " or ".join(str(trip.pk) for trip in fitting[:4])
-        raise PlainError(f"More than one trip fits this sheet: {named}. Say which with --trip, or --trip new for none.")
+        raise PlainError(f"More than one trip fits this sheet: {named}. Say which it is, or that it is none.", "which-trip")
     return fitting[0] if fitting else None
 
 
-def was_delimited(trip: Trip) -> bool:
-    """Whether the trip's sheet went out as delimited text, where formulas were made harmless."""
-    last = trip.sheets.filter(direction=Sheet.OUT).last()
-    return bool(last and last.profile and last.profile.get("format") in ("csv", "tsv"))
+def _told(trip: Trip) -> dict[str, Any]:
+    return {
+        "trip": trip.pk,
+        "title": trip.title,
+        "application": trip.application.name,
+        "record_type": trip.record_type,
+    }
+
+
+def recognise(lease: Lease) -> dict[str, Any]:
+    """The job: which trip a file belongs to, and if to none, which record types it could be."""
+    upload = Upload.objects.get(pk=lease.job.arguments["upload"])
+    cells, profile = read_upload(upload)
+    fits: list[dict[str, Any]] = []
+    for application in Application.objects.all():
+        known = application.known
+        if known is None:
+            continue
+        trip = by_stamp(profile, application)
+        if trip is not None:
+            return _told(trip)
+        fits += [_fit(application, known, record_type, profile) for record_type in known.types]
+    fits = sorted((fit for fit in fits if fit["columns"]), key=lambda fit: -fit["columns"])
+    for fit in fits[:4]:
+        application = Application.objects.get(name=fit["application"])
+        catalogue = application.known
+        if catalogue is None:
+            continue
+        found = by_header(profile, cells, application, catalogue.type(fit["record_type"]), catalogue)
+        if found is not None:
+            return _told(found)
+    stamp = profile.stamp
+    elsewhere = f"It was sent out from {stamp.application}." if stamp else ""
+    return {"trip": None, "rows": profile.rows, "of": len(profile.columns), "fits": fits[:8], "note": elsewhere}
+
+
+def _fit(application: Application, known: Catalogue, record_type: RecordType, profile: SheetProfile) -> dict[str, Any]:
+    try:
+        matched = sum(1 for m in match_columns(profile, record_type, known) if m.field)
+    except MappingError:
+        matched = 0
+    return {
+        "application": application.name,
+        "record_type": record_type.name,
+        "plural": record_type.plural,
+        "columns": matched,
+    }

@@ -4,28 +4,12 @@ from __future__ import annotations
 
 from vexo.server.applications.models import Application
 from vexo.server.applications.services import connect
-from vexo.server.people.models import Person, Role
+from vexo.server.people.demo import load_people
 
 from .other_trips import load_insurance_dates, load_lost_fobs, load_measuring_weekend
 from .winter_tariff import load_winter_tariff
 
 TOKEN = "saltmarsh-vexo-token"  # noqa: S105 - the stand-in's own, for the demo only
-PASSWORD = "saltmarsh"  # noqa: S105 - shown on the demo's sign-in page
-PEOPLE = [
-    ("ada", "Ada Quillfeather", Role.ADMINISTRATOR),
-    ("bram", "Bram Tidewell", Role.OPERATOR),
-    ("ines", "Ines Gullane-Marsh", Role.PREPARER),
-]
-
-
-def load_people() -> None:
-    """The demo's people, one a role."""
-    for username, name, role in PEOPLE:
-        if not Person.objects.filter(username=username).exists():
-            first, _, last = name.partition(" ")
-            Person.objects.create_user(
-                username, password=PASSWORD, name=name, role=role, first_name=first, last_name=last
-            )
 
 
 def connect_register(address: str) -> None:

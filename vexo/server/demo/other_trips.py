@@ -13,12 +13,16 @@ from vexo.core.conditions import read_condition
 
 from ..applications.models import Application
 from ..applications.services import client_of
+from ..bringin.bringing import NEW_TRIP, start_bringing_in
+from ..bringin.uploads import take_file
+from ..errors import PlainError
 from ..jobs.models import Job
-from ..jobs.working import PlainError, do_now, enqueue
-from ..runs.services import start_run
-from ..trips.bringing import NEW_TRIP, keep_file, start_bringing_in
+from ..jobs.working import do_now, enqueue
+from ..passes.starting import start_pass
+from ..people.models import Person
+from ..review.plans import plan_of
+from ..sendout.sending import new_trip
 from ..trips.models import Trip
-from ..trips.sending import new_trip
 
 _MEASURED = 412
 
@@ -30,12 +34,17 @@ def _done(job: Job) -> Job:
     return ended
 
 
+def person(username: str) -> Person:
+    """One of the demo's people."""
+    return Person.objects.get(username=username)
+
+
 def _bring_text(
     application: Application,
     record_type: str,
     name: str,
     lines: Sequence[str],
-    by: str,
+    by: Person,
     key: Sequence[str],
     said: Mapping[str, str],
     title: str,
@@ -44,10 +53,10 @@ def _bring_text(
     with TemporaryDirectory() as folder:
         path = Path(folder) / name
         path.write_text("\r\n".join(lines) + "\r\n", encoding="utf-8")
-        file = keep_file(path, name)
-    job = start_bringing_in(application, record_type, file, by, key=key, said=said, trip=NEW_TRIP, title=title)
+        upload = take_file(path, str(by))
+    job = start_bringing_in(application, record_type, upload, by, key=key, said=said, trip=NEW_TRIP, title=title)
     result = _done(job).result
-    return Trip.objects.get(pk=(result or {})["trip"])
+    return Trip.objects.get(pk=int((result or {})["trip"]))
 
 
 def _read(application: Application, record_type: str, fields: Sequence[str], condition: str, top: int) -> pl.DataFrame:
@@ -76,7 +85,7 @@ def load_measuring_weekend(application: Application) -> Trip:
     said = {"site": "harbour", "berth_ref": "berth_no", "measured length": "length_m"}
     key = ("harbour", "berth_no")
     title = "Measuring weekend"
-    return _bring_text(application, "Berth", "measuring-weekend.csv", lines, "Ines Gullane-Marsh", key, said, title)
+    return _bring_text(application, "Berth", "measuring-weekend.csv", lines, person("ines"), key, said, title)
 
 
 def load_lost_fobs(application: Application) -> Trip:
@@ -88,8 +97,8 @@ def load_lost_fobs(application: Application) -> Trip:
         "7700000000000,yes",
     ]
     title = "Fobs reported lost"
-    trip = _bring_text(application, "GateFob", "lost-fobs.csv", lines, "Bram Tidewell", ("print_no",), {}, title)
-    _, job = start_run(trip, "Bram Tidewell")
+    trip = _bring_text(application, "GateFob", "lost-fobs.csv", lines, person("bram"), ("print_no",), {}, title)
+    _, job = start_pass(trip, person("bram"), plan_of(trip).number)
     _done(job)
     return trip
 

@@ -8,20 +8,23 @@ from tempfile import TemporaryDirectory
 import polars as pl
 
 from vexo.applications import open_application
-from vexo.core.applying import Write
 from vexo.core.planning.verdicts import Verdict
 from vexo.core.records import IDENTIFIER, VERSION
 from vexo.core.sheets.outgoing import OutgoingColumn, outgoing_columns
 from vexo.core.sheets.xlsx_writing import write_xlsx
 from vexo.core.values import dtype
+from vexo.core.writing import Write
 
 from ..applications.models import Application
 from ..applications.services import describe
-from ..jobs.working import PlainError, do_now, enqueue
-from ..trips.bringing import keep_file, start_bringing_in
-from ..trips.kept import newest_copy
+from ..bringin.bringing import start_bringing_in
+from ..bringin.uploads import take_file
+from ..errors import PlainError
+from ..jobs.working import do_now, enqueue
+from ..sendout.sending import file_name, new_trip
 from ..trips.models import Trip
-from ..trips.sending import file_name, new_trip, stamp_of
+from ..trips.sheets import kept_records, stamp_of
+from .other_trips import person
 
 WHO = "Ada Quillfeather"
 COLLEAGUE_TOKEN = "saltmarsh-office-token"  # noqa: S105 - the stand-in's own, for the demo only
@@ -91,11 +94,11 @@ def _colleague(application: Application, edited: pl.DataFrame) -> None:
     rate = record_type.field("daily_rate")
     new = pl.Series(["41.00", "47.00"]).cast(dtype(rate)).to_list()
     writes = [
-        Write(n, Verdict.UPDATE, identifier, None, {"daily_rate": new[n]})
+        Write(n, n, Verdict.UPDATE, identifier, None, {"daily_rate": new[n]})
         for n, identifier in enumerate(edited[IDENTIFIER].gather([18, 230]).to_list())
     ]
     writes += [
-        Write(10 + n, Verdict.UPDATE, identifier, None, {"notes": "Chain renewed in November."})
+        Write(10 + n, n, Verdict.UPDATE, identifier, None, {"notes": "Chain renewed in November."})
         for n, identifier in enumerate(edited[IDENTIFIER].gather([30, 31, 32]).to_list())
     ]
     with open_application("odata", application.address, COLLEAGUE_TOKEN) as office:
@@ -108,7 +111,7 @@ def load_winter_tariff(application: Application) -> Trip:
     """The trip, waiting at Review."""
     trip = new_trip(application, "Berth", WHO, FIELDS, CONDITION, "Winter tariff, North Reach")
     sent = do_now(enqueue("send out", WHO, trip, format="xlsx"))
-    kept = newest_copy(trip)
+    kept = kept_records(trip)
     if sent.error or kept is None:
         raise PlainError(f"The demo's berths did not go out: {sent.error}")
     catalogue = describe(application)
@@ -128,8 +131,8 @@ def load_winter_tariff(application: Application) -> Trip:
     with TemporaryDirectory() as folder:
         path = Path(folder) / file_name(trip, "xlsx")
         write_xlsx(back, path, record_type.plural, stamp_of(trip, fields))
-        file = keep_file(path, path.name)
-    job = start_bringing_in(application, "Berth", file, WHO, key=("harbour", "berth_no"), operation="upsert")
+        upload = take_file(path, WHO)
+    job = start_bringing_in(application, "Berth", upload, person("ada"), key=("harbour", "berth_no"), operation="upsert")
     brought = do_now(job)
     if brought.error:
         raise PlainError(f"The demo's sheet did not come in: {brought.error}")

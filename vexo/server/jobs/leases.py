@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import os
+import socket
 import threading
 import time
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
+from pathlib import Path
 from typing import TYPE_CHECKING
 
-from django.db import close_old_connections, connection, transaction
+from django.db import OperationalError, close_old_connections, connection, transaction
 from django.db.models import F, Q
 
 from .models import Job
@@ -42,9 +44,33 @@ def claim(owner: str, queues: tuple[str, ...] = (), only: int | None = None) -> 
     return None
 
 
-def end_leases_of(owner: str) -> None:
-    """A worker is known to be dead: its jobs are free at once."""
-    Job.objects.filter(owner=owner, state=Job.RUNNING).update(lease_until=0)
+def _born(pid: int) -> str:
+    """When a process of this machine began, so that another with its number is not taken for it; empty if unknown."""
+    try:
+        return Path(f"/proc/{pid}/stat").read_text(encoding="utf-8").rpartition(")")[2].split()[19]
+    except (OSError, IndexError):
+        return ""
+
+
+def owner_name() -> str:
+    """This process, as it is named in leases."""
+    pid = os.getpid()
+    return f"{socket.gethostname()}:{pid}:{_born(pid)}"
+
+
+def end_leases_of(process: str) -> None:
+    """A worker (``host:pid``) is known to be dead: its jobs are free at once."""
+    Job.objects.filter(owner__startswith=f"{process}:", state=Job.RUNNING).update(lease_until=0)
+
+
+def end_leases_of_the_dead(trip: int | None = None) -> None:
+    """Free the jobs whose process was on this machine and is there no more."""
+    jobs = Job.objects.filter(state=Job.RUNNING, lease_until__gt=0)
+    for job in jobs.filter(trip=trip) if trip is not None else jobs:
+        host, _, rest = job.owner.rpartition(":")[0].rpartition(":")
+        pid, born = rest, job.owner.rpartition(":")[2]
+        if host == socket.gethostname() and pid.isdigit() and _born(int(pid)) != born:
+            Job.objects.filter(pk=job.pk, owner=job.owner, attempt=job.attempt).update(lease_until=0)
 
 
 class Lease:
@@ -69,7 +95,8 @@ class Lease:
     def _renew(self) -> None:
         while not self._over.wait(SECONDS / 3):
             close_old_connections()
-            Job.objects.filter(self._mine()).update(lease_until=time.time() + SECONDS)
+            with suppress(OperationalError):
+                Job.objects.filter(self._mine()).update(lease_until=time.time() + SECONDS)
         connection.close()
 
     @contextmanager
@@ -79,6 +106,11 @@ class Lease:
             if not Job.objects.filter(self._mine()).update(lease_until=time.time() + SECONDS):
                 raise LeaseLost(f"job {self.job.pk} was taken over")
             yield
+
+    def still_mine(self) -> None:
+        """Raises LeaseLost where another worker has taken over."""
+        if not Job.objects.filter(self._mine()).exists():
+            raise LeaseLost(f"job {self.job.pk} was taken over")
 
     def progress(self, done: int, total: int, message: str = "") -> None:
         """Say how far the work is. Raises LeaseLost."""

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import time
+
 from django.db import models
 
 
@@ -15,22 +17,28 @@ class Job(models.Model):
     OPEN = (QUEUED, RUNNING)
 
     kind = models.CharField(max_length=20)
-    queue = models.CharField(max_length=10, default="quick")
+    queue = models.CharField(max_length=10, default="reading")
     trip = models.ForeignKey("trips.Trip", models.CASCADE, null=True, related_name="jobs")
     arguments = models.JSONField(default=dict)
     by = models.CharField(max_length=80)
     state = models.CharField(max_length=10, default=QUEUED, db_index=True)
     wanted = models.CharField(max_length=10, default="run")
-    owner = models.CharField(max_length=80, blank=True)
+    owner = models.CharField(max_length=160, blank=True)
     attempt = models.PositiveIntegerField(default=0)
     lease_until = models.FloatField(default=0)
     done = models.PositiveIntegerField(default=0)
     total = models.PositiveIntegerField(default=0)
     message = models.CharField(max_length=200, blank=True)
     error = models.TextField(blank=True)
+    code = models.CharField(max_length=40, blank=True)
     result = models.JSONField(null=True)
     created_at = models.DateTimeField(auto_now_add=True)
     ended_at = models.DateTimeField(null=True)
 
     class Meta:
         ordering = ("id",)
+
+    @property
+    def lapsed(self) -> bool:
+        """Whether the work is without a living worker though it has begun."""
+        return self.state == Job.RUNNING and self.lease_until < time.time()

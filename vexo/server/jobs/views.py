@@ -9,14 +9,14 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from ..api.rights import PreparerOrReading
+from ..people.permissions import PreparerOrReading
 from .models import Job
 
 
 class JobSerializer(serializers.ModelSerializer[Job]):
     class Meta:
         model = Job
-        fields = ("id", "kind", "trip", "state", "done", "total", "message", "error", "result", "wanted")
+        fields = ("id", "kind", "trip", "state", "done", "total", "message", "error", "code", "result", "wanted")
 
 
 class JobView(APIView):

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import os
 import signal
-import socket
 import time
 from collections.abc import Callable, Mapping
 from importlib import import_module
@@ -13,42 +12,19 @@ from typing import Any
 import structlog
 from django.utils import timezone
 
-from vexo.applications import ApplicationError
-from vexo.core.columns.matching import MappingError
-from vexo.core.conditions import ConditionError
-from vexo.core.keys.finding import KeyError_
-from vexo.core.records import UnknownName
-from vexo.core.sheets import SheetError
-
-from ..applications.services import UnknownApplication
-from .leases import Lease, LeaseLost, claim
+from ..errors import MENDABLE, code_of
+from .leases import SECONDS, Lease, LeaseLost, claim, owner_name
 from .models import Job
 
-PLAIN_ERRORS: tuple[type[Exception], ...] = (
-    ApplicationError,
-    ConditionError,
-    KeyError_,
-    MappingError,
-    SheetError,
-    UnknownApplication,
-    UnknownName,
-)
 _KINDS: Mapping[str, str] = {
-    "send out": "vexo.server.trips.sending:send_out",
-    "recognise": "vexo.server.trips.uploads:recognise",
-    "bring in": "vexo.server.trips.bringing:bring_in",
-    "plan": "vexo.server.trips.planning:replan",
-    "apply": "vexo.server.runs.applying:apply",
+    "send out": "vexo.server.sendout.sending:send_out",
+    "recognise": "vexo.server.bringin.recognising:recognise",
+    "bring in": "vexo.server.bringin.bringing:bring_in",
+    "plan": "vexo.server.review.planning:plan",
+    "apply": "vexo.server.passes.running:apply",
 }
-HEAVY = ("send out", "bring in", "apply")
+QUEUES = {"send out": "reading", "recognise": "reading", "bring in": "reading", "plan": "planning", "apply": "passes"}
 log = structlog.get_logger()
-
-
-class PlainError(Exception):
-    """Something a person can mend; the message is for them."""
-
-
-MENDABLE: tuple[type[Exception], ...] = (*PLAIN_ERRORS, PlainError)
 
 
 class Stopped(Exception):
@@ -62,10 +38,16 @@ def work_of(kind: str) -> Callable[[Lease], Any]:
     return work
 
 
-def enqueue(kind: str, by: str, trip: Any = None, **arguments: Any) -> Job:
-    """Ask for work in the background."""
-    queue = "heavy" if kind in HEAVY else "quick"
-    return Job.objects.create(kind=kind, by=by, trip=trip, queue=queue, arguments=arguments)
+def enqueue(kind: str, by: str, trip: Any = None, *, mine: bool = False, **arguments: Any) -> Job:
+    """Ask for work in the background.
+
+    Args:
+        mine: this process does it itself, so no worker may take it while this process lives.
+    """
+    values = {"kind": kind, "by": by, "trip": trip, "queue": QUEUES[kind], "arguments": arguments}
+    if mine:
+        values |= {"state": Job.RUNNING, "owner": owner_name(), "attempt": 1, "lease_until": time.time() + SECONDS}
+    return Job.objects.create(**values)
 
 
 def _end(lease: Lease, state: str, **values: Any) -> None:
@@ -83,7 +65,7 @@ def do(job: Job) -> None:
             except Stopped as stopped:
                 _end(lease, Job.STOPPED, message=str(stopped)[:200])
             except MENDABLE as error:
-                _end(lease, Job.FAILED, error=str(error))
+                _end(lease, Job.FAILED, error=str(error), code=code_of(error))
             except LeaseLost:
                 raise
             except Exception:
@@ -95,17 +77,16 @@ def do(job: Job) -> None:
         log.warning("lease lost", job=job.pk)
 
 
-def owner_name() -> str:
-    """This process, as it is named in leases."""
-    return f"{socket.gethostname()}:{os.getpid()}"
-
-
 def do_now(job: Job) -> Job:
-    """Do a job in this process under the same lease, and give it back ended."""
-    claimed = claim(owner_name(), only=job.pk)
+    """Do a job in this process under the same lease, and give it back ended; jobs that it asks for next too."""
+    own = job.state == Job.RUNNING and job.owner == owner_name()
+    claimed = job if own else claim(owner_name(), only=job.pk)
     if claimed is not None:
         do(claimed)
     job.refresh_from_db()
+    following = (job.result or {}).get("next") if isinstance(job.result, dict) else None
+    if job.state == Job.DONE and following:
+        return do_now(Job.objects.get(pk=following))
     return job
 
 

@@ -4,60 +4,81 @@ from __future__ import annotations
 
 from django.db import models
 
-from ..trips.models import Sheet, Trip
+from ..review.models import Plan
+from ..trips.models import Trip
 
 
-class Run(models.Model):
-    """One pass of a trip. ``plan`` is frozen: the very one that was seen and confirmed."""
+class Pass(models.Model):
+    """One sending of a plan that was seen and confirmed.
 
-    WAITING, RUNNING, DONE, STOPPED = "waiting", "running", "done", "stopped"
+    ``plan_file`` is the whole plan and ``rows_file`` the rows that go, in their order, both frozen; ``cursor`` how many
+    of these are in batches. ``totals`` and ``report`` (read back) are there when it has ended; ``reason`` says why one
+    was interrupted.
+    """
 
-    trip = models.ForeignKey(Trip, models.CASCADE, related_name="runs")
-    sheet = models.ForeignKey(Sheet, models.CASCADE, related_name="runs")
-    plan = models.CharField(max_length=300)
-    key = models.JSONField()
-    carried = models.JSONField()
-    state = models.CharField(max_length=10, default=WAITING)
+    RUNNING, INTERRUPTED, ENDED, STOPPED, GIVEN_UP = "running", "interrupted", "ended", "stopped", "given up"
+    OPEN = (RUNNING, INTERRUPTED)
+
+    trip = models.ForeignKey(Trip, models.CASCADE, related_name="passes")
+    number = models.PositiveIntegerField()
+    plan = models.ForeignKey(Plan, models.CASCADE, related_name="passes")
+    state = models.CharField(max_length=12, default=RUNNING)
+    atomic = models.BooleanField(default=False)
+    plan_file = models.CharField(max_length=300)
+    rows_file = models.CharField(max_length=300)
     rows = models.PositiveIntegerField()
-    outcome = models.CharField(max_length=300, blank=True)
+    cursor = models.PositiveIntegerField(default=0)
     totals = models.JSONField(null=True)
-    read_back = models.JSONField(null=True)
+    sums = models.JSONField(null=True)
+    reasons = models.JSONField(default=list)
+    report = models.JSONField(null=True)
+    page = models.CharField(max_length=300, blank=True)
+    reason = models.TextField(blank=True)
     by = models.CharField(max_length=80)
     started_at = models.DateTimeField(auto_now_add=True)
     ended_at = models.DateTimeField(null=True)
 
     class Meta:
-        ordering = ("id",)
+        ordering = ("number",)
         constraints = [
+            models.UniqueConstraint(fields=["trip", "number"], name="one_pass_a_number"),
             models.UniqueConstraint(
                 fields=["trip"],
-                condition=models.Q(state__in=["waiting", "running"]),
-                name="one_run_of_a_trip_at_a_time",
-            )
+                condition=models.Q(state__in=["running", "interrupted"]),
+                name="one_open_pass_a_trip",
+            ),
         ]
 
 
 class Batch(models.Model):
-    """About 200 rows: the intent is written before they go out, the answers when they are back."""
+    """One request: its writes and their numbers are written down before it goes, and it is sent as it is here.
 
-    run = models.ForeignKey(Run, models.CASCADE, related_name="batches")
-    number = models.PositiveIntegerField()
-    rows = models.JSONField()
-    answers = models.JSONField(null=True)
-    sent_at = models.DateTimeField(auto_now_add=True)
-    answered_at = models.DateTimeField(null=True)
+    ``items`` are its writes (see ``core.writing.batches.Item``); ``rejected`` tells that the application no longer knew
+    its numbers, so that it is settled by reading.
+    """
+
+    PREPARED, SENT, ANSWERED = "prepared", "sent", "answered"
+
+    of = models.ForeignKey(Pass, models.CASCADE, related_name="batches")
+    state = models.CharField(max_length=10, default=PREPARED)
+    items = models.JSONField()
+    first_sent = models.CharField(max_length=40, blank=True)
+    sent_at = models.FloatField(default=0)
+    rejected = models.BooleanField(default=False)
+    answers = models.JSONField(default=list)
 
     class Meta:
-        ordering = ("number",)
-        constraints = [models.UniqueConstraint(fields=["run", "number"], name="one_batch_a_number")]
+        ordering = ("id",)
+        indexes = [models.Index(fields=["of", "state"])]
 
 
 class RowNotIn(models.Model):
     """A row of a pass that was refused or stayed unclear."""
 
-    run = models.ForeignKey(Run, models.CASCADE, related_name="not_in")
+    of = models.ForeignKey(Pass, models.CASCADE, related_name="not_in")
+    row_id = models.PositiveIntegerField()
     row = models.PositiveIntegerField()
     state = models.CharField(max_length=10)
-    reason = models.TextField(blank=True)
+    code = models.CharField(max_length=40)
     field = models.CharField(max_length=120, blank=True)
-    code = models.CharField(max_length=120, blank=True)
+    arguments = models.JSONField(default=list)

@@ -1,134 +1,173 @@
-"""Starting a pass, and what became of every row."""
+"""Starting a pass of the plan that was seen; going on with one that was interrupted, or giving it up."""
 
 from __future__ import annotations
 
-import polars as pl
 from django.db import IntegrityError, transaction
 
-from vexo.core.planning.verdicts import WRITTEN, sum_after
-from vexo.core.records import IDENTIFIER
-from vexo.core.sheets.sheet import ROW
+from vexo.core.writing.batches import freeze
 
-from ..data_folder import absolute
+from .. import stages
+from ..errors import PlainError, Stale
+from ..jobs.leases import end_leases_of_the_dead
 from ..jobs.models import Job
-from ..jobs.working import PlainError, enqueue
-from ..trips.models import Sheet, Trip
-from ..trips.planning import load, newest_sheet
-from .models import Run
-
-DONE = ("created", "updated", "deleted")
-OUTCOME_SCHEMA = {
-    ROW: pl.UInt32(),
-    "state": pl.String(),
-    "reason": pl.String(),
-    "field": pl.String(),
-    "code": pl.String(),
-    IDENTIFIER: pl.String(),
-    "@version": pl.String(),
-}
+from ..jobs.working import enqueue
+from ..journal.services import note
+from ..people.models import Person
+from ..people.rights import applying, require
+from ..review.models import Plan
+from ..review.plans import changed_natures, newest_plan
+from ..trips.models import Trip
+from ..trips.standing import tell_pass
+from .models import Pass
+from .telling import pass_facts
 
 
-def to_write(trip: Trip) -> int:
-    """How many rows the newest plan would write."""
-    verdicts = (trip.summary or {}).get("verdicts", {})
-    return sum(verdicts.get(verdict.value, 0) for verdict in WRITTEN)
+def _right(trip: Trip, person: Person) -> None:
+    require(person, applying(trip.application.stage))
 
 
-def is_applied(trip: Trip) -> bool:
-    """Whether the newest plan was sent already."""
-    return bool(trip.plan) and trip.runs.filter(plan=trip.plan).exists()
+def open_pass(trip: Trip) -> Pass | None:
+    """The pass of a trip that has not ended, if there is one."""
+    return trip.passes.filter(state__in=Pass.OPEN).first()
 
 
-def start_run(trip: Trip, by: str, seen: str = "") -> tuple[Run, Job]:
-    """A pass of the newest plan, frozen as it was seen.
-
-    Args:
-        seen: the plan that the person confirmed; if it is no longer the newest, nothing starts.
-
-    A pass that broke off goes on where it was.
+def _refuse_stale(trip: Trip, number: int) -> Plan:
+    """The plan that was seen, where nothing that it is made of was changed since.
 
     Raises:
-        PlainError: nothing to write, a pass under way, or another plan than the one seen.
+        Stale: naming the newer plan where there is one.
+        PlainError: where it is being planned anew just now.
     """
+    plan = trip.plans.filter(number=number).first()
+    if plan is None:
+        raise PlainError(f"Trip {trip.pk} has no plan {number}.", "no-plan")
+    if trip.jobs.filter(kind__in=["plan", "bring in"], state__in=Job.OPEN).exists():
+        raise Stale("The trip is being planned anew. Look at Review when that is done, then apply.", {"plan": None})
+    newest = newest_plan(trip)
+    if plan.revision != trip.revision or newest is None or plan.sheet_id != newest.sheet_id:
+        current = newest.number if newest and newest.revision == trip.revision else None
+        told = f"; the newer one is plan {current}" if current else "; plan the trip again"
+        raise Stale(f"Plan {number} no longer counts{told}. Look at it, then apply.", {"plan": current})
+    return plan
+
+
+def _freeze(plan: Plan) -> tuple[str, str, int]:
+    """The plan and its rows that go, kept with the trip; and how many rows that are."""
+    whole = stages.read(plan.whole) if plan.whole else None
+    rows = freeze(stages.read(plan.path), whole)
+    if rows.is_empty():
+        raise PlainError("There is nothing to write.", "nothing")
+    return stages.freeze(plan.path, plan.trip_id, "plan"), stages.keep(rows, plan.trip_id, "rows"), len(rows)
+
+
+def start_pass(
+    trip: Trip, person: Person, number: int, *, atomic: bool = False, mine: bool = False
+) -> tuple[Pass, Job]:
+    """Send the plan that was seen and confirmed, exactly as it was seen.
+
+    Args:
+        number: the plan's number; it is never planned here.
+        atomic: all rows or none, where the application promises that for so many.
+
+    Asked twice for the same plan, it is sent once.
+
+    Raises:
+        NotAllowed, Stale, PlainError
+    """
+    _right(trip, person)
     trip.refresh_from_db()
-    if not trip.plan:
-        raise PlainError(f"Trip {trip.pk} has no plan yet. Bring a sheet in first.")
-    if seen and seen != trip.plan:
-        raise PlainError("The plan has changed since you saw it. Look at Review again, then apply.")
-    unfinished = trip.runs.filter(state__in=[Run.WAITING, Run.RUNNING]).first()
+    unfinished = open_pass(trip)
     if unfinished is not None:
-        return unfinished, _resume(unfinished, by)
-    if is_applied(trip):
-        raise PlainError("This plan was sent already. Plan again to see what is left.")
-    rows = to_write(trip)
-    if not rows:
-        raise PlainError("There is nothing to write.")
-    planned = load(trip)
+        return _same(unfinished, number)
+    plan = _refuse_stale(trip, number)
+    promises = trip.application.known
+    if promises is None:
+        raise PlainError("What the application holds cannot be understood. Test its connection.", "no-catalogue")
+    changed = changed_natures(plan, promises.type(trip.record_type))
+    if changed:
+        raise Stale(
+            f"The application has changed {', '.join(changed)} since the plan was made. Plan the trip again.",
+            {"plan": None},
+        )
+    plan_file, rows_file, rows = _freeze(plan)
+    if atomic and rows > promises.promises.atomic_batch:
+        raise PlainError(
+            f"All or nothing takes at most {promises.promises.atomic_batch:,} rows here, and these are {rows:,}.",
+            "not-atomic",
+        )
     try:
         with transaction.atomic():
-            run = Run.objects.create(
+            trip.refresh_from_db()
+            _refuse_stale(trip, number)
+            last = trip.passes.order_by("-number").values_list("number", flat=True).first() or 0
+            made = Pass.objects.create(
                 trip=trip,
-                sheet=planned.sheet,
-                plan=trip.plan,
-                key=list(planned.settings.key),
-                carried=list(planned.settings.carried),
+                number=last + 1,
+                plan=plan,
+                atomic=atomic,
+                plan_file=plan_file,
+                rows_file=rows_file,
                 rows=rows,
-                by=by,
+                by=str(person),
             )
-            job = enqueue("apply", by, trip, run=run.pk)
-            Job.objects.filter(pk=job.pk).update(total=rows)
+            job = enqueue("apply", str(person), trip, mine=mine, number=made.number)
+            tell_pass(trip, pass_facts(made))
+            words = f"Pass {made.number} of trip {trip.pk} began: plan {number}, {rows:,} rows"
+            note(str(person), "applying", words, trip.application, trip.pk, rows)
     except IntegrityError:
-        raise PlainError(f"A pass of trip {trip.pk} is under way already.") from None
-    return run, job
+        unfinished = open_pass(trip)
+        if unfinished is None:
+            raise
+        return _same(unfinished, number)
+    return made, job
 
 
-def _resume(run: Run, by: str) -> Job:
-    """Go on with a pass whose work broke off. Raises PlainError where it is still under way."""
-    with transaction.atomic():
-        if run.trip.jobs.filter(kind="apply", state__in=Job.OPEN).exists():
-            raise PlainError(f"A pass of trip {run.trip.pk} is under way already.")
-        return enqueue("apply", by, run.trip, run=run.pk)
-
-
-def outcomes(trip: Trip, sheet: Sheet) -> pl.DataFrame:
-    """The latest outcome of each row of a sheet; what is done stays done, whatever a later pass did not send."""
-    parts = [pl.DataFrame(schema=OUTCOME_SCHEMA)]
-    parts += [pl.read_parquet(absolute(run.outcome)) for run in trip.runs.filter(sheet=sheet).exclude(outcome="")]
-    return pl.concat(parts).unique(ROW, keep="last", maintain_order=True)
-
-
-def states(trip: Trip) -> pl.DataFrame:
-    """What became, or will become, of every row: ``row``, ``state``, ``reason``, ``field``, ``code`` and ``@id``.
-
-    Before a pass the state is the verdict; rows to be written that no pass has sent are ``waiting`` after one.
-    """
-    sheet = newest_sheet(trip)
-    plan = pl.read_parquet(absolute(trip.plan), columns=[ROW, "verdict", "reason", "field", IDENTIFIER])
-    past = outcomes(trip, sheet)
-    sent = trip.runs.filter(sheet=sheet).exclude(outcome="").exists()
-    current = trip.runs.filter(sheet=sheet, plan=trip.plan).exclude(outcome="").exists()
-    joined = plan.join(past, on=ROW, how="left", maintain_order="left", suffix=".past")
-    is_done = pl.col("state").is_in(DONE).fill_null(value=False)
-    to_send = pl.col("verdict").is_in([verdict.value for verdict in WRITTEN])
-    told = is_done | (to_send & pl.col("state").is_not_null() & pl.lit(current))
-    waiting = pl.lit("waiting") if sent else pl.col("verdict")
-
-    def pick(name: str) -> pl.Expr:
-        return pl.when(told).then(pl.col(f"{name}.past")).otherwise(pl.col(name)).alias(name)
-
-    return joined.select(
-        ROW,
-        pl.when(told).then("state").when(to_send).then(waiting).otherwise("verdict").alias("state"),
-        pick("reason"),
-        pick("field"),
-        pl.when(told).then("code").alias("code"),
-        pl.coalesce(f"{IDENTIFIER}.past", IDENTIFIER).alias(IDENTIFIER),
-        "verdict",
+def _same(unfinished: Pass, number: int) -> tuple[Pass, Job]:
+    """The pass under way, where it is of the plan that is asked for; asked again it is not sent again."""
+    job = unfinished.trip.jobs.filter(kind="apply").last()
+    if unfinished.state == Pass.RUNNING and unfinished.plan.number == number and job is not None:
+        return unfinished, job
+    raise PlainError(
+        f"Pass {unfinished.number} of trip {unfinished.trip_id} has not ended. Go on with it, or give it up.",
+        "pass-open",
+        number=unfinished.number,
     )
 
 
-def sum_after_passes(trip: Trip) -> dict[str, int]:
-    """The sum after writing: every row read, in one of its terms."""
-    counts = {str(name): int(count) for name, count in states(trip)["state"].value_counts().iter_rows()}
-    verdicts = {name: counts.get(name, 0) for name in ("same", "held", "rejected", "aside")}
-    return sum_after(verdicts, counts, counts.get("waiting", 0))
+def find_pass(trip: Trip, number: int) -> Pass:
+    """A pass that has not ended. Raises PlainError."""
+    found = trip.passes.filter(number=number).first()
+    if found is None:
+        raise PlainError(f"Trip {trip.pk} has no pass {number}.")
+    if found.state not in Pass.OPEN:
+        raise PlainError(f"Pass {number} of trip {trip.pk} has ended: {found.state}.", "pass-ended")
+    return found
+
+
+def go_on(trip: Trip, person: Person, number: int, *, mine: bool = False) -> tuple[Pass, Job]:
+    """Go on with a pass whose work broke off, where it was. Raises PlainError where it is still under way."""
+    return _again(trip, person, number, give_up=False, mine=mine)
+
+
+def give_up(trip: Trip, person: Person, number: int, *, mine: bool = False) -> tuple[Pass, Job]:
+    """End a pass that was interrupted: what is in stays in, rows in doubt end unclear, the rest is not sent."""
+    return _again(trip, person, number, give_up=True, mine=mine)
+
+
+def _again(trip: Trip, person: Person, number: int, *, give_up: bool, mine: bool) -> tuple[Pass, Job]:
+    _right(trip, person)
+    end_leases_of_the_dead(trip.pk)
+    with transaction.atomic():
+        trip.refresh_from_db()
+        found = find_pass(trip, number)
+        job = trip.jobs.filter(kind="apply", state__in=Job.OPEN).last()
+        if job is not None and not job.lapsed:
+            raise PlainError(f"Pass {number} of trip {trip.pk} is under way.", "pass-under-way")
+        if job is not None:
+            Job.objects.filter(pk=job.pk).update(state=Job.FAILED, error="Its process ended; it went on in another.")
+        words = "given up" if give_up else "going on"
+        note(str(person), "applying", f"Pass {number} of trip {trip.pk}: {words}", trip.application, trip.pk)
+        Pass.objects.filter(pk=found.pk).update(state=Pass.RUNNING, reason="")
+        found.refresh_from_db()
+        tell_pass(trip, pass_facts(found))
+        return found, enqueue("apply", str(person), trip, mine=mine, number=number, give_up=give_up)

@@ -1,52 +1,47 @@
-"""Who may do what."""
+"""Who may do what: one table, for the API and the command line alike."""
 
 from __future__ import annotations
 
-from django.http import HttpRequest
-from rest_framework.exceptions import PermissionDenied
-from rest_framework.permissions import SAFE_METHODS, BasePermission
-from rest_framework.request import Request
+from enum import StrEnum
 
-from ..applications.models import Application, Stage
-from ..people.models import Person, Role
+from ..errors import NotAllowed
+from .models import Person, Role
 
 
-def person_of(request: Request | HttpRequest) -> Person:
-    """The person who is signed in."""
-    assert isinstance(request.user, Person)
-    return request.user
+class Action(StrEnum):
+    """What needs a right. Everyone may look."""
+
+    PREPARE = "prepare"
+    APPLY_TO_PRACTICE = "apply to practice"
+    APPLY_TO_LIVE = "apply to live"
+    CONNECT = "connect"
 
 
-class PreparerOrReading(BasePermission):
-    """Everyone signed in may look; preparing needs the role."""
-
-    message = "Your role lets you look, not change. Ask a preparer."
-
-    def has_permission(self, request: Request, view: object) -> bool:
-        if not isinstance(request.user, Person):
-            return False
-        return request.method in SAFE_METHODS or request.user.may(Role.PREPARER)
-
-
-class AdministratorOrReading(BasePermission):
-    """Everyone signed in may look; connecting applications needs the role."""
-
-    message = "Connecting applications is for administrators."
-
-    def has_permission(self, request: Request, view: object) -> bool:
-        if not isinstance(request.user, Person):
-            return False
-        return request.method in SAFE_METHODS or request.user.may(Role.ADMINISTRATOR)
+_NEEDS: dict[Action, Role] = {
+    Action.PREPARE: Role.PREPARER,
+    Action.APPLY_TO_PRACTICE: Role.PREPARER,
+    Action.APPLY_TO_LIVE: Role.OPERATOR,
+    Action.CONNECT: Role.ADMINISTRATOR,
+}
+_WORDS: dict[Action, str] = {
+    Action.PREPARE: "Preparing trips needs a preparer. Your role lets you look.",
+    Action.APPLY_TO_PRACTICE: "Writing to a practice application needs a preparer. Your role lets you look.",
+    Action.APPLY_TO_LIVE: "Writing to a live application needs an operator. You can prepare the trip up to here.",
+    Action.CONNECT: "Connecting applications is for administrators.",
+}
 
 
-def may_apply(person: Person, application: Application) -> bool:
-    """Writing to a live application needs an operator; to practice, a preparer."""
-    return person.may(Role.OPERATOR if application.stage == Stage.LIVE else Role.PREPARER)
+def applying(stage: str) -> Action:
+    """What writing to an application of this stage is."""
+    return Action.APPLY_TO_LIVE if stage == "live" else Action.APPLY_TO_PRACTICE
 
 
-def require_apply(person: Person, application: Application) -> None:
-    """Raises PermissionDenied."""
-    if not may_apply(person, application):
-        raise PermissionDenied(
-            f"Writing to {application.label} needs an operator. You can prepare the trip up to here."
-        )
+def may(person: Person, action: Action) -> bool:
+    """Whether the person's role allows it."""
+    return person.may(_NEEDS[action])
+
+
+def require(person: Person, action: Action) -> None:
+    """Raises NotAllowed, which says what role it needs."""
+    if not may(person, action):
+        raise NotAllowed(_WORDS[action])

@@ -57,7 +57,7 @@ def _session(request: Request) -> dict[str, Any]:
     person = request.user if isinstance(request.user, Person) else None
     demo: list[dict[str, str]] = []
     if os.environ.get("VEXO_DEMO") and person is None:
-        from ..demo.loading import PASSWORD, PEOPLE
+        from .demo import PASSWORD, PEOPLE
 
         demo = [{"username": u, "name": n, "role_label": r.label, "password": PASSWORD} for u, n, r in PEOPLE]
     return {"person": PersonSerializer(person).data if person else None, "demo": demo}

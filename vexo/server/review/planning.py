@@ -1,91 +1,56 @@
-"""From a sheet to its plan: cells → carried values → found records → plan, each kept as a stage."""
+"""From a sheet to its plan: cells → carried values → found records → plan, with all that it is made of."""
 
 from __future__ import annotations
 
+import uuid
+from contextlib import ExitStack
 from dataclasses import dataclass
-from decimal import Decimal
 from typing import Any
 
 import polars as pl
 
 from vexo.applications import Application as Client
 from vexo.core.columns.carrying import Reading, carry, cell_texts
-from vexo.core.columns.matching import ColumnMatch
 from vexo.core.columns.references import different, key_texts, make_lookup, naming_fields
-from vexo.core.keys.finding import KeyError_, check_key, row_keys, suggest_key
-from vexo.core.planning import Inputs, Operation, Settings, make_plan
-from vexo.core.planning.comparing import do_column, new_column, old_column
-from vexo.core.planning.planning import DECISIONS
-from vexo.core.planning.verdicts import Do, sum_of
-from vexo.core.records import Catalogue, Kind, RecordType
-from vexo.core.sheets import SheetProfile
+from vexo.core.conditions import read_condition
+from vexo.core.keys.finding import row_keys
+from vexo.core.planning import Inputs, make_plan
+from vexo.core.planning.pairs import Ledger
+from vexo.core.records import IDENTIFIER, Kind
+from vexo.core.sheets.outgoing import column_of
+from vexo.core.sheets.sheet import ROW_ID
 from vexo.core.values import dtype
+from vexo.core.writing.totals import as_texts
 
+from .. import stages
 from ..applications.services import client_of, describe
-from ..data_folder import absolute, stage_path
+from ..errors import PlainError
 from ..jobs.leases import Lease
-from ..jobs.working import PlainError
-from .kept import newest_copy
-from .models import Sheet, Trip
-from .recognising import was_delimited
+from ..journal.services import note
+from ..trips.models import Trip
+from ..trips.sheets import kept_records, ledger_of, was_delimited
+from ..trips.standing import OPEN_PASS, tell
+from .decisions import decisions_of
+from .figures import figures
+from .models import Plan
+from .plans import Reviewed, natures_of, newest_plan, settings_for
 
 _SMALL_TYPE = 10_000
+_MOST_SUMMED = 50_000
+_MOST_POINTED = 2_000
+_TRIES = 5
 
 
 @dataclass(frozen=True)
-class Planned:
-    """A trip's newest sheet with all that its plan is made of."""
+class Materials:
+    """Where the stages that a plan is made of are, and what the application was counted to hold."""
 
-    trip: Trip
-    sheet: Sheet
-    profile: SheetProfile
-    catalogue: Catalogue
-    record_type: RecordType
-    matches: list[ColumnMatch]
-    settings: Settings
-
-    @property
-    def cells(self) -> pl.DataFrame:
-        return pl.read_parquet(absolute(self.sheet.cells))
+    values: str
+    records: str
+    reading: dict[str, Any]
 
 
-def newest_sheet(trip: Trip) -> Sheet:
-    """The sheet that came in last. Raises PlainError where none has."""
-    sheet = trip.sheets.filter(direction=Sheet.IN).last()
-    if sheet is None:
-        raise PlainError(f"No sheet has come in on trip {trip.pk} yet. Bring one in first.")
-    return sheet
-
-
-def load(trip: Trip, catalogue: Catalogue | None = None) -> Planned:
-    """What the trip's newest sheet is to be read as.
-
-    Raises:
-        PlainError: where no sheet has come in.
-        KeyError_: where the key is not in the sheet, or must be said.
-    """
-    sheet = newest_sheet(trip)
-    catalogue = catalogue or trip.application.known or describe(trip.application)
-    record_type = catalogue.type(trip.record_type)
-    matches = [
-        ColumnMatch(m.column, m.header, catalogue.field(record_type, m.field) if m.field else None, m.how)
-        for m in sheet.mappings.order_by("id")
-    ]
-    there = [m.field.name for m in matches if m.field]
-    key = tuple(trip.key) or suggest_key(record_type, there)
-    if key is None:
-        ways = " or ".join(" + ".join(k) for k in record_type.keys) or record_type.identifier
-        raise KeyError_(
-            f"How rows find their records has to be said: --key with {ways}. The sheet has: {', '.join(there)}."
-        )
-    check_key(key, record_type, there)
-    carried = tuple(m.field.name for m in matches if m.field and m.carried)
-    settings = Settings(Operation(trip.operation), key, carried)
-    profile = SheetProfile.from_json(sheet.profile or {})
-    return Planned(trip, sheet, profile, catalogue, record_type, matches, settings)
-
-
-def _lookups(planned: Planned, cells: pl.DataFrame, reading: Reading, client: Client) -> dict[str, pl.DataFrame]:
+def _lookups(planned: Reviewed, cells: pl.DataFrame, reading: Reading, client: Client) -> dict[str, pl.DataFrame]:
     """For each type that a carried column refers to: the records its texts name."""
     texts: dict[str, list[pl.Series]] = {}
     for match in planned.matches:
@@ -109,106 +74,226 @@ def _lookups(planned: Planned, cells: pl.DataFrame, reading: Reading, client: Cl
     return lookups
 
 
-def _records_now(planned: Planned, carried: pl.DataFrame, kept: pl.DataFrame | None, client: Client) -> pl.DataFrame:
-    """The application's records that rows may be about, with all fields the plan compares."""
+def _by_identifier(planned: Reviewed, fields: list[str], wanted: pl.Series, client: Client) -> pl.DataFrame:
+    """Records by their IDs; texts that can be none are passed over."""
+    identifier = planned.record_type.identifier
+    own = wanted.drop_nulls().unique()
+    if not planned.record_type.field(identifier).quoted:
+        own = own.filter(own.str.contains(r"^\d{1,18}$"))
+    return client.read_by_keys(planned.record_type, fields, [identifier], own.alias(identifier).to_frame())
+
+
+def _records_now(
+    planned: Reviewed, carried: pl.DataFrame, known: pl.Series, total: int, client: Client
+) -> pl.DataFrame:
+    """The application's records that rows are or may be about, with all fields the plan compares.
+
+    Args:
+        known: IDs of records that rows were about before, by the kept copy, the ledger or a person's word.
+    """
     record_type, key = planned.record_type, planned.settings.key
     fields = list(dict.fromkeys([*planned.settings.carried, *key]))
-    total = client.count(record_type)
     if total <= _SMALL_TYPE or len(carried) * 3 > total:
         return pl.concat(list(client.read(record_type, fields)))
     keys = row_keys(carried, key, record_type).rename({f"key.{name}": name for name in key})
-    if not record_type.field(key[0]).quoted and record_type.field(key[0]).kind == Kind.TEXT:
-        keys = keys.filter(pl.col(key[0]).str.contains(r"^\d{1,18}$"))
-    return client.read_by_keys(record_type, fields, key, keys)
+    if key == (record_type.identifier,):
+        known = pl.concat([known, keys[key[0]].cast(pl.String)])
+        found = pl.DataFrame(schema={IDENTIFIER: pl.String})
+        parts = []
+    else:
+        found = client.read_by_keys(record_type, fields, key, keys)
+        parts = [found]
+    missing = known.filter(~known.is_in(found[IDENTIFIER].implode()))
+    parts.append(_by_identifier(planned, fields, missing, client))
+    return pl.concat(parts).unique(IDENTIFIER, keep="first", maintain_order=True)
 
 
-def decisions_of(trip: Trip) -> pl.DataFrame:
-    """The answers that count, oldest first."""
-    rows = trip.decisions.filter(undone=False).values_list("row", "field", "answer")
-    return pl.DataFrame([(r, f or None, a) for r, f, a in rows], schema=DECISIONS, orient="row")
+def _counted(planned: Reviewed, client: Client, total: int) -> dict[str, Any]:
+    """How many records the type and the trip's selection have now, and the selection's sums."""
+    trip, record_type = planned.trip, planned.record_type
+    told: dict[str, Any] = {"type": total}
+    if trip.sheets.filter(direction="out").exists():
+        condition = read_condition(trip.condition, record_type, planned.catalogue)
+        count = client.count(record_type, condition) if condition else total
+        told["selection"] = {"records": count}
+        numbers = [n for n in planned.settings.carried if record_type.field(n).is_number]
+        if numbers and count <= _MOST_SUMMED:
+            told["selection"]["totals"] = as_texts(client.totals(record_type, numbers, condition))
+    return told
 
 
-def _total(values: pl.Series) -> Decimal:
-    return Decimal(str(values.sum() or 0))
+def _materials(
+    planned: Reviewed, kept: pl.DataFrame | None, ledger: Ledger, said: pl.Series, client: Client, lease: Lease
+) -> Materials:
+    """Ask the application, and keep what it said and what the rows say."""
+    trip, record_type = planned.trip, planned.record_type
+    marks = planned.sheet.recognised
+    reading = Reading(marks=marks, prefixed=marks and was_delimited(trip))
+    cells = planned.cells
+    lease.progress(1, 4, "reading values")
+    carried = carry(cells, planned.matches, record_type, reading, _lookups(planned, cells, reading, client))
+    lease.progress(2, 4, "asking the application")
+    total = client.count(record_type)
+    bound = [ledger.rows[IDENTIFIER], said]
+    if kept is not None:
+        bound.append(kept[IDENTIFIER])
+    records = _records_now(planned, carried, pl.concat(bound), total, client)
+    fresh = uuid.uuid4().hex
+    return Materials(
+        stages.write(carried, stages.named(trip.pk, "values", fresh)),
+        stages.write(records, stages.named(trip.pk, "records", fresh)),
+        _counted(planned, client, total),
+    )
 
 
-def _figures(plan: pl.DataFrame, planned: Planned) -> dict[str, Any]:
-    """The plan in figures: the sum, and each column's changes."""
-    columns = []
-    for name in planned.settings.carried:
-        field = planned.record_type.field(name)
-        changed = plan.filter((pl.col(do_column(name)) == Do.WRITE) & pl.col("verdict").is_in(["create", "update"]))
-        figures: dict[str, Any] = {
-            "field": name,
-            "label": field.label,
-            "changed": len(changed),
-            "held": int((plan[do_column(name)] == Do.HELD).sum()),
-            "unreadable": int((plan[do_column(name)] == Do.BAD).sum()),
-            "emptied": int(plan[f"emptied.{name}"].sum()),
-        }
-        if field.is_number:
-            after, before = _total(changed[new_column(name)]), _total(changed[old_column(name)])
-            figures |= {"before": str(before), "after": str(after), "difference": str(after - before)}
-        columns.append(figures)
-    verdicts = sum_of(plan["verdict"], planned.sheet.rows)
-    return {
-        "rows": planned.sheet.rows,
-        "blank_rows": planned.profile.blank_rows,
-        "total_rows": len(planned.profile.total_rows),
-        "verdicts": verdicts,
-        "elsewhere": int(plan["elsewhere"].sum()),
-        "columns": columns,
-        "key": list(planned.settings.key),
-    }
+def _reusable(trip: Trip, planned: Reviewed) -> Materials | None:
+    """What the last plan was made of, where another is made of the same."""
+    last = newest_plan(trip)
+    same = (
+        last is not None
+        and last.sheet_id == planned.sheet.pk
+        and last.catalogue == planned.catalogue.version
+        and last.lanes == _lanes(planned)
+        and last.key == list(planned.settings.key)
+        and all(stages.there(path) for path in (last.values, last.records))
+    )
+    return Materials(last.values, last.records, last.reading) if same and last else None
 
 
-def plan_trip(trip: Trip, lease: Lease, client: Client | None = None, fresh: bool = True) -> dict[str, Any]:
+def _lanes(planned: Reviewed) -> list[dict[str, Any]]:
+    return [
+        {"column": m.column, "header": m.header, "field": m.field.name if m.field else "", "how": m.how}
+        for m in planned.matches
+    ]
+
+
+def _whole(planned: Reviewed, plan: pl.DataFrame, client: Client | None) -> tuple[str, dict[str, int]]:
+    """The records to be deleted with all their fields, kept, and how many others point to them."""
+    wanted = plan.filter(pl.col("verdict") == "delete")[IDENTIFIER].drop_nulls()
+    if wanted.is_empty():
+        return "", {}
+    names = [f.name for f in planned.record_type.fields]
+    with ExitStack() as stack:
+        own = client or stack.enter_context(client_of(planned.trip.application))
+        whole = _by_identifier(planned, names, wanted, own)
+        path = stages.write(whole, stages.named(planned.trip.pk, "whole", uuid.uuid4().hex))
+        pointed: dict[str, int] = {}
+        for other in planned.catalogue.types:
+            for field in other.fields:
+                if field.target != planned.record_type.name or len(wanted) > _MOST_POINTED:
+                    continue
+                found = own.read_by_keys(other, [field.name], [field.name], wanted.alias(field.name).to_frame())
+                if len(found):
+                    pointed[f"{other.plural}, {field.label}"] = len(found)
+    return path, pointed
+
+
+def plan_trip(trip: Trip, lease: Lease, fresh: bool) -> Plan:
     """Plan the newest sheet and keep the plan with the trip.
 
     Args:
         fresh: ask the application for its records now; else those of the last plan are compared again.
+
+    Raises:
+        PlainError: while a pass is being sent, whose rows are not known yet.
     """
-    catalogue = client.describe() if client else trip.application.known
-    planned = load(trip, catalogue)
-    kept = newest_copy(trip) if planned.sheet.recognised else None
-    reading = Reading(marks=planned.sheet.recognised, prefixed=planned.sheet.recognised and was_delimited(trip))
-    matched = [(m.column, m.field.name if m.field else None) for m in planned.matches]
-    carried_path = stage_path(trip.pk, "carried", planned.sheet.pk, planned.catalogue.version, matched, reading)
-    now_path = f"stages/{trip.pk}/now-{planned.sheet.pk}.parquet"
-    if fresh or not absolute(carried_path).exists() or not absolute(now_path).exists():
-        if client is None:
-            with client_of(trip.application) as own:
-                return plan_trip(trip, lease, own, fresh=True)
-        cells = planned.cells
-        lease.progress(1, 4, "reading values")
-        carried = carry(cells, planned.matches, planned.record_type, reading, _lookups(planned, cells, reading, client))
-        lease.progress(2, 4, "asking the application")
-        now = _records_now(planned, carried, kept, client)
-        _write(carried, carried_path)
-        _write(now, now_path)
-    else:
-        carried, now = pl.read_parquet(absolute(carried_path)), pl.read_parquet(absolute(now_path))
-    lease.progress(3, 4, "comparing")
-    decisions = decisions_of(trip)
-    plan = make_plan(Inputs(planned.record_type, carried, now, kept, decisions), planned.settings)
-    summary = _figures(plan, planned)
-    made_of = (planned.settings, planned.sheet.pk, decisions.hash_rows().to_list(), plan.hash_rows().sum())
-    path = stage_path(trip.pk, "plan", *made_of)
-    _write(plan, path)
+    for _ in range(_TRIES):
+        trip.refresh_from_db()
+        passes = trip.standing.get("passes", [])
+        if any(one["state"] == OPEN_PASS[0] for one in passes):
+            raise PlainError("A pass is under way; plan again when it is done.", "pass-under-way")
+        made = _attempt(trip, lease, fresh)
+        if made is not None:
+            stages.evict()
+            return made
+    raise PlainError("The trip is changed faster than it can be planned. Plan it again.")
+
+
+def _attempt(trip: Trip, lease: Lease, fresh: bool) -> Plan | None:
+    """One plan of the trip as it is now; None where it was changed meanwhile."""
+    revision = trip.revision
+    with ExitStack() as stack:
+        client: Client | None = None
+        planned = settings_for(trip, None if fresh else trip.application.known)
+        materials = None if fresh else _reusable(trip, planned)
+        kept = kept_records(trip, planned.sheet.part) if planned.sheet.recognised else None
+        ledger = ledger_of(trip)
+        decisions, last_decision = decisions_of(trip)
+        if materials is None:
+            client = stack.enter_context(client_of(trip.application))
+            planned = settings_for(trip, describe(trip.application, client))
+            said = decisions.filter(pl.col("answer") == "record")["argument"]
+            materials = _materials(planned, kept, ledger, said, client, lease)
+        lease.progress(3, 4, "comparing")
+        carried = stages.read(materials.values)
+        here = carried[ROW_ID]
+        created = ledger.rows.filter(pl.col("state") == "created")[ROW_ID]
+        inputs = Inputs(
+            planned.record_type,
+            carried,
+            stages.read(materials.records),
+            kept,
+            ledger,
+            decisions,
+            _shown(planned),
+            planned.sheet.first_row,
+            int((~created.is_in(here.implode())).sum()),
+        )
+        plan, questions = make_plan(inputs, planned.settings)
+        whole, pointed = _whole(planned, plan, client)
+    summary = figures(plan, planned, kept, ledger) | {"pointed": pointed}
+    path = stages.write(plan, stages.named(trip.pk, "plan", uuid.uuid4().hex))
+    asked = stages.write(questions, stages.named(trip.pk, "questions", uuid.uuid4().hex))
     with lease.writing():
-        trip.plan, trip.summary = path, summary
-        trip.version += 1
-        trip.save(update_fields=["plan", "summary", "version", "touched_at"])
-    return summary
+        if Trip.objects.values_list("revision", flat=True).get(pk=trip.pk) != revision:
+            return None
+        made = Plan.objects.create(
+            trip=trip,
+            number=(trip.plans.order_by("-number").values_list("number", flat=True).first() or 0) + 1,
+            sheet=planned.sheet,
+            revision=revision,
+            operation=planned.settings.operation,
+            key=list(planned.settings.key),
+            carried=list(planned.settings.carried),
+            lanes=_lanes(planned),
+            catalogue=planned.catalogue.version,
+            natures=natures_of(planned.record_type, {*planned.settings.carried, *planned.settings.key}),
+            last_decision=last_decision,
+            values=materials.values,
+            records=materials.records,
+            whole=whole,
+            path=path,
+            questions=asked,
+            reading=materials.reading,
+            summary=summary,
+            made_by=lease.job.by,
+        )
+        labels = [planned.record_type.field(name).label for name in planned.settings.key]
+        tell(trip, plan=plan_facts(made), key={"names": list(planned.settings.key), "labels": labels})
+        words = ", ".join(f"{count:,} {name}" for name, count in summary["verdicts"].items() if count)
+        note(lease.job.by, "planned", f"Plan {made.number} of trip {trip.pk}: {words}", trip.application, trip.pk)
+    return made
 
 
-def _write(frame: pl.DataFrame, relative: str) -> None:
-    target = absolute(relative)
-    part = target.with_suffix(".part")
-    frame.write_parquet(part, compression="lz4", row_group_size=16_384)
-    part.replace(target)
+def _shown(planned: Reviewed) -> dict[str, str]:
+    """For each reference the column of the kept copy with which it was written out."""
+    names = planned.settings.carried
+    fields = [planned.record_type.field(name) for name in names]
+    return {f.name: column_of(f, planned.catalogue) for f in fields if f.kind == Kind.REFERENCE}
 
 
-def replan(lease: Lease) -> dict[str, Any]:
+def plan_facts(plan: Plan) -> dict[str, Any]:
+    """A plan as a trip's standing tells it."""
+    return {
+        "number": plan.number,
+        "revision": plan.revision,
+        "sheet": plan.sheet_id,
+        "summary": plan.summary,
+        "made_at": plan.made_at.isoformat(),
+    }
+
+
+def plan(lease: Lease) -> dict[str, Any]:
     """The job: plan anew, after a decision or because the application may have changed."""
-    return plan_trip(lease.trip, lease, None, fresh=bool(lease.job.arguments.get("fresh", True)))
+    made = plan_trip(lease.trip, lease, fresh=bool(lease.job.arguments.get("fresh", True)))
+    return {"trip": lease.trip.pk, "plan": made.number, "verdicts": made.summary["verdicts"]}

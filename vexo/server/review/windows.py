@@ -8,53 +8,67 @@ from typing import Any
 
 import polars as pl
 
-from vexo.core.planning.comparing import do_column, kept_column, new_column, old_column
+from vexo.core.planning.comparing import do_column, new_column, old_column
+from vexo.core.planning.pairs import said_column
 from vexo.core.planning.verdicts import Do
 from vexo.core.records import IDENTIFIER
-from vexo.core.sheets.sheet import ROW
+from vexo.core.sheets.sheet import ROW, ROW_ID
 from vexo.core.values import to_text
+from vexo.core.writing.ledger import states_of
 
-from ..data_folder import absolute
-from ..runs.services import states
-from .models import Trip
-from .planning import Planned
+from .. import stages
+from ..faults import words
+from .plans import Reviewed
 
 MOST = 500
-_DO = {Do.NOTHING: "", Do.WRITE: "write", Do.HELD: "held", Do.BAD: "bad"}
+DO = {Do.NOTHING: "", Do.WRITE: "write", Do.HELD: "held", Do.BAD: "bad"}
 
 
 @dataclass(frozen=True)
 class Wanted:
-    """Which rows: of one state, with a change in one column, holding a text."""
+    """Which rows: of one state, with one fault, with a change in one column, holding a text."""
 
     state: str = ""
     column: str = ""
     text: str = ""
+    code: str = ""
 
 
-def _token(trip: Trip) -> str:
-    """What the rows' states are made of: another token, another list of rows."""
-    return "|".join(run.outcome for run in trip.runs.exclude(outcome=""))
+@dataclass(frozen=True)
+class Source:
+    """Where rows come from: a plan's file, and the ledger page of the pass that sent it."""
+
+    plan: str
+    cells: str
+    page: str = ""
 
 
 @lru_cache(maxsize=16)
-def _states_of(trip: int, plan: str, token: str) -> pl.DataFrame:
-    return states(Trip.objects.get(pk=trip))
+def states(plan: str, page: str) -> pl.DataFrame:
+    """What became, or will become, of every row. Files never change under their name, so this is made once."""
+    columns = [ROW_ID, ROW, "verdict", "faults", IDENTIFIER, "past"]
+    return states_of(stages.read(plan, columns), stages.read(page) if page else None)
 
 
 @lru_cache(maxsize=32)
-def _positions(trip: int, plan: str, cells: str, token: str, wanted: Wanted) -> pl.Series:
+def _positions(source: Source, wanted: Wanted) -> pl.Series:
     """Places (0-based, in sheet order) of the rows that are wanted."""
-    holds = pl.Series([True]).new_from_index(0, len(_states_of(trip, plan, token)))
+    told = states(source.plan, source.page)
+    holds = pl.Series([True]).new_from_index(0, len(told))
     if wanted.state:
         group = {"refused": ["refused", "unclear"]}.get(wanted.state, [wanted.state])
-        holds &= _states_of(trip, plan, token)["state"].is_in(group)
+        holds &= told["state"].is_in(group)
+    if wanted.code:
+        has = pl.col("faults").list.eval(pl.element().struct.field("code") == wanted.code).list.any()
+        holds &= told.select(has.fill_null(value=False)).to_series()
     if wanted.column:
-        names = [f"emptied.{wanted.column[8:]}"] if wanted.column.startswith("emptied:") else [do_column(wanted.column)]
-        column = pl.read_parquet(absolute(plan), columns=names)[names[0]]
+        emptied = wanted.column.startswith("emptied:")
+        name = f"emptied.{wanted.column[8:]}" if emptied else do_column(wanted.column)
+        there = stages.scan(source.plan).collect_schema().names()
+        column = stages.read(source.plan, [name])[name] if name in there else pl.Series([0] * len(told))
         holds &= column.cast(pl.UInt8) > 0
     if wanted.text:
-        table = pl.read_parquet(absolute(cells))
+        table = stages.read(source.cells)
         names = [name for name in table.columns if name.startswith("c")]
         low = wanted.text.lower()
         found = [
@@ -64,78 +78,90 @@ def _positions(trip: int, plan: str, cells: str, token: str, wanted: Wanted) -> 
     return holds.arg_true()
 
 
-def _gather(path: str, places: pl.Series) -> pl.DataFrame:
+def gather(path: str, places: pl.Series) -> pl.DataFrame:
     """These rows of a stage, in order; only the row groups they lie in are read."""
     if not len(places):
-        return pl.scan_parquet(absolute(path)).head(0).collect()
+        return stages.scan(path).head(0).collect()
     first, last = int(places[0]), int(places[-1])
-    return pl.scan_parquet(absolute(path)).slice(first, last - first + 1).collect()[(places - first).to_list()]
+    return stages.scan(path).slice(first, last - first + 1).collect()[(places - first).to_list()]
 
 
-def sheet_window(planned_cells: str, names: list[str], rows: int, offset: int, limit: int) -> dict[str, Any]:
+def sheet_window(cells: str, names: list[str], rows: int, offset: int, limit: int) -> dict[str, Any]:
     """A window of a sheet as it came, without verdicts."""
-    table = pl.scan_parquet(absolute(planned_cells)).slice(offset, min(limit, MOST)).collect()
+    table = stages.scan(cells).slice(offset, min(limit, MOST)).collect()
     columns = [table[name].to_list() for name in names]
     lines = [
-        {"row": row, "cells": [{"text": text} for text in texts]}
-        for row, *texts in zip(table[ROW].to_list(), *columns, strict=True)
+        {"row": row, "row_id": row_id, "cells": [{"text": text} for text in texts]}
+        for row, row_id, *texts in zip(table[ROW].to_list(), table[ROW_ID].to_list(), *columns, strict=True)
     ]
     return {"total": rows, "offset": offset, "rows": lines}
 
 
-def plan_window(planned: Planned, wanted: Wanted, offset: int, limit: int) -> dict[str, Any]:
-    """A window of the plan: each row with its state, reason and cells in the order of the sheet's columns."""
-    trip, sheet = planned.trip, planned.sheet
-    token = _token(trip)
-    if wanted.state or wanted.column or wanted.text:
-        places = _positions(trip.pk, trip.plan, sheet.cells, token, wanted)
+def fault_words(planned: Reviewed, fault: dict[str, Any]) -> str:
+    """The sentence of one row's fault."""
+    field = planned.record_type.find(fault["field"] or "")
+    arguments = list(fault["arguments"] or [])
+    if fault["code"] == "changed-meanwhile":
+        arguments = [f.label if (f := planned.record_type.find(name)) else name for name in arguments]
+    return words(fault["code"], field.label if field else fault["field"] or "", arguments)
+
+
+def _told(planned: Reviewed, line: dict[str, Any]) -> dict[str, Any]:
+    """A row's state with its faults in words; the first is its reason."""
+    faults = [
+        {"code": f["code"], "field_name": f["field"] or "", "says": fault_words(planned, f)} for f in line["faults"] or []
+    ]
+    first = (line["faults"] or [None])[0]
+    theirs = first["arguments"][1] if first and first["code"] == "refused" and len(first["arguments"]) > 1 else None
+    return {
+        "state": line["state"],
+        "reason": faults[0]["says"] if faults else None,
+        "field": faults[0]["field_name"] or None if faults else None,
+        "code": theirs,
+        "faults": faults,
+        "warnings": line["warnings"],
+        "identifier": line[IDENTIFIER],
+    }
+
+
+def plan_window(planned: Reviewed, source: Source, wanted: Wanted, offset: int, limit: int) -> dict[str, Any]:
+    """A window of a plan: each row with its state, faults and cells in the order of the sheet's columns."""
+    total = planned.sheet.rows
+    if wanted != Wanted():
+        places = _positions(source, wanted)
         total, some = len(places), places.slice(offset, min(limit, MOST))
     else:
-        total = sheet.rows
         some = pl.int_range(offset, max(offset, min(offset + min(limit, MOST), total)), dtype=pl.UInt32, eager=True)
-    plan, cells = _gather(trip.plan, some), _gather(sheet.cells, some)
-    state = (
-        _states_of(trip.pk, trip.plan, token)[some.to_list()]
-        if len(some)
-        else _states_of(trip.pk, trip.plan, token).head(0)
-    )
+    plan, cells = gather(source.plan, some), gather(source.cells, some)
+    whole = states(source.plan, source.page)
+    state = whole[some.to_list()] if len(some) else whole.head(0)
     by_column = [
         _cells_of(planned, match.column, match.field.name if match.field else None, plan, cells)
         for match in planned.matches
     ]
-    told = state.select("state", "reason", "field", "code", pl.col(IDENTIFIER).alias("identifier")).to_dicts()
-    verdicts, numbers = plan["verdict"].to_list(), plan[ROW].to_list()
+    told = [_told(planned, line) for line in state.to_dicts()]
+    numbers = zip(plan[ROW].to_list(), plan[ROW_ID].to_list(), plan["verdict"].to_list(), strict=True)
     lines = [
-        {"row": row, "verdict": verdict, **said, "cells": list(cells_)}
-        for row, verdict, said, cells_ in zip(numbers, verdicts, told, zip(*by_column, strict=True), strict=True)
+        {"row": row, "row_id": row_id, "verdict": verdict, **said, "cells": list(own)}
+        for (row, row_id, verdict), said, own in zip(numbers, told, zip(*by_column, strict=True), strict=True)
     ]
     return {"total": total, "offset": offset, "rows": lines}
 
 
 def _cells_of(
-    planned: Planned, column: str, name: str | None, plan: pl.DataFrame, cells: pl.DataFrame
+    planned: Reviewed, column: str, name: str | None, plan: pl.DataFrame, cells: pl.DataFrame
 ) -> list[dict[str, Any]]:
     raw = cells[column].to_list()
     if name is None or do_column(name) not in plan.columns:
         return [{"text": text} for text in raw]
     field = planned.record_type.field(name)
-    parts = [to_text(field, plan[c(name)]).to_list() for c in (old_column, new_column, kept_column)]
+    parts = [to_text(field, plan[c(name)]).to_list() for c in (old_column, new_column, said_column)]
     if field.target:
         parts[1] = [new if text is None else text for text, new in zip(raw, parts[1], strict=True)]
     made = []
-    for text, old, new, kept, do in zip(raw, *parts, plan[do_column(name)].to_list(), strict=True):
+    for text, old, new, said, do in zip(raw, *parts, plan[do_column(name)].to_list(), strict=True):
         cell: dict[str, Any] = {"text": text}
         if do:
-            cell |= {"do": _DO[do], "old": old, "new": new if do != Do.BAD else None, "kept": kept}
+            cell |= {"do": DO[do], "old": old, "new": new if do != Do.BAD else None, "kept": said}
         made.append(cell)
     return made
-
-
-def reasons(trip: Trip) -> list[dict[str, Any]]:
-    """Rows that are not in, grouped by state and reason, most first."""
-    table = _states_of(trip.pk, trip.plan, _token(trip))
-    left = table.filter(pl.col("state").is_in(["refused", "unclear", "held", "rejected"]))
-    grouped = left.group_by("state", "reason", maintain_order=True).agg(
-        pl.len().alias("count"), pl.col(ROW).first().alias("first")
-    )
-    return grouped.sort("count", descending=True).to_dicts()

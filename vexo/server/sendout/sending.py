@@ -2,28 +2,29 @@
 
 from __future__ import annotations
 
-import hashlib
 import re
+import uuid
 from collections.abc import Sequence
 from typing import Any
 
 import polars as pl
 
 from vexo.core.conditions import read_condition
-from vexo.core.records import Catalogue, Field, Kind, RecordType
+from vexo.core.records import Catalogue, Kind, RecordType
 from vexo.core.sheets.csv_writing import write_csv
 from vexo.core.sheets.outgoing import column_of, outgoing_columns
-from vexo.core.sheets.sheet import Stamp
 from vexo.core.sheets.xlsx_writing import write_xlsx
 
+from .. import stages
 from ..applications.models import Application
 from ..applications.services import client_of, describe
 from ..data_folder import absolute
+from ..errors import PlainError
 from ..jobs.leases import Lease
-from ..jobs.working import PlainError
 from ..journal.services import note
-from .kept import keep_copy
-from .models import Sheet, Trip
+from ..trips.models import Sheet, Trip
+from ..trips.sheets import keep_copy, part_of, stamp_of
+from ..trips.standing import tell
 
 FORMATS = ("xlsx", "csv", "tsv")
 
@@ -62,6 +63,7 @@ def new_trip(
         record_type=own.name,
         condition=condition,
         fields=chosen,
+        standing={"plural": own.plural},
         created_by=by,
     )
 
@@ -75,18 +77,6 @@ def read_fields(names: Sequence[str], record_type: RecordType, catalogue: Catalo
         if field.kind == Kind.REFERENCE and field.path is None:
             wanted.append(column_of(field, catalogue))
     return list(dict.fromkeys(wanted))
-
-
-def stamp_of(trip: Trip, fields: Sequence[Field]) -> Stamp:
-    """What a sheet of this trip carries to be recognised by."""
-    columns = tuple((field.name, field.label) for field in fields)
-    created = hashlib.sha256(f"{trip.pk} {trip.created_at}".encode()).hexdigest()[:16]
-    return Stamp(trip.pk, created, trip.application.name, trip.application.stage, trip.record_type, columns)
-
-
-def stamp_fits(trip: Trip, stamp: Stamp) -> bool:
-    """Whether a stamp was made here, for this trip."""
-    return stamp_of(trip, []).origin == stamp.origin
 
 
 def file_name(trip: Trip, format_: str) -> str:
@@ -116,22 +106,26 @@ def send_out(lease: Lease) -> dict[str, Any]:
             lease.progress(sum(map(len, chunks)), total, "reading records")
     records = pl.concat(chunks)
     columns = outgoing_columns(fields, records, record_type, catalogue)
-    relative = f"files/{trip.pk}/{file_name(trip, format_)}"
+    name = file_name(trip, format_)
+    relative = f"files/{trip.pk}/out-{uuid.uuid4().hex[:12]}.{format_}"
     path = absolute(relative)
     path.parent.mkdir(parents=True, exist_ok=True)
-    part = path.with_name("." + path.name)
+    aside = path.with_name("." + path.name)
     if format_ == "xlsx":
         try:
-            write_xlsx(columns, part, record_type.plural, stamp_of(trip, fields))
+            write_xlsx(columns, aside, record_type.plural, stamp_of(trip, fields))
         except ValueError as error:
             raise PlainError(str(error)) from error
     else:
-        write_csv(columns, part, "\t" if format_ == "tsv" else ",")
-    part.replace(path)
+        write_csv(columns, aside, "\t" if format_ == "tsv" else ",")
+    stages.settle(aside, path)
     with lease.writing():
-        keep_copy(trip, records)
-        values = {"name": path.name, "path": relative, "rows": len(records), "profile": {"format": format_}}
-        sheet = Sheet.objects.create(trip=trip, direction=Sheet.OUT, added_by=job.by, **values)
-        said = f"Sent out {len(records):,} {record_type.plural.lower()} as {path.name}"
-        note(job.by, "sent out", said, trip.application, trip.pk, len(records), path.name)
-    return {"trip": trip.pk, "rows": len(records), "sheet": sheet.pk, "file": relative}
+        part = part_of(trip)
+        keep_copy(trip, part, records)
+        values = {"name": name, "path": relative, "rows": len(records), "profile": {"format": format_}}
+        sheet = Sheet.objects.create(trip=trip, part=part, direction=Sheet.OUT, added_by=job.by, **values)
+        sent = {"id": sheet.pk, "rows": len(records), "name": name, "at": sheet.added_at.isoformat()}
+        tell(trip, plural=record_type.plural, sent=sent)
+        said = f"Sent out {len(records):,} {record_type.plural.lower()} as {name}"
+        note(job.by, "sent out", said, trip.application, trip.pk, len(records), name)
+    return {"trip": trip.pk, "rows": len(records), "sheet": sheet.pk, "file": relative, "name": name}

@@ -11,7 +11,10 @@ class Trip(models.Model):
     """One round of records: out, edited, and back in.
 
     ``fields`` are those sent out, in the order of the sheet; ``said`` is header → field as a person wants it; ``key``
-    the chosen key fields; ``plan`` the path of the newest plan and ``summary`` its figures.
+    the chosen key fields. ``revision`` rises with everything that makes a plan another one (a sheet, a decision, a
+    column, the key, the operation, a pass), ``version`` with everything that is shown. ``next_row`` is the number of
+    rows that the trip has ever had; each has its number below it for good. ``standing`` is what Home shows, written by
+    whoever changed it.
     """
 
     title = models.CharField(max_length=160)
@@ -23,9 +26,10 @@ class Trip(models.Model):
     operation = models.CharField(max_length=10, default="update")
     key = models.JSONField(default=list)
     said = models.JSONField(default=dict)
-    plan = models.CharField(max_length=300, blank=True)
-    summary = models.JSONField(null=True)
+    revision = models.PositiveIntegerField(default=0)
     version = models.PositiveIntegerField(default=1)
+    next_row = models.PositiveIntegerField(default=0)
+    standing = models.JSONField(default=dict)
     created_by = models.CharField(max_length=80)
     created_at = models.DateTimeField(auto_now_add=True)
     touched_at = models.DateTimeField(auto_now=True, db_index=True)
@@ -34,27 +38,50 @@ class Trip(models.Model):
         ordering = ("-touched_at",)
 
 
+class Part(models.Model):
+    """One of the sheets that a trip was shared out into; a trip that was not has one."""
+
+    trip = models.ForeignKey(Trip, models.CASCADE, related_name="parts")
+    number = models.PositiveIntegerField()
+    label = models.CharField(max_length=120, blank=True)
+
+    class Meta:
+        ordering = ("number",)
+        constraints = [models.UniqueConstraint(fields=["trip", "number"], name="one_part_a_number")]
+
+
 class KeptCopy(models.Model):
-    """The records as they were when the sheet went out, or as a pass left them. The newest one counts."""
+    """The records of a part as they were when its sheet went out."""
 
     trip = models.ForeignKey(Trip, models.CASCADE, related_name="kept_copies")
+    part = models.ForeignKey(Part, models.CASCADE, null=True, related_name="kept_copies")
     path = models.CharField(max_length=300)
     rows = models.PositiveIntegerField()
     taken_at = models.DateTimeField(auto_now_add=True)
 
+    class Meta:
+        ordering = ("id",)
+
 
 class Sheet(models.Model):
-    """A file that went out or came in. ``profile`` is what was found in a file that came in."""
+    """A file that went out or came in.
+
+    ``profile`` is what was found in a file that came in, ``cells`` its cells with the number of each row in the trip;
+    rows from ``first_row`` on are new to the trip with this sheet, ``known_rows`` counts those that it was known by.
+    """
 
     OUT, IN = "out", "in"
 
     trip = models.ForeignKey(Trip, models.CASCADE, related_name="sheets")
+    part = models.ForeignKey(Part, models.SET_NULL, null=True, related_name="sheets")
     direction = models.CharField(max_length=3, choices=[(OUT, "out"), (IN, "in")])
     name = models.CharField(max_length=200)
     path = models.CharField(max_length=300)
     digest = models.CharField(max_length=64, blank=True)
     cells = models.CharField(max_length=300, blank=True)
     rows = models.PositiveIntegerField(default=0)
+    first_row = models.PositiveIntegerField(default=0)
+    known_rows = models.JSONField(default=dict)
     profile = models.JSONField(null=True)
     recognised = models.BooleanField(default=False)
     added_by = models.CharField(max_length=80)
@@ -74,17 +101,18 @@ class Mapping(models.Model):
     how = models.CharField(max_length=10, blank=True)
     carried = models.BooleanField(default=False)
 
-
-class Decision(models.Model):
-    """A person's answer for a row or one of its cells; the newest counts, an undone one does not."""
-
-    trip = models.ForeignKey(Trip, models.CASCADE, related_name="decisions")
-    row = models.PositiveIntegerField()
-    field = models.CharField(max_length=120, blank=True)
-    answer = models.CharField(max_length=20)
-    by = models.CharField(max_length=80)
-    at = models.DateTimeField(auto_now_add=True)
-    undone = models.BooleanField(default=False)
-
     class Meta:
         ordering = ("id",)
+
+
+class LedgerPage(models.Model):
+    """What one pass did with its rows. Passes write it, planning reads all of a trip's."""
+
+    trip = models.ForeignKey(Trip, models.CASCADE, related_name="ledger")
+    number = models.PositiveIntegerField()
+    path = models.CharField(max_length=300)
+    created = models.PositiveIntegerField(default=0)
+
+    class Meta:
+        ordering = ("number",)
+        constraints = [models.UniqueConstraint(fields=["trip", "number"], name="one_page_a_pass")]

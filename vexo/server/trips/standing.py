@@ -1,16 +1,25 @@
-"""The six stations of a trip: what each says of itself, and what needs someone."""
+"""Where a trip stands: facts written by whoever changed it, and the words of its six stations made of them.
+
+Nothing here opens a file or asks an application: Home shows a thousand trips from one table.
+"""
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import asdict, dataclass
 from typing import Any
 
+from django.db import transaction
+from django.db.models import F, Max
+from django.utils import timezone
+
 from ..jobs.models import Job
-from ..runs.models import Run
-from ..runs.services import sum_after_passes, to_write
-from .models import Sheet, Trip
+from .models import Trip
 
 NAMES = ("file", "columns", "keys", "review", "apply", "outcome")
+OPEN_PASS = ("running", "interrupted")
+TO_WRITE = ("create", "update", "delete")
+IN = ("created", "updated", "deleted")
 
 
 @dataclass(frozen=True)
@@ -23,6 +32,46 @@ class Station:
     asks: bool = False
 
 
+def tell(trip: Trip, *, revised: bool = False, **facts: Any) -> None:
+    """Write down facts of a trip's standing, in the transaction of the change that they tell of.
+
+    Facts: ``plural``; ``sent`` and ``sheet`` (id, rows, name, at); ``columns``; ``key`` (names, labels); ``plan``
+    (number, revision, sheet, summary); ``passes``.
+
+    Args:
+        revised: the change makes a plan another one, so the newest no longer counts.
+    """
+    with transaction.atomic():
+        standing = Trip.objects.values_list("standing", flat=True).get(pk=trip.pk)
+        changes: dict[str, Any] = {
+            "standing": {**standing, **facts},
+            "version": F("version") + 1,
+            "touched_at": timezone.now(),
+        }
+        if revised:
+            changes["revision"] = F("revision") + 1
+        Trip.objects.filter(pk=trip.pk).update(**changes)
+    trip.refresh_from_db(fields=["standing", "version", "revision", "touched_at"])
+
+
+def tell_pass(trip: Trip, told: dict[str, Any], *, revised: bool = False) -> None:
+    """Write down one pass among the trip's facts."""
+    with transaction.atomic():
+        standing = Trip.objects.values_list("standing", flat=True).get(pk=trip.pk)
+        others = [one for one in standing.get("passes", []) if one["number"] != told["number"]]
+        passes = sorted([*others, told], key=lambda one: one["number"])
+        tell(trip, revised=revised, passes=passes)
+
+
+def jobs_of(trips: Iterable[int]) -> dict[int, tuple[Job | None, Job | None]]:
+    """For each trip the job that is open, and the last one, in two questions."""
+    wanted = list(trips)
+    open_ = {job.trip_id: job for job in Job.objects.filter(trip__in=wanted, state__in=Job.OPEN).order_by("id")}
+    newest = Job.objects.filter(trip__in=wanted).order_by().values("trip").annotate(last=Max("id"))
+    last = {job.trip_id: job for job in Job.objects.filter(pk__in=[one["last"] for one in newest])}
+    return {trip: (open_.get(trip), last.get(trip)) for trip in wanted}
+
+
 def _count(number: int, one: str, many: str) -> str:
     return f"{number:,} {one if number == 1 else many}"
 
@@ -30,32 +79,43 @@ def _count(number: int, one: str, many: str) -> str:
 class Standing:
     """Where a trip stands."""
 
-    def __init__(self, trip: Trip) -> None:
-        self.trip = trip
-        sheets = list(trip.sheets.all())
-        self.sent = next((s for s in reversed(sheets) if s.direction == Sheet.OUT), None)
-        self.sheet = next((s for s in reversed(sheets) if s.direction == Sheet.IN), None)
-        self.runs = [run for run in trip.runs.all() if self.sheet and run.sheet_id == self.sheet.pk]
-        self.job = trip.jobs.filter(state__in=Job.OPEN).last()
-        self.failed = trip.jobs.last()
-        self.summary: dict[str, Any] = trip.summary or {}
-        self.planned = bool(self.sheet and trip.plan)
-        written = [run for run in self.runs if run.outcome]
-        self.sum = sum_after_passes(trip) if written and self.planned else dict(self.summary.get("verdicts", {}))
-        self.last = written[-1] if written else None
+    def __init__(self, trip: Trip, job: Job | None = None, last: Job | None = None) -> None:
+        facts = trip.standing if isinstance(trip.standing, dict) else {}
+        self.trip, self.job = trip, job
+        self.failed = last if last is not None and last.state == Job.FAILED else None
+        self.sent: dict[str, Any] | None = facts.get("sent")
+        self.sheet: dict[str, Any] | None = facts.get("sheet")
+        self.columns: list[dict[str, Any]] = facts.get("columns", [])
+        self.key: dict[str, Any] = facts.get("key", {})
+        self.plural = str(facts.get("plural") or trip.record_type)
+        plan = facts.get("plan")
+        self.plan: dict[str, Any] | None = plan if plan and self.sheet and plan["sheet"] == self.sheet["id"] else None
+        self.summary: dict[str, Any] = self.plan["summary"] if self.plan else {}
+        self.passes: list[dict[str, Any]] = facts.get("passes", [])
+        self.open_pass = next((one for one in self.passes if one["state"] in OPEN_PASS), None)
+        last_pass = self.passes[-1] if self.passes else None
+        self.sent_by = last_pass if last_pass and self.plan and last_pass["plan"] == self.plan["number"] else None
+        self.current = bool(self.plan and self.plan["revision"] == trip.revision)
+        told = self.sent_by.get("sum") if self.sent_by else None
+        self.sum: dict[str, int] = dict(told or self.summary.get("verdicts", {}))
+
+    @property
+    def to_write(self) -> int:
+        """How many rows the newest plan would write, if it still counts."""
+        return sum(self.sum.get(name, 0) for name in TO_WRITE) if self.current and not self.open_pass else 0
 
     @property
     def here(self) -> str:
         """The station that is next."""
-        if self.last is not None:
-            return "outcome"
-        if any(run.state in (Run.WAITING, Run.RUNNING) for run in self.runs):
+        if self.open_pass:
             return "apply"
-        if self.planned:
+        if self.sent_by:
+            return "outcome"
+        if self.plan:
             return "review"
         if self.sheet is None:
             return "file"
-        return "keys" if any(m.carried for m in self.sheet.mappings.all()) else "columns"
+        return "keys" if any(column["carried"] for column in self.columns) else "columns"
 
     def stations(self) -> list[Station]:
         """All six, in order."""
@@ -69,68 +129,73 @@ class Standing:
 
     def _file(self) -> tuple[str, bool]:
         if self.sheet:
-            return f"{self.sheet.name}, {_count(self.sheet.rows, 'row', 'rows')}", False
+            return f"{self.sheet['name']}, {_count(self.sheet['rows'], 'row', 'rows')}", False
         if self.sent:
-            return f"{_count(self.sent.rows, 'row', 'rows')} out, not back yet", True
+            return f"{_count(self.sent['rows'], 'row', 'rows')} out, not back yet", True
         return "no sheet yet", True
 
     def _columns(self) -> tuple[str, bool]:
         if not self.sheet:
             return "—", False
-        mappings = list(self.sheet.mappings.all())
-        carried = sum(m.carried for m in mappings)
-        return (f"{carried} of {len(mappings)} carried", False) if carried else ("no column has a field", True)
+        carried = sum(column["carried"] for column in self.columns)
+        return (f"{carried} of {len(self.columns)} carried", False) if carried else ("no column has a field", True)
 
     def _keys(self) -> tuple[str, bool]:
-        key = self.summary.get("key") or self.trip.key
-        known = self.trip.application.known
         if not self.sheet:
             return "—", False
-        if not key or not known:
-            return "choose how rows find records", True
-        own = known.type(self.trip.record_type)
-        return " + ".join(own.field(name).label for name in key), False
+        labels = self.key.get("labels", [])
+        return (" + ".join(labels), False) if labels else ("choose how rows find records", True)
 
     def _review(self) -> tuple[str, bool]:
-        if not self.planned:
+        if not self.plan:
             return "—", False
+        if not self.current and not self.sent_by:
+            return "to be planned again", True
         open_ = self.sum.get("held", 0) + self.sum.get("rejected", 0)
         return (f"{_count(open_, 'row needs', 'rows need')} you", True) if open_ else ("nothing left to decide", False)
 
     def _apply(self) -> tuple[str, bool]:
         if self.job and self.job.kind == "apply":
             return f"{self.job.done:,} of {self.job.total:,} sent", False
-        if any(run.state in (Run.WAITING, Run.RUNNING) for run in self.runs):
+        if self.open_pass:
             return "broken off, goes on where it was", True
-        if self.last:
-            sent = sum(sum((run.totals or {}).values()) for run in self.runs)
-            passes = len([run for run in self.runs if run.outcome])
-            return f"{sent:,} sent" + (f" in {passes} passes" if passes > 1 else ""), False
-        return ("nothing written yet", False) if self.planned else ("—", False)
+        if self.passes:
+            sent = sum(sum((one.get("totals") or {}).values()) for one in self.passes)
+            return f"{sent:,} sent" + (f" in {len(self.passes)} passes" if len(self.passes) > 1 else ""), False
+        return ("nothing written yet", False) if self.plan else ("—", False)
 
     def _outcome(self) -> tuple[str, bool]:
-        if not self.last:
+        last = self.passes[-1] if self.passes else None
+        if last is None or not last.get("totals"):
             return "—", False
-        refused = self.sum.get("refused", 0) + self.sum.get("unclear", 0)
-        if refused:
-            return f"{_count(refused, 'row', 'rows')} refused", True
-        return "all in, read back", False
+        told = self.sum if self.sent_by else last["totals"]
+        left = told.get("refused", 0) + told.get("unclear", 0)
+        if left:
+            return f"{_count(left, 'row', 'rows')} refused", True
+        return ("not all sent", True) if told.get("waiting") else ("all in, read back", False)
 
     def needs(self) -> dict[str, str]:
         """What the list of trips says: a verdict to colour it by, and the words."""
         if self.job:
             return {"kind": "update", "says": self.job.message or self.job.kind}
+        if self.open_pass:
+            return {"kind": "held", "says": "a pass broke off"}
+        if self.failed and not self.sent_by:
+            return {"kind": "rejected", "says": "something went wrong"}
         held, rejected = self.sum.get("held", 0), self.sum.get("rejected", 0)
         refused = self.sum.get("refused", 0) + self.sum.get("unclear", 0)
-        if self.last and refused:
+        if refused:
             return {"kind": "rejected", "says": f"{refused:,} refused, fix and send again"}
         if held or rejected:
             kind = "held" if held else "rejected"
             return {"kind": kind, "says": f"{_count(held + rejected, 'row needs', 'rows need')} you"}
-        if self.last:
-            return {"kind": "create", "says": "all in, read back"}
-        if self.planned:
-            rows = to_write(self.trip)
+        if self.sent_by:
+            left = self.sum.get("waiting", 0)
+            return {"kind": "update", "says": f"{left:,} not sent"} if left else {"kind": "create", "says": "all in, read back"}
+        if self.plan and not self.current:
+            return {"kind": "held", "says": "to be planned again"}
+        if self.plan:
+            rows = self.to_write
             return (
                 {"kind": "update", "says": f"{rows:,} ready to apply"}
                 if rows
@@ -142,19 +207,38 @@ class Standing:
 
     def asks(self) -> bool:
         """Whether someone is needed."""
-        ready = self.planned and not self.last and to_write(self.trip) > 0
-        return ready or self.needs()["kind"] in ("held", "rejected")
+        return not self.job and (self.to_write > 0 or self.needs()["kind"] in ("held", "rejected"))
 
     def as_json(self) -> dict[str, Any]:
         """The line and the sum, for the list and the trip's head."""
         return {
+            "plural": self.plural,
             "stations": [asdict(station) for station in self.stations()],
             "here": self.here,
             "needs": self.needs(),
             "asks": self.asks(),
             "finished": self.here == "outcome" and not self.asks(),
             "sum": self.sum,
-            "rows": self.sheet.rows if self.sheet else None,
-            "sent_rows": self.sent.rows if self.sent else None,
-            "to_write": to_write(self.trip) if self.planned else 0,
+            "rows": self.sheet["rows"] if self.sheet else None,
+            "sent_rows": self.sent["rows"] if self.sent else None,
+            "to_write": self.to_write,
         }
+
+
+def broken(trip: Trip, error: Exception) -> dict[str, Any]:
+    """What is said of a trip whose facts cannot be understood: it breaks its own row, never the list."""
+    says = "cannot be shown"
+    stations = [asdict(Station(name, "ahead", "—")) for name in NAMES]
+    return {
+        "plural": trip.record_type,
+        "stations": stations,
+        "here": "file",
+        "needs": {"kind": "rejected", "says": says},
+        "asks": True,
+        "finished": False,
+        "sum": {},
+        "rows": None,
+        "sent_rows": None,
+        "to_write": 0,
+        "broken": f"This trip's notes cannot be read ({type(error).__name__}: {error}). Plan it again, or restore a backup.",
+    }

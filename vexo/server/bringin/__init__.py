@@ -1,0 +1,1 @@
+"""Sheets that come in: uploads, reading, recognising, columns and keys."""

@@ -1,0 +1,105 @@
+"""Fault codes and reasons → sentences for people. The one place where a row's fault gets its words."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+
+Words = Callable[[str, Sequence[str]], str]
+
+
+def _said(arguments: Sequence[str], at: int, otherwise: str = "") -> str:
+    return arguments[at] if at < len(arguments) and arguments[at] else otherwise
+
+
+def _decimals(label: str, arguments: Sequence[str]) -> str:
+    most = _said(arguments, 0, "0")
+    return f"{label} takes no decimals; round it." if most == "0" else f"{label} takes at most {most} decimals; round it."
+
+
+def _choice(label: str, arguments: Sequence[str]) -> str:
+    which = f": {arguments[0]!r} is none of them" if _said(arguments, 0) else ""
+    return f"{label} is none of its choices{which}. They are {_said(arguments, 1)}."
+
+
+def _not_found(label: str, arguments: Sequence[str]) -> str:
+    near = f" Nearest: {arguments[1]}." if _said(arguments, 1) else ""
+    return f"No {_said(arguments, 0, 'record').lower()} has this key.{near}"
+
+
+def _changed(label: str, arguments: Sequence[str]) -> str:
+    what = ", ".join(arguments) or "The record"
+    return f"{what} was changed by someone else after the review; plan again and decide."
+
+
+_WORDS: Mapping[str, Words] = {
+    "set-aside": lambda f, a: "Set aside by hand.",
+    "exists": lambda f, a: "The record exists already.",
+    "twin": lambda f, a: f"Says the same as row {_said(a, 0)}." if a else "Says the same as an earlier row.",
+    "key-blank": lambda f, a: f"The key is blank or partly blank; fill in {f}.",
+    "letter-for-figure": lambda f, a: f"{f} is not a number: a letter stands for a figure (O for 0, l for 1).",
+    "decimal-comma": lambda f, a: f"{f} is not a number: write a point before the decimals.",
+    "not-a-number": lambda f, a: f"{f} is not a number.",
+    "too-large": lambda f, a: f"{f} is too large.",
+    "too-fine": _decimals,
+    "not-yes-or-no": lambda f, a: f"{f} is neither yes nor no; write yes or no.",
+    "not-a-date": lambda f, a: f"{f} is not a date; write it as 2026-11-16.",
+    "not-a-moment": lambda f, a: f"{f} is not a moment; write it as 2026-11-16T09:30:00Z.",
+    "not-a-choice": _choice,
+    "too-long": lambda f, a: f"{f} is longer than {_said(a, 0)} characters.",
+    "unknown-mark": lambda f, a: f"{f} begins with [ but is no mark; marks are {_said(a, 0)}, a real [ is written [[.",
+    "names-none": lambda f, a: f"{f} names no {_said(a, 0).lower()}; write its {_said(a, 1, 'record ID').lower()}.",
+    "names-several": lambda f, a: f"{f} names more than one {_said(a, 0).lower()}; write its record ID.",
+    "not-read": lambda f, a: f"{f} cannot be read as what the field holds.",
+    "required-empty": lambda f, a: f"{f} is required and would be empty; give it a value.",
+    "required-new": lambda f, a: f"{f} is required for a new {_said(a, 0, 'record').lower()}; fill it in.",
+    "required-column": lambda f, a: f"A new {_said(a, 0, 'record').lower()} needs {f}; add that column.",
+    "finds-several": lambda f, a: f"The key finds {_said(a, 0)} {_said(a, 1).lower()}; choose a key that finds one.",
+    "unknown-identifier": lambda f, a: "This record ID is not known; leave it blank for a new record.",
+    "not-found": _not_found,
+    "unclear": lambda f, a: "An earlier pass got no answer for this row. Look it up: which record is it, or is it not there?",
+    "may-be-in": lambda f, a: "This row may already be in: an earlier pass made records that no row of this sheet is known for.",
+    "gone": lambda f, a: "The record was deleted in the application since the sheet went out.",
+    "renamed": lambda f, a: "The record has another key in the application now than when the sheet went out.",
+    "swapped": lambda f, a: "The key belongs to another record in the application now than when the sheet went out.",
+    "identifier-differs": lambda f, a: "The record ID and the key point to different records.",
+    "identifier-without-key": lambda f, a: (
+        f"The key finds no record, but the row has the record ID {_said(a, 0)}: was the key mistyped?"
+    ),
+    "deleted-before": lambda f, a: "An earlier pass deleted this row's record, and the row was edited since.",
+    "changed-since": lambda f, a: "The record was changed since the sheet went out.",
+    "both-changed": lambda f, a: f"{f} was also changed in the application since the sheet went out.",
+    "key-edited": lambda f, a: f"{f} is a key and was edited: is the record to be renamed?",
+    "shared": lambda f, a: f"Rows {_said(a, 0)} are about the same record and say different things.",
+    "refused": lambda f, a: _said(a, 0, "The application gave no reason."),
+    "changed-meanwhile": _changed,
+    "gone-meanwhile": lambda f, a: "The record was deleted in the application after the review.",
+    "batch-too-large": lambda f, a: "The application does not take this row for its size.",
+    "no-answer": lambda f, a: "The answer never came, and nothing unique in the row tells whether it was made.",
+    "found-otherwise": lambda f, a: "The answer never came; a record with this key is there, but not as it was sent.",
+    "changed-in-between": lambda f, a: "The answer never came, and the record has been changed again since.",
+    "given-up": lambda f, a: "The pass was given up before it was known whether this row is in.",
+    "undone-with-group": lambda f, a: "Not written, since another row was refused and all were to go or none.",
+}
+_GROUPS: Mapping[str, str] = {
+    "twin": "Says the same as an earlier row.",
+    "shared": "Rows are about the same record and say different things.",
+    "not-found": "No record has the row's key.",
+    "identifier-without-key": "The key finds no record, but the row has a record ID: was the key mistyped?",
+    "finds-several": "The key finds more than one record; choose a key that finds one.",
+}
+
+
+def words(code: str, label: str = "", arguments: Sequence[str] = ()) -> str:
+    """The sentence of one row's fault; ``label`` is its field as people know it."""
+    made = _WORDS.get(code)
+    return made(label or "The cell", [a or "" for a in arguments]) if made else code
+
+
+def group_words(code: str, label: str = "", arguments: Sequence[str] = ()) -> str:
+    """The sentence for many rows with the same fault, whatever differs between them."""
+    return _GROUPS.get(code) or words(code, label, arguments)
+
+
+def known(code: str) -> bool:
+    """Whether there are words for a code."""
+    return code in _WORDS

@@ -1,0 +1,1 @@
+"""Passes: a frozen plan → batches → settled → read back → outcome."""

@@ -1,0 +1,145 @@
+"""Reading back: every written field and every delete, and the totals before and after."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+import polars as pl
+
+from vexo.core.conditions import read_condition
+from vexo.core.planning.pairs import held_column
+from vexo.core.records import IDENTIFIER, VERSION, Catalogue
+from vexo.core.sheets.sheet import ROW, ROW_ID
+from vexo.core.writing import Answer
+from vexo.core.writing.batches import AT
+from vexo.core.writing.ledger import outcome_of
+from vexo.core.writing.read_back import differences, set_by_itself
+from vexo.core.writing.totals import after_totals, as_texts, left_over
+
+from .. import stages
+from .ending import final_answers
+from .models import Pass
+from .reading import Reader
+
+_MOST_LISTED = 1000
+_MOST_SUMMED = 50_000
+
+
+def _records(one: Pass, reader: Reader, wanted: list[str], total: int, whole: bool) -> pl.DataFrame:
+    """These records now: one by one, or all of the type where that is less to ask."""
+    fields = [f.name for f in reader.type.fields] if whole else reader.fields
+    if len(wanted) * 3 > total:
+        every = pl.concat(list(reader.client.read(reader.type, fields)))
+        return every.filter(pl.col(IDENTIFIER).is_in(wanted))
+    return reader.by_identifier(wanted, fields)
+
+
+def _told_by_reading(answers: list[Answer], now: pl.DataFrame, carried: list[str]) -> list[Answer]:
+    """Where an answer gave no values: those read back, if the version is still the answer's own."""
+    silent = {a.identifier for a in answers if a.state in ("created", "updated") and not a.values and a.version}
+    if not silent:
+        return answers
+    lines = {(r[IDENTIFIER], r[VERSION]): r for r in now.filter(pl.col(IDENTIFIER).is_in(silent)).iter_rows(named=True)}
+    names = [name for name in carried if name in now.columns]
+    made = []
+    for answer in answers:
+        line = lines.get((answer.identifier, answer.version)) if answer.identifier in silent else None
+        made.append(replace(answer, values={name: line[name] for name in names}) if line else answer)
+    return made
+
+
+def read_back(one: Pass, reader: Reader, catalogue: Catalogue) -> dict[str, Any]:
+    """What was sent, held against what the application holds now; control totals; records before and after.
+
+    Returns:
+        the report, with the answers completed by what was read (``answers``).
+    """
+    record_type, carried = reader.type, list(one.plan.carried)
+    fields = [record_type.field(name) for name in carried]
+    answers = final_answers(one, record_type, "no-answer")
+    total = reader.client.count(record_type)
+    plan = stages.read(one.plan_file)
+    ids = {a.at: a.identifier for a in answers if a.state in ("created", "updated")}
+    made = [a for a in answers if a.state == "created"]
+    land = plan.filter(pl.col("verdict").is_in(["update", "same"]))[IDENTIFIER].drop_nulls().to_list()
+    wanted = list(dict.fromkeys([*land, *[i for i in ids.values() if i]]))
+    now = _records(one, reader, wanted, total, whole=bool(made))
+    answers = _told_by_reading(answers, now, carried)
+    outcome = outcome_of([a for a in answers if a.at in ids], fields)
+    frozen = stages.read(one.rows_file).drop(IDENTIFIER, VERSION, *[held_column(n) for n in carried])
+    renamed = {f"got.{name}": held_column(name) for name in carried}
+    written = frozen.join(outcome.drop(VERSION).rename(renamed), on=AT, how="inner", maintain_order="left")
+    own, since = differences(written, now, fields)
+    lost = written.join(now, on=IDENTIFIER, how="anti")
+    deleted = [a.identifier for a in answers if a.state == "deleted" and a.identifier]
+    there = reader.by_identifier(deleted, [])[IDENTIFIER].to_list() if deleted else []
+    wrong = set(since[ROW_ID].to_list()) | set(lost[ROW_ID].to_list())
+    new = written.filter(pl.col("state") == "created")
+    report: dict[str, Any] = {
+        "answers": answers,
+        "records": len(written),
+        "as_sent": len(written) - len(wrong),
+        "lost": lost[ROW].to_list()[:_MOST_LISTED],
+        "differences": since.head(_MOST_LISTED).to_dicts(),
+        "by_itself": own.head(_MOST_LISTED).to_dicts(),
+        "set": set_by_itself(new, now, record_type, carried),
+        "deleted": len(deleted),
+        "gone": len(deleted) - len(there),
+    }
+    return report | _totals(one, reader, catalogue, plan, now, answers, total)
+
+
+def _totals(
+    one: Pass,
+    reader: Reader,
+    catalogue: Catalogue,
+    plan: pl.DataFrame,
+    now: pl.DataFrame,
+    answers: list[Answer],
+    total: int,
+) -> dict[str, Any]:
+    """Control totals over the same rows, and the records of the type and of the trip's selection."""
+    record_type, carried = reader.type, list(one.plan.carried)
+    frozen = stages.read(one.rows_file, [AT, ROW_ID])
+    created = {a.at: a.identifier for a in answers if a.state == "created"}
+    made = pl.DataFrame(
+        {AT: list(created), "made": list(created.values())}, schema={AT: pl.UInt32, "made": pl.String}
+    ).join(frozen, on=AT, how="inner")
+    told = plan.join(made.select(ROW_ID, "made"), on=ROW_ID, how="left", maintain_order="left")
+    told = told.with_columns(pl.coalesce("made", IDENTIFIER).alias(IDENTIFIER))
+    after = after_totals(told, now, [record_type.field(n) for n in carried if n in now.columns])
+    planned = one.plan.summary.get("totals", {})
+    deleted = sum(1 for a in answers if a.state == "deleted")
+    before = one.plan.reading.get("type", total)
+    counts = {"before": before, "created": len(created), "deleted": deleted, "after": total}
+    counts["others"] = left_over(before, total, len(created), deleted)
+    totals = {name: {**sums, "after": after.get(name)} for name, sums in planned.items()}
+    report: dict[str, Any] = {"totals": totals, "type": counts}
+    selection = one.plan.reading.get("selection")
+    if selection:
+        report["selection"] = _selection(one, reader, catalogue, selection, answers)
+    return report
+
+
+def _selection(
+    one: Pass, reader: Reader, catalogue: Catalogue, before: dict[str, Any], answers: list[Answer]
+) -> dict[str, Any]:
+    """The trip's selection (its condition) after: records, sums, and what this trip moved in or out of it."""
+    record_type = reader.type
+    condition = read_condition(one.trip.condition, record_type, catalogue)
+    records = reader.client.count(record_type, condition)
+    told: dict[str, Any] = {"before": before["records"], "after": records}
+    numbers = list(before.get("totals", {}))
+    if records <= _MOST_SUMMED:
+        inside = pl.concat(list(reader.client.read(record_type, [record_type.identifier], condition)))[IDENTIFIER]
+        known = set(inside.to_list())
+        created = sum(1 for a in answers if a.state == "created" and a.identifier in known)
+        moved = -sum(1 for a in answers if a.state == "updated" and a.identifier not in known)
+        deleted = sum(1 for a in answers if a.state == "deleted")
+        told |= {"created": created, "deleted": deleted, "moved": moved}
+        told["others"] = left_over(before["records"], records, created, deleted, moved)
+        if numbers:
+            after = as_texts(reader.client.totals(record_type, numbers, condition))
+            told["totals"] = {n: {"before": before["totals"][n], "after": after.get(n, "0")} for n in numbers}
+    return told

@@ -1,0 +1,133 @@
+"""Writing down: what is about to go, that it goes, and what came back. Each step is one short transaction."""
+
+from __future__ import annotations
+
+import time
+import uuid
+from collections.abc import Sequence
+from dataclasses import asdict, dataclass, replace
+from email.utils import formatdate
+from typing import Any
+
+from vexo.core.planning.verdicts import Verdict
+from vexo.core.records import RecordType
+from vexo.core.values import from_python, to_python
+from vexo.core.writing.answers import Answer
+from vexo.core.writing.batches import Item
+
+from ..jobs.leases import Lease
+from .models import Batch, Pass
+
+
+def items_of(batch: Batch) -> list[Item]:
+    """The writes of a batch as they were written down."""
+    return [Item(*values) for values in batch.items]
+
+
+def _stored(items: Sequence[Item]) -> list[list[Any]]:
+    return [list(asdict(item).values()) for item in items]
+
+
+def answer_json(answer: Answer, record_type: RecordType, carried: Sequence[str]) -> dict[str, Any]:
+    """A final answer as it is kept; of its values those of carried fields."""
+    known = {name: to_python(record_type.field(name), v) for name, v in answer.values.items() if name in carried}
+    told = {"at": answer.at, "state": answer.state, "id": answer.identifier, "version": answer.version}
+    more = {"code": answer.code, "field": answer.field, "arguments": list(answer.arguments)}
+    rest: dict[str, Any] = {"values": known, "warnings": list(answer.warnings)}
+    return told | {name: value for name, value in {**more, **rest}.items() if value}
+
+
+def answer_of(told: dict[str, Any], record_type: RecordType) -> Answer:
+    """A kept answer again."""
+    values = {name: from_python(record_type.field(name), v) for name, v in told.get("values", {}).items()}
+    return Answer(
+        told["at"],
+        told["state"],
+        told["id"],
+        told["version"],
+        told.get("code", ""),
+        told.get("field", ""),
+        tuple(told.get("arguments", ())),
+        values,
+        tuple(told.get("warnings", ())),
+    )
+
+
+@dataclass(frozen=True)
+class Follow:
+    """Writes of a batch that are not settled: they are prepared to go (again), or stay in doubt since they went."""
+
+    items: tuple[Item, ...]
+    state: str
+    rejected: bool = False
+
+
+class Recorder:
+    """Keeps a pass's batches. Every write checks that the lease is held."""
+
+    def __init__(self, one: Pass, lease: Lease, record_type: RecordType, repeatable: bool) -> None:
+        self.one, self.lease, self.type, self.repeatable = one, lease, record_type, repeatable
+        self.carried = list(one.plan.carried)
+
+    def _first_sent(self) -> str:
+        return formatdate(usegmt=True) if self.repeatable else ""
+
+    def number(self) -> str:
+        """A new request's number, where they count."""
+        return str(uuid.uuid4()) if self.repeatable else ""
+
+    def prepare(self, items: Sequence[Item]) -> Batch:
+        """Write down the next batch of the plan."""
+        with self.lease.writing():
+            cursor = self.one.cursor + len(items)
+            Pass.objects.filter(pk=self.one.pk).update(cursor=cursor)
+            made = Batch.objects.create(of=self.one, items=_stored(items), first_sent=self._first_sent())
+        self.one.cursor = cursor
+        return made
+
+    def sent(self, batch: Batch) -> None:
+        """Write down that a batch goes, before its first byte does."""
+        batch.sent_at, batch.state = time.time(), Batch.SENT
+        with self.lease.writing():
+            Batch.objects.filter(pk=batch.pk).update(sent_at=batch.sent_at, state=batch.state)
+
+    def not_taken(self, batch: Batch) -> None:
+        """It certainly was not looked at: it can go as it is."""
+        batch.state = Batch.PREPARED
+        with self.lease.writing():
+            Batch.objects.filter(pk=batch.pk).update(state=Batch.PREPARED, sent_at=0)
+
+    def answered(self, batch: Batch, answers: Sequence[Answer], follows: Sequence[Follow] = ()) -> None:
+        """Write down final answers, and what is to be done about the others, in one step."""
+        told = [answer_json(answer, self.type, self.carried) for answer in answers]
+        with self.lease.writing():
+            Batch.objects.filter(pk=batch.pk).update(state=Batch.ANSWERED, answers=told)
+            for follow in follows:
+                if not follow.items:
+                    continue
+                goes = follow.state == Batch.PREPARED
+                Batch.objects.create(
+                    of=self.one,
+                    items=_stored(follow.items),
+                    state=follow.state,
+                    first_sent=self._first_sent() if goes else batch.first_sent,
+                    sent_at=0 if goes else batch.sent_at,
+                    rejected=follow.rejected,
+                )
+
+    def again(self, item: Item, version: str | None, *, resent: bool = False, tried: bool = True) -> Item:
+        """A write that goes again as a request of its own."""
+        return replace(
+            item,
+            version=version,
+            number=self.number(),
+            tries=item.tries + int(tried),
+            resent=item.resent or (resent and item.verdict == Verdict.CREATE),
+        )
+
+    def split(self, batch: Batch) -> None:
+        """Cut a batch in two halves."""
+        items = items_of(batch)
+        half = len(items) // 2
+        parts = [Follow(tuple(items[:half]), Batch.PREPARED), Follow(tuple(items[half:]), Batch.PREPARED)]
+        self.answered(batch, [], parts)

@@ -1,0 +1,63 @@
+"""Settling a batch that went out and has no answer: asked again where the application promises, else by reading."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Sequence
+
+from vexo.core.writing import Answer, Write, operation_of
+from vexo.core.writing.batches import Item
+
+from ..applications.models import Application
+from .models import Batch
+from .recording import Follow, items_of
+from .sending import Sender, pause
+
+
+class Settler:
+    """Ends doubts of a pass's batches."""
+
+    def __init__(self, sender: Sender, application: Application, repeatable: bool) -> None:
+        self.sender, self.application, self.repeatable = sender, application, repeatable
+
+    def settle(self, batch: Batch, writes: Sequence[Write]) -> None:
+        """Find out what became of a batch.
+
+        Raises:
+            NoAnswer: where it was asked again and there was no answer again.
+        """
+        if batch.first_sent and self.repeatable and self.application.repeats and not batch.rejected:
+            self._ask_again(batch, writes)
+        else:
+            self._read(batch, writes)
+
+    def _ask_again(self, batch: Batch, writes: Sequence[Write]) -> None:
+        """The very same requests with their numbers: done once, answered again."""
+        self.sender.recorder.sent(batch)
+        answers = self.sender.transmit(batch, writes, in_doubt=True)
+        if answers is not None:
+            self.sender.take(batch, writes, answers)
+
+    def _read(self, batch: Batch, writes: Sequence[Write]) -> None:
+        """What the records themselves say, once the longest request is certainly over."""
+        sender = self.sender
+        left = batch.sent_at + self.application.longest_request - time.time()
+        while left > 0:
+            sender.recorder.lease.progress(
+                sender.recorder.lease.job.done,
+                sender.recorder.lease.job.total,
+                f"an answer did not come; waiting {left:,.0f} s until the application must be done with it",
+            )
+            pause(min(left, 5.0))
+            left = batch.sent_at + self.application.longest_request - time.time()
+        now = sender.reader.of_writes(writes)
+        items = {item.at: item for item in items_of(batch)}
+        final: list[Answer] = []
+        again: list[Item] = []
+        for write in writes:
+            told = operation_of(write.verdict).settle(write, now.get(write.at), sender.rules)
+            if told.answer is not None:
+                final.append(told.answer)
+            else:
+                again.append(sender.recorder.again(items[write.at], told.version, resent=True, tried=False))
+        sender.recorder.answered(batch, final, [Follow(tuple(again), Batch.PREPARED)])

@@ -1,0 +1,94 @@
+"""Passes over HTTP: start, go on, give up; the rows of an outcome, and its files."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from tempfile import TemporaryDirectory
+from typing import Any
+
+from django.http import HttpResponse
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
+from rest_framework.exceptions import NotFound
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from ..jobs.views import JobSerializer
+from ..people.permissions import PreparerOrReading, person_of
+from ..review.plans import reviewed_with
+from ..review.views import WindowSerializer, wanted_of, window_parameters
+from ..review.windows import Source, plan_window
+from ..trips.views import find_trip
+from .receipts import last_pass, write_receipt, write_rejects
+from .starting import give_up, go_on, start_pass
+
+_SHEET_TYPES = {"xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", "csv": "text/csv"}
+
+
+class ApplySerializer(serializers.Serializer[Any]):
+    """The plan that was seen and confirmed."""
+
+    plan = serializers.IntegerField(min_value=1)
+    atomic = serializers.BooleanField(required=False, default=False)
+
+
+class AgainSerializer(serializers.Serializer[Any]):
+    do = serializers.ChoiceField(choices=["go on", "give up"])
+
+
+class PassesView(APIView):
+    permission_classes = (PreparerOrReading,)
+
+    @extend_schema(request=ApplySerializer, responses=JobSerializer)
+    def post(self, request: Request, pk: int) -> Response:
+        """Write the plan that was seen."""
+        trip = find_trip(pk)
+        asked = ApplySerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        values = asked.validated_data
+        _, job = start_pass(trip, person_of(request), values["plan"], atomic=values["atomic"])
+        return Response(JobSerializer(job).data, status=202)
+
+
+class PassView(APIView):
+    permission_classes = (PreparerOrReading,)
+
+    @extend_schema(request=AgainSerializer, responses=JobSerializer)
+    def post(self, request: Request, pk: int, number: int) -> Response:
+        """Go on with a pass that was interrupted, or give it up."""
+        trip = find_trip(pk)
+        asked = AgainSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        do = go_on if asked.validated_data["do"] == "go on" else give_up
+        _, job = do(trip, person_of(request), number)
+        return Response(JobSerializer(job).data, status=202)
+
+
+class OutcomeRowsView(APIView):
+    """A window of what became of each row, by the pass that ended last."""
+
+    @extend_schema(responses=WindowSerializer, parameters=window_parameters())
+    def get(self, request: Request, pk: int) -> Response:
+        one = last_pass(find_trip(pk))
+        source = Source(one.plan_file, one.plan.sheet.cells, one.page)
+        return Response(plan_window(reviewed_with(one.plan), source, *wanted_of(request)))
+
+
+class FileView(APIView):
+    """The receipt, and the rows that are not in."""
+
+    @extend_schema(responses={200: OpenApiTypes.BINARY})
+    def get(self, request: Request, pk: int, what: str) -> HttpResponse:
+        trip = find_trip(pk)
+        name, _, ending = what.rpartition(".")
+        makers = {"receipt": write_receipt, "not-in": write_rejects}
+        if name not in makers or ending not in _SHEET_TYPES:
+            raise NotFound
+        with TemporaryDirectory() as folder:
+            path = Path(folder) / f"{name}.{ending}"
+            makers[name](trip, path)
+            content = path.read_bytes()
+        disposition = f'attachment; filename="trip-{trip.pk}-{name}.{ending}"'
+        return HttpResponse(content, content_type=_SHEET_TYPES[ending], headers={"Content-Disposition": disposition})

@@ -1,0 +1,38 @@
+"""Who is at the command line."""
+
+from __future__ import annotations
+
+import getpass
+
+from ..errors import PlainError
+from .models import Person, Role
+
+
+def _login() -> str:
+    try:
+        return getpass.getuser()
+    except (KeyError, OSError):
+        return "command line"
+
+
+def person_at_terminal(username: str = "") -> Person:
+    """The person that the command line acts as.
+
+    Someone named, else the person whose name is that of the login. In a folder that has no people yet its owner may do
+    everything; in one that has, a stranger may only look.
+
+    Raises:
+        PlainError: where nobody has the name that was said.
+    """
+    if username:
+        found = Person.objects.filter(username=username).first()
+        if found is None:
+            there = ", ".join(Person.objects.values_list("username", flat=True)) or "none yet"
+            raise PlainError(f"Nobody here is called {username!r}. People: {there}.")
+        return found
+    login = _login()
+    found = Person.objects.filter(username=login).first()
+    if found is not None:
+        return found
+    role = Role.VIEWER if Person.objects.exists() else Role.ADMINISTRATOR
+    return Person(username=login, name=login, role=role)

@@ -1,0 +1,1 @@
+"""Plans, decisions, and windows of rows."""

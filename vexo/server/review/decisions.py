@@ -1,0 +1,172 @@
+"""Decisions: made for rows, or for all rows that are asked the same; each undone by itself."""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import polars as pl
+from django.db import transaction
+from django.utils import timezone
+
+from vexo.core.faults import CELL_CODES
+from vexo.core.planning.deciding import DECISIONS
+from vexo.core.planning.verdicts import ANSWERS, Answer
+
+from .. import stages
+from ..errors import PlainError, Stale
+from ..jobs.models import Job
+from ..jobs.working import enqueue
+from ..journal.services import note
+from ..people.models import Person
+from ..people.rights import Action, require
+from ..trips.models import Trip
+from ..trips.standing import OPEN_PASS, tell
+from .models import Decision, Plan
+from .plans import newest_plan
+
+FIT = {**{code: tuple(answers) for code, answers in ANSWERS.items()}, **dict.fromkeys(CELL_CODES, (Answer.LEAVE_OUT,))}
+
+
+@dataclass(frozen=True)
+class Scope:
+    """What an answer is for: some rows (by their number in the trip), or all rows with a fault; of one field or all."""
+
+    rows: tuple[int, ...] = ()
+    code: str = ""
+    field: str = ""
+
+    def as_json(self) -> dict[str, Any]:
+        return {"rows": len(self.rows), "code": self.code, "field": self.field}
+
+
+def pack(cells: pl.DataFrame) -> bytes:
+    """Answered questions as the bytes of a Parquet file."""
+    buffer = io.BytesIO()
+    cells.write_parquet(buffer, compression="zstd")
+    return buffer.getvalue()
+
+
+def decisions_of(trip: Trip) -> tuple[pl.DataFrame, int]:
+    """The answers that are not undone, oldest first, and the number of the last decision."""
+    parts = [pl.DataFrame(schema=DECISIONS)]
+    made = trip.decisions.filter(undone_at=None).order_by("id")
+    for decision in made.only("cells", "answer", "argument"):
+        cells = pl.read_parquet(io.BytesIO(bytes(decision.cells)))
+        told = [pl.lit(decision.answer).alias("answer"), pl.lit(decision.argument).alias("argument")]
+        parts.append(cells.with_columns(told).select(list(DECISIONS)))
+    last = trip.decisions.order_by("-id").values_list("id", flat=True).first() or 0
+    return pl.concat(parts), last
+
+
+def _free(trip: Trip) -> None:
+    """Raises PlainError while a pass is being sent."""
+    passes = trip.standing.get("passes", []) if isinstance(trip.standing, dict) else []
+    if any(one["state"] == OPEN_PASS[0] for one in passes):
+        raise PlainError("A pass is under way; decide again when it is done.", "pass-under-way")
+
+
+def seen_plan(trip: Trip, number: int) -> Plan:
+    """The plan that a person looked at, if it still counts. Raises Stale with the newer one's number."""
+    newest = newest_plan(trip)
+    plan = trip.plans.filter(number=number).first()
+    if plan is None or plan.revision != trip.revision:
+        told = newest.number if newest and newest.revision == trip.revision else None
+        raise Stale("The plan has changed since you saw it. Look at the newer one, then decide.", {"plan": told})
+    return plan
+
+
+def _cells(trip: Trip, plan: Plan, scope: Scope, answer: Answer) -> pl.DataFrame:
+    """The questions that an answer is for."""
+    if answer == Answer.AGAIN:
+        asked = decisions_of(trip)[0].drop("answer", "argument").unique(maintain_order=True)
+    else:
+        asked = stages.read(plan.questions)
+    if scope.rows:
+        asked = asked.filter(pl.col("row_id").is_in(list(scope.rows)))
+    if scope.code:
+        asked = asked.filter(pl.col("code") == scope.code)
+    if scope.field:
+        asked = asked.filter(pl.col("field") == scope.field)
+    if answer == Answer.ASIDE:
+        rows = asked["row_id"].unique(maintain_order=True) if scope.code or scope.field else _rows(plan, scope)
+        texts = {"code": "set-aside", "field": "", "digest": ""}
+        return rows.to_frame("row_id").with_columns([pl.lit(v).alias(k) for k, v in texts.items()])
+    if answer == Answer.AGAIN:
+        return asked
+    return asked.filter(pl.col("code").is_in([code for code, answers in FIT.items() if answer in answers]))
+
+
+def _rows(plan: Plan, scope: Scope) -> pl.Series:
+    own = stages.read(plan.path, ["row_id"])["row_id"]
+    return own.filter(own.is_in(list(scope.rows)))
+
+
+def decide(
+    trip: Trip, person: Person, number: int, scope: Scope, answer: str, argument: str = "", *, mine: bool = False
+) -> tuple[Decision, Job]:
+    """Answer what a plan asks; what was held of these rows then is answered, nothing that comes later.
+
+    Args:
+        number: the plan that was seen.
+        argument: for the answer ``record``, the record's ID.
+
+    Returns:
+        the decision, and the job that plans with it.
+
+    Raises:
+        NotAllowed, Stale, PlainError
+    """
+    require(person, Action.PREPARE)
+    if answer not in list(Answer):
+        raise PlainError(f"{answer!r} is no answer; use {', '.join(Answer)}.")
+    if answer == Answer.RECORD and not argument.strip():
+        raise PlainError("Say which record it is, by its record ID.")
+    if not scope.rows and not scope.code:
+        raise PlainError("Say which rows the answer is for, or which question.")
+    trip.refresh_from_db()
+    plan = seen_plan(trip, number)
+    cells = _cells(trip, plan, scope, Answer(answer))
+    if cells.is_empty():
+        raise PlainError(f"None of these rows is asked anything that {answer!r} answers.", "no-question")
+    with transaction.atomic():
+        trip.refresh_from_db()
+        _free(trip)
+        seen_plan(trip, number)
+        decision = Decision.objects.create(
+            trip=trip,
+            plan=plan,
+            scope=scope.as_json(),
+            answer=answer,
+            argument=argument.strip(),
+            cells=pack(cells),
+            count=cells["row_id"].n_unique(),
+            by=str(person),
+        )
+        words = f"Decided {decision.count:,} {'row' if decision.count == 1 else 'rows'}: {answer}"
+        note(str(person), "decided", words, trip.application, trip.pk, decision.count)
+        tell(trip, revised=True)
+        return decision, enqueue("plan", str(person), trip, mine=mine, fresh=answer == Answer.RECORD)
+
+
+def undo(trip: Trip, person: Person, number: int, *, mine: bool = False) -> Job:
+    """Take one decision back. Raises PlainError where it is not there or was undone before."""
+    require(person, Action.PREPARE)
+    with transaction.atomic():
+        trip.refresh_from_db()
+        _free(trip)
+        decision = trip.decisions.filter(pk=number, undone_at=None).first()
+        if decision is None:
+            raise PlainError(f"There is no decision {number} to undo on trip {trip.pk}.")
+        Decision.objects.filter(pk=decision.pk).update(undone_at=timezone.now(), undone_by=str(person))
+        words = f"Took back decision {number}: {decision.answer}, {decision.count:,} rows"
+        note(str(person), "decided", words, trip.application, trip.pk, decision.count)
+        tell(trip, revised=True)
+        return enqueue("plan", str(person), trip, mine=mine, fresh=False)
+
+
+def listed(trip: Trip) -> Sequence[Decision]:
+    """All decisions that are not undone, newest first."""
+    return list(trip.decisions.filter(undone_at=None).order_by("-id").defer("cells"))

@@ -1,0 +1,110 @@
+"""Plans as they are kept: the newest of a trip, and what it is to be read with."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import polars as pl
+
+from vexo.core.columns.matching import ColumnMatch
+from vexo.core.keys.finding import KeyError_, check_key, suggest_key
+from vexo.core.planning import Operation, Settings
+from vexo.core.records import Catalogue, RecordType
+from vexo.core.sheets import SheetProfile
+
+from .. import stages
+from ..applications.services import describe
+from ..bringin.columns import known_of, matches_of
+from ..errors import PlainError
+from ..trips.models import Sheet, Trip
+from ..trips.sheets import newest_in, newest_sheet
+from .models import Plan
+
+
+@dataclass(frozen=True)
+class Reviewed:
+    """A sheet with what its columns are and what its rows are for."""
+
+    trip: Trip
+    sheet: Sheet
+    profile: SheetProfile
+    catalogue: Catalogue
+    record_type: RecordType
+    matches: list[ColumnMatch]
+    settings: Settings
+
+    @property
+    def cells(self) -> pl.DataFrame:
+        return stages.read(self.sheet.cells)
+
+
+def newest_plan(trip: Trip) -> Plan | None:
+    """The newest plan of the sheet that came in last, if there is one."""
+    sheet = newest_in(trip)
+    return trip.plans.filter(sheet=sheet).order_by("-number").first() if sheet else None
+
+
+def plan_of(trip: Trip) -> Plan:
+    """The newest plan. Raises PlainError where the trip has none."""
+    found = newest_plan(trip)
+    if found is None:
+        raise PlainError(f"Trip {trip.pk} has no plan of its newest sheet yet. Plan it first.", "no-plan")
+    return found
+
+
+def settings_for(trip: Trip, catalogue: Catalogue | None = None) -> Reviewed:
+    """What the trip's newest sheet is to be planned as.
+
+    Raises:
+        PlainError: where no sheet has come in.
+        KeyError_: where the key is not in the sheet, or must be said.
+    """
+    sheet = newest_sheet(trip)
+    catalogue = catalogue or trip.application.known or describe(trip.application)
+    record_type = catalogue.type(trip.record_type)
+    matches = matches_of(sheet, record_type, catalogue)
+    there = [m.field.name for m in matches if m.field]
+    key = tuple(trip.key) or suggest_key(record_type, there)
+    if key is None:
+        ways = " or ".join(" + ".join(k) for k in record_type.keys) or record_type.identifier
+        raise KeyError_(f"How rows find their records has to be said: by {ways}. The sheet has: {', '.join(there)}.")
+    check_key(key, record_type, there)
+    carried = tuple(m.field.name for m in matches if m.field and m.carried)
+    settings = Settings(Operation(trip.operation), key, carried)
+    return Reviewed(
+        trip, sheet, SheetProfile.from_json(sheet.profile or {}), catalogue, record_type, matches, settings
+    )
+
+
+def reviewed_with(plan: Plan) -> Reviewed:
+    """What a plan was made with, as it was then."""
+    trip = plan.trip
+    catalogue = known_of(trip.application)
+    record_type = catalogue.type(trip.record_type)
+    matches = [
+        ColumnMatch(
+            lane["column"],
+            lane["header"],
+            catalogue.field(record_type, lane["field"]) if lane["field"] else None,
+            lane["how"],
+        )
+        for lane in plan.lanes
+    ]
+    settings = Settings(Operation(plan.operation), tuple(plan.key), tuple(plan.carried))
+    profile = SheetProfile.from_json(plan.sheet.profile or {})
+    return Reviewed(trip, plan.sheet, profile, catalogue, record_type, matches, settings)
+
+
+def natures_of(record_type: RecordType, names: set[str]) -> dict[str, str]:
+    """How the values of these fields are read and compared, by the catalogue."""
+    return {name: record_type.field(name).nature for name in sorted(names)}
+
+
+def changed_natures(plan: Plan, record_type: RecordType) -> list[str]:
+    """Labels of carried and key fields that the application has changed, or lost, since the plan was made."""
+    changed = []
+    for name, nature in plan.natures.items():
+        field = record_type.find(name)
+        if field is None or field.nature != nature:
+            changed.append(field.label if field else name)
+    return changed

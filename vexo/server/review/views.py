@@ -1,0 +1,166 @@
+"""Plans, decisions and rows over HTTP."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework import serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from vexo.core.planning.verdicts import Answer
+
+from ..jobs.models import Job
+from ..jobs.views import JobSerializer
+from ..jobs.working import do_now, enqueue
+from ..people.permissions import PreparerOrReading, person_of
+from ..people.rights import Action, require
+from ..trips.models import Trip
+from ..trips.serializers import TripDetailSerializer
+from ..trips.sheets import newest_sheet
+from ..trips.views import detail, find_trip
+from . import decisions
+from .decisions import Scope
+from .models import Decision
+from .plans import newest_plan, reviewed_with
+from .windows import Source, Wanted, plan_window, sheet_window
+
+FEW_ROWS = 20_000
+_TEXTS = serializers.CharField
+
+
+class CellSerializer(serializers.Serializer[Any]):
+    text = _TEXTS(allow_null=True)
+    do = _TEXTS(required=False)
+    old = _TEXTS(allow_null=True, required=False)
+    new = _TEXTS(allow_null=True, required=False)
+    kept = _TEXTS(allow_null=True, required=False)
+
+
+class FaultSerializer(serializers.Serializer[Any]):
+    code = _TEXTS()
+    field_name = _TEXTS(allow_blank=True)  # type: ignore[assignment]
+    says = _TEXTS()
+
+
+class RowSerializer(serializers.Serializer[Any]):
+    row = serializers.IntegerField()
+    row_id = serializers.IntegerField()
+    state = _TEXTS(required=False)
+    verdict = _TEXTS(required=False)
+    reason = _TEXTS(allow_null=True, required=False)
+    field = _TEXTS(allow_null=True, required=False)
+    code = _TEXTS(allow_null=True, required=False)
+    faults = FaultSerializer(many=True, required=False)
+    warnings = serializers.ListField(child=_TEXTS(), required=False)
+    identifier = _TEXTS(allow_null=True, required=False)
+    cells = CellSerializer(many=True)
+
+
+class WindowSerializer(serializers.Serializer[Any]):
+    total = serializers.IntegerField()
+    offset = serializers.IntegerField()
+    rows = RowSerializer(many=True)
+
+
+class DecideSerializer(serializers.Serializer[Any]):
+    """An answer to what plan ``plan`` asks: of these rows, or of all with fault ``code``; of one field or all."""
+
+    plan = serializers.IntegerField(min_value=1)
+    rows = serializers.ListField(
+        child=serializers.IntegerField(min_value=0, max_value=2**32 - 1), max_length=100_000, required=False, default=list
+    )
+    code = _TEXTS(required=False, allow_blank=True, default="")
+    field_name = _TEXTS(required=False, allow_blank=True, default="")  # type: ignore[assignment]
+    answer = serializers.ChoiceField(choices=[answer.value for answer in Answer])
+    argument = _TEXTS(required=False, allow_blank=True, default="", max_length=200)
+
+
+class DecisionSerializer(serializers.ModelSerializer[Decision]):
+    class Meta:
+        model = Decision
+        fields = ("id", "answer", "argument", "scope", "count", "by", "at")
+
+
+def window_parameters() -> list[OpenApiParameter]:
+    """What a window of rows is asked by."""
+    return [
+        *[OpenApiParameter(name) for name in ("view", "state", "column", "text", "code")],
+        *[OpenApiParameter(name, OpenApiTypes.INT) for name in ("offset", "limit")],
+    ]
+
+
+def wanted_of(request: Request) -> tuple[Wanted, int, int]:
+    """The filter and the place of a window."""
+    asked = request.query_params
+    whole = {n: int(v) if (v := asked.get(n, "")).isdecimal() and len(v) < 10 else d for n, d in (("offset", 0), ("limit", 100))}
+    filters = Wanted(asked.get("state", ""), asked.get("column", ""), asked.get("text", ""), asked.get("code", ""))
+    return filters, whole["offset"], whole["limit"]
+
+
+class RowsView(APIView):
+    """A window of rows: the sheet as it came (``view=file``), or the newest plan of it."""
+
+    @extend_schema(responses=WindowSerializer, parameters=window_parameters())
+    def get(self, request: Request, pk: int) -> Response:
+        trip = find_trip(pk)
+        wanted, offset, limit = wanted_of(request)
+        sheet, plan = newest_sheet(trip), newest_plan(trip)
+        if request.query_params.get("view") == "file" or plan is None:
+            names = [mapping.column for mapping in sheet.mappings.all()]
+            return Response(sheet_window(sheet.cells, names, sheet.rows, offset, limit))
+        return Response(plan_window(reviewed_with(plan), Source(plan.path, sheet.cells), wanted, offset, limit))
+
+
+def _soon(trip: Trip, job: Job) -> None:
+    """A small sheet is planned at once, so that the answer shows it."""
+    if newest_sheet(trip).rows <= FEW_ROWS:
+        do_now(job)
+
+
+class DecisionsView(APIView):
+    permission_classes = (PreparerOrReading,)
+
+    @extend_schema(responses=DecisionSerializer(many=True))
+    def get(self, request: Request, pk: int) -> Response:
+        return Response(DecisionSerializer(decisions.listed(find_trip(pk)), many=True).data)
+
+    @extend_schema(request=DecideSerializer, responses=TripDetailSerializer)
+    def post(self, request: Request, pk: int) -> Response:
+        """Answer what a plan asks; the next plan follows."""
+        trip = find_trip(pk)
+        asked = DecideSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        v = asked.validated_data
+        scope = Scope(tuple(v["rows"]), v["code"], v["field_name"])
+        _, job = decisions.decide(trip, person_of(request), v["plan"], scope, v["answer"], v["argument"])
+        _soon(trip, job)
+        return detail(pk, request)
+
+
+class DecisionView(APIView):
+    permission_classes = (PreparerOrReading,)
+
+    @extend_schema(responses=TripDetailSerializer)
+    def delete(self, request: Request, pk: int, number: int) -> Response:
+        """Take one decision back."""
+        trip = find_trip(pk)
+        _soon(trip, decisions.undo(trip, person_of(request), number))
+        return detail(pk, request)
+
+
+class PlanView(APIView):
+    permission_classes = (PreparerOrReading,)
+
+    @extend_schema(request=None, responses=JobSerializer)
+    def post(self, request: Request, pk: int) -> Response:
+        """Ask the application again and plan anew; asked twice, it is done once."""
+        person = person_of(request)
+        require(person, Action.PREPARE)
+        trip = find_trip(pk)
+        waiting = Job.objects.filter(trip=trip, kind="plan", state=Job.QUEUED).first()
+        job = waiting or enqueue("plan", str(person), trip, fresh=True)
+        return Response(JobSerializer(job).data, status=202)

@@ -1,0 +1,1 @@
+"""Choosing records and writing them out as sheets."""

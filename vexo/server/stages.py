@@ -1,0 +1,120 @@
+"""Results of work as Parquet files: named by what they are made of, written aside, synced, renamed, evicted.
+
+``files/`` stays with its trip; ``stages/`` is a cache with a limit, whose oldest results go first.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import shutil
+import uuid
+from collections.abc import Sequence
+from pathlib import Path
+
+import polars as pl
+
+from .data_folder import absolute, data_folder
+from .errors import PlainError
+
+VERSION = 2
+LIMIT = int(os.environ.get("VEXO_STAGES_LIMIT", str(8 * 1024**3)))
+_GROUP = 16_384
+
+
+class StageLost(PlainError):
+    """A result that should be there is not, or cannot be read."""
+
+    def __init__(self, relative: str) -> None:
+        kept = relative.startswith("files/")
+        remedy = "Put it back from a backup, or bring the sheet in again." if kept else "Plan the trip again."
+        super().__init__(f"{relative} of the data folder is missing or damaged. {remedy}", "file-lost", file=relative)
+
+
+def named(trip: int, stage: str, *made_of: object) -> str:
+    """The place of a stage's result, by a digest of its inputs, settings and the version of the stages."""
+    digest = hashlib.sha256(repr((VERSION, *made_of)).encode()).hexdigest()[:20]
+    return f"stages/{trip}/{stage}-{digest}.parquet"
+
+
+def kept_name(trip: int | str, what: str) -> str:
+    """A new place in a trip's own files; it is never used twice."""
+    return f"files/{trip}/{what}-{uuid.uuid4().hex[:12]}.parquet"
+
+
+def _sync(path: Path) -> None:
+    descriptor = os.open(path, os.O_RDONLY)
+    try:
+        os.fsync(descriptor)
+    finally:
+        os.close(descriptor)
+
+
+def settle(part: Path, target: Path) -> None:
+    """Give a file that was written aside its name, once it is on the disk."""
+    _sync(part)
+    part.replace(target)
+    _sync(target.parent)
+
+
+def write(frame: pl.DataFrame, relative: str) -> str:
+    """Write a result; it is there whole or not at all."""
+    target = absolute(relative)
+    target.parent.mkdir(parents=True, exist_ok=True)
+    part = target.with_name(f".{uuid.uuid4().hex[:8]}.part")
+    try:
+        frame.write_parquet(part, compression="lz4", row_group_size=_GROUP)
+        settle(part, target)
+    finally:
+        part.unlink(missing_ok=True)
+    return relative
+
+
+def keep(frame: pl.DataFrame, trip: int | str, what: str) -> str:
+    """Write a result that stays with its trip, or with all of a kind where there is no trip yet."""
+    return write(frame, kept_name(trip, what))
+
+
+def freeze(relative: str, trip: int, what: str) -> str:
+    """A copy of a result that stays with its trip, whatever the cache forgets."""
+    if not absolute(relative).exists():
+        raise StageLost(relative)
+    target = kept_name(trip, what)
+    path = absolute(target)
+    path.parent.mkdir(parents=True, exist_ok=True)
+    part = path.with_name(f".{uuid.uuid4().hex[:8]}.part")
+    shutil.copyfile(absolute(relative), part)
+    settle(part, path)
+    return target
+
+
+def read(relative: str, columns: Sequence[str] | None = None) -> pl.DataFrame:
+    """A result, whole or some of its columns. Raises StageLost."""
+    try:
+        return pl.read_parquet(absolute(relative), columns=list(columns) if columns is not None else None)
+    except (OSError, pl.exceptions.PolarsError) as error:
+        raise StageLost(relative) from error
+
+
+def scan(relative: str) -> pl.LazyFrame:
+    """A result, to read parts of. Raises StageLost where it is not there."""
+    if not absolute(relative).is_file():
+        raise StageLost(relative)
+    return pl.scan_parquet(absolute(relative))
+
+
+def there(relative: str) -> bool:
+    """Whether a result is still there."""
+    return bool(relative) and absolute(relative).is_file()
+
+
+def evict(limit: int = LIMIT) -> int:
+    """Drop the oldest results of the cache beyond its limit, in bytes; how many went."""
+    found = [(path.stat().st_mtime, path.stat().st_size, path) for path in (data_folder() / "stages").rglob("*.parquet")]
+    left, gone = sum(size for _, size, _ in found), 0
+    for _, size, path in sorted(found, key=lambda entry: entry[0]):
+        if left <= limit:
+            break
+        path.unlink(missing_ok=True)
+        left, gone = left - size, gone + 1
+    return gone

@@ -1,0 +1,72 @@
+"""A trip's sheets, parts, kept copies and stamps."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Sequence
+
+import polars as pl
+
+from vexo.core.planning.pairs import Ledger
+from vexo.core.records import Field
+from vexo.core.sheets import Stamp
+
+from .. import stages
+from ..errors import PlainError
+from .models import KeptCopy, Part, Sheet, Trip
+
+
+def part_of(trip: Trip, number: int = 1) -> Part:
+    """A part of a trip, made where it is not there yet."""
+    return Part.objects.get_or_create(trip=trip, number=number)[0]
+
+
+def newest_in(trip: Trip) -> Sheet | None:
+    """The sheet that came in last, if any did."""
+    return trip.sheets.filter(direction=Sheet.IN).last()
+
+
+def newest_sheet(trip: Trip) -> Sheet:
+    """The sheet that came in last. Raises PlainError where none has."""
+    sheet = newest_in(trip)
+    if sheet is None:
+        raise PlainError(f"No sheet has come in on trip {trip.pk} yet. Bring one in first.", "no-sheet")
+    return sheet
+
+
+def kept_records(trip: Trip, part: Part | None = None) -> pl.DataFrame | None:
+    """The records as they went out (of one part, or all), or None for a trip whose sheet came from elsewhere."""
+    copies = trip.kept_copies.filter(part=part) if part is not None else trip.kept_copies.all()
+    newest: dict[int | None, KeptCopy] = {copy.part_id: copy for copy in copies}
+    if not newest:
+        return None
+    return pl.concat([stages.read(copy.path) for copy in newest.values()], how="diagonal")
+
+
+def keep_copy(trip: Trip, part: Part, records: pl.DataFrame) -> KeptCopy:
+    """Keep records with the trip. The file is new each time; earlier copies stay as they are."""
+    path = stages.keep(records, trip.pk, "kept")
+    return KeptCopy.objects.create(trip=trip, part=part, path=path, rows=len(records))
+
+
+def ledger_of(trip: Trip) -> Ledger:
+    """What all passes of a trip have done."""
+    return Ledger.merged([stages.read(page.path) for page in trip.ledger.order_by("number")])
+
+
+def was_delimited(trip: Trip) -> bool:
+    """Whether the trip's sheet went out as delimited text, where formulas were made harmless."""
+    last = trip.sheets.filter(direction=Sheet.OUT).last()
+    return bool(last and last.profile and last.profile.get("format") in ("csv", "tsv"))
+
+
+def stamp_of(trip: Trip, fields: Sequence[Field], part: int = 1) -> Stamp:
+    """What a sheet of this trip carries to be recognised by."""
+    columns = tuple((field.name, field.label) for field in fields)
+    made = hashlib.sha256(f"{trip.pk} {trip.created_at}".encode()).hexdigest()[:16]
+    return Stamp(trip.pk, part, made, trip.application.name, trip.application.stage, trip.record_type, columns)
+
+
+def stamp_fits(trip: Trip, stamp: Stamp) -> bool:
+    """Whether a stamp was made here, for this trip."""
+    return stamp_of(trip, []).origin == stamp.origin
