@@ -2,30 +2,46 @@
 
 from __future__ import annotations
 
-import getpass
 import json
 import sys
 import threading
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from functools import wraps
 from typing import TYPE_CHECKING, Any
 
 import click
-from rich.console import Console
-from rich.progress import Progress
 
 if TYPE_CHECKING:
     from vexo.server.jobs.models import Job
+    from vexo.server.trips.models import Trip
+
+    from .main import Setting
 
 json_option = click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")
 
 
-def me() -> str:
-    """Who is at the command line."""
-    try:
-        return getpass.getuser()
-    except (KeyError, OSError):
-        return "command line"
+def ready(command: Callable[..., Any]) -> Callable[..., Any]:
+    """A command that works on the data folder; its first argument is the setting."""
+
+    @click.pass_obj
+    @wraps(command)
+    def started(setting: Setting, *arguments: Any, **options: Any) -> Any:
+        setting.ready()
+        return command(setting, *arguments, **options)
+
+    return started
+
+
+def find_trip(number: int) -> Trip:
+    """A trip by its number. Raises PlainError."""
+    from vexo.server.errors import PlainError
+    from vexo.server.trips.models import Trip as Trips
+
+    found = Trips.objects.select_related("application").filter(pk=number).first()
+    if found is None:
+        raise PlainError(f"There is no trip {number}.")
+    return found
 
 
 @contextmanager
@@ -35,6 +51,8 @@ def _shown(job: Job) -> Iterator[None]:
         yield
         return
     from django.db import connection
+    from rich.console import Console
+    from rich.progress import Progress
 
     from vexo.server.jobs.models import Job as Jobs
 
@@ -63,14 +81,15 @@ def _shown(job: Job) -> Iterator[None]:
 def finish(job: Job) -> Any:
     """Do a job here and give its result. Raises PlainError with its reason where it failed."""
     from vexo.server.jobs.models import Job as Jobs
-    from vexo.server.jobs.working import PlainError, do_now
+    from vexo.server.errors import PlainError
+    from vexo.server.jobs.working import do_now
 
     with _shown(job):
         ended = do_now(job)
     if ended.state == Jobs.RUNNING:
-        raise PlainError("Another process has taken this work over; look again with `vexo outcome`.")
+        raise PlainError("Another process has taken this work over; look again when it is done.")
     if ended.state != Jobs.DONE:
-        raise PlainError(ended.error or ended.message or "It was stopped.")
+        raise PlainError(ended.error or ended.message or "It was stopped.", ended.code)
     return ended.result
 
 

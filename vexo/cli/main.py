@@ -1,56 +1,136 @@
-"""The ``vexo`` command."""
+"""The ``vexo`` command. What a command needs is imported when it runs."""
 
 from __future__ import annotations
 
 import json
 import sys
+from collections.abc import Sequence
+from dataclasses import dataclass
+from importlib import import_module
 from pathlib import Path
 from typing import Any
 
 import click
 
-from vexo.server.setting_up import set_up
+_COMMANDS: dict[str, tuple[str, str]] = {
+    "send-out": ("records:send_out", "Send records out as a sheet."),
+    "bring-in": ("trips:bring_in", "Bring a sheet in, up to Review."),
+    "columns": ("trips:columns", "Say where columns go, the key, or what the rows are for."),
+    "review": ("trips:review", "Show the verdict of each row, with old and new values."),
+    "plan": ("trips:plan", "Ask the application again and plan a trip anew."),
+    "decide": ("deciding:decide", "Answer what a plan asks."),
+    "decisions": ("deciding:decisions", "List a trip's decisions, or undo one."),
+    "apply": ("passing:apply", "Write the plan that was seen to the application."),
+    "outcome": ("passing:outcome", "Show what became of a trip's rows."),
+    "applications": ("records:applications", "List the connected applications."),
+    "connect": ("records:connect", "Connect an application, or change a connection."),
+    "fields": ("records:fields", "List the fields of a record type."),
+    "serve": ("serving:serve", "Serve the web application."),
+    "worker": ("serving:worker", "Do jobs in the background."),
+    "demo": ("serving:demo", "Start Vexo with its demo, and stay until stopped."),
+}
+_HINTS = {
+    "columns": "Say it with --map COLUMN=FIELD, or --map COLUMN= for a column that is not carried.",
+    "key": "Say it with --key FIELD; given often, the fields are one key.",
+    "which-trip": "Say it with --trip NUMBER, or --trip new.",
+    "no-plan": "Plan it with `vexo plan TRIP`.",
+    "stale": "Plan it with `vexo plan TRIP`, look with `vexo review TRIP`.",
+    "pass-open": "Go on with `vexo apply TRIP --go-on PASS`, or end it with --give-up PASS.",
+    "interrupted": "Go on with `vexo apply TRIP --go-on PASS`, or end it with --give-up PASS.",
+    "rights": "Say who you are with `vexo --as PERSON`.",
+    "no-sheet": "Bring one in with `vexo bring-in`.",
+}
 
 
-class PlainGroup(click.Group):
-    """A group whose errors are sentences: exit code 2 and no traceback."""
+@dataclass
+class Setting:
+    """What all commands share: the data folder, and who is at the terminal."""
 
-    def invoke(self, ctx: click.Context) -> Any:
+    data: Path | None
+    username: str
+
+    def ready(self) -> None:
+        """Start on the data folder."""
+        from vexo.server.setting_up import set_up
+
+        set_up(self.data)
+
+    def person(self) -> Any:
+        """Who acts. Raises PlainError."""
+        from vexo.server.people.terminal import person_at_terminal
+
+        return person_at_terminal(self.username)
+
+
+def _mendable(error: Exception) -> str | None:
+    """The sentence of an error that a person can mend, with the way to do it here; None for any other."""
+    from vexo.server.setting_up import FolderError
+
+    if isinstance(error, FolderError):
+        return str(error)
+    from vexo.server.errors import MENDABLE, code_of
+
+    if not isinstance(error, MENDABLE):
+        return None
+    hint = _HINTS.get(code_of(error), "")
+    return f"{error} {hint}".strip()
+
+
+class Commands(click.Group):
+    """All commands by name; errors are sentences with exit code 2, as one JSON object where that was asked for."""
+
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        return list(_COMMANDS)
+
+    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
+        if cmd_name not in _COMMANDS:
+            return None
+        module, _, name = _COMMANDS[cmd_name][0].partition(":")
+        command: click.Command = getattr(import_module(f"vexo.cli.{module}"), name)
+        return command
+
+    def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
+        with formatter.section("Commands"):
+            formatter.write_dl([(name, says) for name, (_, says) in _COMMANDS.items()])
+
+    def main(self, args: Sequence[str] | None = None, *more: Any, **options: Any) -> Any:
+        asked = list(args if args is not None else sys.argv[1:])
         try:
-            return super().invoke(ctx)
-        except (click.ClickException, click.exceptions.Exit, click.Abort):
-            raise
+            result = super().main(asked, *more, **{**options, "standalone_mode": False})
+        except click.exceptions.Exit as done:
+            sys.exit(done.exit_code)
+        except click.Abort:
+            _fail(asked, "Not confirmed; nothing was done.")
+        except click.ClickException as error:
+            if "--json" not in asked:
+                error.show()
+                sys.exit(2)
+            _fail(asked, error.format_message())
         except Exception as error:
-            from vexo.server.jobs.working import MENDABLE
-
-            if not isinstance(error, MENDABLE):
+            said = _mendable(error)
+            if said is None:
                 raise
-            if "--json" in sys.argv:
-                click.echo(json.dumps({"error": str(error)}))
-            else:
-                click.echo(f"vexo: {error}", err=True)
-            ctx.exit(2)
+            _fail(asked, said)
+        sys.exit(result if isinstance(result, int) else 0)
 
 
-@click.group(cls=PlainGroup)
+def _fail(asked: Sequence[str], said: str) -> None:
+    if "--json" in asked:
+        click.echo(json.dumps({"error": said}, ensure_ascii=False))
+    else:
+        click.echo(f"vexo: {said}", err=True)
+    sys.exit(2)
+
+
+@click.group(cls=Commands)
 @click.option("--data", type=click.Path(path_type=Path), envvar="VEXO_DATA", help="Folder where Vexo keeps its things.")
+@click.option("--as", "username", envvar="VEXO_AS", default="", help="Who you are, by the name you sign in with.")
+@click.version_option(package_name="vexo", message="%(version)s")
 @click.pass_context
-def main(ctx: click.Context, data: Path | None) -> None:
+def main(ctx: click.Context, data: Path | None, username: str) -> None:
     """Carry records out of an application into a sheet, and back in."""
-    if ctx.invoked_subcommand != "demo":
-        set_up(data)
-    ctx.obj = data
+    ctx.obj = Setting(data, username)
 
-
-def _register() -> None:
-    from . import records, serving, trips
-
-    for module in (records, trips, serving):
-        for command in module.COMMANDS:
-            main.add_command(command)
-
-
-_register()
 
 if __name__ == "__main__":
     main()

@@ -8,13 +8,15 @@ from pathlib import Path
 import click
 from rich.table import Table
 
-from .doing import finish, json_option, me, print_json
+from .doing import finish, json_option, print_json, ready
+from .main import Setting
 from .showing import console
 
 
 @click.command()
 @json_option
-def applications(as_json: bool) -> None:
+@ready
+def applications(setting: Setting, as_json: bool) -> None:
     """List the connected applications."""
     from vexo.server.applications.models import Application
 
@@ -36,11 +38,24 @@ def applications(as_json: bool) -> None:
 @click.option("--stage", type=click.Choice(["live", "practice"]), required=True, help="Are its records the real ones?")
 @click.option("--label", default="", help="The name for people; the application's own by default.")
 @click.option("--pages", default="", help="Address of a record's page, with {source} and {id} in it.")
-def connect(name: str, address: str, token: str, stage: str, label: str, pages: str) -> None:
+@click.option("--longest-request", type=float, help="Seconds after which one of its requests is certainly over.")
+@ready
+def connect(
+    setting: Setting,
+    name: str,
+    address: str,
+    token: str,
+    stage: str,
+    label: str,
+    pages: str,
+    longest_request: float | None,
+) -> None:
     """Connect an application, or change a connection. It is asked what it holds before anything is kept."""
     from vexo.server.applications.services import connect as connect_application
+    from vexo.server.people.rights import Action, require
 
-    application = connect_application(name, label, address, token, stage, pages)
+    require(setting.person(), Action.CONNECT)
+    application = connect_application(name, label, address, token, stage, pages, longest_request=longest_request)
     known = application.known
     console().print(
         f"{application.label} is connected as {name}, with {len(known.types) if known else 0} record types."
@@ -51,7 +66,8 @@ def connect(name: str, address: str, token: str, stage: str, label: str, pages: 
 @click.argument("application")
 @click.argument("record_type", metavar="TYPE")
 @json_option
-def fields(application: str, record_type: str, as_json: bool) -> None:
+@ready
+def fields(setting: Setting, application: str, record_type: str, as_json: bool) -> None:
     """List the fields of a record type."""
     from vexo.server.applications.services import describe, find_application
 
@@ -81,31 +97,37 @@ def fields(application: str, record_type: str, as_json: bool) -> None:
 @click.option("--title", default="", help="The trip's name.")
 @click.option("-o", "--output", type=click.Path(path_type=Path, dir_okay=False), required=True)
 @json_option
+@ready
 def send_out(
-    application: str, record_type: str, chosen: tuple[str, ...], where: str, title: str, output: Path, as_json: bool
+    setting: Setting, application: str, record_type: str, chosen: tuple[str, ...], where: str, title: str, output: Path, as_json: bool
 ) -> None:
     """Send records out as a sheet; the file's ending says the format (xlsx, csv, tsv)."""
     from vexo.server.applications.services import find_application
     from vexo.server.data_folder import absolute
-    from vexo.server.jobs.working import PlainError, enqueue
-    from vexo.server.trips.sending import FORMATS, new_trip
+    from vexo.server.errors import PlainError
+    from vexo.server.jobs.working import enqueue
+    from vexo.server.people.rights import Action, require
+    from vexo.server.sendout.sending import FORMATS, new_trip
 
     format_ = output.suffix.lstrip(".").lower()
     if format_ not in FORMATS:
         raise PlainError(f"The ending of {output.name} says no format; use .{' or .'.join(FORMATS)}.")
     if not output.absolute().parent.is_dir():
         raise PlainError(f"There is no folder {output.parent}.")
-    trip = new_trip(find_application(application), record_type, me(), chosen, where, title)
+    person = setting.person()
+    require(person, Action.PREPARE)
+    trip = new_trip(find_application(application), record_type, str(person), chosen, where, title)
     try:
-        result = finish(enqueue("send out", me(), trip, format=format_))
+        result = finish(enqueue("send out", str(person), trip, mine=True, format=format_))
     except PlainError:
         trip.delete()
         raise
-    shutil.copyfile(absolute(result["file"]), output)
+    try:
+        shutil.copyfile(absolute(result["file"]), output)
+    except OSError as error:
+        raise PlainError(f"{output} cannot be written: {error.strerror}. The sheet stays with trip {trip.pk}.") from error
     if as_json:
         print_json({"trip": result["trip"], "rows": result["rows"], "file": str(output)})
     else:
         console().print(f"Trip {result['trip']}: {result['rows']:,} records went out as {output}")
 
-
-COMMANDS = [applications, connect, fields, send_out]

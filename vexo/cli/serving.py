@@ -6,11 +6,15 @@ from pathlib import Path
 
 import click
 
+from .doing import ready
+from .main import Setting
+
 
 @click.command()
 @click.option("--port", default=8420, show_default=True)
 @click.option("--host", default="127.0.0.1", show_default=True)
-def serve(port: int, host: str) -> None:
+@ready
+def serve(setting: Setting, port: int, host: str) -> None:
     """Serve the web application."""
     import waitress
 
@@ -20,8 +24,9 @@ def serve(port: int, host: str) -> None:
 
 
 @click.command()
-@click.option("--queue", "queues", multiple=True, type=click.Choice(["quick", "heavy"]), help="All queues by default.")
-def worker(queues: tuple[str, ...]) -> None:
+@click.option("--queue", "queues", multiple=True, type=click.Choice(["reading", "planning", "passes"]), help="All queues by default.")
+@ready
+def worker(setting: Setting, queues: tuple[str, ...]) -> None:
     """Do jobs in the background."""
     from vexo.server.jobs.working import work
 
@@ -32,11 +37,9 @@ def worker(queues: tuple[str, ...]) -> None:
 @click.option("--port", default=8420, show_default=True)
 @click.option("--data", type=click.Path(path_type=Path), help="A folder for the demo; filled if it is new.")
 @click.pass_obj
-def demo(outer: Path | None, port: int, data: Path | None) -> None:
+def demo(setting: Setting, port: int, data: Path | None) -> None:
     """Start Vexo with its demo, and stay until stopped."""
     from .supervising import run_demo
 
-    run_demo(port, (data or outer or Path("var/demo")).absolute())
+    run_demo(port, (data or setting.data or Path("var/demo")).absolute())
 
-
-COMMANDS = [serve, worker, demo]

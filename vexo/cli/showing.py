@@ -9,13 +9,14 @@ from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
-from vexo.core.planning.comparing import do_column, kept_column, new_column, old_column
+from vexo.core.planning.comparing import do_column, new_column, old_column
+from vexo.core.planning.pairs import said_column
 from vexo.core.planning.verdicts import Do
-from vexo.core.sheets.sheet import ROW
+from vexo.core.sheets.sheet import ROW, ROW_ID
 from vexo.core.values import to_text
 
 if TYPE_CHECKING:
-    from vexo.server.trips.planning import Planned
+    from vexo.server.review.plans import Reviewed
 
 SIGNS = {
     "create": "+",
@@ -29,15 +30,15 @@ SIGNS = {
     "updated": "△",
     "deleted": "−",
     "refused": "×",
-    "unclear": "?",
-    "waiting": "…",
+    "unclear": "≈",
+    "waiting": "○",
 }
 
 
 def console() -> Console:
     """Standard output; without a terminal, wide enough that nothing is cut."""
-    out = Console()
-    return out if out.is_terminal else Console(width=240)
+    out = Console(markup=False, highlight=False)
+    return out if out.is_terminal else Console(width=240, markup=False, highlight=False)
 
 
 def sum_line(rows: int, terms: dict[str, int]) -> str:
@@ -47,8 +48,8 @@ def sum_line(rows: int, terms: dict[str, int]) -> str:
 
 
 def _cell(line: dict[str, Any], texts: dict[str, dict[int, str]], name: str) -> Text:
-    row, do = line[ROW], line[do_column(name)]
-    old, new, kept = (texts[column(name)].get(row) or "" for column in (old_column, new_column, kept_column))
+    row, do = line[ROW_ID], line[do_column(name)]
+    old, new, kept = (texts[column(name)].get(row) or "" for column in (old_column, new_column, said_column))
     raw = texts.get(f"raw.{name}", {}).get(row) or ""
     if do == Do.BAD:
         return Text(raw, style="bold magenta")
@@ -59,7 +60,7 @@ def _cell(line: dict[str, Any], texts: dict[str, dict[int, str]], name: str) -> 
     return Text(old or new, style="dim")
 
 
-def plan_table(planned: Planned, plan: pl.DataFrame, changed: list[str]) -> Table:
+def plan_table(planned: Reviewed, plan: pl.DataFrame, changed: list[str]) -> Table:
     """Rows with their verdict, keys, old → new of the changed columns, and the reason."""
     record_type = planned.record_type
     keys = [name for name in planned.settings.key if name not in changed]
@@ -69,21 +70,24 @@ def plan_table(planned: Planned, plan: pl.DataFrame, changed: list[str]) -> Tabl
     for name in [*keys, *changed]:
         table.add_column(record_type.field(name).label)
     table.add_column("Reason", max_width=60)
-    rows = plan[ROW].to_list()
-    cells = planned.cells.filter(pl.col(ROW).is_in(rows))
+    from vexo.server.review.windows import fault_words
+
+    rows = plan[ROW_ID].to_list()
+    cells = planned.cells.filter(pl.col(ROW_ID).is_in(rows))
     texts: dict[str, dict[int, str]] = {}
     for match in planned.matches:
         if match.field is not None:
             texts[f"raw.{match.field.name}"] = dict(
-                zip(cells[ROW].to_list(), cells[match.column].to_list(), strict=True)
+                zip(cells[ROW_ID].to_list(), cells[match.column].to_list(), strict=True)
             )
     for name in changed:
-        for column in (old_column, new_column, kept_column):
+        for column in (old_column, new_column, said_column):
             values = to_text(record_type.field(name), plan[column(name)]).to_list()
             texts[column(name)] = dict(zip(rows, values, strict=True))
     for line in plan.iter_rows(named=True):
-        key_cells = [texts[f"raw.{name}"].get(line[ROW]) or "" for name in keys]
+        key_cells = [texts[f"raw.{name}"].get(line[ROW_ID]) or "" for name in keys]
         values = [_cell(line, texts, name) for name in changed]
         verdict = line["verdict"]
-        table.add_row(str(line[ROW]), f"{SIGNS[verdict]} {verdict}", *key_cells, *values, line["reason"] or "")
+        said = " ".join(fault_words(planned, fault) for fault in line["faults"])
+        table.add_row(str(line[ROW]), f"{SIGNS[verdict]} {verdict}", *key_cells, *values, said)
     return table

@@ -1,4 +1,4 @@
-"""Commands about trips: bring in, review, apply, outcome."""
+"""Commands about trips: bring in, columns, plan, review."""
 
 from __future__ import annotations
 
@@ -9,27 +9,20 @@ from typing import TYPE_CHECKING, Any
 import click
 import polars as pl
 
-from .doing import finish, json_option, me, print_json
-from .showing import SIGNS, console, plan_table, sum_line
+from .doing import find_trip, finish, json_option, print_json, ready
+from .main import Setting
+from .showing import console, plan_table, sum_line
 
 if TYPE_CHECKING:
+    from vexo.server.review.models import Plan
     from vexo.server.trips.models import Trip
 
-_FINE = ("create", "update", "same", "delete", "aside", "created", "updated", "deleted", "waiting")
-
-
-def _trip(number: int) -> Trip:
-    from vexo.server.jobs.working import PlainError
-    from vexo.server.trips.models import Trip as Trips
-
-    found = Trips.objects.filter(pk=number).first()
-    if found is None:
-        raise PlainError(f"There is no trip {number}.")
-    return found
+FINE = ("create", "update", "same", "delete", "aside", "created", "updated", "deleted", "waiting")
+_OPERATIONS = click.Choice(["create", "update", "upsert", "delete"])
 
 
 def _said(maps: tuple[str, ...]) -> dict[str, str]:
-    from vexo.server.jobs.working import PlainError
+    from vexo.server.errors import PlainError
 
     said = {}
     for entry in maps:
@@ -40,18 +33,35 @@ def _said(maps: tuple[str, ...]) -> dict[str, str]:
     return said
 
 
-def _exit(terms: dict[str, int]) -> None:
-    sys.exit(0 if all(name in _FINE or not count for name, count in terms.items()) else 1)
+def end_with(terms: dict[str, int]) -> None:
+    """Exit 0 where nothing is held, rejected, refused or unclear, else 1."""
+    sys.exit(0 if all(name in FINE or not count for name, count in terms.items()) else 1)
 
 
-def _figures(trip: Trip) -> dict[str, Any]:
-    summary = trip.summary or {}
-    return {"trip": trip.pk, "rows": summary["rows"], "verdicts": summary["verdicts"]}
+def plan_figures(trip: Trip, plan: Plan) -> dict[str, Any]:
+    """A plan as one JSON object."""
+    return {
+        "trip": trip.pk,
+        "plan": plan.number,
+        "rows": plan.summary["rows"],
+        "verdicts": plan.summary["verdicts"],
+        "known_rows": plan.summary["known_rows"],
+    }
 
 
-def _columns(trip: Trip) -> list[str]:
-    summary = trip.summary or {}
-    return [c["field"] for c in summary["columns"] if c["changed"] or c["held"] or c["unreadable"]]
+def print_plan(trip: Trip, as_json: bool) -> None:
+    """The newest plan's sum, and how to look at it."""
+    from vexo.server.review.plans import plan_of
+
+    plan = plan_of(trip)
+    figures = plan_figures(trip, plan)
+    if as_json:
+        print_json(figures)
+    else:
+        console().print(f"Trip {trip.pk}, {trip.title}, plan {plan.number}")
+        console().print(sum_line(figures["rows"], figures["verdicts"]))
+        console().print(f"Look at it with: vexo review {trip.pk}")
+    end_with(figures["verdicts"])
 
 
 @click.command("bring-in")
@@ -59,12 +69,14 @@ def _columns(trip: Trip) -> list[str]:
 @click.argument("record_type", metavar="TYPE")
 @click.argument("file", type=click.Path(path_type=Path))
 @click.option("--key", "key", multiple=True, help="A key field; several together make one key.")
-@click.option("--operation", type=click.Choice(["create", "update", "upsert", "delete"]), default=None)
+@click.option("--operation", type=_OPERATIONS, default=None)
 @click.option("--map", "maps", multiple=True, metavar="COLUMN=FIELD", help="Where a column goes; COLUMN= for nowhere.")
 @click.option("--trip", "number", default="", help="The trip it belongs to, or 'new'.")
 @click.option("--title", default="", help="The name of a new trip.")
 @json_option
+@ready
 def bring_in(
+    setting: Setting,
     application: str,
     record_type: str,
     file: Path,
@@ -77,149 +89,116 @@ def bring_in(
 ) -> None:
     """Bring a sheet in, up to Review. Nothing is written to the application."""
     from vexo.server.applications.services import find_application
-    from vexo.server.jobs.working import PlainError
-    from vexo.server.trips.bringing import keep_file, start_bringing_in
+    from vexo.server.bringin.bringing import start_bringing_in
+    from vexo.server.bringin.uploads import take_file
+    from vexo.server.people.rights import Action, require
 
-    if not file.is_file():
-        raise PlainError(f"There is no file {file}. Check its name and folder.")
+    person = setting.person()
+    require(person, Action.PREPARE)
     found, said = find_application(application), _said(maps)
-    kept = keep_file(file, file.name)
     job = start_bringing_in(
-        found, record_type, kept, me(), key=key, operation=operation or "", said=said, trip=number, title=title
+        found,
+        record_type,
+        take_file(file, str(person)),
+        person,
+        key=key,
+        operation=operation or "",
+        said=said,
+        trip=number,
+        title=title,
+        mine=True,
     )
-    trip = _trip(finish(job)["trip"])
-    figures = _figures(trip)
-    if as_json:
-        print_json(figures)
-    else:
-        console().print(f"Trip {trip.pk}, {trip.title}")
-        console().print(sum_line(figures["rows"], figures["verdicts"]))
-        console().print(f"Look at it with: vexo review {trip.pk}")
-    _exit(figures["verdicts"])
+    print_plan(find_trip(finish(job)["trip"]), as_json)
+
+
+@click.command()
+@click.argument("trip", type=int)
+@click.option("--key", "key", multiple=True, help="A key field; several together make one key.")
+@click.option("--operation", type=_OPERATIONS, default=None)
+@click.option("--map", "maps", multiple=True, metavar="COLUMN=FIELD", help="Where a column goes; COLUMN= for nowhere.")
+@json_option
+@ready
+def columns(
+    setting: Setting, trip: int, key: tuple[str, ...], operation: str | None, maps: tuple[str, ...], as_json: bool
+) -> None:
+    """Say where columns go, the key, or what the rows are for; the rows are planned anew."""
+    from vexo.server.bringin.columns import change
+
+    found = find_trip(trip)
+    finish(
+        change(
+            found, setting.person(), said=_said(maps), key=list(key) or None, operation=operation or "", mine=True
+        )
+    )
+    print_plan(find_trip(trip), as_json)
+
+
+@click.command()
+@click.argument("trip", type=int)
+@json_option
+@ready
+def plan(setting: Setting, trip: int, as_json: bool) -> None:
+    """Ask the application again and plan a trip anew. Nothing is written to the application."""
+    from vexo.server.jobs.working import enqueue
+    from vexo.server.people.rights import Action, require
+
+    person = setting.person()
+    require(person, Action.PREPARE)
+    finish(enqueue("plan", str(person), find_trip(trip), mine=True, fresh=True))
+    print_plan(find_trip(trip), as_json)
 
 
 @click.command()
 @click.argument("trip", type=int)
 @click.option("--all", "everything", is_flag=True, help="Same rows too, and as many as there are.")
 @json_option
-def review(trip: int, everything: bool, as_json: bool) -> None:
+@ready
+def review(setting: Setting, trip: int, everything: bool, as_json: bool) -> None:
     """Show the verdict of each row, with old and new values."""
-    from vexo.server.data_folder import absolute
-    from vexo.server.jobs.working import PlainError
-    from vexo.server.trips.planning import load
+    from vexo.server import stages
+    from vexo.server.review.plans import plan_of, reviewed_with
 
-    found = _trip(trip)
-    if not found.summary:
-        raise PlainError(f"No sheet has come in on trip {trip} yet. Bring one in first.")
-    figures = _figures(found)
-    planned = load(found)
-    plan = pl.read_parquet(absolute(found.plan))
+    found = find_trip(trip)
+    newest = plan_of(found)
+    figures = plan_figures(found, newest)
+    planned = reviewed_with(newest)
+    rows = stages.read(newest.path)
+    columns_ = newest.summary["columns"]
     if as_json:
-        from vexo.server.trips.reviewing import rows_as_json
+        from vexo.server.review.rows import rows_as_json
 
-        print_json({**figures, "columns": found.summary["columns"], "lines": rows_as_json(planned, plan)})
-        _exit(figures["verdicts"])
-    shown = plan if everything else plan.filter(pl.col("verdict") != "same")
+        current = newest.revision == found.revision
+        print_json({**figures, "current": current, "columns": columns_, "lines": rows_as_json(planned, rows)})
+        end_with(figures["verdicts"])
+    shown = rows if everything else rows.filter(pl.col("verdict") != "same")
     few = shown if everything else _telling(shown)
     out = console()
     out.print(
         f"{found.application.get_stage_display().upper()}  {found.application.label} › {planned.record_type.plural}"
     )
-    out.print(f"Trip {trip}, {found.title}")
+    out.print(f"Trip {trip}, {found.title}, plan {newest.number}")
+    if newest.revision != found.revision:
+        out.print(f"This plan no longer counts: plan it again with vexo plan {trip}")
     out.print(sum_line(figures["rows"], figures["verdicts"]))
-    for column in found.summary["columns"]:
+    for column in columns_:
         if column["changed"]:
             total = f", sum {column['before']} → {column['after']}" if "before" in column else ""
             out.print(f"  {column['label']}: {column['changed']:,} changed{total}")
-    for column in found.summary["columns"]:
+        if column["two_way"]:
+            out.print(f"  {column['label']}: did not go out, so it is compared with the application only")
+    for column in columns_:
         if column["emptied"]:
-            said = "emptied in the sheet, left as they are; the mark clear, in square brackets, empties them"
+            said = "emptied in the sheet, left as they are; [clear] empties them"
             out.print(f"  {column['label']}: {column['emptied']:,} {said}")
-    out.print(plan_table(planned, few, _columns(found)))
-    if len(few) < len(plan):
-        out.print(f"{len(plan) - len(few):,} rows are not shown; see all with --all.")
-    _exit(figures["verdicts"])
+    for where, count in newest.summary["pointed"].items():
+        out.print(f"  {count:,} records point to those to be deleted: {where}")
+    changed = [c["field"] for c in columns_ if c["changed"] or c["held"] or c["unreadable"]]
+    out.print(plan_table(planned, few, changed))
+    if len(few) < len(rows):
+        out.print(f"{len(rows) - len(few):,} rows are not shown; see all with --all.")
+    end_with(figures["verdicts"])
 
 
-def _telling(plan: pl.DataFrame, most: int = 12) -> pl.DataFrame:
+def _telling(plan_: pl.DataFrame, most: int = 12) -> pl.DataFrame:
     """The first rows of each verdict, so that nothing of a kind stays unseen."""
-    return plan.filter(pl.int_range(pl.len()).over("verdict") < most)
-
-
-@click.command()
-@click.argument("trip", type=int)
-@click.option("--yes", is_flag=True, help="Do not ask.")
-@json_option
-def apply(trip: int, yes: bool, as_json: bool) -> None:
-    """Write the rows of the plan to the application."""
-    from vexo.server.jobs.working import PlainError, enqueue
-    from vexo.server.runs.models import Run
-    from vexo.server.runs.services import is_applied, start_run, to_write
-
-    found = _trip(trip)
-    broken = found.runs.filter(state__in=[Run.WAITING, Run.RUNNING]).exists()
-    if not broken and is_applied(found):
-        finish(enqueue("plan", me(), found))
-        found.refresh_from_db()
-    rows = to_write(found)
-    if found.summary and not rows and not broken:
-        raise PlainError(f"There is nothing to write: {sum_line(found.summary['rows'], found.summary['verdicts'])}.")
-    application = found.application
-    if not yes:
-        words = ", ".join(
-            f"{n:,} to {v}"
-            for v, n in (found.summary or {})["verdicts"].items()
-            if v in ("create", "update", "delete") and n
-        )
-        click.echo(f"{application.get_stage_display().upper()}: {application.label} ({application.name})")
-        click.confirm(f"Write {rows:,} rows ({words})?", abort=True)
-    run, job = start_run(found, me(), seen=found.plan)
-    finish(job)
-    run.refresh_from_db()
-    _print_outcome(found, as_json)
-
-
-@click.command()
-@click.argument("trip", type=int)
-@click.option("--receipt", type=click.Path(path_type=Path, dir_okay=False), help="Write what became of each row.")
-@click.option("--rejects", type=click.Path(path_type=Path, dir_okay=False), help="Write the rows that are not in.")
-@json_option
-def outcome(trip: int, receipt: Path | None, rejects: Path | None, as_json: bool) -> None:
-    """Show what became of a trip's rows."""
-    from vexo.server.runs.receipts import write_receipt, write_rejects
-
-    found = _trip(trip)
-    if receipt:
-        write_receipt(found, receipt)
-    if rejects:
-        write_rejects(found, rejects)
-    _print_outcome(found, as_json)
-
-
-def _print_outcome(trip: Trip, as_json: bool) -> None:
-    from vexo.server.jobs.working import PlainError
-    from vexo.server.runs.services import states, sum_after_passes
-
-    run = trip.runs.exclude(outcome="").last()
-    if run is None:
-        raise PlainError(f"Nothing of trip {trip.pk} has been written yet. See `vexo review {trip.pk}`.")
-    terms = sum_after_passes(trip)
-    names = ("created", "updated", "deleted", "refused", "unclear")
-    if as_json:
-        print_json(
-            {**_figures(trip), "outcome": {n: terms[n] for n in names}, "sum": terms, "read_back": run.read_back}
-        )
-        _exit(terms)
-    out = console()
-    out.print(f"Trip {trip.pk}, {trip.title}")
-    out.print(sum_line(run.sheet.rows, terms))
-    back = run.read_back or {}
-    out.print(f"Read back: {back.get('as_sent', 0):,} of {back.get('records', 0):,} records are as sent.")
-    left = states(trip).filter(pl.col("state").is_in(["refused", "unclear", "held", "rejected"]))
-    for (reason,), rows in left.group_by(["reason"], maintain_order=True):
-        numbers = ", ".join(str(row) for row in rows["row"].head(12).to_list()) + ("…" if len(rows) > 12 else "")
-        out.print(f"{SIGNS[rows['state'][0]]} {rows['state'][0]}, {len(rows):,}: {reason}  (rows {numbers})")
-    _exit(terms)
-
-
-COMMANDS = [bring_in, review, apply, outcome]
+    return plan_.filter(pl.int_range(pl.len()).over("verdict") < most)
