@@ -3,6 +3,7 @@ PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 PORT ?= 8420
+export PYTHONDONTWRITEBYTECODE=
 UV_VERSION := $(shell sed -n 's/^uv==\([0-9.]*\).*/\1/p' requirements.lock)
 
 .PHONY: help setup demo browser lock test schema screenshots check bench clean
@@ -18,7 +19,7 @@ setup: .make/python .make/web ## Make the virtual environment and install everyt
 	@test -x $(BIN)/python || $(PYTHON) -m venv $(VENV) 2>/dev/null \
 		|| { rm -rf $(VENV); sh tools/debian.sh venv-of-python3 python3-venv; $(PYTHON) -m venv $(VENV); }
 	@test -x $(BIN)/uv || $(BIN)/python -m pip install --quiet --disable-pip-version-check uv==$(UV_VERSION)
-	$(BIN)/uv pip sync --quiet --python $(BIN)/python --require-hashes requirements.lock
+	$(BIN)/uv pip sync --quiet --compile-bytecode --python $(BIN)/python --require-hashes requirements.lock
 	$(BIN)/uv pip install --quiet --python $(BIN)/python --no-build-isolation --no-deps --editable .
 	@touch $@
 

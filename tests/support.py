@@ -8,11 +8,13 @@ import os
 import shutil
 import signal
 import socket
+import sqlite3
 import subprocess
 import sys
 import tempfile
 import time
 from collections.abc import Callable
+from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
 from typing import Any
@@ -45,7 +47,7 @@ def two_free_ports() -> int:
                 return port
 
 
-def wait_until(condition: Callable[[], Any], seconds: float = 60, what: str = "it") -> Any:
+def wait_until(condition: Callable[[], Any], seconds: float = 300, what: str = "it") -> Any:
     """The condition's first true value."""
     limit = time.monotonic() + seconds
     while time.monotonic() < limit:
@@ -79,7 +81,7 @@ def kill(process: subprocess.Popen[bytes], number: int = signal.SIGKILL) -> None
 
 def answers(address: str) -> bool:
     try:
-        return httpx.get(address, timeout=5, trust_env=False).status_code < 500
+        return httpx.get(address, timeout=30, trust_env=False).status_code < 500
     except httpx.HTTPError:
         return False
 
@@ -121,9 +123,18 @@ class Register:
         with self.client(stage=stage) as client:
             client.patch(path, json=values).raise_for_status()
 
-    def trouble(self, kind: str, times: int = 1, seconds: float = 0, skip: int = 0) -> None:
-        body = {"kind": kind, "times": times, "seconds": seconds, "skip": skip}
+    def trouble(self, kind: str, times: int = 1, **more: Any) -> None:
+        body = {"kind": kind, "times": times, **more}
         httpx.post(f"{self.address}/trouble", json=body, trust_env=False).raise_for_status()
+
+    def behave(self, **behaviour: Any) -> None:
+        """Change what the register promises; nothing named: all as usual."""
+        httpx.post(f"{self.address}/behaviour", json=behaviour, trust_env=False).raise_for_status()
+
+    def effects(self, stage: str = "practice") -> list[dict[str, Any]]:
+        """Everything that was done to the records, in order."""
+        log = self.data / f"effects-{stage}.log"
+        return [json.loads(line) for line in log.read_text().splitlines()] if log.exists() else []
 
 
 @cache
@@ -132,26 +143,91 @@ def register() -> Register:
     return Register()
 
 
-class Vexo:
-    """The command line on a new data folder, connected to the register."""
+@dataclass(frozen=True)
+class Done:
+    """How a command ended."""
 
-    def __init__(self, connected: bool = True) -> None:
-        self.data = temporary_folder()
+    returncode: int
+    stdout: str
+    stderr: str
+
+
+@cache
+def _template() -> Path:
+    """A database without anything in it, made once and copied."""
+    from vexo.server.setting_up import set_up
+
+    folder = set_up(temporary_folder() / "template")
+    from django.db import connections
+
+    connections.close_all()
+    with sqlite3.connect(folder / "vexo.db") as database:
+        database.execute("PRAGMA wal_checkpoint(TRUNCATE)")
+    return folder
+
+
+def use_folder(data: Path) -> None:
+    """Work on another data folder from now on, in this process."""
+    _template()
+    from django.db import connections
+
+    connections.close_all()
+    os.environ["VEXO_DATA"] = str(data)
+    connections.settings["default"]["NAME"] = data / "vexo.db"
+
+
+def new_folder(name: str = "vexo") -> Path:
+    """A new data folder, in use."""
+    from vexo.server.data_folder import make_data_folder
+
+    template = _template()
+    data = temporary_folder() / name
+    data.mkdir()
+    shutil.copy(template / "vexo.db", data / "vexo.db")
+    use_folder(data)
+    make_data_folder()
+    return data
+
+
+class Vexo:
+    """The command line on a new data folder, connected to the register; in this process unless a test says otherwise."""
+
+    def __init__(self, connected: bool = True, longest_request: float = 0.2) -> None:
+        self.data = new_folder()
         self.files = temporary_folder()
         if connected:
-            self.connect()
+            self.connect(longest_request)
 
-    def connect(self) -> None:
+    def connect(self, longest_request: float = 0.2) -> None:
+        self.use()
+        from vexo.server.applications.services import connect
+
         for stage in ("live", "practice"):
-            address = register().odata(stage)
-            done = self.run("connect", f"harbour-{stage}", address, "--stage", stage, VEXO_TOKEN=TOKEN)
-            assert done.returncode == 0, done.stderr
+            pages = f"{register().address}/{stage}/{{source}}/{{id}}/"
+            connect(f"harbour-{stage}", "", register().odata(stage), TOKEN, stage, pages, "odata", longest_request)
 
-    def run(self, *arguments: str, **environment: str) -> subprocess.CompletedProcess[str]:
+    def use(self) -> None:
+        use_folder(self.data)
+
+    def run(self, *arguments: str, **environment: str) -> Done:
+        from click.testing import CliRunner
+
+        from vexo.cli.main import main
+
+        self.use()
+        asked = ["--data", str(self.data), *arguments]
+        result = CliRunner().invoke(main, asked, env=environment)
+        if result.exception is not None and not isinstance(result.exception, SystemExit):
+            raise result.exception
+        return Done(result.exit_code, result.stdout, result.stderr)
+
+    def process(self, *arguments: str, **environment: str) -> Done:
+        """The same in a process of its own."""
         command = [str(BIN / "vexo"), "--data", str(self.data), *arguments]
-        return subprocess.run(
-            command, capture_output=True, text=True, timeout=120, env={**os.environ, **environment}, check=False
+        done = subprocess.run(
+            command, capture_output=True, text=True, timeout=600, env={**os.environ, **environment}, check=False
         )
+        return Done(done.returncode, done.stdout, done.stderr)
 
     def json(self, *arguments: str, code: int = 0) -> Any:
         """A command with --json, its exit code checked."""

@@ -9,7 +9,8 @@ import polars as pl
 from vexo.core.columns.carrying import Reading, carry
 from vexo.core.columns.matching import ColumnMatch
 from vexo.core.planning import Inputs, Operation, Settings, make_plan
-from vexo.core.planning.planning import DECISIONS
+from vexo.core.planning.deciding import DECISIONS
+from vexo.core.planning.pairs import Ledger
 from vexo.core.records import IDENTIFIER, VERSION, Catalogue, Choice, Field, Kind, Promises, RecordType
 from vexo.core.values import parse
 
@@ -56,7 +57,10 @@ CATALOGUE = Catalogue("Test register", (BERTH, HOLDER), Promises())
 def cells(*rows: tuple[Any, ...], columns: int | None = None) -> pl.DataFrame:
     """Rows of texts as the cells of a sheet, its first row being 2."""
     width = columns or len(rows[0])
-    data: dict[str, Any] = {"row": pl.Series(range(2, len(rows) + 2), dtype=pl.UInt32)}
+    data: dict[str, Any] = {
+        "row_id": pl.Series(range(len(rows)), dtype=pl.UInt32),
+        "row": pl.Series(range(2, len(rows) + 2), dtype=pl.UInt32),
+    }
     data |= {f"c{at}": pl.Series([row[at] for row in rows], dtype=pl.String) for at in range(width)}
     return pl.DataFrame(data)
 
@@ -78,7 +82,7 @@ def records(names: list[str], *rows: tuple[Any, ...]) -> pl.DataFrame:
     return pl.DataFrame(columns)
 
 
-def plan(
+def plan_and_questions(
     names: list[str],
     sheet: list[tuple[Any, ...]],
     now: list[tuple[Any, ...]],
@@ -86,15 +90,64 @@ def plan(
     *,
     operation: Operation = Operation.UPDATE,
     key: tuple[str, ...] = ("code",),
-    decisions: list[tuple[int, str | None, str]] | None = None,
+    decisions: pl.DataFrame | None = None,
     marks: bool = True,
-) -> pl.DataFrame:
+    ledger: Ledger | None = None,
+    **more: Any,
+) -> tuple[pl.DataFrame, pl.DataFrame]:
     """Plan a small sheet against small records."""
     own = [name for name in names if name != "id"]
     carried = carry(cells(*sheet, columns=len(names)), matches(*names), BERTH, Reading(marks=marks), {})
-    said = pl.DataFrame(decisions or [], schema=DECISIONS, orient="row")
-    inputs = Inputs(BERTH, carried, records(own, *now), records(own, *kept) if kept is not None else None, said)
+    inputs = Inputs(
+        BERTH,
+        carried,
+        records(own, *now),
+        records(own, *kept) if kept is not None else None,
+        ledger or Ledger.empty(),
+        decisions if decisions is not None else pl.DataFrame(schema=DECISIONS),
+        **more,
+    )
     return make_plan(inputs, Settings(operation, key, tuple(own)))
+
+
+def plan(
+    names: list[str],
+    sheet: list[tuple[Any, ...]],
+    now: list[tuple[Any, ...]],
+    kept: list[tuple[Any, ...]] | None = None,
+    *,
+    said: list[tuple[int, str | None, str]] | None = None,
+    **more: Any,
+) -> pl.DataFrame:
+    """A plan after people's answers: for each (row, field or None, answer), all that the row is asked then.
+
+    The answers are given to a first plan of the same sheet, as a person would give them.
+    """
+    made, questions = plan_and_questions(names, sheet, now, kept, **more)
+    if not said:
+        return made
+    decisions = answers(made, questions, said)
+    return plan_and_questions(names, sheet, now, kept, **{**more, "decisions": decisions})[0]
+
+
+def answers(made: pl.DataFrame, questions: pl.DataFrame, said: list[tuple[int, str | None, str]]) -> pl.DataFrame:
+    """People's answers to what a plan asks, by the person's row numbers."""
+    lines = []
+    rows = dict(zip(made["row"].to_list(), made["row_id"].to_list(), strict=True))
+    for row, field, answer in said:
+        if row not in rows:
+            continue
+        if answer == "aside":
+            lines.append((rows[row], "set-aside", "", "", "aside", ""))
+        for line in questions.filter(pl.col("row_id") == rows[row]).iter_rows(named=True):
+            if field in (None, line["field"]):
+                lines.append((rows[row], line["code"], line["field"], line["digest"], answer, ""))
+    return pl.DataFrame(lines, schema=DECISIONS, orient="row")
+
+
+def codes(made: pl.DataFrame) -> list[list[str]]:
+    """The fault codes of each row."""
+    return [[fault["code"] for fault in row] for row in made["faults"].to_list()]
 
 
 def verdicts(made: pl.DataFrame) -> list[str]:

@@ -84,7 +84,7 @@ class EveryKind(unittest.TestCase):
         kept = [(str(n), "v", code, "4" if code == "D" else "5") for n, code in enumerate("ABCDEG")]
         whole = plan(["code", "rate"], sheet, now, kept)
         some = plan(["code", "rate"], [sheet[n] for n in chosen], now, kept)
-        columns = ["verdict", "reason", "do.rate", "new.rate"]
+        columns = ["verdict", "faults", "do.rate", "new.rate"]
         self.assertEqual(some.select(columns).rows(), [whole.select(columns).row(n) for n in chosen])
 
     def test_a_create_writes_what_is_filled_and_nothing_else(self) -> None:

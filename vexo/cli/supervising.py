@@ -19,7 +19,7 @@ import httpx
 
 from vexo.server.setting_up import set_up
 
-_PATIENCE = 60.0
+_PATIENCE = 300.0
 _GRACE = 10.0
 
 
@@ -39,6 +39,10 @@ class Child:
     process: subprocess.Popen[bytes] | None = None
     failures: int = 0
     again_at: float = 0.0
+
+    def alive(self) -> bool:
+        """Whether it runs."""
+        return self.process is not None and self.process.poll() is None
 
     def start(self, log: Path) -> None:
         with log.open("ab") as out:
@@ -106,15 +110,15 @@ def _signal(process: subprocess.Popen[bytes], number: int) -> None:
 
 
 def wait_for(address: str, alive: Callable[[], bool]) -> None:
-    """Until an address answers. Raises ClickException where it does not in a minute."""
+    """Until an address answers. Raises ClickException where it does not in some minutes."""
     limit = time.monotonic() + _PATIENCE
     while time.monotonic() < limit and alive():
         try:
-            if httpx.get(address, timeout=5, trust_env=False).status_code < 500:
+            if httpx.get(address, timeout=30, trust_env=False).status_code < 500:
                 return
         except httpx.HTTPError:
             pass
-        time.sleep(0.1)
+        time.sleep(0.05)
     raise click.ClickException(f"{address} did not come up. See the logs in the data folder.")
 
 
@@ -129,7 +133,7 @@ def run_demo(port: int, data: Path) -> None:
     """Start the register, load the demo, start Vexo and its workers; stay until SIGINT or SIGTERM."""
     _refuse_taken([port, port + 1])
     folder = set_up(data)
-    from vexo.server.demo.loading import load
+    from vexo.server.demo.loading import is_new, load
     from vexo.server.jobs.leases import end_leases_of
 
     register = f"http://127.0.0.1:{port + 1}"
@@ -144,17 +148,17 @@ def run_demo(port: int, data: Path) -> None:
     programs = Path(sys.executable).parent
     vexo = str(programs / "vexo")
     try:
-        supervisor.start(
-            "register", str(programs / "harbour"), "serve", "--data", str(data / "harbour"), "--port", str(port + 1)
-        )
-        wait_for(register, lambda: supervisor.children[0].process.poll() is None)  # type: ignore[union-attr]
-        click.echo("Loading the demo…")
-        load(register)
+        records = str(data / "harbour")
+        supervisor.start("register", str(programs / "harbour"), "serve", "--data", records, "--port", str(port + 1))
         environment = {"VEXO_DATA": str(folder), "VEXO_DEMO": "1"}
-        supervisor.start("server", vexo, "serve", "--port", str(port), **environment)
-        supervisor.start("quick-worker", vexo, "worker", "--queue", "quick", **environment)
         heavy = {**environment, "POLARS_MAX_THREADS": "1"}
-        supervisor.start("heavy-worker", "nice", "-n", "10", vexo, "worker", "--queue", "heavy", **heavy)
+        supervisor.start("server", vexo, "serve", "--port", str(port), **environment)
+        supervisor.start("worker", vexo, "worker", "--queue", "planning", "--queue", "reading", **environment)
+        supervisor.start("pass-worker", "nice", "-n", "10", vexo, "worker", "--queue", "passes", **heavy)
+        wait_for(register, supervisor.children[0].alive)
+        if is_new():
+            click.echo("Loading the demo…")
+        load(register)
         wait_for(f"http://127.0.0.1:{port}/api/health", lambda: True)
         click.echo(f"Vexo is at      http://127.0.0.1:{port}/")
         click.echo(f"The register at {register}/")

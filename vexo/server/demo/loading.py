@@ -5,6 +5,7 @@ from __future__ import annotations
 from vexo.server.applications.models import Application
 from vexo.server.applications.services import connect
 from vexo.server.people.demo import load_people
+from vexo.server.trips.models import Trip
 
 from .other_trips import load_insurance_dates, load_lost_fobs, load_measuring_weekend
 from .winter_tariff import load_winter_tariff
@@ -19,12 +20,17 @@ def connect_register(address: str) -> None:
         connect(f"harbour-{stage}", label, f"{address}/{stage}/odata/", TOKEN, stage, pages)
 
 
+def is_new() -> bool:
+    """Whether the data folder has no trips yet."""
+    return not Trip.objects.exists()
+
+
 def load(address: str) -> None:
     """Connect the register and, in a new data folder, load people and trips."""
     connect_register(address)
     load_people()
     live = Application.objects.get(name="harbour-live")
-    if not live.trips.exists():
+    if is_new():
         load_insurance_dates(live)
         load_lost_fobs(live)
         load_measuring_weekend(Application.objects.get(name="harbour-practice"))

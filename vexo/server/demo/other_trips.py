@@ -54,7 +54,7 @@ def _bring_text(
         path = Path(folder) / name
         path.write_text("\r\n".join(lines) + "\r\n", encoding="utf-8")
         upload = take_file(path, str(by))
-    job = start_bringing_in(application, record_type, upload, by, key=key, said=said, trip=NEW_TRIP, title=title)
+    job = start_bringing_in(application, record_type, upload, by, key=key, said=said, trip=NEW_TRIP, title=title, mine=True)
     result = _done(job).result
     return Trip.objects.get(pk=int((result or {})["trip"]))
 
@@ -98,7 +98,7 @@ def load_lost_fobs(application: Application) -> Trip:
     ]
     title = "Fobs reported lost"
     trip = _bring_text(application, "GateFob", "lost-fobs.csv", lines, person("bram"), ("print_no",), {}, title)
-    _, job = start_pass(trip, person("bram"), plan_of(trip).number)
+    _, job = start_pass(trip, person("bram"), plan_of(trip).number, mine=True)
     _done(job)
     return trip
 
@@ -108,5 +108,5 @@ def load_insurance_dates(application: Application) -> Trip:
     fields = ["registration", "name", "owner", "owner/last_name", "insurance_no", "insured_until"]
     condition = "insured_until lt 2027-02-01"
     trip = new_trip(application, "Vessel", "Ada Quillfeather", fields, condition, "Insurance dates, winter")
-    _done(enqueue("send out", "Ada Quillfeather", trip, format="xlsx"))
+    _done(enqueue("send out", "Ada Quillfeather", trip, mine=True, format="xlsx"))
     return trip

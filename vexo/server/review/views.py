@@ -144,7 +144,7 @@ class DecisionsView(APIView):
 class DecisionView(APIView):
     permission_classes = (PreparerOrReading,)
 
-    @extend_schema(responses=TripDetailSerializer)
+    @extend_schema(responses={200: TripDetailSerializer})
     def delete(self, request: Request, pk: int, number: int) -> Response:
         """Take one decision back."""
         trip = find_trip(pk)

@@ -35,7 +35,7 @@ export const useCatalogue = (name: Ref<string>) =>
 export const useCarried = () =>
   useQuery({ queryKey: ["carried"], queryFn: () => data(api.GET("/api/carried")), staleTime: 10_000 });
 
-/** A job's end. Asks until it is there, through lost connections too. */
+/** The end of a job and of those that follow from it. Asks until it is there, through lost connections too. */
 export async function jobEnded(id: number, told: (job: Job) => void = () => {}): Promise<Job> {
   for (;;) {
     const job = await queryClient.fetchQuery({
@@ -44,6 +44,8 @@ export async function jobEnded(id: number, told: (job: Job) => void = () => {}):
       staleTime: 0,
     });
     told(job);
+    const next = job.state === "done" ? (job.result as { next?: number } | null)?.next : undefined;
+    if (next) return jobEnded(next, told);
     if (job.state !== "queued" && job.state !== "running") return job;
     await new Promise((resolve) => setTimeout(resolve, 250));
   }

@@ -120,6 +120,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sent-out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Send records out: a new trip, its sheet made in the background. */
+        post: operations["sent_out_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/session": {
         parameters: {
             query?: never;
@@ -148,8 +165,7 @@ export interface paths {
         };
         get: operations["trips_list"];
         put?: never;
-        /** @description Send records out: a new trip, its sheet made in the background. */
-        post: operations["trips_create"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -169,8 +185,25 @@ export interface paths {
         delete?: never;
         options?: never;
         head?: never;
-        /** @description Change title, key, operation or where columns go; the rows are planned anew. */
+        /** @description Give the trip another title. */
         patch: operations["trips_partial_update"];
+        trace?: never;
+    };
+    "/api/trips/{id}/columns": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** @description Change where columns go, the key or the operation; the rows are planned anew. */
+        patch: operations["trips_columns_partial_update"];
         trace?: never;
     };
     "/api/trips/{id}/decisions": {
@@ -180,11 +213,28 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        get: operations["trips_decisions_list"];
         put?: never;
-        /** @description Answer for rows; the plan follows. ``undo`` takes the latest answers of these rows back. */
+        /** @description Answer what a plan asks; the next plan follows. */
         post: operations["trips_decisions_create"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trips/{id}/decisions/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Take one decision back. */
+        delete: operations["trips_decisions_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -197,10 +247,61 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Sheets of a trip, its receipt, and the rows that are not in. */
+        /** @description The receipt, and the rows that are not in. */
         get: operations["trips_files_retrieve"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trips/{id}/outcome": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A window of what became of each row, by the pass that ended last. */
+        get: operations["trips_outcome_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trips/{id}/passes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Write the plan that was seen. */
+        post: operations["trips_passes_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trips/{id}/passes/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Go on with a pass that was interrupted, or give it up. */
+        post: operations["trips_passes_create_2"];
         delete?: never;
         options?: never;
         head?: never;
@@ -216,7 +317,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Ask the application again and plan anew. */
+        /** @description Ask the application again and plan anew; asked twice, it is done once. */
         post: operations["trips_plan_create"];
         delete?: never;
         options?: never;
@@ -248,7 +349,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description A window of rows. */
+        /** @description A window of rows: the sheet as it came (``view=file``), or the newest plan of it. */
         get: operations["trips_rows_retrieve"];
         put?: never;
         post?: never;
@@ -258,17 +359,17 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/trips/{id}/runs": {
+    "/api/trips/{id}/sheets/{sheet}": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** @description A file of the trip, as it came or went. */
+        get: operations["trips_sheets_retrieve"];
         put?: never;
-        /** @description Write the plan that was seen. */
-        post: operations["trips_runs_create"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -292,7 +393,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/uploads/{identifier}": {
+    "/api/uploads/{number}": {
         parameters: {
             query?: never;
             header?: never;
@@ -302,8 +403,41 @@ export interface paths {
         get?: never;
         /** @description One part of the file, at its offset. */
         put: operations["uploads_update"];
-        /** @description All parts are there: find out what it is, or bring it in where that is said. */
-        post: operations["uploads_create_2"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/uploads/{number}/bring-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description All parts are there: bring it in as records of a type. Asked twice, it is done once. */
+        post: operations["uploads_bring_in_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/uploads/{number}/recognise": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description All parts are there: find out which trip it belongs to. */
+        post: operations["uploads_recognise_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -314,15 +448,22 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        Again: {
+            do: components["schemas"]["DoEnum"];
+        };
         /**
          * @description * `file` - file
          *     * `application` - application
          *     * `aside` - aside
          *     * `leave out` - leave out
-         *     * `undo` - undo
+         *     * `then` - then
+         *     * `now` - now
+         *     * `record` - record
+         *     * `new` - new
+         *     * `again` - again
          * @enum {string}
          */
-        AnswerEnum: "file" | "application" | "aside" | "leave out" | "undo";
+        AnswerEnum: "file" | "application" | "aside" | "leave out" | "then" | "now" | "record" | "new" | "again";
         Application: {
             name: string;
             label: string;
@@ -343,13 +484,14 @@ export interface components {
             stage: components["schemas"]["StageEnum"];
             readonly may_apply: boolean;
         };
+        /** @description The plan that was seen and confirmed. */
         Apply: {
-            seen: string;
+            plan: number;
+            /** @default false */
+            atomic: boolean;
         };
         BringIn: {
-            /** @default  */
             application: string;
-            /** @default  */
             record_type: string;
             /** @default  */
             trip: string;
@@ -389,6 +531,7 @@ export interface components {
             held: number;
             unreadable: number;
             emptied: number;
+            two_way: boolean;
             before: string | null;
             after: string | null;
             difference: string | null;
@@ -404,11 +547,28 @@ export interface components {
             /** @default  */
             pages: string;
         };
-        Decision: {
-            rows: number[];
+        /** @description An answer to what plan ``plan`` asks: of these rows, or of all with fault ``code``; of one field or all. */
+        Decide: {
+            plan: number;
+            rows?: number[];
             /** @default  */
-            field: string;
+            code: string;
+            /** @default  */
+            field_name: string;
             answer: components["schemas"]["AnswerEnum"];
+            /** @default  */
+            argument: string;
+        };
+        Decision: {
+            readonly id: number;
+            answer: string;
+            argument?: string;
+            scope: unknown;
+            /** Format: int64 */
+            count: number;
+            by: string;
+            /** Format: date-time */
+            readonly at: string;
         };
         DemoPerson: {
             username: string;
@@ -422,6 +582,12 @@ export interface components {
          * @enum {string}
          */
         DirectionEnum: "out" | "in";
+        /**
+         * @description * `go on` - go on
+         *     * `give up` - give up
+         * @enum {string}
+         */
+        DoEnum: "go on" | "give up";
         Entry: {
             readonly id: number;
             /** Format: date-time */
@@ -436,6 +602,11 @@ export interface components {
             /** Format: int64 */
             rows?: number | null;
             file?: string;
+        };
+        Fault: {
+            code: string;
+            field_name: string;
+            says: string;
         };
         Field: {
             name: string;
@@ -466,6 +637,7 @@ export interface components {
             total?: number;
             message?: string;
             error?: string;
+            code?: string;
             result?: unknown;
             wanted?: string;
         };
@@ -482,13 +654,42 @@ export interface components {
             kind: string;
             says: string;
         };
-        PatchedTripEdit: {
-            title?: string;
+        Pass: {
+            number: number;
+            plan: number;
+            state: components["schemas"]["PassStateEnum"];
+            rows: number;
+            totals: {
+                [key: string]: number;
+            } | null;
+            report: unknown;
+            reason: string;
+            atomic: boolean;
+            by: string;
+            /** Format: date-time */
+            started_at: string;
+            /** Format: date-time */
+            ended_at: string | null;
+        };
+        /**
+         * @description * `running` - running
+         *     * `interrupted` - interrupted
+         *     * `ended` - ended
+         *     * `stopped` - stopped
+         *     * `given up` - given up
+         * @enum {string}
+         */
+        PassStateEnum: "running" | "interrupted" | "ended" | "stopped" | "given up";
+        PatchedChange: {
             key?: string[];
-            operation?: string;
+            /** @default  */
+            operation: string;
             said?: {
                 [key: string]: string;
             };
+        };
+        PatchedTripTitle: {
+            title?: string;
         };
         Person: {
             /** @description Required. 150 characters or fewer. Letters, digits and @/./+/-/_ only. */
@@ -498,6 +699,13 @@ export interface components {
             readonly role_label: string;
             readonly may_prepare: boolean;
             readonly may_administer: boolean;
+        };
+        /** @description The newest plan: its number in the trip, and whether it still counts. */
+        Plan: {
+            number: number;
+            current: boolean;
+            /** Format: date-time */
+            made_at: string;
         };
         Preview: {
             count: number;
@@ -517,7 +725,9 @@ export interface components {
         };
         Reason: {
             state: string;
-            reason: string | null;
+            code: string;
+            field_name: string;
+            reason: string;
             count: number;
             first: number;
         };
@@ -539,26 +749,16 @@ export interface components {
         RoleEnum: "viewer" | "preparer" | "operator" | "administrator";
         Row: {
             row: number;
+            row_id: number;
             state?: string;
             verdict?: string;
             reason?: string | null;
             field?: string | null;
             code?: string | null;
+            faults?: components["schemas"]["Fault"][];
+            warnings?: string[];
             identifier?: string | null;
             cells: components["schemas"]["Cell"][];
-        };
-        Run: {
-            readonly id: number;
-            state?: string;
-            /** Format: int64 */
-            rows: number;
-            totals?: unknown;
-            read_back?: unknown;
-            by: string;
-            /** Format: date-time */
-            readonly started_at: string;
-            /** Format: date-time */
-            ended_at?: string | null;
         };
         SendOut: {
             application: string;
@@ -582,6 +782,7 @@ export interface components {
             /** Format: int64 */
             rows?: number;
             recognised?: boolean;
+            known_rows?: unknown;
             added_by: string;
             /** Format: date-time */
             readonly added_at: string;
@@ -599,19 +800,19 @@ export interface components {
          * @enum {string}
          */
         StageEnum: "live" | "practice";
+        Station: {
+            name: string;
+            state: components["schemas"]["StationStateEnum"];
+            says: string;
+            asks: boolean;
+        };
         /**
          * @description * `done` - done
          *     * `here` - here
          *     * `ahead` - ahead
          * @enum {string}
          */
-        StateEnum: "done" | "here" | "ahead";
-        Station: {
-            name: string;
-            state: components["schemas"]["StateEnum"];
-            says: string;
-            asks: boolean;
-        };
+        StationStateEnum: "done" | "here" | "ahead";
         TripDetail: {
             readonly id: number;
             title: string;
@@ -640,15 +841,17 @@ export interface components {
             sent_rows: number | null;
             to_write: number;
             job: components["schemas"]["Job"] | null;
-            plan: string;
-            applied: boolean;
+            trouble: string;
+            plan: components["schemas"]["Plan"] | null;
+            sent_by: number | null;
             summary: unknown;
             columns: components["schemas"]["Column"][];
             sheets: components["schemas"]["Sheet"][];
-            runs: components["schemas"]["Run"][];
+            passes: components["schemas"]["Pass"][];
             reasons: components["schemas"]["Reason"][];
-            decided: number;
-            trouble: string;
+            outcomes: components["schemas"]["Reason"][];
+            weak: boolean;
+            most_atomic: number;
         };
         TripSummary: {
             readonly id: number;
@@ -678,13 +881,15 @@ export interface components {
             sent_rows: number | null;
             to_write: number;
             job: components["schemas"]["Job"] | null;
+            trouble: string;
         };
         Upload: {
             name: string;
+            /** Format: int64 */
             size: number;
         };
         UploadState: {
-            id: string;
+            id: number;
             received: number;
         };
         Window: {
@@ -895,6 +1100,29 @@ export interface operations {
             };
         };
     };
+    sent_out_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SendOut"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+        };
+    };
     session_retrieve: {
         parameters: {
             query?: never;
@@ -974,29 +1202,6 @@ export interface operations {
             };
         };
     };
-    trips_create: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["SendOut"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Job"];
-                };
-            };
-        };
-    };
     trips_retrieve: {
         parameters: {
             query?: never;
@@ -1029,7 +1234,7 @@ export interface operations {
         };
         requestBody?: {
             content: {
-                "application/json": components["schemas"]["PatchedTripEdit"];
+                "application/json": components["schemas"]["PatchedTripTitle"];
             };
         };
         responses: {
@@ -1039,6 +1244,52 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TripDetail"];
+                };
+            };
+        };
+    };
+    trips_columns_partial_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedChange"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+        };
+    };
+    trips_decisions_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Decision"][];
                 };
             };
         };
@@ -1054,9 +1305,31 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Decision"];
+                "application/json": components["schemas"]["Decide"];
             };
         };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TripDetail"];
+                };
+            };
+        };
+    };
+    trips_decisions_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             200: {
                 headers: {
@@ -1086,6 +1359,86 @@ export interface operations {
                 };
                 content: {
                     "application/json": string;
+                };
+            };
+        };
+    };
+    trips_outcome_retrieve: {
+        parameters: {
+            query?: {
+                code?: string;
+                column?: string;
+                limit?: number;
+                offset?: number;
+                state?: string;
+                text?: string;
+                view?: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Window"];
+                };
+            };
+        };
+    };
+    trips_passes_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Apply"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+        };
+    };
+    trips_passes_create_2: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Again"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
                 };
             };
         };
@@ -1136,6 +1489,7 @@ export interface operations {
     trips_rows_retrieve: {
         parameters: {
             query?: {
+                code?: string;
                 column?: string;
                 limit?: number;
                 offset?: number;
@@ -1161,27 +1515,24 @@ export interface operations {
             };
         };
     };
-    trips_runs_create: {
+    trips_sheets_retrieve: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 id: number;
+                sheet: number;
             };
             cookie?: never;
         };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Apply"];
-            };
-        };
+        requestBody?: never;
         responses: {
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Job"];
+                    "application/json": string;
                 };
             };
         };
@@ -1216,7 +1567,7 @@ export interface operations {
             };
             header?: never;
             path: {
-                identifier: string;
+                number: number;
             };
             cookie?: never;
         };
@@ -1236,21 +1587,41 @@ export interface operations {
             };
         };
     };
-    uploads_create_2: {
+    uploads_bring_in_create: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                identifier: string;
+                number: number;
             };
             cookie?: never;
         };
-        requestBody?: {
+        requestBody: {
             content: {
-                "application/octet-stream": components["schemas"]["BringIn"];
                 "application/json": components["schemas"]["BringIn"];
             };
         };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+        };
+    };
+    uploads_recognise_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             200: {
                 headers: {

@@ -3,7 +3,7 @@ import { api, data, Problem } from "./client";
 
 const PART = 4 * 1024 * 1024;
 
-export async function uploadFile(file: File, told: (share: number) => void): Promise<string> {
+export async function uploadFile(file: File, told: (share: number) => void): Promise<number> {
   const { id } = await data(api.POST("/api/uploads", { body: { name: file.name, size: file.size } }));
   let offset = 0;
   let failures = 0;
@@ -11,8 +11,8 @@ export async function uploadFile(file: File, told: (share: number) => void): Pro
     const part = file.slice(offset, offset + PART);
     try {
       const answer = await data(
-        api.PUT("/api/uploads/{identifier}", {
-          params: { path: { identifier: id }, query: { offset } },
+        api.PUT("/api/uploads/{number}", {
+          params: { path: { number: id }, query: { offset } },
           body: part as unknown as string,
           bodySerializer: (body) => body as unknown as BodyInit,
           headers: { "Content-Type": "application/octet-stream" },

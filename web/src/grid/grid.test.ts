@@ -47,6 +47,7 @@ describe("a cell", () => {
 describe("a row", () => {
   const row: Row = {
     row: 19,
+    row_id: 17,
     state: "refused",
     reason: "A let berth needs a holder.",
     field: "daily_rate",

@@ -31,8 +31,12 @@ export function useWindow(asked: () => Asked) {
     const { trip, view, state, column, text } = asked();
     const began = performance.now();
     try {
-      const query = { view, state, column, text, offset: block * BLOCK, limit: BLOCK };
-      const window = await data(api.GET("/api/trips/{id}/rows", { params: { path: { id: trip }, query } }));
+      const params = { path: { id: trip }, query: { view, state, column, text, offset: block * BLOCK, limit: BLOCK } };
+      const window = await data(
+        view === "outcome"
+          ? api.GET("/api/trips/{id}/outcome", { params })
+          : api.GET("/api/trips/{id}/rows", { params }),
+      );
       if (mine !== question) return;
       blocks.set(block, window.rows);
       total.value = window.total;

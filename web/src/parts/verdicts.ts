@@ -8,14 +8,14 @@ export const SIGNS: Record<string, string> = {
   delete: "−",
   deleted: "−",
   held: "?",
-  unclear: "?",
+  unclear: "≈",
   rejected: "×",
   refused: "×",
   aside: "‖",
-  waiting: "…",
+  waiting: "○",
 };
 
-export const WORDS: Record<string, string> = { aside: "set aside", waiting: "not sent yet" };
+export const WORDS: Record<string, string> = { aside: "set aside", waiting: "not sent" };
 
 export const word = (verdict: string): string => WORDS[verdict] ?? verdict;
 

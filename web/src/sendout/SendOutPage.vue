@@ -123,7 +123,7 @@ async function send(): Promise<void> {
       title: title.value,
       format: format.value,
     };
-    const asked = await data(api.POST("/api/trips", { body }));
+    const asked = await data(api.POST("/api/sent-out", { body }));
     const job = await jobEnded(
       asked.id,
       (now) => (busy.value = now.total ? `${count(now.done)} of ${count(now.total)} read…` : "Reading records…"),
@@ -131,7 +131,7 @@ async function send(): Promise<void> {
     if (job.state !== "done") throw new Error(job.error || job.message);
     const made = job.result as { trip: number; sheet: number; rows: number };
     const link = document.createElement("a");
-    link.href = `/api/trips/${made.trip}/files/${made.sheet}`;
+    link.href = `/api/trips/${made.trip}/sheets/${made.sheet}`;
     link.download = "";
     link.click();
     say(`${many(made.rows, "record", "records")} went out. The sheet is downloaded, and stays with the trip.`);

@@ -21,7 +21,7 @@ export const bringing = reactive({
   says: "",
   share: 0,
   trouble: "",
-  upload: "",
+  upload: 0,
   rows: 0,
   fits: [] as Fit[],
   note: "",
@@ -29,7 +29,7 @@ export const bringing = reactive({
 });
 
 function begin(name: string): void {
-  Object.assign(bringing, { open: true, name, says: "sending the file", share: 0, trouble: "", upload: "" });
+  Object.assign(bringing, { open: true, name, says: "sending the file", share: 0, trouble: "", upload: 0 });
   Object.assign(bringing, { rows: 0, fits: [], note: "", choosing: false });
 }
 
@@ -44,7 +44,7 @@ export async function bring(file: File, trip?: Schemas["TripSummary"]): Promise<
     }
     bringing.says = "looking where it belongs";
     const asked = await data(
-      api.POST("/api/uploads/{identifier}", { params: { path: { identifier: bringing.upload } }, body: body({}) }),
+      api.POST("/api/uploads/{number}/recognise", { params: { path: { number: bringing.upload } } }),
     );
     const job = await jobEnded(asked.id);
     if (job.state !== "done") throw new Error(job.error || job.message || "The file could not be read.");
@@ -64,14 +64,6 @@ export async function bring(file: File, trip?: Schemas["TripSummary"]): Promise<
 }
 
 type Asked = Schemas["BringIn"];
-const body = (some: Partial<Asked>): Asked => ({
-  application: "",
-  record_type: "",
-  trip: "",
-  operation: "",
-  key: [],
-  ...some,
-});
 
 /** Bring the file that was sent up in as records of a type. */
 export async function bringAs(application: string, recordType: string, more: Partial<Asked> = {}): Promise<void> {
@@ -79,13 +71,13 @@ export async function bringAs(application: string, recordType: string, more: Par
   bringing.trouble = "";
   try {
     const asked = await data(
-      api.POST("/api/uploads/{identifier}", {
-        params: { path: { identifier: bringing.upload } },
-        body: body({ application, record_type: recordType, ...more }),
+      api.POST("/api/uploads/{number}/bring-in", {
+        params: { path: { number: bringing.upload } },
+        body: { application, record_type: recordType, trip: "", operation: "", key: [], ...more },
       }),
     );
     const job = await jobEnded(asked.id, (now) => (bringing.says = now.message || "reading the file"));
-    const trip = (job.result as { trip: number } | null)?.trip ?? job.trip;
+    const trip = job.trip;
     await queryClient.invalidateQueries();
     if (trip) {
       bringing.open = false;

@@ -52,6 +52,8 @@ const refresh = async (): Promise<void> => {
 };
 provide(tripKey, { trip: trip as never, mayPrepare, set, refresh });
 
+const verdicts = computed(() => (trip.value?.summary as { verdicts?: Record<string, number> } | null)?.verdicts ?? {});
+const sum = computed(() => (open.value === "review" ? verdicts.value : (trip.value?.sum ?? {})));
 const total = computed(
   () =>
     trip.value?.columns.find((c) => c.difference && c.difference !== "0" && c.before !== "0") ??
@@ -59,8 +61,8 @@ const total = computed(
 );
 const readBack = computed(
   () =>
-    [...(trip.value?.runs ?? [])].reverse().find((run) => run.read_back)?.read_back as
-      { records: number; as_sent: number } | undefined,
+    [...(trip.value?.passes ?? [])].reverse().find((one) => one.report)?.report as
+      { records: number; as_sent: number; deleted: number; gone: number } | undefined,
 );
 const sentOut = computed(() => trip.value?.sheets.filter((s) => s.direction === "out").at(-1));
 const cameIn = computed(() => trip.value?.sheets.filter((s) => s.direction === "in").at(-1));
@@ -95,9 +97,12 @@ useKeys(
       <span id="trip-actions" class="ml-auto flex min-h-8 gap-2" />
     </div>
     <TheLine :trip="trip.id" :stations="trip.stations" :open="open" />
-    <TheSum v-if="withSum" :rows="trip.rows ?? 0" :sum="trip.sum" :chosen="state" @choose="choose">
+    <TheSum v-if="withSum" :rows="trip.rows ?? 0" :sum="sum" :chosen="state" @choose="choose">
       <template v-if="open === 'outcome' && readBack"
-        >Read back {{ count(readBack.as_sent) }} of {{ count(readBack.records) }} as sent</template
+        >Read back {{ count(readBack.as_sent) }} of {{ count(readBack.records) }} as sent<template
+          v-if="readBack.deleted"
+          >, {{ count(readBack.gone) }} of {{ count(readBack.deleted) }} gone</template
+        ></template
       >
       <template v-else-if="total"
         >{{ total.field_label }}, changed rows: {{ exact(total.before) }} → <b>{{ exact(total.after) }}</b></template

@@ -27,7 +27,7 @@ function sub(column: Column): string {
   if (column.is_key) return "key";
   if (!column.field_name) return "not carried";
   if (!column.carried) return "for reading";
-  if (!column.changed) return "no change";
+  if (!column.changed) return column.two_way ? "no change · not sent out" : "no change";
   const sum =
     column.difference && column.difference !== "0"
       ? ` · Σ ${column.difference.startsWith("-") ? "" : "+"}${exact(column.difference)}`

@@ -16,6 +16,7 @@ export const column = (values: Partial<Column>): Column => ({
   held: 0,
   unreadable: 0,
   emptied: 0,
+  two_way: false,
   before: null,
   after: null,
   difference: null,
@@ -54,8 +55,8 @@ export const trip = (values: Partial<TripDetail> = {}): TripDetail =>
     sent_rows: 3,
     to_write: 1,
     job: null,
-    plan: "stages/7/plan-a.parquet",
-    applied: false,
+    plan: { number: 5, current: true, made_at: "2026-11-16T09:12:00Z" },
+    sent_by: null,
     summary: {
       verdicts: { create: 0, update: 1, same: 0, delete: 0, held: 1, rejected: 1, aside: 0 },
       key: ["berth_no"],
@@ -65,28 +66,37 @@ export const trip = (values: Partial<TripDetail> = {}): TripDetail =>
       column({ ...rate, changed: 1, held: 1, unreadable: 1, before: "38.50", after: "40.50", difference: "2.00" }),
     ],
     sheets: [],
-    runs: [],
-    reasons: [{ state: "held", reason: "Also changed.", count: 2, first: 19 }],
-    decided: 0,
+    passes: [],
+    outcomes: [],
+    weak: false,
+    most_atomic: 0,
+    reasons: [
+      { state: "held", code: "both-changed", field_name: "daily_rate", reason: "Also changed.", count: 2, first: 19 },
+    ],
     trouble: "",
     ...values,
   }) as TripDetail;
 
 export const heldRow: Row = {
   row: 19,
+  row_id: 17,
   state: "held",
   verdict: "held",
   reason: "Also changed.",
   field: "daily_rate",
   code: null,
   identifier: "700113",
+  faults: [{ code: "both-changed", field_name: "daily_rate", says: "Also changed." }],
+  warnings: [],
   cells: [{ text: "B-015" }, { text: "40.50", do: "held", old: "41.00", new: "40.50", kept: "38.50" }],
 };
 
 export const badRow: Row = {
   ...heldRow,
   row: 25,
+  row_id: 23,
   state: "rejected",
   reason: "Daily rate is not a number.",
+  faults: [{ code: "not-a-number", field_name: "daily_rate", says: "Daily rate is not a number." }],
   cells: [{ text: "B-021" }, { text: "4O.50", do: "bad", old: "38.50", new: null, kept: "38.50" }],
 };

@@ -63,23 +63,24 @@ describe("the panel of a row", () => {
     await flushPromises();
     expect(asked[0]).toEqual({
       path: "/api/trips/7/decisions",
-      body: { rows: [19], field: "daily_rate", answer: "application" },
+      body: { plan: 5, rows: [17], code: "", field_name: "daily_rate", answer: "application", argument: "" },
     });
     expect(set).toHaveBeenCalledOnce();
     expect(notices[0]?.text).toContain("1 row decided");
   });
 
   it("offers one answer for all rows that are asked the same", async () => {
-    const window = {
-      total: 2,
-      offset: 0,
-      rows: [heldRow, { ...heldRow, row: 233 }, { ...heldRow, row: 9, reason: "Else." }],
-    };
     const shown = panel(heldRow);
-    answer = () => Response.json(asked.length === 1 ? window : trip());
     await button(shown, "Use the file in all 2")!.trigger("click");
     await flushPromises();
-    expect(asked.at(-1)?.body).toEqual({ rows: [19, 233], field: "", answer: "file" });
+    expect(asked.at(-1)?.body).toEqual({
+      plan: 5,
+      rows: [],
+      code: "both-changed",
+      field_name: "daily_rate",
+      answer: "file",
+      argument: "",
+    });
   });
 
   it("names the cell that cannot be read, and lets it be left out", async () => {
@@ -87,7 +88,7 @@ describe("the panel of a row", () => {
     expect(shown.text()).toContain("4O.50");
     await button(shown, "Leave this cell out")!.trigger("click");
     await flushPromises();
-    expect(asked[0]?.body).toEqual({ rows: [25], field: "daily_rate", answer: "leave out" });
+    expect(asked[0]?.body).toMatchObject({ rows: [23], field_name: "daily_rate", answer: "leave out" });
   });
 
   it("keeps what was decided when the server refuses, and says why", async () => {
@@ -104,17 +105,47 @@ describe("the panel of a row", () => {
     expect(button(busy, "Use the file")!.attributes("disabled")).toBeDefined();
   });
 
+  it("asks which record an unclear row is, or whether it is not there", async () => {
+    const faults = [{ code: "unclear", field_name: "", says: "No answer came." }];
+    const shown = panel({ ...heldRow, cells: [], faults, reason: "No answer came." });
+    await shown.find("input[name=record]").setValue("700113");
+    await shown.find("form").trigger("submit");
+    await flushPromises();
+    expect(asked[0]?.body).toMatchObject({ rows: [17], answer: "record", argument: "700113" });
+    await button(shown, "It is not there")!.trigger("click");
+    await flushPromises();
+    expect(asked[1]?.body).toMatchObject({ answer: "new", argument: "" });
+  });
+
+  it("takes the last decision back, whatever it covered", async () => {
+    const last = { id: 12, answer: "aside", argument: "", scope: {}, count: 41, by: "Ada", at: "2026-11-16T09:12:00Z" };
+    answer = () => Response.json(asked.length === 1 ? [last] : trip());
+    await button(panel(heldRow), "Undo the last decision")!.trigger("click");
+    await flushPromises();
+    expect(asked.map(({ path }) => path)).toEqual(["/api/trips/7/decisions", "/api/trips/7/decisions/12"]);
+    expect(notices[0]?.text).toContain("41 rows");
+  });
+
+  it("answers nothing of a plan that no longer counts", () => {
+    const stale = panel(heldRow, trip({ plan: { number: 5, current: false, made_at: "2026-11-16T09:12:00Z" } }));
+    expect(button(stale, "Use the file")!.attributes("disabled")).toBeDefined();
+  });
+
   it("tells an application's refusal in its own words", () => {
     const refused = {
       ...heldRow,
       state: "refused",
       reason: "A let berth needs a holder.",
       code: "422 · required-when-let",
+      faults: [{ code: "refused", field_name: "daily_rate", says: "A let berth needs a holder." }],
+      warnings: ["The office looks at this one."],
     };
     const text = panel(refused).text();
     expect(text).toContain("The application answered:");
     expect(text).toContain("422 · required-when-let · daily_rate");
-    expect(panel({ ...refused, code: "changed-meanwhile" }).text()).toContain("It was not written:");
+    expect(text).toContain("The application warns: The office looks at this one.");
+    const faults = [{ code: "changed-meanwhile", field_name: "daily_rate", says: "Daily rate was changed." }];
+    expect(panel({ ...refused, code: null, faults }).text()).toContain("It was not written:");
   });
 });
 
@@ -140,8 +171,8 @@ describe("confirming a write", () => {
     confirm().click();
     confirm().click();
     await flushPromises();
-    expect(asked.filter(({ path }) => path.endsWith("/runs"))).toEqual([
-      { path: "/api/trips/7/runs", body: { seen: "stages/7/plan-a.parquet" } },
+    expect(asked.filter(({ path }) => path.endsWith("/passes"))).toEqual([
+      { path: "/api/trips/7/passes", body: { plan: 5, atomic: false } },
     ]);
   });
 

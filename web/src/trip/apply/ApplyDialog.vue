@@ -18,11 +18,13 @@ const { trip, refresh } = useTripContext();
 const busy = ref(false);
 const trouble = ref("");
 const typed = ref("");
-const seen = ref("");
+const seen = ref(0);
+const atomic = ref(false);
 watch(
   () => props.open,
   (open) => {
-    if (open) seen.value = trip.value.plan;
+    if (open) seen.value = trip.value.plan?.number ?? 0;
+    atomic.value = false;
     trouble.value = "";
     typed.value = "";
   },
@@ -30,6 +32,7 @@ watch(
 const verdicts = computed(() => (trip.value.summary as { verdicts: Record<string, number> }).verdicts);
 const stays = computed(() => (verdicts.value.held ?? 0) + (verdicts.value.rejected ?? 0));
 const deletes = computed(() => verdicts.value.delete ?? 0);
+const canBeAtomic = computed(() => trip.value.to_write > 1 && trip.value.to_write <= trip.value.most_atomic);
 const confirmed = computed(() => !deletes.value || typed.value === String(deletes.value));
 
 async function apply(): Promise<void> {
@@ -38,7 +41,10 @@ async function apply(): Promise<void> {
   trouble.value = "";
   try {
     await data(
-      api.POST("/api/trips/{id}/runs", { params: { path: { id: trip.value.id } }, body: { seen: seen.value } }),
+      api.POST("/api/trips/{id}/passes", {
+        params: { path: { id: trip.value.id } },
+        body: { plan: seen.value, atomic: atomic.value },
+      }),
     );
     await refresh();
     emit("close");
@@ -73,6 +79,15 @@ async function apply(): Promise<void> {
           {{ many(stays, "row that is held or rejected stays", "rows that are held or rejected stay") }} where
           {{ stays === 1 ? "it is" : "they are" }} and can follow in another pass.
         </p>
+        <p v-if="trip.weak" class="mb-3 font-semibold text-held">
+          This application keeps no versions. Every record is read and compared just before it is written; what someone
+          changes in that very moment is not noticed.
+        </p>
+        <label v-if="canBeAtomic" class="mb-3 flex items-start gap-2"
+          ><input v-model="atomic" type="checkbox" class="mt-1" /><span
+            >All or nothing: if one row is refused, none is written</span
+          ></label
+        >
         <label v-if="deletes" class="mb-3 block"
           ><span class="field-label">Type {{ deletes }} to delete {{ many(deletes, "record", "records") }}</span
           ><input v-model="typed" class="input" inputmode="numeric"

@@ -8,6 +8,7 @@ import StageLabel from "@/parts/StageLabel.vue";
 import { sayError } from "@/shell/notices";
 
 import { useTripContext } from "../context";
+import { usePlanAgain } from "../planning";
 import ApplyDialog from "./ApplyDialog.vue";
 import WhatIsWritten from "./WhatIsWritten.vue";
 
@@ -17,9 +18,10 @@ const { trip, mayPrepare, refresh } = useTripContext();
 const confirming = ref(false);
 const busy = ref(false);
 const job = computed(() => (trip.value.job?.kind === "apply" ? trip.value.job : null));
-const broken = computed(
-  () => !job.value && trip.value.runs.some((run) => run.state === "running" || run.state === "waiting"),
+const broken = computed(() =>
+  job.value ? undefined : trip.value.passes.find((one) => one.state === "running" || one.state === "interrupted"),
 );
+const stale = computed(() => !!trip.value.plan && !trip.value.plan.current);
 const began = ref({ at: 0, done: 0 });
 const rate = ref(0);
 watch(
@@ -38,11 +40,12 @@ const left = computed(() =>
   rate.value > 0 && job.value ? Math.ceil(((job.value.total ?? 0) - (job.value.done ?? 0)) / rate.value) : null,
 );
 const canApply = computed(
-  () => trip.value.to_write > 0 && !trip.value.applied && !trip.value.job && trip.value.application.may_apply,
+  () => trip.value.to_write > 0 && !!trip.value.plan?.current && !trip.value.job && trip.value.application.may_apply,
 );
+const { planAgain, busy: planning } = usePlanAgain();
 
-const total = (run: { totals?: unknown }, ...names: string[]): number =>
-  names.reduce((sum, name) => sum + ((run.totals as Record<string, number> | null)?.[name] ?? 0), 0);
+const total = (one: { totals: Record<string, number> | null }, ...names: string[]): number =>
+  names.reduce((sum, name) => sum + (one.totals?.[name] ?? 0), 0);
 
 async function stop(): Promise<void> {
   if (!job.value) return;
@@ -55,12 +58,12 @@ async function stop(): Promise<void> {
     busy.value = false;
   }
 }
-async function goOn(): Promise<void> {
+async function end(what: "go on" | "give up"): Promise<void> {
+  if (!broken.value || busy.value) return;
   busy.value = true;
   try {
-    await data(
-      api.POST("/api/trips/{id}/runs", { params: { path: { id: trip.value.id } }, body: { seen: trip.value.plan } }),
-    );
+    const path = { id: trip.value.id, number: broken.value.number };
+    await data(api.POST("/api/trips/{id}/passes/{number}", { params: { path }, body: { do: what } }));
     await refresh();
   } catch (error) {
     sayError(error);
@@ -103,22 +106,47 @@ async function goOn(): Promise<void> {
         </button>
       </section>
       <section v-else-if="broken" class="card max-w-2xl">
-        <h2>A pass broke off</h2>
+        <h2 class="flex items-center gap-3">
+          <StageLabel :stage="trip.application.stage" />Pass {{ broken.number }} broke off
+        </h2>
+        <p v-if="broken.reason" class="mt-1 font-semibold text-held">{{ broken.reason }}</p>
         <p class="mt-1">
-          What was sent is written down. Go on: rows without an answer are settled by reading their records, nothing is
-          written twice.
+          What was sent is written down. If it goes on, it sends exactly what was confirmed, and rows without an answer
+          are settled first: nothing is written twice. If it is given up, what is in stays in, rows in doubt end
+          unclear, and the rest is not sent.
         </p>
-        <button type="button" class="btn go mt-3" :disabled="busy || !trip.application.may_apply" @click="goOn">
-          Go on where it was
-        </button>
+        <div class="mt-3 flex gap-2">
+          <button
+            type="button"
+            class="btn go"
+            :disabled="busy || !trip.application.may_apply"
+            data-testid="go-on"
+            @click="end('go on')"
+          >
+            Go on where it was
+          </button>
+          <button
+            type="button"
+            class="btn"
+            :disabled="busy || !trip.application.may_apply"
+            data-testid="give-up"
+            @click="end('give up')"
+          >
+            Give it up
+          </button>
+        </div>
       </section>
-      <section v-else-if="trip.to_write && !trip.applied" class="card max-w-2xl">
+      <section v-else-if="trip.to_write && trip.plan?.current" class="card max-w-2xl">
         <h2 class="flex items-center gap-3">
           <StageLabel :stage="trip.application.stage" />{{ many(trip.to_write, "row is", "rows are") }} ready
         </h2>
         <p class="mt-1">
           Nothing has been written by this plan yet. Each write carries the version that was reviewed; where someone
           changed the same field since, the row is refused, not overwritten.
+        </p>
+        <p v-if="trip.weak" class="mt-2 font-semibold text-held">
+          This application keeps no versions: every record is read and compared just before it is written, and what
+          someone changes in that very moment is not noticed.
         </p>
         <WhatIsWritten class="mt-3" />
         <p v-if="!trip.application.may_apply" class="mt-2 font-semibold text-held">
@@ -129,44 +157,64 @@ async function goOn(): Promise<void> {
         </button>
       </section>
       <section v-else class="card max-w-2xl">
-        <h2>{{ trip.runs.length ? "All that was confirmed has been sent." : "There is nothing to write." }}</h2>
+        <h2>
+          {{
+            trip.sent_by
+              ? "What was confirmed has been sent."
+              : stale
+                ? "The plan no longer counts."
+                : "There is nothing to write."
+          }}
+        </h2>
         <p class="mt-1">
           {{
-            trip.runs.length
+            trip.sent_by
               ? "Outcome shows what became of each row."
-              : trip.plan
-                ? "No row of the plan changes anything. Review shows why."
-                : "The trip has no plan yet; the stations before this one say what is missing."
+              : stale
+                ? "Something was changed since it was made. Plan again, look at Review, then apply."
+                : trip.plan
+                  ? "No row of the plan changes anything. Review shows why."
+                  : "The trip has no plan yet; the stations before this one say what is missing."
           }}
         </p>
+        <button v-if="stale && !trip.sent_by" type="button" class="btn go mt-3" :disabled="planning" @click="planAgain">
+          Plan again
+        </button>
         <RouterLink
+          v-else
           class="btn mt-3"
-          :to="{ name: 'trip', params: { id: trip.id, station: trip.runs.length ? 'outcome' : 'review' } }"
-          >{{ trip.runs.length ? "To Outcome" : "To Review" }}</RouterLink
+          :to="{ name: 'trip', params: { id: trip.id, station: trip.sent_by ? 'outcome' : 'review' } }"
+          >{{ trip.sent_by ? "To Outcome" : "To Review" }}</RouterLink
         >
       </section>
-      <table v-if="trip.runs.length" class="plain-table mt-5 max-w-2xl">
+      <table v-if="trip.passes.length" class="plain-table mt-5 max-w-2xl">
         <caption class="mb-1 text-left font-bold">
           This trip, pass by pass
         </caption>
         <thead>
           <tr>
+            <th>Pass</th>
+            <th>Plan</th>
             <th>Began</th>
             <th>By</th>
             <th>Sent</th>
             <th>In</th>
             <th>Refused</th>
+            <th>Unclear</th>
             <th>State</th>
           </tr>
         </thead>
         <tbody>
-          <tr v-for="run in trip.runs" :key="run.id">
-            <td>{{ fullTime(run.started_at) }}</td>
-            <td>{{ run.by }}</td>
-            <td class="mono">{{ count(run.rows) }}</td>
-            <td class="mono">{{ count(total(run, "created", "updated", "deleted")) }}</td>
-            <td class="mono">{{ count(total(run, "refused")) }}</td>
-            <td>{{ run.state }}</td>
+          <tr v-for="one in trip.passes" :key="one.number">
+            <td class="mono">{{ one.number }}</td>
+            <td class="mono">{{ one.plan }}</td>
+            <td>{{ fullTime(one.started_at) }}</td>
+            <td>{{ one.by }}</td>
+            <td class="mono">{{ count(one.rows) }}</td>
+            <td class="mono">{{ count(total(one, "created", "updated", "deleted")) }}</td>
+            <td class="mono">{{ count(total(one, "refused")) }}</td>
+            <td class="mono">{{ count(total(one, "unclear")) }}</td>
+            <td>{{ one.state }}</td>
           </tr>
         </tbody>
       </table>

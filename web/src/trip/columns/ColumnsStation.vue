@@ -2,7 +2,7 @@
 import { computed, ref } from "vue";
 
 import { api, data } from "@/api/client";
-import { useCatalogue } from "@/api/queries";
+import { jobEnded, useCatalogue } from "@/api/queries";
 import DataGrid, { type GridColumn } from "@/grid/DataGrid.vue";
 import { useWindow } from "@/grid/useWindow";
 import { count, many } from "@/parts/format";
@@ -11,7 +11,7 @@ import { sayError } from "@/shell/notices";
 import { useTripContext } from "../context";
 
 defineEmits<{ bring: []; choose: [string] }>();
-const { trip, mayPrepare, set, refresh } = useTripContext();
+const { trip, mayPrepare, refresh } = useTripContext();
 const { data: catalogue } = useCatalogue(computed(() => trip.value.application.name));
 const type = computed(() => catalogue.value?.types.find((t) => t.name === trip.value.record_type));
 const window = useWindow(() => ({
@@ -51,15 +51,16 @@ async function choose(at: number, name: string): Promise<void> {
   busy.value = true;
   try {
     const params = { path: { id: trip.value.id }, header: { "If-Match": `"${trip.value.version}"` } };
-    set(
-      await data(
-        api.PATCH("/api/trips/{id}", {
-          params: params as never,
-          headers: params.header,
-          body: { said: { [header]: name } },
-        }),
-      ),
+    const job = await data(
+      api.PATCH("/api/trips/{id}/columns", {
+        params: params as never,
+        headers: params.header,
+        body: { said: { [header]: name }, operation: "" },
+      }),
     );
+    await refresh();
+    const ended = await jobEnded(job.id);
+    if (ended.state !== "done") throw new Error(ended.error || ended.message);
   } catch (error) {
     sayError(error);
   } finally {

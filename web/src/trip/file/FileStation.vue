@@ -94,7 +94,7 @@ function chose(event: Event): void {
           </p>
           <p class="mt-1">{{ sheet.added_by }}, {{ fullTime(sheet.added_at) }}</p>
         </section>
-        <a class="btn" :href="`/api/trips/${trip.id}/files/${sheet.id}`" download>Download {{ sheet.name }}</a>
+        <a class="btn" :href="`/api/trips/${trip.id}/sheets/${sheet.id}`" download>Download {{ sheet.name }}</a>
         <button v-if="mayPrepare" type="button" class="btn" @click="chooser?.click()">
           Bring in a corrected version…
         </button>
@@ -112,7 +112,7 @@ function chose(event: Event): void {
         <section v-for="one in sent" :key="one.id" class="card">
           <b class="break-words">{{ one.name }}</b>
           <p>{{ many(one.rows ?? 0, "record", "records") }} · {{ one.added_by }}, {{ fullTime(one.added_at) }}</p>
-          <a class="btn sm mt-2" :href="`/api/trips/${trip.id}/files/${one.id}`" download>Download the sheet</a>
+          <a class="btn sm mt-2" :href="`/api/trips/${trip.id}/sheets/${one.id}`" download>Download the sheet</a>
         </section>
         <section class="card">
           <b>Kept here too</b>

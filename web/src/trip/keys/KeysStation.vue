@@ -21,7 +21,7 @@ const OPERATIONS = [
 ];
 defineEmits<{ bring: []; choose: [string] }>();
 const router = useRouter();
-const { trip, mayPrepare, set, refresh } = useTripContext();
+const { trip, mayPrepare, refresh } = useTripContext();
 const { data: catalogue } = useCatalogue(computed(() => trip.value.application.name));
 const type = computed(() => catalogue.value?.types.find((t) => t.name === trip.value.record_type));
 const operation = ref(trip.value.operation ?? "update");
@@ -44,19 +44,16 @@ async function match(): Promise<void> {
   busy.value = true;
   try {
     const body = { key: key.value.split("+"), operation: operation.value };
-    const now = await data(
-      api.PATCH("/api/trips/{id}", {
+    const asked = await data(
+      api.PATCH("/api/trips/{id}/columns", {
         params: { path: { id: trip.value.id } },
         headers: { "If-Match": `"${trip.value.version}"` },
         body,
       }),
     );
-    set(now);
-    if (now.job) {
-      const job = await jobEnded(now.job.id);
-      await refresh();
-      if (job.state !== "done") throw new Error(job.error || job.message);
-    }
+    const job = await jobEnded(asked.id);
+    await refresh();
+    if (job.state !== "done") throw new Error(job.error || job.message);
     await router.push({ name: "trip", params: { id: trip.value.id, station: "review" } });
   } catch (error) {
     sayError(error);

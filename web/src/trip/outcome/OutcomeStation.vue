@@ -1,43 +1,78 @@
 <script setup lang="ts">
 import { Menu, MenuButton, MenuItem, MenuItems } from "@headlessui/vue";
 import { computed, ref, watch } from "vue";
-import { useRouter } from "vue-router";
 
-import { api, data } from "@/api/client";
-import { jobEnded } from "@/api/queries";
 import DataGrid from "@/grid/DataGrid.vue";
 import { useWindow } from "@/grid/useWindow";
-import { count, many } from "@/parts/format";
+import { count, exact, many } from "@/parts/format";
 import VerdictSign from "@/parts/VerdictSign.vue";
-import { sayError } from "@/shell/notices";
 
 import { useGridColumns, useTripContext } from "../context";
+import { usePlanAgain } from "../planning";
 import RowPanel from "../review/RowPanel.vue";
 
 const state = defineModel<string>("state", { default: "" });
 const emit = defineEmits<{ bring: []; choose: [string] }>();
-const router = useRouter();
-const { trip, mayPrepare, refresh } = useTripContext();
+const { trip, mayPrepare } = useTripContext();
+const { planAgain, busy } = usePlanAgain();
+interface Report {
+  records: number;
+  as_sent: number;
+  lost?: number[];
+  differences?: unknown[];
+  by_itself?: unknown[];
+  set?: Record<string, number>;
+  deleted?: number;
+  gone?: number;
+  warnings?: number;
+  totals?: Record<string, { sheet: string; planned: string; before: string; after: string | null }>;
+  type?: Counts;
+  selection?: Counts;
+}
+interface Counts {
+  before: number;
+  created: number;
+  deleted: number;
+  moved?: number;
+  after: number;
+  others?: number;
+}
+const run = computed(() => [...trip.value.passes].reverse().find((one) => one.totals));
 const current = ref(0);
 const currentColumn = ref(-1);
-const busy = ref(false);
 watch(state, () => (current.value = 0));
 const window = useWindow(() => ({
-  trip: trip.value.plan && trip.value.runs.length ? trip.value.id : 0,
+  trip: run.value ? trip.value.id : 0,
   view: "outcome",
   state: state.value,
   column: "",
   text: "",
-  version: `${trip.value.plan} ${trip.value.runs.map((run) => run.state).join()}`,
+  version: trip.value.passes.map((one) => `${one.number} ${one.state}`).join(),
 }));
 const columns = useGridColumns(trip);
 const row = computed(() => window.rowAt(current.value));
-const notIn = computed(() => trip.value.reasons.reduce((sum, one) => sum + one.count, 0));
-const run = computed(() => [...trip.value.runs].reverse().find((one) => one.read_back));
-const back = computed(
-  () =>
-    run.value?.read_back as { records: number; as_sent: number; lost: number[]; differences: unknown[] } | undefined,
-);
+const notIn = computed(() => trip.value.outcomes.reduce((sum, one) => sum + one.count, 0));
+const back = computed(() => run.value?.report as Report | undefined);
+const others = computed(() => back.value?.selection?.others ?? back.value?.type?.others ?? 0);
+/** What else the application says: its own doings, warnings, records before and after. */
+const told = computed(() => {
+  const own = back.value;
+  if (!own) return [];
+  const kept = own.selection ?? own.type;
+  const set = Object.entries(own.set ?? {}).map(([name, rows]) => `${label(name)} in ${count(rows)}`);
+  return [
+    own.warnings && `${many(own.warnings, "row was", "rows were")} taken with a warning`,
+    own.by_itself?.length && `the application changed ${many(own.by_itself.length, "value", "values")} by itself`,
+    set.length && `it filled by itself: ${set.join(", ")}`,
+    kept &&
+      `${own.selection ? "records of the selection" : "records"}: ${count(kept.before)} + ${count(kept.created)} created − ${count(kept.deleted)} deleted${kept.moved ? ` − ${count(-kept.moved)} moved out` : ""} = ${count(kept.after - others.value)}, there are ${count(kept.after)}${others.value ? `, so others changed ${count(Math.abs(others.value))}` : ""}`,
+    ...Object.entries(own.totals ?? {}).map(
+      ([name, sums]) =>
+        `Σ ${label(name)}: planned ${exact(sums.planned)}, before ${exact(sums.before)}, now ${exact(sums.after)}`,
+    ),
+  ].filter((one): one is string => !!one);
+});
+const label = (name: string): string => trip.value.columns.find((c) => c.field_name === name)?.field_label ?? name;
 const DOWNLOADS = [
   { says: "Receipt, XLSX", what: "receipt.xlsx" },
   { says: "Receipt, CSV", what: "receipt.csv" },
@@ -46,20 +81,6 @@ const DOWNLOADS = [
 ];
 const grid = ref<InstanceType<typeof DataGrid>>();
 
-async function again(): Promise<void> {
-  busy.value = true;
-  try {
-    const asked = await data(api.POST("/api/trips/{id}/plan", { params: { path: { id: trip.value.id } } }));
-    const job = await jobEnded(asked.id);
-    await refresh();
-    if (job.state !== "done") throw new Error(job.error || job.message);
-    await router.push({ name: "trip", params: { id: trip.value.id, station: "review" } });
-  } catch (error) {
-    sayError(error);
-  } finally {
-    busy.value = false;
-  }
-}
 function show(reason: { state: string; first: number }): void {
   emit("choose", reason.state);
 }
@@ -84,11 +105,11 @@ function show(reason: { state: string; first: number }): void {
       </MenuItems>
     </Menu>
     <button
-      v-if="run && mayPrepare && notIn"
+      v-if="run && mayPrepare && notIn && trip.sent_by"
       type="button"
       class="btn go"
       :disabled="busy || !!trip.job"
-      @click="again"
+      @click="planAgain"
     >
       Look again at what is not in
     </button>
@@ -106,10 +127,10 @@ function show(reason: { state: string; first: number }): void {
         >
         <span v-if="notIn" class="soft">with the reason beside each, to fix and drop here again</span>
       </div>
-      <div v-if="trip.reasons.length" class="max-h-[112px] flex-none overflow-auto border-b border-rule bg-paper">
+      <div v-if="trip.outcomes.length" class="max-h-[112px] flex-none overflow-auto border-b border-rule bg-paper">
         <button
-          v-for="one in trip.reasons"
-          :key="one.state + one.reason"
+          v-for="one in trip.outcomes"
+          :key="one.state + one.code + one.field_name + one.reason"
           type="button"
           class="flex w-full items-center gap-2 border-b border-rule px-3 py-1 text-left text-[13px] last:border-0 hover:bg-marine-tint"
           @click="show(one)"
@@ -140,12 +161,15 @@ function show(reason: { state: string; first: number }): void {
       updated, deleted or refused, read back from the application.
     </p>
   </div>
+  <p v-if="back && told.length" class="flex-none border-t border-rule bg-paper px-4 py-1 text-[13px]">
+    {{ told.join(" · ") }}
+  </p>
   <p
-    v-if="back && (back.differences.length || back.lost.length)"
+    v-if="back && (back.differences?.length || back.lost?.length)"
     class="flex-none bg-held-tint px-4 py-1 font-semibold text-held"
     role="alert"
   >
-    Read back: {{ many(back.differences.length + back.lost.length, "value is", "values are") }} not as sent; the receipt
-    names them ({{ count(back.as_sent) }} of {{ count(back.records) }} records are).
+    Read back: {{ many((back.differences?.length ?? 0) + (back.lost?.length ?? 0), "value is", "values are") }} not as
+    sent; the receipt names them ({{ count(back.as_sent) }} of {{ count(back.records) }} records are).
   </p>
 </template>

@@ -8,11 +8,12 @@ import { count, many } from "@/parts/format";
 
 import ApplyDialog from "../apply/ApplyDialog.vue";
 import { useGridColumns, useTripContext } from "../context";
+import { usePlanAgain } from "../planning";
 import RowPanel from "./RowPanel.vue";
 
 const state = defineModel<string>("state", { default: "" });
 defineEmits<{ bring: []; choose: [string] }>();
-const { trip } = useTripContext();
+const { trip, mayPrepare } = useTripContext();
 const column = ref("");
 const typed = ref("");
 const text = ref("");
@@ -30,7 +31,7 @@ const window = useWindow(() => ({
   state: state.value,
   column: column.value,
   text: text.value,
-  version: `${trip.value.plan} ${trip.value.runs.length} ${trip.value.job?.kind ?? ""}`,
+  version: `${trip.value.plan?.number} ${trip.value.job?.kind ?? ""}`,
 }));
 const columns = useGridColumns(trip);
 const changed = computed(() => trip.value.columns.filter((c) => c.changed && !c.is_key));
@@ -39,19 +40,32 @@ const row = computed(() => window.rowAt(current.value));
 const hidden = computed(() => (trip.value.rows ?? 0) - window.total.value);
 const filtered = computed(() => !!(state.value || column.value || text.value));
 const grid = ref<InstanceType<typeof DataGrid>>();
-const canApply = computed(() => trip.value.to_write > 0 && !trip.value.applied && !trip.value.job);
+const stale = computed(() => !!trip.value.plan && !trip.value.plan.current);
+const canApply = computed(() => trip.value.to_write > 0 && !stale.value && !trip.value.job);
+const { planAgain, busy } = usePlanAgain();
 </script>
 
 <template>
   <Teleport defer to="#trip-actions">
     <button
+      v-if="stale && mayPrepare"
+      type="button"
+      class="btn go"
+      :disabled="busy || !!trip.job"
+      data-testid="plan-again"
+      @click="planAgain"
+    >
+      {{ trip.sent_by ? "Look again at what is not in" : "Plan again" }}
+    </button>
+    <button
+      v-else
       type="button"
       class="btn go"
       :disabled="!canApply || !trip.application.may_apply"
       data-testid="apply"
       @click="confirming = true"
     >
-      {{ trip.applied ? "Sent" : trip.to_write ? `Apply ${many(trip.to_write, "row", "rows")}…` : "Nothing to write" }}
+      {{ trip.to_write ? `Apply ${many(trip.to_write, "row", "rows")}…` : "Nothing to write" }}
     </button>
   </Teleport>
   <ApplyDialog :open="confirming" @close="confirming = false" />

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** The side panel: the selected row, what is asked about it, and the answers. */
-import { computed, ref } from "vue";
+import { computed } from "vue";
 
 import { api, data, type Row } from "@/api/client";
 import { count, exact, many } from "@/parts/format";
@@ -10,11 +10,13 @@ import { useKeys } from "@/shell/keys";
 import { say, sayError } from "@/shell/notices";
 
 import { useTripContext } from "../context";
+import { type Answer, useDeciding } from "./deciding";
+import RowQuestions from "./RowQuestions.vue";
 
 const props = defineProps<{ row: Row | undefined; column: number; rowsOf: string }>();
 const emit = defineEmits<{ next: [] }>();
-const { trip, mayPrepare, set, refresh } = useTripContext();
-const busy = ref(false);
+const { trip, mayPrepare } = useTripContext();
+const { decide, undo, open } = useDeciding();
 const STATES: Record<string, string> = {
   create: "is a new record",
   update: "changes its record",
@@ -28,64 +30,21 @@ const STATES: Record<string, string> = {
   deleted: "was deleted",
   refused: "was refused",
   unclear: "is unclear",
-  waiting: "was not sent yet",
+  waiting: "was not sent",
 };
+const OURS = ["changed-meanwhile", "gone-meanwhile", "undone-with-group", "batch-too-large"];
 const cells = computed(() =>
   trip.value.columns.map((column, at) => ({ column, cell: props.row?.cells[at] })).filter(({ cell }) => cell?.do),
 );
 const conflicts = computed(() => cells.value.filter(({ cell }) => cell?.do === "held"));
-const unreadable = computed(() => cells.value.filter(({ cell }) => cell?.do === "bad"));
 const writes = computed(() => cells.value.filter(({ cell }) => cell?.do === "write"));
-const isHeld = computed(() => props.row?.state === "held");
-const asked = computed(() =>
-  trip.value.reasons.find((r) => r.state === props.row?.state && r.reason === props.row?.reason),
-);
+const further = computed(() => props.row?.faults?.slice(1) ?? []);
 const chosen = computed(
   () => trip.value.columns[props.column] ?? trip.value.columns.find((c) => c.difference && c.difference !== "0"),
 );
-const open = computed(() => mayPrepare.value && !busy.value && !trip.value.job && !trip.value.applied);
-
-async function decide(
-  answer: "file" | "application" | "aside" | "leave out" | "undo",
-  rows: number[],
-  field = "",
-): Promise<void> {
-  if (!rows.length || !open.value) return;
-  busy.value = true;
-  try {
-    set(
-      await data(
-        api.POST("/api/trips/{id}/decisions", {
-          params: { path: { id: trip.value.id } },
-          body: { rows, field, answer },
-        }),
-      ),
-    );
-    say(`${many(rows.length, "row", "rows")} decided. Undo with U.`);
-    await refresh();
-  } catch (error) {
-    sayError(error);
-  } finally {
-    busy.value = false;
-  }
-}
-const one = (answer: "file" | "application" | "aside" | "leave out" | "undo"): void => {
-  if (props.row) void decide(answer, [props.row.row]);
+const one = (answer: Answer): void => {
+  if (props.row) void decide({ rows: [props.row.row_id], answer });
 };
-
-/** All rows that are asked the same. */
-async function same(): Promise<number[]> {
-  const rows: number[] = [];
-  for (let offset = 0; ; offset += 500) {
-    const query = { view: "review", state: props.row?.state, offset, limit: 500 };
-    const window = await data(api.GET("/api/trips/{id}/rows", { params: { path: { id: trip.value.id }, query } }));
-    rows.push(...window.rows.filter((r) => r.reason === props.row?.reason).map((r) => r.row));
-    if (offset + 500 >= window.total) return rows;
-  }
-}
-async function all(answer: "file" | "application" | "aside" | "leave out"): Promise<void> {
-  await decide(answer, await same());
-}
 
 async function openRecord(): Promise<void> {
   const identifier = props.row?.identifier;
@@ -105,7 +64,7 @@ useKeys("This row", [
   { key: "1", says: "use the file", run: () => conflicts.value.length && one("file") },
   { key: "2", says: "keep application", run: () => conflicts.value.length && one("application") },
   { key: "X", says: "set aside", run: () => one("aside") },
-  { key: "U", says: "undo", run: () => one("undo") },
+  { key: "U", says: "undo", run: () => void undo() },
   { key: "V", says: "open the record", run: () => void openRecord() },
   { key: "N", says: "next row", quiet: true, run: () => emit("next") },
 ]);
@@ -120,7 +79,7 @@ useKeys("This row", [
       <section v-if="row.state === 'refused' || row.state === 'unclear'" class="card">
         <p>
           {{
-            row.code === "changed-meanwhile" || row.code === "gone" || row.state === "unclear"
+            OURS.includes(row.faults?.[0]?.code ?? "") || row.state === "unclear"
               ? "It was not written:"
               : "The application answered:"
           }}
@@ -129,66 +88,13 @@ useKeys("This row", [
         <p v-if="row.code" class="mono mt-1">{{ row.code }}{{ row.field ? ` · ${row.field}` : "" }}</p>
       </section>
       <p v-else-if="row.reason">{{ row.reason }}</p>
-      <section v-for="{ column: c, cell } in conflicts" :key="c.column" class="card">
-        <b>{{ c.field_label }}</b>
-        <div class="three">
-          <div><small>sent out</small>{{ cell?.kept ?? "empty" }}</div>
-          <div class="border-2 !border-marine bg-marine-tint"><small>your file</small>{{ cell?.new ?? "empty" }}</div>
-          <div><small>application now</small>{{ cell?.old ?? "empty" }}</div>
-        </div>
-        <div v-if="isHeld && mayPrepare" class="mt-2 flex flex-wrap gap-1.5">
-          <button
-            type="button"
-            class="btn sm go"
-            :disabled="!open"
-            @click="decide('file', [row.row], c.field_name ?? '')"
-          >
-            Use the file <kbd>1</kbd>
-          </button>
-          <button
-            type="button"
-            class="btn sm"
-            :disabled="!open"
-            @click="decide('application', [row.row], c.field_name ?? '')"
-          >
-            Keep application <kbd>2</kbd>
-          </button>
-        </div>
-      </section>
-      <section v-for="{ column: c, cell } in unreadable" :key="c.column" class="card">
-        <b>{{ c.field_label }}</b>
-        <p>
-          In the cell: <span class="mono font-bold !text-reject">{{ cell?.text }}</span>
-        </p>
-        <p>
-          In the application: <span class="mono">{{ cell?.old ?? "empty" }}</span>
-        </p>
-        <button
-          v-if="mayPrepare"
-          type="button"
-          class="btn sm mt-2"
-          :disabled="!open"
-          @click="decide('leave out', [row.row], c.field_name ?? '')"
-        >
-          Leave this cell out, carry the rest
-        </button>
-      </section>
-      <section v-if="asked && asked.count > 1 && ['held', 'rejected'].includes(row.state) && mayPrepare" class="card">
-        <b>The same for {{ many(asked.count, "row", "rows") }}</b>
-        <div class="mt-1.5 flex flex-wrap gap-1.5">
-          <template v-if="conflicts.length">
-            <button type="button" class="btn sm" :disabled="!open" @click="all('file')">
-              Use the file in all {{ count(asked.count) }}
-            </button>
-            <button type="button" class="btn sm" :disabled="!open" @click="all('application')">
-              Keep application in all
-            </button>
-          </template>
-          <button type="button" class="btn sm" :disabled="!open" @click="all('aside')">
-            Set all {{ count(asked.count) }} aside
-          </button>
-        </div>
-      </section>
+      <ul v-if="further.length" class="grid gap-0.5 text-[13px]" data-testid="further">
+        <li v-for="fault in further" :key="fault.code + fault.field_name" class="soft">Also: {{ fault.says }}</li>
+      </ul>
+      <p v-for="warning in row.warnings" :key="warning" class="rounded bg-held-tint px-2 py-1 text-held">
+        The application warns: {{ warning }}
+      </p>
+      <RowQuestions :row="row" :cells="cells" />
       <section v-if="writes.length" class="card">
         <b>{{
           ["created", "updated"].includes(row.state)
@@ -218,8 +124,17 @@ useKeys("This row", [
         >
           Set aside <kbd>X</kbd>
         </button>
-        <button v-if="mayPrepare && trip.decided" type="button" class="btn sm" :disabled="!open" @click="one('undo')">
-          Undo <kbd>U</kbd>
+        <button
+          v-if="mayPrepare && row.faults?.[0]?.code === 'set-aside'"
+          type="button"
+          class="btn sm"
+          :disabled="!open"
+          @click="one('again')"
+        >
+          Take it up again
+        </button>
+        <button v-if="mayPrepare" type="button" class="btn sm" :disabled="!open" @click="undo">
+          Undo the last decision <kbd>U</kbd>
         </button>
         <button v-if="row.identifier" type="button" class="btn sm" data-testid="open-record" @click="openRecord">
           Open the record <kbd>V</kbd>
