@@ -1,13 +1,16 @@
-"""``python -m tests [MODULE ...]`` runs all test modules, two at a time; the last line counts the tests."""
+"""``python -m tests [MODULE ...]`` runs all test modules in two lanes; the last line counts the tests."""
 
 from __future__ import annotations
 
+import contextlib
+import io
 import json
 import os
 import sqlite3
 import subprocess
 import sys
 import tempfile
+import threading
 import time
 import unittest
 from concurrent.futures import ThreadPoolExecutor
@@ -15,23 +18,82 @@ from pathlib import Path
 
 WEB = "web"
 HERE = Path(__file__).parent
-FIRST = ("browser", "journey", "killed", "api")
+FIRST = ("journey", "killed", "kills", "between", "browser", "supervising", "api", "trips")
+Counts = dict[str, int]
 
 
-def run_one(name: str) -> int:
-    """Run one module in this process; the last line on standard output tells the counts."""
-    suite = unittest.defaultTestLoader.loadTestsFromName(name)
-    result = unittest.TextTestRunner(verbosity=1).run(suite)
+class Counting(unittest.TextTestResult):
+    """Counts what succeeded one by one, so that a class that cannot begin takes nothing away."""
+
+    succeeded = 0
+
+    def addSuccess(self, test: unittest.TestCase) -> None:
+        super().addSuccess(test)
+        self.succeeded += 1
+
+
+def run_one(name: str) -> tuple[Counts, str]:
+    """Run one module in this process: its counts, and what it said."""
+    said = io.StringIO()
+    with contextlib.redirect_stderr(said), contextlib.redirect_stdout(said):
+        try:
+            suite = unittest.defaultTestLoader.loadTestsFromName(name)
+            runner = unittest.TextTestRunner(stream=said, verbosity=1, resultclass=Counting)
+            result = runner.run(suite)
+        finally:
+            from tests.support import clean_up
+
+            clean_up()
     failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
-    skipped = len(result.skipped)
-    print(json.dumps({"passed": result.testsRun - failed - skipped, "failed": failed, "skipped": skipped}))
-    return 1 if failed else 0
+    assert isinstance(result, Counting)
+    return {"passed": result.succeeded, "failed": failed, "skipped": len(result.skipped)}, said.getvalue()
 
 
-def run_web() -> dict[str, int]:
+def run_lane() -> None:
+    """Run the modules that are named on the standard input, one after the other."""
+    out = os.fdopen(os.dup(1), "w")
+    os.dup2(2, 1)
+    for line in sys.stdin:
+        counts, said = run_one(line.strip())
+        print(json.dumps({**counts, "said": said if counts["failed"] else ""}), file=out, flush=True)
+
+
+class Lane:
+    """A process that runs one module after the other; one that dies is counted as failed and replaced."""
+
+    def __init__(self) -> None:
+        self.process: subprocess.Popen[str] | None = None
+
+    def run(self, name: str) -> Counts:
+        if name == WEB:
+            return run_web()
+        if self.process is None or self.process.poll() is not None:
+            command = [sys.executable, "-m", "tests", "--lane"]
+            self.process = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
+        assert self.process.stdin and self.process.stdout
+        try:
+            self.process.stdin.write(f"{name}\n")
+            self.process.stdin.flush()
+            told = json.loads(self.process.stdout.readline())
+        except (OSError, ValueError):
+            print(f"{name}: its process died", flush=True)
+            self.process.kill()
+            self.process = None
+            return {"passed": 0, "failed": 1, "skipped": 0}
+        if told["failed"]:
+            print(told["said"][-16_000:], flush=True)
+        return {key: told[key] for key in ("passed", "failed", "skipped")}
+
+    def end(self) -> None:
+        if self.process is not None and self.process.stdin:
+            self.process.stdin.close()
+            self.process.wait(60)
+
+
+def run_web() -> Counts:
     """Run the front end's own tests."""
     report = Path(tempfile.mkdtemp()) / "report.json"
-    command = ["npx", "vitest", "run", "--reporter=json", f"--outputFile={report}"]
+    command = ["npx", "vitest", "run", "--reporter=json", f"--outputFile={report}", "--testTimeout=120000"]
     done = subprocess.run(command, cwd=HERE.parent / "web", capture_output=True, text=True, check=False)
     try:
         told = json.loads(report.read_text())
@@ -45,29 +107,33 @@ def run_web() -> dict[str, int]:
     return {"passed": told["numPassedTests"], "failed": told["numFailedTests"], "skipped": told["numPendingTests"]}
 
 
-def run_apart(name: str) -> dict[str, int]:
-    """Run one module in a process of its own; it cannot be lost without being counted as failed."""
-    if name == WEB:
-        return run_web()
-    began = time.monotonic()
-    command = [sys.executable, "-m", "tests", "--one", name]
-    done = subprocess.run(command, capture_output=True, text=True, check=False)
-    try:
-        counts: dict[str, int] = json.loads(done.stdout.strip().rpartition("\n")[2])
-    except ValueError:
-        counts = {"passed": 0, "failed": 1, "skipped": 0}
-    if counts["failed"] or done.returncode:
-        print(done.stdout[-4000:] + done.stderr[-12000:], flush=True)
-    took = time.monotonic() - began
-    print(f"{name}: {counts['passed']} passed, {counts['failed']} failed in {took:.0f} s", file=sys.stderr, flush=True)
-    return counts
-
-
 def modules() -> list[str]:
     """All test modules, those that take longest first."""
     paths = [path.relative_to(HERE.parent).with_suffix("") for path in HERE.rglob("test_*.py")]
     names = sorted(".".join(path.parts) for path in paths)
-    return sorted(names, key=lambda name: not any(word in name for word in FIRST))
+    return sorted(names, key=lambda name: next((at for at, word in enumerate(FIRST) if word in name), len(FIRST)))
+
+
+def needs_demo(name: str) -> bool:
+    return "browser" in name or "supervising" in name
+
+
+class Queue:
+    """Modules in order; those that need the demo wait until it is made."""
+
+    def __init__(self, names: list[str]) -> None:
+        self.names, self.lock, self.demo = names, threading.Lock(), threading.Event()
+
+    def take(self) -> str | None:
+        while True:
+            with self.lock:
+                if not self.names:
+                    return None
+                ready = [name for name in self.names if self.demo.is_set() or not needs_demo(name)]
+                if ready:
+                    self.names.remove(ready[0])
+                    return ready[0]
+            self.demo.wait()
 
 
 def seed() -> None:
@@ -76,21 +142,53 @@ def seed() -> None:
 
     first, copy = Register(), temporary_folder()
     first.process.terminate()
-    first.process.wait(20)
+    first.process.wait(60)
     for path in first.data.glob("*.db"):
         with sqlite3.connect(path) as source, sqlite3.connect(copy / path.name) as target:
             source.backup(target)
     os.environ["VEXO_TEST_SEED"] = str(copy)
 
 
+def make_demo(queue: Queue) -> None:
+    """Make the demo's data once; each test works on a copy."""
+    from tests.browser.support import Demo
+    from tests.support import temporary_folder
+
+    try:
+        folder = temporary_folder() / "demo"
+        Demo(folder).stop()
+        os.environ["VEXO_TEST_DEMO"] = str(folder)
+    finally:
+        queue.demo.set()
+
+
 def main() -> int:
-    if sys.argv[1:2] == ["--one"]:
-        return run_one(sys.argv[2])
+    if sys.argv[1:2] == ["--lane"]:
+        run_lane()
+        return 0
     names = sys.argv[1:] or [*modules(), WEB]
     seed()
-    with ThreadPoolExecutor(2) as pool:
-        counts = list(pool.map(run_apart, names))
-    total = {key: sum(count[key] for count in counts) for key in ("passed", "failed", "skipped")}
+    queue, found = Queue(list(names)), threading.Lock()
+    total: Counts = {"passed": 0, "failed": 0, "skipped": 0}
+
+    def work() -> None:
+        lane = Lane()
+        while (name := queue.take()) is not None:
+            began = time.monotonic()
+            counts = lane.run(name)
+            took = time.monotonic() - began
+            said = f"{name}: {counts['passed']} passed, {counts['failed']} failed in {took:.0f} s"
+            print(said, file=sys.stderr, flush=True)
+            with found:
+                for key, count in counts.items():
+                    total[key] += count
+        lane.end()
+
+    with ThreadPoolExecutor(3) as pool:
+        demo = pool.submit(make_demo, queue) if any(map(needs_demo, names)) else None
+        lanes = [pool.submit(work) for _ in range(2)]
+        for future in [*lanes, *([demo] if demo else [])]:
+            future.result()
     skipped = f", {total['skipped']} skipped" if total["skipped"] else ""
     print(f"{total['passed']} passed, {total['failed']} failed{skipped}", flush=True)
     return 1 if total["failed"] or not total["passed"] else 0

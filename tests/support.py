@@ -60,15 +60,15 @@ def wait_until(condition: Callable[[], Any], seconds: float = 300, what: str = "
 
 def start(*command: str, log: Path | None = None, **environment: str) -> subprocess.Popen[bytes]:
     """A process in a group of its own, ended after the tests."""
-    out = log.open("ab") if log else subprocess.DEVNULL
-    process = subprocess.Popen(
-        command,
-        env={**os.environ, **environment},
-        start_new_session=True,
-        stdout=out,
-        stderr=out,
-        stdin=subprocess.DEVNULL,
-    )
+    with log.open("ab") if log else open(os.devnull, "ab") as out:
+        process = subprocess.Popen(
+            command,
+            env={**os.environ, **environment},
+            start_new_session=True,
+            stdout=out,
+            stderr=out,
+            stdin=subprocess.DEVNULL,
+        )
     atexit.register(kill, process)
     return process
 
@@ -76,7 +76,7 @@ def start(*command: str, log: Path | None = None, **environment: str) -> subproc
 def kill(process: subprocess.Popen[bytes], number: int = signal.SIGKILL) -> None:
     if process.poll() is None:
         os.killpg(process.pid, number)
-        process.wait(20)
+        process.wait(120)
 
 
 def answers(address: str) -> bool:
@@ -104,7 +104,7 @@ class Register:
 
     def client(self, token: str = OFFICE, stage: str = "practice") -> httpx.Client:
         headers = {"Authorization": f"Bearer {token}"}
-        return httpx.Client(base_url=self.odata(stage), headers=headers, trust_env=False, timeout=30)
+        return httpx.Client(base_url=self.odata(stage), headers=headers, trust_env=False, timeout=300)
 
     def get(self, path: str, stage: str = "practice", **query: str) -> Any:
         with self.client(stage=stage) as client:
@@ -125,11 +125,11 @@ class Register:
 
     def trouble(self, kind: str, times: int = 1, **more: Any) -> None:
         body = {"kind": kind, "times": times, **more}
-        httpx.post(f"{self.address}/trouble", json=body, trust_env=False).raise_for_status()
+        httpx.post(f"{self.address}/trouble", json=body, trust_env=False, timeout=300).raise_for_status()
 
     def behave(self, **behaviour: Any) -> None:
         """Change what the register promises; nothing named: all as usual."""
-        httpx.post(f"{self.address}/behaviour", json=behaviour, trust_env=False).raise_for_status()
+        httpx.post(f"{self.address}/behaviour", json=behaviour, trust_env=False, timeout=300).raise_for_status()
 
     def effects(self, stage: str = "practice") -> list[dict[str, Any]]:
         """Everything that was done to the records, in order."""
@@ -139,8 +139,15 @@ class Register:
 
 @cache
 def register() -> Register:
-    """One register for all tests; each keeps to records of its own."""
+    """One register for all tests of a module; each keeps to records of its own."""
     return Register()
+
+
+def clean_up() -> None:
+    """After a module: its register ends."""
+    if register.cache_info().currsize:
+        kill(register().process)
+        register.cache_clear()
 
 
 @dataclass(frozen=True)
@@ -153,7 +160,7 @@ class Done:
 
 
 @cache
-def _template() -> Path:
+def template() -> Path:
     """A database without anything in it, made once and copied."""
     from vexo.server.setting_up import set_up
 
@@ -168,7 +175,7 @@ def _template() -> Path:
 
 def use_folder(data: Path) -> None:
     """Work on another data folder from now on, in this process."""
-    _template()
+    template()
     from django.db import connections
 
     connections.close_all()
@@ -180,10 +187,10 @@ def new_folder(name: str = "vexo") -> Path:
     """A new data folder, in use."""
     from vexo.server.data_folder import make_data_folder
 
-    template = _template()
+    made = template()
     data = temporary_folder() / name
     data.mkdir()
-    shutil.copy(template / "vexo.db", data / "vexo.db")
+    shutil.copy(made / "vexo.db", data / "vexo.db")
     use_folder(data)
     make_data_folder()
     return data

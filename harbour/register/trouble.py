@@ -17,6 +17,7 @@ WRITES_ONLY = ("status", "dropping", "late")
 _QUIET: dict[str, Any] = {"kind": "none", "left": 0, "seconds": 0.0, "skip": 0, "status": 502, "after": False}
 _USUAL: dict[str, Any] = {
     "versions": True,
+    "keys": True,
     "repeatable": "no",
     "warnings": False,
     "continues": True,
@@ -29,7 +30,7 @@ _behaviour = dict(_USUAL)
 
 
 def behaviour(name: str) -> Any:
-    """One of: ``versions`` (records carry one), ``repeatable`` (no, yes, rejecting), ``warnings`` (on rows that are
+    """One of: ``versions`` (records carry one), ``keys`` (its unique ones are told), ``repeatable`` (no, yes, rejecting), ``warnings`` (on rows that are
     taken), ``continues`` (a batch goes on after a failure), ``most`` (requests a batch), ``rows`` (status with which
     every second write of a batch fails, 0 for none)."""
     return _behaviour[name]

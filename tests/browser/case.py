@@ -51,7 +51,7 @@ class BrowserCase(unittest.TestCase):
             browser.click(f"+ {label}")
         browser.until(lambda: "Holder" in browser.find("table").text, "the preview with all fields")
         browser.click(f"Send out {count} rows")
-        path = wait_until(lambda: next(iter(browser.downloads.glob("*.xlsx")), None), 30, "the download")
+        path = wait_until(lambda: next(iter(browser.downloads.glob("*.xlsx")), None), what="the download")
         browser.see("out, not back yet")
         number = str(browser.until(lambda: browser.driver.current_url.partition("/trips/")[2], "the trip's page"))
         return number, Path(path)

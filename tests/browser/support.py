@@ -52,6 +52,7 @@ class Browser:
             "Emulation.setDeviceMetricsOverride",
             {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": False},
         )
+        self.driver.set_script_timeout(300)
         self.address = address
 
     def close(self) -> None:
@@ -72,7 +73,7 @@ class Browser:
     def all(self, css: str) -> list[WebElement]:
         return list(self.driver.find_elements(By.CSS_SELECTOR, css))
 
-    def until(self, condition: Callable[[], Any], what: str, seconds: float = 60) -> Any:
+    def until(self, condition: Callable[[], Any], what: str, seconds: float = 300) -> Any:
         def quiet() -> Any:
             try:
                 return condition()
@@ -84,7 +85,7 @@ class Browser:
         except AssertionError as error:
             raise AssertionError(f"{error}\n--- on the page ({self.driver.current_url}):\n{self.text[:1500]}") from None
 
-    def see(self, *texts: str, seconds: float = 60) -> None:
+    def see(self, *texts: str, seconds: float = 300) -> None:
         """Wait until all these words are on the page."""
         for text in texts:
             self.until(lambda text=text: text in self.text, f"the words {text!r}", seconds)
@@ -167,13 +168,15 @@ class Demo:
 
     def __init__(self, data: Path | None = None) -> None:
         self.data = data or temporary_folder() / "demo"
+        template = os.environ.get("VEXO_TEST_DEMO", "")
+        if template and not self.data.exists():
+            shutil.copytree(template, self.data)
         self.port = two_free_ports()
         self.address = f"http://127.0.0.1:{self.port}"
         self.log = temporary_folder() / "demo.log"
         command = [str(BIN / "vexo"), "demo", "--port", str(self.port), "--data", str(self.data)]
-        environment = {"VEXO_LEASE_SECONDS": "3"}
-        self.process = start(*command, log=self.log, **environment)
-        wait_until(lambda: b"Stop with" in self.log.read_bytes() or self.process.poll() is not None, 90, "the demo")
+        self.process = start(*command, log=self.log)
+        wait_until(lambda: b"Stop with" in self.log.read_bytes() or self.process.poll() is not None, what="the demo")
         assert answers(f"{self.address}/api/health"), self.log.read_text()
 
     @property

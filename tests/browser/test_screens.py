@@ -40,7 +40,7 @@ class Keyboard(BrowserCase):
         browser.until(lambda: browser.all("[role=dialog]"), "the dialog")
         self.tab_to(browser, "[data-testid=confirm]")
         browser.keys(Keys.ENTER)
-        browser.see("Read back", seconds=60)
+        browser.see("Read back")
         browser.until(lambda: "Row 2" in browser.find("[data-testid=panel] h2").text, "the first row in the panel")
         browser.keys("j")
         browser.until(lambda: "was" in browser.find("[data-testid=panel] h2").text, "a row in the panel")

@@ -21,7 +21,7 @@ class Sturdy(BrowserCase):
         berths = [r["berth_no"] for r in self.records(WHERE.format(letter))[:30]]
         edit(path, {(berth, "Daily rate"): rate for berth in berths})
         browser.drop(path)
-        browser.see("30 update", seconds=60)
+        browser.see("30 update")
         browser.until(lambda: not browser.all("[role=dialog]"), "the end of bringing in")
         return number
 
@@ -119,4 +119,4 @@ class Sturdy(BrowserCase):
         browser.click("Journal")
         browser.see("who did what")
         browser.open(f"/trips/{number}")
-        browser.see("30 updated", seconds=60)
+        browser.see("30 updated")

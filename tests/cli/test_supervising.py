@@ -42,7 +42,7 @@ class Supervisor(unittest.TestCase):
             [str(BIN / "vexo"), "demo", "--port", str(self.demo.port)],
             capture_output=True,
             text=True,
-            timeout=60,
+            timeout=600,
             check=False,
         )
         self.assertIn("is in use", again.stderr)

@@ -12,10 +12,10 @@ from tests.core.examples import BERTH, CATALOGUE, cells, matches, plan
 from tests.support import temporary_folder
 from vexo.core.columns.carrying import Reading, carry
 from vexo.core.columns.marks import CLEAR, LEAVE, VALUE, read_marks
-from vexo.core.receipts import not_in, receipt
 from vexo.core.records import Catalogue, UnknownName
 from vexo.core.sheets import Column, SheetError, SheetProfile, read_sheet
 from vexo.core.sheets.xlsx_reading import _day, _number
+from vexo.core.writing.receipts import not_in, receipt
 
 FOLDER = temporary_folder()
 PROFILE = SheetProfile("csv", (Column("c0", "Code", 3, 3), Column("c1", "Rate, new", 3, 3)), 1, 3, 0, ())
@@ -27,6 +27,7 @@ class Receipts(unittest.TestCase):
     made = plan(["code", "rate"], sheet, now)
     states = pl.DataFrame(
         {
+            "row_id": pl.Series([0, 1, 2], dtype=pl.UInt32),
             "row": pl.Series([2, 3, 4], dtype=pl.UInt32),
             "state": ["updated", "rejected", "same"],
             "reason": [None, "Daily rate is not a number.", None],

@@ -28,7 +28,7 @@ from vexo.core.sheets.xlsx_writing import write_xlsx
 
 FOLDER = temporary_folder()
 NAMES = ["code", "rate", "services", "name", "until", "open"]
-STAMP = Stamp(7, "abc", "harbour-live", "live", "Berth", tuple((n, BERTH.field(n).label) for n in NAMES))
+STAMP = Stamp(7, 1, "abc", "harbour-live", "live", "Berth", tuple((n, BERTH.field(n).label) for n in NAMES))
 TEXTS = st.text(alphabet="aZ09éß=+-@'\"[]&<>;,\t\n \u00a0_x0041", max_size=12)
 
 

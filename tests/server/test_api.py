@@ -14,7 +14,7 @@ class Person:
     """Someone who is signed in over HTTP."""
 
     def __init__(self, address: str, username: str = "") -> None:
-        self.http = httpx.Client(base_url=f"{address}/api/", trust_env=False, timeout=30)
+        self.http = httpx.Client(base_url=f"{address}/api/", trust_env=False, timeout=300)
         self.http.get("session")
         if username:
             body = {"username": username, "password": "saltmarsh"}

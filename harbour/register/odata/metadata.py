@@ -78,7 +78,7 @@ def _alternate_keys(parent: ET.Element, model: type[Record]) -> None:
             ET.SubElement(ref, "PropertyValue", Property="Alias", String=name)
 
 
-def _container(schema: ET.Element, versions: bool, repeatable: bool) -> None:
+def _container(schema: ET.Element, versions: bool, repeatable: bool, keys: bool) -> None:
     container = ET.SubElement(schema, "EntityContainer", Name="Container")
     for model in TYPES:
         name = f"{NAMESPACE}.{model.__name__}"
@@ -91,7 +91,7 @@ def _container(schema: ET.Element, versions: bool, repeatable: bool) -> None:
         _describe(entity_set, model.plural)
         if versions:
             _annotate(entity_set, "Core.V1.OptimisticConcurrency")
-        if model.keys:
+        if model.keys and keys:
             _alternate_keys(entity_set, model)
     _describe(container, "Saltmarsh Harbour Register")
     if repeatable:
@@ -104,7 +104,7 @@ def _container(schema: ET.Element, versions: bool, repeatable: bool) -> None:
 
 
 @cache
-def document(versions: bool = True, repeatable: bool = False) -> bytes:
+def document(versions: bool = True, repeatable: bool = False, keys: bool = True) -> bytes:
     """The whole document, by what the register promises. It is the same for every set."""
     root = ET.Element("edmx:Edmx", {"xmlns:edmx": _EDMX, "Version": "4.01"})
     for name in _VOCABULARIES:
@@ -114,5 +114,5 @@ def document(versions: bool = True, repeatable: bool = False) -> bytes:
     schema = ET.SubElement(ET.SubElement(root, "edmx:DataServices"), "Schema", {"xmlns": _EDM, "Namespace": NAMESPACE})
     for model in TYPES:
         _type(schema, model)
-    _container(schema, versions, repeatable)
+    _container(schema, versions, repeatable, keys)
     return ET.tostring(root, encoding="utf-8", xml_declaration=True)

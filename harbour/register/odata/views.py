@@ -89,7 +89,7 @@ def _one(
 
 
 def _described() -> HttpResponse:
-    content = metadata.document(trouble.behaviour("versions"), trouble.behaviour("repeatable") != "no")
+    content = metadata.document(trouble.behaviour("versions"), trouble.behaviour("repeatable") != "no", trouble.behaviour("keys"))
     return HttpResponse(content, content_type="application/xml", headers={"OData-Version": "4.01"})
 
 

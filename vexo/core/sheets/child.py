@@ -7,9 +7,11 @@ import resource
 import sys
 import zipfile
 from pathlib import Path
+from typing import Any
 
 
-def _read(path: Path, target: Path, name: str) -> dict[str, object]:
+def read(path: Path, target: Path, name: str) -> dict[str, Any]:
+    """Read a file: its profile, or what is wrong with it under ``error``."""
     from .csv_reading import read_csv
     from .reading import write_cells
     from .sheet import SheetError, shape_cells
@@ -38,4 +40,4 @@ def _read(path: Path, target: Path, name: str) -> dict[str, object]:
 if __name__ == "__main__":
     limit = int(sys.argv[3])
     resource.setrlimit(resource.RLIMIT_AS, (limit, limit))
-    print(json.dumps(_read(Path(sys.argv[1]), Path(sys.argv[2]), sys.argv[4])))
+    print(json.dumps(read(Path(sys.argv[1]), Path(sys.argv[2]), sys.argv[4])))

@@ -7,7 +7,8 @@ import time
 from collections.abc import Callable, Sequence
 
 from vexo.applications import Application as Client
-from vexo.applications.base import NotTaken, Sending, TooLarge
+from vexo.applications import ApplicationError
+from vexo.applications.base import NoAnswer, NotTaken, Sending, TooLarge
 from vexo.core.planning.verdicts import Verdict
 from vexo.core.records import RecordType
 from vexo.core.writing import Answer, Write, operation_of
@@ -80,6 +81,12 @@ class Sender:
                 raise Interrupted(str(error)) from error
             self._too_large(batch, writes)
             return None
+        except NoAnswer:
+            raise
+        except ApplicationError as error:
+            if not in_doubt:
+                self.recorder.not_taken(batch)
+            raise Interrupted(str(error)) from error
         self.waited = 0.0
         if any(answer.accepted for answer in answers):
             self.on_accepted()

@@ -42,6 +42,7 @@ const further = computed(() => props.row?.faults?.slice(1) ?? []);
 const chosen = computed(
   () => trip.value.columns[props.column] ?? trip.value.columns.find((c) => c.difference && c.difference !== "0"),
 );
+const mayDecide = computed(() => mayPrepare.value && !!trip.value.plan?.current);
 const one = (answer: Answer): void => {
   if (props.row) void decide({ rows: [props.row.row_id], answer });
 };
@@ -116,7 +117,7 @@ useKeys("This row", [
       </section>
       <div class="flex flex-wrap gap-1.5">
         <button
-          v-if="mayPrepare && !['aside', 'created', 'updated', 'deleted'].includes(row.state)"
+          v-if="mayDecide && !['aside', 'created', 'updated', 'deleted'].includes(row.state)"
           type="button"
           class="btn sm"
           :disabled="!open"
@@ -125,7 +126,7 @@ useKeys("This row", [
           Set aside <kbd>X</kbd>
         </button>
         <button
-          v-if="mayPrepare && row.faults?.[0]?.code === 'set-aside'"
+          v-if="mayDecide && row.faults?.[0]?.code === 'set-aside'"
           type="button"
           class="btn sm"
           :disabled="!open"
@@ -133,7 +134,7 @@ useKeys("This row", [
         >
           Take it up again
         </button>
-        <button v-if="mayPrepare" type="button" class="btn sm" :disabled="!open" @click="undo">
+        <button v-if="mayDecide" type="button" class="btn sm" :disabled="!open" @click="undo">
           Undo the last decision <kbd>U</kbd>
         </button>
         <button v-if="row.identifier" type="button" class="btn sm" data-testid="open-record" @click="openRecord">

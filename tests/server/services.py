@@ -1,0 +1,173 @@
+"""Trips on the server's own services, in this process, against the running register."""
+
+from __future__ import annotations
+
+import json
+import unittest
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+from unittest.mock import patch
+
+import openpyxl
+
+from tests.support import Vexo, register, temporary_folder
+
+WHERE = "harbour eq 'TERNISLAND' and startswith(berth_no,'{}-')"
+
+
+def read_here(path: Path, cells: Path, name: str = "") -> Any:
+    """A file read in this process, as the child would."""
+    from vexo.core.sheets import SheetError, SheetProfile
+    from vexo.core.sheets.child import read
+
+    told = read(path, cells, name)
+    if "error" in told:
+        raise SheetError(told["error"])
+    return SheetProfile.from_json(json.loads(json.dumps(told)))
+
+
+class ServiceCase(unittest.TestCase):
+    """A data folder for the class, connected to the register."""
+
+    vexo: Vexo
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        from vexo.server.applications.models import Application
+        from vexo.server.people.models import Person, Role
+
+        cls.vexo = Vexo()
+        cls.practice = Application.objects.get(name="harbour-practice")
+        cls.live = Application.objects.get(name="harbour-live")
+        cls.enterClassContext(patch("vexo.server.bringin.reading.read_sheet", read_here))
+        cls.person = Person.objects.create(username="ada", name="Ada Quillfeather", role=Role.ADMINISTRATOR)
+
+    def setUp(self) -> None:
+        self.vexo.use()
+        register().behave()
+        self.addCleanup(register().behave)
+        self.addCleanup(register().trouble, "none")
+
+    def out(self, letter: str, *fields: str, application: Any = None, format_: str = "xlsx") -> tuple[Any, Path]:
+        """Berths of one letter, sent out: the trip and the sheet."""
+        from vexo.server.data_folder import absolute
+        from vexo.server.jobs.working import do_now, enqueue
+        from vexo.server.sendout.sending import new_trip
+
+        application = application or self.practice
+        trip = new_trip(application, "Berth", "ada", fields, WHERE.format(letter), f"Letter {letter}")
+        job = do_now(enqueue("send out", "ada", trip, mine=True, format=format_))
+        self.assertEqual(job.error, "")
+        return trip, absolute(job.result["file"])
+
+    def back(self, path: Path, application: Any = None, record_type: str = "Berth", **more: Any) -> Any:
+        """A sheet brought in and planned: the job that ended last."""
+        from vexo.server.bringin.bringing import start_bringing_in
+        from vexo.server.bringin.uploads import take_file
+        from vexo.server.jobs.working import do_now
+
+        upload = take_file(path, str(self.person))
+        application = application or self.practice
+        return do_now(start_bringing_in(application, record_type, upload, self.person, mine=True, **more))
+
+    def trip_of(self, job: Any) -> Any:
+        from vexo.server.trips.models import Trip
+
+        return Trip.objects.get(pk=job.trip_id)
+
+    def bring(self, content: str, **more: Any) -> Any:
+        """Delimited text as a trip of its own, or as the next sheet of one (``trip``)."""
+        job = self.back(self.text(content), **{"trip": "new", **more})
+        self.assertEqual(job.error, "")
+        return self.trip_of(job)
+
+    def plan(self, trip: Any) -> Any:
+        """The trip planned anew."""
+        from vexo.server.jobs.working import do_now, enqueue
+        from vexo.server.review.plans import plan_of
+
+        job = do_now(enqueue("plan", "ada", trip, mine=True, fresh=True))
+        self.assertEqual(job.error, "")
+        trip.refresh_from_db()
+        return plan_of(trip)
+
+    def decide(self, trip: Any, answer: str, rows: Sequence[int] = (), **more: Any) -> Any:
+        """An answer for rows, by their place in the newest plan (0 is the first)."""
+        from vexo.server.jobs.working import do_now
+        from vexo.server.review.decisions import Scope, decide
+        from vexo.server.review.plans import plan_of
+
+        ids = self.table(trip)["row_id"].to_list()
+        scope = Scope(tuple(ids[at] for at in rows), more.pop("code", ""), more.pop("field", ""))
+        made, job = decide(trip, self.person, plan_of(trip).number, scope, answer, mine=True, **more)
+        ended = do_now(job)
+        self.assertEqual(ended.error, "")
+        trip.refresh_from_db()
+        return made
+
+    def start(self, trip: Any, **more: Any) -> Any:
+        """A pass of the newest plan, about to be sent: its job."""
+        from vexo.server.passes.starting import start_pass
+        from vexo.server.review.plans import plan_of
+
+        trip.refresh_from_db()
+        return start_pass(trip, self.person, plan_of(trip).number, mine=True, **more)[1]
+
+    def apply(self, trip: Any, **more: Any) -> Any:
+        """The newest plan, sent: the pass as it ended."""
+        from vexo.server.jobs.working import do_now
+
+        do_now(self.start(trip, **more))
+        return self.last_pass(trip)
+
+    def last_pass(self, trip: Any) -> Any:
+        trip.refresh_from_db()
+        return trip.passes.last()
+
+    def go_on(self, trip: Any, give_up: bool = False) -> Any:
+        """An interrupted pass, gone on with or given up."""
+        from vexo.server.jobs.models import Job
+        from vexo.server.jobs.working import do_now
+        from vexo.server.passes import starting
+
+        Job.objects.filter(trip=trip, state=Job.RUNNING).update(lease_until=1.0)
+        again = starting.give_up if give_up else starting.go_on
+        do_now(again(trip, self.person, self.last_pass(trip).number, mine=True)[1])
+        return self.last_pass(trip)
+
+    def table(self, trip: Any) -> Any:
+        """The newest plan's rows."""
+        from vexo.server import stages
+        from vexo.server.review.plans import plan_of
+
+        return stages.read(plan_of(trip).path)
+
+    def verdicts(self, trip: Any) -> list[str]:
+        return list(self.table(trip)["verdict"].to_list())
+
+    def codes(self, trip: Any) -> list[list[str]]:
+        return [[fault["code"] for fault in row] for row in self.table(trip)["faults"].to_list()]
+
+    def terms(self, trip: Any) -> dict[str, int]:
+        from vexo.server.review.plans import plan_of
+
+        trip.refresh_from_db()
+        return {name: count for name, count in plan_of(trip).summary["verdicts"].items() if count}
+
+    def edited(self, path: Path, change: Any) -> Path:
+        book = openpyxl.load_workbook(path)
+        change(book.active)
+        target = temporary_folder() / path.name
+        book.save(target)
+        return target
+
+    def text(self, content: str, name: str = "sheet.csv") -> Path:
+        path = temporary_folder() / name
+        path.write_text(content, encoding="utf-8")
+        return path
+
+    def holders(self, beginning: str) -> list[dict[str, Any]]:
+        """Holders whose number begins so, as the register has them."""
+        query = {"$filter": f"startswith(holder_no,'{beginning}')", "$top": "5000"}
+        return list(register().get("Holders", **query)["value"])
