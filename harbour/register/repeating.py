@@ -24,9 +24,7 @@ def _digest(method: str, url: str, body: Any) -> str:
     return hashlib.sha256(text.encode()).hexdigest()
 
 
-def once(
-    alias: str, headers: Mapping[str, str], method: str, url: str, body: Any, run: Callable[[], Answer]
-) -> Answer:
+def once(alias: str, headers: Mapping[str, str], method: str, url: str, body: Any, run: Callable[[], Answer]) -> Answer:
     """Do a write, or give the answer that it had. The note of it is part of the write's own transaction."""
     number, promised = headers.get(NUMBER, ""), trouble.behaviour("repeatable")
     if not number or promised == "no" or method not in ("POST", "PATCH", "DELETE"):

@@ -6,10 +6,10 @@ from decimal import Decimal
 from typing import TYPE_CHECKING
 
 import polars as pl
+from vexo.core.applying import Write
 
 from vexo.applications import Application, ApplicationError
 from vexo.applications.base import NotPromised
-from vexo.core.applying import Write
 from vexo.core.conditions import Condition, read_condition
 from vexo.core.planning.verdicts import Verdict
 from vexo.core.records import IDENTIFIER, VERSION, Kind

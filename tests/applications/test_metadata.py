@@ -5,11 +5,11 @@ from __future__ import annotations
 import unittest
 
 import httpx
+from vexo.core.applying import Write
 
 from vexo.applications import ApplicationError
 from vexo.applications.odata import ODataApplication
 from vexo.applications.odata.metadata import read_metadata
-from vexo.core.applying import Write
 from vexo.core.planning.verdicts import Verdict
 from vexo.core.records import Catalogue, Kind
 

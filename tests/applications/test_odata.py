@@ -3,13 +3,13 @@ from __future__ import annotations
 import unittest
 
 import httpx
+from vexo.core.applying import Write
 
 from tests.applications.suite import ApplicationSuite
 from tests.support import TOKEN, free_port, register
 from vexo.applications import ApplicationError, open_application
 from vexo.applications.base import NoAnswer
 from vexo.applications.odata import ODataApplication
-from vexo.core.applying import Write
 from vexo.core.planning.verdicts import Verdict
 
 

@@ -33,7 +33,14 @@ class Numbers(unittest.TestCase):
         codes = [(problem or "").split(BETWEEN) for problem in problems]
         self.assertEqual(
             codes,
-            [["letter-for-figure"], ["decimal-comma"], ["too-fine", "2"], ["not-a-number"], ["not-a-number"], ["too-large"]],
+            [
+                ["letter-for-figure"],
+                ["decimal-comma"],
+                ["too-fine", "2"],
+                ["not-a-number"],
+                ["not-a-number"],
+                ["too-large"],
+            ],
         )
 
     @given(st.text(min_size=1, max_size=6))

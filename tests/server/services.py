@@ -34,10 +34,10 @@ class ServiceCase(unittest.TestCase):
 
     @classmethod
     def setUpClass(cls) -> None:
+        cls.vexo = Vexo()
         from vexo.server.applications.models import Application
         from vexo.server.people.models import Person, Role
 
-        cls.vexo = Vexo()
         cls.practice = Application.objects.get(name="harbour-practice")
         cls.live = Application.objects.get(name="harbour-live")
         cls.enterClassContext(patch("vexo.server.bringin.reading.read_sheet", read_here))

@@ -18,6 +18,9 @@ from vexo.server.setting_up import set_up
 FOLDER = set_up(temporary_folder() / "kept")
 
 from django.db import connection  # noqa: E402
+from vexo.server.trips.kept import keep_copy, moved_on, newest_copy  # noqa: E402
+from vexo.server.trips.sending import file_name, stamp_fits, stamp_of  # noqa: E402
+from vexo.server.trips.windows import _gather, sheet_window  # noqa: E402
 
 from vexo.core.records import IDENTIFIER, VERSION  # noqa: E402
 from vexo.server.applications.models import Application  # noqa: E402
@@ -31,10 +34,7 @@ from vexo.server.journal.models import Entry  # noqa: E402
 from vexo.server.journal.services import note  # noqa: E402
 from vexo.server.people.models import Person, Role  # noqa: E402
 from vexo.server.trips import uploads  # noqa: E402
-from vexo.server.trips.kept import keep_copy, moved_on, newest_copy  # noqa: E402
 from vexo.server.trips.models import Trip  # noqa: E402
-from vexo.server.trips.sending import file_name, stamp_fits, stamp_of  # noqa: E402
-from vexo.server.trips.windows import _gather, sheet_window  # noqa: E402
 
 
 def application() -> Application:

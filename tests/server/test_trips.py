@@ -4,7 +4,7 @@ from decimal import Decimal
 from typing import Any
 
 from tests.server.services import WHERE, ServiceCase
-from tests.support import template, register
+from tests.support import register, template
 
 template()
 
@@ -156,9 +156,7 @@ class Passes(ServiceCase):
         self.apply(trip)
         made = self.holders("09710")
         register().change(f"Berths({register().berth('TERNISLAND', 'A-001')['id']})", holder=made[0]["id"])
-        gone = self.bring(
-            "holder_no\n0971001\n0971002\n", record_type="Holder", operation="delete", key=["holder_no"]
-        )
+        gone = self.bring("holder_no\n0971001\n0971002\n", record_type="Holder", operation="delete", key=["holder_no"])
         plan = plan_of(gone)
         self.assertEqual(plan.summary["pointed"], {"Berths, Holder": 1})
         whole = stages.read(plan.whole)
@@ -239,7 +237,9 @@ class Standings(ServiceCase):
         self.assertEqual(window(column="notes")["total"], 3)
         self.assertEqual(window(column="no such")["total"], 0)
         self.assertEqual(window(state="held")["rows"], [])
-        self.assertEqual([(r["state"], r["code"], r["count"]) for r in plan.summary["reasons"]], [("rejected", "not-found", 1)])
+        self.assertEqual(
+            [(r["state"], r["code"], r["count"]) for r in plan.summary["reasons"]], [("rejected", "not-found", 1)]
+        )
         self.assertEqual(states(plan.path, "")["state"].to_list(), ["update", "rejected", "update"])
 
     def test_the_table_on_the_terminal_shows_old_and_new(self) -> None:
@@ -272,9 +272,7 @@ class Standings(ServiceCase):
         self.decide(trip, "aside", [1])
         self.apply(trip)
         kinds = list(Entry.objects.order_by("id").values_list("what", flat=True))[before:]
-        self.assertEqual(
-            kinds, ["sent out", "brought in", "planned", "decided", "planned", "applying", "applied"]
-        )
+        self.assertEqual(kinds, ["sent out", "brought in", "planned", "decided", "planned", "applying", "applied"])
 
     def test_an_application_that_stops_answering_is_remembered_as_such(self) -> None:
         lost = Application.objects.create(name="lost", label="Lost", stage="practice", address="http://127.0.0.1:9/")

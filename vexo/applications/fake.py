@@ -128,7 +128,14 @@ class FakeApplication(Application):
             others = [r for i, r in own.items() if i != identifier]
             if mine.get(key[0]) is not None and any(all(r.get(n) == mine.get(n) for n in key) for r in others):
                 return Answer(
-                    write.at, "refused", identifier, None, "refused", key[-1], ("There already.", "409"), accepted=accepted
+                    write.at,
+                    "refused",
+                    identifier,
+                    None,
+                    "refused",
+                    key[-1],
+                    ("There already.", "409"),
+                    accepted=accepted,
                 )
         if write.verdict == Verdict.DELETE:
             del own[identifier or ""]

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import random
+import ssl
 import time
 from collections.abc import Callable, Iterator
+from functools import cache
 from typing import Any
 
 import httpx
@@ -17,6 +19,12 @@ _BUSY = (429, 502, 503, 504)
 _LONGEST_WAIT = 30.0
 _CHUNK = 64 * 1024
 LONGEST_REQUEST = 60.0
+
+
+@cache
+def _trusted() -> ssl.SSLContext:
+    """The certificates this machine trusts, read once: that takes longer than most questions."""
+    return ssl.create_default_context()
 
 
 class Connection:
@@ -46,6 +54,7 @@ class Connection:
                 timeout=httpx.Timeout(LONGEST_REQUEST, connect=5),
                 limits=httpx.Limits(max_connections=8),
                 transport=transport,
+                verify=_trusted(),
                 follow_redirects=False,
                 trust_env=False,
             )
@@ -59,7 +68,9 @@ class Connection:
         """Read; asked again while the application is busy or the connection breaks."""
         return self._send("GET", path, headers)
 
-    def post_once(self, path: str, body: Any, headers: dict[str, str], before_body: Callable[[], None]) -> httpx.Response:
+    def post_once(
+        self, path: str, body: Any, headers: dict[str, str], before_body: Callable[[], None]
+    ) -> httpx.Response:
         """Write, once; what goes again and when is for the caller to say.
 
         Args:
@@ -137,9 +148,7 @@ class Connection:
 
     def _checked(self, response: httpx.Response) -> httpx.Response:
         if response.status_code in (401, 403):
-            raise ApplicationError(
-                f"{self.address} refuses the token. Give it a new one, or ask its administrator."
-            )
+            raise ApplicationError(f"{self.address} refuses the token. Give it a new one, or ask its administrator.")
         if response.status_code in _BUSY:
             raise ApplicationError(f"{self.address} is too busy to answer. Try again later.")
         if response.status_code >= 500:

@@ -40,7 +40,9 @@ def _confirm(trip: Trip, plan: Plan) -> None:
 @click.option("--yes", is_flag=True, help="Do not ask.")
 @click.option("--all-or-nothing", "atomic", is_flag=True, help="Write all rows, or none if one is refused.")
 @click.option("--go-on", "going_on", type=int, metavar="PASS", help="Go on with a pass that broke off.")
-@click.option("--give-up", "giving_up", type=int, metavar="PASS", help="End a pass that broke off; the rest is not sent.")
+@click.option(
+    "--give-up", "giving_up", type=int, metavar="PASS", help="End a pass that broke off; the rest is not sent."
+)
 @json_option
 @ready
 def apply(

@@ -99,7 +99,14 @@ def fields(setting: Setting, application: str, record_type: str, as_json: bool) 
 @json_option
 @ready
 def send_out(
-    setting: Setting, application: str, record_type: str, chosen: tuple[str, ...], where: str, title: str, output: Path, as_json: bool
+    setting: Setting,
+    application: str,
+    record_type: str,
+    chosen: tuple[str, ...],
+    where: str,
+    title: str,
+    output: Path,
+    as_json: bool,
 ) -> None:
     """Send records out as a sheet; the file's ending says the format (xlsx, csv, tsv)."""
     from vexo.server.applications.services import find_application
@@ -125,9 +132,10 @@ def send_out(
     try:
         shutil.copyfile(absolute(result["file"]), output)
     except OSError as error:
-        raise PlainError(f"{output} cannot be written: {error.strerror}. The sheet stays with trip {trip.pk}.") from error
+        raise PlainError(
+            f"{output} cannot be written: {error.strerror}. The sheet stays with trip {trip.pk}."
+        ) from error
     if as_json:
         print_json({"trip": result["trip"], "rows": result["rows"], "file": str(output)})
     else:
         console().print(f"Trip {result['trip']}: {result['rows']:,} records went out as {output}")
-

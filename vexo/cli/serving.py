@@ -24,7 +24,13 @@ def serve(setting: Setting, port: int, host: str) -> None:
 
 
 @click.command()
-@click.option("--queue", "queues", multiple=True, type=click.Choice(["reading", "planning", "passes"]), help="All queues by default.")
+@click.option(
+    "--queue",
+    "queues",
+    multiple=True,
+    type=click.Choice(["reading", "planning", "passes"]),
+    help="All queues by default.",
+)
 @ready
 def worker(setting: Setting, queues: tuple[str, ...]) -> None:
     """Do jobs in the background."""
@@ -42,4 +48,3 @@ def demo(setting: Setting, port: int, data: Path | None) -> None:
     from .supervising import run_demo
 
     run_demo(port, (data or setting.data or Path("var/demo")).absolute())
-

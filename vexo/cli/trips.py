@@ -126,9 +126,7 @@ def columns(
 
     found = find_trip(trip)
     finish(
-        change(
-            found, setting.person(), said=_said(maps), key=list(key) or None, operation=operation or "", mine=True
-        )
+        change(found, setting.person(), said=_said(maps), key=list(key) or None, operation=operation or "", mine=True)
     )
     print_plan(find_trip(trip), as_json)
 

@@ -35,4 +35,3 @@ def secret_key() -> str:
 def absolute(relative: str) -> Path:
     """A path kept in the database as a file of this folder."""
     return data_folder() / relative
-

@@ -13,7 +13,9 @@ def _said(arguments: Sequence[str], at: int, otherwise: str = "") -> str:
 
 def _decimals(label: str, arguments: Sequence[str]) -> str:
     most = _said(arguments, 0, "0")
-    return f"{label} takes no decimals; round it." if most == "0" else f"{label} takes at most {most} decimals; round it."
+    return (
+        f"{label} takes no decimals; round it." if most == "0" else f"{label} takes at most {most} decimals; round it."
+    )
 
 
 def _choice(label: str, arguments: Sequence[str]) -> str:
@@ -56,8 +58,12 @@ _WORDS: Mapping[str, Words] = {
     "finds-several": lambda f, a: f"The key finds {_said(a, 0)} {_said(a, 1).lower()}; choose a key that finds one.",
     "unknown-identifier": lambda f, a: "This record ID is not known; leave it blank for a new record.",
     "not-found": _not_found,
-    "unclear": lambda f, a: "An earlier pass got no answer for this row. Look it up: which record is it, or is it not there?",
-    "may-be-in": lambda f, a: "This row may already be in: an earlier pass made records that no row of this sheet is known for.",
+    "unclear": lambda f, a: (
+        "An earlier pass got no answer for this row. Look it up: which record is it, or is it not there?"
+    ),
+    "may-be-in": lambda f, a: (
+        "This row may already be in: an earlier pass made records that no row of this sheet is known for."
+    ),
     "gone": lambda f, a: "The record was deleted in the application since the sheet went out.",
     "renamed": lambda f, a: "The record has another key in the application now than when the sheet went out.",
     "swapped": lambda f, a: "The key belongs to another record in the application now than when the sheet went out.",

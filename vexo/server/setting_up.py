@@ -56,7 +56,9 @@ def set_up(data: Path | None = None) -> Path:
     try:
         make_data_folder()
     except OSError as error:
-        raise FolderError(f"Nothing can be kept in {data_folder()}: {error.strerror}. Choose another folder.") from error
+        raise FolderError(
+            f"Nothing can be kept in {data_folder()}: {error.strerror}. Choose another folder."
+        ) from error
     database = data_folder() / "vexo.db"
     _refuse_older(database)
     _shape(database)

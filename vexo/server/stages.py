@@ -110,7 +110,9 @@ def there(relative: str) -> bool:
 
 def evict(limit: int = LIMIT) -> int:
     """Drop the oldest results of the cache beyond its limit, in bytes; how many went."""
-    found = [(path.stat().st_mtime, path.stat().st_size, path) for path in (data_folder() / "stages").rglob("*.parquet")]
+    found = [
+        (path.stat().st_mtime, path.stat().st_size, path) for path in (data_folder() / "stages").rglob("*.parquet")
+    ]
     left, gone = sum(size for _, size, _ in found), 0
     for _, size, path in sorted(found, key=lambda entry: entry[0]):
         if left <= limit:

@@ -89,7 +89,9 @@ def _one(
 
 
 def _described() -> HttpResponse:
-    content = metadata.document(trouble.behaviour("versions"), trouble.behaviour("repeatable") != "no", trouble.behaviour("keys"))
+    content = metadata.document(
+        trouble.behaviour("versions"), trouble.behaviour("repeatable") != "no", trouble.behaviour("keys")
+    )
     return HttpResponse(content, content_type="application/xml", headers={"OData-Version": "4.01"})
 
 

@@ -78,7 +78,9 @@ def as_json(record: Any) -> dict[str, Any]:
     if trouble.behaviour("versions"):
         out["@odata.etag"] = f'W/"{record.version}"'
     if trouble.behaviour("warnings"):
-        out["@Core.Messages"] = [{"code": "looked-at", "message": "The office looks at this one.", "severity": "warning"}]
+        out["@Core.Messages"] = [
+            {"code": "looked-at", "message": "The office looks at this one.", "severity": "warning"}
+        ]
     for prop in properties(model).values():
         out[prop.name] = to_json(prop)(getattr(record, prop.column))
     return out

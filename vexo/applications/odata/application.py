@@ -226,9 +226,7 @@ class ODataApplication(Application):
             line = to_frame([whole], names, record_type, self.describe()).row(0, named=True)
             values = {name: line[name] for name in names}
         state = DONE[write.verdict]
-        return Answer(
-            write.at, state, identifier, version, values=values, warnings=warnings, accepted=accepted
-        )
+        return Answer(write.at, state, identifier, version, values=values, warnings=warnings, accepted=accepted)
 
     def link(self, record_type: RecordType, identifier: str) -> str | None:
         if not self._pages:

@@ -48,9 +48,7 @@ def _found(inputs: Inputs, settings: Settings) -> pl.DataFrame:
     else:
         frame = frame.with_columns(then)
     known = pl.col("own_id").is_in(kept[IDENTIFIER].implode())
-    return frame.with_columns(
-        pl.when(known.fill_null(value=False)).then("own_id").otherwise("was_by_key").alias("was")
-    )
+    return frame.with_columns(pl.when(known.fill_null(value=False)).then("own_id").otherwise("was_by_key").alias("was"))
 
 
 def _ledger(frame: pl.DataFrame, inputs: Inputs, settings: Settings) -> pl.DataFrame:
@@ -75,13 +73,14 @@ def _ledger(frame: pl.DataFrame, inputs: Inputs, settings: Settings) -> pl.DataF
     return frame.with_columns(edited.alias("key_edited"))
 
 
-def _cases(inputs: Inputs) -> list[Case]:
+def _cases(inputs: Inputs, settings: Settings) -> list[Case]:
     """What a person is asked about a row's record, as long as there is no answer."""
     label = inputs.record_type.label
-    unclear = pl.col("past") == "unclear"
+    unclear = (pl.col("past") == "unclear").fill_null(value=False)
     there = pl.col("bound").is_in(inputs.now[IDENTIFIER].implode())
     kept = pl.col("bound").is_not_null() & ~unclear
-    renamed = kept & (pl.col("found") == 0) & there & pl.col("by_sheet")
+    keyed = pl.all_horizontal([pl.col(f"key.{name}").is_not_null() for name in settings.key])
+    renamed = kept & keyed & (pl.col("found") == 0) & there & pl.col("by_sheet")
     swapped = kept & (pl.col("found") == 1) & (pl.col("by_key") != pl.col("bound")) & pl.col("by_sheet")
     return [
         Case("unclear", unclear, arguments=(pl.lit(label),), seen=(pl.col("past_pass"),)),
@@ -105,7 +104,7 @@ def bind(inputs: Inputs, settings: Settings, decisions: pl.DataFrame) -> tuple[p
             "by_sheet"
         ),
     )
-    faults, answers = answered(find_faults(frame, _cases(inputs)), decisions)
+    faults, answers = answered(find_faults(frame, _cases(inputs, settings)), decisions)
     latest = answers.select(ROW_ID, pl.col("code").alias("asked"), "answer", "argument").unique(ROW_ID, keep="last")
     frame = frame.join(latest, on=ROW_ID, how="left", maintain_order="left")
     named = (pl.col("asked") == "unclear") & (pl.col("answer") == Answer.RECORD)

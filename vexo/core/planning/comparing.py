@@ -69,6 +69,8 @@ def compare_field(frame: pl.DataFrame, field: Field, finds: pl.Expr, fixed: pl.E
         .then(Do.NOTHING)
         .when(bad)
         .then(Do.BAD)
+        .when(pl.col(IDENTIFIER).is_null() & ~pl.col(CREATES))
+        .then(Do.NOTHING)
         .when(pl.col(CREATES))
         .then(pl.when(say == LEAVE).then(Do.NOTHING).otherwise(Do.WRITE))
         .when(finds)

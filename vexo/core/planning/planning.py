@@ -67,7 +67,11 @@ def _lay_answers(frame: pl.DataFrame, answers: pl.DataFrame) -> pl.DataFrame:
             continue
         own = answers.filter(pl.col("field") == name).select(
             ROW_ID,
-            pl.when(pl.col("answer") == Answer.FILE).then(Do.WRITE).otherwise(Do.NOTHING).cast(pl.UInt8).alias("chosen"),
+            pl.when(pl.col("answer") == Answer.FILE)
+            .then(Do.WRITE)
+            .otherwise(Do.NOTHING)
+            .cast(pl.UInt8)
+            .alias("chosen"),
         )
         frame = frame.join(own.unique(ROW_ID, keep="last"), on=ROW_ID, how="left", maintain_order="left")
         frame = frame.with_columns(pl.coalesce("chosen", column).alias(column)).drop("chosen")
@@ -189,4 +193,3 @@ def _verdict(settings: Settings, fields: Sequence[Field]) -> pl.Expr:
             .otherwise(same_)
         )
     return pl.when(pl.col("gives").is_not_null()).then("gives").otherwise(rest)
-

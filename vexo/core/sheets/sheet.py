@@ -35,7 +35,15 @@ class Stamp:
     def from_json(cls, data: Mapping[str, Any]) -> Stamp:
         columns = tuple((str(field), str(header)) for field, header in data["columns"])
         origin, application = str(data["origin"]), str(data["application"])
-        return cls(int(data["trip"]), int(data["part"]), origin, application, str(data["stage"]), str(data["record_type"]), columns)
+        return cls(
+            int(data["trip"]),
+            int(data["part"]),
+            origin,
+            application,
+            str(data["stage"]),
+            str(data["record_type"]),
+            columns,
+        )
 
     def to_json(self) -> dict[str, Any]:
         return asdict(self)

@@ -50,7 +50,9 @@ def outcome_of(answers: Sequence[Answer], fields: Sequence[Field]) -> pl.DataFra
     return made
 
 
-def page_of(plan: pl.DataFrame, frozen: pl.DataFrame, outcome: pl.DataFrame, fields: Sequence[Field], number: int) -> pl.DataFrame:
+def page_of(
+    plan: pl.DataFrame, frozen: pl.DataFrame, outcome: pl.DataFrame, fields: Sequence[Field], number: int
+) -> pl.DataFrame:
     """The page of a pass.
 
     One line a row of the plan that was sent, or that has a cell found same. ``before.FIELD`` is what a written field
@@ -141,4 +143,3 @@ def states_of(plan: pl.DataFrame, page: pl.DataFrame | None) -> pl.DataFrame:
         pl.coalesce("record", IDENTIFIER).alias(IDENTIFIER),
         pl.col("warnings").fill_null(pl.lit([], pl.List(pl.String))),
     )
-

@@ -52,7 +52,9 @@ def differences(written: pl.DataFrame, now: pl.DataFrame, fields: Sequence[Field
     return pl.concat(own), pl.concat(since)
 
 
-def set_by_itself(created: pl.DataFrame, now: pl.DataFrame, record_type: RecordType, carried: Sequence[str]) -> dict[str, int]:
+def set_by_itself(
+    created: pl.DataFrame, now: pl.DataFrame, record_type: RecordType, carried: Sequence[str]
+) -> dict[str, int]:
     """Fields of new records that nobody sent and that are filled: defaults and computed ones, with their rows."""
     joined = created.join(now.drop(VERSION), on=IDENTIFIER, how="inner", suffix=".now")
     found = {}

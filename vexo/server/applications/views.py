@@ -21,7 +21,6 @@ from .models import Application, Stage
 from .services import connect, describe
 
 
-
 class ApplicationSerializer(serializers.ModelSerializer[Application]):
     types = serializers.SerializerMethodField()
     may_apply = serializers.SerializerMethodField()

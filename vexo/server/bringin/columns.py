@@ -31,7 +31,8 @@ def known_of(application: Application) -> Catalogue:
     known = application.known
     if known is None:
         raise PlainError(
-            f"What {application.label} holds is not known, or cannot be understood. Test its connection.", "no-catalogue"
+            f"What {application.label} holds is not known, or cannot be understood. Test its connection.",
+            "no-catalogue",
         )
     return known
 

@@ -63,7 +63,11 @@ def _meet(new: pl.DataFrame, old: pl.DataFrame, unique: bool) -> pl.DataFrame:
 
 
 def number_rows(
-    trip: Trip | None, cells: pl.DataFrame, profile: SheetProfile, matches: Sequence[ColumnMatch], record_type: RecordType
+    trip: Trip | None,
+    cells: pl.DataFrame,
+    profile: SheetProfile,
+    matches: Sequence[ColumnMatch],
+    record_type: RecordType,
 ) -> tuple[pl.DataFrame, dict[str, int]]:
     """Give each row its number in the trip: that of its earlier self where it has one, else a new one.
 

@@ -66,7 +66,9 @@ def by_header(
             fitting.append(trip)
     if len(fitting) > 1:
         named = " or ".join(str(trip.pk) for trip in fitting[:4])
-        raise PlainError(f"More than one trip fits this sheet: {named}. Say which it is, or that it is none.", "which-trip")
+        raise PlainError(
+            f"More than one trip fits this sheet: {named}. Say which it is, or that it is none.", "which-trip"
+        )
     return fitting[0] if fitting else None
 
 

@@ -54,7 +54,9 @@ def _bring_text(
         path = Path(folder) / name
         path.write_text("\r\n".join(lines) + "\r\n", encoding="utf-8")
         upload = take_file(path, str(by))
-    job = start_bringing_in(application, record_type, upload, by, key=key, said=said, trip=NEW_TRIP, title=title, mine=True)
+    job = start_bringing_in(
+        application, record_type, upload, by, key=key, said=said, trip=NEW_TRIP, title=title, mine=True
+    )
     result = _done(job).result
     return Trip.objects.get(pk=int((result or {})["trip"]))
 

@@ -132,7 +132,9 @@ def load_winter_tariff(application: Application) -> Trip:
         path = Path(folder) / file_name(trip, "xlsx")
         write_xlsx(back, path, record_type.plural, stamp_of(trip, fields))
         upload = take_file(path, WHO)
-    job = start_bringing_in(application, "Berth", upload, person("ada"), key=("harbour", "berth_no"), operation="upsert", mine=True)
+    job = start_bringing_in(
+        application, "Berth", upload, person("ada"), key=("harbour", "berth_no"), operation="upsert", mine=True
+    )
     brought = do_now(job)
     if brought.error:
         raise PlainError(f"The demo's sheet did not come in: {brought.error}")

@@ -65,5 +65,3 @@ def write_rejects(trip: Trip, path: Path) -> None:
     one = last_pass(trip)
     reviewed = reviewed_with(one.plan)
     _write(not_in(reviewed.cells, reviewed.profile, told_states(one, reviewed)), path, "Not in")
-
-

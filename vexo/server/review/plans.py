@@ -71,9 +71,7 @@ def settings_for(trip: Trip, catalogue: Catalogue | None = None) -> Reviewed:
     check_key(key, record_type, there)
     carried = tuple(m.field.name for m in matches if m.field and m.carried)
     settings = Settings(Operation(trip.operation), key, carried)
-    return Reviewed(
-        trip, sheet, SheetProfile.from_json(sheet.profile or {}), catalogue, record_type, matches, settings
-    )
+    return Reviewed(trip, sheet, SheetProfile.from_json(sheet.profile or {}), catalogue, record_type, matches, settings)
 
 
 def reviewed_with(plan: Plan) -> Reviewed:

@@ -71,7 +71,10 @@ class DecideSerializer(serializers.Serializer[Any]):
 
     plan = serializers.IntegerField(min_value=1)
     rows = serializers.ListField(
-        child=serializers.IntegerField(min_value=0, max_value=2**32 - 1), max_length=100_000, required=False, default=list
+        child=serializers.IntegerField(min_value=0, max_value=2**32 - 1),
+        max_length=100_000,
+        required=False,
+        default=list,
     )
     code = _TEXTS(required=False, allow_blank=True, default="")
     field_name = _TEXTS(required=False, allow_blank=True, default="")  # type: ignore[assignment]
@@ -96,7 +99,10 @@ def window_parameters() -> list[OpenApiParameter]:
 def wanted_of(request: Request) -> tuple[Wanted, int, int]:
     """The filter and the place of a window."""
     asked = request.query_params
-    whole = {n: int(v) if (v := asked.get(n, "")).isdecimal() and len(v) < 10 else d for n, d in (("offset", 0), ("limit", 100))}
+    whole = {
+        n: int(v) if (v := asked.get(n, "")).isdecimal() and len(v) < 10 else d
+        for n, d in (("offset", 0), ("limit", 100))
+    }
     filters = Wanted(asked.get("state", ""), asked.get("column", ""), asked.get("text", ""), asked.get("code", ""))
     return filters, whole["offset"], whole["limit"]
 

@@ -109,7 +109,8 @@ def fault_words(planned: Reviewed, fault: dict[str, Any]) -> str:
 def _told(planned: Reviewed, line: dict[str, Any]) -> dict[str, Any]:
     """A row's state with its faults in words; the first is its reason."""
     faults = [
-        {"code": f["code"], "field_name": f["field"] or "", "says": fault_words(planned, f)} for f in line["faults"] or []
+        {"code": f["code"], "field_name": f["field"] or "", "says": fault_words(planned, f)}
+        for f in line["faults"] or []
     ]
     first = (line["faults"] or [None])[0]
     theirs = first["arguments"][1] if first and first["code"] == "refused" and len(first["arguments"]) > 1 else None

@@ -191,7 +191,11 @@ class Standing:
             return {"kind": kind, "says": f"{_count(held + rejected, 'row needs', 'rows need')} you"}
         if self.sent_by:
             left = self.sum.get("waiting", 0)
-            return {"kind": "update", "says": f"{left:,} not sent"} if left else {"kind": "create", "says": "all in, read back"}
+            return (
+                {"kind": "update", "says": f"{left:,} not sent"}
+                if left
+                else {"kind": "create", "says": "all in, read back"}
+            )
         if self.plan and not self.current:
             return {"kind": "held", "says": "to be planned again"}
         if self.plan:

@@ -1,0 +1,54 @@
+"""Three holders to be created, updated or deleted, judged from the register's own log of effects."""
+
+from __future__ import annotations
+
+from collections import Counter
+from typing import Any
+
+from tests.server.services import ServiceCase
+from tests.support import register
+
+ROWS = 3
+
+
+class HolderCase(ServiceCase):
+    number = 0
+
+    def begin(self, operation: str, keyless: bool = False) -> tuple[Any, str]:
+        """A trip of three holders to be created, updated or deleted, planned; and how their numbers begin."""
+        HolderCase.number += 1
+        beginning = f"08{HolderCase.number:03d}"
+        numbers = [f"{beginning}{n:02d}" for n in range(ROWS)]
+        if operation != "upsert":
+            with register().client() as client:
+                for number in numbers:
+                    body = {"holder_no": number, "last_name": "Before"}
+                    client.post("Holders", json=body).raise_for_status()
+        lines = ["holder_no,last_name", *[f"{number},After" for number in numbers]]
+        key = ["holder_no"]
+        if keyless:
+            lines, key = ["id,holder_no,last_name", *[f",{number},After" for number in numbers]], ["id"]
+        trip = self.bring("\n".join(lines), record_type="Holder", operation=operation, key=key)
+        self.before = len(register().effects())
+        return trip, beginning
+
+    def promise(self, versions: bool, repeatable: bool, **more: Any) -> None:
+        register().behave(versions=versions, repeatable="yes" if repeatable else "no", **more)
+        type(self.practice).objects.filter(pk=self.practice.pk).update(repeats=repeatable)
+
+    def effects(self) -> Counter[str]:
+        """How often each record was created, updated or deleted since the trip began."""
+        return Counter(f"{e['what']} {e['id']}" for e in register().effects()[self.before :])
+
+    def judge(self, trip: Any, beginning: str, operation: str) -> None:
+        """No effect twice, none lost, and what the outcome says is true."""
+        one = self.last_pass(trip)
+        effects = self.effects()
+        self.assertEqual(set(effects.values()), {1}, effects)
+        self.assertEqual(len(effects), ROWS)
+        word = {"upsert": "created", "update": "updated", "delete": "deleted"}[operation]
+        self.assertEqual((one.state, one.totals[word]), ("ended", ROWS), one.totals)
+        names = [holder["last_name"] for holder in self.holders(beginning)]
+        self.assertEqual(names, [] if operation == "delete" else ["After"] * ROWS)
+        self.plan(trip)
+        self.assertEqual(set(self.verdicts(trip)), {"same"})

@@ -1,0 +1,197 @@
+"""Lost and late answers, odd statuses, stopping: what is in doubt is settled, and nothing is done twice."""
+
+from __future__ import annotations
+
+from collections import Counter
+from typing import Any
+from unittest.mock import patch
+
+from tests.server.holders import ROWS, HolderCase
+from tests.server.killing import die, take_over
+from tests.support import register
+
+
+class Settling(HolderCase):
+    def test_an_unclear_row_is_settled_by_a_person(self) -> None:
+        self.promise(versions=True, repeatable=False, keys=False)
+        trip, beginning = self.begin("upsert", keyless=True)
+        register().trouble("dropping")
+        self.apply(trip)
+        self.plan(trip)
+        there = self.holders(beginning)
+        self.decide(trip, "record", [0], argument=str(there[0]["id"]))
+        self.decide(trip, "aside", [1])
+        self.decide(trip, "new", [2])
+        self.assertEqual(self.verdicts(trip), ["same", "aside", "create"])
+        self.assertEqual(self.apply(trip).totals["refused"], 1)
+        self.assertEqual(len(self.holders(beginning)), ROWS)
+
+    def test_a_gateway_that_fails_after_saving_is_not_sent_to_again(self) -> None:
+        for status in (502, 504, 500, 408):
+            for repeatable in (True, False):
+                with self.subTest(status, repeatable=repeatable):
+                    self.promise(versions=True, repeatable=repeatable)
+                    trip, beginning = self.begin("upsert")
+                    register().trouble("status", status=status, after=True)
+                    self.apply(trip)
+                    self.judge(trip, beginning, "upsert")
+
+    def test_an_answer_that_is_late_is_waited_for_before_anything_is_sent_again(self) -> None:
+        from vexo.server.applications.models import Application
+
+        Application.objects.filter(pk=self.practice.pk).update(longest_request=1.5)
+        self.addCleanup(Application.objects.filter(pk=self.practice.pk).update, longest_request=0.2)
+        for operation in ("upsert", "update", "delete"):
+            with self.subTest(operation):
+                self.promise(versions=operation != "update", repeatable=False)
+                trip, beginning = self.begin(operation)
+                register().trouble("late", seconds=0.6)
+                self.apply(trip)
+                self.judge(trip, beginning, operation)
+
+    def test_statuses_of_a_batch_that_was_not_taken_interrupt_or_wait_and_leave_no_doubt(self) -> None:
+        for status, state in ((401, "interrupted"), (403, "interrupted"), (404, "interrupted"), (429, "ended")):
+            with self.subTest(status):
+                self.promise(versions=True, repeatable=False)
+                trip, beginning = self.begin("upsert")
+                register().trouble("status", status=status)
+                one = self.apply(trip)
+                self.assertEqual((one.state, one.totals["unclear"]), (state, 0))
+                if state == "interrupted":
+                    self.assertEqual((self.effects(), one.sums["waiting"]), (Counter(), ROWS))
+                    self.assertTrue(one.reason)
+                    self.go_on(trip)
+                self.judge(trip, beginning, "upsert")
+
+    def test_an_odd_status_interrupts_with_the_reason_and_can_be_given_up(self) -> None:
+        self.promise(versions=True, repeatable=False)
+        trip, beginning = self.begin("upsert")
+        register().trouble("status", status=400)
+        self.assertEqual(self.apply(trip).state, "interrupted")
+        one = self.go_on(trip, give_up=True)
+        self.assertEqual((one.state, one.sums["waiting"], self.holders(beginning)), ("given up", ROWS, []))
+        self.plan(trip)
+        self.apply(trip)
+        self.judge(trip, beginning, "upsert")
+
+    def test_a_batch_that_is_too_large_is_halved_and_a_single_row_refused(self) -> None:
+        self.promise(versions=True, repeatable=False, most=1)
+        trip, beginning = self.begin("upsert")
+        self.apply(trip)
+        self.judge(trip, beginning, "upsert")
+        self.promise(versions=True, repeatable=False, most=0)
+        trip, beginning = self.begin("upsert")
+        one = self.apply(trip)
+        self.assertEqual((one.totals["refused"], one.reasons[0]["code"]), (ROWS, "batch-too-large"))
+
+    def test_one_write_without_an_answer_is_settled_and_the_others_stand(self) -> None:
+        for status in (503, 500, 429, 408):
+            with self.subTest(status):
+                self.promise(versions=True, repeatable=False, rows=status)
+                trip, beginning = self.begin("upsert")
+                job = self.start(trip)
+                from vexo.server.jobs.working import do_now
+                from vexo.server.passes.settling import Settler
+
+                settle = Settler.settle
+
+                def calmed(own: Any, *arguments: Any, settle: Any = settle) -> None:
+                    register().behave(rows=0)
+                    settle(own, *arguments)
+
+                with patch.object(Settler, "settle", calmed):
+                    do_now(job)
+                self.judge(trip, beginning, "upsert")
+
+    def test_after_a_failure_writes_that_nobody_answered_go_again(self) -> None:
+        self.promise(versions=True, repeatable=False, continues=False)
+        trip, beginning = self.begin("upsert")
+        with register().client() as client:
+            client.post("Holders", json={"holder_no": f"{beginning}00", "last_name": "Theirs"}).raise_for_status()
+        self.before = len(register().effects())
+        one = self.apply(trip)
+        self.assertEqual((one.totals["created"], one.totals["refused"], one.totals["unclear"]), (2, 1, 0))
+        self.assertEqual(sum(self.effects().values()), 2)
+
+    def test_a_number_that_is_no_longer_kept_is_settled_by_reading(self) -> None:
+        self.promise(versions=True, repeatable=True)
+        trip, beginning = self.begin("upsert")
+        die("saved", self.start(trip))
+        register().behave(repeatable="rejecting")
+        take_over()
+        self.judge(trip, beginning, "upsert")
+
+    def test_a_promise_that_no_answer_has_shown_is_not_trusted(self) -> None:
+        from vexo.server.applications.models import Application
+
+        self.promise(versions=True, repeatable=True)
+        Application.objects.filter(pk=self.practice.pk).update(repeats=False)
+        trip, beginning = self.begin("upsert")
+        die("saved", self.start(trip))
+        self.assertEqual(trip.passes.last().batches.get().rejected, False)
+        take_over()
+        self.judge(trip, beginning, "upsert")
+        trip, beginning = self.begin("upsert")
+        self.apply(trip)
+        self.assertTrue(Application.objects.get(pk=self.practice.pk).repeats)
+
+    def test_stopping_settles_what_is_in_doubt_first(self) -> None:
+        from vexo.server.jobs.models import Job
+
+        self.promise(versions=True, repeatable=False)
+        trip, beginning = self.begin("upsert")
+        job = self.start(trip)
+        die("saved", job)
+        Job.objects.filter(pk=job.pk).update(wanted="stop")
+        self.assertEqual(take_over().state, "stopped")
+        one = self.last_pass(trip)
+        self.assertEqual((one.state, one.totals["created"]), ("stopped", ROWS))
+        self.assertEqual(set(self.effects().values()), {1})
+
+    def test_a_sender_that_is_not_dead_after_all_sends_nothing_more(self) -> None:
+        """Its lease is taken over just before the body goes: nothing of it leaves."""
+        from vexo.server.jobs.models import Job
+        from vexo.server.jobs.working import do
+        from vexo.server.passes.recording import Recorder
+
+        self.promise(versions=True, repeatable=False)
+        trip, beginning = self.begin("upsert")
+        job = self.start(trip)
+        sent = Recorder.sent
+
+        def thought_dead(own: Any, batch: Any) -> None:
+            sent(own, batch)
+            Job.objects.filter(pk=job.pk).update(attempt=job.attempt + 1)
+
+        with patch.object(Recorder, "sent", thought_dead):
+            do(job)
+        self.assertEqual(self.effects(), Counter())
+        Job.objects.filter(pk=job.pk).update(lease_until=1.0)
+        take_over()
+        self.judge(trip, beginning, "upsert")
+
+    def test_a_mark_that_grew_old_before_the_body_is_made_anew(self) -> None:
+        self.promise(versions=True, repeatable=False)
+        trip, beginning = self.begin("upsert")
+        with patch("vexo.server.passes.sending.OLDEST_MARK", -1.0), patch("vexo.server.passes.sending.PATIENCE", 0.2):
+            self.assertEqual(self.apply(trip).state, "interrupted")
+        self.assertEqual(self.effects(), Counter())
+        self.go_on(trip)
+        self.judge(trip, beginning, "upsert")
+
+    def test_an_application_that_is_down_interrupts_and_the_pass_goes_on(self) -> None:
+        from vexo.server.applications.models import Application
+
+        self.promise(versions=True, repeatable=False)
+        trip, beginning = self.begin("upsert")
+        job = self.start(trip)
+        address = self.practice.address
+        Application.objects.filter(pk=self.practice.pk).update(address="http://127.0.0.1:9/")
+        with patch("vexo.applications.http.TRIES", 1):
+            from vexo.server.jobs.working import do_now
+
+            self.assertIn("does not answer", do_now(job).error)
+        self.assertEqual(self.last_pass(trip).state, "interrupted")
+        Application.objects.filter(pk=self.practice.pk).update(address=address)
+        self.go_on(trip)
+        self.judge(trip, beginning, "upsert")
