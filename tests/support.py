@@ -22,6 +22,8 @@ from typing import Any
 import httpx
 
 BIN = Path(sys.executable).parent
+PATIENCE = float(os.environ.get("VEXO_TEST_PATIENCE", "300"))
+"""Seconds that a test waits for a condition at most: enough for a machine many times slower."""
 TOKEN, OFFICE = "saltmarsh-vexo-token", "saltmarsh-office-token"
 
 
@@ -47,7 +49,7 @@ def two_free_ports() -> int:
                 return port
 
 
-def wait_until(condition: Callable[[], Any], seconds: float = 300, what: str = "it") -> Any:
+def wait_until(condition: Callable[[], Any], seconds: float = PATIENCE, what: str = "it") -> Any:
     """The condition's first true value."""
     limit = time.monotonic() + seconds
     while time.monotonic() < limit:
@@ -199,7 +201,7 @@ def new_folder(name: str = "vexo") -> Path:
 
 
 class Vexo:
-    """The command line on a new data folder, connected to the register; in this process unless a test says otherwise."""
+    """The command line on a new data folder, connected to the register; in this process unless it says otherwise."""
 
     def __init__(self, connected: bool = True, longest_request: float = 0.2) -> None:
         self.data = new_folder()

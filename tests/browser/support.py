@@ -18,7 +18,7 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.remote.webelement import WebElement
 
-from tests.support import BIN, answers, kill, start, temporary_folder, two_free_ports, wait_until
+from tests.support import BIN, PATIENCE, answers, kill, start, temporary_folder, two_free_ports, wait_until
 
 AXE = Path(__file__).parents[2] / "web" / "node_modules" / "axe-core" / "axe.min.js"
 FLAGS = [
@@ -73,7 +73,7 @@ class Browser:
     def all(self, css: str) -> list[WebElement]:
         return list(self.driver.find_elements(By.CSS_SELECTOR, css))
 
-    def until(self, condition: Callable[[], Any], what: str, seconds: float = 300) -> Any:
+    def until(self, condition: Callable[[], Any], what: str, seconds: float = PATIENCE) -> Any:
         def quiet() -> Any:
             try:
                 return condition()
@@ -85,7 +85,7 @@ class Browser:
         except AssertionError as error:
             raise AssertionError(f"{error}\n--- on the page ({self.driver.current_url}):\n{self.text[:1500]}") from None
 
-    def see(self, *texts: str, seconds: float = 300) -> None:
+    def see(self, *texts: str, seconds: float = PATIENCE) -> None:
         """Wait until all these words are on the page."""
         for text in texts:
             self.until(lambda text=text: text in self.text, f"the words {text!r}", seconds)
@@ -176,7 +176,7 @@ class Demo:
         self.log = temporary_folder() / "demo.log"
         command = [str(BIN / "vexo"), "demo", "--port", str(self.port), "--data", str(self.data)]
         self.process = start(*command, log=self.log)
-        wait_until(lambda: b"Stop with" in self.log.read_bytes() or self.process.poll() is not None, what="the demo")
+        wait_until(lambda: b"Stop with" in self.log.read_bytes() or self.process.poll() is not None, max(PATIENCE, 120), "the demo")
         assert answers(f"{self.address}/api/health"), self.log.read_text()
 
     @property

@@ -26,7 +26,7 @@ class Sturdy(BrowserCase):
         return number
 
     def runs(self, browser: Browser, number: str) -> list[dict[str, Any]]:
-        return list(self.trip(browser, number)["runs"])
+        return list(self.trip(browser, number)["passes"])
 
     def test_a_double_click_writes_once(self) -> None:
         browser = self.browser()

@@ -12,29 +12,35 @@ import structlog
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests.support import temporary_folder
-from vexo.server.setting_up import set_up
+from tests.support import new_folder, template, use_folder
 
-FOLDER = set_up(temporary_folder() / "kept")
+template()
+FOLDER = new_folder("kept")
 
 from django.db import connection  # noqa: E402
-from vexo.server.trips.kept import keep_copy, moved_on, newest_copy  # noqa: E402
-from vexo.server.trips.sending import file_name, stamp_fits, stamp_of  # noqa: E402
-from vexo.server.trips.windows import _gather, sheet_window  # noqa: E402
 
-from vexo.core.records import IDENTIFIER, VERSION  # noqa: E402
+from vexo.core.records import IDENTIFIER  # noqa: E402
+from vexo.server import stages  # noqa: E402
 from vexo.server.applications.models import Application  # noqa: E402
 from vexo.server.applications.secrets import SecretError, lock, unlock  # noqa: E402
 from vexo.server.applications.services import UnknownApplication, find_application  # noqa: E402
-from vexo.server.data_folder import absolute, make_data_folder, secret_key, stage_path  # noqa: E402
+from vexo.server.bringin import uploads  # noqa: E402
+from vexo.server.data_folder import absolute, make_data_folder, secret_key  # noqa: E402
+from vexo.server.errors import PlainError  # noqa: E402
 from vexo.server.jobs.leases import Lease, LeaseLost, claim, end_leases_of  # noqa: E402
 from vexo.server.jobs.models import Job  # noqa: E402
-from vexo.server.jobs.working import PlainError, do_now, enqueue  # noqa: E402
+from vexo.server.jobs.working import do_now, enqueue  # noqa: E402
 from vexo.server.journal.models import Entry  # noqa: E402
 from vexo.server.journal.services import note  # noqa: E402
 from vexo.server.people.models import Person, Role  # noqa: E402
-from vexo.server.trips import uploads  # noqa: E402
+from vexo.server.review.windows import gather, sheet_window  # noqa: E402
+from vexo.server.sendout.sending import file_name  # noqa: E402
 from vexo.server.trips.models import Trip  # noqa: E402
+from vexo.server.trips.sheets import keep_copy, kept_records, part_of, stamp_fits, stamp_of  # noqa: E402
+
+
+def setUpModule() -> None:
+    use_folder(FOLDER)
 
 
 def application() -> Application:
@@ -62,8 +68,8 @@ class Leases(unittest.TestCase):
         self.assertEqual(Job.objects.get().attempt, 1)
 
     def test_the_oldest_of_its_queues_comes_first(self) -> None:
-        heavy, quick = self.job(queue="heavy"), self.job(queue="quick")
-        self.assertEqual(claim("one:1", ("quick",)), quick)
+        heavy, quick = self.job(queue="passes"), self.job(queue="planning")
+        self.assertEqual(claim("one:1", ("planning",)), quick)
         self.assertEqual(claim("one:1"), heavy)
 
     def test_a_lapsed_lease_is_taken_over_and_the_old_holder_writes_nothing(self) -> None:
@@ -81,7 +87,7 @@ class Leases(unittest.TestCase):
 
     def test_a_dead_workers_jobs_are_free_at_once(self) -> None:
         self.job()
-        claim("host:77")
+        claim("host:77:1")
         self.assertIsNone(claim("other:1"))
         end_leases_of("host:77")
         self.assertIsNotNone(claim("other:1"))
@@ -173,22 +179,24 @@ class People(unittest.TestCase):
 
 
 class KeptCopies(unittest.TestCase):
-    def test_after_a_pass_only_written_cells_move_on(self) -> None:
-        kept = pl.DataFrame({IDENTIFIER: ["1", "2"], VERSION: ["a", "a"], "rate": [5, 6], "name": ["x", "y"]})
-        now = pl.DataFrame({IDENTIFIER: ["1", "3"], VERSION: ["b", "b"], "rate": [7, 8], "name": ["by others", "new"]})
-        moved = moved_on(kept, now, {"1": ["rate"], "3": ["rate", "name"]})
-        self.assertEqual(
-            moved.select(IDENTIFIER, "rate", "name").rows(), [("1", 7, "x"), ("2", 6, "y"), ("3", 8, "new")]
-        )
-
     def test_the_newest_copy_counts_and_older_ones_stay(self) -> None:
         trip = new_trip()
-        self.assertIsNone(newest_copy(trip))
-        first = keep_copy(trip, pl.DataFrame({IDENTIFIER: ["1"]}))
-        keep_copy(trip, pl.DataFrame({IDENTIFIER: ["1", "2"]}))
-        newest = newest_copy(trip)
+        self.assertIsNone(kept_records(trip))
+        part = part_of(trip)
+        first = keep_copy(trip, part, pl.DataFrame({IDENTIFIER: ["1"]}))
+        keep_copy(trip, part, pl.DataFrame({IDENTIFIER: ["1", "2"]}))
+        newest = kept_records(trip)
         self.assertEqual(0 if newest is None else len(newest), 2)
-        self.assertTrue(absolute(first.path).exists())
+        self.assertTrue(stages.there(first.path))
+
+    def test_each_part_has_a_copy_of_its_own(self) -> None:
+        trip = new_trip()
+        for number in (1, 2):
+            keep_copy(trip, part_of(trip, number), pl.DataFrame({IDENTIFIER: [f"{number}"]}))
+        both, second = kept_records(trip), kept_records(trip, part_of(trip, 2))
+        assert both is not None and second is not None
+        self.assertEqual((sorted(both[IDENTIFIER]), second[IDENTIFIER].to_list()), (["1", "2"], ["2"]))
+        self.assertEqual(stamp_of(trip, [], 2).part, 2)
 
     def test_a_stamp_fits_its_own_trip_only(self) -> None:
         one, other = new_trip(), new_trip()
@@ -197,36 +205,35 @@ class KeptCopies(unittest.TestCase):
         self.assertEqual(file_name(one, "csv"), f"berths-of-may-june-{one.pk}.csv")
 
     def test_a_stages_name_changes_with_what_it_is_made_of(self) -> None:
-        self.assertEqual(stage_path(1, "plan", "a", 2), stage_path(1, "plan", "a", 2))
-        self.assertNotEqual(stage_path(1, "plan", "a", 2), stage_path(1, "plan", "a", 3))
+        self.assertEqual(stages.named(1, "plan", "a", 2), stages.named(1, "plan", "a", 2))
+        self.assertNotEqual(stages.named(1, "plan", "a", 2), stages.named(1, "plan", "a", 3))
 
 
 class Uploads(unittest.TestCase):
     @settings(max_examples=30, deadline=None)
     @given(st.binary(min_size=1, max_size=200), st.integers(1, 64))
     def test_parts_make_the_file_whatever_their_size(self, content: bytes, size: int) -> None:
-        identifier = uploads.begin("../../etc/berths Mai.csv", len(content))
+        number = uploads.begin("../../etc/berths Mai.csv", len(content), "ada").pk
         for offset in range(0, len(content), size):
-            uploads.add(identifier, offset, content[offset : offset + size])
-        uploads.add(identifier, 0, content[:size])
-        path = uploads.finish(identifier)
-        self.assertEqual(absolute(path).read_bytes(), content)
-        self.assertEqual(absolute(path).name, "berths Mai.csv")
-        self.assertEqual(uploads.finish(identifier), path)
+            uploads.add(number, "ada", offset, content[offset : offset + size])
+        uploads.add(number, "ada", 0, content[:size])
+        upload = uploads.finish(number, "ada")
+        self.assertEqual(absolute(upload.path).read_bytes(), content)
+        self.assertEqual((upload.name, absolute(upload.path).name), ("berths Mai.csv", str(number)))
+        self.assertEqual(uploads.finish(number, "ada").path, upload.path)
 
     def test_what_cannot_be_taken_is_a_sentence(self) -> None:
         with self.assertRaises(PlainError):
-            uploads.begin("x.csv", 0)
+            uploads.begin("x.csv", 0, "ada")
         with self.assertRaises(PlainError):
-            uploads.begin("x.csv", 10**13)
-        for name in ("nothing", "../../key", "0" * 32):
-            with self.assertRaises(PlainError):
-                uploads.add(name, 0, b"x")
+            uploads.begin("x.csv", 10**13, "ada")
+        with self.assertRaises(PlainError):
+            uploads.add(999_999, "ada", 0, b"x")
 
 
 class Windows(unittest.TestCase):
     table = pl.DataFrame({"row": pl.int_range(2, 40_002, dtype=pl.UInt32, eager=True)}).with_columns(
-        pl.col("row").cast(pl.String).alias("c0")
+        pl.col("row").cast(pl.String).alias("c0"), pl.col("row").alias("row_id")
     )
 
     @classmethod
@@ -246,4 +253,4 @@ class Windows(unittest.TestCase):
     @given(st.lists(st.integers(0, 39_999), unique=True, max_size=60))
     def test_scattered_rows_are_those_asked_for(self, places: list[int]) -> None:
         wanted = pl.Series(sorted(places), dtype=pl.UInt32)
-        self.assertEqual(_gather(self.path, wanted)["row"].to_list(), [place + 2 for place in sorted(places)])
+        self.assertEqual(gather(self.path, wanted)["row"].to_list(), [place + 2 for place in sorted(places)])

@@ -36,19 +36,18 @@ class KilledWorker(unittest.TestCase):
         self.assertEqual(brought["verdicts"]["update"], ROWS)
         register().trouble("slow", times=100_000, seconds=0.15)
         self.addCleanup(register().trouble, "none")
-        enqueue = (
-            "from vexo.server.setting_up import set_up; set_up();"
-            "from vexo.server.trips.models import Trip; from vexo.server.runs.services import start_run;"
-            f"start_run(Trip.objects.get(pk={brought['trip']}), 'tester')"
-        )
-        done = start(str(BIN / "python"), "-c", enqueue, VEXO_DATA=str(self.vexo.data))
-        self.assertEqual(done.wait(60), 0)
+        from vexo.server.passes.starting import start_pass
+        from vexo.server.people.models import Person, Role
+        from vexo.server.trips.models import Trip
+
+        person = Person(username="tester", name="Tester", role=Role.ADMINISTRATOR)
+        start_pass(Trip.objects.get(pk=brought["trip"]), person, brought["plan"])
         first = self.worker()
         wait_until(
-            lambda: self.one("select count(*) from runs_batch where answers is not null") >= 3, what="three batches"
+            lambda: self.one("select count(*) from passes_batch where state = 'answered'") >= 3, what="three batches"
         )
         kill(first)
-        between = self.one("select count(*) from runs_batch where answers is not null")
+        between = self.one("select count(*) from passes_batch where state = 'answered'")
         self.assertLess(between, ROWS / 200)
         register().trouble("none")
         second = self.worker()

@@ -139,7 +139,7 @@ class Settling(HolderCase):
         from vexo.server.jobs.models import Job
 
         self.promise(versions=True, repeatable=False)
-        trip, beginning = self.begin("upsert")
+        trip, _ = self.begin("upsert")
         job = self.start(trip)
         die("saved", job)
         Job.objects.filter(pk=job.pk).update(wanted="stop")

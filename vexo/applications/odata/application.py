@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import replace
 from functools import reduce
 from typing import Any
 from urllib.parse import quote
@@ -165,7 +166,22 @@ class ODataApplication(Application):
         made: list[Answer] = []
         for at, write in enumerate(writes):
             made.append(self._answer(record_type, write, answers.get(str(at)), failed=any(map(_failed, made))))
-        return made
+        held = self._held(record_type, {str(at): answers.get(str(at)) for at in range(len(writes))})
+        return [replace(answer, values=held.get(str(at), {})) for at, answer in enumerate(made)]
+
+    def _held(self, record_type: RecordType, answers: Mapping[str, Any]) -> dict[str, dict[str, Any]]:
+        """The values that the application now holds by its own answers, typed all at once."""
+        bodies = {
+            at: {record_type.identifier: at, **answer["body"]}
+            for at, answer in answers.items()
+            if isinstance(answer, dict) and 200 <= _status(answer) < 300 and isinstance(answer.get("body"), dict)
+        }
+        names = [f.name for f in record_type.fields if any(f.name in body for body in bodies.values())]
+        frame = to_frame(list(bodies.values()), names, record_type, self.describe())
+        return {
+            at: {name: line[name] for name in names if name in body}
+            for (at, body), line in zip(bodies.items(), frame.iter_rows(named=True), strict=True)
+        }
 
     def _entity(self, record_type: RecordType, identifier: str) -> str:
         field = record_type.field(record_type.identifier)
@@ -215,18 +231,13 @@ class ODataApplication(Application):
         self, record_type: RecordType, write: Write, body: Any, headers: dict[str, str], accepted: bool
     ) -> Answer:
         identifier, version = write.identifier, headers.get("etag")
-        values: dict[str, Any] = {}
         warnings: tuple[str, ...] = ()
         if isinstance(body, dict):
             warnings = _warnings(body)
             version = body.get("@odata.etag") or body.get("@etag") or version
             identifier = str(body.get(record_type.identifier) or identifier or "") or None
-            names = [f.name for f in record_type.fields if f.name in body]
-            whole = {**body, record_type.identifier: identifier}
-            line = to_frame([whole], names, record_type, self.describe()).row(0, named=True)
-            values = {name: line[name] for name in names}
         state = DONE[write.verdict]
-        return Answer(write.at, state, identifier, version, values=values, warnings=warnings, accepted=accepted)
+        return Answer(write.at, state, identifier, version, warnings=warnings, accepted=accepted)
 
     def link(self, record_type: RecordType, identifier: str) -> str | None:
         if not self._pages:

@@ -121,9 +121,13 @@ class RowsView(APIView):
         return Response(plan_window(reviewed_with(plan), Source(plan.path, sheet.cells), wanted, offset, limit))
 
 
-def _soon(trip: Trip, job: Job) -> None:
-    """A small sheet is planned at once, so that the answer shows it."""
-    if newest_sheet(trip).rows <= FEW_ROWS:
+def _small(trip: Trip) -> bool:
+    """Whether a sheet is planned at once, in the request, so that the answer shows it."""
+    return newest_sheet(trip).rows <= FEW_ROWS
+
+
+def _soon(job: Job) -> None:
+    if job.state == Job.RUNNING:
         do_now(job)
 
 
@@ -142,8 +146,10 @@ class DecisionsView(APIView):
         asked.is_valid(raise_exception=True)
         v = asked.validated_data
         scope = Scope(tuple(v["rows"]), v["code"], v["field_name"])
-        _, job = decisions.decide(trip, person_of(request), v["plan"], scope, v["answer"], v["argument"])
-        _soon(trip, job)
+        _, job = decisions.decide(
+            trip, person_of(request), v["plan"], scope, v["answer"], v["argument"], mine=_small(trip)
+        )
+        _soon(job)
         return detail(pk, request)
 
 
@@ -154,7 +160,7 @@ class DecisionView(APIView):
     def delete(self, request: Request, pk: int, number: int) -> Response:
         """Take one decision back."""
         trip = find_trip(pk)
-        _soon(trip, decisions.undo(trip, person_of(request), number))
+        _soon(decisions.undo(trip, person_of(request), number, mine=_small(trip)))
         return detail(pk, request)
 
 

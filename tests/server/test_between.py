@@ -1,0 +1,233 @@
+"""Whatever happens in between, what reaches the application is what the confirmed plan said, at most once, or nothing.
+
+The application is the fake: colleagues, lost and late answers, kills, newer sheets, decisions and second people are
+drawn at random, and its list of effects is held against the plan.
+"""
+
+from __future__ import annotations
+
+import os
+from collections import Counter
+from contextlib import suppress
+from dataclasses import replace
+from decimal import Decimal
+from typing import Any
+from unittest.mock import patch
+
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from tests.core.examples import CATALOGUE
+from tests.server.killing import Killed
+from tests.server.services import ServiceCase, read_here
+from tests.support import Vexo, template
+
+template()
+
+from vexo.applications.fake import SERVED, FakeApplication, Store  # noqa: E402
+from vexo.core.planning.comparing import do_column, new_column  # noqa: E402
+from vexo.core.planning.verdicts import Do  # noqa: E402
+from vexo.core.records import Promises  # noqa: E402
+from vexo.server import stages  # noqa: E402
+from vexo.server.errors import PlainError, Stale  # noqa: E402
+from vexo.server.jobs.models import Job  # noqa: E402
+from vexo.server.jobs.working import do, do_now  # noqa: E402
+from vexo.server.passes.recording import Recorder  # noqa: E402
+from vexo.server.passes.starting import start_pass  # noqa: E402
+from vexo.server.review.plans import plan_of  # noqa: E402
+
+CODES = ("A", "B", "C", "N")
+RATES = ("5", "6", "7", "8")
+sheets = st.lists(
+    st.tuples(st.sampled_from(CODES), st.sampled_from(RATES)), min_size=1, max_size=4, unique_by=lambda r: r[0]
+)
+colleague = st.tuples(st.just("colleague"), st.sampled_from(CODES[:3]), st.sampled_from(RATES))
+before = st.one_of(
+    colleague,
+    st.tuples(st.just("sheet"), sheets),
+    st.tuples(st.just("aside"), st.integers(0, 3)),
+    st.tuples(st.just("operation"), st.sampled_from(["update", "upsert"])),
+    st.tuples(st.just("plan")),
+)
+during = st.one_of(
+    colleague,
+    st.tuples(st.just("lose")),
+    st.tuples(st.just("drop")),
+    st.tuples(st.just("kill"), st.sampled_from(["prepare", "sent", "answered"])),
+    st.tuples(st.just("second person")),
+)
+
+
+class Between(ServiceCase):
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.vexo = Vexo(connected=False)
+        from vexo.server.people.models import Person, Role
+
+        cls.enterClassContext(patch("vexo.server.bringin.reading.read_sheet", read_here))
+        cls.person = Person.objects.create(username="ada", name="Ada Quillfeather", role=Role.ADMINISTRATOR)
+
+    def setUp(self) -> None:
+        self.vexo.use()
+
+    def connect(self, versions: bool, repeatable: bool) -> None:
+        from vexo.server.applications.services import connect
+
+        self.address = f"memory:{os.urandom(6).hex()}"
+        promises = Promises(atomic_batch=10, batch=2, conditional_writes=versions, repeatable=repeatable)
+        version = f"{versions} {repeatable}"
+        self.store = Store(replace(CATALOGUE, promises=promises, version=version))
+        SERVED[self.address] = self.store
+        for code in CODES[:3]:
+            self.store.put("Berth", {"code": code, "rate": Decimal("5.00"), "name": code})
+        self.practice = connect("fake", "Fake", self.address, "", "practice", protocol="fake", longest_request=0)
+
+    def theirs(self, code: str, rate: str) -> None:
+        own = self.store.records["Berth"]
+        identifier = next((i for i, record in own.items() if record["code"] == code), None)
+        if identifier is not None:
+            self.store.put("Berth", {"rate": Decimal(rate)}, identifier)
+
+    def content(self, rows: Any) -> str:
+        return "\n".join(["code,rate,name", *[f"{code},{rate},{code}" for code, rate in rows]])
+
+    def step(self, trip: Any, event: Any) -> bool:
+        """Something that happens before applying; whether it changes what a plan is made of."""
+        kind, *more = event
+        if kind == "colleague":
+            self.theirs(*more)
+        elif kind == "sheet":
+            self.back(self.text(self.content(more[0])), record_type="Berth", trip=str(trip.pk))
+            return True
+        elif kind == "aside":
+            if more[0] < len(self.table(trip)):
+                self.decide(trip, "aside", [more[0]])
+                return True
+        elif kind == "operation":
+            from vexo.server.bringin.columns import change
+
+            do_now(change(trip, self.person, operation=more[0], mine=True))
+            return True
+        else:
+            self.plan(trip)
+        return False
+
+    def planned(self, plan: Any) -> Counter[Any]:
+        """What a plan says that is to be written."""
+        told: Counter[Any] = Counter()
+        for line in stages.read(plan.path).iter_rows(named=True):
+            if line["verdict"] in ("create", "update"):
+                values = {n: line[new_column(n)] for n in plan.carried if line[do_column(n)] == Do.WRITE}
+                told[line["verdict"], line["@id"], tuple(sorted(values.items()))] += 1
+        return told
+
+    def reached(self, since: int) -> Counter[Any]:
+        """What reached the application."""
+        told: Counter[Any] = Counter()
+        for what, _, identifier, values in self.store.effects[since:]:
+            told[str(what), identifier if what == "update" else None, tuple(sorted(values.items()))] += 1
+        return told
+
+    def send(self, trip: Any, job: Any, events: list[Any]) -> None:
+        """The pass, with things that happen while it is sent; taken over until it has ended or waits for a person."""
+        waiting = list(events)
+        for _ in range(len(events) + 2):
+            self.attempt(trip, job, waiting)
+            job.refresh_from_db()
+            if job.state != Job.RUNNING:
+                return
+            Job.objects.filter(pk=job.pk).update(lease_until=1.0)
+            from vexo.server.jobs.leases import claim
+
+            taken = claim("another:1:1", only=job.pk)
+            assert taken is not None
+            job = taken
+
+    def attempt(self, trip: Any, job: Any, waiting: list[Any]) -> None:
+        originals = {name: getattr(Recorder, name) for name in ("prepare", "sent", "answered")}
+        write = FakeApplication.write
+
+        def writing(own: Any, *arguments: Any, **options: Any) -> Any:
+            while waiting and waiting[0][0] != "kill":
+                kind, *more = waiting.pop(0)
+                if kind == "colleague":
+                    self.theirs(*more)
+                elif kind == "lose":
+                    self.store.lose += 1
+                elif kind == "drop":
+                    self.store.drop += 1
+                else:
+                    with suppress(PlainError):
+                        start_pass(trip, self.person, plan_of(trip).number)
+            return write(own, *arguments, **options)
+
+        def dying(name: str) -> Any:
+            def step(*arguments: Any, **options: Any) -> Any:
+                dies = bool(waiting) and waiting[0] == ("kill", name if name != "prepare" else "prepare")
+                if dies:
+                    waiting.pop(0)
+                    if name != "answered":
+                        originals[name](*arguments, **options)
+                    raise Killed
+                return originals[name](*arguments, **options)
+
+            return step
+
+        patches = [patch.object(Recorder, name, dying(name)) for name in originals]
+        with patch.object(FakeApplication, "write", writing), patches[0], patches[1], patches[2], suppress(Killed):
+            do(job)
+
+    @settings(max_examples=60, deadline=None, suppress_health_check=list(HealthCheck))
+    @given(
+        sheets,
+        st.booleans(),
+        st.booleans(),
+        st.lists(before, max_size=3),
+        st.lists(during, max_size=3),
+        st.sampled_from(["update", "upsert"]),
+    )
+    def test_what_reaches_the_application_is_what_was_confirmed_at_most_once(
+        self, rows: Any, versions: bool, repeatable: bool, earlier: list[Any], later: list[Any], operation: str
+    ) -> None:
+        self.connect(versions, repeatable)
+        trip = self.bring(self.content(rows), record_type="Berth", operation=operation, key=["code"])
+        seen = plan_of(trip)
+        steps = [self.step(trip, event) for event in earlier]
+        voided = any(steps)
+        trip.refresh_from_db()
+        since = len(self.store.effects)
+        theirs = {i for i, record in self.store.records["Berth"].items() if record["rate"] != Decimal("5.00")}
+        try:
+            one, job = start_pass(trip, self.person, seen.number, mine=True)
+        except Stale:
+            self.assertTrue(voided)
+            self.assertEqual(self.reached(since), Counter())
+            return
+        except PlainError as error:
+            self.assertEqual(error.code, "nothing")
+            self.assertEqual(self.planned(seen), Counter())
+            return
+        self.assertFalse(voided)
+        self.send(trip, job, later)
+        one.refresh_from_db()
+        reached, confirmed = self.reached(since), self.planned(seen)
+        self.assertLessEqual(reached, confirmed, (one.totals, one.reason))
+        if not any(event[0] == "colleague" for event in later):
+            overwritten = [told for told in reached if told[1] in theirs and "rate" in dict(told[2])]
+            self.assertEqual(overwritten, [], "a colleague's change since the plan was overwritten")
+        if one.state == "interrupted":
+            return
+        self.assertEqual(one.state, "ended")
+        done = one.totals["created"] + one.totals["updated"]
+        self.assertLessEqual(done, sum(reached.values()))
+        self.assertLessEqual(sum(reached.values()), done + one.totals["unclear"])
+        self.assertEqual(sum(one.sums.values()), len(stages.read(seen.path)))
+        self.assertEqual(trip.passes.count(), 1)
+        self.plan(trip)
+        again = dict(zip(self.table(trip)["row_id"].to_list(), self.verdicts(trip), strict=True))
+        page = stages.read(one.page)
+        for row_id, state in zip(page["row_id"].to_list(), page["state"].to_list(), strict=True):
+            if state in ("created", "updated"):
+                self.assertEqual(again[row_id], "same")
+            if state == "unclear":
+                self.assertEqual(again[row_id], "held")
