@@ -36,8 +36,8 @@ demo: setup ## Start Vexo with its demo (PORT=8420)
 	@$(BIN)/vexo demo --port $(PORT)
 
 browser: # Chromium and its driver, for the tests that use the real interface
-	@sh tools/debian.sh chromium chromium || true
-	@sh tools/debian.sh chromedriver chromium-driver || true
+	@sh tools/debian.sh chromium chromium
+	@sh tools/debian.sh chromedriver chromium-driver
 
 test: setup browser ## Run the checks and all tests
 	@$(BIN)/python -m tests
@@ -52,6 +52,8 @@ check: setup ## ruff, mypy, import rules, missing migrations, the front end, a s
 	@cd web && npm run --silent types && npm run --silent lint
 	@VEXO_DATA=$$(mktemp -d) DJANGO_SETTINGS_MODULE=vexo.server.settings $(BIN)/django-admin spectacular --file .make/schema.yaml 2>/dev/null
 	@cmp -s .make/schema.yaml web/schema.yaml || { echo "web/schema.yaml is stale: make schema"; exit 1; }
+	@cd web && npx --no openapi-typescript schema.yaml -o ../.make/schema.d.ts >/dev/null 2>&1
+	@cmp -s .make/schema.d.ts web/src/api/schema.d.ts || { echo "web/src/api/schema.d.ts is stale: make schema"; exit 1; }
 
 schema: setup ## Describe the API anew, and make the front end's client types from it
 	@VEXO_DATA=$$(mktemp -d) DJANGO_SETTINGS_MODULE=vexo.server.settings $(BIN)/django-admin spectacular --file web/schema.yaml

@@ -5,8 +5,8 @@ command -v "$command" >/dev/null 2>&1 && exit 0
 if [ "$(id -u)" = 0 ] && command -v apt-get >/dev/null 2>&1; then
     echo "Installing $* ..."
     export DEBIAN_FRONTEND=noninteractive
-    apt-get update -qq >/dev/null 2>&1
-    apt-get install -y -qq --no-install-recommends "$@" >/dev/null 2>&1 && exit 0
+    apt-get -o DPkg::Lock::Timeout=600 update -qq >/dev/null 2>&1
+    apt-get -o DPkg::Lock::Timeout=600 install -y -qq --no-install-recommends "$@" >/dev/null 2>&1 && exit 0
 fi
 echo "$command is missing and could not be installed. Install it, on Debian as root: apt-get install $*" >&2
 exit 1

@@ -6,13 +6,13 @@ from decimal import Decimal
 from typing import TYPE_CHECKING
 
 import polars as pl
-from vexo.core.applying import Write
 
 from vexo.applications import Application, ApplicationError
-from vexo.applications.base import NotPromised
+from vexo.applications.base import NotPromised, Sending
 from vexo.core.conditions import Condition, read_condition
 from vexo.core.planning.verdicts import Verdict
 from vexo.core.records import IDENTIFIER, VERSION, Kind
+from vexo.core.writing import Write
 
 if TYPE_CHECKING:
     import unittest
@@ -95,17 +95,18 @@ class ApplicationSuite(_Base):
         rows = self.read("harbour eq 'TERNISLAND' and status eq 'free'").head(3).to_dicts()
         rate = Decimal("33.33")
         update = Write(
-            1, Verdict.UPDATE, rows[0][IDENTIFIER], rows[0][VERSION], {"daily_rate": rate, "services": ["wifi"]}
+            1, 1, Verdict.UPDATE, rows[0][IDENTIFIER], rows[0][VERSION], {"daily_rate": rate, "services": ["wifi"]}
         )
-        stale = Write(2, Verdict.UPDATE, rows[1][IDENTIFIER], 'W/"999"', {"daily_rate": rate})
-        refused = Write(3, Verdict.UPDATE, rows[2][IDENTIFIER], rows[2][VERSION], {"status": "let"})
+        stale = Write(2, 2, Verdict.UPDATE, rows[1][IDENTIFIER], 'W/"999"', {"daily_rate": rate})
+        refused = Write(3, 3, Verdict.UPDATE, rows[2][IDENTIFIER], rows[2][VERSION], {"status": "let"})
         new = {"harbour": "TERNISLAND", "berth_no": "X-901", "length_m": Decimal("8.0"), "holder": None}
-        create = Write(4, Verdict.CREATE, None, None, new)
-        twice = Write(5, Verdict.CREATE, None, None, new)
+        create = Write(4, 4, Verdict.CREATE, None, None, new)
+        twice = Write(5, 5, Verdict.CREATE, None, None, new)
         answers = self.application.write(self.berths, [update, stale, refused, create, twice])
         self.assertEqual([a.state for a in answers], ["updated", "clash", "refused", "created", "refused"])
-        self.assertEqual((answers[2].field, answers[2].reason), ("holder", "A let berth needs a holder."))
-        self.assertIn("required-when-let", answers[2].code or "")
+        self.assertEqual((answers[2].field, answers[2].arguments[0]), ("holder", "A let berth needs a holder."))
+        self.assertIn("required-when-let", answers[2].arguments[1])
+        self.assertEqual(answers[0].values["daily_rate"], rate)
         again = self.read(f"id eq {answers[3].identifier}").row(0, named=True)
         self.assertEqual((again["berth_no"], again[VERSION]), ("X-901", answers[3].version))
         changed = self.read(f"id eq {rows[0][IDENTIFIER]}").row(0, named=True)
@@ -113,15 +114,15 @@ class ApplicationSuite(_Base):
             (changed["daily_rate"], list(changed["services"]), changed[VERSION]), (rate, ["wifi"], answers[0].version)
         )
         gone = self.application.write(
-            self.berths, [Write(6, Verdict.DELETE, answers[3].identifier, answers[3].version, {})]
+            self.berths, [Write(6, 6, Verdict.DELETE, answers[3].identifier, answers[3].version, {})]
         )
         self.assertEqual(gone[0].state, "deleted")
 
     def test_an_atomic_batch_is_all_or_nothing(self) -> None:
         row = self.read("harbour eq 'TERNISLAND' and status eq 'free'").tail(1).row(0, named=True)
-        good = Write(1, Verdict.UPDATE, row[IDENTIFIER], row[VERSION], {"daily_rate": Decimal("12.34")})
-        bad = Write(2, Verdict.UPDATE, row[IDENTIFIER], None, {"daily_rate": Decimal("900")})
-        answers = self.application.write(self.berths, [good, bad], atomic=True)
+        good = Write(1, 1, Verdict.UPDATE, row[IDENTIFIER], row[VERSION], {"daily_rate": Decimal("12.34")})
+        bad = Write(2, 2, Verdict.UPDATE, row[IDENTIFIER], None, {"daily_rate": Decimal("900")})
+        answers = self.application.write(self.berths, [good, bad], Sending(atomic=True))
         self.assertEqual([a.state for a in answers], ["refused", "refused"])
         self.assertEqual(self.read(f"id eq {row[IDENTIFIER]}")["daily_rate"][0], row["daily_rate"])
 

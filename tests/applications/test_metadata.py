@@ -5,13 +5,14 @@ from __future__ import annotations
 import unittest
 
 import httpx
-from vexo.core.applying import Write
 
 from vexo.applications import ApplicationError
+from vexo.applications.base import NoAnswer, NotTaken, TooLarge
 from vexo.applications.odata import ODataApplication
 from vexo.applications.odata.metadata import read_metadata
 from vexo.core.planning.verdicts import Verdict
 from vexo.core.records import Catalogue, Kind
+from vexo.core.writing import Write
 
 EDMX = '<edmx:Edmx xmlns:edmx="http://docs.oasis-open.org/odata/ns/edmx" Version="4.0"><edmx:DataServices>'
 SCHEMA = '<Schema xmlns="http://docs.oasis-open.org/odata/ns/edm" Namespace="S">'
@@ -94,7 +95,7 @@ class Plain(unittest.TestCase):
 class Answers(unittest.TestCase):
     """Answers of a batch, as services differ in them."""
 
-    def answered(self, *responses: dict[str, object]) -> list[tuple[str, str | None]]:
+    def answered(self, *responses: dict[str, object]) -> list[tuple[str, str]]:
         metadata = document(MAKER, '<EntitySet Name="Makers" EntityType="S.Maker"/>')
 
         def serve(request: httpx.Request) -> httpx.Response:
@@ -104,8 +105,8 @@ class Answers(unittest.TestCase):
 
         with ODataApplication("http://plain/", "", transport=httpx.MockTransport(serve)) as application:
             maker = application.describe().type("Maker")
-            writes = [Write(n, Verdict.UPDATE, str(n), None, {}) for n in range(max(1, len(responses)))]
-            return [(a.state, a.reason) for a in application.write(maker, writes)]
+            writes = [Write(n, n, Verdict.UPDATE, str(n), None, {}) for n in range(max(1, len(responses)))]
+            return [(a.state, "".join(a.arguments[:1])) for a in application.write(maker, writes)]
 
     def test_each_status_has_its_meaning(self) -> None:
         error = {"error": {"code": "x", "message": "No."}}
@@ -117,9 +118,30 @@ class Answers(unittest.TestCase):
             {"id": "4", "status": 403, "body": "odd"},
         ]
         states = self.answered(*given)
-        self.assertEqual([state for state, _ in states], ["updated", "clash", "refused", "unclear", "refused"])
+        self.assertEqual([state for state, _ in states], ["updated", "clash", "refused", "doubt", "refused"])
         self.assertEqual((states[2][1], states[4][1]), ("No.", "it gave no reason."))
 
-    def test_an_answer_that_is_missing_is_unclear(self) -> None:
-        self.assertEqual(self.answered()[0][0], "unclear")
-        self.assertEqual(self.answered({"id": "other", "status": 204})[0][0], "unclear")
+    def test_an_answer_that_is_missing_is_a_doubt_and_after_a_failure_was_not_taken(self) -> None:
+        self.assertEqual(self.answered()[0][0], "doubt")
+        self.assertEqual(self.answered({"id": "other", "status": 204})[0][0], "doubt")
+        told = self.answered({"id": "0", "status": 422}, {"id": "none", "status": 200})
+        self.assertEqual([state for state, _ in told], ["refused", "untaken"])
+
+    def test_a_status_of_the_batch_says_what_was_taken(self) -> None:
+        metadata = document(MAKER, '<EntitySet Name="Makers" EntityType="S.Maker"/>')
+        cases = {401: NotTaken, 403: NotTaken, 404: NotTaken, 429: NotTaken, 413: TooLarge}
+        cases |= dict.fromkeys((408, 500, 502, 504, 202), NoAnswer) | {400: ApplicationError, 302: ApplicationError}
+        for status, wanted in cases.items():
+
+            def serve(request: httpx.Request, status: int = status) -> httpx.Response:
+                found = request.url.path.endswith("$metadata")
+                return httpx.Response(200, content=metadata) if found else httpx.Response(status)
+
+            with (
+                self.subTest(status),
+                ODataApplication("http://plain/", "", transport=httpx.MockTransport(serve)) as application,
+                self.assertRaises(ApplicationError) as caught,
+            ):
+                maker = application.describe().type("Maker")
+                application.write(maker, [Write(0, 0, Verdict.UPDATE, "1", None, {})])
+            self.assertIs(type(caught.exception), wanted)

@@ -3,7 +3,6 @@ from __future__ import annotations
 import unittest
 
 import httpx
-from vexo.core.applying import Write
 
 from tests.applications.suite import ApplicationSuite
 from tests.support import TOKEN, free_port, register
@@ -11,6 +10,7 @@ from vexo.applications import ApplicationError, open_application
 from vexo.applications.base import NoAnswer
 from vexo.applications.odata import ODataApplication
 from vexo.core.planning.verdicts import Verdict
+from vexo.core.writing import Write
 
 
 def pages() -> str:
@@ -48,7 +48,7 @@ class Trouble(unittest.TestCase):
 
     def test_an_answer_lost_after_a_write_is_known_as_lost_and_not_sent_again(self) -> None:
         before = register().berth("OLDBASIN", "A-002")
-        write = Write(1, Verdict.UPDATE, before["id"], before["@odata.etag"], {"notes": "dropped"})
+        write = Write(1, 1, Verdict.UPDATE, before["id"], before["@odata.etag"], {"notes": "dropped"})
         register().trouble("dropping")
         with self.assertRaises(NoAnswer):
             self.application.write(self.berths, [write])

@@ -92,14 +92,19 @@ class Browser:
 
     def find(self, css: str) -> WebElement:
         """The first shown element."""
-        return self.until(lambda: next((e for e in self.all(css) if e.is_displayed()), None), css)  # type: ignore[no-any-return]
+        code = "return [...document.querySelectorAll(arguments[0])].find(e => e.checkVisibility()) ?? null"
+        return self.until(lambda: self.script(code, css), css)  # type: ignore[no-any-return]
 
     def named(self, name: str, css: str = "button, a, [role=option], [role=menuitem], summary") -> WebElement:
         """The shown control whose words begin with a name."""
 
         def look() -> WebElement | None:
-            fitting = [e for e in self.all(css) if e.is_displayed() and " ".join(e.text.split()).startswith(name)]
-            return fitting[0] if fitting else None
+            code = (
+                "return [...document.querySelectorAll(arguments[0])].find(e => e.checkVisibility() &&"
+                " e.innerText.split(/\\s+/).filter(Boolean).join(' ').startsWith(arguments[1])) ?? null"
+            )
+            found = self.script(code, css, name)
+            return found if isinstance(found, WebElement) else None
 
         return self.until(look, f"a control named {name!r}")  # type: ignore[no-any-return]
 
@@ -176,7 +181,11 @@ class Demo:
         self.log = temporary_folder() / "demo.log"
         command = [str(BIN / "vexo"), "demo", "--port", str(self.port), "--data", str(self.data)]
         self.process = start(*command, log=self.log)
-        wait_until(lambda: b"Stop with" in self.log.read_bytes() or self.process.poll() is not None, max(PATIENCE, 120), "the demo")
+        wait_until(
+            lambda: b"Stop with" in self.log.read_bytes() or self.process.poll() is not None,
+            max(PATIENCE, 120),
+            "the demo",
+        )
         assert answers(f"{self.address}/api/health"), self.log.read_text()
 
     @property

@@ -75,7 +75,7 @@ class Sturdy(BrowserCase):
         stale = browser.all("[data-testid=confirm]")
         if stale and stale[0].is_enabled():
             stale[0].click()
-            browser.see("sent already")
+            browser.see("no longer counts")
         browser.driver.refresh()
         browser.see("30 updated")
         self.assertEqual(len(self.runs(browser, number)), 1)

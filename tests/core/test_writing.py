@@ -2,6 +2,7 @@ from __future__ import annotations
 
 import unittest
 from decimal import Decimal
+from typing import Any
 
 from tests.core.examples import BERTH, answers, codes, plan, plan_and_questions, records, verdicts
 from vexo.core.columns.matching import MappingError, match_columns
@@ -185,6 +186,29 @@ class Ledgers(unittest.TestCase):
             told = plan(["code", "rate"], [self.sheet[0]], self.now, ledger=ledger, decisions=said)
             self.assertEqual(verdicts(told), [wanted])
         self.assertEqual(told["@id"].to_list(), ["1"])
+
+    def test_a_row_that_made_its_record_keeps_it_though_a_later_pass_left_it_unclear(self) -> None:
+        names = ["id", "rate", "name", "code"]
+        sheet = [(None, "7", "n", "A")]
+        more: dict[str, Any] = {"operation": Operation.UPSERT, "key": ("id",)}
+        first = plan(names, sheet, [], **more)
+        fields = [BERTH.field(name) for name in names[1:]]
+        values = {"rate": Decimal(7), "name": "n", "code": "A"}
+        pages = [
+            page_of(
+                first, freeze(first), outcome_of([Answer(0, "created", "9", "v1", values=values)], fields), fields, 1
+            )
+        ]
+        now = [("9", "v1", "7", "n", "A")]
+        edited = [(None, "8", "n", "A")]
+        second = plan(names, edited, now, ledger=Ledger.merged(pages), **more)
+        self.assertEqual((verdicts(second), second["@id"][0]), (["update"], "9"))
+        pages.append(page_of(second, freeze(second), outcome_of([Answer(0, "unclear", "9")], fields), fields, 2))
+        ledger = Ledger.merged(pages)
+        third, questions = plan_and_questions(names, edited, now, ledger=ledger, **more)
+        self.assertEqual(codes(third), [["unclear"]])
+        said = answers(third, questions, [(2, None, "new")])
+        self.assertEqual(verdicts(plan(names, edited, now, ledger=ledger, decisions=said, **more)), ["update"])
 
     def test_read_back_tells_the_applications_own_doing_from_that_of_others(self) -> None:
         made = plan(["code", "rate"], [("A", "7"), ("B", "8")], [("1", "v", "A", "5"), ("2", "v", "B", "5")])

@@ -40,7 +40,7 @@ class HolderCase(ServiceCase):
         """How often each record was created, updated or deleted since the trip began."""
         return Counter(f"{e['what']} {e['id']}" for e in register().effects()[self.before :])
 
-    def judge(self, trip: Any, beginning: str, operation: str) -> None:
+    def judge(self, trip: Any, beginning: str, operation: str, again: bool = True) -> None:
         """No effect twice, none lost, and what the outcome says is true."""
         one = self.last_pass(trip)
         effects = self.effects()
@@ -50,5 +50,6 @@ class HolderCase(ServiceCase):
         self.assertEqual((one.state, one.totals[word]), ("ended", ROWS), one.totals)
         names = [holder["last_name"] for holder in self.holders(beginning)]
         self.assertEqual(names, [] if operation == "delete" else ["After"] * ROWS)
-        self.plan(trip)
-        self.assertEqual(set(self.verdicts(trip)), {"same"})
+        if again:
+            self.plan(trip)
+            self.assertEqual(set(self.verdicts(trip)), {"same"})

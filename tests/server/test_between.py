@@ -177,7 +177,7 @@ class Between(ServiceCase):
         with patch.object(FakeApplication, "write", writing), patches[0], patches[1], patches[2], suppress(Killed):
             do(job)
 
-    @settings(max_examples=60, deadline=None, suppress_health_check=list(HealthCheck))
+    @settings(max_examples=40, deadline=None, suppress_health_check=list(HealthCheck))
     @given(
         sheets,
         st.booleans(),

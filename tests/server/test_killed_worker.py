@@ -6,7 +6,7 @@ import unittest
 from tests.server.test_journey import Sheet, chosen
 from tests.support import BIN, Vexo, kill, register, start, wait_until
 
-ROWS = 2000
+ROWS = 1000
 
 
 class KilledWorker(unittest.TestCase):
@@ -34,7 +34,7 @@ class KilledWorker(unittest.TestCase):
         sheet.save()
         brought = self.vexo.json("bring-in", "harbour-live", "Contract", str(path))
         self.assertEqual(brought["verdicts"]["update"], ROWS)
-        register().trouble("slow", times=100_000, seconds=0.15)
+        register().trouble("slow", times=100_000, seconds=0.1)
         self.addCleanup(register().trouble, "none")
         from vexo.server.passes.starting import start_pass
         from vexo.server.people.models import Person, Role

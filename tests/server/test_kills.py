@@ -17,7 +17,7 @@ class Kills(HolderCase):
                             trip, beginning = self.begin(operation)
                             die(point, self.start(trip))
                             self.assertEqual(take_over().error, "")
-                            self.judge(trip, beginning, operation)
+                            self.judge(trip, beginning, operation, again=point == "saved")
 
     def test_creates_without_a_key_are_in_once_or_unclear(self) -> None:
         for repeatable in (True, False):

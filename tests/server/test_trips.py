@@ -234,7 +234,7 @@ class Standings(ServiceCase):
         self.assertIn("A-002", rejected["rows"][0]["reason"])
         self.assertEqual(window(code="not-found")["total"], 1)
         self.assertEqual(window(text="=C")["rows"][0]["row"], 4)
-        self.assertEqual(window(column="notes")["total"], 3)
+        self.assertEqual(window(column="notes")["total"], 2)
         self.assertEqual(window(column="no such")["total"], 0)
         self.assertEqual(window(state="held")["rows"], [])
         self.assertEqual(

@@ -51,6 +51,9 @@ class Sending:
     before_body: Callable[[], None] = lambda: None
 
 
+PLAINLY = Sending()
+
+
 class NotPromised(ApplicationError):
     """Something that this application, or its protocol, cannot do."""
 
@@ -95,7 +98,7 @@ class Application(ABC):
         """The records that have one of the keys; ``values`` has a typed column for each field of ``key``."""
 
     @abstractmethod
-    def write(self, record_type: RecordType, writes: Sequence[Write], sending: Sending = Sending()) -> list[Answer]:
+    def write(self, record_type: RecordType, writes: Sequence[Write], sending: Sending = PLAINLY) -> list[Answer]:
         """Send a batch, once; one answer a write, in order.
 
         Raises:

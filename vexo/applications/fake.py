@@ -16,7 +16,7 @@ from vexo.core.values import dtype
 from vexo.core.writing import Answer, Write
 from vexo.core.writing.answers import CLASH
 
-from .base import Application, ApplicationError, NoAnswer, Sending
+from .base import PLAINLY, Application, ApplicationError, NoAnswer, Sending
 
 
 @dataclass
@@ -96,7 +96,7 @@ class FakeApplication(Application):
         found = frame.join(wanted, on=list(key), how="semi", maintain_order="left")
         return found.select(IDENTIFIER, VERSION, *dict.fromkeys(fields))
 
-    def write(self, record_type: RecordType, writes: Sequence[Write], sending: Sending = Sending()) -> list[Answer]:
+    def write(self, record_type: RecordType, writes: Sequence[Write], sending: Sending = PLAINLY) -> list[Answer]:
         sending.before_body()
         if self.store.drop > 0:
             self.store.drop -= 1

@@ -80,8 +80,8 @@ def _shown(job: Job) -> Iterator[None]:
 
 def finish(job: Job) -> Any:
     """Do a job here and give its result. Raises PlainError with its reason where it failed."""
-    from vexo.server.jobs.models import Job as Jobs
     from vexo.server.errors import PlainError
+    from vexo.server.jobs.models import Job as Jobs
     from vexo.server.jobs.working import do_now
 
     with _shown(job):

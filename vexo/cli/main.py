@@ -41,6 +41,10 @@ _HINTS = {
     "no-sheet": "Bring one in with `vexo bring-in`.",
 }
 
+_BROKEN_OFF = (
+    "Broken off. A pass that had begun is kept: see `vexo outcome TRIP`, go on with `vexo apply TRIP --go-on PASS`."
+)
+
 
 @dataclass
 class Setting:
@@ -99,8 +103,9 @@ class Commands(click.Group):
             result = super().main(asked, *more, **{**options, "standalone_mode": False})
         except click.exceptions.Exit as done:
             sys.exit(done.exit_code)
-        except click.Abort:
-            _fail(asked, "Not confirmed; nothing was done.")
+        except click.Abort as abort:
+            broken = isinstance(abort.__cause__ or abort.__context__, KeyboardInterrupt)
+            _fail(asked, _BROKEN_OFF if broken else "Not confirmed; nothing was done.")
         except click.ClickException as error:
             if "--json" not in asked:
                 error.show()

@@ -18,7 +18,7 @@ from vexo.core.records import Catalogue, RecordType
 from vexo.core.writing import Answer, Write, operation_of
 from vexo.core.writing.answers import CLASH, DOUBT, UNTAKEN
 
-from ..base import Application, ApplicationError, NoAnswer, Sending
+from ..base import PLAINLY, Application, ApplicationError, NoAnswer, Sending
 from ..http import Connection, json_of
 from .metadata import read_metadata
 from .records import to_frame, to_json
@@ -154,7 +154,7 @@ class ODataApplication(Application):
             message, _, _ = _error_of(_body_of(response))
             raise ApplicationError(f"The application does not understand the question: {message}")
 
-    def write(self, record_type: RecordType, writes: Sequence[Write], sending: Sending = Sending()) -> list[Answer]:
+    def write(self, record_type: RecordType, writes: Sequence[Write], sending: Sending = PLAINLY) -> list[Answer]:
         requests = [self._request(record_type, write, at, sending) for at, write in enumerate(writes)]
         headers = {"Prefer": "continue-on-error"}
         response = self._connection.post_once("$batch", {"requests": requests}, headers, sending.before_body)

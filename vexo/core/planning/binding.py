@@ -96,7 +96,8 @@ def bind(inputs: Inputs, settings: Settings, decisions: pl.DataFrame) -> tuple[p
     ``gone`` (that record is no longer there), ``undone`` (its record was deleted by a pass) and ``creates``.
     """
     frame = _ledger(_found(inputs, settings), inputs, settings)
-    passed = pl.col("past").is_in(["created", "updated"])
+    doubted = (pl.col("past") == "unclear") & pl.col("past_id").is_not_null()
+    passed = pl.col("past").is_in(["created", "updated"]) | doubted
     unedited = pl.col("was_by_key").eq_missing(pl.col("was")) & pl.col("was").is_not_null()
     frame = frame.with_columns(
         pl.when(passed).then("past_id").when(unedited).then("was").otherwise(None).alias("bound"),

@@ -1,4 +1,4 @@
-"""What was sent, held against what the application holds after: field by field, deletes too, and its own doings apart."""
+"""What was sent, held against what the application holds after: field by field, its own doings apart."""
 
 from __future__ import annotations
 

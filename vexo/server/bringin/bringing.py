@@ -140,7 +140,8 @@ def bring_in(lease: Lease) -> dict[str, Any]:
             "Say what goes where, or check that the header is in the first row.",
             "columns",
         )
-    digest = hashlib.sha256(absolute(upload.path).read_bytes()).hexdigest()
+    with absolute(upload.path).open("rb") as file:
+        digest = hashlib.file_digest(file, "sha256").hexdigest()
     for _ in range(_TRIES):
         lease.progress(2, 4, "numbering rows")
         if trip is not None:

@@ -9,15 +9,12 @@ import time
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import Any
 
 from django.db import OperationalError, close_old_connections, connection, transaction
 from django.db.models import F, Q
 
 from .models import Job
-
-if TYPE_CHECKING:
-    from ..trips.models import Trip
 
 SECONDS = float(os.environ.get("VEXO_LEASE_SECONDS", "15"))
 
@@ -119,7 +116,7 @@ class Lease:
             Job.objects.filter(pk=self.job.pk).update(done=done, total=total, message=message[:200])
 
     @property
-    def trip(self) -> Trip:
+    def trip(self) -> Any:
         """The trip that the job is about."""
         if self.job.trip is None:
             raise ValueError(f"job {self.job.pk} has no trip")

@@ -2,19 +2,23 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import Protocol
 
 from .models import Entry
 
-if TYPE_CHECKING:
-    from ..applications.models import Application
+
+class Named(Protocol):
+    """What an entry tells of an application."""
+
+    name: str
+    stage: str
 
 
 def note(
     who: str,
     what: str,
     said: str,
-    application: Application | None = None,
+    application: Named | None = None,
     trip: int | None = None,
     rows: int | None = None,
     file: str = "",

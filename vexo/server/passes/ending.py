@@ -15,10 +15,10 @@ from vexo.core.writing.answers import FINAL
 from vexo.core.writing.ledger import outcome_of, page_of, states_of
 
 from .. import stages
-from ..bringin.columns import known_of
 from ..jobs.leases import Lease
 from ..journal.services import note
 from ..review.figures import reasons
+from ..review.plans import record_type_of
 from ..trips.models import LedgerPage
 from ..trips.standing import tell_pass
 from .models import Batch, Pass, RowNotIn
@@ -49,7 +49,7 @@ def page_frame(one: Pass, record_type: RecordType, answers: list[Answer]) -> tup
 
 def end(one: Pass, lease: Lease, state: str, report: dict[str, Any] | None) -> None:
     """Write down how the pass ended: its page of the ledger, its sum, the rows that are not in."""
-    record_type = known_of(one.trip.application).type(one.trip.record_type)
+    record_type = record_type_of(one.plan)
     doubts = "given-up" if state == Pass.GIVEN_UP else "no-answer"
     answers = (report or {}).pop("answers", None) or final_answers(one, record_type, doubts)
     plan, page = page_frame(one, record_type, answers)

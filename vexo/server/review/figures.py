@@ -30,7 +30,7 @@ def reasons(states: pl.DataFrame, record_type: RecordType) -> list[dict[str, Any
     Args:
         states: ``row``, ``state`` and ``faults``; the first fault of a row is its reason.
     """
-    told = states.filter((pl.col("faults").list.len() > 0)).select(
+    told = states.filter(pl.col("faults").list.len() > 0).select(
         ROW, "state", pl.col("faults").list.first().alias("fault")
     )
     told = told.unnest("fault")

@@ -10,10 +10,11 @@ from ..trips.models import Sheet, Trip
 class Plan(models.Model):
     """What would be written, with all that it is made of.
 
-    ``revision`` is the trip's when it was made: a plan counts as long as that stays. ``natures`` tells of each carried
-    and key field how its values are read and compared; ``values`` are the rows as they were typed, ``records`` the application as it was read, ``whole`` the
-    records to be deleted with all their fields; ``path`` the plan itself and ``questions`` what it asks of people.
-    ``reading`` are counts and totals of the application at that time.
+    ``revision`` is the trip's when it was made: a plan counts as long as that stays. ``shape`` is the part of the
+    catalogue that it was made with, so that it can be read whatever the application says later; ``natures`` tells of
+    each carried and key field how its values are read and compared. ``values`` are the rows as they were typed,
+    ``records`` the application as it was read, ``whole`` the records to be deleted with all their fields; ``path`` the
+    plan itself and ``questions`` what it asks of people. ``reading`` are counts and totals of the application then.
     """
 
     trip = models.ForeignKey(Trip, models.CASCADE, related_name="plans")
@@ -25,6 +26,7 @@ class Plan(models.Model):
     carried = models.JSONField()
     lanes = models.JSONField()
     catalogue = models.CharField(max_length=80)
+    shape = models.JSONField()
     natures = models.JSONField()
     last_decision = models.PositiveBigIntegerField(default=0)
     values = models.CharField(max_length=300)

@@ -33,7 +33,7 @@ from ..trips.standing import OPEN_PASS, tell
 from .decisions import decisions_of
 from .figures import figures
 from .models import Plan
-from .plans import Reviewed, natures_of, newest_plan, settings_for
+from .plans import Reviewed, natures_of, newest_plan, settings_for, shape_of
 
 _SMALL_TYPE = 10_000
 _MOST_SUMMED = 50_000
@@ -257,6 +257,7 @@ def _attempt(trip: Trip, lease: Lease, fresh: bool) -> Plan | None:
             carried=list(planned.settings.carried),
             lanes=_lanes(planned),
             catalogue=planned.catalogue.version,
+            shape=shape_of(planned),
             natures=natures_of(planned.record_type, {*planned.settings.carried, *planned.settings.key}),
             last_decision=last_decision,
             values=materials.values,

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from typing import Any
 
 import polars as pl
 
@@ -14,7 +15,7 @@ from vexo.core.sheets import SheetProfile
 
 from .. import stages
 from ..applications.services import describe
-from ..bringin.columns import known_of, matches_of
+from ..bringin.columns import matches_of
 from ..errors import PlainError
 from ..trips.models import Sheet, Trip
 from ..trips.sheets import newest_in, newest_sheet
@@ -77,7 +78,7 @@ def settings_for(trip: Trip, catalogue: Catalogue | None = None) -> Reviewed:
 def reviewed_with(plan: Plan) -> Reviewed:
     """What a plan was made with, as it was then."""
     trip = plan.trip
-    catalogue = known_of(trip.application)
+    catalogue = Catalogue.from_json(plan.shape)
     record_type = catalogue.type(trip.record_type)
     matches = [
         ColumnMatch(
@@ -91,6 +92,19 @@ def reviewed_with(plan: Plan) -> Reviewed:
     settings = Settings(Operation(plan.operation), tuple(plan.key), tuple(plan.carried))
     profile = SheetProfile.from_json(plan.sheet.profile or {})
     return Reviewed(trip, plan.sheet, profile, catalogue, record_type, matches, settings)
+
+
+def record_type_of(plan: Plan) -> RecordType:
+    """The record type as the plan was made with."""
+    return Catalogue.from_json(plan.shape).type(plan.trip.record_type)
+
+
+def shape_of(reviewed: Reviewed) -> dict[str, Any]:
+    """The part of the catalogue that a plan needs to be read: its type, and those that its columns lead to."""
+    led = {m.field.path[0] for m in reviewed.matches if m.field and m.field.path}
+    targets = {reviewed.record_type.field(name).target for name in led} - {reviewed.record_type.name}
+    types = [reviewed.record_type, *[t for t in reviewed.catalogue.types if t.name in targets]]
+    return replace(reviewed.catalogue, types=tuple(types)).to_json()
 
 
 def natures_of(record_type: RecordType, names: set[str]) -> dict[str, str]:

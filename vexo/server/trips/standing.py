@@ -244,5 +244,5 @@ def broken(trip: Trip, error: Exception) -> dict[str, Any]:
         "rows": None,
         "sent_rows": None,
         "to_write": 0,
-        "broken": f"This trip's notes cannot be read ({type(error).__name__}: {error}). Plan it again, or restore a backup.",
+        "broken": f"This trip's notes cannot be read ({type(error).__name__}: {error}). Plan it anew.",
     }

@@ -24,6 +24,7 @@ class Migration(migrations.Migration):
                 ('carried', models.JSONField()),
                 ('lanes', models.JSONField()),
                 ('catalogue', models.CharField(max_length=80)),
+                ('shape', models.JSONField()),
                 ('natures', models.JSONField()),
                 ('last_decision', models.PositiveBigIntegerField(default=0)),
                 ('values', models.CharField(max_length=300)),

@@ -34,7 +34,9 @@ watch(
 );
 watch(job, (now, before) => {
   if (before && !now)
-    void refresh().then(() => router.push({ name: "trip", params: { id: trip.value.id, station: "outcome" } }));
+    void refresh().then(() => {
+      if (!broken.value) void router.push({ name: "trip", params: { id: trip.value.id, station: "outcome" } });
+    });
 });
 const left = computed(() =>
   rate.value > 0 && job.value ? Math.ceil(((job.value.total ?? 0) - (job.value.done ?? 0)) / rate.value) : null,

@@ -55,7 +55,7 @@ const { planAgain, busy } = usePlanAgain();
       data-testid="plan-again"
       @click="planAgain"
     >
-      {{ trip.sent_by ? "Look again at what is not in" : "Plan again" }}
+      {{ trip.sent_by && trip.outcomes.length ? "Look again at what is not in" : "Plan again" }}
     </button>
     <button
       v-else

@@ -102,7 +102,9 @@ const all = (answer: Answer): void =>
     /></label>
     <div class="flex flex-wrap gap-1.5">
       <button type="submit" class="btn sm go" :disabled="!open || !record.trim()">It is this record</button>
-      <button type="button" class="btn sm" :disabled="!open" @click="row('new')">It is not there</button>
+      <button type="button" class="btn sm" :disabled="!open" @click="row('new')">
+        {{ props.row.identifier ? "Compare it anew" : "It is not there" }}
+      </button>
     </div>
   </form>
   <section v-if="asks && group && group.count > 1" class="card">
