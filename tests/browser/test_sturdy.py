@@ -76,7 +76,7 @@ class Sturdy(BrowserCase):
         if stale and stale[0].is_enabled():
             stale[0].click()
             browser.see("no longer counts")
-        browser.driver.refresh()
+        browser.open(f"/trips/{number}")
         browser.see("30 updated")
         self.assertEqual(len(self.runs(browser, number)), 1)
 
