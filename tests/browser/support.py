@@ -83,7 +83,9 @@ class Browser:
         try:
             return wait_until(quiet, seconds, what)
         except AssertionError as error:
-            raise AssertionError(f"{error}\n--- on the page ({self.driver.current_url}):\n{self.text[-1500:]}") from None
+            raise AssertionError(
+                f"{error}\n--- on the page ({self.driver.current_url}):\n{self.text[-1500:]}"
+            ) from None
 
     def see(self, *texts: str, seconds: float = PATIENCE) -> None:
         """Wait until all these words are on the page."""
