@@ -1,11 +1,14 @@
 from __future__ import annotations
 
+import json
+import subprocess
 import unittest
 from typing import Any
 
 import httpx
 
 from tests.browser.support import Demo
+from tests.support import BIN
 
 SHEET = b"harbour,berth_no,notes\nOLDBASIN,A-001,by the API\nOLDBASIN,A-002,by the API\n"
 
@@ -169,6 +172,29 @@ class Api(unittest.TestCase):
         self.assertIn("updated", receipt)
         link = self.ines.http.get(f"{path}/records/701452").json()["link"]
         self.assertTrue(link.endswith("/practice/Berths/701452/"))
+
+    def test_the_command_line_says_the_same_as_the_page(self) -> None:
+        for trip in self.ada.http.get("trips").json():
+            page = self.ada.http.get(f"trips/{trip['id']}").json()
+            if page["plan"] is None:
+                continue
+            self.assertEqual(
+                {k: page[k] for k in trip if k != "touched_at"}, {k: trip[k] for k in trip if k != "touched_at"}
+            )
+            command = [str(BIN / "vexo"), "--data", str(self.demo.data), "review", str(trip["id"]), "--json"]
+            told = json.loads(subprocess.run(command, capture_output=True, text=True, check=False).stdout)
+            self.assertEqual(told["plan"], page["plan"]["number"])
+            self.assertEqual(
+                (told["current"], told["verdicts"]), (page["plan"]["current"], page["summary"]["verdicts"])
+            )
+            rows = self.ada.http.get(f"trips/{trip['id']}/rows", params={"limit": 500}).json()["rows"]
+            lines = {line["row_id"]: (line["verdict"], line["reason"]) for line in told["lines"]}
+            shown = {row["row_id"]: (row["verdict"], row["reason"]) for row in rows}
+            self.assertEqual(shown, {row_id: lines[row_id] for row_id in shown})
+            if page["passes"]:
+                command[3:4] = ["outcome"]
+                said = json.loads(subprocess.run(command, capture_output=True, text=True, check=False).stdout)
+                self.assertEqual(said["outcome"], page["passes"][-1]["totals"])
 
     def test_edits_carry_the_version_they_were_made_on(self) -> None:
         trip = self.bring(SHEET)

@@ -107,7 +107,7 @@ describe("the panel of a row", () => {
 
   it("asks which record an unclear row is, or whether it is not there", async () => {
     const faults = [{ code: "unclear", field_name: "", says: "No answer came." }];
-    const shown = panel({ ...heldRow, cells: [], faults, reason: "No answer came." });
+    const shown = panel({ ...heldRow, cells: [], faults, reason: "No answer came.", identifier: null });
     await shown.find("input[name=record]").setValue("700113");
     await shown.find("form").trigger("submit");
     await flushPromises();
