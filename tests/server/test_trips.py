@@ -196,7 +196,7 @@ class Passes(ServiceCase):
         )
         one = self.apply(trip)
         self.assertEqual((one.report["as_sent"], one.report["warnings"]), (1, 1))
-        self.assertEqual(one.report["set"]["open_contracts"], 1)
+        self.assertEqual(one.report["set"]["Open contracts"], 1)
         self.assertEqual(one.report["differences"], [])
 
 

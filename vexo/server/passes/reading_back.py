@@ -83,7 +83,7 @@ def read_back(one: Pass, reader: Reader, catalogue: Catalogue) -> dict[str, Any]
         "lost": lost[ROW].to_list()[:_MOST_LISTED],
         "differences": since.head(_MOST_LISTED).to_dicts(),
         "by_itself": own.head(_MOST_LISTED).to_dicts(),
-        "set": set_by_itself(new, now, record_type, carried),
+        "set": {record_type.field(n).label: c for n, c in set_by_itself(new, now, record_type, carried).items()},
         "deleted": len(deleted),
         "gone": len(deleted) - len(there),
     }

@@ -52,6 +52,7 @@ const refresh = async (): Promise<void> => {
 };
 provide(tripKey, { trip: trip as never, mayPrepare, set, refresh });
 
+const brokenOff = computed(() => trip.value?.passes.some((one) => one.state === "interrupted"));
 const verdicts = computed(() => (trip.value?.summary as { verdicts?: Record<string, number> } | null)?.verdicts ?? {});
 const sum = computed(() => (open.value === "review" ? verdicts.value : (trip.value?.sum ?? {})));
 const total = computed(
@@ -109,7 +110,7 @@ useKeys(
       >
     </TheSum>
     <p
-      v-if="trip.trouble && !trip.job"
+      v-if="trip.trouble && !trip.job && !(open === 'apply' && brokenOff)"
       class="mx-4 mb-2 flex-none rounded border border-reject bg-reject-tint px-3 py-2 text-reject"
       role="alert"
     >

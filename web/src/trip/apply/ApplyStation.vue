@@ -199,7 +199,7 @@ async function end(what: "go on" | "give up"): Promise<void> {
             <th>Plan</th>
             <th>Began</th>
             <th>By</th>
-            <th>Sent</th>
+            <th>Rows</th>
             <th>In</th>
             <th>Refused</th>
             <th>Unclear</th>

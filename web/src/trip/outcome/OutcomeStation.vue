@@ -59,7 +59,7 @@ const told = computed(() => {
   const own = back.value;
   if (!own) return [];
   const kept = own.selection ?? own.type;
-  const set = Object.entries(own.set ?? {}).map(([name, rows]) => `${label(name)} in ${count(rows)}`);
+  const set = Object.entries(own.set ?? {}).map(([name, rows]) => `${name} in ${count(rows)}`);
   return [
     own.warnings && `${many(own.warnings, "row was", "rows were")} taken with a warning`,
     own.by_itself?.length && `the application changed ${many(own.by_itself.length, "value", "values")} by itself`,
