@@ -44,7 +44,7 @@ def expected(kept: Any, file: Any, now: Any, has_copy: bool) -> int:
 
 
 class EveryKind(unittest.TestCase):
-    @settings(max_examples=200, deadline=None)
+    @settings(max_examples=100, deadline=None)
     @given(
         st.sampled_from(list(VALUES)),
         st.lists(st.tuples(PLACES, PLACES, PLACES), min_size=1, max_size=4),
@@ -76,7 +76,7 @@ class EveryKind(unittest.TestCase):
         verdicts = {Do.NOTHING: "same", Do.WRITE: "update", Do.HELD: "held"}
         self.assertEqual(made["verdict"].to_list(), [verdicts[do] for do in wanted])
 
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=30, deadline=None)
     @given(st.lists(st.integers(0, 6), min_size=1, max_size=7, unique=True))
     def test_a_row_is_judged_alike_alone_and_among_others(self, chosen: list[int]) -> None:
         sheet = [("A", "6"), ("B", "x"), ("C", None), ("D", "9"), ("E", "[clear]"), ("Q", "1"), ("G", "7")]

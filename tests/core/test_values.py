@@ -5,7 +5,7 @@ from datetime import UTC, datetime
 from decimal import Decimal
 
 import polars as pl
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.core.examples import BERTH
@@ -43,6 +43,7 @@ class Numbers(unittest.TestCase):
             ],
         )
 
+    @settings(max_examples=40, deadline=None)
     @given(st.text(min_size=1, max_size=6))
     def test_a_cell_with_anything_in_it_is_never_empty_by_itself(self, text: str) -> None:
         for field in BERTH.fields:

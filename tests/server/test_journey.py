@@ -4,9 +4,11 @@ import csv
 import unittest
 from pathlib import Path
 from typing import Any
+from unittest.mock import patch
 
 import openpyxl
 
+from tests.server.services import read_here
 from tests.support import Vexo, register
 
 FIELDS = ("daily_rate", "services", "status", "holder", "notes")
@@ -59,6 +61,7 @@ class Journey(unittest.TestCase):
     @classmethod
     def setUpClass(cls) -> None:
         cls.vexo = Vexo()
+        cls.enterClassContext(patch("vexo.server.bringin.reading.read_sheet", read_here))
 
     def send_out(self, name: str, where: str, *fields: str) -> tuple[int, Sheet]:
         path = self.vexo.files / name
