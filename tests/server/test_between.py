@@ -14,7 +14,7 @@ from decimal import Decimal
 from typing import Any
 from unittest.mock import patch
 
-from hypothesis import HealthCheck, given, settings
+from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
 
 from tests.core.examples import CATALOGUE
@@ -186,6 +186,8 @@ class Between(ServiceCase):
         st.lists(during, max_size=3),
         st.sampled_from(["update", "upsert"]),
     )
+    @example([("A", "7")], False, False, [("colleague", "A", "8")], [], "update")
+    @example([("N", "7")], True, True, [], [("lose",), ("kill", "answered")], "upsert")
     def test_what_reaches_the_application_is_what_was_confirmed_at_most_once(
         self, rows: Any, versions: bool, repeatable: bool, earlier: list[Any], later: list[Any], operation: str
     ) -> None:
