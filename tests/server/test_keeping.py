@@ -19,7 +19,9 @@ FOLDER = new_folder("kept")
 
 from django.db import connection  # noqa: E402
 
+from vexo.core.faults import CODES  # noqa: E402
 from vexo.core.records import IDENTIFIER  # noqa: E402
+from vexo.core.writing.answers import REASONS  # noqa: E402
 from vexo.server import stages  # noqa: E402
 from vexo.server.applications.models import Application  # noqa: E402
 from vexo.server.applications.secrets import SecretError, lock, unlock  # noqa: E402
@@ -27,6 +29,7 @@ from vexo.server.applications.services import UnknownApplication, find_applicati
 from vexo.server.bringin import uploads  # noqa: E402
 from vexo.server.data_folder import absolute, make_data_folder, secret_key  # noqa: E402
 from vexo.server.errors import PlainError  # noqa: E402
+from vexo.server.faults import known, words  # noqa: E402
 from vexo.server.jobs.leases import Lease, LeaseLost, claim, end_leases_of  # noqa: E402
 from vexo.server.jobs.models import Job  # noqa: E402
 from vexo.server.jobs.working import do_now, enqueue  # noqa: E402
@@ -229,6 +232,13 @@ class Uploads(unittest.TestCase):
             uploads.begin("x.csv", 10**13, "ada")
         with self.assertRaises(PlainError):
             uploads.add(999_999, "ada", 0, b"x")
+
+
+class Words(unittest.TestCase):
+    def test_every_fault_and_every_reason_has_words(self) -> None:
+        for code in (*CODES, *REASONS):
+            self.assertTrue(known(code), code)
+            self.assertNotEqual(words(code, "Daily rate", []), code)
 
 
 class Windows(unittest.TestCase):

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from enum import StrEnum
-from typing import Any
 
 import polars as pl
 
@@ -104,8 +103,3 @@ def as_text(columns: tuple[pl.Expr, ...]) -> pl.Expr:
         return pl.lit("")
     parts = [pl.when(c.is_null()).then(pl.lit("\x00")).otherwise(c.cast(pl.String)) for c in columns]
     return pl.concat_str(parts, separator=BETWEEN)
-
-
-def plain(value: Any) -> list[dict[str, Any]]:
-    """One row's faults as plain data."""
-    return [dict(fault) for fault in (value or [])]
