@@ -15,7 +15,7 @@ import tempfile
 import time
 from collections.abc import Callable
 from dataclasses import dataclass
-from functools import cache
+from functools import cache, partial
 from pathlib import Path
 from typing import Any
 
@@ -27,10 +27,26 @@ PATIENCE = float(os.environ.get("VEXO_TEST_PATIENCE", "300"))
 TOKEN, OFFICE = "saltmarsh-vexo-token", "saltmarsh-office-token"
 
 
-def temporary_folder() -> Path:
-    """A folder that is gone after the tests."""
+_AFTER: list[Callable[[], Any]] = []
+
+
+def after_module(step: Callable[[], Any]) -> None:
+    """Have something done when the module's tests have ended; the last asked for is the first done."""
+    _AFTER.append(step)
+
+
+@atexit.register
+def clean_up() -> None:
+    """After a module: what it started ends, and its folders go."""
+    while _AFTER:
+        _AFTER.pop()()
+
+
+def temporary_folder(lasting: bool = False) -> Path:
+    """A folder that is gone after the module's tests; a lasting one after all."""
     folder = Path(tempfile.mkdtemp(prefix="vexo-test-"))
-    atexit.register(shutil.rmtree, folder, ignore_errors=True)
+    remove = partial(shutil.rmtree, folder, ignore_errors=True)
+    atexit.register(remove) if lasting else after_module(remove)
     return folder
 
 
@@ -83,7 +99,7 @@ def kill(process: subprocess.Popen[bytes], number: int = signal.SIGKILL) -> None
 
 def answers(address: str) -> bool:
     try:
-        return httpx.get(address, timeout=30, trust_env=False).status_code < 500
+        return httpx.get(address, timeout=30, trust_env=False, verify=False).status_code < 500
     except httpx.HTTPError:
         return False
 
@@ -144,14 +160,10 @@ class Register:
 @cache
 def register() -> Register:
     """One register for all tests of a module; each keeps to records of its own."""
-    return Register()
-
-
-def clean_up() -> None:
-    """After a module: its register ends."""
-    if register.cache_info().currsize:
-        kill(register().process)
-        register.cache_clear()
+    made = Register()
+    after_module(register.cache_clear)
+    after_module(lambda: kill(made.process))
+    return made
 
 
 @dataclass(frozen=True)
@@ -168,7 +180,7 @@ def template() -> Path:
     """A database without anything in it, made once and copied."""
     from vexo.server.setting_up import set_up
 
-    folder = set_up(temporary_folder() / "template")
+    folder = set_up(temporary_folder(lasting=True) / "template")
     from django.db import connections
 
     connections.close_all()

@@ -39,7 +39,7 @@ CHROMIUM, DRIVER = shutil.which("chromium"), shutil.which("chromedriver")
 class Browser:
     """A window, spoken to in the words of its user."""
 
-    def __init__(self, address: str, width: int = 1280, height: int = 800) -> None:
+    def __init__(self, address: str = "", width: int = 1280, height: int = 800) -> None:
         options = Options()
         options.binary_location = CHROMIUM or ""
         for flag in [*FLAGS, f"--user-data-dir={temporary_folder()}", f"--window-size={width},{height}"]:
@@ -48,15 +48,29 @@ class Browser:
         options.add_experimental_option("prefs", {"download.default_directory": str(self.downloads)})
         options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
         self.driver = webdriver.Chrome(options=options, service=Service(DRIVER))
-        self.driver.execute_cdp_cmd(
-            "Emulation.setDeviceMetricsOverride",
-            {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": False},
-        )
         self.driver.set_script_timeout(300)
         self.address = address
+        self.resize(width, height)
 
     def close(self) -> None:
         self.driver.quit()
+
+    def begin(self, address: str) -> None:
+        """As a person who comes anew: one empty tab, nobody signed in, nothing kept, no files fetched."""
+        self.driver.switch_to.new_window("tab")
+        fresh = self.driver.current_window_handle
+        for handle in self.driver.window_handles:
+            if handle != fresh:
+                self.driver.switch_to.window(handle)
+                self.driver.close()
+        self.driver.switch_to.window(fresh)
+        for kept in ({"storageTypes": "all", "origin": self.address}, {"storageTypes": "all", "origin": address}):
+            self.driver.execute_cdp_cmd("Storage.clearDataForOrigin", kept)
+        self.resize(1280, 800)
+        self.console_errors()
+        for path in self.downloads.iterdir():
+            path.unlink()
+        self.address = address
 
     def resize(self, width: int, height: int) -> None:
         size = {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": False}

@@ -70,8 +70,7 @@ class Journey(BrowserCase):
         browser.click("Leave it")
 
     def test_a_stranger_finds_the_waiting_trip_and_applies_it(self) -> None:
-        browser = Browser(self.demo.address)
-        self.addCleanup(browser.close)
+        browser = self.stranger()
         browser.open("/")
         browser.see("Or take a part in the demo")
         browser.click("Bram Tidewell")

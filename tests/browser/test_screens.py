@@ -10,8 +10,7 @@ UNSETTLED = ("Opening", "Looking for your", "Asking the")
 
 class Keyboard(BrowserCase):
     def test_a_trip_from_sign_in_to_outcome_by_keys_alone(self) -> None:
-        browser = Browser(self.demo.address)
-        self.addCleanup(browser.close)
+        browser = self.stranger()
         browser.open("/")
         browser.see("Sign in")
         self.tab_to(browser, "input[name=username]")
@@ -59,8 +58,7 @@ class Accessible(BrowserCase):
     """axe-core finds nothing serious, and nothing hangs out of the window, at three widths."""
 
     def test_every_screen(self) -> None:
-        browser = Browser(self.demo.address)
-        self.addCleanup(browser.close)
+        browser = self.stranger()
         browser.open("/")
         browser.see("Sign in")
         self.assertEqual(browser.serious(), [])

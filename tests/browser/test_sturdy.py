@@ -45,6 +45,7 @@ class Sturdy(BrowserCase):
         browser.driver.refresh()
         browser.see("30 update")
         browser.until(lambda: browser.find("button.update").get_attribute("aria-pressed") == "true", "the same filter")
+        browser.see("Row 2 changes its record")
         browser.keys("x")
         browser.see("1 set aside", "29 update")
         browser.click("Keys")
@@ -110,7 +111,8 @@ class Sturdy(BrowserCase):
     def test_the_page_is_usable_while_a_job_runs_and_leaving_it_loses_nothing(self) -> None:
         browser = self.browser()
         number = self.brought(browser, "G", 75.5)
-        httpx.post(f"{self.demo.register}/trouble", json={"kind": "slow", "times": 6, "seconds": 1.5}, trust_env=False)
+        slow = {"kind": "slow", "times": 6, "seconds": 1.5}
+        httpx.post(f"{self.demo.register}/trouble", json=slow, trust_env=False, verify=False)
         browser.click("Apply 30 rows")
         browser.click("Write 30 rows")
         browser.see("Writing to", "You can leave this page")

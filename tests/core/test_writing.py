@@ -1,6 +1,7 @@
 from __future__ import annotations
 
 import unittest
+from dataclasses import replace
 from decimal import Decimal
 from typing import Any
 
@@ -77,7 +78,7 @@ class Settling(unittest.TestCase):
     def test_an_update_is_settled_by_reading(self) -> None:
         cases = {
             "updated": {"rate": 7, "code": "A", "@version": "v2"},
-            "again": {"rate": 5, "code": "A", "@version": "v2"},
+            "again": {"rate": 5, "code": "A", "@version": "v1"},
             "unclear changed-in-between": {"rate": 6, "code": "A", "@version": "v3"},
             "refused gone-meanwhile": None,
         }
@@ -85,6 +86,11 @@ class Settling(unittest.TestCase):
             with self.subTest(told):
                 self.assertEqual(self.settled(self.update, now), told)
         self.assertEqual(self.settled(self.update, {"rate": 6, "code": "A", "@version": "v1"}), "again")
+        undone = {"rate": 5, "code": "A", "@version": "v3"}
+        self.assertEqual(self.settled(self.update, undone), "unclear changed-in-between", "perhaps ours, then undone")
+        blind = Rules(BERTH, ("code",), versions=False)
+        unversioned = replace(self.update, version=None)
+        self.assertEqual(self.settled(unversioned, {**undone, "@version": None}, blind), "again")
 
     def test_a_delete_is_settled_by_reading(self) -> None:
         self.assertEqual(self.settled(self.delete, None), "deleted")

@@ -195,3 +195,70 @@ class Settling(HolderCase):
         Application.objects.filter(pk=self.practice.pk).update(address=address)
         self.go_on(trip)
         self.judge(trip, beginning, "upsert")
+
+    def test_where_a_clash_cannot_be_read_again_the_other_answers_stand(self) -> None:
+        """Creates without a key would be unclear for good if their answers were forgotten."""
+        from vexo.applications import ApplicationError
+        from vexo.server.passes.reading import Reader
+
+        self.promise(versions=True, repeatable=False)
+        _, beginning = self.begin("update")
+        self.promise(versions=True, repeatable=False, keys=False)
+        theirs = self.holders(beginning)[0]["id"]
+        content = f"id,holder_no,last_name\n,{beginning}90,New\n{theirs},{beginning}00,Ours\n"
+        trip = self.bring(content, record_type="Holder", operation="upsert", key=["id"])
+        register().change(f"Holders({theirs})", last_name="Theirs")
+        with patch.object(Reader, "of_writes", side_effect=ApplicationError("It does not answer.")):
+            one = self.apply(trip)
+        self.assertEqual((one.state, one.totals["created"], one.totals["unclear"]), ("interrupted", 1, 0))
+        one = self.go_on(trip)
+        self.assertEqual((one.state, one.totals["created"], one.totals["refused"]), ("ended", 1, 1))
+        self.assertEqual([h["last_name"] for h in self.holders(f"{beginning}90")], ["New"])
+
+    def test_a_record_type_that_vanished_interrupts_with_the_reason(self) -> None:
+        from vexo.core.records import UnknownName
+
+        self.promise(versions=True, repeatable=False)
+        trip, beginning = self.begin("upsert")
+        with patch("vexo.server.passes.running.describe", side_effect=UnknownName("There are no holders any more.")):
+            one = self.apply(trip)
+        self.assertEqual((one.state, one.reason), ("interrupted", "There are no holders any more."))
+        self.go_on(trip)
+        self.judge(trip, beginning, "upsert")
+
+    def test_a_pass_whose_own_files_are_lost_waits_for_a_person(self) -> None:
+        from vexo.server.data_folder import absolute
+
+        self.promise(versions=True, repeatable=False)
+        trip, beginning = self.begin("upsert")
+        job = self.start(trip)
+        kept = absolute(self.last_pass(trip).plan_file)
+        aside = kept.with_suffix(".aside")
+        kept.rename(aside)
+        from vexo.server.jobs.working import do_now
+
+        self.assertIn("missing", do_now(job).error)
+        one = self.last_pass(trip)
+        self.assertEqual((one.state, trip.standing["passes"][-1]["state"]), ("interrupted", "interrupted"))
+        aside.rename(kept)
+        self.go_on(trip)
+        self.judge(trip, beginning, "upsert")
+
+    def test_without_versions_a_record_changed_while_it_was_planned_is_not_deleted(self) -> None:
+        """What was reviewed and what the delete is held against come from one reading."""
+        from vexo.server.review import planning
+
+        make = planning.make_plan
+
+        def meanwhile(*arguments: Any) -> Any:
+            for holder in self.holders(self.beginning):
+                register().change(f"Holders({holder['id']})", last_name="Theirs")
+            return make(*arguments)
+
+        self.promise(versions=False, repeatable=False)
+        trip, self.beginning = self.begin("delete")
+        with patch.object(planning, "make_plan", meanwhile):
+            self.plan(trip)
+        one = self.apply(trip)
+        self.assertEqual((one.totals["refused"], one.totals["deleted"]), (ROWS, 0))
+        self.assertEqual(len(self.holders(self.beginning)), ROWS)

@@ -19,6 +19,17 @@ from vexo.core.writing.answers import CLASH
 from .base import PLAINLY, Application, ApplicationError, NoAnswer, Sending
 
 
+@dataclass(frozen=True)
+class Effect:
+    """One write that was done: ``before`` is what the record then held."""
+
+    what: Verdict
+    type: str
+    identifier: str
+    values: dict[str, Any]
+    before: dict[str, Any]
+
+
 @dataclass
 class Store:
     """The records of one fake application.
@@ -30,7 +41,7 @@ class Store:
     catalogue: Catalogue
     records: dict[str, dict[str, dict[str, Any]]] = field(default_factory=dict)
     versions: dict[tuple[str, str], int] = field(default_factory=dict)
-    effects: list[tuple[str, str, str, dict[str, Any]]] = field(default_factory=list)
+    effects: list[Effect] = field(default_factory=list)
     remembered: dict[str, Answer] = field(default_factory=dict)
     next: int = 1
     lose: int = 0
@@ -137,11 +148,12 @@ class FakeApplication(Application):
                     ("There already.", "409"),
                     accepted=accepted,
                 )
+        before = dict(own.get(identifier or "", {}))
         if write.verdict == Verdict.DELETE:
             del own[identifier or ""]
         else:
             identifier = self.store.put(name, dict(write.values), identifier)
-        self.store.effects.append((write.verdict, name, identifier or "", dict(write.values)))
+        self.store.effects.append(Effect(write.verdict, name, identifier or "", dict(write.values), before))
         held = dict(own.get(identifier or "", {}))
         versions = self.store.catalogue.promises.conditional_writes
         version = str(self.store.versions[name, identifier or ""]) if versions else None

@@ -4,6 +4,7 @@ Repeatability."""
 from __future__ import annotations
 
 import hashlib
+from functools import lru_cache
 from xml.etree import ElementTree as ET
 
 from vexo.core.records import Catalogue, Choice, Field, Kind, Promises, RecordType
@@ -129,6 +130,7 @@ def _promises(container: ET.Element, conditional: bool) -> Promises:
     )
 
 
+@lru_cache(maxsize=50)
 def read_metadata(content: bytes, address: str) -> Catalogue:
     """The catalogue of a service.
 

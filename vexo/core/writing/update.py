@@ -31,11 +31,12 @@ class Update(Operation):
             return Settled(refusal(write, "gone-meanwhile"))
         if holds(now, write.values):
             return Settled(self.done(write, now))
-        if not moved(now, write.before):
-            return Settled(None, now.get(VERSION))
-        if write.version is not None and now.get(VERSION) == write.version:
-            return Settled(None, write.version)
-        return Settled(unclear(write, "changed-in-between"))
+        # Another version with the old values can be ours, undone by someone since: sent again it would undo them.
+        if write.version is not None:
+            untouched = now.get(VERSION) == write.version
+        else:
+            untouched = not moved(now, write.before)
+        return Settled(None, write.version) if untouched else Settled(unclear(write, "changed-in-between"))
 
     def as_sent(self, write: Write, now: Mapping[str, Any] | None) -> list[str]:
         if now is None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
+from typing import Any
 
 from django.utils import timezone
 
@@ -54,12 +55,11 @@ def describe(application: Application, client: Client | None = None) -> Catalogu
         Application.objects.filter(pk=application.pk).update(trouble=str(error), answers_ms=None)
         raise
     took = int((time.monotonic() - began) * 1000)
-    known = application.catalogue
-    data = catalogue.to_json()
-    changed = not known or known["version"] != catalogue.version
-    fresh = {"described_at": timezone.now(), "answers_ms": took, "trouble": ""}
-    Application.objects.filter(pk=application.pk).update(**fresh, **({"catalogue": data} if changed else {}))
-    application.catalogue = data
+    fresh: dict[str, Any] = {"described_at": timezone.now(), "answers_ms": took, "trouble": ""}
+    known = application.known
+    if known is None or known.version != catalogue.version:
+        application.catalogue = fresh["catalogue"] = catalogue.to_json()
+    Application.objects.filter(pk=application.pk).update(**fresh)
     return catalogue
 
 

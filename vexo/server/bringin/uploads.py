@@ -90,14 +90,18 @@ def take_file(source: Path, by: str) -> Upload:
     """A file of this machine as an upload that is whole. Raises SheetError where there is none."""
     if not source.is_file():
         raise SheetError(f"There is no file {source}. Check its name and folder.")
-    with transaction.atomic():
-        upload = Upload.objects.create(name=clean_name(source.name), size=source.stat().st_size, by=by)
-        path = absolute(upload.path)
-        path.parent.mkdir(parents=True, exist_ok=True)
-        aside = path.with_name(f".{upload.pk}.part")
+    upload = Upload.objects.create(name=clean_name(source.name), size=source.stat().st_size, by=by)
+    path = absolute(upload.path)
+    path.parent.mkdir(parents=True, exist_ok=True)
+    aside = path.with_name(f".{upload.pk}.part")
+    try:
         shutil.copyfile(source, aside)
         stages.settle(aside, path)
-        size = path.stat().st_size
-        Upload.objects.filter(pk=upload.pk).update(size=size, received=size, whole=True)
+    except OSError:
+        aside.unlink(missing_ok=True)
+        upload.delete()
+        raise
+    size = path.stat().st_size
+    Upload.objects.filter(pk=upload.pk).update(size=size, received=size, whole=True)
     upload.refresh_from_db()
     return upload

@@ -19,6 +19,7 @@ from ..jobs.leases import Lease
 from ..journal.services import note
 from ..review.figures import reasons
 from ..review.plans import record_type_of
+from ..stages import StageLost
 from ..trips.models import LedgerPage
 from ..trips.standing import tell_pass
 from .models import Batch, Pass, RowNotIn
@@ -100,4 +101,11 @@ _WORDS = {
 def interrupt(one: Pass, lease: Lease, reason: str) -> None:
     """The pass cannot go on for now: what is in is told, rows in doubt count as unclear until it goes on."""
     one.reason = reason
-    end(one, lease, Pass.INTERRUPTED, None)
+    try:
+        end(one, lease, Pass.INTERRUPTED, None)
+    except (StageLost, OSError):
+        # What is in cannot be told now; that the pass waits for a person always can.
+        with lease.writing():
+            Pass.objects.filter(pk=one.pk).update(state=Pass.INTERRUPTED, reason=reason)
+            one.refresh_from_db()
+            tell_pass(one.trip, pass_facts(one), revised=True)

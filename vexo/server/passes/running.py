@@ -9,7 +9,6 @@ import polars as pl
 from django.db import OperationalError
 
 from vexo.applications import Application as Client
-from vexo.applications import ApplicationError
 from vexo.applications.base import NoAnswer
 from vexo.core.records import Catalogue
 from vexo.core.sheets.sheet import ROW_ID
@@ -20,7 +19,7 @@ from vexo.core.writing.operations import Rules
 from .. import stages
 from ..applications.models import Application
 from ..applications.services import client_of, describe
-from ..errors import PlainError
+from ..errors import MENDABLE, PlainError
 from ..jobs.leases import Lease, LeaseLost
 from ..jobs.working import Stopped
 from ..review.plans import changed_natures
@@ -34,6 +33,7 @@ from .sending import Interrupted, Sender
 from .settling import Settler
 
 MOST_SILENCES = 3
+BREAKS_OFF: tuple[type[Exception], ...] = (*MENDABLE, Interrupted, OSError, OperationalError)
 
 
 class Run:
@@ -125,7 +125,7 @@ def apply(lease: Lease) -> dict[str, Any]:
         stopped, report = _send(one, lease)
     except LeaseLost:
         raise
-    except (ApplicationError, Interrupted, PlainError, OSError, OperationalError) as error:
+    except BREAKS_OFF as error:
         said = str(error) if not isinstance(error, OSError) else f"The machine could not go on: {error.strerror}."
         interrupt(one, lease, said)
         raise PlainError(f"Pass {one.number} was interrupted: {said}", "interrupted", number=one.number) from error

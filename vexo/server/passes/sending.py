@@ -5,6 +5,7 @@ from __future__ import annotations
 import threading
 import time
 from collections.abc import Callable, Sequence
+from typing import Any
 
 from vexo.applications import Application as Client
 from vexo.applications import ApplicationError
@@ -134,34 +135,66 @@ class Sender:
         return True
 
     def take(self, batch: Batch, writes: Sequence[Write], answers: Sequence[Answer]) -> None:
-        """Write down answers: the final ones, and what is done about clashes, doubts and writes not looked at."""
+        """Write down answers: the final ones, and what is done about clashes, doubts and writes not looked at.
+
+        Raises:
+            ApplicationError: where records have to be read again and cannot be; what is known is written down then.
+        """
         by_place = {write.at: write for write in writes}
         items = {item.at: item for item in items_of(batch)}
-        final = [self._settled_twice(by_place[a.at], a) for a in answers if a.final]
-        clashes = [by_place[a.at] for a in answers if a.state == CLASH]
-        again: list[Item] = []
-        if clashes:
-            now = self.reader.of_writes(clashes)
-            for write in clashes:
-                item = items[write.at]
-                told = operation_of(write.verdict).after_clash(write, now.get(write.at), self.rules)
-                if told.answer is not None:
-                    final.append(told.answer)
-                elif item.tries + 1 >= MOST_CLASHES:
-                    final.append(refusal(write, "changed-meanwhile"))
-                else:
-                    again.append(self.recorder.again(item, told.version))
-        if self.one.atomic and again:
-            final, again = self._group_again(items, final, again)
-        doubt = tuple(items[a.at] for a in answers if a.state == DOUBT and a.code != "rejected")
+        open_ = {a.at for a in answers if a.state == CLASH or self._perhaps_twice(by_place[a.at], a)}
+        final = [a for a in answers if a.final and a.at not in open_]
+        doubt = [items[a.at] for a in answers if a.state == DOUBT and a.code != "rejected"]
         rejected = tuple(items[a.at] for a in answers if a.state == DOUBT and a.code == "rejected")
-        untaken = [items[a.at] for a in answers if a.state == UNTAKEN]
+        again = [items[a.at] for a in answers if a.state == UNTAKEN]
+        trouble: ApplicationError | None = None
+        now: dict[int, dict[str, Any]] = {}
+        if open_:
+            try:
+                now = self.reader.of_writes([by_place[at] for at in sorted(open_)])
+            except ApplicationError as error:
+                trouble = error
+        for answer in [a for a in answers if a.at in open_]:
+            write, item = by_place[answer.at], items[answer.at]
+            if trouble is not None:
+                # A clash was not taken and may go as it is; a create that may be in already is asked about again.
+                (again if answer.state == CLASH else doubt).append(item)
+                continue
+            told = self._read_again(write, item, answer, now.get(write.at))
+            if isinstance(told, Answer):
+                final.append(told)
+            else:
+                again.append(told)
+        if self.one.atomic and trouble is not None:
+            final, doubt, again = [], [], list(items.values())
+        elif self.one.atomic and again:
+            final, again = self._group_again(items, final, again)
         follows = [
-            Follow(doubt, Batch.SENT, batch.rejected),
+            Follow(tuple(doubt), Batch.SENT, batch.rejected),
             Follow(rejected, Batch.SENT, rejected=True),
-            Follow((*again, *untaken), Batch.PREPARED),
+            Follow(tuple(again), Batch.PREPARED),
         ]
         self.recorder.answered(batch, final, follows)
+        if trouble is not None:
+            raise trouble
+
+    def _perhaps_twice(self, write: Write, answer: Answer) -> bool:
+        """Whether a create that went before without an answer is refused now: perhaps because the first one is in."""
+        return answer.state == "refused" and write.resent and write.verdict == Verdict.CREATE
+
+    def _read_again(self, write: Write, item: Item, answer: Answer, now: dict[str, Any] | None) -> Answer | Item:
+        """What a clash, or a create refused the second time, comes to: an answer, or the write that goes again."""
+        operation = operation_of(write.verdict)
+        if answer.state != CLASH:
+            if now is None:
+                return answer
+            return operation.settle(write, now, self.rules).answer or unclear(write, "found-otherwise")
+        told = operation.after_clash(write, now, self.rules)
+        if told.answer is not None:
+            return told.answer
+        if item.tries + 1 >= MOST_CLASHES:
+            return refusal(write, "changed-meanwhile")
+        return self.recorder.again(item, told.version)
 
     def _group_again(
         self, items: dict[int, Item], final: list[Answer], again: list[Item]
@@ -174,13 +207,3 @@ class Sender:
         goes = {item.at for item in again}
         others = [self.recorder.again(i, i.version, tried=False) for i in items.values() if i.at not in goes]
         return [], sorted([*again, *others], key=lambda item: item.at)
-
-    def _settled_twice(self, write: Write, answer: Answer) -> Answer:
-        """A create that went before without an answer, and is refused now: perhaps because the first one is in."""
-        if answer.state != "refused" or not write.resent or write.verdict != Verdict.CREATE:
-            return answer
-        now = self.reader.of_writes([write]).get(write.at)
-        if now is None:
-            return answer
-        told = operation_of(write.verdict).settle(write, now, self.rules)
-        return told.answer or unclear(write, "found-otherwise")

@@ -14,7 +14,7 @@ from vexo.core.columns.carrying import Reading, carry, cell_texts
 from vexo.core.columns.references import different, key_texts, make_lookup, naming_fields
 from vexo.core.conditions import read_condition
 from vexo.core.keys.finding import row_keys
-from vexo.core.planning import Inputs, make_plan
+from vexo.core.planning import Inputs, Operation, make_plan
 from vexo.core.planning.pairs import Ledger
 from vexo.core.records import IDENTIFIER, Kind
 from vexo.core.sheets.outgoing import column_of
@@ -93,6 +93,8 @@ def _records_now(
     """
     record_type, key = planned.record_type, planned.settings.key
     fields = list(dict.fromkeys([*planned.settings.carried, *key]))
+    if planned.settings.operation == Operation.DELETE:
+        fields = [f.name for f in record_type.fields]
     if total <= _SMALL_TYPE or len(carried) * 3 > total:
         return pl.concat(list(client.read(record_type, fields)))
     keys = row_keys(carried, key, record_type).rename({f"key.{name}": name for name in key})
@@ -155,6 +157,7 @@ def _reusable(trip: Trip, planned: Reviewed) -> Materials | None:
         and last.catalogue == planned.catalogue.version
         and last.lanes == _lanes(planned)
         and last.key == list(planned.settings.key)
+        and (planned.settings.operation != Operation.DELETE or last.operation == Operation.DELETE)
         and all(stages.there(path) for path in (last.values, last.records))
     )
     return Materials(last.values, last.records, last.reading) if same and last else None
@@ -167,17 +170,18 @@ def _lanes(planned: Reviewed) -> list[dict[str, Any]]:
     ]
 
 
-def _whole(planned: Reviewed, plan: pl.DataFrame, client: Client | None) -> tuple[str, dict[str, int]]:
-    """The records to be deleted with all their fields, kept, and how many others point to them."""
+def _whole(
+    planned: Reviewed, plan: pl.DataFrame, records: pl.DataFrame, client: Client | None
+) -> tuple[str, dict[str, int]]:
+    """The records to be deleted with all their fields, as they were planned with; and how many others point to them."""
     wanted = plan.filter(pl.col("verdict") == "delete")[IDENTIFIER].drop_nulls()
     if wanted.is_empty():
         return "", {}
-    names = [f.name for f in planned.record_type.fields]
+    whole = records.filter(pl.col(IDENTIFIER).is_in(wanted.implode()))
+    path = stages.write(whole, stages.named(planned.trip.pk, "whole", uuid.uuid4().hex))
+    pointed: dict[str, int] = {}
     with ExitStack() as stack:
         own = client or stack.enter_context(client_of(planned.trip.application))
-        whole = _by_identifier(planned, names, wanted, own)
-        path = stages.write(whole, stages.named(planned.trip.pk, "whole", uuid.uuid4().hex))
-        pointed: dict[str, int] = {}
         for other in planned.catalogue.types:
             for field in other.fields:
                 if field.target != planned.record_type.name or len(wanted) > _MOST_POINTED:
@@ -225,13 +229,13 @@ def _attempt(trip: Trip, lease: Lease, fresh: bool) -> Plan | None:
             said = decisions.filter(pl.col("answer") == "record")["argument"]
             materials = _materials(planned, kept, ledger, said, client, lease)
         lease.progress(3, 4, "comparing")
-        carried = stages.read(materials.values)
+        carried, records = stages.read(materials.values), stages.read(materials.records)
         here = carried[ROW_ID]
         created = ledger.rows.filter(pl.col("state") == "created")[ROW_ID]
         inputs = Inputs(
             planned.record_type,
             carried,
-            stages.read(materials.records),
+            records,
             kept,
             ledger,
             decisions,
@@ -240,7 +244,7 @@ def _attempt(trip: Trip, lease: Lease, fresh: bool) -> Plan | None:
             int((~created.is_in(here.implode())).sum()),
         )
         plan, questions = make_plan(inputs, planned.settings)
-        whole, pointed = _whole(planned, plan, client)
+        whole, pointed = _whole(planned, plan, records, client)
     summary = figures(plan, planned, kept, ledger) | {"pointed": pointed}
     path = stages.write(plan, stages.named(trip.pk, "plan", uuid.uuid4().hex))
     asked = stages.write(questions, stages.named(trip.pk, "questions", uuid.uuid4().hex))
