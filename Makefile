@@ -6,7 +6,7 @@ PORT ?= 8420
 export PYTHONDONTWRITEBYTECODE=
 UV_VERSION := $(shell sed -n 's/^uv==\([0-9.]*\).*/\1/p' requirements.lock)
 
-.PHONY: help setup demo browser lock test schema screenshots check bench clean
+.PHONY: help setup demo browser lock test schema screenshots check check-python check-web check-api bench clean
 
 help: ## Say what can be made
 	@grep -hE '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed 's/:.*##/\t/' | expand -t 14
@@ -43,13 +43,20 @@ test: setup browser ## Run the checks and all tests
 	@$(BIN)/python -m tests
 
 check: setup ## ruff, mypy, import rules, missing migrations, the front end, a stale API client
+	@$(MAKE) --no-print-directory -j2 -O check-python check-web check-api
+
+check-python:
 	$(BIN)/ruff check .
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy
 	$(BIN)/lint-imports
 	@VEXO_DATA=$$(mktemp -d) DJANGO_SETTINGS_MODULE=vexo.server.settings $(BIN)/django-admin makemigrations --check --dry-run
 	@HARBOUR_DATA=$$(mktemp -d) DJANGO_SETTINGS_MODULE=harbour.settings $(BIN)/django-admin makemigrations --check --dry-run
+
+check-web:
 	@cd web && npm run --silent types && npm run --silent lint
+
+check-api:
 	@VEXO_DATA=$$(mktemp -d) DJANGO_SETTINGS_MODULE=vexo.server.settings $(BIN)/django-admin spectacular --file .make/schema.yaml 2>/dev/null
 	@cmp -s .make/schema.yaml web/schema.yaml || { echo "web/schema.yaml is stale: make schema"; exit 1; }
 	@cd web && npx --no openapi-typescript schema.yaml -o ../.make/schema.d.ts >/dev/null 2>&1

@@ -152,12 +152,13 @@ def seed() -> None:
 
 
 def make_demo(queue: Queue) -> None:
-    """Make the demo's data once; each test works on a copy."""
+    """Make the demo's data once, around the register's that are there; each test works on a copy."""
     from tests.browser.support import Demo
     from tests.support import temporary_folder
 
     try:
         folder = temporary_folder() / "demo"
+        shutil.copytree(os.environ["VEXO_TEST_SEED"], folder / "harbour")
         Demo(folder).stop()
         os.environ["VEXO_TEST_DEMO"] = str(folder)
     finally:
@@ -168,7 +169,7 @@ def work_in_memory() -> None:
     """Put temporary folders into memory where there is plenty: thousands of synced files are not what is tested."""
     memory = Path("/dev/shm")
     if "TMPDIR" not in os.environ and memory.is_dir() and shutil.disk_usage(memory).free > ROOM_WANTED:
-        os.environ["TMPDIR"] = str(memory)
+        os.environ["TMPDIR"] = tempfile.tempdir = str(memory)
 
 
 def main() -> int:
@@ -176,6 +177,8 @@ def main() -> int:
         run_lane()
         return 0
     work_in_memory()
+    # Two lanes are two cores: threads of their own would only wait for each other over tables this small.
+    os.environ.setdefault("POLARS_MAX_THREADS", "1")
     names = sys.argv[1:] or [*modules(), WEB]
     seed()
     queue, found = Queue(list(names)), threading.Lock()

@@ -67,12 +67,13 @@ def two_free_ports() -> int:
 
 def wait_until(condition: Callable[[], Any], seconds: float = PATIENCE, what: str = "it") -> Any:
     """The condition's first true value."""
-    limit = time.monotonic() + seconds
+    limit, pause = time.monotonic() + seconds, 0.02
     while time.monotonic() < limit:
         value = condition()
         if value:
             return value
-        time.sleep(0.05)
+        time.sleep(pause)
+        pause = min(pause * 1.4, 0.4)
     raise AssertionError(f"{what} did not happen in {seconds} seconds")
 
 
@@ -220,6 +221,13 @@ class Vexo:
         self.files = temporary_folder()
         if connected:
             self.connect(longest_request)
+
+    @classmethod
+    def at(cls, data: Path) -> Vexo:
+        """The command line on a data folder that others made, and may be using."""
+        own = cls.__new__(cls)
+        own.data = data
+        return own
 
     def connect(self, longest_request: float = 0.2) -> None:
         self.use()

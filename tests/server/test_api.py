@@ -1,14 +1,13 @@
 from __future__ import annotations
 
 import json
-import subprocess
 import unittest
 from typing import Any
 
 import httpx
 
 from tests.browser.support import Demo
-from tests.support import BIN
+from tests.support import Vexo
 
 SHEET = b"harbour,berth_no,notes\nOLDBASIN,A-001,by the API\nOLDBASIN,A-002,by the API\n"
 
@@ -174,6 +173,7 @@ class Api(unittest.TestCase):
         self.assertTrue(link.endswith("/practice/Berths/701452/"))
 
     def test_the_command_line_says_the_same_as_the_page(self) -> None:
+        vexo = Vexo.at(self.demo.data)
         for trip in self.ada.http.get("trips").json():
             page = self.ada.http.get(f"trips/{trip['id']}").json()
             if page["plan"] is None:
@@ -181,8 +181,7 @@ class Api(unittest.TestCase):
             self.assertEqual(
                 {k: page[k] for k in trip if k != "touched_at"}, {k: trip[k] for k in trip if k != "touched_at"}
             )
-            command = [str(BIN / "vexo"), "--data", str(self.demo.data), "review", str(trip["id"]), "--json"]
-            told = json.loads(subprocess.run(command, capture_output=True, text=True, check=False).stdout)
+            told = json.loads(vexo.run("review", str(trip["id"]), "--json").stdout)
             self.assertEqual(told["plan"], page["plan"]["number"])
             self.assertEqual(
                 (told["current"], told["verdicts"]), (page["plan"]["current"], page["summary"]["verdicts"])
@@ -192,8 +191,7 @@ class Api(unittest.TestCase):
             shown = {row["row_id"]: (row["verdict"], row["reason"]) for row in rows}
             self.assertEqual(shown, {row_id: lines[row_id] for row_id in shown})
             if page["passes"]:
-                command[3:4] = ["outcome"]
-                said = json.loads(subprocess.run(command, capture_output=True, text=True, check=False).stdout)
+                said = json.loads(vexo.run("outcome", str(trip["id"]), "--json").stdout)
                 self.assertEqual(said["outcome"], page["passes"][-1]["totals"])
 
     def test_edits_carry_the_version_they_were_made_on(self) -> None:

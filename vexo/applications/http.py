@@ -54,7 +54,7 @@ class Connection:
                 timeout=httpx.Timeout(LONGEST_REQUEST, connect=5),
                 limits=httpx.Limits(max_connections=8),
                 transport=transport,
-                verify=_trusted(),
+                verify=_trusted() if self.address.lower().startswith("https:") else False,
                 follow_redirects=False,
                 trust_env=False,
             )
