@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import json
+from pathlib import Path
 from typing import Any
 
 import polars as pl
@@ -12,6 +14,7 @@ from vexo.core.planning import Inputs, Operation, Settings, make_plan
 from vexo.core.planning.deciding import DECISIONS
 from vexo.core.planning.pairs import Ledger
 from vexo.core.records import IDENTIFIER, VERSION, Catalogue, Choice, Field, Kind, Promises, RecordType
+from vexo.core.sheets import SheetError, SheetProfile, child
 from vexo.core.values import parse
 
 SERVICES = tuple(Choice(name, name.title()) for name in ("water", "power", "wifi"))
@@ -152,3 +155,11 @@ def codes(made: pl.DataFrame) -> list[list[str]]:
 
 def verdicts(made: pl.DataFrame) -> list[str]:
     return made["verdict"].to_list()
+
+
+def read_here(path: Path, cells: Path, name: str = "") -> SheetProfile:
+    """A file read in this process, as the child would."""
+    told = child.read(path, cells, name)
+    if "error" in told:
+        raise SheetError(told["error"])
+    return SheetProfile.from_json(json.loads(json.dumps(told)))

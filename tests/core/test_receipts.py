@@ -17,7 +17,7 @@ from vexo.core.sheets import Column, SheetError, SheetProfile, read_sheet
 from vexo.core.sheets.xlsx_reading import _day, _number
 from vexo.core.writing.receipts import not_in, receipt
 
-FOLDER = temporary_folder()
+FOLDER = temporary_folder(lasting=True)
 PROFILE = SheetProfile("csv", (Column("c0", "Code", 3, 3), Column("c1", "Rate, new", 3, 3)), 1, 3, 0, ())
 
 

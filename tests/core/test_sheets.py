@@ -10,10 +10,10 @@ from typing import Any
 
 import openpyxl
 import polars as pl
-from hypothesis import HealthCheck, given, settings
+from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
 
-from tests.core.examples import BERTH, CATALOGUE, records
+from tests.core.examples import BERTH, CATALOGUE, read_here, records
 from tests.support import temporary_folder
 from vexo.core.columns.carrying import Reading, cell_texts
 from vexo.core.columns.matching import ColumnMatch
@@ -26,7 +26,7 @@ from vexo.core.sheets.sheet import shape_cells
 from vexo.core.sheets.xlsx_reading import read_xlsx
 from vexo.core.sheets.xlsx_writing import write_xlsx
 
-FOLDER = temporary_folder()
+FOLDER = temporary_folder(lasting=True)
 NAMES = ["code", "rate", "services", "name", "until", "open"]
 STAMP = Stamp(7, 1, "abc", "harbour-live", "live", "Berth", tuple((n, BERTH.field(n).label) for n in NAMES))
 TEXTS = st.text(alphabet="aZ09éß=+-@'\"[]&<>;,\t\n \u00a0_x0041", max_size=12)
@@ -38,7 +38,7 @@ def outgoing(table: pl.DataFrame, names: list[str]) -> list[OutgoingColumn]:
 
 def read(path: Path) -> tuple[pl.DataFrame, SheetProfile]:
     cells = path.with_suffix(path.suffix + ".parquet")
-    profile = read_sheet(path, cells)
+    profile = read_here(path, cells)
     return pl.read_parquet(cells), profile
 
 
@@ -91,6 +91,7 @@ class RoundTrip(unittest.TestCase):
 
     @settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.too_slow])
     @given(st.lists(TEXTS, min_size=1, max_size=5))
+    @example(["\t\n\t0", "\t\n\t"])
     def test_any_text_comes_back_from_both_formats(self, texts: list[str]) -> None:
         table = pl.DataFrame(
             {IDENTIFIER: [str(n) for n in range(len(texts))], VERSION: ["v"] * len(texts), "code": ["k"] * len(texts)}

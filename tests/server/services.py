@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import unittest
 from collections.abc import Sequence
 from pathlib import Path
@@ -11,20 +10,10 @@ from unittest.mock import patch
 
 import openpyxl
 
+from tests.core.examples import read_here
 from tests.support import Vexo, register, temporary_folder
 
 WHERE = "harbour eq 'TERNISLAND' and startswith(berth_no,'{}-')"
-
-
-def read_here(path: Path, cells: Path, name: str = "") -> Any:
-    """A file read in this process, as the child would."""
-    from vexo.core.sheets import SheetError, SheetProfile
-    from vexo.core.sheets.child import read
-
-    told = read(path, cells, name)
-    if "error" in told:
-        raise SheetError(told["error"])
-    return SheetProfile.from_json(json.loads(json.dumps(told)))
 
 
 class ServiceCase(unittest.TestCase):

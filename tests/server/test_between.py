@@ -17,9 +17,9 @@ from unittest.mock import patch
 from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
 
-from tests.core.examples import CATALOGUE
+from tests.core.examples import CATALOGUE, read_here
 from tests.server.killing import Killed
-from tests.server.services import ServiceCase, read_here
+from tests.server.services import ServiceCase
 from tests.support import Vexo, template
 
 template()

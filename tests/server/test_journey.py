@@ -8,7 +8,7 @@ from unittest.mock import patch
 
 import openpyxl
 
-from tests.server.services import read_here
+from tests.core.examples import read_here
 from tests.support import Vexo, register
 
 FIELDS = ("daily_rate", "services", "status", "holder", "notes")

@@ -35,14 +35,14 @@ def _decode(content: bytes, name: str) -> tuple[str, str]:
 
 
 def _delimiter(text: str) -> str:
-    """The delimiter that cuts most of the first lines into the same number of cells."""
+    """The delimiter that cuts most of the first lines into the same number of cells, the header before all."""
     sample = text[:_SAMPLE]
 
-    def fitness(delimiter: str) -> tuple[int, int]:
+    def fitness(delimiter: str) -> tuple[bool, int, int]:
         lines = list(csv.reader(io.StringIO(sample), delimiter=delimiter))[:50]
         widths = [len(line) for line in lines if line]
         usual = max(set(widths), key=widths.count) if widths else 1
-        return (widths.count(usual), usual) if usual > 1 else (0, 0)
+        return (widths[0] == usual, widths.count(usual), usual) if usual > 1 else (False, 0, 0)
 
     return max(_DELIMITERS, key=fitness)
 
