@@ -178,7 +178,7 @@ class NotSheets(unittest.TestCase):
         }
         for path, words in cases.items():
             with self.subTest(path.name), self.assertRaises(SheetError) as caught:
-                read(path)
+                read_sheet(path, FOLDER / "cells.parquet")
             self.assertIn(words, str(caught.exception))
 
     def test_a_sheet_with_its_last_cell_filled_is_small(self) -> None:
