@@ -42,8 +42,22 @@ def main() -> None:
         )
     path.write_text("\n".join(lines))
     began = time.monotonic()
-    command = [str(BIN / "vexo"), "--data", str(demo.data), "bring-in", "harbour-practice", "Reading", str(path)]
-    subprocess.run([*command, "--operation", "upsert", "--key", "meter", "--key", "read_at", "--json"], check=False)
+    command = [
+        str(BIN / "vexo"),
+        "--data",
+        str(demo.data),
+        "--as",
+        "ada",
+        "bring-in",
+        "harbour-practice",
+        "Reading",
+        str(path),
+    ]
+    subprocess.run(
+        [*command, "--operation", "upsert", "--key", "meter", "--key", "read_at", "--json"],
+        check=True,
+        stdout=subprocess.DEVNULL,
+    )
     print(f"{ROWS:,} rows x 20 columns in, up to Review: {time.monotonic() - began:.1f} s")
     browser = Browser(demo.address)
     browser.sign_in()

@@ -34,7 +34,8 @@ from vexo.server.jobs.models import Job  # noqa: E402
 from vexo.server.jobs.working import do, do_now  # noqa: E402
 from vexo.server.passes.recording import Recorder  # noqa: E402
 from vexo.server.passes.starting import start_pass  # noqa: E402
-from vexo.server.review.plans import plan_of  # noqa: E402
+from vexo.server.review.decisions import undo  # noqa: E402
+from vexo.server.review.plans import newest_plan, plan_of  # noqa: E402
 
 CODES = ("A", "B", "C", "N")
 RATES = ("5", "6", "7", "8")
@@ -48,6 +49,17 @@ before = st.one_of(
     st.tuples(st.just("aside"), st.integers(0, 3)),
     st.tuples(st.just("operation"), st.sampled_from(["update", "upsert"])),
     st.tuples(st.just("plan")),
+)
+rounds = st.lists(
+    st.one_of(
+        before,
+        st.tuples(st.just("undo")),
+        st.tuples(st.just("gone"), st.sampled_from(CODES)),
+        st.tuples(st.just("apply")),
+        st.tuples(st.just("apply")),
+    ),
+    min_size=2,
+    max_size=7,
 )
 during = st.one_of(
     colleague,
@@ -108,6 +120,14 @@ class Between(ServiceCase):
 
             do_now(change(trip, self.person, operation=more[0], mine=True))
             return True
+        elif kind == "undo":
+            last = trip.decisions.filter(undone_at=None).last()
+            if last is not None:
+                do_now(undo(trip, self.person, last.pk, mine=True))
+        elif kind == "gone":
+            own = self.store.records["Berth"]
+            for identifier in [i for i, record in own.items() if record["code"] == more[0]]:
+                del own[identifier]
         else:
             self.plan(trip)
         return False
@@ -258,3 +278,47 @@ class Between(ServiceCase):
                 self.assertEqual(again[row_id], "same")
             if state == "unclear":
                 self.assertEqual(again[row_id], "held")
+
+    @settings(max_examples=30, deadline=None, suppress_health_check=list(HealthCheck))
+    @given(sheets, rounds, st.sampled_from(["update", "upsert"]))
+    @example([("N", "5"), ("A", "6")], [("aside", 1), ("apply",), ("undo",), ("apply",)], "upsert")
+    @example([("N", "5")], [("apply",), ("gone", "N"), ("plan",), ("apply",)], "upsert")
+    def test_pass_after_pass_no_row_makes_two_records_and_nothing_is_overwritten(
+        self, rows: Any, events: list[Any], operation: str
+    ) -> None:
+        self.connect(versions=True, repeatable=False)
+        trip = self.bring(self.content(rows), record_type="Berth", operation=operation, key=["code"])
+        for event in events:
+            trip.refresh_from_db()
+            if event[0] == "apply":
+                self.round(trip)
+            else:
+                self.step(trip, event)
+        created = [r for page in trip.ledger.all() for r in self.done(page.path, "created")]
+        self.assertEqual(len(created), len(set(created)), "a row made two records")
+
+    def done(self, path: str, *states: str) -> list[int]:
+        """Rows of a page of the ledger that came to these states."""
+        page = stages.read(path)
+        return list(page.filter(page["state"].is_in(states))["row_id"].to_list())
+
+    def round(self, trip: Any) -> None:
+        """The newest plan, made anew if it no longer counts, is sent; what was done is then the same."""
+        seen = newest_plan(trip)
+        if seen is None or seen.revision != trip.revision:
+            seen = self.plan(trip)
+        since = len(self.store.effects)
+        try:
+            one, job = start_pass(trip, self.person, seen.number, mine=True)
+        except PlainError as error:
+            self.assertEqual((error.code, self.planned(seen)), ("nothing", Counter()))
+            return
+        do_now(job)
+        one.refresh_from_db()
+        self.assertLessEqual(self.reached(since), self.planned(seen), (one.totals, one.reason))
+        self.assertEqual(self.overwritten(seen, since), [])
+        self.assertEqual((one.state, sum(one.sums.values())), ("ended", len(stages.read(seen.path))))
+        self.plan(trip)
+        again = dict(zip(self.table(trip)["row_id"].to_list(), self.verdicts(trip), strict=True))
+        for row_id in self.done(one.page, "created", "updated"):
+            self.assertEqual(again[row_id], "same")

@@ -192,6 +192,14 @@ class Between(HolderSheets):
         with self.assertRaises(PlainError):
             decisions.undo(trip, self.person, made.pk)
 
+    def test_a_decision_undone_after_a_pass_is_planned_with_what_the_pass_wrote(self) -> None:
+        trip = self.trip(self.sheet(("01", "A", ""), ("02", "B", "")), "upsert")
+        made = self.decide(trip, "aside", [1])
+        self.apply(trip)
+        do_now(decisions.undo(trip, self.person, made.pk, mine=True))
+        trip.refresh_from_db()
+        self.assertEqual((self.verdicts(trip), self.codes(trip)), (["same", "create"], [[], []]))
+
     def test_a_decision_names_the_plan_that_was_seen(self) -> None:
         self.make(("01", "A"))
         trip = self.trip(self.sheet(("01", "Mine", "1")))

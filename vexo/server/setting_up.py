@@ -8,7 +8,7 @@ from pathlib import Path
 
 from .data_folder import data_folder, make_data_folder
 
-FORMAT = 2
+FORMAT = 3
 """The shape of a data folder, kept in the database's ``user_version``."""
 _ready: set[Path] = set()
 

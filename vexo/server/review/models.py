@@ -13,8 +13,9 @@ class Plan(models.Model):
     ``revision`` is the trip's when it was made: a plan counts as long as that stays. ``shape`` is the part of the
     catalogue that it was made with, so that it can be read whatever the application says later; ``natures`` tells of
     each carried and key field how its values are read and compared. ``values`` are the rows as they were typed,
-    ``records`` the application as it was read, ``whole`` the records to be deleted with all their fields; ``path`` the
-    plan itself and ``questions`` what it asks of people. ``reading`` are counts and totals of the application then.
+    ``records`` the application as it was read, ``whole`` the records to be deleted with all their fields, ``pages`` the
+    ledger; ``path`` the plan itself and ``questions`` what it asks of people. ``reading`` are counts and totals of the
+    application then.
     """
 
     trip = models.ForeignKey(Trip, models.CASCADE, related_name="plans")
@@ -29,6 +30,7 @@ class Plan(models.Model):
     shape = models.JSONField()
     natures = models.JSONField()
     last_decision = models.PositiveBigIntegerField(default=0)
+    pages = models.JSONField(default=list)
     values = models.CharField(max_length=300)
     records = models.CharField(max_length=300)
     whole = models.CharField(max_length=300, blank=True)

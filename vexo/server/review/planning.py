@@ -148,14 +148,20 @@ def _materials(
     )
 
 
+def _pages(trip: Trip) -> list[str]:
+    """The ledger's pages, each named anew whenever it is written."""
+    return list(trip.ledger.order_by("number").values_list("path", flat=True))
+
+
 def _reusable(trip: Trip, planned: Reviewed) -> Materials | None:
-    """What the last plan was made of, where another is made of the same."""
+    """What the last plan was made of, where another is made of the same and no pass has written since."""
     last = newest_plan(trip)
     same = (
         last is not None
         and last.sheet_id == planned.sheet.pk
         and last.catalogue == planned.catalogue.version
         and last.lanes == _lanes(planned)
+        and last.pages == _pages(trip)
         and last.key == list(planned.settings.key)
         and (planned.settings.operation != Operation.DELETE or last.operation == Operation.DELETE)
         and all(stages.there(path) for path in (last.values, last.records))
@@ -221,7 +227,7 @@ def _attempt(trip: Trip, lease: Lease, fresh: bool) -> Plan | None:
         planned = settings_for(trip, None if fresh else trip.application.known)
         materials = None if fresh else _reusable(trip, planned)
         kept = kept_records(trip, planned.sheet.part) if planned.sheet.recognised else None
-        ledger = ledger_of(trip)
+        ledger, pages = ledger_of(trip), _pages(trip)
         decisions, last_decision = decisions_of(trip)
         if materials is None:
             client = stack.enter_context(client_of(trip.application))
@@ -264,6 +270,7 @@ def _attempt(trip: Trip, lease: Lease, fresh: bool) -> Plan | None:
             shape=shape_of(planned),
             natures=natures_of(planned.record_type, {*planned.settings.carried, *planned.settings.key}),
             last_decision=last_decision,
+            pages=pages,
             values=materials.values,
             records=materials.records,
             whole=whole,

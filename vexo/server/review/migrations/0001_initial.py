@@ -27,6 +27,7 @@ class Migration(migrations.Migration):
                 ('shape', models.JSONField()),
                 ('natures', models.JSONField()),
                 ('last_decision', models.PositiveBigIntegerField(default=0)),
+                ('pages', models.JSONField(default=list)),
                 ('values', models.CharField(max_length=300)),
                 ('records', models.CharField(max_length=300)),
                 ('whole', models.CharField(blank=True, max_length=300)),
