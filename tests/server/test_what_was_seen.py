@@ -18,6 +18,7 @@ from vexo.server.jobs.leases import claim  # noqa: E402
 from vexo.server.jobs.models import Job  # noqa: E402
 from vexo.server.jobs.working import do_now  # noqa: E402
 from vexo.server.review import decisions  # noqa: E402
+from vexo.server.review.planning import at_hand  # noqa: E402
 from vexo.server.review.plans import plan_of  # noqa: E402
 from vexo.server.trips.models import Trip  # noqa: E402
 
@@ -195,7 +196,9 @@ class Between(HolderSheets):
     def test_a_decision_undone_after_a_pass_is_planned_with_what_the_pass_wrote(self) -> None:
         trip = self.trip(self.sheet(("01", "A", ""), ("02", "B", "")), "upsert")
         made = self.decide(trip, "aside", [1])
+        self.assertTrue(at_hand(trip))
         self.apply(trip)
+        self.assertFalse(at_hand(trip), "the application has to be asked again")
         do_now(decisions.undo(trip, self.person, made.pk, mine=True))
         trip.refresh_from_db()
         self.assertEqual((self.verdicts(trip), self.codes(trip)), (["same", "create"], [[], []]))

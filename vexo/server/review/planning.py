@@ -24,7 +24,7 @@ from vexo.core.writing.totals import as_texts
 
 from .. import stages
 from ..applications.services import client_of, describe
-from ..errors import PlainError
+from ..errors import MENDABLE, PlainError
 from ..jobs.leases import Lease
 from ..journal.services import note
 from ..trips.models import Trip
@@ -167,6 +167,16 @@ def _reusable(trip: Trip, planned: Reviewed) -> Materials | None:
         and all(stages.there(path) for path in (last.values, last.records))
     )
     return Materials(last.values, last.records, last.reading) if same and last else None
+
+
+def at_hand(trip: Trip) -> bool:
+    """Whether the trip can be planned with what its last plan was made of, without a question to the application."""
+    if trip.operation == Operation.DELETE or trip.application.known is None:
+        return False
+    try:
+        return _reusable(trip, settings_for(trip, trip.application.known)) is not None
+    except MENDABLE:
+        return False
 
 
 def _lanes(planned: Reviewed) -> list[dict[str, Any]]:

@@ -25,6 +25,7 @@ from ..trips.views import detail, find_trip
 from . import decisions
 from .decisions import Scope
 from .models import Decision
+from .planning import at_hand
 from .plans import newest_plan, reviewed_with
 from .windows import Source, Wanted, plan_window, sheet_window
 
@@ -121,9 +122,9 @@ class RowsView(APIView):
         return Response(plan_window(reviewed_with(plan), Source(plan.path, sheet.cells), wanted, offset, limit))
 
 
-def _small(trip: Trip) -> bool:
-    """Whether a sheet is planned at once, in the request, so that the answer shows it."""
-    return newest_sheet(trip).rows <= FEW_ROWS
+def _at_once(trip: Trip, answer: str = "") -> bool:
+    """Whether a trip is planned in the request, so that its answer shows the plan: few rows, nothing to be asked."""
+    return newest_sheet(trip).rows <= FEW_ROWS and answer != Answer.RECORD and at_hand(trip)
 
 
 def _soon(job: Job) -> None:
@@ -147,7 +148,7 @@ class DecisionsView(APIView):
         v = asked.validated_data
         scope = Scope(tuple(v["rows"]), v["code"], v["field_name"])
         _, job = decisions.decide(
-            trip, person_of(request), v["plan"], scope, v["answer"], v["argument"], mine=_small(trip)
+            trip, person_of(request), v["plan"], scope, v["answer"], v["argument"], mine=_at_once(trip, v["answer"])
         )
         _soon(job)
         return detail(pk, request)
@@ -160,7 +161,7 @@ class DecisionView(APIView):
     def delete(self, request: Request, pk: int, number: int) -> Response:
         """Take one decision back."""
         trip = find_trip(pk)
-        _soon(decisions.undo(trip, person_of(request), number, mine=_small(trip)))
+        _soon(decisions.undo(trip, person_of(request), number, mine=_at_once(trip)))
         return detail(pk, request)
 
 
