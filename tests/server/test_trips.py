@@ -220,6 +220,24 @@ class Standings(ServiceCase):
         standing = Standing(trip)
         self.assertEqual((standing.here, standing.needs()["kind"], standing.asks()), ("review", "rejected", True))
 
+    def test_lists_do_not_read_what_passes_read_back(self) -> None:
+        from django.db import connection
+        from django.test import RequestFactory
+        from django.test.utils import CaptureQueriesContext
+
+        from vexo.server.trips.views import TripsView
+
+        trip = self.bring("harbour,berth_no,notes\nTERNISLAND,A-009,read back\n")
+        one = self.apply(trip)
+        self.assertNotIn("report", trip.standing["passes"][-1])
+        self.assertEqual(trip.reports[str(one.number)]["as_sent"], 1)
+        request = RequestFactory().get("/api/trips")
+        request.user = self.person
+        with CaptureQueriesContext(connection) as asked:
+            answer = TripsView().get(request)
+        self.assertIn(trip.pk, [listed["id"] for listed in answer.data])
+        self.assertNotIn('"reports"', " ".join(query["sql"] for query in asked))
+
     def test_windows_follow_filters_and_tell_reasons(self) -> None:
         trip = self.bring("harbour,berth_no,notes\nTERNISLAND,A-001,a\nTERNISLAND,A-O02,b\nTERNISLAND,A-003,=c\n")
         plan = plan_of(trip)

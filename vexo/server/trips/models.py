@@ -14,7 +14,7 @@ class Trip(models.Model):
     the chosen key fields. ``revision`` rises with everything that makes a plan another one (a sheet, a decision, a
     column, the key, the operation, a pass), ``version`` with everything that is shown. ``next_row`` is the number of
     rows that the trip has ever had; each has its number below it for good. ``standing`` is what Home shows, written by
-    whoever changed it.
+    whoever changed it; ``reports`` what each pass read back, for the trip's own page.
     """
 
     title = models.CharField(max_length=160)
@@ -30,6 +30,7 @@ class Trip(models.Model):
     version = models.PositiveIntegerField(default=1)
     next_row = models.PositiveIntegerField(default=0)
     standing = models.JSONField(default=dict)
+    reports = models.JSONField(default=dict)
     created_by = models.CharField(max_length=80)
     created_at = models.DateTimeField(auto_now_add=True)
     touched_at = models.DateTimeField(auto_now=True, db_index=True)

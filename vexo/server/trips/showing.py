@@ -93,7 +93,9 @@ def detail_json(trip: Trip, request: Request) -> dict[str, Any]:
             "sent_by": standing.sent_by["number"] if standing.sent_by else None,
             "summary": standing.summary or None,
             "columns": columns_json(standing),
-            "passes": s.PassSerializer(standing.passes, many=True).data,
+            "passes": s.PassSerializer(
+                [{**one, "report": trip.reports.get(str(one["number"]))} for one in standing.passes], many=True
+            ).data,
             "reasons": reasons_json(standing.summary.get("reasons", [])),
             "outcomes": reasons_json(outcomes or []),
             "weak": bool(standing.summary.get("weak")),

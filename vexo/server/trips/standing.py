@@ -51,15 +51,17 @@ def tell(trip: Trip, *, revised: bool = False, **facts: Any) -> None:
         if revised:
             changes["revision"] = F("revision") + 1
         Trip.objects.filter(pk=trip.pk).update(**changes)
-    trip.refresh_from_db(fields=["standing", "version", "revision", "touched_at"])
+    trip.refresh_from_db(fields=["standing", "reports", "version", "revision", "touched_at"])
 
 
 def tell_pass(trip: Trip, told: dict[str, Any], *, revised: bool = False) -> None:
-    """Write down one pass among the trip's facts."""
+    """Write down one pass among the trip's facts; its ``report``, which can be long, apart from what lists show."""
+    facts = {name: value for name, value in told.items() if name != "report"}
     with transaction.atomic():
-        standing = Trip.objects.values_list("standing", flat=True).get(pk=trip.pk)
+        standing, reports = Trip.objects.values_list("standing", "reports").get(pk=trip.pk)
         others = [one for one in standing.get("passes", []) if one["number"] != told["number"]]
-        passes = sorted([*others, told], key=lambda one: one["number"])
+        passes = sorted([*others, facts], key=lambda one: one["number"])
+        Trip.objects.filter(pk=trip.pk).update(reports={**reports, str(told["number"]): told["report"]})
         tell(trip, revised=revised, passes=passes)
 
 

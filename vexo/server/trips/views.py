@@ -54,7 +54,7 @@ class TripsView(APIView):
 
     @extend_schema(responses=s.TripSummarySerializer(many=True))
     def get(self, request: Request) -> Response:
-        trips = list(Trip.objects.select_related("application")[:MOST])
+        trips = list(Trip.objects.select_related("application").defer("reports")[:MOST])
         jobs = jobs_of(trip.pk for trip in trips)
         listed = [trip_json(trip, request, jobs[trip.pk]) for trip in trips]
         return Response(sorted(listed, key=lambda t: not t["asks"]))

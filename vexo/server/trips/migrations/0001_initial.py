@@ -77,6 +77,7 @@ class Migration(migrations.Migration):
                 ('version', models.PositiveIntegerField(default=1)),
                 ('next_row', models.PositiveIntegerField(default=0)),
                 ('standing', models.JSONField(default=dict)),
+                ('reports', models.JSONField(default=dict)),
                 ('created_by', models.CharField(max_length=80)),
                 ('created_at', models.DateTimeField(auto_now_add=True)),
                 ('touched_at', models.DateTimeField(auto_now=True, db_index=True)),
