@@ -5,6 +5,7 @@ from __future__ import annotations
 import atexit
 import json
 import os
+import random
 import shutil
 import signal
 import socket
@@ -14,6 +15,7 @@ import sys
 import tempfile
 import time
 from collections.abc import Callable
+from contextlib import ExitStack, suppress
 from dataclasses import dataclass
 from functools import cache, partial
 from pathlib import Path
@@ -50,19 +52,18 @@ def temporary_folder(lasting: bool = False) -> Path:
     return folder
 
 
-def free_port() -> int:
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        return int(probe.getsockname()[1])
+_ANY = random.SystemRandom()
 
 
-def two_free_ports() -> int:
-    """A free port whose successor is free too: the demo takes both."""
+def free_port(together: int = 1) -> int:
+    """A port that is free, with those after it. None that the system gives to outgoing connections: one of these could
+    take it before the server that it is for is up."""
     while True:
-        port = free_port()
-        with socket.socket() as probe:
-            if port < 65_000 and probe.connect_ex(("127.0.0.1", port + 1)) != 0:
-                return port
+        port = _ANY.randrange(11_000, 32_000)
+        with ExitStack() as stack, suppress(OSError):
+            for at in range(together):
+                stack.enter_context(socket.socket()).bind(("127.0.0.1", port + at))
+            return port
 
 
 def wait_until(condition: Callable[[], Any], seconds: float = PATIENCE, what: str = "it") -> Any:
@@ -207,7 +208,8 @@ def new_folder(name: str = "vexo") -> Path:
     made = template()
     data = temporary_folder() / name
     data.mkdir()
-    shutil.copy(made / "vexo.db", data / "vexo.db")
+    for name in ("vexo.db", "key"):
+        shutil.copy(made / name, data / name)
     use_folder(data)
     make_data_folder()
     return data

@@ -18,7 +18,7 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.remote.webelement import WebElement
 
-from tests.support import BIN, PATIENCE, answers, kill, start, temporary_folder, two_free_ports, wait_until
+from tests.support import BIN, PATIENCE, answers, free_port, kill, start, temporary_folder, wait_until
 
 AXE = Path(__file__).parents[2] / "web" / "node_modules" / "axe-core" / "axe.min.js"
 FLAGS = [
@@ -192,7 +192,7 @@ class Demo:
         template = os.environ.get("VEXO_TEST_DEMO", "")
         if template and not self.data.exists():
             shutil.copytree(template, self.data)
-        self.port = two_free_ports()
+        self.port = free_port(together=2)
         self.address = f"http://127.0.0.1:{self.port}"
         self.log = temporary_folder() / "demo.log"
         command = [str(BIN / "vexo"), "demo", "--port", str(self.port), "--data", str(self.data)]
