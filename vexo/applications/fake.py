@@ -63,7 +63,7 @@ SERVED: dict[str, Store] = {}
 class FakeApplication(Application):
     """The application whose store is served under an address."""
 
-    def __init__(self, address: str, token: str = "", pages: str = "") -> None:
+    def __init__(self, address: str, token: str = "", pages: str = "", *, quick: bool = False) -> None:
         if address not in SERVED:
             raise ApplicationError(f"{address} does not answer.")
         self.store = SERVED[address]

@@ -19,6 +19,8 @@ _BUSY = (429, 502, 503, 504)
 _LONGEST_WAIT = 30.0
 _CHUNK = 64 * 1024
 LONGEST_REQUEST = 60.0
+SOON = 8.0
+"""Seconds that all questions of a quick connection may take together."""
 
 
 @cache
@@ -33,6 +35,7 @@ class Connection:
     Args:
         transport: another way to the network, for tests.
         sleep: how to wait, for tests.
+        quick: someone waits for the answer: each question is asked once, and all of them must be over in ``SOON``.
     """
 
     def __init__(
@@ -41,7 +44,11 @@ class Connection:
         token: str,
         transport: httpx.BaseTransport | None = None,
         sleep: Callable[[float], None] = time.sleep,
+        *,
+        quick: bool = False,
     ) -> None:
+        self._tries = 1 if quick else TRIES
+        self._until = time.monotonic() + SOON if quick else None
         headers = {"Accept": "application/json", "OData-MaxVersion": "4.01"}
         if token:
             headers["Authorization"] = f"Bearer {token}"
@@ -107,7 +114,7 @@ class Connection:
             raise NotTaken(f"{self.address} takes no batches any more. Ask its administrator.")
         if status == 429:
             asked = response.headers.get("Retry-After", "")
-            wait = min(float(asked), _LONGEST_WAIT) if asked.isdigit() else 2.0
+            wait = min(float(asked), _LONGEST_WAIT) if asked.isascii() and asked.isdecimal() else 2.0
             raise NotTaken(f"{self.address} is too busy to answer. Try again later.", wait=wait)
         if status == 413:
             raise TooLarge(f"{self.address} does not take batches of this size.")
@@ -115,11 +122,40 @@ class Connection:
             raise NoAnswer(f"{self.address} answered with status {status}, which does not say what it took.")
         raise ApplicationError(f"{self.address} does not understand a batch (status {status}){_said(response)}")
 
+    def _own(self, path: str) -> httpx.URL:
+        """A path or a link as an address. Raises ApplicationError where it leads to another origin."""
+        base = httpx.URL(self.address)
+        try:
+            url = base.join(path)
+        except (httpx.InvalidURL, ValueError) as error:
+            raise ApplicationError(f"{self.address} gives a link that is none. Tell its administrator.") from error
+        if (url.scheme, url.host, url.port) != (base.scheme, base.host, base.port) or url.userinfo:
+            raise ApplicationError(
+                f"{self.address} leads on to {url.scheme}://{url.host}. The token goes nowhere else, so this link is "
+                "not followed. Ask its administrator."
+            )
+        return url
+
+    def _limit(self) -> httpx.Timeout:
+        """How long the next question may take. Raises ApplicationError where no time is left."""
+        if self._until is None:
+            return httpx.Timeout(LONGEST_REQUEST, connect=5)
+        left = self._until - time.monotonic()
+        if left <= 0:
+            raise ApplicationError(f"{self.address} is slow: no answer within {SOON:.0f} seconds. Try again later.")
+        return httpx.Timeout(left, connect=min(left, 5))
+
     def _send(self, method: str, path: str, headers: dict[str, str] | None) -> httpx.Response:
-        for attempt in range(TRIES):
-            last = attempt == TRIES - 1
+        url = self._own(path)
+        for attempt in range(self._tries):
+            last = attempt == self._tries - 1
             try:
-                response = self._client.request(method, path, headers=dict(headers or {}))
+                response = self._client.request(method, url, headers=dict(headers or {}), timeout=self._limit())
+            except httpx.ReadTimeout as error:
+                if last:
+                    raise ApplicationError(f"{self.address} is slow: it did not answer in time. Try again.") from error
+                self._wait(attempt, None)
+                continue
             except (httpx.ConnectError, httpx.ConnectTimeout, httpx.PoolTimeout) as error:
                 if last:
                     raise ApplicationError(
@@ -142,7 +178,7 @@ class Connection:
 
     def _wait(self, attempt: int, asked: str | None) -> None:
         seconds = min(2.0**attempt * 0.1, 5.0) * (1 + random.random() / 4)
-        if asked and asked.isdigit():
+        if asked and asked.isascii() and asked.isdecimal():
             seconds = max(seconds, float(asked))
         self._sleep(min(seconds, _LONGEST_WAIT))
 

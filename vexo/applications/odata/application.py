@@ -34,6 +34,7 @@ class ODataApplication(Application):
         address: the service root.
         token: sent as a bearer token; empty for none.
         pages: address of a page for people, with ``{source}`` and ``{id}`` in it.
+        quick: someone waits for the answers: one try, and a limit for all of them together.
     """
 
     def __init__(
@@ -43,8 +44,10 @@ class ODataApplication(Application):
         pages: str = "",
         transport: httpx.BaseTransport | None = None,
         sleep: Callable[[float], None] | None = None,
+        *,
+        quick: bool = False,
     ) -> None:
-        extra: dict[str, Any] = {"sleep": sleep} if sleep else {}
+        extra: dict[str, Any] = {"quick": quick, **({"sleep": sleep} if sleep else {})}
         self._connection = Connection(address, token, transport, **extra)
         self._pages = pages
         self._catalogue: Catalogue | None = None

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import threading
 import time
+from collections import Counter
 from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import Any
@@ -10,7 +12,7 @@ from typing import Any
 from django.utils import timezone
 
 from vexo.applications import Application as Client
-from vexo.applications import ApplicationError, open_application
+from vexo.applications import ApplicationError, check_address, open_application
 from vexo.core.records import Catalogue
 
 from ..errors import PlainError
@@ -32,13 +34,47 @@ def find_application(name: str) -> Application:
 
 
 @contextmanager
-def client_of(application: Application) -> Iterator[Client]:
+def client_of(application: Application, *, quick: bool = False) -> Iterator[Client]:
     """An open connection. Raises ApplicationError where the stored token cannot be used."""
     try:
         token = unlock(application.secret)
     except SecretError as error:
         raise ApplicationError(f"{application.label}: {error}") from error
-    with open_application(application.protocol, application.address, token, application.pages) as client:
+    with open_application(application.protocol, application.address, token, application.pages, quick=quick) as client:
+        yield client
+
+
+_OF_ONE, _OF_ALL = 2, 4
+_asking: Counter[str] = Counter()
+_turns = threading.Lock()
+
+
+@contextmanager
+def a_turn(name: str) -> Iterator[None]:
+    """A place among the few questions that screens wait for, so that a slow application takes no others with it.
+
+    Raises:
+        PlainError: where all places are taken.
+    """
+    with _turns:
+        if _asking[name] >= _OF_ONE or _asking.total() >= _OF_ALL:
+            raise PlainError("The application is slow just now, and others wait for it. Try again in a moment.", "slow")
+        _asking[name] += 1
+    try:
+        yield
+    finally:
+        with _turns:
+            _asking[name] -= 1
+
+
+@contextmanager
+def asking(application: Application) -> Iterator[Client]:
+    """A connection for a question that a screen waits for: one try, a limit, and not too many at once.
+
+    Raises:
+        ApplicationError, PlainError
+    """
+    with a_turn(application.name), client_of(application, quick=True) as client:
         yield client
 
 
@@ -80,7 +116,9 @@ def connect(
     """
     if stage not in Stage.values:
         raise ApplicationError(f"{stage!r} is neither live nor practice.")
-    with open_application(protocol, address, token, pages) as client:
+    if protocol == "odata":
+        check_address(address)
+    with a_turn(name), open_application(protocol, address, token, pages, quick=True) as client:
         catalogue = client.describe()
     values = {
         "label": label or catalogue.label,

@@ -12,13 +12,13 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from vexo.core.records import Field, RecordType
+from vexo.core.records import Catalogue, Field, RecordType
 
 from ..journal.services import note
 from ..people.permissions import AdministratorOrReading, PreparerOrReading, person_of
 from ..people.rights import applying, may
 from .models import Application, Stage
-from .services import connect, describe
+from .services import asking, connect, describe
 
 
 class ApplicationSerializer(serializers.ModelSerializer[Application]):
@@ -115,6 +115,11 @@ def type_json(record_type: RecordType) -> dict[str, Any]:
     }
 
 
+def _described(application: Application) -> Catalogue:
+    with asking(application) as client:
+        return describe(application, client)
+
+
 class ApplicationsView(APIView):
     permission_classes = (AdministratorOrReading,)
 
@@ -138,7 +143,7 @@ class ApplicationView(APIView):
     @extend_schema(responses=CatalogueSerializer)
     def get(self, request: Request, name: str) -> Response:
         application = get_object_or_404(Application, name=name)
-        known = application.known or describe(application)
+        known = application.known or _described(application)
         own = ApplicationSerializer(application, context={"request": request}).data
         return Response({"application": own, "types": [type_json(t) for t in known.types]})
 
@@ -152,6 +157,6 @@ class ProbeView(APIView):
     def post(self, request: Request, name: str) -> Response:
         application = get_object_or_404(Application, name=name)
         began = time.monotonic()
-        catalogue = describe(application)
+        catalogue = _described(application)
         took = int((time.monotonic() - began) * 1000)
         return Response({"ok": True, "said": f"Answers in {took} ms, {len(catalogue.types)} record types."})

@@ -9,7 +9,9 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from ..people.permissions import PreparerOrReading
+from ..journal.services import note
+from ..people.permissions import PreparerOrReading, person_of
+from ..people.rights import Action, applying, require
 from .models import Job
 
 
@@ -29,7 +31,14 @@ class JobView(APIView):
     @extend_schema(request=None, responses=JobSerializer)
     def delete(self, request: Request, pk: int) -> Response:
         """Ask a job to stop; it ends at the next point where nothing is half done."""
-        job = get_object_or_404(Job, pk=pk)
+        job = get_object_or_404(Job.objects.select_related("trip__application"), pk=pk)
+        person = person_of(request)
+        application = job.trip.application if job.trip else None
+        writes = job.kind == "apply" and application is not None
+        require(person, applying(application.stage) if writes and application else Action.PREPARE)
+        if job.state in Job.OPEN:
+            words = f"Asked to stop: {job.kind}" + (f", trip {job.trip_id}" if job.trip_id else "")
+            note(str(person), "stopping", words, application, job.trip_id)
         Job.objects.filter(pk=pk, state=Job.QUEUED).update(state=Job.STOPPED, message="stopped before it began")
         Job.objects.filter(pk=pk, state=Job.RUNNING).update(wanted="stop")
         job.refresh_from_db()

@@ -51,7 +51,7 @@ def new_trip(
     title: str = "",
 ) -> Trip:
     """A trip that begins with records. Raises UnknownName and ConditionError."""
-    catalogue = describe(application)
+    catalogue = application.known or describe(application)
     own = catalogue.type(record_type)
     chosen = with_keys(list(dict.fromkeys(fields)), own) if fields else default_fields(own)
     for name in chosen:

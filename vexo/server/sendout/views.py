@@ -16,7 +16,7 @@ from vexo.core.conditions import read_condition
 from vexo.core.sheets.outgoing import outgoing_columns
 
 from ..applications.models import Application
-from ..applications.services import client_of
+from ..applications.services import asking
 from ..jobs.views import JobSerializer
 from ..jobs.working import enqueue
 from ..people.permissions import PreparerOrReading, person_of
@@ -48,7 +48,7 @@ class PreviewView(APIView):
         asked = PreviewRequestSerializer(data=request.data)
         asked.is_valid(raise_exception=True)
         values = asked.validated_data
-        with client_of(get_object_or_404(Application, name=name)) as client:
+        with asking(get_object_or_404(Application, name=name)) as client:
             catalogue = client.describe()
             record_type = catalogue.type(values["record_type"])
             condition = read_condition(values["condition"], record_type, catalogue)

@@ -1,0 +1,156 @@
+"""Questions that screens wait for, links that lead elsewhere, and who may stop what."""
+
+from __future__ import annotations
+
+import threading
+import unittest
+from typing import Any
+from unittest.mock import patch
+
+import httpx
+
+from tests.server.services import ServiceCase
+from tests.support import register, template, wait_until
+
+template()
+
+from django.test import Client  # noqa: E402
+
+from vexo.applications import ApplicationError, check_address  # noqa: E402
+from vexo.applications import http as connections  # noqa: E402
+from vexo.applications.odata import ODataApplication  # noqa: E402
+from vexo.server.jobs.models import Job  # noqa: E402
+from vexo.server.jobs.working import enqueue  # noqa: E402
+from vexo.server.people.models import Person, Role  # noqa: E402
+
+
+class Links(unittest.TestCase):
+    def lead(self, link: str) -> list[httpx.Request]:
+        """Read berths from an application whose first page leads on to a link: what was asked."""
+        asked: list[httpx.Request] = []
+
+        def answer(request: httpx.Request) -> httpx.Response:
+            asked.append(request)
+            if request.url.path.endswith("$metadata"):
+                return httpx.Response(200, content=self.metadata)
+            more = {"@odata.nextLink": link} if len(asked) == 2 else {}
+            return httpx.Response(200, json={"value": [], **more})
+
+        with ODataApplication(
+            "http://own.example:81/odata/", "the-token", transport=httpx.MockTransport(answer)
+        ) as own:
+            list(own.read(own.describe().type("Berth"), ["id"]))
+        return asked
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        with register().client() as client:
+            cls.metadata = client.get("$metadata", headers={"Accept": "application/xml"}).content
+
+    def test_a_link_to_another_origin_is_not_followed_and_gets_no_token(self) -> None:
+        for link in (
+            "http://evil.example/odata/Berths?$skiptoken=1",
+            "https://own.example:81/odata/Berths",
+            "http://own.example:82/odata/Berths",
+            "//evil.example/odata/Berths",
+            "http://own.example:81@evil.example/odata/Berths",
+            "http://someone:x@own.example:81/odata/Berths",
+            "file:///etc/passwd",
+        ):
+            with self.subTest(link), self.assertRaises(ApplicationError) as caught:
+                self.lead(link)
+            self.assertIn("The token goes nowhere else", str(caught.exception))
+
+    def test_links_on_the_own_origin_are_followed(self) -> None:
+        for link in ("Berths?$skiptoken=1", "/odata/Berths?$skiptoken=1", "http://own.example:81/odata/Berths?$skip=1"):
+            with self.subTest(link):
+                asked = self.lead(link)
+                self.assertEqual({str(request.url.host) for request in asked}, {"own.example"})
+                self.assertEqual(len(asked), 3)
+
+    def test_addresses_are_of_the_web_and_hold_no_password(self) -> None:
+        for address in (
+            "ftp://x/",
+            "file:///etc/passwd",
+            "memory:1",
+            "http://",
+            "x",
+            "http://h:99999/",
+            "http://h/?a=1",
+        ):
+            with self.subTest(address), self.assertRaises(ApplicationError):
+                check_address(address)
+        with self.assertRaises(ApplicationError) as caught:
+            check_address("https://ada:secret@h/")
+        self.assertNotIn("secret", str(caught.exception))
+        for address in ("https://h/odata/", "http://127.0.0.1:8421/live/odata/", "http://[::1]:80/x"):
+            check_address(address)
+
+
+class Waiting(ServiceCase):
+    def signed_in(self, role: str) -> Client:
+        person, _ = Person.objects.get_or_create(username=f"as-{role}", defaults={"name": role, "role": role})
+        client = Client()
+        client.force_login(person)
+        return client
+
+    def preview(self, client: Client) -> Any:
+        body = {"record_type": "Berth", "chosen": ["id"], "condition": "berth_no eq 'A-001'"}
+        return client.post("/api/applications/harbour-practice/preview", body, content_type="application/json")
+
+    def test_a_slow_application_is_said_in_time_and_asked_once(self) -> None:
+        client = self.signed_in("preparer")
+        register().trouble("slow", times=1, seconds=3)
+        with patch.object(connections, "SOON", 0.5):
+            answer = self.preview(client)
+        self.assertEqual(answer.status_code, 422)
+        self.assertIn("is slow", answer.json()["detail"])
+        register().trouble("busy", times=1)
+        self.assertIn("too busy", self.preview(client).json()["detail"])
+        self.assertEqual(self.preview(client).status_code, 200)
+
+    def test_two_wait_for_one_application_and_who_comes_next_is_told(self) -> None:
+        from vexo.server.applications.services import a_turn
+        from vexo.server.errors import PlainError
+
+        inside, leave = threading.Semaphore(0), threading.Event()
+
+        def wait(name: str) -> None:
+            with a_turn(name):
+                inside.release()
+                leave.wait(60)
+
+        names = ["harbour-practice", "harbour-practice", "other", "other"]
+        waiting = [threading.Thread(target=wait, args=(name,), daemon=True) for name in names]
+        try:
+            for thread in waiting[:2]:
+                thread.start()
+                inside.acquire(timeout=60)
+            answer = self.preview(self.signed_in("preparer"))
+            self.assertIn("others wait for it", answer.json()["detail"])
+            for thread in waiting[2:]:
+                thread.start()
+                inside.acquire(timeout=60)
+            with self.assertRaises(PlainError), a_turn("a third"):
+                self.fail("a fifth question got in")
+        finally:
+            leave.set()
+        wait_until(lambda: not any(thread.is_alive() for thread in waiting), what="the end of waiting")
+        self.assertEqual(self.preview(self.signed_in("preparer")).status_code, 200)
+
+    def test_only_who_may_write_to_live_may_stop_a_pass_there(self) -> None:
+        trip, _ = self.out("C", "notes", application=self.live)
+        practice, _ = self.out("C", "notes")
+        for about, kind, allowed in (
+            (trip, "apply", ["operator", "administrator"]),
+            (trip, "plan", ["preparer", "operator", "administrator"]),
+            (practice, "apply", ["preparer", "operator", "administrator"]),
+        ):
+            for role in Role.values:
+                with self.subTest(role, kind=kind, stage=about.application.stage):
+                    job = enqueue(kind, "ada", about, number=1)
+                    status = self.signed_in(role).delete(f"/api/jobs/{job.pk}").status_code
+                    self.assertEqual(status, 200 if role in allowed else 403)
+                    job.refresh_from_db()
+                    self.assertEqual(job.state, Job.STOPPED if role in allowed else Job.QUEUED)
+                    Job.objects.filter(pk=job.pk).delete()
