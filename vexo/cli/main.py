@@ -25,6 +25,8 @@ _COMMANDS: dict[str, tuple[str, str]] = {
     "applications": ("records:applications", "List the connected applications."),
     "connect": ("records:connect", "Connect an application, or change a connection."),
     "fields": ("records:fields", "List the fields of a record type."),
+    "person": ("people:person", "Say who can sign in, and what they may do."),
+    "journal": ("people:journal", "Show who did what, or see whether the journal is whole."),
     "serve": ("serving:serve", "Serve the web application."),
     "worker": ("serving:worker", "Do jobs in the background."),
     "demo": ("serving:demo", "Start Vexo with its demo, and stay until stopped."),
@@ -72,10 +74,10 @@ def _mendable(error: Exception) -> str | None:
 
     if isinstance(error, FolderError):
         return str(error)
-    from vexo.server.errors import MENDABLE, code_of
+    from vexo.server.errors import MENDABLE, code_of, machine_trouble
 
     if not isinstance(error, MENDABLE):
-        return None
+        return machine_trouble(error)
     hint = _HINTS.get(code_of(error), "")
     return f"{error} {hint}".strip()
 

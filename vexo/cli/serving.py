@@ -9,18 +9,40 @@ import click
 from .doing import ready
 from .main import Setting
 
+_PROXY_HEADERS = {"x-forwarded-for", "x-forwarded-proto"}
+
 
 @click.command()
 @click.option("--port", default=8420, show_default=True)
 @click.option("--host", default="127.0.0.1", show_default=True)
+@click.option("--proxy", default="", help="Address of the proxy in front, whose word on where people come from counts.")
+@click.option("--demo-people", is_flag=True, envvar="VEXO_DEMO", help="Serve a folder of the demo all the same.")
 @ready
-def serve(setting: Setting, port: int, host: str) -> None:
+def serve(setting: Setting, port: int, host: str, proxy: str, demo_people: bool) -> None:
     """Serve the web application."""
     import waitress
 
+    from vexo.server.data_folder import data_folder, is_demo
+    from vexo.server.people.services import people
     from vexo.server.wsgi import application
 
-    waitress.serve(application, host=host, port=port, threads=8, ident="", clear_untrusted_proxy_headers=True)
+    if is_demo() and not demo_people:
+        raise click.ClickException(
+            f"{data_folder()} was made by the demo: its people sign in with a password that everyone knows. "
+            "Choose another folder, or say --demo-people."
+        )
+    if not people():
+        click.echo("Nobody can sign in yet. Make the first administrator: vexo person add NAME", err=True)
+    trusted = {"trusted_proxy": proxy, "trusted_proxy_headers": _PROXY_HEADERS, "trusted_proxy_count": 1}
+    waitress.serve(
+        application,
+        host=host,
+        port=port,
+        threads=8,
+        ident="",
+        clear_untrusted_proxy_headers=True,
+        **(trusted if proxy else {}),
+    )
 
 
 @click.command()

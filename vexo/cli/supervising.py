@@ -17,6 +17,7 @@ from pathlib import Path
 import click
 import httpx
 
+from vexo.server.data_folder import make_demo
 from vexo.server.setting_up import set_up
 
 _PATIENCE = 300.0
@@ -134,6 +135,8 @@ def _refuse_taken(ports: Sequence[int]) -> None:
 def run_demo(port: int, data: Path) -> None:
     """Start the register, load the demo, start Vexo and its workers; stay until SIGINT or SIGTERM."""
     _refuse_taken([port, port + 1])
+    os.environ["VEXO_DATA"] = str(data)
+    make_demo()
     folder = set_up(data)
     from vexo.server.demo.loading import is_new, load
     from vexo.server.jobs.leases import end_leases_of

@@ -1,10 +1,23 @@
-"""Where Vexo keeps its things: the database, files, stages, the key and logs."""
+"""Where Vexo keeps its things: the database, files, stages, the key and logs. Only its owner can look into it."""
 
 from __future__ import annotations
 
+import fcntl
 import os
 import secrets
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
+
+PARTS = ("files", "stages", "logs")
+DATABASE = "vexo.db"
+_SHORTEST_KEY = 32
+
+
+class FolderError(Exception):
+    """A data folder that cannot be used; the message says what to do."""
+
+    code = "folder"
 
 
 def data_folder() -> Path:
@@ -12,24 +25,112 @@ def data_folder() -> Path:
     return Path(os.environ.get("VEXO_DATA", "var/vexo")).absolute()
 
 
+def _close(path: Path, mode: int) -> None:
+    """Take from others what they may do with a file or folder of ours."""
+    if path.exists() and path.stat().st_mode & 0o777 & ~mode:
+        path.chmod(mode)
+
+
 def make_data_folder() -> Path:
-    """The folder with all its parts; the key is made once and readable by its owner only."""
+    """The folder with all its parts, for its owner only; what is made in it later is too.
+
+    Raises:
+        FolderError: where it cannot be made or written.
+    """
     folder = data_folder()
-    for part in ("files", "stages", "logs"):
-        (folder / part).mkdir(parents=True, exist_ok=True)
-    key = folder / "key"
+    os.umask(0o077)
     try:
-        descriptor = os.open(key, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
-    except FileExistsError:
-        return folder
-    with os.fdopen(descriptor, "w") as file:
-        file.write(secrets.token_urlsafe(48))
+        for part in (folder, *(folder / name for name in PARTS)):
+            part.mkdir(mode=0o700, parents=True, exist_ok=True)
+            _close(part, 0o700)
+        for name in (DATABASE, f"{DATABASE}-wal", f"{DATABASE}-shm", "key"):
+            _close(folder / name, 0o600)
+    except OSError as error:
+        raise FolderError(f"Nothing can be kept in {folder}: {error.strerror}. Choose another folder.") from error
     return folder
 
 
+@contextmanager
+def first_start() -> Iterator[None]:
+    """One process at a time makes a folder ready; the others wait, and find it made."""
+    descriptor = os.open(data_folder() / ".lock", os.O_RDWR | os.O_CREAT, 0o600)
+    try:
+        fcntl.flock(descriptor, fcntl.LOCK_EX)
+        yield
+    finally:
+        os.close(descriptor)
+
+
+def make_key() -> None:
+    """Make the key of a new folder, once. Where there is a database already, its key must be there too.
+
+    Raises:
+        FolderError
+    """
+    folder = data_folder()
+    key, database = folder / "key", folder / DATABASE
+    if os.environ.get("VEXO_KEY") or key.exists():
+        return
+    if database.exists() and database.stat().st_size:
+        raise FolderError(
+            f"{key} is missing. Without it nobody stays signed in and no token of an application can be read. Put it "
+            "back from where it is kept, or say it in VEXO_KEY."
+        )
+    part = folder / f".key.{os.getpid()}"
+    with os.fdopen(os.open(part, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "w") as file:
+        file.write(secrets.token_urlsafe(48))
+        file.flush()
+        os.fsync(file.fileno())
+    part.replace(key)
+
+
 def secret_key() -> str:
-    """The key of this installation, from the environment or the data folder."""
-    return os.environ.get("VEXO_KEY") or (make_data_folder() / "key").read_text().strip()
+    """The key of this installation, from the environment or the data folder.
+
+    Raises:
+        FolderError: where it is missing, empty or too short.
+    """
+    said = os.environ.get("VEXO_KEY")
+    where, remedy = "VEXO_KEY", "Say one of at least 32 characters"
+    if said is None:
+        path = data_folder() / "key"
+        where, remedy = str(path), "Put the right one back from where it is kept, or say it in VEXO_KEY"
+        try:
+            said = path.read_text(encoding="utf-8").strip()
+        except FileNotFoundError:
+            raise FolderError(f"{path} is missing. {remedy}.") from None
+        except (OSError, UnicodeDecodeError) as error:
+            raise FolderError(f"{path} cannot be read: {error}. {remedy}.") from error
+    if len(said) < _SHORTEST_KEY:
+        told = "is empty" if not said else "is too short"
+        raise FolderError(f"{where} {told}. {remedy}.")
+    return said
+
+
+def _demo_mark() -> Path:
+    return data_folder() / "demo"
+
+
+def is_demo() -> bool:
+    """Whether the folder was made by the demo, whose people sign in with a password that everyone knows."""
+    return _demo_mark().exists()
+
+
+def make_demo() -> None:
+    """Mark a new folder as the demo's.
+
+    Raises:
+        FolderError: where the folder holds real things already.
+    """
+    database = data_folder() / DATABASE
+    if is_demo():
+        return
+    if database.exists() and database.stat().st_size:
+        raise FolderError(
+            f"{data_folder()} holds what is no demo; the demo's people could sign in to it. Choose another folder."
+        )
+    make_data_folder()
+    _demo_mark().touch(mode=0o600)
 
 
 def absolute(relative: str) -> Path:

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import errno
 from typing import Any
+
+from django.db import OperationalError
 
 from vexo.applications import ApplicationError
 from vexo.core.columns.matching import MappingError
@@ -51,3 +54,21 @@ MENDABLE: tuple[type[Exception], ...] = (
 def code_of(error: BaseException) -> str:
     """The code of an error that can be mended, empty where it has none."""
     return str(getattr(error, "code", ""))
+
+
+def machine_trouble(error: BaseException) -> str | None:
+    """The sentence of an error that is the machine's and not the work's: a full disk, a busy or closed database."""
+    from .data_folder import data_folder
+
+    folder = data_folder()
+    number = error.errno if isinstance(error, OSError) else None
+    said = str(error).lower() if isinstance(error, OperationalError) else ""
+    if number in (errno.ENOSPC, errno.EDQUOT) or "full" in said:
+        return f"The disk of {folder} is full. Make room, then try again; what was written down is not lost."
+    if number in (errno.EROFS, errno.EACCES, errno.EPERM) or "readonly" in said or "unable to open" in said:
+        return f"{folder} cannot be written to. Let the user that Vexo runs as write there, then try again."
+    if "locked" in said or "busy" in said:
+        return "The database was busy for too long. Nothing was lost; try again."
+    if said:
+        return f"The database does not work: {error}. See that the disk of {folder} is sound, then try again."
+    return None

@@ -9,7 +9,8 @@ from django.http import Http404
 from rest_framework import exceptions
 from rest_framework.response import Response
 
-from .errors import MENDABLE, NotAllowed, Stale, code_of
+from .errors import MENDABLE, NotAllowed, Stale, code_of, machine_trouble
+from .people.throttle import TooMany
 
 
 def _problem(status: int, title: str, detail: str, **more: Any) -> Response:
@@ -29,12 +30,19 @@ def _first_error(data: Any) -> tuple[str, str | None]:
 
 def problem_handler(error: Exception, context: dict[str, Any]) -> Response | None:
     """Every error that has a remedy, as a problem; anything else is left to fail loudly."""
+    if isinstance(error, TooMany):
+        problem = _problem(429, "Too many tries", str(error), code="wait")
+        problem["Retry-After"] = str(max(1, round(error.seconds)))
+        return problem
     if isinstance(error, NotAllowed):
         return _problem(403, "Your role does not allow that", str(error), code="rights")
     if isinstance(error, Stale):
         return _problem(412, "Changed elsewhere", str(error), code="stale", newer=error.more["newer"])
     if isinstance(error, MENDABLE):
         return _problem(422, "That cannot be done as it stands", str(error), code=code_of(error))
+    trouble = machine_trouble(error)
+    if trouble is not None:
+        return _problem(503, "Vexo's own machine cannot do that now", trouble, code="machine")
     if isinstance(error, exceptions.ValidationError):
         detail, field = _first_error(error.detail)
         return _problem(400, "Something is missing or not right", detail, **({"field": field} if field else {}))

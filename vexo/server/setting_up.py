@@ -6,17 +6,13 @@ import os
 import sqlite3
 from pathlib import Path
 
-from .data_folder import data_folder, make_data_folder
+from .data_folder import DATABASE, FolderError, data_folder, first_start, make_data_folder, make_key
+
+__all__ = ["FORMAT", "FolderError", "set_up"]
 
 FORMAT = 3
 """The shape of a data folder, kept in the database's ``user_version``."""
 _ready: set[Path] = set()
-
-
-class FolderError(Exception):
-    """A data folder that cannot be used; the message says what to do."""
-
-    code = "folder"
 
 
 def _refuse_older(database: Path) -> None:
@@ -53,17 +49,20 @@ def set_up(data: Path | None = None) -> Path:
     if data is not None:
         os.environ["VEXO_DATA"] = str(data.absolute())
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "vexo.server.settings")
-    try:
-        make_data_folder()
-    except OSError as error:
-        raise FolderError(
-            f"Nothing can be kept in {data_folder()}: {error.strerror}. Choose another folder."
-        ) from error
-    database = data_folder() / "vexo.db"
-    _refuse_older(database)
-    _shape(database)
+    make_data_folder()
+    database = data_folder() / DATABASE
     if database in _ready:
         return data_folder()
+    with first_start():
+        _refuse_older(database)
+        make_key()
+        _shape(database)
+        _migrate()
+    _ready.add(database)
+    return data_folder()
+
+
+def _migrate() -> None:
     import django
 
     django.setup()
@@ -75,5 +74,3 @@ def set_up(data: Path | None = None) -> Path:
         from django.core.management import call_command
 
         call_command("migrate", verbosity=0)
-    _ready.add(database)
-    return data_folder()

@@ -2,15 +2,25 @@
 
 import os
 from pathlib import Path
+from urllib.parse import urlsplit
 
 import structlog
 
-from .data_folder import data_folder, secret_key
+from .data_folder import DATABASE, data_folder, make_data_folder, make_key, secret_key
 
 BASE = Path(__file__).resolve().parent
+make_data_folder()
+make_key()
 SECRET_KEY = secret_key()
 DEBUG = False
-ALLOWED_HOSTS = os.environ.get("VEXO_HOSTS", "127.0.0.1,localhost,testserver").split(",")
+# The one address at which people find this server, such as https://vexo.example.org; without it only this machine's.
+ADDRESS = urlsplit(os.environ.get("VEXO_ADDRESS", ""))
+SECURE = ADDRESS.scheme == "https"
+ALLOWED_HOSTS = [ADDRESS.hostname] if ADDRESS.hostname else ["127.0.0.1", "localhost", "testserver"]
+CSRF_TRUSTED_ORIGINS = [f"{ADDRESS.scheme}://{ADDRESS.netloc}"] if ADDRESS.hostname else []
+SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = SECURE
+SECURE_HSTS_SECONDS = 31_536_000 if SECURE else 0
+SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https") if SECURE else None
 ROOT_URLCONF = "vexo.server.urls"
 WSGI_APPLICATION = "vexo.server.wsgi.application"
 AUTH_USER_MODEL = "people.Person"
@@ -42,7 +52,7 @@ MIDDLEWARE = [
 DATABASES = {
     "default": {
         "ENGINE": "django.db.backends.sqlite3",
-        "NAME": data_folder() / "vexo.db",
+        "NAME": data_folder() / DATABASE,
         "OPTIONS": {
             "timeout": 30,
             "transaction_mode": "IMMEDIATE",
@@ -50,11 +60,21 @@ DATABASES = {
         },
     }
 }
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": f"django.contrib.auth.password_validation.{name}", "OPTIONS": options}
+    for name, options in (
+        ("MinimumLengthValidator", {"min_length": 10}),
+        ("CommonPasswordValidator", {}),
+        ("NumericPasswordValidator", {}),
+        ("UserAttributeSimilarityValidator", {"user_attributes": ("username", "name")}),
+    )
+]
 PASSWORD_HASHERS = ["django.contrib.auth.hashers.Argon2PasswordHasher"]
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 USE_TZ = True
 TIME_ZONE = "UTC"
 LANGUAGE_CODE = "en-gb"
+SESSION_ENGINE = "vexo.server.people.sessions"
 SESSION_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SAMESITE = "Lax"
 CSRF_COOKIE_SAMESITE = "Lax"

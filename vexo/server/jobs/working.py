@@ -9,9 +9,10 @@ from importlib import import_module
 from typing import Any
 
 import structlog
+from django.db import OperationalError, close_old_connections
 from django.utils import timezone
 
-from ..errors import MENDABLE, code_of
+from ..errors import MENDABLE, code_of, machine_trouble
 from .leases import SECONDS, Lease, LeaseLost, claim, owner_name
 from .models import Job
 
@@ -23,6 +24,7 @@ _KINDS: Mapping[str, str] = {
     "apply": "vexo.server.passes.running:apply",
 }
 QUEUES = {"send out": "reading", "recognise": "reading", "bring in": "reading", "plan": "planning", "apply": "passes"}
+TROUBLE_PAUSE = 2.0
 log = structlog.get_logger()
 
 
@@ -67,9 +69,12 @@ def do(job: Job) -> None:
                 _end(lease, Job.FAILED, error=str(error), code=code_of(error))
             except LeaseLost:
                 raise
-            except Exception:
-                log.exception("job failed", job=job.pk, kind=job.kind)
-                _end(lease, Job.FAILED, error="Vexo has made a mistake of its own here; nothing was lost. See the log.")
+            except Exception as error:
+                trouble = machine_trouble(error)
+                if trouble is None:
+                    log.exception("job failed", job=job.pk, kind=job.kind)
+                    trouble = "Vexo has made a mistake of its own here; nothing was lost. See the log."
+                _end(lease, Job.FAILED, error=trouble)
             else:
                 _end(lease, Job.DONE, result=result)
     except LeaseLost:
@@ -100,8 +105,14 @@ def work(queues: tuple[str, ...] = (), pause: float = 0.25) -> None:
     signal.signal(signal.SIGTERM, end)
     signal.signal(signal.SIGINT, end)
     while not ending:
-        job = claim(owner_name(), queues)
-        if job is None:
-            time.sleep(pause)
-            continue
-        do(job)
+        try:
+            job = claim(owner_name(), queues)
+            if job is not None:
+                do(job)
+                continue
+        except (OperationalError, OSError) as error:
+            # The job keeps its lapsing lease, so that it goes on once the machine is mended.
+            log.warning("waiting for the machine", why=machine_trouble(error) or str(error))
+            close_old_connections()
+            time.sleep(TROUBLE_PAUSE)
+        time.sleep(pause)

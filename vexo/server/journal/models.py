@@ -6,9 +6,12 @@ from django.db import models
 
 
 class Entry(models.Model):
-    """One thing that was done. Entries are only ever added; the database refuses anything else."""
+    """One thing that was done. Entries are only ever added, in the order of time; the database refuses anything else.
 
-    at = models.DateTimeField(auto_now_add=True, db_index=True)
+    ``seal`` is a digest of the entry and of the seal before it, so that a change made past the database shows.
+    """
+
+    at = models.DateTimeField(db_index=True)
     who = models.CharField(max_length=80)
     what = models.CharField(max_length=40, db_index=True)
     said = models.TextField()
@@ -17,6 +20,7 @@ class Entry(models.Model):
     trip = models.PositiveBigIntegerField(null=True, db_index=True)
     rows = models.PositiveIntegerField(null=True)
     file = models.CharField(max_length=200, blank=True)
+    seal = models.CharField(max_length=64)
 
     class Meta:
         ordering = ("-id",)

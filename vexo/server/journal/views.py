@@ -41,8 +41,9 @@ class JournalView(APIView):
                 entries = entries.filter(**{name: asked[name]})
         if asked.get("text"):
             entries = entries.filter(said__icontains=asked["text"])
-        if asked.get("before", "").isdigit():
-            entries = entries.filter(id__lt=asked["before"])
+        before = asked.get("before", "")
+        if before.isascii() and before.isdecimal() and len(before) < 19:
+            entries = entries.filter(id__lt=int(before))
         found = list(entries[: PAGE + 1])
         return Response(
             {

@@ -19,7 +19,7 @@ from vexo.core.writing.operations import Rules
 from .. import stages
 from ..applications.models import Application
 from ..applications.services import client_of, describe
-from ..errors import MENDABLE, PlainError
+from ..errors import MENDABLE, PlainError, machine_trouble
 from ..jobs.leases import Lease, LeaseLost
 from ..jobs.working import Stopped
 from ..review.plans import changed_natures
@@ -123,16 +123,16 @@ def apply(lease: Lease) -> dict[str, Any]:
         return _told(one)
     try:
         stopped, report = _send(one, lease)
+        end(one, lease, Pass.STOPPED if stopped else Pass.ENDED, report)
     except LeaseLost:
         raise
     except BREAKS_OFF as error:
-        said = str(error) if not isinstance(error, OSError) else f"The machine could not go on: {error.strerror}."
+        said = machine_trouble(error) or str(error)
         interrupt(one, lease, said)
         raise PlainError(f"Pass {one.number} was interrupted: {said}", "interrupted", number=one.number) from error
     except Exception:
         interrupt(one, lease, "Vexo has made a mistake of its own here. Nothing that was written down is lost.")
         raise
-    end(one, lease, Pass.STOPPED if stopped else Pass.ENDED, report)
     if stopped:
         raise Stopped("stopped by a person; what is left can be sent later")
     return _told(one)

@@ -28,3 +28,17 @@ class Person(AbstractUser):
 
     def __str__(self) -> str:
         return self.name or self.username
+
+
+class Misses(models.Model):
+    """Sign-ins that failed: of a name from an address, of an address, or of a name.
+
+    ``key`` is a digest of who or what it is about, ``until`` when the next try is looked at; ``known`` tells that this
+    name has signed in from this address before.
+    """
+
+    key = models.CharField(max_length=64, primary_key=True)
+    known = models.BooleanField(default=False)
+    count = models.PositiveIntegerField(default=0)
+    until = models.FloatField(default=0)
+    last = models.FloatField(default=0)

@@ -15,6 +15,7 @@ class Action(StrEnum):
     APPLY_TO_PRACTICE = "apply to practice"
     APPLY_TO_LIVE = "apply to live"
     CONNECT = "connect"
+    PEOPLE = "people"
 
 
 _NEEDS: dict[Action, Role] = {
@@ -22,12 +23,14 @@ _NEEDS: dict[Action, Role] = {
     Action.APPLY_TO_PRACTICE: Role.PREPARER,
     Action.APPLY_TO_LIVE: Role.OPERATOR,
     Action.CONNECT: Role.ADMINISTRATOR,
+    Action.PEOPLE: Role.ADMINISTRATOR,
 }
 _WORDS: dict[Action, str] = {
     Action.PREPARE: "Preparing trips needs a preparer. Your role lets you look.",
     Action.APPLY_TO_PRACTICE: "Writing to a practice application needs a preparer. Your role lets you look.",
     Action.APPLY_TO_LIVE: "Writing to a live application needs an operator. You can prepare the trip up to here.",
     Action.CONNECT: "Connecting applications is for administrators.",
+    Action.PEOPLE: "Who may do what is for administrators to say.",
 }
 
 

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import getpass
 
-from ..errors import PlainError
 from .models import Person, Role
+from .services import find_person
 
 
 def _login() -> str:
@@ -25,13 +25,9 @@ def person_at_terminal(username: str = "") -> Person:
         PlainError: where nobody has the name that was said.
     """
     if username:
-        found = Person.objects.filter(username=username).first()
-        if found is None:
-            there = ", ".join(Person.objects.values_list("username", flat=True)) or "none yet"
-            raise PlainError(f"Nobody here is called {username!r}. People: {there}.")
-        return found
+        return find_person(username)
     login = _login()
-    found = Person.objects.filter(username=login).first()
+    found = Person.objects.filter(username=login, is_active=True).first()
     if found is not None:
         return found
     role = Role.VIEWER if Person.objects.exists() else Role.ADMINISTRATOR

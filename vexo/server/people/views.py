@@ -16,6 +16,8 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from ..journal.services import note
+from . import throttle
 from .models import Person, Role
 
 
@@ -48,8 +50,8 @@ class SessionSerializer(serializers.Serializer[Any]):
 
 
 class SignInSerializer(serializers.Serializer[Any]):
-    username = serializers.CharField()
-    password = serializers.CharField(trim_whitespace=False)
+    username = serializers.CharField(max_length=150)
+    password = serializers.CharField(trim_whitespace=False, max_length=1000)
 
 
 def _session(request: Request) -> dict[str, Any]:
@@ -77,10 +79,18 @@ class SessionView(APIView):
         SessionAuthentication().enforce_csrf(request)
         asked = SignInSerializer(data=request.data)
         asked.is_valid(raise_exception=True)
+        username, address = asked.validated_data["username"], str(request.META.get("REMOTE_ADDR", ""))
+        throttle.look(username, address)
         person = authenticate(request._request, **asked.validated_data)
-        if person is None:
+        if not isinstance(person, Person):
+            throttle.missed(username, address)
+            # A name that is nobody's may be a password typed in the wrong place: it is not written down.
+            known = Person.objects.filter(username=username).first()
+            note(str(known or "someone"), "sign-in failed", f"A sign-in from {address} failed")
             raise ValidationError({"password": "That name and password do not belong together."})
+        throttle.succeeded(username, address)
         login(request._request, person)
+        note(str(person), "signed in", f"Signed in from {address}")
         request.user = person
         return Response(_session(request))
 

@@ -591,7 +591,7 @@ export interface components {
         Entry: {
             readonly id: number;
             /** Format: date-time */
-            readonly at: string;
+            at: string;
             who: string;
             what: string;
             said: string;

@@ -8,6 +8,15 @@ CREATE TRIGGER journal_no_{verb} BEFORE {VERB} ON journal_entry
 BEGIN SELECT RAISE(ABORT, 'the journal is only ever added to'); END;
 """
 
+# REPLACE deletes without asking the delete trigger, so an entry in the place of another is refused by itself. Each
+# entry names its own number: one that the database would choose is -1 here, and refused too.
+_ONLY_AFTER = """
+CREATE TRIGGER journal_only_after BEFORE INSERT ON journal_entry
+WHEN NEW.id <= (SELECT max(id) FROM journal_entry)
+  OR NEW.at < (SELECT at FROM journal_entry ORDER BY id DESC LIMIT 1)
+BEGIN SELECT RAISE(ABORT, 'the journal is only ever added to, at its end'); END;
+"""
+
 
 class Migration(migrations.Migration):
 
@@ -21,7 +30,7 @@ class Migration(migrations.Migration):
             name='Entry',
             fields=[
                 ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('at', models.DateTimeField(auto_now_add=True, db_index=True)),
+                ('at', models.DateTimeField(db_index=True)),
                 ('who', models.CharField(max_length=80)),
                 ('what', models.CharField(db_index=True, max_length=40)),
                 ('said', models.TextField()),
@@ -30,6 +39,7 @@ class Migration(migrations.Migration):
                 ('trip', models.PositiveBigIntegerField(db_index=True, null=True)),
                 ('rows', models.PositiveIntegerField(null=True)),
                 ('file', models.CharField(blank=True, max_length=200)),
+                ('seal', models.CharField(max_length=64)),
             ],
             options={
                 'ordering': ('-id',),
@@ -39,4 +49,5 @@ class Migration(migrations.Migration):
             migrations.RunSQL(_REFUSE.format(verb=verb, VERB=verb.upper()), f"DROP TRIGGER journal_no_{verb}")
             for verb in ("update", "delete")
         ],
+        migrations.RunSQL(_ONLY_AFTER, "DROP TRIGGER journal_only_after"),
     ]

@@ -43,4 +43,14 @@ class Migration(migrations.Migration):
                 ('objects', django.contrib.auth.models.UserManager()),
             ],
         ),
+        migrations.CreateModel(
+            name='Misses',
+            fields=[
+                ('key', models.CharField(max_length=64, primary_key=True, serialize=False)),
+                ('known', models.BooleanField(default=False)),
+                ('count', models.PositiveIntegerField(default=0)),
+                ('until', models.FloatField(default=0)),
+                ('last', models.FloatField(default=0)),
+            ],
+        ),
     ]

@@ -1,0 +1,157 @@
+"""The data folder: closed to others, its key in order, made once by many at once, and a machine that cannot write."""
+
+from __future__ import annotations
+
+import errno
+import json
+import os
+import sqlite3
+import stat
+import subprocess
+from pathlib import Path
+from typing import Any
+from unittest.mock import patch
+
+from tests.server.services import ServiceCase
+from tests.support import BIN, Done, Vexo, new_folder, temporary_folder
+
+
+def vexo(data: Path, *arguments: str, **environment: str) -> Done:
+    """The command in a process that lets others look at what it makes, if nothing hinders it."""
+    done = subprocess.run(
+        [str(BIN / "vexo"), "--data", str(data), *arguments],
+        capture_output=True,
+        text=True,
+        umask=0,
+        env={**os.environ, **environment},
+        check=False,
+    )
+    return Done(done.returncode, done.stdout, done.stderr)
+
+
+class Folders(ServiceCase):
+    def test_nobody_else_can_look_into_it_also_at_what_is_made_later(self) -> None:
+        self.out("A", "notes")
+        self.bring("harbour,berth_no,notes\nTERNISLAND,A-001,a\n")
+        new = temporary_folder() / "new"
+        self.assertEqual(vexo(new, "applications").returncode, 0)
+        for folder in (self.vexo.data, new):
+            self.vexo.use() if folder == self.vexo.data else None
+            for path in [folder, *folder.rglob("*")]:
+                mode = stat.S_IMODE(path.stat().st_mode)
+                self.assertEqual(oct(mode & 0o077), "0o0", path)
+
+    def test_a_folder_that_was_open_is_closed(self) -> None:
+        data = new_folder()
+        for path in (data, data / "files", data / "vexo.db", data / "key"):
+            path.chmod(0o777)
+        self.assertEqual(vexo(data, "applications").returncode, 0)
+        for path in (data, data / "files", data / "vexo.db", data / "key"):
+            self.assertEqual(stat.S_IMODE(path.stat().st_mode) & 0o077, 0, path)
+
+    def test_a_key_that_is_missing_empty_or_short_is_refused_with_the_remedy(self) -> None:
+        data = new_folder()
+        key = data / "key"
+        for content, told in ((None, "is missing"), ("", "is empty"), ("short", "is too short")):
+            with self.subTest(told):
+                key.unlink(missing_ok=True)
+                if content is not None:
+                    key.write_text(content)
+                done = vexo(data, "applications")
+                self.assertEqual((done.returncode, "Traceback" in done.stderr), (2, False), done.stderr)
+                self.assertIn(told, done.stderr)
+                self.assertIn("VEXO_KEY", done.stderr)
+        self.assertEqual(vexo(data, "applications", VEXO_KEY="k" * 40).returncode, 0)
+        self.assertIn("VEXO_KEY is too short", vexo(data, "applications", VEXO_KEY="k").stderr)
+
+    def test_five_commands_at_once_make_one_folder(self) -> None:
+        data = temporary_folder() / "together"
+        command = [str(BIN / "vexo"), "--data", str(data), "applications", "--json"]
+        running = [subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE) for _ in range(5)]
+        said = [process.communicate() for process in running]
+        self.assertEqual([process.returncode for process in running], [0] * 5, said)
+        self.assertEqual(len((data / "key").read_text()), 64)
+
+
+class Machine(ServiceCase):
+    def failing(self, number: int) -> Any:
+        return patch("vexo.server.stages.settle", side_effect=OSError(number, os.strerror(number)))
+
+    def test_a_full_disk_or_a_closed_folder_is_a_sentence_and_the_work_goes_on_when_it_is_mended(self) -> None:
+        for number, told in ((errno.ENOSPC, "disk"), (errno.EROFS, "cannot be written"), (errno.EACCES, "cannot be")):
+            with self.subTest(told):
+                content = f"harbour,berth_no,notes\nTERNISLAND,B-001,{number}\n"
+                from vexo.server.bringin.bringing import start_bringing_in
+                from vexo.server.bringin.uploads import take_file
+                from vexo.server.jobs.working import do_now
+                from vexo.server.trips.models import Trip
+
+                before = Trip.objects.count()
+                upload = take_file(self.text(content), str(self.person))
+                with self.failing(number):
+                    job = do_now(start_bringing_in(self.practice, "Berth", upload, self.person, trip="new", mine=True))
+                self.assertIn(told, job.error)
+                self.assertEqual(Trip.objects.count(), before)
+                again = do_now(start_bringing_in(self.practice, "Berth", upload, self.person, trip="new", mine=True))
+                self.assertEqual(again.error, "")
+        parts = [path for path in self.vexo.data.rglob(".*.part") if path.is_file()]
+        self.assertEqual(parts, [], "half-written files stay")
+
+    def test_a_pass_on_a_full_disk_waits_and_goes_on(self) -> None:
+        trip = self.bring("harbour,berth_no,notes\nTERNISLAND,B-002,full\n")
+        job = self.start(trip)
+        from vexo.server.jobs.working import do_now
+
+        with self.failing(errno.ENOSPC):
+            self.assertIn("disk", do_now(job).error)
+        self.assertEqual(self.last_pass(trip).state, "interrupted")
+        self.assertEqual(self.go_on(trip).totals["updated"], 1)
+
+    def test_a_busy_database_is_a_sentence_and_nothing_is_lost(self) -> None:
+        from django.db import connection
+
+        trip = self.bring("harbour,berth_no,notes\nTERNISLAND,B-003,busy\n")
+        with sqlite3.connect(self.vexo.data / "vexo.db") as other:
+            other.execute("BEGIN IMMEDIATE")
+            connection.close()
+            with patch.dict(connection.settings_dict["OPTIONS"], timeout=0.05):
+                done = self.vexo.run("apply", str(trip.pk), "--yes", "--json")
+            other.rollback()
+        connection.close()
+        self.assertEqual(done.returncode, 2)
+        self.assertIn("The database was busy", json.loads(done.stdout)["error"])
+        self.assertEqual(self.apply(trip).totals["updated"], 1)
+
+    def test_a_worker_outlasts_a_database_that_does_not_answer(self) -> None:
+        from django.db import OperationalError
+
+        from vexo.server.jobs import working
+
+        answers: list[Any] = [OperationalError("database is locked"), OSError(errno.ENOSPC, "full")]
+
+        def claim(*_: Any) -> None:
+            if answers:
+                raise answers.pop(0)
+            raise KeyboardInterrupt
+
+        with (
+            patch.object(working, "claim", claim),
+            patch.object(working, "TROUBLE_PAUSE", 0),
+            patch.object(working.signal, "signal"),
+            self.assertRaises(KeyboardInterrupt),
+        ):
+            working.work(pause=0)
+        self.assertEqual(answers, [])
+
+
+class DemoFolders(ServiceCase):
+    def test_a_folder_of_the_demo_is_not_served_to_the_office_and_no_real_one_becomes_the_demos(self) -> None:
+        data = new_folder()
+        (data / "demo").touch()
+        done = vexo(data, "serve", "--port", "1", VEXO_DEMO="")
+        self.assertEqual(done.returncode, 2)
+        self.assertIn("password that everyone knows", done.stderr)
+        real = Vexo(connected=False)
+        done = vexo(real.data, "demo", "--port", "11000", "--data", str(real.data))
+        self.assertEqual(done.returncode, 2)
+        self.assertIn("holds what is no demo", done.stderr)

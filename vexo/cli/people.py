@@ -1,0 +1,129 @@
+"""Commands about people, and the journal."""
+
+from __future__ import annotations
+
+import sys
+
+import click
+from rich.table import Table
+
+from .doing import json_option, print_json, ready
+from .main import Setting
+from .showing import console
+
+ROLES = ("viewer", "preparer", "operator", "administrator")
+
+
+@click.group()
+def person() -> None:
+    """Say who can sign in, and what they may do."""
+
+
+def _password(from_input: bool) -> str:
+    if from_input:
+        return sys.stdin.readline().rstrip("\r\n")
+    return str(click.prompt("Password", hide_input=True, confirmation_prompt=True, err=True))
+
+
+_from_input = click.option("--password-from-input", "from_input", is_flag=True, help="Read it from the standard input.")
+
+
+@person.command("list")
+@json_option
+@ready
+def list_people(setting: Setting, as_json: bool) -> None:
+    """List everyone who can sign in."""
+    from vexo.server.people.services import people
+
+    found = people()
+    if as_json:
+        print_json({"people": [{"username": p.username, "name": p.name, "role": p.role} for p in found]})
+        return
+    table = Table("Name", "", "Role", box=None, header_style="bold")
+    for one in found:
+        table.add_row(one.username, one.name, one.get_role_display())
+    console().print(table if found else "Nobody can sign in yet. Make the first: `vexo person add NAME`.")
+
+
+@person.command()
+@click.argument("username")
+@click.option("--name", default="", help="Their full name; the name they sign in with by default.")
+@click.option("--role", type=click.Choice(ROLES), help="What they may do; the first person is an administrator.")
+@_from_input
+@ready
+def add(setting: Setting, username: str, name: str, role: str | None, from_input: bool) -> None:
+    """Add a person. The first one is an administrator."""
+    from vexo.server.people.services import add as add_person
+    from vexo.server.people.services import people
+
+    chosen = role or ("viewer" if people() else "administrator")
+    made = add_person(setting.person(), username, name or username, chosen, _password(from_input))
+    console().print(f"{made.username} can sign in now, as {made.get_role_display().lower()}.")
+
+
+@person.command("role")
+@click.argument("username")
+@click.argument("role", type=click.Choice(ROLES))
+@ready
+def set_role(setting: Setting, username: str, role: str) -> None:
+    """Say what a person may do."""
+    from vexo.server.people.services import set_role as change
+
+    made = change(setting.person(), username, role)
+    console().print(f"{made.username} is {made.get_role_display().lower()} now.")
+
+
+@person.command("password")
+@click.argument("username")
+@_from_input
+@ready
+def set_password(setting: Setting, username: str, from_input: bool) -> None:
+    """Give a person a new password; they are signed out everywhere."""
+    from vexo.server.people.services import set_password as change
+
+    change(setting.person(), username, _password(from_input))
+    console().print(f"{username} has a new password, and is signed out everywhere.")
+
+
+@person.command()
+@click.argument("username")
+@ready
+def remove(setting: Setting, username: str) -> None:
+    """Take a person's way in. What they did stays in the journal under their name."""
+    from vexo.server.people.services import remove as remove_person
+
+    remove_person(setting.person(), username)
+    console().print(f"{username} can no longer sign in.")
+
+
+@click.command()
+@click.option("--verify", is_flag=True, help="See whether the journal is as it was written.")
+@click.option("--trip", type=int, help="Only entries of this trip.")
+@click.option("--last", type=int, default=50, show_default=True, help="How many, the newest.")
+@json_option
+@ready
+def journal(setting: Setting, verify: bool, trip: int | None, last: int, as_json: bool) -> None:
+    """Show who did what, or see whether the journal is whole."""
+    from vexo.server.journal.models import Entry
+    from vexo.server.journal.services import verify as verify_journal
+
+    if verify:
+        count, seal, broken = verify_journal()
+        if as_json:
+            print_json({"entries": count, "seal": seal, "broken": broken})
+        elif broken is None:
+            console().print(f"{count:,} entries, all as they were written. The last seal is {seal}")
+        else:
+            console().print(f"Entry {broken} is not as it was written; {count - 1:,} before it are.")
+        sys.exit(0 if broken is None else 1)
+    entries = Entry.objects.filter(trip=trip) if trip is not None else Entry.objects.all()
+    found = list(reversed(entries[: max(1, last)]))
+    if as_json:
+        names = ("id", "who", "what", "said", "application", "trip", "rows", "file")
+        told = [{"at": e.at.isoformat(), **{name: getattr(e, name) for name in names}} for e in found]
+        print_json({"entries": told})
+        return
+    table = Table("When", "Who", "What", box=None, header_style="bold")
+    for entry in found:
+        table.add_row(f"{entry.at:%Y-%m-%d %H:%M:%S}", entry.who, entry.said)
+    console().print(table)

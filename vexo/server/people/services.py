@@ -1,0 +1,112 @@
+"""People: who there is, their roles and passwords. There is always an administrator once there was one."""
+
+from __future__ import annotations
+
+from django.contrib.auth.password_validation import validate_password
+from django.contrib.auth.validators import UnicodeUsernameValidator
+from django.core.exceptions import ValidationError
+from django.db import transaction
+
+from ..errors import PlainError
+from ..journal.services import note
+from .models import Person, Role
+from .rights import Action, require
+
+
+def people() -> list[Person]:
+    """Everyone who can sign in, by name."""
+    return list(Person.objects.filter(is_active=True).order_by("username"))
+
+
+def find_person(username: str) -> Person:
+    """Raises PlainError where nobody has the name."""
+    found = Person.objects.filter(username=username, is_active=True).first()
+    if found is None:
+        there = ", ".join(person.username for person in people()) or "none yet"
+        raise PlainError(f"Nobody here is called {username!r}. People: {there}.")
+    return found
+
+
+def _role(role: str) -> Role:
+    if role not in Role.values:
+        raise PlainError(f"{role!r} is no role; use {', '.join(Role.values)}.")
+    return Role(role)
+
+
+def _checked(person: Person, password: str) -> str:
+    try:
+        validate_password(password, person)
+    except ValidationError as error:
+        raise PlainError(" ".join(error.messages)) from error
+    return password
+
+
+def _stays_one(person: Person) -> None:
+    others = Person.objects.filter(role=Role.ADMINISTRATOR, is_active=True).exclude(pk=person.pk)
+    if person.role == Role.ADMINISTRATOR and not others.exists():
+        raise PlainError(f"{person} is the only administrator. Make another one first.")
+
+
+def add(by: Person, username: str, name: str, role: str, password: str) -> Person:
+    """A new person. A name that someone had once is not given again: the journal still means them by it.
+
+    Raises:
+        NotAllowed, PlainError
+    """
+    require(by, Action.PEOPLE)
+    try:
+        UnicodeUsernameValidator()(username)
+    except ValidationError as error:
+        raise PlainError(f"{username!r} is no name to sign in with: {' '.join(error.messages)}") from error
+    with transaction.atomic():
+        before = Person.objects.filter(username__iexact=username).first()
+        if before is not None:
+            told = "there already" if before.is_active else "the name of someone who was here before"
+            raise PlainError(f"{username} is {told}. Choose another name.")
+        made = Person(username=username, name=name[:80], role=_role(role))
+        made.set_password(_checked(made, password))
+        made.save()
+        note(str(by), "people", f"Added {username}, {made.get_role_display().lower()}")
+    return made
+
+
+def set_role(by: Person, username: str, role: str) -> Person:
+    """Raises NotAllowed, PlainError."""
+    require(by, Action.PEOPLE)
+    with transaction.atomic():
+        person = find_person(username)
+        wanted = _role(role)
+        if wanted != Role.ADMINISTRATOR:
+            _stays_one(person)
+        person.role = wanted
+        person.save(update_fields=["role"])
+        note(str(by), "people", f"{username} is {person.get_role_display().lower()} now")
+    return person
+
+
+def set_password(by: Person, username: str, password: str) -> Person:
+    """A new password ends the person's sessions. One's own can be set by anyone.
+
+    Raises:
+        NotAllowed, PlainError
+    """
+    if by.username != username:
+        require(by, Action.PEOPLE)
+    with transaction.atomic():
+        person = find_person(username)
+        person.set_password(_checked(person, password))
+        person.save(update_fields=["password"])
+        note(str(by), "people", f"{username} has a new password")
+    return person
+
+
+def remove(by: Person, username: str) -> None:
+    """The person can no longer sign in, from now on. Raises NotAllowed, PlainError."""
+    require(by, Action.PEOPLE)
+    with transaction.atomic():
+        person = find_person(username)
+        _stays_one(person)
+        person.is_active = False
+        person.set_unusable_password()
+        person.save(update_fields=["is_active", "password"])
+        note(str(by), "people", f"Removed {username}")
