@@ -115,7 +115,7 @@ class Machine(ServiceCase):
             other.execute("BEGIN IMMEDIATE")
             connection.close()
             with patch.dict(connection.settings_dict["OPTIONS"], timeout=0.05):
-                done = self.vexo.run("apply", str(trip.pk), "--yes", "--json")
+                done = self.vexo.run("--as", "ada", "apply", str(trip.pk), "--yes", "--json")
             other.rollback()
         connection.close()
         self.assertEqual(done.returncode, 2)

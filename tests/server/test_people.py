@@ -11,7 +11,7 @@ from tests.support import template
 
 template()
 
-from django.test import Client  # noqa: E402
+from django.test import Client, override_settings  # noqa: E402
 
 from vexo.server.errors import NotAllowed, PlainError  # noqa: E402
 from vexo.server.journal.models import Entry  # noqa: E402
@@ -78,8 +78,11 @@ class People(ServiceCase):
 
 
 class SigningIn(ServiceCase):
+    """Passwords are digested cheaply here: it is not they that are tried."""
+
     def setUp(self) -> None:
         super().setUp()
+        self.enterContext(override_settings(PASSWORD_HASHERS=["django.contrib.auth.hashers.MD5PasswordHasher"]))
         throttle.Misses.objects.all().delete()
         self.name = f"n{Person.objects.count()}"
         services.add(self.person, self.name, "Someone", "operator", GOOD)
