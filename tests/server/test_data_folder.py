@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import errno
+import gzip
 import json
 import os
+import shutil
 import sqlite3
 import stat
 import subprocess
+import tarfile
 from pathlib import Path
 from typing import Any
 from unittest.mock import patch
@@ -155,3 +158,41 @@ class DemoFolders(ServiceCase):
         done = vexo(real.data, "demo", "--port", "11000", "--data", str(real.data))
         self.assertEqual(done.returncode, 2)
         self.assertIn("holds what is no demo", done.stderr)
+
+
+class Backups(ServiceCase):
+    def test_a_backup_taken_while_it_works_comes_back_whole_with_its_key_apart(self) -> None:
+        trip = self.bring("harbour,berth_no,notes\nTERNISLAND,E-001,kept\n")
+        self.apply(trip)
+        target, folder = self.vexo.files / "kept.tar.gz", self.vexo.files / "again"
+        with sqlite3.connect(self.vexo.data / "vexo.db") as other:
+            other.execute("BEGIN IMMEDIATE")
+            other.execute("UPDATE trips_trip SET title = 'not committed'")
+            self.assertEqual(self.vexo.run("--as", "ada", "backup", str(target)).returncode, 0)
+            other.rollback()
+        self.assertEqual(stat.S_IMODE(target.stat().st_mode), 0o600)
+        with tarfile.open(target) as tar:
+            self.assertNotIn("key", [Path(name).name for name in tar.getnames()])
+        self.assertNotIn((self.vexo.data / "key").read_bytes(), gzip.decompress(target.read_bytes()))
+        self.assertEqual(self.vexo.run("restore", str(target), str(folder)).returncode, 0)
+        self.assertIn("key is missing", vexo(folder, "outcome", str(trip.pk)).stderr)
+        shutil.copy(self.vexo.data / "key", folder / "key")
+        here = self.vexo.json("outcome", str(trip.pk))
+        self.assertEqual(json.loads(vexo(folder, "outcome", str(trip.pk), "--json").stdout), here)
+
+    def test_what_is_no_backup_leaves_nothing_and_a_folder_in_use_is_not_overwritten(self) -> None:
+        folder = self.vexo.files / "nothing"
+        for content in (b"", b"no archive", gzip.compress(b"no archive")):
+            path = self.vexo.files / "odd.tar.gz"
+            path.write_bytes(content)
+            self.assertIn("no backup", self.vexo.fails("restore", str(path), str(folder)))
+            self.assertFalse(folder.exists())
+        evil = self.vexo.files / "evil.tar.gz"
+        with tarfile.open(evil, "w:gz") as tar:
+            tar.add(path, "../../out")
+        self.assertIn("no backup", self.vexo.fails("restore", str(evil), str(folder)))
+        target = self.vexo.files / "good.tar.gz"
+        self.vexo.run("--as", "ada", "backup", str(target))
+        self.assertIn("not empty", self.vexo.fails("restore", str(target), str(self.vexo.data)))
+        self.assertIn("there already", self.vexo.fails("--as", "ada", "backup", str(target)))
+        self.assertEqual([p for p in self.vexo.files.iterdir() if p.name.endswith(".part")], [])

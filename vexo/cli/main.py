@@ -27,6 +27,8 @@ _COMMANDS: dict[str, tuple[str, str]] = {
     "fields": ("records:fields", "List the fields of a record type."),
     "person": ("people:person", "Say who can sign in, and what they may do."),
     "journal": ("people:journal", "Show who did what, or see whether the journal is whole."),
+    "backup": ("keeping:backup", "Write the database and all files to one file."),
+    "restore": ("keeping:restore", "Lay a backup out as a new data folder."),
     "serve": ("serving:serve", "Serve the web application."),
     "worker": ("serving:worker", "Do jobs in the background."),
     "demo": ("serving:demo", "Start Vexo with its demo, and stay until stopped."),

@@ -1,0 +1,82 @@
+"""Backups: the database as it is at one moment, and every file that it names; without the key."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import sqlite3
+import tarfile
+import tempfile
+import uuid
+from pathlib import Path
+
+from .data_folder import DATABASE, data_folder
+from .errors import PlainError
+from .setting_up import FORMAT
+
+_FOLDER = "files"
+
+
+def back_up(target: Path) -> int:
+    """Write a backup, whole or not at all, also while Vexo is at work; the bytes it has.
+
+    Files never change once the database names them, so those that are there after the database was copied are at least
+    those that the copy names.
+
+    Raises:
+        PlainError: where it cannot be written there.
+    """
+    if target.exists():
+        raise PlainError(f"{target} is there already. Choose another name.")
+    part = target.with_name(f".{target.name}.{uuid.uuid4().hex[:8]}.part")
+    try:
+        with tempfile.TemporaryDirectory(dir=data_folder()) as aside:
+            copy = Path(aside) / DATABASE
+            with sqlite3.connect(data_folder() / DATABASE) as source, sqlite3.connect(copy) as made:
+                source.backup(made)
+            descriptor = os.open(part, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
+            with os.fdopen(descriptor, "wb") as out, tarfile.open(fileobj=out, mode="w:gz", compresslevel=3) as tar:
+                tar.add(copy, DATABASE)
+                tar.add(data_folder() / _FOLDER, _FOLDER, filter=_finished)
+                tar.close()
+                out.flush()
+                os.fsync(out.fileno())
+        part.replace(target)
+    except OSError as error:
+        raise PlainError(f"{target} cannot be written: {error.strerror or error}. Choose another place.") from error
+    finally:
+        part.unlink(missing_ok=True)
+    return target.stat().st_size
+
+
+def _finished(entry: tarfile.TarInfo) -> tarfile.TarInfo | None:
+    """Whatever is not just being written."""
+    return None if entry.name.endswith(".part") else entry
+
+
+def restore(source: Path, folder: Path) -> None:
+    """Lay a backup out as a new data folder; its key is put there by a person.
+
+    Raises:
+        PlainError: where the folder is not empty, or the file is no backup of this version; then nothing is left.
+    """
+    if folder.exists() and any(folder.iterdir()):
+        raise PlainError(f"{folder} is not empty. Restore into a new folder, then serve that one.")
+    os.umask(0o077)
+    part = folder.with_name(f".{folder.name}.{uuid.uuid4().hex[:8]}.part")
+    try:
+        part.mkdir(mode=0o700, parents=True)
+        with tarfile.open(source, "r:gz") as tar:
+            tar.extractall(part, filter="data")
+        with sqlite3.connect(f"file:{part / DATABASE}?mode=ro", uri=True) as database:
+            found = database.execute("PRAGMA user_version").fetchone()[0]
+            sound = database.execute("PRAGMA integrity_check").fetchone()[0]
+    except (OSError, tarfile.TarError, EOFError, sqlite3.DatabaseError) as error:
+        shutil.rmtree(part, ignore_errors=True)
+        raise PlainError(f"{source} is no backup that can be read: {error}.") from error
+    if found != FORMAT or sound != "ok":
+        shutil.rmtree(part, ignore_errors=True)
+        raise PlainError(f"{source} was made by another version of Vexo, or is damaged. Nothing was restored.")
+    if folder.exists():
+        folder.rmdir()
+    part.replace(folder)
