@@ -100,7 +100,7 @@ class SigningIn(ServiceCase):
             answer = self.sign_in("wrong")
             if answer.status_code == 429:
                 waits.append(int(answer["Retry-After"]))
-                self.assertIn(f"{waits[-1]} seconds", answer.json()["detail"])
+                self.assertIn("a second" if waits[-1] == 1 else f"{waits[-1]} seconds", answer.json()["detail"])
                 self.assertEqual(self.sign_in(GOOD).status_code, 429, "the right one is not looked at either")
                 self.now += waits[-1] + 1
         self.assertEqual(waits, sorted(set(waits)))
@@ -149,8 +149,12 @@ class SigningIn(ServiceCase):
         self.sign_in("wrong")
         self.sign_in("wrong", name="my-secret-typed-as-name")
         self.sign_in(GOOD)
-        told = [(e.who, e.what) for e in Entry.objects.order_by("-id")[:3]]
-        self.assertEqual(told, [("Someone", "signed in"), ("someone", "sign-in failed"), ("Someone", "sign-in failed")])
+        told = [(e.who, e.said) for e in Entry.objects.order_by("-id")[:3]]
+        failed = [
+            ("someone", "A sign-in from 10.0.0.1 failed"),
+            ("someone", f"A sign-in as {self.name} from 10.0.0.1 failed"),
+        ]
+        self.assertEqual(told, [("Someone", "Signed in from 10.0.0.1"), *failed])
         self.assertFalse(Entry.objects.filter(said__contains="my-secret").exists())
         with sqlite3.connect(self.vexo.data / "vexo.db") as database:
             self.assertNotIn("my-secret", "\n".join(database.iterdump()))

@@ -32,7 +32,7 @@ def problem_handler(error: Exception, context: dict[str, Any]) -> Response | Non
     """Every error that has a remedy, as a problem; anything else is left to fail loudly."""
     if isinstance(error, TooMany):
         problem = _problem(429, "Too many tries", str(error), code="wait")
-        problem["Retry-After"] = str(max(1, round(error.seconds)))
+        problem["Retry-After"] = str(error.seconds)
         return problem
     if isinstance(error, NotAllowed):
         return _problem(403, "Your role does not allow that", str(error), code="rights")

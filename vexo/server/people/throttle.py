@@ -7,6 +7,7 @@ from many addresses slow down only addresses from which it has never signed in.
 from __future__ import annotations
 
 import hashlib
+import math
 import time
 
 from django.db import transaction
@@ -22,8 +23,9 @@ class TooMany(Exception):
     """Too many misses; ``seconds`` until the next try is looked at."""
 
     def __init__(self, seconds: float) -> None:
-        super().__init__(f"Too many wrong passwords. Try again in {max(1, round(seconds)):,} seconds.")
-        self.seconds = seconds
+        self.seconds = max(1, math.ceil(seconds))
+        told = "a second" if self.seconds == 1 else f"{self.seconds:,} seconds"
+        super().__init__(f"Too many wrong passwords. Try again in {told}.")
 
 
 def _keys(username: str, address: str) -> dict[str, str]:

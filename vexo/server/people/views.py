@@ -85,8 +85,8 @@ class SessionView(APIView):
         if not isinstance(person, Person):
             throttle.missed(username, address)
             # A name that is nobody's may be a password typed in the wrong place: it is not written down.
-            known = Person.objects.filter(username=username).first()
-            note(str(known or "someone"), "sign-in failed", f"A sign-in from {address} failed")
+            named = f" as {username}" if Person.objects.filter(username=username).exists() else ""
+            note("someone", "sign-in failed", f"A sign-in{named} from {address} failed")
             raise ValidationError({"password": "That name and password do not belong together."})
         throttle.succeeded(username, address)
         login(request._request, person)
