@@ -16,7 +16,11 @@ from typing import Any
 from unittest.mock import patch
 
 from tests.server.services import ServiceCase
-from tests.support import BIN, Done, Vexo, new_folder, temporary_folder
+from tests.support import BIN, TOKEN, Done, Vexo, new_folder, register, template, temporary_folder
+
+template()
+
+from vexo.server.people import services  # noqa: E402
 
 
 def vexo(data: Path, *arguments: str, **environment: str) -> Done:
@@ -196,3 +200,19 @@ class Backups(ServiceCase):
         self.assertIn("not empty", self.vexo.fails("restore", str(target), str(self.vexo.data)))
         self.assertIn("there already", self.vexo.fails("--as", "ada", "backup", str(target)))
         self.assertEqual([p for p in self.vexo.files.iterdir() if p.name.endswith(".part")], [])
+
+    def test_secrets_stand_nowhere_but_where_they_belong(self) -> None:
+        key, wrong, password = (self.vexo.data / "key").read_text(), "a-planted-wrong-token", "a-planted-password"
+        services.add(self.person, "planted", "Planted", "operator", password)
+        trip = self.bring("harbour,berth_no,notes\nTERNISLAND,E-002,kept\n")
+        self.apply(trip)
+        said = self.vexo.fails(
+            "--as", "ada", "connect", "odd", register().odata(), "--stage", "practice", "--token", wrong
+        )
+        self.vexo.run("--as", "ada", "backup", str(self.vexo.files / "secrets.tar.gz"))
+        everything = {path: path.read_bytes() for path in self.vexo.data.rglob("*") if path.is_file()}
+        everything |= {Path("backup"): gzip.decompress((self.vexo.files / "secrets.tar.gz").read_bytes())}
+        everything |= {Path("said"): said.encode(), Path("journal"): self.vexo.run("journal", "--json").stdout.encode()}
+        for path, content in everything.items():
+            for secret in (TOKEN, wrong, password, *([key] if path.name != "key" else [])):
+                self.assertNotIn(secret.encode(), content, path)

@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import sqlite3
+from contextlib import suppress
 from typing import Any
 from unittest.mock import patch
 
+import httpx
+
 from tests.server.services import ServiceCase
-from tests.support import template
+from tests.support import BIN, free_port, kill, start, template, wait_until
 
 template()
 
@@ -207,3 +210,45 @@ class Journal(ServiceCase):
         self.assertGreaterEqual(second.at, first.at)
         self.assertLess(abs(second.at - timezone.now()), timedelta(minutes=1))
         self.assertIsNone(verify()[2])
+
+
+class BehindAProxy(ServiceCase):
+    def test_only_the_address_that_was_said_is_answered_and_cookies_are_for_https(self) -> None:
+        services.add(self.person, "proxied", "Proxied", "operator", GOOD)
+        port = free_port()
+        command = [
+            str(BIN / "vexo"),
+            "--data",
+            str(self.vexo.data),
+            "serve",
+            "--port",
+            str(port),
+            "--proxy",
+            "127.0.0.1",
+        ]
+        process = start(*command, VEXO_ADDRESS="https://vexo.example.org")
+        self.addCleanup(kill, process)
+        here = f"http://127.0.0.1:{port}/api/session"
+        said = {"Host": "vexo.example.org", "X-Forwarded-Proto": "https", "X-Forwarded-For": "10.1.2.3"}
+        with httpx.Client(trust_env=False, verify=False, timeout=300) as client:
+
+            def answered() -> httpx.Response | None:
+                with suppress(httpx.HTTPError):
+                    return client.get(here, headers=said)
+                return None
+
+            first = wait_until(answered, what="the server")
+            self.assertEqual(first.status_code, 200)
+            self.assertIn("max-age", first.headers["Strict-Transport-Security"])
+            self.assertEqual(client.get(here, headers={**said, "Host": "evil.example"}).status_code, 400)
+            token = first.cookies["csrftoken"]
+            origin = {"Origin": "https://vexo.example.org", "Cookie": f"csrftoken={token}", "X-CSRFToken": token}
+            body = {"username": "proxied", "password": GOOD}
+            signed = client.post(here, json=body, headers={**said, **origin})
+            self.assertEqual(signed.status_code, 200, signed.text)
+            cookies = [value.lower() for value in signed.headers.get_list("set-cookie")]
+            self.assertTrue(all("; secure" in value for value in cookies), cookies)
+            self.assertTrue(any("httponly" in value for value in cookies))
+            foreign = client.post(here, json=body, headers={**said, **origin, "Origin": "https://evil.example"})
+            self.assertEqual(foreign.status_code, 403)
+        self.assertEqual(Entry.objects.filter(what="signed in").last().said, "Signed in from 10.1.2.3")

@@ -20,7 +20,6 @@ ALLOWED_HOSTS = [ADDRESS.hostname] if ADDRESS.hostname else ["127.0.0.1", "local
 CSRF_TRUSTED_ORIGINS = [f"{ADDRESS.scheme}://{ADDRESS.netloc}"] if ADDRESS.hostname else []
 SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = SECURE
 SECURE_HSTS_SECONDS = 31_536_000 if SECURE else 0
-SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https") if SECURE else None
 ROOT_URLCONF = "vexo.server.urls"
 WSGI_APPLICATION = "vexo.server.wsgi.application"
 AUTH_USER_MODEL = "people.Person"
