@@ -62,6 +62,11 @@ class People(ServiceCase):
         for name in ("kit", "KIT", "ada", "no such name!"):
             with self.assertRaises(PlainError):
                 services.add(self.person, name, "Kit", "operator", GOOD)
+        services.add(self.person, "kit2", "Kit Two", "operator", GOOD)
+        for full in ("Kit", " kit  two", "Ada Quillfeather", "Someone"):
+            with self.assertRaises(PlainError) as caught:
+                services.add(self.person, "kit3", full, "operator", GOOD)
+            self.assertIn("tells them apart", str(caught.exception))
         for password in ("short", "12345678901", "password123", ""):
             with self.assertRaises(PlainError):
                 services.add(self.person, "pia", "Pia", "viewer", password)
@@ -88,7 +93,7 @@ class SigningIn(ServiceCase):
         self.enterContext(override_settings(PASSWORD_HASHERS=["django.contrib.auth.hashers.MD5PasswordHasher"]))
         throttle.Misses.objects.all().delete()
         self.name = f"n{Person.objects.count()}"
-        services.add(self.person, self.name, "Someone", "operator", GOOD)
+        services.add(self.person, self.name, f"Person {self.name}", "operator", GOOD)
         self.now = 1_000_000.0
         self.enterContext(patch.object(throttle.time, "time", lambda: self.now))
 
@@ -157,7 +162,7 @@ class SigningIn(ServiceCase):
             ("someone", "A sign-in from 10.0.0.1 failed"),
             ("someone", f"A sign-in as {self.name} from 10.0.0.1 failed"),
         ]
-        self.assertEqual(told, [("Someone", "Signed in from 10.0.0.1"), *failed])
+        self.assertEqual(told, [(f"Person {self.name}", "Signed in from 10.0.0.1"), *failed])
         self.assertFalse(Entry.objects.filter(said__contains="my-secret").exists())
         with sqlite3.connect(self.vexo.data / "vexo.db") as database:
             self.assertNotIn("my-secret", "\n".join(database.iterdump()))

@@ -12,6 +12,8 @@ from ..journal.services import note
 from .models import Person, Role
 from .rights import Action, require
 
+_TAKEN = ("someone", "command line")
+
 
 def people() -> list[Person]:
     """Everyone who can sign in, by name."""
@@ -48,7 +50,8 @@ def _stays_one(person: Person) -> None:
 
 
 def add(by: Person, username: str, name: str, role: str, password: str) -> Person:
-    """A new person. A name that someone had once is not given again: the journal still means them by it.
+    """A new person. A name that someone had once, to sign in with or in full, is not given again: what was done is
+    written down under it.
 
     Raises:
         NotAllowed, PlainError
@@ -63,7 +66,10 @@ def add(by: Person, username: str, name: str, role: str, password: str) -> Perso
         if before is not None:
             told = "there already" if before.is_active else "the name of someone who was here before"
             raise PlainError(f"{username} is {told}. Choose another name.")
-        made = Person(username=username, name=name[:80], role=_role(role))
+        full = " ".join(name.split())[:80] or username
+        if full.casefold() in _TAKEN or Person.objects.filter(name__iexact=full).exists():
+            raise PlainError(f"{full} is another's name in the journal. Add what tells them apart.")
+        made = Person(username=username, name=full, role=_role(role))
         made.set_password(_checked(made, password))
         made.save()
         note(str(by), "people", f"Added {username}, {made.get_role_display().lower()}")
