@@ -50,6 +50,8 @@ def problem_handler(error: Exception, context: dict[str, Any]) -> Response | Non
         return _problem(401, "Sign in first", "You are not signed in, or no longer.")
     if isinstance(error, exceptions.PermissionDenied | PermissionDenied):
         return _problem(403, "Your role does not allow that", str(getattr(error, "detail", "")) or "Not allowed.")
+    if isinstance(error, OverflowError):
+        return _problem(404, "Not there", "There is nothing with a number that large.")
     if isinstance(error, Http404 | exceptions.NotFound):
         return _problem(404, "Not there", "There is nothing at that address any more.")
     if isinstance(error, exceptions.APIException):
