@@ -221,7 +221,7 @@ class Between(ServiceCase):
             with suppress(Killed):
                 do(job)
 
-    @settings(max_examples=40, deadline=None, suppress_health_check=list(HealthCheck))
+    @settings(max_examples=25, deadline=None, suppress_health_check=list(HealthCheck))
     @given(
         sheets,
         st.booleans(),
@@ -279,7 +279,7 @@ class Between(ServiceCase):
             if state == "unclear":
                 self.assertEqual(again[row_id], "held")
 
-    @settings(max_examples=30, deadline=None, suppress_health_check=list(HealthCheck))
+    @settings(max_examples=20, deadline=None, suppress_health_check=list(HealthCheck))
     @given(sheets, rounds, st.sampled_from(["update", "upsert"]))
     @example([("N", "5"), ("A", "6")], [("aside", 1), ("apply",), ("undo",), ("apply",)], "upsert")
     @example([("N", "5")], [("apply",), ("gone", "N"), ("plan",), ("apply",)], "upsert")
