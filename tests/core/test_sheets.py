@@ -89,7 +89,7 @@ class RoundTrip(unittest.TestCase):
         self.assertEqual(cells["c1"].to_list(), ["0.1", "12345678901234.56", "12345678901234.56"])
         self.assertEqual(cells["c4"][2], "2026-05-06")
 
-    @settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+    @settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.too_slow])
     @given(st.lists(TEXTS, min_size=1, max_size=5))
     @example(["\t\n\t0", "\t\n\t"])
     def test_any_text_comes_back_from_both_formats(self, texts: list[str]) -> None:

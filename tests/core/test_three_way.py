@@ -44,7 +44,7 @@ def expected(kept: Any, file: Any, now: Any, has_copy: bool) -> int:
 
 
 class EveryKind(unittest.TestCase):
-    @settings(max_examples=100, deadline=None)
+    @settings(max_examples=50, deadline=None)
     @given(
         st.sampled_from(list(VALUES)),
         st.lists(st.tuples(PLACES, PLACES, PLACES), min_size=1, max_size=4),
