@@ -146,7 +146,8 @@ class Sender:
         final = [a for a in answers if a.final and a.at not in open_]
         doubt = [items[a.at] for a in answers if a.state == DOUBT and a.code != "rejected"]
         rejected = tuple(items[a.at] for a in answers if a.state == DOUBT and a.code == "rejected")
-        again = [items[a.at] for a in answers if a.state == UNTAKEN]
+        untaken = [items[a.at] for a in answers if a.state == UNTAKEN]
+        again: list[Item] = []
         trouble: ApplicationError | None = None
         now: dict[int, dict[str, Any]] = {}
         if open_:
@@ -165,14 +166,18 @@ class Sender:
                 final.append(told)
             else:
                 again.append(told)
+        known_no_more = batch.rejected
         if self.one.atomic and trouble is not None:
-            final, doubt, again = [], [], list(items.values())
+            # A group is settled as a whole: in doubt if any of it is, else it goes again as it was.
+            whole, known_no_more = list(items.values()), batch.rejected or bool(rejected)
+            doubt, again = (whole, []) if doubt or rejected else ([], whole)
+            final, rejected, untaken = [], (), []
         elif self.one.atomic and again:
             final, again = self._group_again(items, final, again)
         follows = [
-            Follow(tuple(doubt), Batch.SENT, batch.rejected),
+            Follow(tuple(doubt), Batch.SENT, known_no_more),
             Follow(rejected, Batch.SENT, rejected=True),
-            Follow(tuple(again), Batch.PREPARED),
+            Follow((*again, *untaken), Batch.PREPARED),
         ]
         self.recorder.answered(batch, final, follows)
         if trouble is not None:
