@@ -233,11 +233,14 @@ class Vexo:
 
     def connect(self, longest_request: float = 0.2) -> None:
         self.use()
-        from vexo.server.applications.services import connect
+        from vexo.server.applications.services import Connection, connect
+        from vexo.server.people.terminal import person_at_terminal
 
         for stage in ("live", "practice"):
             pages = f"{register().address}/{stage}/{{source}}/{{id}}/"
-            connect(f"harbour-{stage}", "", register().odata(stage), TOKEN, stage, pages, "odata", longest_request)
+            address = register().odata(stage)
+            wanted = Connection(f"harbour-{stage}", address, stage, TOKEN, "", pages, "odata", longest_request)
+            connect(person_at_terminal(), wanted, inside=True)
 
     def use(self) -> None:
         use_folder(self.data)

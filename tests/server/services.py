@@ -56,7 +56,7 @@ class ServiceCase(unittest.TestCase):
         from vexo.server.bringin.uploads import take_file
         from vexo.server.jobs.working import do_now
 
-        upload = take_file(path, str(self.person))
+        upload = take_file(path, self.person.username)
         application = application or self.practice
         return do_now(start_bringing_in(application, record_type, upload, self.person, mine=True, **more))
 

@@ -88,6 +88,8 @@ class Api(unittest.TestCase):
         self.problem(answer, 403, "needs an operator")
         connection = {"name": "x", "address": "http://127.0.0.1:9/", "token": "t", "stage": "live"}
         self.problem(self.bram.ask("POST", "applications", json=connection), 403, "administrators")
+        self.problem(self.ada.ask("POST", "applications", json=connection), 422, "the machine that Vexo runs on")
+        connection["inside"] = True
         self.problem(self.ada.ask("POST", "applications", json=connection), 422, "does not answer")
 
     def test_headers_are_strict(self) -> None:

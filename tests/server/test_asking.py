@@ -2,25 +2,32 @@
 
 from __future__ import annotations
 
+import socket
 import threading
 import unittest
+from contextlib import ExitStack, suppress
 from typing import Any
 from unittest.mock import patch
 
 import httpx
 
 from tests.server.services import ServiceCase
-from tests.support import register, template, wait_until
+from tests.support import TOKEN, register, template, wait_until
 
 template()
 
 from django.test import Client  # noqa: E402
 
-from vexo.applications import ApplicationError, check_address  # noqa: E402
+from vexo.applications import ApplicationError, check_address, inner_place  # noqa: E402
 from vexo.applications import http as connections  # noqa: E402
 from vexo.applications.odata import ODataApplication  # noqa: E402
+from vexo.server.applications.models import Application  # noqa: E402
+from vexo.server.applications.secrets import unlock  # noqa: E402
+from vexo.server.applications.services import Connection, connect  # noqa: E402
+from vexo.server.errors import PlainError  # noqa: E402
 from vexo.server.jobs.models import Job  # noqa: E402
 from vexo.server.jobs.working import enqueue  # noqa: E402
+from vexo.server.journal.models import Entry  # noqa: E402
 from vexo.server.people.models import Person, Role  # noqa: E402
 
 
@@ -109,6 +116,28 @@ class Waiting(ServiceCase):
         self.assertIn("too busy", self.preview(client).json()["detail"])
         self.assertEqual(self.preview(client).status_code, 200)
 
+    def test_an_answer_that_drips_is_given_up_in_time(self) -> None:
+        """Byte after byte, in the head or in the body, each well within the limit between two reads."""
+        for head in (b"HTTP/1.1 200 OK\r\nX-Long: ", b"HTTP/1.1 200 OK\r\nContent-Length: 100000\r\n\r\n"):
+            with self.subTest(head), socket.create_server(("127.0.0.1", 0)) as server, ExitStack() as stack:
+                over = threading.Event()
+
+                def drip(server: socket.socket = server, head: bytes = head, over: threading.Event = over) -> None:
+                    client, _ = server.accept()
+                    with client, suppress(OSError):
+                        client.sendall(head)
+                        while not over.wait(0.05):
+                            client.sendall(b"x")
+
+                thread = threading.Thread(target=drip, daemon=True)
+                thread.start()
+                stack.callback(over.set)
+                stack.enter_context(patch.object(connections, "SOON", 0.4))
+                address = f"http://127.0.0.1:{server.getsockname()[1]}/"
+                with self.assertRaises(ApplicationError) as caught, ODataApplication(address, "t", quick=True) as slow:
+                    slow.describe()
+                self.assertIn("is slow: no answer within", str(caught.exception))
+
     def test_two_wait_for_one_application_and_who_comes_next_is_told(self) -> None:
         from vexo.server.applications.services import a_turn
         from vexo.server.errors import PlainError
@@ -154,3 +183,83 @@ class Waiting(ServiceCase):
                     job.refresh_from_db()
                     self.assertEqual(job.state, Job.STOPPED if role in allowed else Job.QUEUED)
                     Job.objects.filter(pk=job.pk).delete()
+
+
+class Connecting(ServiceCase):
+    def connect(self, address: str, **more: Any) -> Any:
+        inside, change = more.pop("inside", False), more.pop("change", False)
+        wanted = Connection(**{"name": "new", "address": address, "stage": "practice", "token": TOKEN, **more})
+        return connect(self.person, wanted, inside=inside, change=change)
+
+    def test_addresses_of_this_machine_and_its_network_are_said_before_they_are_kept(self) -> None:
+        places = {
+            "http://127.0.0.1:1/": "the machine that Vexo runs on",
+            "http://localhost:1/": "the machine that Vexo runs on",
+            "http://[::1]/": "the machine that Vexo runs on",
+            "http://0.0.0.0/": "the machine that Vexo runs on",
+            "http://[::ffff:127.0.0.1]/": "the machine that Vexo runs on",
+            "http://10.1.2.3/": "Vexo's own network",
+            "http://192.168.0.7:8080/x": "Vexo's own network",
+            "http://169.254.169.254/": "Vexo's own network",
+            "http://[fe80::1]/": "Vexo's own network",
+            "http://8.8.8.8/": "",
+            "http://no-such-name.invalid/": "",
+        }
+        for address, place in places.items():
+            with self.subTest(address):
+                self.assertEqual(inner_place(address), place)
+                if place:
+                    with self.assertRaises(PlainError) as caught:
+                        self.connect(address)
+                    self.assertIn(place, str(caught.exception))
+                    self.assertEqual(caught.exception.code, "inside")
+        self.assertFalse(Application.objects.filter(name="new").exists())
+
+    def test_a_connection_is_changed_only_where_that_is_said_and_the_journal_says_what(self) -> None:
+        own = register().odata()
+        self.connect(own, inside=True, name="mine", label="Mine")
+        with self.assertRaises(PlainError) as caught:
+            self.connect(own, inside=True, name="mine")
+        self.assertIn("Choose another short name", str(caught.exception))
+        with self.assertRaises(PlainError):
+            self.connect(own, inside=True, name="none-such", change=True)
+        changed = self.connect(own, inside=True, change=True, name="mine", label="Ours", token="")
+        self.assertEqual(unlock(changed.secret), TOKEN, "the token that was kept")
+        with self.assertRaises(PlainError) as caught:
+            self.connect("http://127.0.0.1:9/", inside=True, change=True, name="mine", label="Ours", token="")
+        self.assertIn("Give it again", str(caught.exception), "it was given for another place")
+        told = list(Entry.objects.filter(application="mine").order_by("id").values_list("who", "said"))
+        said = [("ada", f"Connected Mine at {own}"), ("ada", "Changed the connection of Ours: label")]
+        self.assertEqual(told, said)
+
+    def test_over_http(self) -> None:
+        client = Client()
+        client.force_login(self.person)
+        body = {"name": "web", "address": register().odata(), "token": TOKEN, "stage": "practice"}
+        asked = client.post("/api/applications", body, content_type="application/json")
+        self.assertEqual((asked.status_code, asked.json()["code"]), (422, "inside"))
+        made = client.post("/api/applications", {**body, "inside": True}, content_type="application/json")
+        self.assertEqual(made.status_code, 201)
+        self.assertNotIn("token", made.json())
+        change = {"address": register().odata(), "token": "", "stage": "live", "label": "Web", "inside": True}
+        changed = client.put("/api/applications/web", change, content_type="application/json").json()
+        self.assertEqual((changed["stage"], changed["label"]), ("live", "Web"))
+
+
+class Downloads(ServiceCase):
+    def test_what_leaves_vexo_as_a_file_is_in_the_journal(self) -> None:
+        trip, _ = self.out("D", "notes")
+        client = Client()
+        client.force_login(self.person)
+        sheet = trip.sheets.get()
+        before = Entry.objects.count()
+        self.assertEqual(client.get(f"/api/trips/{trip.pk}/sheets/999").status_code, 404)
+        self.assertEqual(Entry.objects.count(), before)
+        self.assertEqual(client.get(f"/api/trips/{trip.pk}/sheets/{sheet.pk}").status_code, 200)
+        brought = self.bring("harbour,berth_no,notes\nTERNISLAND,D-001,one more\n")
+        self.apply(brought)
+        self.assertEqual(client.get(f"/api/trips/{brought.pk}/files/receipt.csv").status_code, 200)
+        self.vexo.run("--as", "ada", "outcome", str(brought.pk), "--receipt", str(self.vexo.files / "kept.csv"))
+        told = list(Entry.objects.filter(what="downloaded").order_by("id").values_list("who", "trip", "file"))
+        own = [("ada", trip.pk, sheet.name), ("ada", brought.pk, "receipt.csv"), ("ada", brought.pk, "kept.csv")]
+        self.assertEqual(told, own)

@@ -69,7 +69,7 @@ class BadInput(unittest.TestCase):
             ((address,), TOKEN, "does not answer"),
             ((register().odata(),), "no-such-token", "refuses the token"),
         ):
-            done = fresh.run("connect", "x", *arguments, "--stage", "live", VEXO_TOKEN=token)
+            done = fresh.run("connect", "x", *arguments, "--stage", "live", "--inside", VEXO_TOKEN=token)
             self.assertEqual(done.returncode, 2)
             self.assertIn(words, done.stderr)
             self.assertNotIn(token, done.stderr + done.stdout)

@@ -83,7 +83,8 @@ class Between(ServiceCase):
         self.vexo.use()
 
     def connect(self, versions: bool, repeatable: bool) -> None:
-        from vexo.server.applications.services import connect
+        from vexo.server.applications.models import Application
+        from vexo.server.applications.services import Connection, connect
 
         self.address = f"memory:{os.urandom(6).hex()}"
         promises = Promises(atomic_batch=10, batch=2, conditional_writes=versions, repeatable=repeatable)
@@ -92,7 +93,8 @@ class Between(ServiceCase):
         SERVED[self.address] = self.store
         for code in CODES[:3]:
             self.store.put("Berth", {"code": code, "rate": Decimal("5.00"), "name": code})
-        self.practice = connect("fake", "Fake", self.address, "", "practice", protocol="fake", longest_request=0)
+        wanted = Connection("fake", self.address, "practice", label="Fake", protocol="fake", longest_request=0)
+        self.practice = connect(self.person, wanted, change=Application.objects.filter(name="fake").exists())
 
     def theirs(self, code: str, rate: str) -> None:
         own = self.store.records["Berth"]

@@ -32,12 +32,12 @@ class People(ServiceCase):
         vexo = Vexo(connected=False)
         self.assertIn("Nobody can sign in yet", vexo.run("person", "list").stdout)
         self.assertEqual(self.typed(vexo, GOOD, "person", "add", "mara", "--password-from-input").exit_code, 0)
-        self.assertEqual(vexo.json("person", "list")["people"][0]["role"], "administrator")
+        self.assertEqual(vexo.json("--as", "mara", "person", "list")["people"][0]["role"], "administrator")
         refused = self.typed(vexo, GOOD, "person", "add", "theo", "--password-from-input")
         self.assertIn("is for administrators", refused.stderr + refused.stdout)
         self.typed(vexo, GOOD, "--as", "mara", "person", "add", "theo", "--password-from-input")
         vexo.run("--as", "mara", "person", "role", "theo", "operator")
-        roles = {one["username"]: one["role"] for one in vexo.json("person", "list")["people"]}
+        roles = {one["username"]: one["role"] for one in vexo.json("--as", "mara", "person", "list")["people"]}
         self.assertEqual(roles, {"mara": "administrator", "theo": "operator"})
 
     def typed(self, vexo: Any, text: str, *arguments: str) -> Any:
@@ -83,6 +83,69 @@ class People(ServiceCase):
                 with self.assertRaises(NotAllowed):
                     step()
             services.set_password(one, one.username, f"{GOOD}-new")
+
+
+class OverHttp(ServiceCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.enterContext(override_settings(PASSWORD_HASHERS=["django.contrib.auth.hashers.MD5PasswordHasher"]))
+
+    def client_of(self, person: Person) -> Client:
+        client = Client()
+        client.force_login(person)
+        return client
+
+    def ask(self, client: Client, method: str, path: str, **body: str) -> Any:
+        return getattr(client, method)(f"/api/{path}", body, content_type="application/json")
+
+    def test_an_administrator_adds_changes_and_removes_people(self) -> None:
+        ada = self.client_of(self.person)
+        body = {"username": "noor", "name": "Noor Salt", "role": "viewer", "password": GOOD}
+        made = self.ask(ada, "post", "people", **body)
+        self.assertEqual(made.status_code, 201)
+        self.assertNotIn(GOOD, made.content.decode())
+        self.assertIn("there already", self.ask(ada, "post", "people", **body).json()["detail"])
+        noor = Client()
+        self.assertEqual(self.ask(noor, "post", "session", username="noor", password=GOOD).status_code, 200)
+        self.assertEqual(noor.get("/api/session").json()["person"]["may"], ["look"])
+        self.ask(ada, "patch", "people/noor", role="preparer")
+        self.assertEqual(noor.get("/api/session").json()["person"]["may"], ["look", "prepare", "apply to practice"])
+        self.ask(ada, "patch", "people/noor", password=f"{GOOD}-2")
+        self.assertIsNone(noor.get("/api/session").json()["person"], "a new password ends sessions")
+        self.assertEqual(self.ask(ada, "delete", "people/noor").status_code, 204)
+        self.assertEqual(self.ask(Client(), "post", "session", username="noor", password=f"{GOOD}-2").status_code, 400)
+        self.assertNotIn("noor", [one["username"] for one in ada.get("/api/people").json()])
+        refused = self.ask(ada, "patch", "people/ada", role="viewer")
+        self.assertIn("only administrator", refused.json()["detail"])
+        told = list(Entry.objects.filter(what="people").order_by("id").values_list("who", "said"))[-4:]
+        self.assertEqual(
+            told,
+            [
+                ("ada", "Added noor, viewer"),
+                ("ada", "noor is preparer now"),
+                ("ada", "noor has a new password"),
+                ("ada", "Removed noor"),
+            ],
+        )
+
+    def test_ones_own_password_needs_the_old_one_and_ends_ones_other_sessions(self) -> None:
+        own = services.add(self.person, "olive", "Olive", "viewer", GOOD)
+        here, there = self.client_of(own), self.client_of(own)
+        wrong = self.ask(here, "put", "session/password", old="no", new=f"{GOOD}-3")
+        self.assertEqual((wrong.status_code, wrong.json()["field"]), (400, "old"))
+        self.assertIn(
+            "10 characters", self.ask(here, "put", "session/password", old=GOOD, new="short").json()["detail"]
+        )
+        self.assertEqual(self.ask(here, "put", "session/password", old=GOOD, new=f"{GOOD}-3").status_code, 204)
+        self.assertEqual(here.get("/api/session").json()["person"]["username"], "olive")
+        self.assertIsNone(there.get("/api/session").json()["person"])
+
+    def test_who_did_it_is_a_person_though_names_look_alike(self) -> None:
+        """What is written down is the name that one signs in with; the full name is for reading."""
+        note("ada", "tried", "by ada")
+        told = self.client_of(self.person).get("/api/journal", {"who": "ada", "what": "tried"}).json()
+        self.assertEqual(told["entries"][0]["who"], {"username": "ada", "name": "Ada Quillfeather"})
+        self.assertIn({"username": "ada", "name": "Ada Quillfeather"}, told["people"])
 
 
 class SigningIn(ServiceCase):
@@ -162,7 +225,7 @@ class SigningIn(ServiceCase):
             ("someone", "A sign-in from 10.0.0.1 failed"),
             ("someone", f"A sign-in as {self.name} from 10.0.0.1 failed"),
         ]
-        self.assertEqual(told, [(f"Person {self.name}", "Signed in from 10.0.0.1"), *failed])
+        self.assertEqual(told, [(self.name, "Signed in from 10.0.0.1"), *failed])
         self.assertFalse(Entry.objects.filter(said__contains="my-secret").exists())
         with sqlite3.connect(self.vexo.data / "vexo.db") as database:
             self.assertNotIn("my-secret", "\n".join(database.iterdump()))

@@ -1,5 +1,8 @@
 """Speaking to applications. Nothing else opens a connection to one."""
 
+import ipaddress
+import socket
+from contextlib import suppress
 from typing import Protocol
 from urllib.parse import urlsplit
 
@@ -45,4 +48,24 @@ def check_address(address: str) -> None:
         raise ApplicationError("An address has no name and password in it. Give the token apart.")
 
 
-__all__ = ["Application", "ApplicationError", "check_address", "open_application"]
+def inner_place(address: str) -> str:
+    """Where an address leads that is no public one, in words: this machine, or the network it stands in.
+
+    Such an address can be right, but whoever connects it should mean it: a request to it comes from Vexo's own machine
+    and may reach what they could not. Empty where it is public, or where its name is not known.
+    """
+    host = urlsplit(address).hostname or ""
+    found: set[str] = set()
+    with suppress(ValueError):
+        found.add(str(ipaddress.ip_address(host)))
+    if not found:
+        with suppress(OSError, UnicodeError):
+            found = {str(one[4][0]) for one in socket.getaddrinfo(host, None, type=socket.SOCK_STREAM)}
+    places = [ipaddress.ip_address(one.partition("%")[0]) for one in sorted(found)]
+    plain = [getattr(place, "ipv4_mapped", None) or place for place in places]
+    if any(place.is_loopback or place.is_unspecified for place in plain):
+        return "the machine that Vexo runs on"
+    return "Vexo's own network" if any(not place.is_global for place in plain) else ""
+
+
+__all__ = ["Application", "ApplicationError", "check_address", "inner_place", "open_application"]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import random
 import ssl
+import threading
 import time
 from collections.abc import Callable, Iterator
 from functools import cache
@@ -67,9 +68,19 @@ class Connection:
             )
         except (httpx.InvalidURL, ValueError) as error:
             raise ApplicationError(f"{address} is no address. Write it as http://host:port/path.") from error
+        # The time limit of a request holds between two reads only: an answer that drips would go on without end.
+        self._end = threading.Timer(SOON, self._client.close)
+        self._end.daemon = True
+        if quick:
+            self._end.start()
 
     def close(self) -> None:
+        self._end.cancel()
         self._client.close()
+
+    @property
+    def _over(self) -> bool:
+        return self._until is not None and time.monotonic() >= self._until
 
     def get(self, path: str, headers: dict[str, str] | None = None) -> httpx.Response:
         """Read; asked again while the application is busy or the connection breaks."""
@@ -142,8 +153,11 @@ class Connection:
             return httpx.Timeout(LONGEST_REQUEST, connect=5)
         left = self._until - time.monotonic()
         if left <= 0:
-            raise ApplicationError(f"{self.address} is slow: no answer within {SOON:.0f} seconds. Try again later.")
+            raise self._slow()
         return httpx.Timeout(left, connect=min(left, 5))
+
+    def _slow(self) -> ApplicationError:
+        return ApplicationError(f"{self.address} is slow: no answer within {SOON:.0f} seconds. Try again later.")
 
     def _send(self, method: str, path: str, headers: dict[str, str] | None) -> httpx.Response:
         url = self._own(path)
@@ -165,7 +179,11 @@ class Connection:
                 continue
             except (httpx.UnsupportedProtocol, httpx.InvalidURL) as error:
                 raise ApplicationError(f"{self.address} is no address. Write it as http://host:port/path.") from error
-            except httpx.HTTPError as error:
+            except (httpx.HTTPError, OSError, RuntimeError) as error:
+                if self._over:
+                    raise self._slow() from error
+                if not isinstance(error, httpx.HTTPError):
+                    raise
                 if last:
                     raise ApplicationError(f"{self.address} breaks off its answers. Try again later.") from error
                 self._wait(attempt, None)

@@ -42,6 +42,8 @@ _HINTS = {
     "pass-open": "Go on with `vexo apply TRIP --go-on PASS`, or end it with --give-up PASS.",
     "interrupted": "Go on with `vexo apply TRIP --go-on PASS`, or end it with --give-up PASS.",
     "rights": "Say who you are with `vexo --as PERSON`.",
+    "taken": "Change that one with --change.",
+    "inside": "Say so with --inside.",
     "no-sheet": "Bring one in with `vexo bring-in`.",
 }
 

@@ -97,12 +97,13 @@ def apply(
 def outcome(setting: Setting, trip: int, receipt: Path | None, rejects: Path | None, as_json: bool) -> None:
     """Show what became of a trip's rows."""
     from vexo.server.passes.receipts import write_receipt, write_rejects
+    from vexo.server.trips.views import downloaded
 
     found = find_trip(trip)
-    if receipt:
-        write_receipt(found, receipt)
-    if rejects:
-        write_rejects(found, rejects)
+    for write, path in ((write_receipt, receipt), (write_rejects, rejects)):
+        if path:
+            write(found, path)
+            downloaded(found, setting.person(), path.name)
     print_outcome(found, as_json)
 
 

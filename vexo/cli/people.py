@@ -33,8 +33,10 @@ _from_input = click.option("--password-from-input", "from_input", is_flag=True, 
 @ready
 def list_people(setting: Setting, as_json: bool) -> None:
     """List everyone who can sign in."""
+    from vexo.server.people.rights import Action, require
     from vexo.server.people.services import people
 
+    require(setting.person(), Action.PEOPLE)
     found = people()
     if as_json:
         print_json({"people": [{"username": p.username, "name": p.name, "role": p.role} for p in found]})

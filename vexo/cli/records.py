@@ -39,6 +39,8 @@ def applications(setting: Setting, as_json: bool) -> None:
 @click.option("--label", default="", help="The name for people; the application's own by default.")
 @click.option("--pages", default="", help="Address of a record's page, with {source} and {id} in it.")
 @click.option("--longest-request", type=float, help="Seconds after which one of its requests is certainly over.")
+@click.option("--change", is_flag=True, help="Change the connection of that name.")
+@click.option("--inside", is_flag=True, help="The address may be one of this machine or its network.")
 @ready
 def connect(
     setting: Setting,
@@ -49,13 +51,15 @@ def connect(
     label: str,
     pages: str,
     longest_request: float | None,
+    change: bool,
+    inside: bool,
 ) -> None:
     """Connect an application, or change a connection. It is asked what it holds before anything is kept."""
+    from vexo.server.applications.services import Connection
     from vexo.server.applications.services import connect as connect_application
-    from vexo.server.people.rights import Action, require
 
-    require(setting.person(), Action.CONNECT)
-    application = connect_application(name, label, address, token, stage, pages, longest_request=longest_request)
+    wanted = Connection(name, address, stage, token, label, pages, longest_request=longest_request)
+    application = connect_application(setting.person(), wanted, change=change, inside=inside)
     known = application.known
     console().print(
         f"{application.label} is connected as {name}, with {len(known.types) if known else 0} record types."
@@ -123,9 +127,9 @@ def send_out(
         raise PlainError(f"There is no folder {output.parent}.")
     person = setting.person()
     require(person, Action.PREPARE)
-    trip = new_trip(find_application(application), record_type, str(person), chosen, where, title)
+    trip = new_trip(find_application(application), record_type, person.username, chosen, where, title)
     try:
-        result = finish(enqueue("send out", str(person), trip, mine=True, format=format_))
+        result = finish(enqueue("send out", person.username, trip, mine=True, format=format_))
     except PlainError:
         trip.delete()
         raise

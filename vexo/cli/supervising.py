@@ -139,11 +139,17 @@ def run_demo(port: int, data: Path) -> None:
     make_demo()
     folder = set_up(data)
     from vexo.server.demo.loading import is_new, load
+    from vexo.server.jobs.beating import forget
     from vexo.server.jobs.leases import end_leases_of
 
     register = f"http://127.0.0.1:{port + 1}"
     host = socket.gethostname()
-    supervisor = Supervisor(folder / "logs", lambda pid: end_leases_of(f"{host}:{pid}"))
+
+    def died(pid: int) -> None:
+        end_leases_of(f"{host}:{pid}")
+        forget(f"{host}:{pid}")
+
+    supervisor = Supervisor(folder / "logs", died)
 
     def stop(*_: object) -> None:
         raise SystemExit(0)
@@ -155,7 +161,7 @@ def run_demo(port: int, data: Path) -> None:
     try:
         records = str(data / "harbour")
         supervisor.start("register", str(programs / "harbour"), "serve", "--data", records, "--port", str(port + 1))
-        environment = {"VEXO_DATA": str(folder), "VEXO_DEMO": "1"}
+        environment = {"VEXO_DATA": str(folder), "VEXO_DEMO": "1", "VEXO_LOGS": "file"}
         heavy = {**environment, "POLARS_MAX_THREADS": "1"}
         supervisor.start("server", vexo, "serve", "--port", str(port), **environment)
         supervisor.start("worker", vexo, "worker", "--queue", "planning", "--queue", "reading", **environment)

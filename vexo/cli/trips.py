@@ -99,7 +99,7 @@ def bring_in(
     job = start_bringing_in(
         found,
         record_type,
-        take_file(file, str(person)),
+        take_file(file, person.username),
         person,
         key=key,
         operation=operation or "",
@@ -142,7 +142,7 @@ def plan(setting: Setting, trip: int, as_json: bool) -> None:
 
     person = setting.person()
     require(person, Action.PREPARE)
-    finish(enqueue("plan", str(person), find_trip(trip), mine=True, fresh=True))
+    finish(enqueue("plan", person.username, find_trip(trip), mine=True, fresh=True))
     print_plan(find_trip(trip), as_json)
 
 

@@ -1,12 +1,79 @@
-"""Whether the server is up and reaches its database."""
+"""Whether the server is up, and what is wrong where something is."""
 
-from django.db import connection
-from django.http import HttpRequest, JsonResponse
+from __future__ import annotations
+
+import shutil
+from typing import Any
+
+from django.db import DatabaseError, connection
+from django.db.migrations.executor import MigrationExecutor
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
+from rest_framework.permissions import AllowAny
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
 
 from vexo import __version__
 
+from .data_folder import data_folder
+from .jobs.beating import without_worker
 
-def health(request: HttpRequest) -> JsonResponse:
-    with connection.cursor() as cursor:
-        cursor.execute("SELECT 1")
-    return JsonResponse({"status": "up", "version": __version__})
+LEAST_FREE = 500 * 1024 * 1024
+_DOES = {
+    "reading": "sheets are neither read nor written",
+    "planning": "no trip is planned",
+    "passes": "nothing is sent",
+}
+
+
+class WrongSerializer(serializers.Serializer[Any]):
+    code = serializers.ChoiceField(choices=["database", "migrations", "worker", "disk"])
+    says = serializers.CharField()
+
+
+class HealthSerializer(serializers.Serializer[Any]):
+    """``up``; ``troubled``: it serves, but something is wrong; ``down``: it cannot serve."""
+
+    status = serializers.ChoiceField(choices=["up", "troubled", "down"])
+    version = serializers.CharField()
+    wrong = WrongSerializer(many=True)
+
+
+def _missing_migrations() -> bool:
+    executor = MigrationExecutor(connection)
+    return bool(executor.migration_plan(executor.loader.graph.leaf_nodes()))
+
+
+def wrong() -> list[dict[str, str]]:
+    """What is wrong, worst first, in sentences that name no path: anyone may ask."""
+    try:
+        if _missing_migrations():
+            return [{"code": "migrations", "says": "The database is older than this Vexo. Start `vexo serve` anew."}]
+        idle = without_worker()
+    except DatabaseError:
+        return [{"code": "database", "says": "The database cannot be read. See that its disk is sound."}]
+    found = [
+        {"code": "worker", "says": f"No worker looks after {queue}: {_DOES[queue]}. Start `vexo worker`."}
+        for queue in idle
+    ]
+    free = shutil.disk_usage(data_folder()).free
+    if free < LEAST_FREE:
+        told = f"Only {free // 1024**2:,} MB are free where Vexo keeps its things. Make room."
+        found.append({"code": "disk", "says": told})
+    return found
+
+
+class HealthView(APIView):
+    """Asked by whoever watches over the server, without signing in."""
+
+    permission_classes = (AllowAny,)
+    authentication_classes = ()
+
+    @extend_schema(responses=HealthSerializer)
+    def get(self, request: Request) -> Response:
+        found = wrong()
+        down = any(one["code"] in ("database", "migrations") for one in found)
+        status = "down" if down else "troubled" if found else "up"
+        body = {"status": status, "version": __version__, "wrong": found}
+        return Response(body, status=503 if down else 200, headers={"Cache-Control": "no-store"})

@@ -4,9 +4,8 @@ import os
 from pathlib import Path
 from urllib.parse import urlsplit
 
-import structlog
-
 from .data_folder import DATABASE, data_folder, make_data_folder, make_key, secret_key
+from .logs import logging_settings, set_up_structlog
 
 BASE = Path(__file__).resolve().parent
 make_data_folder()
@@ -39,6 +38,7 @@ INSTALLED_APPS = [
     "vexo.server.passes",
 ]
 MIDDLEWARE = [
+    "vexo.server.logs.RequestLog",
     "django.middleware.security.SecurityMiddleware",
     "vexo.server.policy.PolicyMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
@@ -90,26 +90,12 @@ STATIC_URL = "/static/"
 
 REST_FRAMEWORK = {
     "DEFAULT_AUTHENTICATION_CLASSES": ["rest_framework.authentication.SessionAuthentication"],
-    "DEFAULT_PERMISSION_CLASSES": ["rest_framework.permissions.IsAuthenticated"],
+    "DEFAULT_PERMISSION_CLASSES": ["vexo.server.people.permissions.Rights"],
     "DEFAULT_RENDERER_CLASSES": ["rest_framework.renderers.JSONRenderer"],
     "DEFAULT_PARSER_CLASSES": ["vexo.server.parsing.PlainJSONParser"],
     "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",
     "EXCEPTION_HANDLER": "vexo.server.problems.problem_handler",
 }
 SPECTACULAR_SETTINGS = {"TITLE": "Vexo", "VERSION": "1", "SERVE_INCLUDE_SCHEMA": False}
-LOGGING = {
-    "version": 1,
-    "disable_existing_loggers": False,
-    "handlers": {"stderr": {"class": "logging.StreamHandler"}},
-    "root": {"handlers": ["stderr"], "level": "WARNING"},
-}
-structlog.configure(
-    # Tracebacks without the values of variables: a token could be among them.
-    processors=[
-        structlog.processors.add_log_level,
-        structlog.processors.TimeStamper(fmt="iso"),
-        structlog.processors.format_exc_info,
-        structlog.processors.JSONRenderer(),
-    ],
-    logger_factory=structlog.stdlib.LoggerFactory(),
-)
+LOGGING = logging_settings(data_folder() / "logs")
+set_up_structlog()

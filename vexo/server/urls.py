@@ -5,10 +5,11 @@ from drf_spectacular.views import SpectacularAPIView
 
 from .applications import views as applications
 from .bringin import views as bringin
-from .health import health
+from .health import HealthView
 from .jobs import views as jobs
 from .journal import views as journal
 from .passes import views as passes
+from .people import office
 from .people import views as people
 from .review import views as review
 from .screens import screen
@@ -16,9 +17,12 @@ from .sendout import views as sendout
 from .trips import views as trips
 
 urlpatterns = [
-    path("api/health", health),
+    path("api/health", HealthView.as_view()),
     path("api/schema", SpectacularAPIView.as_view()),
     path("api/session", people.SessionView.as_view()),
+    path("api/session/password", people.OwnPasswordView.as_view()),
+    path("api/people", office.PeopleView.as_view()),
+    path("api/people/<str:username>", office.SomeoneView.as_view()),
     path("api/applications", applications.ApplicationsView.as_view()),
     path("api/applications/<slug:name>", applications.ApplicationView.as_view()),
     path("api/applications/<slug:name>/test", applications.ProbeView.as_view()),

@@ -25,6 +25,8 @@ _TOKEN = re.compile(
 _COMPARE = ("eq", "ne", "gt", "ge", "lt", "le")
 _FUNCTIONS = ("contains", "startswith", "endswith")
 _DEEPEST = 60
+LONGEST = 20_000
+"""Characters that a condition may have."""
 
 
 class ConditionError(Exception):
@@ -246,4 +248,7 @@ def read_condition(text: str, record_type: RecordType, catalogue: Catalogue) -> 
     """
     if not text.strip():
         return None
+    if len(text) > LONGEST:
+        start = text[:40]
+        raise ConditionError(f"it has {len(text):,} characters, and at most {LONGEST:,} are read", f"{start}…", 0)
     return _Reader(text, record_type, catalogue).whole()

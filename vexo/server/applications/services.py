@@ -7,15 +7,21 @@ import time
 from collections import Counter
 from collections.abc import Iterator
 from contextlib import contextmanager
+from dataclasses import dataclass
 from typing import Any
+from urllib.parse import urlsplit
 
+from django.db import transaction
 from django.utils import timezone
 
 from vexo.applications import Application as Client
-from vexo.applications import ApplicationError, check_address, open_application
+from vexo.applications import ApplicationError, check_address, inner_place, open_application
 from vexo.core.records import Catalogue
 
 from ..errors import PlainError
+from ..journal.services import note
+from ..people.models import Person
+from ..people.rights import Action, require
 from .models import Application, Stage
 from .secrets import SecretError, lock, unlock
 
@@ -28,9 +34,13 @@ def find_application(name: str) -> Application:
     """A connected application by its name. Raises UnknownApplication."""
     found = Application.objects.filter(name=name).first()
     if found is None:
-        there = ", ".join(Application.objects.values_list("name", flat=True)) or "none yet"
-        raise UnknownApplication(f"No application is called {name!r}. Connected: {there}.")
+        raise _unknown(name)
     return found
+
+
+def _unknown(name: str) -> UnknownApplication:
+    there = ", ".join(Application.objects.values_list("name", flat=True)) or "none yet"
+    return UnknownApplication(f"No application is called {name!r}. Connected: {there}.")
 
 
 @contextmanager
@@ -99,39 +109,79 @@ def describe(application: Application, client: Client | None = None) -> Catalogu
     return catalogue
 
 
-def connect(
-    name: str,
-    label: str,
-    address: str,
-    token: str,
-    stage: str,
-    pages: str = "",
-    protocol: str = "odata",
-    longest_request: float | None = None,
-) -> Application:
-    """Connect an application, or change the connection of that name; it must answer.
+@dataclass(frozen=True)
+class Connection:
+    """What a connection is made of. An empty ``token`` leaves the one that is kept, an empty ``label`` is the
+    application's own; ``longest_request`` in seconds."""
+
+    name: str
+    address: str
+    stage: str
+    token: str = ""
+    label: str = ""
+    pages: str = ""
+    protocol: str = "odata"
+    longest_request: float | None = None
+
+
+def connect(by: Person, wanted: Connection, *, change: bool = False, inside: bool = False) -> Application:
+    """Connect an application; it must answer.
+
+    Args:
+        change: there is a connection of that name, and it becomes this one.
+        inside: the address may be one of this machine or network; whoever says so has been told.
 
     Raises:
-        ApplicationError: where it does not; nothing is kept then.
+        NotAllowed, PlainError
+        ApplicationError: where it does not answer; nothing is kept then.
     """
-    if stage not in Stage.values:
-        raise ApplicationError(f"{stage!r} is neither live nor practice.")
-    if protocol == "odata":
-        check_address(address)
-    with a_turn(name), open_application(protocol, address, token, pages, quick=True) as client:
+    require(by, Action.CONNECT)
+    before = Application.objects.filter(name=wanted.name).first()
+    if wanted.stage not in Stage.values:
+        raise ApplicationError(f"{wanted.stage!r} is neither live nor practice.")
+    if before is not None and not change:
+        raise PlainError(f"{wanted.name} is connected already: {before.label}. Choose another short name.", "taken")
+    if before is None and change:
+        raise _unknown(wanted.name)
+    if wanted.protocol == "odata":
+        check_address(wanted.address)
+        place = inner_place(wanted.address)
+        if place and not inside:
+            raise PlainError(f"{wanted.address} is an address of {place}. Connect it if that is meant.", "inside")
+    token = wanted.token or (_kept_token(before, wanted) if before else "")
+    with (
+        a_turn(wanted.name),
+        open_application(wanted.protocol, wanted.address, token, wanted.pages, quick=True) as client,
+    ):
         catalogue = client.describe()
-    values = {
-        "label": label or catalogue.label,
-        "address": address,
-        "secret": lock(token),
-        "stage": stage,
-        "pages": pages,
-        "protocol": protocol,
-        "catalogue": catalogue.to_json(),
-        "described_at": timezone.now(),
-        "trouble": "",
+    values: dict[str, Any] = {
+        "label": wanted.label or catalogue.label,
+        "address": wanted.address,
+        "stage": wanted.stage,
+        "pages": wanted.pages,
+        "protocol": wanted.protocol,
     }
-    if longest_request is not None:
-        values["longest_request"] = longest_request
-    application, _ = Application.objects.update_or_create(name=name, defaults=values)
-    return application
+    if wanted.longest_request is not None:
+        values["longest_request"] = wanted.longest_request
+    changed = [name for name, value in values.items() if before is not None and getattr(before, name) != value]
+    changed += ["token"] if before is not None and wanted.token else []
+    fresh = {"secret": lock(token), "catalogue": catalogue.to_json(), "described_at": timezone.now(), "trouble": ""}
+    with transaction.atomic():
+        made, _ = Application.objects.update_or_create(name=wanted.name, defaults=values | fresh)
+        told = f"Connected {made.label} at {made.address}"
+        if before is not None:
+            told = f"Changed the connection of {made.label}: {', '.join(changed) or 'nothing'}"
+        if before is None or changed:
+            note(by.username, "connected", told, made)
+    return made
+
+
+def _kept_token(before: Application, wanted: Connection) -> str:
+    """The token that is kept, but for another origin: it was given for the one it goes to."""
+    old, new = urlsplit(before.address), urlsplit(wanted.address)
+    if (old.scheme, old.netloc) != (new.scheme, new.netloc) and before.secret:
+        raise PlainError("The token is kept for the former address. Give it again for this one.", "token")
+    try:
+        return unlock(before.secret)
+    except SecretError as error:
+        raise PlainError(str(error), "token") from error

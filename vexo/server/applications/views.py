@@ -14,11 +14,10 @@ from rest_framework.views import APIView
 
 from vexo.core.records import Catalogue, Field, RecordType
 
-from ..journal.services import note
-from ..people.permissions import AdministratorOrReading, PreparerOrReading, person_of
-from ..people.rights import applying, may
+from ..people.permissions import person_of
+from ..people.rights import Action, applying, may
 from .models import Application, Stage
-from .services import asking, connect, describe
+from .services import Connection, asking, connect, describe
 
 
 class ApplicationSerializer(serializers.ModelSerializer[Application]):
@@ -33,6 +32,7 @@ class ApplicationSerializer(serializers.ModelSerializer[Application]):
             "stage",
             "protocol",
             "address",
+            "pages",
             "answers_ms",
             "described_at",
             "trouble",
@@ -73,13 +73,20 @@ class CatalogueSerializer(serializers.Serializer[Any]):
     types = RecordTypeSerializer(many=True)
 
 
-class ConnectSerializer(serializers.Serializer[Any]):
-    name = serializers.SlugField()
-    label = serializers.CharField(required=False, allow_blank=True, default="")  # type: ignore[assignment]
-    address = serializers.URLField()
-    token = serializers.CharField(allow_blank=True, write_only=True)
+class ChangeConnectionSerializer(serializers.Serializer[Any]):
+    """A connection; an empty token leaves the one that is kept. ``inside``: its address may be one of Vexo's own
+    machine or network."""
+
+    label = serializers.CharField(required=False, allow_blank=True, default="", max_length=120)  # type: ignore[assignment]
+    address = serializers.URLField(max_length=300)
+    token = serializers.CharField(allow_blank=True, write_only=True, max_length=4000)
     stage = serializers.ChoiceField(choices=Stage.choices)
-    pages = serializers.CharField(required=False, allow_blank=True, default="")
+    pages = serializers.CharField(required=False, allow_blank=True, default="", max_length=300)
+    inside = serializers.BooleanField(required=False, default=False)
+
+
+class ConnectSerializer(ChangeConnectionSerializer):
+    name = serializers.SlugField(max_length=50)
 
 
 class ProbeSerializer(serializers.Serializer[Any]):
@@ -121,7 +128,7 @@ def _described(application: Application) -> Catalogue:
 
 
 class ApplicationsView(APIView):
-    permission_classes = (AdministratorOrReading,)
+    rights = {"POST": Action.CONNECT}
 
     @extend_schema(responses=ApplicationSerializer(many=True))
     def get(self, request: Request) -> Response:
@@ -131,14 +138,17 @@ class ApplicationsView(APIView):
     def post(self, request: Request) -> Response:
         asked = ConnectSerializer(data=request.data)
         asked.is_valid(raise_exception=True)
-        application = connect(**asked.validated_data)
-        person = person_of(request)
-        note(str(person), "connected", f"Connected {application.label} at {application.address}", application)
+        application = _connected(request, asked.validated_data, change=False)
         return Response(ApplicationSerializer(application, context={"request": request}).data, status=201)
 
 
+def _connected(request: Request, values: dict[str, Any], *, change: bool) -> Application:
+    inside = values.pop("inside")
+    return connect(person_of(request), Connection(**values), change=change, inside=inside)
+
+
 class ApplicationView(APIView):
-    permission_classes = (PreparerOrReading,)
+    rights = {"PUT": Action.CONNECT}
 
     @extend_schema(responses=CatalogueSerializer)
     def get(self, request: Request, name: str) -> Response:
@@ -147,11 +157,19 @@ class ApplicationView(APIView):
         own = ApplicationSerializer(application, context={"request": request}).data
         return Response({"application": own, "types": [type_json(t) for t in known.types]})
 
+    @extend_schema(request=ChangeConnectionSerializer, responses=ApplicationSerializer)
+    def put(self, request: Request, name: str) -> Response:
+        """Change a connection; the application must answer there."""
+        asked = ChangeConnectionSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        application = _connected(request, {**asked.validated_data, "name": name}, change=True)
+        return Response(ApplicationSerializer(application, context={"request": request}).data)
+
 
 class ProbeView(APIView):
     """Ask an application now whether it answers."""
 
-    permission_classes = (PreparerOrReading,)
+    rights = {"POST": Action.PREPARE}
 
     @extend_schema(request=None, responses=ProbeSerializer)
     def post(self, request: Request, name: str) -> Response:

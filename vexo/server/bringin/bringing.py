@@ -57,7 +57,7 @@ def _once(upload: Upload, column: str, make: Any) -> Job:
 def start_recognising(upload: Upload, person: Person) -> Job:
     """Ask which trip an upload belongs to."""
     require(person, Action.PREPARE)
-    return _once(upload, "recognising", lambda: enqueue("recognise", str(person), upload=upload.pk))
+    return _once(upload, "recognising", lambda: enqueue("recognise", person.username, upload=upload.pk))
 
 
 def start_bringing_in(
@@ -91,7 +91,7 @@ def start_bringing_in(
         "title": title,
         "here": mine,
     }
-    return _once(upload, "bringing", lambda: enqueue("bring in", str(person), mine=mine, **asked))
+    return _once(upload, "bringing", lambda: enqueue("bring in", person.username, mine=mine, **asked))
 
 
 def _trip_of(

@@ -145,5 +145,5 @@ def change(
         Trip.objects.filter(pk=trip.pk).update(said=trip.said, key=trip.key, operation=trip.operation)
         if sheet is not None:
             tell_columns(trip, sheet, catalogue)
-        note(str(person), "changed", f"Trip {trip.pk}: {'; '.join(words)}", trip.application, trip.pk)
-        return enqueue("plan", str(person), trip, mine=mine, fresh=True)
+        note(person.username, "changed", f"Trip {trip.pk}: {'; '.join(words)}", trip.application, trip.pk)
+        return enqueue("plan", person.username, trip, mine=mine, fresh=True)

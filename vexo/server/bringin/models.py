@@ -14,7 +14,7 @@ class Upload(models.Model):
     name = models.CharField(max_length=300)
     size = models.PositiveBigIntegerField()
     received = models.PositiveBigIntegerField(default=0)
-    by = models.CharField(max_length=80)
+    by = models.CharField(max_length=150)
     began_at = models.DateTimeField(auto_now_add=True)
     whole = models.BooleanField(default=False)
     recognising = models.PositiveBigIntegerField(null=True)

@@ -15,7 +15,8 @@ from rest_framework.views import APIView
 
 from ..applications.models import Application
 from ..jobs.views import JobSerializer
-from ..people.permissions import PreparerOrReading, person_of
+from ..people.permissions import person_of
+from ..people.rights import Action
 from ..trips.views import find_trip, unchanged
 from . import uploads
 from .bringing import start_bringing_in, start_recognising
@@ -58,19 +59,19 @@ class _Bytes(BaseParser):
 
 
 class UploadsView(APIView):
-    permission_classes = (PreparerOrReading,)
+    rights = {"POST": Action.PREPARE}
 
     @extend_schema(request=UploadSerializer, responses=UploadStateSerializer)
     def post(self, request: Request) -> Response:
         """Announce a file; its parts follow."""
         asked = UploadSerializer(data=request.data)
         asked.is_valid(raise_exception=True)
-        upload = uploads.begin(**asked.validated_data, by=str(person_of(request)))
+        upload = uploads.begin(**asked.validated_data, by=person_of(request).username)
         return Response({"id": upload.pk, "received": 0}, status=201)
 
 
 class UploadView(APIView):
-    permission_classes = (PreparerOrReading,)
+    rights = {"PUT": Action.PREPARE}
     parser_classes = (_Bytes,)
 
     @extend_schema(
@@ -83,23 +84,23 @@ class UploadView(APIView):
         offset = request.query_params.get("offset", "0")
         part = request.data if isinstance(request.data, bytes) else b""
         at = int(offset) if offset.isdecimal() and len(offset) < 18 else 0
-        received = uploads.add(number, str(person_of(request)), at, part)
+        received = uploads.add(number, person_of(request).username, at, part)
         return Response({"id": number, "received": received})
 
 
 class RecogniseView(APIView):
-    permission_classes = (PreparerOrReading,)
+    rights = {"POST": Action.PREPARE}
 
     @extend_schema(request=None, responses=JobSerializer)
     def post(self, request: Request, number: int) -> Response:
         """All parts are there: find out which trip it belongs to."""
         person = person_of(request)
-        job = start_recognising(uploads.finish(number, str(person)), person)
+        job = start_recognising(uploads.finish(number, person.username), person)
         return Response(JobSerializer(job).data, status=202)
 
 
 class BringInView(APIView):
-    permission_classes = (PreparerOrReading,)
+    rights = {"POST": Action.PREPARE}
 
     @extend_schema(request=BringInSerializer, responses=JobSerializer)
     def post(self, request: Request, number: int) -> Response:
@@ -107,7 +108,7 @@ class BringInView(APIView):
         asked = BringInSerializer(data=request.data)
         asked.is_valid(raise_exception=True)
         values, person = asked.validated_data, person_of(request)
-        upload = uploads.finish(number, str(person))
+        upload = uploads.finish(number, person.username)
         application = get_object_or_404(Application, name=values.pop("application"))
         record_type = values.pop("record_type")
         return Response(
@@ -116,7 +117,7 @@ class BringInView(APIView):
 
 
 class ColumnsView(APIView):
-    permission_classes = (PreparerOrReading,)
+    rights = {"PATCH": Action.PREPARE}
 
     @extend_schema(request=ChangeSerializer, responses=JobSerializer)
     def patch(self, request: Request, pk: int) -> Response:

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from vexo.server.applications.models import Application
-from vexo.server.applications.services import connect
-from vexo.server.people.demo import load_people
+from vexo.server.applications.services import Connection, connect
+from vexo.server.people.demo import PEOPLE, load_people
+from vexo.server.people.models import Person
 from vexo.server.trips.models import Trip
 
 from .other_trips import load_insurance_dates, load_lost_fobs, load_measuring_weekend
@@ -13,11 +14,13 @@ from .winter_tariff import load_winter_tariff
 TOKEN = "saltmarsh-vexo-token"  # noqa: S105 - the stand-in's own, for the demo only
 
 
-def connect_register(address: str) -> None:
+def connect_register(address: str, by: Person) -> None:
     """Connect both sets of the register at this address."""
     for stage, label in (("live", "Saltmarsh Harbour Register"), ("practice", "Saltmarsh Harbour Register (practice)")):
         pages = f"{address}/{stage}/{{source}}/{{id}}/"
-        connect(f"harbour-{stage}", label, f"{address}/{stage}/odata/", TOKEN, stage, pages)
+        name = f"harbour-{stage}"
+        wanted = Connection(name, f"{address}/{stage}/odata/", stage, TOKEN, label, pages)
+        connect(by, wanted, change=Application.objects.filter(name=name).exists(), inside=True)
 
 
 def is_new() -> bool:
@@ -27,8 +30,8 @@ def is_new() -> bool:
 
 def load(address: str) -> None:
     """Connect the register and, in a new data folder, load people and trips."""
-    connect_register(address)
     load_people()
+    connect_register(address, Person.objects.get(username=PEOPLE[0][0]))
     live = Application.objects.get(name="harbour-live")
     if is_new():
         load_insurance_dates(live)

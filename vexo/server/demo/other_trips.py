@@ -53,7 +53,7 @@ def _bring_text(
     with TemporaryDirectory() as folder:
         path = Path(folder) / name
         path.write_text("\r\n".join(lines) + "\r\n", encoding="utf-8")
-        upload = take_file(path, str(by))
+        upload = take_file(path, by.username)
     job = start_bringing_in(
         application, record_type, upload, by, key=key, said=said, trip=NEW_TRIP, title=title, mine=True
     )

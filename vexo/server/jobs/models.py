@@ -20,7 +20,7 @@ class Job(models.Model):
     queue = models.CharField(max_length=10, default="reading")
     trip = models.ForeignKey("trips.Trip", models.CASCADE, null=True, related_name="jobs")
     arguments = models.JSONField(default=dict)
-    by = models.CharField(max_length=80)
+    by = models.CharField(max_length=150)
     state = models.CharField(max_length=10, default=QUEUED, db_index=True)
     wanted = models.CharField(max_length=10, default="run")
     owner = models.CharField(max_length=160, blank=True)
@@ -42,3 +42,11 @@ class Job(models.Model):
     def lapsed(self) -> bool:
         """Whether the work is without a living worker though it has begun."""
         return self.state == Job.RUNNING and self.lease_until < time.time()
+
+
+class Worker(models.Model):
+    """A process that does jobs: of which queues (all where empty), and when it was last seen to be alive."""
+
+    owner = models.CharField(max_length=160, primary_key=True)
+    queues = models.JSONField(default=list)
+    seen_at = models.FloatField(default=0)

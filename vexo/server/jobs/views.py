@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from django.db import transaction
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers
@@ -10,7 +11,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from ..journal.services import note
-from ..people.permissions import PreparerOrReading, person_of
+from ..people.permissions import person_of
 from ..people.rights import Action, applying, require
 from .models import Job
 
@@ -22,7 +23,7 @@ class JobSerializer(serializers.ModelSerializer[Job]):
 
 
 class JobView(APIView):
-    permission_classes = (PreparerOrReading,)
+    rights = {"DELETE": Action.PREPARE}
 
     @extend_schema(responses=JobSerializer)
     def get(self, request: Request, pk: int) -> Response:
@@ -36,10 +37,12 @@ class JobView(APIView):
         application = job.trip.application if job.trip else None
         writes = job.kind == "apply" and application is not None
         require(person, applying(application.stage) if writes and application else Action.PREPARE)
-        if job.state in Job.OPEN:
-            words = f"Asked to stop: {job.kind}" + (f", trip {job.trip_id}" if job.trip_id else "")
-            note(str(person), "stopping", words, application, job.trip_id)
-        Job.objects.filter(pk=pk, state=Job.QUEUED).update(state=Job.STOPPED, message="stopped before it began")
-        Job.objects.filter(pk=pk, state=Job.RUNNING).update(wanted="stop")
+        with transaction.atomic():
+            job.refresh_from_db(fields=["state"])
+            if job.state in Job.OPEN:
+                words = f"Asked to stop: {job.kind}" + (f", trip {job.trip_id}" if job.trip_id else "")
+                note(person.username, "stopping", words, application, job.trip_id)
+            Job.objects.filter(pk=pk, state=Job.QUEUED).update(state=Job.STOPPED, message="stopped before it began")
+            Job.objects.filter(pk=pk, state=Job.RUNNING).update(wanted="stop")
         job.refresh_from_db()
         return Response(JobSerializer(job).data)

@@ -13,8 +13,10 @@ from django.db import OperationalError, close_old_connections
 from django.utils import timezone
 
 from ..errors import MENDABLE, code_of, machine_trouble
+from .beating import beating
 from .leases import SECONDS, Lease, LeaseLost, claim, owner_name
 from .models import Job
+from .queues import QUEUES
 
 _KINDS: Mapping[str, str] = {
     "send out": "vexo.server.sendout.sending:send_out",
@@ -23,9 +25,8 @@ _KINDS: Mapping[str, str] = {
     "plan": "vexo.server.review.planning:plan",
     "apply": "vexo.server.passes.running:apply",
 }
-QUEUES = {"send out": "reading", "recognise": "reading", "bring in": "reading", "plan": "planning", "apply": "passes"}
 TROUBLE_PAUSE = 2.0
-log = structlog.get_logger()
+log = structlog.get_logger("vexo.jobs")
 
 
 class Stopped(Exception):
@@ -104,15 +105,16 @@ def work(queues: tuple[str, ...] = (), pause: float = 0.25) -> None:
 
     signal.signal(signal.SIGTERM, end)
     signal.signal(signal.SIGINT, end)
-    while not ending:
-        try:
-            job = claim(owner_name(), queues)
-            if job is not None:
-                do(job)
-                continue
-        except (OperationalError, OSError) as error:
-            # The job keeps its lapsing lease, so that it goes on once the machine is mended.
-            log.warning("waiting for the machine", why=machine_trouble(error) or str(error))
-            close_old_connections()
-            time.sleep(TROUBLE_PAUSE)
-        time.sleep(pause)
+    with beating(queues):
+        while not ending:
+            try:
+                job = claim(owner_name(), queues)
+                if job is not None:
+                    do(job)
+                    continue
+            except (OperationalError, OSError) as error:
+                # The job keeps its lapsing lease, so that it goes on once the machine is mended.
+                log.warning("waiting for the machine", why=machine_trouble(error) or type(error).__name__)
+                close_old_connections()
+                time.sleep(TROUBLE_PAUSE)
+            time.sleep(pause)

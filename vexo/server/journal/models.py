@@ -12,7 +12,7 @@ class Entry(models.Model):
     """
 
     at = models.DateTimeField(db_index=True)
-    who = models.CharField(max_length=80)
+    who = models.CharField(max_length=150)
     what = models.CharField(max_length=40, db_index=True)
     said = models.TextField()
     application = models.CharField(max_length=60, blank=True, db_index=True)

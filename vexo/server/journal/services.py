@@ -44,7 +44,7 @@ def note(
         now = timezone.now()
         values: dict[str, Any] = {
             "at": max(now, last["at"]) if last else now,
-            "who": who[:80],
+            "who": who[:150],
             "what": what,
             "said": said,
             "application": application.name if application else "",

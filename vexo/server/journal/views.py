@@ -10,12 +10,15 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from ..naming import WhoSerializer
 from .models import Entry
 
 PAGE = 100
 
 
 class EntrySerializer(serializers.ModelSerializer[Entry]):
+    who = WhoSerializer()
+
     class Meta:
         model = Entry
         fields = ("id", "at", "who", "what", "said", "application", "stage", "trip", "rows", "file")
@@ -23,7 +26,7 @@ class EntrySerializer(serializers.ModelSerializer[Entry]):
 
 class JournalSerializer(serializers.Serializer[Any]):
     entries = EntrySerializer(many=True)
-    people = serializers.ListField(child=serializers.CharField())
+    people = WhoSerializer(many=True)
     kinds = serializers.ListField(child=serializers.CharField())
     more = serializers.BooleanField()
 
@@ -48,7 +51,9 @@ class JournalView(APIView):
         return Response(
             {
                 "entries": EntrySerializer(found[:PAGE], many=True).data,
-                "people": sorted(Entry.objects.order_by().values_list("who", flat=True).distinct()),
+                "people": WhoSerializer(
+                    sorted(Entry.objects.order_by().values_list("who", flat=True).distinct()), many=True
+                ).data,
                 "kinds": sorted(Entry.objects.order_by().values_list("what", flat=True).distinct()),
                 "more": len(found) > PAGE,
             }

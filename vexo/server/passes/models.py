@@ -34,7 +34,7 @@ class Pass(models.Model):
     report = models.JSONField(null=True)
     page = models.CharField(max_length=300, blank=True)
     reason = models.TextField(blank=True)
-    by = models.CharField(max_length=80)
+    by = models.CharField(max_length=150)
     started_at = models.DateTimeField(auto_now_add=True)
     ended_at = models.DateTimeField(null=True)
 

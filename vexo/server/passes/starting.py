@@ -22,7 +22,8 @@ from .models import Pass
 from .telling import pass_facts
 
 
-def _right(trip: Trip, person: Person) -> None:
+def may_write(trip: Trip, person: Person) -> None:
+    """Raises NotAllowed where the person may not write to the trip's application."""
     require(person, applying(trip.application.stage))
 
 
@@ -74,7 +75,7 @@ def start_pass(
     Raises:
         NotAllowed, Stale, PlainError
     """
-    _right(trip, person)
+    may_write(trip, person)
     trip.refresh_from_db()
     unfinished = open_pass(trip)
     if unfinished is not None:
@@ -108,12 +109,12 @@ def start_pass(
                 plan_file=plan_file,
                 rows_file=rows_file,
                 rows=rows,
-                by=str(person),
+                by=person.username,
             )
-            job = enqueue("apply", str(person), trip, mine=mine, number=made.number)
+            job = enqueue("apply", person.username, trip, mine=mine, number=made.number)
             tell_pass(trip, pass_facts(made))
             words = f"Pass {made.number} of trip {trip.pk} began: plan {number}, {rows:,} rows"
-            note(str(person), "applying", words, trip.application, trip.pk, rows)
+            note(person.username, "applying", words, trip.application, trip.pk, rows)
     except IntegrityError:
         unfinished = open_pass(trip)
         if unfinished is None:
@@ -155,7 +156,7 @@ def give_up(trip: Trip, person: Person, number: int, *, mine: bool = False) -> t
 
 
 def _again(trip: Trip, person: Person, number: int, *, give_up: bool, mine: bool) -> tuple[Pass, Job]:
-    _right(trip, person)
+    may_write(trip, person)
     end_leases_of_the_dead(trip.pk)
     with transaction.atomic():
         trip.refresh_from_db()
@@ -166,8 +167,8 @@ def _again(trip: Trip, person: Person, number: int, *, give_up: bool, mine: bool
         if job is not None:
             Job.objects.filter(pk=job.pk).update(state=Job.FAILED, error="Its process ended; it went on in another.")
         words = "given up" if give_up else "going on"
-        note(str(person), "applying", f"Pass {number} of trip {trip.pk}: {words}", trip.application, trip.pk)
+        note(person.username, "applying", f"Pass {number} of trip {trip.pk}: {words}", trip.application, trip.pk)
         Pass.objects.filter(pk=found.pk).update(state=Pass.RUNNING, reason="")
         found.refresh_from_db()
         tell_pass(trip, pass_facts(found))
-        return found, enqueue("apply", str(person), trip, mine=mine, number=number, give_up=give_up)
+        return found, enqueue("apply", person.username, trip, mine=mine, number=number, give_up=give_up)

@@ -16,13 +16,14 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from ..jobs.views import JobSerializer
-from ..people.permissions import PreparerOrReading, person_of
+from ..people.permissions import person_of
+from ..people.rights import Action
 from ..review.plans import reviewed_with
 from ..review.views import WindowSerializer, wanted_of, window_parameters
 from ..review.windows import Source, plan_window
-from ..trips.views import find_trip
+from ..trips.views import downloaded, find_trip
 from .receipts import last_pass, write_receipt, write_rejects
-from .starting import give_up, go_on, start_pass
+from .starting import give_up, go_on, may_write, start_pass
 
 _SHEET_TYPES = {"xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", "csv": "text/csv"}
 
@@ -39,30 +40,32 @@ class AgainSerializer(serializers.Serializer[Any]):
 
 
 class PassesView(APIView):
-    permission_classes = (PreparerOrReading,)
+    rights = {"POST": Action.APPLY_TO_PRACTICE}
 
     @extend_schema(request=ApplySerializer, responses=JobSerializer)
     def post(self, request: Request, pk: int) -> Response:
         """Write the plan that was seen."""
-        trip = find_trip(pk)
+        trip, person = find_trip(pk), person_of(request)
+        may_write(trip, person)
         asked = ApplySerializer(data=request.data)
         asked.is_valid(raise_exception=True)
         values = asked.validated_data
-        _, job = start_pass(trip, person_of(request), values["plan"], atomic=values["atomic"])
+        _, job = start_pass(trip, person, values["plan"], atomic=values["atomic"])
         return Response(JobSerializer(job).data, status=202)
 
 
 class PassView(APIView):
-    permission_classes = (PreparerOrReading,)
+    rights = {"POST": Action.APPLY_TO_PRACTICE}
 
     @extend_schema(request=AgainSerializer, responses=JobSerializer)
     def post(self, request: Request, pk: int, number: int) -> Response:
         """Go on with a pass that was interrupted, or give it up."""
-        trip = find_trip(pk)
+        trip, person = find_trip(pk), person_of(request)
+        may_write(trip, person)
         asked = AgainSerializer(data=request.data)
         asked.is_valid(raise_exception=True)
         do = go_on if asked.validated_data["do"] == "go on" else give_up
-        _, job = do(trip, person_of(request), number)
+        _, job = do(trip, person, number)
         return Response(JobSerializer(job).data, status=202)
 
 
@@ -90,5 +93,6 @@ class FileView(APIView):
             path = Path(folder) / f"{name}.{ending}"
             makers[name](trip, path)
             content = path.read_bytes()
+        downloaded(trip, person_of(request), path.name)
         disposition = f'attachment; filename="trip-{trip.pk}-{name}.{ending}"'
         return HttpResponse(content, content_type=_SHEET_TYPES[ending], headers={"Content-Disposition": disposition})

@@ -1,4 +1,4 @@
-"""Who may do what: one table, for the API and the command line alike."""
+"""Who may do what: one table, for the API, the command line and the screens alike."""
 
 from __future__ import annotations
 
@@ -9,28 +9,36 @@ from .models import Person, Role
 
 
 class Action(StrEnum):
-    """What needs a right. Everyone may look."""
+    """What needs a right. ``NOTHING`` is what nobody may."""
 
+    LOOK = "look"
     PREPARE = "prepare"
     APPLY_TO_PRACTICE = "apply to practice"
     APPLY_TO_LIVE = "apply to live"
     CONNECT = "connect"
     PEOPLE = "people"
+    KEEP = "keep"
+    NOTHING = "nothing"
 
 
-_NEEDS: dict[Action, Role] = {
+TABLE: dict[Action, Role] = {
+    Action.LOOK: Role.VIEWER,
     Action.PREPARE: Role.PREPARER,
     Action.APPLY_TO_PRACTICE: Role.PREPARER,
     Action.APPLY_TO_LIVE: Role.OPERATOR,
     Action.CONNECT: Role.ADMINISTRATOR,
     Action.PEOPLE: Role.ADMINISTRATOR,
+    Action.KEEP: Role.ADMINISTRATOR,
 }
 _WORDS: dict[Action, str] = {
+    Action.LOOK: "Sign in to look.",
+    Action.NOTHING: "Nobody may do that here.",
     Action.PREPARE: "Preparing trips needs a preparer. Your role lets you look.",
     Action.APPLY_TO_PRACTICE: "Writing to a practice application needs a preparer. Your role lets you look.",
     Action.APPLY_TO_LIVE: "Writing to a live application needs an operator. You can prepare the trip up to here.",
     Action.CONNECT: "Connecting applications is for administrators.",
     Action.PEOPLE: "Who may do what is for administrators to say.",
+    Action.KEEP: "A backup holds everything, so it is for administrators.",
 }
 
 
@@ -41,7 +49,12 @@ def applying(stage: str) -> Action:
 
 def may(person: Person, action: Action) -> bool:
     """Whether the person's role allows it."""
-    return person.may(_NEEDS[action])
+    return action in TABLE and person.may(TABLE[action])
+
+
+def allowed(person: Person) -> list[Action]:
+    """All that the person's role allows."""
+    return [action for action in TABLE if may(person, action)]
 
 
 def require(person: Person, action: Action) -> None:

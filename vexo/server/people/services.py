@@ -61,18 +61,20 @@ def add(by: Person, username: str, name: str, role: str, password: str) -> Perso
         UnicodeUsernameValidator()(username)
     except ValidationError as error:
         raise PlainError(f"{username!r} is no name to sign in with: {' '.join(error.messages)}") from error
+    if len(username) > 150:
+        raise PlainError("A name to sign in with has at most 150 characters.")
     with transaction.atomic():
         before = Person.objects.filter(username__iexact=username).first()
         if before is not None:
             told = "there already" if before.is_active else "the name of someone who was here before"
             raise PlainError(f"{username} is {told}. Choose another name.")
         full = " ".join(name.split())[:80] or username
-        if full.casefold() in _TAKEN or Person.objects.filter(name__iexact=full).exists():
+        if {full.casefold(), username.casefold()} & set(_TAKEN) or Person.objects.filter(name__iexact=full).exists():
             raise PlainError(f"{full} is another's name in the journal. Add what tells them apart.")
         made = Person(username=username, name=full, role=_role(role))
         made.set_password(_checked(made, password))
         made.save()
-        note(str(by), "people", f"Added {username}, {made.get_role_display().lower()}")
+        note(by.username, "people", f"Added {username}, {made.get_role_display().lower()}")
     return made
 
 
@@ -82,11 +84,13 @@ def set_role(by: Person, username: str, role: str) -> Person:
     with transaction.atomic():
         person = find_person(username)
         wanted = _role(role)
+        if wanted == person.role:
+            return person
         if wanted != Role.ADMINISTRATOR:
             _stays_one(person)
         person.role = wanted
         person.save(update_fields=["role"])
-        note(str(by), "people", f"{username} is {person.get_role_display().lower()} now")
+        note(by.username, "people", f"{username} is {person.get_role_display().lower()} now")
     return person
 
 
@@ -102,8 +106,16 @@ def set_password(by: Person, username: str, password: str) -> Person:
         person = find_person(username)
         person.set_password(_checked(person, password))
         person.save(update_fields=["password"])
-        note(str(by), "people", f"{username} has a new password")
+        note(by.username, "people", f"{username} has a new password")
     return person
+
+
+def change(by: Person, username: str, *, role: str = "", password: str = "") -> Person:
+    """Another role, a new password, or both at once. Raises NotAllowed, PlainError."""
+    require(by, Action.PEOPLE)
+    with transaction.atomic():
+        person = set_role(by, username, role) if role else find_person(username)
+        return set_password(by, username, password) if password else person
 
 
 def remove(by: Person, username: str) -> None:
@@ -115,4 +127,4 @@ def remove(by: Person, username: str) -> None:
         person.is_active = False
         person.set_unusable_password()
         person.save(update_fields=["is_active", "password"])
-        note(str(by), "people", f"Removed {username}")
+        note(by.username, "people", f"Removed {username}")

@@ -5,9 +5,10 @@ from __future__ import annotations
 import os
 from typing import Any
 
-from django.contrib.auth import authenticate, login, logout
+from django.contrib.auth import authenticate, login, logout, update_session_auth_hash
+from django.db import transaction
 from django.middleware.csrf import get_token
-from drf_spectacular.utils import extend_schema
+from drf_spectacular.utils import extend_schema, extend_schema_field
 from rest_framework import serializers
 from rest_framework.authentication import SessionAuthentication
 from rest_framework.exceptions import ValidationError
@@ -18,23 +19,25 @@ from rest_framework.views import APIView
 
 from ..journal.services import note
 from . import throttle
-from .models import Person, Role
+from .models import Person
+from .permissions import person_of
+from .rights import TABLE, Action, allowed
+from .services import set_password
 
 
 class PersonSerializer(serializers.ModelSerializer[Person]):
+    """Who is signed in, and what their role allows."""
+
     role_label = serializers.CharField(source="get_role_display", read_only=True)
-    may_prepare = serializers.SerializerMethodField()
-    may_administer = serializers.SerializerMethodField()
+    may = serializers.SerializerMethodField()
 
     class Meta:
         model = Person
-        fields = ("username", "name", "role", "role_label", "may_prepare", "may_administer")
+        fields = ("username", "name", "role", "role_label", "may")
 
-    def get_may_prepare(self, person: Person) -> bool:
-        return person.may(Role.PREPARER)
-
-    def get_may_administer(self, person: Person) -> bool:
-        return person.may(Role.ADMINISTRATOR)
+    @extend_schema_field(serializers.ListField(child=serializers.ChoiceField(choices=list(TABLE))))
+    def get_may(self, person: Person) -> list[str]:
+        return [str(action) for action in allowed(person)]
 
 
 class DemoPersonSerializer(serializers.Serializer[Any]):
@@ -89,12 +92,37 @@ class SessionView(APIView):
             note("someone", "sign-in failed", f"A sign-in{named} from {address} failed")
             raise ValidationError({"password": "That name and password do not belong together."})
         throttle.succeeded(username, address)
-        login(request._request, person)
-        note(str(person), "signed in", f"Signed in from {address}")
+        with transaction.atomic():
+            login(request._request, person)
+            note(person.username, "signed in", f"Signed in from {address}")
         request.user = person
         return Response(_session(request))
 
     @extend_schema(responses={204: None})
     def delete(self, request: Request) -> Response:
         logout(request._request)
+        return Response(status=204)
+
+
+class OwnPasswordSerializer(serializers.Serializer[Any]):
+    old = serializers.CharField(trim_whitespace=False, max_length=1000)
+    new = serializers.CharField(trim_whitespace=False, max_length=1000)
+
+
+class OwnPasswordView(APIView):
+    """One's own password; it ends one's other sessions."""
+
+    rights = {"PUT": Action.LOOK}
+
+    @extend_schema(request=OwnPasswordSerializer, responses={204: None})
+    def put(self, request: Request) -> Response:
+        asked = OwnPasswordSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        person, address = person_of(request), str(request.META.get("REMOTE_ADDR", ""))
+        throttle.look(person.username, address)
+        if not person.check_password(asked.validated_data["old"]):
+            throttle.missed(person.username, address)
+            raise ValidationError({"old": "That is not your password as it is now."})
+        changed = set_password(person, person.username, asked.validated_data["new"])
+        update_session_auth_hash(request._request, changed)
         return Response(status=204)

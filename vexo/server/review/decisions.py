@@ -143,12 +143,12 @@ def decide(
             argument=argument.strip(),
             cells=pack(cells),
             count=cells["row_id"].n_unique(),
-            by=str(person),
+            by=person.username,
         )
         words = f"Decided {decision.count:,} {'row' if decision.count == 1 else 'rows'}: {answer}"
-        note(str(person), "decided", words, trip.application, trip.pk, decision.count)
+        note(person.username, "decided", words, trip.application, trip.pk, decision.count)
         tell(trip, revised=True)
-        return decision, enqueue("plan", str(person), trip, mine=mine, fresh=answer == Answer.RECORD)
+        return decision, enqueue("plan", person.username, trip, mine=mine, fresh=answer == Answer.RECORD)
 
 
 def undo(trip: Trip, person: Person, number: int, *, mine: bool = False) -> Job:
@@ -160,11 +160,11 @@ def undo(trip: Trip, person: Person, number: int, *, mine: bool = False) -> Job:
         decision = trip.decisions.filter(pk=number, undone_at=None).first()
         if decision is None:
             raise PlainError(f"There is no decision {number} to undo on trip {trip.pk}.")
-        Decision.objects.filter(pk=decision.pk).update(undone_at=timezone.now(), undone_by=str(person))
+        Decision.objects.filter(pk=decision.pk).update(undone_at=timezone.now(), undone_by=person.username)
         words = f"Took back decision {number}: {decision.answer}, {decision.count:,} rows"
-        note(str(person), "decided", words, trip.application, trip.pk, decision.count)
+        note(person.username, "decided", words, trip.application, trip.pk, decision.count)
         tell(trip, revised=True)
-        return enqueue("plan", str(person), trip, mine=mine, fresh=False)
+        return enqueue("plan", person.username, trip, mine=mine, fresh=False)
 
 
 def listed(trip: Trip) -> Sequence[Decision]:

@@ -38,7 +38,7 @@ class Plan(models.Model):
     questions = models.CharField(max_length=300)
     reading = models.JSONField(default=dict)
     summary = models.JSONField()
-    made_by = models.CharField(max_length=80)
+    made_by = models.CharField(max_length=150)
     made_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:
@@ -60,9 +60,9 @@ class Decision(models.Model):
     argument = models.CharField(max_length=200, blank=True)
     cells = models.BinaryField()
     count = models.PositiveIntegerField()
-    by = models.CharField(max_length=80)
+    by = models.CharField(max_length=150)
     at = models.DateTimeField(auto_now_add=True)
-    undone_by = models.CharField(max_length=80, blank=True)
+    undone_by = models.CharField(max_length=150, blank=True)
     undone_at = models.DateTimeField(null=True)
 
     class Meta:

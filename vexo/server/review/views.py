@@ -16,7 +16,8 @@ from vexo.core.planning.verdicts import Answer
 from ..jobs.models import Job
 from ..jobs.views import JobSerializer
 from ..jobs.working import do_now, enqueue
-from ..people.permissions import PreparerOrReading, person_of
+from ..naming import WhoSerializer
+from ..people.permissions import person_of
 from ..people.rights import Action, require
 from ..trips.models import Trip
 from ..trips.serializers import TripDetailSerializer
@@ -84,6 +85,8 @@ class DecideSerializer(serializers.Serializer[Any]):
 
 
 class DecisionSerializer(serializers.ModelSerializer[Decision]):
+    by = WhoSerializer()
+
     class Meta:
         model = Decision
         fields = ("id", "answer", "argument", "scope", "count", "by", "at")
@@ -133,7 +136,7 @@ def _soon(job: Job) -> None:
 
 
 class DecisionsView(APIView):
-    permission_classes = (PreparerOrReading,)
+    rights = {"POST": Action.PREPARE}
 
     @extend_schema(responses=DecisionSerializer(many=True))
     def get(self, request: Request, pk: int) -> Response:
@@ -155,7 +158,7 @@ class DecisionsView(APIView):
 
 
 class DecisionView(APIView):
-    permission_classes = (PreparerOrReading,)
+    rights = {"DELETE": Action.PREPARE}
 
     @extend_schema(responses={200: TripDetailSerializer})
     def delete(self, request: Request, pk: int, number: int) -> Response:
@@ -166,7 +169,7 @@ class DecisionView(APIView):
 
 
 class PlanView(APIView):
-    permission_classes = (PreparerOrReading,)
+    rights = {"POST": Action.PREPARE}
 
     @extend_schema(request=None, responses=JobSerializer)
     def post(self, request: Request, pk: int) -> Response:
@@ -175,5 +178,5 @@ class PlanView(APIView):
         require(person, Action.PREPARE)
         trip = find_trip(pk)
         waiting = Job.objects.filter(trip=trip, kind="plan", state=Job.QUEUED).first()
-        job = waiting or enqueue("plan", str(person), trip, fresh=True)
+        job = waiting or enqueue("plan", person.username, trip, fresh=True)
         return Response(JobSerializer(job).data, status=202)

@@ -12,23 +12,25 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from vexo.core.conditions import read_condition
+from vexo.core.conditions import LONGEST, read_condition
 from vexo.core.sheets.outgoing import outgoing_columns
 
 from ..applications.models import Application
 from ..applications.services import asking
 from ..jobs.views import JobSerializer
 from ..jobs.working import enqueue
-from ..people.permissions import PreparerOrReading, person_of
+from ..people.permissions import person_of
+from ..people.rights import Action
 from .sending import new_trip, read_fields
 
 PREVIEW_ROWS = 20
+MOST_FIELDS = 1000
 
 
 class PreviewRequestSerializer(serializers.Serializer[Any]):
-    record_type = serializers.CharField()
-    chosen = serializers.ListField(child=serializers.CharField())
-    condition = serializers.CharField(required=False, allow_blank=True, default="")
+    record_type = serializers.CharField(max_length=120)
+    chosen = serializers.ListField(child=serializers.CharField(max_length=200), max_length=MOST_FIELDS)
+    condition = serializers.CharField(required=False, allow_blank=True, default="", max_length=LONGEST)
 
 
 class PreviewSerializer(serializers.Serializer[Any]):
@@ -41,7 +43,7 @@ class PreviewSerializer(serializers.Serializer[Any]):
 class PreviewView(APIView):
     """The first rows of a sheet as it would be, and how many there would be."""
 
-    permission_classes = (PreparerOrReading,)
+    rights = {"POST": Action.PREPARE}
 
     @extend_schema(request=PreviewRequestSerializer, responses=PreviewSerializer)
     def post(self, request: Request, name: str) -> Response:
@@ -66,14 +68,16 @@ class PreviewView(APIView):
 class SendOutSerializer(serializers.Serializer[Any]):
     application = serializers.CharField()
     record_type = serializers.CharField()
-    chosen = serializers.ListField(child=serializers.CharField(), required=False, default=list)
-    condition = serializers.CharField(required=False, allow_blank=True, default="")
+    chosen = serializers.ListField(
+        child=serializers.CharField(max_length=200), required=False, default=list, max_length=MOST_FIELDS
+    )
+    condition = serializers.CharField(required=False, allow_blank=True, default="", max_length=LONGEST)
     title = serializers.CharField(required=False, allow_blank=True, default="", max_length=160)
     format = serializers.ChoiceField(choices=["xlsx", "csv", "tsv"], default="xlsx")
 
 
 class SendOutView(APIView):
-    permission_classes = (PreparerOrReading,)
+    rights = {"POST": Action.PREPARE}
 
     @extend_schema(request=SendOutSerializer, responses=JobSerializer)
     def post(self, request: Request) -> Response:
@@ -82,6 +86,6 @@ class SendOutView(APIView):
         asked.is_valid(raise_exception=True)
         values = asked.validated_data
         application = get_object_or_404(Application, name=values["application"])
-        who = str(person_of(request))
+        who = person_of(request).username
         trip = new_trip(application, values["record_type"], who, values["chosen"], values["condition"], values["title"])
         return Response(JobSerializer(enqueue("send out", who, trip, format=values["format"])).data, status=202)

@@ -31,7 +31,7 @@ class Trip(models.Model):
     next_row = models.PositiveIntegerField(default=0)
     standing = models.JSONField(default=dict)
     reports = models.JSONField(default=dict)
-    created_by = models.CharField(max_length=80)
+    created_by = models.CharField(max_length=150)
     created_at = models.DateTimeField(auto_now_add=True)
     touched_at = models.DateTimeField(auto_now=True, db_index=True)
 
@@ -85,7 +85,7 @@ class Sheet(models.Model):
     known_rows = models.JSONField(default=dict)
     profile = models.JSONField(null=True)
     recognised = models.BooleanField(default=False)
-    added_by = models.CharField(max_length=80)
+    added_by = models.CharField(max_length=150)
     added_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:

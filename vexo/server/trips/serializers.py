@@ -8,6 +8,7 @@ from rest_framework import serializers
 
 from ..applications.models import Application
 from ..jobs.views import JobSerializer
+from ..naming import WhoSerializer
 from ..people.permissions import person_of
 from ..people.rights import applying, may
 from .models import Sheet, Trip
@@ -28,6 +29,7 @@ class ApplicationNameSerializer(serializers.ModelSerializer[Application]):
 
 class TripSerializer(serializers.ModelSerializer[Trip]):
     application = ApplicationNameSerializer()
+    created_by = WhoSerializer()
 
     class Meta:
         model = Trip
@@ -115,6 +117,7 @@ class ColumnSerializer(serializers.Serializer[Any]):
 
 class SheetSerializer(serializers.ModelSerializer[Sheet]):
     found = serializers.SerializerMethodField()
+    added_by = WhoSerializer()
 
     class Meta:
         model = Sheet
@@ -143,7 +146,7 @@ class PassSerializer(serializers.Serializer[Any]):
     report = serializers.JSONField(allow_null=True)
     reason = _TEXTS(allow_blank=True)
     atomic = serializers.BooleanField()
-    by = _TEXTS()
+    by = WhoSerializer()
     started_at = serializers.DateTimeField()
     ended_at = serializers.DateTimeField(allow_null=True)
 

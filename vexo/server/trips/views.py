@@ -21,7 +21,10 @@ from .. import stages
 from ..applications.services import client_of
 from ..data_folder import absolute
 from ..errors import Stale
-from ..people.permissions import PreparerOrReading
+from ..journal.services import note
+from ..people.models import Person
+from ..people.permissions import person_of
+from ..people.rights import Action
 from . import serializers as s
 from .models import Sheet, Trip
 from .showing import detail_json, trip_json
@@ -49,9 +52,12 @@ def detail(pk: int, request: Request, status: int = 200) -> Response:
     return Response(detail_json(trip, request), status=status, headers={"ETag": f'"{trip.version}"'})
 
 
-class TripsView(APIView):
-    permission_classes = (PreparerOrReading,)
+def downloaded(trip: Trip, person: Person, name: str, rows: int | None = None) -> None:
+    """Write down that someone took a file with records out of Vexo."""
+    note(person.username, "downloaded", f"Downloaded {name}", trip.application, trip.pk, rows, name)
 
+
+class TripsView(APIView):
     @extend_schema(responses=s.TripSummarySerializer(many=True))
     def get(self, request: Request) -> Response:
         trips = list(Trip.objects.select_related("application").defer("reports")[:MOST])
@@ -61,7 +67,7 @@ class TripsView(APIView):
 
 
 class TripView(APIView):
-    permission_classes = (PreparerOrReading,)
+    rights = {"PATCH": Action.PREPARE}
 
     @extend_schema(responses=s.TripDetailSerializer)
     def get(self, request: Request, pk: int) -> Response:
@@ -97,10 +103,12 @@ class SheetView(APIView):
 
     @extend_schema(responses={200: OpenApiTypes.BINARY})
     def get(self, request: Request, pk: int, sheet: int) -> FileResponse:
-        found = get_object_or_404(Sheet, trip=pk, pk=sheet)
+        found = get_object_or_404(Sheet.objects.select_related("trip__application"), trip=pk, pk=sheet)
         if not stages.there(found.path):
             raise stages.StageLost(found.path)
-        return FileResponse(absolute(found.path).open("rb"), as_attachment=True, filename=found.name)
+        file = absolute(found.path).open("rb")
+        downloaded(found.trip, person_of(request), found.name, found.rows)
+        return FileResponse(file, as_attachment=True, filename=found.name)
 
 
 class CarriedView(APIView):

@@ -28,7 +28,8 @@ export interface paths {
             cookie?: never;
         };
         get: operations["applications_retrieve"];
-        put?: never;
+        /** @description Change a connection; the application must answer there. */
+        put: operations["applications_update"];
         post?: never;
         delete?: never;
         options?: never;
@@ -87,6 +88,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/health": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Asked by whoever watches over the server, without signing in. */
+        get: operations["health_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{id}": {
         parameters: {
             query?: never;
@@ -120,6 +138,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["people_list"];
+        put?: never;
+        post: operations["people_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{username}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description The person can no longer sign in; what they did stays written down. */
+        delete: operations["people_destroy"];
+        options?: never;
+        head?: never;
+        /** @description Another role, or a new password: that ends the person's sessions. */
+        patch: operations["people_partial_update"];
+        trace?: never;
+    };
     "/api/sent-out": {
         parameters: {
             query?: never;
@@ -151,6 +203,23 @@ export interface paths {
         post: operations["session_create"];
         /** @description Who is signed in. */
         delete: operations["session_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description One's own password; it ends one's other sessions. */
+        put: operations["session_password_update"];
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -448,6 +517,12 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        AddPerson: {
+            username: string;
+            name: string;
+            role: components["schemas"]["RoleEnum"];
+            password: string;
+        };
         Again: {
             do: components["schemas"]["DoEnum"];
         };
@@ -470,6 +545,7 @@ export interface components {
             stage: components["schemas"]["StageEnum"];
             protocol?: string;
             address: string;
+            pages?: string;
             /** Format: int64 */
             answers_ms?: number | null;
             /** Format: date-time */
@@ -516,6 +592,30 @@ export interface components {
             new?: string | null;
             kept?: string | null;
         };
+        /**
+         * @description A connection; an empty token leaves the one that is kept. ``inside``: its address may be one of Vexo's own
+         *     machine or network.
+         */
+        ChangeConnection: {
+            /** @default  */
+            label: string;
+            /** Format: uri */
+            address: string;
+            token: string;
+            stage: components["schemas"]["StageEnum"];
+            /** @default  */
+            pages: string;
+            /** @default false */
+            inside: boolean;
+        };
+        /**
+         * @description * `database` - database
+         *     * `migrations` - migrations
+         *     * `worker` - worker
+         *     * `disk` - disk
+         * @enum {string}
+         */
+        CodeEnum: "database" | "migrations" | "worker" | "disk";
         Column: {
             column: string;
             header: string;
@@ -536,8 +636,11 @@ export interface components {
             after: string | null;
             difference: string | null;
         };
+        /**
+         * @description A connection; an empty token leaves the one that is kept. ``inside``: its address may be one of Vexo's own
+         *     machine or network.
+         */
         Connect: {
-            name: string;
             /** @default  */
             label: string;
             /** Format: uri */
@@ -546,6 +649,9 @@ export interface components {
             stage: components["schemas"]["StageEnum"];
             /** @default  */
             pages: string;
+            /** @default false */
+            inside: boolean;
+            name: string;
         };
         /** @description An answer to what plan ``plan`` asks: of these rows, or of all with fault ``code``; of one field or all. */
         Decide: {
@@ -566,7 +672,7 @@ export interface components {
             scope: unknown;
             /** Format: int64 */
             count: number;
-            by: string;
+            by: components["schemas"]["Who"];
             /** Format: date-time */
             readonly at: string;
         };
@@ -592,7 +698,7 @@ export interface components {
             readonly id: number;
             /** Format: date-time */
             at: string;
-            who: string;
+            who: components["schemas"]["Who"];
             what: string;
             said: string;
             application?: string;
@@ -626,6 +732,12 @@ export interface components {
          * @enum {string}
          */
         FormatEnum: "xlsx" | "csv" | "tsv";
+        /** @description ``up``; ``troubled``: it serves, but something is wrong; ``down``: it cannot serve. */
+        Health: {
+            status: components["schemas"]["StatusEnum"];
+            version: string;
+            wrong: components["schemas"]["Wrong"][];
+        };
         Job: {
             readonly id: number;
             kind: string;
@@ -643,16 +755,30 @@ export interface components {
         };
         Journal: {
             entries: components["schemas"]["Entry"][];
-            people: string[];
+            people: components["schemas"]["Who"][];
             kinds: string[];
             more: boolean;
         };
         Link: {
             link: string | null;
         };
+        /**
+         * @description * `look` - look
+         *     * `prepare` - prepare
+         *     * `apply to practice` - apply to practice
+         *     * `apply to live` - apply to live
+         *     * `connect` - connect
+         *     * `people` - people
+         * @enum {string}
+         */
+        MayEnum: "look" | "prepare" | "apply to practice" | "apply to live" | "connect" | "people";
         Needs: {
             kind: string;
             says: string;
+        };
+        OwnPassword: {
+            old: string;
+            new: string;
         };
         Pass: {
             number: number;
@@ -665,7 +791,7 @@ export interface components {
             report: unknown;
             reason: string;
             atomic: boolean;
-            by: string;
+            by: components["schemas"]["Who"];
             /** Format: date-time */
             started_at: string;
             /** Format: date-time */
@@ -688,17 +814,22 @@ export interface components {
                 [key: string]: string;
             };
         };
+        /** @description What is to be changed; what is not said stays. */
+        PatchedChangePerson: {
+            role?: components["schemas"]["RoleEnum"];
+            password?: string;
+        };
         PatchedTripTitle: {
             title?: string;
         };
+        /** @description Who is signed in, and what their role allows. */
         Person: {
             /** @description Required. 150 characters or fewer. Letters, digits and @/./+/-/_ only. */
             username: string;
             name?: string;
             role?: components["schemas"]["RoleEnum"];
             readonly role_label: string;
-            readonly may_prepare: boolean;
-            readonly may_administer: boolean;
+            readonly may: components["schemas"]["MayEnum"][];
         };
         /** @description The newest plan: its number in the trip, and whether it still counts. */
         Plan: {
@@ -783,7 +914,7 @@ export interface components {
             rows?: number;
             recognised?: boolean;
             known_rows?: unknown;
-            added_by: string;
+            added_by: components["schemas"]["Who"];
             /** Format: date-time */
             readonly added_at: string;
             readonly found: {
@@ -793,6 +924,16 @@ export interface components {
         SignIn: {
             username: string;
             password: string;
+        };
+        /** @description Someone who can sign in; ``last_login`` is when they did last. */
+        Someone: {
+            /** @description Required. 150 characters or fewer. Letters, digits and @/./+/-/_ only. */
+            username: string;
+            name?: string;
+            role?: components["schemas"]["RoleEnum"];
+            readonly role_label: string;
+            /** Format: date-time */
+            last_login?: string | null;
         };
         /**
          * @description * `live` - Live
@@ -813,6 +954,13 @@ export interface components {
          * @enum {string}
          */
         StationStateEnum: "done" | "here" | "ahead";
+        /**
+         * @description * `up` - up
+         *     * `troubled` - troubled
+         *     * `down` - down
+         * @enum {string}
+         */
+        StatusEnum: "up" | "troubled" | "down";
         TripDetail: {
             readonly id: number;
             title: string;
@@ -823,7 +971,7 @@ export interface components {
             key?: unknown;
             /** Format: int64 */
             version?: number;
-            created_by: string;
+            created_by: components["schemas"]["Who"];
             /** Format: date-time */
             readonly created_at: string;
             /** Format: date-time */
@@ -863,7 +1011,7 @@ export interface components {
             key?: unknown;
             /** Format: int64 */
             version?: number;
-            created_by: string;
+            created_by: components["schemas"]["Who"];
             /** Format: date-time */
             readonly created_at: string;
             /** Format: date-time */
@@ -892,10 +1040,19 @@ export interface components {
             id: number;
             received: number;
         };
+        /** @description A person as what they did is shown: ``username`` tells who, ``name`` is for reading. */
+        Who: {
+            username: string;
+            name: string;
+        };
         Window: {
             total: number;
             offset: number;
             rows: components["schemas"]["Row"][];
+        };
+        Wrong: {
+            code: components["schemas"]["CodeEnum"];
+            says: string;
         };
     };
     responses: never;
@@ -969,6 +1126,31 @@ export interface operations {
             };
         };
     };
+    applications_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeConnection"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Application"];
+                };
+            };
+        };
+    };
     applications_preview_create: {
         parameters: {
             query?: never;
@@ -1030,6 +1212,25 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Carried"][];
+                };
+            };
+        };
+    };
+    health_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Health"];
                 };
             };
         };
@@ -1096,6 +1297,93 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Journal"];
+                };
+            };
+        };
+    };
+    people_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Someone"][];
+                };
+            };
+        };
+    };
+    people_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AddPerson"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Someone"];
+                };
+            };
+        };
+    };
+    people_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                username: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    people_partial_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                username: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedChangePerson"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Someone"];
                 };
             };
         };
@@ -1173,6 +1461,28 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    session_password_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OwnPassword"];
+            };
+        };
         responses: {
             /** @description No response body */
             204: {

@@ -20,7 +20,7 @@ class Migration(migrations.Migration):
                 ('kind', models.CharField(max_length=20)),
                 ('queue', models.CharField(default='reading', max_length=10)),
                 ('arguments', models.JSONField(default=dict)),
-                ('by', models.CharField(max_length=80)),
+                ('by', models.CharField(max_length=150)),
                 ('state', models.CharField(db_index=True, default='queued', max_length=10)),
                 ('wanted', models.CharField(default='run', max_length=10)),
                 ('owner', models.CharField(blank=True, max_length=160)),
@@ -39,5 +39,13 @@ class Migration(migrations.Migration):
             options={
                 'ordering': ('id',),
             },
+        ),
+        migrations.CreateModel(
+            name='Worker',
+            fields=[
+                ('owner', models.CharField(max_length=160, primary_key=True, serialize=False)),
+                ('queues', models.JSONField(default=list)),
+                ('seen_at', models.FloatField(default=0)),
+            ],
         ),
     ]

@@ -31,7 +31,7 @@ class Migration(migrations.Migration):
             fields=[
                 ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
                 ('at', models.DateTimeField(db_index=True)),
-                ('who', models.CharField(max_length=80)),
+                ('who', models.CharField(max_length=150)),
                 ('what', models.CharField(db_index=True, max_length=40)),
                 ('said', models.TextField()),
                 ('application', models.CharField(blank=True, db_index=True, max_length=60)),

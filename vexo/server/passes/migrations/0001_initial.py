@@ -31,7 +31,7 @@ class Migration(migrations.Migration):
                 ('report', models.JSONField(null=True)),
                 ('page', models.CharField(blank=True, max_length=300)),
                 ('reason', models.TextField(blank=True)),
-                ('by', models.CharField(max_length=80)),
+                ('by', models.CharField(max_length=150)),
                 ('started_at', models.DateTimeField(auto_now_add=True)),
                 ('ended_at', models.DateTimeField(null=True)),
                 ('plan', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='passes', to='review.plan')),

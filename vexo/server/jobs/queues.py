@@ -1,0 +1,3 @@
+"""Kinds of work have queues of their own, so that a long pass blocks no export."""
+
+QUEUES = {"send out": "reading", "recognise": "reading", "bring in": "reading", "plan": "planning", "apply": "passes"}

@@ -1,0 +1,73 @@
+"""People over HTTP, for administrators: who there is, what each may do, who comes and goes."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from . import services
+from .models import Person, Role
+from .permissions import person_of
+from .rights import Action
+
+
+class SomeoneSerializer(serializers.ModelSerializer[Person]):
+    """Someone who can sign in; ``last_login`` is when they did last."""
+
+    role_label = serializers.CharField(source="get_role_display", read_only=True)
+
+    class Meta:
+        model = Person
+        fields = ("username", "name", "role", "role_label", "last_login")
+
+
+class AddPersonSerializer(serializers.Serializer[Any]):
+    username = serializers.CharField(max_length=150)
+    name = serializers.CharField(max_length=80)
+    role = serializers.ChoiceField(choices=Role.choices)
+    password = serializers.CharField(trim_whitespace=False, max_length=1000, write_only=True)
+
+
+class ChangePersonSerializer(serializers.Serializer[Any]):
+    """What is to be changed; what is not said stays."""
+
+    role = serializers.ChoiceField(choices=Role.choices, required=False)
+    password = serializers.CharField(trim_whitespace=False, max_length=1000, write_only=True, required=False)
+
+
+class PeopleView(APIView):
+    rights = {"GET": Action.PEOPLE, "POST": Action.PEOPLE}
+
+    @extend_schema(responses=SomeoneSerializer(many=True))
+    def get(self, request: Request) -> Response:
+        return Response(SomeoneSerializer(services.people(), many=True).data)
+
+    @extend_schema(request=AddPersonSerializer, responses=SomeoneSerializer)
+    def post(self, request: Request) -> Response:
+        asked = AddPersonSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        made = services.add(person_of(request), **asked.validated_data)
+        return Response(SomeoneSerializer(made).data, status=201)
+
+
+class SomeoneView(APIView):
+    rights = {"PATCH": Action.PEOPLE, "DELETE": Action.PEOPLE}
+
+    @extend_schema(request=ChangePersonSerializer, responses=SomeoneSerializer)
+    def patch(self, request: Request, username: str) -> Response:
+        """Another role, or a new password: that ends the person's sessions."""
+        asked = ChangePersonSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        made = services.change(person_of(request), username, **asked.validated_data)
+        return Response(SomeoneSerializer(made).data)
+
+    @extend_schema(responses={204: None})
+    def delete(self, request: Request, username: str) -> Response:
+        """The person can no longer sign in; what they did stays written down."""
+        services.remove(person_of(request), username)
+        return Response(status=204)
