@@ -131,6 +131,20 @@ class Browser:
 
         self.until(press, f"a click on {name!r}")
 
+    def choose(self, label: str, option: str) -> None:
+        """Of a list to choose from: the option whose words begin so."""
+        inside = "[role=dialog] " if self.all("[role=dialog]") else ""
+        self.find(f'{inside}button[aria-label^="{label} "]').click()
+        self.click(option, css="[role=option]")
+
+    def tab_to(self, css: str) -> None:
+        """Go on with the tab key until the focus is there."""
+        for _ in range(90):
+            if self.script("return document.activeElement?.matches(arguments[0])", css):
+                return
+            self.keys(Keys.TAB)
+        raise AssertionError(f"no way to {css} with the tab key\n{self.text[-800:]}")
+
     def keys(self, *keys: str) -> None:
         """Type where the focus is."""
         self.driver.switch_to.active_element.send_keys(*keys)

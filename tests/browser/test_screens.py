@@ -13,7 +13,7 @@ class Keyboard(BrowserCase):
         browser = self.stranger()
         browser.open("/")
         browser.see("Sign in")
-        self.tab_to(browser, "input[name=username]")
+        browser.tab_to("input[name=username]")
         browser.keys("ada", Keys.TAB, "saltmarsh", Keys.ENTER)
         browser.see("Winter tariff")
         browser.keys(Keys.CONTROL, "k")
@@ -22,36 +22,153 @@ class Keyboard(BrowserCase):
         browser.until(lambda: len(browser.all("[role=option]")) == 1, "the trip found")
         browser.keys(Keys.ENTER)
         browser.see("1,320 rows read")
-        self.tab_to(browser, "button.held")
+        browser.tab_to("button.held")
         browser.keys(Keys.ENTER)
         browser.see("Row 29 is held")
         browser.keys("2")
         browser.see("2 held")
-        browser.keys("x")
+        browser.keys("s")
         browser.see("1 held")
         browser.keys("u")
         browser.keys("?")
         browser.see("All keys here")
         browser.keys(Keys.ESCAPE)
-        self.tab_to(browser, "[data-testid=apply]")
+        browser.tab_to("[data-testid=apply]")
         browser.keys(Keys.ENTER)
         browser.see("will be written to Berths")
         browser.until(lambda: browser.all("[role=dialog]"), "the dialog")
-        self.tab_to(browser, "[data-testid=confirm]")
+        browser.tab_to("[data-testid=confirm]")
         browser.keys(Keys.ENTER)
         browser.see("Read back")
-        browser.until(lambda: "Row 2" in browser.find("[data-testid=panel] h2").text, "the first row in the panel")
+        browser.until(lambda: "was refused" in browser.find("[data-testid=panel] h2").text, "what is not in, first")
         browser.keys("j")
-        browser.until(lambda: "was" in browser.find("[data-testid=panel] h2").text, "a row in the panel")
+        browser.until(lambda: "is rejected" in browser.find("[data-testid=panel] h2").text, "the next row")
         browser.keys("o")
         browser.see("The sheet as it will be")
 
-    def tab_to(self, browser: Browser, css: str) -> None:
-        for _ in range(80):
-            if browser.script("return document.activeElement?.matches(arguments[0])", css):
-                return
-            browser.keys(Keys.TAB)
-        self.fail(f"no way to {css} with the tab key")
+    def test_people_by_keys_alone(self) -> None:
+        browser = self.browser()
+        browser.open("/people")
+        browser.see("Ines Gullane-Marsh")
+        browser.keys("a")
+        browser.until(lambda: browser.script("return document.activeElement.name") == "name", "the form")
+        browser.keys("Pia Marram", Keys.TAB, "pia", Keys.TAB, Keys.ENTER)
+        browser.until(lambda: browser.all("[role=option]"), "the roles")
+        browser.keys("op")
+        browser.until(lambda: "Operator" in browser.find("[role=option].active").text, "the role meant")
+        browser.keys(Keys.ENTER)
+        browser.until(lambda: not browser.all("[role=option]"), "the role chosen")
+        browser.tab_to("input[name=new-password]")
+        browser.keys("short", Keys.ENTER)
+        browser.see("at least 10 characters")
+        browser.keys(Keys.CONTROL, "a")
+        browser.keys("a-long-enough-secret", Keys.ENTER)
+        browser.see("Pia Marram can sign in now, as operator.", "Take their way in")
+        self.assertIn("/people/pia", browser.driver.current_url)
+        browser.tab_to("main aside section:last-child button")
+        browser.keys(Keys.ENTER)
+        browser.tab_to("main aside .warn")
+        browser.keys(Keys.ENTER)
+        browser.see("Pia Marram can no longer sign in.")
+        browser.until(lambda: "Pia" not in browser.find("table").text, "the table without them")
+
+    def test_applications_and_the_journal_by_keys_alone(self) -> None:
+        browser = self.browser()
+        browser.open("/applications/harbour-practice")
+        browser.see("Test the connection")
+        browser.tab_to("main .btn.go")
+        browser.keys(Keys.ENTER)
+        browser.tab_to("input[type=url]")
+        browser.keys(f"{self.demo.register}/practice/odata/", Keys.TAB, "saltmarsh-vexo-token")
+        browser.tab_to("input[placeholder=stock-practice]")
+        browser.keys("by-keys", Keys.ENTER)
+        browser.see("is an address of the machine that Vexo runs on")
+        browser.tab_to("form .btn.go")
+        browser.keys(Keys.ENTER)
+        browser.see("is connected.")
+        browser.until(lambda: "/applications/by-keys" in browser.driver.current_url, "the new connection")
+        browser.tab_to("input[aria-label='Find a field']")
+        browser.keys("insured")
+        browser.until(lambda: len(browser.all("tbody tr")) < 3, "few fields")
+        browser.open("/journal")
+        browser.see("Brought in")
+        browser.tab_to("button[aria-label^='Who ']")
+        browser.keys(Keys.ENTER)
+        browser.until(lambda: browser.all("[role=option]"), "the people")
+        browser.keys("bram", Keys.ENTER)
+        browser.until(lambda: "who=bram" in browser.driver.current_url, "the filter in the address")
+        browser.until(lambda: "Ada Quillfeather" not in browser.find("tbody").text, "Bram's entries alone")
+        browser.driver.refresh()
+        browser.see("lost-fobs.csv")
+        self.assertNotIn("Ada Quillfeather", browser.find("tbody").text)
+
+    def test_columns_and_keys_by_keys_alone(self) -> None:
+        browser = self.browser()
+        browser.open("/trips/3/columns")
+        browser.see("3 of 4 columns carried")
+        browser.tab_to("button[aria-label^='Field of the column bollard cond.']")
+        browser.keys(Keys.ENTER)
+        browser.until(lambda: browser.all("[role=option]"), "the fields")
+        browser.keys("notes", Keys.ENTER)
+        browser.see("4 of 4 columns carried", "bollard cond. → Notes")
+        browser.until(lambda: not browser.all("[aria-label^='Field of the column'][disabled]"), "the plan")
+        browser.keys(Keys.ALT, "3")
+        browser.keys(Keys.ALT)
+        browser.see("How rows find their records")
+        browser.tab_to("button[aria-label^='What to do with the rows']")
+        browser.keys(Keys.ENTER)
+        browser.until(lambda: browser.all("[role=option]"), "what can be done")
+        browser.keys("create", Keys.ENTER)
+        browser.see("A row whose record exists is set aside.")
+        browser.tab_to("form .btn.go")
+        browser.keys(Keys.ENTER)
+        browser.until(lambda: "/trips/3/review" in browser.driver.current_url, "Review")
+        browser.see("set aside")
+
+    def test_the_grid_keeps_the_focus_and_says_which_cell_is_meant(self) -> None:
+        browser = self.browser()
+        browser.open("/trips/4/review")
+        browser.until(lambda: len(browser.all(".grid-row .grid-td")) > 20, "rows")
+        meant = (
+            "return document.getElementById(document.activeElement.getAttribute('aria-activedescendant'))?.innerText"
+        )
+        browser.tab_to("[role=grid]")
+        browser.keys(Keys.ARROW_DOWN, Keys.ARROW_DOWN, Keys.ARROW_RIGHT, Keys.ARROW_RIGHT)
+        browser.until(lambda: browser.script(meant) == "A-003", "the cell that is meant")
+        self.assertEqual(browser.script("return document.activeElement.getAttribute('role')"), "grid")
+        browser.keys(Keys.END)
+        browser.until(lambda: "row=1319" in browser.driver.current_url, "the row in the address")
+        browser.until(lambda: browser.script(meant), "the last row's cell")
+
+
+class Address(BrowserCase):
+    def test_what_is_chosen_is_kept_by_reload_and_back(self) -> None:
+        browser = self.browser()
+        browser.open("/trips/4/review")
+        browser.see("1,320 rows read")
+        browser.choose("Changed", "Daily rate")
+        browser.choose("Order", "Daily rate")
+        browser.fill("input[type=search]", "B-0")
+        browser.until(lambda: "text=B-0" in browser.driver.current_url, "the text in the address")
+        browser.until(lambda: "changed=daily_rate" in browser.driver.current_url, "the column in the address")
+        browser.keys(Keys.TAB)
+        browser.tab_to("[role=grid]")
+        browser.keys(Keys.ARROW_DOWN, Keys.ARROW_DOWN)
+        browser.until(lambda: "row=2" in browser.driver.current_url, "the row in the address")
+        row = browser.find("[data-testid=panel] h2").text
+        rates = [cell.text for cell in browser.all(".grid-row .grid-td.num")]
+
+        def there_and_back() -> None:
+            browser.click("Journal")
+            browser.see("who did what")
+            browser.driver.back()
+
+        for again in (browser.driver.refresh, there_and_back):
+            again()
+            browser.see("1,320 rows read")
+            browser.until(lambda: browser.find("[data-testid=panel] h2").text == row, f"{row} again")
+            self.assertEqual([cell.text for cell in browser.all(".grid-row .grid-td.num")], rates)
+            self.assertEqual(browser.find("input[type=search]").get_attribute("value"), "B-0")
 
 
 class Accessible(BrowserCase):
@@ -69,6 +186,8 @@ class Accessible(BrowserCase):
             "/send-out": "The sheet as it will be",
             "/applications": "Test the connection",
             "/journal": "Brought in",
+            "/people": "Four roles",
+            "/people/bram": "Take their way in",
             **{f"/trips/4/{station}": "Winter tariff" for station in stations},
             "/trips/4/review?state=held": "Row 29 is held",
             "/trips/2/outcome": "The last master fob",

@@ -17,12 +17,9 @@ from .showing import console
 def backup(setting: Setting, target: Path) -> None:
     """Write the database and all files to one file (.tar.gz), also while Vexo is at work. The key is not in it."""
     from vexo.server.backups import back_up
-    from vexo.server.journal.services import note
     from vexo.server.people.rights import Action, require
 
-    person = setting.person()
-    require(person, Action.KEEP)
-    note(person.username, "backed up", f"Backed up to {target.name}", file=target.name)
+    require(setting.person(), Action.KEEP)
     size = back_up(target)
     console().print(f"{target}: {size:,} bytes. The key is not in it; keep that apart.")
 

@@ -10,7 +10,7 @@ import os
 import sys
 import time
 import traceback
-from collections.abc import Callable
+from collections.abc import Callable, MutableMapping
 from pathlib import Path
 from typing import Any
 
@@ -21,7 +21,7 @@ _LARGEST, _KEPT = 10 * 1024 * 1024, 5
 SLOW_MS = 1000
 
 
-def _places(_: Any, __: str, event: dict[str, Any]) -> dict[str, Any]:
+def _places(_: Any, __: str, event: MutableMapping[str, Any]) -> MutableMapping[str, Any]:
     """A mistake as its kind and where it was made."""
     said = event.pop("exc_info", None)
     if not said:
@@ -36,7 +36,7 @@ def _places(_: Any, __: str, event: dict[str, Any]) -> dict[str, Any]:
     return event
 
 
-def _no_arguments(_: Any, __: str, event: dict[str, Any]) -> dict[str, Any]:
+def _no_arguments(_: Any, __: str, event: MutableMapping[str, Any]) -> MutableMapping[str, Any]:
     """Django puts the request itself into what it logs."""
     event.pop("request", None)
     return event

@@ -4,7 +4,7 @@ import { computed, ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
 
 import { onSignedOut, queryClient, serverLost } from "./api/client";
-import { useSession } from "./api/queries";
+import { useHealth, useMay, useSession } from "./api/queries";
 import SignInPage from "./signin/SignInPage.vue";
 import { bring } from "./shell/bringing";
 import BringDialog from "./shell/BringDialog.vue";
@@ -13,14 +13,18 @@ import FootLine from "./shell/FootLine.vue";
 import { onKey, useKeys } from "./shell/keys";
 import KeysDialog from "./shell/KeysDialog.vue";
 import { dismiss, notices } from "./shell/notices";
+import PasswordDialog from "./people/PasswordDialog.vue";
 import TopBar from "./shell/TopBar.vue";
 
 const { data: session } = useSession();
 const person = computed(() => session.value?.person);
+const mayPrepare = useMay("prepare");
+const { data: health } = useHealth();
 const router = useRouter();
 const route = useRoute();
 const finding = ref(false);
 const keysOpen = ref(false);
+const changing = ref(false);
 const dropping = ref(false);
 const chooser = ref<HTMLInputElement>();
 
@@ -29,8 +33,20 @@ useEventListener(window, "keydown", onKey);
 useKeys("Everywhere", [
   { key: "O", says: "send out", run: () => void router.push("/send-out") },
   { key: "I", says: "bring in", run: () => chooser.value?.click() },
-  { key: "Ctrl K", says: "find", run: () => (finding.value = true) },
-  { key: "?", says: "all keys", run: () => (keysOpen.value = true) },
+  {
+    key: "Ctrl K",
+    says: "find",
+    run: () => {
+      finding.value = true;
+    },
+  },
+  {
+    key: "?",
+    says: "all keys",
+    run: () => {
+      keysOpen.value = true;
+    },
+  },
 ]);
 
 const hasFile = (event: DragEvent): boolean => !!event.dataTransfer?.types.includes("Files");
@@ -47,11 +63,12 @@ useEventListener(window, "drop", (event: DragEvent) => {
   event.preventDefault();
   dropping.value = false;
   const file = event.dataTransfer?.files[0];
-  if (file && person.value?.may_prepare) void bring(file);
+  if (file && mayPrepare.value) void bring(file);
 });
 
 function chose(event: Event): void {
-  const input = event.target as HTMLInputElement;
+  const input = event.target;
+  if (!(input instanceof HTMLInputElement)) return;
   const file = input.files?.[0];
   if (file) void bring(file);
   input.value = "";
@@ -61,23 +78,30 @@ function chose(event: Event): void {
 <template>
   <div v-if="person" class="flex h-full flex-col">
     <a href="#content" class="sr-only focus:not-sr-only">To the content</a>
-    <TopBar :person="person" @find="finding = true" @keys="keysOpen = true" />
+    <TopBar :person="person" @find="finding = true" @keys="keysOpen = true" @password="changing = true" />
     <p v-if="serverLost" class="flex-none bg-held-tint px-4 py-1 font-semibold text-held" role="status">
       Vexo's server does not answer. Nothing is lost; it is tried again until it is back.
+    </p>
+    <p
+      v-for="one in serverLost ? [] : (health?.wrong ?? [])"
+      :key="one.says"
+      class="flex-none bg-held-tint px-4 py-1 font-semibold text-held"
+      role="status"
+    >
+      {{ one.says }}
     </p>
     <main id="content" class="flex min-h-0 flex-1 flex-col" tabindex="-1">
       <RouterView :key="String(route.name)" @bring="chooser?.click()" />
     </main>
-    <div v-if="notices.length" class="flex-none border-t border-rule bg-panel" aria-live="polite">
+    <div class="notices" aria-live="polite">
       <p
         v-for="notice in notices"
         :key="notice.id"
-        class="flex items-center gap-3 px-4 py-1.5"
-        :class="{ 'bg-reject-tint text-reject': notice.bad }"
+        :class="{ bad: notice.bad }"
         :role="notice.bad ? 'alert' : undefined"
       >
         {{ notice.text }}
-        <button type="button" class="btn sm ml-auto" @click="dismiss(notice.id)">Close</button>
+        <button type="button" class="btn sm" @click="dismiss(notice.id)">Close</button>
       </p>
     </div>
     <FootLine />
@@ -99,6 +123,7 @@ function chose(event: Event): void {
     </div>
     <FindDialog :open="finding" @close="finding = false" @bring="chooser?.click()" @keys="keysOpen = true" />
     <KeysDialog :open="keysOpen" @close="keysOpen = false" />
+    <PasswordDialog :open="changing" @close="changing = false" />
     <BringDialog />
   </div>
   <SignInPage v-else-if="session" :demo="session.demo" />

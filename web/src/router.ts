@@ -17,6 +17,7 @@ export const router = createRouter({
       name: "applications",
       component: () => import("./applications/ApplicationsPage.vue"),
     },
+    { path: "/people/:username?", name: "people", component: () => import("./people/PeoplePage.vue") },
     { path: "/journal", name: "journal", component: () => import("./journal/JournalPage.vue") },
     { path: "/:rest(.*)", redirect: "/" },
   ],

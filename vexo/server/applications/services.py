@@ -164,7 +164,7 @@ def connect(by: Person, wanted: Connection, *, change: bool = False, inside: boo
     if wanted.longest_request is not None:
         values["longest_request"] = wanted.longest_request
     changed = [name for name, value in values.items() if before is not None and getattr(before, name) != value]
-    changed += ["token"] if before is not None and wanted.token else []
+    changed += ["token"] if before is not None and not _holds(before, token) else []
     fresh = {"secret": lock(token), "catalogue": catalogue.to_json(), "described_at": timezone.now(), "trouble": ""}
     with transaction.atomic():
         made, _ = Application.objects.update_or_create(name=wanted.name, defaults=values | fresh)
@@ -174,6 +174,14 @@ def connect(by: Person, wanted: Connection, *, change: bool = False, inside: boo
         if before is None or changed:
             note(by.username, "connected", told, made)
     return made
+
+
+def _holds(kept: Application, token: str) -> bool:
+    """Whether the kept token is this one."""
+    try:
+        return unlock(kept.secret) == token
+    except SecretError:
+        return False
 
 
 def _kept_token(before: Application, wanted: Connection) -> str:

@@ -17,7 +17,7 @@ from ..applications.models import Application
 from ..jobs.views import JobSerializer
 from ..people.permissions import person_of
 from ..people.rights import Action
-from ..trips.views import find_trip, unchanged
+from ..trips.views import SEEN, find_trip, unchanged
 from . import uploads
 from .bringing import start_bringing_in, start_recognising
 from .columns import change
@@ -119,7 +119,7 @@ class BringInView(APIView):
 class ColumnsView(APIView):
     rights = {"PATCH": Action.PREPARE}
 
-    @extend_schema(request=ChangeSerializer, responses=JobSerializer)
+    @extend_schema(request=ChangeSerializer, responses=JobSerializer, parameters=[SEEN])
     def patch(self, request: Request, pk: int) -> Response:
         """Change where columns go, the key or the operation; the rows are planned anew."""
         trip = find_trip(pk)

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from django.db import transaction
 from django.shortcuts import get_object_or_404
-from drf_spectacular.utils import extend_schema
+from drf_spectacular.utils import extend_schema, extend_schema_field
 from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.response import Response
@@ -16,7 +18,36 @@ from ..people.rights import Action, applying, require
 from .models import Job
 
 
+class FitSerializer(serializers.Serializer[Any]):
+    """A record type that a sheet could be about, and how many of its columns are known there."""
+
+    application = serializers.CharField()
+    record_type = serializers.CharField()
+    plural = serializers.CharField()
+    columns = serializers.IntegerField()
+
+
+class JobResultSerializer(serializers.Serializer[Any]):
+    """What a job gives, by its kind; ``next`` is the job that follows from it."""
+
+    next = serializers.IntegerField(required=False)
+    trip = serializers.IntegerField(required=False, allow_null=True)
+    sheet = serializers.IntegerField(required=False)
+    rows = serializers.IntegerField(required=False)
+    name = serializers.CharField(required=False)
+    application = serializers.CharField(required=False)
+    record_type = serializers.CharField(required=False)
+    fits = FitSerializer(many=True, required=False)
+    note = serializers.CharField(required=False)
+
+
 class JobSerializer(serializers.ModelSerializer[Job]):
+    result = serializers.SerializerMethodField()
+
+    @extend_schema_field(JobResultSerializer(allow_null=True))
+    def get_result(self, job: Job) -> Any:
+        return job.result
+
     class Meta:
         model = Job
         fields = ("id", "kind", "trip", "state", "done", "total", "message", "error", "code", "result", "wanted")

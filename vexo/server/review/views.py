@@ -95,7 +95,7 @@ class DecisionSerializer(serializers.ModelSerializer[Decision]):
 def window_parameters() -> list[OpenApiParameter]:
     """What a window of rows is asked by."""
     return [
-        *[OpenApiParameter(name) for name in ("view", "state", "column", "text", "code")],
+        *[OpenApiParameter(name) for name in ("view", "state", "column", "text", "code", "order")],
         *[OpenApiParameter(name, OpenApiTypes.INT) for name in ("offset", "limit")],
     ]
 
@@ -107,7 +107,7 @@ def wanted_of(request: Request) -> tuple[Wanted, int, int]:
         n: int(v) if (v := asked.get(n, "")).isdecimal() and len(v) < 10 else d
         for n, d in (("offset", 0), ("limit", 100))
     }
-    filters = Wanted(asked.get("state", ""), asked.get("column", ""), asked.get("text", ""), asked.get("code", ""))
+    filters = Wanted(*[asked.get(name, "") for name in ("state", "column", "text", "code", "order")])
     return filters, whole["offset"], whole["limit"]
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Any
 
@@ -11,9 +11,9 @@ import polars as pl
 from vexo.core.planning.comparing import do_column, new_column, old_column
 from vexo.core.planning.pairs import said_column
 from vexo.core.planning.verdicts import Do
-from vexo.core.records import IDENTIFIER
+from vexo.core.records import IDENTIFIER, Field, Kind
 from vexo.core.sheets.sheet import ROW, ROW_ID
-from vexo.core.values import to_text
+from vexo.core.values import parse, to_text
 from vexo.core.writing.ledger import states_of
 
 from .. import stages
@@ -21,17 +21,24 @@ from ..faults import words
 from .plans import Reviewed
 
 MOST = 500
+_GROUPS = {
+    "refused": ["refused", "unclear"],
+    "not-in": ["refused", "unclear", "rejected", "held", "waiting"],
+}
+"""States that are asked for by one name; ``not-in`` are the rows of an outcome that a person may still bring in."""
 DO = {Do.NOTHING: "", Do.WRITE: "write", Do.HELD: "held", Do.BAD: "bad"}
 
 
 @dataclass(frozen=True)
 class Wanted:
-    """Which rows: of one state, with one fault, with a change in one column, holding a text."""
+    """Which rows: of one state, with one fault, with a change in one column, holding a text; and in which order: as in
+    the sheet, or by the values of a field (``-name``: from the highest down), empty ones last."""
 
     state: str = ""
     column: str = ""
     text: str = ""
     code: str = ""
+    order: str = ""
 
 
 @dataclass(frozen=True)
@@ -51,12 +58,34 @@ def states(plan: str, page: str) -> pl.DataFrame:
 
 
 @lru_cache(maxsize=32)
+def _ranks(cells: str, column: str, field: Field | None, down: bool) -> pl.Series:
+    """The place of each row of a sheet when its rows are put in order by one column."""
+    raw = stages.read(cells, [column])[column]
+    values = raw
+    if field is not None and field.kind not in (Kind.CHOICES, Kind.REFERENCE):
+        parsed = parse(field, raw).values
+        values = parsed if parsed.null_count() < len(parsed) else raw
+    order = pl.DataFrame({"value": values}).with_row_index("at")
+    placed = order.sort("value", descending=down, nulls_last=True, maintain_order=True)
+    return placed.with_row_index("rank").sort("at")["rank"]
+
+
+def _in_order(planned: Reviewed, source: Source, places: pl.Series, order: str) -> pl.Series:
+    name = order.removeprefix("-")
+    match = next((m for m in planned.matches if m.field is not None and m.field.name == name), None)
+    if match is None:
+        return places
+    ranks = _ranks(source.cells, match.column, match.field, order.startswith("-"))
+    return places.gather(ranks.gather(places).arg_sort())
+
+
+@lru_cache(maxsize=32)
 def _positions(source: Source, wanted: Wanted) -> pl.Series:
     """Places (0-based, in sheet order) of the rows that are wanted."""
     told = states(source.plan, source.page)
     holds = pl.Series([True]).new_from_index(0, len(told))
     if wanted.state:
-        group = {"refused": ["refused", "unclear"]}.get(wanted.state, [wanted.state])
+        group = _GROUPS.get(wanted.state, [wanted.state])
         holds &= told["state"].is_in(group)
     if wanted.code:
         has = pl.col("faults").list.eval(pl.element().struct.field("code") == wanted.code).list.any()
@@ -79,11 +108,13 @@ def _positions(source: Source, wanted: Wanted) -> pl.Series:
 
 
 def gather(path: str, places: pl.Series) -> pl.DataFrame:
-    """These rows of a stage, in order; only the row groups they lie in are read."""
+    """These rows of a stage, in the order of their places; only the row groups they lie in are read."""
     if not len(places):
         return stages.scan(path).head(0).collect()
-    first, last = int(places[0]), int(places[-1])
-    return stages.scan(path).slice(first, last - first + 1).collect()[(places - first).to_list()]
+    numbers = places.to_list()
+    first, last = min(numbers), max(numbers)
+    between: pl.DataFrame = stages.scan(path).slice(first, last - first + 1).collect()
+    return between[[number - first for number in numbers]]
 
 
 def sheet_window(cells: str, names: list[str], rows: int, offset: int, limit: int) -> dict[str, Any]:
@@ -129,7 +160,9 @@ def plan_window(planned: Reviewed, source: Source, wanted: Wanted, offset: int, 
     """A window of a plan: each row with its state, faults and cells in the order of the sheet's columns."""
     total = planned.sheet.rows
     if wanted != Wanted():
-        places = _positions(source, wanted)
+        places = _positions(source, replace(wanted, order=""))
+        if wanted.order:
+            places = _in_order(planned, source, places, wanted.order)
         total, some = len(places), places.slice(offset, min(limit, MOST))
     else:
         some = pl.int_range(offset, max(offset, min(offset + min(limit, MOST), total)), dtype=pl.UInt32, eager=True)
@@ -149,13 +182,21 @@ def plan_window(planned: Reviewed, source: Source, wanted: Wanted, offset: int, 
     return {"total": total, "offset": offset, "rows": lines}
 
 
+def in_one_form(field: Field, cells: pl.Series) -> list[str | None]:
+    """Numbers of a sheet as the field's own values are shown (2.1 as 2.10); what is no number stays as it came."""
+    parsed = parse(field, cells)
+    return to_text(field, parsed.values).fill_null(cells).to_list()
+
+
 def _cells_of(
     planned: Reviewed, column: str, name: str | None, plan: pl.DataFrame, cells: pl.DataFrame
 ) -> list[dict[str, Any]]:
     raw = cells[column].to_list()
-    if name is None or do_column(name) not in plan.columns:
+    field = planned.record_type.find(name) if name else None
+    if field is not None and field.is_number:
+        raw = in_one_form(field, cells[column])
+    if field is None or name is None or do_column(name) not in plan.columns:
         return [{"text": text} for text in raw]
-    field = planned.record_type.field(name)
     parts = [to_text(field, plan[c(name)]).to_list() for c in (old_column, new_column, said_column)]
     if field.target:
         parts[1] = [new if text is None else text for text, new in zip(raw, parts[1], strict=True)]

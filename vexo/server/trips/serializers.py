@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
 
 from ..applications.models import Application
@@ -29,6 +30,7 @@ class ApplicationNameSerializer(serializers.ModelSerializer[Application]):
 
 class TripSerializer(serializers.ModelSerializer[Trip]):
     application = ApplicationNameSerializer()
+    key = serializers.ListField(child=_TEXTS())
     created_by = WhoSerializer()
 
     class Meta:
@@ -115,6 +117,19 @@ class ColumnSerializer(serializers.Serializer[Any]):
     difference = _TEXTS(allow_null=True)
 
 
+class FoundSerializer(serializers.Serializer[Any]):
+    """What was found in a file; what was not is left out."""
+
+    format = _TEXTS(required=False)
+    sheet = _TEXTS(required=False)
+    encoding = _TEXTS(required=False)
+    delimiter = _TEXTS(required=False)
+    header_row = serializers.IntegerField(required=False)
+    blank_rows = serializers.IntegerField(required=False)
+    total_rows = serializers.ListField(child=serializers.IntegerField(), required=False)
+    other_sheets = serializers.ListField(child=_TEXTS(), required=False)
+
+
 class SheetSerializer(serializers.ModelSerializer[Sheet]):
     found = serializers.SerializerMethodField()
     added_by = WhoSerializer()
@@ -123,6 +138,7 @@ class SheetSerializer(serializers.ModelSerializer[Sheet]):
         model = Sheet
         fields = ("id", "direction", "name", "rows", "recognised", "known_rows", "added_by", "added_at", "found")
 
+    @extend_schema_field(FoundSerializer)
     def get_found(self, sheet: Sheet) -> dict[str, Any]:
         names = ("format", "sheet", "encoding", "delimiter", "header_row", "blank_rows", "total_rows", "other_sheets")
         return {name: value for name in names if (value := (sheet.profile or {}).get(name)) not in (None, "", [])}
@@ -137,18 +153,62 @@ class ReasonSerializer(serializers.Serializer[Any]):
     first = serializers.IntegerField()
 
 
+class TotalsSerializer(serializers.Serializer[Any]):
+    """The sum of one field over a trip's rows, as texts with all their digits."""
+
+    sheet = _TEXTS()
+    planned = _TEXTS()
+    before = _TEXTS()
+    after = _TEXTS(allow_null=True)
+
+
+class RecordsSerializer(serializers.Serializer[Any]):
+    """Records before a pass, and what became of them. ``moved`` left the selection by an update (negative), ``others``
+    are changes that were not ours."""
+
+    before = serializers.IntegerField()
+    created = serializers.IntegerField(required=False)
+    deleted = serializers.IntegerField(required=False)
+    moved = serializers.IntegerField(required=False)
+    after = serializers.IntegerField()
+    others = serializers.IntegerField(required=False)
+
+
+class ReportSerializer(serializers.Serializer[Any]):
+    """What reading back found: of ``records`` that were written, ``as_sent`` are as they were sent; ``lost`` are rows
+    whose record is not there, ``differences`` values that are others, ``by_itself`` those that the application set;
+    of ``deleted`` records ``gone`` are gone."""
+
+    records = serializers.IntegerField()
+    as_sent = serializers.IntegerField()
+    lost = serializers.ListField(child=serializers.IntegerField(), required=False)
+    differences = serializers.ListField(child=serializers.DictField(), required=False)
+    by_itself = serializers.ListField(child=serializers.DictField(), required=False)
+    set = serializers.DictField(child=serializers.IntegerField(), required=False)
+    deleted = serializers.IntegerField(required=False)
+    gone = serializers.IntegerField(required=False)
+    warnings = serializers.IntegerField(required=False)
+    totals = serializers.DictField(child=TotalsSerializer(), required=False)
+    type = RecordsSerializer(required=False)
+    selection = RecordsSerializer(required=False)
+
+
 class PassSerializer(serializers.Serializer[Any]):
     number = serializers.IntegerField()
     plan = serializers.IntegerField()
     state = serializers.ChoiceField(choices=["running", "interrupted", "ended", "stopped", "given up"])
     rows = serializers.IntegerField()
     totals = serializers.DictField(child=serializers.IntegerField(), allow_null=True)
-    report = serializers.JSONField(allow_null=True)
+    report = serializers.SerializerMethodField()
     reason = _TEXTS(allow_blank=True)
     atomic = serializers.BooleanField()
     by = WhoSerializer()
     started_at = serializers.DateTimeField()
     ended_at = serializers.DateTimeField(allow_null=True)
+
+    @extend_schema_field(ReportSerializer(allow_null=True))
+    def get_report(self, one: dict[str, Any]) -> Any:
+        return one["report"]
 
 
 class PlanSerializer(serializers.Serializer[Any]):
@@ -159,10 +219,17 @@ class PlanSerializer(serializers.Serializer[Any]):
     made_at = serializers.DateTimeField()
 
 
+class SummarySerializer(serializers.Serializer[Any]):
+    """The newest plan in figures: rows by verdict, and the key that found their records."""
+
+    verdicts = serializers.DictField(child=serializers.IntegerField())
+    key = serializers.ListField(child=_TEXTS())
+
+
 class TripDetailSerializer(TripSummarySerializer):
     plan = PlanSerializer(allow_null=True)
     sent_by = serializers.IntegerField(allow_null=True)
-    summary = serializers.JSONField(allow_null=True)
+    summary = SummarySerializer(allow_null=True)
     columns = ColumnSerializer(many=True)
     sheets = SheetSerializer(many=True)
     passes = PassSerializer(many=True)

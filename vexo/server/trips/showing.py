@@ -91,7 +91,7 @@ def detail_json(trip: Trip, request: Request) -> dict[str, Any]:
             }
         made |= {
             "sent_by": standing.sent_by["number"] if standing.sent_by else None,
-            "summary": standing.summary or None,
+            "summary": {name: standing.summary[name] for name in ("verdicts", "key")} if standing.summary else None,
             "columns": columns_json(standing),
             "passes": s.PassSerializer(
                 [{**one, "report": trip.reports.get(str(one["number"]))} for one in standing.passes], many=True

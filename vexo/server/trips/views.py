@@ -11,7 +11,7 @@ from django.shortcuts import get_object_or_404
 from django.utils import timezone
 from django.utils.dateparse import parse_datetime
 from drf_spectacular.types import OpenApiTypes
-from drf_spectacular.utils import extend_schema
+from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework.exceptions import NotFound
 from rest_framework.request import Request
 from rest_framework.response import Response
@@ -31,6 +31,7 @@ from .showing import detail_json, trip_json
 from .standing import IN, jobs_of, tell
 
 MOST = 200
+SEEN = OpenApiParameter("If-Match", location=OpenApiParameter.HEADER, description="The version that was seen.")
 
 
 def find_trip(pk: int) -> Trip:
@@ -73,7 +74,7 @@ class TripView(APIView):
     def get(self, request: Request, pk: int) -> Response:
         return detail(pk, request)
 
-    @extend_schema(request=s.TripTitleSerializer, responses=s.TripDetailSerializer)
+    @extend_schema(request=s.TripTitleSerializer, responses=s.TripDetailSerializer, parameters=[SEEN])
     def patch(self, request: Request, pk: int) -> Response:
         """Give the trip another title."""
         trip = find_trip(pk)

@@ -10,7 +10,7 @@ afterEach(() => vi.unstubAllGlobals());
 const serve = (handler: (request: Request) => Response | Promise<Response>) => {
   const seen: Request[] = [];
   vi.stubGlobal("fetch", async (request: Request) => {
-    seen.push(request.clone() as Request);
+    seen.push(request.clone());
     return handler(request);
   });
   return seen;

@@ -15,6 +15,7 @@ export type Job = Schemas["Job"];
 export type Application = Schemas["Application"];
 export type RecordType = Schemas["RecordType"];
 export type Field = Schemas["Field"];
+export type Action = Schemas["Person"]["may"][number];
 
 /** An error that a person can read: what happened and what to do. */
 export class Problem extends Error {
@@ -22,6 +23,7 @@ export class Problem extends Error {
     readonly status: number,
     message: string,
     readonly field?: string,
+    readonly code?: string,
   ) {
     super(message);
   }
@@ -45,17 +47,29 @@ const middleware: Middleware = {
     if (response.status >= 502) throw lost();
     serverLost.value = false;
     if (response.ok) return response;
-    const body = (await response
-      .clone()
-      .json()
-      .catch(() => ({}))) as { detail?: string; field?: string };
     if (response.status === 401) onSignedOut.call();
-    throw new Problem(response.status, body.detail ?? `The server failed (${response.status}).`, body.field);
+    throw await problemOf(response);
   },
   onError() {
     throw lost();
   },
 };
+
+/** What a problem's text says under a name (RFC 9457), where it says anything. */
+function said(body: unknown, name: string): string | undefined {
+  if (typeof body !== "object" || body === null || !(name in body)) return undefined;
+  const value: unknown = Reflect.get(body, name);
+  return typeof value === "string" ? value : undefined;
+}
+
+async function problemOf(response: Response): Promise<Problem> {
+  const body: unknown = await response
+    .clone()
+    .json()
+    .catch(() => undefined);
+  const words = said(body, "detail") ?? `The server failed (${response.status}).`;
+  return new Problem(response.status, words, said(body, "field"), said(body, "code"));
+}
 
 function lost(): Problem {
   serverLost.value = true;
@@ -67,7 +81,25 @@ api.use(middleware);
 
 /** The data of an answer; errors were thrown before. */
 export async function data<T>(answer: Promise<{ data?: T }>): Promise<T> {
-  return (await answer).data as T;
+  const { data: found } = await answer;
+  if (found === undefined) throw new Problem(0, "The server's answer was empty. Try again.");
+  return found;
+}
+
+/** Send bytes as they are; the same errors as everywhere. */
+export async function putBytes(path: string, bytes: Blob): Promise<void> {
+  let response: Response;
+  try {
+    const headers = { "Content-Type": "application/octet-stream", "X-CSRFToken": cookie("csrftoken") };
+    response = await globalThis.fetch(
+      new Request(new URL(path, window.location.href), { method: "PUT", body: bytes, headers }),
+    );
+  } catch {
+    throw lost();
+  }
+  if (response.status >= 502) throw lost();
+  serverLost.value = false;
+  if (!response.ok) throw await problemOf(response);
 }
 
 export const queryClient = new QueryClient({

@@ -1,10 +1,26 @@
 /** What the screens ask for, by name. */
 import { keepPreviousData, useQuery } from "@tanstack/vue-query";
-import { computed, type Ref } from "vue";
+import { computed, type ComputedRef, type Ref } from "vue";
 
-import { api, data, type Job, queryClient } from "./client";
+import { type Action, api, data, type Job, Problem, queryClient } from "./client";
 
 export const useSession = () => useQuery({ queryKey: ["session"], queryFn: () => data(api.GET("/api/session")) });
+
+/** Whether the person who is signed in may do something; the server asks again. */
+export function useMay(action: Action): ComputedRef<boolean> {
+  const { data: session } = useSession();
+  return computed(() => !!session.value?.person?.may.includes(action));
+}
+
+export const useHealth = () =>
+  useQuery({
+    queryKey: ["health"],
+    queryFn: () => data(api.GET("/api/health")),
+    refetchInterval: 60_000,
+    retry: false,
+  });
+
+export const usePeople = () => useQuery({ queryKey: ["people"], queryFn: () => data(api.GET("/api/people")) });
 
 export const useTrips = () =>
   useQuery({
@@ -35,16 +51,23 @@ export const useCatalogue = (name: Ref<string>) =>
 export const useCarried = () =>
   useQuery({ queryKey: ["carried"], queryFn: () => data(api.GET("/api/carried")), staleTime: 10_000 });
 
+/** A job that was done, and those that follow from it. Throws what it says where it was not. */
+export async function jobDone(id: number, told: (job: Job) => void = () => {}): Promise<Job> {
+  const job = await jobEnded(id, told);
+  if (job.state !== "done") throw new Problem(0, job.error || job.message || "The work was stopped.");
+  return job;
+}
+
 /** The end of a job and of those that follow from it. Asks until it is there, through lost connections too. */
 export async function jobEnded(id: number, told: (job: Job) => void = () => {}): Promise<Job> {
   for (;;) {
-    const job = await queryClient.fetchQuery({
+    const job = await queryClient.query({
       queryKey: ["job", id],
       queryFn: () => data(api.GET("/api/jobs/{id}", { params: { path: { id } } })),
       staleTime: 0,
     });
     told(job);
-    const next = job.state === "done" ? (job.result as { next?: number } | null)?.next : undefined;
+    const next = job.state === "done" ? job.result?.next : undefined;
     if (next) return jobEnded(next, told);
     if (job.state !== "queued" && job.state !== "running") return job;
     await new Promise((resolve) => setTimeout(resolve, 250));

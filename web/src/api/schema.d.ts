@@ -725,6 +725,13 @@ export interface components {
             target: string | null;
             choices: string[];
         };
+        /** @description A record type that a sheet could be about, and how many of its columns are known there. */
+        Fit: {
+            application: string;
+            record_type: string;
+            plural: string;
+            columns: number;
+        };
         /**
          * @description * `xlsx` - xlsx
          *     * `csv` - csv
@@ -732,6 +739,17 @@ export interface components {
          * @enum {string}
          */
         FormatEnum: "xlsx" | "csv" | "tsv";
+        /** @description What was found in a file; what was not is left out. */
+        Found: {
+            format?: string;
+            sheet?: string;
+            encoding?: string;
+            delimiter?: string;
+            header_row?: number;
+            blank_rows?: number;
+            total_rows?: number[];
+            other_sheets?: string[];
+        };
         /** @description ``up``; ``troubled``: it serves, but something is wrong; ``down``: it cannot serve. */
         Health: {
             status: components["schemas"]["StatusEnum"];
@@ -750,8 +768,20 @@ export interface components {
             message?: string;
             error?: string;
             code?: string;
-            result?: unknown;
+            readonly result: components["schemas"]["JobResult"] | null;
             wanted?: string;
+        };
+        /** @description What a job gives, by its kind; ``next`` is the job that follows from it. */
+        JobResult: {
+            next?: number;
+            trip?: number | null;
+            sheet?: number;
+            rows?: number;
+            name?: string;
+            application?: string;
+            record_type?: string;
+            fits?: components["schemas"]["Fit"][];
+            note?: string;
         };
         Journal: {
             entries: components["schemas"]["Entry"][];
@@ -769,9 +799,10 @@ export interface components {
          *     * `apply to live` - apply to live
          *     * `connect` - connect
          *     * `people` - people
+         *     * `keep` - keep
          * @enum {string}
          */
-        MayEnum: "look" | "prepare" | "apply to practice" | "apply to live" | "connect" | "people";
+        MayEnum: "look" | "prepare" | "apply to practice" | "apply to live" | "connect" | "people" | "keep";
         Needs: {
             kind: string;
             says: string;
@@ -788,7 +819,7 @@ export interface components {
             totals: {
                 [key: string]: number;
             } | null;
-            report: unknown;
+            readonly report: components["schemas"]["Report"] | null;
             reason: string;
             atomic: boolean;
             by: components["schemas"]["Who"];
@@ -871,6 +902,45 @@ export interface components {
             all_fields: components["schemas"]["Field"][];
         };
         /**
+         * @description Records before a pass, and what became of them. ``moved`` left the selection by an update (negative), ``others``
+         *     are changes that were not ours.
+         */
+        Records: {
+            before: number;
+            created?: number;
+            deleted?: number;
+            moved?: number;
+            after: number;
+            others?: number;
+        };
+        /**
+         * @description What reading back found: of ``records`` that were written, ``as_sent`` are as they were sent; ``lost`` are rows
+         *     whose record is not there, ``differences`` values that are others, ``by_itself`` those that the application set;
+         *     of ``deleted`` records ``gone`` are gone.
+         */
+        Report: {
+            records: number;
+            as_sent: number;
+            lost?: number[];
+            differences?: {
+                [key: string]: unknown;
+            }[];
+            by_itself?: {
+                [key: string]: unknown;
+            }[];
+            set?: {
+                [key: string]: number;
+            };
+            deleted?: number;
+            gone?: number;
+            warnings?: number;
+            totals?: {
+                [key: string]: components["schemas"]["Totals"];
+            };
+            type?: components["schemas"]["Records"];
+            selection?: components["schemas"]["Records"];
+        };
+        /**
          * @description * `viewer` - Viewer
          *     * `preparer` - Preparer
          *     * `operator` - Operator
@@ -917,9 +987,7 @@ export interface components {
             added_by: components["schemas"]["Who"];
             /** Format: date-time */
             readonly added_at: string;
-            readonly found: {
-                [key: string]: unknown;
-            };
+            readonly found: components["schemas"]["Found"];
         };
         SignIn: {
             username: string;
@@ -961,6 +1029,20 @@ export interface components {
          * @enum {string}
          */
         StatusEnum: "up" | "troubled" | "down";
+        /** @description The newest plan in figures: rows by verdict, and the key that found their records. */
+        Summary: {
+            verdicts: {
+                [key: string]: number;
+            };
+            key: string[];
+        };
+        /** @description The sum of one field over a trip's rows, as texts with all their digits. */
+        Totals: {
+            sheet: string;
+            planned: string;
+            before: string;
+            after: string | null;
+        };
         TripDetail: {
             readonly id: number;
             title: string;
@@ -968,7 +1050,7 @@ export interface components {
             record_type: string;
             condition?: string;
             operation?: string;
-            key?: unknown;
+            key: string[];
             /** Format: int64 */
             version?: number;
             created_by: components["schemas"]["Who"];
@@ -992,7 +1074,7 @@ export interface components {
             trouble: string;
             plan: components["schemas"]["Plan"] | null;
             sent_by: number | null;
-            summary: unknown;
+            summary: components["schemas"]["Summary"] | null;
             columns: components["schemas"]["Column"][];
             sheets: components["schemas"]["Sheet"][];
             passes: components["schemas"]["Pass"][];
@@ -1008,7 +1090,7 @@ export interface components {
             record_type: string;
             condition?: string;
             operation?: string;
-            key?: unknown;
+            key: string[];
             /** Format: int64 */
             version?: number;
             created_by: components["schemas"]["Who"];
@@ -1536,7 +1618,10 @@ export interface operations {
     trips_partial_update: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The version that was seen. */
+                "If-Match"?: string;
+            };
             path: {
                 id: number;
             };
@@ -1561,7 +1646,10 @@ export interface operations {
     trips_columns_partial_update: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The version that was seen. */
+                "If-Match"?: string;
+            };
             path: {
                 id: number;
             };
@@ -1680,6 +1768,7 @@ export interface operations {
                 column?: string;
                 limit?: number;
                 offset?: number;
+                order?: string;
                 state?: string;
                 text?: string;
                 view?: string;
@@ -1803,6 +1892,7 @@ export interface operations {
                 column?: string;
                 limit?: number;
                 offset?: number;
+                order?: string;
                 state?: string;
                 text?: string;
                 view?: string;

@@ -1,5 +1,5 @@
 /** Sending a file in parts; a part that got no answer is sent again from where the server is. */
-import { api, data, Problem } from "./client";
+import { api, data, Problem, putBytes } from "./client";
 
 const PART = 4 * 1024 * 1024;
 
@@ -8,17 +8,10 @@ export async function uploadFile(file: File, told: (share: number) => void): Pro
   let offset = 0;
   let failures = 0;
   while (offset < file.size) {
-    const part = file.slice(offset, offset + PART);
+    const end = Math.min(file.size, offset + PART);
     try {
-      const answer = await data(
-        api.PUT("/api/uploads/{number}", {
-          params: { path: { number: id }, query: { offset } },
-          body: part as unknown as string,
-          bodySerializer: (body) => body as unknown as BodyInit,
-          headers: { "Content-Type": "application/octet-stream" },
-        }),
-      );
-      offset = answer.received;
+      await putBytes(`/api/uploads/${id}?offset=${offset}`, file.slice(offset, end));
+      offset = end;
       failures = 0;
     } catch (error) {
       if (!(error instanceof Problem) || error.status !== 0 || ++failures > 40) throw error;

@@ -1,14 +1,21 @@
 <script setup lang="ts">
 import { useQueryClient } from "@tanstack/vue-query";
-import { computed, ref, watch } from "vue";
+import { computed, ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
 
-import { api, data } from "@/api/client";
-import { useApplications, useCatalogue, useSession } from "@/api/queries";
+import { api, data, type Field } from "@/api/client";
+import { useApplications, useCatalogue, useMay } from "@/api/queries";
 import { fullTime, many } from "@/parts/format";
 import StageLabel from "@/parts/StageLabel.vue";
 import { useFootNote } from "@/shell/foot";
-import { say, sayError } from "@/shell/notices";
+import { say } from "@/shell/notices";
+import { useInAddress } from "@/ui/address";
+import AlertNote from "@/ui/AlertNote.vue";
+import BusyButton from "@/ui/BusyButton.vue";
+import DataTable from "@/ui/DataTable.vue";
+import { useDoing } from "@/ui/doing";
+import { useTyped } from "@/ui/selected";
+import type { TableColumn } from "@/ui/table";
 
 import ConnectForm from "./ConnectForm.vue";
 
@@ -16,22 +23,19 @@ defineEmits<{ bring: [] }>();
 const route = useRoute();
 const router = useRouter();
 const client = useQueryClient();
-const { data: session } = useSession();
+const mayConnect = useMay("connect");
+const mayPrepare = useMay("prepare");
 const { data: applications } = useApplications();
 const name = computed(() => String(route.params.name || applications.value?.[0]?.name || ""));
-const connecting = ref(false);
+/** The form is open: for a new connection, or to change the one that is shown. */
+const form = ref<"" | "new" | "change">("");
 const { data: catalogue } = useCatalogue(name);
-const typeName = ref("");
-const search = ref("");
-const busy = ref(false);
-watch(
-  () => catalogue.value?.types,
-  (types) => {
-    if (types && !types.some((t) => t.name === typeName.value)) typeName.value = types[0]?.name ?? "";
-  },
-  { immediate: true },
-);
-const type = computed(() => catalogue.value?.types.find((t) => t.name === typeName.value));
+const typeName = useInAddress("type");
+const { typed: search } = useTyped("field");
+const type = computed(() => {
+  const types = catalogue.value?.types;
+  return types?.find((t) => t.name === typeName.value) ?? types?.[0];
+});
 const fields = computed(
   () =>
     type.value?.all_fields.filter((f) =>
@@ -39,22 +43,29 @@ const fields = computed(
     ) ?? [],
 );
 const label = (field: string): string => type.value?.all_fields.find((f) => f.name === field)?.label ?? field;
+const order = useInAddress("order");
+const holds = (f: Field): string => (f.target ? `a ${f.target.toLowerCase()}` : f.kind);
+const carry = (f: Field): string => (f.read_only ? "for reading only" : f.required ? "required" : "may be empty");
+const COLUMNS: TableColumn<Field>[] = [
+  { key: "label", title: "Field", by: (f) => f.label, class: "font-semibold whitespace-nowrap" },
+  { key: "name", title: "Name", by: (f) => f.name, class: "mono text-data" },
+  { key: "kind", title: "Holds", by: holds },
+  { key: "carry", title: "When carrying", by: carry, class: "whitespace-nowrap" },
+  { key: "help", title: "Help" },
+];
 useFootNote(() => (catalogue.value ? many(catalogue.value.types.length, "record type", "record types") : ""));
 
-async function probe(): Promise<void> {
-  busy.value = true;
-  try {
-    const { said } = await data(api.POST("/api/applications/{name}/test", { params: { path: { name: name.value } } }));
-    say(`${catalogue.value?.application.label}: ${said}`);
-  } catch (error) {
-    sayError(error);
-  } finally {
-    busy.value = false;
-    await client.invalidateQueries({ queryKey: ["applications"] });
-  }
-}
+const probing = useDoing(
+  async () => data(api.POST("/api/applications/{name}/test", { params: { path: { name: name.value } } })),
+  {
+    done: ({ said }) => {
+      say(`${catalogue.value?.application.label}: ${said}`);
+    },
+    after: () => client.invalidateQueries({ queryKey: ["applications"] }),
+  },
+);
 function connected(made: string): void {
-  connecting.value = false;
+  form.value = "";
   void router.push(`/applications/${made}`);
 }
 </script>
@@ -63,7 +74,7 @@ function connected(made: string): void {
   <div class="where">
     <h1>Applications</h1>
     <span class="soft">the systems whose records go out and come in</span>
-    <button v-if="session?.person?.may_administer" type="button" class="btn go ml-auto" @click="connecting = true">
+    <button v-if="mayConnect" type="button" class="btn go ml-auto" @click="form = 'new'">
       Connect an application…
     </button>
   </div>
@@ -74,12 +85,12 @@ function connected(made: string): void {
         :key="a.name"
         :to="`/applications/${a.name}`"
         class="card mb-2 block"
-        :class="{ '!border-2 !border-marine': a.name === name && !connecting }"
-        @click="connecting = false"
+        :class="{ '!border-2 !border-marine': a.name === name && form !== 'new' }"
+        @click="form = ''"
       >
         <StageLabel :stage="a.stage" />
         <b class="mt-1 block">{{ a.label }}</b>
-        <span class="text-[12.5px]" :class="a.trouble ? 'font-semibold text-reject' : 'soft'">{{
+        <span class="text-data" :class="a.trouble ? 'font-semibold text-reject' : 'soft'">{{
           a.trouble ? "does not answer" : `answers in ${a.answers_ms ?? "?"} ms`
         }}</span>
       </RouterLink>
@@ -88,28 +99,46 @@ function connected(made: string): void {
         ask for it.
       </p>
     </nav>
-    <ConnectForm v-if="connecting" @done="connected" @close="connecting = false" />
+    <ConnectForm
+      v-if="form"
+      :key="form"
+      :change="form === 'change' ? catalogue?.application : undefined"
+      @done="connected"
+      @close="form = ''"
+    />
     <div v-else-if="catalogue" class="flex min-w-0 flex-1 flex-col overflow-hidden bg-panel">
       <div class="tools">
         <StageLabel :stage="catalogue.application.stage" /><b>{{ catalogue.application.label }}</b>
-        <span class="soft mono truncate text-[12.5px]">{{ catalogue.application.address }}</span>
+        <span class="soft mono truncate text-data">{{ catalogue.application.address }}</span>
         <span class="soft"
           >asked {{ catalogue.application.described_at ? fullTime(catalogue.application.described_at) : "never" }}</span
         >
-        <button type="button" class="btn sm ml-auto" :disabled="busy || !session?.person?.may_prepare" @click="probe">
-          {{ busy ? "Asking…" : "Test the connection" }}
-        </button>
+        <span class="ml-auto flex gap-2">
+          <button v-if="mayConnect" type="button" class="btn sm" @click="form = 'change'">
+            Change the connection…
+          </button>
+          <BusyButton
+            type="button"
+            class="sm"
+            says="Asking…"
+            :busy="probing.busy.value"
+            :disabled="!mayPrepare"
+            @click="probing.start()"
+          >
+            Test the connection
+          </BusyButton>
+        </span>
       </div>
-      <p v-if="catalogue.application.trouble" class="bg-reject-tint px-4 py-2 text-reject" role="alert">
-        {{ catalogue.application.trouble }}
-      </p>
+      <AlertNote v-if="catalogue.application.trouble" class="m-2 flex-none">{{
+        catalogue.application.trouble
+      }}</AlertNote>
       <div class="tools">
         <button
           v-for="t in catalogue.types"
           :key="t.name"
           type="button"
           class="chip"
-          :aria-pressed="t.name === typeName"
+          :aria-pressed="t.name === type?.name"
           @click="typeName = t.name"
         >
           {{ t.plural }}
@@ -117,43 +146,28 @@ function connected(made: string): void {
         <input
           v-model="search"
           type="search"
-          class="input !min-h-6 ml-auto !w-44 !py-0 text-[12.5px]"
+          class="input !min-h-6 ml-auto !w-44 !py-0 text-data"
           placeholder="Find a field"
           aria-label="Find a field"
         />
       </div>
-      <p v-if="type" class="soft flex-none px-4 py-1.5 text-[13px]">
+      <p v-if="type" class="soft flex-none px-4 py-1.5 text-small">
         A {{ type.label.toLowerCase() }} is told apart by
         <template v-for="(key, at) in [...type.keys, [type.identifier]]" :key="key.join()"
           ><template v-if="at">, or by </template><b class="text-ink">{{ key.map(label).join(" + ") }}</b></template
         >.
       </p>
-      <div class="min-h-0 flex-1 overflow-auto" tabindex="0" role="region" aria-label="Fields">
-        <table class="plain-table">
-          <thead class="sticky top-0">
-            <tr>
-              <th>Field</th>
-              <th>Name</th>
-              <th>Holds</th>
-              <th>When carrying</th>
-              <th>Help</th>
-            </tr>
-          </thead>
-          <tbody>
-            <tr v-for="f in fields" :key="f.name">
-              <td class="font-semibold whitespace-nowrap">{{ f.label }}</td>
-              <td class="mono text-[12.5px]">{{ f.name }}</td>
-              <td>{{ f.target ? `a ${f.target.toLowerCase()}` : f.kind }}</td>
-              <td class="whitespace-nowrap">
-                {{ f.read_only ? "for reading only" : f.required ? "required" : "may be empty" }}
-              </td>
-              <td class="soft">
-                {{ f.help }} <span v-if="f.choices.length" class="mono text-[12.5px]">{{ f.choices.join(" · ") }}</span>
-              </td>
-            </tr>
-          </tbody>
-        </table>
-      </div>
+      <DataTable :id="(f) => f.name" v-model:order="order" :rows="fields" :columns="COLUMNS" label="Fields">
+        <template #label="{ row }">{{ row.label }}</template>
+        <template #name="{ row }">{{ row.name }}</template>
+        <template #kind="{ row }">{{ holds(row) }}</template>
+        <template #carry="{ row }">{{ carry(row) }}</template>
+        <template #help="{ row }"
+          ><span class="soft"
+            >{{ row.help }} <span v-if="row.choices.length" class="mono text-data">{{ row.choices.join(" · ") }}</span>
+          </span></template
+        >
+      </DataTable>
     </div>
   </div>
 </template>

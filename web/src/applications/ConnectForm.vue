@@ -1,48 +1,53 @@
 <script setup lang="ts">
+/** A new connection, or one that is changed. */
 import { useQueryClient } from "@tanstack/vue-query";
-import { reactive, ref } from "vue";
+import { computed, reactive, watch } from "vue";
 
-import { api, data, Problem } from "@/api/client";
+import { api, type Application, data, Problem } from "@/api/client";
 import { say } from "@/shell/notices";
+import AlertNote from "@/ui/AlertNote.vue";
+import BusyButton from "@/ui/BusyButton.vue";
+import { useDoing } from "@/ui/doing";
 
+const props = defineProps<{ change?: Application }>();
 const emit = defineEmits<{ done: [name: string]; close: [] }>();
 const client = useQueryClient();
 const form = reactive({
-  name: "",
-  label: "",
-  address: "",
+  name: props.change?.name ?? "",
+  label: props.change?.label ?? "",
+  address: props.change?.address ?? "",
   token: "",
-  stage: "practice" as "live" | "practice",
-  pages: "",
+  stage: props.change?.stage ?? "practice",
+  pages: props.change?.pages ?? "",
 });
-const trouble = ref("");
-const busy = ref(false);
-
-async function connect(): Promise<void> {
-  busy.value = true;
-  trouble.value = "";
-  try {
-    const made = await data(api.POST("/api/applications", { body: { ...form } as never }));
-    await client.invalidateQueries({ queryKey: ["applications"] });
-    say(`${made.label} is connected.`);
-    emit("done", made.name);
-  } catch (error) {
-    trouble.value =
-      error instanceof Problem && error.field
-        ? `${error.field}: ${error.message}`
-        : error instanceof Error
-          ? error.message
-          : String(error);
-  } finally {
-    busy.value = false;
-  }
-}
+const { start, busy, error, forget } = useDoing(
+  (inside: boolean) => {
+    const { name, ...body } = { ...form, inside };
+    if (!props.change) return data(api.POST("/api/applications", { body: { name, ...body } }));
+    return data(api.PUT("/api/applications/{name}", { params: { path: { name } }, body }));
+  },
+  {
+    done: async (made) => {
+      await client.invalidateQueries({ queryKey: ["applications"] });
+      say(`${made.label} is connected.`);
+      emit("done", made.name);
+    },
+    failed: () => {},
+  },
+);
+watch(() => form.address, forget);
+/** The address is one of Vexo's own machine or network: that has to be meant. */
+const inside = computed(() => error.value instanceof Problem && error.value.code === "inside");
+const trouble = computed(() => {
+  const { value } = error;
+  return value instanceof Problem && value.field ? `${value.field}: ${value.message}` : value?.message;
+});
 </script>
 
 <template>
-  <form class="min-w-0 flex-1 overflow-auto bg-panel p-6" @submit.prevent="connect">
+  <form class="min-w-0 flex-1 overflow-auto bg-panel p-6" @submit.prevent="start(false)">
     <div class="grid max-w-xl gap-3.5">
-      <h2>Connect an application</h2>
+      <h2>{{ change ? `Change the connection of ${change.label}` : "Connect an application" }}</h2>
       <p class="soft">
         Vexo speaks OData 4.01. The application is asked what it holds before anything is kept; no record is read or
         written.
@@ -59,8 +64,8 @@ async function connect(): Promise<void> {
       <label
         ><span class="field-label">Token</span
         ><input v-model="form.token" class="input mono" type="password" autocomplete="off" /><span
-          class="soft text-[13px]"
-          >Kept encrypted, never shown again.</span
+          class="soft text-small"
+          >{{ change ? "Empty: the one that is kept stays." : "Kept encrypted, never shown again." }}</span
         ></label
       >
       <fieldset class="flex gap-5">
@@ -77,10 +82,11 @@ async function connect(): Promise<void> {
         ><input
           v-model="form.name"
           class="input mono"
+          :readonly="!!change"
           required
           pattern="[-a-zA-Z0-9_]+"
           placeholder="stock-practice"
-        /><span class="soft text-[13px]">For the command line: letters, figures and hyphens.</span></label
+        /><span class="soft text-small">For the command line: letters, figures and hyphens.</span></label
       >
       <label
         ><span class="field-label">Name for people</span
@@ -89,22 +95,17 @@ async function connect(): Promise<void> {
       <label
         ><span class="field-label">Page of a record</span
         ><input v-model="form.pages" class="input mono" placeholder="https://stock.example.org/{source}/{id}/" /><span
-          class="soft text-[13px]"
+          class="soft text-small"
           >Optional: opens a record in the application itself.</span
         ></label
       >
-      <p v-if="trouble" class="rounded border border-reject bg-reject-tint px-3 py-2 text-reject" role="alert">
-        {{ trouble }}
-      </p>
+      <AlertNote v-if="trouble">{{ trouble }}</AlertNote>
       <div class="flex gap-2">
-        <button type="submit" class="btn go" :disabled="busy">
-          {{ busy ? "Asking it…" : "Test and connect" }}</button><button
-          type="button"
-          class="btn"
-          @click="$emit('close')"
-        >
-          Leave it
-        </button>
+        <BusyButton v-if="inside" type="button" class="go" :busy="busy" says="Asking it…" @click="start(true)">
+          It is meant: connect it
+        </BusyButton>
+        <BusyButton v-else type="submit" class="go" :busy="busy" says="Asking it…">Test and connect</BusyButton>
+        <button type="button" class="btn" @click="$emit('close')">Leave it</button>
       </div>
     </div>
   </form>

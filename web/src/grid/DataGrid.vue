@@ -1,28 +1,21 @@
 <script setup lang="ts">
-/** The one grid: virtual rows and columns, old → new in the cell, keys to move. */
+/** The one grid: virtual rows and columns, old → new in the cell. It keeps the focus, and says which cell is meant. */
 import { useVirtualizer } from "@tanstack/vue-virtual";
-import { computed, ref, watch } from "vue";
+import { computed, nextTick, onMounted, ref, useId, watch } from "vue";
 
 import type { Row } from "@/api/client";
 import { count } from "@/parts/format";
 import { useFootNote } from "@/shell/foot";
 import { useKeys } from "@/shell/keys";
+import AlertNote from "@/ui/AlertNote.vue";
 
+import type { GridColumn } from "./columns";
 import GridRow from "./GridRow.vue";
+import { useWidths } from "./useWidths";
 import type { RowWindow } from "./useWindow";
 
-export interface GridColumn {
-  key: string;
-  title: string;
-  sub: string;
-  isKey?: boolean;
-  number?: boolean;
-  dim?: boolean;
-  field?: string | null;
-  width?: number;
-}
-
 const ROW_HEIGHT = 29;
+const WHY_WIDTH = 360;
 const props = defineProps<{
   window: RowWindow;
   columns: GridColumn[];
@@ -32,36 +25,30 @@ const props = defineProps<{
   headHeight?: number;
   wholeRows?: boolean;
 }>();
+/** The row that is meant, by its place in the list. */
 const current = defineModel<number>("current", { default: 0 });
+/** The column that is meant, by its place among a row's cells; -1 is the whole row. */
 const currentColumn = defineModel<number>("column", { default: -1 });
 const emit = defineEmits<{ open: [row: Row] }>();
 
+const id = useId();
 const scroller = ref<HTMLElement>();
-
 const head = computed(() => props.headHeight ?? 46);
 const total = computed(() => props.window.total.value);
-const whyWidth = 360;
-/** As wide as the first rows ask for, so that codes and names are not cut. */
-const widths = computed(() => {
-  const some = Array.from({ length: Math.min(60, total.value) }, (_, at) => props.window.rowAt(at));
-  return props.columns.map((column, at) => {
-    if (column.width) return column.width;
-    let longest = Math.max(column.title.length, column.sub.length * 0.85);
-    for (const row of some) {
-      const cell = row?.cells[at];
-      const changed = cell?.do === "write" || cell?.do === "held";
-      const text = changed ? (cell.old?.length ?? -3) + (cell.new?.length ?? 5) + 3 : (cell?.text?.length ?? 0);
-      longest = Math.max(longest, text);
-    }
-    return Math.round(Math.max(76, Math.min(300, longest * (column.isKey ? 8.2 : 7.8) + 24)));
-  });
-});
+const widths = useWidths(
+  () => props.columns,
+  () => props.window,
+);
 
 /** Keys stay in sight: their columns stand beside the row numbers, the others scroll. */
-const keyed = computed(() => props.columns.map((column, at) => ({ column, at })).filter(({ column }) => column.isKey));
-const rest = computed(() => props.columns.map((column, at) => ({ column, at })).filter(({ column }) => !column.isKey));
-const keysWidth = computed(() => keyed.value.reduce((sum, { at }) => sum + (widths.value[at] ?? 0), 0));
+const placed = computed(() => props.columns.map((column, place) => ({ column, width: widths.value[place] ?? 150 })));
+const keyed = computed(() => placed.value.filter(({ column }) => column.isKey));
+const rest = computed(() => placed.value.filter(({ column }) => !column.isKey));
+const inOrder = computed(() => [...keyed.value, ...rest.value].map(({ column }) => column.at));
+const keysWidth = computed(() => keyed.value.reduce((sum, { width }) => sum + width, 0));
 const fixed = computed(() => 58 + (props.signs ? 42 : 0) + keysWidth.value);
+const before = computed(() => (props.signs ? 3 : 2));
+const columnIndex = (at: number): number => inOrder.value.indexOf(at) + before.value;
 
 const rows = useVirtualizer(
   computed(() => ({
@@ -77,33 +64,48 @@ const cols = useVirtualizer(
     horizontal: true,
     count: rest.value.length,
     getScrollElement: () => scroller.value ?? null,
-    estimateSize: (at: number) => widths.value[rest.value[at]?.at ?? 0] ?? 150,
+    estimateSize: (at: number) => rest.value[at]?.width ?? 150,
     overscan: 3,
     scrollPaddingStart: fixed.value,
   })),
 );
-watch(widths, () => cols.value.measure());
-const width = computed(() => fixed.value + cols.value.getTotalSize() + (props.why ? whyWidth : 0));
+watch(widths, () => {
+  cols.value.measure();
+});
+const whyLeft = computed(() => fixed.value + cols.value.getTotalSize());
+const width = computed(() => whyLeft.value + (props.why ? WHY_WIDTH : 0));
 const shownColumns = computed(() =>
   cols.value.getVirtualItems().flatMap((item) => {
     const one = rest.value[item.index];
-    return one ? [{ ...one, start: item.start, size: item.size }] : [];
+    return one ? [{ column: one.column, left: fixed.value + item.start, width: item.size }] : [];
   }),
 );
 const range = computed(() => {
   const items = rows.value.getVirtualItems();
   return { first: items[0]?.index ?? 0, last: items.at(-1)?.index ?? 30 };
 });
-watch(range, ({ first, last }) => props.window.want(first, last), { immediate: true });
 watch(
-  () => props.window.total.value,
-  (now) => {
-    if (current.value >= now) current.value = Math.max(0, now - 1);
-    props.window.want(range.value.first, range.value.last);
+  [range, () => props.window.ready.value, total],
+  ([{ first, last }]) => {
+    props.window.want(first, last);
   },
+  { immediate: true },
 );
-
-const shownRow = (at: number): Row | undefined => props.window.rowAt(at);
+let begun = false;
+watch(
+  [total, () => props.window.ready.value],
+  ([now, ready]) => {
+    if (!ready) return;
+    if (current.value >= now) current.value = Math.max(0, now - 1);
+    // Whoever comes back finds the row that they left in sight.
+    if (!begun && current.value)
+      void nextTick(() => {
+        go(current.value);
+      });
+    begun ||= now > 0;
+  },
+  { immediate: true },
+);
 
 function go(to: number): void {
   const target = Math.max(0, Math.min(total.value - 1, to));
@@ -111,26 +113,79 @@ function go(to: number): void {
   rows.value.scrollToIndex(target, { align: "auto" });
   props.window.want(target, target);
 }
-function goColumn(to: number): void {
-  const target = Math.max(0, Math.min(props.columns.length - 1, to));
-  currentColumn.value = target;
-  const among = rest.value.findIndex(({ at }) => at === target);
-  if (among >= 0) cols.value.scrollToIndex(among, { align: "auto" });
+/** To the column that many places further; -1 is before the first. */
+function step(by: number): void {
+  const place = inOrder.value.indexOf(currentColumn.value);
+  const to = Math.max(0, Math.min(inOrder.value.length - 1, place + by));
+  goColumn(inOrder.value[to] ?? 0);
+}
+function goColumn(at: number): void {
+  currentColumn.value = at;
+  const place = rest.value.findIndex(({ column }) => column.at === at);
+  if (place >= 0) cols.value.scrollToIndex(place, { align: "auto" });
 }
 const page = (): number =>
   Math.max(1, Math.floor(((scroller.value?.clientHeight ?? 400) - head.value) / ROW_HEIGHT) - 1);
+
+const OWN: Record<string, () => void> = {
+  ArrowDown: () => {
+    go(current.value + 1);
+  },
+  ArrowUp: () => {
+    go(current.value - 1);
+  },
+  PageDown: () => {
+    go(current.value + page());
+  },
+  PageUp: () => {
+    go(current.value - page());
+  },
+  Home: () => {
+    go(0);
+  },
+  End: () => {
+    go(total.value - 1);
+  },
+  ArrowRight: () => {
+    step(1);
+  },
+  ArrowLeft: () => {
+    step(-1);
+  },
+};
+/** Keys of the grid work while it has the focus, not while a button in its head has. */
+function onKey(event: KeyboardEvent): void {
+  if (event.target !== scroller.value || event.ctrlKey || event.altKey || event.metaKey) return;
+  const own = OWN[event.key];
+  if (own) {
+    event.preventDefault();
+    own();
+  } else if (event.key === "Enter") {
+    open(props.window.rowAt(current.value));
+  }
+}
 useKeys("Rows", [
-  { key: "J", says: "next row", run: () => go(current.value + 1) },
-  { key: "K", says: "previous row", run: () => go(current.value - 1) },
-  { key: "ArrowDown", says: "next row", quiet: true, run: () => go(current.value + 1) },
-  { key: "ArrowUp", says: "previous row", quiet: true, run: () => go(current.value - 1) },
-  { key: "PageDown", says: "a page down", quiet: true, run: () => go(current.value + page()) },
-  { key: "PageUp", says: "a page up", quiet: true, run: () => go(current.value - page()) },
-  { key: "Home", says: "first row", quiet: true, run: () => go(0) },
-  { key: "End", says: "last row", quiet: true, run: () => go(total.value - 1) },
-  { key: "ArrowRight", says: "next column", quiet: true, run: () => goColumn(currentColumn.value + 1) },
-  { key: "ArrowLeft", says: "previous column", quiet: true, run: () => goColumn(currentColumn.value - 1) },
+  { key: "J", says: "next row", run: () => OWN.ArrowDown?.() },
+  { key: "K", says: "previous row", run: () => OWN.ArrowUp?.() },
+  ...["Arrows", "Page Up", "Page Down", "Home", "End"].map((key) => ({
+    key,
+    says: "in the grid: move",
+    quiet: true,
+    run: () => {},
+  })),
 ]);
+onMounted(() => {
+  if (document.activeElement === document.body) scroller.value?.focus({ preventScroll: true });
+});
+
+const rowId = (at: number): string => `${id}-r${at}`;
+const cellId = (row: number, at: number): string => `${id}-r${row}-c${at}`;
+/** What the focus is on, for those who do not see it; nothing while it is scrolled away. */
+const active = computed(() => {
+  const { first, last } = range.value;
+  if (!total.value || current.value < first || current.value > last) return undefined;
+  return currentColumn.value < 0 ? rowId(current.value) : cellId(current.value, currentColumn.value);
+});
 useFootNote(() => {
   const height = (scroller.value?.clientHeight ?? 0) - head.value;
   const first = Math.floor((rows.value.scrollOffset ?? 0) / ROW_HEIGHT);
@@ -144,51 +199,71 @@ defineExpose({ go, goColumn });
 </script>
 
 <template>
+  <AlertNote v-if="window.error.value" class="m-2 flex-none">
+    The rows could not be read. {{ window.error.value.message }}
+    <button type="button" class="btn sm ml-2" @click="window.again()">Try again</button>
+  </AlertNote>
   <div
     ref="scroller"
     class="grid-scroll"
+    :class="{ waiting: !window.ready.value, empty: !total }"
     role="grid"
     tabindex="0"
     :aria-label="label"
+    :aria-busy="!window.ready.value || undefined"
     :aria-rowcount="total + 1"
-    :aria-colcount="columns.length + (signs ? 2 : 1) + (why ? 1 : 0)"
+    :aria-colcount="columns.length + before - 1 + (why ? 1 : 0)"
+    :aria-activedescendant="active"
     data-testid="grid"
+    @keydown="onKey"
   >
-    <div :style="{ width: `${width}px`, height: `${head + rows.getTotalSize()}px` }" class="relative min-w-full">
+    <div
+      role="presentation"
+      :style="{ width: `${width}px`, height: `${head + rows.getTotalSize()}px` }"
+      class="relative min-w-full"
+    >
       <div class="grid-head" role="row" aria-rowindex="1" :style="{ height: `${head}px`, width: `${width}px` }">
-        <div class="sticky left-0 z-30 flex bg-sunk" :style="{ width: `${fixed}px` }">
+        <div role="presentation" class="sticky left-0 z-30 flex bg-sunk" :style="{ width: `${fixed}px` }">
           <div
             role="columnheader"
-            class="w-[58px] border-r border-rule px-2.5 pt-1.5 text-right text-[13px] font-semibold"
+            aria-colindex="1"
+            class="w-[58px] border-r border-rule px-2.5 pt-1.5 text-right text-small font-semibold"
           >
             Row
           </div>
-          <div v-if="signs" role="columnheader" class="w-[42px] border-r border-rule" aria-label="Verdict" />
           <div
-            v-for="{ column, at } in keyed"
-            :key="at"
+            v-if="signs"
+            role="columnheader"
+            aria-colindex="2"
+            class="w-[42px] border-r border-rule"
+            aria-label="Verdict"
+          />
+          <div
+            v-for="{ column, width: wide } in keyed"
+            :key="column.at"
             role="columnheader"
             class="grid-th !relative flex-none"
-            :class="{ '!bg-panel': at === currentColumn }"
-            :style="{ width: `${widths[at]}px`, height: `${head - 2}px` }"
-            @click="currentColumn = at"
+            :aria-colindex="columnIndex(column.at)"
+            :class="{ meant: column.at === currentColumn }"
+            :style="{ width: `${wide}px`, height: `${head - 2}px` }"
+            @click="currentColumn = column.at"
           >
-            <slot name="head" :column="column" :at="at"
+            <slot name="head" :column="column"
               >{{ column.title }}<small>{{ column.sub }}</small></slot
             >
           </div>
         </div>
         <div
-          v-for="{ column, at, start, size } in shownColumns"
-          :key="at"
+          v-for="{ column, left, width: wide } in shownColumns"
+          :key="column.at"
           role="columnheader"
           class="grid-th"
-          :aria-colindex="at + 2"
-          :class="{ '!bg-panel': at === currentColumn }"
-          :style="{ left: `${fixed + start}px`, width: `${size}px`, height: `${head - 2}px` }"
-          @click="currentColumn = at"
+          :aria-colindex="columnIndex(column.at)"
+          :class="{ meant: column.at === currentColumn }"
+          :style="{ left: `${left}px`, width: `${wide}px`, height: `${head - 2}px` }"
+          @click="currentColumn = column.at"
         >
-          <slot name="head" :column="column" :at="at"
+          <slot name="head" :column="column"
             >{{ column.title }}<small>{{ column.sub }}</small></slot
           >
         </div>
@@ -196,31 +271,34 @@ defineExpose({ go, goColumn });
           v-if="why"
           role="columnheader"
           class="grid-th"
-          :style="{ left: `${fixed + cols.getTotalSize()}px`, width: `${whyWidth}px`, height: `${head - 2}px` }"
+          :aria-colindex="columns.length + before"
+          :style="{ left: `${whyLeft}px`, width: `${WHY_WIDTH}px`, height: `${head - 2}px` }"
         >
           Why<small>the reason, and what would do</small>
         </div>
       </div>
       <GridRow
         v-for="item in rows.getVirtualItems()"
+        :id="rowId(item.index)"
         :key="item.index"
-        :row="shownRow(item.index)"
+        :row="window.rowAt(item.index)"
         :keyed="keyed"
         :shown="shownColumns"
-        :widths="widths"
-        :fixed="fixed"
         :signs="signs"
         :whole="wholeRows"
-        :why="why ? { left: fixed + cols.getTotalSize(), width: whyWidth } : undefined"
+        :why="why ? { left: whyLeft, width: WHY_WIDTH } : undefined"
+        :meant="item.index === current ? currentColumn : undefined"
+        :column-index="columnIndex"
         :class="{ cur: item.index === current }"
         :aria-rowindex="item.index + 2"
         :aria-selected="item.index === current"
         :style="{ transform: `translateY(${head + item.start}px)`, width: `${width}px` }"
         @click="current = item.index"
-        @dblclick="open(shownRow(item.index))"
+        @cell="currentColumn = $event"
+        @dblclick="open(window.rowAt(item.index))"
       />
     </div>
-    <div v-if="window.ready.value && !total" class="soft sticky left-0 p-5">
+    <div v-if="window.ready.value && !window.error.value && !total" class="soft sticky left-0 p-5">
       <slot name="empty">No row is like that. Choose another filter.</slot>
     </div>
   </div>

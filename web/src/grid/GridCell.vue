@@ -3,7 +3,7 @@ import { computed } from "vue";
 
 import type { Cell } from "@/api/client";
 
-import type { GridColumn } from "./DataGrid.vue";
+import type { GridColumn } from "./columns";
 
 const props = defineProps<{ cell: Cell | undefined; column: GridColumn; fault: boolean; whole?: boolean }>();
 const changed = computed(() => props.cell?.do === "write" || props.cell?.do === "held");

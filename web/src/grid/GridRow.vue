@@ -3,50 +3,61 @@
 import type { Row } from "@/api/client";
 import VerdictSign from "@/parts/VerdictSign.vue";
 
-import type { GridColumn } from "./DataGrid.vue";
+import type { GridColumn } from "./columns";
 import GridCell from "./GridCell.vue";
 
 const props = defineProps<{
+  id: string;
   row: Row | undefined;
-  keyed: { column: GridColumn; at: number }[];
-  shown: { column: GridColumn; at: number; start: number; size: number }[];
-  widths: number[];
-  fixed: number;
+  keyed: { column: GridColumn; width: number }[];
+  shown: { column: GridColumn; left: number; width: number }[];
   signs?: boolean;
   whole?: boolean;
   why?: { left: number; width: number };
+  /** The column that is meant in this row, -1 for the whole row; undefined where another row is. */
+  meant?: number;
+  columnIndex: (at: number) => number;
 }>();
+defineEmits<{ cell: [at: number] }>();
 const fault = (column: GridColumn): boolean =>
   !!props.row?.field && props.row.field === column.field && /re(ject|fus)ed/.test(props.row.state ?? "");
 </script>
 
 <template>
-  <div role="row" class="grid-row" :class="row?.state">
+  <div :id="id" role="row" class="grid-row" :class="row?.state">
     <template v-if="row">
-      <div class="grid-fixed">
-        <div role="rowheader" class="grid-no">{{ row.row }}</div>
-        <div v-if="signs" role="gridcell" class="grid-sign">
+      <div role="presentation" class="grid-fixed">
+        <div role="rowheader" aria-colindex="1" class="grid-no">{{ row.row }}</div>
+        <div v-if="signs" role="gridcell" aria-colindex="2" class="grid-sign">
           <VerdictSign v-if="row.state" :verdict="row.state" />
         </div>
         <GridCell
-          v-for="{ column, at } in keyed"
-          :key="at"
+          v-for="{ column, width } in keyed"
+          :id="`${id}-c${column.at}`"
+          :key="column.at"
           class="!relative flex-none"
-          :cell="row.cells[at]"
+          :class="{ meant: meant === column.at }"
+          :aria-colindex="columnIndex(column.at)"
+          :cell="row.cells[column.at]"
           :column="column"
           :fault="fault(column)"
           :whole="whole"
-          :style="{ width: `${widths[at]}px` }"
+          :style="{ width: `${width}px` }"
+          @click="$emit('cell', column.at)"
         />
       </div>
       <GridCell
-        v-for="{ column, at, start, size } in shown"
-        :key="at"
-        :cell="row.cells[at]"
+        v-for="{ column, left, width } in shown"
+        :id="`${id}-c${column.at}`"
+        :key="column.at"
+        :class="{ meant: meant === column.at }"
+        :aria-colindex="columnIndex(column.at)"
+        :cell="row.cells[column.at]"
         :column="column"
         :fault="fault(column)"
         :whole="whole"
-        :style="{ left: `${fixed + start}px`, width: `${size}px` }"
+        :style="{ left: `${left}px`, width: `${width}px` }"
+        @click="$emit('cell', column.at)"
       />
       <div
         v-if="why"
@@ -58,6 +69,6 @@ const fault = (column: GridColumn): boolean =>
         {{ row.reason }}
       </div>
     </template>
-    <div v-else role="gridcell" class="soft sticky left-16 w-40 px-3 text-[12.5px] leading-[28px]">…</div>
+    <div v-else role="gridcell" class="soft sticky left-16 w-40 px-3 text-data leading-[28px]">…</div>
   </div>
 </template>

@@ -3,12 +3,12 @@ import { describe, expect, it } from "vitest";
 
 import type { Cell, Row } from "@/api/client";
 
-import type { GridColumn } from "./DataGrid.vue";
+import type { GridColumn } from "./columns";
 import GridCell from "./GridCell.vue";
 import GridRow from "./GridRow.vue";
 
-const RATE: GridColumn = { key: "c1", title: "Daily rate", sub: "", number: true, field: "daily_rate" };
-const CODE: GridColumn = { key: "c0", title: "Berth no.", sub: "key", isKey: true, field: "berth_no" };
+const RATE: GridColumn = { at: 1, key: "c1", title: "Daily rate", sub: "", number: true, field: "daily_rate" };
+const CODE: GridColumn = { at: 0, key: "c0", title: "Berth no.", sub: "key", isKey: true, field: "berth_no" };
 
 const cell = (values: Partial<Cell>, whole = false) =>
   mount(GridCell, { props: { cell: { text: "40.50", ...values }, column: RATE, fault: false, whole } });
@@ -54,10 +54,10 @@ describe("a row", () => {
     cells: [{ text: "B-015" }, { text: "40.50" }],
   };
   const props = {
-    keyed: [{ column: CODE, at: 0 }],
-    shown: [{ column: RATE, at: 1, start: 0, size: 100 }],
-    widths: [100, 100],
-    fixed: 200,
+    id: "grid-r0",
+    keyed: [{ column: CODE, width: 100 }],
+    shown: [{ column: RATE, left: 200, width: 100 }],
+    columnIndex: (at: number) => at + 3,
     signs: true,
     why: { left: 300, width: 360 },
   };

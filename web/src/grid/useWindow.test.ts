@@ -1,12 +1,15 @@
-import { flushPromises } from "@vue/test-utils";
+import { VueQueryPlugin } from "@tanstack/vue-query";
+import { flushPromises, mount } from "@vue/test-utils";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
-import { effectScope, type EffectScope, reactive } from "vue";
+import { defineComponent, h, reactive } from "vue";
 
-import { useWindow } from "./useWindow";
+import { queryClient } from "@/api/client";
 
-const asked = reactive({ trip: 7, view: "review", state: "", column: "", text: "", version: "1" });
+import { type Asked, type RowWindow, useWindow } from "./useWindow";
+
+const asked = reactive<Asked>({ trip: 7, view: "review", state: "", column: "", text: "", order: "", version: "1" });
 let requests: URL[] = [];
-let scope: EffectScope;
+let close: () => void = () => {};
 let answer: (url: URL) => Response | Promise<Response>;
 
 const rows = (url: URL): Response => {
@@ -25,14 +28,27 @@ beforeEach(() => {
     requests.push(url);
     return Promise.resolve(answer(url));
   });
-  scope = effectScope();
 });
 afterEach(() => {
-  scope.stop();
+  close();
+  queryClient.clear();
   vi.unstubAllGlobals();
 });
 
-const opened = () => scope.run(() => useWindow(() => ({ ...asked })))!;
+const opened = (): RowWindow => {
+  let window: RowWindow | undefined;
+  const page = mount(
+    defineComponent(() => {
+      window = useWindow(() => ({ ...asked }));
+      return () => h("div");
+    }),
+    { global: { plugins: [[VueQueryPlugin, { queryClient }]] } },
+  );
+  close = () => {
+    page.unmount();
+  };
+  return window!;
+};
 
 describe("a window of rows", () => {
   it("asks for the first block at once, and for each other block once", async () => {
@@ -48,13 +64,36 @@ describe("a window of rows", () => {
     expect(new Set(offsets).size).toBe(offsets.length);
   });
 
-  it("forgets the rows when the question changes", async () => {
+  it("keeps the rows that are shown until those of another question come, and the way back asks nothing", async () => {
     const window = opened();
     await flushPromises();
+    let come: (response: Response) => void = () => {};
+    answer = () => new Promise((resolve) => (come = resolve));
     asked.state = "held";
     await flushPromises();
     expect(requests.at(-1)?.searchParams.get("state")).toBe("held");
-    expect(window.rowAt(0)?.row).toBe(2);
+    expect([window.rowAt(0)?.row, window.total.value, window.ready.value]).toEqual([2, 1000, false]);
+    come(Response.json({ total: 1, offset: 0, rows: [{ row: 19, cells: [] }] }));
+    await flushPromises();
+    expect([window.rowAt(0)?.row, window.total.value, window.ready.value]).toEqual([19, 1, true]);
+    const before = requests.length;
+    asked.state = "";
+    await flushPromises();
+    expect([window.rowAt(0)?.row, window.total.value]).toEqual([2, 1000]);
+    expect(requests).toHaveLength(before);
+  });
+
+  it("tells an error as an error, and asks again when that is wanted", async () => {
+    answer = () => Response.json({ detail: "The plan's file is lost. Plan again." }, { status: 422 });
+    const window = opened();
+    await flushPromises();
+    expect(window.error.value?.message).toBe("The plan's file is lost. Plan again.");
+    expect(window.ready.value).toBe(true);
+    answer = rows;
+    window.again();
+    await flushPromises();
+    expect(window.error.value).toBeNull();
+    expect(window.rowAt(3)?.row).toBe(5);
   });
 
   it("does not take an answer to an older question", async () => {

@@ -41,6 +41,6 @@ const label = (text: string): string => new Date(text).toLocaleDateString("en-GB
       <text x="0" y="76" font-size="11.5" fill="var(--color-ink-soft)">{{ label(days[0]?.day ?? "") }}</text>
       <text x="284" y="76" font-size="11.5" fill="var(--color-ink-soft)" text-anchor="end">today</text>
     </svg>
-    <p class="soft mt-1 text-[12.5px]">{{ count(total) }} in · {{ count(refused) }} refused, {{ share }} %</p>
+    <p class="soft mt-1 text-data">{{ count(total) }} in · {{ count(refused) }} refused, {{ share }} %</p>
   </section>
 </template>

@@ -2,31 +2,37 @@
 import { computed, nextTick, ref } from "vue";
 import { useRouter } from "vue-router";
 
-import { useApplications, useCarried, useSession, useTrips } from "@/api/queries";
+import { useApplications, useCarried, useMay, useTrips } from "@/api/queries";
 import { useFootNote } from "@/shell/foot";
 import { useKeys } from "@/shell/keys";
 import StageLabel from "@/parts/StageLabel.vue";
 import { count, many } from "@/parts/format";
+import { useInAddress } from "@/ui/address";
+import ChoiceList from "@/ui/ChoiceList.vue";
 
 import CarriedChart from "./CarriedChart.vue";
 import TripRow from "./TripRow.vue";
 
 defineEmits<{ bring: [] }>();
 const router = useRouter();
-const { data: session } = useSession();
+const mayPrepare = useMay("prepare");
 const { data: trips, isPending } = useTrips();
 const { data: applications } = useApplications();
 const { data: carried } = useCarried();
-const filter = ref("all");
-const application = ref("");
+const filter = useInAddress("trips", "all");
+const application = useInAddress("application");
 const current = ref(0);
+const choices = computed(() => [
+  { value: "", label: "All applications" },
+  ...(applications.value ?? []).map((a) => ({ value: a.name, label: a.label })),
+]);
 
 const own = computed(() =>
   (trips.value ?? []).filter((t) => !application.value || t.application.name === application.value),
 );
 const filters = computed(() => [
   { name: "all", says: "All", trips: own.value },
-  { name: "asks", says: "Needs someone", trips: own.value.filter((t) => t.asks) },
+  { name: "asks", says: "Waits for a person", trips: own.value.filter((t) => t.asks) },
   { name: "under way", says: "Under way", trips: own.value.filter((t) => !t.asks && !t.finished) },
   { name: "finished", says: "Finished", trips: own.value.filter((t) => t.finished) },
 ]);
@@ -41,13 +47,25 @@ function open(): void {
   if (trip) void router.push(`/trips/${trip.id}`);
 }
 useKeys("Trips", [
-  { key: "J", says: "next trip", run: () => move(1) },
-  { key: "K", says: "previous trip", run: () => move(-1) },
+  {
+    key: "J",
+    says: "next trip",
+    run: () => {
+      move(1);
+    },
+  },
+  {
+    key: "K",
+    says: "previous trip",
+    run: () => {
+      move(-1);
+    },
+  },
   { key: "Enter", says: "open", run: open },
 ]);
 useFootNote(() => {
   const asks = (trips.value ?? []).filter((t) => t.asks).length;
-  return asks ? `${many(asks, "trip needs", "trips need")} someone` : "nothing waits for anyone";
+  return asks ? `${many(asks, "trip waits", "trips wait")} for a person` : "nothing waits for a person";
 });
 </script>
 
@@ -71,8 +89,8 @@ useFootNote(() => {
             <path d="M17 20h19m-6-6 6 6-6 6" />
           </svg>
           <span
-            ><b class="text-[16px]">Send records out <kbd>O</kbd></b
-            ><span class="block text-[13px] text-[#C4DADC]"
+            ><b class="text-lead">Send records out <kbd>O</kbd></b
+            ><span class="block text-small text-[#C4DADC]"
               >Choose records and fields, get a sheet to work on.</span
             ></span
           >
@@ -80,7 +98,7 @@ useFootNote(() => {
         <button
           type="button"
           class="flex items-center gap-3.5 rounded-[10px] border-2 border-dashed border-marine bg-marine-tint px-4 py-3.5 text-left"
-          :disabled="!session?.person?.may_prepare"
+          :disabled="!mayPrepare"
           @click="$emit('bring')"
         >
           <svg
@@ -96,8 +114,8 @@ useFootNote(() => {
             <path d="M4 20h19m-6-6 6 6-6 6" />
           </svg>
           <span
-            ><b class="text-[16px]">Bring a sheet in <kbd>I</kbd></b
-            ><span class="soft block text-[13px]">Drop it anywhere. Vexo knows which trip it belongs to.</span></span
+            ><b class="text-lead">Bring a sheet in <kbd>I</kbd></b
+            ><span class="soft block text-small">Drop it anywhere. Vexo knows which trip it belongs to.</span></span
           >
         </button>
       </div>
@@ -113,10 +131,7 @@ useFootNote(() => {
         >
           {{ one.says }} <span v-if="one.name !== 'all'">{{ count(one.trips.length) }}</span>
         </button>
-        <select v-model="application" class="chip ml-auto" aria-label="Application">
-          <option value="">All applications</option>
-          <option v-for="a in applications" :key="a.name" :value="a.name">{{ a.label }}</option>
-        </select>
+        <ChoiceList v-model="application" class="ml-auto" as="pill" label="Application" :options="choices" />
       </div>
       <ul class="overflow-hidden rounded-lg border border-rule bg-panel">
         <TripRow
@@ -148,12 +163,12 @@ useFootNote(() => {
           <span><StageLabel :stage="a.stage" /></span>
           <span
             ><span class="block truncate">{{ a.label }}</span>
-            <span class="block truncate text-[12.5px]" :class="a.trouble ? 'font-semibold text-reject' : 'soft'">{{
+            <span class="block truncate text-data" :class="a.trouble ? 'font-semibold text-reject' : 'soft'">{{
               a.trouble ? "does not answer" : a.answers_ms != null ? `OData · answers in ${a.answers_ms} ms` : "OData"
             }}</span></span
           >
         </RouterLink>
-        <p v-if="!applications?.length" class="soft text-[13px]">None is connected yet.</p>
+        <p v-if="!applications?.length" class="soft text-small">None is connected yet.</p>
       </section>
       <CarriedChart v-if="carried" :days="carried" />
     </aside>

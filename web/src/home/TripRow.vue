@@ -18,7 +18,7 @@ defineProps<{ trip: Trip; current: boolean }>();
       ><RouterLink :to="`/trips/${trip.id}`" class="block truncate font-bold after:absolute after:inset-0">{{
         trip.title
       }}</RouterLink>
-      <span class="soft block truncate text-[12.5px]"
+      <span class="soft block truncate text-data"
         >{{ trip.plural }} ·
         {{
           trip.rows != null
@@ -31,11 +31,11 @@ defineProps<{ trip: Trip; current: boolean }>();
     >
     <SmallLine :stations="trip.stations" />
     <SmallBar v-if="trip.rows != null" :sum="trip.sum" />
-    <span v-else class="soft text-[13px]">{{ trip.sent_rows != null ? "out, not back yet" : "" }}</span>
+    <span v-else class="soft text-small">{{ trip.sent_rows != null ? "out, not back yet" : "" }}</span>
     <span class="min-w-0"
       ><span class="tag max-w-full truncate" :class="trip.needs.kind">{{ trip.needs.says }}</span>
-      <span class="soft mt-0.5 block truncate text-[12.5px]" :title="fullTime(trip.touched_at)"
-        >{{ trip.created_by }} · {{ when(trip.touched_at) }}</span
+      <span class="soft mt-0.5 block truncate text-data" :title="fullTime(trip.touched_at)"
+        >{{ trip.created_by.name }} · {{ when(trip.touched_at) }}</span
       ></span
     >
   </li>

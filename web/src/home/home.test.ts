@@ -5,6 +5,7 @@ import { afterEach, describe, expect, it, vi } from "vitest";
 import { queryClient } from "@/api/client";
 import { router } from "@/router";
 import FieldList from "@/sendout/FieldList.vue";
+import ChoiceList from "@/ui/ChoiceList.vue";
 import SignInPage from "@/signin/SignInPage.vue";
 import { trip } from "@/trip/example";
 
@@ -12,7 +13,8 @@ import CarriedChart from "./CarriedChart.vue";
 import HomePage from "./HomePage.vue";
 import TripRow from "./TripRow.vue";
 
-afterEach(() => {
+afterEach(async () => {
+  await router.replace("/");
   vi.unstubAllGlobals();
   queryClient.clear();
 });
@@ -31,19 +33,21 @@ const plugins = [router, [VueQueryPlugin, { queryClient }]] as never[];
 describe("home", () => {
   const trips = [trip(), trip({ id: 8, title: "Storm class", asks: false, finished: true, here: "outcome" })];
 
-  it("lists the trips and counts those that need someone", async () => {
-    serve({ "/api/trips": trips, "/api/session": { person: { may_prepare: true }, demo: [] } });
+  it("lists the trips and counts those that wait for a person", async () => {
+    serve({ "/api/trips": trips, "/api/session": { person: { may: ["look", "prepare"] }, demo: [] } });
     const home = mount(HomePage, { global: { plugins } });
     await flushPromises();
     expect(home.findAllComponents(TripRow)).toHaveLength(2);
     const chips = home.findAll("button.chip").map((chip) => chip.text());
-    expect(chips).toEqual(["All", "Needs someone 1", "Under way 0", "Finished 1"]);
+    expect(chips).toEqual(["All", "Waits for a person 1", "Under way 0", "Finished 1"]);
     await home.findAll("button.chip")[3]!.trigger("click");
+    await vi.waitUntil(() => router.currentRoute.value.query.trips === "finished");
+    await flushPromises();
     expect(home.findAllComponents(TripRow).map((row) => row.props("trip").title)).toEqual(["Storm class"]);
   });
 
   it("teaches what it is for when it is empty", async () => {
-    serve({ "/api/trips": [], "/api/session": { person: { may_prepare: true }, demo: [] } });
+    serve({ "/api/trips": [], "/api/session": { person: { may: ["look", "prepare"] }, demo: [] } });
     const home = mount(HomePage, { global: { plugins } });
     await flushPromises();
     expect(home.text()).toContain("No trips yet.");
@@ -123,7 +127,8 @@ describe("fields of a sheet", () => {
 
   it("of a referenced record come in for reading", async () => {
     shown = list(["id", "no"]);
-    await shown.find("select").setValue("holder/name");
+    shown.findComponent(ChoiceList).vm.$emit("chosen", "holder/name");
+    await flushPromises();
     expect(shown.props("modelValue")).toEqual(["id", "no", "holder/name"]);
     expect(shown.text()).toContain("Holder › Name");
     expect(

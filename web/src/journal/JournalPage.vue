@@ -1,19 +1,45 @@
 <script setup lang="ts">
 import { keepPreviousData, useInfiniteQuery } from "@tanstack/vue-query";
-import { computed, reactive } from "vue";
+import { computed } from "vue";
 
-import { api, data } from "@/api/client";
+import { api, data, type Schemas } from "@/api/client";
 import { useApplications } from "@/api/queries";
 import { count, fullTime, many } from "@/parts/format";
 import StageLabel from "@/parts/StageLabel.vue";
 import { useFootNote } from "@/shell/foot";
+import { useTyped } from "@/ui/selected";
+import { useInAddress } from "@/ui/address";
+import AlertNote from "@/ui/AlertNote.vue";
+import BusyButton from "@/ui/BusyButton.vue";
+import ChoiceList from "@/ui/ChoiceList.vue";
+import DataTable from "@/ui/DataTable.vue";
+import type { TableColumn } from "@/ui/table";
 
+type Entry = Schemas["Entry"];
+const COLUMNS: TableColumn<Entry>[] = [
+  { key: "at", title: "When", class: "mono text-data whitespace-nowrap" },
+  { key: "who", title: "Who", class: "whitespace-nowrap" },
+  { key: "what", title: "What", class: "whitespace-nowrap" },
+  { key: "stage", title: "Where" },
+  { key: "rows", title: "Rows", right: true },
+  { key: "said", title: "In words" },
+];
 defineEmits<{ bring: [] }>();
-const asked = reactive({ who: "", what: "", application: "", text: "" });
+const who = useInAddress("who");
+const what = useInAddress("what");
+const application = useInAddress("application");
+const { typed, kept: text } = useTyped("text");
+const asked = computed(() => ({
+  who: who.value,
+  what: what.value,
+  application: application.value,
+  text: text.value,
+}));
 const { data: applications } = useApplications();
 const journal = useInfiniteQuery({
-  queryKey: computed(() => ["journal", { ...asked }]),
-  queryFn: ({ pageParam }) => data(api.GET("/api/journal", { params: { query: { ...asked, before: pageParam } } })),
+  queryKey: computed(() => ["journal", asked.value]),
+  queryFn: ({ pageParam }) =>
+    data(api.GET("/api/journal", { params: { query: { ...asked.value, before: pageParam } } })),
   initialPageParam: "",
   getNextPageParam: (last) => (last.more ? String(last.entries.at(-1)?.id) : undefined),
   placeholderData: keepPreviousData,
@@ -21,6 +47,23 @@ const journal = useInfiniteQuery({
 });
 const entries = computed(() => journal.data.value?.pages.flatMap((page) => page.entries) ?? []);
 const first = computed(() => journal.data.value?.pages[0]);
+const all = (label: string) => ({ value: "", label });
+const people = computed(() => [
+  all("Everyone"),
+  ...(first.value?.people ?? []).map((one) => ({
+    value: one.username,
+    label: one.name,
+    note: one.name === one.username ? undefined : one.username,
+  })),
+]);
+const kinds = computed(() => [
+  all("Everything"),
+  ...(first.value?.kinds ?? []).map((kind) => ({ value: kind, label: kind })),
+]);
+const places = computed(() => [
+  all("All applications"),
+  ...(applications.value ?? []).map((a) => ({ value: a.name, label: a.label })),
+]);
 useFootNote(() => `${many(entries.value.length, "entry", "entries")} shown · only ever added to`);
 </script>
 
@@ -31,61 +74,47 @@ useFootNote(() => `${many(entries.value.length, "entry", "entries")} shown · on
   </div>
   <div class="flex min-h-0 flex-1 flex-col border-t border-rule bg-panel">
     <div class="tools">
-      <select v-model="asked.who" class="chip" aria-label="Who">
-        <option value="">Everyone</option>
-        <option v-for="who in first?.people" :key="who">{{ who }}</option>
-      </select>
-      <select v-model="asked.what" class="chip" aria-label="What">
-        <option value="">Everything</option>
-        <option v-for="what in first?.kinds" :key="what">{{ what }}</option>
-      </select>
-      <select v-model="asked.application" class="chip" aria-label="Application">
-        <option value="">All applications</option>
-        <option v-for="a in applications" :key="a.name" :value="a.name">{{ a.label }}</option>
-      </select>
+      <ChoiceList v-model="who" as="pill" label="Who" :options="people" />
+      <ChoiceList v-model="what" as="pill" label="What" :options="kinds" />
+      <ChoiceList v-model="application" as="pill" label="Application" :options="places" />
       <input
-        v-model.lazy="asked.text"
+        v-model="typed"
         type="search"
-        class="input !min-h-6 !w-52 !py-0 text-[12.5px]"
+        class="input !min-h-6 !w-52 !py-0 !text-data"
         placeholder="Words in an entry"
         aria-label="Words in an entry"
       />
     </div>
-    <div class="min-h-0 flex-1 overflow-auto" tabindex="0" role="region" aria-label="Entries">
-      <table class="plain-table">
-        <thead class="sticky top-0">
-          <tr>
-            <th>When</th>
-            <th>Who</th>
-            <th>What</th>
-            <th>Where</th>
-            <th class="!text-right">Rows</th>
-            <th>In words</th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr v-for="entry in entries" :key="entry.id">
-            <td class="mono text-[12.5px] whitespace-nowrap">{{ fullTime(entry.at) }}</td>
-            <td class="whitespace-nowrap">{{ entry.who }}</td>
-            <td class="whitespace-nowrap">{{ entry.what }}</td>
-            <td><StageLabel v-if="entry.stage" :stage="entry.stage" /></td>
-            <td class="mono text-right">{{ entry.rows == null ? "" : count(entry.rows) }}</td>
-            <td>
-              {{ entry.said }}
-              <RouterLink
-                v-if="entry.trip"
-                class="font-semibold whitespace-nowrap text-marine underline"
-                :to="`/trips/${entry.trip}`"
-                >trip {{ entry.trip }}</RouterLink
-              >
-            </td>
-          </tr>
-        </tbody>
-      </table>
-      <p v-if="first && !entries.length" class="soft p-5">Nothing like that has been done. Choose other filters.</p>
-      <button v-if="journal.hasNextPage.value" type="button" class="btn m-3" @click="journal.fetchNextPage()">
-        Older entries
-      </button>
-    </div>
+    <AlertNote v-if="journal.error.value" class="m-3">{{ journal.error.value.message }}</AlertNote>
+    <DataTable :id="(entry) => entry.id" :rows="entries" :columns="COLUMNS" label="Entries">
+      <template #at="{ row }">{{ fullTime(row.at) }}</template>
+      <template #who="{ row }"
+        ><span :title="row.who.username">{{ row.who.name }}</span></template
+      >
+      <template #what="{ row }">{{ row.what }}</template>
+      <template #stage="{ row }"><StageLabel v-if="row.stage" :stage="row.stage" /></template>
+      <template #rows="{ row }">{{ row.rows == null ? "" : count(row.rows) }}</template>
+      <template #said="{ row }"
+        >{{ row.said }}
+        <RouterLink
+          v-if="row.trip"
+          class="font-semibold whitespace-nowrap text-marine underline"
+          :to="`/trips/${row.trip}`"
+          >trip {{ row.trip }}</RouterLink
+        ></template
+      >
+      <template #after>
+        <p v-if="first && !entries.length" class="soft p-5">Nothing like that has been done. Choose other filters.</p>
+        <BusyButton
+          v-if="journal.hasNextPage.value"
+          type="button"
+          class="m-3"
+          :busy="journal.isFetchingNextPage.value"
+          @click="journal.fetchNextPage()"
+        >
+          Older entries
+        </BusyButton>
+      </template>
+    </DataTable>
   </div>
 </template>

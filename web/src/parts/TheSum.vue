@@ -3,11 +3,13 @@
 import { computed } from "vue";
 
 import { count } from "./format";
-import { SIGNS, terms, word } from "./verdicts";
+import { NOT_IN, SIGNS, terms, word } from "./verdicts";
 
 const props = defineProps<{ rows: number; sum: Record<string, number>; chosen: string }>();
 const emit = defineEmits<{ choose: [verdict: string] }>();
 const parts = computed(() => terms(props.sum));
+const isChosen = (verdict: string): boolean =>
+  props.chosen === verdict || (props.chosen === "not-in" && NOT_IN.includes(verdict));
 </script>
 
 <template>
@@ -20,7 +22,7 @@ const parts = computed(() => terms(props.sum));
           ><b>{{ count(part.count) }}</b> {{ word(part.verdict) }}</span
         >
       </template>
-      <span class="soft mono ml-auto text-[13px]"><slot /></span>
+      <span class="soft mono ml-auto text-small"><slot /></span>
     </div>
     <div class="bar">
       <button
@@ -28,7 +30,7 @@ const parts = computed(() => terms(props.sum));
         :key="part.verdict"
         type="button"
         :class="part.verdict"
-        :aria-pressed="chosen === part.verdict"
+        :aria-pressed="isChosen(part.verdict)"
         :style="{ flex: `${part.count} 0 ${part.count > rows / 12 ? 92 : 62}px` }"
         :aria-label="`${count(part.count)} ${word(part.verdict)}: show these rows`"
         @click="emit('choose', chosen === part.verdict ? '' : part.verdict)"

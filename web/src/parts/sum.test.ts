@@ -60,7 +60,7 @@ describe("where a trip stands", () => {
   it("is said in words", () => {
     const stations = ["file", "columns", "keys", "review", "apply", "outcome"].map((name, at) => ({
       name,
-      state: (at < 3 ? "done" : at === 3 ? "here" : "ahead") as "done" | "here" | "ahead",
+      state: at < 3 ? ("done" as const) : at === 3 ? ("here" as const) : ("ahead" as const),
       says: at === 3 ? "3 rows need you" : "",
       asks: at === 3,
     }));

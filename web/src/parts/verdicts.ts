@@ -15,6 +15,9 @@ export const SIGNS: Record<string, string> = {
   waiting: "○",
 };
 
+/** Rows of an outcome that a person may still bring in. */
+export const NOT_IN = ["refused", "unclear", "rejected", "held", "waiting"];
+
 export const WORDS: Record<string, string> = { aside: "set aside", waiting: "not sent" };
 
 export const word = (verdict: string): string => WORDS[verdict] ?? verdict;

@@ -3,6 +3,7 @@
 import { computed, nextTick, ref } from "vue";
 
 import type { Field, RecordType } from "@/api/client";
+import ChoiceList from "@/ui/ChoiceList.vue";
 
 const props = defineProps<{ type: RecordType; fixed: Set<string>; readable: { name: string; label: string }[] }>();
 const chosen = defineModel<string[]>({ required: true });
@@ -65,7 +66,7 @@ const add = (name: string): void => {
       >
         <span class="soft" aria-hidden="true">⠿</span><span class="truncate">{{ label(name) }}</span>
       </button>
-      <span class="soft text-[12px] whitespace-nowrap">{{ note(byName.get(name)) }}</span>
+      <span class="soft text-fine whitespace-nowrap">{{ note(byName.get(name)) }}</span>
       <button
         v-if="!fixed.has(name)"
         type="button"
@@ -86,18 +87,18 @@ const add = (name: string): void => {
         @click="add(field.name)"
       >
         <span class="text-marine" aria-hidden="true">+</span><span class="truncate">{{ field.label }}</span
-        ><span class="soft ml-auto text-[12px] whitespace-nowrap">{{ note(field) }}</span>
+        ><span class="soft ml-auto text-fine whitespace-nowrap">{{ note(field) }}</span>
       </button>
     </li>
   </ul>
-  <label v-if="lookups.length" class="mt-3 block"
-    ><span class="field-label">From a record it refers to</span>
-    <select
-      class="input"
-      @change="(add(($event.target as HTMLSelectElement).value), (($event.target as HTMLSelectElement).value = ''))"
-    >
-      <option value="">Add for reading…</option>
-      <option v-for="one in lookups" :key="one.name" :value="one.name">{{ one.label }}</option>
-    </select></label
-  >
+  <div v-if="lookups.length" class="mt-3">
+    <span class="field-label">From a record it refers to</span>
+    <ChoiceList
+      model-value=""
+      empty="Add for reading…"
+      label="A field of a record it refers to"
+      :options="lookups.map((one) => ({ value: one.name, label: one.label }))"
+      @chosen="add"
+    />
+  </div>
 </template>

@@ -1,16 +1,20 @@
 <script setup lang="ts">
 import { keepPreviousData, useQuery } from "@tanstack/vue-query";
-import { useDebounce } from "@vueuse/core";
+import { refDebounced } from "@vueuse/core";
 import { computed, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 
 import { api, data, Problem } from "@/api/client";
-import { jobEnded, useApplications, useCatalogue, useSession } from "@/api/queries";
+import { jobDone, useApplications, useCatalogue, useMay } from "@/api/queries";
 import { count, many } from "@/parts/format";
 import StageLabel from "@/parts/StageLabel.vue";
 import { useFootNote } from "@/shell/foot";
 import { useKeys } from "@/shell/keys";
-import { say, sayError } from "@/shell/notices";
+import { say } from "@/shell/notices";
+import BusyButton from "@/ui/BusyButton.vue";
+import ChoiceList from "@/ui/ChoiceList.vue";
+import { useDoing } from "@/ui/doing";
+import SidePanel from "@/ui/SidePanel.vue";
 
 import FieldList from "./FieldList.vue";
 import TypePicker from "./TypePicker.vue";
@@ -18,7 +22,7 @@ import TypePicker from "./TypePicker.vue";
 defineEmits<{ bring: [] }>();
 const FORMATS = ["xlsx", "csv", "tsv"] as const;
 const router = useRouter();
-const { data: session } = useSession();
+const mayPrepare = useMay("prepare");
 const { data: applications } = useApplications();
 const application = ref("");
 const typeName = ref("");
@@ -26,7 +30,6 @@ const condition = ref("");
 const chosen = ref<string[]>([]);
 const format = ref<(typeof FORMATS)[number]>("xlsx");
 const title = ref("");
-const busy = ref("");
 const conditionInput = ref<HTMLInputElement>();
 
 watch(
@@ -64,7 +67,8 @@ const readable = computed(() =>
   ),
 );
 
-const settled = useDebounce(
+const places = computed(() => (applications.value ?? []).map((a) => ({ value: a.name, label: a.label })));
+const settled = refDebounced(
   computed(() => ({
     application: application.value,
     type: typeName.value,
@@ -111,10 +115,10 @@ const kinds = computed(() =>
   }),
 );
 
-async function send(): Promise<void> {
-  if (busy.value) return;
-  busy.value = "Reading records…";
-  try {
+const progress = ref("Reading records…");
+const sending = useDoing(
+  async () => {
+    progress.value = "Reading records…";
     const body = {
       application: application.value,
       record_type: typeName.value,
@@ -124,27 +128,29 @@ async function send(): Promise<void> {
       format: format.value,
     };
     const asked = await data(api.POST("/api/sent-out", { body }));
-    const job = await jobEnded(
-      asked.id,
-      (now) => (busy.value = now.total ? `${count(now.done)} of ${count(now.total)} read…` : "Reading records…"),
-    );
-    if (job.state !== "done") throw new Error(job.error || job.message);
-    const made = job.result as { trip: number; sheet: number; rows: number };
-    const link = document.createElement("a");
-    link.href = `/api/trips/${made.trip}/sheets/${made.sheet}`;
-    link.download = "";
-    link.click();
-    say(`${many(made.rows, "record", "records")} went out. The sheet is downloaded, and stays with the trip.`);
-    await router.push(`/trips/${made.trip}`);
-  } catch (error) {
-    sayError(error);
-  } finally {
-    busy.value = "";
-  }
+    return jobDone(asked.id, (now) => {
+      progress.value = now.total ? `${count(now.done)} of ${count(now.total)} read…` : "Reading records…";
+    });
+  },
+  {
+    done: ({ result }) => {
+      if (!result?.trip) return;
+      const link = document.createElement("a");
+      link.href = `/api/trips/${result.trip}/sheets/${result.sheet}`;
+      link.download = "";
+      link.click();
+      say(`${many(result.rows ?? 0, "record", "records")} went out. The sheet is downloaded, and stays with the trip.`);
+      return router.push(`/trips/${result.trip}`);
+    },
+  },
+);
+const canSend = computed(() => !slip.value && !!preview.data.value && mayPrepare.value);
+function send(): void {
+  if (canSend.value) sending.start();
 }
 useKeys("Sending out", [
   { key: "/", says: "condition", run: () => conditionInput.value?.focus() },
-  { key: "Ctrl Enter", says: "send out", run: () => void send() },
+  { key: "Ctrl Enter", says: "send out", run: send },
 ]);
 useFootNote(() => "reading only: the application is not changed");
 </script>
@@ -152,40 +158,37 @@ useFootNote(() => "reading only: the application is not changed");
 <template>
   <div class="where">
     <StageLabel :stage="stage" />
-    <select v-model="application" class="chip" aria-label="Application">
-      <option v-for="a in applications" :key="a.name" :value="a.name">{{ a.label }}</option>
-    </select>
+    <ChoiceList v-model="application" as="pill" label="Application" :options="places" />
     <h1>Send records out</h1>
-    <span class="ml-auto" aria-live="polite">{{ busy }}</span>
-    <button
+    <span class="ml-auto" aria-live="polite">{{ sending.busy.value ? progress : "" }}</span>
+    <BusyButton
       type="button"
-      class="btn go"
-      :disabled="!!busy || !!slip || !preview.data.value || !session?.person?.may_prepare"
+      class="go"
+      :busy="sending.busy.value"
+      :disabled="!canSend"
       data-testid="send"
       @click="send"
     >
       Send out {{ preview.data.value ? many(preview.data.value.count, "row", "rows") : "" }}
-    </button>
+    </BusyButton>
   </div>
-  <div
-    class="flex flex-none flex-wrap items-center gap-x-3 gap-y-1 border-t border-rule bg-panel px-4 py-3 text-[17px]"
-  >
+  <div class="flex flex-none flex-wrap items-center gap-x-3 gap-y-1 border-t border-rule bg-panel px-4 py-3 text-title">
     Every <TypePicker v-model="typeName" :types="catalogue?.types ?? []" /> where
     <input
       ref="conditionInput"
       v-model="condition"
-      class="mono min-w-[260px] flex-1 border-b-2 border-marine bg-transparent px-1 py-1 text-[14px]"
+      class="mono min-w-[260px] flex-1 border-b-2 border-marine bg-transparent px-1 py-1 text-body"
       :class="{ '!border-reject': slip }"
       aria-label="Condition"
       aria-describedby="slip"
       spellcheck="false"
       placeholder="all of them, or such as: harbour eq 'NORTHHAVEN' and daily_rate gt 40"
     />
-    <span class="soft text-[14px]"
+    <span class="soft text-body"
       ><b class="mono text-ink">{{ preview.data.value ? count(preview.data.value.count) : "…" }}</b> of
       {{ preview.data.value ? count(preview.data.value.total) : "…" }} records</span
     >
-    <pre v-if="slip" id="slip" class="mono w-full text-[13px] whitespace-pre-wrap text-reject" role="alert">{{
+    <pre v-if="slip" id="slip" class="mono w-full text-small whitespace-pre-wrap text-reject" role="alert">{{
       slip
     }}</pre>
   </div>
@@ -201,7 +204,7 @@ useFootNote(() => "reading only: the application is not changed");
       <div class="min-h-0 flex-1 overflow-auto" tabindex="0" role="region" aria-label="Preview">
         <table
           v-if="preview.data.value"
-          class="border-collapse text-[13px]"
+          class="border-collapse text-small"
           :class="{ 'opacity-60': preview.isFetching.value && !!slip }"
         >
           <thead class="sticky top-0">
@@ -211,7 +214,7 @@ useFootNote(() => "reading only: the application is not changed");
                 :key="at"
                 class="border-r border-b-2 border-rule border-b-rule-strong bg-sunk px-2.5 py-1.5 text-left font-semibold whitespace-nowrap"
               >
-                {{ header }}<small class="soft block text-[11.5px] font-normal">{{ kinds[at]?.note }}</small>
+                {{ header }}<small class="soft block text-fine font-normal">{{ kinds[at]?.note }}</small>
               </th>
             </tr>
           </thead>
@@ -220,7 +223,7 @@ useFootNote(() => "reading only: the application is not changed");
               <td
                 v-for="(cell, c) in row"
                 :key="c"
-                class="mono h-[29px] max-w-[260px] truncate border-r border-b border-[#ECE8DD] px-2.5 text-[12.5px]"
+                class="mono h-[29px] max-w-[260px] truncate border-r border-b border-[#ECE8DD] px-2.5 text-data"
                 :class="{
                   'text-right': kinds[c]?.number,
                   'bg-[#faf9f5] text-ink-faint': kinds[c]?.note === 'for reading',
@@ -235,7 +238,7 @@ useFootNote(() => "reading only: the application is not changed");
         <p v-if="preview.data.value && !preview.data.value.count" class="soft p-5">No record meets this condition.</p>
       </div>
     </div>
-    <aside class="side !w-[254px]" aria-label="The sheet">
+    <SidePanel class="!w-[254px]" label="The sheet">
       <h2>The sheet</h2>
       <div class="flex gap-2" role="group" aria-label="Format">
         <button
@@ -267,6 +270,6 @@ useFootNote(() => "reading only: the application is not changed");
         <b>Kept here too</b>
         <p>A copy stays with the trip. It tells your edits from other people's.</p>
       </section>
-    </aside>
+    </SidePanel>
   </div>
 </template>

@@ -25,7 +25,7 @@ const label = (name: unknown): string => props.types.find((t) => t.name === name
     />
     <ComboboxButton class="grid h-7 w-7 place-items-center text-marine" aria-label="All record types">▾</ComboboxButton>
     <ComboboxOptions
-      class="absolute top-full left-0 z-40 mt-1 max-h-80 w-64 overflow-auto rounded-lg border border-rule bg-panel p-1 text-[14px] shadow-xl focus:outline-none"
+      class="absolute top-full left-0 z-40 mt-1 max-h-80 w-64 overflow-auto rounded-lg border border-rule bg-panel p-1 text-body shadow-xl focus:outline-none"
     >
       <ComboboxOption
         v-for="one in found"

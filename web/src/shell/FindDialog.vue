@@ -1,9 +1,10 @@
 <script setup lang="ts">
-import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions, Dialog, DialogPanel } from "@headlessui/vue";
+import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions } from "@headlessui/vue";
 import { computed, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 
-import { useApplications, useTrips } from "@/api/queries";
+import { useApplications, useMay, useTrips } from "@/api/queries";
+import DialogFrame from "@/ui/DialogFrame.vue";
 
 interface Place {
   kind: string;
@@ -18,19 +19,35 @@ const emit = defineEmits<{ close: []; bring: []; keys: [] }>();
 const router = useRouter();
 const { data: trips } = useTrips();
 const { data: applications } = useApplications();
+const mayPeople = useMay("people");
 const text = ref("");
 watch(
   () => props.open,
   () => (text.value = ""),
 );
 
-const commands: Place[] = [
+const commands = computed<Place[]>(() => [
   { kind: "Command", name: "Send records out", note: "O", to: "/send-out" },
-  { kind: "Command", name: "Bring a sheet in", note: "I", run: () => emit("bring") },
-  { kind: "Command", name: "All keys", note: "?", run: () => emit("keys") },
+  {
+    kind: "Command",
+    name: "Bring a sheet in",
+    note: "I",
+    run: () => {
+      emit("bring");
+    },
+  },
+  {
+    kind: "Command",
+    name: "All keys",
+    note: "?",
+    run: () => {
+      emit("keys");
+    },
+  },
   { kind: "Page", name: "Journal", note: "who did what", to: "/journal" },
   { kind: "Page", name: "Applications", note: "connections", to: "/applications" },
-];
+  ...(mayPeople.value ? [{ kind: "Page", name: "People", note: "who may do what", to: "/people" }] : []),
+]);
 const places = computed<Place[]>(() => [
   ...(trips.value ?? []).map((t) => ({
     kind: "Trip",
@@ -44,7 +61,7 @@ const places = computed<Place[]>(() => [
     note: `${a.name} · ${a.stage}`,
     to: `/applications/${a.name}`,
   })),
-  ...commands,
+  ...commands.value,
 ]);
 const found = computed(() => {
   const words = text.value.toLowerCase().split(/\s+/).filter(Boolean);
@@ -62,39 +79,34 @@ function go(place: Place | null): void {
 </script>
 
 <template>
-  <Dialog :open="open" class="relative z-50" @close="$emit('close')">
-    <div class="fixed inset-0 bg-ink/40" aria-hidden="true" />
-    <div class="fixed inset-0 flex items-start justify-center p-16">
-      <DialogPanel class="dialog !p-2" aria-label="Find">
-        <Combobox :model-value="null" nullable @update:model-value="go">
-          <ComboboxInput
-            class="input !min-h-10"
-            placeholder="Find a trip, application or command"
-            aria-label="Find a trip, application or command"
-            autocomplete="off"
-            @change="text = $event.target.value"
-          />
-          <ComboboxOptions static class="mt-2 max-h-[50vh] overflow-auto">
-            <ComboboxOption
-              v-for="place in found"
-              :key="place.kind + place.name + place.note"
-              v-slot="{ active }"
-              :value="place"
-              as="template"
-            >
-              <li
-                class="flex cursor-pointer items-baseline gap-3 rounded px-3 py-1.5"
-                :class="{ 'bg-marine-tint': active }"
-              >
-                <span class="soft w-24 text-[12.5px]">{{ place.kind }}</span>
-                <b class="font-semibold">{{ place.name }}</b>
-                <span class="soft ml-auto truncate text-[12.5px]">{{ place.note }}</span>
-              </li>
-            </ComboboxOption>
-            <li v-if="!found.length" class="soft px-3 py-2">Nothing has that in its name.</li>
-          </ComboboxOptions>
-        </Combobox>
-      </DialogPanel>
-    </div>
-  </Dialog>
+  <DialogFrame :open="open" high label="Find" @close="$emit('close')">
+    <Combobox :model-value="null" nullable @update:model-value="go">
+      <ComboboxInput
+        class="input !min-h-10"
+        placeholder="Find a trip, application or command"
+        aria-label="Find a trip, application or command"
+        autocomplete="off"
+        @change="text = $event.target.value"
+      />
+      <ComboboxOptions static class="mt-2 max-h-[50vh] overflow-auto">
+        <ComboboxOption
+          v-for="place in found"
+          :key="place.kind + place.name + place.note"
+          v-slot="{ active }"
+          :value="place"
+          as="template"
+        >
+          <li
+            class="flex cursor-pointer items-baseline gap-3 rounded px-3 py-1.5"
+            :class="{ 'bg-marine-tint': active }"
+          >
+            <span class="soft w-24 text-data">{{ place.kind }}</span>
+            <b class="font-semibold">{{ place.name }}</b>
+            <span class="soft ml-auto truncate text-data">{{ place.note }}</span>
+          </li>
+        </ComboboxOption>
+        <li v-if="!found.length" class="soft px-3 py-2">Nothing has that in its name.</li>
+      </ComboboxOptions>
+    </Combobox>
+  </DialogFrame>
 </template>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { Dialog, DialogPanel, DialogTitle } from "@headlessui/vue";
+import DialogFrame from "@/ui/DialogFrame.vue";
 
 import { registered } from "./keys";
 
@@ -8,21 +8,15 @@ defineEmits<{ close: [] }>();
 </script>
 
 <template>
-  <Dialog :open="open" class="relative z-50" @close="$emit('close')">
-    <div class="fixed inset-0 bg-ink/40" aria-hidden="true" />
-    <div class="fixed inset-0 grid place-items-center p-6">
-      <DialogPanel class="dialog">
-        <DialogTitle as="h2" class="mb-3">All keys here</DialogTitle>
-        <div class="grid max-h-[60vh] grid-cols-2 gap-6 overflow-auto">
-          <section v-for="entry in [...registered].reverse()" :key="entry.group">
-            <h3 class="soft mb-1 text-[13px] font-bold">{{ entry.group }}</h3>
-            <p v-for="key in entry.keys" :key="key.key" class="flex justify-between py-0.5">
-              <span>{{ key.says }}</span><kbd>{{ key.key }}</kbd>
-            </p>
-          </section>
-        </div>
-        <button type="button" class="btn mt-4" @click="$emit('close')">Close <kbd>Esc</kbd></button>
-      </DialogPanel>
+  <DialogFrame :open="open" title="All keys here" @close="$emit('close')">
+    <div class="grid max-h-[60vh] grid-cols-2 gap-6 overflow-auto">
+      <section v-for="entry in [...registered].reverse()" :key="entry.group">
+        <h3 class="soft mb-1 text-small font-bold">{{ entry.group }}</h3>
+        <p v-for="key in entry.keys" :key="key.key" class="flex justify-between py-0.5">
+          <span>{{ key.says }}</span><kbd>{{ key.key }}</kbd>
+        </p>
+      </section>
     </div>
-  </Dialog>
+    <button type="button" class="btn mt-4" @click="$emit('close')">Close <kbd>Esc</kbd></button>
+  </DialogFrame>
 </template>

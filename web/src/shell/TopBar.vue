@@ -4,10 +4,12 @@ import { useQueryClient } from "@tanstack/vue-query";
 import { computed } from "vue";
 
 import { api, type Schemas } from "@/api/client";
+import { useMay } from "@/api/queries";
 
 const props = defineProps<{ person: Schemas["Person"] }>();
-defineEmits<{ find: []; keys: [] }>();
+defineEmits<{ find: []; keys: []; password: [] }>();
 const client = useQueryClient();
+const mayPeople = useMay("people");
 const initials = computed(() =>
   (props.person.name || props.person.username || "?")
     .split(/\s+/)
@@ -26,7 +28,7 @@ async function signOut(): Promise<void> {
 
 <template>
   <header class="top">
-    <RouterLink to="/" class="flex items-center gap-2 text-[18px] font-bold" aria-label="Vexo, to the trips">
+    <RouterLink to="/" class="flex items-center gap-2 text-title font-bold" aria-label="Vexo, to the trips">
       <svg width="22" height="22" viewBox="0 0 22 22" aria-hidden="true">
         <path d="M2 4 11 18 20 4" fill="none" stroke="#E8B04A" stroke-width="3.4" />
         <circle cx="2.8" cy="4" r="2.6" fill="#E9F1F1" />
@@ -40,6 +42,7 @@ async function signOut(): Promise<void> {
       >
       <RouterLink to="/applications">Applications</RouterLink>
       <RouterLink to="/journal">Journal</RouterLink>
+      <RouterLink v-if="mayPeople" to="/people">People</RouterLink>
     </nav>
     <span class="flex-1" />
     <button type="button" class="find" @click="$emit('find')">
@@ -54,7 +57,7 @@ async function signOut(): Promise<void> {
       >
         <div class="px-3 py-2">
           <b>{{ person.name }}</b>
-          <div class="soft text-[13px]">{{ person.role_label }}</div>
+          <div class="soft text-small">{{ person.role_label }}</div>
         </div>
         <MenuItem v-slot="{ active }">
           <button
@@ -63,6 +66,15 @@ async function signOut(): Promise<void> {
             @click="$emit('keys')"
           >
             All keys
+          </button>
+        </MenuItem>
+        <MenuItem v-slot="{ active }">
+          <button
+            class="w-full rounded px-3 py-1.5 text-left"
+            :class="{ 'bg-marine-tint': active }"
+            @click="$emit('password')"
+          >
+            Change your password…
           </button>
         </MenuItem>
         <MenuItem v-slot="{ active }">

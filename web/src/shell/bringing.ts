@@ -8,14 +8,22 @@ import { router } from "@/router";
 
 import { say } from "./notices";
 
-export interface Fit {
-  application: string;
-  record_type: string;
-  plural: string;
-  columns: number;
+export type Fit = Schemas["Fit"];
+
+interface Bringing {
+  open: boolean;
+  name: string;
+  says: string;
+  share: number;
+  trouble: string;
+  upload: number;
+  rows: number;
+  fits: Fit[];
+  note: string;
+  choosing: boolean;
 }
 
-export const bringing = reactive({
+export const bringing = reactive<Bringing>({
   open: false,
   name: "",
   says: "",
@@ -23,7 +31,7 @@ export const bringing = reactive({
   trouble: "",
   upload: 0,
   rows: 0,
-  fits: [] as Fit[],
+  fits: [],
   note: "",
   choosing: false,
 });
@@ -48,16 +56,9 @@ export async function bring(file: File, trip?: Schemas["TripSummary"]): Promise<
     );
     const job = await jobEnded(asked.id);
     if (job.state !== "done") throw new Error(job.error || job.message || "The file could not be read.");
-    const found = job.result as {
-      trip: number | null;
-      application: string;
-      record_type: string;
-      rows: number;
-      fits: Fit[];
-      note: string;
-    };
-    if (found.trip) await bringAs(found.application, found.record_type, { trip: String(found.trip) });
-    else Object.assign(bringing, { choosing: true, rows: found.rows, fits: found.fits, note: found.note });
+    const { trip: known, application = "", record_type = "", rows = 0, fits = [], note = "" } = job.result ?? {};
+    if (known) await bringAs(application, record_type, { trip: String(known) });
+    else Object.assign(bringing, { choosing: true, rows, fits, note });
   } catch (error) {
     bringing.trouble = error instanceof Error ? error.message : String(error);
   }

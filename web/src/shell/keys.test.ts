@@ -55,6 +55,8 @@ describe("keys", () => {
     ]);
     const input = made.find("input").element;
     press("x", {}, input);
+    document.body.innerHTML += '<ul role="listbox"><li role="option" tabindex="0">Operator</li></ul>';
+    press("x", {}, document.querySelector("[role=option]")!);
     press("k", { ctrlKey: true }, input);
     expect([plain.mock.calls.length, find.mock.calls.length]).toEqual([0, 1]);
   });

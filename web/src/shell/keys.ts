@@ -27,8 +27,12 @@ function name(event: KeyboardEvent): string {
   return (event.ctrlKey || event.metaKey ? "Ctrl " : "") + (event.altKey ? "Alt " : "") + key;
 }
 
+/** Letters go to what is written in, and to a list that is searched by its first letters. */
 const typing = (target: EventTarget | null): boolean =>
-  target instanceof HTMLElement && (target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName));
+  target instanceof HTMLElement &&
+  (target.isContentEditable ||
+    /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName) ||
+    !!target.closest("[role=listbox], [role=menu]"));
 
 /** The one listener of the page. */
 export function onKey(event: KeyboardEvent): void {

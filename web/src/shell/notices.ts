@@ -13,7 +13,10 @@ let next = 1;
 export function say(text: string, bad = false): void {
   const notice = { id: next++, text, bad };
   notices.push(notice);
-  if (!bad) setTimeout(() => dismiss(notice.id), 6000);
+  if (!bad)
+    setTimeout(() => {
+      dismiss(notice.id);
+    }, 6000);
 }
 
 export function dismiss(id: number): void {
@@ -21,4 +24,6 @@ export function dismiss(id: number): void {
   if (at >= 0) notices.splice(at, 1);
 }
 
-export const sayError = (error: unknown): void => say(error instanceof Error ? error.message : String(error), true);
+export function sayError(error: unknown): void {
+  say(error instanceof Error ? error.message : String(error), true);
+}

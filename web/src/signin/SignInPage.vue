@@ -3,31 +3,27 @@ import { useQueryClient } from "@tanstack/vue-query";
 import { ref } from "vue";
 
 import { api, data, type Schemas } from "@/api/client";
+import BusyButton from "@/ui/BusyButton.vue";
+import { useDoing } from "@/ui/doing";
 
 defineProps<{ demo: Schemas["DemoPerson"][] }>();
 const client = useQueryClient();
 const username = ref("");
 const password = ref("");
-const trouble = ref("");
-const busy = ref(false);
-
-async function signIn(): Promise<void> {
-  busy.value = true;
-  trouble.value = "";
-  try {
-    const body = { username: username.value, password: password.value };
-    client.setQueryData(["session"], await data(api.POST("/api/session", { body })));
-  } catch (error) {
-    trouble.value = error instanceof Error ? error.message : String(error);
-  } finally {
-    busy.value = false;
-  }
-}
+const { start, busy, error } = useDoing(
+  () => data(api.POST("/api/session", { body: { username: username.value, password: password.value } })),
+  {
+    done: (session) => {
+      client.setQueryData(["session"], session);
+    },
+    failed: () => {},
+  },
+);
 
 function as(person: Schemas["DemoPerson"]): void {
   username.value = person.username;
   password.value = person.password;
-  void signIn();
+  start();
 }
 </script>
 
@@ -39,16 +35,16 @@ function as(person: Schemas["DemoPerson"]): void {
         <circle cx="2.8" cy="4" r="2.6" fill="#E9F1F1" />
         <circle cx="19.2" cy="4" r="2.6" fill="#E9F1F1" />
       </svg>
-      <h1 class="mt-4 !text-[34px] leading-tight">Records out.<br />Records back in.</h1>
-      <ul class="mt-6 grid gap-2 text-[16px] text-[#C4DADC]">
+      <h1 class="mt-4 !text-hero leading-tight">Records out.<br />Records back in.</h1>
+      <ul class="mt-6 grid gap-2 text-lead text-[#C4DADC]">
         <li>Every row is accounted for.</li>
         <li>Nothing is written that was not seen.</li>
         <li>What was written can be shown.</li>
       </ul>
     </section>
     <section class="flex flex-col justify-center px-16">
-      <form class="grid max-w-sm gap-3" @submit.prevent="signIn">
-        <h2 class="!text-[20px]">Sign in</h2>
+      <form class="grid max-w-sm gap-3" @submit.prevent="start()">
+        <h2 class="!text-large">Sign in</h2>
         <label
           ><span class="field-label">Name</span
           ><input v-model="username" class="input" name="username" autocomplete="username" required
@@ -63,12 +59,12 @@ function as(person: Schemas["DemoPerson"]): void {
             autocomplete="current-password"
             required
         /></label>
-        <p v-if="trouble" class="text-reject" role="alert">{{ trouble }}</p>
-        <button type="submit" class="btn go justify-center" :disabled="busy">Sign in</button>
+        <p v-if="error" class="text-reject" role="alert">{{ error.message }}</p>
+        <BusyButton type="submit" class="go justify-center" :busy="busy">Sign in</BusyButton>
       </form>
       <div v-if="demo.length" class="mt-8 max-w-sm">
         <h2>Or take a part in the demo</h2>
-        <p class="soft mb-2 text-[13px]">
+        <p class="soft mb-2 text-small">
           Made-up people of the Saltmarsh Harbours; the password of each is “{{ demo[0]?.password }}”.
         </p>
         <div class="grid gap-2">

@@ -1,15 +1,17 @@
 <script setup lang="ts">
 import { useQueryClient } from "@tanstack/vue-query";
-import { computed, defineAsyncComponent, provide, ref, watch } from "vue";
+import { computed, defineAsyncComponent, provide, shallowRef, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 
 import { Problem, type TripDetail } from "@/api/client";
-import { useSession, useTrip } from "@/api/queries";
+import { useMay, useTrip } from "@/api/queries";
 import { count, exact, fullTime, many, when } from "@/parts/format";
 import StageLabel from "@/parts/StageLabel.vue";
 import TheLine from "@/parts/TheLine.vue";
 import TheSum from "@/parts/TheSum.vue";
 import { useKeys } from "@/shell/keys";
+import { useInAddress } from "@/ui/address";
+import AlertNote from "@/ui/AlertNote.vue";
 
 import { tripKey } from "./context";
 
@@ -28,45 +30,62 @@ const route = useRoute();
 const router = useRouter();
 const client = useQueryClient();
 const id = computed(() => Number(route.params.id));
-const { data: trip, error } = useTrip(id);
-const { data: session } = useSession();
-const mayPrepare = computed(() => !!session.value?.person?.may_prepare);
-const open = computed<StationName>(() => (route.params.station || trip.value?.here || "file") as StationName);
-const state = ref(String(route.query.state ?? ""));
+const { data: found, error } = useTrip(id);
+/** The trip as it was last known: its stations are there only while it is. */
+const known = shallowRef<TripDetail>();
+watch(found, (now) => (known.value = now ?? known.value), { immediate: true, flush: "sync" });
+const trip = computed(() => (known.value?.id === id.value ? known.value : undefined));
+const mayPrepare = useMay("prepare");
+const isStation = (name: unknown): name is StationName => typeof name === "string" && name in STATIONS;
+const open = computed<StationName>(() => {
+  const said = [route.params.station, trip.value?.here].find(isStation);
+  return said ?? "file";
+});
+const asked = useInAddress("state");
+/** Outcome opens on what is not in; whoever wants all of it says so. */
+const state = computed({
+  get: () => {
+    if (asked.value) return asked.value === "all" ? "" : asked.value;
+    return open.value === "outcome" && trip.value?.outcomes.length ? "not-in" : "";
+  },
+  set: (value) => {
+    asked.value = value || (open.value === "outcome" ? "all" : "");
+  },
+});
 const withSum = computed(
   () => ["review", "apply", "outcome"].includes(open.value) && trip.value?.rows != null && !!trip.value.plan,
 );
 
-watch(
-  () => route.query.state,
-  (now) => (state.value = String(now ?? "")),
-);
 function choose(verdict: string): void {
-  const station = open.value === "apply" ? (trip.value?.here === "outcome" ? "outcome" : "review") : open.value;
-  void router.replace({ params: { id: id.value, station }, query: verdict ? { state: verdict } : {} });
+  if (open.value !== "apply") {
+    state.value = verdict;
+    return;
+  }
+  const station = trip.value?.here === "outcome" ? "outcome" : "review";
+  void router.push({ params: { id: id.value, station }, query: { state: verdict || "all" } });
 }
 
 const set = (now: TripDetail): void => void client.setQueryData(["trip", id.value], now);
 const refresh = async (): Promise<void> => {
   await client.invalidateQueries({ queryKey: ["trip", id.value] });
 };
-provide(tripKey, { trip: trip as never, mayPrepare, set, refresh });
+/** For the stations, which are shown only while there is a trip. */
+const there = computed(() => {
+  if (!known.value) throw new Error("no trip is there");
+  return known.value;
+});
+provide(tripKey, { trip: there, mayPrepare, set, refresh });
 
 const brokenOff = computed(() => trip.value?.passes.some((one) => one.state === "interrupted"));
-const verdicts = computed(() => (trip.value?.summary as { verdicts?: Record<string, number> } | null)?.verdicts ?? {});
-const sum = computed(() => (open.value === "review" ? verdicts.value : (trip.value?.sum ?? {})));
+const sum = computed(() => (open.value === "review" ? trip.value?.summary?.verdicts : trip.value?.sum) ?? {});
 const total = computed(
   () =>
     trip.value?.columns.find((c) => c.difference && c.difference !== "0" && c.before !== "0") ??
     trip.value?.columns.find((c) => c.difference && c.difference !== "0"),
 );
-const readBack = computed(
-  () =>
-    [...(trip.value?.passes ?? [])].reverse().find((one) => one.report)?.report as
-      { records: number; as_sent: number; deleted: number; gone: number } | undefined,
-);
-const sentOut = computed(() => trip.value?.sheets.filter((s) => s.direction === "out").at(-1));
-const cameIn = computed(() => trip.value?.sheets.filter((s) => s.direction === "in").at(-1));
+const readBack = computed(() => trip.value?.passes.findLast((one) => one.report)?.report);
+const sentOut = computed(() => trip.value?.sheets.findLast((s) => s.direction === "out"));
+const cameIn = computed(() => trip.value?.sheets.findLast((s) => s.direction === "in"));
 const story = computed(() => {
   const parts = [`trip ${id.value}`];
   if (sentOut.value) parts.push(`${count(sentOut.value.rows)} sent out ${when(sentOut.value.added_at)}`);
@@ -109,13 +128,9 @@ useKeys(
         >{{ total.field_label }}, changed rows: {{ exact(total.before) }} → <b>{{ exact(total.after) }}</b></template
       >
     </TheSum>
-    <p
-      v-if="trip.trouble && !trip.job && !(open === 'apply' && brokenOff)"
-      class="mx-4 mb-2 flex-none rounded border border-reject bg-reject-tint px-3 py-2 text-reject"
-      role="alert"
-    >
-      {{ trip.trouble }}
-    </p>
+    <AlertNote v-if="trip.trouble && !trip.job && !(open === 'apply' && brokenOff)" class="mx-4 mb-2 flex-none">{{
+      trip.trouble
+    }}</AlertNote>
     <p
       v-else-if="trip.job && open !== 'apply'"
       class="mx-4 mb-2 flex flex-none items-center gap-3 rounded border border-rule bg-panel px-3 py-1.5"
@@ -131,7 +146,13 @@ useKeys(
         >{{ count(trip.job.done) }} of {{ many(trip.job.total ?? 0, "row", "rows") }}</span
       >
     </p>
-    <component :is="STATIONS[open]" :key="open" v-model:state="state" @choose="choose" @bring="$emit('bring')" />
+    <component
+      :is="STATIONS[open]"
+      :key="`${trip.id} ${open}`"
+      v-model:state="state"
+      @choose="choose"
+      @bring="$emit('bring')"
+    />
   </div>
   <div v-else class="p-6" role="status">
     <template v-if="error instanceof Problem && error.status === 404"

@@ -10,7 +10,8 @@ import { notices } from "@/shell/notices";
 
 import ApplyDialog from "./apply/ApplyDialog.vue";
 import WhatIsWritten from "./apply/WhatIsWritten.vue";
-import { tripKey, useGridColumns } from "./context";
+import { sub, useArranged } from "./columns";
+import { tripKey } from "./context";
 import { badRow, column, heldRow, trip } from "./example";
 import RowPanel from "./review/RowPanel.vue";
 
@@ -43,7 +44,7 @@ const provided = (now: TripDetail, mayPrepare = true) => ({
 });
 const panel = (row: Row, now = trip(), mayPrepare = true) =>
   mount(RowPanel, {
-    props: { row, column: -1, rowsOf: "" },
+    props: { row, column: -1 },
     global: provided(now, mayPrepare),
     attachTo: document.body,
   });
@@ -178,7 +179,7 @@ describe("confirming a write", () => {
 
   it("asks for the number of records before it deletes", async () => {
     const deletes = { create: 0, update: 0, same: 0, delete: 42, held: 0, rejected: 0, aside: 0 };
-    dialog(trip({ to_write: 42, summary: { verdicts: deletes } }));
+    dialog(trip({ to_write: 42, summary: { verdicts: deletes, key: [] } }));
     await flushPromises();
     expect(confirm().disabled).toBe(true);
     const input = document.querySelector<HTMLInputElement>("[role=dialog] input")!;
@@ -220,16 +221,43 @@ describe("a trip's columns and stations", () => {
         ],
       }),
     );
-    const columns = useGridColumns(now).value;
-    expect(columns.map((one) => one.sub)).toEqual([
+    expect(now.value.columns.map(sub)).toEqual([
       "key",
       "884 changed · Σ +1,820.00",
       "for reading",
       "not carried",
       "no change",
     ]);
+    const columns = useArranged(now, ref(true)).columns.value;
     expect(columns[3]?.title).toBe("bollard cond.");
     expect(columns.map((one) => one.dim)).toEqual([false, false, true, true, false]);
+  });
+
+  it("puts the keys first, then what changes; the rest is folded and its number said", () => {
+    const now = ref(
+      trip({
+        columns: [
+          column({ field_label: "Notes" }),
+          column({ field_label: "Rate", changed: 3 }),
+          column({ field_label: "Berth", is_key: true }),
+          column({ field_label: "Status", unreadable: 1 }),
+        ],
+      }),
+    );
+    const unfolded = ref(false);
+    const { columns, unchanged } = useArranged(now, unfolded);
+    expect(columns.value.map(({ title, at }) => [title, at])).toEqual([
+      ["Berth", 2],
+      ["Rate", 1],
+      ["Status", 3],
+    ]);
+    expect(unchanged.value).toBe(1);
+    unfolded.value = true;
+    expect(columns.value.map(({ title }) => title)).toEqual(["Berth", "Rate", "Status", "Notes"]);
+    now.value = trip({ columns: [column({ is_key: true }), column({ field_label: "Notes" })] });
+    unfolded.value = false;
+    expect(columns.value).toHaveLength(2);
+    expect(unchanged.value).toBe(0);
   });
 
   it("are places to go at any time", async () => {

@@ -5,7 +5,8 @@ import { useRouter } from "vue-router";
 import { api, data } from "@/api/client";
 import { count, fullTime, many } from "@/parts/format";
 import StageLabel from "@/parts/StageLabel.vue";
-import { sayError } from "@/shell/notices";
+import BusyButton from "@/ui/BusyButton.vue";
+import { useDoing } from "@/ui/doing";
 
 import { useTripContext } from "../context";
 import { usePlanAgain } from "../planning";
@@ -14,9 +15,8 @@ import WhatIsWritten from "./WhatIsWritten.vue";
 
 defineEmits<{ bring: []; choose: [string] }>();
 const router = useRouter();
-const { trip, mayPrepare, refresh } = useTripContext();
+const { trip, refresh } = useTripContext();
 const confirming = ref(false);
-const busy = ref(false);
 const job = computed(() => (trip.value.job?.kind === "apply" ? trip.value.job : null));
 const broken = computed(() =>
   job.value ? undefined : trip.value.passes.find((one) => one.state === "running" || one.state === "interrupted"),
@@ -49,30 +49,14 @@ const { planAgain, busy: planning } = usePlanAgain();
 const total = (one: { totals: Record<string, number> | null }, ...names: string[]): number =>
   names.reduce((sum, name) => sum + (one.totals?.[name] ?? 0), 0);
 
-async function stop(): Promise<void> {
-  if (!job.value) return;
-  busy.value = true;
-  try {
-    await api.DELETE("/api/jobs/{id}", { params: { path: { id: job.value.id } } });
-  } catch (error) {
-    sayError(error);
-  } finally {
-    busy.value = false;
-  }
-}
-async function end(what: "go on" | "give up"): Promise<void> {
-  if (!broken.value || busy.value) return;
-  busy.value = true;
-  try {
-    const path = { id: trip.value.id, number: broken.value.number };
-    await data(api.POST("/api/trips/{id}/passes/{number}", { params: { path }, body: { do: what } }));
-    await refresh();
-  } catch (error) {
-    sayError(error);
-  } finally {
-    busy.value = false;
-  }
-}
+const stopping = useDoing(async (id: number) => data(api.DELETE("/api/jobs/{id}", { params: { path: { id } } })));
+const ending = useDoing(
+  (what: "go on" | "give up") => {
+    const path = { id: trip.value.id, number: broken.value?.number ?? 0 };
+    return data(api.POST("/api/trips/{id}/passes/{number}", { params: { path }, body: { do: what } }));
+  },
+  { done: refresh },
+);
 </script>
 
 <template>
@@ -82,7 +66,7 @@ async function end(what: "go on" | "give up"): Promise<void> {
         <h2 class="flex items-center gap-3">
           <StageLabel :stage="trip.application.stage" />Writing to {{ trip.application.label }}
         </h2>
-        <p class="mt-3 text-[22px] font-bold">
+        <p class="mt-3 text-large font-bold">
           <span class="mono">{{ count(job.done) }}</span> of <span class="mono">{{ count(job.total) }}</span> rows
         </p>
         <progress
@@ -97,15 +81,16 @@ async function end(what: "go on" | "give up"): Promise<void> {
         <p class="soft mt-1">
           You can leave this page; the work goes on. A broken pass goes on where it was and writes nothing twice.
         </p>
-        <button
-          v-if="mayPrepare"
+        <BusyButton
+          v-if="trip.application.may_apply"
           type="button"
-          class="btn mt-3"
-          :disabled="busy || job.wanted === 'stop'"
-          @click="stop"
+          class="mt-3"
+          :busy="stopping.busy.value"
+          :disabled="job.wanted === 'stop'"
+          @click="stopping.start(job.id)"
         >
           {{ job.wanted === "stop" ? "Stopping after this batch…" : "Stop after this batch" }}
-        </button>
+        </BusyButton>
       </section>
       <section v-else-if="broken" class="card max-w-2xl">
         <h2 class="flex items-center gap-3">
@@ -121,18 +106,18 @@ async function end(what: "go on" | "give up"): Promise<void> {
           <button
             type="button"
             class="btn go"
-            :disabled="busy || !trip.application.may_apply"
+            :disabled="ending.busy.value || !trip.application.may_apply"
             data-testid="go-on"
-            @click="end('go on')"
+            @click="ending.start('go on')"
           >
             Go on where it was
           </button>
           <button
             type="button"
             class="btn"
-            :disabled="busy || !trip.application.may_apply"
+            :disabled="ending.busy.value || !trip.application.may_apply"
             data-testid="give-up"
-            @click="end('give up')"
+            @click="ending.start('give up')"
           >
             Give it up
           </button>
@@ -179,9 +164,9 @@ async function end(what: "go on" | "give up"): Promise<void> {
                   : "The trip has no plan yet; the stations before this one say what is missing."
           }}
         </p>
-        <button v-if="stale && !trip.sent_by" type="button" class="btn go mt-3" :disabled="planning" @click="planAgain">
+        <BusyButton v-if="stale && !trip.sent_by" type="button" class="go mt-3" :busy="planning" @click="planAgain()">
           Plan again
-        </button>
+        </BusyButton>
         <RouterLink
           v-else
           class="btn mt-3"
@@ -211,7 +196,7 @@ async function end(what: "go on" | "give up"): Promise<void> {
             <td class="mono">{{ one.number }}</td>
             <td class="mono">{{ one.plan }}</td>
             <td>{{ fullTime(one.started_at) }}</td>
-            <td>{{ one.by }}</td>
+            <td>{{ one.by.name }}</td>
             <td class="mono">{{ count(one.rows) }}</td>
             <td class="mono">{{ count(total(one, "created", "updated", "deleted")) }}</td>
             <td class="mono">{{ count(total(one, "refused")) }}</td>

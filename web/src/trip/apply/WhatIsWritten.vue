@@ -8,7 +8,7 @@ import VerdictSign from "@/parts/VerdictSign.vue";
 import { useTripContext } from "../context";
 
 const { trip } = useTripContext();
-const verdicts = computed(() => (trip.value.summary as { verdicts: Record<string, number> } | null)?.verdicts ?? {});
+const verdicts = computed(() => trip.value.summary?.verdicts ?? {});
 const written = computed(() =>
   ["create", "update", "delete"]
     .map((verdict) => ({ verdict, rows: verdicts.value[verdict] ?? 0 }))

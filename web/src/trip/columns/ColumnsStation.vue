@@ -1,14 +1,18 @@
 <script setup lang="ts">
-import { computed, ref } from "vue";
+import { computed } from "vue";
 
-import { api, data } from "@/api/client";
-import { jobEnded, useCatalogue } from "@/api/queries";
-import DataGrid, { type GridColumn } from "@/grid/DataGrid.vue";
+import { api, type Column, data } from "@/api/client";
+import { jobDone, useCatalogue } from "@/api/queries";
+import type { GridColumn } from "@/grid/columns";
+import DataGrid from "@/grid/DataGrid.vue";
 import { useWindow } from "@/grid/useWindow";
 import { count, many } from "@/parts/format";
-import { sayError } from "@/shell/notices";
+import ChoiceList from "@/ui/ChoiceList.vue";
+import { useDoing } from "@/ui/doing";
+import SidePanel from "@/ui/SidePanel.vue";
 
 import { useTripContext } from "../context";
+import { useSelected } from "@/ui/selected";
 
 defineEmits<{ bring: []; choose: [string] }>();
 const { trip, mayPrepare, refresh } = useTripContext();
@@ -20,13 +24,14 @@ const window = useWindow(() => ({
   state: "",
   column: "",
   text: "",
+  order: "",
   version: String(trip.value.sheets.length),
 }));
-const current = ref(0);
-const column = ref(0);
-const busy = ref(false);
+const { row: current, column: meant } = useSelected();
+const column = computed({ get: () => Math.max(0, meant.value), set: (at) => (meant.value = at) });
 const columns = computed<GridColumn[]>(() =>
-  trip.value.columns.map((c) => ({
+  trip.value.columns.map((c, at) => ({
+    at,
     key: c.column,
     title: c.header,
     sub: "",
@@ -35,7 +40,7 @@ const columns = computed<GridColumn[]>(() =>
     field: c.field_name,
   })),
 );
-const chosen = computed(() => trip.value.columns[Math.max(0, column.value)]);
+const chosen = computed(() => trip.value.columns[column.value]);
 const field = computed(() => type.value?.all_fields.find((f) => f.name === chosen.value?.field_name));
 const taken = computed(() => new Set(trip.value.columns.map((c) => c.field_name)));
 const HOW: Record<string, string> = {
@@ -44,31 +49,36 @@ const HOW: Record<string, string> = {
   label: "The header is the field's label.",
   said: "Chosen by hand.",
 };
-
-async function choose(at: number, name: string): Promise<void> {
-  const header = trip.value.columns[at]?.header;
-  if (header === undefined) return;
-  busy.value = true;
-  try {
-    const params = { path: { id: trip.value.id }, header: { "If-Match": `"${trip.value.version}"` } };
-    const job = await data(
-      api.PATCH("/api/trips/{id}/columns", {
-        params: params as never,
-        headers: params.header,
-        body: { said: { [header]: name }, operation: "" },
-      }),
-    );
-    await refresh();
-    const ended = await jobEnded(job.id);
-    if (ended.state !== "done") throw new Error(ended.error || ended.message);
-  } catch (error) {
-    sayError(error);
-  } finally {
-    busy.value = false;
-    await refresh();
-  }
+const finds = (c: Column | undefined): boolean => !!c && (c.is_key || c.field_name === type.value?.identifier);
+/** What becomes of a column's values, in a few words. */
+function way(c: Column | undefined): string {
+  if (finds(c)) return c?.carried ? "↑ finds the record, as it is" : "finds the record";
+  if (c?.carried) return "↑ as it is";
+  return c?.field_name ? "stops here, for reading" : "stops here";
 }
-const share = (filled: number): string => `${(100 * filled) / Math.max(1, trip.value.rows ?? 1)}%`;
+const tone = (c: Column | undefined): "carried" | "read" | "open" =>
+  c?.carried || finds(c) ? "carried" : c?.field_name ? "read" : "open";
+const choices = (at: number) => [
+  { value: "", label: "Not carried" },
+  ...(type.value?.all_fields ?? []).map((f) => ({
+    value: f.name,
+    label: f.label,
+    note: f.read_only ? "for reading" : f.is_key ? "key" : f.kind,
+    disabled: taken.value.has(f.name) && f.name !== trip.value.columns[at]?.field_name,
+  })),
+];
+
+const choosing = useDoing(
+  async ([at, name]: [number, string]) => {
+    const header = trip.value.columns[at]?.header ?? "";
+    const params = { path: { id: trip.value.id }, header: { "If-Match": `"${trip.value.version}"` } };
+    const body = { said: { [header]: name }, operation: "" };
+    const job = await data(api.PATCH("/api/trips/{id}/columns", { params, body }));
+    await refresh();
+    return jobDone(job.id);
+  },
+  { after: refresh },
+);
 </script>
 
 <template>
@@ -91,48 +101,31 @@ const share = (filled: number): string => `${(100 * filled) / Math.max(1, trip.v
         :head-height="118"
         label="Columns and their fields"
       >
-        <template #head="{ at }">
-          <select
-            class="mt-0.5 w-full truncate rounded-md border px-1.5 py-1 text-[13px] font-semibold"
-            :class="
-              trip.columns[at]?.carried
-                ? 'border-marine bg-panel'
-                : trip.columns[at]?.field_name
-                  ? 'border-rule-strong bg-sunk text-ink-soft'
-                  : 'border-dashed border-held bg-panel text-held'
-            "
-            :value="trip.columns[at]?.field_name ?? ''"
-            :aria-label="`Field of the column ${trip.columns[at]?.header}`"
-            :disabled="busy || !mayPrepare || !!trip.job"
-            @change="choose(at, ($event.target as HTMLSelectElement).value)"
-            @focus="column = at"
+        <template #head="{ column: { at } }">
+          <ChoiceList
+            class="mt-0.5"
+            as="head"
+            :model-value="trip.columns[at]?.field_name ?? ''"
+            :options="choices(at)"
+            :tone="tone(trip.columns[at])"
+            :label="`Field of the column ${trip.columns[at]?.header}`"
+            :disabled="choosing.busy.value || !mayPrepare || !!trip.job"
+            @chosen="choosing.start([at, $event])"
+            @focusin="column = at"
+          />
+          <span
+            class="block truncate text-center text-fine"
+            :class="trip.columns[at]?.carried ? 'text-marine' : 'soft'"
+            >{{ way(trip.columns[at]) }}</span
           >
-            <option value="">Not carried</option>
-            <option
-              v-for="f in type?.all_fields"
-              :key="f.name"
-              :value="f.name"
-              :disabled="taken.has(f.name) && f.name !== trip.columns[at]?.field_name"
-            >
-              {{ f.label }}{{ f.read_only ? " (for reading)" : "" }}
-            </option>
-          </select>
-          <span class="block text-center text-[12px] text-marine" aria-hidden="true">{{
-            trip.columns[at]?.carried ? "↑ as it is" : "· stops here"
-          }}</span>
-          <span class="mono block truncate text-[13px]">{{ trip.columns[at]?.header }}</span>
-          <small
-            >{{ count(trip.columns[at]?.filled) }} filled ·
-            {{ many(trip.columns[at]?.different ?? 0, "value", "values") }}</small
-          >
-          <span class="mt-1 block h-1 rounded bg-rule" aria-hidden="true"
-            ><span class="block h-1 rounded bg-marine" :style="{ width: share(trip.columns[at]?.filled ?? 0) }"
-          /></span>
+          <span class="mono block truncate text-small">{{ trip.columns[at]?.header }}</span>
+          <small>{{ count(trip.columns[at]?.filled) }} of {{ count(trip.rows) }} filled</small>
+          <small>{{ many(trip.columns[at]?.different ?? 0, "value", "values") }}</small>
         </template>
       </DataGrid>
       <p v-else class="soft m-auto">No sheet has come in yet. Bring one in to match its columns.</p>
     </div>
-    <aside v-if="chosen" class="side" aria-label="About the column">
+    <SidePanel v-if="chosen" label="About the column">
       <h2>{{ chosen.header || "A column without a header" }} → {{ chosen.field_label ?? "nowhere" }}</h2>
       <p>
         {{
@@ -140,6 +133,7 @@ const share = (filled: number): string => `${(100 * filled) / Math.max(1, trip.v
             ? (HOW[chosen.how] ?? "")
             : "No field has this name. Choose one above, or leave the column out."
         }}
+        {{ finds(chosen) ? "Its values find each row's record; they are not written unless it is carried too." : "" }}
       </p>
       <section v-if="field" class="card">
         <b>{{ field.label }}</b>
@@ -166,6 +160,6 @@ const share = (filled: number): string => `${(100 * filled) / Math.max(1, trip.v
         <b>{{ many(chosen.unreadable, "cell", "cells") }} cannot be read</b>
         <p>Their rows are rejected; Review says which and why.</p>
       </section>
-    </aside>
+    </SidePanel>
   </div>
 </template>

@@ -2,15 +2,19 @@
 import { computed, ref } from "vue";
 
 import { bring } from "@/shell/bringing";
-import DataGrid, { type GridColumn } from "@/grid/DataGrid.vue";
+import type { GridColumn } from "@/grid/columns";
+import DataGrid from "@/grid/DataGrid.vue";
 import { useWindow } from "@/grid/useWindow";
 import { count, fullTime, many } from "@/parts/format";
 
+import SidePanel from "@/ui/SidePanel.vue";
+
 import { useTripContext } from "../context";
+import { useSelected } from "@/ui/selected";
 
 defineEmits<{ bring: []; choose: [string] }>();
 const { trip, mayPrepare } = useTripContext();
-const sheet = computed(() => trip.value.sheets.filter((s) => s.direction === "in").at(-1));
+const sheet = computed(() => trip.value.sheets.findLast((s) => s.direction === "in"));
 const sent = computed(() => trip.value.sheets.filter((s) => s.direction === "out"));
 const window = useWindow(() => ({
   trip: sheet.value ? trip.value.id : 0,
@@ -18,34 +22,38 @@ const window = useWindow(() => ({
   state: "",
   column: "",
   text: "",
+  order: "",
   version: String(sheet.value?.id),
 }));
-const current = ref(0);
-const column = ref(-1);
+const { row: current, column } = useSelected();
 const columns = computed<GridColumn[]>(() =>
-  trip.value.columns.map((c) => ({
+  trip.value.columns.map((c, at) => ({
+    at,
     key: c.column,
     title: c.header || "no header",
-    sub: `${count(c.filled)} filled · ${many(c.different, "value", "values")}`,
+    sub: `${count(c.filled)} of ${count(trip.value.rows)} filled · ${many(c.different, "value", "values")}`,
   })),
 );
 const DELIMITERS: Record<string, string> = { ",": "comma", ";": "semicolon", "\t": "tab", "|": "bar" };
 const findings = computed(() => {
-  const found = (sheet.value?.found ?? {}) as Record<string, unknown>;
-  const lines: [string, string][] = [["Format", String(found.format ?? "").toUpperCase()]];
-  if (found.sheet) lines.push(["Sheet", String(found.sheet)]);
-  if (found.encoding) lines.push(["Encoding", String(found.encoding)]);
-  if (found.delimiter) lines.push(["Delimiter", DELIMITERS[String(found.delimiter)] ?? String(found.delimiter)]);
-  lines.push(["Header", `row ${String(found.header_row ?? 1)}`]);
-  lines.push(["Rows read", count(sheet.value?.rows)]);
-  if (found.blank_rows) lines.push(["Blank rows", count(Number(found.blank_rows))]);
-  if (Array.isArray(found.total_rows)) lines.push(["Total row", `row ${found.total_rows.join(", ")}, not read`]);
-  if (Array.isArray(found.other_sheets)) lines.push(["Other sheets", found.other_sheets.join(", ")]);
-  return lines;
+  const found = sheet.value?.found ?? {};
+  const delimiter = found.delimiter ?? "";
+  const lines: [string, string][] = [
+    ["Format", (found.format ?? "").toUpperCase()],
+    ["Sheet", found.sheet ?? ""],
+    ["Encoding", found.encoding ?? ""],
+    ["Delimiter", DELIMITERS[delimiter] ?? delimiter],
+    ["Header", `row ${found.header_row ?? 1}`],
+    ["Rows read", count(sheet.value?.rows)],
+    ["Blank rows", found.blank_rows ? count(found.blank_rows) : ""],
+    ["Total row", found.total_rows?.length ? `row ${found.total_rows.join(", ")}, not read` : ""],
+    ["Other sheets", found.other_sheets?.join(", ") ?? ""],
+  ];
+  return lines.filter(([, value]) => value);
 });
 const chooser = ref<HTMLInputElement>();
 function chose(event: Event): void {
-  const file = (event.target as HTMLInputElement).files?.[0];
+  const file = event.target instanceof HTMLInputElement ? event.target.files?.[0] : undefined;
   if (file) void bring(file, trip.value);
 }
 </script>
@@ -62,7 +70,7 @@ function chose(event: Event): void {
         label="The sheet as it came"
       />
       <div v-else class="m-auto max-w-md p-6 text-center">
-        <h2 class="!text-[18px]">This trip's sheet is not back yet.</h2>
+        <h2 class="!text-title">This trip's sheet is not back yet.</h2>
         <p class="soft mt-2">
           Change cells in the sheet that was sent out, save it, and drop it anywhere here. Vexo compares each cell with
           what went out and shows what would change.
@@ -72,11 +80,11 @@ function chose(event: Event): void {
         </button>
       </div>
     </div>
-    <aside class="side" aria-label="About the file">
+    <SidePanel label="About the file">
       <template v-if="sheet">
         <h2>What was found</h2>
         <section class="card">
-          <dl class="grid grid-cols-[100px_minmax(0,1fr)] gap-y-1 text-[13px]">
+          <dl class="grid grid-cols-[100px_minmax(0,1fr)] gap-y-1 text-small">
             <template v-for="[name, value] in findings" :key="name"
               ><dt class="soft">{{ name }}</dt>
               <dd class="mono break-words">{{ value }}</dd></template
@@ -92,7 +100,7 @@ function chose(event: Event): void {
                 : "This sheet was not sent out from here. It is compared with the application as it is now."
             }}
           </p>
-          <p class="mt-1">{{ sheet.added_by }}, {{ fullTime(sheet.added_at) }}</p>
+          <p class="mt-1">{{ sheet.added_by.name }}, {{ fullTime(sheet.added_at) }}</p>
         </section>
         <a class="btn" :href="`/api/trips/${trip.id}/sheets/${sheet.id}`" download>Download {{ sheet.name }}</a>
         <button v-if="mayPrepare" type="button" class="btn" @click="chooser?.click()">
@@ -111,7 +119,7 @@ function chose(event: Event): void {
         <h2>Sent out</h2>
         <section v-for="one in sent" :key="one.id" class="card">
           <b class="break-words">{{ one.name }}</b>
-          <p>{{ many(one.rows ?? 0, "record", "records") }} · {{ one.added_by }}, {{ fullTime(one.added_at) }}</p>
+          <p>{{ many(one.rows ?? 0, "record", "records") }} · {{ one.added_by.name }}, {{ fullTime(one.added_at) }}</p>
           <a class="btn sm mt-2" :href="`/api/trips/${trip.id}/sheets/${one.id}`" download>Download the sheet</a>
         </section>
         <section class="card">
@@ -119,6 +127,6 @@ function chose(event: Event): void {
           <p>A copy of the records stays with the trip. It tells your edits from other people's.</p>
         </section>
       </template>
-    </aside>
+    </SidePanel>
   </div>
 </template>

@@ -3,30 +3,34 @@ import { computed, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 
 import { api, data } from "@/api/client";
-import { jobEnded, useCatalogue } from "@/api/queries";
+import { jobDone, useCatalogue } from "@/api/queries";
 import SmallBar from "@/parts/SmallBar.vue";
-import { sayError } from "@/shell/notices";
+import BusyButton from "@/ui/BusyButton.vue";
+import ChoiceList from "@/ui/ChoiceList.vue";
+import { useDoing } from "@/ui/doing";
+import SidePanel from "@/ui/SidePanel.vue";
 
 import { useTripContext } from "../context";
 
 const OPERATIONS = [
-  { name: "update", says: "update what is there", note: "A row whose key is not found is rejected." },
-  {
-    name: "upsert",
-    says: "update what is there, create the rest",
-    note: "A row whose key is not found becomes a new record.",
-  },
-  { name: "create", says: "create new records", note: "A row whose record exists is set aside." },
-  { name: "delete", says: "delete the records", note: "Each row's record is deleted; its cells are not compared." },
+  { value: "update", label: "update what is there" },
+  { value: "upsert", label: "update what is there, create the rest" },
+  { value: "create", label: "create new records" },
+  { value: "delete", label: "delete the records" },
 ];
+const MEANS: Record<string, string> = {
+  update: "A row whose key is not found is rejected.",
+  upsert: "A row whose key is not found becomes a new record.",
+  create: "A row whose record exists is set aside.",
+  delete: "Each row's record is deleted; its cells are not compared.",
+};
 defineEmits<{ bring: []; choose: [string] }>();
 const router = useRouter();
 const { trip, mayPrepare, refresh } = useTripContext();
 const { data: catalogue } = useCatalogue(computed(() => trip.value.application.name));
 const type = computed(() => catalogue.value?.types.find((t) => t.name === trip.value.record_type));
 const operation = ref(trip.value.operation ?? "update");
-const summary = computed(() => trip.value.summary as { key?: string[]; verdicts?: Record<string, number> } | null);
-const used = computed(() => (summary.value?.key ?? (trip.value.key as string[]) ?? []).join("+"));
+const used = computed(() => (trip.value.summary?.key ?? trip.value.key).join("+"));
 const key = ref(used.value);
 watch(used, (now) => (key.value = now));
 const there = computed(() => new Set(trip.value.columns.map((c) => c.field_name)));
@@ -36,45 +40,34 @@ const candidates = computed(() =>
     .filter((names) => names[0])
     .map((names) => ({ id: names.join("+"), names, missing: names.filter((name) => !there.value.has(name)) })),
 );
-const note = computed(() => OPERATIONS.find((one) => one.name === operation.value)?.note);
 const changed = computed(() => key.value !== used.value || operation.value !== trip.value.operation);
-const busy = ref(false);
-
-async function match(): Promise<void> {
-  busy.value = true;
-  try {
+const { start, busy } = useDoing(
+  async () => {
+    const params = { path: { id: trip.value.id }, header: { "If-Match": `"${trip.value.version}"` } };
     const body = { key: key.value.split("+"), operation: operation.value };
-    const asked = await data(
-      api.PATCH("/api/trips/{id}/columns", {
-        params: { path: { id: trip.value.id } },
-        headers: { "If-Match": `"${trip.value.version}"` },
-        body,
-      }),
-    );
-    const job = await jobEnded(asked.id);
-    await refresh();
-    if (job.state !== "done") throw new Error(job.error || job.message);
-    await router.push({ name: "trip", params: { id: trip.value.id, station: "review" } });
-  } catch (error) {
-    sayError(error);
-    await refresh();
-  } finally {
-    busy.value = false;
-  }
-}
+    const asked = await data(api.PATCH("/api/trips/{id}/columns", { params, body }));
+    return jobDone(asked.id);
+  },
+  {
+    after: refresh,
+    done: () => router.push({ name: "trip", params: { id: trip.value.id, station: "review" } }),
+  },
+);
 </script>
 
 <template>
   <div class="work">
-    <form class="main overflow-auto" @submit.prevent="match">
+    <form class="main overflow-auto" @submit.prevent="start()">
       <div class="tools">
-        <label class="flex items-center gap-2"
-          >Rows
-          <select v-model="operation" class="chip" :disabled="!mayPrepare">
-            <option v-for="one in OPERATIONS" :key="one.name" :value="one.name">{{ one.says }}</option>
-          </select></label
-        >
-        <span class="soft">{{ note }}</span>
+        <span>Rows</span>
+        <ChoiceList
+          v-model="operation"
+          as="pill"
+          label="What to do with the rows"
+          :options="OPERATIONS"
+          :disabled="!mayPrepare"
+        />
+        <span class="soft">{{ MEANS[operation] }}</span>
       </div>
       <table class="plain-table">
         <thead>
@@ -108,7 +101,7 @@ async function match(): Promise<void> {
               }}
             </td>
             <td class="w-60">
-              <SmallBar v-if="one.id === used && trip.rows" :sum="summary?.verdicts ?? {}" /><span
+              <SmallBar v-if="one.id === used && trip.rows" :sum="trip.summary?.verdicts ?? {}" /><span
                 v-else
                 class="soft"
                 >{{ one.missing.length ? "" : "choose it to see" }}</span
@@ -118,12 +111,18 @@ async function match(): Promise<void> {
         </tbody>
       </table>
       <div class="p-3">
-        <button type="submit" class="btn go" :disabled="busy || !key || !trip.rows || !mayPrepare || !!trip.job">
+        <BusyButton
+          type="submit"
+          class="go"
+          :busy="busy"
+          :disabled="!key || !trip.rows || !mayPrepare || !!trip.job"
+          says="Matching…"
+        >
           {{ changed ? "Match rows and review" : "Match rows again" }}
-        </button>
+        </BusyButton>
       </div>
     </form>
-    <aside class="side" aria-label="About keys">
+    <SidePanel label="About keys">
       <h2>How rows find their records</h2>
       <p>
         The key's values in a row are looked for in the application. A row whose key is found changes that record;
@@ -139,6 +138,6 @@ async function match(): Promise<void> {
           If they say the same, the first counts and the others are set aside. If they differ, all of them are held.
         </p>
       </section>
-    </aside>
+    </SidePanel>
   </div>
 </template>

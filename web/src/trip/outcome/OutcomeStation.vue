@@ -6,53 +6,37 @@ import DataGrid from "@/grid/DataGrid.vue";
 import { useWindow } from "@/grid/useWindow";
 import { count, exact, many } from "@/parts/format";
 import VerdictSign from "@/parts/VerdictSign.vue";
+import BusyButton from "@/ui/BusyButton.vue";
 
-import { useGridColumns, useTripContext } from "../context";
+import { useArranged } from "../columns";
+import { useTripContext } from "../context";
+import FoldChip from "../FoldChip.vue";
 import { usePlanAgain } from "../planning";
+import { useSelected } from "@/ui/selected";
 import RowPanel from "../review/RowPanel.vue";
 
 const state = defineModel<string>("state", { default: "" });
 const emit = defineEmits<{ bring: []; choose: [string] }>();
 const { trip, mayPrepare } = useTripContext();
 const { planAgain, busy } = usePlanAgain();
-interface Report {
-  records: number;
-  as_sent: number;
-  lost?: number[];
-  differences?: unknown[];
-  by_itself?: unknown[];
-  set?: Record<string, number>;
-  deleted?: number;
-  gone?: number;
-  warnings?: number;
-  totals?: Record<string, { sheet: string; planned: string; before: string; after: string | null }>;
-  type?: Counts;
-  selection?: Counts;
-}
-interface Counts {
-  before: number;
-  created: number;
-  deleted: number;
-  moved?: number;
-  after: number;
-  others?: number;
-}
-const run = computed(() => [...trip.value.passes].reverse().find((one) => one.totals));
-const current = ref(0);
-const currentColumn = ref(-1);
-watch(state, () => (current.value = 0));
+const run = computed(() => trip.value.passes.findLast((one) => one.totals));
+const { row: current, column: currentColumn, unfolded } = useSelected();
+watch(state, () => {
+  current.value = 0;
+});
 const window = useWindow(() => ({
   trip: run.value ? trip.value.id : 0,
   view: "outcome",
   state: state.value,
   column: "",
   text: "",
+  order: "",
   version: trip.value.passes.map((one) => `${one.number} ${one.state}`).join(),
 }));
-const columns = useGridColumns(trip);
+const { columns, unchanged } = useArranged(trip, unfolded);
 const row = computed(() => window.rowAt(current.value));
 const notIn = computed(() => trip.value.outcomes.reduce((sum, one) => sum + one.count, 0));
-const back = computed(() => run.value?.report as Report | undefined);
+const back = computed(() => run.value?.report);
 const others = computed(() => back.value?.selection?.others ?? back.value?.type?.others ?? 0);
 /** What else the application says: its own doings, warnings, records before and after. */
 const told = computed(() => {
@@ -79,7 +63,7 @@ const DOWNLOADS = [
   { says: "Rows not in, XLSX", what: "not-in.xlsx" },
   { says: "Rows not in, CSV", what: "not-in.csv" },
 ];
-const grid = ref<InstanceType<typeof DataGrid>>();
+const grid = ref<{ go: (to: number) => void }>();
 
 function show(reason: { state: string; first: number }): void {
   emit("choose", reason.state);
@@ -104,15 +88,16 @@ function show(reason: { state: string; first: number }): void {
         </MenuItem>
       </MenuItems>
     </Menu>
-    <button
+    <BusyButton
       v-if="run && mayPrepare && notIn && trip.sent_by"
       type="button"
-      class="btn go"
-      :disabled="busy || !!trip.job"
-      @click="planAgain"
+      class="go"
+      :busy="busy"
+      :disabled="!!trip.job"
+      @click="planAgain()"
     >
       Look again at what is not in
-    </button>
+    </BusyButton>
   </Teleport>
   <div v-if="run" class="work">
     <div class="main">
@@ -126,13 +111,26 @@ function show(reason: { state: string; first: number }): void {
           >Download them as a sheet</a
         >
         <span v-if="notIn" class="soft">with the reason beside each, to fix and drop here again</span>
+        <span class="ml-auto flex gap-2">
+          <button
+            v-if="notIn"
+            type="button"
+            class="chip"
+            :aria-pressed="state === 'not-in'"
+            @click="$emit('choose', 'not-in')"
+          >
+            Not in {{ count(notIn) }}
+          </button>
+          <button type="button" class="chip" :aria-pressed="!state" @click="$emit('choose', '')">All rows</button>
+          <FoldChip v-model="unfolded" :columns="unchanged" />
+        </span>
       </div>
       <div v-if="trip.outcomes.length" class="max-h-[112px] flex-none overflow-auto border-b border-rule bg-paper">
         <button
           v-for="one in trip.outcomes"
           :key="one.state + one.code + one.field_name + one.reason"
           type="button"
-          class="flex w-full items-center gap-2 border-b border-rule px-3 py-1 text-left text-[13px] last:border-0 hover:bg-marine-tint"
+          class="flex w-full items-center gap-2 border-b border-rule px-3 py-1 text-left text-small last:border-0 hover:bg-marine-tint"
           @click="show(one)"
         >
           <VerdictSign :verdict="one.state" /><b>{{ one.reason }}</b
@@ -149,11 +147,11 @@ function show(reason: { state: string; first: number }): void {
         :window="window"
         :columns="columns"
         signs
-        :why="['refused', 'rejected', 'held', 'aside', 'unclear'].includes(state)"
+        :why="['not-in', 'refused', 'rejected', 'held', 'aside', 'unclear'].includes(state)"
         label="What became of each row"
       />
     </div>
-    <RowPanel :row="row" :column="currentColumn" :rows-of="state" @next="grid?.go(current + 1)" />
+    <RowPanel :row="row" :column="currentColumn" @next="grid?.go(current + 1)" />
   </div>
   <div v-else class="work">
     <p class="soft m-auto max-w-md text-center">
@@ -161,7 +159,7 @@ function show(reason: { state: string; first: number }): void {
       updated, deleted or refused, read back from the application.
     </p>
   </div>
-  <p v-if="back && told.length" class="flex-none border-t border-rule bg-paper px-4 py-1 text-[13px]">
+  <p v-if="back && told.length" class="flex-none border-t border-rule bg-paper px-4 py-1 text-small">
     {{ told.join(" · ") }}
   </p>
   <p

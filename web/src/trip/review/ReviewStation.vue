@@ -1,29 +1,33 @@
 <script setup lang="ts">
-import { useDebounceFn } from "@vueuse/core";
 import { computed, ref, watch } from "vue";
 
 import DataGrid from "@/grid/DataGrid.vue";
 import { useWindow } from "@/grid/useWindow";
 import { count, many } from "@/parts/format";
+import { useInAddress } from "@/ui/address";
+import BusyButton from "@/ui/BusyButton.vue";
+import ChoiceList from "@/ui/ChoiceList.vue";
 
 import ApplyDialog from "../apply/ApplyDialog.vue";
-import { useGridColumns, useTripContext } from "../context";
+import { matters, useArranged } from "../columns";
+import { useTripContext } from "../context";
+import FoldChip from "../FoldChip.vue";
 import { usePlanAgain } from "../planning";
+import { useSelected, useTyped } from "@/ui/selected";
 import RowPanel from "./RowPanel.vue";
 
 const state = defineModel<string>("state", { default: "" });
-defineEmits<{ bring: []; choose: [string] }>();
+const emit = defineEmits<{ bring: []; choose: [string] }>();
 const { trip, mayPrepare } = useTripContext();
-const column = ref("");
-const typed = ref("");
-const text = ref("");
-const whole = ref(false);
-const current = ref(0);
-const currentColumn = ref(-1);
+const column = useInAddress("changed");
+const order = useInAddress("order");
+const shape = useInAddress("show");
+const { typed, kept: text } = useTyped("text");
+const { row: current, column: currentColumn, unfolded } = useSelected();
 const confirming = ref(false);
-const setText = useDebounceFn((now: string) => (text.value = now), 250);
-watch(typed, (now) => void setText(now));
-watch([state, column, text], () => (current.value = 0));
+watch([state, column, text, order], () => {
+  current.value = 0;
+});
 
 const window = useWindow(() => ({
   trip: trip.value.plan ? trip.value.id : 0,
@@ -31,32 +35,61 @@ const window = useWindow(() => ({
   state: state.value,
   column: column.value,
   text: text.value,
-  version: `${trip.value.plan?.number} ${trip.value.job?.kind ?? ""}`,
+  order: order.value,
+  version: `${trip.value.plan?.number ?? 0}`,
 }));
-const columns = useGridColumns(trip);
-const changed = computed(() => trip.value.columns.filter((c) => c.changed && !c.is_key));
-const emptied = computed(() => trip.value.columns.filter((c) => c.emptied));
+const { columns, unchanged } = useArranged(trip, unfolded);
+const changes = computed(() => [
+  { value: "", label: "any column" },
+  ...trip.value.columns
+    .filter((c) => c.changed && !c.is_key)
+    .map((c) => ({ value: c.field_name ?? "", label: c.field_label ?? c.header, note: `${count(c.changed)} changed` })),
+  ...trip.value.columns
+    .filter((c) => c.emptied)
+    .map((c) => ({
+      value: `emptied:${c.field_name}`,
+      label: c.field_label ?? c.header,
+      note: `${count(c.emptied)} emptied`,
+    })),
+]);
+const orders = computed(() => [
+  { value: "", label: "as in the sheet" },
+  ...trip.value.columns
+    .filter((c) => c.field_name && matters(c))
+    .flatMap((c) => [
+      { value: c.field_name ?? "", label: c.field_label ?? c.header, note: "from the lowest" },
+      { value: `-${c.field_name}`, label: c.field_label ?? c.header, note: "from the highest" },
+    ]),
+]);
 const row = computed(() => window.rowAt(current.value));
 const hidden = computed(() => (trip.value.rows ?? 0) - window.total.value);
 const filtered = computed(() => !!(state.value || column.value || text.value));
-const grid = ref<InstanceType<typeof DataGrid>>();
+const grid = ref<{ go: (to: number) => void }>();
 const stale = computed(() => !!trip.value.plan && !trip.value.plan.current);
 const canApply = computed(() => trip.value.to_write > 0 && !stale.value && !trip.value.job);
 const { planAgain, busy } = usePlanAgain();
+
+function allRows(): void {
+  column.value = "";
+  typed.value = "";
+  text.value = "";
+  emit("choose", "");
+}
 </script>
 
 <template>
   <Teleport defer to="#trip-actions">
-    <button
+    <BusyButton
       v-if="stale && mayPrepare"
       type="button"
-      class="btn go"
-      :disabled="busy || !!trip.job"
+      class="go"
+      :busy="busy"
+      :disabled="!!trip.job"
       data-testid="plan-again"
-      @click="planAgain"
+      @click="planAgain()"
     >
       {{ trip.sent_by && trip.outcomes.length ? "Look again at what is not in" : "Plan again" }}
-    </button>
+    </BusyButton>
     <button
       v-else
       type="button"
@@ -72,47 +105,30 @@ const { planAgain, busy } = usePlanAgain();
   <div class="work">
     <div class="main">
       <div class="tools">
-        <button
-          type="button"
-          class="chip"
-          :aria-pressed="!filtered"
-          @click="((column = ''), (typed = ''), (text = ''), $emit('choose', ''))"
-        >
-          All rows
-        </button>
-        <button
-          v-for="c in changed.slice(0, 3)"
-          :key="c.column"
-          type="button"
-          class="chip"
-          :aria-pressed="column === c.field_name"
-          @click="column = column === c.field_name ? '' : (c.field_name ?? '')"
-        >
-          {{ c.field_label }} changed {{ count(c.changed) }}
-        </button>
-        <button
-          v-for="c in emptied.slice(0, 2)"
-          :key="`e${c.column}`"
-          type="button"
-          class="chip"
-          :aria-pressed="column === `emptied:${c.field_name}`"
-          @click="column = column === `emptied:${c.field_name}` ? '' : `emptied:${c.field_name}`"
-        >
-          {{ c.field_label }} emptied {{ count(c.emptied) }}
-        </button>
+        <button type="button" class="chip" :aria-pressed="!filtered" @click="allRows">All rows</button>
+        <ChoiceList v-model="column" :options="changes" label="Changed" as="pill">
+          <template #before><span class="soft">Changed</span></template>
+        </ChoiceList>
         <input
           v-model="typed"
           type="search"
-          class="input !min-h-6 !w-32 !py-0 text-[12.5px]"
+          class="input !min-h-6 !w-32 !py-0 !text-data"
           placeholder="Text in a cell"
           aria-label="Rows with this text in a cell"
         />
-        <span class="ml-auto flex items-center gap-2">
-          <span class="soft">Show</span>
-          <button type="button" class="chip" :aria-pressed="!whole" @click="whole = false">old → new</button>
-          <button type="button" class="chip" :aria-pressed="whole" @click="whole = true">whole rows</button>
-        </span>
-        <span v-if="filtered && hidden > 0" class="soft w-full text-[12.5px]"
+        <ChoiceList v-model="order" :options="orders" label="Order" as="pill">
+          <template #before><span class="soft">Order</span></template>
+        </ChoiceList>
+        <FoldChip v-model="unfolded" :columns="unchanged" />
+        <button
+          type="button"
+          class="chip"
+          :aria-pressed="shape === 'whole'"
+          @click="shape = shape === 'whole' ? '' : 'whole'"
+        >
+          Cells as they came
+        </button>
+        <span v-if="filtered && hidden > 0" class="soft w-full text-data"
           >{{ many(hidden, "row is", "rows are") }} hidden by the filter. What is applied does not change.</span
         >
       </div>
@@ -123,7 +139,7 @@ const { planAgain, busy } = usePlanAgain();
         v-model:column="currentColumn"
         :window="window"
         :columns="columns"
-        :whole-rows="whole"
+        :whole-rows="shape === 'whole'"
         signs
         :why="['held', 'rejected', 'aside', 'refused'].includes(state)"
         label="Rows with old and new values"
@@ -133,6 +149,6 @@ const { planAgain, busy } = usePlanAgain();
         {{ trip.rows == null ? "Bring the sheet in first." : "Choose how rows find their records at Keys." }}
       </p>
     </div>
-    <RowPanel v-if="trip.plan" :row="row" :column="currentColumn" :rows-of="state" @next="grid?.go(current + 1)" />
+    <RowPanel v-if="trip.plan" :row="row" :column="currentColumn" @next="grid?.go(current + 1)" />
   </div>
 </template>

@@ -7,13 +7,16 @@ import { count, exact, many } from "@/parts/format";
 import VerdictSign from "@/parts/VerdictSign.vue";
 import { word } from "@/parts/verdicts";
 import { useKeys } from "@/shell/keys";
-import { say, sayError } from "@/shell/notices";
+import { say } from "@/shell/notices";
+import { useDoing } from "@/ui/doing";
+
+import SidePanel from "@/ui/SidePanel.vue";
 
 import { useTripContext } from "../context";
 import { type Answer, useDeciding } from "./deciding";
 import RowQuestions from "./RowQuestions.vue";
 
-const props = defineProps<{ row: Row | undefined; column: number; rowsOf: string }>();
+const props = defineProps<{ row: Row | undefined; column: number }>();
 const emit = defineEmits<{ next: [] }>();
 const { trip, mayPrepare } = useTripContext();
 const { decide, undo, open } = useDeciding();
@@ -44,35 +47,62 @@ const chosen = computed(
 );
 const mayDecide = computed(() => mayPrepare.value && !!trip.value.plan?.current);
 const one = (answer: Answer): void => {
-  if (props.row) void decide({ rows: [props.row.row_id], answer });
+  if (props.row) decide({ rows: [props.row.row_id], answer });
 };
 
-async function openRecord(): Promise<void> {
-  const identifier = props.row?.identifier;
-  if (!identifier) return;
-  try {
-    const { link } = await data(
-      api.GET("/api/trips/{id}/records/{identifier}", { params: { path: { id: trip.value.id, identifier } } }),
-    );
-    if (link) globalThis.open(link, "_blank", "noopener");
-    else say("This application has no page for a record.");
-  } catch (error) {
-    sayError(error);
-  }
+const record = useDoing(
+  async () => {
+    const path = { id: trip.value.id, identifier: props.row?.identifier ?? "" };
+    return (await data(api.GET("/api/trips/{id}/records/{identifier}", { params: { path } }))).link;
+  },
+  {
+    done: (link) => {
+      if (link) globalThis.open(link, "_blank", "noopener");
+      else say("This application has no page for a record.");
+    },
+  },
+);
+function openRecord(): void {
+  if (props.row?.identifier) record.start();
 }
 
 useKeys("This row", [
-  { key: "1", says: "use the file", run: () => conflicts.value.length && one("file") },
-  { key: "2", says: "keep application", run: () => conflicts.value.length && one("application") },
-  { key: "X", says: "set aside", run: () => one("aside") },
-  { key: "U", says: "undo", run: () => void undo() },
-  { key: "V", says: "open the record", run: () => void openRecord() },
-  { key: "N", says: "next row", quiet: true, run: () => emit("next") },
+  {
+    key: "1",
+    says: "use the file",
+    run: () => {
+      if (conflicts.value.length) one("file");
+    },
+  },
+  {
+    key: "2",
+    says: "keep application",
+    run: () => {
+      if (conflicts.value.length) one("application");
+    },
+  },
+  {
+    key: "S",
+    says: "set aside",
+    run: () => {
+      one("aside");
+    },
+  },
+  { key: "U", says: "undo", run: undo },
+  { key: "V", says: "open the record", run: openRecord },
+  {
+    key: "N",
+    says: "next row",
+    quiet: true,
+    run: () => {
+      emit("next");
+    },
+  },
 ]);
 </script>
 
 <template>
-  <aside class="side" aria-label="About the row" data-testid="panel">
+  <SidePanel label="About the row" data-testid="panel">
     <template v-if="row?.state">
       <h2 class="flex items-center gap-2">
         <VerdictSign :verdict="row.state" />Row {{ count(row.row) }} {{ STATES[row.state] ?? word(row.state) }}
@@ -89,7 +119,7 @@ useKeys("This row", [
         <p v-if="row.code" class="mono mt-1">{{ row.code }}{{ row.field ? ` · ${row.field}` : "" }}</p>
       </section>
       <p v-else-if="row.reason">{{ row.reason }}</p>
-      <ul v-if="further.length" class="grid gap-0.5 text-[13px]" data-testid="further">
+      <ul v-if="further.length" class="grid gap-0.5 text-small" data-testid="further">
         <li v-for="fault in further" :key="fault.code + fault.field_name" class="soft">Also: {{ fault.says }}</li>
       </ul>
       <p v-for="warning in row.warnings" :key="warning" class="rounded bg-held-tint px-2 py-1 text-held">
@@ -104,7 +134,7 @@ useKeys("This row", [
               ? "What it would write"
               : "What it writes"
         }}</b>
-        <dl class="mt-1 grid gap-1 text-[13px]">
+        <dl class="mt-1 grid gap-1 text-small">
           <div v-for="{ column: c, cell } in writes" :key="c.column">
             <dt class="soft">{{ c.field_label }}</dt>
             <dd class="mono break-words">
@@ -123,7 +153,7 @@ useKeys("This row", [
           :disabled="!open"
           @click="one('aside')"
         >
-          Set aside <kbd>X</kbd>
+          Set aside <kbd>S</kbd>
         </button>
         <button
           v-if="mayDecide && row.faults?.[0]?.code === 'set-aside'"
@@ -134,7 +164,7 @@ useKeys("This row", [
         >
           Take it up again
         </button>
-        <button v-if="mayDecide" type="button" class="btn sm" :disabled="!open" @click="undo">
+        <button v-if="mayDecide" type="button" class="btn sm" :disabled="!open" @click="undo()">
           Undo the last decision <kbd>U</kbd>
         </button>
         <button v-if="row.identifier" type="button" class="btn sm" data-testid="open-record" @click="openRecord">
@@ -160,5 +190,5 @@ useKeys("This row", [
         }}
       </p>
     </section>
-  </aside>
+  </SidePanel>
 </template>

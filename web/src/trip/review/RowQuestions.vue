@@ -35,18 +35,20 @@ const first = computed(() => props.row.faults?.[0]);
 const answers = computed(() => (asks.value ? (ANSWERS[first.value?.code ?? ""] ?? []) : []));
 const unclear = computed(() => asks.value && first.value?.code === "unclear");
 const group = computed(() =>
-  trip.value.reasons.find((r) => r.code === first.value?.code && r.field_name === first.value?.field_name),
+  trip.value.reasons.find((r) => r.code === first.value?.code && r.field_name === first.value.field_name),
 );
 
-const row = (answer: Answer, field = "", argument = ""): void =>
-  void decide({ rows: [props.row.row_id], answer, field, argument });
-const all = (answer: Answer): void =>
-  void decide({
+const row = (answer: Answer, field = "", argument = ""): void => {
+  decide({ rows: [props.row.row_id], answer, field, argument });
+};
+const all = (answer: Answer): void => {
+  decide({
     answer,
     code: first.value?.code ?? "",
     field: first.value?.field_name ?? "",
     count: group.value?.count ?? 0,
   });
+};
 </script>
 
 <template>

@@ -1,9 +1,10 @@
 /** Answering what the plan asks, and taking the last answer back. */
-import { computed, ref } from "vue";
+import { computed, type ComputedRef } from "vue";
 
 import { api, data, type Schemas } from "@/api/client";
 import { many } from "@/parts/format";
-import { say, sayError } from "@/shell/notices";
+import { say } from "@/shell/notices";
+import { useDoing } from "@/ui/doing";
 
 import { useTripContext } from "../context";
 
@@ -20,26 +21,27 @@ export interface Scope {
   count?: number;
 }
 
-export function useDeciding() {
+export interface Deciding {
+  decide: (scope: Scope) => void;
+  undo: () => void;
+  /** Whether answers are taken now. */
+  open: ComputedRef<boolean>;
+}
+
+export function useDeciding(): Deciding {
   const { trip, mayPrepare, set, refresh } = useTripContext();
-  const busy = ref(false);
+  const { busy, start } = useDoing((step: () => Promise<string>) => step(), {
+    done: (text) => {
+      say(text);
+    },
+    after: () => refresh().catch(() => {}),
+  });
   const open = computed(() => mayPrepare.value && !busy.value && !trip.value.job && !!trip.value.plan?.current);
+  const doing = (step: () => Promise<string>): void => {
+    if (open.value) start(step);
+  };
 
-  async function doing(step: () => Promise<string>): Promise<void> {
-    if (!open.value) return;
-    busy.value = true;
-    try {
-      say(await step());
-      await refresh();
-    } catch (error) {
-      sayError(error);
-      await refresh().catch(() => {});
-    } finally {
-      busy.value = false;
-    }
-  }
-
-  const decide = (scope: Scope): Promise<void> =>
+  const decide = (scope: Scope): void => {
     doing(async () => {
       const { rows = [], code = "", field = "", answer, argument = "" } = scope;
       const plan = trip.value.plan?.number ?? 0;
@@ -47,8 +49,9 @@ export function useDeciding() {
       set(await data(api.POST("/api/trips/{id}/decisions", { params: { path: { id: trip.value.id } }, body })));
       return `${many(scope.count ?? rows.length, "row", "rows")} decided. Undo with U.`;
     });
+  };
 
-  const undo = (): Promise<void> =>
+  const undo = (): void => {
     doing(async () => {
       const path = { id: trip.value.id };
       const [last] = await data(api.GET("/api/trips/{id}/decisions", { params: { path } }));
@@ -57,6 +60,7 @@ export function useDeciding() {
       set(await data(api.DELETE("/api/trips/{id}/decisions/{number}", { params })));
       return `Taken back: ${last.answer}, ${many(last.count, "row", "rows")}.`;
     });
+  };
 
   return { decide, undo, open };
 }

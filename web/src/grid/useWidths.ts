@@ -1,0 +1,26 @@
+/** Columns as wide as the first rows ask for, so that codes and names are not cut. */
+import { computed, type ComputedRef } from "vue";
+
+import type { GridColumn } from "./columns";
+import type { RowWindow } from "./useWindow";
+
+const LOOKED_AT = 60;
+const [LEAST, MOST] = [76, 300];
+
+export function useWidths(columns: () => GridColumn[], window: () => RowWindow): ComputedRef<number[]> {
+  return computed(() => {
+    const count = Math.min(LOOKED_AT, window().total.value);
+    const some = Array.from({ length: count }, (_, at) => window().rowAt(at));
+    return columns().map((column) => {
+      if (column.width) return column.width;
+      let longest = Math.max(column.title.length, column.sub.length * 0.85);
+      for (const row of some) {
+        const cell = row?.cells[column.at];
+        const changed = cell?.do === "write" || cell?.do === "held";
+        const text = changed ? (cell.old?.length ?? -3) + (cell.new?.length ?? 5) + 3 : (cell?.text?.length ?? 0);
+        longest = Math.max(longest, text);
+      }
+      return Math.round(Math.max(LEAST, Math.min(MOST, longest * (column.isKey ? 8.2 : 7.8) + 24)));
+    });
+  });
+}

@@ -1,0 +1,74 @@
+<script setup lang="ts">
+import { useQueryClient } from "@tanstack/vue-query";
+import { onMounted, reactive, ref } from "vue";
+
+import { api, data } from "@/api/client";
+import { say } from "@/shell/notices";
+import AlertNote from "@/ui/AlertNote.vue";
+import BusyButton from "@/ui/BusyButton.vue";
+import ChoiceList from "@/ui/ChoiceList.vue";
+import { useDoing } from "@/ui/doing";
+
+import { type RoleName, ROLES } from "./roles";
+
+const emit = defineEmits<{ done: [username: string]; close: [] }>();
+const client = useQueryClient();
+const form = reactive<{ username: string; name: string; role: RoleName; password: string }>({
+  username: "",
+  name: "",
+  role: "viewer",
+  password: "",
+});
+const first = ref<HTMLInputElement>();
+onMounted(() => first.value?.focus());
+const { start, busy, error } = useDoing(() => data(api.POST("/api/people", { body: { ...form } })), {
+  done: async (made) => {
+    await client.invalidateQueries({ queryKey: ["people"] });
+    say(`${made.name} can sign in now, as ${made.role_label.toLowerCase()}.`);
+    emit("done", made.username);
+  },
+  failed: () => {},
+});
+const roles = ROLES.map((role) => ({ value: role.value, label: role.label, note: role.may }));
+</script>
+
+<template>
+  <form class="grid gap-3" @submit.prevent="start()">
+    <h2>Add a person</h2>
+    <label
+      ><span class="field-label">Full name</span
+      ><input ref="first" v-model="form.name" class="input" name="name" required maxlength="80" autocomplete="off"
+    /></label>
+    <label
+      ><span class="field-label">Signs in as</span
+      ><input
+        v-model="form.username"
+        class="input mono"
+        name="new-username"
+        required
+        maxlength="150"
+        autocomplete="off"
+        spellcheck="false"
+    /></label>
+    <div>
+      <span class="field-label">Role</span>
+      <ChoiceList v-model="form.role" label="Role" :options="roles" />
+    </div>
+    <label
+      ><span class="field-label">First password</span
+      ><input
+        v-model="form.password"
+        class="input"
+        type="password"
+        name="new-password"
+        required
+        autocomplete="new-password"
+      /><span class="soft text-small">At least ten characters. They can change it once they are in.</span></label
+    >
+    <AlertNote v-if="error">{{ error.message }}</AlertNote>
+    <div class="flex gap-2">
+      <BusyButton type="submit" class="go" :busy="busy" says="Adding…">Add them</BusyButton>
+      <button type="button" class="btn" @click="$emit('close')">Leave it</button>
+    </div>
+  </form>
+</template>

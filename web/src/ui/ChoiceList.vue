@@ -1,0 +1,86 @@
+<script setup lang="ts" generic="Value extends string">
+/** One of a list: opened, searched by its first letters and chosen with the keys; never cut off by what it stands in. */
+import { autoUpdate, flip, offset, shift, size, useFloating } from "@floating-ui/vue";
+import { Listbox, ListboxButton, ListboxOption, ListboxOptions } from "@headlessui/vue";
+import { computed, ref } from "vue";
+
+import type { Option } from "./choosing";
+
+const props = defineProps<{
+  options: readonly Option<Value>[];
+  /** What is chosen here, for those who do not see what stands beside it. */
+  label: string;
+  /** Said while nothing is chosen. */
+  empty?: string;
+  disabled?: boolean;
+  /** How the button looks: a pill among filters, or a field of a form. */
+  as?: "pill" | "field" | "head";
+  tone?: "carried" | "read" | "open";
+}>();
+defineOptions({ inheritAttrs: false });
+const chosen = defineModel<Value>({ required: true });
+const emit = defineEmits<{ chosen: [value: Value] }>();
+const current = computed(() => props.options.find((option) => option.value === chosen.value));
+const words = computed(() => current.value?.label ?? props.empty ?? "Choose…");
+
+const button = ref<HTMLElement>();
+const list = ref<HTMLElement>();
+const { floatingStyles } = useFloating(button, list, {
+  placement: "bottom-start",
+  strategy: "fixed",
+  whileElementsMounted: autoUpdate,
+  middleware: [
+    offset(4),
+    flip({ padding: 8 }),
+    shift({ padding: 8 }),
+    size({
+      padding: 8,
+      apply: ({ availableHeight, rects, elements }) => {
+        elements.floating.style.maxHeight = `${Math.min(340, availableHeight)}px`;
+        elements.floating.style.minWidth = `${rects.reference.width}px`;
+      },
+    }),
+  ],
+});
+</script>
+
+<template>
+  <Listbox v-model="chosen" :disabled="disabled" @update:model-value="(value: Value) => emit('chosen', value)">
+    <span ref="button" v-bind="$attrs" class="inline-flex min-w-0" :class="{ 'w-full': as !== 'pill' }">
+      <ListboxButton
+        class="choice"
+        :class="[as ?? 'field', tone]"
+        :aria-label="`${label} ${words}`"
+        :title="`${label}: ${words}`"
+      >
+        <slot name="before" :option="current" />{{ $slots.before ? " " : "" }}
+        <span class="truncate" :class="{ soft: !current }">{{ words }}</span>
+        <svg class="ml-auto flex-none" width="10" height="10" viewBox="0 0 10 10" aria-hidden="true">
+          <path d="M1 3 5 8 9 3" fill="none" stroke="currentColor" stroke-width="1.8" />
+        </svg>
+      </ListboxButton>
+    </span>
+    <Teleport to="body">
+      <div ref="list" class="z-[60] flex" :style="floatingStyles">
+        <ListboxOptions class="choices">
+          <ListboxOption
+            v-for="option in options"
+            :key="option.value"
+            v-slot="{ active, selected }"
+            :value="option.value"
+            :disabled="option.disabled"
+            as="template"
+          >
+            <li :class="{ active, selected, disabled: option.disabled }">
+              <slot name="option" :option="option"
+                ><span class="truncate">{{ option.label }}</span></slot
+              >
+              <span v-if="option.note" class="soft ml-auto pl-3 text-data whitespace-nowrap">{{ option.note }}</span>
+            </li>
+          </ListboxOption>
+          <li v-if="!options.length" class="soft">There is nothing to choose from.</li>
+        </ListboxOptions>
+      </div>
+    </Teleport>
+  </Listbox>
+</template>
