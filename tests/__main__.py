@@ -19,7 +19,7 @@ from pathlib import Path
 
 WEB = "web"
 HERE = Path(__file__).parent
-FIRST = ("journey", "killed", "kills", "between", "browser", "supervising", "api", "trips")
+FIRST = ("journey", "kills", "between", "browser", "supervising", "api", "trips")
 ROOM_WANTED = 6 * 2**30
 Counts = dict[str, int]
 

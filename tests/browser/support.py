@@ -209,6 +209,11 @@ class Demo:
         self.port = free_port(together=2)
         self.address = f"http://127.0.0.1:{self.port}"
         self.log = temporary_folder() / "demo.log"
+        self.begin()
+
+    def begin(self) -> None:
+        """Start it, also anew after its end."""
+        self.log.unlink(missing_ok=True)
         command = [str(BIN / "vexo"), "demo", "--port", str(self.port), "--data", str(self.data)]
         self.process = start(*command, log=self.log)
         wait_until(

@@ -3,7 +3,6 @@ from __future__ import annotations
 from selenium.webdriver.common.keys import Keys
 
 from tests.browser.case import BrowserCase
-from tests.browser.support import Browser
 
 UNSETTLED = ("Opening", "Looking for your", "Asking the")
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import signal
 import time
 from collections.abc import Callable, Mapping
+from contextlib import suppress
 from importlib import import_module
 from typing import Any
 
@@ -14,7 +15,7 @@ from django.utils import timezone
 
 from ..errors import MENDABLE, code_of, machine_trouble
 from .beating import beating
-from .leases import SECONDS, Lease, LeaseLost, claim, owner_name
+from .leases import SECONDS, Lease, LeaseLost, claim, end_leases_of_the_dead, owner_name
 from .models import Job
 from .queues import QUEUES
 
@@ -106,6 +107,8 @@ def work(queues: tuple[str, ...] = (), pause: float = 0.25) -> None:
     signal.signal(signal.SIGTERM, end)
     signal.signal(signal.SIGINT, end)
     with beating(queues):
+        with suppress(OperationalError):
+            end_leases_of_the_dead()
         while not ending:
             try:
                 job = claim(owner_name(), queues)
