@@ -141,7 +141,7 @@ class BadInput(unittest.TestCase):
                 ("vera", ("decide", trip, "aside", "--row", "2"), "needs a preparer"),
                 ("pia", ("apply", trip, "--yes"), "needs an operator"),
                 ("nobody", ("plan", trip), "Nobody here is called"),
-                ("olaf", ("connect", "x", "http://127.0.0.1:9/", "--stage", "live", "--token", "t"), "administrators"),
+                ("olaf", ("connect", "x", "http://127.0.0.1:9/", "--stage", "live"), "administrators"),
             ):
                 with self.subTest(who=who, command=command[0]):
                     self.assertIn(words, self.vexo.fails("--as", who, *command))

@@ -5,6 +5,7 @@ from __future__ import annotations
 import errno
 import gzip
 import json
+import logging.config
 import os
 import shutil
 import sqlite3
@@ -16,10 +17,24 @@ from typing import Any
 from unittest.mock import patch
 
 from tests.server.services import ServiceCase
-from tests.support import BIN, TOKEN, Done, Vexo, new_folder, register, template, temporary_folder
+from tests.support import (
+    BIN,
+    TOKEN,
+    Done,
+    Vexo,
+    new_folder,
+    register,
+    start,
+    template,
+    temporary_folder,
+    wait_until,
+)
 
 template()
 
+from django.test import Client  # noqa: E402
+
+from vexo.server.logs import logging_settings  # noqa: E402
 from vexo.server.people import services  # noqa: E402
 
 
@@ -201,18 +216,88 @@ class Backups(ServiceCase):
         self.assertIn("there already", self.vexo.fails("--as", "ada", "backup", str(target)))
         self.assertEqual([p for p in self.vexo.files.iterdir() if p.name.endswith(".part")], [])
 
-    def test_secrets_stand_nowhere_but_where_they_belong(self) -> None:
-        key, wrong, password = (self.vexo.data / "key").read_text(), "a-planted-wrong-token", "a-planted-password"
-        services.add(self.person, "planted", "Planted", "operator", password)
+
+class Secrets(ServiceCase):
+    """The key, a token and a password are planted; then everything is searched for them."""
+
+    KEY_FREE = ("key",)
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        super().setUpClass()
+        cls.wrong, cls.password = "a-planted-wrong-token", "a-planted-password"
+        cls.key = (cls.vexo.data / "key").read_text()
+        services.add(cls.person, "planted", "Planted", "administrator", cls.password)
+
+    def searched(self, said: dict[str, bytes]) -> None:
+        self.assertTrue(said)
+        for where, content in said.items():
+            for secret in (TOKEN, self.wrong, self.password, *([self.key] if where not in self.KEY_FREE else [])):
+                self.assertNotIn(secret.encode(), content, where)
+
+    def test_neither_files_nor_logs_nor_the_journal_nor_a_backup(self) -> None:
         trip = self.bring("harbour,berth_no,notes\nTERNISLAND,E-002,kept\n")
         self.apply(trip)
-        said = self.vexo.fails(
-            "--as", "ada", "connect", "odd", register().odata(), "--stage", "practice", "--token", wrong
-        )
+        asked = ("--as", "planted", "connect", "odd", register().odata(), "--stage", "practice", "--inside")
+        said = self.vexo.run(*asked, VEXO_TOKEN=self.wrong)
+        self.assertIn("refuses the token", said.stderr)
+        with patch.dict("os.environ", VEXO_LOGS="file"):
+            logging.config.dictConfig(logging_settings(self.vexo.data / "logs"))
+        self.addCleanup(logging.config.dictConfig, {"version": 1, "disable_existing_loggers": False})
+        client = Client(raise_request_exception=False)
+        for body in ({"username": "planted", "password": self.password}, {"username": self.password, "password": "x"}):
+            client.post("/api/session", body, content_type="application/json")
+        with patch("vexo.server.applications.views.connect", side_effect=RuntimeError(self.wrong)):
+            body = {"name": "x", "address": "https://x.example/", "token": self.wrong, "stage": "live"}
+            answer = client.post("/api/applications", body, content_type="application/json")
+        self.assertEqual(answer.status_code, 500, "even a mistake of Vexo's own tells nothing")
         self.vexo.run("--as", "ada", "backup", str(self.vexo.files / "secrets.tar.gz"))
-        everything = {path: path.read_bytes() for path in self.vexo.data.rglob("*") if path.is_file()}
-        everything |= {Path("backup"): gzip.decompress((self.vexo.files / "secrets.tar.gz").read_bytes())}
-        everything |= {Path("said"): said.encode(), Path("journal"): self.vexo.run("journal", "--json").stdout.encode()}
-        for path, content in everything.items():
-            for secret in (TOKEN, wrong, password, *([key] if path.name != "key" else [])):
-                self.assertNotIn(secret.encode(), content, path)
+        everything = {p.name: p.read_bytes() for p in self.vexo.data.rglob("*") if p.is_file()}
+        self.assertIn("vexo.jsonl", everything)
+        told = {
+            "backup": gzip.decompress((self.vexo.files / "secrets.tar.gz").read_bytes()),
+            "said": (said.stdout + said.stderr).encode(),
+            "answer": answer.content,
+            "journal": self.vexo.run("journal", "--json").stdout.encode(),
+        }
+        self.searched(everything | told)
+
+    def test_neither_answers_nor_downloads(self) -> None:
+        trip = self.bring("harbour,berth_no,notes\nTERNISLAND,E-003,kept\n")
+        self.apply(trip)
+        client = Client()
+        client.force_login(self.person)
+        sheet, job = trip.sheets.last().pk, trip.jobs.last().pk
+        paths = [
+            *(
+                "session",
+                "people",
+                "applications",
+                "applications/harbour-live",
+                "trips",
+                "journal",
+                "carried",
+                "health",
+            ),
+            *(f"trips/{trip.pk}{rest}" for rest in ("", "/rows", "/decisions", "/outcome", f"/sheets/{sheet}")),
+            *(f"trips/{trip.pk}/files/{name}" for name in ("receipt.csv", "receipt.xlsx", "not-in.csv")),
+            *(f"jobs/{job}", "schema"),
+        ]
+        answers = {}
+        for path in paths:
+            answer = client.get(f"/api/{path}")
+            self.assertEqual(answer.status_code, 200, path)
+            content = b"".join(answer.streaming_content) if answer.streaming else answer.content
+            answers[path] = content + str(dict(answer.headers)).encode()
+        self.searched(answers)
+
+    def test_nor_the_list_of_processes_while_a_command_has_one(self) -> None:
+        register().trouble("slow", times=3, seconds=3)
+        command = [str(BIN / "vexo"), "--data", str(self.vexo.data), "--as", "ada", "connect", "slowly"]
+        more = [register().odata(), "--stage", "practice", "--inside"]
+        process = start(*command, *more, VEXO_TOKEN=self.wrong)
+        lines = wait_until(lambda: Path(f"/proc/{process.pid}/cmdline").read_bytes(), what="the command")
+        listed = {str(p): p.read_bytes() for p in Path("/proc").glob("[0-9]*/cmdline") if os.access(p, os.R_OK)}
+        process.wait(120)
+        self.searched({**listed, "own": lines})
+        self.assertIn("No such option", self.vexo.run(*command[3:], *more, "--token", "t").stderr)

@@ -135,7 +135,7 @@ class Rights(ServiceCase):
         trip, live = str(self.trips["practice"].pk), str(self.trips["live"].pk)
         sheet = str(self.text("harbour,berth_no\nTERNISLAND,D-001\n"))
         target = str(self.vexo.files / "x.csv")
-        away = ("connect", "x", "http://127.0.0.1:9/", "--token", "t", "--stage", "live", "--inside")
+        away = ("connect", "x", "http://127.0.0.1:9/", "--stage", "live", "--inside")
         table: dict[tuple[str, ...], str] = {
             ("applications",): VIEWER,
             away: ADMINISTRATOR,
@@ -167,7 +167,7 @@ class Rights(ServiceCase):
         for arguments, least in table.items():
             for role in ROLES:
                 with self.subTest(f"{role}: vexo {' '.join(arguments)}"):
-                    done = self.vexo.run("--as", f"a-{role}", *arguments)
+                    done = self.vexo.run("--as", f"a-{role}", *arguments, VEXO_TOKEN="t")
                     refused = any(words in done.stderr for words in REFUSED)
                     self.assertEqual(refused, not self.people[Role(role)].may(least), done.stderr)
 

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import os
 import shutil
+import sys
 from pathlib import Path
 
 import click
@@ -31,10 +33,20 @@ def applications(setting: Setting, as_json: bool) -> None:
     console().print(table if found else "No application is connected yet. Connect one with `vexo connect`.")
 
 
+def _token(from_input: bool, change: bool) -> str:
+    if from_input:
+        return sys.stdin.readline().rstrip("\r\n")
+    said = os.environ.get("VEXO_TOKEN")
+    if said is not None:
+        return said
+    words = "Token (empty: the one that is kept)" if change else "Token"
+    return str(click.prompt(words, hide_input=True, default="", show_default=False, err=True))
+
+
 @click.command()
 @click.argument("name")
 @click.argument("address")
-@click.option("--token", envvar="VEXO_TOKEN", prompt="Token", hide_input=True, help="Better given in VEXO_TOKEN.")
+@click.option("--token-from-input", "from_input", is_flag=True, help="Read the token from the standard input.")
 @click.option("--stage", type=click.Choice(["live", "practice"]), required=True, help="Are its records the real ones?")
 @click.option("--label", default="", help="The name for people; the application's own by default.")
 @click.option("--pages", default="", help="Address of a record's page, with {source} and {id} in it.")
@@ -46,7 +58,7 @@ def connect(
     setting: Setting,
     name: str,
     address: str,
-    token: str,
+    from_input: bool,
     stage: str,
     label: str,
     pages: str,
@@ -54,12 +66,19 @@ def connect(
     change: bool,
     inside: bool,
 ) -> None:
-    """Connect an application, or change a connection. It is asked what it holds before anything is kept."""
-    from vexo.server.applications.services import Connection
-    from vexo.server.applications.services import connect as connect_application
+    """Connect an application, or change a connection. It is asked what it holds before anything is kept.
 
-    wanted = Connection(name, address, stage, token, label, pages, longest_request=longest_request)
-    application = connect_application(setting.person(), wanted, change=change, inside=inside)
+    The token is asked for, or taken from VEXO_TOKEN: on the command line, everyone on this machine could read it.
+    """
+    from vexo.server.applications.services import Connection, check_place
+    from vexo.server.applications.services import connect as connect_application
+    from vexo.server.people.rights import Action, require
+
+    person = setting.person()
+    require(person, Action.CONNECT)
+    check_place(address, inside=inside)
+    wanted = Connection(name, address, stage, _token(from_input, change), label, pages, longest_request=longest_request)
+    application = connect_application(person, wanted, change=change, inside=inside)
     known = application.known
     console().print(
         f"{application.label} is connected as {name}, with {len(known.types) if known else 0} record types."

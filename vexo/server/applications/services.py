@@ -109,6 +109,15 @@ def describe(application: Application, client: Client | None = None) -> Catalogu
     return catalogue
 
 
+def check_place(address: str, *, inside: bool) -> None:
+    """Raises ApplicationError where an address is none, PlainError where it is one of Vexo's own machine or network and
+    nobody has said that it is meant."""
+    check_address(address)
+    place = inner_place(address)
+    if place and not inside:
+        raise PlainError(f"{address} is an address of {place}. Connect it if that is meant.", "inside")
+
+
 @dataclass(frozen=True)
 class Connection:
     """What a connection is made of. An empty ``token`` leaves the one that is kept, an empty ``label`` is the
@@ -144,10 +153,7 @@ def connect(by: Person, wanted: Connection, *, change: bool = False, inside: boo
     if before is None and change:
         raise _unknown(wanted.name)
     if wanted.protocol == "odata":
-        check_address(wanted.address)
-        place = inner_place(wanted.address)
-        if place and not inside:
-            raise PlainError(f"{wanted.address} is an address of {place}. Connect it if that is meant.", "inside")
+        check_place(wanted.address, inside=inside)
     token = wanted.token or (_kept_token(before, wanted) if before else "")
     with (
         a_turn(wanted.name),
