@@ -37,8 +37,11 @@ def known_of(application: Application) -> Catalogue:
     return known
 
 
-def column_facts(matches: Sequence[ColumnMatch], profile: SheetProfile) -> list[dict[str, Any]]:
-    """Columns as a trip's standing tells them."""
+def column_facts(
+    matches: Sequence[ColumnMatch], profile: SheetProfile, record_type: RecordType
+) -> list[dict[str, Any]]:
+    """Columns as a trip's standing tells them; ``tells`` are those by which people know a record."""
+    known = {name for key in record_type.keys[:1] for name in key}
     found = {column.name: column for column in profile.columns}
     return [
         {
@@ -49,6 +52,7 @@ def column_facts(matches: Sequence[ColumnMatch], profile: SheetProfile) -> list[
             "kind": m.field.kind.value if m.field else None,
             "how": m.how,
             "carried": m.carried,
+            "tells": m.field is not None and m.field.name in known,
             "filled": found[m.column].filled,
             "different": found[m.column].different,
         }
@@ -77,7 +81,7 @@ def tell_columns(trip: Trip, sheet: Sheet, catalogue: Catalogue, facts: Dict[str
     record_type = catalogue.type(trip.record_type)
     matches = matches_of(sheet, record_type, catalogue)
     profile = SheetProfile.from_json(sheet.profile or {})
-    columns = column_facts(matches, profile)
+    columns = column_facts(matches, profile, record_type)
     tell(trip, revised=True, columns=columns, key=key_facts(trip, record_type, matches), **(facts or {}))
 
 

@@ -105,6 +105,7 @@ class ColumnSerializer(serializers.Serializer[Any]):
     how = _TEXTS()
     carried = serializers.BooleanField()
     is_key = serializers.BooleanField()
+    tells = serializers.BooleanField()
     filled = serializers.IntegerField()
     different = serializers.IntegerField()
     changed = serializers.IntegerField()

@@ -625,6 +625,7 @@ export interface components {
             how: string;
             carried: boolean;
             is_key: boolean;
+            tells: boolean;
             filled: number;
             different: number;
             changed: number;

@@ -29,7 +29,7 @@ const { start, busy, error, forget } = useDoing(
   {
     done: async (made) => {
       await client.invalidateQueries({ queryKey: ["applications"] });
-      say(`${made.label} is connected.`);
+      say(props.change ? `The connection of ${made.label} is changed.` : `${made.label} is connected.`);
       emit("done", made.name);
     },
     failed: () => {},
@@ -102,9 +102,11 @@ const trouble = computed(() => {
       <AlertNote v-if="trouble">{{ trouble }}</AlertNote>
       <div class="flex gap-2">
         <BusyButton v-if="inside" type="button" class="go" :busy="busy" says="Asking it…" @click="start(true)">
-          It is meant: connect it
+          It is meant, keep it
         </BusyButton>
-        <BusyButton v-else type="submit" class="go" :busy="busy" says="Asking it…">Test and connect</BusyButton>
+        <BusyButton v-else type="submit" class="go" :busy="busy" says="Asking it…">{{
+          change ? "Test and keep" : "Test and connect"
+        }}</BusyButton>
         <button type="button" class="btn" @click="$emit('close')">Leave it</button>
       </div>
     </div>

@@ -10,6 +10,7 @@ const NUMBERS = ["decimal", "whole number"];
 /** What a column does, in a few words. */
 export function sub(column: Column): string {
   if (column.is_key) return "key";
+  if (column.tells && !column.changed) return "tells it apart";
   if (!column.field_name) return "not carried";
   if (!column.carried) return "for reading";
   if (!column.changed) return column.two_way ? "no change · not sent out" : "no change";
@@ -22,16 +23,16 @@ export function sub(column: Column): string {
 
 /** Whether there is anything to see in a column: something is written, asked or cannot be read. */
 export const matters = (column: Column): boolean =>
-  column.is_key || !!(column.changed || column.held || column.unreadable || column.emptied);
+  column.is_key || column.tells || !!(column.changed || column.held || column.unreadable || column.emptied);
 
 const asGrid = (column: Column, at: number): GridColumn => ({
   at,
   key: column.column,
   title: column.field_label ?? column.header,
   sub: sub(column),
-  isKey: column.is_key,
+  isKey: column.is_key || column.tells,
   number: NUMBERS.includes(column.kind ?? ""),
-  dim: !column.carried && !column.is_key,
+  dim: !column.carried && !column.is_key && !column.tells,
   field: column.field_name,
 });
 
@@ -47,11 +48,15 @@ export function useArranged(trip: Ref<TripDetail>, unfolded: Ref<boolean>): Arra
   const rest = computed(() => all.value.filter(({ column }) => !matters(column)));
   const foremost = computed(() => [
     ...all.value.filter(({ column }) => column.is_key),
-    ...all.value.filter(({ column }) => !column.is_key && matters(column)),
+    ...all.value.filter(({ column }) => column.tells && !column.is_key),
+    ...all.value.filter(({ column }) => !column.is_key && !column.tells && matters(column)),
   ]);
-  const fold = computed(() => !unfolded.value && foremost.value.some(({ column }) => !column.is_key));
+  /** Where nothing changes at all, everything is shown. */
+  const some = computed(() => foremost.value.some(({ column }) => !column.is_key && !column.tells));
   return {
-    columns: computed(() => [...foremost.value, ...(fold.value ? [] : rest.value)].map(({ grid }) => grid)),
-    unchanged: computed(() => (foremost.value.some(({ column }) => !column.is_key) ? rest.value.length : 0)),
+    columns: computed(() =>
+      [...foremost.value, ...(some.value && !unfolded.value ? [] : rest.value)].map(({ grid }) => grid),
+    ),
+    unchanged: computed(() => (some.value ? rest.value.length : 0)),
   };
 }

@@ -10,6 +10,7 @@ export const column = (values: Partial<Column>): Column => ({
   how: "label",
   carried: true,
   is_key: false,
+  tells: false,
   filled: 3,
   different: 3,
   changed: 0,

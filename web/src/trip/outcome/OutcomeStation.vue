@@ -50,12 +50,17 @@ const told = computed(() => {
     set.length && `it filled by itself: ${set.join(", ")}`,
     kept &&
       `${own.selection ? "records of the selection" : "records"}: ${count(kept.before)} + ${count(kept.created)} created − ${count(kept.deleted)} deleted${kept.moved ? ` − ${count(-kept.moved)} moved out` : ""} = ${count(kept.after - others.value)}, there are ${count(kept.after)}${others.value ? `, so others changed ${count(Math.abs(others.value))}` : ""}`,
-    ...Object.entries(own.totals ?? {}).map(
-      ([name, sums]) =>
-        `Σ ${label(name)}: planned ${exact(sums.planned)}, before ${exact(sums.before)}, now ${exact(sums.after)}`,
-    ),
+    ...Object.entries(own.totals ?? {})
+      .filter(([, sums]) => moved(sums))
+      .map(
+        ([name, sums]) =>
+          `Σ ${label(name)}: planned ${exact(sums.planned)}, before ${exact(sums.before)}, now ${exact(sums.after)}`,
+      ),
   ].filter((one): one is string => !!one);
 });
+/** A sum that was to change, or that is not what it was to be. */
+const moved = (sums: { planned: string; before: string; after: string | null }): boolean =>
+  sums.before !== sums.planned || (sums.after !== null && sums.after !== sums.planned);
 const label = (name: string): string => trip.value.columns.find((c) => c.field_name === name)?.field_label ?? name;
 const DOWNLOADS = [
   { says: "Receipt, XLSX", what: "receipt.xlsx" },
