@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
@@ -14,7 +15,8 @@ from vexo.core.planning import Inputs, Operation, Settings, make_plan
 from vexo.core.planning.deciding import DECISIONS
 from vexo.core.planning.pairs import Ledger
 from vexo.core.records import IDENTIFIER, VERSION, Catalogue, Choice, Field, Kind, Promises, RecordType
-from vexo.core.sheets import SheetError, SheetProfile, child
+from vexo.core.sheets import Choices, SheetError, SheetProfile, child
+from vexo.core.sheets.sheet import AS_FOUND
 from vexo.core.values import parse
 
 SERVICES = tuple(Choice(name, name.title()) for name in ("water", "power", "wifi"))
@@ -157,9 +159,9 @@ def verdicts(made: pl.DataFrame) -> list[str]:
     return made["verdict"].to_list()
 
 
-def read_here(path: Path, cells: Path, name: str = "") -> SheetProfile:
+def read_here(path: Path, cells: Path, name: str = "", choices: Choices = AS_FOUND) -> SheetProfile:
     """A file read in this process, as the child would."""
-    told = child.read(path, cells, name)
+    told = child.read(path, cells, name, asdict(choices))
     if "error" in told:
         raise SheetError(told["error"])
     return SheetProfile.from_json(json.loads(json.dumps(told)))

@@ -19,10 +19,10 @@ from vexo.core.columns.carrying import Reading, cell_texts
 from vexo.core.columns.matching import ColumnMatch
 from vexo.core.records import IDENTIFIER, VERSION
 from vexo.core.sheets import SheetError, SheetProfile, Stamp, read_sheet
-from vexo.core.sheets.csv_reading import read_csv
 from vexo.core.sheets.csv_writing import write_csv
 from vexo.core.sheets.outgoing import OutgoingColumn, outgoing_columns
-from vexo.core.sheets.sheet import shape_cells
+from vexo.core.sheets.shaping import shape_cells
+from vexo.core.sheets.text_reading import read_text
 from vexo.core.sheets.xlsx_reading import read_xlsx
 from vexo.core.sheets.xlsx_writing import write_xlsx
 
@@ -99,7 +99,7 @@ class RoundTrip(unittest.TestCase):
         columns = outgoing(table, ["code", "name"])
         write_xlsx(columns, FOLDER / "any.xlsx", "x")
         write_csv(columns, FOLDER / "any.csv")
-        for reader, path, prefixed in ((read_xlsx, "any.xlsx", False), (read_csv, "any.csv", True)):
+        for reader, path, prefixed in ((read_xlsx, "any.xlsx", False), (read_text, "any.csv", True)):
             raw, found = reader(FOLDER / path)
             cells, _ = shape_cells(raw, **found)
             if "c1" not in cells.columns:

@@ -140,6 +140,7 @@ class Rights(ServiceCase):
             ("applications",): VIEWER,
             away: ADMINISTRATOR,
             ("fields", "harbour-practice", "Berth"): VIEWER,
+            ("read", sheet): VIEWER,
             ("send-out", "no-such", "Berth", "-o", target): PREPARER,
             ("bring-in", "no-such", "Berth", sheet): PREPARER,
             ("columns", trip, "--map", "nothing="): PREPARER,

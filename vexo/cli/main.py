@@ -16,6 +16,7 @@ _COMMANDS: dict[str, tuple[str, str]] = {
     "send-out": ("records:send_out", "Send records out as a sheet."),
     "bring-in": ("trips:bring_in", "Bring a sheet in, up to Review."),
     "columns": ("trips:columns", "Say where columns go, the key, or what the rows are for."),
+    "read": ("reading:read", "Read a sheet and say what is in it."),
     "review": ("trips:review", "Show the verdict of each row, with old and new values."),
     "plan": ("trips:plan", "Ask the application again and plan a trip anew."),
     "decide": ("deciding:decide", "Answer what a plan asks."),

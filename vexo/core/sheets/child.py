@@ -1,4 +1,5 @@
-"""The process that reads one file: ``python -m vexo.core.sheets.child FILE CELLS MEMORY NAME`` prints what it found."""
+"""The process that reads one file: ``python -m vexo.core.sheets.child FILE CELLS MEMORY NAME CHOICES`` prints what it
+found."""
 
 from __future__ import annotations
 
@@ -10,25 +11,27 @@ from pathlib import Path
 from typing import Any
 
 
-def read(path: Path, target: Path, name: str) -> dict[str, Any]:
-    """Read a file: its profile, or what is wrong with it under ``error``."""
-    from .csv_reading import read_csv
+def read(path: Path, target: Path, name: str, said: dict[str, Any] | None = None) -> dict[str, Any]:
+    """Read a file, by the choices that were ``said``: its profile, or what is wrong with it under ``error``."""
     from .reading import write_cells
-    from .sheet import SheetError, shape_cells
+    from .shaping import shape_cells
+    from .sheet import Choices, SheetError
+    from .text_reading import read_text
     from .xlsx_reading import read_xlsx
 
+    choices = Choices(**(said or {}))
     try:
         with path.open("rb") as file:
             begin = file.read(8)
         if begin.startswith(b"PK") and zipfile.is_zipfile(path):
-            raw, found = read_xlsx(path, name)
+            raw, found = read_xlsx(path, name, choices)
         elif begin.startswith(b"PK\x03\x04"):
             raise zipfile.BadZipFile
         elif begin.startswith((b"\xd0\xcf\x11\xe0", b"%PDF", b"\x89PNG", b"\xff\xd8\xff", b"GIF8", b"\x1f\x8b")):
             raise SheetError(f"{name} is no sheet that can be read here. Save it as XLSX or CSV.")
         else:
-            raw, found = read_csv(path, name)
-        cells, profile = shape_cells(raw, **found)
+            raw, found = read_text(path, name, choices)
+        cells, profile = shape_cells(raw, choices, **found)
     except SheetError as error:
         return {"error": str(error)}
     except (zipfile.BadZipFile, KeyError, UnicodeDecodeError):
@@ -40,4 +43,4 @@ def read(path: Path, target: Path, name: str) -> dict[str, Any]:
 if __name__ == "__main__":
     limit = int(sys.argv[3])
     resource.setrlimit(resource.RLIMIT_AS, (limit, limit))
-    print(json.dumps(read(Path(sys.argv[1]), Path(sys.argv[2]), sys.argv[4])))
+    print(json.dumps(read(Path(sys.argv[1]), Path(sys.argv[2]), sys.argv[4], json.loads(sys.argv[5]))))

@@ -6,11 +6,12 @@ import json
 import subprocess
 import sys
 import zipfile
+from dataclasses import asdict
 from pathlib import Path
 
 import polars as pl
 
-from .sheet import SheetError, SheetProfile
+from .sheet import AS_FOUND, Choices, SheetError, SheetProfile
 
 MEMORY_LIMIT = 6 * 1024**3
 SECONDS = 300
@@ -32,11 +33,14 @@ def _refuse_early(path: Path, name: str) -> None:
             raise SheetError(f"{name} would unpack to {unpacked:,} bytes. Divide it into several sheets.")
 
 
-def read_sheet(path: Path, cells: Path, name: str = "", memory: int = MEMORY_LIMIT) -> SheetProfile:
+def read_sheet(
+    path: Path, cells: Path, name: str = "", memory: int = MEMORY_LIMIT, choices: Choices = AS_FOUND
+) -> SheetProfile:
     """Read a file; its cells are written to ``cells`` as Parquet.
 
     Args:
         name: what people call the file, for what is said of it.
+        choices: how a person wants it read; what is not said is found.
 
     Raises:
         SheetError: saying why it is no sheet, or cannot be read, and what to do.
@@ -44,6 +48,7 @@ def read_sheet(path: Path, cells: Path, name: str = "", memory: int = MEMORY_LIM
     name = name or path.name
     _refuse_early(path, name)
     command = [sys.executable, "-m", "vexo.core.sheets.child", str(path), str(cells), str(memory), name]
+    command.append(json.dumps(asdict(choices)))
     try:
         run = subprocess.run(command, capture_output=True, text=True, timeout=SECONDS, check=False)  # noqa: S603
     except subprocess.TimeoutExpired:

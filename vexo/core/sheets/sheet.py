@@ -6,13 +6,10 @@ from collections.abc import Mapping
 from dataclasses import asdict, dataclass
 from typing import Any
 
-import polars as pl
-
-from ..values import SPACES
+from .findings import Finding
 
 ROW = "row"
 ROW_ID = "row_id"
-_TOTAL_WORDS = ("total", "totals", "sum", "grand total", "σ")
 
 
 class SheetError(Exception):
@@ -61,7 +58,10 @@ class Column:
 
 @dataclass(frozen=True)
 class SheetProfile:
-    """What was found: ``rows`` are those below the header with a non-blank cell, a total row at the end excepted."""
+    """What was found: ``rows`` are those below the header with a non-blank cell, a total row at the end excepted.
+
+    ``header_row`` is 0 where the sheet has none.
+    """
 
     format: str
     columns: tuple[Column, ...]
@@ -74,6 +74,7 @@ class SheetProfile:
     delimiter: str = ""
     other_sheets: tuple[str, ...] = ()
     stamp: Stamp | None = None
+    findings: tuple[Finding, ...] = ()
 
     def to_json(self) -> dict[str, Any]:
         return asdict(self)
@@ -87,59 +88,19 @@ class SheetProfile:
                 "total_rows": tuple(data["total_rows"]),
                 "other_sheets": tuple(data["other_sheets"]),
                 "stamp": Stamp.from_json(data["stamp"]) if data["stamp"] else None,
+                "findings": tuple(Finding.from_json(one) for one in data.get("findings", ())),
             }
         )
 
 
-def shape_cells(raw: pl.DataFrame, **found: Any) -> tuple[pl.DataFrame, SheetProfile]:
-    """Find the header, blank rows and a total row, and name the columns ``c0``, ``c1``, …
+@dataclass(frozen=True)
+class Choices:
+    """How a person wants a file read; what is not said is found. ``header`` is the row of the header, 0 for none."""
 
-    Args:
-        raw: column ``row`` with the person's row numbers, then text columns; null is blank. Columns named
-            ``shown.NAME`` hold another form of column NAME and follow it.
-        found: what the reader of the format knows (format, sheet, encoding, …).
+    worksheet: str = ""
+    header: int | None = None
+    encoding: str = ""
+    delimiter: str = ""
 
-    Returns:
-        the cells (``row``, ``c0``, …; rows of data only) and the profile.
 
-    Raises:
-        SheetError: where there is no header, or it is not one row of different names.
-    """
-    names = [name for name in raw.columns if name != ROW and not name.startswith("shown.")]
-    blank = f"^{SPACES}*$"
-    filled = [pl.col(name).str.contains(blank).not_().fill_null(value=False) for name in names]
-    if not names or raw.is_empty():
-        raise SheetError("The file is empty. Put a header in its first row and the records below it.")
-    counted = raw.with_columns(pl.sum_horizontal(filled).alias("filled")).sort(ROW)
-    used = counted.filter(pl.col("filled") > 0)
-    if used.is_empty():
-        raise SheetError("The sheet has no filled cell. Put a header in its first row and the records below it.")
-    header_row = int(used[ROW][0])
-    header = used.row(0, named=True)
-    names = [name for name in names if (header[name] or "").strip() or used[name].drop_nulls().len() > 0]
-    body = used.filter(pl.col(ROW) > header_row)
-    first = pl.coalesce([pl.when(pl.col(name).str.strip_chars() != "").then(pl.col(name)) for name in names])
-    totals = body.tail(1).filter(first.str.strip_chars(": ").str.to_lowercase().is_in(_TOTAL_WORDS))
-    body = body.filter(~pl.col(ROW).is_in(totals[ROW].implode()))
-    last = int(used[ROW].max())  # type: ignore[arg-type]
-    blank_rows = last - header_row - len(body) - len(totals)
-    renames = {name: f"c{at}" for at, name in enumerate(names)}
-    renames |= {f"shown.{name}": f"shown.c{at}" for at, name in enumerate(names) if f"shown.{name}" in raw.columns}
-    cells = body.select(pl.col(ROW).cast(pl.UInt32), *[pl.col(old).alias(new) for old, new in renames.items()])
-    numbers = cells.select(
-        *[pl.col(f"c{at}").drop_nulls().len().alias(f"f{at}") for at in range(len(names))],
-        *[pl.col(f"c{at}").drop_nulls().n_unique().alias(f"d{at}") for at in range(len(names))],
-    ).row(0, named=True)
-    columns = tuple(
-        Column(f"c{at}", (header[name] or "").strip(), numbers[f"f{at}"], numbers[f"d{at}"])
-        for at, name in enumerate(names)
-    )
-    profile = SheetProfile(
-        columns=columns,
-        header_row=header_row,
-        rows=len(cells),
-        blank_rows=blank_rows,
-        total_rows=tuple(totals[ROW].to_list()),
-        **found,
-    )
-    return cells, profile
+AS_FOUND = Choices()

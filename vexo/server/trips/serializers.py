@@ -118,6 +118,15 @@ class ColumnSerializer(serializers.Serializer[Any]):
     difference = _TEXTS(allow_null=True)
 
 
+class FindingSerializer(serializers.Serializer[Any]):
+    """Something noticed in a file, in a sentence, and where it is."""
+
+    kind = _TEXTS()
+    row = serializers.IntegerField(allow_null=True)
+    column = _TEXTS(allow_null=True)
+    text = _TEXTS()
+
+
 class FoundSerializer(serializers.Serializer[Any]):
     """What was found in a file; what was not is left out."""
 
@@ -129,6 +138,7 @@ class FoundSerializer(serializers.Serializer[Any]):
     blank_rows = serializers.IntegerField(required=False)
     total_rows = serializers.ListField(child=serializers.IntegerField(), required=False)
     other_sheets = serializers.ListField(child=_TEXTS(), required=False)
+    findings = FindingSerializer(many=True, required=False)
 
 
 class SheetSerializer(serializers.ModelSerializer[Sheet]):
@@ -141,7 +151,7 @@ class SheetSerializer(serializers.ModelSerializer[Sheet]):
 
     @extend_schema_field(FoundSerializer)
     def get_found(self, sheet: Sheet) -> dict[str, Any]:
-        names = ("format", "sheet", "encoding", "delimiter", "header_row", "blank_rows", "total_rows", "other_sheets")
+        names = list(FoundSerializer().fields)
         return {name: value for name in names if (value := (sheet.profile or {}).get(name)) not in (None, "", [])}
 
 

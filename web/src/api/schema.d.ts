@@ -726,6 +726,13 @@ export interface components {
             target: string | null;
             choices: string[];
         };
+        /** @description Something noticed in a file, in a sentence, and where it is. */
+        Finding: {
+            kind: string;
+            row: number | null;
+            column: string | null;
+            text: string;
+        };
         /** @description A record type that a sheet could be about, and how many of its columns are known there. */
         Fit: {
             application: string;
@@ -750,6 +757,7 @@ export interface components {
             blank_rows?: number;
             total_rows?: number[];
             other_sheets?: string[];
+            findings?: components["schemas"]["Finding"][];
         };
         /** @description ``up``; ``troubled``: it serves, but something is wrong; ``down``: it cannot serve. */
         Health: {

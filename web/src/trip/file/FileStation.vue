@@ -51,6 +51,7 @@ const findings = computed(() => {
   ];
   return lines.filter(([, value]) => value);
 });
+const noticed = computed(() => sheet.value?.found.findings ?? []);
 const chooser = ref<HTMLInputElement>();
 function chose(event: Event): void {
   const file = event.target instanceof HTMLInputElement ? event.target.files?.[0] : undefined;
@@ -90,6 +91,12 @@ function chose(event: Event): void {
               <dd class="mono break-words">{{ value }}</dd></template
             >
           </dl>
+        </section>
+        <section v-if="noticed.length" class="card" data-testid="findings">
+          <b>{{ many(noticed.length, "thing", "things") }} to know</b>
+          <ul class="mt-1 grid gap-1.5 text-small">
+            <li v-for="one in noticed" :key="one.text" class="border-l-3 border-held pl-2">{{ one.text }}</li>
+          </ul>
         </section>
         <section class="card">
           <b>{{ sheet.recognised ? "Recognised" : "From elsewhere" }}</b>

@@ -1,0 +1,131 @@
+"""Awkward sheets are read as what they are, through the command that people use."""
+
+from __future__ import annotations
+
+import io
+import json
+import unittest
+import zipfile
+from pathlib import Path
+from typing import Any
+from unittest.mock import patch
+
+from click.testing import CliRunner
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from tests.core.examples import read_here
+from tests.corpus.books import BARE, BOOKS, bare, made, package
+from tests.corpus.texts import CASES
+from tests.support import temporary_folder
+from vexo.core.sheets import Choices, SheetError, read_sheet, reading
+
+FOLDER = temporary_folder(lasting=True)
+PLAIN = {"format": "csv", "encoding": "utf-8", "delimiter": ",", "worksheet": "", "header_row": 1}
+BOOK = {"format": "xlsx", "encoding": "", "delimiter": "", "worksheet": "Sheet", "header_row": 1}
+
+
+def read(path: Path, choices: dict[str, Any]) -> dict[str, Any]:
+    """What ``vexo read --json`` prints; the file is read in this process."""
+    from vexo.cli.main import main
+
+    options = [part for name, value in choices.items() for part in (f"--{name}", str(value))]
+    with patch("vexo.core.sheets.read_sheet", read_here):
+        done = CliRunner().invoke(main, ["read", str(path), "--json", *options])
+    return dict(json.loads(done.stdout))
+
+
+class Corpus(unittest.TestCase):
+    def held(self, told: dict[str, Any], plain: dict[str, Any], case: Any) -> None:
+        rows, findings = told.pop("rows"), told.pop("findings")
+        self.assertEqual(told, {**plain, **case.found, "columns": case.columns})
+        self.assertEqual({line["row"]: line["cells"] for line in rows}, case.rows)
+        self.assertEqual([(f["kind"], f["row"], f["column"]) for f in findings], case.findings)
+        for finding in findings:
+            self.assertRegex(finding["text"], r"\.$")
+
+    def test_texts(self) -> None:
+        for at, case in enumerate(CASES):
+            with self.subTest(case.trait):
+                path = FOLDER / f"text-{at}.csv"
+                path.write_bytes(case.content)
+                self.held(read(path, case.choices), PLAIN, case)
+
+    def test_books(self) -> None:
+        for at, case in enumerate(BOOKS):
+            with self.subTest(case.trait):
+                told = read(made(FOLDER / f"book-{at}.xlsx", case), case.choices)
+                self.held(told, BOOK, case)
+
+    def test_what_no_library_writes(self) -> None:
+        for at, (trait, *_, cells) in enumerate(BARE):
+            with self.subTest(trait):
+                told = read(bare(FOLDER / f"bare-{at}.xlsx", at), {})
+                self.assertEqual(told["rows"][0]["cells"], cells[: len(told["columns"])])
+                self.assertEqual(told["findings"], [])
+
+    def test_a_worksheet_by_choice_and_one_that_is_not_there(self) -> None:
+        path = made(FOLDER / "choice.xlsx", next(book for book in BOOKS if "hidden" in book.trait))
+        self.assertEqual(read(path, {"worksheet": "Seen"})["worksheet"], "Seen")
+        self.assertIn("has no worksheet 'None'. It has 'Seen'", read(path, {"worksheet": "None"})["error"])
+
+    def test_a_row_that_is_blank_is_no_header_and_an_encoding_that_is_none_is_said(self) -> None:
+        path = FOLDER / "chosen.csv"
+        path.write_bytes(b"berth,rate\n,\nA-1,2\n")
+        self.assertIn("Row 2 has no filled cell", read(path, {"header": 2})["error"])
+        self.assertIn("is no encoding", read(path, {"encoding": "klingon"})["error"])
+        self.assertIn("one character", read(path, {"delimiter": "ab"})["error"])
+
+
+class Hostile(unittest.TestCase):
+    """Nothing crashes the reader, eats memory or takes long; each file that cannot be read is a sentence."""
+
+    def refused(self, path: Path) -> str:
+        with self.assertRaises(SheetError) as caught:
+            read_here(path, FOLDER / "cells.parquet", path.name)
+        return str(caught.exception)
+
+    def test_bombs(self) -> None:
+        head = b'<row r="1"><c r="A1" t="str"><v>a</v></c></row>'
+        sheet = b'<worksheet xmlns="MAIN"><sheetData>' + head + b"%s</sheetData></worksheet>"
+        far = b'<row r="1048576"><c r="XFD1048576" t="str"><v>b</v></c></row>'
+        self.assertEqual(read_here(package(FOLDER / "far.xlsx", sheet % far), FOLDER / "c.parquet").rows, 1)
+        beyond = b'<row r="2000000"><c r="A2000000"><v>1</v></c></row>'
+        self.assertIn("no sheet has so many", self.refused(package(FOLDER / "beyond.xlsx", sheet % beyond)))
+        entity = b'<!DOCTYPE worksheet [<!ENTITY a "aaaa"><!ENTITY b "&a;&a;&a;">]>' + sheet % b""
+        self.assertIn("entities of its own", self.refused(package(FOLDER / "entity.xlsx", entity)))
+        token = sheet % (b'<row r="2" spans="' + b"1" * 5_000_000 + b'"/>')
+        self.assertIn("one piece of over a megabyte", self.refused(package(FOLDER / "token.xlsx", token)))
+        missing = b'<row r="2"><c r="A2" t="s"><v>7</v></c></row>'
+        self.assertIn("a text that is not there", self.refused(package(FOLDER / "missing.xlsx", sheet % missing)))
+
+    def test_a_bomb_takes_its_child_and_nothing_else(self) -> None:
+        path = FOLDER / "huge.xlsx"
+        with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as archive:
+            archive.writestr("xl/worksheets/sheet1.xml", bytes(20 * 1024 * 1024))
+        with patch.object(reading, "_LARGEST", 10 * 1024 * 1024), self.assertRaises(SheetError) as caught:
+            read_sheet(path, FOLDER / "cells.parquet", choices=Choices())
+        self.assertIn("would unpack to", str(caught.exception))
+
+    @settings(max_examples=60, deadline=None, suppress_health_check=list(HealthCheck))
+    @given(st.data())
+    def test_cut_and_twisted_files_are_read_or_refused_in_a_sentence(self, data: st.DataObject) -> None:
+        whole = io.BytesIO()
+        book = data.draw(st.sampled_from(BOOKS))
+        content = data.draw(st.one_of(st.just(None), st.sampled_from(CASES).map(lambda case: case.content[:4000])))
+        if content is None:
+            made(FOLDER / "whole.xlsx", book)
+            whole.write((FOLDER / "whole.xlsx").read_bytes())
+        else:
+            whole.write(content)
+        twisted = bytearray(whole.getvalue()[: data.draw(st.integers(1, len(whole.getvalue())))])
+        for at, byte in data.draw(
+            st.lists(st.tuples(st.integers(0, len(twisted) - 1), st.integers(0, 255)), max_size=6)
+        ):
+            twisted[at] = byte
+        path = FOLDER / "twisted.bin"
+        path.write_bytes(bytes(twisted))
+        try:
+            read_here(path, FOLDER / "cells.parquet", "twisted.bin")
+        except SheetError as error:
+            self.assertRegex(str(error), r"[.!]$")

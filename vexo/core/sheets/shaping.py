@@ -1,0 +1,213 @@
+"""Raw cells → the table in them: title rows, the header, columns without a name, blank rows, a total row at the end."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from dataclasses import dataclass
+from typing import Any
+
+import polars as pl
+
+from ..values import SPACES
+from .findings import Finding
+from .sheet import AS_FOUND, ROW, Choices, Column, SheetError, SheetProfile
+
+_TOTAL_WORDS = ("total", "totals", "sum", "grand total", "σ")
+_LOOKED_AT = 200
+_NUMBER = re.compile(r"[-+]?\d[\d ,.']*%?|\d{4}-\d\d-\d\d(T.*)?")
+_YEAR = re.compile(r"(19|20)\d\d")
+Line = list[str | None]
+
+
+@dataclass(frozen=True)
+class Header:
+    """The header: the row it ends in (0 where there is none), its names by column, and what is above it."""
+
+    row: int
+    names: tuple[str, ...]
+    findings: tuple[Finding, ...] = ()
+
+
+def column_letters(number: int) -> str:
+    """The letters of a column, the first being 1."""
+    letters = ""
+    while number:
+        number, rest = divmod(number - 1, 26)
+        letters = chr(65 + rest) + letters
+    return letters
+
+
+def _place(name: str) -> str:
+    """The letters of a raw column: ``k0`` is A, letters are themselves."""
+    return column_letters(int(name[1:]) + 1) if name.startswith("k") else name
+
+
+def _text(cell: str | None) -> str:
+    return (cell or "").strip()
+
+
+def _is_number(cell: str | None) -> bool:
+    return bool(_NUMBER.fullmatch(_text(cell)))
+
+
+def _filled(line: Line) -> int:
+    return sum(1 for cell in line if _text(cell))
+
+
+def _first_of_table(lines: list[Line]) -> int:
+    """The first line that is as wide as a header: lines above it with a cell or two are titles."""
+    counts = Counter(_filled(line) for line in lines)
+    usual = max(counts, key=lambda width: (counts[width], width))
+    return next((at for at, line in enumerate(lines) if _filled(line) > 2 or _filled(line) * 2 >= usual), 0)
+
+
+def _numbers_below(lines: list[Line], column: int) -> bool:
+    below = [line[column] for line in lines if _text(line[column])]
+    return bool(below) and sum(map(_is_number, below)) >= 0.8 * len(below)
+
+
+def _has_none(head: Line, below: list[Line]) -> bool:
+    """Whether the first line is a record like those below it: numbers stand over numbers, no word over any."""
+    numeric = [at for at in range(len(head)) if _text(head[at]) and _numbers_below(below, at)]
+    own = [_text(head[at]) for at in numeric]
+    if not own or not all(map(_is_number, own)):
+        return False
+    return not (all(map(_YEAR.fullmatch, own)) and len(set(own)) == len(own))
+
+
+def _two_rows(head: Line, second: Line, below: list[Line]) -> bool:
+    """Whether the header goes on in a second line: groups with gaps above, one name a column below them."""
+    names = [_text(cell) for cell in second]
+    gaps = _filled(head) < _filled(second) or len({_text(c) for c in head if _text(c)}) < _filled(head)
+    plain = not any(map(_is_number, head)) and not any(map(_is_number, second))
+    whole = all(names) and _filled(second) == max(map(_filled, below), default=0)
+    return gaps and plain and whole and any(_numbers_below(below, at) for at in range(len(second)))
+
+
+def _joined(head: Line, second: Line) -> tuple[str, ...]:
+    """Names of two header rows: the group, which reaches to the next one, and the name below it."""
+    names, group = [], ""
+    for above, below in zip(head, second, strict=True):
+        group = _text(above) or group
+        names.append(f"{group} {_text(below)}".strip() if group != _text(below) else group)
+    return tuple(names)
+
+
+def _said(lines: list[Line], numbers: list[int], row: int) -> Header:
+    if row == 0:
+        return Header(0, ("",) * len(lines[0]))
+    if row not in numbers:
+        raise SheetError(f"Row {row:,} has no filled cell to be a header. Choose another row.")
+    return Header(row, tuple(_text(cell) for cell in lines[numbers.index(row)]))
+
+
+def find_header(lines: list[Line], numbers: list[int], said: int | None = None) -> Header:
+    """The header of a sheet.
+
+    Args:
+        lines: the first filled rows, ``numbers`` their row numbers.
+        said: the row that a person chose, 0 for none.
+
+    Raises:
+        SheetError: where the chosen row is blank.
+    """
+    if said is not None:
+        return _said(lines, numbers, said)
+    first = _first_of_table(lines)
+    findings = []
+    if first:
+        told = f"Row {numbers[0]:,} stands" if first == 1 else f"Rows {numbers[0]:,} to {numbers[first - 1]:,} stand"
+        findings.append(
+            Finding("title-rows", f"{told} above the header and {'is' if first == 1 else 'are'} not read.", numbers[0])
+        )
+    head, below = lines[first], lines[first + 1 :]
+    if below and _has_none(head, below):
+        told = f"Row {numbers[first]:,} is a record like those below it: the sheet has no header."
+        return Header(0, ("",) * len(head), (*findings, Finding("no-header", told, numbers[first])))
+    if len(below) > 1 and numbers[first + 1] == numbers[first] + 1 and _two_rows(head, below[0], below[1:]):
+        told = f"Rows {numbers[first]:,} and {numbers[first + 1]:,} are one header; their names are put together."
+        findings.append(Finding("two-header-rows", told, numbers[first]))
+        return Header(numbers[first + 1], _joined(head, below[0]), tuple(findings))
+    return Header(numbers[first], tuple(_text(cell) for cell in head), tuple(findings))
+
+
+def _names(names: list[str], header: Header, numbers: dict[str, int]) -> list[Finding]:
+    """Columns that cannot be told by their name."""
+    found = []
+    if header.row:
+        for name, title in zip(names, header.names, strict=True):
+            if not title and numbers[name]:
+                told = f"Column {_place(name)} has no name above its {numbers[name]:,} cells."
+                found.append(Finding("no-name", told, header.row, _place(name)))
+    for title, times in Counter(header.names).items():
+        if title and times > 1:
+            told = f"{times} columns are named {title!r}."
+            found.append(Finding("same-name", told, header.row, title))
+    return found
+
+
+def shape_cells(
+    raw: pl.DataFrame, choices: Choices = AS_FOUND, findings: tuple[Finding, ...] = (), **found: Any
+) -> tuple[pl.DataFrame, SheetProfile]:
+    """Find the header, blank rows and a total row, and name the columns ``c0``, ``c1``, …
+
+    Args:
+        raw: column ``row`` with the person's row numbers, then text columns; null is blank. Columns named
+            ``shown.NAME`` hold another form of column NAME and follow it.
+        findings: what was noticed while the file was read.
+        found: what the reader of the format knows (format, sheet, encoding, …).
+
+    Returns:
+        the cells (``row``, ``c0``, …; rows of data only) and the profile.
+
+    Raises:
+        SheetError: where there is nothing in the sheet, or the chosen header is none.
+    """
+    names = [name for name in raw.columns if name != ROW and not name.startswith("shown.")]
+    blank = f"^{SPACES}*$"
+    filled = [pl.col(name).str.contains(blank).not_().fill_null(value=False) for name in names]
+    if not names or raw.is_empty():
+        raise SheetError("The file is empty. Put a header in its first row and the records below it.")
+    used = raw.filter(pl.any_horizontal(filled)).sort(ROW)
+    if used.is_empty():
+        raise SheetError("The sheet has no filled cell. Put a header in its first row and the records below it.")
+    looked_at = used.head(_LOOKED_AT)
+    if choices.header and choices.header not in looked_at[ROW]:
+        looked_at = used.filter(pl.col(ROW) == choices.header)
+    lines = [list(line) for line in looked_at.select(names).iter_rows()]
+    header = find_header(lines, looked_at[ROW].to_list(), choices.header)
+    start = header.row or int(looked_at[ROW][0]) - 1
+    if not header.row and choices.header is None:
+        start = next((f.row - 1 for f in header.findings if f.kind == "no-header" and f.row), start)
+    body = used.filter(pl.col(ROW) > start)
+    kept = [at for at, name in enumerate(names) if header.names[at] or body[name].drop_nulls().len() > 0]
+    names = [names[at] for at in kept]
+    header = Header(header.row, tuple(header.names[at] for at in kept), header.findings)
+    first = pl.coalesce([pl.when(pl.col(name).str.strip_chars() != "").then(pl.col(name)) for name in names])
+    totals = body.tail(1).filter(first.str.strip_chars(": ").str.to_lowercase().is_in(_TOTAL_WORDS))
+    body = body.filter(~pl.col(ROW).is_in(totals[ROW].implode()))
+    last = int(used[ROW].max())  # type: ignore[arg-type]
+    blank_rows = last - start - len(body) - len(totals)
+    renames = {name: f"c{at}" for at, name in enumerate(names)}
+    renames |= {f"shown.{name}": f"shown.c{at}" for at, name in enumerate(names) if f"shown.{name}" in raw.columns}
+    cells = body.select(pl.col(ROW).cast(pl.UInt32), *[pl.col(old).alias(new) for old, new in renames.items()])
+    numbers = cells.select(
+        *[pl.col(f"c{at}").drop_nulls().len().alias(f"f{at}") for at in range(len(names))],
+        *[pl.col(f"c{at}").drop_nulls().n_unique().alias(f"d{at}") for at in range(len(names))],
+    ).row(0, named=True)
+    columns = tuple(
+        Column(f"c{at}", header.names[at], numbers[f"f{at}"], numbers[f"d{at}"]) for at in range(len(names))
+    )
+    counted = {name: numbers[f"f{at}"] for at, name in enumerate(names)}
+    told = [Finding("total-row", f"Row {row:,} is a total and is not read.", row) for row in totals[ROW].to_list()]
+    profile = SheetProfile(
+        columns=columns,
+        header_row=header.row,
+        rows=len(cells),
+        blank_rows=blank_rows,
+        total_rows=tuple(totals[ROW].to_list()),
+        findings=(*findings, *header.findings, *_names(names, header, counted), *told),
+        **found,
+    )
+    return cells, profile

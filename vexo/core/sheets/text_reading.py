@@ -1,0 +1,59 @@
+"""Delimited text → raw cells, exactly as stored."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import polars as pl
+
+from .cutting import SEPARATOR_LINE, cut, find_delimiter
+from .decoding import STRAY, decode
+from .findings import Finding, each_row
+from .shaping import column_letters
+from .sheet import AS_FOUND, ROW, Choices
+
+UNKNOWN = "\ufffd"
+"""What stands in a cell for a byte that fits no character."""
+
+
+def _stray(cells: pl.DataFrame) -> list[Finding]:
+    """Cells with a byte that fits no character of the encoding."""
+    found = []
+    for at, name in enumerate(name for name in cells.columns if name != ROW):
+        rows = cells.filter(pl.col(name).str.contains(UNKNOWN, literal=True))[ROW].to_list()
+        says = (
+            f"Row {row:,}, column {column_letters(at + 1)}: a byte fits no character of this encoding." for row in rows
+        )
+        found += [Finding(f.kind, f.text, f.row, column_letters(at + 1)) for f in each_row("bad-byte", rows, says)]
+    return found
+
+
+def read_text(path: Path, name: str = "The file", choices: Choices = AS_FOUND) -> tuple[pl.DataFrame, dict[str, Any]]:
+    """The raw cells and what was found: format, encoding, delimiter and findings.
+
+    Rows are numbered as a spreadsheet shows them: a line that only says the delimiter (``sep=;``) is none.
+
+    Raises:
+        SheetError: where the content is no text, or has no cells.
+    """
+    content = path.read_bytes()
+    decoded = decode(content, name, choices.encoding)
+    text = decoded.text
+    strays = UNKNOWN not in text and STRAY.search(text) is not None
+    if strays:
+        text = STRAY.sub(UNKNOWN, text)
+    said = SEPARATOR_LINE.match(text)
+    if said:
+        text = text[said.end() :]
+    delimiter = choices.delimiter or (said[1] if said else find_delimiter(text))
+    as_it_is = decoded.encoding == "utf-8" and not strays and not said
+    made = cut(text, delimiter, name, content if as_it_is else None)
+    cells = made.cells.with_row_index(ROW, offset=1)
+    found = {
+        "format": "tsv" if delimiter == "\t" else "csv",
+        "encoding": decoded.encoding,
+        "delimiter": delimiter,
+        "findings": (*made.findings, *(_stray(cells) if strays else [])),
+    }
+    return cells, found
