@@ -16,6 +16,7 @@ from hypothesis import strategies as st
 
 from tests.core.examples import read_here
 from tests.corpus.books import BARE, BOOKS, bare, made, package
+from tests.corpus.documents import DOCUMENTS, EMPTY, HEAD, document, row, table, text
 from tests.corpus.texts import CASES
 from tests.support import temporary_folder
 from vexo.core.sheets import Choices, SheetError, read_sheet, reading
@@ -57,6 +58,12 @@ class Corpus(unittest.TestCase):
                 told = read(made(FOLDER / f"book-{at}.xlsx", case), case.choices)
                 self.held(told, BOOK, case)
 
+    def test_documents(self) -> None:
+        for at, case in enumerate(DOCUMENTS):
+            with self.subTest(case.trait):
+                told = read(document(FOLDER / f"document-{at}.ods", case.content), case.choices)
+                self.held(told, {**BOOK, "format": "ods", "worksheet": "One"}, case)
+
     def test_what_no_library_writes(self) -> None:
         for at, (trait, *_, cells) in enumerate(BARE):
             with self.subTest(trait):
@@ -97,6 +104,11 @@ class Hostile(unittest.TestCase):
         token = sheet % (b'<row r="2" spans="' + b"1" * 5_000_000 + b'"/>')
         self.assertIn("one piece of over a megabyte", self.refused(package(FOLDER / "token.xlsx", token)))
         missing = b'<row r="2"><c r="A2" t="s"><v>7</v></c></row>'
+        repeated = table(HEAD, row(text(b"x"), text(b"y"), repeated=1_048_000), row(EMPTY % 9))
+        wide = b'<table:table-cell table:number-columns-repeated="16000" office:value-type="string"><text:p>x</text:p>'
+        bomb = table(HEAD, row(wide + b"</table:table-cell>", repeated=1_000_000))
+        self.assertEqual(read_here(document(FOLDER / "long.ods", repeated), FOLDER / "c.parquet").rows, 1_048_000)
+        self.assertIn("most of them repeated", self.refused(document(FOLDER / "bomb.ods", bomb)))
         self.assertIn("a text that is not there", self.refused(package(FOLDER / "missing.xlsx", sheet % missing)))
 
     def test_a_bomb_takes_its_child_and_nothing_else(self) -> None:

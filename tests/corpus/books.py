@@ -177,6 +177,7 @@ BARE: list[tuple[str, bytes, bytes | None, bool, list[str | None]]] = [
         [None, "ab"],
     ),
     ("strict names", b'<row r="2"><c r="A2"><v>3</v></c></row>', None, True, ["3", None]),
+    ("a whole number with a point", b'<row r="2"><c r="A2"><v>20418.0</v></c></row>', None, False, ["20418", None]),
     (
         "shared texts",
         b'<row r="2"><c r="A2" t="s"><v>1</v></c></row>',

@@ -11,8 +11,14 @@ from pathlib import Path
 from typing import Any
 
 
+def _is_ods(path: Path) -> bool:
+    with zipfile.ZipFile(path) as archive:
+        return "content.xml" in archive.namelist() and "[Content_Types].xml" not in archive.namelist()
+
+
 def read(path: Path, target: Path, name: str, said: dict[str, Any] | None = None) -> dict[str, Any]:
     """Read a file, by the choices that were ``said``: its profile, or what is wrong with it under ``error``."""
+    from .ods_reading import read_ods
     from .reading import write_cells
     from .shaping import shape_cells
     from .sheet import Choices, SheetError
@@ -24,7 +30,8 @@ def read(path: Path, target: Path, name: str, said: dict[str, Any] | None = None
         with path.open("rb") as file:
             begin = file.read(8)
         if begin.startswith(b"PK") and zipfile.is_zipfile(path):
-            raw, found = read_xlsx(path, name, choices)
+            read_book = read_ods if _is_ods(path) else read_xlsx
+            raw, found = read_book(path, name, choices)
         elif begin.startswith(b"PK\x03\x04"):
             raise zipfile.BadZipFile
         elif begin.startswith((b"\xd0\xcf\x11\xe0", b"%PDF", b"\x89PNG", b"\xff\xd8\xff", b"GIF8", b"\x1f\x8b")):

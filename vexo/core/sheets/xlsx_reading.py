@@ -7,21 +7,16 @@ from __future__ import annotations
 
 import re
 import zipfile
-from datetime import date, datetime, timedelta
-from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
 import polars as pl
 
 from ..values import on_unique
-from .shaping import column_letters
 from .sheet import AS_FOUND, ROW, Choices, SheetError
+from .stored import ODD, WHOLE, day_of, shortest, spread
 from .xlsx_cells import read_cells, read_strings
 from .xlsx_package import Styles, read_stamp, read_styles, worksheets
-
-_MOST_CELLS = 60_000_000
-_MOST_COLUMNS = 4_096
 
 
 def _unescape(texts: pl.Series) -> pl.Series:
@@ -37,44 +32,11 @@ def _unescape(texts: pl.Series) -> pl.Series:
     return pl.select(pl.when(touched).then(made).otherwise(texts)).to_series()
 
 
-def _number(text: str) -> str:
-    """The shortest decimal that gives the stored number."""
-    digits = text.lstrip("-").replace(".", "").lstrip("0")
-    if "e" in text.lower() or len(digits) > 15:
-        try:
-            return format(Decimal(repr(float(text))), "f").removesuffix(".0")
-        except ValueError:
-            return text
-    return text
-
-
-def _day(text: str, from_1904: bool) -> str:
-    """A day number as ISO 8601; times of day only where there is one."""
-    try:
-        serial = Decimal(text)
-    except ArithmeticError:
-        return text
-    if not 0 <= serial < 2_958_466:
-        return text
-    if from_1904:
-        start = datetime(1904, 1, 1)
-    else:
-        # Day 60 is a 29 February 1900 that never was; only days after it count from the 30 December before.
-        start = datetime(1899, 12, 30) if serial >= 60 else datetime(1899, 12, 31)
-    seconds = round(serial * 86_400)
-    moment = start + timedelta(seconds=seconds)
-    if serial < 1 and not from_1904:
-        return moment.time().isoformat()
-    if seconds % 86_400 == 0:
-        return date(moment.year, moment.month, moment.day).isoformat()
-    return moment.isoformat()
-
-
 def _texts(cells: pl.DataFrame, strings: list[str], styles: Styles, from_1904: bool) -> pl.DataFrame:
     """Each cell's stored value as text, and its zero-padded form where its format has one."""
     value, kind, style = cells["value"], cells["kind"], cells["style"]
     number = value.set((kind != "n").fill_null(value=True), None).str.strip_chars()
-    odd = number.str.contains(r"(?i)e|^-?0*(?:\.?\d){16,}").fill_null(value=False)
+    odd = number.str.contains(ODD).fill_null(value=False)
     day = style.is_in(styles.dates) & number.is_not_null() if styles.dates else pl.repeat(False, len(cells), eager=True)
     table = pl.DataFrame(
         {
@@ -82,9 +44,9 @@ def _texts(cells: pl.DataFrame, strings: list[str], styles: Styles, from_1904: b
             "value": value,
             "text": _unescape(value.set(kind.is_in(["n", "s", "b"]), None)),
             "day": day,
-            "iso": on_unique(number.set(~day, None), lambda text: _day(text, from_1904)),
+            "iso": on_unique(number.set(~day, None), lambda text: day_of(text, from_1904)),
             "odd": odd,
-            "shortest": on_unique(number.set(~odd, None), _number),
+            "shortest": on_unique(number.set(~odd, None), shortest),
             "looked": _looked_up(value.set((kind != "s").fill_null(value=True), None), strings),
         }
     )
@@ -98,7 +60,7 @@ def _texts(cells: pl.DataFrame, strings: list[str], styles: Styles, from_1904: b
         .when(pl.col("odd"))
         .then(pl.col("shortest"))
         .when(pl.col("kind") == "n")
-        .then(pl.col("value"))
+        .then(pl.col("value").str.strip_chars().str.replace(WHOLE, "${1}"))
         .otherwise(pl.col("text"))
     )
     out = cells.select("column", ROW).with_columns(table.select(text.alias("text"))["text"])
@@ -120,30 +82,6 @@ def _looked_up(places: pl.Series, strings: list[str]) -> pl.Series:
     if not len(shared):
         return at.cast(pl.String)
     return shared.gather(at)
-
-
-def _spread(cells: pl.DataFrame) -> pl.DataFrame:
-    """Cells by place → one column a letter; only rows and columns that are used."""
-    cells = cells.filter(pl.col("text").is_not_null() & (pl.col("text") != ""))
-    numbers = cells["column"].unique().sort().to_list()
-    rows = cells.select(ROW).unique().sort(ROW)
-    if len(numbers) > _MOST_COLUMNS or len(numbers) * len(rows) > _MOST_CELLS:
-        raise SheetError(
-            f"The sheet spans {len(rows):,} rows and {len(numbers):,} columns, most of them empty. "
-            "Delete the stray cells far from the records, or divide the sheet."
-        )
-    wide: dict[str, pl.Series] = {ROW: rows[ROW]}
-    order = pl.DataFrame({ROW: rows[ROW]}).with_row_index("place")
-    placed = cells.join(order, on=ROW, how="left", maintain_order="left")
-    nothing = pl.Series([None], dtype=pl.String).new_from_index(0, len(rows))
-    for (number,), group in placed.group_by(["column"], maintain_order=True):
-        letters = column_letters(int(str(number)))
-        own = group.unique("place", keep="last", maintain_order=True)
-        for name, source in ((letters, "text"), (f"shown.{letters}", "shown")):
-            if source == "text" or own["shown"].null_count() < len(own):
-                wide[name] = nothing.clone().scatter(own["place"], own[source])
-    names = [letters for number in numbers for letters in (column_letters(number), f"shown.{column_letters(number)}")]
-    return pl.DataFrame({ROW: wide[ROW], **{name: wide[name] for name in names if name in wide}})
 
 
 def _strings(archive: zipfile.ZipFile) -> list[str]:
@@ -174,7 +112,7 @@ def read_xlsx(path: Path, name: str = "The file", choices: Choices = AS_FOUND) -
         name = sheets[0][0]
         for name, part in sheets:
             with archive.open(part) as stream:
-                raw = _spread(_texts(read_cells(stream), strings, styles, from_1904))
+                raw = spread(_texts(read_cells(stream), strings, styles, from_1904))
             if len(raw) or choices.worksheet:
                 break
     others = tuple(other for other, _ in sheets if other != name)
