@@ -2,26 +2,28 @@
 
 from __future__ import annotations
 
-import io
 import json
 import unittest
 import zipfile
+from datetime import date, datetime
 from pathlib import Path
 from typing import Any
 from unittest.mock import patch
 
+import xlwt
 from click.testing import CliRunner
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from tests.core.examples import read_here
-from tests.corpus.books import BARE, BOOKS, bare, made, package
+from tests.corpus.books import BARE, BOOKS, Book, bare, made, package
 from tests.corpus.documents import DOCUMENTS, EMPTY, HEAD, document, row, table, text
 from tests.corpus.texts import CASES
 from tests.support import temporary_folder
 from vexo.core.sheets import Choices, SheetError, read_sheet, reading
 
 FOLDER = temporary_folder(lasting=True)
+SHARES = st.one_of(st.just(1000), st.integers(0, 1000))
 PLAIN = {"format": "csv", "encoding": "utf-8", "delimiter": ",", "worksheet": "", "header_row": 1}
 BOOK = {"format": "xlsx", "encoding": "", "delimiter": "", "worksheet": "Sheet", "header_row": 1}
 
@@ -63,6 +65,31 @@ class Corpus(unittest.TestCase):
             with self.subTest(case.trait):
                 told = read(document(FOLDER / f"document-{at}.ods", case.content), case.choices)
                 self.held(told, {**BOOK, "format": "ods", "worksheet": "One"}, case)
+
+    def test_old_workbooks(self) -> None:
+        book = xlwt.Workbook()
+        book.add_sheet("Empty")
+        sheet = book.add_sheet("Berths")
+        day = xlwt.easyxf(num_format_str="YYYY-MM-DD")
+        for at, name in enumerate(["berth", "rate", "until", "ok"]):
+            sheet.write(2, at, name)
+        for at, (berth, rate, until) in enumerate(
+            [("0042", 12345678901234.56, date(2026, 5, 6)), ("A-2", 1 / 3, datetime(2026, 5, 6, 7, 8, 9))]
+        ):
+            for column, value in enumerate([berth, rate]):
+                sheet.write(at + 4, column, value)
+            sheet.write(at + 4, 2, until, day)
+        sheet.write(4, 3, True)
+        book.save(str(FOLDER / "old.xls"))
+        told = read(FOLDER / "old.xls", {})
+        self.assertEqual((told["format"], told["worksheet"], told["header_row"]), ("xls", "Berths", 3))
+        rows = {
+            5: ["0042", "12345678901234.56", "2026-05-06", "TRUE"],
+            6: ["A-2", "0.3333333333333333", "2026-05-06T07:08:09", None],
+        }
+        self.assertEqual({line["row"]: line["cells"] for line in told["rows"]}, rows)
+        self.assertEqual([finding["kind"] for finding in told["findings"]], ["xls"])
+        self.assertIn("no worksheet", read(FOLDER / "old.xls", {"worksheet": "None"})["error"])
 
     def test_what_no_library_writes(self) -> None:
         for at, (trait, *_, cells) in enumerate(BARE):
@@ -122,19 +149,18 @@ class Hostile(unittest.TestCase):
     @settings(max_examples=60, deadline=None, suppress_health_check=list(HealthCheck))
     @given(st.data())
     def test_cut_and_twisted_files_are_read_or_refused_in_a_sentence(self, data: st.DataObject) -> None:
-        whole = io.BytesIO()
-        book = data.draw(st.sampled_from(BOOKS))
-        content = data.draw(st.one_of(st.just(None), st.sampled_from(CASES).map(lambda case: case.content[:4000])))
-        if content is None:
-            made(FOLDER / "whole.xlsx", book)
-            whole.write((FOLDER / "whole.xlsx").read_bytes())
+        """Places are drawn as shares: a workbook is never twice the same to the byte."""
+        case = data.draw(st.sampled_from([*BOOKS, *CASES, *DOCUMENTS]))
+        kept, changes = data.draw(SHARES), data.draw(st.lists(st.tuples(SHARES, st.integers(0, 255)), max_size=6))
+        if isinstance(case, Book):
+            whole = made(FOLDER / "whole.xlsx", case).read_bytes()
+        elif case in DOCUMENTS:
+            whole = document(FOLDER / "whole.ods", case.content).read_bytes()
         else:
-            whole.write(content)
-        twisted = bytearray(whole.getvalue()[: data.draw(st.integers(1, len(whole.getvalue())))])
-        for at, byte in data.draw(
-            st.lists(st.tuples(st.integers(0, len(twisted) - 1), st.integers(0, 255)), max_size=6)
-        ):
-            twisted[at] = byte
+            whole = case.content[:4000]
+        twisted = bytearray(whole[: 1 + len(whole) * kept // 1000])
+        for share, byte in changes:
+            twisted[min(len(twisted) - 1, len(twisted) * share // 1000)] = byte
         path = FOLDER / "twisted.bin"
         path.write_bytes(bytes(twisted))
         try:

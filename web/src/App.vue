@@ -112,7 +112,7 @@ function chose(event: Event): void {
       data-testid="file"
       tabindex="-1"
       aria-label="Bring a sheet in"
-      accept=".xlsx,.csv,.tsv,.txt"
+      accept=".xlsx,.xls,.ods,.csv,.tsv,.txt"
       @change="chose"
     />
     <div

@@ -4,11 +4,33 @@ found."""
 from __future__ import annotations
 
 import json
+import lzma
 import resource
+import struct
 import sys
 import zipfile
+import zlib
 from pathlib import Path
 from typing import Any
+
+import polars as pl
+
+DAMAGED = (
+    zipfile.BadZipFile,
+    zlib.error,
+    EOFError,
+    KeyError,
+    IndexError,
+    NotImplementedError,
+    RuntimeError,
+    UnicodeError,
+    ValueError,
+    OverflowError,
+    struct.error,
+    lzma.LZMAError,
+    pl.exceptions.PolarsError,
+)
+"""What readers of archives and tables raise where a file is cut, twisted or locked by a password."""
 
 
 def _is_ods(path: Path) -> bool:
@@ -23,6 +45,7 @@ def read(path: Path, target: Path, name: str, said: dict[str, Any] | None = None
     from .shaping import shape_cells
     from .sheet import Choices, SheetError
     from .text_reading import read_text
+    from .xls_reading import SIGNATURE, read_xls
     from .xlsx_reading import read_xlsx
 
     choices = Choices(**(said or {}))
@@ -34,14 +57,16 @@ def read(path: Path, target: Path, name: str, said: dict[str, Any] | None = None
             raw, found = read_book(path, name, choices)
         elif begin.startswith(b"PK\x03\x04"):
             raise zipfile.BadZipFile
-        elif begin.startswith((b"\xd0\xcf\x11\xe0", b"%PDF", b"\x89PNG", b"\xff\xd8\xff", b"GIF8", b"\x1f\x8b")):
+        elif begin.startswith(SIGNATURE):
+            raw, found = read_xls(path, name, choices)
+        elif begin.startswith((b"%PDF", b"\x89PNG", b"\xff\xd8\xff", b"GIF8", b"\x1f\x8b")):
             raise SheetError(f"{name} is no sheet that can be read here. Save it as XLSX or CSV.")
         else:
             raw, found = read_text(path, name, choices)
         cells, profile = shape_cells(raw, choices, **found)
     except SheetError as error:
         return {"error": str(error)}
-    except (zipfile.BadZipFile, KeyError, UnicodeDecodeError):
+    except DAMAGED:
         return {"error": f"{name} is damaged. Open it in a spreadsheet and save it anew."}
     write_cells(cells, target)
     return profile.to_json()
