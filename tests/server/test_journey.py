@@ -142,7 +142,8 @@ class Journey(unittest.TestCase):
         first, _ = self.send_out("twice.csv", where, "notes")
         second, sheet = self.send_out("twice.csv", where, "notes")
         said = self.vexo.fails("bring-in", "harbour-practice", "Berth", str(sheet.path))
-        self.assertIn(f"{second} or {first}", said)
+        self.assertIn(f"trip {second} sent them out", said)
+        self.assertIn(f"trip {first} sent them out", said)
 
     def test_xlsx(self) -> None:
         self.journey("xlsx", "A")

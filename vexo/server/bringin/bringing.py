@@ -35,7 +35,7 @@ from .columns import tell_columns
 from .identity import number_rows
 from .models import Upload
 from .reading import read_upload
-from .recognising import by_header, by_stamp
+from .recognising import by_contents, by_stamp
 
 NEW_TRIP = "new"
 _TRIES = 3
@@ -107,7 +107,7 @@ def _trip_of(
             raise PlainError(f"Trip {trip.pk} is about {trip.record_type}, not {own.name}. Begin a new trip.")
         return trip, trip.kept_copies.exists()
     if asked != NEW_TRIP:
-        found = by_stamp(profile, application) or by_header(profile, cells, application, own, catalogue)
+        found = by_stamp(profile, application) or by_contents(profile, cells, application, own)
         if found is not None:
             return found, True
     return None, False

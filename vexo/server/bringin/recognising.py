@@ -1,15 +1,18 @@
-"""Which trip a sheet belongs to: by its stamp, or by its header and keys."""
+"""Which trip a sheet belongs to: by its stamp, or by its contents."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import Any
 
 import polars as pl
 
+from vexo.core.columns.likeness import Likeness, likeness
 from vexo.core.columns.matching import MappingError, match_columns
-from vexo.core.records import IDENTIFIER, Catalogue, RecordType
+from vexo.core.records import Catalogue, RecordType, UnknownName
 from vexo.core.sheets import SheetProfile
-from vexo.core.sheets.outgoing import column_of
+from vexo.core.sheets.outgoing import outgoing_columns
 
 from ..applications.models import Application
 from ..errors import PlainError
@@ -20,6 +23,9 @@ from .models import Upload
 from .reading import read_upload
 
 _ENOUGH = 0.5
+_CLEARLY = 0.1
+_SOME = 0.2
+_LOOKED_AT = 60
 
 
 def by_stamp(profile: SheetProfile, application: Application) -> Trip | None:
@@ -31,45 +37,82 @@ def by_stamp(profile: SheetProfile, application: Application) -> Trip | None:
     return trip if trip and stamp_fits(trip, stamp) else None
 
 
-def _share_known(
-    trip: Trip, cells: pl.DataFrame, profile: SheetProfile, record_type: RecordType, catalogue: Catalogue
-) -> float:
-    """How much of the sheet's first key column stands in the kept copy."""
-    kept = kept_records(trip)
-    if kept is None:
-        return 0.0
-    key = record_type.identifier if record_type.identifier in trip.fields else trip.fields[0]
-    header = catalogue.field(record_type, key).label
-    column = next((c.name for c in profile.columns if c.header == header), None)
-    if column is None:
-        return 0.0
-    texts = cells[column].drop_nulls().unique()
-    field = catalogue.field(record_type, key)
-    known = kept[IDENTIFIER if key == record_type.identifier else column_of(field, catalogue)].cast(pl.String)
-    return float(texts.is_in(known.implode()).sum()) / max(1, len(texts))
+@dataclass(frozen=True)
+class Likely:
+    """A trip that a sheet may belong to, and by how much it is known."""
+
+    trip: Trip
+    known: Likeness
+
+    @property
+    def account(self) -> str:
+        """What it is known by, in words."""
+        if not self.known.compared:
+            return f"{self.known.rows:,} of its keys went out on trip {self.trip.pk}"
+        return f"{self.known.equal:,} of {self.known.compared:,} cells are as trip {self.trip.pk} sent them out"
 
 
-def by_header(
-    profile: SheetProfile, cells: pl.DataFrame, application: Application, record_type: RecordType, catalogue: Catalogue
+def likely_trips(profile: SheetProfile, cells: pl.DataFrame) -> list[Likely]:
+    """Trips whose sheet this may be, of any application, the likeliest first."""
+    found = []
+    headers = {column.header for column in profile.columns if column.header}
+    sent = Trip.objects.filter(sheets__direction=Sheet.OUT).select_related("application").distinct()
+    for trip in sent.order_by("-id")[:_LOOKED_AT]:
+        known, kept = trip.application.known, kept_records(trip)
+        if known is None or kept is None:
+            continue
+        try:
+            record_type = known.type(trip.record_type)
+            fields = [known.field(record_type, name) for name in trip.fields]
+            if not headers & {field.label for field in fields}:
+                continue
+            columns = outgoing_columns(fields, kept, record_type, known)
+        except (UnknownName, pl.exceptions.ColumnNotFoundError):
+            continue
+        own = likeness(profile, cells, columns, [[record_type.identifier], *record_type.keys])
+        if own.equal or own.rows:
+            found.append(Likely(trip, own))
+    return sorted(found, key=lambda one: (-one.known.equal, -one.known.rows))
+
+
+def surely(likely: Sequence[Likely]) -> Trip | None:
+    """The trip that a sheet is known to belong to: most of its cells are as they went out, and clearly more than any
+    other trip's. Keys alone, few cells or a tie are no knowledge."""
+    if not likely or likely[0].known.share < _ENOUGH or not likely[0].known.equal:
+        return None
+    second = likely[1].known.equal if len(likely) > 1 else 0
+    clearly = likely[0].known.equal - second > _CLEARLY * likely[0].known.compared
+    return likely[0].trip if clearly else None
+
+
+def worth_asking(likely: Sequence[Likely], rows: int) -> list[Likely]:
+    """The trips that a person is asked about where none is sure: half of the sheet's rows have keys that went out
+    there, or a good part of its cells are as they went out."""
+    return [one for one in likely if one.known.rows * 2 >= rows or one.known.share >= _SOME][:4]
+
+
+def by_contents(
+    profile: SheetProfile, cells: pl.DataFrame, application: Application, record_type: RecordType
 ) -> Trip | None:
-    """The trip whose sheet had this header and these keys.
+    """The trip of an application that a sheet without a stamp is known to belong to.
 
     Raises:
-        PlainError: where two trips fit; a person has to say which.
+        PlainError: where it may belong to one; a person has to say.
     """
-    header = [column.header for column in profile.columns if column.header]
-    sent = Trip.objects.filter(application=application, record_type=record_type.name, sheets__direction=Sheet.OUT)
-    fitting = []
-    for trip in sent.distinct().order_by("-id")[:50]:
-        labels = [catalogue.field(record_type, name).label for name in trip.fields]
-        if set(labels) <= set(header) and _share_known(trip, cells, profile, record_type, catalogue) >= _ENOUGH:
-            fitting.append(trip)
-    if len(fitting) > 1:
-        named = " or ".join(str(trip.pk) for trip in fitting[:4])
-        raise PlainError(
-            f"More than one trip fits this sheet: {named}. Say which it is, or that it is none.", "which-trip"
-        )
-    return fitting[0] if fitting else None
+    likely = likely_trips(profile, cells)
+    found = surely(likely)
+    if found is not None:
+        own = found.application_id == application.pk and found.record_type == record_type.name
+        return found if own else None
+    here = [
+        one
+        for one in worth_asking(likely, profile.rows)
+        if one.trip.application_id == application.pk and one.trip.record_type == record_type.name
+    ]
+    if here:
+        told = "; ".join(one.account for one in here)
+        raise PlainError(f"This sheet may belong to a trip: {told}. Say which it is, or that it is none.", "which-trip")
+    return None
 
 
 def _told(trip: Trip) -> dict[str, Any]:
@@ -94,18 +137,15 @@ def recognise(lease: Lease) -> dict[str, Any]:
         if trip is not None:
             return _told(trip)
         fits += [_fit(application, known, record_type, profile) for record_type in known.types]
+    likely = likely_trips(profile, cells)
+    known_trip = surely(likely)
+    if known_trip is not None:
+        return {**_told(known_trip), "note": likely[0].account}
     fits = sorted((fit for fit in fits if fit["columns"]), key=lambda fit: -fit["columns"])
-    for fit in fits[:4]:
-        application = Application.objects.get(name=fit["application"])
-        catalogue = application.known
-        if catalogue is None:
-            continue
-        found = by_header(profile, cells, application, catalogue.type(fit["record_type"]), catalogue)
-        if found is not None:
-            return _told(found)
     stamp = profile.stamp
     elsewhere = f"It was sent out from {stamp.application}." if stamp else ""
-    return {"trip": None, "rows": profile.rows, "of": len(profile.columns), "fits": fits[:8], "note": elsewhere}
+    asked = [{**_told(one.trip), "account": one.account} for one in worth_asking(likely, profile.rows)]
+    return {"trip": None, "rows": profile.rows, "fits": fits[:8], "note": elsewhere, "likely": asked}
 
 
 def _fit(application: Application, known: Catalogue, record_type: RecordType, profile: SheetProfile) -> dict[str, Any]:

@@ -27,6 +27,16 @@ class FitSerializer(serializers.Serializer[Any]):
     columns = serializers.IntegerField()
 
 
+class LikelySerializer(serializers.Serializer[Any]):
+    """A trip that a sheet may belong to, and what speaks for it."""
+
+    trip = serializers.IntegerField()
+    title = serializers.CharField()
+    application = serializers.CharField()
+    record_type = serializers.CharField()
+    account = serializers.CharField()
+
+
 class JobResultSerializer(serializers.Serializer[Any]):
     """What a job gives, by its kind; ``next`` is the job that follows from it."""
 
@@ -39,6 +49,7 @@ class JobResultSerializer(serializers.Serializer[Any]):
     record_type = serializers.CharField(required=False)
     fits = FitSerializer(many=True, required=False)
     note = serializers.CharField(required=False)
+    likely = LikelySerializer(many=True, required=False)
 
 
 class JobSerializer(serializers.ModelSerializer[Job]):

@@ -791,12 +791,21 @@ export interface components {
             record_type?: string;
             fits?: components["schemas"]["Fit"][];
             note?: string;
+            likely?: components["schemas"]["Likely"][];
         };
         Journal: {
             entries: components["schemas"]["Entry"][];
             people: components["schemas"]["Who"][];
             kinds: string[];
             more: boolean;
+        };
+        /** @description A trip that a sheet may belong to, and what speaks for it. */
+        Likely: {
+            trip: number;
+            title: string;
+            application: string;
+            record_type: string;
+            account: string;
         };
         Link: {
             link: string | null;

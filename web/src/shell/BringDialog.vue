@@ -28,6 +28,7 @@ const chosen = computed(() => applications.value?.find((a) => a.name === applica
 const fitting = computed(() =>
   bringing.fits.find((f) => f.application === application.value && f.record_type === recordType.value),
 );
+const stageOf = (name: string): string => applications.value?.find((a) => a.name === name)?.stage ?? "practice";
 const places = computed(() => (applications.value ?? []).map((a) => ({ value: a.name, label: a.label })));
 const types = computed(() => (catalogue.value?.types ?? []).map((t) => ({ value: t.name, label: t.plural })));
 const OPERATIONS = [
@@ -50,7 +51,24 @@ function close(): void {
       class="grid gap-3"
       @submit.prevent="bringAs(application, recordType, { operation, trip: 'new' })"
     >
-      <p>
+      <template v-if="bringing.likely.length">
+        <p>It is not certain where this sheet belongs. Does it come back from one of these trips?</p>
+        <button
+          v-for="one in bringing.likely"
+          :key="one.trip"
+          type="button"
+          class="btn !h-auto justify-between !py-2 text-left !whitespace-normal"
+          data-testid="likely"
+          @click="bringAs(one.application, one.record_type, { trip: String(one.trip) })"
+        >
+          <span
+            >{{ one.title }}<span class="soft block text-small font-normal">{{ one.account }}</span></span
+          >
+          <StageLabel :stage="stageOf(one.application)" />
+        </button>
+        <p>Or is it a sheet from elsewhere? Then say what it is about.</p>
+      </template>
+      <p v-else>
         This sheet belongs to no trip that is known here. {{ bringing.note }} It has
         {{ many(bringing.rows, "row", "rows") }}. What is it about?
       </p>

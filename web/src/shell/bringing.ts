@@ -19,6 +19,7 @@ interface Bringing {
   upload: number;
   rows: number;
   fits: Fit[];
+  likely: Schemas["Likely"][];
   note: string;
   choosing: boolean;
 }
@@ -32,13 +33,14 @@ export const bringing = reactive<Bringing>({
   upload: 0,
   rows: 0,
   fits: [],
+  likely: [],
   note: "",
   choosing: false,
 });
 
 function begin(name: string): void {
   Object.assign(bringing, { open: true, name, says: "sending the file", share: 0, trouble: "", upload: 0 });
-  Object.assign(bringing, { rows: 0, fits: [], note: "", choosing: false });
+  Object.assign(bringing, { rows: 0, fits: [], likely: [], note: "", choosing: false });
 }
 
 /** Send a file up, find its trip, and go there; a file from elsewhere asks what it is about. */
@@ -56,9 +58,17 @@ export async function bring(file: File, trip?: Schemas["TripSummary"]): Promise<
     );
     const job = await jobEnded(asked.id);
     if (job.state !== "done") throw new Error(job.error || job.message || "The file could not be read.");
-    const { trip: known, application = "", record_type = "", rows = 0, fits = [], note = "" } = job.result ?? {};
+    const {
+      trip: known,
+      application = "",
+      record_type = "",
+      rows = 0,
+      fits = [],
+      likely = [],
+      note = "",
+    } = job.result ?? {};
     if (known) await bringAs(application, record_type, { trip: String(known) });
-    else Object.assign(bringing, { choosing: true, rows, fits, note });
+    else Object.assign(bringing, { choosing: true, rows, fits, likely, note });
   } catch (error) {
     bringing.trouble = error instanceof Error ? error.message : String(error);
   }

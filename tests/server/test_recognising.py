@@ -1,0 +1,103 @@
+"""A sheet without a stamp finds its trip by what stands in it, or is asked about."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Callable
+from typing import Any
+
+from tests.server.services import ServiceCase
+from tests.support import template
+
+template()
+
+from vexo.server.bringin.bringing import start_recognising  # noqa: E402
+from vexo.server.bringin.uploads import take_file  # noqa: E402
+from vexo.server.jobs.working import do_now  # noqa: E402
+from vexo.server.trips.models import Trip  # noqa: E402
+
+Rows = list[list[str]]
+
+
+class Recognising(ServiceCase):
+    def setUp(self) -> None:
+        super().setUp()
+        Trip.objects.all().delete()
+
+    def sent(self, letter: str = "D", **more: Any) -> tuple[Any, Rows]:
+        """Berths sent out as delimited text: the trip, and the sheet's lines."""
+        trip, path = self.out(letter, "daily_rate", "services", "status", "notes", format_="csv", **more)
+        return trip, list(csv.reader(io.StringIO(path.read_text(encoding="utf-8-sig"))))
+
+    def recognised(self, lines: Rows, delimiter: str = ";", name: str = "back.csv") -> dict[str, Any]:
+        out = io.StringIO()
+        csv.writer(out, delimiter=delimiter).writerows(lines)
+        job = do_now(start_recognising(take_file(self.text(out.getvalue(), name), "ada"), self.person))
+        self.assertEqual(job.error, "")
+        return dict(job.result)
+
+    def test_columns_deleted_moved_renamed_and_added_rows_too(self) -> None:
+        trip, lines = self.sent()
+        at = lines[0].index("Daily rate")
+        ways: dict[str, Callable[[list[str]], list[str]]] = {
+            "as it was": lambda line: line,
+            "a column deleted": lambda line: line[:at] + line[at + 1 :],
+            "the other way round": lambda line: line[::-1],
+            "a column added": lambda line: [*line, "my own words"],
+            "only keys and one more": lambda line: [line[0], line[lines[0].index("Status")]],
+        }
+        for way, change in ways.items():
+            with self.subTest(way):
+                self.assertEqual(self.recognised([change(line) for line in lines])["trip"], trip.pk)
+        with self.subTest("a header renamed"):
+            status = lines[0].index("Status")
+            head = ["state of it" if n == status else name for n, name in enumerate(lines[0])]
+            self.assertEqual(self.recognised([head, *lines[1:]])["trip"], trip.pk)
+        with self.subTest("rows deleted, in another order, and cells edited"):
+            some = [
+                [*line[:at], "99.5", *line[at + 1 :]] if n % 4 == 0 else line for n, line in enumerate(lines[:0:-1])
+            ]
+            found = self.recognised([lines[0], *some[::2]])
+            self.assertEqual(found["trip"], trip.pk)
+            self.assertRegex(found["note"], rf"[\d,]+ of [\d,]+ cells are as trip {trip.pk} sent them out")
+
+    def test_numbers_written_otherwise_are_the_same(self) -> None:
+        trip, lines = self.sent()
+        at = lines[0].index("Daily rate")
+        shorter = [[*line[:at], line[at].rstrip("0").rstrip("."), *line[at + 1 :]] for line in lines[1:]]
+        self.assertEqual(self.recognised([lines[0], *shorter])["trip"], trip.pk)
+
+    def test_keys_alone_and_a_tie_are_asked_about(self) -> None:
+        trip, lines = self.sent()
+        keys = self.recognised([line[:3] for line in lines])
+        self.assertIsNone(keys["trip"])
+        self.assertEqual([one["trip"] for one in keys["likely"]], [trip.pk])
+        other, _ = self.sent()
+        tie = self.recognised(lines)
+        self.assertIsNone(tie["trip"])
+        self.assertEqual({one["trip"] for one in tie["likely"]}, {trip.pk, other.pk})
+        path = self.text("\n".join(",".join(line) for line in lines))
+        said = self.vexo.run("--as", "ada", "bring-in", "harbour-practice", "Berth", str(path))
+        self.assertEqual(said.returncode, 2)
+        for one in (trip, other):
+            self.assertIn(f"trip {one.pk}", said.stderr)
+        self.assertIn("--trip", said.stderr)
+
+    def test_strangers_are_strangers(self) -> None:
+        self.sent()
+        stranger = self.recognised([["berth", "colour"], ["D-001", "red"], ["Z-9", "blue"]])
+        self.assertEqual((stranger["trip"], stranger["likely"]), (None, []))
+        nobody = self.recognised([["Berth no.", "Daily rate"], ["Q-1", "1"], ["Q-2", "2"]])
+        self.assertEqual((nobody["trip"], nobody["likely"]), (None, []))
+
+    def test_a_sheet_from_live_is_not_taken_for_practice(self) -> None:
+        trip, lines = self.sent(application=self.live)
+        self.assertEqual(self.recognised(lines)["application"], "harbour-live")
+        path = self.text("\n".join(",".join(line) for line in lines))
+        self.vexo.run(
+            "--as", "ada", "bring-in", "harbour-practice", "Berth", str(path), "--key", "berth_no", "--key", "harbour"
+        )
+        made = Trip.objects.order_by("-id").first()
+        self.assertNotEqual(made.pk, trip.pk)
+        self.assertFalse(made.sheets.last().recognised)
