@@ -58,8 +58,10 @@ class Journey(BrowserCase):
         path = browser.downloads / "from-the-club.csv"
         path.write_text("harbour;berth_no;notes\nEELGRASS;B-001;seen\nEELGRASS;B-9999;seen\n")
         browser.drop(path)
-        browser.see("belongs to no trip", "2 rows", "3 columns are known there")
+        browser.see("belongs to no trip", "2 rows", "Whose records are these?")
+        self.assertFalse(browser.named("Bring it in", css="[role=dialog] button").is_enabled())
         browser.choose("Application", "Saltmarsh Harbour Register (practice)")
+        browser.see("3 columns are known there")
         browser.click("Bring it in")
         browser.see("1 update", "1 rejected", "PRACTICE")
         bad = browser.downloads / "picture.csv"

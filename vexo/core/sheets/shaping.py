@@ -138,7 +138,8 @@ def _names(names: list[str], header: Header, numbers: dict[str, int]) -> list[Fi
     if header.row:
         for name, title in zip(names, header.names, strict=True):
             if not title and numbers[name]:
-                told = f"Column {_place(name)} has no name above its {numbers[name]:,} cells."
+                cells = "cell" if numbers[name] == 1 else "cells"
+                told = f"Column {_place(name)} has no name above its {numbers[name]:,} {cells}."
                 found.append(Finding("no-name", told, header.row, _place(name)))
     for title, times in Counter(header.names).items():
         if title and times > 1:

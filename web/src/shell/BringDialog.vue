@@ -15,15 +15,17 @@ const application = ref("");
 const recordType = ref("");
 const operation = ref("update");
 const { data: catalogue } = useCatalogue(application);
+// Whose records a sheet is about, and whether they are the real ones, is for the person to say.
 watch(
   () => bringing.choosing,
   (choosing) => {
-    const best = bringing.fits[0];
-    if (!choosing) return;
-    application.value = best?.application ?? applications.value?.[0]?.name ?? "";
-    recordType.value = best?.record_type ?? "";
+    const [only, other] = applications.value ?? [];
+    if (choosing) application.value = only && !other ? only.name : "";
   },
 );
+watch(application, (name) => {
+  recordType.value = bringing.fits.find((fit) => fit.application === name)?.record_type ?? "";
+});
 const chosen = computed(() => applications.value?.find((a) => a.name === application.value));
 const fitting = computed(() =>
   bringing.fits.find((f) => f.application === application.value && f.record_type === recordType.value),
@@ -74,12 +76,12 @@ function close(): void {
       </p>
       <div>
         <span class="field-label">Application</span>
-        <ChoiceList v-model="application" label="Application" :options="places" />
+        <ChoiceList v-model="application" label="Application" empty="Whose records are these?" :options="places" />
       </div>
       <div>
         <span class="field-label">Record type</span>
-        <ChoiceList v-model="recordType" label="Record type" :options="types" />
-        <span class="soft text-small">{{
+        <ChoiceList v-model="recordType" label="Record type" :options="types" :disabled="!application" />
+        <span v-if="application" class="soft text-small">{{
           fitting
             ? `${many(fitting.columns, "column is", "columns are")} known there`
             : "no column is known there by name"
