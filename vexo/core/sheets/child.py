@@ -3,6 +3,7 @@ found."""
 
 from __future__ import annotations
 
+import errno
 import json
 import lzma
 import resource
@@ -66,7 +67,10 @@ def read(path: Path, target: Path, name: str, said: dict[str, Any] | None = None
         cells, profile = shape_cells(raw, choices, **found)
     except SheetError as error:
         return {"error": str(error)}
-    except DAMAGED:
+    except (*DAMAGED, OSError) as error:
+        # An archive whose parts lie where no file has any makes the reading itself fail; a full disk is another thing.
+        if isinstance(error, OSError) and error.errno != errno.EINVAL:
+            raise
         return {"error": f"{name} is damaged. Open it in a spreadsheet and save it anew."}
     write_cells(cells, target)
     return profile.to_json()
