@@ -125,14 +125,16 @@ class Killed(unittest.TestCase):
         vexo, path = Vexo.at(self.demo.data), temporary_folder() / "many.csv"
         with sqlite3.connect(self.demo.data / "vexo.db", timeout=60) as database:
             database.execute("update applications_application set longest_request = 2")
-        vexo.json("--as", "ada", "send-out", "harbour-live", "Contract", *chosen("amount"), "-o", str(path))
+        sent = vexo.json("--as", "ada", "send-out", "harbour-live", "Contract", *chosen("amount"), "-o", str(path))
         sheet = Sheet(path)
         del sheet.rows[self.ROWS + 1 :]
         number, at = sheet.header.index("Contract no."), sheet.header.index("Amount")
         for row in sheet.rows[1:]:
             row[at] = f"{float(row[at]) + 1:.2f}"
         sheet.save()
-        brought = vexo.json("--as", "ada", "bring-in", "harbour-live", "Contract", str(path))
+        brought = vexo.json(
+            "--as", "ada", "bring-in", "harbour-live", "Contract", str(path), "--trip", str(sent["trip"])
+        )
         self.assertEqual(brought["verdicts"]["update"], self.ROWS)
         return brought, {row[number]: float(row[at]) for row in sheet.rows[1:]}
 

@@ -14,7 +14,7 @@ from vexo.core.columns.carrying import Reading, carry
 from vexo.core.columns.marks import CLEAR, LEAVE, VALUE, read_marks
 from vexo.core.records import Catalogue, UnknownName
 from vexo.core.sheets import Column, SheetError, SheetProfile, read_sheet
-from vexo.core.sheets.xlsx_reading import _day, _number
+from vexo.core.sheets.stored import day_of, shortest
 from vexo.core.writing.receipts import not_in, receipt
 
 FOLDER = temporary_folder(lasting=True)
@@ -101,19 +101,19 @@ class Carrying(unittest.TestCase):
 
 class Workbooks(unittest.TestCase):
     def test_days_in_both_date_systems(self) -> None:
-        self.assertEqual(_day("1", False), "1900-01-01")
-        self.assertEqual(_day("59", False), "1900-02-28")
-        self.assertEqual(_day("61", False), "1900-03-01")
-        self.assertEqual(_day("46342", False), "2026-11-16")
-        self.assertEqual(_day("46342.5", False), "2026-11-16T12:00:00")
-        self.assertEqual(_day("0.25", False), "06:00:00")
-        self.assertEqual(_day("44880", True), "2026-11-16")
-        self.assertEqual(_day("-5", False), "-5")
+        self.assertEqual(day_of("1", False), "1900-01-01")
+        self.assertEqual(day_of("59", False), "1900-02-28")
+        self.assertEqual(day_of("61", False), "1900-03-01")
+        self.assertEqual(day_of("46342", False), "2026-11-16")
+        self.assertEqual(day_of("46342.5", False), "2026-11-16T12:00:00")
+        self.assertEqual(day_of("0.25", False), "06:00:00")
+        self.assertEqual(day_of("44880", True), "2026-11-16")
+        self.assertEqual(day_of("-5", False), "-5")
 
     def test_numbers_are_the_shortest_that_give_the_stored_one(self) -> None:
         cases = {"0.10000000000000001": "0.1", "1E+16": "10000000000000000", "12345678901234.561": "12345678901234.56"}
         for stored, text in {**cases, "38.5": "38.5", "1.5e-3": "0.0015"}.items():
-            self.assertEqual(_number(stored), text)
+            self.assertEqual(shortest(stored), text)
 
     def rewritten(self, name: str, **parts: str) -> str:
         """A small workbook with some of its parts replaced."""

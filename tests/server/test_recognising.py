@@ -6,13 +6,15 @@ import csv
 import io
 from collections.abc import Callable
 from typing import Any
+from unittest.mock import patch
 
 from tests.server.services import ServiceCase
 from tests.support import template
 
 template()
 
-from vexo.server.bringin.bringing import start_recognising  # noqa: E402
+from vexo.server.bringin import reading  # noqa: E402
+from vexo.server.bringin.bringing import start_bringing_in, start_recognising  # noqa: E402
 from vexo.server.bringin.uploads import take_file  # noqa: E402
 from vexo.server.jobs.working import do_now  # noqa: E402
 from vexo.server.trips.models import Trip  # noqa: E402
@@ -101,3 +103,15 @@ class Recognising(ServiceCase):
         made = Trip.objects.order_by("-id").first()
         self.assertNotEqual(made.pk, trip.pk)
         self.assertFalse(made.sheets.last().recognised)
+
+    def test_a_file_is_read_once_between_its_drop_and_review(self) -> None:
+        trip, lines = self.sent()
+        path = self.text("\n".join(",".join(line) for line in lines))
+        upload = take_file(path, "ada")
+        with patch.object(reading, "read_sheet", wraps=reading.read_sheet) as reads:
+            found = do_now(start_recognising(upload, self.person)).result
+            job = start_bringing_in(self.practice, "Berth", upload, self.person, trip=str(found["trip"]), mine=True)
+            self.assertEqual(do_now(job).error, "")
+        self.assertEqual(reads.call_count, 1)
+        self.assertEqual(self.terms(trip), {"same": len(lines) - 1})
+        self.assertEqual(list((self.vexo.data / "stages" / "reading").iterdir()), [])

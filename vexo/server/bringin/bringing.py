@@ -34,7 +34,7 @@ from ..trips.sheets import part_of
 from .columns import tell_columns
 from .identity import number_rows
 from .models import Upload
-from .reading import read_upload
+from .reading import forget, read_upload
 from .recognising import by_contents, by_stamp
 
 NEW_TRIP = "new"
@@ -152,6 +152,7 @@ def bring_in(lease: Lease) -> dict[str, Any]:
         with lease.writing():
             done = _take_in(job, application, upload, catalogue, record_type, trip, found, kept)
         if done is not None:
+            forget(upload)
             return done
     raise PlainError("Sheets of this trip come in faster than they can be read. Bring this one in again.")
 

@@ -47,7 +47,7 @@ class Likely:
     @property
     def account(self) -> str:
         """What it is known by, in words."""
-        if not self.known.compared:
+        if not self.known.equal:
             return f"{self.known.rows:,} of its keys went out on trip {self.trip.pk}"
         return f"{self.known.equal:,} of {self.known.compared:,} cells are as trip {self.trip.pk} sent them out"
 
