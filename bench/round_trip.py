@@ -56,7 +56,7 @@ def main() -> None:
         writer = csv.DictWriter(file, list(rows[0]))
         writer.writeheader()
         writer.writerows(rows)
-    seconds, memory = measured(*command, "bring-in", "harbour-practice", "Berth", str(table))
+    seconds, memory = measured(*command, "bring-in", "harbour-practice", "Berth", str(table), "--trip", "2")
     print(f"3,866 rows in, up to Review:          {seconds:.1f} s, {memory:.0f} MB")
     seconds, memory = measured(*command, "apply", "2", "--yes")
     print(f"1,000 updates, read back:             {seconds:.1f} s, {memory:.0f} MB")
