@@ -94,6 +94,22 @@ CASES = [
         [("bad-byte", 3, "B")],
         {"delimiter": ";"},
     ),
+    Case(
+        "one byte that fits no character, behind the mark of UTF-8",
+        b"\xef\xbb\xbfberth;name\nA-1;Zo\xc3\xab\nA-2;M\xfcller\n",
+        ["berth", "name"],
+        {2: ["A-1", "Zoë"], 3: ["A-2", "M\ufffdller"]},
+        [("bad-byte", 3, "B")],
+        {"delimiter": ";", "encoding": "utf-8-sig"},
+    ),
+    Case(
+        "characters lost before, and one now",
+        b"berth;name\nA-1;Zo\xc3\xab\nA-2;M\xef\xbf\xbdller\nA-3;M\xfcller\n",
+        ["berth", "name"],
+        {2: ["A-1", "Zoë"], 3: ["A-2", "M\ufffdller"], 4: ["A-3", "M\ufffdller"]},
+        [("bad-byte", 3, "B"), ("bad-byte", 4, "B")],
+        {"delimiter": ";"},
+    ),
     Case("semicolons", b"berth;rate\nA-1;2,50\n", ["berth", "rate"], {2: ["A-1", "2,50"]}, found={"delimiter": ";"}),
     Case(
         "tabs",

@@ -97,7 +97,7 @@ def apply(
 def outcome(setting: Setting, trip: int, receipt: Path | None, rejects: Path | None, as_json: bool) -> None:
     """Show what became of a trip's rows."""
     from vexo.server.passes.receipts import write_receipt, write_rejects
-    from vexo.server.trips.views import downloaded
+    from vexo.server.trips.sheets import downloaded
 
     found = find_trip(trip)
     for write, path in ((write_receipt, receipt), (write_rejects, rejects)):

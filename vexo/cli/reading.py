@@ -10,13 +10,15 @@ import click
 import polars as pl
 from rich.table import Table
 
+from vexo.core.sheets import Choices, SheetError, SheetProfile
+
 from .doing import json_option, print_json
 from .showing import console
 
 _SHOWN = 20
 
 
-def told(profile: Any, cells: Any) -> dict[str, Any]:
+def told(profile: SheetProfile, cells: pl.DataFrame) -> dict[str, Any]:
     """A sheet that was read, as one JSON object: its columns' names, its rows with their cells, what was noticed."""
     names = [column.name for column in profile.columns]
     shown = [name for name in names if f"shown.{name}" in cells.columns]
@@ -42,7 +44,7 @@ def told(profile: Any, cells: Any) -> dict[str, Any]:
 @json_option
 def read(file: Path, worksheet: str, header: int | None, encoding: str, delimiter: str, as_json: bool) -> None:
     """Read a sheet and say what is in it. No application is asked, and nothing is kept."""
-    from vexo.core.sheets import Choices, SheetError, read_sheet
+    from vexo.core.sheets import read_sheet
 
     if delimiter and (len(delimiter) != 1 or delimiter in '"\r\n'):
         raise SheetError("A delimiter is one character, and no quotation mark or end of a line.")

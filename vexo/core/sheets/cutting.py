@@ -20,7 +20,7 @@ DELIMITERS = ",;\t|"
 _SELDOM = "^~\x1f"
 _SAMPLE = 64 * 1024
 _MOST_COLUMNS = 16_384
-_LONGEST_QUOTE = 1024 * 1024
+_LONGEST_QUOTE = 64 * 1024
 SEPARATOR_LINE = re.compile(r'\ufeff?"?sep=(.)"?(?:\r\n|\r|\n|$)', re.IGNORECASE)
 
 
@@ -171,7 +171,10 @@ def cut(text: str, delimiter: str, name: str, content: bytes | None = None) -> C
             cells = _by_polars(text, delimiter, content)
             if cells is not None:
                 return Cut(cells.with_columns(pl.all().replace("", None)) if '"' in text else cells)
-        records = list(csv.reader(io.StringIO(text, newline=""), delimiter=delimiter))
+        try:
+            records = list(csv.reader(io.StringIO(text, newline=""), delimiter=delimiter))
+        except csv.Error as error:
+            raise SheetError(f"{name} cannot be read as delimited text: {error}.") from error
         broken: list[int] = []
     else:
         records, broken = _by_hand(text, delimiter)

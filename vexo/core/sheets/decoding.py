@@ -89,7 +89,9 @@ def decode(content: bytes, name: str, said: str = "") -> Decoded:
         return _as_said(content, said, name)
     for mark, encoding in _MARKS:
         if content.startswith(mark):
-            return Decoded(content.decode(encoding, errors="replace"), encoding)
+            return Decoded(
+                content.decode(encoding, errors="surrogateescape" if "8" in encoding else "replace"), encoding
+            )
     try:
         text = content.decode("utf-8")
     except UnicodeDecodeError:

@@ -14,9 +14,8 @@ from typing import IO, Any
 import polars as pl
 
 from ..values import on_unique
-from .sheet import AS_FOUND, ROW, Choices, SheetError, Stamp
+from .sheet import AS_FOUND, ROW, STAMP_PROPERTY, Choices, SheetError, Stamp
 from .stored import ODD, WHOLE, shortest, spread
-from .xlsx_package import STAMP_PROPERTY
 from .xml_events import SEPARATOR, feed, local, new_parser
 
 MIMETYPE = b"application/vnd.oasis.opendocument.spreadsheet"

@@ -10,6 +10,7 @@ from .findings import Finding
 
 ROW = "row"
 ROW_ID = "row_id"
+STAMP_PROPERTY = "vexo-stamp-"
 
 
 class SheetError(Exception):

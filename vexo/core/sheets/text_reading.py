@@ -17,15 +17,14 @@ UNKNOWN = "\ufffd"
 """What stands in a cell for a byte that fits no character."""
 
 
-def _stray(cells: pl.DataFrame) -> list[Finding]:
-    """Cells with a byte that fits no character of the encoding."""
+def _unknown(cells: pl.DataFrame) -> list[Finding]:
+    """Cells with a character that could not be read here, or was lost before the file came."""
     found = []
     for at, name in enumerate(name for name in cells.columns if name != ROW):
         rows = cells.filter(pl.col(name).str.contains(UNKNOWN, literal=True))[ROW].to_list()
-        says = (
-            f"Row {row:,}, column {column_letters(at + 1)}: a byte fits no character of this encoding." for row in rows
-        )
-        found += [Finding(f.kind, f.text, f.row, column_letters(at + 1)) for f in each_row("bad-byte", rows, says)]
+        place = column_letters(at + 1)
+        says = (f"Row {row:,}, column {place}: a character cannot be read, here or already before." for row in rows)
+        found += [Finding(f.kind, f.text, f.row, place) for f in each_row("bad-byte", rows, says)]
     return found
 
 
@@ -40,7 +39,7 @@ def read_text(path: Path, name: str = "The file", choices: Choices = AS_FOUND) -
     content = path.read_bytes()
     decoded = decode(content, name, choices.encoding)
     text = decoded.text
-    strays = UNKNOWN not in text and STRAY.search(text) is not None
+    strays = STRAY.search(text) is not None
     if strays:
         text = STRAY.sub(UNKNOWN, text)
     said = SEPARATOR_LINE.match(text)
@@ -54,6 +53,6 @@ def read_text(path: Path, name: str = "The file", choices: Choices = AS_FOUND) -
         "format": "tsv" if delimiter == "\t" else "csv",
         "encoding": decoded.encoding,
         "delimiter": delimiter,
-        "findings": (*made.findings, *(_stray(cells) if strays else [])),
+        "findings": (*made.findings, *(_unknown(cells) if UNKNOWN in text else [])),
     }
     return cells, found

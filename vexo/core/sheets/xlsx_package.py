@@ -12,9 +12,8 @@ import zipfile
 from dataclasses import dataclass
 from xml.etree import ElementTree as ET
 
-from .sheet import SheetError, Stamp
+from .sheet import STAMP_PROPERTY, SheetError, Stamp
 
-STAMP_PROPERTY = "vexo-stamp-"
 _DATE_NUMBERS = {*range(14, 23), *range(27, 37), 45, 46, 47, *range(50, 59)}
 _LARGEST_PART = 64 * 1024 * 1024
 

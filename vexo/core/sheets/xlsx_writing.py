@@ -14,8 +14,7 @@ import xlsxwriter
 from ..records import Kind
 from .outgoing import OutgoingColumn
 from .shaping import column_letters
-from .sheet import Stamp
-from .xlsx_package import STAMP_PROPERTY
+from .sheet import STAMP_PROPERTY, Stamp
 
 _HEADER = {"bold": True, "bg_color": "#EFECE3", "bottom": 2, "border_color": "#B9B2A1", "valign": "top"}
 _FOR_READING = {"bg_color": "#EFECE3", "font_color": "#51626B", "italic": True}

@@ -13,6 +13,8 @@ from vexo.core.sheets import Stamp
 
 from .. import stages
 from ..errors import PlainError
+from ..journal.services import note
+from ..people.models import Person
 from .models import KeptCopy, Part, Sheet, Trip
 
 
@@ -70,3 +72,8 @@ def stamp_of(trip: Trip, fields: Sequence[Field], part: int = 1) -> Stamp:
 def stamp_fits(trip: Trip, stamp: Stamp) -> bool:
     """Whether a stamp was made here, for this trip."""
     return stamp_of(trip, []).origin == stamp.origin
+
+
+def downloaded(trip: Trip, person: Person, name: str, rows: int | None = None) -> None:
+    """Write down that someone took a file with records out of Vexo."""
+    note(person.username, "downloaded", f"Downloaded {name}", trip.application, trip.pk, rows, name)

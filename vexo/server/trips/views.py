@@ -21,12 +21,11 @@ from .. import stages
 from ..applications.services import client_of
 from ..data_folder import absolute
 from ..errors import Stale
-from ..journal.services import note
-from ..people.models import Person
 from ..people.permissions import person_of
 from ..people.rights import Action
 from . import serializers as s
 from .models import Sheet, Trip
+from .sheets import downloaded
 from .showing import detail_json, trip_json
 from .standing import IN, jobs_of, tell
 
@@ -51,11 +50,6 @@ def detail(pk: int, request: Request, status: int = 200) -> Response:
     """The answer of everything that changes a trip: its page as it is now."""
     trip = find_trip(pk)
     return Response(detail_json(trip, request), status=status, headers={"ETag": f'"{trip.version}"'})
-
-
-def downloaded(trip: Trip, person: Person, name: str, rows: int | None = None) -> None:
-    """Write down that someone took a file with records out of Vexo."""
-    note(person.username, "downloaded", f"Downloaded {name}", trip.application, trip.pk, rows, name)
 
 
 class TripsView(APIView):
