@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
@@ -161,7 +160,7 @@ def verdicts(made: pl.DataFrame) -> list[str]:
 
 def read_here(path: Path, cells: Path, name: str = "", choices: Choices = AS_FOUND) -> SheetProfile:
     """A file read in this process, as the child would."""
-    told = child.read(path, cells, name, asdict(choices))
+    told = child.read(path, cells, name, choices.to_json())
     if "error" in told:
         raise SheetError(told["error"])
     return SheetProfile.from_json(json.loads(json.dumps(told)))

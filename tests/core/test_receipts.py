@@ -49,7 +49,7 @@ class Receipts(unittest.TestCase):
     def test_rows_that_are_not_in_keep_their_cells_and_gain_the_reason(self) -> None:
         columns = not_in(cells(*self.sheet), PROFILE, self.states)
         self.assertEqual(
-            [column.cells.to_list() for column in columns], [["B"], ["x"], ["Daily rate is not a number."]]
+            [column.cells.to_list() for column in columns], [["B"], ["x"], ["3"], ["Daily rate is not a number."]]
         )
 
 

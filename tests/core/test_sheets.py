@@ -101,7 +101,7 @@ class RoundTrip(unittest.TestCase):
         write_csv(columns, FOLDER / "any.csv")
         for reader, path, prefixed in ((read_xlsx, "any.xlsx", False), (read_text, "any.csv", True)):
             raw, found = reader(FOLDER / path)
-            cells, _ = shape_cells(raw, **found)
+            cells = shape_cells(raw, **found).cells
             if "c1" not in cells.columns:
                 self.assertEqual(set(table["name"].to_list()), {None})
                 continue

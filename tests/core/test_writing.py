@@ -272,9 +272,9 @@ class KeysAndReferences(unittest.TestCase):
         check_key(("code", "rate"), BERTH, ["rate", "code"])
 
     def test_the_suggested_key(self) -> None:
-        self.assertEqual(suggest_key(BERTH, ["id", "code"]), ("id",))
-        self.assertEqual(suggest_key(BERTH, ["code", "rate"]), ("code",))
-        self.assertIsNone(suggest_key(BERTH, ["rate"]))
+        self.assertEqual(suggest_key(BERTH, ["id", "code"], own=True), ("id",))
+        self.assertEqual(suggest_key(BERTH, ["code", "rate"], own=True), ("code",))
+        self.assertIsNone(suggest_key(BERTH, ["rate"], own=True))
 
     def test_references_by_what_people_know_or_by_id(self) -> None:
         by_number = pl.DataFrame({"number": ["0020418", "5", "5"], "@id": ["9", "10", "11"]})

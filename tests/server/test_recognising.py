@@ -62,7 +62,7 @@ class Recognising(ServiceCase):
             ]
             found = self.recognised([lines[0], *some[::2]])
             self.assertEqual(found["trip"], trip.pk)
-            self.assertRegex(found["note"], rf"[\d,]+ of [\d,]+ cells are as trip {trip.pk} sent them out")
+            self.assertRegex(found["account"], rf"[\d,]+ of [\d,]+ cells are as trip {trip.pk} sent them out")
 
     def test_numbers_written_otherwise_are_the_same(self) -> None:
         trip, lines = self.sent()

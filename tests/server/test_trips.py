@@ -270,11 +270,10 @@ class Standings(ServiceCase):
 
     def test_a_key_that_has_to_be_said_is_asked_for_and_the_sheet_stays(self) -> None:
         job = self.back(self.text("daily_rate,notes\n5,x\n"))
-        self.assertIn("by harbour + berth_no or ring_no", job.error)
-        self.assertEqual((job.kind, job.code), ("plan", "key"))
+        self.assertEqual((job.kind, job.error), ("bring in", ""))
         trip = self.trip_of(job)
         self.assertEqual(self.line(trip)["keys"], "choose how rows find records")
-        with self.assertRaises(KeyError_):
+        with self.assertRaisesRegex(KeyError_, "by harbour . berth_no or ring_no"):
             settings_for(trip)
 
     def test_default_fields_begin_with_identifier_and_key(self) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Any
@@ -35,20 +36,34 @@ def told(profile: SheetProfile, cells: pl.DataFrame) -> dict[str, Any]:
     }
 
 
+def reading_options(command: Callable[..., Any]) -> Callable[..., Any]:
+    """How a person wants a file read, as options of a command."""
+    for option in (
+        click.option("--delimiter", default="", help="What stands between the cells of a text file."),
+        click.option("--encoding", default="", help="The encoding of a text file, such as utf-8, cp1252 or cp850."),
+        click.option("--header", type=click.IntRange(min=0), help="The row of the header; 0 where there is none."),
+        click.option("--worksheet", default="", help="The worksheet to read; by default the first that has a table."),
+    ):
+        command = option(command)
+    return command
+
+
+def checked(delimiter: str) -> str:
+    """A delimiter as it was said. Raises SheetError where it can be none."""
+    if delimiter and (len(delimiter) != 1 or delimiter in '"\r\n'):
+        raise SheetError("A delimiter is one character, and no quotation mark or end of a line.")
+    return delimiter
+
+
 @click.command()
 @click.argument("file", type=click.Path(path_type=Path))
-@click.option("--worksheet", default="", help="The worksheet to read; by default the first that has a table.")
-@click.option("--header", type=click.IntRange(min=0), help="The row of the header; 0 where there is none.")
-@click.option("--encoding", default="", help="The encoding of a text file, such as utf-8, cp1252 or cp850.")
-@click.option("--delimiter", default="", help="What stands between the cells of a text file.")
+@reading_options
 @json_option
 def read(file: Path, worksheet: str, header: int | None, encoding: str, delimiter: str, as_json: bool) -> None:
     """Read a sheet and say what is in it. No application is asked, and nothing is kept."""
     from vexo.core.sheets import read_sheet
 
-    if delimiter and (len(delimiter) != 1 or delimiter in '"\r\n'):
-        raise SheetError("A delimiter is one character, and no quotation mark or end of a line.")
-    choices = Choices(worksheet, header, encoding, delimiter)
+    choices = Choices(worksheet, header, encoding, checked(delimiter))
     with TemporaryDirectory() as folder:
         target = Path(folder) / "cells.parquet"
         profile = read_sheet(file, target, file.name, choices=choices)

@@ -56,8 +56,11 @@ def serve(setting: Setting, port: int, host: str, proxy: str, demo_people: bool)
 @ready
 def worker(setting: Setting, queues: tuple[str, ...]) -> None:
     """Do jobs in the background."""
+    from vexo.core.sheets import keep_a_reader_waiting
     from vexo.server.jobs.working import work
 
+    if not queues or "reading" in queues:
+        keep_a_reader_waiting()
     work(queues)
 
 

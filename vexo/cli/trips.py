@@ -9,8 +9,11 @@ from typing import TYPE_CHECKING, Any
 import click
 import polars as pl
 
+from vexo.core.sheets import Choices
+
 from .doing import find_trip, finish, json_option, print_json, ready
 from .main import Setting
+from .reading import checked, reading_options
 from .showing import console, plan_table, sum_line
 
 if TYPE_CHECKING:
@@ -73,6 +76,9 @@ def print_plan(trip: Trip, as_json: bool) -> None:
 @click.option("--map", "maps", multiple=True, metavar="COLUMN=FIELD", help="Where a column goes; COLUMN= for nowhere.")
 @click.option("--trip", "number", default="", help="The trip it belongs to, or 'new'.")
 @click.option("--title", default="", help="The name of a new trip.")
+@reading_options
+@click.option("--prefix", type=click.Choice(["off", "keep"]), help="What becomes of apostrophes that guard formulas.")
+@click.option("--marks", is_flag=True, help="Marks such as [clear] count, though the sheet did not go out from here.")
 @json_option
 @ready
 def bring_in(
@@ -85,6 +91,12 @@ def bring_in(
     maps: tuple[str, ...],
     number: str,
     title: str,
+    worksheet: str,
+    header: int | None,
+    encoding: str,
+    delimiter: str,
+    prefix: str | None,
+    marks: bool,
     as_json: bool,
 ) -> None:
     """Bring a sheet in, up to Review. Nothing is written to the application."""
@@ -92,6 +104,7 @@ def bring_in(
     from vexo.server.bringin.bringing import start_bringing_in
     from vexo.server.bringin.uploads import take_file
     from vexo.server.people.rights import Action, require
+    from vexo.server.review.plans import newest_plan, settings_for
 
     person = setting.person()
     require(person, Action.PREPARE)
@@ -106,9 +119,16 @@ def bring_in(
         said=said,
         trip=number,
         title=title,
+        choices=Choices(worksheet, header, encoding, checked(delimiter), prefix or "", marks),
         mine=True,
     )
-    print_plan(find_trip(finish(job)["trip"]), as_json)
+    done = finish(job)
+    trip = find_trip(done["trip"])
+    if newest_plan(trip) is None:
+        settings_for(trip)
+    if done.get("unchanged"):
+        click.echo(f"{file.name} is trip {done['trip']}'s newest sheet already, unchanged.", err=True)
+    print_plan(trip, as_json)
 
 
 @click.command()

@@ -10,7 +10,7 @@ from .data_folder import DATABASE, FolderError, data_folder, first_start, make_d
 
 __all__ = ["FORMAT", "FolderError", "set_up"]
 
-FORMAT = 4
+FORMAT = 5
 """The shape of a data folder, kept in the database's ``user_version``."""
 _ready: set[Path] = set()
 

@@ -35,9 +35,13 @@ def check_key(key: Sequence[str], record_type: RecordType, carried: Sequence[str
         raise KeyError_(f"{' + '.join(key)} does not tell {record_type.plural.lower()} apart. Keys that do: {ways}.")
 
 
-def suggest_key(record_type: RecordType, carried: Sequence[str]) -> tuple[str, ...] | None:
-    """The record identifier, or the only unique key whose fields are all in the sheet; None if there is a choice."""
-    if record_type.identifier in carried:
+def suggest_key(record_type: RecordType, carried: Sequence[str], *, own: bool) -> tuple[str, ...] | None:
+    """The record identifier, or the only unique key whose fields are all in the sheet; None if there is a choice.
+
+    Args:
+        own: the sheet went out from here; identifiers in any other count only where a person says so.
+    """
+    if own and record_type.identifier in carried:
         return (record_type.identifier,)
     whole = [key for key in record_type.keys if set(key) <= set(carried)]
     return whole[0] if len(whole) == 1 else None

@@ -1,5 +1,5 @@
-"""The process that reads one file: ``python -m vexo.core.sheets.child FILE CELLS MEMORY NAME CHOICES`` prints what it
-found."""
+"""The process that reads one file: ``python -m vexo.core.sheets.child MEMORY`` loads all that it needs, waits for one
+line that says which file, and prints what it found."""
 
 from __future__ import annotations
 
@@ -15,6 +15,14 @@ from pathlib import Path
 from typing import Any
 
 import polars as pl
+
+from .ods_reading import read_ods
+from .shaping import shape_cells
+from .sheet import Choices, SheetError
+from .stored import write_shaped
+from .text_reading import read_text
+from .xls_reading import SIGNATURE, read_xls
+from .xlsx_reading import read_xlsx
 
 DAMAGED = (
     zipfile.BadZipFile,
@@ -41,14 +49,6 @@ def _is_ods(path: Path) -> bool:
 
 def read(path: Path, target: Path, name: str, said: dict[str, Any] | None = None) -> dict[str, Any]:
     """Read a file, by the choices that were ``said``: its profile, or what is wrong with it under ``error``."""
-    from .ods_reading import read_ods
-    from .reading import write_cells
-    from .shaping import shape_cells
-    from .sheet import Choices, SheetError
-    from .text_reading import read_text
-    from .xls_reading import SIGNATURE, read_xls
-    from .xlsx_reading import read_xlsx
-
     choices = Choices(**(said or {}))
     try:
         with path.open("rb") as file:
@@ -64,7 +64,7 @@ def read(path: Path, target: Path, name: str, said: dict[str, Any] | None = None
             raise SheetError(f"{name} is no sheet that can be read here. Save it as XLSX or CSV.")
         else:
             raw, found = read_text(path, name, choices)
-        cells, profile = shape_cells(raw, choices, **found)
+        shaped = shape_cells(raw, choices, **found)
     except SheetError as error:
         return {"error": str(error)}
     except (*DAMAGED, OSError) as error:
@@ -72,11 +72,19 @@ def read(path: Path, target: Path, name: str, said: dict[str, Any] | None = None
         if isinstance(error, OSError) and error.errno != errno.EINVAL:
             raise
         return {"error": f"{name} is damaged. Open it in a spreadsheet and save it anew."}
-    write_cells(cells, target)
-    return profile.to_json()
+    write_shaped(shaped, target)
+    return shaped.profile.to_json()
+
+
+def main() -> None:
+    """Read the one file that is asked for; where nobody asks any more, end."""
+    limit = int(sys.argv[1])
+    resource.setrlimit(resource.RLIMIT_AS, (limit, limit))
+    line = sys.stdin.readline()
+    if line:
+        asked = json.loads(line)
+        print(json.dumps(read(Path(asked["file"]), Path(asked["cells"]), asked["name"], asked["choices"])))
 
 
 if __name__ == "__main__":
-    limit = int(sys.argv[3])
-    resource.setrlimit(resource.RLIMIT_AS, (limit, limit))
-    print(json.dumps(read(Path(sys.argv[1]), Path(sys.argv[2]), sys.argv[4], json.loads(sys.argv[5]))))
+    main()

@@ -6,10 +6,9 @@ import json
 import subprocess
 import sys
 import zipfile
-from dataclasses import asdict
 from pathlib import Path
-
-import polars as pl
+from threading import Lock
+from typing import Any
 
 from .sheet import AS_FOUND, Choices, SheetError, SheetProfile
 
@@ -33,10 +32,55 @@ def _refuse_early(path: Path, name: str) -> None:
             raise SheetError(f"{name} would unpack to {unpacked:,} bytes. Divide it into several sheets.")
 
 
+class _Readers:
+    """Processes that read files. Where one is kept waiting, all that it needs loaded, a small file is read at once."""
+
+    def __init__(self) -> None:
+        self._waiting: subprocess.Popen[str] | None = None
+        self._keep = False
+        self._lock = Lock()
+
+    def _begin(self, memory: int) -> subprocess.Popen[str]:
+        command = [sys.executable, "-m", "vexo.core.sheets.child", str(memory)]
+        pipe = subprocess.PIPE
+        return subprocess.Popen(command, stdin=pipe, stdout=pipe, stderr=pipe, text=True)  # noqa: S603
+
+    def keep_one(self) -> None:
+        """From now on one process waits for the next file."""
+        with self._lock:
+            self._keep = True
+            if self._waiting is None:
+                self._waiting = self._begin(MEMORY_LIMIT)
+
+    def ask(self, question: dict[str, Any], memory: int) -> str:
+        """What a process of its own answers; nothing where it was ended. Raises TimeoutExpired."""
+        with self._lock:
+            waiting, self._waiting = (self._waiting, None) if memory == MEMORY_LIMIT else (None, self._waiting)
+        reader = waiting if waiting is not None and waiting.poll() is None else self._begin(memory)
+        try:
+            answer, _ = reader.communicate(json.dumps(question) + "\n", timeout=SECONDS)
+        finally:
+            if reader.poll() is None:
+                reader.kill()
+                reader.communicate()
+            if self._keep:
+                self.keep_one()
+        return answer
+
+
+_readers = _Readers()
+
+
+def keep_a_reader_waiting() -> None:
+    """For a program that reads many files: the next one does not wait for a process to begin."""
+    _readers.keep_one()
+
+
 def read_sheet(
     path: Path, cells: Path, name: str = "", memory: int = MEMORY_LIMIT, choices: Choices = AS_FOUND
 ) -> SheetProfile:
-    """Read a file; its cells are written to ``cells`` as Parquet.
+    """Read a file; its cells are written to ``cells`` as Parquet, and the filled rows that are no data beside them
+    (see ``aside_of``).
 
     Args:
         name: what people call the file, for what is said of it.
@@ -47,14 +91,11 @@ def read_sheet(
     """
     name = name or path.name
     _refuse_early(path, name)
-    command = [sys.executable, "-m", "vexo.core.sheets.child", str(path), str(cells), str(memory), name]
-    command.append(json.dumps(asdict(choices)))
+    question = {"file": str(path), "cells": str(cells), "name": name, "choices": choices.to_json()}
     try:
-        run = subprocess.run(command, capture_output=True, text=True, timeout=SECONDS, check=False)  # noqa: S603
+        answer = json.loads(_readers.ask(question, memory))
     except subprocess.TimeoutExpired:
         raise SheetError(f"{name} took longer than {SECONDS} seconds to read. Divide it.") from None
-    try:
-        answer = json.loads(run.stdout)
     except ValueError:
         raise SheetError(
             f"{name} needs more memory than a sheet may take, or is damaged. "
@@ -63,8 +104,3 @@ def read_sheet(
     if "error" in answer:
         raise SheetError(answer["error"])
     return SheetProfile.from_json(answer)
-
-
-def write_cells(cells: pl.DataFrame, path: Path) -> None:
-    """Cells in row groups small enough for a window of rows to be cheap."""
-    cells.write_parquet(path, compression="lz4", row_group_size=16_384)

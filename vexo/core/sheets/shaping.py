@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections import Counter
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 import polars as pl
 
@@ -15,6 +15,8 @@ from .sheet import AS_FOUND, ROW, Choices, Column, SheetError, SheetProfile
 
 _TOTAL_WORDS = ("total", "totals", "sum", "grand total", "σ")
 _LOOKED_AT = 200
+_FIRST_ROWS = 24
+_PREVIEW = 160
 _NUMBER = re.compile(r"[-+]?\d[\d ,.']*%?|\d{4}-\d\d-\d\d(T.*)?")
 _YEAR = re.compile(r"(19|20)\d\d")
 Line = list[str | None]
@@ -148,9 +150,26 @@ def _names(names: list[str], header: Header, numbers: dict[str, int]) -> list[Fi
     return found
 
 
+class Shaped(NamedTuple):
+    """A sheet's table, and what is not in it: ``cells`` (``row``, ``c0``, …), ``aside`` the filled rows that are no
+    data, in raw columns, and the profile."""
+
+    cells: pl.DataFrame
+    aside: pl.DataFrame
+    profile: SheetProfile
+
+
+def _previews(used: pl.DataFrame, names: list[str]) -> tuple[tuple[int, str], ...]:
+    """The first filled rows, each with its cells as one text."""
+    return tuple(
+        (row, " · ".join(text for cell in cells if (text := _text(cell)))[:_PREVIEW])
+        for row, *cells in used.head(_FIRST_ROWS).select(ROW, *names).iter_rows()
+    )
+
+
 def shape_cells(
     raw: pl.DataFrame, choices: Choices = AS_FOUND, findings: tuple[Finding, ...] = (), **found: Any
-) -> tuple[pl.DataFrame, SheetProfile]:
+) -> Shaped:
     """Find the header, blank rows and a total row, and name the columns ``c0``, ``c1``, …
 
     Args:
@@ -158,9 +177,6 @@ def shape_cells(
             ``shown.NAME`` hold another form of column NAME and follow it.
         findings: what was noticed while the file was read.
         found: what the reader of the format knows (format, sheet, encoding, …).
-
-    Returns:
-        the cells (``row``, ``c0``, …; rows of data only) and the profile.
 
     Raises:
         SheetError: where there is nothing in the sheet, or the chosen header is none.
@@ -183,6 +199,7 @@ def shape_cells(
         start = next((f.row - 1 for f in header.findings if f.kind == "no-header" and f.row), start)
     body = used.filter(pl.col(ROW) > start)
     kept = [at for at, name in enumerate(names) if header.names[at] or body[name].drop_nulls().len() > 0]
+    previews = _previews(used, names)
     names = [names[at] for at in kept]
     header = Header(header.row, tuple(header.names[at] for at in kept), header.findings)
     first = pl.coalesce([pl.when(pl.col(name).str.strip_chars() != "").then(pl.col(name)) for name in names])
@@ -209,6 +226,32 @@ def shape_cells(
         blank_rows=blank_rows,
         total_rows=tuple(totals[ROW].to_list()),
         findings=(*findings, *header.findings, *_names(names, header, counted), *told),
+        places=tuple(names),
+        first_rows=previews,
         **found,
     )
-    return cells, profile
+    aside = pl.concat([used.filter(pl.col(ROW) <= start), totals]) if start or len(totals) else used.head(0)
+    return Shaped(cells, aside, profile)
+
+
+_OF_SHAPE = ("title-rows", "no-header", "two-header-rows", "no-name", "same-name", "total-row")
+
+
+def reshape(shaped: Shaped, choices: Choices) -> Shaped:
+    """The same sheet with another header, without reading its file again. Raises SheetError."""
+    cells, aside, profile = shaped
+    back = {f"c{at}": name for at, name in enumerate(profile.places)}
+    back |= {f"shown.{new}": f"shown.{old}" for new, old in back.items() if f"shown.{new}" in cells.columns}
+    own = cells.rename(back).with_columns(pl.col(ROW).cast(aside[ROW].dtype))
+    raw = pl.concat([aside, own], how="diagonal").select(aside.columns)
+    return shape_cells(
+        raw,
+        choices,
+        tuple(finding for finding in profile.findings if finding.kind not in _OF_SHAPE),
+        format=profile.format,
+        sheet=profile.sheet,
+        encoding=profile.encoding,
+        delimiter=profile.delimiter,
+        other_sheets=profile.other_sheets,
+        stamp=profile.stamp,
+    )

@@ -19,7 +19,10 @@ class SheetError(Exception):
 
 @dataclass(frozen=True)
 class Stamp:
-    """What a sheet carries to be recognised by: the trip and part it belongs to, and what its columns were."""
+    """What a sheet carries to be recognised by: the trip and part it belongs to, and what its columns were.
+
+    ``rows`` is set where it is not the trip's sheet but some of its rows: those not in, or a receipt.
+    """
 
     trip: int
     part: int
@@ -28,6 +31,7 @@ class Stamp:
     stage: str
     record_type: str
     columns: tuple[tuple[str, str], ...]
+    rows: bool = False
 
     @classmethod
     def from_json(cls, data: Mapping[str, Any]) -> Stamp:
@@ -41,6 +45,7 @@ class Stamp:
             str(data["stage"]),
             str(data["record_type"]),
             columns,
+            bool(data.get("rows", False)),
         )
 
     def to_json(self) -> dict[str, Any]:
@@ -61,7 +66,8 @@ class Column:
 class SheetProfile:
     """What was found: ``rows`` are those below the header with a non-blank cell, a total row at the end excepted.
 
-    ``header_row`` is 0 where the sheet has none.
+    ``header_row`` is 0 where the sheet has none. ``first_rows`` are its first filled rows, each as one text, for a
+    person to find the header among; ``places`` what the columns are called before they are shaped.
     """
 
     format: str
@@ -76,6 +82,8 @@ class SheetProfile:
     other_sheets: tuple[str, ...] = ()
     stamp: Stamp | None = None
     findings: tuple[Finding, ...] = ()
+    places: tuple[str, ...] = ()
+    first_rows: tuple[tuple[int, str], ...] = ()
 
     def to_json(self) -> dict[str, Any]:
         return asdict(self)
@@ -89,19 +97,38 @@ class SheetProfile:
                 "total_rows": tuple(data["total_rows"]),
                 "other_sheets": tuple(data["other_sheets"]),
                 "stamp": Stamp.from_json(data["stamp"]) if data["stamp"] else None,
-                "findings": tuple(Finding.from_json(one) for one in data.get("findings", ())),
+                "findings": tuple(Finding.from_json(one) for one in data["findings"]),
+                "places": tuple(data["places"]),
+                "first_rows": tuple((int(row), str(text)) for row, text in data["first_rows"]),
             }
         )
 
 
 @dataclass(frozen=True)
 class Choices:
-    """How a person wants a file read; what is not said is found. ``header`` is the row of the header, 0 for none."""
+    """How a person wants a file read; what is not said is found.
+
+    Attributes:
+        header: the row of the header, 0 for none.
+        prefix: what becomes of the apostrophe that guards cells against being run as formulas: ``off`` or ``keep``.
+        marks: whether marks count in a sheet that did not go out from here.
+    """
 
     worksheet: str = ""
     header: int | None = None
     encoding: str = ""
     delimiter: str = ""
+    prefix: str = ""
+    marks: bool = False
+
+    @property
+    def of_the_file(self) -> Choices:
+        """Those by which the file itself is read; the others come after."""
+        return Choices(self.worksheet, None, self.encoding, self.delimiter)
+
+    def to_json(self) -> dict[str, Any]:
+        """Only what was said."""
+        return {name: value for name, value in asdict(self).items() if value not in ("", None) and value is not False}
 
 
 AS_FOUND = Choices()

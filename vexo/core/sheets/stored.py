@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from datetime import date, datetime, timedelta
 from decimal import Decimal
+from pathlib import Path
 
 import polars as pl
 
-from .shaping import column_letters
+from .shaping import Shaped, column_letters
 from .sheet import ROW, SheetError
 
 _MOST_CELLS = 60_000_000
@@ -72,3 +73,14 @@ def spread(cells: pl.DataFrame) -> pl.DataFrame:
                 wide[name] = nothing.clone().scatter(own["place"], own[source])
     names = [letters for number in numbers for letters in (column_letters(number), f"shown.{column_letters(number)}")]
     return pl.DataFrame({ROW: wide[ROW], **{name: wide[name] for name in names if name in wide}})
+
+
+def aside_of(cells: Path) -> Path:
+    """Where the rows that are no data are, beside the cells."""
+    return cells.with_suffix(".aside")
+
+
+def write_shaped(shaped: Shaped, path: Path) -> None:
+    """Cells in row groups small enough for a window of rows to be cheap; the other rows beside them."""
+    shaped.aside.write_parquet(aside_of(path), compression="lz4")
+    shaped.cells.write_parquet(path, compression="lz4", row_group_size=16_384)

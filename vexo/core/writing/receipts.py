@@ -10,6 +10,7 @@ from ..planning.comparing import do_column, new_column, old_column
 from ..planning.verdicts import Do
 from ..records import IDENTIFIER, Field, Kind
 from ..sheets import SheetProfile
+from ..sheets.laying import REASON_HEADER, ROW_HEADER, STATE_HEADER
 from ..sheets.outgoing import OutgoingColumn
 from ..sheets.sheet import ROW, ROW_ID
 from ..values import to_text
@@ -40,8 +41,8 @@ def receipt(
     )
     columns = _sheet_columns(joined, profile)
     columns += [
-        _text_column("row", "Row", joined[ROW]),
-        _text_column("state", "What became of it", joined["state"]),
+        _text_column("row", ROW_HEADER, joined[ROW]),
+        _text_column("state", STATE_HEADER, joined["state"]),
         _text_column("reason", "Reason", joined["reason"]),
         _text_column("id", "Record ID in the application", joined[IDENTIFIER]),
     ]
@@ -56,7 +57,11 @@ def receipt(
 
 
 def not_in(cells: pl.DataFrame, profile: SheetProfile, states: pl.DataFrame) -> list[OutgoingColumn]:
-    """The rows that did not go in, as they came, with the reason in the last column."""
+    """The rows that did not go in, as they came, with their row and the reason in the last columns."""
     told = states.select(ROW_ID, "state", "reason")
     joined = cells.join(told, on=ROW_ID, how="inner", maintain_order="left").filter(pl.col("state").is_in(NOT_IN))
-    return [*_sheet_columns(joined, profile), _text_column("reason", "Why it is not in", joined["reason"])]
+    return [
+        *_sheet_columns(joined, profile),
+        _text_column("row", ROW_HEADER, joined[ROW]),
+        _text_column("reason", REASON_HEADER, joined["reason"]),
+    ]

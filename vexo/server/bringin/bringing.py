@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -13,14 +12,16 @@ import polars as pl
 from django.db import transaction
 
 from vexo.core.columns.matching import ColumnMatch, match_columns
+from vexo.core.keys.finding import suggest_key
 from vexo.core.planning.verdicts import Operation
 from vexo.core.records import Catalogue, RecordType
-from vexo.core.sheets import SheetError, SheetProfile
+from vexo.core.sheets import Choices, SheetError, SheetProfile
+from vexo.core.sheets.laying import differences, lay_over, row_column
+from vexo.core.sheets.sheet import ROW_ID
 
 from .. import stages
 from ..applications.models import Application
 from ..applications.services import client_of, describe
-from ..data_folder import absolute
 from ..errors import PlainError
 from ..jobs.leases import Lease
 from ..jobs.models import Job
@@ -30,14 +31,13 @@ from ..people.models import Person
 from ..people.rights import Action, require
 from ..trips.models import Mapping as ColumnMapping
 from ..trips.models import Sheet, Trip
-from ..trips.sheets import part_of
-from .columns import tell_columns
+from ..trips.sheets import newest_in, newest_sheet, part_of
+from .columns import matches_of, tell_columns
 from .identity import number_rows
+from .incoming import Incoming, incoming_of, refuse_unasked
 from .models import Upload
 from .reading import forget, read_upload
-from .recognising import by_contents, by_stamp
 
-NEW_TRIP = "new"
 _TRIES = 3
 
 
@@ -60,6 +60,37 @@ def start_recognising(upload: Upload, person: Person) -> Job:
     return _once(upload, "recognising", lambda: enqueue("recognise", person.username, upload=upload.pk))
 
 
+def read_otherwise(upload: Upload, person: Person, choices: Choices) -> Job:
+    """Read a file that waits by other choices, and find anew where it belongs. Raises NotAllowed, PlainError."""
+    require(person, Action.PREPARE)
+    if upload.trip_id is not None:
+        raise PlainError(f"{upload.name} is in on trip {upload.trip_id} already.", "is-in")
+    with transaction.atomic():
+        job = enqueue("recognise", person.username, upload=upload.pk)
+        Upload.objects.filter(pk=upload.pk).update(
+            choices=choices.to_json(), known=None, recognising=job.pk, bringing=None
+        )
+    return job
+
+
+def bring_in_otherwise(trip: Trip, person: Person, choices: Choices, *, mine: bool = False) -> Job:
+    """Read the file of the trip's newest sheet by other choices; it comes in as a newer version of the sheet.
+
+    Raises:
+        NotAllowed, PlainError: where the trip's sheet is no file that was brought.
+    """
+    sheet = newest_sheet(trip)
+    number = sheet.path.rpartition("/")[2]
+    upload = Upload.objects.filter(pk=number).first() if number.isdecimal() else None
+    if upload is None or upload.path != sheet.path:
+        raise PlainError(f"{sheet.name} was not brought as a file. Bring it in again.", "no-upload")
+    Upload.objects.filter(pk=upload.pk).update(bringing=None)
+    upload.refresh_from_db()
+    return start_bringing_in(
+        trip.application, trip.record_type, upload, person, trip=str(trip.pk), choices=choices, mine=mine
+    )
+
+
 def start_bringing_in(
     application: Application,
     record_type: str,
@@ -71,15 +102,21 @@ def start_bringing_in(
     said: Mapping[str, str] | None = None,
     trip: str = "",
     title: str = "",
+    choices: Choices | None = None,
     mine: bool = False,
 ) -> Job:
     """Ask for an upload to be brought in. ``trip`` is a number, ``new``, or empty to let the sheet tell.
 
     Asked twice for the same upload, it is done once.
+
+    Args:
+        choices: how it is to be read, where that is said here and not before.
     """
     require(person, Action.PREPARE)
     if operation and operation not in [o.value for o in Operation]:
         raise PlainError(f"{operation!r} is no operation; use {', '.join(Operation)}.")
+    if choices is not None:
+        Upload.objects.filter(pk=upload.pk).update(choices=choices.to_json())
     asked: dict[str, Any] = {
         "application": application.name,
         "record_type": record_type,
@@ -94,25 +131,6 @@ def start_bringing_in(
     return _once(upload, "bringing", lambda: enqueue("bring in", person.username, mine=mine, **asked))
 
 
-def _trip_of(
-    job: Job, application: Application, upload: Upload, profile: SheetProfile, cells: Any, catalogue: Any, own: Any
-) -> tuple[Trip | None, bool]:
-    """The trip the sheet belongs to, or None for a new one; and whether it was sent out on that trip."""
-    asked = str(job.arguments["asked_trip"])
-    if asked and asked != NEW_TRIP:
-        trip = Trip.objects.filter(pk=asked, application=application).first() if asked.isdecimal() else None
-        if trip is None:
-            raise PlainError(f"There is no trip {asked} with {application.label}.")
-        if trip.record_type != own.name:
-            raise PlainError(f"Trip {trip.pk} is about {trip.record_type}, not {own.name}. Begin a new trip.")
-        return trip, trip.kept_copies.exists()
-    if asked != NEW_TRIP:
-        found = by_stamp(profile, application) or by_contents(profile, cells, application, own)
-        if found is not None:
-            return found, True
-    return None, False
-
-
 def bring_in(lease: Lease) -> dict[str, Any]:
     """The job. Until its last step nothing of the trip is touched."""
     job = lease.job
@@ -120,53 +138,94 @@ def bring_in(lease: Lease) -> dict[str, Any]:
     application = Application.objects.get(name=asked["application"])
     upload = Upload.objects.get(pk=asked["upload"])
     lease.progress(0, 4, "reading the file")
-    cells, profile = read_upload(upload)
-    if profile.rows == 0:
+    read = read_upload(upload)
+    if read[1].rows == 0:
         raise SheetError(f"{upload.name} has a header but no rows below it.")
     with client_of(application) as client:
         catalogue = describe(application, client)
     record_type = catalogue.type(asked["record_type"])
     lease.progress(1, 4, "looking where it belongs")
-    trip, recognised = _trip_of(job, application, upload, profile, cells, catalogue, record_type)
-    said = {**(trip.said if trip else {}), **asked["said"]}
-    headers = {column.header for column in profile.columns}
-    if trip is not None:
-        said = {header: field for header, field in said.items() if header in headers or header in asked["said"]}
-    matches = match_columns(profile, record_type, catalogue, profile.stamp if recognised else None, said)
-    if not any(match.field for match in matches):
-        named = ", ".join(repr(c.header) for c in profile.columns[:12])
-        raise PlainError(
-            f"No column of {upload.name} is known as a field of {record_type.plural}: {named}. "
-            "Say what goes where, or check that the header is in the first row.",
-            "columns",
-        )
-    with absolute(upload.path).open("rb") as file:
-        digest = hashlib.file_digest(file, "sha256").hexdigest()
+    incoming = incoming_of(str(asked["asked_trip"]), application, upload, record_type, read)
+    newest = newest_in(incoming.trip) if incoming.trip is not None else None
+    said = asked["said"] or asked["key"] or asked["operation"]
+    if newest and not said and (newest.digest, newest.choices) == (incoming.digest, upload.choices):
+        return _as_it_was(lease, upload, newest)
+    refuse_unasked(incoming, upload.said)
+    rows = incoming.trip is not None and row_column(incoming.profile) is not None and newest is not None
     for _ in range(_TRIES):
         lease.progress(2, 4, "numbering rows")
-        if trip is not None:
-            trip.refresh_from_db()
-        numbered, known = number_rows(trip, cells, profile, matches, record_type)
-        found = Found(profile, numbered, known, matches, recognised, digest)
-        kept = stages.keep(numbered, "sheets", "cells")
+        if incoming.trip is not None:
+            incoming.trip.refresh_from_db()
+        made = (
+            _laid_over(incoming, catalogue, record_type) if rows else _numbered(job, incoming, catalogue, record_type)
+        )
+        kept = stages.keep(made.cells, "sheets", "cells")
         with lease.writing():
-            done = _take_in(job, application, upload, catalogue, record_type, trip, found, kept)
+            done = _take_in(job, application, catalogue, record_type, incoming, made, kept)
         if done is not None:
             forget(upload)
             return done
     raise PlainError("Sheets of this trip come in faster than they can be read. Bring this one in again.")
 
 
-@dataclass(frozen=True)
-class Found:
-    """A sheet wholly read: what is taken in, or is not, in one step."""
+def _as_it_was(lease: Lease, upload: Upload, newest: Sheet) -> dict[str, Any]:
+    """The very same file as the trip's newest sheet is no new version."""
+    trip = newest.trip
+    with lease.writing():
+        Job.objects.filter(pk=lease.job.pk).update(trip=trip)
+        Upload.objects.filter(pk=upload.pk).update(trip=trip, known=None)
+        words = f"{upload.name} came again, unchanged; trip {trip.pk} stands as it was"
+        note(lease.job.by, "brought in", words, trip.application, trip.pk, newest.rows, upload.name)
+    forget(upload)
+    return {"trip": trip.pk, "unchanged": True}
 
-    profile: SheetProfile
+
+@dataclass(frozen=True)
+class Made:
+    """A sheet as the trip takes it: its numbered cells and their columns, how many rows were met by which way, how it
+    is read and compared, and what it has other than the version before."""
+
     cells: pl.DataFrame
-    known: dict[str, int]
+    profile: SheetProfile
     matches: list[ColumnMatch]
+    known: dict[str, int]
     recognised: bool
-    digest: str
+    choices: dict[str, Any]
+    differs: dict[str, Any] | None
+
+
+def _differs(trip: Trip | None, cells: pl.DataFrame, profile: SheetProfile) -> dict[str, Any] | None:
+    newest = newest_in(trip) if trip is not None else None
+    if newest is None or not stages.there(newest.cells):
+        return None
+    before = SheetProfile.from_json(newest.profile or {}).columns
+    return differences(stages.read(newest.cells), before, cells, profile.columns)
+
+
+def _numbered(job: Job, incoming: Incoming, catalogue: Catalogue, record_type: RecordType) -> Made:
+    trip, profile, asked = incoming.trip, incoming.profile, job.arguments
+    said = {**(trip.said if trip else {}), **asked["said"]}
+    headers = {column.header for column in profile.columns}
+    if trip is not None:
+        said = {header: field for header, field in said.items() if header in headers or header in asked["said"]}
+    stamp = profile.stamp if incoming.recognised else None
+    matches = match_columns(profile, record_type, catalogue, stamp, said)
+    numbered, known = number_rows(trip, incoming.cells, profile, matches, record_type)
+    differs = _differs(trip, numbered, profile)
+    return Made(numbered, profile, matches, known, incoming.recognised, incoming.upload.choices, differs)
+
+
+def _laid_over(incoming: Incoming, catalogue: Catalogue, record_type: RecordType) -> Made:
+    """Rows of the trip that come back by themselves: laid over its newest sheet, whose other rows stay."""
+    assert incoming.trip is not None
+    newest = newest_in(incoming.trip)
+    assert newest is not None
+    profile = SheetProfile.from_json(newest.profile or {})
+    base = stages.read(newest.cells)
+    cells, laid = lay_over(base, profile.columns, incoming.cells, incoming.profile)
+    differs = differences(base, profile.columns, cells, profile.columns) | {"laid_over": laid}
+    matches = matches_of(newest, record_type, catalogue)
+    return Made(cells, profile, matches, {"row": len(cells)}, newest.recognised, newest.choices, differs)
 
 
 def _new_trip(job: Job, application: Application, upload: Upload, record_type: RecordType) -> Trip:
@@ -183,33 +242,35 @@ def _new_trip(job: Job, application: Application, upload: Upload, record_type: R
 def _take_in(
     job: Job,
     application: Application,
-    upload: Upload,
     catalogue: Catalogue,
     record_type: RecordType,
-    trip: Trip | None,
-    found: Found,
+    incoming: Incoming,
+    made: Made,
     kept: str,
 ) -> dict[str, Any] | None:
     """The last step, in one transaction; None where another sheet of the trip came in meanwhile."""
-    asked, profile = job.arguments, found.profile
+    asked, profile, trip, upload = job.arguments, made.profile, incoming.trip, incoming.upload
     if trip is None:
         trip = _new_trip(job, application, upload, record_type)
     elif Trip.objects.values_list("next_row", "revision").get(pk=trip.pk) != (trip.next_row, trip.revision):
         return None
-    stamped = profile.stamp.part if found.recognised and profile.stamp else 1
+    stamped = profile.stamp.part if made.recognised and profile.stamp else 1
     sheet = Sheet.objects.create(
         trip=trip,
         part=part_of(trip, stamped),
         direction=Sheet.IN,
         name=upload.name,
         path=upload.path,
-        digest=found.digest,
+        digest=incoming.digest,
         cells=kept,
-        rows=profile.rows,
+        rows=len(made.cells),
         first_row=trip.next_row,
-        known_rows=found.known,
+        known_rows=made.known,
         profile=profile.to_json(),
-        recognised=found.recognised,
+        choices=made.choices,
+        recognised=made.recognised,
+        origin=incoming.origin,
+        differs=made.differs,
         added_by=job.by,
     )
     ColumnMapping.objects.bulk_create(
@@ -221,24 +282,35 @@ def _take_in(
             how=match.how,
             carried=match.carried,
         )
-        for match in found.matches
+        for match in made.matches
     )
-    trip.next_row += len(found.cells) - sum(found.known.values())
+    trip.next_row += int((made.cells[ROW_ID] >= trip.next_row).sum())
     trip.said = {**trip.said, **asked["said"]}
     trip.operation = asked["operation"] or trip.operation or Operation.UPDATE
     trip.key = asked["key"] or trip.key
     values = {"next_row": trip.next_row, "said": trip.said, "operation": trip.operation, "key": trip.key}
     Trip.objects.filter(pk=trip.pk).update(**values)
+    Upload.objects.filter(pk=upload.pk).update(trip=trip, known=None)
     told = {
         "id": sheet.pk,
         "rows": sheet.rows,
         "name": sheet.name,
         "at": sheet.added_at.isoformat(),
-        "recognised": found.recognised,
+        "recognised": made.recognised,
     }
     tell_columns(trip, sheet, catalogue, {"sheet": told, "plural": record_type.plural})
     Job.objects.filter(pk=job.pk).update(trip=trip)
-    words = f"Brought in {upload.name}, {profile.rows:,} rows" + (", recognised" if found.recognised else "")
-    note(job.by, "brought in", words, application, trip.pk, profile.rows, upload.name)
+    words = f"Brought in {upload.name}, {incoming.profile.rows:,} rows" + (", recognised" if made.recognised else "")
+    note(job.by, "brought in", words, application, trip.pk, incoming.profile.rows, upload.name)
+    result = {"trip": trip.pk, "recognised": made.recognised, "known": made.known}
+    if not _can_be_planned(trip, made, record_type):
+        return result
     following = enqueue("plan", job.by, trip, mine=bool(asked.get("here")), fresh=True)
-    return {"trip": trip.pk, "recognised": found.recognised, "known": found.known, "next": following.pk}
+    return {**result, "next": following.pk}
+
+
+def _can_be_planned(trip: Trip, made: Made, record_type: RecordType) -> bool:
+    """Whether anything is carried and a key is known; else the sheet lies at Columns and Keys, to be put right."""
+    there = [match.field.name for match in made.matches if match.field]
+    carried = any(match.carried for match in made.matches)
+    return carried and bool(trip.key or suggest_key(record_type, there, own=made.recognised))

@@ -68,10 +68,10 @@ def matches_of(sheet: Sheet, record_type: RecordType, catalogue: Catalogue) -> l
     ]
 
 
-def key_facts(trip: Trip, record_type: RecordType, matches: Sequence[ColumnMatch]) -> dict[str, Any]:
+def key_facts(trip: Trip, sheet: Sheet, record_type: RecordType, matches: Sequence[ColumnMatch]) -> dict[str, Any]:
     """The key as a trip's standing tells it: the one that was said, or the one that suggests itself."""
     there = [m.field.name for m in matches if m.field]
-    names = list(trip.key) or list(suggest_key(record_type, there) or ())
+    names = list(trip.key) or list(suggest_key(record_type, there, own=sheet.recognised) or ())
     known = {field.name: field.label for field in record_type.fields}
     return {"names": names, "labels": [known.get(name, name) for name in names]}
 
@@ -82,7 +82,7 @@ def tell_columns(trip: Trip, sheet: Sheet, catalogue: Catalogue, facts: Dict[str
     matches = matches_of(sheet, record_type, catalogue)
     profile = SheetProfile.from_json(sheet.profile or {})
     columns = column_facts(matches, profile, record_type)
-    tell(trip, revised=True, columns=columns, key=key_facts(trip, record_type, matches), **(facts or {}))
+    tell(trip, revised=True, columns=columns, key=key_facts(trip, sheet, record_type, matches), **(facts or {}))
 
 
 def _remap(trip: Trip, catalogue: Catalogue, said: Dict[str, str]) -> None:

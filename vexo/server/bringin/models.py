@@ -4,11 +4,18 @@ from __future__ import annotations
 
 from django.db import models
 
+from vexo.core.sheets import Choices
+
+from ..trips.models import Trip
+
 
 class Upload(models.Model):
     """A file that someone brings. On the disk its name is its number; what it was called is here.
 
-    ``recognising`` and ``bringing`` are the jobs that were asked for when it was whole; each is asked for once.
+    It waits at File until it is said what it is about. ``choices`` is how a person wants it read, ``profile`` what was
+    found in it, ``known`` where it may belong, ``trouble`` why it cannot be read. ``recognising`` and ``bringing`` are
+    the jobs that were asked for when it was whole; each is asked for once. ``trip`` is where it came in; ``left`` are
+    files that nobody wanted.
     """
 
     name = models.CharField(max_length=300)
@@ -17,8 +24,15 @@ class Upload(models.Model):
     by = models.CharField(max_length=150)
     began_at = models.DateTimeField(auto_now_add=True)
     whole = models.BooleanField(default=False)
+    digest = models.CharField(max_length=64, blank=True)
+    choices = models.JSONField(default=dict)
+    profile = models.JSONField(null=True)
+    known = models.JSONField(null=True)
+    trouble = models.TextField(blank=True)
     recognising = models.PositiveBigIntegerField(null=True)
     bringing = models.PositiveBigIntegerField(null=True)
+    trip = models.ForeignKey(Trip, models.SET_NULL, null=True, related_name="uploads")
+    left = models.BooleanField(default=False)
 
     class Meta:
         ordering = ("id",)
@@ -27,3 +41,8 @@ class Upload(models.Model):
     def path(self) -> str:
         """Where its bytes are, in the data folder."""
         return f"files/uploads/{self.pk}"
+
+    @property
+    def said(self) -> Choices:
+        """How a person wants it read."""
+        return Choices(**self.choices)

@@ -2,49 +2,80 @@
 
 from __future__ import annotations
 
+import hashlib
 import json
 import uuid
+from pathlib import Path
 
 import polars as pl
 
-from vexo.core.sheets import SheetProfile, read_sheet
+from vexo.core.sheets import Choices, SheetProfile, read_sheet
+from vexo.core.sheets.shaping import Shaped, reshape
+from vexo.core.sheets.stored import aside_of, write_shaped
 
 from .. import stages
 from ..data_folder import absolute
 from .models import Upload
 
-_VERSION = 1
+_VERSION = 2
 
 
-def _place(upload: Upload) -> str:
-    return f"stages/reading/{upload.pk}-{upload.began_at:%Y%m%d%H%M%S%f}-{_VERSION}"
+def place_of(upload: Upload, choices: Choices) -> str:
+    """Where the cells of an upload are once they are read by these choices."""
+    asked = Choices(choices.worksheet, choices.header, choices.encoding, choices.delimiter)
+    made_of = hashlib.sha256(json.dumps([_VERSION, asked.to_json()]).encode()).hexdigest()[:16]
+    return f"stages/reading/{upload.pk}-{upload.began_at:%Y%m%d%H%M%S%f}-{made_of}.parquet"
+
+
+def _kept(place: str) -> Shaped | None:
+    """What was read before, if it is still there, whole."""
+    path = absolute(place)
+    try:
+        told = json.loads(path.with_suffix(".json").read_text(encoding="utf-8"))
+        return Shaped(stages.read(place), pl.read_parquet(aside_of(path)), SheetProfile.from_json(told))
+    except (OSError, ValueError, KeyError, TypeError, pl.exceptions.PolarsError, stages.StageLost):
+        return None
+
+
+def _settle(part: Path, profile: SheetProfile, target: Path) -> None:
+    """Name what was written aside; the profile last, since a reading without one is none."""
+    words = part.with_suffix(".json")
+    words.write_text(json.dumps(profile.to_json()), encoding="utf-8")
+    for ending in (".parquet", ".aside", ".json"):
+        stages.settle(part.with_suffix(ending), target.with_suffix(ending))
 
 
 def read_upload(upload: Upload) -> tuple[pl.DataFrame, SheetProfile]:
-    """The cells and what was found. A file is read once: whoever asks again is given what was read before.
+    """The cells and what was found, as a person wants it read. A file is read once: whoever asks again is given what
+    was read before, and another header is found without the file.
 
     Raises:
         SheetError
     """
-    place = _place(upload)
-    cells, told = absolute(f"{place}.parquet"), absolute(f"{place}.json")
+    choices = upload.said
+    place = place_of(upload, choices)
+    before = _kept(place)
+    if before is not None:
+        return before.cells, before.profile
+    target = absolute(place)
+    target.parent.mkdir(parents=True, exist_ok=True)
+    part = target.with_name(f".{uuid.uuid4().hex}.parquet")
+    read = _kept(place_of(upload, choices.of_the_file)) if choices.header is not None else None
     try:
-        return stages.read(f"{place}.parquet"), SheetProfile.from_json(json.loads(told.read_text(encoding="utf-8")))
-    except (OSError, ValueError, KeyError, TypeError, stages.StageLost):
-        cells.parent.mkdir(parents=True, exist_ok=True)
-    aside = cells.with_name(f".{uuid.uuid4().hex}.parquet")
-    try:
-        profile = read_sheet(absolute(upload.path), aside, upload.name)
-        words = aside.with_suffix(".json")
-        words.write_text(json.dumps(profile.to_json()), encoding="utf-8")
-        stages.settle(aside, cells)
-        stages.settle(words, told)
+        if read is not None:
+            shaped = reshape(read, choices)
+            write_shaped(shaped, part)
+            profile = shaped.profile
+        else:
+            profile = read_sheet(absolute(upload.path), part, upload.name, choices=choices)
+        _settle(part, profile, target)
     finally:
-        aside.unlink(missing_ok=True)
-    return stages.read(f"{place}.parquet"), profile
+        for ending in (".parquet", ".aside", ".json"):
+            part.with_suffix(ending).unlink(missing_ok=True)
+    return stages.read(place), profile
 
 
 def forget(upload: Upload) -> None:
-    """The upload has come in: its cells stand in the trip now."""
-    for ending in ("parquet", "json"):
-        absolute(f"{_place(upload)}.{ending}").unlink(missing_ok=True)
+    """The upload has come in, or is not wanted: its cells stand in the trip, or nowhere."""
+    for path in absolute("stages/reading").glob(f"{upload.pk}-*"):
+        path.unlink(missing_ok=True)

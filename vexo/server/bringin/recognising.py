@@ -1,7 +1,8 @@
-"""Which trip a sheet belongs to: by its stamp, or by its contents."""
+"""Which trip a sheet belongs to: by its stamp, as the very same file, as rows of a trip, or by its contents."""
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -11,14 +12,18 @@ import polars as pl
 from vexo.core.columns.likeness import Likeness, likeness
 from vexo.core.columns.matching import MappingError, match_columns
 from vexo.core.records import Catalogue, RecordType, UnknownName
-from vexo.core.sheets import SheetProfile
+from vexo.core.sheets import SheetError, SheetProfile
+from vexo.core.sheets.laying import row_column, share_as_they_were
+from vexo.core.sheets.noticing import notice
 from vexo.core.sheets.outgoing import outgoing_columns
 
+from .. import stages
 from ..applications.models import Application
+from ..data_folder import absolute
 from ..errors import PlainError
 from ..jobs.leases import Lease
 from ..trips.models import Sheet, Trip
-from ..trips.sheets import kept_records, stamp_fits
+from ..trips.sheets import kept_records, newest_in, stamp_fits
 from .models import Upload
 from .reading import read_upload
 
@@ -28,32 +33,65 @@ _SOME = 0.2
 _LOOKED_AT = 60
 
 
-def by_stamp(profile: SheetProfile, application: Application) -> Trip | None:
-    """The trip that the sheet's stamp names, if that trip was made here for this very application."""
-    stamp = profile.stamp
-    if stamp is None or stamp.application != application.name:
-        return None
-    trip = Trip.objects.filter(pk=stamp.trip, application=application, record_type=stamp.record_type).first()
-    return trip if trip and stamp_fits(trip, stamp) else None
-
-
 @dataclass(frozen=True)
 class Likely:
-    """A trip that a sheet may belong to, and by how much it is known."""
+    """A trip that a sheet may belong to, and by how much it is known. ``rows``: it is some rows of that trip's sheet,
+    and not the sheet."""
 
     trip: Trip
     known: Likeness
+    rows: bool = False
 
     @property
     def account(self) -> str:
         """What it is known by, in words."""
+        cells = f"{self.known.equal:,} of {self.known.compared:,} cells"
+        if self.rows:
+            return f"{cells} are as in the newest sheet of trip {self.trip.pk}"
         if not self.known.equal:
             return f"{self.known.rows:,} of its keys went out on trip {self.trip.pk}"
-        return f"{self.known.equal:,} of {self.known.compared:,} cells are as trip {self.trip.pk} sent them out"
+        return f"{cells} are as trip {self.trip.pk} sent them out"
 
 
-def likely_trips(profile: SheetProfile, cells: pl.DataFrame) -> list[Likely]:
-    """Trips whose sheet this may be, of any application, the likeliest first."""
+@dataclass(frozen=True)
+class Found:
+    """The trip that a sheet is known to belong to, and how: by its stamp, as the same file, its rows or its cells."""
+
+    trip: Trip
+    how: str
+    account: str
+
+
+def digest_of(upload: Upload) -> str:
+    """A file's content as one text."""
+    with absolute(upload.path).open("rb") as file:
+        return hashlib.file_digest(file, "sha256").hexdigest()
+
+
+def by_stamp(profile: SheetProfile) -> Found | None:
+    """The trip that the sheet's stamp names, if that trip was made here."""
+    stamp = profile.stamp
+    if stamp is None:
+        return None
+    trips = Trip.objects.select_related("application")
+    trip = trips.filter(pk=stamp.trip, application__name=stamp.application, record_type=stamp.record_type).first()
+    if trip is None or not stamp_fits(trip, stamp):
+        return None
+    return Found(trip, "stamp", f"its stamp names trip {trip.pk}")
+
+
+def as_it_came(digest: str) -> Found | None:
+    """The trip whose newest sheet is this very file."""
+    for sheet in (
+        Sheet.objects.filter(direction=Sheet.IN, digest=digest).select_related("trip__application").order_by("-id")
+    ):
+        newest = newest_in(sheet.trip)
+        if newest is not None and newest.digest == digest:
+            return Found(sheet.trip, "same", f"the very same file is the newest sheet of trip {sheet.trip_id}")
+    return None
+
+
+def _sent(profile: SheetProfile, cells: pl.DataFrame) -> list[Likely]:
     found = []
     headers = {column.header for column in profile.columns if column.header}
     sent = Trip.objects.filter(sheets__direction=Sheet.OUT).select_related("application").distinct()
@@ -72,17 +110,41 @@ def likely_trips(profile: SheetProfile, cells: pl.DataFrame) -> list[Likely]:
         own = likeness(profile, cells, columns, [[record_type.identifier], *record_type.keys])
         if own.equal or own.rows:
             found.append(Likely(trip, own))
+    return found
+
+
+def _left(profile: SheetProfile, cells: pl.DataFrame) -> list[Likely]:
+    """Trips of whose newest sheet these may be some rows."""
+    if row_column(profile) is None:
+        return []
+    found = []
+    written = Trip.objects.filter(ledger__isnull=False).select_related("application").distinct()
+    for trip in written.order_by("-touched_at")[:_LOOKED_AT]:
+        newest = newest_in(trip)
+        if newest is None or not stages.there(newest.cells):
+            continue
+        columns = SheetProfile.from_json(newest.profile or {}).columns
+        equal, filled = share_as_they_were(stages.read(newest.cells), columns, cells, profile)
+        if equal:
+            found.append(Likely(trip, Likeness(equal, filled, len(cells)), rows=True))
+    return found
+
+
+def likely_trips(profile: SheetProfile, cells: pl.DataFrame) -> list[Likely]:
+    """Trips whose sheet this may be, of any application, the likeliest first."""
+    found = _left(profile, cells) or _sent(profile, cells)
     return sorted(found, key=lambda one: (-one.known.equal, -one.known.rows))
 
 
-def surely(likely: Sequence[Likely]) -> Trip | None:
+def surely(likely: Sequence[Likely]) -> Found | None:
     """The trip that a sheet is known to belong to: most of its cells are as they went out, and clearly more than any
     other trip's. Keys alone, few cells or a tie are no knowledge."""
     if not likely or likely[0].known.share < _ENOUGH or not likely[0].known.equal:
         return None
     second = likely[1].known.equal if len(likely) > 1 else 0
     clearly = likely[0].known.equal - second > _CLEARLY * likely[0].known.compared
-    return likely[0].trip if clearly else None
+    first = likely[0]
+    return Found(first.trip, "rows" if first.rows else "cells", first.account) if clearly else None
 
 
 def worth_asking(likely: Sequence[Likely], rows: int) -> list[Likely]:
@@ -91,19 +153,22 @@ def worth_asking(likely: Sequence[Likely], rows: int) -> list[Likely]:
     return [one for one in likely if one.known.rows * 2 >= rows or one.known.share >= _SOME][:4]
 
 
-def by_contents(
-    profile: SheetProfile, cells: pl.DataFrame, application: Application, record_type: RecordType
-) -> Trip | None:
-    """The trip of an application that a sheet without a stamp is known to belong to.
+def known_trip(
+    profile: SheetProfile, cells: pl.DataFrame, digest: str, application: Application, record_type: RecordType
+) -> tuple[Found | None, Found | None]:
+    """The trip of an application that a sheet is known to belong to; and the one of elsewhere that it comes from.
 
     Raises:
         PlainError: where it may belong to one; a person has to say.
     """
-    likely = likely_trips(profile, cells)
-    found = surely(likely)
+    found = by_stamp(profile) or as_it_came(digest)
+    likely = [] if found else likely_trips(profile, cells)
+    found = found or surely(likely)
     if found is not None:
-        own = found.application_id == application.pk and found.record_type == record_type.name
-        return found if own else None
+        own = found.trip.application_id == application.pk and found.trip.record_type == record_type.name
+        if own:
+            return found, None
+        return None, None if found.how == "same" else found
     here = [
         one
         for one in worth_asking(likely, profile.rows)
@@ -112,7 +177,7 @@ def by_contents(
     if here:
         told = "; ".join(one.account for one in here)
         raise PlainError(f"This sheet may belong to a trip: {told}. Say which it is, or that it is none.", "which-trip")
-    return None
+    return None, None
 
 
 def _told(trip: Trip) -> dict[str, Any]:
@@ -125,27 +190,40 @@ def _told(trip: Trip) -> dict[str, Any]:
 
 
 def recognise(lease: Lease) -> dict[str, Any]:
-    """The job: which trip a file belongs to, and if to none, which record types it could be."""
+    """The job: which trip a file belongs to, and if to none, which record types it could be. Its cells can be looked at
+    as soon as they are read."""
     upload = Upload.objects.get(pk=lease.job.arguments["upload"])
-    cells, profile = read_upload(upload)
+    mine = Upload.objects.filter(pk=upload.pk, recognising=lease.job.pk)
+    try:
+        cells, profile = read_upload(upload)
+    except SheetError as error:
+        mine.update(trouble=str(error), profile=None, known=None)
+        raise
+    digest = upload.digest or digest_of(upload)
+    mine.update(profile=profile.to_json(), trouble="", digest=digest)
+    known = _known(profile, cells, digest)
+    mine.update(known=known)
+    return known
+
+
+def _known(profile: SheetProfile, cells: pl.DataFrame, digest: str) -> dict[str, Any]:
+    found = by_stamp(profile) or as_it_came(digest)
+    likely = [] if found else likely_trips(profile, cells)
+    found = found or surely(likely)
+    if found is not None:
+        return {**_told(found.trip), "how": found.how, "account": found.account}
     fits: list[dict[str, Any]] = []
     for application in Application.objects.all():
         known = application.known
-        if known is None:
-            continue
-        trip = by_stamp(profile, application)
-        if trip is not None:
-            return _told(trip)
-        fits += [_fit(application, known, record_type, profile) for record_type in known.types]
-    likely = likely_trips(profile, cells)
-    known_trip = surely(likely)
-    if known_trip is not None:
-        return {**_told(known_trip), "note": likely[0].account}
+        if known is not None:
+            fits += [_fit(application, known, record_type, profile) for record_type in known.types]
     fits = sorted((fit for fit in fits if fit["columns"]), key=lambda fit: -fit["columns"])
     stamp = profile.stamp
-    elsewhere = f"It was sent out from {stamp.application}." if stamp else ""
+    elsewhere = f"It was sent out from {stamp.application}, but not from here." if stamp else ""
     asked = [{**_told(one.trip), "account": one.account} for one in worth_asking(likely, profile.rows)]
-    return {"trip": None, "rows": profile.rows, "fits": fits[:8], "note": elsewhere, "likely": asked}
+    noticed = [finding.to_json() for finding in notice(cells, profile)]
+    told = {"trip": None, "rows": profile.rows, "account": elsewhere}
+    return {**told, "fits": fits[:8], "likely": asked, "noticed": noticed}
 
 
 def _fit(application: Application, known: Catalogue, record_type: RecordType, profile: SheetProfile) -> dict[str, Any]:

@@ -7,6 +7,7 @@ import shutil
 from pathlib import Path
 
 from django.db import transaction
+from django.db.models import QuerySet
 
 from vexo.core.sheets import SheetError
 
@@ -14,6 +15,7 @@ from .. import stages
 from ..data_folder import absolute
 from ..errors import PlainError
 from .models import Upload
+from .reading import forget
 
 LARGEST = int(os.environ.get("VEXO_LARGEST_UPLOAD", str(512 * 1024 * 1024)))
 
@@ -71,6 +73,35 @@ def add(number: int, by: str, offset: int, content: bytes) -> int:
             os.fsync(file.fileno())
         Upload.objects.filter(pk=upload.pk).update(received=end)
     return end
+
+
+def waiting() -> QuerySet[Upload]:
+    """Files that came whole and wait at File to be told what they are about, the newest first."""
+    return Upload.objects.filter(whole=True, left=False, trip=None).exclude(recognising=None).order_by("-id")
+
+
+def waits(number: int) -> bool:
+    """Whether a file came whole and was read."""
+    return Upload.objects.filter(pk=number, whole=True, left=False).exclude(profile=None).exists()
+
+
+def find_waiting(number: int) -> Upload:
+    """A file that waits, whoever brought it. Raises PlainError."""
+    found = Upload.objects.filter(pk=number, whole=True, left=False).exclude(recognising=None).first()
+    if found is None:
+        raise PlainError("That file does not wait here any more. Bring it in again.", "no-upload")
+    return found
+
+
+def leave(number: int) -> None:
+    """Nobody wants a file that waits: it is gone, and no trip was touched. Raises PlainError."""
+    upload = find_waiting(number)
+    if upload.trip_id is not None:
+        raise PlainError(f"{upload.name} is in on trip {upload.trip_id} already.", "is-in")
+    if not Upload.objects.filter(pk=number, left=False, trip=None).update(left=True):
+        return
+    forget(upload)
+    absolute(upload.path).unlink(missing_ok=True)
 
 
 def finish(number: int, by: str) -> Upload:

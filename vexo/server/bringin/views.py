@@ -6,21 +6,29 @@ from typing import Any
 
 from django.shortcuts import get_object_or_404
 from drf_spectacular.types import OpenApiTypes
-from drf_spectacular.utils import OpenApiParameter, extend_schema
+from drf_spectacular.utils import OpenApiParameter, extend_schema, extend_schema_field
 from rest_framework import serializers
-from rest_framework.parsers import BaseParser
+from rest_framework.parsers import BaseParser, JSONParser
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from vexo.core.sheets import Choices, SheetProfile
+
 from ..applications.models import Application
+from ..errors import PlainError
 from ..jobs.views import JobSerializer
+from ..naming import WhoSerializer
 from ..people.permissions import person_of
 from ..people.rights import Action
+from ..trips.serializers import ChoicesSerializer, FoundSerializer, found_json
 from ..trips.views import SEEN, find_trip, unchanged
+from ..trips.windows import MOST, WindowSerializer, sheet_window
 from . import uploads
-from .bringing import start_bringing_in, start_recognising
+from .bringing import bring_in_otherwise, read_otherwise, start_bringing_in, start_recognising
 from .columns import change
+from .models import Upload
+from .reading import place_of
 
 _TEXTS = serializers.CharField
 
@@ -33,6 +41,87 @@ class UploadSerializer(serializers.Serializer[Any]):
 class UploadStateSerializer(serializers.Serializer[Any]):
     id = serializers.IntegerField()
     received = serializers.IntegerField()
+
+
+class FitSerializer(serializers.Serializer[Any]):
+    """A record type that a sheet could be about, and how many of its columns are known there."""
+
+    application = _TEXTS()
+    record_type = _TEXTS()
+    plural = _TEXTS()
+    columns = serializers.IntegerField()
+
+
+class LikelySerializer(serializers.Serializer[Any]):
+    """A trip that a sheet may belong to, and what speaks for it."""
+
+    trip = serializers.IntegerField()
+    title = _TEXTS()
+    application = _TEXTS()
+    record_type = _TEXTS()
+    account = _TEXTS()
+
+
+class KnownSerializer(serializers.Serializer[Any]):
+    """The trip that a file is known to belong to, and how; or those it may belong to, and the record types that its
+    columns fit."""
+
+    trip = serializers.IntegerField(allow_null=True)
+    how = _TEXTS(required=False)
+    account = _TEXTS(allow_blank=True)
+    title = _TEXTS(required=False)
+    application = _TEXTS(required=False)
+    record_type = _TEXTS(required=False)
+    rows = serializers.IntegerField(required=False)
+    fits = FitSerializer(many=True, required=False)
+    likely = LikelySerializer(many=True, required=False)
+
+
+class SheetColumnSerializer(serializers.Serializer[Any]):
+    name = _TEXTS()
+    header = _TEXTS(allow_blank=True)
+    filled = serializers.IntegerField()
+    different = serializers.IntegerField()
+
+
+class WaitingSerializer(serializers.ModelSerializer[Upload]):
+    """A file that waits at File: what was found in it, where it may belong, or why it cannot be read."""
+
+    state = serializers.SerializerMethodField()
+    rows = serializers.SerializerMethodField()
+    by = WhoSerializer()
+    known = KnownSerializer(allow_null=True)
+
+    class Meta:
+        model = Upload
+        fields = ("id", "name", "by", "began_at", "state", "trouble", "rows", "known", "trip")
+
+    def get_state(self, upload: Upload) -> str:
+        if upload.trouble:
+            return "failed"
+        return "reading" if upload.profile is None else "read"
+
+    @extend_schema_field(serializers.IntegerField(allow_null=True))
+    def get_rows(self, upload: Upload) -> Any:
+        return (upload.profile or {}).get("rows")
+
+
+class WaitingDetailSerializer(WaitingSerializer):
+    found = serializers.SerializerMethodField()
+    columns = serializers.SerializerMethodField()
+    choices = ChoicesSerializer()
+
+    class Meta(WaitingSerializer.Meta):
+        fields = (*WaitingSerializer.Meta.fields, "found", "columns", "choices")  # type: ignore[assignment]
+
+    @extend_schema_field(FoundSerializer)
+    def get_found(self, upload: Upload) -> dict[str, Any]:
+        found = found_json(upload.profile)
+        return {**found, "findings": [*found.get("findings", []), *(upload.known or {}).get("noticed", [])]}
+
+    @extend_schema_field(SheetColumnSerializer(many=True))
+    def get_columns(self, upload: Upload) -> Any:
+        return (upload.profile or {}).get("columns", [])
 
 
 class BringInSerializer(serializers.Serializer[Any]):
@@ -61,6 +150,11 @@ class _Bytes(BaseParser):
 class UploadsView(APIView):
     rights = {"POST": Action.PREPARE}
 
+    @extend_schema(responses=WaitingSerializer(many=True))
+    def get(self, request: Request) -> Response:
+        """Files that wait at File to be told what they are about."""
+        return Response(WaitingSerializer(uploads.waiting()[:MOST], many=True).data)
+
     @extend_schema(request=UploadSerializer, responses=UploadStateSerializer)
     def post(self, request: Request) -> Response:
         """Announce a file; its parts follow."""
@@ -71,8 +165,28 @@ class UploadsView(APIView):
 
 
 class UploadView(APIView):
-    rights = {"PUT": Action.PREPARE}
-    parser_classes = (_Bytes,)
+    rights = {"PUT": Action.PREPARE, "PATCH": Action.PREPARE, "DELETE": Action.PREPARE}
+    parser_classes = (_Bytes, JSONParser)
+
+    @extend_schema(responses=WaitingDetailSerializer)
+    def get(self, request: Request, number: int) -> Response:
+        """A file that waits: what was found in it, and where it may belong."""
+        return Response(WaitingDetailSerializer(uploads.find_waiting(number)).data)
+
+    @extend_schema(request=ChoicesSerializer, responses=JobSerializer)
+    def patch(self, request: Request, number: int) -> Response:
+        """Have a file that waits read otherwise."""
+        upload = uploads.find_waiting(number)
+        asked = ChoicesSerializer(data=request.data if isinstance(request.data, dict) else {})
+        asked.is_valid(raise_exception=True)
+        job = read_otherwise(upload, person_of(request), Choices(**asked.validated_data))
+        return Response(JobSerializer(job).data, status=202)
+
+    @extend_schema(responses={204: None})
+    def delete(self, request: Request, number: int) -> Response:
+        """Leave a file that waits: it is gone, and no trip was touched."""
+        uploads.leave(number)
+        return Response(status=204)
 
     @extend_schema(
         request={"application/octet-stream": OpenApiTypes.BINARY},
@@ -86,6 +200,27 @@ class UploadView(APIView):
         at = int(offset) if offset.isdecimal() and len(offset) < 18 else 0
         received = uploads.add(number, person_of(request).username, at, part)
         return Response({"id": number, "received": received})
+
+
+class UploadRowsView(APIView):
+    """The cells of a file that waits."""
+
+    @extend_schema(
+        responses=WindowSerializer,
+        parameters=[OpenApiParameter("offset", OpenApiTypes.INT), OpenApiParameter("limit", OpenApiTypes.INT)],
+    )
+    def get(self, request: Request, number: int) -> Response:
+        upload = uploads.find_waiting(number)
+        if upload.profile is None:
+            raise PlainError(f"{upload.name} is being read.", "being-read")
+        profile = SheetProfile.from_json(upload.profile)
+        offset, limit = (
+            min(int(text), 2**31) if text.isdecimal() and len(text) < 12 else 0
+            for text in (request.query_params.get(name, "") for name in ("offset", "limit"))
+        )
+        names = [column.name for column in profile.columns]
+        cells = place_of(upload, upload.said)
+        return Response(sheet_window(cells, names, profile.rows, offset, limit or MOST))
 
 
 class RecogniseView(APIView):
@@ -108,12 +243,26 @@ class BringInView(APIView):
         asked = BringInSerializer(data=request.data)
         asked.is_valid(raise_exception=True)
         values, person = asked.validated_data, person_of(request)
-        upload = uploads.finish(number, person.username)
+        upload = uploads.find_waiting(number) if uploads.waits(number) else uploads.finish(number, person.username)
         application = get_object_or_404(Application, name=values.pop("application"))
         record_type = values.pop("record_type")
         return Response(
             JobSerializer(start_bringing_in(application, record_type, upload, person, **values)).data, status=202
         )
+
+
+class SheetChoicesView(APIView):
+    rights = {"PATCH": Action.PREPARE}
+
+    @extend_schema(request=ChoicesSerializer, responses=JobSerializer, parameters=[SEEN])
+    def patch(self, request: Request, pk: int) -> Response:
+        """Have the trip's newest sheet read otherwise: it comes in as a newer version."""
+        trip = find_trip(pk)
+        unchanged(request, trip)
+        asked = ChoicesSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        job = bring_in_otherwise(trip, person_of(request), Choices(**asked.validated_data))
+        return Response(JobSerializer(job).data, status=202)
 
 
 class ColumnsView(APIView):

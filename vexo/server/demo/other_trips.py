@@ -13,7 +13,8 @@ from vexo.core.conditions import read_condition
 
 from ..applications.models import Application
 from ..applications.services import client_of
-from ..bringin.bringing import NEW_TRIP, start_bringing_in
+from ..bringin.bringing import start_bringing_in
+from ..bringin.incoming import NEW_TRIP
 from ..bringin.uploads import take_file
 from ..errors import PlainError
 from ..jobs.models import Job

@@ -18,25 +18,6 @@ from ..people.rights import Action, applying, require
 from .models import Job
 
 
-class FitSerializer(serializers.Serializer[Any]):
-    """A record type that a sheet could be about, and how many of its columns are known there."""
-
-    application = serializers.CharField()
-    record_type = serializers.CharField()
-    plural = serializers.CharField()
-    columns = serializers.IntegerField()
-
-
-class LikelySerializer(serializers.Serializer[Any]):
-    """A trip that a sheet may belong to, and what speaks for it."""
-
-    trip = serializers.IntegerField()
-    title = serializers.CharField()
-    application = serializers.CharField()
-    record_type = serializers.CharField()
-    account = serializers.CharField()
-
-
 class JobResultSerializer(serializers.Serializer[Any]):
     """What a job gives, by its kind; ``next`` is the job that follows from it."""
 
@@ -47,9 +28,7 @@ class JobResultSerializer(serializers.Serializer[Any]):
     name = serializers.CharField(required=False)
     application = serializers.CharField(required=False)
     record_type = serializers.CharField(required=False)
-    fits = FitSerializer(many=True, required=False)
-    note = serializers.CharField(required=False)
-    likely = LikelySerializer(many=True, required=False)
+    unchanged = serializers.BooleanField(required=False)
 
 
 class JobSerializer(serializers.ModelSerializer[Job]):

@@ -96,7 +96,7 @@ def do_now(job: Job) -> Job:
     return job
 
 
-def work(queues: tuple[str, ...] = (), pause: float = 0.25) -> None:
+def work(queues: tuple[str, ...] = (), pause: float = 0.1) -> None:
     """Do jobs until told to end. Jobs whose worker died are found by their lapsed lease."""
     ending = False
 

@@ -6,6 +6,7 @@ from pathlib import Path
 
 import polars as pl
 
+from vexo.core.sheets import Stamp
 from vexo.core.sheets.csv_writing import write_csv
 from vexo.core.sheets.outgoing import OutgoingColumn
 from vexo.core.sheets.xlsx_writing import write_xlsx
@@ -17,6 +18,7 @@ from ..errors import PlainError
 from ..review.plans import Reviewed, reviewed_with
 from ..review.windows import fault_words
 from ..trips.models import Trip
+from ..trips.sheets import stamp_of
 from .models import Pass
 
 
@@ -28,7 +30,7 @@ def last_pass(trip: Trip) -> Pass:
     return found
 
 
-def _write(columns: list[OutgoingColumn], path: Path, title: str) -> None:
+def _write(columns: list[OutgoingColumn], path: Path, title: str, stamp: Stamp) -> None:
     ending = path.suffix.lower()
     if ending not in (".xlsx", ".csv", ".tsv"):
         raise PlainError(f"The ending of {path.name} says no format; use .xlsx, .csv or .tsv.")
@@ -36,7 +38,7 @@ def _write(columns: list[OutgoingColumn], path: Path, title: str) -> None:
         raise PlainError(f"There is no folder {path.parent}. Make it, or choose another.")
     try:
         if ending == ".xlsx":
-            write_xlsx(columns, path, title)
+            write_xlsx(columns, path, title, stamp)
         else:
             write_csv(columns, path, "\t" if ending == ".tsv" else ",")
     except OSError as error:
@@ -57,11 +59,16 @@ def write_receipt(trip: Trip, path: Path) -> None:
     fields = [reviewed.record_type.field(name) for name in reviewed.settings.carried]
     plan = stages.read(one.plan_file)
     columns = receipt(reviewed.cells, reviewed.profile, plan, told_states(one, reviewed), fields)
-    _write(columns, path, "Receipt")
+    _write(columns, path, "Receipt", stamp_of(trip, [], rows=True))
 
 
 def write_rejects(trip: Trip, path: Path) -> None:
     """The rows that did not go in, as they came, with the reason."""
     one = last_pass(trip)
     reviewed = reviewed_with(one.plan)
-    _write(not_in(reviewed.cells, reviewed.profile, told_states(one, reviewed)), path, "Not in")
+    _write(
+        not_in(reviewed.cells, reviewed.profile, told_states(one, reviewed)),
+        path,
+        "Not in",
+        stamp_of(trip, [], rows=True),
+    )

@@ -19,10 +19,11 @@ from ..jobs.views import JobSerializer
 from ..people.permissions import person_of
 from ..people.rights import Action
 from ..review.plans import reviewed_with
-from ..review.views import WindowSerializer, wanted_of, window_parameters
+from ..review.views import wanted_of, window_parameters
 from ..review.windows import Source, plan_window
 from ..trips.sheets import downloaded
 from ..trips.views import find_trip
+from ..trips.windows import WindowSerializer
 from .receipts import last_pass, write_receipt, write_rejects
 from .starting import give_up, go_on, may_write, start_pass
 

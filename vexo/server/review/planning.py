@@ -17,6 +17,7 @@ from vexo.core.keys.finding import row_keys
 from vexo.core.planning import Inputs, Operation, make_plan
 from vexo.core.planning.pairs import Ledger
 from vexo.core.records import IDENTIFIER, Kind
+from vexo.core.sheets import Choices
 from vexo.core.sheets.outgoing import column_of
 from vexo.core.sheets.sheet import ROW_ID
 from vexo.core.values import dtype
@@ -129,11 +130,17 @@ def _materials(
 ) -> Materials:
     """Ask the application, and keep what it said and what the rows say."""
     trip, record_type = planned.trip, planned.record_type
-    marks = planned.sheet.recognised
-    reading = Reading(marks=marks, prefixed=marks and was_delimited(trip))
+    sheet, choices = planned.sheet, Choices(**planned.sheet.choices)
+    reading = Reading(
+        marks=sheet.recognised or choices.marks,
+        prefixed=(sheet.recognised and was_delimited(trip)) or choices.prefix == "off",
+    )
     cells = planned.cells
     lease.progress(1, 4, "reading values")
-    carried = carry(cells, planned.matches, record_type, reading, _lookups(planned, cells, reading, client))
+    counted = [m for m in planned.matches if m.field is None or m.field.name != record_type.identifier]
+    if sheet.recognised or record_type.identifier in planned.settings.key:
+        counted = planned.matches
+    carried = carry(cells, counted, record_type, reading, _lookups(planned, cells, reading, client))
     lease.progress(2, 4, "asking the application")
     total = client.count(record_type)
     bound = [ledger.rows[IDENTIFIER], said]

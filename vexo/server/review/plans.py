@@ -57,7 +57,7 @@ def settings_for(trip: Trip, catalogue: Catalogue | None = None) -> Reviewed:
     """What the trip's newest sheet is to be planned as.
 
     Raises:
-        PlainError: where no sheet has come in.
+        PlainError: where no sheet has come in, or no column of it goes anywhere.
         KeyError_: where the key is not in the sheet, or must be said.
     """
     sheet = newest_sheet(trip)
@@ -65,11 +65,23 @@ def settings_for(trip: Trip, catalogue: Catalogue | None = None) -> Reviewed:
     record_type = catalogue.type(trip.record_type)
     matches = matches_of(sheet, record_type, catalogue)
     there = [m.field.name for m in matches if m.field]
-    key = tuple(trip.key) or suggest_key(record_type, there)
+    if not there:
+        named = ", ".join(repr(m.header) for m in matches[:12])
+        raise PlainError(
+            f"No column of {sheet.name} is known as a field of {record_type.plural}: {named}. "
+            "Say what goes where, or check which row the header is in.",
+            "columns",
+        )
+    key = tuple(trip.key) or suggest_key(record_type, there, own=sheet.recognised)
     if key is None:
         ways = " or ".join(" + ".join(k) for k in record_type.keys) or record_type.identifier
         raise KeyError_(f"How rows find their records has to be said: by {ways}. The sheet has: {', '.join(there)}.")
     check_key(key, record_type, there)
+    if record_type.identifier in key and sheet.origin.get("how") == "elsewhere":
+        raise KeyError_(
+            f"This sheet comes from {sheet.origin['label']}: its record IDs are not those of {trip.application.label}. "
+            "Choose another key."
+        )
     carried = tuple(m.field.name for m in matches if m.field and m.carried)
     settings = Settings(Operation(trip.operation), key, carried)
     return Reviewed(trip, sheet, SheetProfile.from_json(sheet.profile or {}), catalogue, record_type, matches, settings)

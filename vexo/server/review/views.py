@@ -23,49 +23,16 @@ from ..trips.models import Trip
 from ..trips.serializers import TripDetailSerializer
 from ..trips.sheets import newest_sheet
 from ..trips.views import detail, find_trip
+from ..trips.windows import WindowSerializer, sheet_window
 from . import decisions
 from .decisions import Scope
 from .models import Decision
 from .planning import at_hand
 from .plans import newest_plan, reviewed_with
-from .windows import Source, Wanted, plan_window, sheet_window
+from .windows import Source, Wanted, plan_window
 
 FEW_ROWS = 20_000
 _TEXTS = serializers.CharField
-
-
-class CellSerializer(serializers.Serializer[Any]):
-    text = _TEXTS(allow_null=True)
-    do = _TEXTS(required=False)
-    old = _TEXTS(allow_null=True, required=False)
-    new = _TEXTS(allow_null=True, required=False)
-    kept = _TEXTS(allow_null=True, required=False)
-
-
-class FaultSerializer(serializers.Serializer[Any]):
-    code = _TEXTS()
-    field_name = _TEXTS(allow_blank=True)  # type: ignore[assignment]
-    says = _TEXTS()
-
-
-class RowSerializer(serializers.Serializer[Any]):
-    row = serializers.IntegerField()
-    row_id = serializers.IntegerField()
-    state = _TEXTS(required=False)
-    verdict = _TEXTS(required=False)
-    reason = _TEXTS(allow_null=True, required=False)
-    field = _TEXTS(allow_null=True, required=False)
-    code = _TEXTS(allow_null=True, required=False)
-    faults = FaultSerializer(many=True, required=False)
-    warnings = serializers.ListField(child=_TEXTS(), required=False)
-    identifier = _TEXTS(allow_null=True, required=False)
-    cells = CellSerializer(many=True)
-
-
-class WindowSerializer(serializers.Serializer[Any]):
-    total = serializers.IntegerField()
-    offset = serializers.IntegerField()
-    rows = RowSerializer(many=True)
 
 
 class DecideSerializer(serializers.Serializer[Any]):

@@ -18,9 +18,9 @@ from vexo.core.writing.ledger import states_of
 
 from .. import stages
 from ..faults import words
+from ..trips.windows import MOST
 from .plans import Reviewed
 
-MOST = 500
 _GROUPS = {
     "refused": ["refused", "unclear"],
     "not-in": ["refused", "unclear", "rejected", "held", "waiting"],
@@ -115,17 +115,6 @@ def gather(path: str, places: pl.Series) -> pl.DataFrame:
     first, last = min(numbers), max(numbers)
     between: pl.DataFrame = stages.scan(path).slice(first, last - first + 1).collect()
     return between[[number - first for number in numbers]]
-
-
-def sheet_window(cells: str, names: list[str], rows: int, offset: int, limit: int) -> dict[str, Any]:
-    """A window of a sheet as it came, without verdicts."""
-    table = stages.scan(cells).slice(offset, min(limit, MOST)).collect()
-    columns = [table[name].to_list() for name in names]
-    lines = [
-        {"row": row, "row_id": row_id, "cells": [{"text": text} for text in texts]}
-        for row, row_id, *texts in zip(table[ROW].to_list(), table[ROW_ID].to_list(), *columns, strict=True)
-    ]
-    return {"total": rows, "offset": offset, "rows": lines}
 
 
 def fault_words(planned: Reviewed, fault: dict[str, Any]) -> str:

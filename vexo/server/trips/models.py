@@ -7,6 +7,11 @@ from django.db import models
 from ..applications.models import Application
 
 
+def no_origin() -> dict[str, str]:
+    """Of a sheet that nothing is known of, or that went out."""
+    return {"how": "", "account": ""}
+
+
 class Trip(models.Model):
     """One round of records: out, edited, and back in.
 
@@ -69,6 +74,8 @@ class Sheet(models.Model):
 
     ``profile`` is what was found in a file that came in, ``cells`` its cells with the number of each row in the trip;
     rows from ``first_row`` on are new to the trip with this sheet, ``known_rows`` counts those that it was known by.
+    ``choices`` is how a person wanted it read, ``origin`` what it was known by (``how``, ``account``) or where else it
+    comes from (``label``, ``stage``), and ``differs`` what it has other than the version before.
     """
 
     OUT, IN = "out", "in"
@@ -84,7 +91,10 @@ class Sheet(models.Model):
     first_row = models.PositiveIntegerField(default=0)
     known_rows = models.JSONField(default=dict)
     profile = models.JSONField(null=True)
+    choices = models.JSONField(default=dict)
     recognised = models.BooleanField(default=False)
+    origin = models.JSONField(default=no_origin)
+    differs = models.JSONField(null=True)
     added_by = models.CharField(max_length=150)
     added_at = models.DateTimeField(auto_now_add=True)
 

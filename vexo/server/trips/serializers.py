@@ -127,6 +127,13 @@ class FindingSerializer(serializers.Serializer[Any]):
     text = _TEXTS()
 
 
+class FirstRowSerializer(serializers.Serializer[Any]):
+    """One of the first rows of a file, its cells as one text."""
+
+    row = serializers.IntegerField()
+    text = _TEXTS()
+
+
 class FoundSerializer(serializers.Serializer[Any]):
     """What was found in a file; what was not is left out."""
 
@@ -139,20 +146,92 @@ class FoundSerializer(serializers.Serializer[Any]):
     total_rows = serializers.ListField(child=serializers.IntegerField(), required=False)
     other_sheets = serializers.ListField(child=_TEXTS(), required=False)
     findings = FindingSerializer(many=True, required=False)
+    first_rows = FirstRowSerializer(many=True)
+
+
+def found_json(profile: dict[str, Any] | None) -> dict[str, Any]:
+    """What was found in a file, as it goes over HTTP."""
+    own = profile or {}
+    names: list[str] = list(FoundSerializer().fields)
+    told = {name: value for name in names if (value := own.get(name)) not in (None, "", [])}
+    return {**told, "first_rows": [{"row": row, "text": text} for row, text in own.get("first_rows", [])]}
+
+
+class ChoicesSerializer(serializers.Serializer[Any]):
+    """How a person wants a file read; what is not said is found. ``header`` is a row, 0 for none."""
+
+    worksheet = _TEXTS(required=False, allow_blank=True)
+    header = serializers.IntegerField(required=False, allow_null=True, min_value=0, max_value=2**31)
+    encoding = _TEXTS(required=False, allow_blank=True, max_length=40)
+    delimiter = serializers.CharField(required=False, allow_blank=True, max_length=1, trim_whitespace=False)
+    prefix = serializers.ChoiceField(required=False, choices=["", "off", "keep"])
+    marks = serializers.BooleanField(required=False)
+
+
+class OriginSerializer(serializers.Serializer[Any]):
+    """What a sheet was known by: ``stamp``, ``cells``, ``rows``, ``same`` or ``said``, with the account of it; or
+    ``elsewhere``, with the application that it comes from; or nothing."""
+
+    how = _TEXTS(allow_blank=True)
+    account = _TEXTS(allow_blank=True)
+    application = _TEXTS(required=False)
+    label = _TEXTS(required=False)  # type: ignore[assignment]
+    stage = _TEXTS(required=False)
+
+
+class ChangedCellSerializer(serializers.Serializer[Any]):
+    row = serializers.IntegerField()
+    header = _TEXTS(allow_blank=True)
+    before = _TEXTS(allow_null=True)
+    after = _TEXTS(allow_null=True)
+
+
+class ChangedColumnSerializer(serializers.Serializer[Any]):
+    header = _TEXTS(allow_blank=True)
+    cells = serializers.IntegerField()
+
+
+class DiffersSerializer(serializers.Serializer[Any]):
+    """What a version of a sheet has other than the one before; ``laid_over`` rows came back by themselves."""
+
+    cells = serializers.IntegerField()
+    rows = serializers.IntegerField()
+    new_rows = serializers.IntegerField()
+    left_out = serializers.IntegerField()
+    laid_over = serializers.IntegerField(required=False)
+    columns = ChangedColumnSerializer(many=True)
+    new_columns = serializers.ListField(child=_TEXTS(allow_blank=True))
+    columns_left_out = serializers.ListField(child=_TEXTS(allow_blank=True))
+    first = ChangedCellSerializer(many=True)
 
 
 class SheetSerializer(serializers.ModelSerializer[Sheet]):
     found = serializers.SerializerMethodField()
     added_by = WhoSerializer()
+    choices = ChoicesSerializer()
+    origin = OriginSerializer()
+    differs = DiffersSerializer(allow_null=True)
 
     class Meta:
         model = Sheet
-        fields = ("id", "direction", "name", "rows", "recognised", "known_rows", "added_by", "added_at", "found")
+        fields = (
+            "id",
+            "direction",
+            "name",
+            "rows",
+            "recognised",
+            "known_rows",
+            "added_by",
+            "added_at",
+            "found",
+            "choices",
+            "origin",
+            "differs",
+        )
 
     @extend_schema_field(FoundSerializer)
     def get_found(self, sheet: Sheet) -> dict[str, Any]:
-        names = list(FoundSerializer().fields)
-        return {name: value for name in names if (value := (sheet.profile or {}).get(name)) not in (None, "", [])}
+        return found_json(sheet.profile)
 
 
 class ReasonSerializer(serializers.Serializer[Any]):

@@ -62,11 +62,11 @@ def was_delimited(trip: Trip) -> bool:
     return bool(last and last.profile and last.profile.get("format") in ("csv", "tsv"))
 
 
-def stamp_of(trip: Trip, fields: Sequence[Field], part: int = 1) -> Stamp:
+def stamp_of(trip: Trip, fields: Sequence[Field], part: int = 1, *, rows: bool = False) -> Stamp:
     """What a sheet of this trip carries to be recognised by."""
     columns = tuple((field.name, field.label) for field in fields)
     made = hashlib.sha256(f"{trip.pk} {trip.created_at}".encode()).hexdigest()[:16]
-    return Stamp(trip.pk, part, made, trip.application.name, trip.application.stage, trip.record_type, columns)
+    return Stamp(trip.pk, part, made, trip.application.name, trip.application.stage, trip.record_type, columns, rows)
 
 
 def stamp_fits(trip: Trip, stamp: Stamp) -> bool:
