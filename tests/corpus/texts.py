@@ -55,6 +55,15 @@ CASES = [
         b"berth;name\nA-1;J\xfcrgen Gro\xdfmann\nA-2;Zo\xeb\n",
         ["berth", "name"],
         {2: ["A-1", "Jürgen Großmann"], 3: ["A-2", "Zoë"]},
+        findings=[("encoding", 2, "B")],
+        found={"encoding": "cp1252", "delimiter": ";"},
+    ),
+    Case(
+        "Windows, too little to tell western from central",
+        b"berth;state\nA-1;tr\xe8s us\xe9\nA-2;bon\n",
+        ["berth", "state"],
+        {2: ["A-1", "très usé"], 3: ["A-2", "bon"]},
+        findings=[("encoding", 2, "B")],
         found={"encoding": "cp1252", "delimiter": ";"},
     ),
     Case(
@@ -62,6 +71,7 @@ CASES = [
         b"berth;name\nA-1;\xa3ukasz \xaf\xf3\xb3\xe6\nA-2;\x8cwi\xeatos\xb3awa G\xea\x9c\nA-3;\x8cl\xb9sk \xc6ma\n",
         ["berth", "name"],
         {2: ["A-1", "Łukasz Żółć"], 3: ["A-2", "Świętosława Gęś"], 4: ["A-3", "Śląsk Ćma"]},
+        findings=[("encoding", 2, "B")],
         found={"encoding": "cp1250", "delimiter": ";"},
     ),
     Case(
@@ -69,6 +79,7 @@ CASES = [
         "berth;name\nA-1;Иван Петров\nA-2;Мария Смирнова\n".encode("cp1251"),
         ["berth", "name"],
         {2: ["A-1", "Иван Петров"], 3: ["A-2", "Мария Смирнова"]},
+        findings=[("encoding", 2, "B")],
         found={"encoding": "cp1251", "delimiter": ";"},
     ),
     Case(
@@ -84,6 +95,7 @@ CASES = [
         b"berth,name\n" + b"A-1,plain\n" * 9_998 + b"A-2,Zo\xeb\n",
         ["berth", "name"],
         {**{n: ["A-1", "plain"] for n in range(2, 10_000)}, 10_000: ["A-2", "Zoë"]},
+        findings=[("encoding", 10000, "B")],
         found={"encoding": "cp1252"},
     ),
     Case(

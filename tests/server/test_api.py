@@ -114,14 +114,14 @@ class Api(unittest.TestCase):
         self.assertGreater(text["total"], 0)
 
     def test_uploads_in_parts_a_part_twice_and_a_part_missing(self) -> None:
-        content = SHEET+ b"OLDBASIN,Z-999,1,\n"
+        content = SHEET + b"OLDBASIN,Z-999,1,\n"
         identifier = self.upload(content)
         headers = {"Content-Type": "application/octet-stream"}
         self.assertEqual(
             self.ines.ask("PUT", f"uploads/{identifier}?offset=0", content=content[:20], headers=headers).json()[
                 "received"
             ],
-            len(SHEET),
+            len(content),
         )
         self.problem(
             self.ines.ask("PUT", f"uploads/{identifier}?offset=900", content=b"x", headers=headers), 422, "missing"

@@ -103,6 +103,7 @@ def bring_in(
     from vexo.server.applications.services import find_application
     from vexo.server.bringin.bringing import start_bringing_in
     from vexo.server.bringin.uploads import take_file
+    from vexo.server.jobs.working import enqueue
     from vexo.server.people.rights import Action, require
     from vexo.server.review.plans import newest_plan, settings_for
 
@@ -124,8 +125,11 @@ def bring_in(
     )
     done = finish(job)
     trip = find_trip(done["trip"])
-    if newest_plan(trip) is None:
+    made = newest_plan(trip)
+    if made is None:
         settings_for(trip)
+    elif made.revision != trip.revision:
+        finish(enqueue("plan", person.username, trip, mine=True, fresh=True))
     if done.get("unchanged"):
         click.echo(f"{file.name} is trip {done['trip']}'s newest sheet already, unchanged.", err=True)
     print_plan(trip, as_json)

@@ -6,8 +6,7 @@ import { useRoute, useRouter } from "vue-router";
 import { onSignedOut, queryClient, serverLost } from "./api/client";
 import { useHealth, useMay, useSession } from "./api/queries";
 import SignInPage from "./signin/SignInPage.vue";
-import { bring } from "./shell/bringing";
-import BringDialog from "./shell/BringDialog.vue";
+import { bring, sending } from "./shell/bringing";
 import FindDialog from "./shell/FindDialog.vue";
 import FootLine from "./shell/FootLine.vue";
 import { onKey, useKeys } from "./shell/keys";
@@ -63,7 +62,8 @@ useEventListener(window, "drop", (event: DragEvent) => {
   event.preventDefault();
   dropping.value = false;
   const file = event.dataTransfer?.files[0];
-  if (file && mayPrepare.value) void bring(file);
+  const on = route.name === "trip" ? Number(route.params.id) : undefined;
+  if (file && mayPrepare.value) void bring(file, { on });
 });
 
 function chose(event: Event): void {
@@ -104,6 +104,14 @@ function chose(event: Event): void {
         <button type="button" class="btn sm" @click="dismiss(notice.id)">Close</button>
       </p>
     </div>
+    <p
+      v-if="sending.name"
+      class="flex flex-none items-center gap-3 border-t border-rule bg-panel px-4 py-1.5"
+      role="status"
+    >
+      Sending {{ sending.name }}…
+      <progress class="w-60" :value="sending.share || undefined" aria-label="Progress" />
+    </p>
     <FootLine />
     <input
       ref="chooser"
@@ -119,12 +127,11 @@ function chose(event: Event): void {
       v-if="dropping"
       class="pointer-events-none fixed inset-0 z-50 grid place-items-center border-4 border-dashed border-marine bg-marine-tint/90"
     >
-      <p class="text-2xl font-bold text-marine">Drop the sheet: Vexo finds its trip.</p>
+      <p class="text-2xl font-bold text-marine">Drop the sheet: Vexo reads it and finds its trip.</p>
     </div>
     <FindDialog :open="finding" @close="finding = false" @bring="chooser?.click()" @keys="keysOpen = true" />
     <KeysDialog :open="keysOpen" @close="keysOpen = false" />
     <PasswordDialog :open="changing" @close="changing = false" />
-    <BringDialog />
   </div>
   <SignInPage v-else-if="session" :demo="session.demo" />
   <p v-else class="soft p-6" role="status">

@@ -12,6 +12,7 @@ export const router = createRouter({
       name: "trip",
       component: () => import("./trip/TripPage.vue"),
     },
+    { path: "/sheets/:id(\\d+)", name: "sheet", component: () => import("./sheets/SheetPage.vue") },
     {
       path: "/applications/:name?",
       name: "applications",

@@ -20,16 +20,26 @@ _MARKS = (
 _ONE_BYTE = ["cp1252", "cp1250", "cp1251", "cp1253", "cp1254", "cp1257", "iso8859_2", "iso8859_15"]
 _LOOKED_AT = 256 * 1024
 _FEW = 0.02
+_CLOSE = 0.02
 STRAY = re.compile("[\udc80-\udcff]")
 """A byte that fits no character of the encoding, as it stands in decoded text."""
 
 
 @dataclass(frozen=True)
 class Decoded:
-    """A file's text, and the encoding it was read in; bytes that fit none stand in it as ``STRAY`` characters."""
+    """A file's text, and the encoding it was read in; bytes that fit none stand in it as ``STRAY`` characters.
+
+    ``guessed``: nothing in the file says its encoding, and another may fit as well.
+    """
 
     text: str
     encoding: str
+    guessed: bool = False
+
+
+def known_as(encoding: str) -> str:
+    """What people call an encoding."""
+    return encoding.replace("cp125", "Windows-125").replace("iso8859_", "ISO 8859-")
 
 
 def _as_said(content: bytes, encoding: str, name: str) -> Decoded:
@@ -69,11 +79,12 @@ def _stray_in_utf8(content: bytes) -> bool:
 def _one_byte(content: bytes) -> str:
     """The likeliest encoding of one byte a character, by the lines of the file that tell them apart."""
     telling = b"\n".join(line for line in content.splitlines() if any(byte > 127 for byte in line))
-    best = from_bytes(telling[:_LOOKED_AT], cp_isolation=_ONE_BYTE, threshold=0.6).best()
-    found = best.encoding if best else "cp1252"
-    if telling.decode(found, errors="replace") == telling.decode("cp1252", errors="replace"):
+    likely = from_bytes(telling[:_LOOKED_AT], cp_isolation=_ONE_BYTE, threshold=0.6)
+    best = likely.best()
+    if best is None or telling.decode(best.encoding, errors="replace") == telling.decode("cp1252", errors="replace"):
         return "cp1252"
-    return found
+    as_good = [m for m in likely if m.chaos <= best.chaos + _CLOSE and m.coherence >= best.coherence - _CLOSE]
+    return "cp1252" if any(m.encoding == "cp1252" for m in as_good) else best.encoding
 
 
 def decode(content: bytes, name: str, said: str = "") -> Decoded:
@@ -106,4 +117,4 @@ def decode(content: bytes, name: str, said: str = "") -> Decoded:
     if _stray_in_utf8(content):
         return Decoded(content.decode("utf-8", errors="surrogateescape"), "utf-8")
     encoding = _one_byte(content)
-    return Decoded(content.decode(encoding, errors="surrogateescape"), encoding)
+    return Decoded(content.decode(encoding, errors="surrogateescape"), encoding, guessed=True)

@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 from typing import Any
 
 import polars as pl
 
 from .cutting import SEPARATOR_LINE, cut, find_delimiter
-from .decoding import STRAY, decode
+from .decoding import STRAY, decode, known_as
 from .findings import Finding, each_row
 from .shaping import column_letters
 from .sheet import AS_FOUND, ROW, Choices
 
+_TELLING = r"[^\x00-\x7f]"
+_TELLING_RE = re.compile(_TELLING)
 UNKNOWN = "\ufffd"
 """What stands in a cell for a byte that fits no character."""
 
@@ -26,6 +29,17 @@ def _unknown(cells: pl.DataFrame) -> list[Finding]:
         says = (f"Row {row:,}, column {place}: a character cannot be read, here or already before." for row in rows)
         found += [Finding(f.kind, f.text, f.row, place) for f in each_row("bad-byte", rows, says)]
     return found
+
+
+def _guessed(cells: pl.DataFrame, encoding: str) -> list[Finding]:
+    """The first cell by which a person can see whether the encoding was guessed rightly."""
+    for row, *texts in cells.filter(pl.any_horizontal(pl.exclude(ROW).str.contains(_TELLING))).head(1).iter_rows():
+        at = next(at for at, text in enumerate(texts) if text and _TELLING_RE.search(text))
+        place, shown = column_letters(at + 1), texts[at][:40]
+        said = f"Read as {known_as(encoding)}, row {row:,}, column {place} is “{shown}”."
+        told = f"The file does not say its encoding. {said}"
+        return [Finding("encoding", told, row, place)]
+    return []
 
 
 def read_text(path: Path, name: str = "The file", choices: Choices = AS_FOUND) -> tuple[pl.DataFrame, dict[str, Any]]:
@@ -53,6 +67,10 @@ def read_text(path: Path, name: str = "The file", choices: Choices = AS_FOUND) -
         "format": "tsv" if delimiter == "\t" else "csv",
         "encoding": decoded.encoding,
         "delimiter": delimiter,
-        "findings": (*made.findings, *(_unknown(cells) if UNKNOWN in text else [])),
+        "findings": (
+            *(_guessed(cells, decoded.encoding) if decoded.guessed else []),
+            *made.findings,
+            *(_unknown(cells) if UNKNOWN in text else []),
+        ),
     }
     return cells, found

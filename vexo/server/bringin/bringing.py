@@ -54,10 +54,10 @@ def _once(upload: Upload, column: str, make: Any) -> Job:
     return job
 
 
-def start_recognising(upload: Upload, person: Person) -> Job:
+def start_recognising(upload: Upload, person: Person, *, mine: bool = False) -> Job:
     """Ask which trip an upload belongs to."""
     require(person, Action.PREPARE)
-    return _once(upload, "recognising", lambda: enqueue("recognise", person.username, upload=upload.pk))
+    return _once(upload, "recognising", lambda: enqueue("recognise", person.username, mine=mine, upload=upload.pk))
 
 
 def read_otherwise(upload: Upload, person: Person, choices: Choices) -> Job:

@@ -11,11 +11,12 @@ import polars as pl
 
 from vexo.core.columns.likeness import Likeness, likeness
 from vexo.core.columns.matching import MappingError, match_columns
-from vexo.core.records import Catalogue, RecordType, UnknownName
+from vexo.core.records import Catalogue, Kind, RecordType, UnknownName
 from vexo.core.sheets import SheetError, SheetProfile
 from vexo.core.sheets.laying import row_column, share_as_they_were
 from vexo.core.sheets.noticing import notice
 from vexo.core.sheets.outgoing import outgoing_columns
+from vexo.core.values import bare, normal
 
 from .. import stages
 from ..applications.models import Application
@@ -31,6 +32,7 @@ _ENOUGH = 0.5
 _CLEARLY = 0.1
 _SOME = 0.2
 _LOOKED_AT = 60
+_FEWEST = 5
 
 
 @dataclass(frozen=True)
@@ -212,12 +214,7 @@ def _known(profile: SheetProfile, cells: pl.DataFrame, digest: str) -> dict[str,
     found = found or surely(likely)
     if found is not None:
         return {**_told(found.trip), "how": found.how, "account": found.account}
-    fits: list[dict[str, Any]] = []
-    for application in Application.objects.all():
-        known = application.known
-        if known is not None:
-            fits += [_fit(application, known, record_type, profile) for record_type in known.types]
-    fits = sorted((fit for fit in fits if fit["columns"]), key=lambda fit: -fit["columns"])
+    fits = _fits(profile, cells)
     stamp = profile.stamp
     elsewhere = f"It was sent out from {stamp.application}, but not from here." if stamp else ""
     asked = [{**_told(one.trip), "account": one.account} for one in worth_asking(likely, profile.rows)]
@@ -226,14 +223,54 @@ def _known(profile: SheetProfile, cells: pl.DataFrame, digest: str) -> dict[str,
     return {**told, "fits": fits[:8], "likely": asked, "noticed": noticed}
 
 
-def _fit(application: Application, known: Catalogue, record_type: RecordType, profile: SheetProfile) -> dict[str, Any]:
+def _fits(profile: SheetProfile, cells: pl.DataFrame) -> list[dict[str, Any]]:
+    """The record types that a sheet could be about, the likeliest first, and what speaks for each."""
+    fits: list[dict[str, Any]] = []
+    accounts = _by_values(profile, cells)
+    for application in Application.objects.all():
+        known = application.known
+        if known is None:
+            continue
+        for record_type in known.types:
+            columns = _known_columns(known, record_type, profile)
+            share, account = accounts.get(record_type.name, (0.0, ""))
+            if columns or account:
+                told = {"application": application.name, "record_type": record_type.name, "plural": record_type.plural}
+                fits.append({**told, "columns": columns, "account": account, "share": share})
+    return sorted(fits, key=lambda fit: (-fit["columns"], -fit["share"]))
+
+
+def _by_values(profile: SheetProfile, cells: pl.DataFrame) -> dict[str, tuple[float, str]]:
+    """For each record type whose records went out before: the column whose values are most like a key's, in words."""
+    found: dict[str, tuple[float, str]] = {}
+    seen: set[tuple[int, str]] = set()
+    for trip in Trip.objects.filter(kept_copies__isnull=False).select_related("application").order_by("-id").distinct():
+        known = trip.application.known
+        if known is None or (trip.application_id, trip.record_type) in seen or len(seen) > _LOOKED_AT:
+            continue
+        seen.add((trip.application_id, trip.record_type))
+        kept = kept_records(trip)
+        record_type = next((one for one in known.types if one.name == trip.record_type), None)
+        if kept is None or record_type is None:
+            continue
+        keys = [record_type.field(name) for key in record_type.keys for name in key if name in kept.columns]
+        for field in (field for field in keys if field.kind == Kind.TEXT):
+            theirs = bare(normal(kept[field.name].cast(pl.String))).drop_nulls()
+            for column in profile.columns:
+                own = bare(normal(cells[column.name])).drop_nulls()
+                alike = int(own.is_in(theirs.implode()).sum())
+                share = alike / len(own) if len(own) else 0.0
+                if share > max(_ENOUGH, found.get(record_type.name, (0.0, ""))[0]) and own.n_unique() >= _FEWEST:
+                    told = (
+                        f"{alike:,} of {len(own):,} values of “{column.header or column.name}” are like {field.label}"
+                    )
+                    found[record_type.name] = (share, f"{told} of {record_type.plural} that went out before.")
+    return found
+
+
+def _known_columns(known: Catalogue, record_type: RecordType, profile: SheetProfile) -> int:
+    """How many columns of a sheet are known as fields of a type, by their headers."""
     try:
-        matched = sum(1 for m in match_columns(profile, record_type, known) if m.field)
+        return sum(1 for m in match_columns(profile, record_type, known) if m.field)
     except MappingError:
-        matched = 0
-    return {
-        "application": application.name,
-        "record_type": record_type.name,
-        "plural": record_type.plural,
-        "columns": matched,
-    }
+        return 0

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 from django.shortcuts import get_object_or_404
@@ -50,6 +51,7 @@ class FitSerializer(serializers.Serializer[Any]):
     record_type = _TEXTS()
     plural = _TEXTS()
     columns = serializers.IntegerField()
+    account = _TEXTS(allow_blank=True)
 
 
 class LikelySerializer(serializers.Serializer[Any]):
@@ -130,6 +132,8 @@ class BringInSerializer(serializers.Serializer[Any]):
     trip = _TEXTS(required=False, allow_blank=True, default="")
     operation = _TEXTS(required=False, allow_blank=True, default="")
     key = serializers.ListField(child=_TEXTS(), required=False, default=list)
+    prefix = serializers.ChoiceField(required=False, choices=["", "off", "keep"], default="")
+    marks = serializers.BooleanField(required=False, default=False)
 
 
 class ChangeSerializer(serializers.Serializer[Any]):
@@ -246,8 +250,10 @@ class BringInView(APIView):
         upload = uploads.find_waiting(number) if uploads.waits(number) else uploads.finish(number, person.username)
         application = get_object_or_404(Application, name=values.pop("application"))
         record_type = values.pop("record_type")
+        choices = replace(upload.said, prefix=values.pop("prefix"), marks=values.pop("marks"))
         return Response(
-            JobSerializer(start_bringing_in(application, record_type, upload, person, **values)).data, status=202
+            JobSerializer(start_bringing_in(application, record_type, upload, person, choices=choices, **values)).data,
+            status=202,
         )
 
 

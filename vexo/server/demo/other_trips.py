@@ -10,11 +10,13 @@ from tempfile import TemporaryDirectory
 import polars as pl
 
 from vexo.core.conditions import read_condition
+from vexo.core.sheets.outgoing import outgoing_columns
 
 from ..applications.models import Application
-from ..applications.services import client_of
-from ..bringin.bringing import start_bringing_in
+from ..applications.services import client_of, describe
+from ..bringin.bringing import start_bringing_in, start_recognising
 from ..bringin.incoming import NEW_TRIP
+from ..bringin.models import Upload
 from ..bringin.uploads import take_file
 from ..errors import PlainError
 from ..jobs.models import Job
@@ -24,8 +26,11 @@ from ..people.models import Person
 from ..review.plans import plan_of
 from ..sendout.sending import new_trip
 from ..trips.models import Trip
+from ..trips.sheets import kept_records
 
 _MEASURED = 412
+_FOOT = Decimal("0.3048")
+_TERN = "harbour eq 'TERNISLAND' and status eq 'free'"
 
 
 def _done(job: Job) -> Job:
@@ -69,26 +74,61 @@ def _read(application: Application, record_type: str, fields: Sequence[str], con
         return pl.concat(list(client.read(own, fields, read_condition(condition, own, catalogue), fields[:2], top=top)))
 
 
-def load_measuring_weekend(application: Application) -> Trip:
-    """The sailing club's own list: other column names, a column nobody asked for, slips in keys and lengths."""
+def load_measuring_weekend(application: Application) -> Upload:
+    """The sailing club's own list, as it came: titles above the header, feet with decimal commas, other column names,
+    slips in keys. It waits at File to be told what it is about."""
     berths = _read(application, "Berth", ["harbour", "berth_no", "length_m"], "harbour eq 'OLDBASIN'", _MEASURED)
-    lines = ["site;berth_ref;measured length;bollard cond."]
-    conditions = ("good", "fair", "good", "poor", "")
+    lines = [
+        "Sailing club, measuring weekend;;;",
+        "printed 22.11.2026;;;",
+        "",
+        "site;berth_ref;LOA (feet);bollard cond.",
+    ]
+    conditions = ("good", "fair", "good", "poor", "", "tr\u00e8s us\u00e9")
     for at, berth in enumerate(berths.iter_rows(named=True)):
         number = berth["berth_no"]
         if at % 53 == 9:
             number = number.replace("-0", "-O", 1)
-        elif at % 61 == 13:
+        elif at % 61 == 4:
             number = number.replace("-", "_")
-        length = berth["length_m"] + (Decimal("0.2") if at % 3 == 0 else 0)
-        measured = "n/k" if at % 83 == 7 else f"{length}"
-        lines.append(f"{berth['harbour']};{number};{measured};{conditions[at % 5]}")
-    lines.append(lines[12])
-    lines.append(lines[40].replace(lines[40].split(";")[2], "15.5", 1))
-    said = {"site": "harbour", "berth_ref": "berth_no", "measured length": "length_m"}
-    key = ("harbour", "berth_no")
-    title = "Measuring weekend"
-    return _bring_text(application, "Berth", "measuring-weekend.csv", lines, person("ines"), key, said, title)
+        length = (berth["length_m"] + (Decimal("0.2") if at % 3 == 0 else 0)) / _FOOT
+        measured = "n/k" if at % 83 == 7 else f"{length:.1f}".replace(".", ",")
+        lines.append(f"{berth['harbour']};{number};{measured};{conditions[at % 6]}")
+    lines.append(lines[15])
+    lines.append(lines[43].replace(lines[43].split(";")[2], "50,9", 1))
+    with TemporaryDirectory() as folder:
+        path = Path(folder) / "measuring-weekend.csv"
+        path.write_text("\r\n".join(lines) + "\r\n", encoding="cp1252")
+        upload = take_file(path, "ines")
+    _done(start_recognising(upload, person("ines"), mine=True))
+    return upload
+
+
+def load_season_rates(application: Application) -> Trip:
+    """Berths that went out as a workbook and came home from another program: as text, with two columns less."""
+    fields = ["id", "harbour", "berth_no", "daily_rate", "length_m", "services", "status", "notes"]
+    trip = new_trip(application, "Berth", "Bram Tidewell", fields, _TERN, "Season rates, Tern Island")
+    sent = _done(enqueue("send out", "Bram Tidewell", trip, mine=True, format="xlsx"))
+    kept = kept_records(trip)
+    if sent.error or kept is None:
+        raise PlainError(f"The demo's berths did not go out: {sent.error}")
+    catalogue = describe(application)
+    record_type = catalogue.type("Berth")
+    sheet = outgoing_columns([catalogue.field(record_type, name) for name in fields], kept, record_type, catalogue)
+    at = pl.int_range(len(kept), eager=True)
+    rates = sheet[3].cells.cast(pl.Decimal(10, 2))
+    raised = pl.select(pl.when(at % 5 == 2).then(rates + Decimal("1.5")).otherwise(rates)).to_series()
+    home = {column.header: column.cells for column in sheet if column.field.name not in ("id", "length_m")}
+    home[sheet[3].header] = raised.cast(pl.String)
+    with TemporaryDirectory() as folder:
+        path = Path(folder) / "season-rates-home.csv"
+        pl.DataFrame(home).write_csv(path, separator=";")
+        upload = take_file(path, "bram")
+    found = _done(start_recognising(upload, person("bram"), mine=True)).result or {}
+    job = start_bringing_in(application, "Berth", upload, person("bram"), trip=str(found["trip"]), mine=True)
+    _done(job)
+    trip.refresh_from_db()
+    return trip
 
 
 def load_lost_fobs(application: Application) -> Trip:

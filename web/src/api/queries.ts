@@ -35,6 +35,30 @@ export const useTrip = (id: Ref<number>) =>
     queryFn: () => data(api.GET("/api/trips/{id}", { params: { path: { id: id.value } } })),
     refetchInterval: (query) => (query.state.data?.job ? 500 : 10_000),
     placeholderData: keepPreviousData,
+    enabled: computed(() => id.value > 0),
+  });
+
+/** Files that wait at File to be told what they are about. */
+export const useWaitingList = () =>
+  useQuery({
+    queryKey: ["waiting"],
+    queryFn: () => data(api.GET("/api/uploads")),
+    refetchInterval: 15_000,
+  });
+
+const READING = 80;
+const KNOWING = 200;
+
+export const useWaiting = (number: Ref<number>) =>
+  useQuery({
+    queryKey: computed(() => ["waiting", number.value]),
+    queryFn: () => data(api.GET("/api/uploads/{number}", { params: { path: { number: number.value } } })),
+    refetchInterval: (query) => {
+      const now = query.state.data;
+      if (!now || now.state === "reading") return READING;
+      return now.state === "read" && now.known == null && now.trip == null ? KNOWING : 15_000;
+    },
+    retry: (failures, error) => error instanceof Problem && error.status === 0 && failures < 40,
   });
 
 export const useApplications = () =>
@@ -60,7 +84,7 @@ export async function jobDone(id: number, told: (job: Job) => void = () => {}): 
 
 /** The end of a job and of those that follow from it. Asks until it is there, through lost connections too. */
 export async function jobEnded(id: number, told: (job: Job) => void = () => {}): Promise<Job> {
-  for (;;) {
+  for (let pause = 40; ; pause = Math.min(250, pause * 1.5)) {
     const job = await queryClient.query({
       queryKey: ["job", id],
       queryFn: () => data(api.GET("/api/jobs/{id}", { params: { path: { id } } })),
@@ -70,6 +94,6 @@ export async function jobEnded(id: number, told: (job: Job) => void = () => {}):
     const next = job.state === "done" ? job.result?.next : undefined;
     if (next) return jobEnded(next, told);
     if (job.state !== "queued" && job.state !== "running") return job;
-    await new Promise((resolve) => setTimeout(resolve, 250));
+    await new Promise((resolve) => setTimeout(resolve, pause));
   }
 }

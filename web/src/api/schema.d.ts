@@ -258,6 +258,23 @@ export interface paths {
         patch: operations["trips_partial_update"];
         trace?: never;
     };
+    "/api/trips/{id}/choices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** @description Have the trip's newest sheet read otherwise: it comes in as a newer version. */
+        patch: operations["trips_choices_partial_update"];
+        trace?: never;
+    };
     "/api/trips/{id}/columns": {
         parameters: {
             query?: never;
@@ -452,7 +469,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** @description Files that wait at File to be told what they are about. */
+        get: operations["uploads_list"];
         put?: never;
         /** @description Announce a file; its parts follow. */
         post: operations["uploads_create"];
@@ -469,14 +487,17 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** @description A file that waits: what was found in it, and where it may belong. */
+        get: operations["uploads_retrieve"];
         /** @description One part of the file, at its offset. */
         put: operations["uploads_update"];
         post?: never;
-        delete?: never;
+        /** @description Leave a file that waits: it is gone, and no trip was touched. */
+        delete: operations["uploads_destroy"];
         options?: never;
         head?: never;
-        patch?: never;
+        /** @description Have a file that waits read otherwise. */
+        patch: operations["uploads_partial_update"];
         trace?: never;
     };
     "/api/uploads/{number}/bring-in": {
@@ -507,6 +528,23 @@ export interface paths {
         put?: never;
         /** @description All parts are there: find out which trip it belongs to. */
         post: operations["uploads_recognise_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/uploads/{number}/rows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The cells of a file that waits. */
+        get: operations["uploads_rows_retrieve"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -566,6 +604,8 @@ export interface components {
             /** @default false */
             atomic: boolean;
         };
+        /** @enum {unknown} */
+        BlankEnum: "";
         BringIn: {
             application: string;
             record_type: string;
@@ -574,6 +614,10 @@ export interface components {
             /** @default  */
             operation: string;
             key?: string[];
+            /** @default  */
+            prefix: components["schemas"]["PrefixEnum"] | components["schemas"]["BlankEnum"];
+            /** @default false */
+            marks: boolean;
         };
         Carried: {
             /** Format: date */
@@ -607,6 +651,26 @@ export interface components {
             pages: string;
             /** @default false */
             inside: boolean;
+        };
+        ChangedCell: {
+            row: number;
+            header: string;
+            before: string | null;
+            after: string | null;
+        };
+        ChangedColumn: {
+            header: string;
+            cells: number;
+        };
+        /** @description How a person wants a file read; what is not said is found. ``header`` is a row, 0 for none. */
+        Choices: {
+            worksheet?: string;
+            /** Format: int64 */
+            header?: number | null;
+            encoding?: string;
+            delimiter?: string;
+            prefix?: components["schemas"]["PrefixEnum"] | components["schemas"]["BlankEnum"];
+            marks?: boolean;
         };
         /**
          * @description * `database` - database
@@ -683,6 +747,18 @@ export interface components {
             role_label: string;
             password: string;
         };
+        /** @description What a version of a sheet has other than the one before; ``laid_over`` rows came back by themselves. */
+        Differs: {
+            cells: number;
+            rows: number;
+            new_rows: number;
+            left_out: number;
+            laid_over?: number;
+            columns: components["schemas"]["ChangedColumn"][];
+            new_columns: string[];
+            columns_left_out: string[];
+            first: components["schemas"]["ChangedCell"][];
+        };
         /**
          * @description * `out` - out
          *     * `in` - in
@@ -733,12 +809,18 @@ export interface components {
             column: string | null;
             text: string;
         };
+        /** @description One of the first rows of a file, its cells as one text. */
+        FirstRow: {
+            row: number;
+            text: string;
+        };
         /** @description A record type that a sheet could be about, and how many of its columns are known there. */
         Fit: {
             application: string;
             record_type: string;
             plural: string;
             columns: number;
+            account: string;
         };
         /**
          * @description * `xlsx` - xlsx
@@ -758,6 +840,7 @@ export interface components {
             total_rows?: number[];
             other_sheets?: string[];
             findings?: components["schemas"]["Finding"][];
+            first_rows: components["schemas"]["FirstRow"][];
         };
         /** @description ``up``; ``troubled``: it serves, but something is wrong; ``down``: it cannot serve. */
         Health: {
@@ -789,15 +872,28 @@ export interface components {
             name?: string;
             application?: string;
             record_type?: string;
-            fits?: components["schemas"]["Fit"][];
-            note?: string;
-            likely?: components["schemas"]["Likely"][];
+            unchanged?: boolean;
         };
         Journal: {
             entries: components["schemas"]["Entry"][];
             people: components["schemas"]["Who"][];
             kinds: string[];
             more: boolean;
+        };
+        /**
+         * @description The trip that a file is known to belong to, and how; or those it may belong to, and the record types that its
+         *     columns fit.
+         */
+        Known: {
+            trip: number | null;
+            how?: string;
+            account: string;
+            title?: string;
+            application?: string;
+            record_type?: string;
+            rows?: number;
+            fits?: components["schemas"]["Fit"][];
+            likely?: components["schemas"]["Likely"][];
         };
         /** @description A trip that a sheet may belong to, and what speaks for it. */
         Likely: {
@@ -824,6 +920,17 @@ export interface components {
         Needs: {
             kind: string;
             says: string;
+        };
+        /**
+         * @description What a sheet was known by: ``stamp``, ``cells``, ``rows``, ``same`` or ``said``, with the account of it; or
+         *     ``elsewhere``, with the application that it comes from; or nothing.
+         */
+        Origin: {
+            how: string;
+            account: string;
+            application?: string;
+            label?: string;
+            stage?: string;
         };
         OwnPassword: {
             old: string;
@@ -868,6 +975,16 @@ export interface components {
             role?: components["schemas"]["RoleEnum"];
             password?: string;
         };
+        /** @description How a person wants a file read; what is not said is found. ``header`` is a row, 0 for none. */
+        PatchedChoices: {
+            worksheet?: string;
+            /** Format: int64 */
+            header?: number | null;
+            encoding?: string;
+            delimiter?: string;
+            prefix?: components["schemas"]["PrefixEnum"] | components["schemas"]["BlankEnum"];
+            marks?: boolean;
+        };
         PatchedTripTitle: {
             title?: string;
         };
@@ -887,6 +1004,13 @@ export interface components {
             /** Format: date-time */
             made_at: string;
         };
+        /**
+         * @description * `` -
+         *     * `off` - off
+         *     * `keep` - keep
+         * @enum {string}
+         */
+        PrefixEnum: "off" | "keep";
         Preview: {
             count: number;
             total: number;
@@ -1006,6 +1130,15 @@ export interface components {
             /** Format: date-time */
             readonly added_at: string;
             readonly found: components["schemas"]["Found"];
+            choices: components["schemas"]["Choices"];
+            origin: components["schemas"]["Origin"];
+            differs: components["schemas"]["Differs"] | null;
+        };
+        SheetColumn: {
+            name: string;
+            header: string;
+            filled: number;
+            different: number;
         };
         SignIn: {
             username: string;
@@ -1139,6 +1272,35 @@ export interface components {
         UploadState: {
             id: number;
             received: number;
+        };
+        /** @description A file that waits at File: what was found in it, where it may belong, or why it cannot be read. */
+        Waiting: {
+            readonly id: number;
+            name: string;
+            by: components["schemas"]["Who"];
+            /** Format: date-time */
+            readonly began_at: string;
+            readonly state: string;
+            trouble?: string;
+            readonly rows: number | null;
+            known: components["schemas"]["Known"] | null;
+            trip?: number | null;
+        };
+        /** @description A file that waits at File: what was found in it, where it may belong, or why it cannot be read. */
+        WaitingDetail: {
+            readonly id: number;
+            name: string;
+            by: components["schemas"]["Who"];
+            /** Format: date-time */
+            readonly began_at: string;
+            readonly state: string;
+            trouble?: string;
+            readonly rows: number | null;
+            known: components["schemas"]["Known"] | null;
+            trip?: number | null;
+            readonly found: components["schemas"]["Found"];
+            readonly columns: components["schemas"]["SheetColumn"][];
+            choices: components["schemas"]["Choices"];
         };
         /** @description A person as what they did is shown: ``username`` tells who, ``name`` is for reading. */
         Who: {
@@ -1661,6 +1823,34 @@ export interface operations {
             };
         };
     };
+    trips_choices_partial_update: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The version that was seen. */
+                "If-Match"?: string;
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedChoices"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+        };
+    };
     trips_columns_partial_update: {
         parameters: {
             query?: never;
@@ -1955,6 +2145,25 @@ export interface operations {
             };
         };
     };
+    uploads_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Waiting"][];
+                };
+            };
+        };
+    };
     uploads_create: {
         parameters: {
             query?: never;
@@ -1974,6 +2183,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["UploadState"];
+                };
+            };
+        };
+    };
+    uploads_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WaitingDetail"];
                 };
             };
         };
@@ -2001,6 +2231,52 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["UploadState"];
+                };
+            };
+        };
+    };
+    uploads_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    uploads_partial_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/octet-stream": components["schemas"]["PatchedChoices"];
+                "application/json": components["schemas"]["PatchedChoices"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
                 };
             };
         };
@@ -2047,6 +2323,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Job"];
+                };
+            };
+        };
+    };
+    uploads_rows_retrieve: {
+        parameters: {
+            query?: {
+                limit?: number;
+                offset?: number;
+            };
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Window"];
                 };
             };
         };

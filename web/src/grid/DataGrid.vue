@@ -24,6 +24,8 @@ const props = defineProps<{
   why?: boolean;
   headHeight?: number;
   wholeRows?: boolean;
+  /** What stands above the row numbers: the header's own, where the file is shown. */
+  corner?: string;
 }>();
 /** The row that is meant, by its place in the list. */
 const current = defineModel<number>("current", { default: 0 });
@@ -229,7 +231,7 @@ defineExpose({ go, goColumn });
             aria-colindex="1"
             class="w-[58px] border-r border-rule px-2.5 pt-1.5 text-right text-small font-semibold"
           >
-            Row
+            {{ corner ?? "Row" }}
           </div>
           <div
             v-if="signs"

@@ -14,9 +14,9 @@ const MOST = 6;
 const KEPT = 60;
 
 export interface Asked {
-  /** 0 while there are no rows to ask for. */
+  /** Whose rows: a trip, or with the view "waiting" a file that waits; 0 while there are none to ask for. */
   trip: number;
-  view: "file" | "review" | "outcome";
+  view: "waiting" | "file" | "review" | "outcome";
   state: string;
   column: string;
   text: string;
@@ -35,6 +35,10 @@ interface Answer {
 
 function fetchBlock(asked: Asked, block: number): Promise<Window> {
   const { trip, view, state, column, text, order } = asked;
+  if (view === "waiting") {
+    const range = { offset: block * BLOCK, limit: BLOCK };
+    return data(api.GET("/api/uploads/{number}/rows", { params: { path: { number: trip }, query: range } }));
+  }
   const query = { view, state, column, text, order, offset: block * BLOCK, limit: BLOCK };
   const params = { path: { id: trip }, query };
   return data(

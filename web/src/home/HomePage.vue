@@ -12,6 +12,7 @@ import ChoiceList from "@/ui/ChoiceList.vue";
 
 import CarriedChart from "./CarriedChart.vue";
 import TripRow from "./TripRow.vue";
+import WaitingSheets from "./WaitingSheets.vue";
 
 defineEmits<{ bring: [] }>();
 const router = useRouter();
@@ -119,6 +120,7 @@ useFootNote(() => {
           >
         </button>
       </div>
+      <WaitingSheets />
       <div class="mb-2 flex flex-wrap items-center gap-2">
         <h1>Trips</h1>
         <button

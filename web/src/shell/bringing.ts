@@ -1,103 +1,33 @@
-/** A file that was dropped or chosen, on its way to a trip. */
+/** A file that was dropped or chosen: sent up, and then looked at on its own page. */
 import { reactive } from "vue";
 
-import { api, data, queryClient, type Schemas } from "@/api/client";
-import { jobEnded } from "@/api/queries";
+import { api, data, queryClient } from "@/api/client";
 import { uploadFile } from "@/api/upload";
 import { router } from "@/router";
 
-import { say } from "./notices";
+import { sayError } from "./notices";
 
-export type Fit = Schemas["Fit"];
+/** The file that is on its way up; no name while there is none. */
+export const sending = reactive({ name: "", share: 0 });
 
-interface Bringing {
-  open: boolean;
-  name: string;
-  says: string;
-  share: number;
-  trouble: string;
-  upload: number;
-  rows: number;
-  fits: Fit[];
-  likely: Schemas["Likely"][];
-  note: string;
-  choosing: boolean;
+/** `next` is the trip whose next version the file is; `on` the one whose page it was dropped on. */
+export interface Meant {
+  next?: number;
+  on?: number;
 }
 
-export const bringing = reactive<Bringing>({
-  open: false,
-  name: "",
-  says: "",
-  share: 0,
-  trouble: "",
-  upload: 0,
-  rows: 0,
-  fits: [],
-  likely: [],
-  note: "",
-  choosing: false,
-});
-
-function begin(name: string): void {
-  Object.assign(bringing, { open: true, name, says: "sending the file", share: 0, trouble: "", upload: 0 });
-  Object.assign(bringing, { rows: 0, fits: [], likely: [], note: "", choosing: false });
-}
-
-/** Send a file up, find its trip, and go there; a file from elsewhere asks what it is about. */
-export async function bring(file: File, trip?: Schemas["TripSummary"]): Promise<void> {
-  begin(file.name);
+/** Send a file up and show its cells. Where it belongs is found, or asked, beside them. */
+export async function bring(file: File, meant: Meant = {}): Promise<void> {
+  Object.assign(sending, { name: file.name, share: 0 });
   try {
-    bringing.upload = await uploadFile(file, (share) => (bringing.share = share));
-    if (trip) {
-      await bringAs(trip.application.name, trip.record_type, { trip: String(trip.id) });
-      return;
-    }
-    bringing.says = "looking where it belongs";
-    const asked = await data(
-      api.POST("/api/uploads/{number}/recognise", { params: { path: { number: bringing.upload } } }),
-    );
-    const job = await jobEnded(asked.id);
-    if (job.state !== "done") throw new Error(job.error || job.message || "The file could not be read.");
-    const {
-      trip: known,
-      application = "",
-      record_type = "",
-      rows = 0,
-      fits = [],
-      likely = [],
-      note = "",
-    } = job.result ?? {};
-    if (known) await bringAs(application, record_type, { trip: String(known) });
-    else Object.assign(bringing, { choosing: true, rows, fits, likely, note });
+    const upload = await uploadFile(file, (share) => (sending.share = share));
+    const params = { path: { number: upload } };
+    await data(api.POST("/api/uploads/{number}/recognise", { params }));
+    void queryClient.invalidateQueries({ queryKey: ["waiting"] });
+    await router.push({ name: "sheet", params: { id: upload }, query: { ...meant } });
   } catch (error) {
-    bringing.trouble = error instanceof Error ? error.message : String(error);
-  }
-}
-
-type Asked = Schemas["BringIn"];
-
-/** Bring the file that was sent up in as records of a type. */
-export async function bringAs(application: string, recordType: string, more: Partial<Asked> = {}): Promise<void> {
-  bringing.choosing = false;
-  bringing.trouble = "";
-  try {
-    const asked = await data(
-      api.POST("/api/uploads/{number}/bring-in", {
-        params: { path: { number: bringing.upload } },
-        body: { application, record_type: recordType, trip: "", operation: "", key: [], ...more },
-      }),
-    );
-    const job = await jobEnded(asked.id, (now) => (bringing.says = now.message || "reading the file"));
-    const trip = job.trip;
-    await queryClient.invalidateQueries();
-    if (trip) {
-      bringing.open = false;
-      await router.push({ name: "trip", params: { id: trip, station: job.state === "done" ? "review" : "keys" } });
-    }
-    if (job.state !== "done") throw new Error(job.error || job.message);
-    say(`${bringing.name} is in. Nothing has been written to the application.`);
-  } catch (error) {
-    bringing.trouble = error instanceof Error ? error.message : String(error);
-    if (!bringing.open) say(bringing.trouble, true);
+    sayError(error);
+  } finally {
+    sending.name = "";
   }
 }

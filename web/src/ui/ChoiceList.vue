@@ -13,8 +13,8 @@ const props = defineProps<{
   /** Said while nothing is chosen. */
   empty?: string;
   disabled?: boolean;
-  /** How the button looks: a pill among filters, or a field of a form. */
-  as?: "pill" | "field" | "head";
+  /** How the button looks: a pill among filters, a field of a form, or a part of a sentence. */
+  as?: "pill" | "field" | "head" | "part";
   tone?: "carried" | "read" | "open";
 }>();
 defineOptions({ inheritAttrs: false });
@@ -46,16 +46,28 @@ const { floatingStyles } = useFloating(button, list, {
 
 <template>
   <Listbox v-model="chosen" :disabled="disabled" @update:model-value="(value: Value) => emit('chosen', value)">
-    <span ref="button" v-bind="$attrs" class="inline-flex min-w-0" :class="{ 'w-full': as !== 'pill' }">
+    <span
+      ref="button"
+      v-bind="$attrs"
+      class="inline-flex min-w-0"
+      :class="{ 'w-full': as !== 'pill' && as !== 'part', 'max-w-full': as === 'part' }"
+    >
       <ListboxButton
         class="choice"
-        :class="[as ?? 'field', tone]"
+        :class="[as ?? 'field', tone, { unsaid: !current }]"
         :aria-label="`${label} ${words}`"
         :title="`${label}: ${words}`"
       >
         <slot name="before" :option="current" />{{ $slots.before ? " " : "" }}
-        <span class="truncate" :class="{ soft: !current }">{{ words }}</span>
-        <svg class="ml-auto flex-none" width="10" height="10" viewBox="0 0 10 10" aria-hidden="true">
+        <span class="truncate" :class="{ soft: !current && as !== 'part' }">{{ words }}</span>
+        <svg
+          v-if="as !== 'part'"
+          class="ml-auto flex-none"
+          width="10"
+          height="10"
+          viewBox="0 0 10 10"
+          aria-hidden="true"
+        >
           <path d="M1 3 5 8 9 3" fill="none" stroke="currentColor" stroke-width="1.8" />
         </svg>
       </ListboxButton>

@@ -1,19 +1,26 @@
 <script setup lang="ts">
 import { computed, ref } from "vue";
 
-import { bring } from "@/shell/bringing";
+import { api, data, type Schemas } from "@/api/client";
+import { jobDone } from "@/api/queries";
 import type { GridColumn } from "@/grid/columns";
 import DataGrid from "@/grid/DataGrid.vue";
 import { useWindow } from "@/grid/useWindow";
 import { count, fullTime, many } from "@/parts/format";
-
+import StageLabel from "@/parts/StageLabel.vue";
+import FindingsCard from "@/sheets/FindingsCard.vue";
+import HowRead from "@/sheets/HowRead.vue";
+import TitleRows from "@/sheets/TitleRows.vue";
+import { bring } from "@/shell/bringing";
+import { useDoing } from "@/ui/doing";
+import { useSelected } from "@/ui/selected";
 import SidePanel from "@/ui/SidePanel.vue";
 
 import { useTripContext } from "../context";
-import { useSelected } from "@/ui/selected";
+import DiffersCard from "./DiffersCard.vue";
 
 defineEmits<{ bring: []; choose: [string] }>();
-const { trip, mayPrepare } = useTripContext();
+const { trip, mayPrepare, refresh } = useTripContext();
 const sheet = computed(() => trip.value.sheets.findLast((s) => s.direction === "in"));
 const sent = computed(() => trip.value.sheets.filter((s) => s.direction === "out"));
 const window = useWindow(() => ({
@@ -34,42 +41,48 @@ const columns = computed<GridColumn[]>(() =>
     sub: `${count(c.filled)} of ${count(trip.value.rows)} filled · ${many(c.different, "value", "values")}`,
   })),
 );
-const DELIMITERS: Record<string, string> = { ",": "comma", ";": "semicolon", "\t": "tab", "|": "bar" };
-const findings = computed(() => {
-  const found = sheet.value?.found ?? {};
-  const delimiter = found.delimiter ?? "";
-  const lines: [string, string][] = [
-    ["Format", (found.format ?? "").toUpperCase()],
-    ["Sheet", found.sheet ?? ""],
-    ["Encoding", found.encoding ?? ""],
-    ["Delimiter", DELIMITERS[delimiter] ?? delimiter],
-    ["Header", `row ${found.header_row ?? 1}`],
-    ["Rows read", count(sheet.value?.rows)],
-    ["Blank rows", found.blank_rows ? count(found.blank_rows) : ""],
-    ["Total row", found.total_rows?.length ? `row ${found.total_rows.join(", ")}, not read` : ""],
-    ["Other sheets", found.other_sheets?.join(", ") ?? ""],
-  ];
-  return lines.filter(([, value]) => value);
+const found = computed(() => sheet.value?.found ?? { first_rows: [] });
+const reading = useDoing<unknown, Schemas["Choices"]>(
+  async (body) => {
+    const params = { path: { id: trip.value.id }, header: { "If-Match": `"${trip.value.version}"` } };
+    const asked = await data(api.PATCH("/api/trips/{id}/choices", { params, body }));
+    await jobDone(asked.id);
+  },
+  { after: refresh },
+);
+const WAYS: Record<string, string> = {
+  stamp: "This sheet was sent out on this trip, as its stamp says, so each cell is compared with what went out.",
+  cells: "This sheet was sent out on this trip, so each cell is compared with what went out.",
+  rows: "These rows went out from this trip, and are laid over the sheet that they came from.",
+  same: "The same file came in before.",
+  said: "A person said that it belongs here.",
+};
+const origin = computed(() => {
+  const own = sheet.value?.origin;
+  if (!own?.how) return "This sheet was not sent out from here. It is compared with the application as it is now.";
+  return WAYS[own.how] ?? "";
 });
-const noticed = computed(() => sheet.value?.found.findings ?? []);
 const chooser = ref<HTMLInputElement>();
 function chose(event: Event): void {
   const file = event.target instanceof HTMLInputElement ? event.target.files?.[0] : undefined;
-  if (file) void bring(file, trip.value);
+  if (file) void bring(file, { next: trip.value.id });
 }
 </script>
 
 <template>
   <div class="work">
     <div class="main">
-      <DataGrid
-        v-if="sheet"
-        v-model:current="current"
-        v-model:column="column"
-        :window="window"
-        :columns="columns"
-        label="The sheet as it came"
-      />
+      <template v-if="sheet">
+        <TitleRows :found="found" />
+        <DataGrid
+          v-model:current="current"
+          v-model:column="column"
+          :window="window"
+          :columns="columns"
+          :corner="found.header_row ? count(found.header_row) : 'Row'"
+          label="The sheet as it came"
+        />
+      </template>
       <div v-else class="m-auto max-w-md p-6 text-center">
         <h2 class="!text-title">This trip's sheet is not back yet.</h2>
         <p class="soft mt-2">
@@ -83,32 +96,30 @@ function chose(event: Event): void {
     </div>
     <SidePanel label="About the file">
       <template v-if="sheet">
-        <h2>What was found</h2>
+        <h2 class="break-words">{{ sheet.name }}</h2>
         <section class="card">
-          <dl class="grid grid-cols-[100px_minmax(0,1fr)] gap-y-1 text-small">
-            <template v-for="[name, value] in findings" :key="name"
-              ><dt class="soft">{{ name }}</dt>
-              <dd class="mono break-words">{{ value }}</dd></template
-            >
-          </dl>
+          <b>{{ many(sheet.rows ?? 0, "row", "rows") }}, {{ many(trip.columns.length, "column", "columns") }}</b>
+          <template v-if="sheet.origin.how === 'elsewhere'">
+            <p class="mt-1 text-lead leading-snug font-bold text-held">
+              <template v-if="sheet.origin.stage"><StageLabel :stage="sheet.origin.stage" />&#32;</template>
+              This sheet comes from {{ sheet.origin.label }}, not from {{ trip.application.label }}.
+            </p>
+            <p class="mt-1">
+              Its rows find records by their keys, never by record IDs, and no cell is compared with what went out.
+            </p>
+          </template>
+          <p v-else class="mt-1">{{ origin }}</p>
+          <p v-if="sheet.origin.account" class="mt-1">Known: {{ sheet.origin.account }}.</p>
+          <p class="soft mt-1">{{ sheet.added_by.name }}, {{ fullTime(sheet.added_at) }}</p>
         </section>
-        <section v-if="noticed.length" class="card" data-testid="findings">
-          <b>{{ many(noticed.length, "thing", "things") }} to know</b>
-          <ul class="mt-1 grid gap-1.5 text-small">
-            <li v-for="one in noticed" :key="one.text" class="border-l-3 border-held pl-2">{{ one.text }}</li>
-          </ul>
-        </section>
-        <section class="card">
-          <b>{{ sheet.recognised ? "Recognised" : "From elsewhere" }}</b>
-          <p>
-            {{
-              sheet.recognised
-                ? "This sheet was sent out on this trip, so each cell is compared with what went out."
-                : "This sheet was not sent out from here. It is compared with the application as it is now."
-            }}
-          </p>
-          <p class="mt-1">{{ sheet.added_by.name }}, {{ fullTime(sheet.added_at) }}</p>
-        </section>
+        <DiffersCard v-if="sheet.differs" :differs="sheet.differs" />
+        <HowRead
+          :found="found"
+          :choices="sheet.choices"
+          :disabled="!mayPrepare || reading.busy.value || !!trip.job"
+          @change="reading.start($event)"
+        />
+        <FindingsCard :findings="found.findings ?? []" />
         <a class="btn" :href="`/api/trips/${trip.id}/sheets/${sheet.id}`" download>Download {{ sheet.name }}</a>
         <button v-if="mayPrepare" type="button" class="btn" @click="chooser?.click()">
           Bring in a corrected version…

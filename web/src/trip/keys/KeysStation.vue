@@ -4,6 +4,7 @@ import { useRouter } from "vue-router";
 
 import { api, data } from "@/api/client";
 import { jobDone, useCatalogue } from "@/api/queries";
+import { OPERATIONS } from "@/parts/operations";
 import SmallBar from "@/parts/SmallBar.vue";
 import BusyButton from "@/ui/BusyButton.vue";
 import ChoiceList from "@/ui/ChoiceList.vue";
@@ -12,12 +13,6 @@ import SidePanel from "@/ui/SidePanel.vue";
 
 import { useTripContext } from "../context";
 
-const OPERATIONS = [
-  { value: "update", label: "update what is there" },
-  { value: "upsert", label: "update what is there, create the rest" },
-  { value: "create", label: "create new records" },
-  { value: "delete", label: "delete the records" },
-];
 const MEANS: Record<string, string> = {
   update: "A row whose key is not found is rejected.",
   upsert: "A row whose key is not found becomes a new record.",
