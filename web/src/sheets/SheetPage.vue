@@ -1,0 +1,292 @@
+<script setup lang="ts">
+/** A file that came and is of no trip yet: its cells first, and beside them what it is about. */
+import { useQueryClient } from "@tanstack/vue-query";
+import { computed, ref, watch } from "vue";
+import { useRoute, useRouter } from "vue-router";
+
+import { api, data, type Job, type Schemas } from "@/api/client";
+import { jobDone, useApplications, useMay, useTrip, useWaiting } from "@/api/queries";
+import type { GridColumn } from "@/grid/columns";
+import DataGrid from "@/grid/DataGrid.vue";
+import { useWindow } from "@/grid/useWindow";
+import { count, many, when } from "@/parts/format";
+import StageLabel from "@/parts/StageLabel.vue";
+import TheLine from "@/parts/TheLine.vue";
+import { useKeys } from "@/shell/keys";
+import { say } from "@/shell/notices";
+import AlertNote from "@/ui/AlertNote.vue";
+import BusyButton from "@/ui/BusyButton.vue";
+import { useDoing } from "@/ui/doing";
+import { useSelected } from "@/ui/selected";
+import SidePanel from "@/ui/SidePanel.vue";
+
+import type { About } from "./about";
+import FindingsCard from "./FindingsCard.vue";
+import HowRead from "./HowRead.vue";
+import TitleRows from "./TitleRows.vue";
+import WhatAbout from "./WhatAbout.vue";
+
+const route = useRoute();
+const router = useRouter();
+const client = useQueryClient();
+const id = computed(() => Number(route.params.id));
+const { data: sheet, error, refetch } = useWaiting(id);
+const { data: applications } = useApplications();
+const mayPrepare = useMay("prepare");
+
+const version = ref(0);
+const window = useWindow(() => ({
+  trip: sheet.value?.state === "read" ? id.value : 0,
+  view: "waiting",
+  state: "",
+  column: "",
+  text: "",
+  order: "",
+  version: `${version.value} ${JSON.stringify(sheet.value?.choices)}`,
+}));
+const { row, column } = useSelected();
+const columns = computed<GridColumn[]>(() =>
+  (sheet.value?.columns ?? []).map((one, at) => ({
+    at,
+    key: one.name,
+    title: one.header || "no name",
+    sub: `${count(one.filled)} of ${count(sheet.value?.rows)} filled · ${many(one.different, "value", "values")}`,
+  })),
+);
+
+/** The trip whose next version a person says that this is, and the one on whose page it was dropped. */
+const next = computed(() => Number(route.query.next) || 0);
+const on = computed(() => Number(route.query.on) || 0);
+const { data: meant } = useTrip(computed(() => next.value || on.value));
+const known = computed(() => sheet.value?.known ?? undefined);
+const anew = ref(route.query.new === "1");
+const likely = computed(() => {
+  const found = known.value?.likely ?? [];
+  const open = meant.value;
+  if (!on.value || open?.id !== on.value || found.some((one) => one.trip === open.id)) return found;
+  const account = "the trip on whose page it was dropped: a newer version of its sheet";
+  const own = { trip: open.id, title: open.title, application: open.application.name, record_type: open.record_type };
+  return [{ ...own, account }, ...found];
+});
+const stageOf = (name: string): string => applications.value?.find((a) => a.name === name)?.stage ?? "practice";
+
+const about = ref<About>({ application: "", recordType: "", operation: "update" });
+const marks = ref(false);
+const keptPrefix = ref(false);
+const choices = computed<Schemas["Choices"]>(() => ({
+  ...sheet.value?.choices,
+  prefix: keptPrefix.value ? "keep" : "off",
+  marks: marks.value,
+}));
+const sentence = computed(() => {
+  const found = sheet.value;
+  return found ? `${many(found.rows ?? 0, "row", "rows")}, ${many(found.columns.length, "column", "columns")}` : "";
+});
+const guards = computed(() => sheet.value?.found.findings?.some((finding) => finding.kind === "prefix"));
+
+const says = ref("");
+const told = (job: Job): void => {
+  says.value = job.message || "reading the file";
+};
+type Place = { application: string; recordType: string; trip: string; operation?: string };
+const taking = useDoing<Job, Place>(
+  async ({ application, recordType, trip, operation = "" }) => {
+    const body = {
+      application,
+      record_type: recordType,
+      trip,
+      operation,
+      key: [],
+      prefix: guards.value ? (keptPrefix.value ? ("keep" as const) : ("off" as const)) : ("" as const),
+      marks: marks.value,
+    };
+    const params = { path: { number: id.value } };
+    const asked = await data(api.POST("/api/uploads/{number}/bring-in", { params, body }));
+    return jobDone(asked.id, told);
+  },
+  {
+    failed: () => {},
+    done: async (job) => {
+      const name = sheet.value?.name ?? "The sheet";
+      await client.invalidateQueries();
+      await router.replace({ name: "trip", params: { id: job.trip, station: job.kind === "plan" ? "review" : "" } });
+      if (job.result?.unchanged) say(`${name} is this trip's sheet already, unchanged. Nothing new came in.`);
+      else say(`${name} is in. Nothing has been written to the application.`);
+    },
+    after: () => client.invalidateQueries({ queryKey: ["waiting"] }),
+  },
+);
+/** A sheet that is known goes to its trip by itself, once. */
+let gone = 0;
+watch(
+  [sheet, meant],
+  ([now, trip]) => {
+    if (!now || now.state !== "read" || gone === id.value || anew.value || now.trip != null || !mayPrepare.value)
+      return;
+    const own = trip?.id === next.value ? trip : undefined;
+    if (next.value ? !own : !now.known?.trip) return;
+    gone = id.value;
+    taking.start({
+      application: own?.application.name ?? now.known?.application ?? "",
+      recordType: own?.record_type ?? now.known?.record_type ?? "",
+      trip: String(own?.id ?? now.known?.trip),
+    });
+  },
+  { immediate: true },
+);
+const ready = computed(
+  () => !!about.value.application && !!about.value.recordType && sheet.value?.state === "read" && !!known.value,
+);
+function bringIn(): void {
+  if (ready.value) taking.start({ ...about.value, trip: "new" });
+}
+const reading = useDoing<unknown, Schemas["Choices"]>(
+  async ({ prefix, marks: count_, ...body }) => {
+    marks.value = !!count_;
+    keptPrefix.value = prefix === "keep";
+    const before = sheet.value?.choices ?? {};
+    if (JSON.stringify({ ...before, ...body }) === JSON.stringify(before)) return;
+    const params = { path: { number: id.value } };
+    const asked = await data(api.PATCH("/api/uploads/{number}", { params, body }));
+    await jobDone(asked.id);
+  },
+  { failed: () => {}, after: () => ((version.value += 1), refetch()) },
+);
+const leaving = useDoing(
+  async () => {
+    await data(api.DELETE("/api/uploads/{number}", { params: { path: { number: id.value } } }));
+  },
+  {
+    done: async () => {
+      await router.push("/");
+    },
+    after: () => client.invalidateQueries({ queryKey: ["waiting"] }),
+  },
+);
+const trouble = computed(
+  () => taking.error.value?.message ?? reading.error.value?.message ?? (sheet.value?.trouble || ""),
+);
+const stations = computed(() =>
+  ["file", "columns", "keys", "review", "apply", "outcome"].map((name) => ({
+    name,
+    state: name === "file" ? ("here" as const) : ("ahead" as const),
+    says: name === "file" ? (sheet.value?.state === "failed" ? "cannot be read" : "what is it about?") : "—",
+    asks: name === "file",
+  })),
+);
+useKeys("The sheet", [{ key: "B", says: "bring it in", run: bringIn }]);
+</script>
+
+<template>
+  <div v-if="sheet" class="flex min-h-0 flex-1 flex-col">
+    <div class="where">
+      <h1>{{ sheet.name }}</h1>
+      <span class="soft"
+        >dropped {{ when(sheet.began_at) }} by {{ sheet.by.name }} · nothing has been asked or written yet</span
+      >
+      <span v-if="sheet.trip == null && mayPrepare" class="ml-auto flex min-h-8 gap-2">
+        <button type="button" class="btn" :disabled="leaving.busy.value || taking.busy.value" @click="leaving.start()">
+          Leave it
+        </button>
+        <BusyButton class="go" :busy="taking.busy.value" :disabled="!ready" says="Bringing it in…" @click="bringIn">
+          Bring it in
+        </BusyButton>
+      </span>
+    </div>
+    <TheLine :stations="stations" open="file" />
+    <div class="work">
+      <div class="main">
+        <div class="tools">
+          <b>{{ sheet.state === "read" ? sentence : "Reading…" }}</b>
+          <span v-if="sheet.state === 'read'" class="soft">as they stand in the file</span>
+        </div>
+        <TitleRows :found="sheet.found" />
+        <DataGrid
+          v-if="sheet.state === 'read'"
+          v-model:current="row"
+          v-model:column="column"
+          :window="window"
+          :columns="columns"
+          :corner="sheet.found.header_row ? count(sheet.found.header_row) : 'Row'"
+          label="The sheet as it came"
+        />
+        <p v-else class="soft m-auto p-6" role="status">
+          {{ sheet.state === "failed" ? "There are no cells to show." : "Its cells are here in a moment." }}
+        </p>
+      </div>
+      <SidePanel label="About the sheet">
+        <AlertNote v-if="trouble">{{ trouble }}</AlertNote>
+        <template v-if="sheet.trip != null">
+          <h2>It is in.</h2>
+          <RouterLink class="btn" :to="`/trips/${sheet.trip}`">To trip {{ sheet.trip }}</RouterLink>
+        </template>
+        <template v-else-if="known?.trip && !anew">
+          <h2>This is a sheet of “{{ known.title }}”</h2>
+          <section class="card">
+            <StageLabel :stage="stageOf(known.application ?? '')" />
+            <p class="mt-1">Known: {{ known.account }}.</p>
+            <p v-if="taking.busy.value" class="soft mt-1" aria-live="polite">{{ says || "bringing it in" }}…</p>
+          </section>
+          <BusyButton
+            v-if="!taking.busy.value && mayPrepare"
+            class="go"
+            :busy="taking.busy.value"
+            @click="
+              taking.start({
+                application: known.application ?? '',
+                recordType: known.record_type ?? '',
+                trip: String(known.trip),
+              })
+            "
+            >Bring it in on trip {{ known.trip }}</BusyButton
+          >
+          <button v-if="!taking.busy.value && mayPrepare" type="button" class="btn" @click="anew = true">
+            It is another sheet…
+          </button>
+        </template>
+        <template v-else-if="known">
+          <h2>What is this sheet about?</h2>
+          <template v-if="likely.length">
+            <p>It may come back from one of these trips:</p>
+            <button
+              v-for="one in likely"
+              :key="one.trip"
+              type="button"
+              class="btn !h-auto justify-between !py-2 text-left !whitespace-normal"
+              data-testid="likely"
+              :disabled="taking.busy.value || !mayPrepare"
+              @click="
+                taking.start({ application: one.application, recordType: one.record_type, trip: String(one.trip) })
+              "
+            >
+              <span
+                >{{ one.title }}<span class="soft block text-small font-normal">{{ one.account }}</span></span
+              >
+              <StageLabel :stage="stageOf(one.application)" />
+            </button>
+            <p>Or it is a sheet from elsewhere:</p>
+          </template>
+          <WhatAbout v-model="about" :known="known" :disabled="!mayPrepare || taking.busy.value" />
+          <p v-if="taking.busy.value" class="soft" aria-live="polite">{{ says || "bringing it in" }}…</p>
+        </template>
+        <p v-else-if="sheet.state !== 'failed'" class="soft" role="status">Looking where it belongs…</p>
+        <HowRead
+          v-if="sheet.found.format && sheet.trip == null"
+          :found="sheet.found"
+          :choices="choices"
+          :disabled="!mayPrepare || reading.busy.value || taking.busy.value"
+          @change="reading.start($event)"
+        />
+        <FindingsCard :findings="sheet.found.findings ?? []" />
+      </SidePanel>
+    </div>
+  </div>
+  <div v-else class="p-6" role="status">
+    <template v-if="error">
+      <h1>That file does not wait here any more.</h1>
+      <p class="soft mt-1">It is in on its trip, or somebody left it.</p>
+      <RouterLink class="btn mt-3" to="/">To the trips</RouterLink>
+    </template>
+    <span v-else class="soft">Opening the sheet…</span>
+  </div>
+</template>

@@ -1,0 +1,119 @@
+<script setup lang="ts">
+/** What a sheet from elsewhere is about: asked beside its cells, nothing dangerous chosen for the person. */
+import { computed, watch } from "vue";
+
+import type { Schemas } from "@/api/client";
+import { useApplications, useCatalogue } from "@/api/queries";
+import { many } from "@/parts/format";
+import { OPERATIONS } from "@/parts/operations";
+import StageLabel from "@/parts/StageLabel.vue";
+import ChoiceList from "@/ui/ChoiceList.vue";
+
+import type { About } from "./about";
+
+const props = defineProps<{ known: Schemas["Known"]; disabled?: boolean }>();
+const about = defineModel<About>({ required: true });
+const { data: applications } = useApplications();
+
+const say = (said: Partial<About>): void => {
+  about.value = { ...about.value, ...said };
+};
+const fits = computed(() => props.known.fits ?? []);
+/** The record types by how many of the sheet's columns they know, in the chosen application or in any. */
+const likeliest = computed(() => {
+  const here = fits.value.filter((fit) => !about.value.application || fit.application === about.value.application);
+  return here[0] ?? fits.value[0];
+});
+watch(
+  [applications, likeliest],
+  ([all, fit]) => {
+    const [only, other] = all ?? [];
+    if (only && !other && !about.value.application) say({ application: only.name });
+    if (fit && !about.value.recordType) say({ recordType: fit.record_type });
+  },
+  { immediate: true },
+);
+const { data: catalogue } = useCatalogue(
+  computed(() => about.value.application || (likeliest.value?.application ?? applications.value?.[0]?.name ?? "")),
+);
+const types = computed(() => {
+  const columns = new Map(fits.value.map((fit) => [fit.record_type, fit.columns]));
+  return (catalogue.value?.types ?? [])
+    .map((type) => ({ value: type.name, label: type.plural, known: columns.get(type.name) ?? 0 }))
+    .sort((a, b) => b.known - a.known)
+    .map(({ value, label, known }) => ({ value, label, note: known ? many(known, "column", "columns") : "" }));
+});
+const places = computed(() => (applications.value ?? []).map((a) => ({ value: a.name, label: a.label })));
+const chosen = computed(() => applications.value?.find((a) => a.name === about.value.application));
+const why = computed(() => {
+  const fit = fits.value.find((one) => one.record_type === about.value.recordType);
+  if (!fits.value.length) return "No record type knows a column of it, by name or by its values.";
+  if (!fit) return "No column is known there, by name or by its values.";
+  const likeliest_ = fit.record_type === fits.value[0]?.record_type ? `${fit.plural} is likeliest: ` : "";
+  const named = `${many(fit.columns, "column is", "columns are")} known there by name.`;
+  return likeliest_ + (fit.columns || !fit.account ? named : fit.account);
+});
+</script>
+
+<template>
+  <section class="card" data-testid="about">
+    <p class="sentence">
+      Rows of
+      <ChoiceList
+        as="part"
+        label="Record type"
+        empty="which records?"
+        :model-value="about.recordType"
+        :options="types"
+        :disabled="disabled"
+        @chosen="say({ recordType: $event })"
+      />
+      in
+      <span class="inline-flex max-w-full">
+        <ChoiceList
+          as="part"
+          label="Application"
+          empty="which application?"
+          :model-value="about.application"
+          :options="places"
+          :disabled="disabled"
+          @chosen="say({ application: $event })"
+        />,</span
+      >
+      to
+      <ChoiceList
+        as="part"
+        label="What to do with the rows"
+        :model-value="about.operation"
+        :options="OPERATIONS"
+        :disabled="disabled"
+        @chosen="say({ operation: $event })"
+      />.
+    </p>
+    <p v-if="chosen" class="mt-2 flex items-center gap-2">
+      <StageLabel :stage="chosen.stage" /><span class="soft text-small">{{
+        chosen.stage === "live" ? "these are the real records" : "not the real records"
+      }}</span>
+    </p>
+  </section>
+  <p class="soft text-small">
+    {{ why }} {{ known.account
+    }}<template v-if="!chosen">
+      The sheet is like none that went out from here, so the application, and whether it is <b>live</b> or
+      <b>practice</b>, is yours to say.</template
+    >
+  </p>
+  <div v-if="!chosen" class="flex flex-wrap gap-2">
+    <button
+      v-for="one in applications"
+      :key="one.name"
+      type="button"
+      class="btn max-w-full"
+      :disabled="disabled"
+      :title="one.label"
+      @click="say({ application: one.name })"
+    >
+      <StageLabel :stage="one.stage" /> <span class="truncate">{{ one.label }}</span>
+    </button>
+  </div>
+</template>
