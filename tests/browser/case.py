@@ -54,8 +54,8 @@ class BrowserCase(unittest.TestCase):
         browser.begin(address or self.demo.address)
         return browser
 
-    def records(self, query: str) -> list[dict[str, Any]]:
-        address = f"{self.demo.register}/live/odata/Berths"
+    def records(self, query: str, source: str = "Berths") -> list[dict[str, Any]]:
+        address = f"{self.demo.register}/live/odata/{source}"
         answer = httpx.get(address, params={"$filter": query}, headers=OFFICE, trust_env=False, verify=False)
         return list(answer.json()["value"])
 

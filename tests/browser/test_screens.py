@@ -103,7 +103,15 @@ class Keyboard(BrowserCase):
 
     def test_columns_and_keys_by_keys_alone(self) -> None:
         browser = self.browser()
-        browser.open("/trips/3/columns")
+        path = browser.downloads / "club.csv"
+        path.write_text("harbour;berth_no;length_m;bollard cond.\nOLDBASIN;A-001;9.5;good\nOLDBASIN;A-002;9.5;fair\n")
+        browser.drop(path)
+        browser.see("What is this sheet about?")
+        browser.choose("Application", "Saltmarsh Harbour Register (practice)")
+        browser.click("Bring it in")
+        browser.see("2 rows read")
+        number = browser.driver.current_url.partition("/trips/")[2].partition("/")[0]
+        browser.open(f"/trips/{number}/columns")
         browser.see("3 of 4 columns carried")
         browser.tab_to("button[aria-label^='Field of the column bollard cond.']")
         browser.keys(Keys.ENTER)
@@ -121,7 +129,7 @@ class Keyboard(BrowserCase):
         browser.see("A row whose record exists is set aside.")
         browser.tab_to("form .btn.go")
         browser.keys(Keys.ENTER)
-        browser.until(lambda: "/trips/3/review" in browser.driver.current_url, "Review")
+        browser.until(lambda: f"/trips/{number}/review" in browser.driver.current_url, "Review")
         browser.see("set aside")
 
     def test_the_grid_keeps_the_focus_and_says_which_cell_is_meant(self) -> None:
@@ -191,6 +199,8 @@ class Accessible(BrowserCase):
             "/trips/4/review?state=held": "Row 29 is held",
             "/trips/2/outcome": "The last master fob",
             "/trips/1": "not back yet",
+            "/trips/3/file": "526 of 563 cells",
+            "/sheets/4": "Berths is likeliest",
         }
         for path, words in screens.items():
             with self.subTest(path):

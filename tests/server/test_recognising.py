@@ -114,4 +114,3 @@ class Recognising(ServiceCase):
             self.assertEqual(do_now(job).error, "")
         self.assertEqual(reads.call_count, 1)
         self.assertEqual(self.terms(trip), {"same": len(lines) - 1})
-        self.assertEqual(list((self.vexo.data / "stages" / "reading").iterdir()), [])

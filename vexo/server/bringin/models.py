@@ -15,7 +15,7 @@ class Upload(models.Model):
     It waits at File until it is said what it is about. ``choices`` is how a person wants it read, ``profile`` what was
     found in it, ``known`` where it may belong, ``trouble`` why it cannot be read. ``recognising`` and ``bringing`` are
     the jobs that were asked for when it was whole; each is asked for once. ``trip`` is where it came in; ``left`` are
-    files that nobody wanted.
+    files that nobody wanted; ``read`` are those whose cells are in the cache.
     """
 
     name = models.CharField(max_length=300)
@@ -33,6 +33,7 @@ class Upload(models.Model):
     bringing = models.PositiveBigIntegerField(null=True)
     trip = models.ForeignKey(Trip, models.SET_NULL, null=True, related_name="uploads")
     left = models.BooleanField(default=False)
+    read = models.BooleanField(default=False)
 
     class Meta:
         ordering = ("id",)

@@ -5,9 +5,11 @@ from __future__ import annotations
 import hashlib
 import json
 import uuid
+from datetime import timedelta
 from pathlib import Path
 
 import polars as pl
+from django.utils import timezone
 
 from vexo.core.sheets import Choices, SheetProfile, read_sheet
 from vexo.core.sheets.shaping import Shaped, reshape
@@ -18,6 +20,7 @@ from ..data_folder import absolute
 from .models import Upload
 
 _VERSION = 2
+_SHOWN_FOR = timedelta(hours=1)
 
 
 def place_of(upload: Upload, choices: Choices) -> str:
@@ -76,6 +79,15 @@ def read_upload(upload: Upload) -> tuple[pl.DataFrame, SheetProfile]:
 
 
 def forget(upload: Upload) -> None:
-    """The upload has come in, or is not wanted: its cells stand in the trip, or nowhere."""
+    """Drop what was read of a file."""
     for path in absolute("stages/reading").glob(f"{upload.pk}-*"):
         path.unlink(missing_ok=True)
+
+
+def forget_old() -> None:
+    """Drop what was read of files that came in a while ago: their cells stand in their trips, and no page that shows
+    them here is open any more."""
+    before = timezone.now() - _SHOWN_FOR
+    for upload in Upload.objects.filter(trip__isnull=False, read=True, began_at__lt=before):
+        forget(upload)
+        Upload.objects.filter(pk=upload.pk).update(read=False)

@@ -26,7 +26,7 @@ from ..jobs.leases import Lease
 from ..trips.models import Sheet, Trip
 from ..trips.sheets import kept_records, newest_in, stamp_fits
 from .models import Upload
-from .reading import read_upload
+from .reading import forget_old, read_upload
 
 _ENOUGH = 0.5
 _CLEARLY = 0.1
@@ -202,7 +202,8 @@ def recognise(lease: Lease) -> dict[str, Any]:
         mine.update(trouble=str(error), profile=None, known=None)
         raise
     digest = upload.digest or digest_of(upload)
-    mine.update(profile=profile.to_json(), trouble="", digest=digest)
+    mine.update(profile=profile.to_json(), trouble="", digest=digest, read=True)
+    forget_old()
     known = _known(profile, cells, digest)
     mine.update(known=known)
     return known

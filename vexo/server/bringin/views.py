@@ -186,11 +186,11 @@ class UploadView(APIView):
         job = read_otherwise(upload, person_of(request), Choices(**asked.validated_data))
         return Response(JobSerializer(job).data, status=202)
 
-    @extend_schema(responses={204: None})
+    @extend_schema(responses=UploadStateSerializer)
     def delete(self, request: Request, number: int) -> Response:
         """Leave a file that waits: it is gone, and no trip was touched."""
         uploads.leave(number)
-        return Response(status=204)
+        return Response({"id": number, "received": 0})
 
     @extend_schema(
         request={"application/octet-stream": OpenApiTypes.BINARY},

@@ -107,8 +107,8 @@ def load_measuring_weekend(application: Application) -> Upload:
 def load_season_rates(application: Application) -> Trip:
     """Berths that went out as a workbook and came home from another program: as text, with two columns less."""
     fields = ["id", "harbour", "berth_no", "daily_rate", "length_m", "services", "status", "notes"]
-    trip = new_trip(application, "Berth", "Bram Tidewell", fields, _TERN, "Season rates, Tern Island")
-    sent = _done(enqueue("send out", "Bram Tidewell", trip, mine=True, format="xlsx"))
+    trip = new_trip(application, "Berth", "bram", fields, _TERN, "Season rates, Tern Island")
+    sent = _done(enqueue("send out", "bram", trip, mine=True, format="xlsx"))
     kept = kept_records(trip)
     if sent.error or kept is None:
         raise PlainError(f"The demo's berths did not go out: {sent.error}")
@@ -150,6 +150,6 @@ def load_insurance_dates(application: Application) -> Trip:
     """Vessels whose insurance runs out soon: out, and not back yet."""
     fields = ["registration", "name", "owner", "owner/last_name", "insurance_no", "insured_until"]
     condition = "insured_until lt 2027-02-01"
-    trip = new_trip(application, "Vessel", "Ada Quillfeather", fields, condition, "Insurance dates, winter")
-    _done(enqueue("send out", "Ada Quillfeather", trip, mine=True, format="xlsx"))
+    trip = new_trip(application, "Vessel", "ada", fields, condition, "Insurance dates, winter")
+    _done(enqueue("send out", "ada", trip, mine=True, format="xlsx"))
     return trip

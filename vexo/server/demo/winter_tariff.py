@@ -26,7 +26,7 @@ from ..trips.models import Trip
 from ..trips.sheets import kept_records, stamp_of
 from .other_trips import person
 
-WHO = "Ada Quillfeather"
+WHO = "ada"
 COLLEAGUE_TOKEN = "saltmarsh-office-token"  # noqa: S105 - the stand-in's own, for the demo only
 CONDITION = "harbour in ('NORTHHAVEN', 'GULLPOINT') and status ne 'retired' and daily_rate ne null"
 FIELDS = ["id", "harbour", "berth_no", "daily_rate", "services", "status", "length_m", "holder", "holder/last_name"]

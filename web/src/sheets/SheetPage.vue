@@ -35,14 +35,18 @@ const { data: applications } = useApplications();
 const mayPrepare = useMay("prepare");
 
 const version = ref(0);
+const readAs = computed(() => {
+  const { worksheet, header, encoding, delimiter } = sheet.value?.choices ?? {};
+  return JSON.stringify([worksheet, header, encoding, delimiter]);
+});
 const window = useWindow(() => ({
-  trip: sheet.value?.state === "read" ? id.value : 0,
+  trip: sheet.value?.state === "read" && sheet.value.trip == null ? id.value : 0,
   view: "waiting",
   state: "",
   column: "",
   text: "",
   order: "",
-  version: `${version.value} ${JSON.stringify(sheet.value?.choices)}`,
+  version: `${version.value} ${readAs.value}`,
 }));
 const { row, column } = useSelected();
 const columns = computed<GridColumn[]>(() =>
@@ -197,7 +201,9 @@ useKeys("The sheet", [{ key: "B", says: "bring it in", run: bringIn }]);
     <div class="work">
       <div class="main">
         <div class="tools">
-          <b>{{ sheet.state === "read" ? sentence : "Reading…" }}</b>
+          <b>{{
+            sheet.state === "read" ? sentence : sheet.state === "failed" ? "It could not be read" : "Reading…"
+          }}</b>
           <span v-if="sheet.state === 'read'" class="soft">as they stand in the file</span>
         </div>
         <TitleRows :found="sheet.found" />

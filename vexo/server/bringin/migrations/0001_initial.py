@@ -31,6 +31,7 @@ class Migration(migrations.Migration):
                 ('recognising', models.PositiveBigIntegerField(null=True)),
                 ('bringing', models.PositiveBigIntegerField(null=True)),
                 ('left', models.BooleanField(default=False)),
+                ('read', models.BooleanField(default=False)),
                 ('trip', models.ForeignKey(null=True, on_delete=django.db.models.deletion.SET_NULL, related_name='uploads', to='trips.trip')),
             ],
             options={
