@@ -11,7 +11,7 @@ import xlsxwriter
 from tests.core.examples import BERTH, CATALOGUE, cells, matches, plan
 from tests.support import temporary_folder
 from vexo.core.columns.carrying import Reading, carry
-from vexo.core.columns.marks import CLEAR, LEAVE, VALUE, read_marks
+from vexo.core.columns.marks import CHANGE, CLEAR, LEAVE, VALUE, read_marks
 from vexo.core.records import Catalogue, UnknownName
 from vexo.core.sheets import Column, SheetError, SheetProfile, read_sheet
 from vexo.core.sheets.stored import day_of, shortest
@@ -76,8 +76,27 @@ class Marks(unittest.TestCase):
     def test_list_marks_belong_to_fields_with_several_values(self) -> None:
         self.assertEqual(self.read("services", "[set] water; wifi"), [(VALUE, "water; wifi", False)])
         self.assertTrue(self.read("rate", "[set] 5")[0][2])
+        self.assertTrue(self.read("rate", "[add] 5")[0][2])
+        self.assertTrue(self.read("services", "[add] a [add] b")[0][2])
+        self.assertTrue(self.read("services", "[add] wifi [set] power")[0][2])
+        self.assertTrue(self.read("services", "[clear] [remove] wifi")[0][2])
         self.assertTrue(self.read("services", "[ad] wifi")[0][2])
         self.assertTrue(self.read("rate", "[clear] 5")[0][2])
+
+    def test_items_are_added_and_taken_away_together(self) -> None:
+        on = (pl.Series(["[ADD] a; b", "\u00a0[remove] a", "[add] a [remove] b; c", "[remove] b [add] a"]), True)
+        marked = read_marks(BERTH.field("services"), *on)
+        self.assertEqual(marked.texts.to_list(), ["a; b", "", "a", "a"])
+        self.assertEqual(marked.without.to_list(), ["", "a", "b; c", "b"])
+        self.assertEqual(marked.say.to_list(), [CHANGE] * 4)
+        self.assertEqual(marked.problems.null_count(), 4)
+
+    def test_a_real_bracket_of_an_item_is_doubled_too(self) -> None:
+        self.assertEqual(self.read("services", "[[new]; wifi"), [(VALUE, "[new]; wifi", False)])
+        self.assertEqual(self.read("services", "wifi; [[new]"), [(VALUE, "wifi; [new]", False)])
+        self.assertEqual(self.read("services", r"c\\d; [[a\;b]"), [(VALUE, r"c\\d; [a\;b]", False)])
+        self.assertEqual(self.read("services", "[set] [[new]"), [(VALUE, "[new]", False)])
+        self.assertEqual(self.read("services", "[add] [[remove]"), [(CHANGE, "[remove]", False)])
 
     def test_in_a_sheet_from_elsewhere_a_bracket_is_a_bracket(self) -> None:
         self.assertEqual(self.read("name", "[clear]", on=False), [(VALUE, "[clear]", False)])

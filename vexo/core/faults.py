@@ -38,6 +38,7 @@ CELL_CODES = (
     "names-none",
     "names-several",
     "not-read",
+    "lost-character",
 )
 CODES: dict[str, Does] = {
     "set-aside": Does.ASIDE,

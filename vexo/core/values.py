@@ -76,6 +76,8 @@ def parse(field: Field, texts: pl.Series) -> Parsed:
     if field.kind == Kind.TEXT:
         return _parse_text(field, texts)
     plain = bare(texts)
+    if field.kind in (Kind.DECIMAL, Kind.WHOLE, Kind.DATE, Kind.MOMENT):
+        plain = ascii_digits(plain)
     readers: dict[Kind, Callable[[Field, pl.Series], Parsed]] = {
         Kind.DECIMAL: _parse_number,
         Kind.WHOLE: _parse_number,
@@ -121,6 +123,13 @@ def _parse_text(field: Field, texts: pl.Series) -> Parsed:
     if field.max_length is not None:
         cases.append((values.str.len_chars() > field.max_length, problem("too-long", field.max_length)))
     return Parsed(values, _problems(cases, values))
+
+
+def ascii_digits(texts: pl.Series) -> pl.Series:
+    """Texts with the decimal digits of every script as 0 to 9."""
+    if not texts.str.contains(r"[^\x00-\x7f]").any():
+        return texts
+    return on_unique(texts, lambda text: "".join(str(unicodedata.decimal(c, c)) for c in text))
 
 
 def _parse_number(field: Field, texts: pl.Series) -> Parsed:

@@ -38,6 +38,7 @@ _WORDS: Mapping[str, Words] = {
     "exists": lambda f, a: "The record exists already.",
     "twin": lambda f, a: f"Says the same as row {_said(a, 0)}." if a else "Says the same as an earlier row.",
     "key-blank": lambda f, a: f"The key is blank or partly blank; fill in {f}.",
+    "lost-character": lambda f, a: f"{f} holds a character that was lost on the way. Type the cell anew.",
     "letter-for-figure": lambda f, a: f"{f} is not a number: a letter stands for a figure (O for 0, l for 1).",
     "decimal-comma": lambda f, a: f"{f} is not a number: write a point before the decimals.",
     "not-a-number": lambda f, a: f"{f} is not a number.",

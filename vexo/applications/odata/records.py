@@ -12,19 +12,38 @@ import polars as pl
 from vexo.core.records import IDENTIFIER, VERSION, Catalogue, Field, Kind, RecordType
 from vexo.core.values import dtype, normal, parse
 
+from ..base import ApplicationError
+
 
 def _typed(field: Field, values: list[Any]) -> pl.Series:
     """One field's JSON values as a column. What the application holds is taken as it is, choices of old too."""
     match field.kind:
-        case Kind.WHOLE | Kind.YES_NO:
+        case Kind.YES_NO:
             return pl.Series(values, dtype=dtype(field))
         case Kind.CHOICES:
             order = {choice.value: at for at, choice in enumerate(field.choices)}
             lists = [None if v is None else sorted(v, key=lambda i: (order.get(i, len(order)), i)) for v in values]
             return pl.Series(lists, dtype=pl.List(pl.String))
-        case Kind.DECIMAL | Kind.DATE | Kind.MOMENT:
-            return parse(field, pl.Series([None if v is None else _plain(v) for v in values], dtype=pl.String)).values
+        case Kind.WHOLE | Kind.DECIMAL | Kind.DATE | Kind.MOMENT:
+            return _read(field, pl.Series([None if v is None else _plain(v) for v in values], dtype=pl.String))
     return normal(pl.Series([None if v is None else str(v) for v in values], dtype=pl.String))
+
+
+def _read(field: Field, texts: pl.Series) -> pl.Series:
+    """Values as the catalogue says they are. Raises ApplicationError where one is not: it would pass for an empty one.
+
+    A moment is kept to the microsecond.
+    """
+    if field.kind == Kind.MOMENT:
+        texts = texts.str.replace(r"(\.\d{6})\d+", "${1}")
+    values = parse(field, texts).values
+    lost = texts.is_not_null() & values.is_null()
+    if lost.any():
+        raise ApplicationError(
+            f"The application says {texts.filter(lost)[0]!r} for {field.label}, which is none of the values that its "
+            "own catalogue allows there. Correct the record or the catalogue, or leave the field out."
+        )
+    return values
 
 
 def _plain(value: Any) -> str:

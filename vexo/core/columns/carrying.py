@@ -1,7 +1,8 @@
 """Cells → carried values: typed, with what each cell says and what could not be read.
 
 The table has ``row_id``, ``row`` and, for each field, ``val.FIELD`` (typed; a reference as record ID), ``say.FIELD``
-(leave, value or clear), ``why.FIELD`` (a problem, or null) and ``raw.FIELD`` (the text, where there is a problem).
+(leave, value, clear or change: then ``val.`` are items to add and ``without.FIELD`` those to take away),
+``why.FIELD`` (a problem, or null) and ``raw.FIELD`` (the text, where there is a problem).
 """
 
 from __future__ import annotations
@@ -11,11 +12,12 @@ from dataclasses import dataclass
 
 import polars as pl
 
+from ..faults import problem
 from ..records import Field, Kind, RecordType
 from ..sheets.outgoing import PREFIX
-from ..sheets.sheet import ROW, ROW_ID
+from ..sheets.sheet import ROW, ROW_ID, UNKNOWN
 from ..values import parse
-from .marks import read_marks
+from .marks import CHANGE, read_marks
 from .matching import ColumnMatch
 from .references import empty_lookup, resolve
 
@@ -62,6 +64,17 @@ def raw_column(field: Field | str) -> str:
     return f"raw.{field if isinstance(field, str) else field.name}"
 
 
+def without_column(field: Field | str) -> str:
+    """Where the items are that the cells of a many-valued field take away."""
+    return f"without.{field if isinstance(field, str) else field.name}"
+
+
+def _unreadable(texts: pl.Series) -> pl.Series:
+    """Cells with a character that was lost on the way: what they said is not known."""
+    lost = texts.str.contains(UNKNOWN, literal=True).fill_null(value=False)
+    return pl.DataFrame({"lost": lost}).select(pl.when("lost").then(problem("lost-character")).alias("p")).to_series()
+
+
 def carry(
     cells: pl.DataFrame,
     matches: Sequence[ColumnMatch],
@@ -80,13 +93,19 @@ def carry(
         field = match.field
         if field is None or not (match.carried or field.name == record_type.identifier):
             continue
-        marked = read_marks(field, cell_texts(cells, match, reading), reading.marks)
+        texts = cell_texts(cells, match, reading)
+        marked = read_marks(field, texts, reading.marks)
         parsed = parse(field, marked.texts)
         values, problems = parsed.values, parsed.problems
         if field.kind == Kind.REFERENCE:
             values, problems = resolve(values, lookups.get(field.target or "", empty_lookup()))
-        why = pl.select(pl.coalesce(marked.problems, problems)).to_series()
-        texts = cell_texts(cells, match, reading)
+        told = [marked.problems, _unreadable(texts), problems]
+        if field.kind == Kind.CHOICES:
+            # Only items to take away leave none to add, which is no unreadable cell.
+            without = parse(field, marked.without.replace("", None))
+            told = [*told[:2], problems.set((marked.say == CHANGE) & (marked.texts == ""), None), without.problems]
+            columns.append(without.values.alias(without_column(field)))
+        why = pl.select(pl.coalesce(told)).to_series()
         columns += [
             values.alias(values_column(field)),
             marked.say.alias(say_column(field)),

@@ -2,50 +2,100 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 
 import polars as pl
 
 from ..faults import problem
 from ..records import Field, Kind
-from ..values import SPACES, bare
+from ..values import SPACES, bare, join_items, on_unique, split_items
 
-LEAVE, VALUE, CLEAR = 0, 1, 2
+LEAVE, VALUE, CLEAR, CHANGE = 0, 1, 2, 3
+_BEGINS = rf"^{SPACES}*\["
 _MARK = rf"(?s)^{SPACES}*\[([A-Za-z]*)\]{SPACES}*(.*)$"
 _KNOWN = "[clear], [keep]"
-_KNOWN_MANY = "[clear], [keep], [set] a; b"
+_KNOWN_MANY = "[clear], [keep], [set] a; b, [add] a; b, [remove] a"
+_CHANGES = re.compile(rf"^{SPACES}*\[(add|remove)\](.*?)(?:(?<!\[)\[(add|remove)\](.*))?$", re.IGNORECASE | re.DOTALL)
+
+_ANOTHER = re.compile(r"(?<!\[)\[(add|remove|set|clear|keep)\]", re.IGNORECASE)
 
 
 @dataclass(frozen=True)
 class Marked:
-    """Cells after marks: ``say`` is leave, value or clear; ``texts`` the rest; ``problems`` marks that mean nothing."""
+    """Cells after marks: ``say`` is leave, value, clear or change; ``texts`` the rest; ``problems`` marks that mean
+    nothing. Where a cell changes a list, ``texts`` are the items to add and ``without`` those to take away."""
 
     say: pl.Series
     texts: pl.Series
     problems: pl.Series
+    without: pl.Series
+
+
+def _real(text: str) -> str:
+    """A list's items without the doubling of a real bracket at their beginning."""
+    return join_items([item[1:] if item.startswith("[[") else item for item in split_items(text)])
+
+
+def _part(text: str, wanted: str) -> str | None:
+    """The items that a cell adds, or takes away; None where it is no such cell, empty where there are none."""
+    found = _CHANGES.match(text)
+    if found is None or (found[3] and found[3].lower() == found[1].lower()):
+        return None
+    if _ANOTHER.search(found[2]) or _ANOTHER.search(found[4] or ""):
+        return None
+    parts = {found[1].lower(): found[2], (found[3] or "").lower(): found[4]}
+    return _real(parts.get(wanted) or "")
+
+
+def _list_marks(texts: pl.Series) -> pl.DataFrame:
+    """``add`` and ``remove`` of cells that change a list, null in others; ``set`` what a whole list is said to be, and
+    ``real`` what a cell without a mark says."""
+    some = texts.set(~texts.str.contains(_BEGINS).fill_null(value=False), None)
+    doubled = texts.str.contains("[[", literal=True).fill_null(value=False)
+    return pl.DataFrame(
+        {
+            "add": on_unique(some, lambda text: _part(text, "add")),
+            "remove": on_unique(some, lambda text: _part(text, "remove")),
+            "set": on_unique(some.str.extract(_MARK, 2), _real),
+            "real": on_unique(texts, _real) if doubled.any() else texts,
+        },
+        schema=dict.fromkeys(("add", "remove", "set", "real"), pl.String),
+    )
 
 
 def read_marks(field: Field, texts: pl.Series, on: bool) -> Marked:
     """Take the marks off a column of cells. A blank cell says leave; a real ``[`` at the start was written ``[[``."""
     blank = bare(texts).is_null()
-    frame = pl.DataFrame({"text": texts, "blank": blank})
+    nothing = pl.Series([None], dtype=pl.String).new_from_index(0, len(texts))
+    many = field.kind == Kind.CHOICES
+    frame = pl.DataFrame({"text": texts, "blank": blank, "without": nothing})
     say: pl.Expr = pl.when(pl.col("blank")).then(LEAVE).otherwise(VALUE)
     text: pl.Expr = pl.col("text")
     told: pl.Expr = pl.lit(None, dtype=pl.String)
-    if on and texts.str.contains(rf"^{SPACES}*\[").any():
-        escaped = pl.col("text").str.contains(rf"^{SPACES}*\[\[").fill_null(value=False)
-        begins = pl.col("text").str.contains(rf"^{SPACES}*\[").fill_null(value=False) & ~escaped
+    without: pl.Expr = pl.col("without")
+    if on and texts.str.contains("[", literal=True).any():
+        frame = frame.with_columns(_list_marks(texts) if many else pl.DataFrame({"real": texts}))
+        escaped = pl.col("text").str.contains(rf"{_BEGINS}\[").fill_null(value=False)
+        begins = pl.col("text").str.contains(_BEGINS).fill_null(value=False) & ~escaped
         word = pl.col("text").str.extract(_MARK, 1).str.to_lowercase()
-        rest = pl.col("text").str.extract(_MARK, 2)
-        many = field.kind == Kind.CHOICES
+        rest = pl.col("set") if many else pl.col("text").str.extract(_MARK, 2)
         alone = rest.str.strip_chars() == ""
         sets = begins & (word == "set") & pl.lit(many)
         clears, keeps = begins & (word == "clear") & alone, begins & (word == "keep") & alone
-        say = pl.when(clears).then(CLEAR).when(keeps).then(LEAVE).otherwise(say)
-        text = pl.when(escaped).then(pl.col("text").str.replace("[[", "[", literal=True)).when(sets).then(rest)
-        text = text.when(clears | keeps).then(None).otherwise(pl.col("text"))
+        changes = begins & (pl.col("add").is_not_null() if many else pl.lit(value=False))
+        if many:
+            without = pl.when(changes).then(pl.col("remove")).otherwise(pl.col("without"))
+        plain = pl.col("real") if many else pl.col("text").str.replace("[[", "[", literal=True)
+        say = pl.when(clears).then(CLEAR).when(keeps).then(LEAVE).when(changes).then(CHANGE).otherwise(say)
+        text = pl.when(escaped).then(plain).when(sets).then(rest)
+        if many:
+            text = text.when(changes).then(pl.col("add"))
+        text = text.when(clears | keeps).then(None).otherwise(pl.col("real"))
         known = _KNOWN_MANY if many else _KNOWN
-        unknown = begins & ~(sets | clears | keeps)
+        unknown = begins & ~(sets | clears | keeps | changes)
         told = pl.when(unknown).then(problem("unknown-mark", known))
-    done = frame.select(say.cast(pl.UInt8).alias("say"), text.alias("text"), told.alias("problem"))
-    return Marked(done["say"], done["text"], done["problem"])
+    done = frame.select(
+        say.cast(pl.UInt8).alias("say"), text.alias("text"), told.alias("problem"), without.alias("without")
+    )
+    return Marked(done["say"], done["text"], done["problem"], done["without"])

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import polars as pl
 
-from ..columns.carrying import raw_column, say_column, values_column, why_column
-from ..columns.marks import CLEAR, LEAVE
+from ..columns.carrying import raw_column, say_column, values_column, why_column, without_column
+from ..columns.marks import CHANGE, CLEAR, LEAVE
 from ..records import IDENTIFIER, Field, Kind
 from ..values import dtype, normal, rounded_to_15, same
 from .pairs import has_column, held_column, said_column
@@ -37,6 +37,27 @@ def _damaged(frame: pl.DataFrame, field: Field) -> pl.DataFrame:
     return frame.with_columns(pl.Series("short", [None], dtype=dtype(field)).new_from_index(0, len(frame)))
 
 
+def _changed_lists(frame: pl.DataFrame, field: Field) -> pl.DataFrame:
+    """Where cells add and take away items, ``new.`` is the application's list with that done; ``relisted`` tells
+    whether it would have changed what the sheet said, so that what was done once is not done again."""
+    name, say = field.name, pl.col(say_column(field.name))
+    if not (frame[say_column(name)] == CHANGE).any():
+        return frame.with_columns(pl.lit(value=False).alias("relisted"))
+    order = {choice.value: at for at, choice in enumerate(field.choices)}
+    nothing: pl.Expr = pl.lit([], dtype=pl.List(pl.String))
+
+    def done(base: str) -> pl.Expr:
+        made = pl.col(base).fill_null(nothing).list.set_union(pl.col(values_column(name)).fill_null(nothing))
+        left = made.list.set_difference(pl.col(without_column(name)).fill_null(nothing))
+        ranks = pl.element().replace_strict(order, default=len(order), return_dtype=pl.UInt32)
+        return left.list.eval(pl.element().sort_by([ranks, pl.element()])) if order else left.list.sort()
+
+    said = done(said_column(name))
+    relisted = ~pl.col(has_column(name)) | ~said.eq(pl.col(said_column(name)).fill_null(nothing))
+    now = pl.when(say == CHANGE).then(done(old_column(name))).otherwise(pl.col(new_column(name)))
+    return frame.with_columns(now.alias(new_column(name)), relisted.alias("relisted"))
+
+
 def compare_field(frame: pl.DataFrame, field: Field, finds: pl.Expr, fixed: pl.Expr) -> pl.DataFrame:
     """Add ``new.``, ``do.`` and ``emptied.`` of one field.
 
@@ -51,6 +72,7 @@ def compare_field(frame: pl.DataFrame, field: Field, finds: pl.Expr, fixed: pl.E
     said, held, has = said_column(name), held_column(name), pl.col(has_column(name))
     empty = pl.lit(None, dtype=dtype(field))
     frame = frame.with_columns(pl.when(say == CLEAR).then(empty).otherwise(pl.col(values_column(name))).alias(new))
+    frame = _changed_lists(frame, field)
     frame = _damaged(frame, field)
     damaged = pl.col("short").is_not_null() & (pl.col(new) == pl.col("short")).fill_null(value=False)
     bad = pl.col(why_column(name)).is_not_null()
@@ -71,6 +93,8 @@ def compare_field(frame: pl.DataFrame, field: Field, finds: pl.Expr, fixed: pl.E
         .then(Do.BAD)
         .when(pl.col(IDENTIFIER).is_null() & ~pl.col(CREATES))
         .then(Do.NOTHING)
+        .when((say == CHANGE) & ~pl.col(CREATES))
+        .then(pl.when(pl.col("relisted") & ~same(new, old, field)).then(Do.WRITE).otherwise(Do.NOTHING))
         .when(pl.col(CREATES))
         .then(pl.when(say == LEAVE).then(Do.NOTHING).otherwise(Do.WRITE))
         .when(finds)
@@ -85,7 +109,7 @@ def compare_field(frame: pl.DataFrame, field: Field, finds: pl.Expr, fixed: pl.E
     if field.kind == Kind.CHOICES:
         emptied = emptied & (pl.col(said).list.len() > 0)
     return frame.with_columns(choose.cast(pl.UInt8).alias(do), emptied.alias(f"emptied.{name}")).drop(
-        "short", "as_sent"
+        "short", "as_sent", "relisted"
     )
 
 

@@ -6,9 +6,9 @@ from collections.abc import Sequence
 
 import polars as pl
 
-from ..columns.carrying import say_column, values_column
+from ..columns.carrying import say_column, values_column, without_column
 from ..faults import Case
-from ..records import IDENTIFIER, Field
+from ..records import IDENTIFIER, Field, Kind
 from ..sheets.sheet import ROW, ROW_ID
 from ..values import to_text
 
@@ -19,8 +19,9 @@ def says(field: Field) -> pl.Expr:
     def text(values: pl.Series) -> pl.Series:
         return to_text(field, values).fill_null("")
 
-    value = pl.col(values_column(field.name)).map_batches(text, return_dtype=pl.String)
-    return pl.concat_str(pl.col(say_column(field.name)).cast(pl.String), pl.lit("="), value)
+    names = [values_column(field.name), *([without_column(field.name)] if field.kind == Kind.CHOICES else [])]
+    values = [pl.col(name).map_batches(text, return_dtype=pl.String) for name in names]
+    return pl.concat_str(pl.col(say_column(field.name)).cast(pl.String), *values, separator="=")
 
 
 def lay_groups(frame: pl.DataFrame, stopped: pl.DataFrame, fields: Sequence[Field], key: Sequence[str]) -> pl.DataFrame:

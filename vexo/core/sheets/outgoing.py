@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import polars as pl
 
 from ..records import Catalogue, Field, Kind, RecordType
-from ..values import SEPARATOR, normal, to_text
+from ..values import SEPARATOR, SPACES, normal, to_text
 
 FORMULA_BEGIN = r"^[=+\-@\t\r']"
 PREFIX = "'"
@@ -63,11 +63,14 @@ def outgoing_columns(
     columns = []
     for field in fields:
         own = catalogue.field(record_type, column_of(field, catalogue)) if field.path is None else field
-        cells = to_text(own, records[own.name])
+        values = records[own.name]
+        if own.kind == Kind.CHOICES and not field.read_only:
+            values = values.list.eval(pl.element().str.replace(rf"^({SPACES}*)\[", "${1}[["))
+        cells = to_text(own, values)
         if own.kind in (Kind.TEXT, Kind.REFERENCE, Kind.CHOICE):
             cells = normal(cells)
-            if not field.read_only and cells.str.starts_with("[").any():
-                cells = cells.str.replace(r"^\[", "[[")
+            if not field.read_only:
+                cells = cells.str.replace(rf"^({SPACES}*)\[", "${1}[[")
         number = field.is_number and _fits_a_spreadsheet(cells)
         note = _note(field, catalogue)
         columns.append(OutgoingColumn(field, field.label, note, cells, number, field.name in keys))

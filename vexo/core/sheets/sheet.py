@@ -10,6 +10,8 @@ from .findings import Finding
 
 ROW = "row"
 ROW_ID = "row_id"
+UNKNOWN = "\ufffd"
+"""What stands in a cell for a byte that fits no character."""
 STAMP_PROPERTY = "vexo-stamp-"
 
 

@@ -12,12 +12,10 @@ from .cutting import SEPARATOR_LINE, cut, find_delimiter
 from .decoding import STRAY, decode, known_as
 from .findings import Finding, each_row
 from .shaping import column_letters
-from .sheet import AS_FOUND, ROW, Choices
+from .sheet import AS_FOUND, ROW, UNKNOWN, Choices
 
 _TELLING = r"[^\x00-\x7f]"
 _TELLING_RE = re.compile(_TELLING)
-UNKNOWN = "\ufffd"
-"""What stands in a cell for a byte that fits no character."""
 
 
 def _unknown(cells: pl.DataFrame) -> list[Finding]:
