@@ -212,6 +212,9 @@ def review(setting: Setting, trip: int, everything: bool, as_json: bool) -> None
         if column["emptied"]:
             said = "emptied in the sheet, left as they are; [clear] empties them"
             out.print(f"  {column['label']}: {column['emptied']:,} {said}")
+    if newest.summary["keys_not_read"]:
+        many = f"{newest.summary['keys_not_read']:,} records are too many to read all their keys"
+        out.print(f"  {many}: one that is only written otherwise may be taken for a new one")
     for where, count in newest.summary["pointed"].items():
         out.print(f"  {count:,} records point to those to be deleted: {where}")
     changed = [c["field"] for c in columns_ if c["changed"] or c["held"] or c["unreadable"]]

@@ -151,8 +151,9 @@ def bring_in(lease: Lease) -> dict[str, Any]:
     read_alike = upload.choices in ({}, newest.choices if newest else {})
     if newest and not said and read_alike and newest.digest == incoming.digest:
         return _as_it_was(lease, upload, newest)
-    refuse_unasked(incoming, upload.said)
-    rows = incoming.trip is not None and row_column(incoming.profile) is not None and newest is not None
+    rows = row_column(incoming.profile) is not None and newest is not None
+    if not rows:
+        refuse_unasked(incoming, upload.said)
     for _ in range(_TRIES):
         lease.progress(2, 4, "numbering rows")
         if incoming.trip is not None:

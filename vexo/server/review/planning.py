@@ -13,7 +13,7 @@ from vexo.applications import Application as Client
 from vexo.core.columns.carrying import Reading, carry, cell_texts
 from vexo.core.columns.references import different, key_texts, make_lookup, naming_fields
 from vexo.core.conditions import read_condition
-from vexo.core.keys.finding import row_keys
+from vexo.core.keys.finding import normal_key, row_keys
 from vexo.core.planning import Inputs, Operation, make_plan
 from vexo.core.planning.pairs import Ledger
 from vexo.core.records import IDENTIFIER, Kind
@@ -37,6 +37,7 @@ from .models import Plan
 from .plans import Reviewed, natures_of, newest_plan, settings_for, shape_of
 
 _SMALL_TYPE = 10_000
+MOST_KEYS = 2_000_000
 _MOST_SUMMED = 50_000
 _MOST_POINTED = 2_000
 _TRIES = 5
@@ -99,22 +100,41 @@ def _records_now(
     if total <= _SMALL_TYPE or len(carried) * 3 > total:
         return pl.concat(list(client.read(record_type, fields)))
     keys = row_keys(carried, key, record_type).rename({f"key.{name}": name for name in key})
+    parts: list[pl.DataFrame] = []
     if key == (record_type.identifier,):
         known = pl.concat([known, keys[key[0]].cast(pl.String)])
         found = pl.DataFrame(schema={IDENTIFIER: pl.String})
-        parts = []
     else:
-        found = client.read_by_keys(record_type, fields, key, keys)
-        parts = [found]
+        makes = planned.settings.operation in (Operation.CREATE, Operation.UPSERT)
+        if makes and total <= MOST_KEYS:
+            known = pl.concat([known, _by_all_keys(planned, keys, client)])
+            found = pl.DataFrame(schema={IDENTIFIER: pl.String})
+        else:
+            found = client.read_by_keys(record_type, fields, key, keys)
+            parts = [found]
     missing = known.filter(~known.is_in(found[IDENTIFIER].implode()))
     parts.append(_by_identifier(planned, fields, missing, client))
     return pl.concat(parts).unique(IDENTIFIER, keep="first", maintain_order=True)
+
+
+def _by_all_keys(planned: Reviewed, keys: pl.DataFrame, client: Client) -> pl.Series:
+    """IDs of the records that rows find, by the keys of all records of the type: the application's own exact search may
+    miss a key that is only written otherwise (composed accents, spaces at its ends), and a record be made twice."""
+    names = list(planned.settings.key)
+    every = pl.concat(list(client.read(planned.record_type, names)))
+    theirs = every.select(
+        IDENTIFIER, *[normal_key(name, planned.record_type.field(name)).alias(name) for name in names]
+    ).drop_nulls(names)
+    return theirs.join(keys.select(names), on=names, how="semi")[IDENTIFIER]
 
 
 def _counted(planned: Reviewed, client: Client, total: int) -> dict[str, Any]:
     """How many records the type and the trip's selection have now, and the selection's sums."""
     trip, record_type = planned.trip, planned.record_type
     told: dict[str, Any] = {"type": total}
+    makes = planned.settings.operation in (Operation.CREATE, Operation.UPSERT)
+    if makes and total > MOST_KEYS and planned.settings.key != (record_type.identifier,):
+        told["keys_not_read"] = total
     if trip.sheets.filter(direction="out").exists():
         condition = read_condition(trip.condition, record_type, planned.catalogue)
         count = client.count(record_type, condition) if condition else total
@@ -268,7 +288,10 @@ def _attempt(trip: Trip, lease: Lease, fresh: bool) -> Plan | None:
         )
         plan, questions = make_plan(inputs, planned.settings)
         whole, pointed = _whole(planned, plan, records, client)
-    summary = figures(plan, planned, kept, ledger) | {"pointed": pointed}
+    summary = figures(plan, planned, kept, ledger) | {
+        "pointed": pointed,
+        "keys_not_read": materials.reading.get("keys_not_read", 0),
+    }
     path = stages.write(plan, stages.named(trip.pk, "plan", uuid.uuid4().hex))
     asked = stages.write(questions, stages.named(trip.pk, "questions", uuid.uuid4().hex))
     with lease.writing():

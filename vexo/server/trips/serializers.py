@@ -310,8 +310,10 @@ class PlanSerializer(serializers.Serializer[Any]):
 
 
 class SummarySerializer(serializers.Serializer[Any]):
-    """The newest plan in figures: rows by verdict, and the key that found their records."""
+    """The newest plan in figures: rows by verdict, and the key that found their records. ``keys_not_read``: how many
+    records the type has, where that is too many to read all their keys."""
 
+    keys_not_read = serializers.IntegerField(required=False)
     verdicts = serializers.DictField(child=serializers.IntegerField())
     key = serializers.ListField(child=_TEXTS())
 

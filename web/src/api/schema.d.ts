@@ -1180,8 +1180,12 @@ export interface components {
          * @enum {string}
          */
         StatusEnum: "up" | "troubled" | "down";
-        /** @description The newest plan in figures: rows by verdict, and the key that found their records. */
+        /**
+         * @description The newest plan in figures: rows by verdict, and the key that found their records. ``keys_not_read``: the type has
+         *     so many records that their keys were not all read, and a key that is only written otherwise may be missed.
+         */
         Summary: {
+            keys_not_read?: number;
             verdicts: {
                 [key: string]: number;
             };

@@ -6,6 +6,8 @@ import { api, data } from "@/api/client";
 import { jobDone, useCatalogue } from "@/api/queries";
 import { OPERATIONS } from "@/parts/operations";
 import SmallBar from "@/parts/SmallBar.vue";
+import { count } from "@/parts/format";
+import AlertNote from "@/ui/AlertNote.vue";
 import BusyButton from "@/ui/BusyButton.vue";
 import ChoiceList from "@/ui/ChoiceList.vue";
 import { useDoing } from "@/ui/doing";
@@ -123,6 +125,10 @@ const { start, busy } = useDoing(
         The key's values in a row are looked for in the application. A row whose key is found changes that record;
         nothing else does.
       </p>
+      <AlertNote v-if="trip.summary?.keys_not_read" tone="held">
+        {{ count(trip.summary.keys_not_read) }} records are too many to read all their keys. A key that is only written
+        otherwise, with composed accents or spaces at its ends, may be taken for a new record.
+      </AlertNote>
       <section class="card">
         <b>Keys compare exactly</b>
         <p>007 is not 7. Spaces at the ends do not count. A blank or partly blank key rejects its row.</p>
