@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import unicodedata
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 import polars as pl
@@ -15,6 +15,7 @@ from ..values import bare, normal, parse, to_text
 
 _MOST_VALUES = 2000
 _SAME_VALUES = 0.8
+_SAME_ROWS = 0.5
 _FEWEST = 3
 
 
@@ -67,6 +68,33 @@ def _match(profile: SheetProfile, cells: pl.DataFrame, sent: Sequence[OutgoingCo
     return found
 
 
+@dataclass(frozen=True)
+class Met:
+    """Rows of a sheet beside the rows that went out, met by one key: ``field`` and ``field.sent`` in one form each."""
+
+    rows: pl.DataFrame
+    columns: dict[str, str]
+    known: int
+
+
+def _meet(
+    profile: SheetProfile, cells: pl.DataFrame, sent: Sequence[OutgoingColumn], keys: Sequence[Sequence[str]]
+) -> Iterator[Met]:
+    """The sheet beside what went out, by each key that it has."""
+    columns = _match(profile, cells, sent)
+    fields = {one.field.name: one for one in sent}
+    ours = pl.DataFrame({n: _form(fields[n].field, cells[c]) for n, c in columns.items()}).with_row_index("at")
+    theirs = pl.DataFrame({f"{n}.sent": _form(one.field, one.cells) for n, one in fields.items()})
+    for key in keys:
+        if not all(name in columns for name in key):
+            continue
+        own = ours.with_columns(pl.concat_str([pl.col(name) for name in key], separator="\x1f").alias("key"))
+        text = pl.concat_str([pl.col(f"{name}.sent") for name in key], separator="\x1f").alias("key")
+        once = theirs.with_columns(text).filter(pl.col("key").is_not_null() & (pl.len().over("key") == 1))
+        met = own.join(once, on="key", how="left", maintain_order="left")
+        yield Met(met, columns, int(met["key"].is_in(once["key"].implode()).sum()))
+
+
 def likeness(
     profile: SheetProfile, cells: pl.DataFrame, sent: Sequence[OutgoingColumn], keys: Sequence[Sequence[str]]
 ) -> Likeness:
@@ -76,23 +104,48 @@ def likeness(
         sent: the columns as they were written, rows of all in the same order.
         keys: names of fields that tell records apart, one sequence a key; the one by which most is known counts.
     """
-    columns = _match(profile, cells, sent)
-    fields = {one.field.name: one for one in sent}
-    ours = pl.DataFrame({n: _form(fields[n].field, cells[c]) for n, c in columns.items()})
-    theirs = pl.DataFrame({n: _form(fields[n].field, fields[n].cells) for n in columns})
-    best = Likeness(0, 0, 0)
     told_apart_by = {name for key in keys for name in key}
-    others = [name for name in columns if name not in told_apart_by]
-    for key in keys:
-        if not all(name in columns for name in key):
-            continue
-        text = pl.concat_str([pl.col(name) for name in key], separator="\x1f").alias("key")
-        own = ours.with_columns(text)
-        once = theirs.with_columns(text).filter(pl.col("key").is_not_null() & (pl.len().over("key") == 1))
-        met = own.join(once, on="key", how="left", suffix=".sent", maintain_order="left").with_columns(
-            pl.col("key").is_in(once["key"].implode()).alias("there")
-        )
-        filled = sum(int(met[name].is_not_null().sum()) for name in others)
-        equal = sum(int((met[name] == met[f"{name}.sent"]).sum()) for name in others)
-        best = max(best, Likeness(equal, filled, int(met["there"].sum())), key=lambda one: (one.equal, one.rows))
+    best = Likeness(0, 0, 0)
+    for met in _meet(profile, cells, sent, keys):
+        others = [name for name in met.columns if name not in told_apart_by]
+        filled = sum(int(met.rows[name].is_not_null().sum()) for name in others)
+        equal = sum(int((met.rows[name] == met.rows[f"{name}.sent"]).sum()) for name in others)
+        best = max(best, Likeness(equal, filled, met.known), key=lambda one: (one.equal, one.rows))
     return best
+
+
+def renamed(
+    profile: SheetProfile,
+    cells: pl.DataFrame,
+    sent: Sequence[OutgoingColumn],
+    keys: Sequence[Sequence[str]],
+    free: Sequence[str],
+    missing: Sequence[str],
+) -> dict[str, str]:
+    """Columns whose header was changed: column of the sheet → field, where row by row most of what stands in it is what
+    went out in that field, and in no other.
+
+    Args:
+        free: columns that are known as no field, ``missing`` the fields that went out and have no column.
+    """
+    met = max(_meet(profile, cells, sent, keys), key=lambda one: one.known, default=None)
+    fields = {one.field.name: one.field for one in sent if one.field.name in missing}
+    if met is None or not free or not fields:
+        return {}
+    shares: dict[tuple[str, str], float] = {}
+    for column in free:
+        for name, field in fields.items():
+            beside = pl.DataFrame({"own": _form(field, cells[column]), "sent": met.rows[f"{name}.sent"]})
+            filled = beside.filter(pl.col("own").is_not_null())
+            if len(filled) < _FEWEST or filled["sent"].n_unique() < 2:
+                continue
+            share = int((filled["own"] == filled["sent"]).sum()) / len(filled)
+            if share >= _SAME_ROWS:
+                shares[column, name] = share
+    found: dict[str, str] = {}
+    for column in free:
+        own = sorted(((share, name) for (c, name), share in shares.items() if c == column), reverse=True)
+        if own and own[0][0] > (own[1][0] if len(own) > 1 else 0):
+            found[column] = own[0][1]
+    names = list(found.values())
+    return {column: name for column, name in found.items() if names.count(name) == 1}

@@ -18,7 +18,8 @@ class MappingError(Exception):
 
 @dataclass(frozen=True)
 class ColumnMatch:
-    """A column and its field, or None where it is not carried; ``how`` is said, stamp, name, label or empty."""
+    """A column and its field, or None where it is not carried; ``how`` tells the way: said, stamp, name, label,
+    contents, or nothing."""
 
     column: str
     header: str

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
 import polars as pl
 from django.db import transaction
 
+from vexo.core.columns.likeness import renamed
 from vexo.core.columns.matching import ColumnMatch, match_columns
 from vexo.core.keys.finding import suggest_key
 from vexo.core.planning.verdicts import Operation
@@ -37,6 +38,7 @@ from .identity import number_rows
 from .incoming import Incoming, incoming_of, refuse_unasked
 from .models import Upload
 from .reading import read_upload
+from .recognising import keys_of, sent_columns
 
 _TRIES = 3
 
@@ -210,9 +212,25 @@ def _numbered(job: Job, incoming: Incoming, catalogue: Catalogue, record_type: R
         said = {header: field for header, field in said.items() if header in headers or header in asked["said"]}
     stamp = profile.stamp if incoming.recognised else None
     matches = match_columns(profile, record_type, catalogue, stamp, said)
+    if incoming.recognised and trip is not None:
+        matches = _with_renamed(trip, incoming, record_type, matches)
     numbered, known = number_rows(trip, incoming.cells, profile, matches, record_type)
     differs = _differs(trip, numbered, profile)
     return Made(numbered, profile, matches, known, incoming.recognised, incoming.upload.choices, differs)
+
+
+def _with_renamed(
+    trip: Trip, incoming: Incoming, record_type: RecordType, matches: list[ColumnMatch]
+) -> list[ColumnMatch]:
+    """Columns of a sheet that went out whose header was changed are known by what stands in them."""
+    sent = sent_columns(trip)
+    free = [match.column for match in matches if match.field is None and match.how != "said"]
+    if sent is None or not free:
+        return matches
+    taken = {match.field.name for match in matches if match.field}
+    fields = {one.field.name: one.field for one in sent if one.field.name not in taken}
+    found = renamed(incoming.profile, incoming.cells, sent, keys_of(record_type), free, list(fields))
+    return [replace(m, field=fields[found[m.column]], how="contents") if m.column in found else m for m in matches]
 
 
 def _laid_over(incoming: Incoming, catalogue: Catalogue, record_type: RecordType) -> Made:

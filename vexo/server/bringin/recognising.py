@@ -15,7 +15,7 @@ from vexo.core.records import Catalogue, Kind, RecordType, UnknownName
 from vexo.core.sheets import SheetError, SheetProfile
 from vexo.core.sheets.laying import row_column, share_as_they_were
 from vexo.core.sheets.noticing import notice
-from vexo.core.sheets.outgoing import outgoing_columns
+from vexo.core.sheets.outgoing import OutgoingColumn, outgoing_columns
 from vexo.core.values import bare, normal
 
 from .. import stages
@@ -93,23 +93,33 @@ def as_it_came(digest: str) -> Found | None:
     return None
 
 
+def sent_columns(trip: Trip) -> list[OutgoingColumn] | None:
+    """The columns of a trip as they went out; None where none did, or its fields are not known any more."""
+    known, kept = trip.application.known, kept_records(trip)
+    if known is None or kept is None:
+        return None
+    try:
+        record_type = known.type(trip.record_type)
+        fields = [known.field(record_type, name) for name in trip.fields]
+        return outgoing_columns(fields, kept, record_type, known)
+    except (UnknownName, pl.exceptions.ColumnNotFoundError):
+        return None
+
+
+def keys_of(record_type: RecordType) -> list[Sequence[str]]:
+    """What tells the records of a type apart: its identifier, then its keys."""
+    return [[record_type.identifier], *record_type.keys]
+
+
 def _sent(profile: SheetProfile, cells: pl.DataFrame) -> list[Likely]:
     found = []
     headers = {column.header for column in profile.columns if column.header}
     sent = Trip.objects.filter(sheets__direction=Sheet.OUT).select_related("application").distinct()
     for trip in sent.order_by("-id")[:_LOOKED_AT]:
-        known, kept = trip.application.known, kept_records(trip)
-        if known is None or kept is None:
+        columns = sent_columns(trip)
+        if columns is None or trip.application.known is None or not headers & {one.header for one in columns}:
             continue
-        try:
-            record_type = known.type(trip.record_type)
-            fields = [known.field(record_type, name) for name in trip.fields]
-            if not headers & {field.label for field in fields}:
-                continue
-            columns = outgoing_columns(fields, kept, record_type, known)
-        except (UnknownName, pl.exceptions.ColumnNotFoundError):
-            continue
-        own = likeness(profile, cells, columns, [[record_type.identifier], *record_type.keys])
+        own = likeness(profile, cells, columns, keys_of(trip.application.known.type(trip.record_type)))
         if own.equal or own.rows:
             found.append(Likely(trip, own))
     return found

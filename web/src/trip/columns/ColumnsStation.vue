@@ -48,6 +48,7 @@ const HOW: Record<string, string> = {
   name: "The header is the field's name.",
   label: "The header is the field's label.",
   said: "Chosen by hand.",
+  contents: "The header is another, but most of what stands in it is what went out in this field.",
 };
 const finds = (c: Column | undefined): boolean => !!c && (c.is_key || c.field_name === type.value?.identifier);
 /** What becomes of a column's values, in a few words. */
