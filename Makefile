@@ -70,6 +70,8 @@ screenshots: setup browser ## Make the pictures in docs/screenshots anew, from t
 	@$(BIN)/python -m tests.browser.screenshots
 
 bench: setup ## Measure (see bench/)
+	@$(BIN)/uv pip install --quiet --python $(BIN)/python --group bench
+	$(BIN)/python -m bench.reading
 	$(BIN)/python -m bench.round_trip
 
 lock: setup ## Lock the Python dependencies anew

@@ -16,6 +16,7 @@ from hypothesis import strategies as st
 from tests.core.examples import BERTH, CATALOGUE, read_here, records
 from tests.support import temporary_folder
 from vexo.core.columns.carrying import Reading, cell_texts
+from vexo.core.columns.marks import read_marks
 from vexo.core.columns.matching import ColumnMatch
 from vexo.core.records import IDENTIFIER, VERSION
 from vexo.core.sheets import SheetError, SheetProfile, Stamp, read_sheet
@@ -106,8 +107,10 @@ class RoundTrip(unittest.TestCase):
                 self.assertEqual(set(table["name"].to_list()), {None})
                 continue
             match = ColumnMatch("c1", "Name", BERTH.field("name"), "label")
-            back = cell_texts(cells, match, Reading(marks=True, prefixed=prefixed)).str.replace(r"^\[\[", "[")
-            self.assertEqual(back.to_list(), table["name"].to_list())
+            texts_ = cell_texts(cells, match, Reading(marks=True, prefixed=prefixed))
+            marked = read_marks(BERTH.field("name"), texts_, on=True)
+            self.assertEqual(marked.texts.to_list(), table["name"].to_list())
+            self.assertEqual(marked.problems.null_count(), len(texts_))
 
     def test_a_code_shown_with_zeros_keeps_them(self) -> None:
         book = openpyxl.Workbook()

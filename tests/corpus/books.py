@@ -91,6 +91,13 @@ BOOKS = [
     Book("moments", lines(HEAD, ["A-1", datetime(2026, 5, 6, 7, 8, 9)]), HEAD, {2: ["A-1", "2026-05-06T07:08:09"]}),
     Book("times of day", lines(HEAD, ["A-1", time(7, 30)]), HEAD, {2: ["A-1", "07:30:00"]}),
     Book("days counted from 1904", counting_from_1904, ["berth", "until"], {2: ["A-1", "2026-05-06"]}),
+    Book(
+        "a formula saved without its value",
+        lines(HEAD, ["A-1", "=1+1"], ["A-2", 5]),
+        HEAD,
+        {2: ["A-1", "=1+1"], 3: ["A-2", "5"]},
+        findings=[("formula", 2, "B")],
+    ),
     Book("errors", errors, ["berth", "rate"], {2: ["A-1", "#N/A"]}),
     Book("a code shown with zeros", formatted(418, "0000000"), ["code", "value"], {2: ["A-1", "0000418"]}),
     Book("per cent", formatted(0.25, "0%"), ["code", "value"], {2: ["A-1", "0.25"]}),

@@ -181,6 +181,8 @@ class AnySheetHome(ServiceCase):
             sheet.delete_rows(1, sheet.max_row)
             for line in home.lines:
                 sheet.append([said or None for said in line])
+            for cell in (cell for line in sheet.iter_rows() for cell in line if cell.data_type == "f"):
+                cell.data_type = "s"
             book.save(folder / "home.xlsx")
             return folder / "home.xlsx"
         if way == "xlsx":

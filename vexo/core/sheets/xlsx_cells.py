@@ -15,6 +15,8 @@ from .xml_events import feed, local, new_parser
 _FLUSHED = 50_000
 _MOST_CELLS = 60_000_000
 _LAST_ROW, _LAST_COLUMN = 1_048_576, 16_384
+UNCALCULATED = "f"
+"""The kind of a cell whose formula was saved without its value; the formula stands for it."""
 SCHEMA = {"column": pl.UInt16, ROW: pl.UInt32, "kind": pl.String, "style": pl.String, "value": pl.String}
 
 
@@ -50,7 +52,7 @@ def read_cells(stream: IO[bytes]) -> pl.DataFrame:  # noqa: PLR0915 - its callba
     codes: dict[str, str] = {}
     numbers: dict[str, int] = {}
     row = column = begin = aside = total = 0
-    row_text, kind, style, value = "0", "n", "0", ""
+    row_text, kind, style, value, formula = "0", "n", "0", "", ""
     parser = new_parser()
 
     def flush() -> None:
@@ -63,7 +65,7 @@ def read_cells(stream: IO[bytes]) -> pl.DataFrame:  # noqa: PLR0915 - its callba
             one.clear()
 
     def start(name: str, attributes: dict[str, str]) -> None:
-        nonlocal row, row_text, column, kind, style, value, begin, aside
+        nonlocal row, row_text, column, kind, style, value, formula, begin, aside
         code = codes.get(name)
         if code is None:
             code = codes[name] = local(name)
@@ -82,9 +84,9 @@ def read_cells(stream: IO[bytes]) -> pl.DataFrame:  # noqa: PLR0915 - its callba
                     row_text = str(row)
             kind = attributes.get("t", "n")
             style = attributes.get("s", "0")
-            value = ""
+            value = formula = ""
             pieces.clear()
-        elif code in ("v", "t"):
+        elif code in ("v", "t", "f"):
             begin = len(pieces)
         elif code == "row":
             said = attributes.get("r", "")
@@ -96,11 +98,15 @@ def read_cells(stream: IO[bytes]) -> pl.DataFrame:  # noqa: PLR0915 - its callba
             aside += 1
 
     def end(name: str) -> None:
-        nonlocal value, aside
+        nonlocal value, formula, kind, aside
         code = codes[name]
         if code == "v" or (code == "t" and not aside):
             value += "".join(pieces[begin:])
+        elif code == "f":
+            formula = "".join(pieces[begin:])
         elif code == "c":
+            if formula and not value:
+                kind, value = UNCALCULATED, f"={formula}"
             if value:
                 if column > _LAST_COLUMN or row > _LAST_ROW:
                     raise SheetError(

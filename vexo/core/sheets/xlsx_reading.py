@@ -7,15 +7,18 @@ from __future__ import annotations
 
 import re
 import zipfile
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 import polars as pl
 
 from ..values import on_unique
+from .findings import Finding, each_row
+from .shaping import column_letters
 from .sheet import AS_FOUND, ROW, Choices, SheetError
 from .stored import ODD, WHOLE, day_of, shortest, spread
-from .xlsx_cells import read_cells, read_strings
+from .xlsx_cells import SCHEMA, UNCALCULATED, read_cells, read_strings
 from .xlsx_package import Styles, read_stamp, read_styles, worksheets
 
 
@@ -92,6 +95,19 @@ def _strings(archive: zipfile.ZipFile) -> list[str]:
         return read_strings(stream)
 
 
+def _uncalculated(cells: pl.DataFrame) -> tuple[Finding, ...]:
+    """Formulas that were saved without their values."""
+    alone = cells.filter(pl.col("kind") == UNCALCULATED).select(ROW, "column", "value").rows()
+    says = (
+        f"Row {row:,}, column {column_letters(column)}: the formula {text[:40]} was saved without its value. "
+        "Open the file in a spreadsheet and save it anew."
+        for row, column, text in alone
+    )
+    found = each_row("formula", [row for row, _, _ in alone], says)
+    places = [column_letters(column) for _, column, _ in alone]
+    return tuple(replace(one, column=place) for one, place in zip(found, places, strict=False))
+
+
 def read_xlsx(path: Path, name: str = "The file", choices: Choices = AS_FOUND) -> tuple[pl.DataFrame, dict[str, Any]]:
     """The raw cells of the first visible sheet that has any, or of the one that was chosen, and what was found.
 
@@ -109,11 +125,18 @@ def read_xlsx(path: Path, name: str = "The file", choices: Choices = AS_FOUND) -
             sheets = sorted(sheets, key=lambda one: one[0] != choices.worksheet)
         styles, strings, stamp = read_styles(archive), _strings(archive), read_stamp(archive)
         raw = pl.DataFrame({ROW: pl.Series([], dtype=pl.UInt32)})
-        name = sheets[0][0]
+        name, cells = sheets[0][0], pl.DataFrame(schema=SCHEMA)
         for name, part in sheets:
             with archive.open(part) as stream:
-                raw = spread(_texts(read_cells(stream), strings, styles, from_1904))
+                cells = read_cells(stream)
+            raw = spread(_texts(cells, strings, styles, from_1904))
             if len(raw) or choices.worksheet:
                 break
     others = tuple(other for other, _ in sheets if other != name)
-    return raw, {"format": "xlsx", "sheet": name, "other_sheets": others, "stamp": stamp}
+    return raw, {
+        "format": "xlsx",
+        "sheet": name,
+        "other_sheets": others,
+        "stamp": stamp,
+        "findings": _uncalculated(cells),
+    }
