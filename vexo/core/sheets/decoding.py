@@ -29,12 +29,13 @@ STRAY = re.compile("[\udc80-\udcff]")
 class Decoded:
     """A file's text, and the encoding it was read in; bytes that fit none stand in it as ``STRAY`` characters.
 
-    ``guessed``: nothing in the file says its encoding, and another may fit as well.
+    ``guessed``: nothing in the file says its encoding, and another may fit as well. ``clean``: every byte fits.
     """
 
     text: str
     encoding: str
     guessed: bool = False
+    clean: bool = False
 
 
 def known_as(encoding: str) -> str:
@@ -113,7 +114,7 @@ def decode(content: bytes, name: str, said: str = "") -> Decoded:
             raise SheetError(f"{name} is no sheet that can be read here: it holds bytes that are no text.")
         return Decoded(content.decode(wide), wide)
     if text is not None:
-        return Decoded(text, "utf-8")
+        return Decoded(text, "utf-8", clean=True)
     if _stray_in_utf8(content):
         return Decoded(content.decode("utf-8", errors="surrogateescape"), "utf-8")
     encoding = _one_byte(content)

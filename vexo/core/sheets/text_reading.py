@@ -51,7 +51,7 @@ def read_text(path: Path, name: str = "The file", choices: Choices = AS_FOUND) -
     content = path.read_bytes()
     decoded = decode(content, name, choices.encoding)
     text = decoded.text
-    strays = STRAY.search(text) is not None
+    strays = not decoded.clean and STRAY.search(text) is not None
     if strays:
         text = STRAY.sub(UNKNOWN, text)
     said = SEPARATOR_LINE.match(text)
