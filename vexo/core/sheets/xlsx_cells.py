@@ -9,6 +9,7 @@ from typing import IO
 
 import polars as pl
 
+from .shaping import column_letters
 from .sheet import ROW, SheetError
 from .xml_events import feed, local, new_parser
 
@@ -30,96 +31,101 @@ def column_number(letters: str) -> int:
     return number
 
 
-def _place(said: str, letters: str, row: int) -> int:
-    """The row that a cell's own place says, where its row says another."""
-    number = said[len(letters) :]
-    return int(number) if number.isdecimal() and len(number) < 9 else row
+_VALUE, _CELL, _ROW, _FORMULA, _READING_AID, _OTHER = range(6)
+_DOES = {"v": _VALUE, "t": _VALUE, "c": _CELL, "row": _ROW, "f": _FORMULA, "rPh": _READING_AID}
 
 
-def read_cells(stream: IO[bytes]) -> pl.DataFrame:  # noqa: PLR0915 - its callbacks share what they collect
+class _Names(dict[str, int]):
+    """What the callbacks have to do at an element, by its full name."""
+
+    def __missing__(self, name: str) -> int:
+        code = self[name] = _DOES.get(local(name), _OTHER)
+        return code
+
+
+def _placed(places: list[str]) -> tuple[pl.Series, pl.Series]:
+    """Column and row of cells by their places. Raises SheetError where no sheet has such a place."""
+    place = pl.Series(places, dtype=pl.String)
+    letters = place.str.strip_chars_end("0123456789")
+    known = {one: column_number(one) for one in letters.unique().to_list()}
+    column = letters.replace_strict(list(known), list(known.values()), return_dtype=pl.Int64)
+    row = place.str.strip_chars_start("ABCDEFGHIJKLMNOPQRSTUVWXYZ").cast(pl.Int64, strict=False)
+    wrong = row.is_null() | (column == 0) | (column > _LAST_COLUMN) | (row > _LAST_ROW)
+    if wrong.any():
+        raise SheetError(f"The sheet has a cell in {place.filter(wrong)[0]}, and no sheet has so many. Save it anew.")
+    return column, row
+
+
+def _next_place(before: str, row: int) -> str:
+    """Where a cell is that does not say it: right of the one before it in its row."""
+    letters = before.rstrip("0123456789") if before.endswith(str(row)) else ""
+    return f"{column_letters(column_number(letters) + 1)}{row}"
+
+
+def read_cells(stream: IO[bytes]) -> pl.DataFrame:
     """The filled cells of a worksheet: place, type, style and stored value (of inline text its runs, joined).
 
     Each cell is met here in Python, and only here: local names and flat lists, handed on to Polars piece by piece.
     """
     frames: list[pl.DataFrame] = []
-    columns: list[int] = []
-    rows: list[int] = []
+    places: list[str] = []
     kinds: list[str] = []
     styles: list[str] = []
-    values: list[str | None] = []
-    lists = (columns, rows, kinds, styles, values)
+    values: list[str] = []
     pieces: list[str] = []
-    codes: dict[str, str] = {}
-    numbers: dict[str, int] = {}
-    row = column = begin = aside = total = 0
-    row_text, kind, style, value, formula = "0", "n", "0", "", ""
+    names = _Names()
+    row = aside = total = 0
+    place, kind, style, value, formula = "", "n", "0", "", ""
     parser = new_parser()
 
     def flush() -> None:
         nonlocal total
-        total += len(columns)
+        total += len(places)
         if total > _MOST_CELLS:
             raise SheetError(f"The sheet has over {_MOST_CELLS:,} cells. Divide it.")
-        frames.append(pl.DataFrame(dict(zip(SCHEMA, lists, strict=True)), schema=SCHEMA))
-        for one in lists:
+        column, number = _placed(places)
+        made = {"column": column, ROW: number, "kind": kinds, "style": styles, "value": values}
+        frames.append(pl.DataFrame(made, schema_overrides=SCHEMA))
+        for one in (places, kinds, styles, values):
             one.clear()
 
     def start(name: str, attributes: dict[str, str]) -> None:
-        nonlocal row, row_text, column, kind, style, value, formula, begin, aside
-        code = codes.get(name)
-        if code is None:
-            code = codes[name] = local(name)
-        if code == "c":
-            said = attributes.get("r")
-            if said is None:
-                column += 1
-            else:
-                letters = said.rstrip("0123456789")
-                number = numbers.get(letters)
-                if number is None:
-                    number = numbers[letters] = column_number(letters)
-                column = number or column + 1
-                if not said.endswith(row_text) or len(said) != len(letters) + len(row_text):
-                    row = _place(said, letters, row)
-                    row_text = str(row)
+        nonlocal row, place, kind, style, value, formula, aside
+        code = names[name]
+        if code == _CELL:
+            place = attributes.get("r") or _next_place(place, row)
             kind = attributes.get("t", "n")
             style = attributes.get("s", "0")
             value = formula = ""
+        elif code in (_VALUE, _FORMULA):
             pieces.clear()
-        elif code in ("v", "t", "f"):
-            begin = len(pieces)
-        elif code == "row":
+        elif code == _ROW:
             said = attributes.get("r", "")
-            row = int(said) if said.isdecimal() and len(said) < 9 else row + 1
-            row_text, column = str(row), 0
+            row, place = int(said) if said.isdecimal() and len(said) < 9 else row + 1, ""
             if row > _LAST_ROW:
                 raise SheetError(f"The sheet has a row {row:,}, and no sheet has so many. Save it anew.")
-        elif code == "rPh":
+        elif code == _READING_AID:
             aside += 1
 
     def end(name: str) -> None:
         nonlocal value, formula, kind, aside
-        code = codes[name]
-        if code == "v" or (code == "t" and not aside):
-            value += "".join(pieces[begin:])
-        elif code == "f":
-            formula = "".join(pieces[begin:])
-        elif code == "c":
+        code = names[name]
+        if code == _VALUE:
+            if not aside:
+                value += pieces[0] if len(pieces) == 1 else "".join(pieces)
+        elif code == _CELL:
             if formula and not value:
                 kind, value = UNCALCULATED, f"={formula}"
             if value:
-                if column > _LAST_COLUMN or row > _LAST_ROW:
-                    raise SheetError(
-                        f"The sheet has a cell in column {column:,}, and no sheet has so many. Save it anew."
-                    )
-                columns.append(column)
-                rows.append(row)
+                places.append(place)
                 kinds.append(kind)
                 styles.append(style)
                 values.append(value)
-                if len(columns) >= _FLUSHED:
+                if len(places) >= _FLUSHED:
                     flush()
-        elif code == "rPh":
+        elif code == _FORMULA:
+            formula = "".join(pieces)
+        elif code == _READING_AID:
             aside -= 1
 
     parser.StartElementHandler, parser.EndElementHandler, parser.CharacterDataHandler = start, end, pieces.append
