@@ -21,6 +21,8 @@ from tests.corpus.documents import DOCUMENTS, EMPTY, HEAD, document, row, table,
 from tests.corpus.texts import CASES
 from tests.support import temporary_folder
 from vexo.core.sheets import Choices, SheetError, read_sheet, reading
+from vexo.core.sheets.shaping import reshape, shape_cells
+from vexo.core.sheets.text_reading import read_text
 
 FOLDER = temporary_folder(lasting=True)
 SHARES = st.one_of(st.just(1000), st.integers(0, 1000))
@@ -53,6 +55,21 @@ class Corpus(unittest.TestCase):
                 path = FOLDER / f"text-{at}.csv"
                 path.write_bytes(case.content)
                 self.held(read(path, case.choices), PLAIN, case)
+
+    def test_another_header_is_found_without_the_file(self) -> None:
+        for at, case in enumerate(case for case in CASES if len(case.content) < 10_000):
+            path = FOLDER / f"again-{at}.csv"
+            path.write_bytes(case.content)
+            raw, found = read_text(path)
+            shaped = shape_cells(raw, **found)
+            for header in (0, *[first for first, _ in shaped.profile.first_rows[:3]]):
+                with self.subTest(case.trait, header=header):
+                    again, anew = (
+                        reshape(shaped, Choices(header=header)),
+                        shape_cells(raw, Choices(header=header), **found),
+                    )
+                    self.assertEqual(again.cells.rows(), anew.cells.rows())
+                    self.assertEqual(again.profile, anew.profile)
 
     def test_books(self) -> None:
         for at, case in enumerate(BOOKS):

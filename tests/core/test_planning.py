@@ -15,6 +15,48 @@ NAMES = ["code", "rate"]
 NOW = [("1", "v1", "A", "5"), ("2", "v1", "B", "6")]
 
 
+class Lists(unittest.TestCase):
+    """4.2: items added to and taken away from what the application holds."""
+
+    now = (("1", "v", "A", "water; power"), ("2", "v", "B", None), ("3", "v", "C", "wifi"))
+
+    def told(self, *rows: tuple[str, str], **more: Any) -> list[tuple[str, list[str] | None]]:
+        made = plan(["code", "services"], list(rows), **{"now": list(self.now), **more})
+        new = [None if value is None else list(value) for value in made["new.services"].to_list()]
+        return list(zip(verdicts(made), new, strict=True))
+
+    def test_items_are_added_and_taken_away_in_the_order_of_the_choices(self) -> None:
+        rows = (("A", "[add] wifi [remove] water"), ("B", "[ADD] wifi; water"), ("C", "[remove] wifi"))
+        wanted = [("update", ["power", "wifi"]), ("update", ["water", "wifi"]), ("update", [])]
+        self.assertEqual(self.told(*rows), wanted)
+        self.assertEqual(self.told(*rows, kept=list(self.now)), wanted)
+
+    def test_what_is_so_already_or_was_when_it_went_out_is_the_same(self) -> None:
+        rows = (("A", "[add] power"), ("B", "[remove] water"), ("C", "[add] wifi"))
+        self.assertEqual([verdict for verdict, _ in self.told(*rows)], ["same"] * 3)
+        taken = [("1", "w", "A", "water"), *self.now[1:]]
+        self.assertEqual(self.told(rows[0], now=taken, kept=list(self.now))[0][0], "same")
+
+    def test_a_colleague_s_change_of_the_same_list_is_no_conflict(self) -> None:
+        theirs = [("1", "w", "A", "water"), *self.now[1:]]
+        self.assertEqual(
+            self.told(("A", "[add] wifi"), now=theirs, kept=list(self.now)), [("update", ["water", "wifi"])]
+        )
+
+    def test_rows_that_add_the_same_and_take_away_another_are_not_twins(self) -> None:
+        rows = (("A", "[add] wifi"), ("A", "[add] wifi [remove] water"))
+        self.assertEqual([verdict for verdict, _ in self.told(*rows)], ["held", "held"])
+
+    def test_items_pass_the_value_list_and_a_lost_character_is_a_fault(self) -> None:
+        rows = [("A", "[add] sauna"), ("B", "[remove] sauna"), ("C", "wi\ufffdi")]
+        made = plan(["code", "services"], rows, list(self.now))
+        self.assertEqual(codes(made), [["not-a-choice"], ["not-a-choice"], ["lost-character"]])
+
+    def test_a_new_record_has_what_is_added(self) -> None:
+        made = plan(["code", "services"], [("N", "[add] wifi")], [], operation=Operation.CREATE)
+        self.assertEqual([list(value) for value in made["new.services"].to_list()], [["wifi"]])
+
+
 class TheSum(unittest.TestCase):
     codes = st.sampled_from(["A", "B", "C", " A", "", None, "a"])
     rates = st.sampled_from(["5", "6", "7", "x", "", None, "[clear]", "[keep]", "[what]"])

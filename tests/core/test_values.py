@@ -1,7 +1,8 @@
 from __future__ import annotations
 
+import unicodedata
 import unittest
-from datetime import UTC, datetime
+from datetime import UTC, date, datetime
 from decimal import Decimal
 
 import polars as pl
@@ -53,6 +54,18 @@ class Numbers(unittest.TestCase):
                     isinstance(parsed.values[0], pl.Series) and parsed.values[0].is_empty()
                 )
                 self.assertTrue(read_as or parsed.problems[0] is not None, (field.name, text))
+
+    @settings(max_examples=60, deadline=None)
+    @given(st.lists(st.characters(categories=["Nd"]), min_size=1, max_size=9))
+    def test_decimal_digits_of_every_script_are_read(self, digits: list[str]) -> None:
+        plain = "".join(str(unicodedata.decimal(digit)) for digit in digits)
+        values, problems = read(RATE, "".join(digits), f"-{''.join(digits)}.{digits[0]}")
+        self.assertEqual(problems, [None, None])
+        self.assertEqual(values, [Decimal(plain), Decimal(f"-{plain}.{plain[0]}")])
+
+    def test_other_signs_that_look_like_digits_are_no_digits(self) -> None:
+        self.assertEqual(read(RATE, "5²", "½", "①", "１２，５")[0], [None] * 4)
+        self.assertEqual(read(BERTH.field("until"), "２０２６-01-02")[0], [date(2026, 1, 2)])
 
     @given(st.decimals(min_value=-(10**15), max_value=10**15, places=2, allow_nan=False))
     def test_every_decimal_comes_back(self, number: Decimal) -> None:

@@ -12,13 +12,16 @@ from tests.support import register, template
 
 template()
 
+from tests.core.examples import read_here  # noqa: E402
 from vexo.core.keys.finding import KeyError_  # noqa: E402
 from vexo.core.sheets import Choices  # noqa: E402
 from vexo.server import stages  # noqa: E402
+from vexo.server.applications.services import describe  # noqa: E402
 from vexo.server.bringin.bringing import bring_in_otherwise, read_otherwise, start_recognising  # noqa: E402
 from vexo.server.bringin.models import Upload  # noqa: E402
 from vexo.server.bringin.uploads import take_file  # noqa: E402
-from vexo.server.jobs.working import do_now  # noqa: E402
+from vexo.server.data_folder import absolute  # noqa: E402
+from vexo.server.jobs.working import do_now, enqueue  # noqa: E402
 from vexo.server.passes.receipts import write_receipt, write_rejects  # noqa: E402
 from vexo.server.review.plans import plan_of, settings_for  # noqa: E402
 from vexo.server.trips.models import Sheet, Trip  # noqa: E402
@@ -55,6 +58,24 @@ class LargeTypes(ServiceCase):
                 trip = self.bring(f"registration,name\n{rows}", record_type="Vessel", operation="upsert")
                 self.assertEqual(self.verdicts(trip), verdicts)
                 self.assertEqual(plan_of(trip).summary["keys_not_read"] > 0, limit == 5)
+
+
+class AsSent(ServiceCase):
+    def test_there_is_nothing_to_say_of_any_type_in_any_format(self) -> None:
+        from vexo.server.sendout.sending import default_fields, new_trip
+
+        only = {"Reading": "meter eq 'M0001'"}
+        for record_type in describe(self.practice).types:
+            fields = default_fields(record_type)
+            for format_ in ("xlsx", "csv", "tsv"):
+                with self.subTest(record_type.name, format=format_):
+                    where = only.get(record_type.name, "")
+                    trip = new_trip(self.practice, record_type.name, "ada", fields, where, record_type.name)
+                    job = do_now(enqueue("send out", "ada", trip, mine=True, format=format_))
+                    self.assertEqual(job.error, "")
+                    profile = read_here(absolute(job.result["file"]), self.vexo.files / "cells.parquet")
+                    self.assertEqual((profile.findings, profile.rows), ((), job.result["rows"]))
+                    self.assertGreater(profile.rows, 0)
 
 
 class Elsewhere(ServiceCase):

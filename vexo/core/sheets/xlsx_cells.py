@@ -62,7 +62,7 @@ def _next_place(before: str, row: int) -> str:
     return f"{column_letters(column_number(letters) + 1)}{row}"
 
 
-def read_cells(stream: IO[bytes]) -> pl.DataFrame:
+def read_cells(stream: IO[bytes]) -> pl.DataFrame:  # noqa: PLR0915 - its callbacks share what they collect
     """The filled cells of a worksheet: place, type, style and stored value (of inline text its runs, joined).
 
     Each cell is met here in Python, and only here: local names and flat lists, handed on to Polars piece by piece.

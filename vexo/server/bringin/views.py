@@ -9,7 +9,7 @@ from django.shortcuts import get_object_or_404
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema, extend_schema_field
 from rest_framework import serializers
-from rest_framework.parsers import BaseParser, JSONParser
+from rest_framework.parsers import BaseParser
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
@@ -20,6 +20,7 @@ from ..applications.models import Application
 from ..errors import PlainError
 from ..jobs.views import JobSerializer
 from ..naming import WhoSerializer
+from ..parsing import PlainJSONParser
 from ..people.permissions import person_of
 from ..people.rights import Action
 from ..trips.serializers import ChoicesSerializer, FoundSerializer, found_json
@@ -170,7 +171,7 @@ class UploadsView(APIView):
 
 class UploadView(APIView):
     rights = {"PUT": Action.PREPARE, "PATCH": Action.PREPARE, "DELETE": Action.PREPARE}
-    parser_classes = (_Bytes, JSONParser)
+    parser_classes = (_Bytes, PlainJSONParser)
 
     @extend_schema(responses=WaitingDetailSerializer)
     def get(self, request: Request, number: int) -> Response:
