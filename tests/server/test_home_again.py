@@ -19,8 +19,10 @@ from vexo.server import stages  # noqa: E402
 from vexo.server.applications.services import describe  # noqa: E402
 from vexo.server.bringin.bringing import bring_in_otherwise, read_otherwise, start_recognising  # noqa: E402
 from vexo.server.bringin.models import Upload  # noqa: E402
-from vexo.server.bringin.uploads import take_file  # noqa: E402
+from vexo.server.bringin.reading import place_of  # noqa: E402
+from vexo.server.bringin.uploads import read_again, take_file  # noqa: E402
 from vexo.server.data_folder import absolute  # noqa: E402
+from vexo.server.jobs.models import Job  # noqa: E402
 from vexo.server.jobs.working import do_now, enqueue  # noqa: E402
 from vexo.server.passes.receipts import write_receipt, write_rejects  # noqa: E402
 from vexo.server.review.plans import plan_of, settings_for  # noqa: E402
@@ -75,7 +77,7 @@ class AsSent(ServiceCase):
                     self.assertEqual(job.error, "")
                     profile = read_here(absolute(job.result["file"]), self.vexo.files / "cells.parquet")
                     self.assertEqual((profile.findings, profile.rows), ((), job.result["rows"]))
-                    self.assertGreater(profile.rows, 0)
+                    self.assertTrue(profile.rows or record_type.name == "Reading")
 
 
 class Elsewhere(ServiceCase):
@@ -264,3 +266,35 @@ class Versions(ServiceCase):
         from vexo.server.bringin.bringing import start_bringing_in
 
         return do_now(start_bringing_in(self.practice, "Berth", upload, self.person, trip="new", mine=True))
+
+    def test_rows_that_lost_their_row_column_are_refused_and_the_trip_stands(self) -> None:
+        trip = self.refused()
+        path = self.vexo.files / "lost.xlsx"
+        write_rejects(trip, path)
+        fixed = self.edited(path, lambda sheet: sheet.delete_cols(5))
+        self.assertIn("its column 'Row'", self.back(fixed).error)
+        self.assertEqual(trip.sheets.filter(direction=Sheet.IN).count(), 1)
+
+    def test_a_choice_by_which_a_file_cannot_be_read_changes_nothing(self) -> None:
+        upload = take_file(self.text(f"{HEADER}\nTERNISLAND,C-013,5,x\n"), "ada")
+        do_now(start_recognising(upload, self.person))
+        for choices in (Choices(header=77), Choices(encoding="no such"), Choices(delimiter='"')):
+            job = do_now(read_otherwise(upload, self.person, choices))
+            self.assertNotEqual(job.error, "")
+            upload.refresh_from_db()
+            self.assertEqual((upload.choices, upload.trouble, upload.profile["rows"]), ({}, "", 1))
+
+    def test_what_was_forgotten_of_a_file_that_waits_is_read_again(self) -> None:
+        upload = take_file(self.text(f"{HEADER}\nTERNISLAND,C-014,5,x\n"), "ada")
+        do_now(start_recognising(upload, self.person))
+        upload.refresh_from_db()
+        absolute(place_of(upload, upload.said)).unlink()
+        read_again(upload)
+        upload.refresh_from_db()
+        asked = upload.recognising
+        read_again(upload)
+        upload.refresh_from_db()
+        self.assertEqual((upload.profile, upload.recognising), (None, asked))
+        do_now(Job.objects.get(pk=upload.recognising))
+        upload.refresh_from_db()
+        self.assertTrue(stages.there(place_of(upload, upload.said)))

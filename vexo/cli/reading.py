@@ -11,7 +11,7 @@ import click
 import polars as pl
 from rich.table import Table
 
-from vexo.core.sheets import Choices, SheetError, SheetProfile
+from vexo.core.sheets import Choices, SheetProfile
 
 from .doing import json_option, print_json
 from .showing import console
@@ -48,13 +48,6 @@ def reading_options(command: Callable[..., Any]) -> Callable[..., Any]:
     return command
 
 
-def checked(delimiter: str) -> str:
-    """A delimiter as it was said. Raises SheetError where it can be none."""
-    if delimiter and (len(delimiter) != 1 or delimiter in '"\r\n'):
-        raise SheetError("A delimiter is one character, and no quotation mark or end of a line.")
-    return delimiter
-
-
 @click.command()
 @click.argument("file", type=click.Path(path_type=Path))
 @reading_options
@@ -63,7 +56,7 @@ def read(file: Path, worksheet: str, header: int | None, encoding: str, delimite
     """Read a sheet and say what is in it. No application is asked, and nothing is kept."""
     from vexo.core.sheets import read_sheet
 
-    choices = Choices(worksheet, header, encoding, checked(delimiter))
+    choices = Choices(worksheet, header, encoding, delimiter)
     with TemporaryDirectory() as folder:
         target = Path(folder) / "cells.parquet"
         profile = read_sheet(file, target, file.name, choices=choices)

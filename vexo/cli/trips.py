@@ -13,7 +13,7 @@ from vexo.core.sheets import Choices
 
 from .doing import find_trip, finish, json_option, print_json, ready
 from .main import Setting
-from .reading import checked, reading_options
+from .reading import reading_options
 from .showing import console, plan_table, sum_line
 
 if TYPE_CHECKING:
@@ -120,7 +120,7 @@ def bring_in(
         said=said,
         trip=number,
         title=title,
-        choices=Choices(worksheet, header, encoding, checked(delimiter), prefix or "", marks),
+        choices=Choices(worksheet, header, encoding, delimiter, prefix or "", marks),
         mine=True,
     )
     done = finish(job)

@@ -12,7 +12,7 @@ from .cutting import SEPARATOR_LINE, cut, find_delimiter
 from .decoding import STRAY, decode, known_as
 from .findings import Finding, each_row
 from .shaping import column_letters
-from .sheet import AS_FOUND, ROW, UNKNOWN, Choices
+from .sheet import AS_FOUND, ROW, UNKNOWN, Choices, SheetError
 
 _TELLING = r"[^\x00-\x7f]"
 _TELLING_RE = re.compile(_TELLING)
@@ -48,6 +48,8 @@ def read_text(path: Path, name: str = "The file", choices: Choices = AS_FOUND) -
     Raises:
         SheetError: where the content is no text, or has no cells.
     """
+    if choices.delimiter and (len(choices.delimiter) != 1 or choices.delimiter in '"\r\n\ufeff'):
+        raise SheetError("A delimiter is one character, and no quotation mark or end of a line.")
     content = path.read_bytes()
     decoded = decode(content, name, choices.encoding)
     text = decoded.text

@@ -17,7 +17,7 @@ from vexo.core.keys.finding import suggest_key
 from vexo.core.planning.verdicts import Operation
 from vexo.core.records import Catalogue, RecordType
 from vexo.core.sheets import Choices, SheetError, SheetProfile
-from vexo.core.sheets.laying import differences, lay_over, row_column
+from vexo.core.sheets.laying import ROW_HEADER, differences, lay_over, row_column
 from vexo.core.sheets.sheet import ROW_ID
 
 from .. import stages
@@ -63,15 +63,14 @@ def start_recognising(upload: Upload, person: Person, *, mine: bool = False) -> 
 
 
 def read_otherwise(upload: Upload, person: Person, choices: Choices) -> Job:
-    """Read a file that waits by other choices, and find anew where it belongs. Raises NotAllowed, PlainError."""
+    """Read a file that waits by other choices, and find anew where it belongs; where it cannot be read so, it stays as
+    it was. Raises NotAllowed, PlainError."""
     require(person, Action.PREPARE)
     if upload.trip_id is not None:
         raise PlainError(f"{upload.name} is in on trip {upload.trip_id} already.", "is-in")
     with transaction.atomic():
-        job = enqueue("recognise", person.username, upload=upload.pk)
-        Upload.objects.filter(pk=upload.pk).update(
-            choices=choices.to_json(), known=None, recognising=job.pk, bringing=None
-        )
+        job = enqueue("recognise", person.username, upload=upload.pk, choices=choices.to_json())
+        Upload.objects.filter(pk=upload.pk).update(recognising=job.pk, bringing=None)
     return job
 
 
@@ -154,6 +153,12 @@ def bring_in(lease: Lease) -> dict[str, Any]:
     if newest and not said and read_alike and newest.digest == incoming.digest:
         return _as_it_was(lease, upload, newest)
     rows = row_column(incoming.profile) is not None and newest is not None
+    stamp = incoming.profile.stamp
+    if stamp is not None and stamp.rows and not rows and incoming.trip is not None:
+        raise SheetError(
+            f"{upload.name} holds rows of trip {stamp.trip}, and its column {ROW_HEADER!r}, which says which ones, is "
+            "gone. Download the rows again and leave that column in."
+        )
     if not rows:
         refuse_unasked(incoming, upload.said)
     for _ in range(_TRIES):

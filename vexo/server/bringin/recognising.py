@@ -206,13 +206,16 @@ def recognise(lease: Lease) -> dict[str, Any]:
     as soon as they are read."""
     upload = Upload.objects.get(pk=lease.job.arguments["upload"])
     mine = Upload.objects.filter(pk=upload.pk, recognising=lease.job.pk)
+    upload.choices = lease.job.arguments.get("choices", upload.choices)
     try:
         cells, profile = read_upload(upload)
     except SheetError as error:
-        mine.update(trouble=str(error), profile=None, known=None)
+        if upload.profile is None:
+            mine.update(trouble=str(error))
         raise
     digest = upload.digest or digest_of(upload)
-    mine.update(profile=profile.to_json(), trouble="", digest=digest, read=True)
+    told = profile.to_json()
+    mine.update(profile=told, choices=upload.choices, known=None, trouble="", digest=digest, read=True)
     forget_old()
     known = _known(profile, cells, digest)
     mine.update(known=known)

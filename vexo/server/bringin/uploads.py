@@ -14,6 +14,9 @@ from vexo.core.sheets import SheetError
 from .. import stages
 from ..data_folder import absolute
 from ..errors import PlainError
+from ..jobs.models import Job
+from ..jobs.working import enqueue
+from ..journal.services import note
 from .models import Upload
 from .reading import forget
 
@@ -93,13 +96,22 @@ def find_waiting(number: int) -> Upload:
     return found
 
 
-def leave(number: int) -> None:
+def read_again(upload: Upload) -> None:
+    """What was read of a file that waits was forgotten: it is read anew, once."""
+    with transaction.atomic():
+        if not Job.objects.filter(pk=upload.recognising or 0, state__in=Job.OPEN).exists():
+            job = enqueue("recognise", upload.by, upload=upload.pk)
+            Upload.objects.filter(pk=upload.pk).update(recognising=job.pk, profile=None, known=None)
+
+
+def leave(number: int, by: str) -> None:
     """Nobody wants a file that waits: it is gone, and no trip was touched. Raises PlainError."""
     upload = find_waiting(number)
     if upload.trip_id is not None:
         raise PlainError(f"{upload.name} is in on trip {upload.trip_id} already.", "is-in")
     if not Upload.objects.filter(pk=number, left=False, trip=None).update(left=True):
         return
+    note(by, "left", f"Left {upload.name}, which belonged to no trip", file=upload.name)
     forget(upload)
     absolute(upload.path).unlink(missing_ok=True)
 

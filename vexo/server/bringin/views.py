@@ -16,8 +16,10 @@ from rest_framework.views import APIView
 
 from vexo.core.sheets import Choices, SheetProfile
 
+from .. import stages
 from ..applications.models import Application
 from ..errors import PlainError
+from ..jobs.models import Job
 from ..jobs.views import JobSerializer
 from ..naming import WhoSerializer
 from ..parsing import PlainJSONParser
@@ -91,18 +93,22 @@ class WaitingSerializer(serializers.ModelSerializer[Upload]):
     """A file that waits at File: what was found in it, where it may belong, or why it cannot be read."""
 
     state = serializers.SerializerMethodField()
+    coming_in = serializers.SerializerMethodField()
     rows = serializers.SerializerMethodField()
     by = WhoSerializer()
     known = KnownSerializer(allow_null=True)
 
     class Meta:
         model = Upload
-        fields = ("id", "name", "by", "began_at", "state", "trouble", "rows", "known", "trip")
+        fields = ("id", "name", "by", "began_at", "state", "coming_in", "trouble", "rows", "known", "trip")
 
     def get_state(self, upload: Upload) -> str:
         if upload.trouble:
             return "failed"
         return "reading" if upload.profile is None else "read"
+
+    def get_coming_in(self, upload: Upload) -> bool:
+        return upload.bringing is not None and Job.objects.filter(pk=upload.bringing, state__in=Job.OPEN).exists()
 
     @extend_schema_field(serializers.IntegerField(allow_null=True))
     def get_rows(self, upload: Upload) -> Any:
@@ -190,7 +196,7 @@ class UploadView(APIView):
     @extend_schema(responses=UploadStateSerializer)
     def delete(self, request: Request, number: int) -> Response:
         """Leave a file that waits: it is gone, and no trip was touched."""
-        uploads.leave(number)
+        uploads.leave(number, person_of(request).username)
         return Response({"id": number, "received": 0})
 
     @extend_schema(
@@ -216,6 +222,9 @@ class UploadRowsView(APIView):
     )
     def get(self, request: Request, number: int) -> Response:
         upload = uploads.find_waiting(number)
+        if upload.profile is not None and not stages.there(place_of(upload, upload.said)):
+            uploads.read_again(upload)
+            upload.profile = None
         if upload.profile is None:
             raise PlainError(f"{upload.name} is being read.", "being-read")
         profile = SheetProfile.from_json(upload.profile)

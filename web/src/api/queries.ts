@@ -56,6 +56,7 @@ export const useWaiting = (number: Ref<number>) =>
     refetchInterval: (query) => {
       const now = query.state.data;
       if (!now || now.state === "reading") return READING;
+      if (now.coming_in) return 500;
       return now.state === "read" && now.known == null && now.trip == null ? KNOWING : 15_000;
     },
     retry: (failures, error) => error instanceof Problem && error.status === 0 && failures < 40,

@@ -1181,8 +1181,8 @@ export interface components {
          */
         StatusEnum: "up" | "troubled" | "down";
         /**
-         * @description The newest plan in figures: rows by verdict, and the key that found their records. ``keys_not_read``: the type has
-         *     so many records that their keys were not all read, and a key that is only written otherwise may be missed.
+         * @description The newest plan in figures: rows by verdict, and the key that found their records. ``keys_not_read``: how many
+         *     records the type has, where that is too many to read all their keys.
          */
         Summary: {
             keys_not_read?: number;
@@ -1285,6 +1285,7 @@ export interface components {
             /** Format: date-time */
             readonly began_at: string;
             readonly state: string;
+            readonly coming_in: boolean;
             trouble?: string;
             readonly rows: number | null;
             known: components["schemas"]["Known"] | null;
@@ -1298,6 +1299,7 @@ export interface components {
             /** Format: date-time */
             readonly began_at: string;
             readonly state: string;
+            readonly coming_in: boolean;
             trouble?: string;
             readonly rows: number | null;
             known: components["schemas"]["Known"] | null;

@@ -89,6 +89,8 @@ const sentence = computed(() => {
 const guards = computed(() => sheet.value?.found.findings?.some((finding) => finding.kind === "prefix"));
 
 const says = ref("");
+/** It is on its way in, by this page or another. */
+const coming = computed(() => taking.busy.value || !!sheet.value?.coming_in);
 const told = (job: Job): void => {
   says.value = job.message || "reading the file";
 };
@@ -192,7 +194,7 @@ useKeys("The sheet", [{ key: "B", says: "bring it in", run: bringIn }]);
         <button type="button" class="btn" :disabled="leaving.busy.value || taking.busy.value" @click="leaving.start()">
           Leave it
         </button>
-        <BusyButton class="go" :busy="taking.busy.value" :disabled="!ready" says="Bringing it in…" @click="bringIn">
+        <BusyButton class="go" :busy="coming" :disabled="!ready" says="Bringing it in…" @click="bringIn">
           Bring it in
         </BusyButton>
       </span>
@@ -272,8 +274,8 @@ useKeys("The sheet", [{ key: "B", says: "bring it in", run: bringIn }]);
             </button>
             <p>Or it is a sheet from elsewhere:</p>
           </template>
-          <WhatAbout v-model="about" :known="known" :disabled="!mayPrepare || taking.busy.value" />
-          <p v-if="taking.busy.value" class="soft" aria-live="polite">{{ says || "bringing it in" }}…</p>
+          <WhatAbout v-model="about" :known="known" :disabled="!mayPrepare || coming" />
+          <p v-if="coming" class="soft" aria-live="polite">{{ says || "bringing it in" }}…</p>
         </template>
         <p v-else-if="sheet.state !== 'failed'" class="soft" role="status">Looking where it belongs…</p>
         <HowRead
