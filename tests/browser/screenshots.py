@@ -29,7 +29,8 @@ def main() -> None:
         browser.until(lambda: "Status one of 4" in browser.find("table").text.replace("\n", " "), "the preview")
         browser.picture(FOLDER / "send-out.png")
         views = {
-            "file": ("/trips/3/file", "What was found"),
+            "file": ("/sheets/4", "Berths is likeliest"),
+            "file-back": ("/trips/3/file", "cells are as trip 3 sent them out"),
             "columns": ("/trips/3/columns", "Columns flow up into fields"),
             "keys": ("/trips/4/keys", "How rows find their records"),
             "review": ("/trips/4/review?state=held", "Row 29 is held"),

@@ -7,8 +7,7 @@ from typing import Any
 
 from django.shortcuts import get_object_or_404
 from drf_spectacular.types import OpenApiTypes
-from drf_spectacular.utils import OpenApiParameter, extend_schema, extend_schema_field
-from rest_framework import serializers
+from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework.parsers import BaseParser
 from rest_framework.request import Request
 from rest_framework.response import Response
@@ -19,134 +18,25 @@ from vexo.core.sheets import Choices, SheetProfile
 from .. import stages
 from ..applications.models import Application
 from ..errors import PlainError
-from ..jobs.models import Job
 from ..jobs.views import JobSerializer
-from ..naming import WhoSerializer
 from ..parsing import PlainJSONParser
 from ..people.permissions import person_of
 from ..people.rights import Action
-from ..trips.serializers import ChoicesSerializer, FoundSerializer, found_json
+from ..trips.serializers import ChoicesSerializer
 from ..trips.views import SEEN, find_trip, unchanged
 from ..trips.windows import MOST, WindowSerializer, sheet_window
 from . import uploads
 from .bringing import bring_in_otherwise, read_otherwise, start_bringing_in, start_recognising
 from .columns import change
-from .models import Upload
 from .reading import place_of
-
-_TEXTS = serializers.CharField
-
-
-class UploadSerializer(serializers.Serializer[Any]):
-    name = _TEXTS(max_length=300)
-    size = serializers.IntegerField(min_value=0, max_value=2**53)
-
-
-class UploadStateSerializer(serializers.Serializer[Any]):
-    id = serializers.IntegerField()
-    received = serializers.IntegerField()
-
-
-class FitSerializer(serializers.Serializer[Any]):
-    """A record type that a sheet could be about, and how many of its columns are known there."""
-
-    application = _TEXTS()
-    record_type = _TEXTS()
-    plural = _TEXTS()
-    columns = serializers.IntegerField()
-    account = _TEXTS(allow_blank=True)
-
-
-class LikelySerializer(serializers.Serializer[Any]):
-    """A trip that a sheet may belong to, and what speaks for it."""
-
-    trip = serializers.IntegerField()
-    title = _TEXTS()
-    application = _TEXTS()
-    record_type = _TEXTS()
-    account = _TEXTS()
-
-
-class KnownSerializer(serializers.Serializer[Any]):
-    """The trip that a file is known to belong to, and how; or those it may belong to, and the record types that its
-    columns fit."""
-
-    trip = serializers.IntegerField(allow_null=True)
-    how = _TEXTS(required=False)
-    account = _TEXTS(allow_blank=True)
-    title = _TEXTS(required=False)
-    application = _TEXTS(required=False)
-    record_type = _TEXTS(required=False)
-    rows = serializers.IntegerField(required=False)
-    fits = FitSerializer(many=True, required=False)
-    likely = LikelySerializer(many=True, required=False)
-
-
-class SheetColumnSerializer(serializers.Serializer[Any]):
-    name = _TEXTS()
-    header = _TEXTS(allow_blank=True)
-    filled = serializers.IntegerField()
-    different = serializers.IntegerField()
-
-
-class WaitingSerializer(serializers.ModelSerializer[Upload]):
-    """A file that waits at File: what was found in it, where it may belong, or why it cannot be read."""
-
-    state = serializers.SerializerMethodField()
-    coming_in = serializers.SerializerMethodField()
-    rows = serializers.SerializerMethodField()
-    by = WhoSerializer()
-    known = KnownSerializer(allow_null=True)
-
-    class Meta:
-        model = Upload
-        fields = ("id", "name", "by", "began_at", "state", "coming_in", "trouble", "rows", "known", "trip")
-
-    def get_state(self, upload: Upload) -> str:
-        if upload.trouble:
-            return "failed"
-        return "reading" if upload.profile is None else "read"
-
-    def get_coming_in(self, upload: Upload) -> bool:
-        return upload.bringing is not None and Job.objects.filter(pk=upload.bringing, state__in=Job.OPEN).exists()
-
-    @extend_schema_field(serializers.IntegerField(allow_null=True))
-    def get_rows(self, upload: Upload) -> Any:
-        return (upload.profile or {}).get("rows")
-
-
-class WaitingDetailSerializer(WaitingSerializer):
-    found = serializers.SerializerMethodField()
-    columns = serializers.SerializerMethodField()
-    choices = ChoicesSerializer()
-
-    class Meta(WaitingSerializer.Meta):
-        fields = (*WaitingSerializer.Meta.fields, "found", "columns", "choices")  # type: ignore[assignment]
-
-    @extend_schema_field(FoundSerializer)
-    def get_found(self, upload: Upload) -> dict[str, Any]:
-        found = found_json(upload.profile)
-        return {**found, "findings": [*found.get("findings", []), *(upload.known or {}).get("noticed", [])]}
-
-    @extend_schema_field(SheetColumnSerializer(many=True))
-    def get_columns(self, upload: Upload) -> Any:
-        return (upload.profile or {}).get("columns", [])
-
-
-class BringInSerializer(serializers.Serializer[Any]):
-    application = _TEXTS()
-    record_type = _TEXTS()
-    trip = _TEXTS(required=False, allow_blank=True, default="")
-    operation = _TEXTS(required=False, allow_blank=True, default="")
-    key = serializers.ListField(child=_TEXTS(), required=False, default=list)
-    prefix = serializers.ChoiceField(required=False, choices=["", "off", "keep"], default="")
-    marks = serializers.BooleanField(required=False, default=False)
-
-
-class ChangeSerializer(serializers.Serializer[Any]):
-    key = serializers.ListField(child=_TEXTS(), required=False)
-    operation = _TEXTS(required=False, allow_blank=True, default="")
-    said = serializers.DictField(child=_TEXTS(allow_blank=True), required=False)
+from .serializers import (
+    BringInSerializer,
+    ChangeSerializer,
+    UploadSerializer,
+    UploadStateSerializer,
+    WaitingDetailSerializer,
+    WaitingSerializer,
+)
 
 
 class _Bytes(BaseParser):

@@ -5,12 +5,11 @@ import { computed, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 
 import { api, data, type Job, type Schemas } from "@/api/client";
-import { jobDone, useApplications, useMay, useTrip, useWaiting } from "@/api/queries";
+import { jobDone, useMay, useTrip, useWaiting } from "@/api/queries";
 import type { GridColumn } from "@/grid/columns";
 import DataGrid from "@/grid/DataGrid.vue";
 import { useWindow } from "@/grid/useWindow";
 import { count, many, when } from "@/parts/format";
-import StageLabel from "@/parts/StageLabel.vue";
 import TheLine from "@/parts/TheLine.vue";
 import { useKeys } from "@/shell/keys";
 import { say } from "@/shell/notices";
@@ -20,9 +19,11 @@ import { useDoing } from "@/ui/doing";
 import { useSelected } from "@/ui/selected";
 import SidePanel from "@/ui/SidePanel.vue";
 
-import type { About } from "./about";
+import type { About, Place } from "./about";
 import FindingsCard from "./FindingsCard.vue";
 import HowRead from "./HowRead.vue";
+import KnownTrip from "./KnownTrip.vue";
+import LikelyTrips from "./LikelyTrips.vue";
 import TitleRows from "./TitleRows.vue";
 import WhatAbout from "./WhatAbout.vue";
 
@@ -31,7 +32,6 @@ const router = useRouter();
 const client = useQueryClient();
 const id = computed(() => Number(route.params.id));
 const { data: sheet, error, refetch } = useWaiting(id);
-const { data: applications } = useApplications();
 const mayPrepare = useMay("prepare");
 
 const version = ref(0);
@@ -72,7 +72,6 @@ const likely = computed(() => {
   const own = { trip: open.id, title: open.title, application: open.application.name, record_type: open.record_type };
   return [{ ...own, account }, ...found];
 });
-const stageOf = (name: string): string => applications.value?.find((a) => a.name === name)?.stage ?? "practice";
 
 const about = ref<About>({ application: "", recordType: "", operation: "update" });
 const marks = ref(false);
@@ -94,7 +93,6 @@ const coming = computed(() => taking.busy.value || !!sheet.value?.coming_in);
 const told = (job: Job): void => {
   says.value = job.message || "reading the file";
 };
-type Place = { application: string; recordType: string; trip: string; operation?: string };
 const taking = useDoing<Job, Place>(
   async ({ application, recordType, trip, operation = "" }) => {
     const body = {
@@ -229,49 +227,19 @@ useKeys("The sheet", [{ key: "B", says: "bring it in", run: bringIn }]);
           <RouterLink class="btn" :to="`/trips/${sheet.trip}`">To trip {{ sheet.trip }}</RouterLink>
         </template>
         <template v-else-if="known?.trip && !anew">
-          <h2>This is a sheet of “{{ known.title }}”</h2>
-          <section class="card">
-            <StageLabel :stage="stageOf(known.application ?? '')" />
-            <p class="mt-1">Known: {{ known.account }}.</p>
-            <p v-if="taking.busy.value" class="soft mt-1" aria-live="polite">{{ says || "bringing it in" }}…</p>
-          </section>
-          <BusyButton
-            v-if="!taking.busy.value && mayPrepare"
-            class="go"
-            :busy="taking.busy.value"
-            @click="
-              taking.start({
-                application: known.application ?? '',
-                recordType: known.record_type ?? '',
-                trip: String(known.trip),
-              })
-            "
-            >Bring it in on trip {{ known.trip }}</BusyButton
-          >
-          <button v-if="!taking.busy.value && mayPrepare" type="button" class="btn" @click="anew = true">
-            It is another sheet…
-          </button>
+          <KnownTrip
+            :known="known"
+            :busy="coming"
+            :says="says"
+            :disabled="!mayPrepare"
+            @choose="taking.start($event)"
+            @other="anew = true"
+          />
         </template>
         <template v-else-if="known">
           <h2>What is this sheet about?</h2>
           <template v-if="likely.length">
-            <p>It may come back from one of these trips:</p>
-            <button
-              v-for="one in likely"
-              :key="one.trip"
-              type="button"
-              class="btn !h-auto justify-between !py-2 text-left !whitespace-normal"
-              data-testid="likely"
-              :disabled="taking.busy.value || !mayPrepare"
-              @click="
-                taking.start({ application: one.application, recordType: one.record_type, trip: String(one.trip) })
-              "
-            >
-              <span
-                >{{ one.title }}<span class="soft block text-small font-normal">{{ one.account }}</span></span
-              >
-              <StageLabel :stage="stageOf(one.application)" />
-            </button>
+            <LikelyTrips :likely="likely" :disabled="coming || !mayPrepare" @choose="taking.start($event)" />
             <p>Or it is a sheet from elsewhere:</p>
           </template>
           <WhatAbout v-model="about" :known="known" :disabled="!mayPrepare || coming" />

@@ -4,3 +4,11 @@ export interface About {
   recordType: string;
   operation: string;
 }
+
+/** Where a sheet is brought in: on a trip by its number, or on a new one. */
+export interface Place {
+  application: string;
+  recordType: string;
+  trip: string;
+  operation?: string;
+}
