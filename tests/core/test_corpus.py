@@ -23,11 +23,49 @@ from tests.support import temporary_folder
 from vexo.core.sheets import Choices, SheetError, read_sheet, reading
 from vexo.core.sheets.shaping import reshape, shape_cells
 from vexo.core.sheets.text_reading import read_text
+from vexo.core.sheets.xlsx_cells import read_cells
+from vexo.core.sheets.xlsx_plain import read_plain_cells
 
 FOLDER = temporary_folder(lasting=True)
 SHARES = st.one_of(st.just(1000), st.integers(0, 1000))
 PLAIN = {"format": "csv", "encoding": "utf-8", "delimiter": ",", "worksheet": "", "header_row": 1}
 BOOK = {"format": "xlsx", "encoding": "", "delimiter": "", "worksheet": "Sheet", "header_row": 1}
+
+
+SHEET_XML = (
+    '<?xml version="1.0" encoding="UTF-8"?><worksheet xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main">'
+    '<sheetData><row r="1"><c r="A1" t="inlineStr"><is><t>a &amp; b</t></is></c><c r="B1"><v>2.5</v></c></row>'
+    '<row r="2" spans="1:2"><c r="A2" s="1" t="s"><v>0</v></c><c r="B2" s="2"/><c r="C2"><f>A1+1</f></c></row>'
+    "</sheetData></worksheet>"
+)
+PIECES = (
+    *(
+        "<!-- x -->",
+        "<![CDATA[<c r=]]>",
+        " ",
+        "\n",
+        "\r\n",
+        "&#128;",
+        "&#13;",
+        "&lt;c ",
+        "&amp;",
+        "\u00a0",
+        "9",
+        "<v/>",
+        "<v>7</v>",
+    ),
+    *(
+        '<c r="D4"><v>1</v></c>',
+        '<row r="9">',
+        "</row>",
+        ' t="str"',
+        ' s="3"',
+        "<f>1</f>",
+        "<is><t> x</t></is>",
+        "<r><t>y</t></r>",
+    ),
+    *("<x:c xmlns:x='u' r='Z9'><v>3</v></x:c>", "<rPh><t>z</t></rPh>", "<extLst><c/></extLst>", "_x000A_", "\ufffd"),
+)
 
 
 def read(path: Path, choices: dict[str, Any]) -> dict[str, Any]:
@@ -76,6 +114,35 @@ class Corpus(unittest.TestCase):
             with self.subTest(case.trait):
                 told = read(made(FOLDER / f"book-{at}.xlsx", case), case.choices)
                 self.held(told, BOOK, case)
+
+    def test_both_ways_of_reading_a_worksheet_give_the_same(self) -> None:
+        plain = 0
+        for at, case in enumerate(BOOKS):
+            with self.subTest(case.trait), zipfile.ZipFile(made(FOLDER / f"both-{at}.xlsx", case)) as archive:
+                for part in (name for name in archive.namelist() if name.startswith("xl/worksheets/sheet")):
+                    quick = read_plain_cells(archive, part)
+                    if quick is not None:
+                        plain += 1
+                        self.assertTrue(quick.equals(read_cells(archive.open(part))), part)
+        self.assertGreater(plain, len(BOOKS) * 2 // 3)
+
+    @settings(max_examples=150, deadline=None, suppress_health_check=list(HealthCheck))
+    @given(st.lists(st.tuples(st.integers(0, 400), st.sampled_from(PIECES)), min_size=1, max_size=3))
+    def test_a_worksheet_written_otherwise_is_never_read_otherwise(self, changes: list[tuple[int, str]]) -> None:
+        content = SHEET_XML
+        for at, piece in changes:
+            place = at % len(content)
+            content = content[:place] + piece + content[place:]
+        path = FOLDER / "otherwise.zip"
+        with zipfile.ZipFile(path, "w") as archive:
+            archive.writestr("sheet.xml", content)
+        with zipfile.ZipFile(path) as archive:
+            try:
+                exact = read_cells(archive.open("sheet.xml"))
+            except SheetError:
+                return
+            quick = read_plain_cells(archive, "sheet.xml")
+            self.assertTrue(quick is None or quick.equals(exact), content)
 
     def test_documents(self) -> None:
         for at, case in enumerate(DOCUMENTS):

@@ -43,9 +43,8 @@ class _Names(dict[str, int]):
         return code
 
 
-def _placed(places: list[str]) -> tuple[pl.Series, pl.Series]:
+def placed(place: pl.Series) -> tuple[pl.Series, pl.Series]:
     """Column and row of cells by their places. Raises SheetError where no sheet has such a place."""
-    place = pl.Series(places, dtype=pl.String)
     letters = place.str.strip_chars_end("0123456789")
     known = {one: column_number(one) for one in letters.unique().to_list()}
     column = letters.replace_strict(list(known), list(known.values()), return_dtype=pl.Int64)
@@ -83,7 +82,7 @@ def read_cells(stream: IO[bytes]) -> pl.DataFrame:  # noqa: PLR0915 - its callba
         total += len(places)
         if total > _MOST_CELLS:
             raise SheetError(f"The sheet has over {_MOST_CELLS:,} cells. Divide it.")
-        column, number = _placed(places)
+        column, number = placed(pl.Series(places, dtype=pl.String))
         made = {"column": column, ROW: number, "kind": kinds, "style": styles, "value": values}
         frames.append(pl.DataFrame(made, schema_overrides=SCHEMA))
         for one in (places, kinds, styles, values):

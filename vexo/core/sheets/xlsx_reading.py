@@ -20,6 +20,7 @@ from .sheet import AS_FOUND, ROW, Choices, SheetError
 from .stored import ODD, WHOLE, day_of, shortest, spread
 from .xlsx_cells import SCHEMA, UNCALCULATED, read_cells, read_strings
 from .xlsx_package import Styles, read_stamp, read_styles, worksheets
+from .xlsx_plain import read_plain_cells
 
 
 def _unescape(texts: pl.Series) -> pl.Series:
@@ -95,6 +96,15 @@ def _strings(archive: zipfile.ZipFile) -> list[str]:
         return read_strings(stream)
 
 
+def _cells(archive: zipfile.ZipFile, part: str) -> pl.DataFrame:
+    """The cells of a worksheet, the quick way where it is written plainly."""
+    plain = read_plain_cells(archive, part)
+    if plain is not None:
+        return plain
+    with archive.open(part) as stream:
+        return read_cells(stream)
+
+
 def _uncalculated(cells: pl.DataFrame) -> tuple[Finding, ...]:
     """Formulas that were saved without their values."""
     alone = cells.filter(pl.col("kind") == UNCALCULATED).select(ROW, "column", "value").rows()
@@ -127,8 +137,7 @@ def read_xlsx(path: Path, name: str = "The file", choices: Choices = AS_FOUND) -
         raw = pl.DataFrame({ROW: pl.Series([], dtype=pl.UInt32)})
         name, cells = sheets[0][0], pl.DataFrame(schema=SCHEMA)
         for name, part in sheets:
-            with archive.open(part) as stream:
-                cells = read_cells(stream)
+            cells = _cells(archive, part)
             raw = spread(_texts(cells, strings, styles, from_1904))
             if len(raw) or choices.worksheet:
                 break

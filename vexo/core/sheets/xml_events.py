@@ -61,5 +61,5 @@ def feed(parser: expat.XMLParserType, stream: IO[bytes]) -> None:
                 if stuck > 1:
                     raise SheetError("The file holds one piece of over a megabyte, which no spreadsheet writes.")
             parser.Parse(b"", True)
-        except expat.ExpatError as error:
+        except (expat.ExpatError, LookupError, ValueError) as error:
             raise SheetError(f"The file is damaged ({error}). Open it in a spreadsheet and save it anew.") from error
