@@ -132,6 +132,8 @@ class Elsewhere(ServiceCase):
         self.assertEqual(self.table(self.bring(content))["new.notes"].to_list(), ["[clear]"])
         marked = self.bring(content, choices=Choices(marks=True))
         self.assertEqual(self.table(marked)["new.notes"].to_list(), [None])
+        do_now(bring_in_otherwise(marked, self.person, Choices(), mine=True))
+        self.assertEqual(self.table(marked)["new.notes"].to_list(), ["[clear]"])
         job = do_now(start_recognising(take_file(self.text(f"{content},"), "ada"), self.person))
         self.assertEqual([f["kind"] for f in job.result["noticed"]], ["marks"])
 

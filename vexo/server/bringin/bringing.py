@@ -149,8 +149,7 @@ def bring_in(lease: Lease) -> dict[str, Any]:
     incoming = incoming_of(str(asked["asked_trip"]), application, upload, record_type, read)
     newest = newest_in(incoming.trip) if incoming.trip is not None else None
     said = asked["said"] or asked["key"] or asked["operation"]
-    read_alike = upload.choices in ({}, newest.choices if newest else {})
-    if newest and not said and read_alike and newest.digest == incoming.digest:
+    if newest and not said and newest.digest == incoming.digest and _read_alike(upload, newest):
         return _as_it_was(lease, upload, newest)
     rows = row_column(incoming.profile) is not None and newest is not None
     stamp = incoming.profile.stamp
@@ -174,6 +173,11 @@ def bring_in(lease: Lease) -> dict[str, Any]:
         if done is not None:
             return done
     raise PlainError("Sheets of this trip come in faster than they can be read. Bring this one in again.")
+
+
+def _read_alike(upload: Upload, newest: Sheet) -> bool:
+    """Whether a file is read as the trip's newest sheet was; one that came anew, without a word on it, is."""
+    return bool(upload.choices == newest.choices or (not upload.choices and upload.path != newest.path))
 
 
 def _as_it_was(lease: Lease, upload: Upload, newest: Sheet) -> dict[str, Any]:
