@@ -126,7 +126,7 @@ class Corpus(unittest.TestCase):
                         self.assertTrue(quick.equals(read_cells(archive.open(part))), part)
         self.assertGreater(plain, len(BOOKS) * 2 // 3)
 
-    @settings(max_examples=150, deadline=None, suppress_health_check=list(HealthCheck))
+    @settings(max_examples=80, deadline=None, suppress_health_check=list(HealthCheck))
     @given(st.lists(st.tuples(st.integers(0, 400), st.sampled_from(PIECES)), min_size=1, max_size=3))
     def test_a_worksheet_written_otherwise_is_never_read_otherwise(self, changes: list[tuple[int, str]]) -> None:
         content = SHEET_XML

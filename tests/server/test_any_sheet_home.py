@@ -228,7 +228,7 @@ class AnySheetHome(ServiceCase):
         return told
 
     @settings(
-        max_examples=int(os.environ.get("VEXO_STORIES", "12")),
+        max_examples=int(os.environ.get("VEXO_STORIES", "8")),
         deadline=None,
         suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large],
     )
