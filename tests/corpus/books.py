@@ -175,6 +175,13 @@ BARE: list[tuple[str, bytes, bytes | None, bool, list[str | None]]] = [
         False,
         ["A&B", None],
     ),
+    (
+        "numbers stored with zeros at their end",
+        b'<row r="2"><c r="A2"><v>34.50</v></c><c r="B2"><v>20418.0</v></c></row>',
+        None,
+        False,
+        ["34.5", "20418"],
+    ),
     ("cells that do not say their place", b"<row><c><v>7</v></c><c><v>8</v></c></row>", None, False, ["7", "8"]),
     (
         "reading aids beside the text",

@@ -15,7 +15,7 @@ import polars as pl
 
 from ..values import on_unique
 from .sheet import AS_FOUND, ROW, STAMP_PROPERTY, Choices, SheetError, Stamp
-from .stored import ODD, WHOLE, shortest, spread
+from .stored import ODD, ZEROS, shortest, spread
 from .xml_events import SEPARATOR, feed, local, new_parser
 
 MIMETYPE = b"application/vnd.oasis.opendocument.spreadsheet"
@@ -203,7 +203,7 @@ def read_ods(path: Path, name: str = "The file", choices: Choices = AS_FOUND) ->
     cells = sheets.cells()
     number = cells["text"].set((cells["kind"] != "n").fill_null(value=True), None)
     odd = number.str.contains(ODD).fill_null(value=False)
-    plain = on_unique(number.set(~odd, None), shortest).fill_null(number.str.replace(WHOLE, "${1}"))
+    plain = on_unique(number.set(~odd, None), shortest).fill_null(number.str.replace(ZEROS, "${1}${2}"))
     raw = spread(cells.with_columns(plain.fill_null(cells["text"]).alias("text")))
     own = sheets.name if len(raw) or choices.worksheet else (sheets.names[0] if sheets.names else "")
     others = tuple(other for other in sheets.names if other != own)

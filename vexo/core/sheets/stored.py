@@ -16,6 +16,8 @@ _MOST_COLUMNS = 4_096
 ODD = r"(?i)e|^-?0*(?:\.?\d){16,}"
 """Stored numbers that are not written as people write them: in powers of ten, or with more than 15 figures."""
 WHOLE = r"^(-?\d+)\.0+$"
+ZEROS = r"^(-?\d+)(?:\.0*|(\.\d*[1-9])0+)$"
+"""Stored numbers with zeros at their end that say nothing."""
 
 
 def shortest(text: str) -> str:

@@ -17,7 +17,7 @@ from ..values import on_unique
 from .findings import Finding, each_row
 from .shaping import column_letters
 from .sheet import AS_FOUND, ROW, Choices, SheetError
-from .stored import ODD, WHOLE, day_of, shortest, spread
+from .stored import ODD, ZEROS, day_of, shortest, spread
 from .xlsx_cells import SCHEMA, UNCALCULATED, read_cells, read_strings
 from .xlsx_package import Styles, read_stamp, read_styles, worksheets
 from .xlsx_plain import read_plain_cells
@@ -64,7 +64,7 @@ def _texts(cells: pl.DataFrame, strings: list[str], styles: Styles, from_1904: b
         .when(pl.col("odd"))
         .then(pl.col("shortest"))
         .when(pl.col("kind") == "n")
-        .then(pl.col("value").str.strip_chars().str.replace(WHOLE, "${1}"))
+        .then(pl.col("value").str.strip_chars().str.replace(ZEROS, "${1}${2}"))
         .otherwise(pl.col("text"))
     )
     out = cells.select("column", ROW).with_columns(table.select(text.alias("text"))["text"])
