@@ -42,6 +42,7 @@ def main() -> None:
         for name, (path, words) in views.items():
             browser.open(path)
             browser.see(words)
+            browser.until(lambda: not browser.all("[data-testid=grid]") or browser.all(".grid-row .grid-td"), "cells")
             browser.until(lambda: not any(e.text == "…" for e in browser.all(".grid-row")), "rows")
             browser.picture(FOLDER / f"{name}.png")
         browser.open("/trips/4/review")
