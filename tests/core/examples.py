@@ -9,6 +9,7 @@ from typing import Any
 import polars as pl
 
 from vexo.core.columns.carrying import Reading, carry
+from vexo.core.columns.lanes import Lane
 from vexo.core.columns.matching import ColumnMatch
 from vexo.core.planning import Inputs, Operation, Settings, make_plan
 from vexo.core.planning.deciding import DECISIONS
@@ -97,11 +98,13 @@ def plan_and_questions(
     decisions: pl.DataFrame | None = None,
     marks: bool = True,
     ledger: Ledger | None = None,
+    lanes: dict[str, Lane] | None = None,
+    most_emptied: float = 0.1,
     **more: Any,
 ) -> tuple[pl.DataFrame, pl.DataFrame]:
     """Plan a small sheet against small records."""
     own = [name for name in names if name != "id"]
-    carried = carry(cells(*sheet, columns=len(names)), matches(*names), BERTH, Reading(marks=marks), {})
+    carried = carry(cells(*sheet, columns=len(names)), matches(*names), BERTH, Reading(marks=marks), {}, lanes)
     inputs = Inputs(
         BERTH,
         carried,
@@ -111,7 +114,7 @@ def plan_and_questions(
         decisions if decisions is not None else pl.DataFrame(schema=DECISIONS),
         **more,
     )
-    return make_plan(inputs, Settings(operation, key, tuple(own)))
+    return make_plan(inputs, Settings(operation, key, tuple(own), lanes or {}, most_emptied))
 
 
 def plan(

@@ -11,7 +11,7 @@ import xlsxwriter
 from tests.core.examples import BERTH, CATALOGUE, cells, matches, plan
 from tests.support import temporary_folder
 from vexo.core.columns.carrying import Reading, carry
-from vexo.core.columns.marks import CHANGE, CLEAR, LEAVE, VALUE, read_marks
+from vexo.core.columns.marks import CHANGE, CLEAR, KEEP, LEAVE, VALUE, read_marks
 from vexo.core.records import Catalogue, UnknownName
 from vexo.core.sheets import Column, SheetError, SheetProfile, read_sheet
 from vexo.core.sheets.stored import day_of, shortest
@@ -66,7 +66,7 @@ class Marks(unittest.TestCase):
                 (LEAVE, None, False),
                 (LEAVE, "  ", False),
                 (CLEAR, None, False),
-                (LEAVE, None, False),
+                (KEEP, None, False),
             ],
         )
 

@@ -10,7 +10,7 @@ from .main import Setting
 from .showing import console
 from .trips import print_plan
 
-_ANSWERS = ["file", "application", "aside", "leave out", "then", "now", "record", "new", "again"]
+_ANSWERS = ["file", "application", "aside", "leave out", "then", "now", "record", "new", "again", "clear", "leave"]
 
 
 @click.command()
@@ -37,7 +37,8 @@ def decide(
     """Answer what a plan asks: use the FILE's value or the APPLICATION's, set rows ASIDE, LEAVE OUT a cell.
 
     Where a record has another key than when the sheet went out: the record it was THEN, or the one that has the key
-    NOW. Where it is not known whether a row is in: the RECORD that it is, or that it is NEW. AGAIN asks anew.
+    NOW. Where it is not known whether a row is in: the RECORD that it is, or that it is NEW. AGAIN asks anew. Where a
+    cell was emptied in the sheet (code "emptied"): CLEAR the field, or LEAVE it as it is.
     """
     from vexo.server.errors import PlainError
     from vexo.server.review.decisions import Scope

@@ -140,17 +140,43 @@ def bring_in(
 @click.option("--key", "key", multiple=True, help="A key field; several together make one key.")
 @click.option("--operation", type=_OPERATIONS, default=None)
 @click.option("--map", "maps", multiple=True, metavar="COLUMN=FIELD", help="Where a column goes; COLUMN= for nowhere.")
+@click.option("--blank", "blanks", multiple=True, metavar="FIELD=leave|clear", help="What a blank cell means.")
+@click.option("--default", "defaults", multiple=True, metavar="FIELD=TEXT", help="Stands for a blank in new records.")
+@click.option("--default-updates", multiple=True, metavar="FIELD", help="Its default counts for all records.")
+@click.option("--only-if-empty", multiple=True, metavar="FIELD", help="Fill it only where it is empty; * for all.")
+@click.option("--always", multiple=True, metavar="FIELD", help="The reverse of --only-if-empty.")
 @json_option
 @ready
 def columns(
-    setting: Setting, trip: int, key: tuple[str, ...], operation: str | None, maps: tuple[str, ...], as_json: bool
+    setting: Setting,
+    trip: int,
+    key: tuple[str, ...],
+    operation: str | None,
+    maps: tuple[str, ...],
+    blanks: tuple[str, ...],
+    defaults: tuple[str, ...],
+    default_updates: tuple[str, ...],
+    only_if_empty: tuple[str, ...],
+    always: tuple[str, ...],
+    as_json: bool,
 ) -> None:
-    """Say where columns go, the key, or what the rows are for; the rows are planned anew."""
+    """Say where columns go, what blank cells mean, the key, or what the rows are for; the rows are planned anew."""
     from vexo.server.bringin.columns import change
 
+    from .laning import lanes_said
+
     found = find_trip(trip)
+    lanes = lanes_said(found, blanks, defaults, default_updates, only_if_empty, always)
     finish(
-        change(found, setting.person(), said=_said(maps), key=list(key) or None, operation=operation or "", mine=True)
+        change(
+            found,
+            setting.person(),
+            said=_said(maps),
+            key=list(key) or None,
+            operation=operation or "",
+            lanes=lanes,
+            mine=True,
+        )
     )
     print_plan(find_trip(trip), as_json)
 
@@ -210,8 +236,10 @@ def review(setting: Setting, trip: int, everything: bool, as_json: bool) -> None
             out.print(f"  {column['label']}: did not go out, so it is compared with the application only")
     for column in columns_:
         if column["emptied"]:
-            said = "emptied in the sheet, left as they are; [clear] empties them"
-            out.print(f"  {column['label']}: {column['emptied']:,} {said}")
+            said = f"emptied in the sheet, left as they are; clear them with vexo decide {trip} clear"
+            out.print(f"  {column['label']}: {column['emptied']:,} {said} --code emptied --field {column['field']}")
+        if column["filled_before"]:
+            out.print(f"  {column['label']}: {column['filled_before']:,} left, filled in the application already")
     if newest.summary["keys_not_read"]:
         many = f"{newest.summary['keys_not_read']:,} records are too many to read all their keys"
         out.print(f"  {many}: one that is only written otherwise may be taken for a new one")

@@ -21,6 +21,7 @@ class Does(StrEnum):
     ASIDE = "aside"
     REJECTS = "rejected"
     HOLDS = "held"
+    SAYS = "says"
 
 
 CELL_CODES = (
@@ -62,10 +63,12 @@ CODES: dict[str, Does] = {
     "changed-since": Does.HOLDS,
     "both-changed": Does.HOLDS,
     "key-edited": Does.HOLDS,
+    "emptied-many": Does.HOLDS,
     "twin": Does.ASIDE,
     "shared": Does.HOLDS,
+    "emptied": Does.SAYS,
 }
-"""``twin`` and ``shared`` are last: they are found among rows that nothing else stops."""
+"""``twin`` and ``shared`` are found among rows that nothing else stops; ``emptied`` stops none, it is only asked."""
 
 
 @dataclass(frozen=True)

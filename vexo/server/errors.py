@@ -8,6 +8,7 @@ from typing import Any
 from django.db import OperationalError
 
 from vexo.applications import ApplicationError
+from vexo.core.columns.lanes import LaneError
 from vexo.core.columns.matching import MappingError
 from vexo.core.conditions import ConditionError
 from vexo.core.keys.finding import KeyError_
@@ -44,6 +45,7 @@ MENDABLE: tuple[type[Exception], ...] = (
     ApplicationError,
     ConditionError,
     KeyError_,
+    LaneError,
     MappingError,
     SheetError,
     UnknownName,

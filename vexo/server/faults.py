@@ -76,6 +76,8 @@ _WORDS: Mapping[str, Words] = {
     "changed-since": lambda f, a: "The record was changed since the sheet went out.",
     "both-changed": lambda f, a: f"{f} was also changed in the application since the sheet went out.",
     "key-edited": lambda f, a: f"{f} is a key and was edited: is the record to be renamed?",
+    "emptied-many": lambda f, a: f"{f} would be cleared in more rows than this application's limit for a column.",
+    "emptied": lambda f, a: f"{f} was emptied in the sheet; the record is left as it is.",
     "shared": lambda f, a: f"Rows {_said(a, 0)} are about the same record and say different things.",
     "refused": lambda f, a: _said(a, 0, "The application gave no reason."),
     "changed-meanwhile": _changed,

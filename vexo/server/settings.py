@@ -96,6 +96,11 @@ REST_FRAMEWORK = {
     "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",
     "EXCEPTION_HANDLER": "vexo.server.problems.problem_handler",
 }
-SPECTACULAR_SETTINGS = {"TITLE": "Vexo", "VERSION": "1", "SERVE_INCLUDE_SCHEMA": False}
+SPECTACULAR_SETTINGS = {
+    "TITLE": "Vexo",
+    "VERSION": "1",
+    "SERVE_INCLUDE_SCHEMA": False,
+    "ENUM_NAME_OVERRIDES": {"BlankMeansEnum": "vexo.core.columns.lanes.Blank"},
+}
 LOGGING = logging_settings(data_folder() / "logs")
 set_up_structlog()

@@ -1,14 +1,14 @@
 """Cells → carried values: typed, with what each cell says and what could not be read.
 
 The table has ``row_id``, ``row`` and, for each field, ``val.FIELD`` (typed; a reference as record ID), ``say.FIELD``
-(leave, value, clear or change: then ``val.`` are items to add and ``without.FIELD`` those to take away),
+(see ``marks``; for change ``val.`` are items to add and ``without.FIELD`` those to take away),
 ``why.FIELD`` (a problem, or null) and ``raw.FIELD`` (the text, where there is a problem).
 """
 
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import polars as pl
 
@@ -17,7 +17,8 @@ from ..records import Field, Kind, RecordType
 from ..sheets.outgoing import PREFIX
 from ..sheets.sheet import ROW, ROW_ID, UNKNOWN
 from ..values import parse
-from .marks import CHANGE, read_marks
+from .lanes import PLAIN, Blank, Lane
+from .marks import BLANK_CLEARS, BLANK_DEFAULT, CHANGE, LEAVE, VALUE, Marked, read_marks
 from .matching import ColumnMatch
 from .references import empty_lookup, resolve
 
@@ -75,18 +76,31 @@ def _unreadable(texts: pl.Series) -> pl.Series:
     return pl.DataFrame({"lost": lost}).select(pl.when("lost").then(problem("lost-character")).alias("p")).to_series()
 
 
+def _ruled(marked: Marked, lane: Lane) -> Marked:
+    """Blank cells under the rule of their lane."""
+    if lane.blank == Blank.LEAVE:
+        return marked
+    blank = marked.say == LEAVE
+    if lane.blank == Blank.CLEAR:
+        return replace(marked, say=marked.say.set(blank, BLANK_CLEARS))
+    says = VALUE if lane.updates else BLANK_DEFAULT
+    return replace(marked, say=marked.say.set(blank, says), texts=marked.texts.set(blank, lane.default))
+
+
 def carry(
     cells: pl.DataFrame,
     matches: Sequence[ColumnMatch],
     record_type: RecordType,
     reading: Reading,
     lookups: Mapping[str, pl.DataFrame],
+    lanes: Mapping[str, Lane] | None = None,
 ) -> pl.DataFrame:
     """The carried values of any subset of rows.
 
     Args:
         matches: columns with fields; the record identifier is read too, other read-only columns are not.
         lookups: target record type → lookup of the texts that name its records.
+        lanes: the rules of fields that have any.
     """
     columns = [cells[ROW_ID], cells[ROW]]
     for match in matches:
@@ -94,7 +108,7 @@ def carry(
         if field is None or not (match.carried or field.name == record_type.identifier):
             continue
         texts = cell_texts(cells, match, reading)
-        marked = read_marks(field, texts, reading.marks)
+        marked = _ruled(read_marks(field, texts, reading.marks), (lanes or {}).get(field.name, PLAIN))
         parsed = parse(field, marked.texts)
         values, problems = parsed.values, parsed.problems
         if field.kind == Kind.REFERENCE:

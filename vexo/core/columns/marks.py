@@ -11,7 +11,9 @@ from ..faults import problem
 from ..records import Field, Kind
 from ..values import SPACES, bare, join_items, on_unique, split_items
 
-LEAVE, VALUE, CLEAR, CHANGE = 0, 1, 2, 3
+LEAVE, VALUE, CLEAR, CHANGE, KEEP, BLANK_CLEARS, BLANK_DEFAULT = range(7)
+"""What a cell says. The last two are blank cells under a lane's rule: cleared where a record is there, and a default
+that stands in new records; planning makes one of the others of them."""
 _BEGINS = rf"^{SPACES}*\["
 _MARK = rf"(?s)^{SPACES}*\[([A-Za-z]*)\]{SPACES}*(.*)$"
 _KNOWN = "[clear], [keep]"
@@ -23,8 +25,8 @@ _ANOTHER = re.compile(r"(?<!\[)\[(add|remove|set|clear|keep)\]", re.IGNORECASE)
 
 @dataclass(frozen=True)
 class Marked:
-    """Cells after marks: ``say`` is leave, value, clear or change; ``texts`` the rest; ``problems`` marks that mean
-    nothing. Where a cell changes a list, ``texts`` are the items to add and ``without`` those to take away."""
+    """Cells after marks: ``say`` is leave, value, clear, change or keep; ``texts`` the rest; ``problems`` marks that
+    mean nothing. Where a cell changes a list, ``texts`` are the items to add and ``without`` those to take away."""
 
     say: pl.Series
     texts: pl.Series
@@ -87,7 +89,7 @@ def read_marks(field: Field, texts: pl.Series, on: bool) -> Marked:
         if many:
             without = pl.when(changes).then(pl.col("remove")).otherwise(pl.col("without"))
         plain = pl.col("real") if many else pl.col("text").str.replace("[[", "[", literal=True)
-        say = pl.when(clears).then(CLEAR).when(keeps).then(LEAVE).when(changes).then(CHANGE).otherwise(say)
+        say = pl.when(clears).then(CLEAR).when(keeps).then(KEEP).when(changes).then(CHANGE).otherwise(say)
         text = pl.when(escaped).then(plain).when(sets).then(rest)
         if many:
             text = text.when(changes).then(pl.col("add"))

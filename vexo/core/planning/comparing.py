@@ -59,11 +59,11 @@ def _changed_lists(frame: pl.DataFrame, field: Field) -> pl.DataFrame:
 
 
 def compare_field(frame: pl.DataFrame, field: Field, finds: pl.Expr, fixed: pl.Expr) -> pl.DataFrame:
-    """Add ``new.``, ``do.`` and ``emptied.`` of one field.
+    """Add ``new.`` and ``do.`` of one field.
 
     Args:
-        frame: has ``val.``, ``say.``, ``why.`` and ``raw.`` of the field, ``old.`` (null for rows without a record),
-            ``said.``, ``held.``, ``has.``, ``out.`` and ``creates``.
+        frame: has ``val.``, ``say.`` (after ``lay_blanks``), ``why.`` and ``raw.`` of the field, ``old.`` (null for
+            rows without a record), ``said.``, ``held.``, ``has.``, ``out.`` and ``creates``.
         finds: the row found its record by this field, so it never writes it.
         fixed: the field is a key by which the row did not find its record; an edit of it is held, not written.
     """
@@ -105,12 +105,7 @@ def compare_field(frame: pl.DataFrame, field: Field, finds: pl.Expr, fixed: pl.E
         .then(Do.WRITE)
         .otherwise(Do.NOTHING)
     )
-    emptied = has & (say == LEAVE) & pl.col(said).is_not_null()
-    if field.kind == Kind.CHOICES:
-        emptied = emptied & (pl.col(said).list.len() > 0)
-    return frame.with_columns(choose.cast(pl.UInt8).alias(do), emptied.alias(f"emptied.{name}")).drop(
-        "short", "as_sent", "relisted"
-    )
+    return frame.with_columns(choose.cast(pl.UInt8).alias(do)).drop("short", "as_sent", "relisted")
 
 
 def changed_elsewhere(fields: list[Field]) -> pl.Expr:

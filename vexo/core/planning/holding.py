@@ -23,7 +23,7 @@ def _texts(field: Field, *columns: str) -> tuple[pl.Expr, ...]:
 
 
 def cell_cases(frame: pl.DataFrame, inputs: Inputs, fields: Sequence[Field]) -> list[Case]:
-    """Cells that were edited while the application changed too, and edited keys."""
+    """Cells that were edited while the application changed too, edited keys, and columns emptied beyond the limit."""
     natural = inputs.record_type.keys[0] if inputs.record_type.keys else ()
     cases = []
     for field in fields:
@@ -36,9 +36,10 @@ def cell_cases(frame: pl.DataFrame, inputs: Inputs, fields: Sequence[Field]) -> 
             *_texts(field, said_column(name), held_column(name), new_column(name), old_column(name)),
         )
         moved = pl.col(has_column(name)) & ~pl.col(old_column(name)).eq_missing(pl.col(held_column(name)))
-        keyed = pl.lit(name in natural)
-        cases.append(Case("both-changed", held & (moved | ~keyed), name, seen=seen))
-        cases.append(Case("key-edited", held & ~moved & keyed, name, seen=seen))
+        keyed, many = pl.lit(name in natural), pl.col(f"many.{name}")
+        cases.append(Case("emptied-many", held & many, name, seen=seen))
+        cases.append(Case("both-changed", held & ~many & (moved | ~keyed), name, seen=seen))
+        cases.append(Case("key-edited", held & ~many & ~moved & keyed, name, seen=seen))
     return cases
 
 

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 import polars as pl
 
+from ..columns.lanes import PLAIN, Lane
 from ..records import RecordType
 from .deciding import DECISIONS
 from .pairs import Ledger
@@ -14,11 +16,20 @@ from .verdicts import Operation
 
 @dataclass(frozen=True)
 class Settings:
-    """What the rows are for: operation, key fields, and the fields whose values go in."""
+    """What the rows are for: operation, key fields, the fields whose values go in, and the rules of those.
+
+    ``most_emptied`` is the share of a column's values above which those that its rule clears are held.
+    """
 
     operation: Operation
     key: tuple[str, ...]
     carried: tuple[str, ...]
+    lanes: Mapping[str, Lane] = field(default_factory=dict)
+    most_emptied: float = 0.1
+
+    def lane(self, name: str) -> Lane:
+        """The rules of a field."""
+        return self.lanes.get(name, PLAIN)
 
 
 @dataclass(frozen=True)

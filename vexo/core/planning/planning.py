@@ -2,7 +2,8 @@
 
 Columns: ``row_id``, ``row``, ``verdict``, ``faults`` (those without an answer, in order of weight), ``@id``,
 ``@version``, ``past`` (what an earlier pass did with the row), ``elsewhere`` (the application changed since, not the
-person), and for each carried field ``new.``, ``old.``, ``said.``, ``held.``, ``do.``, ``says.`` and ``emptied.``.
+person), and for each carried field ``new.``, ``old.``, ``said.``, ``held.``, ``do.``, ``says.``, ``emptied.`` and
+``filled.``.
 """
 
 from __future__ import annotations
@@ -18,6 +19,7 @@ from ..sheets.sheet import ROW, ROW_ID
 from ..values import dtype, same
 from . import holding, rejecting, sharing
 from .binding import bind, by_this_key, fixed_key
+from .blanks import emptied_column, filled_column, hold_many, keep_filled, lay_blanks
 from .comparing import CREATES, changed_elsewhere, compare_field, do_column, new_column, old_column
 from .deciding import answered, counting, find_faults
 from .inputs import Inputs, Settings
@@ -25,7 +27,7 @@ from .pairs import has_column, held_column, lay_pairs, said_column
 from .verdicts import Answer, Do, Operation, Verdict
 
 _WEIGHT = {code: at for at, code in enumerate(CODES)}
-_RANK = {Does.ASIDE: 0, Does.REJECTS: 1, Does.HOLDS: 2}
+_RANK = {Does.ASIDE: 0, Does.REJECTS: 1, Does.HOLDS: 2, Does.SAYS: 3}
 
 
 def _beside(frame: pl.DataFrame, inputs: Inputs, fields: Sequence[Field]) -> pl.DataFrame:
@@ -111,7 +113,8 @@ def make_plan(inputs: Inputs, settings: Settings) -> tuple[pl.DataFrame, pl.Data
     """The plan of any set of rows that is closed under sharing a record.
 
     Returns:
-        the plan, and the questions it asks: ``row_id``, ``code``, ``field`` and ``digest`` of each open fault.
+        the plan, and the questions it asks: ``row_id``, ``code``, ``field`` and ``digest`` of each open fault, and of
+        each emptied cell, which stops no row.
     """
     record_type = inputs.record_type
     deleting = settings.operation == Operation.DELETE
@@ -119,12 +122,16 @@ def make_plan(inputs: Inputs, settings: Settings) -> tuple[pl.DataFrame, pl.Data
     judged = [] if deleting else fields
     decisions = counting(inputs.decisions)
     frame, faults = bind(inputs, settings, decisions)
-    open_ = [faults]
+    open_, notes = [faults], [faults.clear()]
     frame = _beside(frame, inputs, fields)
     for field in fields:
         frame = lay_pairs(frame, inputs.kept, inputs.ledger, field, inputs.shown.get(field.name))
+        frame, emptied = lay_blanks(frame, field, decisions)
+        notes.append(emptied)
         fixed = fixed_key(settings, record_type, field.name)
         frame = compare_field(frame, field, by_this_key(settings, field.name), fixed)
+        frame = keep_filled(frame, field, settings.lane(field.name))
+        frame = hold_many(frame, field, settings.most_emptied)
     for field in judged:
         cells = rejecting.cell_cases(frame, field.name, pl.col(do_column(field.name)) == Do.BAD)
         _, answers = answered(find_faults(frame, cells), decisions)
@@ -141,8 +148,7 @@ def make_plan(inputs: Inputs, settings: Settings) -> tuple[pl.DataFrame, pl.Data
     stopped = stopped.filter(pl.col("code").is_in([c for c, d in CODES.items() if d != Does.HOLDS]))
     frame = sharing.lay_groups(frame, stopped, fields, settings.key)
     open_.append(find_faults(frame, sharing.CASES))
-    questions = pl.concat(open_)
-    frame = frame.join(_gathered(questions), on=ROW_ID, how="left", maintain_order="left")
+    frame = frame.join(_gathered(pl.concat(open_)), on=ROW_ID, how="left", maintain_order="left")
     elsewhere = (pl.col("verdict") == Verdict.SAME) & changed_elsewhere(fields)
     frame = frame.with_columns(_verdict(settings, judged).alias("verdict")).with_columns(elsewhere.alias("elsewhere"))
     plan = frame.select(
@@ -156,9 +162,9 @@ def make_plan(inputs: Inputs, settings: Settings) -> tuple[pl.DataFrame, pl.Data
         "elsewhere",
         *[c(name) for name in settings.carried for c in _COLUMNS],
         *[pl.col(say_column(name)).alias(f"says.{name}") for name in settings.carried],
-        *[f"emptied.{name}" for name in settings.carried],
+        *[c(name) for name in settings.carried for c in (emptied_column, filled_column)],
     )
-    return plan, questions.select(ROW_ID, "code", "field", "digest")
+    return plan, pl.concat([*open_, *([] if deleting else notes)]).select(ROW_ID, "code", "field", "digest")
 
 
 _COLUMNS = (new_column, old_column, said_column, held_column, has_column, do_column)

@@ -51,11 +51,15 @@ class Answer(StrEnum):
     RECORD = "record"
     NEW = "new"
     AGAIN = "again"
+    CLEAR = "clear"
+    LEAVE = "leave"
 
 
 ANSWERS: Mapping[str, tuple[Answer, ...]] = {
     "both-changed": (Answer.FILE, Answer.APPLICATION),
     "key-edited": (Answer.FILE, Answer.APPLICATION),
+    "emptied-many": (Answer.FILE, Answer.APPLICATION),
+    "emptied": (Answer.CLEAR, Answer.LEAVE),
     "changed-since": (Answer.FILE,),
     "renamed": (Answer.THEN,),
     "swapped": (Answer.THEN, Answer.NOW),

@@ -38,6 +38,7 @@ class ApplicationSerializer(serializers.ModelSerializer[Application]):
             "trouble",
             "types",
             "may_apply",
+            "emptied_limit",
         )
 
     def get_types(self, application: Application) -> int:
@@ -75,7 +76,7 @@ class CatalogueSerializer(serializers.Serializer[Any]):
 
 class ChangeConnectionSerializer(serializers.Serializer[Any]):
     """A connection; an empty token leaves the one that is kept. ``inside``: its address may be one of Vexo's own
-    machine or network."""
+    machine or network. ``emptied_limit``: the share of a column, in percent, above which cleared cells are held."""
 
     label = serializers.CharField(required=False, allow_blank=True, default="", max_length=120)  # type: ignore[assignment]
     address = serializers.URLField(max_length=300)
@@ -83,6 +84,7 @@ class ChangeConnectionSerializer(serializers.Serializer[Any]):
     stage = serializers.ChoiceField(choices=Stage.choices)
     pages = serializers.CharField(required=False, allow_blank=True, default="", max_length=300)
     inside = serializers.BooleanField(required=False, default=False)
+    emptied_limit = serializers.IntegerField(required=False, min_value=0, max_value=100)
 
 
 class ConnectSerializer(ChangeConnectionSerializer):

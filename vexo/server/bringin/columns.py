@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Mapping as Dict
 from collections.abc import Sequence
+from dataclasses import asdict
 from typing import Any
 
 from django.db import transaction
 
+from vexo.core.columns.lanes import PLAIN, Blank, Lane, check_lane, lanes_from_json
 from vexo.core.columns.matching import ColumnMatch
 from vexo.core.keys.finding import suggest_key
 from vexo.core.planning.verdicts import Operation
@@ -38,7 +40,7 @@ def known_of(application: Application) -> Catalogue:
 
 
 def column_facts(
-    matches: Sequence[ColumnMatch], profile: SheetProfile, record_type: RecordType
+    matches: Sequence[ColumnMatch], profile: SheetProfile, record_type: RecordType, lanes: Dict[str, Lane]
 ) -> list[dict[str, Any]]:
     """Columns as a trip's standing tells them; ``tells`` are those by which people know a record."""
     known = {name for key in record_type.keys[:1] for name in key}
@@ -55,6 +57,7 @@ def column_facts(
             "tells": m.field is not None and m.field.name in known,
             "filled": found[m.column].filled,
             "different": found[m.column].different,
+            "lane": asdict(lanes.get(m.field.name, PLAIN) if m.field else PLAIN),
         }
         for m in matches
     ]
@@ -81,8 +84,16 @@ def tell_columns(trip: Trip, sheet: Sheet, catalogue: Catalogue, facts: Dict[str
     record_type = catalogue.type(trip.record_type)
     matches = matches_of(sheet, record_type, catalogue)
     profile = SheetProfile.from_json(sheet.profile or {})
-    columns = column_facts(matches, profile, record_type)
+    columns = column_facts(matches, profile, record_type, lanes_from_json(trip.lanes))
     tell(trip, revised=True, columns=columns, key=key_facts(trip, sheet, record_type, matches), **(facts or {}))
+
+
+def lane_words(lane: Lane) -> str:
+    """A field's rules in a few words."""
+    words = {Blank.LEAVE: "left as they are", Blank.CLEAR: "cleared", Blank.DEFAULT: f"{lane.default!r}"}[lane.blank]
+    if lane.blank == Blank.DEFAULT:
+        words += " in all records" if lane.updates else " in new records"
+    return words + (", filled only where empty" if lane.only_empty else "")
 
 
 def _remap(trip: Trip, catalogue: Catalogue, said: Dict[str, str]) -> None:
@@ -115,15 +126,17 @@ def change(
     said: Dict[str, str] | None = None,
     key: Sequence[str] | None = None,
     operation: str = "",
+    lanes: Dict[str, Lane] | None = None,
     mine: bool = False,
 ) -> Job:
-    """Say where columns go, how rows find records, or what they are for; the rows are to be planned anew.
+    """Say where columns go, the rules of fields, how rows find records, or what they are for; the rows are to be
+    planned anew.
 
     Returns:
         the job that plans them.
 
     Raises:
-        NotAllowed, PlainError, UnknownName
+        NotAllowed, PlainError, UnknownName, LaneError
     """
     require(person, Action.PREPARE)
     if operation and operation not in [o.value for o in Operation]:
@@ -132,6 +145,8 @@ def change(
     record_type = catalogue.type(trip.record_type)
     for name in key or ():
         record_type.field(name)
+    for name, lane in (lanes or {}).items():
+        check_lane(record_type.field(name), lane)
     with transaction.atomic():
         trip.refresh_from_db()
         sheet = newest_in(trip)
@@ -146,7 +161,11 @@ def change(
         if operation:
             trip.operation = operation
             words.append(f"operation {operation}")
-        Trip.objects.filter(pk=trip.pk).update(said=trip.said, key=trip.key, operation=trip.operation)
+        if lanes:
+            told = {**trip.lanes, **{name: lane.to_json() for name, lane in lanes.items()}}
+            trip.lanes = {name: rules for name, rules in told.items() if rules}
+            words.append("blank cells of " + ", ".join(f"{name}: {lane_words(lane)}" for name, lane in lanes.items()))
+        Trip.objects.filter(pk=trip.pk).update(said=trip.said, key=trip.key, operation=trip.operation, lanes=trip.lanes)
         if sheet is not None:
             tell_columns(trip, sheet, catalogue)
         note(person.username, "changed", f"Trip {trip.pk}: {'; '.join(words)}", trip.application, trip.pk)

@@ -7,9 +7,11 @@ from typing import Any
 from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
 
+from vexo.core.columns.lanes import Lane, lanes_from_json
+
 from ..jobs.models import Job
 from ..naming import WhoSerializer
-from ..trips.serializers import ChoicesSerializer, FoundSerializer, found_json
+from ..trips.serializers import ChoicesSerializer, FoundSerializer, LaneSerializer, found_json
 from .models import Upload
 
 _TEXTS = serializers.CharField
@@ -125,3 +127,7 @@ class ChangeSerializer(serializers.Serializer[Any]):
     key = serializers.ListField(child=_TEXTS(), required=False)
     operation = _TEXTS(required=False, allow_blank=True, default="")
     said = serializers.DictField(child=_TEXTS(allow_blank=True), required=False)
+    lanes = serializers.DictField(child=LaneSerializer(), required=False)
+
+    def validate_lanes(self, value: dict[str, dict[str, Any]]) -> dict[str, Lane]:
+        return lanes_from_json(value)

@@ -7,6 +7,7 @@ from typing import Any
 
 import polars as pl
 
+from vexo.core.planning.blanks import emptied_column, filled_column
 from vexo.core.planning.comparing import do_column, new_column, old_column
 from vexo.core.planning.pairs import Ledger
 from vexo.core.planning.verdicts import Do, sum_of
@@ -58,7 +59,8 @@ def _column(plan: pl.DataFrame, planned: Reviewed, name: str, two_way: bool) -> 
         "changed": len(changed),
         "held": int((plan[do_column(name)] == Do.HELD).sum()),
         "unreadable": int((plan[do_column(name)] == Do.BAD).sum()),
-        "emptied": int(plan[f"emptied.{name}"].sum()),
+        "emptied": int(plan[emptied_column(name)].sum()),
+        "filled_before": int(plan[filled_column(name)].sum()),
         "two_way": two_way,
     }
     if field.is_number:

@@ -57,7 +57,8 @@ def _lookups(planned: Reviewed, cells: pl.DataFrame, reading: Reading, client: C
     texts: dict[str, list[pl.Series]] = {}
     for match in planned.matches:
         if match.carried and match.field and match.field.kind == Kind.REFERENCE and match.field.target:
-            texts.setdefault(match.field.target, []).append(cell_texts(cells, match, reading))
+            default = pl.Series([planned.settings.lane(match.field.name).default or None], dtype=pl.String)
+            texts.setdefault(match.field.target, []).extend([cell_texts(cells, match, reading), default])
     lookups = {}
     for name, columns in texts.items():
         target = planned.catalogue.type(name)
@@ -160,7 +161,8 @@ def _materials(
     counted = [m for m in planned.matches if m.field is None or m.field.name != record_type.identifier]
     if sheet.recognised or record_type.identifier in planned.settings.key:
         counted = planned.matches
-    carried = carry(cells, counted, record_type, reading, _lookups(planned, cells, reading, client))
+    lookups = _lookups(planned, cells, reading, client)
+    carried = carry(cells, counted, record_type, reading, lookups, planned.settings.lanes)
     lease.progress(2, 4, "asking the application")
     total = client.count(record_type)
     bound = [ledger.rows[IDENTIFIER], said]
@@ -208,7 +210,13 @@ def at_hand(trip: Trip) -> bool:
 
 def _lanes(planned: Reviewed) -> list[dict[str, Any]]:
     return [
-        {"column": m.column, "header": m.header, "field": m.field.name if m.field else "", "how": m.how}
+        {
+            "column": m.column,
+            "header": m.header,
+            "field": m.field.name if m.field else "",
+            "how": m.how,
+            "rules": planned.settings.lane(m.field.name).to_json() if m.field else {},
+        }
         for m in planned.matches
     ]
 

@@ -7,6 +7,7 @@ from typing import Any
 
 import polars as pl
 
+from vexo.core.columns.lanes import lanes_from_json
 from vexo.core.columns.matching import ColumnMatch
 from vexo.core.keys.finding import KeyError_, check_key, suggest_key
 from vexo.core.planning import Operation, Settings
@@ -83,7 +84,9 @@ def settings_for(trip: Trip, catalogue: Catalogue | None = None) -> Reviewed:
             "Choose another key."
         )
     carried = tuple(m.field.name for m in matches if m.field and m.carried)
-    settings = Settings(Operation(trip.operation), key, carried)
+    settings = Settings(
+        Operation(trip.operation), key, carried, lanes_from_json(trip.lanes), trip.application.emptied_limit / 100
+    )
     return Reviewed(trip, sheet, SheetProfile.from_json(sheet.profile or {}), catalogue, record_type, matches, settings)
 
 
@@ -101,7 +104,8 @@ def reviewed_with(plan: Plan) -> Reviewed:
         )
         for lane in plan.lanes
     ]
-    settings = Settings(Operation(plan.operation), tuple(plan.key), tuple(plan.carried))
+    lanes = lanes_from_json({lane["field"]: lane["rules"] for lane in plan.lanes if lane["rules"]})
+    settings = Settings(Operation(plan.operation), tuple(plan.key), tuple(plan.carried), lanes)
     profile = SheetProfile.from_json(plan.sheet.profile or {})
     return Reviewed(trip, plan.sheet, profile, catalogue, record_type, matches, settings)
 

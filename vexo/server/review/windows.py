@@ -8,6 +8,7 @@ from typing import Any
 
 import polars as pl
 
+from vexo.core.planning.blanks import emptied_column
 from vexo.core.planning.comparing import do_column, new_column, old_column
 from vexo.core.planning.pairs import said_column
 from vexo.core.planning.verdicts import Do
@@ -92,7 +93,7 @@ def _positions(source: Source, wanted: Wanted) -> pl.Series:
         holds &= told.select(has.fill_null(value=False)).to_series()
     if wanted.column:
         emptied = wanted.column.startswith("emptied:")
-        name = f"emptied.{wanted.column[8:]}" if emptied else do_column(wanted.column)
+        name = emptied_column(wanted.column[8:]) if emptied else do_column(wanted.column)
         there = stages.scan(source.plan).collect_schema().names()
         column = stages.read(source.plan, [name])[name] if name in there else pl.Series([0] * len(told))
         holds &= column.cast(pl.UInt8) > 0
@@ -190,9 +191,12 @@ def _cells_of(
     if field.target:
         parts[1] = [new if text is None else text for text, new in zip(raw, parts[1], strict=True)]
     made = []
-    for text, old, new, said, do in zip(raw, *parts, plan[do_column(name)].to_list(), strict=True):
+    emptied = plan[emptied_column(name)].to_list()
+    for text, old, new, said, do, was in zip(raw, *parts, plan[do_column(name)].to_list(), emptied, strict=True):
         cell: dict[str, Any] = {"text": text}
-        if do:
+        if was:
+            cell |= {"do": "emptied", "old": old, "kept": said}
+        elif do:
             cell |= {"do": DO[do], "old": old, "new": new if do != Do.BAD else None, "kept": said}
         made.append(cell)
     return made

@@ -15,11 +15,12 @@ def no_origin() -> dict[str, str]:
 class Trip(models.Model):
     """One round of records: out, edited, and back in.
 
-    ``fields`` are those sent out, in the order of the sheet; ``said`` is header → field as a person wants it; ``key``
-    the chosen key fields. ``revision`` rises with everything that makes a plan another one (a sheet, a decision, a
-    column, the key, the operation, a pass), ``version`` with everything that is shown. ``next_row`` is the number of
-    rows that the trip has ever had; each has its number below it for good. ``standing`` is what Home shows, written by
-    whoever changed it; ``reports`` what each pass read back, for the trip's own page.
+    ``fields`` are those sent out, in the order of the sheet; ``said`` is header → field as a person wants it, ``lanes``
+    field → its rules where it has any; ``key`` the chosen key fields. ``revision`` rises with everything that makes a
+    plan another one (a sheet, a decision, a column, the key, the operation, a pass), ``version`` with everything that
+    is shown. ``next_row`` is the number of rows that the trip has ever had; each has its number below it for good.
+    ``standing`` is what Home shows, written by whoever changed it; ``reports`` what each pass read back, for the trip's
+    own page.
     """
 
     title = models.CharField(max_length=160)
@@ -31,6 +32,7 @@ class Trip(models.Model):
     operation = models.CharField(max_length=10, default="update")
     key = models.JSONField(default=list)
     said = models.JSONField(default=dict)
+    lanes = models.JSONField(default=dict)
     revision = models.PositiveIntegerField(default=0)
     version = models.PositiveIntegerField(default=1)
     next_row = models.PositiveIntegerField(default=0)

@@ -7,6 +7,8 @@ from typing import Any
 from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
 
+from vexo.core.columns.lanes import Blank
+
 from ..applications.models import Application
 from ..jobs.views import JobSerializer
 from ..naming import WhoSerializer
@@ -96,6 +98,16 @@ class TripSummarySerializer(TripSerializer):
         fields = (*TripSerializer.Meta.fields, *_STANDING)  # type: ignore[assignment]
 
 
+class LaneSerializer(serializers.Serializer[Any]):
+    """The rules of a field: what a blank cell means (``updates``: a default counts for records that are there too), and
+    whether only fields that are empty in the application are filled."""
+
+    blank = serializers.ChoiceField(choices=[(blank.value, blank.name) for blank in Blank], default=Blank.LEAVE.value)
+    default = _TEXTS(allow_blank=True, default="", trim_whitespace=False, max_length=2000)
+    updates = serializers.BooleanField(default=False)
+    only_empty = serializers.BooleanField(default=False)
+
+
 class ColumnSerializer(serializers.Serializer[Any]):
     column = _TEXTS()
     header = _TEXTS()
@@ -112,6 +124,8 @@ class ColumnSerializer(serializers.Serializer[Any]):
     held = serializers.IntegerField()
     unreadable = serializers.IntegerField()
     emptied = serializers.IntegerField()
+    filled_before = serializers.IntegerField()
+    lane = LaneSerializer()
     two_way = serializers.BooleanField()
     before = _TEXTS(allow_null=True)
     after = _TEXTS(allow_null=True)

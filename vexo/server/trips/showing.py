@@ -40,7 +40,7 @@ def columns_json(standing: Standing) -> list[dict[str, Any]]:
             {
                 **column,
                 "is_key": column["field_name"] in key,
-                **{name: own.get(name, 0) for name in ("changed", "held", "unreadable", "emptied")},
+                **{name: own.get(name, 0) for name in ("changed", "held", "unreadable", "emptied", "filled_before")},
                 "two_way": bool(own.get("two_way")),
                 **{name: own.get(name) for name in ("before", "after", "difference")},
             }

@@ -574,9 +574,11 @@ export interface components {
          *     * `record` - record
          *     * `new` - new
          *     * `again` - again
+         *     * `clear` - clear
+         *     * `leave` - leave
          * @enum {string}
          */
-        AnswerEnum: "file" | "application" | "aside" | "leave out" | "then" | "now" | "record" | "new" | "again";
+        AnswerEnum: "file" | "application" | "aside" | "leave out" | "then" | "now" | "record" | "new" | "again" | "clear" | "leave";
         Application: {
             name: string;
             label: string;
@@ -591,6 +593,8 @@ export interface components {
             trouble?: string;
             readonly types: number;
             readonly may_apply: boolean;
+            /** Format: int64 */
+            emptied_limit?: number;
         };
         ApplicationName: {
             name: string;
@@ -606,6 +610,13 @@ export interface components {
         };
         /** @enum {unknown} */
         BlankEnum: "";
+        /**
+         * @description * `leave` - LEAVE
+         *     * `clear` - CLEAR
+         *     * `default` - DEFAULT
+         * @enum {string}
+         */
+        BlankMeansEnum: "leave" | "clear" | "default";
         BringIn: {
             application: string;
             record_type: string;
@@ -638,7 +649,7 @@ export interface components {
         };
         /**
          * @description A connection; an empty token leaves the one that is kept. ``inside``: its address may be one of Vexo's own
-         *     machine or network.
+         *     machine or network. ``emptied_limit``: the share of a column, in percent, above which cleared cells are held.
          */
         ChangeConnection: {
             /** @default  */
@@ -651,6 +662,7 @@ export interface components {
             pages: string;
             /** @default false */
             inside: boolean;
+            emptied_limit?: number;
         };
         ChangedCell: {
             row: number;
@@ -696,6 +708,8 @@ export interface components {
             held: number;
             unreadable: number;
             emptied: number;
+            filled_before: number;
+            lane: components["schemas"]["Lane"];
             two_way: boolean;
             before: string | null;
             after: string | null;
@@ -703,7 +717,7 @@ export interface components {
         };
         /**
          * @description A connection; an empty token leaves the one that is kept. ``inside``: its address may be one of Vexo's own
-         *     machine or network.
+         *     machine or network. ``emptied_limit``: the share of a column, in percent, above which cleared cells are held.
          */
         Connect: {
             /** @default  */
@@ -716,6 +730,7 @@ export interface components {
             pages: string;
             /** @default false */
             inside: boolean;
+            emptied_limit?: number;
             name: string;
         };
         /** @description An answer to what plan ``plan`` asks: of these rows, or of all with fault ``code``; of one field or all. */
@@ -895,6 +910,20 @@ export interface components {
             fits?: components["schemas"]["Fit"][];
             likely?: components["schemas"]["Likely"][];
         };
+        /**
+         * @description The rules of a field: what a blank cell means (``updates``: a default counts for records that are there too), and
+         *     whether only fields that are empty in the application are filled.
+         */
+        Lane: {
+            /** @default leave */
+            blank: components["schemas"]["BlankMeansEnum"];
+            /** @default  */
+            default: string;
+            /** @default false */
+            updates: boolean;
+            /** @default false */
+            only_empty: boolean;
+        };
         /** @description A trip that a sheet may belong to, and what speaks for it. */
         Likely: {
             trip: number;
@@ -968,6 +997,9 @@ export interface components {
             operation: string;
             said?: {
                 [key: string]: string;
+            };
+            lanes?: {
+                [key: string]: components["schemas"]["Lane"];
             };
         };
         /** @description What is to be changed; what is not said stays. */

@@ -28,6 +28,9 @@ const title = computed(() => {
       >
       <span class="new">{{ cell?.new ?? "empty" }}</span>
     </template>
+    <template v-else-if="cell?.do === 'emptied' && !whole"
+      ><span class="soft" title="Emptied in the sheet; the record is left as it is">{{ cell.old }}</span></template
+    >
     <template v-else>{{ cell?.text }}</template>
   </div>
 </template>

@@ -13,12 +13,13 @@ export function sub(column: Column): string {
   if (column.tells && !column.changed) return "tells it apart";
   if (!column.field_name) return "not carried";
   if (!column.carried) return "for reading";
+  if (!column.changed && column.emptied) return `${count(column.emptied)} emptied, left`;
   if (!column.changed) return column.two_way ? "no change · not sent out" : "no change";
   const sum =
     column.difference && column.difference !== "0"
       ? ` · Σ ${column.difference.startsWith("-") ? "" : "+"}${exact(column.difference)}`
       : "";
-  return `${count(column.changed)} changed${sum}`;
+  return `${count(column.changed)} changed${sum}${column.emptied ? ` · ${count(column.emptied)} emptied` : ""}`;
 }
 
 /** Whether there is anything to see in a column: something is written, asked or cannot be read. */

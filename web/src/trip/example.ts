@@ -17,6 +17,8 @@ export const column = (values: Partial<Column>): Column => ({
   held: 0,
   unreadable: 0,
   emptied: 0,
+  filled_before: 0,
+  lane: { blank: "leave", default: "", updates: false, only_empty: false },
   two_way: false,
   before: null,
   after: null,

@@ -27,6 +27,7 @@ class Migration(migrations.Migration):
                 ('answers_ms', models.PositiveIntegerField(null=True)),
                 ('trouble', models.TextField(blank=True)),
                 ('longest_request', models.FloatField(default=120)),
+                ('emptied_limit', models.PositiveSmallIntegerField(default=10)),
                 ('repeats', models.BooleanField(default=False)),
                 ('created_at', models.DateTimeField(auto_now_add=True)),
             ],

@@ -77,6 +77,7 @@ class Migration(migrations.Migration):
                 ('operation', models.CharField(default='update', max_length=10)),
                 ('key', models.JSONField(default=list)),
                 ('said', models.JSONField(default=dict)),
+                ('lanes', models.JSONField(default=dict)),
                 ('revision', models.PositiveIntegerField(default=0)),
                 ('version', models.PositiveIntegerField(default=1)),
                 ('next_row', models.PositiveIntegerField(default=0)),

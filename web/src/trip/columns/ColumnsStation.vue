@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from "vue";
 
-import { api, type Column, data } from "@/api/client";
+import { api, type Column, data, type Schemas } from "@/api/client";
 import { jobDone, useCatalogue } from "@/api/queries";
 import type { GridColumn } from "@/grid/columns";
 import DataGrid from "@/grid/DataGrid.vue";
@@ -12,6 +12,8 @@ import { useDoing } from "@/ui/doing";
 import SidePanel from "@/ui/SidePanel.vue";
 
 import { useTripContext } from "../context";
+import EmptiedCells from "../review/EmptiedCells.vue";
+import BlankRule from "./BlankRule.vue";
 import { useSelected } from "@/ui/selected";
 
 defineEmits<{ bring: []; choose: [string] }>();
@@ -51,10 +53,11 @@ const HOW: Record<string, string> = {
   contents: "The header is another, but most of what stands in it is what went out in this field.",
 };
 const finds = (c: Column | undefined): boolean => !!c && (c.is_key || c.field_name === type.value?.identifier);
+const SHORT = { leave: "as it is", clear: "blank clears", default: "with a default" };
 /** What becomes of a column's values, in a few words. */
 function way(c: Column | undefined): string {
   if (finds(c)) return c?.carried ? "↑ finds the record, as it is" : "finds the record";
-  if (c?.carried) return "↑ as it is";
+  if (c?.carried) return `↑ ${SHORT[c.lane.blank]}${c.lane.only_empty ? ", where empty" : ""}`;
   return c?.field_name ? "stops here, for reading" : "stops here";
 }
 const tone = (c: Column | undefined): "carried" | "read" | "open" =>
@@ -69,17 +72,33 @@ const choices = (at: number) => [
   })),
 ];
 
+interface Change {
+  said?: Record<string, string>;
+  lanes?: Record<string, Schemas["Lane"]>;
+}
 const choosing = useDoing(
-  async ([at, name]: [number, string]) => {
-    const header = trip.value.columns[at]?.header ?? "";
+  async (change: Change) => {
     const params = { path: { id: trip.value.id }, header: { "If-Match": `"${trip.value.version}"` } };
-    const body = { said: { [header]: name }, operation: "" };
+    const body = { ...change, operation: "" };
     const job = await data(api.PATCH("/api/trips/{id}/columns", { params, body }));
     await refresh();
     return jobDone(job.id);
   },
   { after: refresh },
 );
+const choose = (at: number, name: string): void => {
+  choosing.start({ said: { [trip.value.columns[at]?.header ?? ""]: name } });
+};
+const rule = (lanes: Record<string, Schemas["Lane"]>): void => {
+  choosing.start({ lanes });
+};
+/** Columns that have rules: those that are carried. */
+const ruled = computed(() => trip.value.columns.filter((c) => c.carried && c.field_name));
+const ruleAll = (onlyEmpty: boolean): void => {
+  const lanes: Record<string, Schemas["Lane"]> = {};
+  for (const c of ruled.value) lanes[c.field_name ?? ""] = { ...c.lane, only_empty: onlyEmpty };
+  rule(lanes);
+};
 </script>
 
 <template>
@@ -111,7 +130,7 @@ const choosing = useDoing(
             :tone="tone(trip.columns[at])"
             :label="`Field of the column ${trip.columns[at]?.header}`"
             :disabled="choosing.busy.value || !mayPrepare || !!trip.job"
-            @chosen="choosing.start([at, $event])"
+            @chosen="choose(at, $event)"
             @focusin="column = at"
           />
           <span
@@ -145,18 +164,15 @@ const choosing = useDoing(
         <p v-if="field.help" class="mt-1">{{ field.help }}</p>
         <p v-if="field.choices.length" class="mono mt-1">{{ field.choices.join(" · ") }}</p>
       </section>
-      <section class="card">
-        <b>When a cell is blank</b>
-        <p>
-          The record is left as it is.{{
-            trip.sheets.at(-1)?.recognised ? " A cell with [clear] empties the field." : ""
-          }}
-        </p>
-        <p v-if="chosen.emptied" class="mt-1 font-semibold !text-held">
-          {{ many(chosen.emptied, "cell was", "cells were") }} emptied in the sheet and
-          {{ chosen.emptied === 1 ? "is" : "are" }} left as they are.
-        </p>
-      </section>
+      <BlankRule
+        v-if="chosen.carried"
+        :column="chosen"
+        :others="ruled.filter((c) => c.lane.only_empty !== chosen?.lane.only_empty).length"
+        :disabled="choosing.busy.value || !mayPrepare || !!trip.job"
+        @change="rule({ [chosen.field_name ?? '']: $event })"
+        @all="ruleAll"
+      />
+      <EmptiedCells v-if="chosen.emptied" :column="chosen" />
       <section v-if="chosen.unreadable" class="card">
         <b>{{ many(chosen.unreadable, "cell", "cells") }} cannot be read</b>
         <p>Their rows are rejected; Review says which and why.</p>

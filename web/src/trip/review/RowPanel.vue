@@ -14,6 +14,7 @@ import SidePanel from "@/ui/SidePanel.vue";
 
 import { useTripContext } from "../context";
 import { type Answer, useDeciding } from "./deciding";
+import EmptiedCells from "./EmptiedCells.vue";
 import RowQuestions from "./RowQuestions.vue";
 
 const props = defineProps<{ row: Row | undefined; column: number }>();
@@ -41,6 +42,12 @@ const cells = computed(() =>
 );
 const conflicts = computed(() => cells.value.filter(({ cell }) => cell?.do === "held"));
 const writes = computed(() => cells.value.filter(({ cell }) => cell?.do === "write"));
+const emptied = computed(() => cells.value.filter(({ cell }) => cell?.do === "emptied"));
+/** The column whose emptied cells are asked about where the row itself asks none. */
+const asked = computed(() => {
+  const own = trip.value.columns[props.column];
+  return emptied.value.length ? undefined : own?.emptied ? own : trip.value.columns.find((c) => c.emptied);
+});
 const further = computed(() => props.row?.faults?.slice(1) ?? []);
 const chosen = computed(
   () => trip.value.columns[props.column] ?? trip.value.columns.find((c) => c.difference && c.difference !== "0"),
@@ -126,6 +133,12 @@ useKeys("This row", [
         The application warns: {{ warning }}
       </p>
       <RowQuestions :row="row" :cells="cells" />
+      <EmptiedCells
+        v-for="{ column: c, cell } in emptied"
+        :key="c.column"
+        :column="c"
+        :row="{ id: row.row_id, kept: cell?.kept }"
+      />
       <section v-if="writes.length" class="card">
         <b>{{
           ["created", "updated"].includes(row.state)
@@ -173,7 +186,8 @@ useKeys("This row", [
       </div>
     </template>
     <p v-else>Choose a row to see what it does and why.</p>
-    <section v-if="chosen?.changed" class="card mt-auto">
+    <EmptiedCells v-if="asked" class="mt-auto" :column="asked" />
+    <section v-if="chosen?.changed" class="card" :class="{ 'mt-auto': !asked }">
       <b>{{ chosen.field_label }}, {{ many(chosen.changed, "change", "changes") }}</b>
       <p v-if="chosen.before != null" class="mono">
         {{ exact(chosen.before) }} → <b class="text-ink">{{ exact(chosen.after) }}</b>
@@ -183,7 +197,6 @@ useKeys("This row", [
           [
             chosen.held && `${count(chosen.held)} held`,
             chosen.unreadable && `${count(chosen.unreadable)} cannot be read`,
-            chosen.emptied && `${count(chosen.emptied)} emptied, left as they are`,
           ]
             .filter(Boolean)
             .join(" · ")
