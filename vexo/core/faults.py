@@ -43,6 +43,8 @@ CELL_CODES = (
 )
 CODES: dict[str, Does] = {
     "set-aside": Does.ASIDE,
+    "left-out": Does.ASIDE,
+    "not-meant": Does.ASIDE,
     "exists": Does.ASIDE,
     "key-blank": Does.REJECTS,
     **dict.fromkeys(CELL_CODES, Does.REJECTS),

@@ -14,6 +14,7 @@ from vexo.core.conditions import ConditionError
 from vexo.core.keys.finding import KeyError_
 from vexo.core.records import UnknownName
 from vexo.core.sheets import SheetError
+from vexo.core.sheets.editing import EditError
 
 
 class PlainError(Exception):
@@ -44,6 +45,7 @@ class Stale(PlainError):
 MENDABLE: tuple[type[Exception], ...] = (
     ApplicationError,
     ConditionError,
+    EditError,
     KeyError_,
     LaneError,
     MappingError,

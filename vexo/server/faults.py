@@ -35,6 +35,8 @@ def _changed(label: str, arguments: Sequence[str]) -> str:
 
 _WORDS: Mapping[str, Words] = {
     "set-aside": lambda f, a: "Set aside by hand.",
+    "left-out": lambda f, a: "Left out at File.",
+    "not-meant": lambda f, a: "Left out by the sheet's condition.",
     "exists": lambda f, a: "The record exists already.",
     "twin": lambda f, a: f"Says the same as row {_said(a, 0)}." if a else "Says the same as an earlier row.",
     "key-blank": lambda f, a: f"The key is blank or partly blank; fill in {f}.",

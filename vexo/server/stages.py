@@ -6,6 +6,7 @@
 from __future__ import annotations
 
 import hashlib
+import io
 import os
 import shutil
 import uuid
@@ -106,6 +107,18 @@ def scan(relative: str) -> pl.LazyFrame:
 def there(relative: str) -> bool:
     """Whether a result is still there."""
     return bool(relative) and absolute(relative).is_file()
+
+
+def pack(frame: pl.DataFrame) -> bytes:
+    """A small table as the bytes of a Parquet file, to be kept in the database."""
+    buffer = io.BytesIO()
+    frame.write_parquet(buffer, compression="zstd")
+    return buffer.getvalue()
+
+
+def unpack(content: bytes | memoryview) -> pl.DataFrame:
+    """The reverse of ``pack``."""
+    return pl.read_parquet(io.BytesIO(bytes(content)))
 
 
 def evict(limit: int = LIMIT) -> int:

@@ -11,6 +11,7 @@ from .journal import views as journal
 from .passes import views as passes
 from .people import office
 from .people import views as people
+from .review import edit_views as editing
 from .review import views as review
 from .screens import screen
 from .sendout import views as sendout
@@ -35,6 +36,10 @@ urlpatterns = [
     path("api/trips/<int:pk>/rows", review.RowsView.as_view()),
     path("api/trips/<int:pk>/decisions", review.DecisionsView.as_view()),
     path("api/trips/<int:pk>/decisions/<int:number>", review.DecisionView.as_view()),
+    path("api/trips/<int:pk>/edits", editing.EditsView.as_view()),
+    path("api/trips/<int:pk>/edits/<int:number>", editing.EditView.as_view()),
+    path("api/trips/<int:pk>/only", editing.OnlyView.as_view()),
+    path("api/trips/<int:pk>/expected", editing.ExpectView.as_view()),
     path("api/trips/<int:pk>/plan", review.PlanView.as_view()),
     path("api/trips/<int:pk>/passes", passes.PassesView.as_view()),
     path("api/trips/<int:pk>/passes/<int:number>", passes.PassView.as_view()),

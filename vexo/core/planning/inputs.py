@@ -38,7 +38,8 @@ class Inputs:
 
     ``carried`` are the rows' typed values; ``now`` and ``kept`` records with ``@id`` and ``@version``; ``shown`` tells
     by which other column of ``kept`` a reference was written out. ``first_new`` is the first row that this sheet
-    brought to the trip, and ``left_out`` how many created rows of earlier sheets it lacks.
+    brought to the trip, and ``left_out`` how many created rows of earlier sheets it lacks. ``unmeant`` are rows that
+    are not to be carried (``row_id``, and whether that was said ``by_hand`` or by the sheet's condition).
     """
 
     record_type: RecordType
@@ -50,3 +51,6 @@ class Inputs:
     shown: dict[str, str] = field(default_factory=dict)
     first_new: int = 0
     left_out: int = 0
+    unmeant: pl.DataFrame = field(
+        default_factory=lambda: pl.DataFrame(schema={"row_id": pl.UInt32, "by_hand": pl.Boolean})
+    )

@@ -81,9 +81,17 @@ def _lay_answers(frame: pl.DataFrame, answers: pl.DataFrame) -> pl.DataFrame:
 
 
 def _aside(inputs: Inputs, frame: pl.DataFrame, decisions: pl.DataFrame) -> pl.DataFrame:
-    """Rows set aside by hand: such an answer binds its row until it is undone, whatever it was asked then."""
+    """Rows set aside by hand (such an answer binds its row until it is undone, whatever it was asked then), and those
+    that are not to be carried."""
     by_hand = decisions.filter((pl.col("code") == "set-aside") & (pl.col("answer") == Answer.ASIDE))[ROW_ID].unique()
-    return find_faults(frame, [Case("set-aside", pl.col(ROW_ID).is_in(by_hand.implode()))])
+    unmeant = inputs.unmeant.filter(~pl.col("by_hand"))[ROW_ID].implode()
+    one_by_one = inputs.unmeant.filter("by_hand")[ROW_ID].implode()
+    cases = [
+        Case("set-aside", pl.col(ROW_ID).is_in(by_hand.implode())),
+        Case("left-out", pl.col(ROW_ID).is_in(one_by_one)),
+        Case("not-meant", pl.col(ROW_ID).is_in(unmeant)),
+    ]
+    return find_faults(frame, cases)
 
 
 def _row_faults(frame: pl.DataFrame, inputs: Inputs, settings: Settings, fields: Sequence[Field]) -> list[Case]:

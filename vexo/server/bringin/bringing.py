@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 from pathlib import Path
 from typing import Any
 
@@ -19,6 +20,7 @@ from vexo.core.records import Catalogue, RecordType
 from vexo.core.sheets import Choices, SheetError, SheetProfile
 from vexo.core.sheets.laying import ROW_HEADER, differences, lay_over, row_column
 from vexo.core.sheets.sheet import ROW_ID
+from vexo.core.sheets.totals import sheet_totals
 
 from .. import stages
 from ..applications.models import Application
@@ -34,6 +36,7 @@ from ..trips.models import Mapping as ColumnMapping
 from ..trips.models import Sheet, Trip
 from ..trips.sheets import newest_in, newest_sheet, part_of
 from .columns import matches_of, tell_columns
+from .edits import cells_now, tell_edited
 from .identity import number_rows
 from .incoming import Incoming, incoming_of, refuse_unasked
 from .models import Upload
@@ -168,9 +171,11 @@ def bring_in(lease: Lease) -> dict[str, Any]:
             _laid_over(incoming, catalogue, record_type) if rows else _numbered(job, incoming, catalogue, record_type)
         )
         kept = stages.keep(made.cells, "sheets", "cells")
+        figures = made.totals
         with lease.writing():
-            done = _take_in(job, application, catalogue, record_type, incoming, made, kept)
+            done = _take_in(job, application, catalogue, record_type, incoming, made, kept, figures)
         if done is not None:
+            tell_edited(Trip.objects.get(pk=done["trip"]))
             return done
     raise PlainError("Sheets of this trip come in faster than they can be read. Bring this one in again.")
 
@@ -203,6 +208,11 @@ class Made:
     recognised: bool
     choices: dict[str, Any]
     differs: dict[str, Any] | None
+
+    @cached_property
+    def totals(self) -> dict[str, Any]:
+        """The columns in figures."""
+        return sheet_totals(self.cells, [column.name for column in self.profile.columns])
 
 
 def _differs(trip: Trip | None, cells: pl.DataFrame, profile: SheetProfile) -> dict[str, Any] | None:
@@ -248,7 +258,7 @@ def _laid_over(incoming: Incoming, catalogue: Catalogue, record_type: RecordType
     newest = newest_in(incoming.trip)
     assert newest is not None
     profile = SheetProfile.from_json(newest.profile or {})
-    base = stages.read(newest.cells)
+    base = stages.read(cells_now(newest))
     cells, laid = lay_over(base, profile.columns, incoming.cells, incoming.profile)
     differs = differences(base, profile.columns, cells, profile.columns) | {"laid_over": laid}
     matches = matches_of(newest, record_type, catalogue)
@@ -274,6 +284,7 @@ def _take_in(
     incoming: Incoming,
     made: Made,
     kept: str,
+    figures: dict[str, Any],
 ) -> dict[str, Any] | None:
     """The last step, in one transaction; None where another sheet of the trip came in meanwhile."""
     asked, profile, trip, upload = job.arguments, made.profile, incoming.trip, incoming.upload
@@ -298,6 +309,7 @@ def _take_in(
         recognised=made.recognised,
         origin=incoming.origin,
         differs=made.differs,
+        totals={"came": figures, "now": figures},
         added_by=job.by,
     )
     ColumnMapping.objects.bulk_create(

@@ -15,6 +15,7 @@ from vexo.core.keys.finding import suggest_key
 from vexo.core.planning.verdicts import Operation
 from vexo.core.records import Catalogue, RecordType
 from vexo.core.sheets import SheetProfile
+from vexo.core.sheets.choosing import safe_names
 
 from ..applications.models import Application
 from ..errors import PlainError
@@ -40,9 +41,11 @@ def known_of(application: Application) -> Catalogue:
 
 
 def column_facts(
-    matches: Sequence[ColumnMatch], profile: SheetProfile, record_type: RecordType, lanes: Dict[str, Lane]
+    matches: Sequence[ColumnMatch], sheet: Sheet, record_type: RecordType, lanes: Dict[str, Lane]
 ) -> list[dict[str, Any]]:
     """Columns as a trip's standing tells them; ``tells`` are those by which people know a record."""
+    profile, totals = SheetProfile.from_json(sheet.profile or {}), sheet.totals.get("now", {})
+    names = safe_names(profile.columns)
     known = {name for key in record_type.keys[:1] for name in key}
     found = {column.name: column for column in profile.columns}
     return [
@@ -55,8 +58,10 @@ def column_facts(
             "how": m.how,
             "carried": m.carried,
             "tells": m.field is not None and m.field.name in known,
-            "filled": found[m.column].filled,
-            "different": found[m.column].different,
+            "filled": totals.get(m.column, {}).get("filled", found[m.column].filled),
+            "different": totals.get(m.column, {}).get("different", found[m.column].different),
+            "totals": totals.get(m.column),
+            "name_in_conditions": names.get(m.column, ""),
             "lane": asdict(lanes.get(m.field.name, PLAIN) if m.field else PLAIN),
         }
         for m in matches
@@ -83,8 +88,7 @@ def tell_columns(trip: Trip, sheet: Sheet, catalogue: Catalogue, facts: Dict[str
     """Write down the newest sheet's columns and key; the newest plan no longer counts."""
     record_type = catalogue.type(trip.record_type)
     matches = matches_of(sheet, record_type, catalogue)
-    profile = SheetProfile.from_json(sheet.profile or {})
-    columns = column_facts(matches, profile, record_type, lanes_from_json(trip.lanes))
+    columns = column_facts(matches, sheet, record_type, lanes_from_json(trip.lanes))
     tell(trip, revised=True, columns=columns, key=key_facts(trip, sheet, record_type, matches), **(facts or {}))
 
 

@@ -1,4 +1,4 @@
-"""Files on their way in."""
+"""Files on their way in, and the edits that lie over a trip's sheet."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ from django.db import models
 
 from vexo.core.sheets import Choices
 
-from ..trips.models import Trip
+from ..trips.models import Sheet, Trip
 
 
 class Upload(models.Model):
@@ -47,3 +47,26 @@ class Upload(models.Model):
     def said(self) -> Choices:
         """How a person wants it read."""
         return Choices(**self.choices)
+
+
+class Edit(models.Model):
+    """What a person changed in a trip's sheet. The file stays as it came.
+
+    ``kind`` is how (cell, fill, replace, paste or repair) and ``words`` what was done; ``cells`` which cells that
+    were, as a Parquet file: ``row_id``, ``column``, ``base`` (the text of the file), ``before`` and ``text``. ``sheet``
+    is the one that it was made on: over a newer version it counts where the file says what it said then.
+    """
+
+    trip = models.ForeignKey(Trip, models.CASCADE, related_name="edits")
+    sheet = models.ForeignKey(Sheet, models.CASCADE, related_name="edits")
+    kind = models.CharField(max_length=10)
+    words = models.CharField(max_length=300)
+    cells = models.BinaryField()
+    count = models.PositiveIntegerField()
+    by = models.CharField(max_length=150)
+    at = models.DateTimeField(auto_now_add=True)
+    undone_by = models.CharField(max_length=150, blank=True)
+    undone_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ("id",)

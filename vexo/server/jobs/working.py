@@ -83,6 +83,11 @@ def do(job: Job) -> None:
         log.warning("lease lost", job=job.pk)
 
 
+def give_to_workers(job: Job) -> None:
+    """A job that this process was to do itself is for any worker after all."""
+    Job.objects.filter(pk=job.pk, owner=owner_name(), state=Job.RUNNING).update(state=Job.QUEUED, lease_until=0)
+
+
 def do_now(job: Job) -> Job:
     """Do a job in this process under the same lease, and give it back ended; jobs that it asks for next too."""
     own = job.state == Job.RUNNING and job.owner == owner_name()

@@ -15,13 +15,14 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from ..bringin.edits import cells_now
 from ..jobs.views import JobSerializer
 from ..people.permissions import person_of
 from ..people.rights import Action
 from ..review.plans import reviewed_with
 from ..review.views import wanted_of, window_parameters
 from ..review.windows import Source, plan_window
-from ..trips.sheets import downloaded
+from ..trips.sheets import downloaded, newest_sheet
 from ..trips.views import find_trip
 from ..trips.windows import WindowSerializer
 from .receipts import last_pass, write_receipt, write_rejects
@@ -77,8 +78,11 @@ class OutcomeRowsView(APIView):
     @extend_schema(responses=WindowSerializer, parameters=window_parameters())
     def get(self, request: Request, pk: int) -> Response:
         one = last_pass(find_trip(pk))
-        source = Source(one.plan_file, one.plan.sheet.cells, one.page)
-        return Response(plan_window(reviewed_with(one.plan), source, *wanted_of(request)))
+        reviewed = reviewed_with(one.plan)
+        newest = newest_sheet(one.trip)
+        now = cells_now(newest) if newest.pk == one.plan.sheet_id else ""
+        source = Source(one.plan_file, reviewed.place, one.page, one.plan.sheet.cells, now)
+        return Response(plan_window(reviewed, source, *wanted_of(request)))
 
 
 class FileView(APIView):

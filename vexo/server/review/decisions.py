@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import io
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -23,7 +22,7 @@ from ..journal.services import note
 from ..people.models import Person
 from ..people.rights import Action, require
 from ..trips.models import Trip
-from ..trips.standing import OPEN_PASS, tell
+from ..trips.standing import refuse_while_sending, tell
 from .models import Decision, Plan
 from .plans import newest_plan
 
@@ -42,30 +41,16 @@ class Scope:
         return {"rows": len(self.rows), "code": self.code, "field": self.field}
 
 
-def pack(cells: pl.DataFrame) -> bytes:
-    """Answered questions as the bytes of a Parquet file."""
-    buffer = io.BytesIO()
-    cells.write_parquet(buffer, compression="zstd")
-    return buffer.getvalue()
-
-
 def decisions_of(trip: Trip) -> tuple[pl.DataFrame, int]:
     """The answers that are not undone, oldest first, and the number of the last decision."""
     parts = [pl.DataFrame(schema=DECISIONS)]
     made = trip.decisions.filter(undone_at=None).order_by("id")
     for decision in made.only("cells", "answer", "argument"):
-        cells = pl.read_parquet(io.BytesIO(bytes(decision.cells)))
+        cells = stages.unpack(decision.cells)
         told = [pl.lit(decision.answer).alias("answer"), pl.lit(decision.argument).alias("argument")]
         parts.append(cells.with_columns(told).select(list(DECISIONS)))
     last = trip.decisions.order_by("-id").values_list("id", flat=True).first() or 0
     return pl.concat(parts), last
-
-
-def _free(trip: Trip) -> None:
-    """Raises PlainError while a pass is being sent."""
-    passes = trip.standing.get("passes", []) if isinstance(trip.standing, dict) else []
-    if any(one["state"] == OPEN_PASS[0] for one in passes):
-        raise PlainError("A pass is under way; decide again when it is done.", "pass-under-way")
 
 
 def seen_plan(trip: Trip, number: int) -> Plan:
@@ -133,7 +118,7 @@ def decide(
         raise PlainError(f"None of these rows is asked anything that {answer!r} answers.", "no-question")
     with transaction.atomic():
         trip.refresh_from_db()
-        _free(trip)
+        refuse_while_sending(trip)
         seen_plan(trip, number)
         decision = Decision.objects.create(
             trip=trip,
@@ -141,7 +126,7 @@ def decide(
             scope=scope.as_json(),
             answer=answer,
             argument=argument.strip(),
-            cells=pack(cells),
+            cells=stages.pack(cells),
             count=cells["row_id"].n_unique(),
             by=person.username,
         )
@@ -156,7 +141,7 @@ def undo(trip: Trip, person: Person, number: int, *, mine: bool = False) -> Job:
     require(person, Action.PREPARE)
     with transaction.atomic():
         trip.refresh_from_db()
-        _free(trip)
+        refuse_while_sending(trip)
         decision = trip.decisions.filter(pk=number, undone_at=None).first()
         if decision is None:
             raise PlainError(f"There is no decision {number} to undo on trip {trip.pk}.")

@@ -14,8 +14,9 @@ class Plan(models.Model):
     catalogue that it was made with, so that it can be read whatever the application says later; ``natures`` tells of
     each carried and key field how its values are read and compared. ``values`` are the rows as they were typed,
     ``records`` the application as it was read, ``whole`` the records to be deleted with all their fields, ``pages`` the
-    ledger; ``path`` the plan itself and ``questions`` what it asks of people. ``reading`` are counts and totals of the
-    application then.
+    ledger, ``edits`` the edits that lay over the sheet, ``only`` which of its rows were carried, ``damage`` what a
+    spreadsheet did to its cells, where it did anything; ``path`` the plan itself and ``questions`` what it asks of
+    people. ``reading`` are counts and totals of the application then.
     """
 
     trip = models.ForeignKey(Trip, models.CASCADE, related_name="plans")
@@ -31,6 +32,9 @@ class Plan(models.Model):
     natures = models.JSONField()
     last_decision = models.PositiveBigIntegerField(default=0)
     pages = models.JSONField(default=list)
+    edits = models.JSONField(default=list)
+    only = models.JSONField(default=dict)
+    damage = models.CharField(max_length=300, blank=True)
     values = models.CharField(max_length=300)
     records = models.CharField(max_length=300)
     whole = models.CharField(max_length=300, blank=True)

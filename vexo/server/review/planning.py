@@ -18,6 +18,7 @@ from vexo.core.planning import Inputs, Operation, make_plan
 from vexo.core.planning.pairs import Ledger
 from vexo.core.records import IDENTIFIER, Kind
 from vexo.core.sheets import Choices
+from vexo.core.sheets.choosing import left_out
 from vexo.core.sheets.outgoing import column_of
 from vexo.core.sheets.sheet import ROW_ID
 from vexo.core.values import dtype
@@ -25,16 +26,19 @@ from vexo.core.writing.totals import as_texts
 
 from .. import stages
 from ..applications.services import client_of, describe
+from ..bringin.edits import edits_of
 from ..errors import MENDABLE, PlainError
 from ..jobs.leases import Lease
 from ..journal.services import note
 from ..trips.models import Trip
 from ..trips.sheets import kept_records, ledger_of, was_delimited
-from ..trips.standing import OPEN_PASS, tell
+from ..trips.standing import refuse_while_sending, tell
+from . import damage
 from .decisions import decisions_of
 from .figures import figures
 from .models import Plan
 from .plans import Reviewed, natures_of, newest_plan, settings_for, shape_of
+from .recarrying import Edited, carry_on, edited_since
 
 _SMALL_TYPE = 10_000
 MOST_KEYS = 2_000_000
@@ -146,16 +150,21 @@ def _counted(planned: Reviewed, client: Client, total: int) -> dict[str, Any]:
     return told
 
 
+def _reading(planned: Reviewed) -> Reading:
+    """How the sheet's cells are read."""
+    sheet, choices = planned.sheet, Choices(**planned.sheet.choices)
+    return Reading(
+        marks=sheet.recognised or choices.marks,
+        prefixed=(sheet.recognised and was_delimited(planned.trip)) or choices.prefix == "off",
+    )
+
+
 def _materials(
     planned: Reviewed, kept: pl.DataFrame | None, ledger: Ledger, said: pl.Series, client: Client, lease: Lease
 ) -> Materials:
     """Ask the application, and keep what it said and what the rows say."""
     trip, record_type = planned.trip, planned.record_type
-    sheet, choices = planned.sheet, Choices(**planned.sheet.choices)
-    reading = Reading(
-        marks=sheet.recognised or choices.marks,
-        prefixed=(sheet.recognised and was_delimited(trip)) or choices.prefix == "off",
-    )
+    sheet, reading = planned.sheet, _reading(planned)
     cells = planned.cells
     lease.progress(1, 4, "reading values")
     counted = [m for m in planned.matches if m.field is None or m.field.name != record_type.identifier]
@@ -182,8 +191,9 @@ def _pages(trip: Trip) -> list[str]:
     return list(trip.ledger.order_by("number").values_list("path", flat=True))
 
 
-def _reusable(trip: Trip, planned: Reviewed) -> Materials | None:
-    """What the last plan was made of, where another is made of the same and no pass has written since."""
+def _carried_on(trip: Trip, planned: Reviewed) -> tuple[Plan, Edited] | None:
+    """The last plan and what was edited since, where another is made of the same but for that, and no pass has written
+    since."""
     last = newest_plan(trip)
     same = (
         last is not None
@@ -195,7 +205,17 @@ def _reusable(trip: Trip, planned: Reviewed) -> Materials | None:
         and (planned.settings.operation != Operation.DELETE or last.operation == Operation.DELETE)
         and all(stages.there(path) for path in (last.values, last.records))
     )
-    return Materials(last.values, last.records, last.reading) if same and last else None
+    edited = edited_since(planned, last) if same and last is not None else None
+    return (last, edited) if last is not None and edited is not None else None
+
+
+def _reusable(trip: Trip, planned: Reviewed) -> Materials | None:
+    """What the last plan was made of, with the cells that were edited since typed anew."""
+    found = _carried_on(trip, planned)
+    if found is None:
+        return None
+    last, edited = found
+    return Materials(carry_on(planned, last.values, edited, _reading(planned)), last.records, last.reading)
 
 
 def at_hand(trip: Trip) -> bool:
@@ -203,7 +223,7 @@ def at_hand(trip: Trip) -> bool:
     if trip.operation == Operation.DELETE or trip.application.known is None:
         return False
     try:
-        return _reusable(trip, settings_for(trip, trip.application.known)) is not None
+        return _carried_on(trip, settings_for(trip, trip.application.known)) is not None
     except MENDABLE:
         return False
 
@@ -254,9 +274,7 @@ def plan_trip(trip: Trip, lease: Lease, fresh: bool) -> Plan:
     """
     for _ in range(_TRIES):
         trip.refresh_from_db()
-        passes = trip.standing.get("passes", [])
-        if any(one["state"] == OPEN_PASS[0] for one in passes):
-            raise PlainError("A pass is under way; plan again when it is done.", "pass-under-way")
+        refuse_while_sending(trip)
         made = _attempt(trip, lease, fresh)
         if made is not None:
             stages.evict()
@@ -272,7 +290,7 @@ def _attempt(trip: Trip, lease: Lease, fresh: bool) -> Plan | None:
         planned = settings_for(trip, None if fresh else trip.application.known)
         materials = None if fresh else _reusable(trip, planned)
         kept = kept_records(trip, planned.sheet.part) if planned.sheet.recognised else None
-        ledger, pages = ledger_of(trip), _pages(trip)
+        ledger, pages, edits = ledger_of(trip), _pages(trip), edits_of(trip)
         decisions, last_decision = decisions_of(trip)
         if materials is None:
             client = stack.enter_context(client_of(trip.application))
@@ -293,14 +311,19 @@ def _attempt(trip: Trip, lease: Lease, fresh: bool) -> Plan | None:
             _shown(planned),
             planned.sheet.first_row,
             int((~created.is_in(here.implode())).sum()),
+            left_out(planned.cells, planned.profile.columns, trip.only),
         )
         plan, questions = make_plan(inputs, planned.settings)
         whole, pointed = _whole(planned, plan, records, client)
+    total = int(materials.reading.get("type", 0))
+    damaged = damage.look(planned, plan, kept, records, _reading(planned), total)
     summary = figures(plan, planned, kept, ledger) | {
         "pointed": pointed,
+        "damage": damage.groups(damaged, planned),
         "keys_not_read": materials.reading.get("keys_not_read", 0),
     }
     path = stages.write(plan, stages.named(trip.pk, "plan", uuid.uuid4().hex))
+    harmed = stages.write(damaged, stages.named(trip.pk, "damage", uuid.uuid4().hex)) if len(damaged) else ""
     asked = stages.write(questions, stages.named(trip.pk, "questions", uuid.uuid4().hex))
     with lease.writing():
         if Trip.objects.values_list("revision", flat=True).get(pk=trip.pk) != revision:
@@ -319,6 +342,9 @@ def _attempt(trip: Trip, lease: Lease, fresh: bool) -> Plan | None:
             natures=natures_of(planned.record_type, {*planned.settings.carried, *planned.settings.key}),
             last_decision=last_decision,
             pages=pages,
+            edits=edits,
+            only=trip.only,
+            damage=harmed,
             values=materials.values,
             records=materials.records,
             whole=whole,

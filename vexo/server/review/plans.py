@@ -17,6 +17,7 @@ from vexo.core.sheets import SheetProfile
 from .. import stages
 from ..applications.services import describe
 from ..bringin.columns import matches_of
+from ..bringin.edits import cells_now, cells_of
 from ..errors import PlainError
 from ..trips.models import Sheet, Trip
 from ..trips.sheets import newest_in, newest_sheet
@@ -34,10 +35,12 @@ class Reviewed:
     record_type: RecordType
     matches: list[ColumnMatch]
     settings: Settings
+    place: str
+    """Where the sheet's cells are, with the edits that counted."""
 
     @property
     def cells(self) -> pl.DataFrame:
-        return stages.read(self.sheet.cells)
+        return stages.read(self.place)
 
 
 def newest_plan(trip: Trip) -> Plan | None:
@@ -87,7 +90,8 @@ def settings_for(trip: Trip, catalogue: Catalogue | None = None) -> Reviewed:
     settings = Settings(
         Operation(trip.operation), key, carried, lanes_from_json(trip.lanes), trip.application.emptied_limit / 100
     )
-    return Reviewed(trip, sheet, SheetProfile.from_json(sheet.profile or {}), catalogue, record_type, matches, settings)
+    profile = SheetProfile.from_json(sheet.profile or {})
+    return Reviewed(trip, sheet, profile, catalogue, record_type, matches, settings, cells_now(sheet))
 
 
 def reviewed_with(plan: Plan) -> Reviewed:
@@ -107,7 +111,8 @@ def reviewed_with(plan: Plan) -> Reviewed:
     lanes = lanes_from_json({lane["field"]: lane["rules"] for lane in plan.lanes if lane["rules"]})
     settings = Settings(Operation(plan.operation), tuple(plan.key), tuple(plan.carried), lanes)
     profile = SheetProfile.from_json(plan.sheet.profile or {})
-    return Reviewed(trip, plan.sheet, profile, catalogue, record_type, matches, settings)
+    place = cells_of(plan.sheet, plan.edits)
+    return Reviewed(trip, plan.sheet, profile, catalogue, record_type, matches, settings, place)
 
 
 def record_type_of(plan: Plan) -> RecordType:

@@ -13,6 +13,7 @@ from rest_framework.views import APIView
 
 from vexo.core.planning.verdicts import Answer
 
+from ..bringin.edits import cells_now
 from ..jobs.models import Job
 from ..jobs.views import JobSerializer
 from ..jobs.working import do_now, enqueue
@@ -88,16 +89,19 @@ class RowsView(APIView):
         sheet, plan = newest_sheet(trip), newest_plan(trip)
         if request.query_params.get("view") == "file" or plan is None:
             names = [mapping.column for mapping in sheet.mappings.all()]
-            return Response(sheet_window(sheet.cells, names, sheet.rows, offset, limit))
-        return Response(plan_window(reviewed_with(plan), Source(plan.path, sheet.cells), wanted, offset, limit))
+            return Response(sheet_window(cells_now(sheet), names, sheet.rows, offset, limit, sheet.cells))
+        reviewed = reviewed_with(plan)
+        source = Source(plan.path, reviewed.place, came=sheet.cells)
+        return Response(plan_window(reviewed, source, wanted, offset, limit))
 
 
-def _at_once(trip: Trip, answer: str = "") -> bool:
+def at_once(trip: Trip, answer: str = "") -> bool:
     """Whether a trip is planned in the request, so that its answer shows the plan: few rows, nothing to be asked."""
     return newest_sheet(trip).rows <= FEW_ROWS and answer != Answer.RECORD and at_hand(trip)
 
 
-def _soon(job: Job) -> None:
+def soon(job: Job) -> None:
+    """Do a job that this process was to do itself."""
     if job.state == Job.RUNNING:
         do_now(job)
 
@@ -118,9 +122,9 @@ class DecisionsView(APIView):
         v = asked.validated_data
         scope = Scope(tuple(v["rows"]), v["code"], v["field_name"])
         _, job = decisions.decide(
-            trip, person_of(request), v["plan"], scope, v["answer"], v["argument"], mine=_at_once(trip, v["answer"])
+            trip, person_of(request), v["plan"], scope, v["answer"], v["argument"], mine=at_once(trip, v["answer"])
         )
-        _soon(job)
+        soon(job)
         return detail(pk, request)
 
 
@@ -131,7 +135,7 @@ class DecisionView(APIView):
     def delete(self, request: Request, pk: int, number: int) -> Response:
         """Take one decision back."""
         trip = find_trip(pk)
-        _soon(decisions.undo(trip, person_of(request), number, mine=_at_once(trip)))
+        soon(decisions.undo(trip, person_of(request), number, mine=at_once(trip)))
         return detail(pk, request)
 
 

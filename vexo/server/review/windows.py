@@ -44,11 +44,14 @@ class Wanted:
 
 @dataclass(frozen=True)
 class Source:
-    """Where rows come from: a plan's file, and the ledger page of the pass that sent it."""
+    """Where rows come from: a plan's file, its cells, and the ledger page of the pass that sent it; the cells as they
+    ``came`` in the file, and as they are ``now``, where these may be others."""
 
     plan: str
     cells: str
     page: str = ""
+    came: str = ""
+    now: str = ""
 
 
 @lru_cache(maxsize=16)
@@ -163,6 +166,7 @@ def plan_window(planned: Reviewed, source: Source, wanted: Wanted, offset: int, 
         _cells_of(planned, match.column, match.field.name if match.field else None, plan, cells)
         for match in planned.matches
     ]
+    _tell_edits(planned, source, cells, by_column)
     told = [_told(planned, line) for line in state.to_dicts()]
     numbers = zip(plan[ROW].to_list(), plan[ROW_ID].to_list(), plan["verdict"].to_list(), strict=True)
     lines = [
@@ -170,6 +174,30 @@ def plan_window(planned: Reviewed, source: Source, wanted: Wanted, offset: int, 
         for (row, row_id, verdict), said, own in zip(numbers, told, zip(*by_column, strict=True), strict=True)
     ]
     return {"total": total, "offset": offset, "rows": lines}
+
+
+def _tell_edits(planned: Reviewed, source: Source, cells: pl.DataFrame, by_column: list[list[dict[str, Any]]]) -> None:
+    """Say of cells with an edit over them what they were in the file; and what they are now, after a pass."""
+    for place, which in ((source.came, "came"), (source.now, "now")):
+        if not place or place == source.cells:
+            continue
+        wanted = cells[ROW_ID]
+        other = stages.scan(place).filter(pl.col(ROW_ID).is_in(wanted.implode())).collect()
+        met = cells.select(ROW_ID).join(other, on=ROW_ID, how="left", maintain_order="left")
+        for match, made in zip(planned.matches, by_column, strict=True):
+            if match.column not in met.columns:
+                continue
+            for at, (text, own) in enumerate(zip(met[match.column], cells[match.column], strict=True)):
+                if text != own:
+                    made[at] |= {"edited": True, which: text}
+
+
+def wanted_rows(planned: Reviewed, source: Source, wanted: Wanted) -> list[int]:
+    """The numbers of the rows that are wanted, in their order."""
+    places = _positions(source, replace(wanted, order=""))
+    if wanted.order:
+        places = _in_order(planned, source, places, wanted.order)
+    return list(states(source.plan, source.page)[ROW_ID].gather(places).to_list())
 
 
 def in_one_form(field: Field, cells: pl.Series) -> list[str | None]:

@@ -16,7 +16,9 @@ class Trip(models.Model):
     """One round of records: out, edited, and back in.
 
     ``fields`` are those sent out, in the order of the sheet; ``said`` is header → field as a person wants it, ``lanes``
-    field → its rules where it has any; ``key`` the chosen key fields. ``revision`` rises with everything that makes a
+    field → its rules where it has any; ``only`` which rows of its sheet are carried (``condition`` on the sheet's own
+    columns, ``left_out`` rows by number), ``expected`` how many rows and which sums a person expects; ``key`` the
+    chosen key fields. ``revision`` rises with everything that makes a
     plan another one (a sheet, a decision, a column, the key, the operation, a pass), ``version`` with everything that
     is shown. ``next_row`` is the number of rows that the trip has ever had; each has its number below it for good.
     ``standing`` is what Home shows, written by whoever changed it; ``reports`` what each pass read back, for the trip's
@@ -33,6 +35,8 @@ class Trip(models.Model):
     key = models.JSONField(default=list)
     said = models.JSONField(default=dict)
     lanes = models.JSONField(default=dict)
+    only = models.JSONField(default=dict)
+    expected = models.JSONField(default=dict)
     revision = models.PositiveIntegerField(default=0)
     version = models.PositiveIntegerField(default=1)
     next_row = models.PositiveIntegerField(default=0)
@@ -77,7 +81,8 @@ class Sheet(models.Model):
     ``profile`` is what was found in a file that came in, ``cells`` its cells with the number of each row in the trip;
     rows from ``first_row`` on are new to the trip with this sheet, ``known_rows`` counts those that it was known by.
     ``choices`` is how a person wanted it read, ``origin`` what it was known by (``how``, ``account``) or where else it
-    comes from (``label``, ``stage``), and ``differs`` what it has other than the version before.
+    comes from (``label``, ``stage``), and ``differs`` what it has other than the version before. ``totals`` are its
+    columns in figures, as they came.
     """
 
     OUT, IN = "out", "in"
@@ -97,6 +102,7 @@ class Sheet(models.Model):
     recognised = models.BooleanField(default=False)
     origin = models.JSONField(default=no_origin)
     differs = models.JSONField(null=True)
+    totals = models.JSONField(default=dict)
     added_by = models.CharField(max_length=150)
     added_at = models.DateTimeField(auto_now_add=True)
 

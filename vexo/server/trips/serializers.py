@@ -108,6 +108,51 @@ class LaneSerializer(serializers.Serializer[Any]):
     only_empty = serializers.BooleanField(default=False)
 
 
+class ColumnTotalsSerializer(serializers.Serializer[Any]):
+    """A column of the sheet in figures; ``sum``, ``least`` and ``greatest`` are exact texts, empty where it is no
+    column of numbers."""
+
+    filled = serializers.IntegerField()
+    different = serializers.IntegerField()
+    numbers = serializers.IntegerField()
+    sum = _TEXTS(allow_blank=True)
+    least = _TEXTS(allow_blank=True)
+    greatest = _TEXTS(allow_blank=True)
+
+
+class DamageSerializer(serializers.Serializer[Any]):
+    """What a spreadsheet did to cells of one column: how many, of how many it is sure, and how many can be repaired;
+    the first rows, and an example of what stands there and what stood there."""
+
+    kind = _TEXTS()
+    column = _TEXTS()
+    header = _TEXTS(allow_blank=True)
+    says = _TEXTS()
+    count = serializers.IntegerField()
+    sure = serializers.IntegerField()
+    repairs = serializers.IntegerField()
+    rows = serializers.ListField(child=serializers.IntegerField())
+    text = _TEXTS()
+    repair = _TEXTS(allow_null=True)
+
+
+class ExpectedSerializer(serializers.Serializer[Any]):
+    """Something that a person expects: of the column ``what``, or of the rows where that is empty; ``off`` is by how
+    much it is more or less, empty where it agrees, ? where it cannot be told."""
+
+    what = _TEXTS(allow_blank=True)
+    expected = _TEXTS()
+    now = _TEXTS(allow_blank=True)
+    off = _TEXTS(allow_blank=True)
+
+
+class OnlySomeSerializer(serializers.Serializer[Any]):
+    """Which rows are carried: ``condition`` on the sheet's columns, and how many are left out by hand."""
+
+    condition = _TEXTS(allow_blank=True)
+    left_out = serializers.IntegerField()
+
+
 class ColumnSerializer(serializers.Serializer[Any]):
     column = _TEXTS()
     header = _TEXTS()
@@ -126,6 +171,8 @@ class ColumnSerializer(serializers.Serializer[Any]):
     emptied = serializers.IntegerField()
     filled_before = serializers.IntegerField()
     lane = LaneSerializer()
+    totals = ColumnTotalsSerializer(allow_null=True)
+    name_in_conditions = _TEXTS(required=False)
     two_way = serializers.BooleanField()
     before = _TEXTS(allow_null=True)
     after = _TEXTS(allow_null=True)
@@ -266,6 +313,15 @@ class TotalsSerializer(serializers.Serializer[Any]):
     after = _TEXTS(allow_null=True)
 
 
+class PlannedTotalsSerializer(serializers.Serializer[Any]):
+    """The sum of one field before writing: all rows of the sheet, as the rows that land will be, the same records as
+    they are."""
+
+    sheet = _TEXTS()
+    planned = _TEXTS()
+    before = _TEXTS()
+
+
 class RecordsSerializer(serializers.Serializer[Any]):
     """Records before a pass, and what became of them. ``moved`` left the selection by an update (negative), ``others``
     are changes that were not ours."""
@@ -343,6 +399,11 @@ class TripDetailSerializer(TripSummarySerializer):
     outcomes = ReasonSerializer(many=True)
     weak = serializers.BooleanField()
     most_atomic = serializers.IntegerField()
+    edits = serializers.IntegerField()
+    damage = DamageSerializer(many=True)
+    expected = ExpectedSerializer(many=True)
+    only = OnlySomeSerializer()
+    planned_totals = serializers.DictField(child=PlannedTotalsSerializer())
 
     class Meta(TripSummarySerializer.Meta):
         fields = (  # type: ignore[assignment]
@@ -357,6 +418,11 @@ class TripDetailSerializer(TripSummarySerializer):
             "outcomes",
             "weak",
             "most_atomic",
+            "edits",
+            "damage",
+            "expected",
+            "only",
+            "planned_totals",
         )
 
 

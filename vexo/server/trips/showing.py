@@ -6,6 +6,8 @@ from typing import Any
 
 from rest_framework.request import Request
 
+from vexo.core.sheets.totals import checked
+
 from ..faults import group_words
 from ..jobs.models import Job
 from ..jobs.views import JobSerializer
@@ -48,6 +50,33 @@ def columns_json(standing: Standing) -> list[dict[str, Any]]:
     return made
 
 
+def _expected(trip: Trip, standing: Standing) -> list[dict[str, Any]]:
+    """What a person expects of the sheet, held against what is there."""
+    if not trip.expected or standing.sheet is None:
+        return []
+    sums = {column["header"]: (column.get("totals") or {}).get("sum", "") for column in standing.columns}
+    return checked(trip.expected, int(standing.sheet["rows"]), sums)
+
+
+def totals_json(trip: Trip) -> dict[str, Any]:
+    """Counts and control totals of a trip's sheet: its columns; each number field in the sheet, as planned, in the
+    application before and (once written) after; and what a person expects."""
+    standing = Standing(trip)
+    planned = standing.summary.get("totals", {})
+    report: dict[str, Any] = next(
+        (r for n in sorted(trip.reports, key=int, reverse=True) if (r := trip.reports[n])), {}
+    )
+    written = report.get("totals", {}) if standing.sent_by else {}
+    fields = {name: {**sums, "after": written.get(name, {}).get("after")} for name, sums in planned.items()}
+    none = {"filled": 0, "different": 0, "numbers": 0, "sum": "", "least": "", "greatest": ""}
+    return {
+        "rows": int(standing.sheet["rows"]) if standing.sheet else 0,
+        "columns": [{"header": c["header"], **(c.get("totals") or none)} for c in standing.columns],
+        "fields": fields,
+        "expected": _expected(trip, standing),
+    }
+
+
 def trip_json(trip: Trip, request: Request, jobs: tuple[Job | None, Job | None] | None = None) -> dict[str, Any]:
     """A trip for the list."""
     job, last = jobs if jobs is not None else jobs_of([trip.pk])[trip.pk]
@@ -78,6 +107,11 @@ def detail_json(trip: Trip, request: Request) -> dict[str, Any]:
         "outcomes": [],
         "weak": False,
         "most_atomic": 0,
+        "edits": trip.standing.get("edits", 0) if isinstance(trip.standing, dict) else 0,
+        "damage": [],
+        "expected": [],
+        "only": {"condition": trip.only.get("condition", ""), "left_out": len(trip.only.get("left_out", []))},
+        "planned_totals": {},
     }
     try:
         standing = Standing(trip, *jobs)
@@ -100,6 +134,9 @@ def detail_json(trip: Trip, request: Request) -> dict[str, Any]:
             "outcomes": reasons_json(outcomes or []),
             "weak": bool(standing.summary.get("weak")),
             "most_atomic": int(standing.summary.get("most_atomic", 0)),
+            "damage": standing.summary.get("damage", []),
+            "planned_totals": standing.summary.get("totals", {}),
+            "expected": _expected(trip, standing),
         }
     except (KeyError, TypeError, ValueError, AttributeError, IndexError) as error:
         made["trouble"] = broken(trip, error)["broken"]

@@ -13,6 +13,7 @@ from django.db import transaction
 from django.db.models import F, Max
 from django.utils import timezone
 
+from ..errors import PlainError
 from ..jobs.models import Job
 from .models import Trip
 
@@ -63,6 +64,13 @@ def tell_pass(trip: Trip, told: dict[str, Any], *, revised: bool = False) -> Non
         passes = sorted([*others, facts], key=lambda one: one["number"])
         Trip.objects.filter(pk=trip.pk).update(reports={**reports, str(told["number"]): told["report"]})
         tell(trip, revised=revised, passes=passes)
+
+
+def refuse_while_sending(trip: Trip) -> None:
+    """Raises PlainError while a pass is being sent, whose rows are not known yet."""
+    passes = trip.standing.get("passes", []) if isinstance(trip.standing, dict) else []
+    if any(one["state"] == OPEN_PASS[0] for one in passes):
+        raise PlainError("A pass is under way; do that again when it is done.", "pass-under-way")
 
 
 def jobs_of(trips: Iterable[int]) -> dict[int, tuple[Job | None, Job | None]]:

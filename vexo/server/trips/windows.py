@@ -20,6 +20,9 @@ class CellSerializer(serializers.Serializer[Any]):
     old = _TEXTS(allow_null=True, required=False)
     new = _TEXTS(allow_null=True, required=False)
     kept = _TEXTS(allow_null=True, required=False)
+    edited = serializers.BooleanField(required=False)
+    came = _TEXTS(allow_null=True, required=False)
+    now = _TEXTS(allow_null=True, required=False)
 
 
 class FaultSerializer(serializers.Serializer[Any]):
@@ -48,14 +51,27 @@ class WindowSerializer(serializers.Serializer[Any]):
     rows = RowSerializer(many=True)
 
 
-def sheet_window(cells: str, names: list[str], rows: int, offset: int, limit: int) -> dict[str, Any]:
-    """A window of a sheet as it came, without verdicts. A sheet of no trip yet has row numbers only."""
+def edited(text: str | None, came: str | None) -> dict[str, Any]:
+    """A cell, and what it was in the file where that is something else."""
+    return {"text": text} if text == came else {"text": text, "edited": True, "came": came}
+
+
+def sheet_window(cells: str, names: list[str], rows: int, offset: int, limit: int, came: str = "") -> dict[str, Any]:
+    """A window of a sheet, without verdicts. A sheet of no trip yet has row numbers only.
+
+    Args:
+        came: where the cells are as they came, if edits lie over them.
+    """
     table = stages.scan(cells).slice(offset, min(limit, MOST)).collect()
     columns = [table[name].to_list() for name in names]
     numbers = table[ROW].to_list()
     ids = table[ROW_ID].to_list() if ROW_ID in table.columns else numbers
+    if came and came != cells:
+        before = stages.scan(came).slice(offset, min(limit, MOST)).collect()
+        made = [[edited(*pair) for pair in zip(table[n], before[n], strict=True)] for n in names]
+    else:
+        made = [[{"text": text} for text in column] for column in columns]
     lines = [
-        {"row": row, "row_id": row_id, "cells": [{"text": text} for text in texts]}
-        for row, row_id, *texts in zip(numbers, ids, *columns, strict=True)
+        {"row": row, "row_id": row_id, "cells": texts} for row, row_id, *texts in zip(numbers, ids, *made, strict=True)
     ]
     return {"total": rows, "offset": offset, "rows": lines}

@@ -326,6 +326,58 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/trips/{id}/edits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The edits that lie over the trip's sheet, newest first. */
+        get: operations["trips_edits_list"];
+        put?: never;
+        /** @description Edit the newest sheet; the rows are planned anew. */
+        post: operations["trips_edits_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trips/{id}/edits/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Take one edit back; later ones of the same cells stay. */
+        delete: operations["trips_edits_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trips/{id}/expected": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** @description Say what is expected of the sheet; it is checked from then on. */
+        patch: operations["trips_expected_partial_update"];
+        trace?: never;
+    };
     "/api/trips/{id}/files/{what}": {
         parameters: {
             query?: never;
@@ -341,6 +393,23 @@ export interface paths {
         options?: never;
         head?: never;
         patch?: never;
+        trace?: never;
+    };
+    "/api/trips/{id}/only": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** @description Carry only some of the sheet's rows; the others are set aside, with that reason. */
+        patch: operations["trips_only_partial_update"];
         trace?: never;
     };
     "/api/trips/{id}/outcome": {
@@ -646,6 +715,9 @@ export interface components {
             old?: string | null;
             new?: string | null;
             kept?: string | null;
+            edited?: boolean;
+            came?: string | null;
+            now?: string | null;
         };
         /**
          * @description A connection; an empty token leaves the one that is kept. ``inside``: its address may be one of Vexo's own
@@ -710,10 +782,24 @@ export interface components {
             emptied: number;
             filled_before: number;
             lane: components["schemas"]["Lane"];
+            totals: components["schemas"]["ColumnTotals"] | null;
+            name_in_conditions?: string;
             two_way: boolean;
             before: string | null;
             after: string | null;
             difference: string | null;
+        };
+        /**
+         * @description A column of the sheet in figures; ``sum``, ``least`` and ``greatest`` are exact texts, empty where it is no
+         *     column of numbers.
+         */
+        ColumnTotals: {
+            filled: number;
+            different: number;
+            numbers: number;
+            sum: string;
+            least: string;
+            greatest: string;
         };
         /**
          * @description A connection; an empty token leaves the one that is kept. ``inside``: its address may be one of Vexo's own
@@ -732,6 +818,22 @@ export interface components {
             inside: boolean;
             emptied_limit?: number;
             name: string;
+        };
+        /**
+         * @description What a spreadsheet did to cells of one column: how many, of how many it is sure, and how many can be repaired;
+         *     the first rows, and an example of what stands there and what stood there.
+         */
+        Damage: {
+            kind: string;
+            column: string;
+            header: string;
+            says: string;
+            count: number;
+            sure: number;
+            repairs: number;
+            rows: number[];
+            text: string;
+            repair: string | null;
         };
         /** @description An answer to what plan ``plan`` asks: of these rows, or of all with fault ``code``; of one field or all. */
         Decide: {
@@ -786,6 +888,22 @@ export interface components {
          * @enum {string}
          */
         DoEnum: "go on" | "give up";
+        Edit: {
+            readonly id: number;
+            kind: string;
+            words: string;
+            /** Format: int64 */
+            count: number;
+            by: components["schemas"]["Who"];
+            /** Format: date-time */
+            readonly at: string;
+            readonly first: components["schemas"]["EditedCell"][];
+        };
+        EditedCell: {
+            header: string;
+            before: string | null;
+            after: string | null;
+        };
         Entry: {
             readonly id: number;
             /** Format: date-time */
@@ -800,6 +918,16 @@ export interface components {
             /** Format: int64 */
             rows?: number | null;
             file?: string;
+        };
+        /**
+         * @description Something that a person expects: of the column ``what``, or of the rows where that is empty; ``off`` is by how
+         *     much it is more or less, empty where it agrees, ? where it cannot be told.
+         */
+        Expected: {
+            what: string;
+            expected: string;
+            now: string;
+            off: string;
         };
         Fault: {
             code: string;
@@ -896,6 +1024,15 @@ export interface components {
             more: boolean;
         };
         /**
+         * @description * `cell` - cell
+         *     * `fill` - fill
+         *     * `replace` - replace
+         *     * `paste` - paste
+         *     * `repair` - repair
+         * @enum {string}
+         */
+        KindEnum: "cell" | "fill" | "replace" | "paste" | "repair";
+        /**
          * @description The trip that a file is known to belong to, and how; or those it may belong to, and the record types that its
          *     columns fit.
          */
@@ -936,6 +1073,28 @@ export interface components {
             link: string | null;
         };
         /**
+         * @description An edit of the newest sheet. ``cell``: ``text`` in ``column`` of ``row_id``. ``fill``: that row's cell put into
+         *     the ``rows`` rows below it, as they are shown. ``paste``: ``block`` from that cell on. ``replace``: what ``replace``
+         *     says, in ``column`` or, where that is empty, in all columns. ``repair``: damage of the kind ``damage`` in
+         *     ``column``, or all, as plan ``plan`` has it.
+         */
+        MakeEdit: {
+            kind: components["schemas"]["KindEnum"];
+            /** Format: int64 */
+            row_id?: number;
+            /** @default  */
+            column: string;
+            text?: string | null;
+            /** Format: int64 */
+            rows?: number;
+            block?: string[][];
+            replace?: components["schemas"]["Replace"];
+            /** @default  */
+            damage: string;
+            plan?: number;
+            shown?: components["schemas"]["Shown"];
+        };
+        /**
          * @description * `look` - look
          *     * `prepare` - prepare
          *     * `apply to practice` - apply to practice
@@ -949,6 +1108,11 @@ export interface components {
         Needs: {
             kind: string;
             says: string;
+        };
+        /** @description Which rows are carried: ``condition`` on the sheet's columns, and how many are left out by hand. */
+        OnlySome: {
+            condition: string;
+            left_out: number;
         };
         /**
          * @description What a sheet was known by: ``stamp``, ``cells``, ``rows``, ``same`` or ``said``, with the account of it; or
@@ -1017,6 +1181,23 @@ export interface components {
             prefix?: components["schemas"]["PrefixEnum"] | components["schemas"]["BlankEnum"];
             marks?: boolean;
         };
+        /** @description How many rows, and which sums by header, a person expects; null or an empty text takes it back. */
+        PatchedExpect: {
+            /** Format: int64 */
+            rows?: number | null;
+            sums?: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * @description Which rows are carried: those for which ``condition`` on the sheet's own columns holds, without those that are
+         *     left out by their numbers in the trip. What is not said stays.
+         */
+        PatchedOnly: {
+            condition?: string;
+            leave_out?: number[];
+            take_in?: number[];
+        };
         PatchedTripTitle: {
             title?: string;
         };
@@ -1035,6 +1216,15 @@ export interface components {
             current: boolean;
             /** Format: date-time */
             made_at: string;
+        };
+        /**
+         * @description The sum of one field before writing: all rows of the sheet, as the rows that land will be, the same records as
+         *     they are.
+         */
+        PlannedTotals: {
+            sheet: string;
+            planned: string;
+            before: string;
         };
         /**
          * @description * `` -
@@ -1086,6 +1276,16 @@ export interface components {
             moved?: number;
             after: number;
             others?: number;
+        };
+        Replace: {
+            find: string;
+            put: string;
+            /** @default false */
+            pattern: boolean;
+            /** @default false */
+            whole: boolean;
+            /** @default true */
+            capitals: boolean;
         };
         /**
          * @description What reading back found: of ``records`` that were written, ``as_sent`` are as they were sent; ``lost`` are rows
@@ -1171,6 +1371,19 @@ export interface components {
             header: string;
             filled: number;
             different: number;
+        };
+        /** @description Which rows are shown, and in which order: an edit of many rows reaches only these. */
+        Shown: {
+            /** @default  */
+            state: string;
+            /** @default  */
+            column: string;
+            /** @default  */
+            text: string;
+            /** @default  */
+            code: string;
+            /** @default  */
+            order: string;
         };
         SignIn: {
             username: string;
@@ -1269,6 +1482,13 @@ export interface components {
             outcomes: components["schemas"]["Reason"][];
             weak: boolean;
             most_atomic: number;
+            edits: number;
+            damage: components["schemas"]["Damage"][];
+            expected: components["schemas"]["Expected"][];
+            only: components["schemas"]["OnlySome"];
+            planned_totals: {
+                [key: string]: components["schemas"]["PlannedTotals"];
+            };
         };
         TripSummary: {
             readonly id: number;
@@ -1985,6 +2205,102 @@ export interface operations {
             };
         };
     };
+    trips_edits_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Edit"][];
+                };
+            };
+        };
+    };
+    trips_edits_create: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The version that was seen. */
+                "If-Match"?: string;
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MakeEdit"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TripDetail"];
+                };
+            };
+        };
+    };
+    trips_edits_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TripDetail"];
+                };
+            };
+        };
+    };
+    trips_expected_partial_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedExpect"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TripDetail"];
+                };
+            };
+        };
+    };
     trips_files_retrieve: {
         parameters: {
             query?: never;
@@ -2003,6 +2319,34 @@ export interface operations {
                 };
                 content: {
                     "application/json": string;
+                };
+            };
+        };
+    };
+    trips_only_partial_update: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The version that was seen. */
+                "If-Match"?: string;
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedOnly"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TripDetail"];
                 };
             };
         };

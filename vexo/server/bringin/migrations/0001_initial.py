@@ -38,4 +38,23 @@ class Migration(migrations.Migration):
                 'ordering': ('id',),
             },
         ),
+        migrations.CreateModel(
+            name='Edit',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('kind', models.CharField(max_length=10)),
+                ('words', models.CharField(max_length=300)),
+                ('cells', models.BinaryField()),
+                ('count', models.PositiveIntegerField()),
+                ('by', models.CharField(max_length=150)),
+                ('at', models.DateTimeField(auto_now_add=True)),
+                ('undone_by', models.CharField(blank=True, max_length=150)),
+                ('undone_at', models.DateTimeField(null=True)),
+                ('sheet', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='edits', to='trips.sheet')),
+                ('trip', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='edits', to='trips.trip')),
+            ],
+            options={
+                'ordering': ('id',),
+            },
+        ),
     ]

@@ -1,0 +1,150 @@
+"""Counts and control totals of a sheet's columns, exact to the last digit.
+
+A column's numbers are read with a point or a comma before the decimals, as its own cells say; where they say both, or
+neither can be told, there is no sum.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, dataclass
+from decimal import Decimal, InvalidOperation
+from typing import Any
+
+import polars as pl
+
+from ..values import bare
+
+_PLAIN = r"^[+-]?\d+$"
+_CODE = r"^[+-]?0\d"
+_MOST = 0.2
+"""The share of a number column's cells that may be something else."""
+_DIGITS = 38
+_FORMS = {
+    "point": (r"^[+-]?\d+\.\d+$", r"^[+-]?\d{1,3}(,\d{3})+(\.\d+)?$", ","),
+    "comma": (r"^[+-]?\d+,\d+$", r"^[+-]?\d{1,3}([. \x{a0}]\d{3})+(,\d+)?$", r"[. \x{a0}]"),
+}
+"""For each form: a number with decimals, one with its thousands set apart, and by what."""
+
+
+@dataclass(frozen=True)
+class ColumnTotals:
+    """A column in figures. ``numbers`` is how many cells are numbers; ``sum``, ``least`` and ``greatest`` are exact
+    texts, empty where it is no column of numbers."""
+
+    filled: int
+    different: int
+    numbers: int = 0
+    sum: str = ""
+    least: str = ""
+    greatest: str = ""
+
+    def to_json(self) -> dict[str, Any]:
+        return asdict(self)
+
+
+def _form(texts: pl.Series) -> str | None:
+    """How the decimals of a column's numbers are written."""
+
+    def some(pattern: str) -> pl.Series:
+        return texts.filter(texts.str.contains(pattern))
+
+    points, commas = some(_FORMS["point"][0]), some(_FORMS["comma"][0])
+    grouped = some(_FORMS["point"][1])
+    if len(points) and not len(commas):
+        return "point"
+    if len(commas) and not len(points):
+        # 1,234 alone reads both ways.
+        return None if len(grouped) == len(commas) else "comma"
+    if len(points) and len(commas):
+        if len(grouped.filter(grouped.is_in(commas.implode()))) == len(commas):
+            return "point"
+        dotted = some(_FORMS["comma"][1])
+        return "comma" if len(dotted.filter(dotted.is_in(points.implode()))) == len(points) else None
+    return "comma" if len(some(_FORMS["comma"][1])) and not len(grouped) else "point"
+
+
+def as_numbers(texts: pl.Series) -> pl.Series | None:
+    """A column's numbers (null for other cells), or None where it is no column of numbers."""
+    cells = bare(texts)
+    filled = cells.drop_nulls()
+    if not len(filled) or filled.str.contains(_CODE).any():
+        return None
+    form = _form(filled)
+    if form is None:
+        return None
+    decimal, grouped, between = _FORMS[form]
+    is_number = cells.str.contains(f"{_PLAIN}|{decimal}|{grouped}").fill_null(value=False)
+    if is_number.sum() < (1 - _MOST) * len(filled):
+        return None
+    set_apart = cells.str.contains(grouped).fill_null(value=False)
+    plain = pl.select(pl.when(set_apart).then(cells.str.replace_all(between, "")).otherwise(cells)).to_series()
+    if form == "comma":
+        plain = plain.str.replace(",", ".", literal=True)
+    plain = plain.set(~is_number, None).str.strip_prefix("+")
+    places = plain.str.extract(r"\.(\d+)$", 1).str.len_chars().max() or 0
+    whole = plain.str.extract(r"^-?(\d+)", 1).str.len_chars().max() or 0
+    room = len(str(len(texts)))
+    if int(str(places)) + int(str(whole)) + room > _DIGITS:
+        return None
+    return plain.cast(pl.Decimal(_DIGITS, int(str(places))), strict=False)
+
+
+def _exact(value: Any) -> str:
+    return format(value, "f") if isinstance(value, Decimal) else str(value)
+
+
+def column_totals(texts: pl.Series) -> ColumnTotals:
+    """The figures of one column."""
+    filled = texts.drop_nulls()
+    numbers = as_numbers(texts)
+    if numbers is None:
+        return ColumnTotals(len(filled), filled.n_unique())
+    told = [_exact(made) for made in (numbers.sum(), numbers.min(), numbers.max())]
+    return ColumnTotals(len(filled), filled.n_unique(), len(numbers.drop_nulls()), *told)
+
+
+def sheet_totals(cells: pl.DataFrame, columns: Sequence[str]) -> dict[str, dict[str, Any]]:
+    """The figures of columns, by their name."""
+    return {name: column_totals(cells[name]).to_json() for name in columns}
+
+
+def as_typed(text: str) -> Decimal | None:
+    """A total as a person types it (1,234.50, 1.234,50, 1 234.5), or None where it is none."""
+    plain = text.strip().replace("\u00a0", "").replace(" ", "")
+    if "," in plain and ("." not in plain or plain.rindex(",") > plain.rindex(".")):
+        plain = plain.replace(".", "")
+        # Groups of three after each comma set thousands apart.
+        parts = plain.split(",")
+        many = len(parts) > 2 and all(len(part) == 3 for part in parts[1:])
+        plain = "".join(parts) if many else plain.replace(",", ".")
+    else:
+        plain = plain.replace(",", "")
+    try:
+        found = Decimal(plain)
+    except InvalidOperation:
+        return None
+    return found if found.is_finite() else None
+
+
+def checked(expected: Mapping[str, Any], rows: int, sums: Mapping[str, str]) -> list[dict[str, Any]]:
+    """What a person expects against what is there: ``what`` (empty for the rows, else a header), ``expected``, ``now``
+    and ``off``, by how much it is more or less (empty where it agrees).
+
+    Args:
+        expected: ``rows`` and ``sums`` (header → text), where they were said.
+        sums: header → the column's sum, empty where it has none.
+    """
+    made = []
+    if expected.get("rows") is not None:
+        off = rows - int(expected["rows"])
+        made.append({"what": "", "expected": str(expected["rows"]), "now": str(rows), "off": _signed(Decimal(off))})
+    for header, text in expected.get("sums", {}).items():
+        now, wanted = sums.get(header, ""), as_typed(str(text))
+        off_by = "?" if not now or wanted is None else _signed(Decimal(now) - wanted)
+        made.append({"what": header, "expected": str(text), "now": now, "off": off_by})
+    return made
+
+
+def _signed(number: Decimal) -> str:
+    return "" if number == 0 else f"{number:+f}"

@@ -1,0 +1,83 @@
+"""Which rows of a trip's sheet are carried, and what a person expects of it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+from django.db import transaction
+
+from vexo.core.sheets import SheetProfile
+from vexo.core.sheets.choosing import read_choice
+from vexo.core.sheets.totals import as_typed
+
+from .. import stages
+from ..errors import PlainError
+from ..jobs.models import Job
+from ..jobs.working import enqueue
+from ..journal.services import note
+from ..people.models import Person
+from ..people.rights import Action, require
+from ..trips.models import Trip
+from ..trips.sheets import newest_sheet
+from ..trips.standing import refuse_while_sending, tell
+from .edits import cells_now
+
+
+def carry_only(
+    trip: Trip,
+    person: Person,
+    *,
+    condition: str | None = None,
+    leave_out: Sequence[int] = (),
+    take_in: Sequence[int] = (),
+    mine: bool = False,
+) -> Job:
+    """Carry only some of the sheet's rows; the rest is set aside. The rows are planned anew.
+
+    Args:
+        condition: on the sheet's own columns; empty for all rows, None leaves what was said.
+        leave_out: numbers of rows that are left out one by one, ``take_in`` those that no longer are.
+
+    Raises:
+        NotAllowed, PlainError, ConditionError
+    """
+    require(person, Action.PREPARE)
+    sheet = newest_sheet(trip)
+    if condition:
+        read_choice(condition, stages.read(cells_now(sheet)), SheetProfile.from_json(sheet.profile or {}).columns)
+    with transaction.atomic():
+        trip.refresh_from_db()
+        refuse_while_sending(trip)
+        out = (set(trip.only.get("left_out", [])) | set(leave_out)) - set(take_in)
+        told = {"condition": trip.only.get("condition", "") if condition is None else condition.strip()}
+        only = {name: value for name, value in {**told, "left_out": sorted(out)}.items() if value}
+        words = [f"rows where {only['condition']}" if only.get("condition") else "all rows"]
+        words += [f"without {len(out):,} left out by hand"] if out else []
+        Trip.objects.filter(pk=trip.pk).update(only=only)
+        tell(trip, revised=True)
+        trip.refresh_from_db()
+        note(person.username, "changed", f"Trip {trip.pk} carries {' '.join(words)}"[:300], trip.application, trip.pk)
+        return enqueue("plan", person.username, trip, mine=mine, fresh=False)
+
+
+def expect(trip: Trip, person: Person, *, rows: int | None = None, sums: Mapping[str, str] | None = None) -> None:
+    """Say how many rows, and which sums by header, the sheet should have.
+
+    Raises:
+        NotAllowed
+        PlainError: where a sum is no number, or there is no such column.
+    """
+    require(person, Action.PREPARE)
+    headers = [column["header"] for column in trip.standing.get("columns", [])]
+    for header, text in (sums or {}).items():
+        if header not in headers:
+            raise PlainError(f"The sheet has no column {header!r}.")
+        if text.strip() and as_typed(text) is None:
+            raise PlainError(f"{text!r} is no number. Write the sum that you expect, such as 48,211.50.")
+    with transaction.atomic():
+        trip.refresh_from_db()
+        told = {**trip.expected.get("sums", {}), **{h: t.strip() for h, t in (sums or {}).items()}}
+        expected = {"rows": rows, "sums": {header: text for header, text in told.items() if text}}
+        Trip.objects.filter(pk=trip.pk).update(expected={n: v for n, v in expected.items() if v not in (None, {})})
+        tell(trip)
+    trip.refresh_from_db()

@@ -1,0 +1,171 @@
+"""Edits of a trip's sheet over HTTP: made where a cell is seen, planned at once where nothing has to be asked."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from drf_spectacular.utils import extend_schema, extend_schema_field
+from rest_framework import serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from ..bringin import edits
+from ..bringin.models import Edit
+from ..bringin.only import carry_only, expect
+from ..jobs.models import Job
+from ..jobs.working import give_to_workers
+from ..naming import WhoSerializer
+from ..people.permissions import person_of
+from ..people.rights import Action
+from ..trips.models import Trip
+from ..trips.serializers import TripDetailSerializer
+from ..trips.views import SEEN, detail, find_trip, unchanged
+from .editing import make_edit
+from .views import at_once, soon
+
+_TEXTS = serializers.CharField
+_LONGEST = 32_767
+_MOST_PASTED = 100_000
+
+
+class ShownSerializer(serializers.Serializer[Any]):
+    """Which rows are shown, and in which order: an edit of many rows reaches only these."""
+
+    state = _TEXTS(required=False, allow_blank=True, default="")
+    column = _TEXTS(required=False, allow_blank=True, default="")
+    text = _TEXTS(required=False, allow_blank=True, default="", trim_whitespace=False)
+    code = _TEXTS(required=False, allow_blank=True, default="")
+    order = _TEXTS(required=False, allow_blank=True, default="")
+
+
+class ReplaceSerializer(serializers.Serializer[Any]):
+    find = _TEXTS(trim_whitespace=False, max_length=_LONGEST)
+    put = _TEXTS(allow_blank=True, trim_whitespace=False, max_length=_LONGEST)
+    pattern = serializers.BooleanField(required=False, default=False)
+    whole = serializers.BooleanField(required=False, default=False)
+    capitals = serializers.BooleanField(required=False, default=True)
+
+
+class MakeEditSerializer(serializers.Serializer[Any]):
+    """An edit of the newest sheet. ``cell``: ``text`` in ``column`` of ``row_id``. ``fill``: that row's cell put into
+    the ``rows`` rows below it, as they are shown. ``paste``: ``block`` from that cell on. ``replace``: what ``replace``
+    says, in ``column`` or, where that is empty, in all columns. ``repair``: damage of the kind ``damage`` in
+    ``column``, or all, as plan ``plan`` has it."""
+
+    kind = serializers.ChoiceField(choices=["cell", "fill", "replace", "paste", "repair"])
+    row_id = serializers.IntegerField(required=False, min_value=0, max_value=2**32 - 1)
+    column = _TEXTS(required=False, allow_blank=True, default="", max_length=20)
+    text = _TEXTS(required=False, allow_blank=True, allow_null=True, trim_whitespace=False, max_length=_LONGEST)
+    rows = serializers.IntegerField(required=False, min_value=1, max_value=2**31)
+    block = serializers.ListField(
+        child=serializers.ListField(child=_TEXTS(allow_blank=True, trim_whitespace=False, max_length=_LONGEST)),
+        required=False,
+        max_length=_MOST_PASTED,
+    )
+    replace = ReplaceSerializer(required=False)
+    damage = _TEXTS(required=False, allow_blank=True, default="", max_length=20)
+    plan = serializers.IntegerField(required=False, min_value=1)
+    shown = ShownSerializer(required=False)
+
+
+class EditedCellSerializer(serializers.Serializer[Any]):
+    header = _TEXTS()
+    before = _TEXTS(allow_null=True)
+    after = _TEXTS(allow_null=True)
+
+
+class EditSerializer(serializers.ModelSerializer[Edit]):
+    by = WhoSerializer()
+    first = serializers.SerializerMethodField()
+
+    class Meta:
+        model = Edit
+        fields = ("id", "kind", "words", "count", "by", "at", "first")
+
+    @extend_schema_field(EditedCellSerializer(many=True))
+    def get_first(self, edit: Edit) -> Any:
+        return edits.first_cells(edit)
+
+
+def plan_soon(trip: Trip, job: Job) -> None:
+    """Plan in the request where nothing has to be asked and the rows are few; else a worker does."""
+    trip.refresh_from_db()
+    if at_once(trip):
+        soon(job)
+    else:
+        give_to_workers(job)
+
+
+class EditsView(APIView):
+    rights = {"POST": Action.PREPARE}
+
+    @extend_schema(responses=EditSerializer(many=True))
+    def get(self, request: Request, pk: int) -> Response:
+        """The edits that lie over the trip's sheet, newest first."""
+        return Response(EditSerializer(edits.listed(find_trip(pk)), many=True).data)
+
+    @extend_schema(request=MakeEditSerializer, responses=TripDetailSerializer, parameters=[SEEN])
+    def post(self, request: Request, pk: int) -> Response:
+        """Edit the newest sheet; the rows are planned anew."""
+        trip = find_trip(pk)
+        unchanged(request, trip)
+        asked = MakeEditSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        _, job = make_edit(trip, person_of(request), dict(asked.validated_data))
+        plan_soon(trip, job)
+        return detail(pk, request)
+
+
+class EditView(APIView):
+    rights = {"DELETE": Action.PREPARE}
+
+    @extend_schema(responses={200: TripDetailSerializer})
+    def delete(self, request: Request, pk: int, number: int) -> Response:
+        """Take one edit back; later ones of the same cells stay."""
+        trip = find_trip(pk)
+        plan_soon(trip, edits.undo(trip, person_of(request), number, mine=True))
+        return detail(pk, request)
+
+
+class OnlySerializer(serializers.Serializer[Any]):
+    """Which rows are carried: those for which ``condition`` on the sheet's own columns holds, without those that are
+    left out by their numbers in the trip. What is not said stays."""
+
+    condition = _TEXTS(required=False, allow_blank=True, max_length=20_000)
+    leave_out = serializers.ListField(child=serializers.IntegerField(min_value=0), required=False, max_length=100_000)
+    take_in = serializers.ListField(child=serializers.IntegerField(min_value=0), required=False, max_length=100_000)
+
+
+class OnlyView(APIView):
+    rights = {"PATCH": Action.PREPARE}
+
+    @extend_schema(request=OnlySerializer, responses=TripDetailSerializer, parameters=[SEEN])
+    def patch(self, request: Request, pk: int) -> Response:
+        """Carry only some of the sheet's rows; the others are set aside, with that reason."""
+        trip = find_trip(pk)
+        unchanged(request, trip)
+        asked = OnlySerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        plan_soon(trip, carry_only(trip, person_of(request), mine=True, **asked.validated_data))
+        return detail(pk, request)
+
+
+class ExpectSerializer(serializers.Serializer[Any]):
+    """How many rows, and which sums by header, a person expects; null or an empty text takes it back."""
+
+    rows = serializers.IntegerField(required=False, allow_null=True, min_value=0, max_value=2**31)
+    sums = serializers.DictField(child=_TEXTS(allow_blank=True, max_length=60), required=False)
+
+
+class ExpectView(APIView):
+    rights = {"PATCH": Action.PREPARE}
+
+    @extend_schema(request=ExpectSerializer, responses=TripDetailSerializer)
+    def patch(self, request: Request, pk: int) -> Response:
+        """Say what is expected of the sheet; it is checked from then on."""
+        trip = find_trip(pk)
+        asked = ExpectSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        expect(trip, person_of(request), **asked.validated_data)
+        return detail(pk, request)

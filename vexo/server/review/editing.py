@@ -1,0 +1,109 @@
+"""Edits as they are asked for, over HTTP or on the command line: of one cell or of many, in the rows that are shown."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import polars as pl
+
+from vexo.core.sheets.editing import EditError, Replacement, fill_down, one_cell, paste, replace
+from vexo.core.sheets.sheet import ROW, ROW_ID
+
+from .. import stages
+from ..bringin import edits
+from ..bringin.models import Edit
+from ..jobs.models import Job
+from ..people.models import Person
+from ..trips.models import Trip
+from ..trips.sheets import newest_sheet
+from . import damage
+from .plans import newest_plan, reviewed_with
+from .windows import Source, Wanted, wanted_rows
+
+
+def _shown_rows(trip: Trip, shown: dict[str, str]) -> list[int]:
+    """The rows that a person sees, in their order."""
+    plan = newest_plan(trip)
+    wanted = Wanted(**shown)
+    if plan is None or wanted == Wanted():
+        return list(stages.read(newest_sheet(trip).cells, [ROW_ID])[ROW_ID].to_list())
+    reviewed = reviewed_with(plan)
+    return wanted_rows(reviewed, Source(plan.path, reviewed.place), wanted)
+
+
+def _needed(values: dict[str, Any], *names: str) -> None:
+    for name in names:
+        if values.get(name) in (None, ""):
+            raise EditError(f"Say {name.replace('_', ' ')}.")
+
+
+def _row_words(trip: Trip, row_id: int) -> str:
+    cells = stages.read(newest_sheet(trip).cells, [ROW_ID, ROW]).filter(pl.col(ROW_ID) == row_id)
+    if cells.is_empty():
+        raise EditError("The row is not in the newest sheet.")
+    return f"row {int(cells[ROW][0]):,}"
+
+
+Made = tuple[str, str, Callable[[pl.DataFrame], pl.DataFrame]]
+
+
+def _cell(trip: Trip, v: dict[str, Any], header: str) -> Made:
+    text = v.get("text")
+    words = f"{header}, {_row_words(trip, v['row_id'])}: {text if text else 'blank'}"
+    return "cell", words, lambda _: one_cell(v["row_id"], v["column"], text)
+
+
+def _fill(trip: Trip, v: dict[str, Any], header: str) -> Made:
+    rows = _shown_rows(trip, v.get("shown") or {})
+    if v["row_id"] not in rows:
+        raise EditError("The row to fill from is not shown.")
+    at = rows.index(v["row_id"])
+    reach = rows[at : at + 1 + (v.get("rows") or len(rows))]
+    words = f"Filled {header} down from {_row_words(trip, v['row_id'])} into {len(reach) - 1:,} rows"
+    return "fill", words, lambda cells: fill_down(cells, v["column"], reach)
+
+
+def _paste(trip: Trip, v: dict[str, Any], header: str) -> Made:
+    rows = _shown_rows(trip, v.get("shown") or {})
+    if v["row_id"] not in rows:
+        raise EditError("The row to paste into is not shown.")
+    columns = list(edits.headers_of(newest_sheet(trip)))
+    block = v["block"]
+    words = f"Pasted {len(block):,} rows from {header}, {_row_words(trip, v['row_id'])} on"
+    below, right = rows[rows.index(v["row_id"]) :], columns[columns.index(v["column"]) :]
+    return "paste", words, lambda _: paste(below, right, block)
+
+
+def _replace(trip: Trip, v: dict[str, Any], header: str) -> Made:
+    said = Replacement(**v["replace"])
+    names = [v["column"]] if v["column"] else list(edits.headers_of(newest_sheet(trip)))
+    rows = _shown_rows(trip, v.get("shown") or {})
+    words = f"Replaced {said.find!r} with {said.put!r} in {header if v['column'] else 'all columns'}"
+
+    def change(cells: pl.DataFrame) -> pl.DataFrame:
+        return replace(cells.filter(pl.col(ROW_ID).is_in(rows)), names, said)
+
+    return "replace", words, change
+
+
+_MAKERS = {
+    "cell": (_cell, ("row_id", "column")),
+    "fill": (_fill, ("row_id", "column")),
+    "paste": (_paste, ("row_id", "column", "block")),
+    "replace": (_replace, ("replace",)),
+}
+
+
+def make_edit(trip: Trip, person: Person, values: dict[str, Any], *, mine: bool = True) -> tuple[Edit, Job]:
+    """An edit as it is asked for over HTTP or on the command line. Raises what ``edits.make`` does."""
+    if values["kind"] == "repair":
+        _needed(values, "plan")
+        return damage.repair(trip, person, values["plan"], values["damage"], values["column"], mine=mine)
+    maker, needed = _MAKERS[values["kind"]]
+    _needed(values, *needed)
+    headers = edits.headers_of(newest_sheet(trip))
+    if values["column"] and values["column"] not in headers:
+        raise EditError(f"The sheet has no column {values['column']}.")
+    kind, words, change = maker(trip, values, headers.get(values["column"], ""))
+    return edits.make(trip, person, kind, words, change, mine=mine)
