@@ -24,6 +24,8 @@ _MONTH = "|".join([*_LONG, "december", *sorted(_MONTHS, key=len, reverse=True)])
 POWER = re.compile(r"([1-9])(?:[.,](\d+))?E\+?(\d+)", re.IGNORECASE)
 _CUTS = (254, 255, 256, 1024, 8192, 32766, 32767)
 _QUOTES = str.maketrans({"\u2018": "'", "\u2019": "'", "\u201c": '"', "\u201d": '"', "\u2013": "-", "\u2014": "-"})
+_PRIVATE = {0xF100 + byte: byte for byte in range(0x80, 0xA0)}
+"""Where spreadsheets put bytes that an encoding leaves out."""
 _WRONG = ("cp1252", "latin-1", "mac_roman", "cp850", "cp437")
 TEXTS = (Kind.TEXT, Kind.REFERENCE, Kind.CHOICE)
 Day = tuple[int | None, int, int | None]
@@ -56,19 +58,21 @@ def _year(number: int) -> int:
     return number + (2000 if number < 50 else 1900) if number < 100 else number
 
 
-def _same_day(one: Day, other: Day) -> bool:
-    # What a text leaves open a spreadsheet fills in: the year is this one, the day the first.
-    years = one[0] is None or other[0] is None or one[0] == other[0]
-    days = one[2] == other[2] or (one[2] is None and other[2] == 1) or (other[2] is None and one[2] == 1)
-    return years and one[1] == other[1] and days
+def _same_day(text: Day, was: Day) -> bool:
+    # What a text leaves open a spreadsheet fills in: the year is this one, and the day the first of a month of a year.
+    if text[1] != was[1]:
+        return False
+    if was[2] is None:
+        return was[0] == text[0] and text[2] in (1, None)
+    return text[2] == was[2] and (text[0] is None or was[0] is None or text[0] == was[0])
 
 
 def looks_like_a_day(text: str) -> bool:
     """Whether a spreadsheet may have written it for a day."""
     plain = text.strip()
-    return bool(re.fullmatch(r"\d{4}-\d\d-\d\d(T00:00:00)?|\d{1,2}[/.]\d{1,2}([/.]\d{2,4})?", plain)) or bool(
-        re.search(r"[a-z]{3}", plain.lower()) and re.search(r"\d", plain) and _days(plain)
-    )
+    return bool(
+        re.fullmatch(r"\d{4}-\d\d-\d\d(T00:00:00)?|\d{1,2}/\d{1,2}|\d{1,2}[/.]\d{1,2}[/.]\d{2,4}", plain)
+    ) or bool(re.search(r"[a-z]{3}", plain.lower()) and re.search(r"\d", plain) and _days(plain))
 
 
 def digits_of(text: str) -> str | None:
@@ -95,11 +99,21 @@ def _is_power_of(text: str, was: str) -> bool:
     return str(value).rstrip("0") == shown.rstrip("0")
 
 
+def _western(raw: bytes) -> str:
+    """Bytes as Windows-1252 with the five that it leaves out, as programs read it."""
+    return "".join(raw[at : at + 1].decode("cp1252", "ignore") or chr(raw[at]) for at in range(len(raw)))
+
+
+def _from_western(text: str) -> bytes:
+    """The reverse. Raises UnicodeEncodeError."""
+    return b"".join(bytes([ord(c)]) if 0x80 <= ord(c) < 0xA0 else c.encode("cp1252") for c in text.translate(_PRIVATE))
+
+
 def _broken(was: str) -> set[str]:
     """What wrong encodings make of a text."""
     if was.isascii():
         return set()
-    made = {was.encode("ascii", "replace").decode()}
+    made = {was.encode("ascii", "replace").decode(), _western(was.encode("utf-8"))}
     for wrong in _WRONG:
         made.add(was.encode("utf-8").decode(wrong, "replace"))
         made.add(was.encode("utf-8").decode(wrong, "ignore"))
@@ -146,12 +160,16 @@ def harm(text: str, was: str, kind: Kind) -> str | None:
         own, then = _days(text), _serials(was)
         return "serial" if own and then and any(_moved(was, shift) == text.strip()[:10] for shift in shifts) else None
     if kind in (Kind.DECIMAL, Kind.WHOLE):
+        if _number(text.strip()) is not None:
+            return None
         return "date" if looks_like_a_day(text) and mean_one_day(text, was) else None
     if kind not in (*TEXTS, Kind.CHOICES):
         return None
     if _collapsed(text) == _collapsed(was):
         return "spaces"
-    if unicodedata.normalize("NFC", text) in {unicodedata.normalize("NFC", one) for one in _broken(was)}:
+    if unicodedata.normalize("NFC", text.translate(_PRIVATE)) in {
+        unicodedata.normalize("NFC", one) for one in _broken(was)
+    }:
         return "accents"
     if text.translate(_QUOTES) == was.translate(_QUOTES) and text != was:
         return "quotes"
@@ -204,7 +222,7 @@ def mended(text: str) -> str | None:
     if text.isascii() or UNKNOWN in text:
         return None
     try:
-        made = text.encode("cp1252").decode("utf-8")
+        made = _from_western(text).decode("utf-8")
     except UnicodeError:
         return None
     return (

@@ -1,0 +1,154 @@
+"""Sheets that a spreadsheet program opened and saved: what it did to them is found, and put back to what went out."""
+
+from __future__ import annotations
+
+import shutil
+import subprocess
+import unittest
+from pathlib import Path
+from typing import Any
+
+from tests.server.services import ServiceCase
+from tests.support import template, temporary_folder
+
+template()
+
+from vexo.server.applications.services import describe  # noqa: E402
+from vexo.server.data_folder import absolute  # noqa: E402
+from vexo.server.jobs.working import do_now, enqueue  # noqa: E402
+from vexo.server.review.editing import make_edit  # noqa: E402
+from vexo.server.review.plans import plan_of  # noqa: E402
+
+OFFICE = shutil.which("soffice")
+AS_ENGLISH = "CSV:44,34,76,1,,2057"
+"""Text read as UTF-8, commas between cells, as people in Britain write days."""
+
+
+def saved_again(path: Path, ending: str, reading: str = "") -> Path:
+    """A file opened and saved by a spreadsheet program."""
+    folder, profile = temporary_folder(), temporary_folder()
+    command = [str(OFFICE), f"-env:UserInstallation=file://{profile}", "--headless"]
+    command += [f"--infilter={reading}"] if reading else []
+    subprocess.run(
+        [*command, "--convert-to", ending, "--outdir", str(folder), str(path)],
+        capture_output=True,
+        timeout=300,
+        check=True,
+    )
+    return folder / path.with_suffix(f".{ending}").name
+
+
+class DamageCase(ServiceCase):
+    def sent(self, record_type: str, fields: list[str], where: str, format_: str = "xlsx") -> tuple[Any, Path]:
+        from vexo.server.sendout.sending import new_trip
+
+        trip = new_trip(self.practice, record_type, "ada", fields, where, record_type)
+        job = do_now(enqueue("send out", "ada", trip, mine=True, format=format_))
+        self.assertEqual(job.error, "")
+        return trip, absolute(job.result["file"])
+
+    def damage(self, trip: Any) -> dict[tuple[str, str], tuple[int, int]]:
+        """How many cells, and how many repairs, of each kind and header."""
+        trip.refresh_from_db()
+        return {(d["kind"], d["header"]): (d["count"], d["repairs"]) for d in plan_of(trip).summary["damage"]}
+
+    def repair(self, trip: Any) -> None:
+        asked = {"kind": "repair", "plan": plan_of(trip).number, "damage": "", "column": ""}
+        self.assertEqual(do_now(make_edit(trip, self.person, asked, mine=True)[1]).error, "")
+        trip.refresh_from_db()
+
+    def harmed(self, path: Path, *pairs: tuple[str, str]) -> Path:
+        content = path.read_text(encoding="utf-8-sig")
+        for was, now in pairs:
+            self.assertIn(was, content)
+            content = content.replace(was, now)
+        return self.text(content, path.name)
+
+
+class ByHand(DamageCase):
+    def test_lost_zeros_of_a_key_are_found_without_the_record_and_repaired(self) -> None:
+        trip, path = self.sent("Holder", ["holder_no", "last_name", "phone"], "endswith(holder_no,'44')", "csv")
+        lines = path.read_text(encoding="utf-8-sig").splitlines()
+        own = [line.split(",") for line in lines]
+        at = own[0].index("Holder no.")
+        content = "\n".join(",".join(c for n, c in enumerate(cells) if n) for cells in own)
+        first = own[1][at]
+        self.assertTrue(first.startswith("0"))
+        stripped = "\n".join(
+            ",".join([*c[: at - 1], c[at - 1].lstrip("0"), *c[at:]]) if n else ",".join(c)
+            for n, c in enumerate(line.split(",") for line in content.splitlines())
+        )
+        job = self.back(self.text(stripped, path.name), record_type="Holder", trip=str(trip.pk), key=["holder_no"])
+        self.assertEqual(job.error, "")
+        rows = len(lines) - 1
+        self.assertEqual(self.terms(trip), {"rejected": rows})
+        self.assertEqual(self.damage(trip)["lost-zeros", "Holder no."], (rows, rows))
+        self.repair(trip)
+        self.assertEqual((self.terms(trip), self.damage(trip)), ({"same": rows}, {}))
+
+    def test_each_group_is_repaired_by_itself_and_a_repair_is_an_edit_that_can_be_undone(self) -> None:
+        trip, path = self.out("K", "daily_rate", "notes", format_="csv")
+        rows = path.read_text(encoding="utf-8-sig").splitlines()
+        number = len(rows) - 1
+        self.assertGreater(number, 3)
+        job = self.back(path)
+        self.assertEqual((job.error, self.damage(trip)), ("", {}))
+        broken = self.harmed(path, (rows[1].split(",")[2], f"{rows[1].split(',')[2]}\u00a0"))
+        self.assertEqual(self.back(broken).error, "")
+        self.assertEqual(self.damage(trip), {("spaces", "Berth no."): (1, 1)})
+        self.repair(trip)
+        self.assertEqual(self.damage(trip), {})
+        from vexo.server.bringin import edits
+
+        made = edits.listed(trip)[0]
+        self.assertEqual((made.kind, made.words), ("repair", "Repaired all that was damaged"))
+        do_now(edits.undo(trip, self.person, made.pk, mine=True))
+        self.assertEqual(len(self.damage(trip)), 1)
+
+    def test_a_strange_sheet_is_held_against_the_plain_pattern_of_its_field(self) -> None:
+        trip = self.bring(
+            "holder_no,last_name\n20418,#REF!\n1,JosÃ©\n0000002,x\n", record_type="Holder", key=["holder_no"]
+        )
+        told = self.damage(trip)
+        self.assertEqual(told["lost-zeros", "holder_no"], (2, 2))
+        self.assertEqual(told["error", "last_name"], (1, 0))
+        self.assertEqual(told["accents", "last_name"], (1, 1))
+
+    def test_cells_for_reading_that_were_edited_are_told(self) -> None:
+        trip, path = self.out("F", "daily_rate", "balance_due")
+        changed = self.edited(path, lambda sheet: setattr(sheet.cell(2, 5), "value", 1234.5))
+        self.assertEqual(self.back(changed).error, "")
+        self.assertEqual(self.damage(trip), {("read-only", "Balance due"): (1, 0)})
+
+
+@unittest.skipUnless(OFFICE, "no spreadsheet program is installed")
+class BySpreadsheet(DamageCase):
+    def test_clean_sheets_of_every_type_raise_no_alarm(self) -> None:
+        from vexo.server.sendout.sending import default_fields
+
+        some = {"Reading": "meter eq 'M0001'", "Contract": "endswith(contract_no,'5')"}
+        some |= {"Berth": "harbour eq 'OLDBASIN' and daily_rate gt 50", "GateFob": "harbour eq 'TERNISLAND'"}
+        some |= {"Holder": "endswith(holder_no,'4')", "Vessel": "endswith(registration,'5')"}
+        for record_type in describe(self.practice).types:
+            trip, path = self.sent(record_type.name, default_fields(record_type), some.get(record_type.name, ""))
+            for ending in ("xlsx", "ods"):
+                with self.subTest(record_type.name, ending=ending):
+                    job = self.back(saved_again(path, ending), record_type=record_type.name, trip=str(trip.pk))
+                    if record_type.name == "Reading":
+                        continue
+                    self.assertEqual(job.error, "")
+                    self.assertEqual((set(self.terms(trip)), self.damage(trip)), ({"same"}, {}))
+
+    def test_what_it_did_to_a_delimited_sheet_is_put_back_to_what_went_out(self) -> None:
+        fields = ["fob_no", "print_no", "holder", "harbour", "master"]
+        for ending, reading in (("xlsx", AS_ENGLISH), ("ods", AS_ENGLISH), ("xlsx", "")):
+            with self.subTest(ending, reading=reading):
+                trip, path = self.sent("GateFob", fields, "harbour eq 'TERNISLAND'", "csv")
+                again = saved_again(path, ending, reading)
+                job = self.back(again, record_type="GateFob", trip=str(trip.pk))
+                self.assertEqual(job.error, "")
+                found = self.damage(trip)
+                self.assertTrue({kind for kind, _ in found} >= {"lost-zeros"}, found)
+                self.assertTrue(all(count == repairs for count, repairs in found.values()), found)
+                self.repair(trip)
+                self.assertEqual((set(self.terms(trip)), self.damage(trip)), ({"same"}, {}))
