@@ -73,6 +73,19 @@ def counting_from_1904(book: Any) -> None:
     book.active.append(["A-1", date(2026, 5, 6)])
 
 
+def hidden_parts(book: Any) -> None:
+    lines(["berth", "rate", "note"], ["A-1", 1, "x"], ["A-2", 2, "y"], ["A-3", 3, "z"])(book)
+    book.active.row_dimensions[3].hidden = True
+    book.active.row_dimensions[9].hidden = True
+    book.active.column_dimensions["B"].hidden = True
+    book.active.column_dimensions["F"].hidden = True
+
+
+def merged(book: Any) -> None:
+    lines(["berth", "value"], ["A-1", 5], [None, 6])(book)
+    book.active.merge_cells("A2:A3")
+
+
 def errors(book: Any) -> None:
     book.active.append(["berth", "rate"])
     book.active.append(["A-1", "#N/A"])
@@ -90,7 +103,29 @@ BOOKS = [
     Book("days", lines(HEAD, ["A-1", date(2026, 5, 6)]), HEAD, {2: ["A-1", "2026-05-06"]}),
     Book("moments", lines(HEAD, ["A-1", datetime(2026, 5, 6, 7, 8, 9)]), HEAD, {2: ["A-1", "2026-05-06T07:08:09"]}),
     Book("times of day", lines(HEAD, ["A-1", time(7, 30)]), HEAD, {2: ["A-1", "07:30:00"]}),
-    Book("days counted from 1904", counting_from_1904, ["berth", "until"], {2: ["A-1", "2026-05-06"]}),
+    Book(
+        "days counted from 1904",
+        counting_from_1904,
+        ["berth", "until"],
+        {2: ["A-1", "2026-05-06"]},
+        [("date-system", None, None)],
+    ),
+    Book(
+        "hidden rows and columns",
+        hidden_parts,
+        ["berth", "rate", "note"],
+        {2: ["A-1", "1", "x"], 3: ["A-2", "2", "y"], 4: ["A-3", "3", "z"]},
+        [("hidden-rows", 3, None), ("hidden-columns", None, "B")],
+    ),
+    Book("merged cells", merged, HEAD, {2: ["A-1", "5"], 3: [None, "6"]}, [("merged", 2, None)]),
+    Book(
+        "numbers shown shorter than they are",
+        formatted(12.345, "0.00"),
+        ["code", "value"],
+        {2: ["A-1", "12.345"]},
+        [("rounded", None, "B")],
+    ),
+    Book("numbers shown longer", formatted(12.3, "0.00"), ["code", "value"], {2: ["A-1", "12.3"]}),
     Book(
         "a formula saved without its value",
         lines(HEAD, ["A-1", "=1+1"], ["A-2", 5]),
@@ -100,8 +135,15 @@ BOOKS = [
     ),
     Book("errors", errors, ["berth", "rate"], {2: ["A-1", "#N/A"]}),
     Book("a code shown with zeros", formatted(418, "0000000"), ["code", "value"], {2: ["A-1", "0000418"]}),
-    Book("per cent", formatted(0.25, "0%"), ["code", "value"], {2: ["A-1", "0.25"]}),
-    Book("currency", formatted(1234.5, '"€" #,##0.00'), ["code", "value"], {2: ["A-1", "1234.5"]}),
+    Book("per cent", formatted(0.25, "0%"), ["code", "value"], {2: ["A-1", "0.25"]}, [("percent", None, "B")]),
+    Book(
+        "currency",
+        formatted(1234.5, '"€" #,##0.00'),
+        ["code", "value"],
+        {2: ["A-1", "1234.5"]},
+        [("currency", None, "B")],
+    ),
+    Book("a format with its place", formatted(1234.5, "[$-409]#,##0.00"), ["code", "value"], {2: ["A-1", "1234.5"]}),
     Book("rich text", rich, ["berth", "note"], {2: ["A-1", "plain bold again"]}),
     Book(
         "line ends and odd characters",
@@ -112,6 +154,13 @@ BOOKS = [
     Book("a table far from the corner", far, ["berth", "rate"], {7: ["A-1", "2"]}, found={"header_row": 5}),
     Book("an empty first worksheet", several, ["berth"], {2: ["A-1"]}, found={"worksheet": "Berths"}),
     Book("a hidden first worksheet", hidden, ["berth"], {2: ["A-1"]}, found={"worksheet": "Seen"}),
+    Book(
+        "a total that does not say so",
+        lines(["berth", "rate", "name"], ["A-1", 1.5, "x"], ["A-2", 2, "y"], ["A-3", 3, "z"], [None, 6.5, None]),
+        ["berth", "rate", "name"],
+        {2: ["A-1", "1.5", "x"], 3: ["A-2", "2", "y"], 4: ["A-3", "3", "z"]},
+        [("total-row", 5, None)],
+    ),
     Book(
         "titles and a total",
         lines(["Berths of the north"], [], ["berth", "rate", "name"], ["A-1", 2, "x"], ["A-2", 3, "y"], ["Total", 5]),

@@ -42,6 +42,16 @@ def table(*rows: bytes, name: bytes = b"One") -> bytes:
     return b'<table:table table:name="%s">%s</table:table>' % (name, b"".join(rows))
 
 
+def hidden_and_merged() -> bytes:
+    columns = (
+        b'<table:table-column/><table:table-column table:visibility="collapse" table:number-columns-repeated="9"/>'
+    )
+    first = number(b"1.25", b"1.3").replace(b"<table:table-cell", b'<table:table-cell table:formula="of:=1+.25"')
+    spans = text(b"A-1").replace(b"<table:table-cell", b'<table:table-cell table:number-rows-spanned="2"')
+    hidden = row(text(b"A-2"), number(b"2")).replace(b"<table:table-row", b'<table:table-row table:visibility="filter"')
+    return table(columns + HEAD, row(spans, first), hidden, row(text(b"A-3"), number(b"3")))
+
+
 HEAD = row(text(b"berth"), text(b"value"))
 EMPTY = b'<table:table-cell table:number-columns-repeated="%d"/>'
 COLUMNS = ["berth", "value"]
@@ -63,6 +73,20 @@ DOCUMENTS = [
         ),
         COLUMNS,
         {2: ["A-1", "0.25"], 3: ["A-2", "1234.5"]},
+        [("percent", None, "B"), ("currency", None, "B")],
+    ),
+    Case(
+        "hidden, merged, calculated, rounded",
+        hidden_and_merged(),
+        COLUMNS,
+        {2: ["A-1", "1.25"], 3: ["A-2", "2"], 4: ["A-3", "3"]},
+        [
+            ("hidden-rows", 3, None),
+            ("hidden-columns", None, "B"),
+            ("merged", 2, None),
+            ("formulas", None, "B"),
+            ("rounded", None, "B"),
+        ],
     ),
     Case(
         "numbers in powers of ten", table(HEAD, row(text(b"A-1"), number(b"1E-07"))), COLUMNS, {2: ["A-1", "0.0000001"]}

@@ -8,12 +8,15 @@ from __future__ import annotations
 import json
 import re
 import zipfile
+from collections import Counter
 from pathlib import Path
 from typing import IO, Any
 
 import polars as pl
 
 from ..values import on_unique
+from .facts import SHOWN, Facts, told
+from .shaping import column_letters
 from .sheet import AS_FOUND, ROW, STAMP_PROPERTY, Choices, SheetError, Stamp
 from .stored import ODD, ZEROS, shortest, spread
 from .xml_events import SEPARATOR, feed, local, new_parser
@@ -62,6 +65,10 @@ class _Sheets:
         self.column, self.attributes = 0, dict[str, str]()
         self.pieces: list[str] = []
         self.paragraphs = 0
+        self.facts = Facts(hidden_rows=[], hidden_columns=[], merged=[])
+        self.counts: dict[str, Counter[int]] = {kind: Counter() for kind in SHOWN}
+        self.places = 0
+        self.hidden = False
         self.parser = new_parser()
         self.parser.StartElementHandler, self.parser.EndElementHandler = self.start, self.end
 
@@ -74,10 +81,19 @@ class _Sheets:
             self.names.append(own)
             self.taking = own == self.wanted if self.wanted else not self.lists[0]
             self.name = own if self.taking else self.name
-            self.row = 0
+            self.row = self.places = 0
         elif not self.taking:
             return
+        elif name == f"{_TABLE}table-column":
+            times = _times(attributes.get(f"{_TABLE}number-columns-repeated"), _LAST_COLUMN)
+            if attributes.get(f"{_TABLE}visibility") in ("collapse", "filter"):
+                self.facts.hidden_columns = [
+                    *self.facts.hidden_columns,
+                    *range(self.places + 1, self.places + 1 + times),
+                ]
+            self.places += times
         elif name == f"{_TABLE}table-row":
+            self.hidden = attributes.get(f"{_TABLE}visibility") in ("collapse", "filter")
             self.repeat = _times(attributes.get(f"{_TABLE}number-rows-repeated"), _LAST_ROW)
             self.line, self.column = [], 0
         elif name in (f"{_TABLE}table-cell", f"{_TABLE}covered-table-cell"):
@@ -117,8 +133,29 @@ class _Sheets:
             if self.column + times > _LAST_COLUMN:
                 raise SheetError("The sheet has more columns than any sheet has. Save it anew.")
             self.line.append((self.column + 1, times, kind, text, shown))
+            self.notice(kind, text, "".join(self.pieces))
         self.column += times
         self.paragraphs = 0
+
+    def notice(self, kind: str, stored: str, written: str) -> None:
+        """Count what is to be known of a cell beyond its value."""
+        said, column = self.attributes, self.column + 1
+        own = said.get(f"{_OFFICE}value-type", "")
+        if said.get(f"{_TABLE}formula"):
+            self.counts["formulas"][column] += 1
+        if own == "percentage":
+            self.counts["percent"][column] += 1
+        elif own == "currency":
+            self.counts["currency"][column] += 1
+        elif kind == "n" and "." in stored and "E" not in stored.upper():
+            shown = re.fullmatch(r"-?[\d., ]*?\d(?:[.,](\d+))?", written)
+            if shown and len(shown[1] or "") < len(stored.partition(".")[2].rstrip("0")) < 15:
+                self.counts["rounded"][column] += 1
+        wide, high = (_times(said.get(f"{_TABLE}number-{n}-spanned"), _LAST_ROW) for n in ("columns", "rows"))
+        if wide > 1 or high > 1:
+            row = self.row + 1
+            place = f"{column_letters(column)}{row}:{column_letters(column + wide - 1)}{row + high - 1}"
+            self.facts.merged = [*self.facts.merged, place]
 
     def value(self, written: str) -> tuple[str, str, str | None]:
         """A cell's kind, its stored value, and how it is shown where that has zeros in front."""
@@ -147,6 +184,8 @@ class _Sheets:
             )
         if self.line and self.row + self.repeat > _LAST_ROW:
             raise SheetError(f"The sheet has a row {self.row + self.repeat:,}, and no sheet has so many. Save it anew.")
+        if self.hidden and self.line:
+            self.facts.hidden_rows = [*self.facts.hidden_rows, *range(self.row + 1, self.row + 1 + self.repeat)]
         columns, rows, kinds, texts, shown_as = self.lists
         for row in range(self.row + 1, self.row + 1 + (self.repeat if self.line else 0)):
             for column, times, kind, text, shown in self.line:
@@ -207,4 +246,9 @@ def read_ods(path: Path, name: str = "The file", choices: Choices = AS_FOUND) ->
     raw = spread(cells.with_columns(plain.fill_null(cells["text"]).alias("text")))
     own = sheets.name if len(raw) or choices.worksheet else (sheets.names[0] if sheets.names else "")
     others = tuple(other for other in sheets.names if other != own)
-    return raw, {"format": "ods", "sheet": own, "other_sheets": others, "stamp": stamp}
+    used = set(cells["column"].unique().to_list())
+    facts = sheets.facts
+    facts.hidden_columns = [number for number in facts.hidden_columns if number in used]
+    facts.counts = sheets.counts
+    findings = told(facts) if len(raw) else ()
+    return raw, {"format": "ods", "sheet": own, "other_sheets": others, "stamp": stamp, "findings": findings}

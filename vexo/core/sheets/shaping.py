@@ -12,9 +12,11 @@ import polars as pl
 from ..values import SPACES
 from .findings import Finding
 from .sheet import AS_FOUND, ROW, Choices, Column, SheetError, SheetProfile
+from .totals import as_numbers
 
 _TOTAL_WORDS = ("total", "totals", "sum", "grand total", "σ")
 _LOOKED_AT = 200
+_SUMMED = 3
 _FIRST_ROWS = 24
 _PREVIEW = 160
 _NUMBER = re.compile(r"[-+]?\d[\d ,.']*%?|\d{4}-\d\d-\d\d(T.*)?")
@@ -202,8 +204,7 @@ def shape_cells(
     previews = _previews(used, names)
     names = [names[at] for at in kept]
     header = Header(header.row, tuple(header.names[at] for at in kept), header.findings)
-    first = pl.coalesce([pl.when(pl.col(name).str.strip_chars() != "").then(pl.col(name)) for name in names])
-    totals = body.tail(1).filter(first.str.strip_chars(": ").str.to_lowercase().is_in(_TOTAL_WORDS))
+    totals = _total_row(body, names)
     body = body.filter(~pl.col(ROW).is_in(totals[ROW].implode()))
     last = int(used[ROW].max())  # type: ignore[arg-type]
     blank_rows = last - start - len(body) - len(totals)
@@ -232,6 +233,23 @@ def shape_cells(
     )
     aside = pl.concat([used.filter(pl.col(ROW) <= start), totals]) if start or len(totals) else used.head(0)
     return Shaped(cells, aside, profile)
+
+
+def _total_row(body: pl.DataFrame, names: list[str]) -> pl.DataFrame:
+    """The last row where it is a total of those above: it says so, or all that it holds are their sums."""
+    first = pl.coalesce([pl.when(pl.col(name).str.strip_chars() != "").then(pl.col(name)) for name in names])
+    last = body.tail(1)
+    if len(last.filter(first.str.strip_chars(": ").str.to_lowercase().is_in(_TOTAL_WORDS))):
+        return last
+    held = {name: text for name in names if (text := _text(last[name][0] if len(last) else None))}
+    if not held or len(held) * 2 > len(names):
+        return last.head(0)
+    for name, text in held.items():
+        above = as_numbers(body[name].head(len(body) - 1))
+        own = as_numbers(pl.Series([text]))
+        if above is None or own is None or len(above.drop_nulls()) < _SUMMED or above.sum() != own[0] or own[0] == 0:
+            return last.head(0)
+    return last
 
 
 _OF_SHAPE = ("title-rows", "no-header", "two-header-rows", "no-name", "same-name", "total-row")

@@ -9,7 +9,7 @@ import json
 import posixpath
 import re
 import zipfile
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from xml.etree import ElementTree as ET
 
 from .sheet import STAMP_PROPERTY, SheetError, Stamp
@@ -18,12 +18,36 @@ _DATE_NUMBERS = {*range(14, 23), *range(27, 37), 45, 46, 47, *range(50, 59)}
 _LARGEST_PART = 64 * 1024 * 1024
 
 
+# Source: ECMA-376 part 1, 18.8.30.
+_BUILT_IN = {
+    1: "0",
+    2: "0.00",
+    3: "#,##0",
+    4: "#,##0.00",
+    9: "0%",
+    10: "0.00%",
+    37: "#,##0",
+    38: "#,##0",
+    39: "#,##0.00",
+    40: "#,##0.00",
+    5: "$#,##0",
+    6: "$#,##0",
+    7: "$#,##0.00",
+    8: "$#,##0.00",
+    42: "$#,##0",
+    44: "$#,##0.00",
+}
+
+
 @dataclass(frozen=True)
 class Styles:
-    """Style numbers by what they make of a stored number."""
+    """Style numbers by what they make of a stored number; ``decimals`` is how many are shown."""
 
     dates: tuple[str, ...]
     padding: dict[str, int]
+    percent: tuple[str, ...] = ()
+    currency: tuple[str, ...] = ()
+    decimals: dict[str, int] = field(default_factory=dict)
 
 
 def _local(tag: str) -> str:
@@ -75,22 +99,34 @@ def _is_date_format(code: str) -> bool:
 
 
 def read_styles(archive: zipfile.ZipFile) -> Styles:
-    """Which styles make a date of a number, and which write zeros in front of it."""
+    """Which styles make a date, a percentage or money of a number, write zeros in front of it, or round it."""
     part = next((name for name in archive.namelist() if name.endswith("xl/styles.xml")), None)
     if part is None:
         return Styles((), {})
     root = _parse_xml(archive, part)
     codes = {int(e.get("numFmtId", 0)): e.get("formatCode", "") for e in root.iter() if _local(e.tag) == "numFmt"}
-    dates, padding = [], {}
+    dates, padding, percent, currency, decimals = [], {}, [], [], {}
     formats = next((e for e in root if _local(e.tag) == "cellXfs"), None)
     for at, style in enumerate(formats if formats is not None else []):
         number = int(style.get("numFmtId", 0))
         code = codes.get(number, "")
         if number in _DATE_NUMBERS or (code and _is_date_format(code)):
             dates.append(str(at))
-        elif re.fullmatch(r"0{2,}", code):
+            continue
+        code = code or _BUILT_IN.get(number, "")
+        if re.fullmatch(r"0{2,}", code):
             padding[str(at)] = len(code)
-    return Styles(tuple(dates), padding)
+        elif code and code != "General":
+            plain = code.split(";", maxsplit=1)[0]
+            if "%" in plain:
+                percent.append(str(at))
+            elif re.search(r"\[\$[^\]\-]|[$\u20ac\u00a3\u00a5]", plain.replace("[$-", "")):
+                currency.append(str(at))
+            digits = re.sub(r'"[^"]*"|\[[^\]]*\]|\\.|_.', "", plain)
+            if re.search(r"[0#]", digits) and "E" not in digits.upper() and "/" not in digits:
+                shown = re.search(r"\.([0#?]+)", digits)
+                decimals[str(at)] = (len(shown[1]) if shown else 0) + 2 * ("%" in plain)
+    return Styles(tuple(dates), padding, tuple(percent), tuple(currency), decimals)
 
 
 def read_stamp(archive: zipfile.ZipFile) -> Stamp | None:

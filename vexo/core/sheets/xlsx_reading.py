@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import re
 import zipfile
+from collections import Counter
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -14,13 +15,22 @@ from typing import Any
 import polars as pl
 
 from ..values import on_unique
+from .facts import Facts, counted, told
 from .findings import Finding, each_row
 from .shaping import column_letters
 from .sheet import AS_FOUND, ROW, Choices, SheetError
 from .stored import ODD, ZEROS, day_of, shortest, spread
-from .xlsx_cells import SCHEMA, UNCALCULATED, read_cells, read_strings
+from .xlsx_cells import SCHEMA, UNCALCULATED, column_number, read_cells, read_strings
 from .xlsx_package import Styles, read_stamp, read_styles, worksheets
 from .xlsx_plain import read_plain_cells
+
+_LARGEST = 512 * 1024 * 1024
+_HIDDEN_ROW = re.compile(rb'<(?:\w+:)?row\b(?=[^>]*\bhidden="(?:1|true)")[^>]*?\br="(\d{1,7})"')
+_HIDDEN_COLUMNS = re.compile(
+    rb'<(?:\w+:)?col\b(?=[^>]*\bhidden="(?:1|true)")(?=[^>]*?\bmin="(\d{1,5})")(?=[^>]*?\bmax="(\d{1,5})")'
+)
+_MERGED = re.compile(rb'<(?:\w+:)?mergeCell\b[^>]*?\bref="([A-Z0-9:]+)"')
+_FORMULA = re.compile(rb'<(?:\w+:)?c\b[^>]*?\br="([A-Z]{1,3})\d+"[^>]*>\s*<(?:\w+:)?f\b')
 
 
 def _unescape(texts: pl.Series) -> pl.Series:
@@ -105,6 +115,33 @@ def _cells(archive: zipfile.ZipFile, part: str) -> pl.DataFrame:
         return read_cells(stream)
 
 
+def _seen(archive: zipfile.ZipFile, part: str, cells: pl.DataFrame, styles: Styles, from_1904: bool) -> Facts:
+    """What is to be known of a worksheet beyond its cells."""
+    if archive.getinfo(part).file_size > _LARGEST or cells.is_empty():
+        return Facts(from_1904=from_1904 and bool(len(cells)))
+    data = archive.read(part)
+    rows, columns = set(cells[ROW].unique().to_list()), set(cells["column"].unique().to_list())
+    hidden_rows, hidden_columns = [], []
+    if b"hidden=" in data:
+        hidden_rows = [int(n) for n in _HIDDEN_ROW.findall(data) if int(n) in rows]
+        for first, last in _HIDDEN_COLUMNS.findall(data):
+            hidden_columns += [n for n in range(int(first), min(int(last), 16_384) + 1) if n in columns]
+    merged = [place.decode() for place in _MERGED.findall(data)] if b"mergeCell" in data else []
+    formulas = [column_number(letters.decode()) for letters in _FORMULA.findall(data)] if b"<f" in data else []
+    number, value, style = cells["kind"] == "n", cells["value"], cells["style"]
+    places = value.str.extract(r"\.(\d*[1-9])", 1).str.len_chars()
+    shown = style.replace_strict(styles.decimals, default=None, return_dtype=pl.Int64) if styles.decimals else None
+    counts = {
+        "formulas": Counter(formulas) - Counter(counted(cells["column"], cells["kind"] == UNCALCULATED)),
+        "percent": counted(cells["column"], number & style.is_in(styles.percent)),
+        "currency": counted(cells["column"], number & style.is_in(styles.currency)),
+    }
+    if shown is not None:
+        odd = value.str.contains(ODD).fill_null(value=False)
+        counts["rounded"] = counted(cells["column"], (number & ~odd & (places > shown)).fill_null(value=False))
+    return Facts(sorted(hidden_rows), sorted(set(hidden_columns)), merged, from_1904, counts)
+
+
 def _uncalculated(cells: pl.DataFrame) -> tuple[Finding, ...]:
     """Formulas that were saved without their values."""
     alone = cells.filter(pl.col("kind") == UNCALCULATED).select(ROW, "column", "value").rows()
@@ -135,17 +172,18 @@ def read_xlsx(path: Path, name: str = "The file", choices: Choices = AS_FOUND) -
             sheets = sorted(sheets, key=lambda one: one[0] != choices.worksheet)
         styles, strings, stamp = read_styles(archive), _strings(archive), read_stamp(archive)
         raw = pl.DataFrame({ROW: pl.Series([], dtype=pl.UInt32)})
-        name, cells = sheets[0][0], pl.DataFrame(schema=SCHEMA)
+        name, part, cells = *sheets[0], pl.DataFrame(schema=SCHEMA)
         for name, part in sheets:
             cells = _cells(archive, part)
             raw = spread(_texts(cells, strings, styles, from_1904))
             if len(raw) or choices.worksheet:
                 break
+        facts = _seen(archive, part, cells, styles, from_1904)
     others = tuple(other for other, _ in sheets if other != name)
     return raw, {
         "format": "xlsx",
         "sheet": name,
         "other_sheets": others,
         "stamp": stamp,
-        "findings": _uncalculated(cells),
+        "findings": (*_uncalculated(cells), *told(facts)),
     }
