@@ -24,6 +24,8 @@ const props = defineProps<{
   why?: boolean;
   headHeight?: number;
   wholeRows?: boolean;
+  /** Cells can be typed in: which columns, by their place among a row's cells. */
+  editable?: (at: number) => boolean;
   /** What stands above the row numbers: the header's own, where the file is shown. */
   corner?: string;
 }>();
@@ -31,7 +33,11 @@ const props = defineProps<{
 const current = defineModel<number>("current", { default: 0 });
 /** The column that is meant, by its place among a row's cells; -1 is the whole row. */
 const currentColumn = defineModel<number>("column", { default: -1 });
-const emit = defineEmits<{ open: [row: Row] }>();
+const emit = defineEmits<{
+  open: [row: Row];
+  edit: [row: Row, at: number, text: string];
+  paste: [row: Row, at: number, text: string];
+}>();
 
 const id = useId();
 const scroller = ref<HTMLElement>();
@@ -162,9 +168,41 @@ function onKey(event: KeyboardEvent): void {
   if (own) {
     event.preventDefault();
     own();
-  } else if (event.key === "Enter") {
-    open(props.window.rowAt(current.value));
+  } else if (event.key === "Enter" || event.key === "F2") {
+    event.preventDefault();
+    if (!type()) open(props.window.rowAt(current.value));
   }
+}
+/** The row that is being typed in, by its place; the column is the one that is meant. */
+const typing = ref(-1);
+/** Begin to type in the cell that is meant, where that can be; whether it can. */
+function type(): boolean {
+  const can = currentColumn.value >= 0 && !!props.editable?.(currentColumn.value);
+  if (can && props.window.rowAt(current.value)) typing.value = current.value;
+  return can;
+}
+function leaveCell(): void {
+  typing.value = -1;
+  scroller.value?.focus({ preventScroll: true });
+}
+function typed(text: string, direction: "down" | "right" | "stay"): void {
+  const row = props.window.rowAt(typing.value);
+  const at = currentColumn.value;
+  typing.value = -1;
+  if (row) emit("edit", row, at, text);
+  if (direction === "stay") return;
+  scroller.value?.focus({ preventScroll: true });
+  if (direction === "down") go(current.value + 1);
+  else step(1);
+}
+watch([current, currentColumn], () => (typing.value = -1));
+function onPaste(event: ClipboardEvent): void {
+  const row = props.window.rowAt(current.value);
+  const text = event.clipboardData?.getData("text/plain") ?? "";
+  if (event.target !== scroller.value || !row || !text || !props.editable?.(currentColumn.value)) return;
+  event.preventDefault();
+  event.stopPropagation();
+  emit("paste", row, currentColumn.value, text);
 }
 useKeys("Rows", [
   { key: "J", says: "next row", run: () => OWN.ArrowDown?.() },
@@ -197,7 +235,7 @@ useFootNote(() => {
 function open(row: Row | undefined): void {
   if (row) emit("open", row);
 }
-defineExpose({ go, goColumn });
+defineExpose({ go, goColumn, type });
 </script>
 
 <template>
@@ -218,6 +256,7 @@ defineExpose({ go, goColumn });
     :aria-activedescendant="active"
     data-testid="grid"
     @keydown="onKey"
+    @paste="onPaste"
   >
     <div
       role="presentation"
@@ -290,6 +329,7 @@ defineExpose({ go, goColumn });
         :whole="wholeRows"
         :why="why ? { left: whyLeft, width: WHY_WIDTH } : undefined"
         :meant="item.index === current ? currentColumn : undefined"
+        :typing="item.index === typing ? currentColumn : undefined"
         :column-index="columnIndex"
         :class="{ cur: item.index === current }"
         :aria-rowindex="item.index + 2"
@@ -297,7 +337,9 @@ defineExpose({ go, goColumn });
         :style="{ transform: `translateY(${head + item.start}px)`, width: `${width}px` }"
         @click="current = item.index"
         @cell="currentColumn = $event"
-        @dblclick="open(window.rowAt(item.index))"
+        @typed="typed"
+        @left="leaveCell()"
+        @dblclick="type() || open(window.rowAt(item.index))"
       />
     </div>
     <div v-if="window.ready.value && !window.error.value && !total" class="soft sticky left-0 p-5">

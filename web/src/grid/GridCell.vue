@@ -1,11 +1,47 @@
 <script setup lang="ts">
-import { computed } from "vue";
+import { computed, ref, type VNode, watch } from "vue";
 
 import type { Cell } from "@/api/client";
 
 import type { GridColumn } from "./columns";
 
-const props = defineProps<{ cell: Cell | undefined; column: GridColumn; fault: boolean; whole?: boolean }>();
+const props = defineProps<{
+  cell: Cell | undefined;
+  column: GridColumn;
+  fault: boolean;
+  whole?: boolean;
+  /** The cell is being typed in. */
+  typing?: boolean;
+}>();
+const emit = defineEmits<{ typed: [text: string, step: "down" | "right" | "stay"]; left: [] }>();
+const text = ref("");
+watch(
+  () => props.typing,
+  (typing) => {
+    if (typing) text.value = props.cell?.now ?? props.cell?.text ?? "";
+  },
+  { immediate: true },
+);
+const focus = ({ el }: VNode): void => {
+  if (!(el instanceof HTMLInputElement)) return;
+  el.focus();
+  el.select();
+};
+let over = false;
+watch(
+  () => props.typing,
+  () => (over = false),
+);
+function end(step: "down" | "right" | "stay"): void {
+  if (over) return;
+  over = true;
+  if (text.value === (props.cell?.now ?? props.cell?.text ?? "")) emit("left");
+  else emit("typed", text.value, step);
+}
+function leave(): void {
+  over = true;
+  emit("left");
+}
 const changed = computed(() => props.cell?.do === "write" || props.cell?.do === "held");
 const title = computed(() => {
   const { cell } = props;
@@ -18,10 +54,34 @@ const title = computed(() => {
   <div
     role="gridcell"
     class="grid-td"
-    :class="[cell?.do, { num: column.number, key: column.isKey, dim: column.dim, fault: fault && cell?.do !== 'bad' }]"
+    :class="[
+      cell?.do,
+      {
+        edited: cell?.edited,
+        num: column.number,
+        key: column.isKey,
+        dim: column.dim,
+        fault: fault && cell?.do !== 'bad',
+      },
+    ]"
     :title="title"
   >
-    <template v-if="changed && !whole">
+    <input
+      v-if="typing"
+      v-model="text"
+      class="grid-input"
+      autocomplete="off"
+      :aria-label="`${column.title}, edit`"
+      @vue:mounted="focus"
+      @keydown.enter.prevent.stop="end('down')"
+      @keydown.tab.prevent.stop="end('right')"
+      @keydown.esc.prevent.stop="leave()"
+      @keydown.stop
+      @paste.stop
+      @click.stop
+      @blur="end('stay')"
+    />
+    <template v-else-if="changed && !whole">
       <template v-if="cell?.old"
         ><span class="old">{{ cell.old }}</span
         ><span class="soft"> → </span></template

@@ -16,9 +16,11 @@ const props = defineProps<{
   why?: { left: number; width: number };
   /** The column that is meant in this row, -1 for the whole row; undefined where another row is. */
   meant?: number;
+  /** The column whose cell is being typed in. */
+  typing?: number;
   columnIndex: (at: number) => number;
 }>();
-defineEmits<{ cell: [at: number] }>();
+defineEmits<{ cell: [at: number]; typed: [text: string, step: "down" | "right" | "stay"]; left: [] }>();
 const fault = (column: GridColumn): boolean =>
   !!props.row?.field && props.row.field === column.field && /re(ject|fus)ed/.test(props.row.state ?? "");
 </script>
@@ -42,7 +44,10 @@ const fault = (column: GridColumn): boolean =>
           :column="column"
           :fault="fault(column)"
           :whole="whole"
+          :typing="typing === column.at"
           :style="{ width: `${width}px` }"
+          @typed="(text, step) => $emit('typed', text, step)"
+          @left="$emit('left')"
           @click="$emit('cell', column.at)"
         />
       </div>
@@ -56,7 +61,10 @@ const fault = (column: GridColumn): boolean =>
         :column="column"
         :fault="fault(column)"
         :whole="whole"
+        :typing="typing === column.at"
         :style="{ left: `${left}px`, width: `${width}px` }"
+        @typed="(text, step) => $emit('typed', text, step)"
+        @left="$emit('left')"
         @click="$emit('cell', column.at)"
       />
       <div

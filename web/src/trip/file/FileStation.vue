@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, ref } from "vue";
 
-import { api, data, type Schemas } from "@/api/client";
+import { api, data, type Row, type Schemas } from "@/api/client";
 import { jobDone } from "@/api/queries";
 import type { GridColumn } from "@/grid/columns";
 import DataGrid from "@/grid/DataGrid.vue";
@@ -13,11 +13,19 @@ import HowRead from "@/sheets/HowRead.vue";
 import TitleRows from "@/sheets/TitleRows.vue";
 import { bring } from "@/shell/bringing";
 import { useDoing } from "@/ui/doing";
+import { useInAddress } from "@/ui/address";
 import { useSelected } from "@/ui/selected";
 import SidePanel from "@/ui/SidePanel.vue";
 
 import { useTripContext } from "../context";
+import CellCard from "../edit/CellCard.vue";
+import EditsCard from "../edit/EditsCard.vue";
+import { blockOf, blockWords, useEditing } from "../edit/editing";
+import ReplaceCard from "../edit/ReplaceCard.vue";
+import DamageCard from "./DamageCard.vue";
 import DiffersCard from "./DiffersCard.vue";
+import TotalsCard from "./TotalsCard.vue";
+import WhichRows from "./WhichRows.vue";
 
 defineEmits<{ bring: []; choose: [string] }>();
 const { trip, mayPrepare, refresh } = useTripContext();
@@ -30,9 +38,33 @@ const window = useWindow(() => ({
   column: "",
   text: "",
   order: "",
-  version: String(sheet.value?.id),
+  version: `${sheet.value?.id} ${trip.value.version}`,
 }));
 const { row: current, column } = useSelected();
+const { edit } = useEditing();
+const row = computed(() => window.rowAt(current.value));
+const meant = computed(() => trip.value.columns[column.value]);
+const grid = ref<{ type: () => boolean }>();
+/** What stands beside the grid. */
+const beside = useInAddress("beside");
+const harmed = computed(() => trip.value.damage.reduce((sum, one) => sum + one.count, 0));
+const noticed = computed(() => (found.value.findings?.length ?? 0) + trip.value.damage.length);
+const off = computed(() => trip.value.expected.filter((one) => one.off).length);
+const VIEWS = computed(() => [
+  { value: "", says: "Sheet" },
+  { value: "findings", says: noticed.value ? many(noticed.value, "finding", "findings") : "Findings" },
+  { value: "totals", says: off.value ? `Totals, ${count(off.value)} not as expected` : "Totals" },
+  { value: "edits", says: trip.value.edits ? many(trip.value.edits, "edit", "edits") : "Edits" },
+]);
+function typed(line: Row, at: number, text: string): void {
+  const own = trip.value.columns[at];
+  if (own) edit({ kind: "cell", row_id: line.row_id, column: own.column, text });
+}
+function pasted(line: Row, at: number, text: string): void {
+  const own = trip.value.columns[at];
+  const block = blockOf(text);
+  if (own) edit({ kind: "paste", row_id: line.row_id, column: own.column, block }, blockWords(block));
+}
 const columns = computed<GridColumn[]>(() =>
   trip.value.columns.map((c, at) => ({
     at,
@@ -73,14 +105,37 @@ function chose(event: Event): void {
   <div class="work">
     <div class="main">
       <template v-if="sheet">
+        <div class="tools">
+          <b>{{ many(trip.rows ?? 0, "row", "rows") }}, {{ many(trip.columns.length, "column", "columns") }}</b>
+          <span class="soft">{{
+            trip.edits ? "as they stand in the file, with what was edited here" : "as they stand in the file"
+          }}</span>
+          <span class="ml-auto flex gap-1.5">
+            <button
+              v-for="one in VIEWS"
+              :key="one.value"
+              type="button"
+              class="chip"
+              :aria-pressed="beside === one.value"
+              :data-testid="`beside-${one.value || 'sheet'}`"
+              @click="beside = one.value"
+            >
+              {{ one.says }}
+            </button>
+          </span>
+        </div>
         <TitleRows :found="found" />
         <DataGrid
+          ref="grid"
           v-model:current="current"
           v-model:column="column"
           :window="window"
           :columns="columns"
           :corner="found.header_row ? count(found.header_row) : 'Row'"
+          :editable="mayPrepare ? () => true : undefined"
           label="The sheet as it came"
+          @edit="typed"
+          @paste="pasted"
         />
       </template>
       <div v-else class="m-auto max-w-md p-6 text-center">
@@ -94,7 +149,26 @@ function chose(event: Event): void {
         </button>
       </div>
     </div>
-    <SidePanel label="About the file">
+    <SidePanel v-if="sheet && beside" label="About the file">
+      <template v-if="beside === 'findings'">
+        <h2>What was found</h2>
+        <DamageCard />
+        <FindingsCard :findings="found.findings ?? []" />
+        <p v-if="!noticed" class="soft">Nothing: the sheet reads as it stands.</p>
+      </template>
+      <template v-else-if="beside === 'totals'">
+        <h2>Counts and totals</h2>
+        <TotalsCard />
+        <WhichRows />
+      </template>
+      <template v-else>
+        <h2>Edits</h2>
+        <CellCard :row="row" :column="meant" :below="window.total.value - current - 1" @edit="grid?.type()" />
+        <ReplaceCard :column="meant" />
+        <EditsCard />
+      </template>
+    </SidePanel>
+    <SidePanel v-else label="About the file">
       <template v-if="sheet">
         <h2 class="break-words">{{ sheet.name }}</h2>
         <section class="card">
@@ -119,7 +193,17 @@ function chose(event: Event): void {
           :disabled="!mayPrepare || reading.busy.value || !!trip.job"
           @change="reading.start($event)"
         />
-        <FindingsCard :findings="found.findings ?? []" />
+        <button v-if="harmed" type="button" class="btn font-semibold !text-held" @click="beside = 'findings'">
+          {{ many(harmed, "cell looks", "cells look") }} damaged by a spreadsheet
+        </button>
+        <CellCard
+          v-if="meant"
+          :row="row"
+          :column="meant"
+          :below="window.total.value - current - 1"
+          @edit="grid?.type()"
+        />
+        <WhichRows v-if="trip.only.condition || trip.only.left_out" />
         <a class="btn" :href="`/api/trips/${trip.id}/sheets/${sheet.id}`" download>Download {{ sheet.name }}</a>
         <button v-if="mayPrepare" type="button" class="btn" @click="chooser?.click()">
           Bring in a corrected version…

@@ -9,7 +9,13 @@ import VerdictSign from "@/parts/VerdictSign.vue";
 import BusyButton from "@/ui/BusyButton.vue";
 
 import { useArranged } from "../columns";
+import type { Row } from "@/api/client";
+import SidePanel from "@/ui/SidePanel.vue";
+
+import ApplyDialog from "../apply/ApplyDialog.vue";
 import { useTripContext } from "../context";
+import { useEditing } from "../edit/editing";
+import TotalsCard from "../file/TotalsCard.vue";
 import FoldChip from "../FoldChip.vue";
 import { usePlanAgain } from "../planning";
 import { useSelected } from "@/ui/selected";
@@ -31,10 +37,19 @@ const window = useWindow(() => ({
   column: "",
   text: "",
   order: "",
-  version: trip.value.passes.map((one) => `${one.number} ${one.state}`).join(),
+  version: `${trip.value.passes.map((one) => `${one.number} ${one.state}`).join()} ${trip.value.version}`,
 }));
 const { columns, unchanged } = useArranged(trip, unfolded);
 const row = computed(() => window.rowAt(current.value));
+const { edit } = useEditing();
+const totals = ref(false);
+const confirming = ref(false);
+/** Rows that were put right since, and are planned again. */
+const again = computed(() => (trip.value.plan?.current && !trip.value.sent_by ? trip.value.to_write : 0));
+function typed(line: Row, at: number, text: string): void {
+  const own = trip.value.columns[at];
+  if (own) edit({ kind: "cell", row_id: line.row_id, column: own.column, text });
+}
 const notIn = computed(() => trip.value.outcomes.reduce((sum, one) => sum + one.count, 0));
 const back = computed(() => run.value?.report);
 const others = computed(() => back.value?.selection?.others ?? back.value?.type?.others ?? 0);
@@ -93,6 +108,16 @@ function show(reason: { state: string; first: number }): void {
         </MenuItem>
       </MenuItems>
     </Menu>
+    <button
+      v-if="run && again"
+      type="button"
+      class="btn go"
+      data-testid="send-again"
+      :disabled="!trip.application.may_apply || !!trip.job"
+      @click="confirming = true"
+    >
+      Send {{ many(again, "fixed row", "fixed rows") }} again…
+    </button>
     <BusyButton
       v-if="run && mayPrepare && notIn && trip.sent_by"
       type="button"
@@ -104,6 +129,7 @@ function show(reason: { state: string; first: number }): void {
       Look again at what is not in
     </BusyButton>
   </Teleport>
+  <ApplyDialog :open="confirming" @close="confirming = false" />
   <div v-if="run" class="work">
     <div class="main">
       <div class="tools">
@@ -128,6 +154,9 @@ function show(reason: { state: string; first: number }): void {
           </button>
           <button type="button" class="chip" :aria-pressed="!state" @click="$emit('choose', '')">All rows</button>
           <FoldChip v-model="unfolded" :columns="unchanged" />
+          <button type="button" class="chip" :aria-pressed="totals" data-testid="totals-chip" @click="totals = !totals">
+            Totals
+          </button>
         </span>
       </div>
       <div v-if="trip.outcomes.length" class="max-h-[112px] flex-none overflow-auto border-b border-rule bg-paper">
@@ -153,10 +182,16 @@ function show(reason: { state: string; first: number }): void {
         :columns="columns"
         signs
         :why="['not-in', 'refused', 'rejected', 'held', 'aside', 'unclear'].includes(state)"
+        :editable="mayPrepare ? () => true : undefined"
         label="What became of each row"
+        @edit="typed"
       />
     </div>
-    <RowPanel :row="row" :column="currentColumn" @next="grid?.go(current + 1)" />
+    <SidePanel v-if="totals" label="Counts and totals">
+      <h2>Counts and totals</h2>
+      <TotalsCard beside="written" />
+    </SidePanel>
+    <RowPanel v-else :row="row" :column="currentColumn" @next="grid?.go(current + 1)" />
   </div>
   <div v-else class="work">
     <p class="soft m-auto max-w-md text-center">

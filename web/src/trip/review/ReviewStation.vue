@@ -8,9 +8,14 @@ import { useInAddress } from "@/ui/address";
 import BusyButton from "@/ui/BusyButton.vue";
 import ChoiceList from "@/ui/ChoiceList.vue";
 
+import type { Row } from "@/api/client";
+import SidePanel from "@/ui/SidePanel.vue";
+
 import ApplyDialog from "../apply/ApplyDialog.vue";
 import { matters, useArranged } from "../columns";
 import { useTripContext } from "../context";
+import { blockOf, blockWords, useEditing } from "../edit/editing";
+import TotalsCard from "../file/TotalsCard.vue";
 import FoldChip from "../FoldChip.vue";
 import { usePlanAgain } from "../planning";
 import { useSelected, useTyped } from "@/ui/selected";
@@ -62,9 +67,31 @@ const orders = computed(() => [
     ]),
 ]);
 const row = computed(() => window.rowAt(current.value));
+const { edit } = useEditing();
+/** An edit of many rows reaches the ones that are shown. */
+const shown = computed(() => ({
+  state: state.value,
+  column: column.value,
+  text: text.value,
+  code: "",
+  order: order.value,
+}));
+function cellTyped(line: Row, at: number, words: string): void {
+  const own = trip.value.columns[at];
+  if (own) edit({ kind: "cell", row_id: line.row_id, column: own.column, text: words });
+}
+function pasted(line: Row, at: number, words: string): void {
+  const own = trip.value.columns[at];
+  const block = blockOf(words);
+  if (own)
+    edit({ kind: "paste", row_id: line.row_id, column: own.column, block, shown: shown.value }, blockWords(block));
+}
 const hidden = computed(() => (trip.value.rows ?? 0) - window.total.value);
 const filtered = computed(() => !!(state.value || column.value || text.value));
-const grid = ref<{ go: (to: number) => void }>();
+const grid = ref<{ go: (to: number) => void; type: () => boolean }>();
+const totals = ref(false);
+const harmed = computed(() => trip.value.damage.reduce((sum, one) => sum + one.count, 0));
+const off = computed(() => trip.value.expected.filter((one) => one.off).length);
 const stale = computed(() => !!trip.value.plan && !trip.value.plan.current);
 const canApply = computed(() => trip.value.to_write > 0 && !stale.value && !trip.value.job);
 const { planAgain, busy } = usePlanAgain();
@@ -128,6 +155,15 @@ function allRows(): void {
         >
           Cells as they came
         </button>
+        <button type="button" class="chip" :aria-pressed="totals" data-testid="totals-chip" @click="totals = !totals">
+          {{ off ? `Totals, ${count(off)} not as expected` : "Totals" }}
+        </button>
+        <RouterLink
+          v-if="harmed"
+          class="chip font-semibold text-held"
+          :to="{ params: { id: trip.id, station: 'file' }, query: { beside: 'findings' } }"
+          >{{ many(harmed, "cell looks", "cells look") }} damaged</RouterLink
+        >
         <span v-if="filtered && hidden > 0" class="soft w-full text-data"
           >{{ many(hidden, "row is", "rows are") }} hidden by the filter. What is applied does not change.</span
         >
@@ -142,13 +178,28 @@ function allRows(): void {
         :whole-rows="shape === 'whole'"
         signs
         :why="['held', 'rejected', 'aside', 'refused'].includes(state)"
+        :editable="mayPrepare ? () => true : undefined"
         label="Rows with old and new values"
+        @edit="cellTyped"
+        @paste="pasted"
       />
       <p v-else class="soft m-auto max-w-md text-center">
         There is nothing to review yet.
         {{ trip.rows == null ? "Bring the sheet in first." : "Choose how rows find their records at Keys." }}
       </p>
     </div>
-    <RowPanel v-if="trip.plan" :row="row" :column="currentColumn" @next="grid?.go(current + 1)" />
+    <SidePanel v-if="trip.plan && totals" label="Counts and totals">
+      <h2>Counts and totals</h2>
+      <TotalsCard beside="planned" />
+    </SidePanel>
+    <RowPanel
+      v-else-if="trip.plan"
+      :row="row"
+      :column="currentColumn"
+      :below="window.total.value - current - 1"
+      :shown="shown"
+      @next="grid?.go(current + 1)"
+      @edit="grid?.type()"
+    />
   </div>
 </template>

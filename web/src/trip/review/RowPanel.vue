@@ -2,7 +2,7 @@
 /** The side panel: the selected row, what is asked about it, and the answers. */
 import { computed } from "vue";
 
-import { api, data, type Row } from "@/api/client";
+import { api, data, type Row, type Schemas } from "@/api/client";
 import { count, exact, many } from "@/parts/format";
 import VerdictSign from "@/parts/VerdictSign.vue";
 import { word } from "@/parts/verdicts";
@@ -13,12 +13,21 @@ import { useDoing } from "@/ui/doing";
 import SidePanel from "@/ui/SidePanel.vue";
 
 import { useTripContext } from "../context";
+import CellCard from "../edit/CellCard.vue";
+import FixCell from "../edit/FixCell.vue";
+import ReplaceCard from "../edit/ReplaceCard.vue";
 import { type Answer, useDeciding } from "./deciding";
 import EmptiedCells from "./EmptiedCells.vue";
 import RowQuestions from "./RowQuestions.vue";
 
-const props = defineProps<{ row: Row | undefined; column: number }>();
-const emit = defineEmits<{ next: [] }>();
+const props = defineProps<{
+  row: Row | undefined;
+  column: number;
+  /** How many rows stand below this one, and which are shown: edits of many cells reach these. */
+  below?: number;
+  shown?: Schemas["Shown"];
+}>();
+const emit = defineEmits<{ next: []; edit: [] }>();
 const { trip, mayPrepare } = useTripContext();
 const { decide, undo, open } = useDeciding();
 const STATES: Record<string, string> = {
@@ -41,6 +50,14 @@ const cells = computed(() =>
   trip.value.columns.map((column, at) => ({ column, cell: props.row?.cells[at] })).filter(({ cell }) => cell?.do),
 );
 const conflicts = computed(() => cells.value.filter(({ cell }) => cell?.do === "held"));
+/** The cells for which the row is not in: put right here, where the reason is read. */
+const faulty = computed(() => {
+  if (!["rejected", "refused"].includes(props.row?.state ?? "")) return [];
+  const fields = new Set(props.row?.faults?.map((fault) => fault.field_name).filter(Boolean));
+  return trip.value.columns
+    .map((column, at) => ({ column, cell: props.row?.cells[at] }))
+    .filter(({ column, cell }) => cell?.do === "bad" || fields.has(column.field_name ?? ""));
+});
 const writes = computed(() => cells.value.filter(({ cell }) => cell?.do === "write"));
 const emptied = computed(() => cells.value.filter(({ cell }) => cell?.do === "emptied"));
 /** The column whose emptied cells are asked about where the row itself asks none. */
@@ -132,6 +149,9 @@ useKeys("This row", [
       <p v-for="warning in row.warnings" :key="warning" class="rounded bg-held-tint px-2 py-1 text-held">
         The application warns: {{ warning }}
       </p>
+      <section v-if="faulty.length && mayPrepare" class="card grid gap-2">
+        <FixCell v-for="{ column: c, cell } in faulty" :key="c.column" :row-id="row.row_id" :column="c" :cell="cell" />
+      </section>
       <RowQuestions :row="row" :cells="cells" />
       <EmptiedCells
         v-for="{ column: c, cell } in emptied"
@@ -186,6 +206,10 @@ useKeys("This row", [
       </div>
     </template>
     <p v-else>Choose a row to see what it does and why.</p>
+    <template v-if="row && trip.columns[column] && shown">
+      <CellCard :row="row" :column="trip.columns[column]" :below="below ?? 0" :shown="shown" @edit="emit('edit')" />
+      <ReplaceCard :column="trip.columns[column]" :shown="shown" />
+    </template>
     <EmptiedCells v-if="asked" class="mt-auto" :column="asked" />
     <section v-if="chosen?.changed" class="card" :class="{ 'mt-auto': !asked }">
       <b>{{ chosen.field_label }}, {{ many(chosen.changed, "change", "changes") }}</b>
