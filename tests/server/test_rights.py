@@ -72,6 +72,7 @@ ENDPOINTS: dict[tuple[str, str], str] = {
     ("get", f"{UPLOAD}/rows"): VIEWER,
     ("post", f"{UPLOAD}/recognise"): PREPARER,
     ("post", f"{UPLOAD}/bring-in"): PREPARER,
+    ("post", f"{UPLOAD}/parts"): PREPARER,
     ("get", "api/jobs/<int:pk>"): VIEWER,
     ("delete", "api/jobs/<int:pk>"): PREPARER,
     ("get", "api/journal"): VIEWER,

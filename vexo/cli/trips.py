@@ -70,7 +70,7 @@ def print_plan(trip: Trip, as_json: bool) -> None:
 @click.command("bring-in")
 @click.argument("application")
 @click.argument("record_type", metavar="TYPE")
-@click.argument("file", type=click.Path(path_type=Path))
+@click.argument("files", metavar="FILE…", type=click.Path(path_type=Path), nargs=-1, required=True)
 @click.option("--key", "key", multiple=True, help="A key field; several together make one key.")
 @click.option("--operation", type=_OPERATIONS, default=None)
 @click.option("--map", "maps", multiple=True, metavar="COLUMN=FIELD", help="Where a column goes; COLUMN= for nowhere.")
@@ -85,7 +85,7 @@ def bring_in(
     setting: Setting,
     application: str,
     record_type: str,
-    file: Path,
+    files: tuple[Path, ...],
     key: tuple[str, ...],
     operation: str | None,
     maps: tuple[str, ...],
@@ -99,10 +99,13 @@ def bring_in(
     marks: bool,
     as_json: bool,
 ) -> None:
-    """Bring a sheet in, up to Review. Nothing is written to the application."""
+    """Bring a sheet in, up to Review. Nothing is written to the application.
+
+    Several files are one list in parts, one below the other.
+    """
     from vexo.server.applications.services import find_application
     from vexo.server.bringin.bringing import start_bringing_in
-    from vexo.server.bringin.uploads import take_file
+    from vexo.server.bringin.uploads import join, take_file
     from vexo.server.jobs.working import enqueue
     from vexo.server.people.rights import Action, require
     from vexo.server.review.plans import newest_plan, settings_for
@@ -110,10 +113,13 @@ def bring_in(
     person = setting.person()
     require(person, Action.PREPARE)
     found, said = find_application(application), _said(maps)
+    upload, *others = [take_file(file, person.username) for file in files]
+    if others:
+        upload = join(upload.pk, [other.pk for other in others], person.username)
     job = start_bringing_in(
         found,
         record_type,
-        take_file(file, person.username),
+        upload,
         person,
         key=key,
         operation=operation or "",
@@ -131,7 +137,7 @@ def bring_in(
     elif made.revision != trip.revision:
         finish(enqueue("plan", person.username, trip, mine=True, fresh=True))
     if done.get("unchanged"):
-        click.echo(f"{file.name} is trip {done['trip']}'s newest sheet already, unchanged.", err=True)
+        click.echo(f"{upload.name} is trip {done['trip']}'s newest sheet already, unchanged.", err=True)
     print_plan(trip, as_json)
 
 

@@ -6,10 +6,10 @@ import { useRoute, useRouter } from "vue-router";
 import { onSignedOut, queryClient, serverLost } from "./api/client";
 import { useHealth, useMay, useSession } from "./api/queries";
 import SignInPage from "./signin/SignInPage.vue";
-import { bring, sending } from "./shell/bringing";
+import { bring, pastedSheet, sending } from "./shell/bringing";
 import FindDialog from "./shell/FindDialog.vue";
 import FootLine from "./shell/FootLine.vue";
-import { onKey, useKeys } from "./shell/keys";
+import { onKey, typing, useKeys } from "./shell/keys";
 import KeysDialog from "./shell/KeysDialog.vue";
 import { dismiss, notices } from "./shell/notices";
 import PasswordDialog from "./people/PasswordDialog.vue";
@@ -61,16 +61,22 @@ useEventListener(window, "drop", (event: DragEvent) => {
   if (!hasFile(event)) return;
   event.preventDefault();
   dropping.value = false;
-  const file = event.dataTransfer?.files[0];
   const on = route.name === "trip" ? Number(route.params.id) : undefined;
-  if (file && mayPrepare.value) void bring(file, { on });
+  if (mayPrepare.value) void bring([...(event.dataTransfer?.files ?? [])], { on });
+});
+/** A block from a spreadsheet, pasted where nothing else takes it, is a sheet. */
+useEventListener(window, "paste", (event: ClipboardEvent) => {
+  if (event.defaultPrevented || typing(event.target) || document.querySelector('[role="dialog"]')) return;
+  const file = pastedSheet(event.clipboardData?.getData("text/plain") ?? "");
+  if (!file || !mayPrepare.value || !person.value) return;
+  event.preventDefault();
+  void bring(file);
 });
 
 function chose(event: Event): void {
   const input = event.target;
   if (!(input instanceof HTMLInputElement)) return;
-  const file = input.files?.[0];
-  if (file) void bring(file);
+  void bring([...(input.files ?? [])]);
   input.value = "";
 }
 </script>
@@ -116,6 +122,7 @@ function chose(event: Event): void {
     <input
       ref="chooser"
       type="file"
+      multiple
       class="hidden"
       data-testid="file"
       tabindex="-1"
@@ -127,7 +134,9 @@ function chose(event: Event): void {
       v-if="dropping"
       class="pointer-events-none fixed inset-0 z-50 grid place-items-center border-4 border-dashed border-marine bg-marine-tint/90"
     >
-      <p class="text-2xl font-bold text-marine">Drop the sheet: Vexo reads it and finds its trip.</p>
+      <p class="text-2xl font-bold text-marine">
+        Drop the sheet: Vexo reads it and finds its trip. Several files are one list.
+      </p>
     </div>
     <FindDialog :open="finding" @close="finding = false" @bring="chooser?.click()" @keys="keysOpen = true" />
     <KeysDialog :open="keysOpen" @close="keysOpen = false" />

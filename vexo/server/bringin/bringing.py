@@ -309,6 +309,7 @@ def _take_in(
         recognised=made.recognised,
         origin=incoming.origin,
         differs=made.differs,
+        files=[{"name": part.name, "path": part.path} for part in upload.whole_list[1:]],
         totals={"came": figures, "now": figures},
         added_by=job.by,
     )
@@ -329,7 +330,7 @@ def _take_in(
     trip.key = asked["key"] or trip.key
     values = {"next_row": trip.next_row, "said": trip.said, "operation": trip.operation, "key": trip.key}
     Trip.objects.filter(pk=trip.pk).update(**values)
-    Upload.objects.filter(pk=upload.pk).update(trip=trip, known=None)
+    Upload.objects.filter(pk__in=[one.pk for one in upload.whole_list]).update(trip=trip, known=None)
     told = {
         "id": sheet.pk,
         "rows": sheet.rows,

@@ -15,7 +15,8 @@ class Upload(models.Model):
     It waits at File until it is said what it is about. ``choices`` is how a person wants it read, ``profile`` what was
     found in it, ``known`` where it may belong, ``trouble`` why it cannot be read. ``recognising`` and ``bringing`` are
     the jobs that were asked for when it was whole; each is asked for once. ``trip`` is where it came in; ``left`` are
-    files that nobody wanted; ``read`` are those whose cells are in the cache.
+    files that nobody wanted; ``read`` are those whose cells are in the cache. A file that ``continues`` another is
+    one of its parts: their rows are one list.
     """
 
     name = models.CharField(max_length=300)
@@ -34,6 +35,7 @@ class Upload(models.Model):
     trip = models.ForeignKey(Trip, models.SET_NULL, null=True, related_name="uploads")
     left = models.BooleanField(default=False)
     read = models.BooleanField(default=False)
+    continues = models.ForeignKey("self", models.CASCADE, null=True, related_name="parts")
 
     class Meta:
         ordering = ("id",)
@@ -42,6 +44,11 @@ class Upload(models.Model):
     def path(self) -> str:
         """Where its bytes are, in the data folder."""
         return f"files/uploads/{self.pk}"
+
+    @property
+    def whole_list(self) -> list[Upload]:
+        """The files that make up the list that it begins, itself first."""
+        return [self, *self.parts.order_by("id")]
 
     @property
     def said(self) -> Choices:

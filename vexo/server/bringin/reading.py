@@ -7,11 +7,13 @@ import json
 import uuid
 from datetime import timedelta
 from pathlib import Path
+from typing import Any
 
 import polars as pl
 from django.utils import timezone
 
 from vexo.core.sheets import Choices, SheetProfile, read_sheet
+from vexo.core.sheets.joining import FilePart, join_parts
 from vexo.core.sheets.shaping import Shaped, reshape
 from vexo.core.sheets.stored import aside_of, write_shaped
 
@@ -24,9 +26,13 @@ _SHOWN_FOR = timedelta(hours=1)
 
 
 def place_of(upload: Upload, choices: Choices) -> str:
-    """Where the cells of an upload are once they are read by these choices."""
+    """Where the cells of an upload are once they are read by these choices, with those of its parts."""
+    return _place(upload, choices, [[part.pk, part.choices] for part in upload.parts.order_by("id")])
+
+
+def _place(upload: Upload, choices: Choices, parts: list[Any]) -> str:
     asked = Choices(choices.worksheet, choices.header, choices.encoding, choices.delimiter)
-    made_of = hashlib.sha256(json.dumps([_VERSION, asked.to_json()]).encode()).hexdigest()[:16]
+    made_of = hashlib.sha256(json.dumps([_VERSION, asked.to_json(), *parts]).encode()).hexdigest()[:16]
     return f"stages/reading/{upload.pk}-{upload.began_at:%Y%m%d%H%M%S%f}-{made_of}.parquet"
 
 
@@ -49,21 +55,42 @@ def _settle(part: Path, profile: SheetProfile, target: Path) -> None:
 
 
 def read_upload(upload: Upload) -> tuple[pl.DataFrame, SheetProfile]:
-    """The cells and what was found, as a person wants it read. A file is read once: whoever asks again is given what
-    was read before, and another header is found without the file.
+    """The cells and what was found, as a person wants it read; of a list in parts, those of all its files. A file is
+    read once: whoever asks again is given what was read before, and another header is found without the file.
 
     Raises:
         SheetError
     """
+    parts = list(upload.parts.order_by("id"))
+    if not parts:
+        return _read_one(upload)
+    place = place_of(upload, upload.said)
+    before = _kept(place)
+    if before is not None:
+        return before.cells, before.profile
+    read = [FilePart(one.name, *_read_one(one)) for one in (upload, *parts)]
+    cells, profile = join_parts(read)
+    target = absolute(place)
+    part = target.with_name(f".{uuid.uuid4().hex}.parquet")
+    try:
+        write_shaped(Shaped(cells, cells.head(0), profile), part)
+        _settle(part, profile, target)
+    finally:
+        for ending in (".parquet", ".aside", ".json"):
+            part.with_suffix(ending).unlink(missing_ok=True)
+    return cells, profile
+
+
+def _read_one(upload: Upload) -> tuple[pl.DataFrame, SheetProfile]:
     choices = upload.said
-    place = place_of(upload, choices)
+    place = _place(upload, choices, [])
     before = _kept(place)
     if before is not None:
         return before.cells, before.profile
     target = absolute(place)
     target.parent.mkdir(parents=True, exist_ok=True)
     part = target.with_name(f".{uuid.uuid4().hex}.parquet")
-    read = _kept(place_of(upload, choices.of_the_file)) if choices.header is not None else None
+    read = _kept(_place(upload, choices.of_the_file, [])) if choices.header is not None else None
     try:
         if read is not None:
             shaped = reshape(read, choices)

@@ -65,9 +65,12 @@ class Found:
 
 
 def digest_of(upload: Upload) -> str:
-    """A file's content as one text."""
-    with absolute(upload.path).open("rb") as file:
-        return hashlib.file_digest(file, "sha256").hexdigest()
+    """A file's content as one text; of a list in parts that of all its files."""
+    digests = []
+    for one in upload.whole_list:
+        with absolute(one.path).open("rb") as file:
+            digests.append(hashlib.file_digest(file, "sha256").hexdigest())
+    return digests[0] if len(digests) == 1 else hashlib.sha256(" ".join(digests).encode()).hexdigest()
 
 
 def by_stamp(profile: SheetProfile) -> Found | None:

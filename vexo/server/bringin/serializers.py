@@ -27,6 +27,12 @@ class UploadStateSerializer(serializers.Serializer[Any]):
     received = serializers.IntegerField()
 
 
+class PartsSerializer(serializers.Serializer[Any]):
+    """Files that continue another one."""
+
+    parts = serializers.ListField(child=serializers.IntegerField(min_value=1), min_length=1, max_length=200)
+
+
 class FitSerializer(serializers.Serializer[Any]):
     """A record type that a sheet could be about, and how many of its columns are known there."""
 
@@ -99,9 +105,14 @@ class WaitingDetailSerializer(WaitingSerializer):
     found = serializers.SerializerMethodField()
     columns = serializers.SerializerMethodField()
     choices = ChoicesSerializer()
+    files = serializers.SerializerMethodField()
 
     class Meta(WaitingSerializer.Meta):
-        fields = (*WaitingSerializer.Meta.fields, "found", "columns", "choices")  # type: ignore[assignment]
+        fields = (*WaitingSerializer.Meta.fields, "found", "columns", "choices", "files")  # type: ignore[assignment]
+
+    @extend_schema_field(serializers.ListField(child=_TEXTS()))
+    def get_files(self, upload: Upload) -> list[str]:
+        return [one.name for one in upload.whole_list]
 
     @extend_schema_field(FoundSerializer)
     def get_found(self, upload: Upload) -> dict[str, Any]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import shutil
+from collections.abc import Sequence
 from pathlib import Path
 
 from django.db import transaction
@@ -80,7 +81,8 @@ def add(number: int, by: str, offset: int, content: bytes) -> int:
 
 def waiting() -> QuerySet[Upload]:
     """Files that came whole and wait at File to be told what they are about, the newest first."""
-    return Upload.objects.filter(whole=True, left=False, trip=None).exclude(recognising=None).order_by("-id")
+    free = Upload.objects.filter(whole=True, left=False, trip=None, continues=None)
+    return free.exclude(recognising=None).order_by("-id")
 
 
 def waits(number: int) -> bool:
@@ -112,8 +114,31 @@ def leave(number: int, by: str) -> None:
     if not Upload.objects.filter(pk=number, left=False, trip=None).update(left=True):
         return
     note(by, "left", f"Left {upload.name}, which belonged to no trip", file=upload.name)
-    forget(upload)
-    absolute(upload.path).unlink(missing_ok=True)
+    for one in upload.whole_list:
+        forget(one)
+        absolute(one.path).unlink(missing_ok=True)
+
+
+def join(number: int, others: Sequence[int], by: str) -> Upload:
+    """Say that files are one list in parts: the others continue the first, and all of it is looked at anew.
+
+    Raises:
+        PlainError: where one of them is not whole, is in on a trip, or is part of another list.
+    """
+    upload = finish(number, by) if not waits(number) else find_waiting(number)
+    with transaction.atomic():
+        upload.refresh_from_db()
+        for other in others:
+            one = finish(other, by)
+            taken = one.trip_id is not None or one.left or one.continues_id is not None or one.parts.exists()
+            if taken or one.pk == upload.pk or upload.trip_id is not None or upload.continues_id is not None:
+                raise PlainError(f"{one.name} cannot be made a part of {upload.name}. Bring it in by itself.", "parts")
+            Upload.objects.filter(pk=one.pk).update(continues=upload)
+        Upload.objects.filter(pk=upload.pk).update(digest="", profile=None, known=None, recognising=None, trouble="")
+        upload.refresh_from_db()
+        names = ", ".join(one.name for one in upload.whole_list)
+        note(by, "joined", f"Put together as one list: {names}"[:300], file=upload.name)
+    return upload
 
 
 def finish(number: int, by: str) -> Upload:

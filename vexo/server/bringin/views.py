@@ -32,6 +32,7 @@ from .reading import place_of
 from .serializers import (
     BringInSerializer,
     ChangeSerializer,
+    PartsSerializer,
     UploadSerializer,
     UploadStateSerializer,
     WaitingDetailSerializer,
@@ -136,6 +137,19 @@ class RecogniseView(APIView):
         person = person_of(request)
         job = start_recognising(uploads.finish(number, person.username), person)
         return Response(JobSerializer(job).data, status=202)
+
+
+class PartsView(APIView):
+    rights = {"POST": Action.PREPARE}
+
+    @extend_schema(request=PartsSerializer, responses=JobSerializer)
+    def post(self, request: Request, number: int) -> Response:
+        """All of these files are there: they are one list in parts; find out what it is about."""
+        asked = PartsSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        person = person_of(request)
+        upload = uploads.join(number, asked.validated_data["parts"], person.username)
+        return Response(JobSerializer(start_recognising(upload, person)).data, status=202)
 
 
 class BringInView(APIView):

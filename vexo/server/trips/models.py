@@ -82,7 +82,7 @@ class Sheet(models.Model):
     rows from ``first_row`` on are new to the trip with this sheet, ``known_rows`` counts those that it was known by.
     ``choices`` is how a person wanted it read, ``origin`` what it was known by (``how``, ``account``) or where else it
     comes from (``label``, ``stage``), and ``differs`` what it has other than the version before. ``totals`` are its
-    columns in figures, as they came.
+    columns in figures, as they came; ``files`` its other files (``name``, ``path``), where it is a list in parts.
     """
 
     OUT, IN = "out", "in"
@@ -103,6 +103,7 @@ class Sheet(models.Model):
     origin = models.JSONField(default=no_origin)
     differs = models.JSONField(null=True)
     totals = models.JSONField(default=dict)
+    files = models.JSONField(default=list)
     added_by = models.CharField(max_length=150)
     added_at = models.DateTimeField(auto_now_add=True)
 

@@ -272,6 +272,7 @@ class SheetSerializer(serializers.ModelSerializer[Sheet]):
     choices = ChoicesSerializer()
     origin = OriginSerializer()
     differs = DiffersSerializer(allow_null=True)
+    files = serializers.SerializerMethodField()
 
     class Meta:
         model = Sheet
@@ -288,7 +289,12 @@ class SheetSerializer(serializers.ModelSerializer[Sheet]):
             "choices",
             "origin",
             "differs",
+            "files",
         )
+
+    @extend_schema_field(serializers.ListField(child=_TEXTS()))
+    def get_files(self, sheet: Sheet) -> list[str]:
+        return [sheet.name, *[one["name"] for one in sheet.files]]
 
     @extend_schema_field(FoundSerializer)
     def get_found(self, sheet: Sheet) -> dict[str, Any]:

@@ -96,14 +96,21 @@ class RecordView(APIView):
 class SheetView(APIView):
     """A file of the trip, as it came or went."""
 
-    @extend_schema(responses={200: OpenApiTypes.BINARY})
+    @extend_schema(responses={200: OpenApiTypes.BINARY}, parameters=[OpenApiParameter("file", OpenApiTypes.INT)])
     def get(self, request: Request, pk: int, sheet: int) -> FileResponse:
+        """Of a list in parts ``file`` says which of its files, the first being 0."""
         found = get_object_or_404(Sheet.objects.select_related("trip__application"), trip=pk, pk=sheet)
-        if not stages.there(found.path):
-            raise stages.StageLost(found.path)
-        file = absolute(found.path).open("rb")
-        downloaded(found.trip, person_of(request), found.name, found.rows)
-        return FileResponse(file, as_attachment=True, filename=found.name)
+        asked = request.query_params.get("file", "0")
+        files = [{"name": found.name, "path": found.path}, *found.files]
+        at = int(asked) if asked.isdecimal() and len(asked) < 5 else 0
+        if at >= len(files):
+            raise NotFound
+        name, path = files[at]["name"], files[at]["path"]
+        if not stages.there(path):
+            raise stages.StageLost(path)
+        file = absolute(path).open("rb")
+        downloaded(found.trip, person_of(request), name, found.rows)
+        return FileResponse(file, as_attachment=True, filename=name)
 
 
 class CarriedView(APIView):

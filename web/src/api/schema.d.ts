@@ -521,7 +521,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description A file of the trip, as it came or went. */
+        /** @description Of a list in parts ``file`` says which of its files, the first being 0. */
         get: operations["trips_sheets_retrieve"];
         put?: never;
         post?: never;
@@ -580,6 +580,23 @@ export interface paths {
         put?: never;
         /** @description All parts are there: bring it in as records of a type. Asked twice, it is done once. */
         post: operations["uploads_bring_in_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/uploads/{number}/parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description All of these files are there: they are one list in parts; find out what it is about. */
+        post: operations["uploads_parts_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1129,6 +1146,10 @@ export interface components {
             old: string;
             new: string;
         };
+        /** @description Files that continue another one. */
+        Parts: {
+            parts: number[];
+        };
         Pass: {
             number: number;
             plan: number;
@@ -1365,6 +1386,7 @@ export interface components {
             choices: components["schemas"]["Choices"];
             origin: components["schemas"]["Origin"];
             differs: components["schemas"]["Differs"] | null;
+            readonly files: string[];
         };
         SheetColumn: {
             name: string;
@@ -1559,6 +1581,7 @@ export interface components {
             readonly found: components["schemas"]["Found"];
             readonly columns: components["schemas"]["SheetColumn"][];
             choices: components["schemas"]["Choices"];
+            readonly files: string[];
         };
         /** @description A person as what they did is shown: ``username`` tells who, ``name`` is for reading. */
         Who: {
@@ -2507,7 +2530,9 @@ export interface operations {
     };
     trips_sheets_retrieve: {
         parameters: {
-            query?: never;
+            query?: {
+                file?: number;
+            };
             header?: never;
             path: {
                 id: number;
@@ -2675,6 +2700,31 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["BringIn"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+        };
+    };
+    uploads_parts_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Parts"];
             };
         };
         responses: {

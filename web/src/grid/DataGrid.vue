@@ -205,6 +205,17 @@ function onPaste(event: ClipboardEvent): void {
   emit("paste", row, currentColumn.value, text);
 }
 useKeys("Rows", [
+  ...(props.editable
+    ? [
+        {
+          key: "Enter",
+          says: "edit the cell",
+          run: () => {
+            if (document.activeElement !== scroller.value) type();
+          },
+        },
+      ]
+    : []),
   { key: "J", says: "next row", run: () => OWN.ArrowDown?.() },
   { key: "K", says: "previous row", run: () => OWN.ArrowUp?.() },
   ...["Arrows", "Page Up", "Page Down", "Home", "End"].map((key) => ({

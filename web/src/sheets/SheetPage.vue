@@ -24,6 +24,7 @@ import FindingsCard from "./FindingsCard.vue";
 import HowRead from "./HowRead.vue";
 import KnownTrip from "./KnownTrip.vue";
 import LikelyTrips from "./LikelyTrips.vue";
+import PartsCard from "./PartsCard.vue";
 import TitleRows from "./TitleRows.vue";
 import WhatAbout from "./WhatAbout.vue";
 
@@ -144,6 +145,10 @@ const ready = computed(
 function bringIn(): void {
   if (ready.value) taking.start({ ...about.value, trip: "new" });
 }
+const lookAnew = (): void => {
+  version.value += 1;
+  void refetch();
+};
 const reading = useDoing<unknown, Schemas["Choices"]>(
   async ({ prefix, marks: count_, ...body }) => {
     marks.value = !!count_;
@@ -154,7 +159,7 @@ const reading = useDoing<unknown, Schemas["Choices"]>(
     const asked = await data(api.PATCH("/api/uploads/{number}", { params, body }));
     await jobDone(asked.id);
   },
-  { failed: () => {}, after: () => ((version.value += 1), refetch()) },
+  { failed: () => {}, after: lookAnew },
 );
 const leaving = useDoing(
   async () => {
@@ -184,7 +189,12 @@ useKeys("The sheet", [{ key: "B", says: "bring it in", run: bringIn }]);
 <template>
   <div v-if="sheet" class="flex min-h-0 flex-1 flex-col">
     <div class="where">
-      <h1>{{ sheet.name }}</h1>
+      <h1>
+        {{ sheet.name
+        }}<template v-if="sheet.files.length > 1">
+          and {{ many(sheet.files.length - 1, "more file", "more files") }}</template
+        >
+      </h1>
       <span class="soft"
         >dropped {{ when(sheet.began_at) }} by {{ sheet.by.name }} · nothing has been asked or written yet</span
       >
@@ -252,6 +262,13 @@ useKeys("The sheet", [{ key: "B", says: "bring it in", run: bringIn }]);
           :choices="choices"
           :disabled="!mayPrepare || reading.busy.value || taking.busy.value"
           @change="reading.start($event)"
+        />
+        <PartsCard
+          v-if="sheet.trip == null && mayPrepare"
+          :upload="id"
+          :files="sheet.files"
+          :disabled="coming || sheet.state === 'reading'"
+          @added="lookAnew()"
         />
         <FindingsCard :findings="sheet.found.findings ?? []" />
       </SidePanel>

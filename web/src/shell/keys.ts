@@ -28,7 +28,7 @@ function name(event: KeyboardEvent): string {
 }
 
 /** Letters go to what is written in, and to a list that is searched by its first letters. */
-const typing = (target: EventTarget | null): boolean =>
+export const typing = (target: EventTarget | null): boolean =>
   target instanceof HTMLElement &&
   (target.isContentEditable ||
     /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName) ||

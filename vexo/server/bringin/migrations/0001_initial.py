@@ -32,6 +32,7 @@ class Migration(migrations.Migration):
                 ('bringing', models.PositiveBigIntegerField(null=True)),
                 ('left', models.BooleanField(default=False)),
                 ('read', models.BooleanField(default=False)),
+                ('continues', models.ForeignKey(null=True, on_delete=django.db.models.deletion.CASCADE, related_name='parts', to='bringin.upload')),
                 ('trip', models.ForeignKey(null=True, on_delete=django.db.models.deletion.SET_NULL, related_name='uploads', to='trips.trip')),
             ],
             options={

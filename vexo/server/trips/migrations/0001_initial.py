@@ -43,6 +43,7 @@ class Migration(migrations.Migration):
                 ('origin', models.JSONField(default=vexo.server.trips.models.no_origin)),
                 ('differs', models.JSONField(null=True)),
                 ('totals', models.JSONField(default=dict)),
+                ('files', models.JSONField(default=list)),
                 ('added_by', models.CharField(max_length=150)),
                 ('added_at', models.DateTimeField(auto_now_add=True)),
                 ('part', models.ForeignKey(null=True, on_delete=django.db.models.deletion.SET_NULL, related_name='sheets', to='trips.part')),

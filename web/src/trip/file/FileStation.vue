@@ -204,7 +204,14 @@ function chose(event: Event): void {
           @edit="grid?.type()"
         />
         <WhichRows v-if="trip.only.condition || trip.only.left_out" />
-        <a class="btn" :href="`/api/trips/${trip.id}/sheets/${sheet.id}`" download>Download {{ sheet.name }}</a>
+        <a
+          v-for="(name, at) in sheet.files"
+          :key="at"
+          class="btn"
+          :href="`/api/trips/${trip.id}/sheets/${sheet.id}?file=${at}`"
+          download
+          >Download {{ name }}</a
+        >
         <button v-if="mayPrepare" type="button" class="btn" @click="chooser?.click()">
           Bring in a corrected version…
         </button>

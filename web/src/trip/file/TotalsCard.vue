@@ -14,7 +14,9 @@ const props = defineProps<{
 }>();
 const { trip, mayPrepare } = useTripContext();
 const { expect, open } = useEditing();
-const sums = computed(() => trip.value.columns.filter((c) => c.totals?.sum));
+const NUMBERS = ["decimal", "whole number"];
+/** Columns of numbers: by their field, or by what stands in them where they have none. */
+const sums = computed(() => trip.value.columns.filter((c) => c.totals?.sum && (!c.kind || NUMBERS.includes(c.kind))));
 const report = computed(() => trip.value.passes.findLast((one) => one.report)?.report);
 const expected = (what: string) => trip.value.expected.find((one) => one.what === what);
 const asked = ref<string>();
@@ -33,8 +35,8 @@ function keep(): void {
     expect({ rows: typed.value.trim() ? number : null });
   } else if (what) expect({ rows: rows ? Number(rows) : null, sums: { [what]: typed.value } });
 }
-/** The field's own sums: all rows, as they will be, as they are, and after. */
-function lines(column: Column): { says: string; sum: string | null | undefined }[] {
+/** The field's own sums: as planned, as they are, and after. */
+function besides(column: Column): { says: string; sum: string | null | undefined }[] {
   const name = column.field_name ?? "";
   const planned = trip.value.planned_totals[name];
   const after = report.value?.totals?.[name];
@@ -50,77 +52,66 @@ function lines(column: Column): { says: string; sum: string | null | undefined }
     { says: "application now", sum: planned.before },
   ];
 }
+const lines = computed(() => [
+  { what: "", sum: count(trip.value.rows), says: "", others: [], expected: expected("") },
+  ...sums.value.map((column) => ({
+    what: column.header,
+    sum: exact(column.totals?.sum),
+    says:
+      `${count(column.filled)} filled, ${count(column.different)} different, ` +
+      `${exact(column.totals?.least)} to ${exact(column.totals?.greatest)}`,
+    others: besides(column),
+    expected: expected(column.header),
+  })),
+]);
 const words = (off: string): string =>
   off === "?" ? "cannot be told" : off.startsWith("-") ? `${exact(off.slice(1))} less` : `${exact(off.slice(1))} more`;
 </script>
 
 <template>
-  <section class="card" data-testid="totals">
-    <b>Counts and totals</b>
-    <table class="mt-1 w-full text-small">
-      <caption class="sr-only">
-        Rows and sums, and what is expected
-      </caption>
-      <tbody>
-        <tr v-for="what in ['', ...sums.map((c) => c.header)]" :key="what" class="border-t border-rule align-top">
-          <th scope="row" class="py-1 pr-2 text-left font-normal break-words">
-            {{ what || "Rows" }}
-            <template v-for="column in sums.filter((c) => c.header === what)" :key="column.column"
-              ><span class="soft block text-data"
-                >{{ count(column.filled) }} filled, {{ count(column.different) }} different;
-                {{ exact(column.totals?.least) }} to {{ exact(column.totals?.greatest) }}</span
-              >
-              <span v-for="line in lines(column)" :key="line.says" class="soft flex justify-between text-data"
-                ><span>{{ line.says }}</span></span
-              >
-            </template>
-          </th>
-          <td class="py-1 text-right">
-            <span class="mono block">{{
-              what ? exact(sums.find((c) => c.header === what)?.totals?.sum) : count(trip.rows)
-            }}</span>
-            <span v-if="what" class="soft block text-data">&nbsp;</span>
-            <template v-for="column in sums.filter((c) => c.header === what)" :key="column.column"
-              ><span v-for="line in lines(column)" :key="line.says" class="mono soft block text-data">{{
-                exact(line.sum) || "—"
-              }}</span></template
-            >
-            <form v-if="asked === what" class="mt-1" @submit.prevent="keep()">
-              <input
-                v-model="typed"
-                class="input mono !min-h-6 !w-28 !py-0 text-right"
-                :aria-label="what ? `Expected sum of ${what}` : 'Expected rows'"
-                name="expected"
-                autocomplete="off"
-                @vue:mounted="({ el }: { el: HTMLElement }) => el.focus()"
-                @keydown.esc="asked = undefined"
-              />
-            </form>
-            <template v-else>
-              <span
-                v-if="expected(what)"
-                class="block text-data font-semibold"
-                :class="expected(what)?.off ? 'text-reject' : 'text-create'"
-                >{{
-                  expected(what)?.off
-                    ? `expected ${expected(what)?.expected}: ${words(expected(what)?.off ?? "")}`
-                    : "as expected"
-                }}</span
-              >
-              <button
-                v-if="mayPrepare"
-                type="button"
-                class="text-data text-marine underline"
-                :disabled="!open"
-                :aria-label="what ? `Say the expected sum of ${what}` : 'Say how many rows are expected'"
-                @click="ask(what)"
-              >
-                {{ expected(what) ? "change" : "expect…" }}
-              </button>
-            </template>
-          </td>
-        </tr>
-      </tbody>
-    </table>
+  <section class="card !px-0 !py-1" data-testid="totals" aria-label="Counts and totals">
+    <div v-for="one in lines" :key="one.what" class="border-t border-rule px-3 py-1.5 first:border-0">
+      <p class="flex items-baseline gap-2">
+        <span class="min-w-0 flex-1 font-semibold break-words">{{ one.what || "Rows" }}</span>
+        <span class="mono !text-ink">{{ one.sum }}</span>
+      </p>
+      <p v-if="one.says" class="text-data">{{ one.says }}</p>
+      <p v-for="other in one.others" :key="other.says" class="flex justify-between gap-2 text-data">
+        <span>{{ other.says }}</span><span class="mono">{{ exact(other.sum) || "—" }}</span>
+      </p>
+      <form v-if="asked === one.what" class="mt-1 flex items-center justify-end gap-2" @submit.prevent="keep()">
+        <span class="text-data">expected</span>
+        <input
+          v-model="typed"
+          class="input mono !min-h-6 !w-32 !py-0 text-right"
+          :aria-label="one.what ? `Expected sum of ${one.what}` : 'Expected rows'"
+          name="expected"
+          autocomplete="off"
+          @vue:mounted="({ el }: { el: HTMLElement }) => el.focus()"
+          @keydown.esc="asked = undefined"
+        />
+      </form>
+      <p v-else class="flex flex-wrap items-baseline justify-end gap-2 text-data">
+        <span
+          v-if="one.expected"
+          class="font-semibold"
+          :class="one.expected.off ? '!text-reject' : '!text-create'"
+          data-testid="checked"
+          >{{
+            one.expected.off ? `expected ${one.expected.expected}: ${words(one.expected.off)}` : "as expected"
+          }}</span
+        >
+        <button
+          v-if="mayPrepare"
+          type="button"
+          class="min-h-6 text-marine underline"
+          :disabled="!open"
+          :aria-label="one.what ? `Say the expected sum of ${one.what}` : 'Say how many rows are expected'"
+          @click="ask(one.what)"
+        >
+          {{ one.expected ? "change" : "expect…" }}
+        </button>
+      </p>
+    </div>
   </section>
 </template>
