@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import polars as pl
 
-from ..values import SPACES
+from ..values import SPACES, bare
 from .findings import Finding
 from .outgoing import PREFIX
-from .sheet import ROW, SheetProfile
+from .sheet import ROW, Column, SheetProfile
+from .totals import as_numbers, with_comma
 
 PREFIXED = rf"^{PREFIX}[=+\-@\t\r{PREFIX}]"
 """A cell that was guarded against being run as a formula."""
@@ -33,6 +34,27 @@ def _counted(cells: pl.DataFrame, profile: SheetProfile, pattern: str) -> list[t
     return found
 
 
+def _among_numbers(cells: pl.DataFrame, column: Column) -> list[Finding]:
+    """Cells of a column of numbers that are none, and decimals behind a comma."""
+    texts, header = cells[column.name], column.header or column.name
+    numbers = as_numbers(texts)
+    if numbers is None:
+        return []
+    found = []
+    others = cells.filter(bare(texts).is_not_null() & numbers.is_null())
+    if len(others):
+        row, few = int(others[ROW][0]), others[column.name].unique(maintain_order=True).head(3).to_list()
+        named = ", ".join(f"\u201c{text}\u201d" for text in few)
+        told = f"Row {row:,}, {header}: {named} among numbers."
+        if len(others) > 1:
+            told = f"{len(others):,} cells of {header!r} from row {row:,} on are no numbers: {named}."
+        found.append(Finding("not-number", told, row, header))
+    commas = with_comma(texts)
+    if commas:
+        found.append(Finding("decimal-comma", f"{commas:,} numbers of {header!r} have a decimal comma.", None, header))
+    return found
+
+
 def notice(cells: pl.DataFrame, profile: SheetProfile) -> tuple[Finding, ...]:
     """What a person has to know of a sheet that is not known to have gone out from here."""
     found = []
@@ -40,6 +62,8 @@ def notice(cells: pl.DataFrame, profile: SheetProfile) -> tuple[Finding, ...]:
         for header, number, row in _counted(cells, profile, PREFIXED):
             told = f"{_cells(number)} of {header!r} from row {row:,} on begin with an apostrophe that guards a formula."
             found.append(Finding("prefix", told, row, header))
+    for column in profile.columns:
+        found += _among_numbers(cells, column)
     for header, number, row in _counted(cells, profile, _MARK):
         told = f"{_cells(number)} of {header!r} from row {row:,} on look like a mark, such as [clear]."
         found.append(Finding("marks", told, row, header))

@@ -64,6 +64,14 @@ def _form(texts: pl.Series) -> str | None:
     return "comma" if len(some(_FORMS["comma"][1])) and not len(grouped) else "point"
 
 
+def with_comma(texts: pl.Series) -> int:
+    """How many numbers of a column are written with a comma before the decimals."""
+    cells = bare(texts).drop_nulls()
+    if as_numbers(texts) is None or _form(cells) != "comma":
+        return 0
+    return int(cells.str.contains(r"^[+-]?[\d. \x{a0}]*\d,\d+$").sum())
+
+
 def as_numbers(texts: pl.Series) -> pl.Series | None:
     """A column's numbers (null for other cells), or None where it is no column of numbers."""
     cells = bare(texts)

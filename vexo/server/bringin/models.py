@@ -13,7 +13,7 @@ class Upload(models.Model):
     """A file that someone brings. On the disk its name is its number; what it was called is here.
 
     It waits at File until it is said what it is about. ``choices`` is how a person wants it read, ``profile`` what was
-    found in it, ``known`` where it may belong, ``trouble`` why it cannot be read. ``recognising`` and ``bringing`` are
+    found in it, ``totals`` its columns in figures, ``known`` where it may belong, ``trouble`` why it cannot be read. ``recognising`` and ``bringing`` are
     the jobs that were asked for when it was whole; each is asked for once. ``trip`` is where it came in; ``left`` are
     files that nobody wanted; ``read`` are those whose cells are in the cache. A file that ``continues`` another is
     one of its parts: their rows are one list.
@@ -29,6 +29,7 @@ class Upload(models.Model):
     choices = models.JSONField(default=dict)
     profile = models.JSONField(null=True)
     known = models.JSONField(null=True)
+    totals = models.JSONField(default=dict)
     trouble = models.TextField(blank=True)
     recognising = models.PositiveBigIntegerField(null=True)
     bringing = models.PositiveBigIntegerField(null=True)

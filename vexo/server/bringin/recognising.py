@@ -16,6 +16,7 @@ from vexo.core.sheets import SheetError, SheetProfile
 from vexo.core.sheets.laying import row_column, share_as_they_were
 from vexo.core.sheets.noticing import notice
 from vexo.core.sheets.outgoing import OutgoingColumn, outgoing_columns
+from vexo.core.sheets.totals import sheet_totals
 from vexo.core.values import bare, normal
 
 from .. import stages
@@ -221,7 +222,8 @@ def recognise(lease: Lease) -> dict[str, Any]:
     mine.update(profile=told, choices=upload.choices, known=None, trouble="", digest=digest, read=True)
     forget_old()
     known = _known(profile, cells, digest)
-    mine.update(known=known)
+    totals = sheet_totals(cells, [column.name for column in profile.columns])
+    mine.update(known=known, totals=totals)
     return known
 
 

@@ -11,7 +11,7 @@ from vexo.core.columns.lanes import Lane, lanes_from_json
 
 from ..jobs.models import Job
 from ..naming import WhoSerializer
-from ..trips.serializers import ChoicesSerializer, FoundSerializer, LaneSerializer, found_json
+from ..trips.serializers import ChoicesSerializer, ColumnTotalsSerializer, FoundSerializer, LaneSerializer, found_json
 from .models import Upload
 
 _TEXTS = serializers.CharField
@@ -73,6 +73,7 @@ class SheetColumnSerializer(serializers.Serializer[Any]):
     header = _TEXTS(allow_blank=True)
     filled = serializers.IntegerField()
     different = serializers.IntegerField()
+    totals = ColumnTotalsSerializer(allow_null=True)
 
 
 class WaitingSerializer(serializers.ModelSerializer[Upload]):
@@ -121,7 +122,8 @@ class WaitingDetailSerializer(WaitingSerializer):
 
     @extend_schema_field(SheetColumnSerializer(many=True))
     def get_columns(self, upload: Upload) -> Any:
-        return (upload.profile or {}).get("columns", [])
+        columns = (upload.profile or {}).get("columns", [])
+        return [{**column, "totals": upload.totals.get(column["name"])} for column in columns]
 
 
 class BringInSerializer(serializers.Serializer[Any]):

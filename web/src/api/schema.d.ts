@@ -1393,6 +1393,7 @@ export interface components {
             header: string;
             filled: number;
             different: number;
+            totals: components["schemas"]["ColumnTotals"] | null;
         };
         /** @description Which rows are shown, and in which order: an edit of many rows reaches only these. */
         Shown: {

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, ref, type VNode, watch } from "vue";
+import { computed, nextTick, ref, type VNode, watch } from "vue";
 
 import type { Cell } from "@/api/client";
 
@@ -25,7 +25,10 @@ watch(
 const focus = ({ el }: VNode): void => {
   if (!(el instanceof HTMLInputElement)) return;
   el.focus();
-  el.select();
+  // Its text is put in after this.
+  void nextTick(() => {
+    el.select();
+  });
 };
 let over = false;
 watch(

@@ -9,7 +9,7 @@ import { jobDone, useMay, useTrip, useWaiting } from "@/api/queries";
 import type { GridColumn } from "@/grid/columns";
 import DataGrid from "@/grid/DataGrid.vue";
 import { useWindow } from "@/grid/useWindow";
-import { count, many, when } from "@/parts/format";
+import { count, exact, many, when } from "@/parts/format";
 import TheLine from "@/parts/TheLine.vue";
 import { useKeys } from "@/shell/keys";
 import { say } from "@/shell/notices";
@@ -86,6 +86,7 @@ const sentence = computed(() => {
   const found = sheet.value;
   return found ? `${many(found.rows ?? 0, "row", "rows")}, ${many(found.columns.length, "column", "columns")}` : "";
 });
+const sums = computed(() => (sheet.value?.columns ?? []).filter((one) => one.totals?.sum));
 const guards = computed(() => sheet.value?.found.findings?.some((finding) => finding.kind === "prefix"));
 
 const says = ref("");
@@ -271,6 +272,15 @@ useKeys("The sheet", [{ key: "B", says: "bring it in", run: bringIn }]);
           @added="lookAnew()"
         />
         <FindingsCard :findings="sheet.found.findings ?? []" />
+        <section v-if="sums.length" class="card" data-testid="totals">
+          <b>Totals</b>
+          <p v-for="one in sums" :key="one.name" class="flex justify-between gap-2 text-small">
+            <span class="min-w-0 truncate" :title="one.header">{{ one.header || "no name" }}</span><span
+              class="mono !text-ink"
+              >{{ exact(one.totals?.sum) }}</span
+            >
+          </p>
+        </section>
       </SidePanel>
     </div>
   </div>

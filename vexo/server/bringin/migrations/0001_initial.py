@@ -27,6 +27,7 @@ class Migration(migrations.Migration):
                 ('choices', models.JSONField(default=dict)),
                 ('profile', models.JSONField(null=True)),
                 ('known', models.JSONField(null=True)),
+                ('totals', models.JSONField(default=dict)),
                 ('trouble', models.TextField(blank=True)),
                 ('recognising', models.PositiveBigIntegerField(null=True)),
                 ('bringing', models.PositiveBigIntegerField(null=True)),

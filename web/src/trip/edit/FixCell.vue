@@ -22,7 +22,7 @@ const save = (): void => {
 <template>
   <form class="grid gap-1" data-testid="fix" @submit.prevent="save()">
     <label
-      ><span class="field-label">{{ column.header || column.field_label }}, put right</span>
+      ><span class="field-label">In the cell of {{ column.header || column.field_label }}</span>
       <input v-model="text" class="input mono" name="fix" autocomplete="off"
     /></label>
     <span class="flex items-center gap-2">

@@ -160,7 +160,7 @@ describe("totals and rows", () => {
     expect(words(card)).not.toContain("Berth no.");
     expect(words(card)).toContain("Daily rate121.503 filled, 3 different, 38.50 to 44.00");
     expect(words(card)).toContain("as planned122.50application now118.00expected 120: 1.50 more");
-    await card.get("button[aria-label='Say how many rows are expected']").trigger("click");
+    await card.get("button[aria-label='expect… a number of rows']").trigger("click");
     await card.get("input[name=expected]").setValue("1,200");
     await card.get("form").trigger("submit");
     await flushPromises();

@@ -59,7 +59,10 @@ const lines = computed(() => [
     sum: exact(column.totals?.sum),
     says:
       `${count(column.filled)} filled, ${count(column.different)} different, ` +
-      `${exact(column.totals?.least)} to ${exact(column.totals?.greatest)}`,
+      `${exact(column.totals?.least)} to ${exact(column.totals?.greatest)}` +
+      (column.totals && column.totals.numbers < column.filled
+        ? `; ${count(column.filled - column.totals.numbers)} of them no number`
+        : ""),
     others: besides(column),
     expected: expected(column.header),
   })),
@@ -106,7 +109,7 @@ const words = (off: string): string =>
           type="button"
           class="min-h-6 text-marine underline"
           :disabled="!open"
-          :aria-label="one.what ? `Say the expected sum of ${one.what}` : 'Say how many rows are expected'"
+          :aria-label="`${one.expected ? 'change' : 'expect…'} ${one.what ? `a sum of ${one.what}` : 'a number of rows'}`"
           @click="ask(one.what)"
         >
           {{ one.expected ? "change" : "expect…" }}

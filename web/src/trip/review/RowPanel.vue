@@ -50,13 +50,13 @@ const cells = computed(() =>
   trip.value.columns.map((column, at) => ({ column, cell: props.row?.cells[at] })).filter(({ cell }) => cell?.do),
 );
 const conflicts = computed(() => cells.value.filter(({ cell }) => cell?.do === "held"));
-/** The cells for which the row is not in: put right here, where the reason is read. */
+/** The cells that can be read, but for which the row is not in: put right here, where the reason is read. */
 const faulty = computed(() => {
   if (!["rejected", "refused"].includes(props.row?.state ?? "")) return [];
   const fields = new Set(props.row?.faults?.map((fault) => fault.field_name).filter(Boolean));
   return trip.value.columns
     .map((column, at) => ({ column, cell: props.row?.cells[at] }))
-    .filter(({ column, cell }) => cell?.do === "bad" || fields.has(column.field_name ?? ""));
+    .filter(({ column, cell }) => cell?.do !== "bad" && fields.has(column.field_name ?? ""));
 });
 const writes = computed(() => cells.value.filter(({ cell }) => cell?.do === "write"));
 const emptied = computed(() => cells.value.filter(({ cell }) => cell?.do === "emptied"));

@@ -6,6 +6,7 @@ import type { Cell, Column, Row } from "@/api/client";
 import { count, many } from "@/parts/format";
 
 import { useTripContext } from "../context";
+import FixCell from "../edit/FixCell.vue";
 import { type Answer, useDeciding } from "./deciding";
 
 const props = defineProps<{ row: Row; cells: { column: Column; cell: Cell | undefined }[] }>();
@@ -70,12 +71,13 @@ const all = (answer: Answer): void => {
   </section>
   <section v-for="{ column: c, cell } in unreadable" :key="c.column" class="card">
     <b>{{ c.field_label }}</b>
-    <p>
+    <p v-if="!mayPrepare">
       In the cell: <span class="mono font-bold !text-reject">{{ cell?.text }}</span>
     </p>
     <p>
       In the application: <span class="mono">{{ cell?.old ?? "empty" }}</span>
     </p>
+    <FixCell v-if="mayPrepare" class="mt-1" :row-id="props.row.row_id" :column="c" :cell="cell" />
     <button
       v-if="mayPrepare"
       type="button"
