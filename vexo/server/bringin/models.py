@@ -13,10 +13,10 @@ class Upload(models.Model):
     """A file that someone brings. On the disk its name is its number; what it was called is here.
 
     It waits at File until it is said what it is about. ``choices`` is how a person wants it read, ``profile`` what was
-    found in it, ``totals`` its columns in figures, ``known`` where it may belong, ``trouble`` why it cannot be read. ``recognising`` and ``bringing`` are
-    the jobs that were asked for when it was whole; each is asked for once. ``trip`` is where it came in; ``left`` are
-    files that nobody wanted; ``read`` are those whose cells are in the cache. A file that ``continues`` another is
-    one of its parts: their rows are one list.
+    found in it, ``totals`` its columns in figures, ``known`` where it may belong, ``trouble`` why it cannot be read.
+    ``recognising`` and ``bringing`` are the jobs that were asked for when it was whole; each is asked for once.
+    ``trip`` is where it came in; ``left`` are files that nobody wanted; ``read`` are those whose cells are in the
+    cache. A file that ``continues`` another is one of its parts: their rows are one list.
     """
 
     name = models.CharField(max_length=300)

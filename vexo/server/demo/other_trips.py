@@ -105,7 +105,8 @@ def load_measuring_weekend(application: Application) -> Upload:
 
 
 def load_season_rates(application: Application) -> Trip:
-    """Berths that went out as a workbook and came home from another program: as text, with two columns less."""
+    """Berths that went out as a workbook and came home from another program: as text, with two columns less, and with
+    spaces that do not break behind some berth numbers."""
     fields = ["id", "harbour", "berth_no", "daily_rate", "length_m", "services", "status", "notes"]
     trip = new_trip(application, "Berth", "bram", fields, _TERN, "Season rates, Tern Island")
     sent = _done(enqueue("send out", "bram", trip, mine=True, format="xlsx"))
@@ -120,6 +121,8 @@ def load_season_rates(application: Application) -> Trip:
     raised = pl.select(pl.when(at % 5 == 2).then(rates + Decimal("1.5")).otherwise(rates)).to_series()
     home = {column.header: column.cells for column in sheet if column.field.name not in ("id", "length_m")}
     home[sheet[3].header] = raised.cast(pl.String)
+    numbers = sheet[2].cells
+    home[sheet[2].header] = pl.select(pl.when(at % 17 == 4).then(numbers + "\u00a0").otherwise(numbers)).to_series()
     with TemporaryDirectory() as folder:
         path = Path(folder) / "season-rates-home.csv"
         pl.DataFrame(home).write_csv(path, separator=";")

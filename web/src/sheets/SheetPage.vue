@@ -264,13 +264,6 @@ useKeys("The sheet", [{ key: "B", says: "bring it in", run: bringIn }]);
           :disabled="!mayPrepare || reading.busy.value || taking.busy.value"
           @change="reading.start($event)"
         />
-        <PartsCard
-          v-if="sheet.trip == null && mayPrepare"
-          :upload="id"
-          :files="sheet.files"
-          :disabled="coming || sheet.state === 'reading'"
-          @added="lookAnew()"
-        />
         <FindingsCard :findings="sheet.found.findings ?? []" />
         <section v-if="sums.length" class="card" data-testid="totals">
           <b>Totals</b>
@@ -281,6 +274,13 @@ useKeys("The sheet", [{ key: "B", says: "bring it in", run: bringIn }]);
             >
           </p>
         </section>
+        <PartsCard
+          v-if="sheet.trip == null && mayPrepare"
+          :upload="id"
+          :files="sheet.files"
+          :disabled="coming || sheet.state === 'reading'"
+          @added="lookAnew()"
+        />
       </SidePanel>
     </div>
   </div>
