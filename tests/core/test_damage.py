@@ -16,7 +16,7 @@ from vexo.core.records import Field, Kind
 from vexo.core.sheets.damage import Looked, find_damage, find_lost_keys
 from vexo.core.sheets.harm import harm
 from vexo.core.sheets.sheet import ROW, ROW_ID
-from vexo.core.values import parse
+from vexo.core.values import normal, parse
 
 EXPECTED = {
     "british.xlsx": {"lost-zeros": 6, "long-number": 5, "date": 3},
@@ -104,6 +104,25 @@ class Harm(unittest.TestCase):
     @given(st.from_regex(r"\A0{1,3}[1-9]\d{3,8}\Z"))
     def test_zeros_come_back_however_many_there_were(self, was: str) -> None:
         self.assertEqual(harm(was.lstrip("0"), was, Kind.TEXT), "lost-zeros")
+
+
+class Quick(unittest.TestCase):
+    texts = st.sampled_from(
+        ["0020418", "000", "12E3", "1.10", "MAR1", "3-12", "Jos\u00e9", "a b", '"a"', "x" * 300, "1" * 16]
+    )
+    harmed = st.sampled_from(
+        ["20418", "0", "12000", "1.1", "2026-03-01", "12-Mar", "Jos\u00c3\u00a9", "a\u00a0b ", "x" * 255]
+    )
+
+    @settings(max_examples=150, deadline=None)
+    @given(texts | st.text(max_size=8), harmed | st.text(max_size=8), st.sampled_from(list(Kind)))
+    def test_what_is_looked_at_in_columns_passes_over_no_harm(self, was: str, text: str, kind: Kind) -> None:
+        cells = pl.DataFrame({ROW_ID: [0], ROW: [2], "c0": [text]})
+        field = Field("f", "F", kind, scale=2 if kind == Kind.DECIMAL else None)
+        found = find_damage(cells, [Looked("c0", field, cells["c0"], pl.Series([was]))])
+        other = normal(pl.Series([text, was]))
+        if other[0] is not None and other[1] is not None and other[0] != other[1]:
+            self.assertEqual(len(found), int(harm(text, was, kind) is not None))
 
 
 class WithoutACopy(unittest.TestCase):

@@ -90,10 +90,13 @@ def keep_filled(frame: pl.DataFrame, field: Field, lane: Lane) -> pl.DataFrame:
 
 def hold_many(frame: pl.DataFrame, field: Field, most: float) -> pl.DataFrame:
     """Hold the cells that a rule clears where they are more than a share of the column's values now; ``many.`` tells
-    which those are."""
+    which those are. Rows that are not ``meant`` do not count."""
     name = field.name
-    writes = pl.col(ruled_column(name)) & (pl.col(do_column(name)) == Do.WRITE) & is_empty(new_column(name), field)
-    filled = pl.col(IDENTIFIER).is_not_null() & ~is_empty(old_column(name), field)
+    meant = pl.col("meant")
+    writes = (
+        meant & pl.col(ruled_column(name)) & (pl.col(do_column(name)) == Do.WRITE) & is_empty(new_column(name), field)
+    )
+    filled = meant & pl.col(IDENTIFIER).is_not_null() & ~is_empty(old_column(name), field)
     over = writes & (writes.sum() > pl.lit(most) * filled.sum())
     return frame.with_columns(
         over.alias(f"many.{name}"),

@@ -131,7 +131,9 @@ def make_plan(inputs: Inputs, settings: Settings) -> tuple[pl.DataFrame, pl.Data
     decisions = counting(inputs.decisions)
     frame, faults = bind(inputs, settings, decisions)
     open_, notes = [faults], [faults.clear()]
-    frame = _beside(frame, inputs, fields)
+    frame = _beside(frame, inputs, fields).with_columns(
+        (~pl.col(ROW_ID).is_in(inputs.unmeant[ROW_ID].implode())).alias("meant")
+    )
     for field in fields:
         frame = lay_pairs(frame, inputs.kept, inputs.ledger, field, inputs.shown.get(field.name))
         frame, emptied = lay_blanks(frame, field, decisions)

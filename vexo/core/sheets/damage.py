@@ -7,12 +7,26 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import polars as pl
 
-from ..records import Field
+from ..records import Field, Kind
 from ..values import normal, parse
-from .harm import ERROR, POWER, TEXTS, digits_of, forms, harm, looks_like_a_day, mean_one_day, mended
+from .harm import (
+    CUTS,
+    ERROR,
+    LOOKS_HARMED,
+    POWER,
+    TEXTS,
+    day_marks,
+    digits_of,
+    forms,
+    harm,
+    looks_like_a_day,
+    mean_one_day,
+    mended,
+)
 from .sheet import ROW, ROW_ID
 
 DAMAGE = {
@@ -27,6 +41,10 @@ DAMAGE = {
 KINDS = ("lost-zeros", "long-number", "date", "serial", "error", "accents", "spaces", "quotes", "cut-off", "read-only")
 """In the order in which they are told; ``read-only`` is no harm: a cell that is for reading was edited."""
 _LEAST = 20
+_LOOKED_AT = 200
+_BLANKS = r"[\s\u00a0\u202f\u200b\u2018\u2019\u201c\u201d'\"]"
+_ODD = "[\u00a0\u00c2\u00c3\u00c4\u00c5\u00d0\u00d1\u00e2]"
+"""Characters that broken accents begin with, and the space that does not break."""
 _FOUND = {"at": pl.UInt32, "kind": pl.String, "sure": pl.Boolean, "text": pl.String, "repair": pl.String}
 
 
@@ -53,6 +71,22 @@ def _lines(cells: pl.DataFrame, column: str, some: pl.DataFrame) -> pl.DataFrame
     return own.with_columns(pl.lit(column).alias("column")).select(list(DAMAGE)).cast(dict(DAMAGE))  # type: ignore[arg-type]
 
 
+def _may_be(kind: Kind) -> pl.Expr:
+    """Whether a text can be a harmed form of another at all: what is told in columns, before pairs are looked at."""
+    text, was = pl.col("text"), pl.col("was")
+    looks = text.str.contains(LOOKS_HARMED)
+    if kind in (Kind.DATE, Kind.MOMENT):
+        return looks | text.str.contains(r"^\s*\d+\s*$")
+    if kind not in (*TEXTS, Kind.CHOICES):
+        return looks
+    same = text.str.replace_all(_BLANKS, "") == was.str.replace_all(_BLANKS, "")
+    plain = text.str.strip_chars()
+    zeros = (plain == was.str.strip_chars_start("0")) | (plain == "0")
+    odd = was.str.contains(r"[^\x00-\x7f]") | text.str.contains(r"[^\x00-\x7f]")
+    numbers = was.str.contains(r"(?i)^\d+E\d+$|^\d+\.\d*0$|^\d{16,}$")
+    return looks | same | zeros | odd | numbers | text.str.len_chars().is_in(CUTS)
+
+
 def _against_what_was(looked: Looked) -> pl.DataFrame:
     """Cells that differ from what went out, by a known harm."""
     empty = pl.DataFrame(schema=_FOUND)
@@ -72,7 +106,7 @@ def _against_what_was(looked: Looked) -> pl.DataFrame:
             "text",
             pl.lit(None, pl.String).alias("repair"),
         )
-    pairs = differs.select("text", "was").unique()
+    pairs = differs.select("text", "was").unique().filter(_may_be(looked.field.kind))
     kinds = [harm(text, was, looked.field.kind) for text, was in pairs.iter_rows()]
     told = pairs.with_columns(pl.Series("kind", kinds, dtype=pl.String)).drop_nulls("kind")
     found = differs.join(told, on=["text", "was"], how="inner", maintain_order="left")
@@ -89,12 +123,19 @@ def _pattern(known: pl.Series | None) -> int | None:
 
 def _by_itself(looked: Looked) -> pl.DataFrame:
     """Harm that a cell shows by itself, where what went out is not known."""
-    known = set(looked.known.to_list()) if looked.known is not None else set()
     length = _pattern(looked.known)
     alone = looked.texts if looked.was is None else looked.texts.set(looked.was.is_not_null(), None)
     text_field = looked.field.kind in TEXTS
+    some = alone.drop_nulls().unique(maintain_order=True)
+    may = some.str.contains(rf"{LOOKS_HARMED}|^\s|\s$|{_ODD}")
+    if length:
+        may |= some.str.contains(rf"^\s*\d{{1,{length - 1}}}\s*$")
+    some = some.filter(may)
+    if looked.known is not None:
+        some = some.filter(~some.is_in(looked.known.implode()))
+    known = _Known(looked.known)
     lines = []
-    for text in alone.drop_nulls().unique().to_list():
+    for text in some.to_list():
         told = _told_alone(text, text_field, length, known)
         if told is not None:
             lines.append((text, *told))
@@ -111,12 +152,39 @@ def _by_itself(looked: Looked) -> pl.DataFrame:
     )
 
 
-def _told_alone(
-    text: str, text_field: bool, length: int | None, known: set[str]
-) -> tuple[str, bool, str | None] | None:
+class _Known:
+    """A field's values in the application, where they are at hand, to look texts up in."""
+
+    def __init__(self, values: pl.Series | None) -> None:
+        self._values = values if values is not None else pl.Series([], dtype=pl.String)
+
+    def __contains__(self, text: str) -> bool:
+        return text in self._all
+
+    @cached_property
+    def _all(self) -> set[str]:
+        return set(self._values.to_list())
+
+    @cached_property
+    def _by_day(self) -> dict[tuple[int, int | None], list[str]]:
+        """Values by the days that they can mean to a spreadsheet; none where they are days themselves."""
+        found: dict[tuple[int, int | None], list[str]] = {}
+        if any(map(looks_like_a_day, self._values.head(_LOOKED_AT).to_list())):
+            return found
+        for value in self._values.to_list():
+            for mark in day_marks(value):
+                found.setdefault(mark, []).append(value)
+        return found
+
+    def of_the_day(self, text: str) -> list[str]:
+        """Values that a spreadsheet may have made this day of."""
+        marks = day_marks(text) | {(month, None) for month, _ in day_marks(text)}
+        near = dict.fromkeys(one for mark in marks for one in self._by_day.get(mark, []))
+        return [one for one in near if mean_one_day(text, one)]
+
+
+def _told_alone(text: str, text_field: bool, length: int | None, known: _Known) -> tuple[str, bool, str | None] | None:
     plain = text.strip()
-    if text in known:
-        return None
     if ERROR.fullmatch(plain):
         return "error", True, None
     if not text_field:
@@ -128,8 +196,8 @@ def _told_alone(
         return "lost-zeros", plain.zfill(length) in known, plain.zfill(length)
     if POWER.fullmatch(plain) and "e+" in plain.lower():
         return "long-number", True, None
-    if known and looks_like_a_day(plain) and not any(map(looks_like_a_day, list(known)[:200])):
-        candidates = [one for one in known if mean_one_day(plain, one)]
+    if looks_like_a_day(plain):
+        candidates = known.of_the_day(plain)
         if candidates:
             return "date", False, candidates[0] if len(candidates) == 1 else None
     made = mended(text)

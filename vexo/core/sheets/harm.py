@@ -22,11 +22,16 @@ _MONTHS = {name: at for at, name in enumerate(_SHORT, 1)}
 _MONTHS |= {"sept": 9}
 _MONTH = "|".join([*_LONG, "december", *sorted(_MONTHS, key=len, reverse=True)])
 POWER = re.compile(r"([1-9])(?:[.,](\d+))?E\+?(\d+)", re.IGNORECASE)
-_CUTS = (254, 255, 256, 1024, 8192, 32766, 32767)
+CUTS = (254, 255, 256, 1024, 8192, 32766, 32767)
 _QUOTES = str.maketrans({"\u2018": "'", "\u2019": "'", "\u201c": '"', "\u201d": '"', "\u2013": "-", "\u2014": "-"})
 _PRIVATE = {0xF100 + byte: byte for byte in range(0x80, 0xA0)}
 """Where spreadsheets put bytes that an encoding leaves out."""
 _WRONG = ("cp1252", "latin-1", "mac_roman", "cp850", "cp437")
+LOOKS_HARMED = (
+    r"^\s*#|^\s*Err:5\d\d|(?i)^\s*\d(?:[.,]\d+)?E\+?\d+\s*$|(?i)\d{4}-\d\d-\d\d|(?i)[a-z]{3}[^a-z]*\d|\d[^a-z]*[a-z]{3}"
+    r"|\d{1,2}/\d{1,2}|\d[/.]\d{1,2}[/.]\d{2}"
+)
+"""Cells that a spreadsheet may have made an error, a power of ten or a day of."""
 TEXTS = (Kind.TEXT, Kind.REFERENCE, Kind.CHOICE)
 Day = tuple[int | None, int, int | None]
 
@@ -56,6 +61,11 @@ def _days(text: str) -> set[Day]:
 
 def _year(number: int) -> int:
     return number + (2000 if number < 50 else 1900) if number < 100 else number
+
+
+def day_marks(text: str) -> set[tuple[int, int | None]]:
+    """Month and day of all days that a text can mean: what texts of one day share."""
+    return {(month, day) for _, month, day in _days(text)}
 
 
 def _same_day(text: Day, was: Day) -> bool:
@@ -183,7 +193,7 @@ def harm(text: str, was: str, kind: Kind) -> str | None:
         return "lost-zeros" if "." in was else "long-number"
     if looks_like_a_day(plain) and mean_one_day(plain, was):
         return "date"
-    if len(text) in _CUTS and was.startswith(text):
+    if len(text) in CUTS and was.startswith(text):
         return "cut-off"
     return None
 

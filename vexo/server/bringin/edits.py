@@ -12,6 +12,7 @@ from django.utils import timezone
 from vexo.core.sheets import SheetProfile
 from vexo.core.sheets.editing import EDITS, EditError, as_edits, counting, lay_edits, put
 from vexo.core.sheets.laying import told_apart
+from vexo.core.sheets.sheet import ROW, ROW_ID
 from vexo.core.sheets.totals import sheet_totals
 
 from .. import stages
@@ -56,14 +57,22 @@ def _table(sheet: Sheet, numbers: Iterable[int]) -> pl.DataFrame:
     return pl.concat([pl.DataFrame(schema=EDITS), *[_over(edit, sheet) for edit in found]])
 
 
+def _place(sheet: Sheet, numbers: Sequence[int]) -> str:
+    return stages.named(sheet.trip_id, "cells", sheet.cells, tuple(numbers)) if numbers else sheet.cells
+
+
 def cells_of(sheet: Sheet, numbers: Sequence[int]) -> str:
     """Where the sheet's cells are with these edits laid over; made where they are not there. Raises StageLost."""
-    if not numbers:
-        return sheet.cells
-    place = stages.named(sheet.trip_id, "cells", sheet.cells, tuple(numbers))
-    if not stages.there(place):
-        stages.write(lay_edits(stages.read(sheet.cells), _table(sheet, numbers)), place)
-    return place
+    place = _place(sheet, numbers)
+    if not numbers or stages.there(place):
+        return place
+    before = _place(sheet, numbers[:-1])
+    base = stages.read(sheet.cells)
+    if numbers[:-1] and stages.there(before):
+        made = put(stages.read(before), counting(base, _table(sheet, numbers[-1:])))
+    else:
+        made = lay_edits(base, _table(sheet, numbers))
+    return stages.write(made, place)
 
 
 def cells_now(sheet: Sheet) -> str:
@@ -71,16 +80,25 @@ def cells_now(sheet: Sheet) -> str:
     return cells_of(sheet, edits_of(sheet.trip))
 
 
+def columns_now(sheet: Sheet, numbers: Sequence[int], columns: Sequence[str]) -> pl.DataFrame:
+    """Some columns of a sheet (and which row is which) with edits laid over, without making all of them."""
+    shown = [f"shown.{name}" for name in columns]
+    place = _place(sheet, numbers)
+    there = stages.scan(sheet.cells).collect_schema().names()
+    wanted = [name for name in (ROW_ID, ROW, *columns, *shown) if name in there]
+    if stages.there(place):
+        return stages.read(place, wanted)
+    return lay_edits(stages.read(sheet.cells, wanted), _table(sheet, numbers))
+
+
+def edits_over(sheet: Sheet, numbers: Sequence[int]) -> pl.DataFrame:
+    """The edits as a table, for a window of the sheet to lay them over its own rows."""
+    return _table(sheet, numbers)
+
+
 def edited_between(sheet: Sheet, before: Sequence[int], now: Sequence[int]) -> pl.DataFrame:
-    """``row_id`` and ``column`` of the cells that differ between two states of a sheet's edits."""
-    base = stages.read(sheet.cells)
-    sides = [counting(base, _table(sheet, numbers)).select("row_id", "column", "text") for numbers in (before, now)]
-    met = sides[0].join(sides[1], on=["row_id", "column"], how="full", coalesce=True, suffix=".now")
-    there = [side.select("row_id", "column", pl.lit(value=True).alias("in")) for side in sides]
-    for at, name in enumerate(("was", "is")):
-        met = met.join(there[at].rename({"in": name}), on=["row_id", "column"], how="left")
-    same = pl.col("text").eq_missing(pl.col("text.now")) & pl.col("was").eq_missing(pl.col("is"))
-    return met.filter(~same).select("row_id", "column")
+    """``row_id`` and ``column`` of the cells that may differ between two states of a sheet's edits."""
+    return _table(sheet, set(before) ^ set(now)).select(ROW_ID, "column").unique(maintain_order=True)
 
 
 def headers_of(sheet: Sheet) -> dict[str, str]:
@@ -108,21 +126,28 @@ def tell_edited(trip: Trip) -> None:
     sheet = newest_sheet(trip)
     columns = counting(stages.read(sheet.cells), _table(sheet, numbers))["column"].unique(maintain_order=True).to_list()
     if columns:
-        totals = sheet_totals(stages.read(cells_of(sheet, numbers)), columns)
+        totals = sheet_totals(columns_now(sheet, numbers, columns), columns)
         with transaction.atomic():
             trip.refresh_from_db()
             _tell(trip, sheet, totals)
 
 
 def make(
-    trip: Trip, person: Person, kind: str, words: str, change: Change, *, mine: bool = False, fresh: bool = False
+    trip: Trip,
+    person: Person,
+    kind: str,
+    words: str,
+    columns: Sequence[str],
+    change: Change,
+    *,
+    mine: bool = False,
 ) -> tuple[Edit, Job]:
     """Edit the trip's newest sheet; the rows are planned anew.
 
     Args:
         kind: cell, fill, replace, paste or repair.
         words: what is done, for the list of edits.
-        fresh: the application is to be asked again.
+        columns: those that it may change.
 
     Returns:
         the edit, and the job that plans with it.
@@ -134,13 +159,13 @@ def make(
     for _ in range(_TRIES):
         trip.refresh_from_db()
         refuse_while_sending(trip)
-        sheet, revision = newest_sheet(trip), trip.revision
-        base, now = stages.read(sheet.cells), stages.read(cells_now(sheet))
+        sheet, revision, numbers = newest_sheet(trip), trip.revision, edits_of(trip)
+        base, now = (columns_now(sheet, state, columns) for state in ((), numbers))
         cells = as_edits(change(now), base, now)
         if cells.is_empty():
             raise EditError("That changes no cell.")
-        packed, columns = stages.pack(cells), cells["column"].unique(maintain_order=True).to_list()
-        totals = sheet_totals(put(now, cells), columns)
+        packed, touched = stages.pack(cells), cells["column"].unique(maintain_order=True).to_list()
+        totals = sheet_totals(put(now, cells), touched)
         with transaction.atomic():
             trip.refresh_from_db()
             if trip.revision != revision:
@@ -151,7 +176,7 @@ def make(
             _tell(trip, sheet, totals)
             told = f"{words} ({edit.count:,} {'cell' if edit.count == 1 else 'cells'})"
             note(person.username, "edited", told[:300], trip.application, trip.pk, edit.count, sheet.name)
-            return edit, enqueue("plan", person.username, trip, mine=mine, fresh=fresh)
+            return edit, enqueue("plan", person.username, trip, mine=mine, fresh=False)
     raise PlainError("The trip is changed faster than it can be edited. Do that again.")
 
 
@@ -167,7 +192,7 @@ def undo(trip: Trip, person: Person, number: int, *, mine: bool = False) -> Job:
             raise PlainError(f"There is no edit {number} to undo on trip {trip.pk}.")
         left = [one for one in edits_of(trip) if one != number]
         columns = [c for c in _over(edit, sheet)["column"].unique(maintain_order=True) if c in headers_of(sheet)]
-        totals = sheet_totals(stages.read(cells_of(sheet, left)), columns)
+        totals = sheet_totals(columns_now(sheet, left, columns), columns)
         with transaction.atomic():
             trip.refresh_from_db()
             if trip.revision != revision:
@@ -180,9 +205,9 @@ def undo(trip: Trip, person: Person, number: int, *, mine: bool = False) -> Job:
     raise PlainError("The trip is changed faster than it can be edited. Do that again.")
 
 
-def listed(trip: Trip) -> list[Edit]:
-    """All edits that are not undone, newest first."""
-    return list(trip.edits.filter(undone_at=None).order_by("-id").defer("cells"))
+def listed(trip: Trip, most: int | None = None) -> list[Edit]:
+    """The edits that are not undone, newest first."""
+    return list(trip.edits.filter(undone_at=None).order_by("-id").select_related("sheet")[:most])
 
 
 def first_cells(edit: Edit, most: int = 3) -> list[dict[str, str | None]]:

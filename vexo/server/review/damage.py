@@ -175,4 +175,5 @@ def repair(trip: Trip, person: Person, number: int, kind: str, column: str, *, m
     header = headers_of(plan.sheet).get(column, column)
     words = f"Repaired {header}: {WORDS[kind]}" if kind else "Repaired all that was damaged"
     changes = found.select(ROW_ID, "column", pl.col("repair").alias("text")).cast(dict(CHANGES))  # type: ignore[arg-type]
-    return make(trip, person, "repair", words, lambda _: changes, mine=mine)
+    columns = changes["column"].unique(maintain_order=True).to_list()
+    return make(trip, person, "repair", words, columns, lambda _: changes, mine=mine)

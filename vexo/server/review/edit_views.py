@@ -27,6 +27,7 @@ from .views import at_once, soon
 _TEXTS = serializers.CharField
 _LONGEST = 32_767
 _MOST_PASTED = 100_000
+MOST = 200
 
 
 class ShownSerializer(serializers.Serializer[Any]):
@@ -102,8 +103,8 @@ class EditsView(APIView):
 
     @extend_schema(responses=EditSerializer(many=True))
     def get(self, request: Request, pk: int) -> Response:
-        """The edits that lie over the trip's sheet, newest first."""
-        return Response(EditSerializer(edits.listed(find_trip(pk)), many=True).data)
+        """The newest edits that lie over the trip's sheet."""
+        return Response(EditSerializer(edits.listed(find_trip(pk), MOST), many=True).data)
 
     @extend_schema(request=MakeEditSerializer, responses=TripDetailSerializer, parameters=[SEEN])
     def post(self, request: Request, pk: int) -> Response:

@@ -45,13 +45,14 @@ def _row_words(trip: Trip, row_id: int) -> str:
     return f"row {int(cells[ROW][0]):,}"
 
 
-Made = tuple[str, str, Callable[[pl.DataFrame], pl.DataFrame]]
+Made = tuple[str, str, list[str], Callable[[pl.DataFrame], pl.DataFrame]]
+"""Kind, words, the columns that it may change, and the change."""
 
 
 def _cell(trip: Trip, v: dict[str, Any], header: str) -> Made:
     text = v.get("text")
     words = f"{header}, {_row_words(trip, v['row_id'])}: {text if text else 'blank'}"
-    return "cell", words, lambda _: one_cell(v["row_id"], v["column"], text)
+    return "cell", words, [v["column"]], lambda _: one_cell(v["row_id"], v["column"], text)
 
 
 def _fill(trip: Trip, v: dict[str, Any], header: str) -> Made:
@@ -61,7 +62,7 @@ def _fill(trip: Trip, v: dict[str, Any], header: str) -> Made:
     at = rows.index(v["row_id"])
     reach = rows[at : at + 1 + (v.get("rows") or len(rows))]
     words = f"Filled {header} down from {_row_words(trip, v['row_id'])} into {len(reach) - 1:,} rows"
-    return "fill", words, lambda cells: fill_down(cells, v["column"], reach)
+    return "fill", words, [v["column"]], lambda cells: fill_down(cells, v["column"], reach)
 
 
 def _paste(trip: Trip, v: dict[str, Any], header: str) -> Made:
@@ -72,7 +73,8 @@ def _paste(trip: Trip, v: dict[str, Any], header: str) -> Made:
     block = v["block"]
     words = f"Pasted {len(block):,} rows from {header}, {_row_words(trip, v['row_id'])} on"
     below, right = rows[rows.index(v["row_id"]) :], columns[columns.index(v["column"]) :]
-    return "paste", words, lambda _: paste(below, right, block)
+    width = max(map(len, block), default=0)
+    return "paste", words, right[:width], lambda _: paste(below, right, block)
 
 
 def _replace(trip: Trip, v: dict[str, Any], header: str) -> Made:
@@ -84,7 +86,7 @@ def _replace(trip: Trip, v: dict[str, Any], header: str) -> Made:
     def change(cells: pl.DataFrame) -> pl.DataFrame:
         return replace(cells.filter(pl.col(ROW_ID).is_in(rows)), names, said)
 
-    return "replace", words, change
+    return "replace", words, names, change
 
 
 _MAKERS = {
@@ -105,5 +107,5 @@ def make_edit(trip: Trip, person: Person, values: dict[str, Any], *, mine: bool 
     headers = edits.headers_of(newest_sheet(trip))
     if values["column"] and values["column"] not in headers:
         raise EditError(f"The sheet has no column {values['column']}.")
-    kind, words, change = maker(trip, values, headers.get(values["column"], ""))
-    return edits.make(trip, person, kind, words, change, mine=mine)
+    kind, words, columns, change = maker(trip, values, headers.get(values["column"], ""))
+    return edits.make(trip, person, kind, words, columns, change, mine=mine)

@@ -17,7 +17,7 @@ from vexo.core.sheets import SheetProfile
 from .. import stages
 from ..applications.services import describe
 from ..bringin.columns import matches_of
-from ..bringin.edits import cells_now, cells_of
+from ..bringin.edits import cells_of, edits_of
 from ..errors import PlainError
 from ..trips.models import Sheet, Trip
 from ..trips.sheets import newest_in, newest_sheet
@@ -26,7 +26,7 @@ from .models import Plan
 
 @dataclass(frozen=True)
 class Reviewed:
-    """A sheet with what its columns are and what its rows are for."""
+    """A sheet with what its columns are and what its rows are for; ``edits`` are those that lie over it."""
 
     trip: Trip
     sheet: Sheet
@@ -35,8 +35,12 @@ class Reviewed:
     record_type: RecordType
     matches: list[ColumnMatch]
     settings: Settings
-    place: str
-    """Where the sheet's cells are, with the edits that counted."""
+    edits: tuple[int, ...]
+
+    @property
+    def place(self) -> str:
+        """Where the sheet's cells are, with the edits that counted; made where they are not there."""
+        return cells_of(self.sheet, self.edits)
 
     @property
     def cells(self) -> pl.DataFrame:
@@ -91,7 +95,7 @@ def settings_for(trip: Trip, catalogue: Catalogue | None = None) -> Reviewed:
         Operation(trip.operation), key, carried, lanes_from_json(trip.lanes), trip.application.emptied_limit / 100
     )
     profile = SheetProfile.from_json(sheet.profile or {})
-    return Reviewed(trip, sheet, profile, catalogue, record_type, matches, settings, cells_now(sheet))
+    return Reviewed(trip, sheet, profile, catalogue, record_type, matches, settings, tuple(edits_of(trip)))
 
 
 def reviewed_with(plan: Plan) -> Reviewed:
@@ -111,8 +115,7 @@ def reviewed_with(plan: Plan) -> Reviewed:
     lanes = lanes_from_json({lane["field"]: lane["rules"] for lane in plan.lanes if lane["rules"]})
     settings = Settings(Operation(plan.operation), tuple(plan.key), tuple(plan.carried), lanes)
     profile = SheetProfile.from_json(plan.sheet.profile or {})
-    place = cells_of(plan.sheet, plan.edits)
-    return Reviewed(trip, plan.sheet, profile, catalogue, record_type, matches, settings, place)
+    return Reviewed(trip, plan.sheet, profile, catalogue, record_type, matches, settings, tuple(plan.edits))
 
 
 def record_type_of(plan: Plan) -> RecordType:

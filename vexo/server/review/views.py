@@ -13,7 +13,7 @@ from rest_framework.views import APIView
 
 from vexo.core.planning.verdicts import Answer
 
-from ..bringin.edits import cells_now
+from ..bringin.edits import edits_of, edits_over
 from ..jobs.models import Job
 from ..jobs.views import JobSerializer
 from ..jobs.working import do_now, enqueue
@@ -89,7 +89,8 @@ class RowsView(APIView):
         sheet, plan = newest_sheet(trip), newest_plan(trip)
         if request.query_params.get("view") == "file" or plan is None:
             names = [mapping.column for mapping in sheet.mappings.all()]
-            return Response(sheet_window(cells_now(sheet), names, sheet.rows, offset, limit, sheet.cells))
+            over = edits_over(sheet, edits_of(trip))
+            return Response(sheet_window(sheet.cells, names, sheet.rows, offset, limit, over))
         reviewed = reviewed_with(plan)
         source = Source(plan.path, reviewed.place, came=sheet.cells)
         return Response(plan_window(reviewed, source, wanted, offset, limit))

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from typing import Any
 
+import polars as pl
 from rest_framework import serializers
 
+from vexo.core.sheets.editing import lay_edits
 from vexo.core.sheets.sheet import ROW, ROW_ID
 
 from .. import stages
@@ -56,21 +58,19 @@ def edited(text: str | None, came: str | None) -> dict[str, Any]:
     return {"text": text} if text == came else {"text": text, "edited": True, "came": came}
 
 
-def sheet_window(cells: str, names: list[str], rows: int, offset: int, limit: int, came: str = "") -> dict[str, Any]:
+def sheet_window(
+    cells: str, names: list[str], rows: int, offset: int, limit: int, edits: pl.DataFrame | None = None
+) -> dict[str, Any]:
     """A window of a sheet, without verdicts. A sheet of no trip yet has row numbers only.
 
     Args:
-        came: where the cells are as they came, if edits lie over them.
+        edits: what lies over the cells, if anything does.
     """
-    table = stages.scan(cells).slice(offset, min(limit, MOST)).collect()
-    columns = [table[name].to_list() for name in names]
+    came = stages.scan(cells).slice(offset, min(limit, MOST)).collect()
+    table = came if edits is None or edits.is_empty() else lay_edits(came, edits)
     numbers = table[ROW].to_list()
     ids = table[ROW_ID].to_list() if ROW_ID in table.columns else numbers
-    if came and came != cells:
-        before = stages.scan(came).slice(offset, min(limit, MOST)).collect()
-        made = [[edited(*pair) for pair in zip(table[n], before[n], strict=True)] for n in names]
-    else:
-        made = [[{"text": text} for text in column] for column in columns]
+    made = [[edited(*pair) for pair in zip(table[name], came[name], strict=True)] for name in names]
     lines = [
         {"row": row, "row_id": row_id, "cells": texts} for row, row_id, *texts in zip(numbers, ids, *made, strict=True)
     ]

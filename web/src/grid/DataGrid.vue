@@ -11,6 +11,7 @@ import AlertNote from "@/ui/AlertNote.vue";
 
 import type { GridColumn } from "./columns";
 import GridRow from "./GridRow.vue";
+import { useTyping } from "./useTyping";
 import { useWidths } from "./useWidths";
 import type { RowWindow } from "./useWindow";
 
@@ -173,37 +174,24 @@ function onKey(event: KeyboardEvent): void {
     if (!type()) open(props.window.rowAt(current.value));
   }
 }
-/** The row that is being typed in, by its place; the column is the one that is meant. */
-const typing = ref(-1);
-/** Begin to type in the cell that is meant, where that can be; whether it can. */
-function type(): boolean {
-  const can = currentColumn.value >= 0 && !!props.editable?.(currentColumn.value);
-  if (can && props.window.rowAt(current.value)) typing.value = current.value;
-  return can;
-}
-function leaveCell(): void {
-  typing.value = -1;
-  scroller.value?.focus({ preventScroll: true });
-}
-function typed(text: string, direction: "down" | "right" | "stay"): void {
-  const row = props.window.rowAt(typing.value);
-  const at = currentColumn.value;
-  typing.value = -1;
-  if (row) emit("edit", row, at, text);
-  if (direction === "stay") return;
-  scroller.value?.focus({ preventScroll: true });
-  if (direction === "down") go(current.value + 1);
-  else step(1);
-}
-watch([current, currentColumn], () => (typing.value = -1));
-function onPaste(event: ClipboardEvent): void {
-  const row = props.window.rowAt(current.value);
-  const text = event.clipboardData?.getData("text/plain") ?? "";
-  if (event.target !== scroller.value || !row || !text || !props.editable?.(currentColumn.value)) return;
-  event.preventDefault();
-  event.stopPropagation();
-  emit("paste", row, currentColumn.value, text);
-}
+const typing = useTyping({
+  window: () => props.window,
+  current,
+  column: currentColumn,
+  editable: () => props.editable,
+  focus: () => scroller.value?.focus({ preventScroll: true }),
+  step: (by) => {
+    if (by === "down") go(current.value + 1);
+    else step(1);
+  },
+  edit: (row, at, text) => {
+    emit("edit", row, at, text);
+  },
+  paste: (row, at, text) => {
+    emit("paste", row, at, text);
+  },
+});
+const type = typing.begin;
 useKeys("Rows", [
   ...(props.editable
     ? [
@@ -267,7 +255,7 @@ defineExpose({ go, goColumn, type });
     :aria-activedescendant="active"
     data-testid="grid"
     @keydown="onKey"
-    @paste="onPaste"
+    @paste="typing.onPaste"
   >
     <div
       role="presentation"
@@ -340,7 +328,7 @@ defineExpose({ go, goColumn, type });
         :whole="wholeRows"
         :why="why ? { left: whyLeft, width: WHY_WIDTH } : undefined"
         :meant="item.index === current ? currentColumn : undefined"
-        :typing="item.index === typing ? currentColumn : undefined"
+        :typing="item.index === typing.at.value ? currentColumn : undefined"
         :column-index="columnIndex"
         :class="{ cur: item.index === current }"
         :aria-rowindex="item.index + 2"
@@ -348,8 +336,8 @@ defineExpose({ go, goColumn, type });
         :style="{ transform: `translateY(${head + item.start}px)`, width: `${width}px` }"
         @click="current = item.index"
         @cell="currentColumn = $event"
-        @typed="typed"
-        @left="leaveCell()"
+        @typed="typing.typed"
+        @left="typing.leave()"
         @dblclick="type() || open(window.rowAt(item.index))"
       />
     </div>

@@ -84,6 +84,10 @@ const title = computed(() => {
       @click.stop
       @blur="end('stay')"
     />
+    <template v-else-if="cell?.now !== undefined && !whole"
+      ><span class="old">{{ cell.text ?? "blank" }}</span
+      ><span class="soft"> → </span><span class="new">{{ cell.now ?? "blank" }}</span></template
+    >
     <template v-else-if="changed && !whole">
       <template v-if="cell?.old"
         ><span class="old">{{ cell.old }}</span

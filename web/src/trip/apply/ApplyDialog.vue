@@ -12,6 +12,7 @@ import DialogFrame from "@/ui/DialogFrame.vue";
 import { useDoing } from "@/ui/doing";
 
 import { useTripContext } from "../context";
+import { harmedCells } from "../damage";
 import WhatIsWritten from "./WhatIsWritten.vue";
 
 const props = defineProps<{ open: boolean }>();
@@ -32,6 +33,8 @@ watch(
 );
 const verdicts = computed(() => trip.value.summary?.verdicts ?? {});
 const stays = computed(() => (verdicts.value.held ?? 0) + (verdicts.value.rejected ?? 0));
+const harmed = computed(() => harmedCells(trip.value));
+const off = computed(() => trip.value.expected.filter((one) => one.off));
 const deletes = computed(() => verdicts.value.delete ?? 0);
 const canBeAtomic = computed(() => trip.value.to_write > 1 && trip.value.to_write <= trip.value.most_atomic);
 const confirmed = computed(() => !deletes.value || typed.value === String(deletes.value));
@@ -71,6 +74,12 @@ function apply(): void {
     <p v-if="stays" class="soft mb-3">
       {{ many(stays, "row that is held or rejected stays", "rows that are held or rejected stay") }} where
       {{ stays === 1 ? "it is" : "they are" }} and can follow in another pass.
+    </p>
+    <p v-if="harmed" class="mb-3 font-semibold text-held">
+      {{ many(harmed, "cell looks", "cells look") }} damaged by a spreadsheet; File shows which, and puts them back.
+    </p>
+    <p v-if="off.length" class="mb-3 font-semibold text-held">
+      Not as expected: {{ off.map((one) => one.what || "rows").join(", ") }}.
     </p>
     <p v-if="trip.weak" class="mb-3 font-semibold text-held">
       This application keeps no versions. Every record is read and compared just before it is written; what someone

@@ -18,6 +18,7 @@ import { useSelected } from "@/ui/selected";
 import SidePanel from "@/ui/SidePanel.vue";
 
 import { useTripContext } from "../context";
+import { harmedCells } from "../damage";
 import CellCard from "../edit/CellCard.vue";
 import EditsCard from "../edit/EditsCard.vue";
 import { blockOf, blockWords, useEditing } from "../edit/editing";
@@ -47,7 +48,7 @@ const meant = computed(() => trip.value.columns[column.value]);
 const grid = ref<{ type: () => boolean }>();
 /** What stands beside the grid. */
 const beside = useInAddress("beside");
-const harmed = computed(() => trip.value.damage.reduce((sum, one) => sum + one.count, 0));
+const harmed = computed(() => harmedCells(trip.value));
 const noticed = computed(() => (found.value.findings?.length ?? 0) + trip.value.damage.length);
 const off = computed(() => trip.value.expected.filter((one) => one.off).length);
 const VIEWS = computed(() => [

@@ -6,6 +6,7 @@ import DataGrid from "@/grid/DataGrid.vue";
 import { useWindow } from "@/grid/useWindow";
 import { count, exact, many } from "@/parts/format";
 import VerdictSign from "@/parts/VerdictSign.vue";
+import { say } from "@/shell/notices";
 import BusyButton from "@/ui/BusyButton.vue";
 
 import { useArranged } from "../columns";
@@ -14,7 +15,7 @@ import SidePanel from "@/ui/SidePanel.vue";
 
 import ApplyDialog from "../apply/ApplyDialog.vue";
 import { useTripContext } from "../context";
-import { useEditing } from "../edit/editing";
+import { blockOf, useEditing } from "../edit/editing";
 import TotalsCard from "../file/TotalsCard.vue";
 import FoldChip from "../FoldChip.vue";
 import { usePlanAgain } from "../planning";
@@ -49,6 +50,12 @@ const again = computed(() => (trip.value.plan?.current && !trip.value.sent_by ? 
 function typed(line: Row, at: number, text: string): void {
   const own = trip.value.columns[at];
   if (own) edit({ kind: "cell", row_id: line.row_id, column: own.column, text });
+}
+/** A block goes into the rows of the sheet from this one on, whichever are shown here: only one cell is taken. */
+function pasted(line: Row, at: number, text: string): void {
+  const block = blockOf(text);
+  if (block.length === 1 && block[0]?.length === 1) typed(line, at, block[0][0] ?? "");
+  else say("A block is pasted at Review or File, where all rows of the sheet stand.");
 }
 const notIn = computed(() => trip.value.outcomes.reduce((sum, one) => sum + one.count, 0));
 const back = computed(() => run.value?.report);
@@ -185,6 +192,7 @@ function show(reason: { state: string; first: number }): void {
         :editable="mayPrepare ? () => true : undefined"
         label="What became of each row"
         @edit="typed"
+        @paste="pasted"
       />
     </div>
     <SidePanel v-if="totals" label="Counts and totals">
