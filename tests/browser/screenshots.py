@@ -31,6 +31,7 @@ def main() -> None:
         views = {
             "file": ("/sheets/4", "Berths is likeliest"),
             "file-back": ("/trips/3/file", "cells are as trip 3 sent them out"),
+            "file-damage": ("/trips/3/file?beside=findings", "Put back 12 cells"),
             "columns": ("/trips/3/columns", "Columns flow up into fields"),
             "keys": ("/trips/4/keys", "How rows find their records"),
             "review": ("/trips/4/review?state=held", "Row 29 is held"),
@@ -50,6 +51,9 @@ def main() -> None:
         browser.all(".grid-row")[1].click()
         browser.see("What it writes")
         browser.picture(FOLDER / "review-all.png")
+        browser.find("[data-testid=totals-chip]").click()
+        browser.see("as planned")
+        browser.picture(FOLDER / "totals.png")
         browser.open("/applications/harbour-live")
         browser.click("Berths")
         browser.see("Berth no.")

@@ -200,6 +200,11 @@ class Accessible(BrowserCase):
             "/trips/2/outcome": "The last master fob",
             "/trips/1": "not back yet",
             "/trips/3/file": "526 of 563 cells",
+            "/trips/3/file?beside=findings": "Put back 12 cells",
+            "/trips/3/file?beside=totals": "Which rows are carried",
+            "/trips/3/file?beside=edits&row=1&cell=2": "Nothing has been edited here",
+            "/trips/3/columns?cell=2": "A blank cell",
+            "/trips/4/review?row=7&cell=2": "Fill down",
             "/sheets/4": "Berths is likeliest",
         }
         for path, words in screens.items():

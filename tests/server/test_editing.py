@@ -128,6 +128,10 @@ class Holders(HolderSheets, EditCase):
         self.assertEqual(self.verdicts(trip), ["update", "aside", "update"])
         do_now(carry_only(trip, self.person, condition="", mine=True))
         self.assertEqual(self.verdicts(trip), ["update"] * 3)
+        do_now(carry_only(trip, self.person, carry="none", take_in=[row_ids[3]], mine=True))
+        self.assertEqual(self.verdicts(trip), ["aside", "update", "aside"])
+        do_now(carry_only(trip, self.person, carry="all", mine=True))
+        self.assertEqual(self.verdicts(trip), ["update"] * 3)
 
     def test_counts_totals_and_what_is_expected(self) -> None:
         trip = self.trip(self.sheet(("01", "x", "1.5"), ("02", "y", "2.25")), operation="upsert")

@@ -181,6 +181,6 @@ def only(
     from vexo.server.bringin.only import carry_only
 
     found = find_trip(trip)
-    rows = {"leave_out": [_row(found, one) for one in leave_out], "take_in": [_row(found, one) for one in take_in]}
-    finish(carry_only(found, setting.person(), condition=where, mine=True, **rows))
+    out, taken = ([_row(found, one) for one in rows] for rows in (leave_out, take_in))
+    finish(carry_only(found, setting.person(), condition=where, leave_out=out, take_in=taken, mine=True))
     print_plan(find_trip(trip), as_json)

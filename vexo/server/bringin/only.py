@@ -8,6 +8,7 @@ from django.db import transaction
 
 from vexo.core.sheets import SheetProfile
 from vexo.core.sheets.choosing import read_choice
+from vexo.core.sheets.sheet import ROW_ID
 from vexo.core.sheets.totals import as_typed
 
 from .. import stages
@@ -30,6 +31,7 @@ def carry_only(
     condition: str | None = None,
     leave_out: Sequence[int] = (),
     take_in: Sequence[int] = (),
+    carry: str = "",
     mine: bool = False,
 ) -> Job:
     """Carry only some of the sheet's rows; the rest is set aside. The rows are planned anew.
@@ -37,6 +39,7 @@ def carry_only(
     Args:
         condition: on the sheet's own columns; empty for all rows, None leaves what was said.
         leave_out: numbers of rows that are left out one by one, ``take_in`` those that no longer are.
+        carry: ``none`` to leave out every row first, ``all`` to take every row in.
 
     Raises:
         NotAllowed, PlainError, ConditionError
@@ -45,10 +48,12 @@ def carry_only(
     sheet = newest_sheet(trip)
     if condition:
         read_choice(condition, stages.read(cells_now(sheet)), SheetProfile.from_json(sheet.profile or {}).columns)
+    rows = stages.read(sheet.cells, [ROW_ID])[ROW_ID].to_list() if carry == "none" else []
     with transaction.atomic():
         trip.refresh_from_db()
         refuse_while_sending(trip)
-        out = (set(trip.only.get("left_out", [])) | set(leave_out)) - set(take_in)
+        before = set(rows if carry == "none" else () if carry == "all" else trip.only.get("left_out", []))
+        out = (before | set(leave_out)) - set(take_in)
         told = {"condition": trip.only.get("condition", "") if condition is None else condition.strip()}
         only = {name: value for name, value in {**told, "left_out": sorted(out)}.items() if value}
         words = [f"rows where {only['condition']}" if only.get("condition") else "all rows"]

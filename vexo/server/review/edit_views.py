@@ -131,10 +131,11 @@ class EditView(APIView):
 
 class OnlySerializer(serializers.Serializer[Any]):
     """Which rows are carried: those for which ``condition`` on the sheet's own columns holds, without those that are
-    left out by their numbers in the trip. What is not said stays."""
+    left out by their numbers in the trip (``carry``: all or none of them first). What is not said stays."""
 
     condition = _TEXTS(required=False, allow_blank=True, max_length=20_000)
     leave_out = serializers.ListField(child=serializers.IntegerField(min_value=0), required=False, max_length=100_000)
+    carry = serializers.ChoiceField(choices=["", "all", "none"], required=False, default="")
     take_in = serializers.ListField(child=serializers.IntegerField(min_value=0), required=False, max_length=100_000)
 
 

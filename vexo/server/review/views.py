@@ -90,7 +90,8 @@ class RowsView(APIView):
         if request.query_params.get("view") == "file" or plan is None:
             names = [mapping.column for mapping in sheet.mappings.all()]
             over = edits_over(sheet, edits_of(trip))
-            return Response(sheet_window(sheet.cells, names, sheet.rows, offset, limit, over))
+            out = set(trip.only.get("left_out", []))
+            return Response(sheet_window(sheet.cells, names, sheet.rows, offset, limit, over, out))
         reviewed = reviewed_with(plan)
         source = Source(plan.path, reviewed.place, came=sheet.cells)
         return Response(plan_window(reviewed, source, wanted, offset, limit))

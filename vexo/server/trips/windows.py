@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from typing import Any
 
 import polars as pl
@@ -44,6 +45,7 @@ class RowSerializer(serializers.Serializer[Any]):
     faults = FaultSerializer(many=True, required=False)
     warnings = serializers.ListField(child=_TEXTS(), required=False)
     identifier = _TEXTS(allow_null=True, required=False)
+    left_out = serializers.BooleanField(required=False)
     cells = CellSerializer(many=True)
 
 
@@ -59,12 +61,19 @@ def edited(text: str | None, came: str | None) -> dict[str, Any]:
 
 
 def sheet_window(
-    cells: str, names: list[str], rows: int, offset: int, limit: int, edits: pl.DataFrame | None = None
+    cells: str,
+    names: list[str],
+    rows: int,
+    offset: int,
+    limit: int,
+    edits: pl.DataFrame | None = None,
+    left_out: Collection[int] = (),
 ) -> dict[str, Any]:
     """A window of a sheet, without verdicts. A sheet of no trip yet has row numbers only.
 
     Args:
         edits: what lies over the cells, if anything does.
+        left_out: numbers of rows that a person left out.
     """
     came = stages.scan(cells).slice(offset, min(limit, MOST)).collect()
     table = came if edits is None or edits.is_empty() else lay_edits(came, edits)
@@ -72,6 +81,7 @@ def sheet_window(
     ids = table[ROW_ID].to_list() if ROW_ID in table.columns else numbers
     made = [[edited(*pair) for pair in zip(table[name], came[name], strict=True)] for name in names]
     lines = [
-        {"row": row, "row_id": row_id, "cells": texts} for row, row_id, *texts in zip(numbers, ids, *made, strict=True)
+        {"row": row, "row_id": row_id, "cells": texts, **({"left_out": True} if row_id in left_out else {})}
+        for row, row_id, *texts in zip(numbers, ids, *made, strict=True)
     ]
     return {"total": rows, "offset": offset, "rows": lines}

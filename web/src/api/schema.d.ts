@@ -333,7 +333,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The edits that lie over the trip's sheet, newest first. */
+        /** @description The newest edits that lie over the trip's sheet. */
         get: operations["trips_edits_list"];
         put?: never;
         /** @description Edit the newest sheet; the rows are planned anew. */
@@ -722,6 +722,13 @@ export interface components {
             carried: number;
             refused: number;
         };
+        /**
+         * @description * `` -
+         *     * `all` - all
+         *     * `none` - none
+         * @enum {string}
+         */
+        CarryEnum: "all" | "none";
         Catalogue: {
             application: components["schemas"]["Application"];
             types: components["schemas"]["RecordType"][];
@@ -1212,11 +1219,13 @@ export interface components {
         };
         /**
          * @description Which rows are carried: those for which ``condition`` on the sheet's own columns holds, without those that are
-         *     left out by their numbers in the trip. What is not said stays.
+         *     left out by their numbers in the trip (``carry``: all or none of them first). What is not said stays.
          */
         PatchedOnly: {
             condition?: string;
             leave_out?: number[];
+            /** @default  */
+            carry: components["schemas"]["CarryEnum"] | components["schemas"]["BlankEnum"];
             take_in?: number[];
         };
         PatchedTripTitle: {
@@ -1354,6 +1363,7 @@ export interface components {
             faults?: components["schemas"]["Fault"][];
             warnings?: string[];
             identifier?: string | null;
+            left_out?: boolean;
             cells: components["schemas"]["Cell"][];
         };
         SendOut: {

@@ -25,6 +25,8 @@ const props = defineProps<{
   why?: boolean;
   headHeight?: number;
   wholeRows?: boolean;
+  /** Rows can be left out one by one. */
+  ticks?: boolean;
   /** Cells can be typed in: which columns, by their place among a row's cells. */
   editable?: (at: number) => boolean;
   /** What stands above the row numbers: the header's own, where the file is shown. */
@@ -38,6 +40,7 @@ const emit = defineEmits<{
   open: [row: Row];
   edit: [row: Row, at: number, text: string];
   paste: [row: Row, at: number, text: string];
+  tick: [rows: Row[], out: boolean];
 }>();
 
 const id = useId();
@@ -192,6 +195,19 @@ const typing = useTyping({
   },
 });
 const type = typing.begin;
+let ticked = 0;
+/** Leave a row out or take it in; with Shift all from the one before to this one. */
+function tick(at: number, range: boolean): void {
+  const out = !props.window.rowAt(at)?.left_out;
+  const [from, to] = range ? [Math.min(ticked, at), Math.max(ticked, at)] : [at, at];
+  const meant = Array.from({ length: to - from + 1 }, (_, n) => props.window.rowAt(from + n));
+  ticked = at;
+  emit(
+    "tick",
+    meant.filter((row) => !!row),
+    out,
+  );
+}
 useKeys("Rows", [
   ...(props.editable
     ? [
@@ -200,6 +216,17 @@ useKeys("Rows", [
           says: "edit the cell",
           run: () => {
             if (document.activeElement !== scroller.value) type();
+          },
+        },
+      ]
+    : []),
+  ...(props.ticks
+    ? [
+        {
+          key: "X",
+          says: "leave the row out, or take it in",
+          run: (event: KeyboardEvent) => {
+            tick(current.value, event.shiftKey);
           },
         },
       ]
@@ -326,6 +353,7 @@ defineExpose({ go, goColumn, type });
         :shown="shownColumns"
         :signs="signs"
         :whole="wholeRows"
+        :ticks="ticks"
         :why="why ? { left: whyLeft, width: WHY_WIDTH } : undefined"
         :meant="item.index === current ? currentColumn : undefined"
         :typing="item.index === typing.at.value ? currentColumn : undefined"
@@ -336,6 +364,7 @@ defineExpose({ go, goColumn, type });
         :style="{ transform: `translateY(${head + item.start}px)`, width: `${width}px` }"
         @click="current = item.index"
         @cell="currentColumn = $event"
+        @tick="tick(item.index, $event)"
         @typed="typing.typed"
         @left="typing.leave()"
         @dblclick="type() || open(window.rowAt(item.index))"

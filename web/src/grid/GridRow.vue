@@ -13,6 +13,8 @@ const props = defineProps<{
   shown: { column: GridColumn; left: number; width: number }[];
   signs?: boolean;
   whole?: boolean;
+  /** Whether each row says, and lets choose, if it is carried. */
+  ticks?: boolean;
   why?: { left: number; width: number };
   /** The column that is meant in this row, -1 for the whole row; undefined where another row is. */
   meant?: number;
@@ -20,16 +22,31 @@ const props = defineProps<{
   typing?: number;
   columnIndex: (at: number) => number;
 }>();
-defineEmits<{ cell: [at: number]; typed: [text: string, step: "down" | "right" | "stay"]; left: [] }>();
+defineEmits<{
+  tick: [range: boolean];
+  cell: [at: number];
+  typed: [text: string, step: "down" | "right" | "stay"];
+  left: [];
+}>();
 const fault = (column: GridColumn): boolean =>
   !!props.row?.field && props.row.field === column.field && /re(ject|fus)ed/.test(props.row.state ?? "");
 </script>
 
 <template>
-  <div :id="id" role="row" class="grid-row" :class="row?.state">
+  <div :id="id" role="row" class="grid-row" :class="[row?.state, { 'left-out': row?.left_out }]">
     <template v-if="row">
       <div role="presentation" class="grid-fixed">
-        <div role="rowheader" aria-colindex="1" class="grid-no">{{ row.row }}</div>
+        <div role="rowheader" aria-colindex="1" class="grid-no">
+          <input
+            v-if="ticks"
+            type="checkbox"
+            tabindex="-1"
+            class="grid-tick"
+            :checked="!row.left_out"
+            :aria-label="`Carry row ${row.row}`"
+            @click.stop.prevent="$emit('tick', $event.shiftKey)"
+          />{{ row.row }}
+        </div>
         <div v-if="signs" role="gridcell" aria-colindex="2" class="grid-sign">
           <VerdictSign v-if="row.state" :verdict="row.state" />
         </div>

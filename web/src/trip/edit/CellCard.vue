@@ -36,7 +36,9 @@ const setBack = (): void => {
     edit({ kind: "cell", row_id: props.row.row_id, column: props.column.column, text: cell.value?.came ?? "" });
 };
 const leaveOut = (): void => {
-  if (props.row) only({ leave_out: [props.row.row_id] });
+  if (!props.row) return;
+  const ids = [props.row.row_id];
+  only(props.row.left_out ? { take_in: ids } : { leave_out: ids });
 };
 </script>
 
@@ -53,7 +55,7 @@ const leaveOut = (): void => {
         As in the file
       </button>
       <button v-if="!row.state" type="button" class="btn sm" :disabled="!open" @click="leaveOut()">
-        Leave this row out
+        {{ row.left_out ? "Take this row in" : "Leave this row out" }} <kbd>X</kbd>
       </button>
     </div>
     <form v-if="below" class="mt-1.5 flex flex-wrap items-center gap-1.5 text-small" @submit.prevent="fill()">

@@ -15,7 +15,7 @@ export interface Editing {
   edit: (body: EditBody, done?: string) => void;
   undo: (number: number) => void;
   /** Which rows are carried, and what is expected. */
-  only: (body: Schemas["PatchedOnly"]) => void;
+  only: (body: Partial<Schemas["PatchedOnly"]>) => void;
   expect: (body: Schemas["PatchedExpect"]) => void;
   /** Whether edits are taken now. */
   open: ComputedRef<boolean>;
@@ -53,7 +53,8 @@ export function useEditing(): Editing {
       const path = { id: trip.value.id, number };
       start(() => data(api.DELETE("/api/trips/{id}/edits/{number}", { params: { path } })), "The edit is taken back.");
     },
-    only: (body) => {
+    only: (asked) => {
+      const body = { carry: "" as const, ...asked };
       start(() => data(api.PATCH("/api/trips/{id}/only", { params: params(), body })));
     },
     expect: (body) => {

@@ -42,7 +42,11 @@ const window = useWindow(() => ({
   version: `${sheet.value?.id} ${trip.value.version}`,
 }));
 const { row: current, column } = useSelected();
-const { edit } = useEditing();
+const { edit, only } = useEditing();
+const ticked = (rows: Row[], out: boolean): void => {
+  const ids = rows.map((one) => one.row_id);
+  only(out ? { leave_out: ids } : { take_in: ids });
+};
 const row = computed(() => window.rowAt(current.value));
 const meant = computed(() => trip.value.columns[column.value]);
 const grid = ref<{ type: () => boolean }>();
@@ -135,7 +139,9 @@ function chose(event: Event): void {
           :corner="found.header_row ? count(found.header_row) : 'Row'"
           :editable="mayPrepare ? () => true : undefined"
           label="The sheet as it came"
+          :ticks="mayPrepare"
           @edit="typed"
+          @tick="ticked"
           @paste="pasted"
         />
       </template>

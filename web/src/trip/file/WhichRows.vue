@@ -48,6 +48,13 @@ const keep = (condition: string): void => {
       </span>
     </form>
     <p v-else>{{ trip.only.condition || "All rows" }}</p>
+    <p v-if="mayPrepare" class="mt-1 flex flex-wrap items-center gap-1.5">
+      <span class="text-small">Rows are ticked in the grid, or with <kbd>X</kbd>:</span>
+      <button type="button" class="btn sm" :disabled="!open" @click="only({ carry: 'none' })">Leave all out</button>
+      <button v-if="trip.only.left_out" type="button" class="btn sm" :disabled="!open" @click="only({ carry: 'all' })">
+        Take all in
+      </button>
+    </p>
     <p v-if="trip.only.condition || trip.only.left_out" class="mt-1">
       {{ many(out, "row is", "rows are") }} set aside{{
         trip.only.left_out ? `, ${count(trip.only.left_out)} of them left out by hand` : ""
