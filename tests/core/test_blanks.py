@@ -142,6 +142,8 @@ class Defaults(unittest.TestCase):
             with self.subTest(field), self.assertRaises(LaneError):
                 check_lane(BERTH.field(field), Lane(Blank.DEFAULT, text))
         check_lane(BERTH.field("rate"), Lane(Blank.DEFAULT, "4.50"))
+        with self.assertRaisesRegex(LaneError, "only for reading"):
+            check_lane(BERTH.field("due"), Lane(only_empty=True))
 
 
 class OnlyEmpty(unittest.TestCase):

@@ -97,9 +97,10 @@ class Kinds(unittest.TestCase):
         swapped = Replacement(r"([a-z])(\d)", "$2$1", pattern=True)
         self.assertEqual(_told(replace(sheet, ["c0", "c1"], swapped)), [(1, "c1", "1x2y2")])
         self.assertEqual(_told(replace(sheet, ["c0"], Replacement("a.b", "z", whole=True))), [(0, "c0", "z")])
-        for wrong in (Replacement("(", "x", pattern=True), Replacement("", "x")):
-            with self.assertRaises(EditError):
-                replace(sheet, ["c0"], wrong)
+        large = "(a{1000}){1000}"
+        for find, why in (("(", "unclosed group"), (large, "too large"), ("", "what is to be found")):
+            with self.assertRaisesRegex(EditError, why):
+                replace(sheet, ["c0"], Replacement(find, "x", pattern=bool(find)))
 
     @settings(max_examples=40, deadline=None)
     @given(st.text(max_size=6), st.text(min_size=1, max_size=3), st.text(max_size=3))
@@ -138,9 +139,8 @@ class Totals(unittest.TestCase):
         self.assertEqual((Decimal(made.least), Decimal(made.greatest)), (min(numbers), max(numbers)))
 
     def test_what_is_expected_is_checked(self) -> None:
-        self.assertEqual(
-            [str(as_typed(t)) for t in ("1,234.50", "1.234,5", "1 234", "x")], ["1234.50", "1234.5", "1234", "None"]
-        )
+        typed = [str(as_typed(text)) for text in ("1,234.50", "1.234,5", "1 234", "x", "1e999999", "NaN")]
+        self.assertEqual(typed, ["1234.50", "1234.5", "1234", "None", "None", "None"])
         told = checked({"rows": 4, "sums": {"Rate": "12.50", "Name": "3"}}, 3, {"Rate": "12.5", "Name": ""})
         self.assertEqual([(one["what"], one["off"]) for one in told], [("", "-1"), ("Rate", ""), ("Name", "?")])
 

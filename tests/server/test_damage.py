@@ -24,18 +24,14 @@ AS_ENGLISH = "CSV:44,34,76,1,,2057"
 """Text read as UTF-8, commas between cells, as people in Britain write days."""
 
 
-def saved_again(path: Path, ending: str, reading: str = "") -> Path:
-    """A file opened and saved by a spreadsheet program."""
+def saved_again(paths: list[Path], ending: str, reading: str = "") -> list[Path]:
+    """Files opened and saved by a spreadsheet program."""
     folder, profile = temporary_folder(), temporary_folder()
     command = [str(OFFICE), f"-env:UserInstallation=file://{profile}", "--headless"]
     command += [f"--infilter={reading}"] if reading else []
-    subprocess.run(
-        [*command, "--convert-to", ending, "--outdir", str(folder), str(path)],
-        capture_output=True,
-        timeout=300,
-        check=True,
-    )
-    return folder / path.with_suffix(f".{ending}").name
+    command += ["--convert-to", ending, "--outdir", str(folder), *map(str, paths)]
+    subprocess.run(command, capture_output=True, timeout=600, check=True)
+    return [folder / path.with_suffix(f".{ending}").name for path in paths]
 
 
 class DamageCase(ServiceCase):
@@ -126,16 +122,16 @@ class BySpreadsheet(DamageCase):
     def test_clean_sheets_of_every_type_raise_no_alarm(self) -> None:
         from vexo.server.sendout.sending import default_fields
 
-        some = {"Reading": "meter eq 'M0001'", "Contract": "endswith(contract_no,'5')"}
+        some = {"Contract": "endswith(contract_no,'5')"}
         some |= {"Berth": "harbour eq 'OLDBASIN' and daily_rate gt 50", "GateFob": "harbour eq 'TERNISLAND'"}
         some |= {"Holder": "endswith(holder_no,'4')", "Vessel": "endswith(registration,'5')"}
-        for record_type in describe(self.practice).types:
-            trip, path = self.sent(record_type.name, default_fields(record_type), some.get(record_type.name, ""))
-            for ending in ("xlsx", "ods"):
+        types = [one for one in describe(self.practice).types if one.name != "Reading"]
+        sent = [self.sent(one.name, default_fields(one), some.get(one.name, "")) for one in types]
+        for ending in ("xlsx", "ods"):
+            again = saved_again([path for _, path in sent], ending)
+            for record_type, (trip, _), path in zip(types, sent, again, strict=True):
                 with self.subTest(record_type.name, ending=ending):
-                    job = self.back(saved_again(path, ending), record_type=record_type.name, trip=str(trip.pk))
-                    if record_type.name == "Reading":
-                        continue
+                    job = self.back(path, record_type=record_type.name, trip=str(trip.pk))
                     self.assertEqual(job.error, "")
                     self.assertEqual((set(self.terms(trip)), self.damage(trip)), ({"same"}, {}))
 
@@ -144,7 +140,7 @@ class BySpreadsheet(DamageCase):
         for ending, reading in (("xlsx", AS_ENGLISH), ("ods", AS_ENGLISH), ("xlsx", "")):
             with self.subTest(ending, reading=reading):
                 trip, path = self.sent("GateFob", fields, "harbour eq 'TERNISLAND'", "csv")
-                again = saved_again(path, ending, reading)
+                (again,) = saved_again([path], ending, reading)
                 job = self.back(again, record_type="GateFob", trip=str(trip.pk))
                 self.assertEqual(job.error, "")
                 found = self.damage(trip)

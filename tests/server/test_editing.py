@@ -128,6 +128,8 @@ class Holders(HolderSheets, EditCase):
         self.assertEqual(self.verdicts(trip), ["update", "aside", "update"])
         do_now(carry_only(trip, self.person, condition="", mine=True))
         self.assertEqual(self.verdicts(trip), ["update"] * 3)
+        with self.assertRaisesRegex(PlainError, "not in the newest sheet"):
+            carry_only(trip, self.person, leave_out=[99], mine=True)
         do_now(carry_only(trip, self.person, carry="none", take_in=[row_ids[3]], mine=True))
         self.assertEqual(self.verdicts(trip), ["aside", "update", "aside"])
         do_now(carry_only(trip, self.person, carry="all", mine=True))

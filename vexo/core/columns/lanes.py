@@ -64,7 +64,9 @@ def lanes_from_json(data: Mapping[str, Mapping[str, Any]]) -> dict[str, Lane]:
 
 
 def check_lane(field: Field, lane: Lane) -> None:
-    """Raises LaneError where a default is missing, or is no value of its field."""
+    """Raises LaneError where a field is only for reading, or a default is missing or no value of its field."""
+    if field.read_only:
+        raise LaneError(f"{field.label} is only for reading, so its cells are never carried.")
     if lane.blank != Blank.DEFAULT:
         return
     text = pl.Series([lane.default], dtype=pl.String)

@@ -52,7 +52,9 @@ class Replacement:
         try:
             pl.Series(["x"]).str.replace_all(wanted, put)
         except pl.exceptions.PolarsError as error:
-            raise EditError(f"{self.find!r} is no regular expression: {error}.") from error
+            why = re.search(r"error: ([^\n]+)", str(error).rpartition("regex error")[2])
+            told = why[1] if why else "it is too large"
+            raise EditError(f"{self.find!r} is no regular expression: {told}.") from error
         return pl.col(column).str.replace_all(wanted, put)
 
 

@@ -48,7 +48,10 @@ def carry_only(
     sheet = newest_sheet(trip)
     if condition:
         read_choice(condition, stages.read(cells_now(sheet)), SheetProfile.from_json(sheet.profile or {}).columns)
-    rows = stages.read(sheet.cells, [ROW_ID])[ROW_ID].to_list() if carry == "none" else []
+    rows = set(stages.read(sheet.cells, [ROW_ID])[ROW_ID].to_list()) if carry == "none" or leave_out else set()
+    unknown = set(leave_out) - rows
+    if unknown:
+        raise PlainError(f"{len(unknown):,} of these rows are not in the newest sheet. Look at it anew.")
     with transaction.atomic():
         trip.refresh_from_db()
         refuse_while_sending(trip)

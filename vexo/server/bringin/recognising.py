@@ -222,8 +222,8 @@ def recognise(lease: Lease) -> dict[str, Any]:
     mine.update(profile=told, choices=upload.choices, known=None, trouble="", digest=digest, read=True)
     forget_old()
     known = _known(profile, cells, digest)
-    totals = sheet_totals(cells, [column.name for column in profile.columns])
-    mine.update(known=known, totals=totals)
+    mine.update(known=known)
+    mine.update(totals=sheet_totals(cells, [column.name for column in profile.columns]))
     return known
 
 

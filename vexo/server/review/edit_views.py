@@ -134,9 +134,13 @@ class OnlySerializer(serializers.Serializer[Any]):
     left out by their numbers in the trip (``carry``: all or none of them first). What is not said stays."""
 
     condition = _TEXTS(required=False, allow_blank=True, max_length=20_000)
-    leave_out = serializers.ListField(child=serializers.IntegerField(min_value=0), required=False, max_length=100_000)
+    leave_out = serializers.ListField(
+        child=serializers.IntegerField(min_value=0, max_value=2**32 - 1), required=False, max_length=100_000
+    )
     carry = serializers.ChoiceField(choices=["", "all", "none"], required=False, default="")
-    take_in = serializers.ListField(child=serializers.IntegerField(min_value=0), required=False, max_length=100_000)
+    take_in = serializers.ListField(
+        child=serializers.IntegerField(min_value=0, max_value=2**32 - 1), required=False, max_length=100_000
+    )
 
 
 class OnlyView(APIView):

@@ -9,12 +9,11 @@ import { jobDone, useMay, useTrip, useWaiting } from "@/api/queries";
 import type { GridColumn } from "@/grid/columns";
 import DataGrid from "@/grid/DataGrid.vue";
 import { useWindow } from "@/grid/useWindow";
-import { count, exact, many, when } from "@/parts/format";
+import { count, many } from "@/parts/format";
 import TheLine from "@/parts/TheLine.vue";
 import { useKeys } from "@/shell/keys";
 import { say } from "@/shell/notices";
 import AlertNote from "@/ui/AlertNote.vue";
-import BusyButton from "@/ui/BusyButton.vue";
 import { useDoing } from "@/ui/doing";
 import { useSelected } from "@/ui/selected";
 import SidePanel from "@/ui/SidePanel.vue";
@@ -25,7 +24,9 @@ import HowRead from "./HowRead.vue";
 import KnownTrip from "./KnownTrip.vue";
 import LikelyTrips from "./LikelyTrips.vue";
 import PartsCard from "./PartsCard.vue";
+import SheetTotals from "./SheetTotals.vue";
 import TitleRows from "./TitleRows.vue";
+import WaitingHead from "./WaitingHead.vue";
 import WhatAbout from "./WhatAbout.vue";
 
 const route = useRoute();
@@ -86,7 +87,6 @@ const sentence = computed(() => {
   const found = sheet.value;
   return found ? `${many(found.rows ?? 0, "row", "rows")}, ${many(found.columns.length, "column", "columns")}` : "";
 });
-const sums = computed(() => (sheet.value?.columns ?? []).filter((one) => one.totals?.sum));
 const guards = computed(() => sheet.value?.found.findings?.some((finding) => finding.kind === "prefix"));
 
 const says = ref("");
@@ -189,25 +189,15 @@ useKeys("The sheet", [{ key: "B", says: "bring it in", run: bringIn }]);
 
 <template>
   <div v-if="sheet" class="flex min-h-0 flex-1 flex-col">
-    <div class="where">
-      <h1>
-        {{ sheet.name
-        }}<template v-if="sheet.files.length > 1">
-          and {{ many(sheet.files.length - 1, "more file", "more files") }}</template
-        >
-      </h1>
-      <span class="soft"
-        >dropped {{ when(sheet.began_at) }} by {{ sheet.by.name }} · nothing has been asked or written yet</span
-      >
-      <span v-if="sheet.trip == null && mayPrepare" class="ml-auto flex min-h-8 gap-2">
-        <button type="button" class="btn" :disabled="leaving.busy.value || taking.busy.value" @click="leaving.start()">
-          Leave it
-        </button>
-        <BusyButton class="go" :busy="coming" :disabled="!ready" says="Bringing it in…" @click="bringIn">
-          Bring it in
-        </BusyButton>
-      </span>
-    </div>
+    <WaitingHead
+      :sheet="sheet"
+      :may-prepare="mayPrepare"
+      :coming="coming"
+      :ready="ready"
+      :leaving="leaving.busy.value || taking.busy.value"
+      @leave="leaving.start()"
+      @bring="bringIn()"
+    />
     <TheLine :stations="stations" open="file" />
     <div class="work">
       <div class="main">
@@ -265,15 +255,7 @@ useKeys("The sheet", [{ key: "B", says: "bring it in", run: bringIn }]);
           @change="reading.start($event)"
         />
         <FindingsCard :findings="sheet.found.findings ?? []" />
-        <section v-if="sums.length" class="card" data-testid="totals">
-          <b>Totals</b>
-          <p v-for="one in sums" :key="one.name" class="flex justify-between gap-2 text-small">
-            <span class="min-w-0 truncate" :title="one.header">{{ one.header || "no name" }}</span><span
-              class="mono !text-ink"
-              >{{ exact(one.totals?.sum) }}</span
-            >
-          </p>
-        </section>
+        <SheetTotals :columns="sheet.columns" />
         <PartsCard
           v-if="sheet.trip == null && mayPrepare"
           :upload="id"
