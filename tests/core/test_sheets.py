@@ -21,6 +21,8 @@ from vexo.core.columns.matching import ColumnMatch
 from vexo.core.records import IDENTIFIER, VERSION
 from vexo.core.sheets import SheetError, SheetProfile, Stamp, read_sheet
 from vexo.core.sheets.csv_writing import write_csv
+from vexo.core.sheets.ods_reading import read_ods
+from vexo.core.sheets.ods_writing import write_ods
 from vexo.core.sheets.outgoing import OutgoingColumn, outgoing_columns
 from vexo.core.sheets.shaping import shape_cells
 from vexo.core.sheets.text_reading import read_text
@@ -57,11 +59,13 @@ class RoundTrip(unittest.TestCase):
         ("3", "v", "B-01", None, "wifi", "\x01 é ", None, None),
     )
 
-    def test_both_formats_give_back_what_went_out(self) -> None:
+    def test_all_formats_give_back_what_went_out(self) -> None:
         columns = outgoing(self.table, NAMES)
         write_xlsx(columns, FOLDER / "out.xlsx", "Berths", STAMP)
         write_csv(columns, FOLDER / "out.csv")
-        for name in ("out.xlsx", "out.csv"):
+        table = self.table.with_columns(pl.col("name").str.replace("\x01", ""))
+        write_ods(outgoing(table, NAMES), FOLDER / "out.ods", "Berths", STAMP)
+        for name in ("out.xlsx", "out.csv", "out.ods"):
             with self.subTest(name):
                 cells, profile = read(FOLDER / name)
                 self.assertEqual([c.header for c in profile.columns], [BERTH.field(n).label for n in NAMES])
@@ -93,14 +97,16 @@ class RoundTrip(unittest.TestCase):
     @settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.too_slow])
     @given(st.lists(TEXTS, min_size=1, max_size=5))
     @example(["\t\n\t0", "\t\n\t"])
-    def test_any_text_comes_back_from_both_formats(self, texts: list[str]) -> None:
+    def test_any_text_comes_back_from_all_formats(self, texts: list[str]) -> None:
         table = pl.DataFrame(
             {IDENTIFIER: [str(n) for n in range(len(texts))], VERSION: ["v"] * len(texts), "code": ["k"] * len(texts)}
         ).with_columns(pl.Series("name", texts, dtype=pl.String).replace("", None))
         columns = outgoing(table, ["code", "name"])
         write_xlsx(columns, FOLDER / "any.xlsx", "x")
         write_csv(columns, FOLDER / "any.csv")
-        for reader, path, prefixed in ((read_xlsx, "any.xlsx", False), (read_text, "any.csv", True)):
+        write_ods(columns, FOLDER / "any.ods", "x")
+        readers = ((read_xlsx, "any.xlsx", False), (read_text, "any.csv", True), (read_ods, "any.ods", False))
+        for reader, path, prefixed in readers:
             raw, found = reader(FOLDER / path)
             cells = shape_cells(raw, **found).cells
             if "c1" not in cells.columns:
@@ -111,6 +117,19 @@ class RoundTrip(unittest.TestCase):
             marked = read_marks(BERTH.field("name"), texts_, on=True)
             self.assertEqual(marked.texts.to_list(), table["name"].to_list())
             self.assertEqual(marked.problems.null_count(), len(texts_))
+
+    def test_an_ods_sheet_has_its_stamp_and_says_what_it_cannot_hold(self) -> None:
+        table = self.table.with_columns(pl.col("name").str.replace("\x01", ""))
+        write_ods(outgoing(table, NAMES), FOLDER / "stamped.ods", "Berths: all/", STAMP)
+        _, profile = read(FOLDER / "stamped.ods")
+        self.assertEqual((profile.stamp, profile.findings, profile.sheet), (STAMP, (), "Berths  all "))
+        with zipfile.ZipFile(FOLDER / "stamped.ods") as book:
+            first = book.infolist()[0]
+            self.assertEqual((first.filename, first.compress_type), ("mimetype", zipfile.ZIP_STORED))
+            settings_ = book.read("settings.xml").decode()
+        self.assertIn('"HorizontalSplitPosition" config:type="int">1<', settings_)
+        with self.assertRaisesRegex(ValueError, "Name holds a character that no ODS file can hold"):
+            write_ods(outgoing(self.table, NAMES), FOLDER / "cannot.ods", "Berths")
 
     def test_a_code_shown_with_zeros_keeps_them(self) -> None:
         book = openpyxl.Workbook()

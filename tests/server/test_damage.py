@@ -126,11 +126,11 @@ class BySpreadsheet(DamageCase):
         some |= {"Berth": "harbour eq 'OLDBASIN' and daily_rate gt 50", "GateFob": "harbour eq 'TERNISLAND'"}
         some |= {"Holder": "endswith(holder_no,'4')", "Vessel": "endswith(registration,'5')"}
         types = [one for one in describe(self.practice).types if one.name != "Reading"]
-        sent = [self.sent(one.name, default_fields(one), some.get(one.name, "")) for one in types]
-        for ending in ("xlsx", "ods"):
+        for format_, ending in (("xlsx", "xlsx"), ("xlsx", "ods"), ("ods", "xlsx")):
+            sent = [self.sent(one.name, default_fields(one), some.get(one.name, ""), format_) for one in types]
             again = saved_again([path for _, path in sent], ending)
             for record_type, (trip, _), path in zip(types, sent, again, strict=True):
-                with self.subTest(record_type.name, ending=ending):
+                with self.subTest(record_type.name, sent=format_, saved=ending):
                     job = self.back(path, record_type=record_type.name, trip=str(trip.pk))
                     self.assertEqual(job.error, "")
                     self.assertEqual((set(self.terms(trip)), self.damage(trip)), ({"same"}, {}))

@@ -69,7 +69,7 @@ class AsSent(ServiceCase):
         only = {"Reading": "meter eq 'M0001'"}
         for record_type in describe(self.practice).types:
             fields = default_fields(record_type)
-            for format_ in ("xlsx", "csv", "tsv"):
+            for format_ in ("xlsx", "ods", "csv", "tsv"):
                 with self.subTest(record_type.name, format=format_):
                     where = only.get(record_type.name, "")
                     trip = new_trip(self.practice, record_type.name, "ada", fields, where, record_type.name)

@@ -140,7 +140,7 @@ def send_out(
     output: Path,
     as_json: bool,
 ) -> None:
-    """Send records out as a sheet; the file's ending says the format (xlsx, csv, tsv)."""
+    """Send records out as a sheet; the file's ending says the format (xlsx, ods, csv, tsv)."""
     from vexo.server.applications.services import find_application
     from vexo.server.data_folder import absolute
     from vexo.server.errors import PlainError

@@ -12,6 +12,7 @@ import polars as pl
 from vexo.core.conditions import read_condition
 from vexo.core.records import Catalogue, Kind, RecordType
 from vexo.core.sheets.csv_writing import write_csv
+from vexo.core.sheets.ods_writing import write_ods
 from vexo.core.sheets.outgoing import column_of, outgoing_columns
 from vexo.core.sheets.xlsx_writing import write_xlsx
 
@@ -26,7 +27,8 @@ from ..trips.models import Sheet, Trip
 from ..trips.sheets import keep_copy, part_of, stamp_of
 from ..trips.standing import tell
 
-FORMATS = ("xlsx", "csv", "tsv")
+FORMATS = ("xlsx", "ods", "csv", "tsv")
+_BOOKS = {"xlsx": write_xlsx, "ods": write_ods}
 
 
 def default_fields(record_type: RecordType) -> list[str]:
@@ -111,9 +113,9 @@ def send_out(lease: Lease) -> dict[str, Any]:
     path = absolute(relative)
     path.parent.mkdir(parents=True, exist_ok=True)
     aside = path.with_name("." + path.name)
-    if format_ == "xlsx":
+    if format_ in _BOOKS:
         try:
-            write_xlsx(columns, aside, record_type.plural, stamp_of(trip, fields))
+            _BOOKS[format_](columns, aside, record_type.plural, stamp_of(trip, fields))
         except ValueError as error:
             raise PlainError(str(error)) from error
     else:

@@ -21,7 +21,7 @@ from ..jobs.views import JobSerializer
 from ..jobs.working import enqueue
 from ..people.permissions import person_of
 from ..people.rights import Action
-from .sending import new_trip, read_fields
+from .sending import FORMATS, new_trip, read_fields
 
 PREVIEW_ROWS = 20
 MOST_FIELDS = 1000
@@ -73,7 +73,7 @@ class SendOutSerializer(serializers.Serializer[Any]):
     )
     condition = serializers.CharField(required=False, allow_blank=True, default="", max_length=LONGEST)
     title = serializers.CharField(required=False, allow_blank=True, default="", max_length=160)
-    format = serializers.ChoiceField(choices=["xlsx", "csv", "tsv"], default="xlsx")
+    format = serializers.ChoiceField(choices=list(FORMATS), default="xlsx")
 
 
 class SendOutView(APIView):

@@ -991,11 +991,12 @@ export interface components {
         };
         /**
          * @description * `xlsx` - xlsx
+         *     * `ods` - ods
          *     * `csv` - csv
          *     * `tsv` - tsv
          * @enum {string}
          */
-        FormatEnum: "xlsx" | "csv" | "tsv";
+        FormatEnum: "xlsx" | "ods" | "csv" | "tsv";
         /** @description What was found in a file; what was not is left out. */
         Found: {
             format?: string;

@@ -20,7 +20,7 @@ import FieldList from "./FieldList.vue";
 import TypePicker from "./TypePicker.vue";
 
 defineEmits<{ bring: [] }>();
-const FORMATS = ["xlsx", "csv", "tsv"] as const;
+const FORMATS = ["xlsx", "ods", "csv", "tsv"] as const;
 const router = useRouter();
 const mayPrepare = useMay("prepare");
 const { data: applications } = useApplications();
@@ -29,6 +29,7 @@ const typeName = ref("");
 const condition = ref("");
 const chosen = ref<string[]>([]);
 const format = ref<(typeof FORMATS)[number]>("xlsx");
+const isBook = computed(() => format.value === "xlsx" || format.value === "ods");
 const title = ref("");
 const conditionInput = ref<HTMLInputElement>();
 
@@ -257,10 +258,10 @@ useFootNote(() => "reading only: the application is not changed");
         ><input v-model="title" class="input" :placeholder="type?.plural" maxlength="160"
       /></label>
       <section class="card">
-        <b>{{ format === "xlsx" ? "Made for editing" : "Plain text" }}</b>
+        <b>{{ isBook ? "Made for editing" : "Plain text" }}</b>
         <p>
           {{
-            format === "xlsx"
+            isBook
               ? "Header and keys stay in view, choices have drop-downs, codes stay text (007), long numbers keep every digit."
               : "UTF-8. Text that a spreadsheet would run as a formula is made harmless and comes back unchanged."
           }}
