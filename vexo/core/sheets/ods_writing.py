@@ -35,6 +35,7 @@ _NAMES = (
     ' xmlns:meta="urn:oasis:names:tc:opendocument:xmlns:meta:1.0"'
     ' xmlns:dc="http://purl.org/dc/elements/1.1/"'
     ' xmlns:of="urn:oasis:names:tc:opendocument:xmlns:of:1.2"'
+    ' xmlns:ooo="http://openoffice.org/2004/office"'
     ' xmlns:config="urn:oasis:names:tc:opendocument:xmlns:config:1.0" office:version="1.3"'
 )
 _HEAD = '<?xml version="1.0" encoding="UTF-8"?>'
@@ -185,15 +186,18 @@ def _settings(title: str, keys: int) -> str:
         kind = "int" if "Position" in name else "short"
         return f'<config:config-item config:name="{name}" config:type="{kind}">{value}</config:config-item>'
 
-    frozen = item("VerticalSplitMode", 2) + item("VerticalSplitPosition", 1) + item("PositionBottom", 1)
-    if keys:
-        frozen += item("HorizontalSplitMode", 2) + item("HorizontalSplitPosition", keys) + item("PositionRight", keys)
+    frozen = item("HorizontalSplitMode", 2 if keys else 0) + item("VerticalSplitMode", 2)
+    frozen += item("HorizontalSplitPosition", keys) + item("VerticalSplitPosition", 1) + item("ActiveSplitRange", 3)
+    frozen += item("PositionLeft", 0) + item("PositionRight", keys) + item("PositionTop", 0) + item("PositionBottom", 1)
+    own, table = (f'<config:config-item config:name="{n}" config:type="string">' for n in ("ViewId", "ActiveTable"))
     return (
         f"{_HEAD}<office:document-settings{_NAMES}><office:settings>"
         '<config:config-item-set config:name="ooo:view-settings"><config:config-item-map-indexed config:name="Views">'
-        '<config:config-item-map-entry><config:config-item-map-named config:name="Tables">'
+        f"<config:config-item-map-entry>{own}view1</config:config-item>"
+        '<config:config-item-map-named config:name="Tables">'
         f"<config:config-item-map-entry config:name={quoteattr(title)}>{frozen}</config:config-item-map-entry>"
-        "</config:config-item-map-named></config:config-item-map-entry></config:config-item-map-indexed>"
+        f"</config:config-item-map-named>{table}{escape(title)}</config:config-item></config:config-item-map-entry>"
+        "</config:config-item-map-indexed>"
         "</config:config-item-set></office:settings></office:document-settings>"
     )
 
