@@ -122,11 +122,12 @@ class BySpreadsheet(DamageCase):
     def test_clean_sheets_of_every_type_raise_no_alarm(self) -> None:
         from vexo.server.sendout.sending import default_fields
 
-        some = {"Contract": "endswith(contract_no,'5')"}
-        some |= {"Berth": "harbour eq 'OLDBASIN' and daily_rate gt 50", "GateFob": "harbour eq 'TERNISLAND'"}
-        some |= {"Holder": "endswith(holder_no,'4')", "Vessel": "endswith(registration,'5')"}
-        types = [one for one in describe(self.practice).types if one.name != "Reading"]
-        for format_, ending in (("xlsx", "xlsx"), ("xlsx", "ods"), ("ods", "xlsx")):
+        some = {"Contract": "endswith(contract_no,'55')"}
+        some |= {"Berth": "harbour eq 'OLDBASIN' and daily_rate gt 60", "GateFob": "harbour eq 'TERNISLAND'"}
+        some |= {"Holder": "endswith(holder_no,'44')", "Vessel": "endswith(registration,'55')"}
+        every = [one for one in describe(self.practice).types if one.name != "Reading"]
+        for format_, ending in (("xlsx", "ods"), ("ods", "xlsx")):
+            types = every if format_ == "xlsx" else [one for one in every if one.name in ("Berth", "Vessel")]
             sent = [self.sent(one.name, default_fields(one), some.get(one.name, ""), format_) for one in types]
             again = saved_again([path for _, path in sent], ending)
             for record_type, (trip, _), path in zip(types, sent, again, strict=True):
@@ -137,7 +138,7 @@ class BySpreadsheet(DamageCase):
 
     def test_what_it_did_to_a_delimited_sheet_is_put_back_to_what_went_out(self) -> None:
         fields = ["fob_no", "print_no", "holder", "harbour", "master"]
-        for ending, reading in (("xlsx", AS_ENGLISH), ("ods", AS_ENGLISH), ("xlsx", "")):
+        for ending, reading in (("xlsx", AS_ENGLISH), ("ods", "")):
             with self.subTest(ending, reading=reading):
                 trip, path = self.sent("GateFob", fields, "harbour eq 'TERNISLAND'", "csv")
                 (again,) = saved_again([path], ending, reading)
