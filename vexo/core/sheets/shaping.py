@@ -169,6 +169,21 @@ def _previews(used: pl.DataFrame, names: list[str]) -> tuple[tuple[int, str], ..
     )
 
 
+def _with_anything(raw: pl.DataFrame, names: list[str]) -> pl.Series:
+    """Which rows have a cell that is more than white space. A column is only looked at for rows that none before told
+    of."""
+    left = pl.int_range(len(raw), eager=True)
+    found = pl.Series([False]).new_from_index(0, len(raw))
+    for name in names:
+        texts = raw[name] if len(left) == len(raw) else raw[name].gather(left)
+        own = texts.str.contains(f"^{SPACES}*$").not_().fill_null(value=False)
+        found = own if len(left) == len(raw) else found.scatter(left.filter(own), True)
+        left = left.filter(~own)
+        if left.is_empty():
+            break
+    return found
+
+
 def shape_cells(
     raw: pl.DataFrame, choices: Choices = AS_FOUND, findings: tuple[Finding, ...] = (), **found: Any
 ) -> Shaped:
@@ -184,11 +199,9 @@ def shape_cells(
         SheetError: where there is nothing in the sheet, or the chosen header is none.
     """
     names = [name for name in raw.columns if name != ROW and not name.startswith("shown.")]
-    blank = f"^{SPACES}*$"
-    filled = [pl.col(name).str.contains(blank).not_().fill_null(value=False) for name in names]
     if not names or raw.is_empty():
         raise SheetError("The file is empty. Put a header in its first row and the records below it.")
-    used = raw.filter(pl.any_horizontal(filled)).sort(ROW)
+    used = raw.filter(_with_anything(raw, names)).sort(ROW)
     if used.is_empty():
         raise SheetError("The sheet has no filled cell. Put a header in its first row and the records below it.")
     looked_at = used.head(_LOOKED_AT)
