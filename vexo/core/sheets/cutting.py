@@ -11,7 +11,6 @@ import io
 import re
 from dataclasses import dataclass, field
 
-import numpy as np
 import polars as pl
 
 from .findings import Finding, each_row
@@ -19,7 +18,6 @@ from .sheet import SheetError
 
 DELIMITERS = ",;\t|"
 _SELDOM = "^~\x1f"
-_PIECE = 1 << 22
 _SAMPLE = 64 * 1024
 _MOST_COLUMNS = 16_384
 _LONGEST_QUOTE = 64 * 1024
@@ -60,14 +58,6 @@ def _regular_quotes(text: str, delimiter: str) -> bool:
     return re.compile(rf"(?:{cell}(?:{mark}|\r\n|\r|\n))*+{cell}\Z").match(text) is not None
 
 
-def _count(content: bytes, mark: str) -> int:
-    """How often a character stands in a text."""
-    if not mark.isascii():
-        return content.count(mark.encode())
-    every = np.frombuffer(content, dtype=np.uint8)
-    return sum(int(np.count_nonzero(every[at : at + _PIECE] == ord(mark))) for at in range(0, len(every), _PIECE))
-
-
 def _by_polars(text: str, delimiter: str, content: bytes | None) -> pl.DataFrame | None:
     """The cells, where all records are of one length and none is blank; else None.
 
@@ -76,7 +66,7 @@ def _by_polars(text: str, delimiter: str, content: bytes | None) -> pl.DataFrame
     """
     quotes = '"' in text
     content = content if content is not None else text.encode("utf-8")
-    ends, marks = (_count(content, mark) for mark in ("\n", delimiter))
+    ends, marks = (content.count(mark.encode()) for mark in ("\n", delimiter))
     if not text.endswith("\n"):
         content, ends = content + b"\n", ends + 1
     try:
