@@ -32,6 +32,7 @@ class Editing(BrowserCase):
 
     def meant(self, browser: Browser, row: int, column: int) -> None:
         """Choose a cell by keys: that many rows down and columns to the right."""
+        browser.until(lambda: browser.all(".grid-row .grid-no"), "rows")
         browser.tab_to("[role=grid]")
         browser.keys(Keys.HOME, *[Keys.ARROW_DOWN] * row, *[Keys.ARROW_LEFT] * 9, *[Keys.ARROW_RIGHT] * column)
 

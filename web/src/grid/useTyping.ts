@@ -52,12 +52,13 @@ export function useTyping(place: TypingPlace): Typing {
     place.step(step);
   }
   function onPaste(event: ClipboardEvent): void {
-    const row = place.window().rowAt(place.current.value);
     const text = event.clipboardData?.getData("text/plain") ?? "";
-    if (event.target !== event.currentTarget || !row || !text || !place.editable()?.(place.column.value)) return;
+    const column = place.column.value;
+    if (event.target !== event.currentTarget || !text || column < 0 || !place.editable()?.(column)) return;
     event.preventDefault();
     event.stopPropagation();
-    place.paste(row, place.column.value, text);
+    const row = place.window().rowAt(place.current.value);
+    if (row) place.paste(row, column, text);
   }
   return { at: computed(() => at.value), begin, leave, typed, onPaste };
 }
