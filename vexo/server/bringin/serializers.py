@@ -11,7 +11,13 @@ from vexo.core.columns.lanes import Lane, lanes_from_json
 
 from ..jobs.models import Job
 from ..naming import WhoSerializer
-from ..trips.serializers import ChoicesSerializer, ColumnTotalsSerializer, FoundSerializer, LaneSerializer, found_json
+from ..trips.sheet_serializers import (
+    ChoicesSerializer,
+    ColumnTotalsSerializer,
+    FoundSerializer,
+    LaneSerializer,
+    found_json,
+)
 from .models import Upload
 
 _TEXTS = serializers.CharField

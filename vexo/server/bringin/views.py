@@ -22,7 +22,7 @@ from ..jobs.views import JobSerializer
 from ..parsing import PlainJSONParser
 from ..people.permissions import person_of
 from ..people.rights import Action
-from ..trips.serializers import ChoicesSerializer
+from ..trips.sheet_serializers import ChoicesSerializer
 from ..trips.views import SEEN, find_trip, unchanged
 from ..trips.windows import MOST, WindowSerializer, sheet_window
 from . import uploads

@@ -7,14 +7,19 @@ from typing import Any
 from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
 
-from vexo.core.columns.lanes import Blank
-
 from ..applications.models import Application
 from ..jobs.views import JobSerializer
 from ..naming import WhoSerializer
 from ..people.permissions import person_of
 from ..people.rights import applying, may
-from .models import Sheet, Trip
+from .models import Trip
+from .sheet_serializers import (
+    ColumnSerializer,
+    DamageSerializer,
+    ExpectedSerializer,
+    OnlySomeSerializer,
+    SheetSerializer,
+)
 
 _TEXTS = serializers.CharField
 
@@ -96,209 +101,6 @@ class TripSummarySerializer(TripSerializer):
 
     class Meta(TripSerializer.Meta):
         fields = (*TripSerializer.Meta.fields, *_STANDING)  # type: ignore[assignment]
-
-
-class LaneSerializer(serializers.Serializer[Any]):
-    """The rules of a field: what a blank cell means (``updates``: a default counts for records that are there too), and
-    whether only fields that are empty in the application are filled."""
-
-    blank = serializers.ChoiceField(choices=[(blank.value, blank.name) for blank in Blank], default=Blank.LEAVE.value)
-    default = _TEXTS(allow_blank=True, default="", trim_whitespace=False, max_length=2000)
-    updates = serializers.BooleanField(default=False)
-    only_empty = serializers.BooleanField(default=False)
-
-
-class ColumnTotalsSerializer(serializers.Serializer[Any]):
-    """A column of the sheet in figures; ``sum``, ``least`` and ``greatest`` are exact texts, empty where it is no
-    column of numbers."""
-
-    filled = serializers.IntegerField()
-    different = serializers.IntegerField()
-    numbers = serializers.IntegerField()
-    sum = _TEXTS(allow_blank=True)
-    least = _TEXTS(allow_blank=True)
-    greatest = _TEXTS(allow_blank=True)
-
-
-class DamageSerializer(serializers.Serializer[Any]):
-    """What a spreadsheet did to cells of one column: how many, of how many it is sure, and how many can be repaired;
-    the first rows, and an example of what stands there and what stood there."""
-
-    kind = _TEXTS()
-    column = _TEXTS()
-    header = _TEXTS(allow_blank=True)
-    says = _TEXTS()
-    count = serializers.IntegerField()
-    sure = serializers.IntegerField()
-    repairs = serializers.IntegerField()
-    rows = serializers.ListField(child=serializers.IntegerField())
-    text = _TEXTS()
-    repair = _TEXTS(allow_null=True)
-
-
-class ExpectedSerializer(serializers.Serializer[Any]):
-    """Something that a person expects: of the column ``what``, or of the rows where that is empty; ``off`` is by how
-    much it is more or less, empty where it agrees, ? where it cannot be told."""
-
-    what = _TEXTS(allow_blank=True)
-    expected = _TEXTS()
-    now = _TEXTS(allow_blank=True)
-    off = _TEXTS(allow_blank=True)
-
-
-class OnlySomeSerializer(serializers.Serializer[Any]):
-    """Which rows are carried: ``condition`` on the sheet's columns, and how many are left out by hand."""
-
-    condition = _TEXTS(allow_blank=True)
-    left_out = serializers.IntegerField()
-
-
-class ColumnSerializer(serializers.Serializer[Any]):
-    column = _TEXTS()
-    header = _TEXTS()
-    field_name = _TEXTS(allow_null=True)  # type: ignore[assignment]
-    field_label = _TEXTS(allow_null=True)
-    kind = _TEXTS(allow_null=True)
-    how = _TEXTS()
-    carried = serializers.BooleanField()
-    is_key = serializers.BooleanField()
-    tells = serializers.BooleanField()
-    filled = serializers.IntegerField()
-    different = serializers.IntegerField()
-    changed = serializers.IntegerField()
-    held = serializers.IntegerField()
-    unreadable = serializers.IntegerField()
-    emptied = serializers.IntegerField()
-    filled_before = serializers.IntegerField()
-    lane = LaneSerializer()
-    totals = ColumnTotalsSerializer(allow_null=True)
-    name_in_conditions = _TEXTS(required=False)
-    two_way = serializers.BooleanField()
-    before = _TEXTS(allow_null=True)
-    after = _TEXTS(allow_null=True)
-    difference = _TEXTS(allow_null=True)
-
-
-class FindingSerializer(serializers.Serializer[Any]):
-    """Something noticed in a file, in a sentence, and where it is."""
-
-    kind = _TEXTS()
-    row = serializers.IntegerField(allow_null=True)
-    column = _TEXTS(allow_null=True)
-    text = _TEXTS()
-
-
-class FirstRowSerializer(serializers.Serializer[Any]):
-    """One of the first rows of a file, its cells as one text."""
-
-    row = serializers.IntegerField()
-    text = _TEXTS()
-
-
-class FoundSerializer(serializers.Serializer[Any]):
-    """What was found in a file; what was not is left out."""
-
-    format = _TEXTS(required=False)
-    sheet = _TEXTS(required=False)
-    encoding = _TEXTS(required=False)
-    delimiter = _TEXTS(required=False)
-    header_row = serializers.IntegerField(required=False)
-    blank_rows = serializers.IntegerField(required=False)
-    total_rows = serializers.ListField(child=serializers.IntegerField(), required=False)
-    other_sheets = serializers.ListField(child=_TEXTS(), required=False)
-    findings = FindingSerializer(many=True, required=False)
-    first_rows = FirstRowSerializer(many=True)
-
-
-def found_json(profile: dict[str, Any] | None) -> dict[str, Any]:
-    """What was found in a file, as it goes over HTTP."""
-    own = profile or {}
-    names: list[str] = list(FoundSerializer().fields)
-    told = {name: value for name in names if (value := own.get(name)) not in (None, "", [])}
-    return {**told, "first_rows": [{"row": row, "text": text} for row, text in own.get("first_rows", [])]}
-
-
-class ChoicesSerializer(serializers.Serializer[Any]):
-    """How a person wants a file read; what is not said is found. ``header`` is a row, 0 for none."""
-
-    worksheet = _TEXTS(required=False, allow_blank=True)
-    header = serializers.IntegerField(required=False, allow_null=True, min_value=0, max_value=2**31)
-    encoding = _TEXTS(required=False, allow_blank=True, max_length=40)
-    delimiter = serializers.CharField(required=False, allow_blank=True, max_length=1, trim_whitespace=False)
-    prefix = serializers.ChoiceField(required=False, choices=["", "off", "keep"])
-    marks = serializers.BooleanField(required=False)
-
-
-class OriginSerializer(serializers.Serializer[Any]):
-    """What a sheet was known by: ``stamp``, ``cells``, ``rows``, ``same`` or ``said``, with the account of it; or
-    ``elsewhere``, with the application that it comes from; or nothing."""
-
-    how = _TEXTS(allow_blank=True)
-    account = _TEXTS(allow_blank=True)
-    application = _TEXTS(required=False)
-    label = _TEXTS(required=False)  # type: ignore[assignment]
-    stage = _TEXTS(required=False)
-
-
-class ChangedCellSerializer(serializers.Serializer[Any]):
-    row = serializers.IntegerField()
-    header = _TEXTS(allow_blank=True)
-    before = _TEXTS(allow_null=True)
-    after = _TEXTS(allow_null=True)
-
-
-class ChangedColumnSerializer(serializers.Serializer[Any]):
-    header = _TEXTS(allow_blank=True)
-    cells = serializers.IntegerField()
-
-
-class DiffersSerializer(serializers.Serializer[Any]):
-    """What a version of a sheet has other than the one before; ``laid_over`` rows came back by themselves."""
-
-    cells = serializers.IntegerField()
-    rows = serializers.IntegerField()
-    new_rows = serializers.IntegerField()
-    left_out = serializers.IntegerField()
-    laid_over = serializers.IntegerField(required=False)
-    columns = ChangedColumnSerializer(many=True)
-    new_columns = serializers.ListField(child=_TEXTS(allow_blank=True))
-    columns_left_out = serializers.ListField(child=_TEXTS(allow_blank=True))
-    first = ChangedCellSerializer(many=True)
-
-
-class SheetSerializer(serializers.ModelSerializer[Sheet]):
-    found = serializers.SerializerMethodField()
-    added_by = WhoSerializer()
-    choices = ChoicesSerializer()
-    origin = OriginSerializer()
-    differs = DiffersSerializer(allow_null=True)
-    files = serializers.SerializerMethodField()
-
-    class Meta:
-        model = Sheet
-        fields = (
-            "id",
-            "direction",
-            "name",
-            "rows",
-            "recognised",
-            "known_rows",
-            "added_by",
-            "added_at",
-            "found",
-            "choices",
-            "origin",
-            "differs",
-            "files",
-        )
-
-    @extend_schema_field(serializers.ListField(child=_TEXTS()))
-    def get_files(self, sheet: Sheet) -> list[str]:
-        return [sheet.name, *[one["name"] for one in sheet.files]]
-
-    @extend_schema_field(FoundSerializer)
-    def get_found(self, sheet: Sheet) -> dict[str, Any]:
-        return found_json(sheet.profile)
 
 
 class ReasonSerializer(serializers.Serializer[Any]):

@@ -13,6 +13,7 @@ from ..jobs.models import Job
 from ..jobs.views import JobSerializer
 from . import serializers as s
 from .models import Trip
+from .sheet_serializers import SheetSerializer
 from .standing import Standing, broken, jobs_of
 
 
@@ -101,7 +102,7 @@ def detail_json(trip: Trip, request: Request) -> dict[str, Any]:
         "sent_by": None,
         "summary": None,
         "columns": [],
-        "sheets": s.SheetSerializer(trip.sheets.all(), many=True).data,
+        "sheets": SheetSerializer(trip.sheets.all(), many=True).data,
         "passes": [],
         "reasons": [],
         "outcomes": [],
