@@ -17,7 +17,7 @@ from unittest.mock import patch
 from xml.sax.saxutils import escape
 
 import openpyxl
-from hypothesis import HealthCheck, event, given, settings
+from hypothesis import HealthCheck, event, example, given, settings
 from hypothesis import strategies as st
 
 from tests.core.examples import BERTH, CATALOGUE, read_here
@@ -53,6 +53,19 @@ VALUES: dict[str, tuple[str, ...]] = {
 }
 WAYS = ("stamped xlsx", "xlsx", "ods", "csv", "csv with semicolons", "tsv", "utf-16", "windows")
 Lines = list[list[str]]
+RENAMED_AND_ALL_ALIKE = {
+    "records": [{name: values[0] for name, values in VALUES.items()} | {"code": f"B-{n:03}"} for n in range(4)],
+    "way": "stamped xlsx",
+    "deleted": set(),
+    "moved": 0,
+    "renamed": "rate",
+    "own": False,
+    "gone": set(),
+    "order": [0, 1, 2, 3],
+    "added": 0,
+    "edits": {(0, "rate"): 1},
+    "theirs": {},
+}
 
 
 @dataclass(frozen=True)
@@ -233,6 +246,7 @@ class AnySheetHome(ServiceCase):
         suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large],
     )
     @given(stories())
+    @example(RENAMED_AND_ALL_ALIKE)
     def test_exactly_the_edits_are_planned_or_the_sheet_is_asked_about(self, story: dict[str, Any]) -> None:
         self.connect(story["records"])
         trip, path, lines = self.sent(story["way"])

@@ -123,13 +123,16 @@ def renamed(
     missing: Sequence[str],
 ) -> dict[str, str]:
     """Columns whose header was changed: column of the sheet → field, where row by row most of what stands in it is what
-    went out in that field, and in no other.
+    went out in that field, and in no other. Where the field had one value in all rows, that proves little: its old
+    header must stand in the new one.
 
     Args:
         free: columns that are known as no field, ``missing`` the fields that went out and have no column.
     """
     met = max(_meet(profile, cells, sent, keys), key=lambda one: one.known, default=None)
     fields = {one.field.name: one.field for one in sent if one.field.name in missing}
+    headers = {one.field.name: _plain(one.header) for one in sent}
+    called = {column.name: _plain(column.header) for column in profile.columns}
     if met is None or not free or not fields:
         return {}
     shares: dict[tuple[str, str], float] = {}
@@ -137,7 +140,9 @@ def renamed(
         for name, field in fields.items():
             beside = pl.DataFrame({"own": _form(field, cells[column]), "sent": met.rows[f"{name}.sent"]})
             filled = beside.filter(pl.col("own").is_not_null())
-            if len(filled) < _FEWEST or filled["sent"].n_unique() < 2:
+            if len(filled) < _FEWEST:
+                continue
+            if filled["sent"].n_unique() < 2 and headers[name] not in called[column]:
                 continue
             share = int((filled["own"] == filled["sent"]).sum()) / len(filled)
             if share >= _SAME_ROWS:
