@@ -164,7 +164,7 @@ useKeys("This row", [
           ["created", "updated"].includes(row.state)
             ? "What was written"
             : row.state === "refused"
-              ? "What it would write"
+              ? "What it would have written"
               : "What it writes"
         }}</b>
         <dl class="mt-1 grid gap-1 text-small">
