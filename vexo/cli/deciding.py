@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 import click
-from rich.table import Table
 
-from .doing import find_trip, finish, json_option, print_json, ready
+from .doing import find_trip, finish, json_option, print_json, ready, row_ids
 from .main import Setting
-from .showing import console
+from .showing import print_made
 from .trips import print_plan
 
 _ANSWERS = ["file", "application", "aside", "leave out", "then", "now", "record", "new", "again", "clear", "leave"]
@@ -40,24 +39,12 @@ def decide(
     NOW. Where it is not known whether a row is in: the RECORD that it is, or that it is NEW. AGAIN asks anew. Where a
     cell was emptied in the sheet (code "emptied"): CLEAR the field, or LEAVE it as it is.
     """
-    from vexo.server.errors import PlainError
     from vexo.server.review.decisions import Scope
     from vexo.server.review.decisions import decide as make
     from vexo.server.review.plans import plan_of
-    from vexo.server.trips.sheets import newest_sheet
 
     found = find_trip(trip)
-    numbers: tuple[int, ...] = ()
-    if rows:
-        import polars as pl
-
-        from vexo.server import stages
-
-        cells = stages.read(newest_sheet(found).cells, ["row_id", "row"]).filter(pl.col("row").is_in(list(rows)))
-        missing = set(rows) - set(cells["row"].to_list())
-        if missing:
-            raise PlainError(f"The sheet has no row {min(missing)} with anything in it.")
-        numbers = tuple(cells["row_id"].to_list())
+    numbers = row_ids(found, rows)
     seen = number if number is not None else plan_of(found).number
     _, job = make(found, setting.person(), seen, Scope(numbers, code, field), answer, record, mine=True)
     finish(job)
@@ -82,7 +69,6 @@ def decisions(setting: Setting, trip: int, undo: int | None, as_json: bool) -> N
         told = [{"id": d.pk, "answer": d.answer, "rows": d.count, "by": d.by, "scope": d.scope} for d in listed]
         print_json({"trip": trip, "decisions": told})
         return
-    table = Table("Decision", "Answer", "Rows", "By", "When", box=None, header_style="bold")
-    for one in listed:
-        table.add_row(str(one.pk), one.answer, f"{one.count:,}", one.by, f"{one.at:%Y-%m-%d %H:%M}")
-    console().print(table if listed else "Nothing has been decided on this trip.")
+    print_made(
+        ("Decision", "Answer", "Rows"), [(d, d.answer) for d in listed], "Nothing has been decided on this trip."
+    )

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import sys
 import threading
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from functools import wraps
 from typing import TYPE_CHECKING, Any
@@ -42,6 +42,23 @@ def find_trip(number: int) -> Trip:
     if found is None:
         raise PlainError(f"There is no trip {number}.")
     return found
+
+
+def row_ids(trip: Trip, rows: Sequence[int]) -> tuple[int, ...]:
+    """The numbers that rows of a trip's newest sheet have in the trip, by their numbers in the sheet. Raises PlainError
+    where the sheet has none."""
+    from vexo.server import stages
+    from vexo.server.errors import PlainError
+    from vexo.server.trips.sheets import newest_sheet
+
+    if not rows:
+        return ()
+    cells = stages.read(newest_sheet(trip).cells, ["row_id", "row"])
+    cells = cells.filter(cells["row"].is_in(list(rows)))
+    missing = set(rows) - set(cells["row"].to_list())
+    if missing:
+        raise PlainError(f"The sheet has no row {min(missing)} with anything in it.")
+    return tuple(cells["row_id"].to_list())
 
 
 @contextmanager

@@ -8,9 +8,9 @@ from typing import TYPE_CHECKING, Any
 import click
 from rich.table import Table
 
-from .doing import find_trip, finish, json_option, print_json, ready
+from .doing import find_trip, finish, json_option, print_json, ready, row_ids
 from .main import Setting
-from .showing import console
+from .showing import console, print_made
 from .trips import print_plan
 
 if TYPE_CHECKING:
@@ -28,18 +28,6 @@ def _column(trip: Trip, said: str) -> str:
             return str(found[0])
     there = ", ".join(repr(c["header"]) for c in columns) or "none"
     raise PlainError(f"The sheet has no column {said!r}, or more than one. Its columns are: {there}.")
-
-
-def _row(trip: Trip, row: int) -> int:
-    from vexo.server import stages
-    from vexo.server.errors import PlainError
-    from vexo.server.trips.sheets import newest_sheet
-
-    cells = stages.read(newest_sheet(trip).cells, ["row_id", "row"])
-    found = cells.filter(cells["row"] == row)["row_id"].to_list()
-    if not found:
-        raise PlainError(f"The sheet has no row {row} with anything in it.")
-    return int(found[0])
 
 
 @click.command()
@@ -88,9 +76,9 @@ def edit(
     elif row is None or not name or (value is None) == (down is None):
         raise PlainError("Say --row, --column and --value; --row, --column and --down; --find; or --repair.")
     elif down is not None:
-        asked |= {"kind": "fill", "row_id": _row(found, row), "rows": down}
+        asked |= {"kind": "fill", "row_id": row_ids(found, [row])[0], "rows": down}
     else:
-        asked |= {"kind": "cell", "row_id": _row(found, row), "text": value}
+        asked |= {"kind": "cell", "row_id": row_ids(found, [row])[0], "text": value}
     _, job = make_edit(found, setting.person(), asked, mine=True)
     finish(job)
     print_plan(find_trip(trip), as_json)
@@ -114,10 +102,7 @@ def edits(setting: Setting, trip: int, undo: int | None, as_json: bool) -> None:
         told = [{"id": e.pk, "kind": e.kind, "words": e.words, "cells": e.count, "by": e.by} for e in listed]
         print_json({"trip": trip, "edits": told})
         return
-    table = Table("Edit", "What", "Cells", "By", "When", box=None, header_style="bold")
-    for one in listed:
-        table.add_row(str(one.pk), one.words, f"{one.count:,}", one.by, f"{one.at:%Y-%m-%d %H:%M}")
-    console().print(table if listed else "Nothing has been edited on this trip.")
+    print_made(("Edit", "What", "Cells"), [(e, e.words) for e in listed], "Nothing has been edited on this trip.")
 
 
 @click.command()
@@ -151,7 +136,8 @@ def totals(setting: Setting, trip: int, expect_rows: int | None, expect: tuple[s
     else:
         table = Table("Column", "Filled", "Different", "Sum", "Least", "Greatest", box=None, header_style="bold")
         for one in told["columns"]:
-            table.add_row(one["header"], *[f"{one[n]:,}" for n in ("filled", "different")], one["sum"], *_range(one))
+            counts = [f"{one[name]:,}" for name in ("filled", "different")]
+            table.add_row(one["header"], *counts, one["sum"], one["least"], one["greatest"])
         out = console()
         out.print(f"{told['rows']:,} rows")
         out.print(table)
@@ -161,10 +147,6 @@ def totals(setting: Setting, trip: int, expect_rows: int | None, expect: tuple[s
             agrees = "agrees" if not one["off"] else f"is {one['now'] or 'no number'}, off by {one['off']}"
             out.print(f"Expected {one['what'] or 'rows'} {one['expected']}: {agrees}")
     sys.exit(1 if any(one["off"] for one in told["expected"]) else 0)
-
-
-def _range(one: dict[str, Any]) -> list[str]:
-    return [one["least"], one["greatest"]]
 
 
 @click.command()
@@ -181,6 +163,6 @@ def only(
     from vexo.server.bringin.only import carry_only
 
     found = find_trip(trip)
-    out, taken = ([_row(found, one) for one in rows] for rows in (leave_out, take_in))
+    out, taken = (row_ids(found, rows) for rows in (leave_out, take_in))
     finish(carry_only(found, setting.person(), condition=where, leave_out=out, take_in=taken, mine=True))
     print_plan(find_trip(trip), as_json)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any
 
 import polars as pl
@@ -16,6 +17,8 @@ from vexo.core.sheets.sheet import ROW, ROW_ID
 from vexo.core.values import to_text
 
 if TYPE_CHECKING:
+    from vexo.server.bringin.models import Edit
+    from vexo.server.review.models import Decision
     from vexo.server.review.plans import Reviewed
 
 SIGNS = {
@@ -39,6 +42,14 @@ def console() -> Console:
     """Standard output; without a terminal, wide enough that nothing is cut."""
     out = Console(markup=False, highlight=False)
     return out if out.is_terminal else Console(width=240, markup=False, highlight=False)
+
+
+def print_made(columns: Sequence[str], made: Sequence[tuple[Edit | Decision, str]], none: str) -> None:
+    """What people made on a trip, each with its words; ``none`` is said where there is nothing."""
+    table = Table(*columns, "By", "When", box=None, header_style="bold")
+    for one, words in made:
+        table.add_row(str(one.pk), words, f"{one.count:,}", one.by, f"{one.at:%Y-%m-%d %H:%M}")
+    console().print(table if made else none)
 
 
 def sum_line(rows: int, terms: dict[str, int]) -> str:
