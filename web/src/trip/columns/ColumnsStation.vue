@@ -93,7 +93,8 @@ const rule = (lanes: Record<string, Schemas["Lane"]>): void => {
   choosing.start({ lanes });
 };
 /** Columns that have rules: those that are carried. */
-const ruled = computed(() => trip.value.columns.filter((c) => c.carried && c.field_name));
+/** The columns that a rule for blank cells can be told for: a blank in a key is rejected, whatever is told. */
+const ruled = computed(() => trip.value.columns.filter((c) => c.carried && c.field_name && !finds(c)));
 const ruleAll = (onlyEmpty: boolean): void => {
   const lanes: Record<string, Schemas["Lane"]> = {};
   for (const c of ruled.value) lanes[c.field_name ?? ""] = { ...c.lane, only_empty: onlyEmpty };
@@ -165,7 +166,7 @@ const ruleAll = (onlyEmpty: boolean): void => {
         <p v-if="field.choices.length" class="mono mt-1">{{ field.choices.join(" · ") }}</p>
       </section>
       <BlankRule
-        v-if="chosen.carried"
+        v-if="ruled.includes(chosen)"
         :column="chosen"
         :others="ruled.filter((c) => c.lane.only_empty !== chosen?.lane.only_empty).length"
         :disabled="choosing.busy.value || !mayPrepare || !!trip.job"
