@@ -35,7 +35,11 @@ def link(to: str, label: str, *, null: bool = True, **kwargs: Any) -> models.For
 
 
 class Record(models.Model):
-    """What every record has: a version that rises with each change, and who changed it last."""
+    """What every record has: a version that rises with each change, and who changed it last.
+
+    ``one_of_two`` are pairs of fields of which one is empty, ``only_for`` fields that belong to records with a certain
+    value of another field, ``tree`` the reference that makes a tree of the type.
+    """
 
     version = models.PositiveIntegerField("Version", default=1)
     changed_by = models.CharField("Changed by", max_length=80, default="")
@@ -46,6 +50,9 @@ class Record(models.Model):
     keys: ClassVar[tuple[tuple[str, ...], ...]] = ()
     computed: ClassVar[tuple[str, ...]] = ()
     naming: ClassVar[tuple[str, ...]] = ()
+    one_of_two: ClassVar[tuple[tuple[str, str], ...]] = ()
+    only_for: ClassVar[dict[str, tuple[str, str]]] = {}
+    tree: ClassVar[str] = ""
 
     class Meta:
         abstract = True
@@ -103,6 +110,8 @@ class Berth(Record):
     keys = (("harbour", "berth_no"), ("ring_no",))
     computed = ("balance_due", "occupancy_last_year")
     naming = ("harbour", "berth_no")
+    one_of_two = (("daily_rate", "flat_season_rate"),)
+    tree = "pontoon"
 
     class Meta:
         verbose_name = "Berth"
@@ -145,6 +154,8 @@ class Contract(Record):
     plural, entity_set = "Contracts", "Contracts"
     keys = (("contract_no",),)
     naming = ("contract_no",)
+
+    only_for: ClassVar[dict[str, tuple[str, str]]] = {"nights": ("kind", "visitor")}
 
     class Meta:
         verbose_name = "Contract"

@@ -88,8 +88,16 @@ class Application(ABC):
         condition: Condition | None = None,
         order: Sequence[str] = (),
         top: int | None = None,
+        after: str = "",
     ) -> Iterator[pl.DataFrame]:
-        """Records in chunks; at least one chunk, empty if there are none. ``fields`` may be paths."""
+        """Records in chunks; at least one chunk, empty if there are none. ``fields`` may be paths.
+
+        Without an order they come in that of their identifiers, each once, whatever is made or deleted meanwhile.
+
+        Args:
+            order: fields, with a minus in front where the highest come first.
+            after: where no order is asked for: only records whose identifier comes after this one.
+        """
 
     @abstractmethod
     def read_by_keys(
@@ -125,7 +133,7 @@ class Application(ABC):
         return sums
 
     def distinct(self, record_type: RecordType, field: str, condition: Condition | None = None) -> pl.DataFrame:
-        """The different values of a field with their count, most frequent first."""
+        """The different values of a field, under its name, with their ``count``, most frequent first."""
         parts = [chunk[field] for chunk in self.read(record_type, [field], condition)]
         return pl.concat(parts).value_counts(sort=True)
 

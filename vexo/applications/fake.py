@@ -93,10 +93,15 @@ class FakeApplication(Application):
         condition: Condition | None = None,
         order: Sequence[str] = (),
         top: int | None = None,
+        after: str = "",
     ) -> Iterator[pl.DataFrame]:
         frame = self._frame(record_type, [f.name for f in record_type.fields])
         frame = frame.filter(to_expression(condition)) if condition else frame
-        frame = frame.sort(list(order)) if order else frame
+        if order:
+            down = [name.startswith("-") for name in order]
+            frame = frame.sort([name.removeprefix("-") for name in order], descending=down, nulls_last=down)
+        elif after:
+            frame = frame.slice(frame[IDENTIFIER].to_list().index(after) + 1)
         yield frame.select(IDENTIFIER, VERSION, *dict.fromkeys(fields)).head(top if top is not None else len(frame))
 
     def read_by_keys(

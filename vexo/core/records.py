@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from enum import StrEnum
 from typing import Any
 
@@ -46,7 +46,9 @@ class Field:
     """One field of a record type.
 
     ``target`` is the record type a reference points to; ``quoted`` tells whether its values are written as text in
-    conditions; ``path`` is the way to a field of a referenced record, from which it can only be read.
+    conditions; ``path`` is the way to a field of a referenced record, over any number of references, from which it can
+    only be read, and ``way`` the same in the application's own names. ``tree`` tells that a reference makes its type a
+    tree; ``only_for`` are the field and value that a record has where this field belongs to one kind of record only.
     """
 
     name: str
@@ -63,7 +65,10 @@ class Field:
     target: str | None = None
     navigation: str | None = None
     quoted: bool = True
-    path: tuple[str, str] | None = None
+    path: tuple[str, ...] | None = None
+    way: tuple[str, ...] = ()
+    tree: bool = False
+    only_for: tuple[str, str] | None = None
 
     @property
     def is_number(self) -> bool:
@@ -79,7 +84,8 @@ class Field:
 
 @dataclass(frozen=True)
 class RecordType:
-    """One type of record. ``keys`` are the field groups that are unique together, ``identifier`` its record ID."""
+    """One type of record. ``keys`` are the field groups that are unique together, ``identifier`` its record ID;
+    ``alternatives`` are fields that set one value, of which a record has at most one."""
 
     name: str
     label: str
@@ -88,6 +94,11 @@ class RecordType:
     identifier: str
     fields: tuple[Field, ...]
     keys: tuple[tuple[str, ...], ...] = ()
+    alternatives: tuple[tuple[str, ...], ...] = ()
+
+    def instead_of(self, name: str) -> tuple[str, ...]:
+        """The other fields that set the same value as this one."""
+        return tuple(other for group in self.alternatives if name in group for other in group if other != name)
 
     def find(self, name: str) -> Field | None:
         return next((field for field in self.fields if field.name == name), None)
@@ -112,12 +123,14 @@ class RecordType:
 @dataclass(frozen=True)
 class Promises:
     """What an application can do: how many writes one batch takes, and how many all or nothing; whether writes can
-    depend on a version; whether a request sent twice with the same number is done once."""
+    depend on a version; whether a request sent twice with the same number is done once; whether it adds up its own
+    records."""
 
     atomic_batch: int = 0
     batch: int = 1
     conditional_writes: bool = False
     repeatable: bool = False
+    sums: bool = False
 
 
 @dataclass(frozen=True)
@@ -138,26 +151,28 @@ class Catalogue:
         raise UnknownName(f"{self.label} has no record type {name!r}.{_nearest(name, names)}")
 
     def field(self, record_type: RecordType, name: str) -> Field:
-        """A field of the type, or of a record it refers to as ``holder/last_name``, which is for reading only."""
-        reference, slash, inner = name.partition("/")
-        if not slash:
-            return record_type.field(name)
+        """A field of the type, or of a record it refers to as ``holder/last_name``, over any number of references; such
+        a field is for reading only. Raises UnknownName."""
+        reference, slash, rest = name.partition("/")
         outer = record_type.field(reference)
+        if not slash:
+            return outer
         if outer.target is None:
             raise UnknownName(f"{outer.label} refers to no other record type, so {name!r} leads nowhere.")
-        found = self.type(outer.target).field(inner)
-        return Field(
+        inner = self.field(self.type(outer.target), rest)
+        return replace(
+            inner,
             name=name,
-            label=f"{outer.label} › {found.label}",
-            kind=found.kind,
+            label=f"{outer.label} › {inner.label}",
+            help="",
+            required=False,
             read_only=True,
-            max_length=found.max_length,
-            precision=found.precision,
-            scale=found.scale,
-            choices=found.choices,
-            target=found.target,
-            quoted=found.quoted,
-            path=(reference, inner),
+            has_default=False,
+            navigation=None,
+            path=(reference, *(inner.path or (rest,))),
+            way=(outer.navigation or reference, *(inner.way or (rest,))),
+            tree=False,
+            only_for=None,
         )
 
     def shown_field(self, field: Field) -> Field | None:
@@ -180,6 +195,7 @@ class Catalogue:
                     **entry,
                     "fields": tuple(_field_from_json(field) for field in entry["fields"]),
                     "keys": tuple(tuple(key) for key in entry["keys"]),
+                    "alternatives": tuple(tuple(group) for group in entry["alternatives"]),
                 }
             )
             for entry in data["types"]
@@ -193,8 +209,12 @@ def _owner(catalogue: Catalogue, field: Field) -> RecordType:
 
 def _field_from_json(data: Mapping[str, Any]) -> Field:
     choices = tuple(Choice(**choice) for choice in data["choices"])
-    path = tuple(data["path"]) if data["path"] else None
-    return Field(**{**data, "kind": Kind(data["kind"]), "choices": choices, "path": path})
+    tuples = {
+        "path": tuple(data["path"]) if data["path"] else None,
+        "way": tuple(data["way"]),
+        "only_for": tuple(data["only_for"]) if data["only_for"] else None,
+    }
+    return Field(**{**data, **tuples, "kind": Kind(data["kind"]), "choices": choices})
 
 
 def _nearest(name: str, names: list[str]) -> str:

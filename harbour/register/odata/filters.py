@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from datetime import date, datetime
 from decimal import Decimal, InvalidOperation
 from typing import Any
 
-from django.db.models import F, Q, Value, lookups
+from django.db.models import F, Q, TextField, Value, lookups
 from django.db.models.functions import Coalesce, Lower, Upper
 from odata_query import ast
 from odata_query.exceptions import ODataException
@@ -57,11 +58,23 @@ def _tokens(text: str) -> Iterator[Any]:
 
 def _folded(fold: Any, column: str) -> Any:
     """A text column in one case; SQLite's own search would drop empty fields from a negation."""
-    return Coalesce(fold(F(column)) if fold else F(column), Value(""))
+    return Coalesce(fold(F(column)) if fold else F(column), Value(""), output_field=TextField())
 
 
 def _bad(message: str) -> Refusal:
     return Refusal(message, "bad-filter", None, 400)
+
+
+def _reference(model: type[Record], node: Any) -> tuple[type[Record], str]:
+    """The type that a path of navigation properties leads to, and its path for queries."""
+    before = ""
+    if isinstance(node, ast.Attribute):
+        model, before = _reference(model, node.owner)
+        node, before = ast.Identifier(node.attr), f"{before}__"
+    for prop in properties(model).values():
+        if isinstance(node, ast.Identifier) and prop.target and prop.navigation == node.name:
+            return prop.target, f"{before}{prop.name}"
+    raise _bad("a property name was expected")
 
 
 def resolve(model: type[Record], node: Any) -> tuple[Property, str]:
@@ -71,11 +84,10 @@ def resolve(model: type[Record], node: Any) -> tuple[Property, str]:
         if not found:
             raise _bad(f"{model.__name__} has no property {node.name!r}")
         return found, found.column
-    if isinstance(node, ast.Attribute) and isinstance(node.owner, ast.Identifier):
-        for prop in properties(model).values():
-            if prop.target and prop.navigation == node.owner.name:
-                inner, column = resolve(prop.target, ast.Identifier(node.attr))
-                return inner, f"{prop.name}__{column}"
+    if isinstance(node, ast.Attribute):
+        target, path = _reference(model, node.owner)
+        inner, column = resolve(target, ast.Identifier(node.attr))
+        return inner, f"{path}__{column}"
     raise _bad("a property name was expected")
 
 
@@ -168,6 +180,8 @@ class _Meaning:
 
     def call(self, node: ast.Call) -> Q:
         name = node.func.name
+        if name == "matchesPattern":
+            return self.matches(node)
         if name not in ("contains", "startswith", "endswith") or not isinstance(node.args[1], ast.String):
             raise _bad(f"the function {name!r} is not understood here")
         subject, fold = node.args[0], None
@@ -177,6 +191,17 @@ class _Meaning:
         if prop.edm != "Edm.String":
             raise _bad(f"{name!r} needs a text, {prop.name!r} is none")
         return Q(_SEARCHES[name](_folded(fold, column), node.args[1].val))
+
+    def matches(self, node: ast.Call) -> Q:
+        prop, column = resolve(self.model, node.args[0])
+        pattern = node.args[1].val if len(node.args) == 2 and isinstance(node.args[1], ast.String) else None
+        if prop.edm != "Edm.String" or pattern is None:
+            raise _bad(f"'matchesPattern' needs a text and a pattern, {prop.name!r} and {pattern!r} are none")
+        try:
+            re.compile(pattern)
+        except re.error:
+            raise _bad(f"{pattern!r} is no pattern") from None
+        return Q(lookups.Regex(_folded(None, column), pattern))
 
     def any(self, node: ast.CollectionLambda) -> Q:
         prop, column = resolve(self.model, node.owner)
@@ -194,7 +219,36 @@ class _Meaning:
         raise _bad("inside 'any' only: name eq 'value'")
 
 
-def read_filter(model: type[Record], text: str) -> Q:
+def _below(model: type[Record], alias: str, above: Any) -> list[Any]:
+    """Keys of all records below one in the type's tree, not itself."""
+    found: list[Any] = []
+    layer = [above]
+    while layer:
+        rows = model._default_manager.using(alias).filter(**{f"{model.tree}__in": layer})
+        layer = [key for key in rows.values_list("pk", flat=True) if key not in set(found)]
+        found += layer
+    return [key for key in found if key != above]
+
+
+def _without_trees(model: type[Record], alias: str, text: str) -> str:
+    """The text with each question for a tree as the list of keys that is its answer; odata-query knows no trees."""
+
+    def listed(match: re.Match[str]) -> str:
+        if not match["tree"]:
+            return match[0]
+        told = dict(part.partition("=")[::2] for part in match["tree"].split(","))
+        own = model._meta.pk.name if model._meta.pk else ""
+        nodes = (f"$root/{model.entity_set}", f"'{model.tree}'", own)
+        if not model.tree or tuple(told.get(n) for n in ("HierarchyNodes", "HierarchyQualifier", "Node")) != nodes:
+            raise _bad(f"{model.__name__} makes no such tree")
+        if not told.get("Ancestor", "").isdigit():
+            raise _bad("the ancestor is the key of a record")
+        return f"{own} in ({','.join(map(str, _below(model, alias, int(told['Ancestor'])))) or '-1'})"
+
+    return re.sub(r"'(?:[^']|'')*'|Aggregation\.isdescendant\((?P<tree>[^()]*)\)", listed, text)
+
+
+def read_filter(model: type[Record], text: str, alias: str) -> Q:
     """The condition as a query.
 
     Raises:
@@ -203,7 +257,7 @@ def read_filter(model: type[Record], text: str) -> Q:
     if len(text) > _LONGEST:
         raise _bad("the condition is too long")
     try:
-        tree = ODataParser().parse(_tokens(text))
+        tree = ODataParser().parse(_tokens(_without_trees(model, alias, text)))
     except ODataException as error:
         raise _bad(str(error)) from error
     if tree is None:

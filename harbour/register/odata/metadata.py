@@ -11,7 +11,7 @@ from .properties import Property, properties
 NAMESPACE = "Saltmarsh.Register"
 _EDMX = "http://docs.oasis-open.org/odata/ns/edmx"
 _EDM = "http://docs.oasis-open.org/odata/ns/edm"
-_VOCABULARIES = ("Core", "Validation", "Capabilities", "Repeatability")
+_VOCABULARIES = ("Core", "Validation", "Capabilities", "Repeatability", "Aggregation")
 
 
 def _annotate(parent: ET.Element, term: str, **value: str) -> ET.Element:
@@ -65,6 +65,36 @@ def _type(schema: ET.Element, model: type[Record]) -> None:
             assert referenced is not None
             ET.SubElement(link, "ReferentialConstraint", Property=prop.name, ReferencedProperty=referenced.name)
     _describe(element, str(model._meta.verbose_name))
+    _rules(element, model)
+
+
+def _rule(element: ET.Element, qualifier: str, message: str, conditions: list[tuple[str, str | None]]) -> None:
+    """A constraint of a type: one of the properties has its value, or is empty where that is None."""
+    record = ET.SubElement(_annotate(element, "Validation.V1.Constraint", Qualifier=qualifier), "Record")
+    ET.SubElement(record, "PropertyValue", Property="FailureMessage", String=message)
+    either = ET.SubElement(ET.SubElement(record, "PropertyValue", Property="Condition"), "Or")
+    for name, value in conditions:
+        equal = ET.SubElement(either, "Eq")
+        ET.SubElement(equal, "Path").text = name
+        if value is None:
+            ET.SubElement(equal, "Null")
+        else:
+            ET.SubElement(equal, "String").text = value
+
+
+def _rules(element: ET.Element, model: type[Record]) -> None:
+    own = properties(model)
+    for first, second in model.one_of_two:
+        message = f"A record has a {own[first].label.lower()} or a {own[second].label.lower()}, not both."
+        _rule(element, f"{first}-{second}", message, [(first, None), (second, None)])
+    for name, (kind, value) in model.only_for.items():
+        _rule(element, name, f"{own[name].label} belongs to {value} records only.", [(name, None), (kind, value)])
+    if model.tree and model._meta.pk is not None:
+        term = _annotate(element, "Aggregation.V1.RecursiveHierarchy", Qualifier=model.tree)
+        record = ET.SubElement(term, "Record")
+        ET.SubElement(record, "PropertyValue", Property="NodeProperty", PropertyPath=model._meta.pk.name)
+        parent = {"Property": "ParentNavigationProperty", "NavigationPropertyPath": own[model.tree].navigation}
+        ET.SubElement(record, "PropertyValue", parent)
 
 
 def _alternate_keys(parent: ET.Element, model: type[Record]) -> None:
@@ -96,6 +126,7 @@ def _container(schema: ET.Element, versions: bool, repeatable: bool, keys: bool)
     _describe(container, "Saltmarsh Harbour Register")
     if repeatable:
         _annotate(container, "Repeatability.V1.Supported", Bool="true")
+    _annotate(container, "Aggregation.V1.ApplySupported")
     batch = ET.SubElement(_annotate(container, "Capabilities.V1.BatchSupport"), "Record")
     ET.SubElement(batch, "PropertyValue", Property="Supported", Bool="true")
     ET.SubElement(batch, "PropertyValue", Property="ContinueOnErrorSupported", Bool="true")

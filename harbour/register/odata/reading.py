@@ -17,7 +17,8 @@ from .filters import read_filter, resolve
 from .properties import Property, properties, to_json
 
 PAGE = 500
-_EXPAND = re.compile(r"(\w+)(?:\(\$select=([\w,]+)\))?$")
+_EXPAND = re.compile(r"(\w+)(?:\((.*)\))?$")
+_DEEPEST = 5
 
 
 @dataclass(frozen=True)
@@ -26,7 +27,7 @@ class Shape:
 
     model: type[Record]
     own: tuple[Property, ...]
-    expanded: tuple[tuple[Property, tuple[Property, ...]], ...]
+    expanded: tuple[tuple[Property, Shape], ...]
 
 
 def _known(model: type[Record], name: str) -> Property:
@@ -36,21 +37,29 @@ def _known(model: type[Record], name: str) -> Property:
     return prop
 
 
-def _split(text: str) -> list[str]:
-    return [part.strip() for part in re.split(r",(?![^(]*\))", text) if part.strip()]
+def _split(text: str, mark: str = ",") -> list[str]:
+    """The parts of a text between marks that stand in no parentheses."""
+    parts, depth = [""], 0
+    for letter in text:
+        depth += (letter == "(") - (letter == ")")
+        if letter == mark and depth == 0:
+            parts.append("")
+        else:
+            parts[-1] += letter
+    return [part.strip() for part in parts if part.strip()]
 
 
-def read_shape(model: type[Record], query: Mapping[str, str]) -> Shape:
+def read_shape(model: type[Record], query: Mapping[str, str], depth: int = 0) -> Shape:
     """``$select`` and ``$expand`` as a Shape."""
     names = _split(query.get("$select", "")) or list(properties(model))
     expanded = []
     for part in _split(query.get("$expand", "")):
         match = _EXPAND.match(part)
         prop = next((p for p in properties(model).values() if match and p.target and p.navigation == match[1]), None)
-        if not match or not prop or not prop.target:
+        if not match or not prop or not prop.target or depth > _DEEPEST:
             raise Refusal(f"{part!r} cannot be expanded", "bad-expand", None, 400)
-        inner = match[2].split(",") if match[2] else list(properties(prop.target))
-        expanded.append((prop, tuple(_known(prop.target, name) for name in inner)))
+        inner = dict(option.partition("=")[::2] for option in _split(match[2] or "", ";"))
+        expanded.append((prop, read_shape(prop.target, inner, depth + 1)))
     return Shape(model, tuple(_known(model, name) for name in names), tuple(expanded))
 
 
@@ -63,36 +72,37 @@ def url_key(model: type[Record], key: Any) -> str:
 def write_records(shape: Shape, rows: QuerySet[Any]) -> Iterable[dict[str, Any]]:
     """The records of a query as JSON objects, each with its ETag."""
     columns: list[str] = ["pk", "version"]
-    writers: list[Callable[[dict[str, Any], tuple[Any, ...]], None]] = []
 
-    def own(prop: Property) -> None:
-        at, convert, name = len(columns), to_json(prop), prop.name
-        columns.append(prop.column)
-        writers.append(lambda out, row: out.__setitem__(name, convert(row[at])))
-
-    def reference(prop: Property, inner: tuple[Property, ...]) -> None:
-        at = len(columns)
-        columns.append(prop.column)
-        columns.extend(f"{prop.name}__{p.column}" for p in inner)
-        parts = [(p.name, to_json(p), at + 1 + i) for i, p in enumerate(inner)]
+    def writer(own: Shape, path: str) -> Callable[[dict[str, Any], tuple[Any, ...]], None]:
+        plain = [(p.name, to_json(p), len(columns) + at) for at, p in enumerate(own.own)]
+        columns.extend(f"{path}{p.column}" for p in own.own)
+        led = []
+        for prop, inner in own.expanded:
+            led.append((prop.navigation, len(columns), writer_of(prop, inner, path)))
 
         def write(out: dict[str, Any], row: tuple[Any, ...]) -> None:
-            value = None if row[at] is None else {name: convert(row[i]) for name, convert, i in parts}
-            out[prop.navigation] = value
+            for name, convert, at in plain:
+                out[name] = convert(row[at])
+            for name, at, further in led:
+                if row[at] is None:
+                    out[name] = None
+                else:
+                    out[name] = {}
+                    further(out[name], row)
 
-        writers.append(write)
+        return write
 
-    for prop in shape.own:
-        own(prop)
-    for prop, inner in shape.expanded:
-        reference(prop, inner)
+    def writer_of(prop: Property, inner: Shape, path: str) -> Callable[[dict[str, Any], tuple[Any, ...]], None]:
+        columns.append(f"{path}{prop.column}")
+        return writer(inner, f"{path}{prop.name}__")
+
+    write = writer(shape, "")
     versions = trouble.behaviour("versions")
     for row in rows.values_list(*columns).iterator(chunk_size=2000):
         out: dict[str, Any] = {"@odata.id": url_key(shape.model, row[0])}
         if versions:
             out["@odata.etag"] = f'W/"{row[1]}"'
-        for write in writers:
-            write(out, row)
+        write(out, row)
         yield out
 
 
@@ -101,9 +111,11 @@ def _order(model: type[Record], text: str) -> list[Any]:
 
     order: list[Any] = []
     for part in _split(text):
-        name, _, direction = part.partition(" ")
-        owner, _, attr = name.partition("/")
-        node = ast.Attribute(ast.Identifier(owner), attr) if attr else ast.Identifier(owner)
+        path, _, direction = part.partition(" ")
+        first, *rest = path.split("/")
+        node: Any = ast.Identifier(first)
+        for name in rest:
+            node = ast.Attribute(node, name)
         column = F(resolve(model, node)[1])
         order.append(column.desc(nulls_last=True) if direction.strip() == "desc" else column.asc(nulls_first=True))
     return [*order, "pk"]
@@ -125,7 +137,7 @@ def page(model: type[Record], alias: str, query: Mapping[str, str], max_page: in
     """
     rows: QuerySet[Any] = model._default_manager.using(alias).all()
     if query.get("$filter"):
-        rows = rows.filter(read_filter(model, query["$filter"]))
+        rows = rows.filter(read_filter(model, query["$filter"], alias))
     answer: dict[str, Any] = {}
     if query.get("$count") == "true":
         answer["@odata.count"] = rows.count()

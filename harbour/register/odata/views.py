@@ -16,7 +16,7 @@ from django.views.decorators.csrf import csrf_exempt
 from .. import repeating, trouble
 from ..models import TYPES, Record
 from ..rules import Refusal
-from . import metadata, reading, writing
+from . import applying, metadata, reading, writing
 
 _ADDRESS = re.compile(r"(\w+)(?:\((.+)\))?(/\$count)?$")
 _MAX_BATCH = 1000
@@ -57,13 +57,15 @@ def _one(
     if method in ("POST", "PATCH") and not isinstance(body, dict):
         raise Refusal("The body must be a JSON object.", "bad-body", None, 400)
     match method, address[2], address[3]:
+        case "GET", None, None if "$apply" in query:
+            return 200, applying.apply(model, alias, query["$apply"]), {}
         case "GET", None, None:
             size = re.search(r"maxpagesize=(\d+)", headers.get("Prefer", ""))
             return 200, reading.page(model, alias, query, int(size[1]) if size else None), {}
         case "GET", None, str():
             rows = model._default_manager.using(alias)
             text = query.get("$filter")
-            return 200, (rows.filter(reading.read_filter(model, text)) if text else rows).count(), {}
+            return 200, (rows.filter(reading.read_filter(model, text, alias)) if text else rows).count(), {}
         case "GET", key, None:
             record = records.find(model, writing.read_key(model, key))
             shape = reading.read_shape(model, query)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import replace
+from datetime import UTC, datetime
 from functools import reduce
 from typing import Any
 from urllib.parse import quote
@@ -12,18 +13,18 @@ import httpx
 import polars as pl
 
 from vexo.core.conditions import Condition
-from vexo.core.conditions.to_filter import literal, path_of, to_filter
+from vexo.core.conditions.to_filter import literal, path_of, settled, to_filter
 from vexo.core.planning.verdicts import DONE, Verdict
-from vexo.core.records import Catalogue, RecordType
+from vexo.core.records import Catalogue, Kind, RecordType
 from vexo.core.writing import Answer, Write, operation_of
 from vexo.core.writing.answers import CLASH, DOUBT, UNTAKEN
 
 from ..base import PLAINLY, Application, ApplicationError, NoAnswer, Sending
 from ..http import Connection, json_of
+from . import reading
 from .metadata import read_metadata
-from .records import to_frame, to_json
+from .records import to_frame, to_json, typed
 
-PAGE = 1000
 KEYS_AT_ONCE = 100
 
 
@@ -50,6 +51,7 @@ class ODataApplication(Application):
         extra: dict[str, Any] = {"quick": quick, **({"sleep": sleep} if sleep else {})}
         self._connection = Connection(address, token, transport, **extra)
         self._pages = pages
+        self._quick = quick
         self._catalogue: Catalogue | None = None
 
     def close(self) -> None:
@@ -66,8 +68,11 @@ class ODataApplication(Application):
             self._catalogue = read_metadata(response.content, self._connection.address)
         return self._catalogue
 
+    def _text(self, condition: Condition | None, record_type: RecordType) -> str:
+        return to_filter(settled(condition, datetime.now(UTC)), record_type) if condition else ""
+
     def count(self, record_type: RecordType, condition: Condition | None = None) -> int:
-        query = "?$filter=" + quote(to_filter(condition, record_type), safe="") if condition else ""
+        query = "?$filter=" + quote(self._text(condition, record_type), safe="") if condition else ""
         response = self._connection.get(
             f"{record_type.source}/$count{query}", {"Accept": "text/plain, application/json"}
         )
@@ -81,9 +86,42 @@ class ODataApplication(Application):
         condition: Condition | None = None,
         order: Sequence[str] = (),
         top: int | None = None,
+        after: str = "",
     ) -> Iterator[pl.DataFrame]:
-        text = to_filter(condition, record_type) if condition else ""
-        yield from self._read(record_type, fields, text, order, top)
+        ask, text = self._asking(record_type), self._text(condition, record_type)
+        if order or top is not None:
+            return reading.in_order(ask, self.describe(), record_type, fields, text, order, top)
+        return reading.by_identifier(ask, self.describe(), record_type, fields, text, after, ahead=not self._quick)
+
+    def totals(
+        self, record_type: RecordType, fields: Sequence[str], condition: Condition | None = None
+    ) -> Mapping[str, Any]:
+        known = [record_type.field(name) for name in fields]
+        if not self.describe().promises.sums or not known:
+            return super().totals(record_type, fields, condition)
+        return reading.sums(self._asking(record_type), record_type, known, self._text(condition, record_type))
+
+    def distinct(self, record_type: RecordType, field: str, condition: Condition | None = None) -> pl.DataFrame:
+        known = self.describe().field(record_type, field)
+        if not self.describe().promises.sums or known.kind == Kind.CHOICES:
+            return super().distinct(record_type, field, condition)
+        ask, text = self._asking(record_type), self._text(condition, record_type)
+        told = reading.counted(ask, record_type, known, text)
+        values = typed(known, [value for value, _ in told]).alias(field)
+        return pl.DataFrame([values, pl.Series("count", [times for _, times in told], dtype=pl.UInt32)])
+
+    def _asking(self, record_type: RecordType) -> reading.Ask:
+        def ask(path: str) -> dict[str, Any]:
+            response = self._connection.get(path, {"Prefer": f"odata.maxpagesize={reading.PAGE}"})
+            self._refuse(response, record_type)
+            answer = json_of(response)
+            if not isinstance(answer, dict) or not isinstance(answer.get("value"), list):
+                raise ApplicationError(
+                    f"{record_type.plural}: the answer is no list of records. Tell the administrator."
+                )
+            return answer
+
+        return ask
 
     def read_by_keys(
         self, record_type: RecordType, fields: Sequence[str], key: Sequence[str], values: pl.DataFrame
@@ -92,7 +130,9 @@ class ODataApplication(Application):
         wanted = values.select(key).drop_nulls().unique(maintain_order=True)
         for start in range(0, len(wanted), KEYS_AT_ONCE):
             some = wanted.slice(start, KEYS_AT_ONCE)
-            parts.extend(self._read(record_type, fields, self._key_filter(record_type, key, some), (), None))
+            text = self._key_filter(record_type, key, some)
+            ask, catalogue = self._asking(record_type), self.describe()
+            parts.extend(reading.by_identifier(ask, catalogue, record_type, fields, text, "", ahead=False))
         return pl.concat(parts).unique("@id", keep="first", maintain_order=True)
 
     def _key_filter(self, record_type: RecordType, key: Sequence[str], values: pl.DataFrame) -> str:
@@ -102,51 +142,15 @@ class ODataApplication(Application):
 
         def listed(rows: pl.DataFrame) -> str:
             texts = [literal(last, value) for value in rows[last.name].to_list()]
-            return f"{path_of(last, record_type)} in ({','.join(texts)})"
+            return f"{path_of(last)} in ({','.join(texts)})"
 
         if len(own) == 1:
             return listed(values)
         parts = []
         for first, rows in values.group_by([f.name for f in own[:-1]], maintain_order=True):
-            same = [f"{path_of(f, record_type)} eq {literal(f, v)}" for f, v in zip(own[:-1], first, strict=True)]
+            same = [f"{path_of(f)} eq {literal(f, v)}" for f, v in zip(own[:-1], first, strict=True)]
             parts.append("(" + " and ".join([*same, listed(rows)]) + ")")
         return reduce(lambda left, right: f"{left} or {right}", parts)
-
-    def _read(
-        self, record_type: RecordType, fields: Sequence[str], condition: str, order: Sequence[str], top: int | None
-    ) -> Iterator[pl.DataFrame]:
-        catalogue = self.describe()
-        known = [catalogue.field(record_type, name) for name in fields]
-        select = dict.fromkeys([record_type.identifier, *[f.name for f in known if f.path is None]])
-        expand: dict[str, list[str]] = {}
-        for field in known:
-            if field.path is not None:
-                outer, inner = field.path
-                expand.setdefault(record_type.field(outer).navigation or outer, []).append(inner)
-        query = {"$select": ",".join(select)}
-        if expand:
-            query["$expand"] = ",".join(f"{name}($select={','.join(inner)})" for name, inner in expand.items())
-        if condition:
-            query["$filter"] = condition
-        if order:
-            query["$orderby"] = ",".join(path_of(catalogue.field(record_type, name), record_type) for name in order)
-        if top is not None:
-            query["$top"] = str(top)
-        path: str | None = f"{record_type.source}?" + "&".join(f"{k}={quote(v, safe='')}" for k, v in query.items())
-        first = True
-        while path:
-            response = self._connection.get(path, {"Prefer": f"odata.maxpagesize={PAGE}"})
-            self._refuse(response, record_type)
-            answer = json_of(response)
-            rows = answer.get("value") if isinstance(answer, dict) else None
-            if rows is None:
-                raise ApplicationError(
-                    f"{record_type.plural}: the answer is no list of records. Tell the administrator."
-                )
-            if rows or first:
-                yield to_frame(rows, fields, record_type, catalogue)
-            first = False
-            path = answer.get("@odata.nextLink") or answer.get("@nextLink")
 
     def _refuse(self, response: httpx.Response, record_type: RecordType) -> None:
         if response.status_code == 404:

@@ -4,6 +4,7 @@ Repeatability."""
 from __future__ import annotations
 
 import hashlib
+from dataclasses import replace
 from functools import lru_cache
 from xml.etree import ElementTree as ET
 
@@ -119,6 +120,36 @@ def _alternate_keys(entity_set: ET.Element) -> tuple[tuple[str, ...], ...]:
     return tuple(keys)
 
 
+def _constraints(entity: ET.Element) -> list[list[tuple[str, str | None]]]:
+    """What the type says of its properties: of each constraint the pairs of property and value (None is empty), one of
+    which holds; those that say anything else are passed over."""
+    found = []
+    for annotation in entity.findall(f"{_EDM}Annotation"):
+        either = annotation.find(f".//{_EDM}PropertyValue[@Property='Condition']/{_EDM}Or")
+        if annotation.get("Term") != "Org.OData.Validation.V1.Constraint" or either is None:
+            continue
+        pairs: list[tuple[str, str | None]] = []
+        for equal in either:
+            path, text = equal.find(f"{_EDM}Path"), equal.find(f"{_EDM}String")
+            plain = equal.tag == f"{_EDM}Eq" and path is not None and path.text
+            if plain and path is not None and (text is not None or equal.find(f"{_EDM}Null") is not None):
+                pairs.append((path.text or "", text.text if text is not None else None))
+        if len(pairs) == len(either) == 2:
+            found.append(pairs)
+    return found
+
+
+def _trees(entity: ET.Element, links: dict[str, tuple[str, str]]) -> set[str]:
+    """The references that make a tree of the type and by whose name the tree is asked for."""
+    found = set()
+    for annotation in entity.findall(f"{_EDM}Annotation"):
+        if annotation.get("Term") == "Org.OData.Aggregation.V1.RecursiveHierarchy":
+            parent = annotation.find(f".//{_EDM}PropertyValue[@Property='ParentNavigationProperty']")
+            way = "" if parent is None else parent.get("NavigationPropertyPath", "")
+            found |= {name for name, (nav, _) in links.items() if nav == way and name == annotation.get("Qualifier")}
+    return found
+
+
 def _promises(container: ET.Element, conditional: bool) -> Promises:
     support = _term(container, "Capabilities.V1.BatchSupport")
     batches = support is not None
@@ -127,6 +158,7 @@ def _promises(container: ET.Element, conditional: bool) -> Promises:
         batch=200 if batches else 1,
         conditional_writes=conditional,
         repeatable=_yes(container, "Repeatability.V1.Supported"),
+        sums=_term(container, "Aggregation.V1.ApplySupported") is not None,
     )
 
 
@@ -155,7 +187,13 @@ def read_metadata(content: bytes, address: str) -> Catalogue:
         if entity is None or len(refs) != 1:
             continue
         links = _links(entity)
-        fields = tuple(f for e in entity.findall(f"{_EDM}Property") if (f := _field(e, links, refs[0])))
+        rules, trees = _constraints(entity), _trees(entity, links)
+        kinds = {a: (b, value) for (a, none), (b, value) in rules if none is None and value is not None}
+        fields = tuple(
+            replace(f, tree=f.name in trees, only_for=kinds.get(f.name))
+            for e in entity.findall(f"{_EDM}Property")
+            if (f := _field(e, links, refs[0]))
+        )
         conditional = conditional or _term(entity_set, "Core.V1.OptimisticConcurrency") is not None
         name, source = entity.get("Name", ""), entity_set.get("Name", "")
         types.append(
@@ -167,6 +205,7 @@ def read_metadata(content: bytes, address: str) -> Catalogue:
                 identifier=refs[0],
                 fields=fields,
                 keys=_alternate_keys(entity_set),
+                alternatives=tuple((a, b) for (a, none), (b, other) in rules if none is None and other is None),
             )
         )
     known = {t.name for t in types}
@@ -178,8 +217,6 @@ def read_metadata(content: bytes, address: str) -> Catalogue:
 
 
 def _without_lost_links(record_type: RecordType, known: set[str]) -> RecordType:
-    from dataclasses import replace
-
     fields = tuple(
         replace(f, kind=Kind.TEXT, target=None, navigation=None) if f.target and f.target not in known else f
         for f in record_type.fields

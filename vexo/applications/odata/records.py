@@ -15,7 +15,7 @@ from vexo.core.values import dtype, normal, parse
 from ..base import ApplicationError
 
 
-def _typed(field: Field, values: list[Any]) -> pl.Series:
+def typed(field: Field, values: list[Any]) -> pl.Series:
     """One field's JSON values as a column. What the application holds is taken as it is, choices of old too."""
     match field.kind:
         case Kind.YES_NO:
@@ -61,13 +61,10 @@ def to_frame(
     ]
     for name in dict.fromkeys(names):
         field = catalogue.field(record_type, name)
-        if field.path is None:
-            values = [row.get(name) for row in rows]
-        else:
-            outer, inner = field.path
-            navigation = record_type.field(outer).navigation or outer
-            values = [(row.get(navigation) or {}).get(inner) for row in rows]
-        columns.append(_typed(field, values).alias(name))
+        values: list[Any] = [row.get(field.way[0] if field.way else name) for row in rows]
+        for step in field.way[1:]:
+            values = [None if value is None else value.get(step) for value in values]
+        columns.append(typed(field, values).alias(name))
     return pl.DataFrame(columns)
 
 

@@ -10,20 +10,22 @@ import polars as pl
 
 from ..records import Catalogue, Field, Kind, RecordType, UnknownName
 from ..values import parse
-from .tree import All, Any_, Compare, Condition, Holds, Includes, Not, OneOf
+from .tree import All, Any_, Below, Compare, Condition, Days, Holds, Includes, Matches, Not, OneOf
 
 _TOKEN = re.compile(
     r"""(?P<space>\s+)
       | (?P<text>'(?:[^']|'')*')
+      | (?P<duration>duration'-?P\d{1,5}D')
       | (?P<moment>\d{4}-\d\d-\d\dT[\d:.]+(?:Z|[+-]\d\d:\d\d))
       | (?P<date>\d{4}-\d\d-\d\d)
       | (?P<number>-?\d+(?:\.\d+)?)
-      | (?P<name>[A-Za-z_]\w*(?:/[A-Za-z_]\w*)*)
-      | (?P<mark>[(),:])""",
+      | (?P<name>(?:Aggregation\.|\$root/)?[A-Za-z_]\w*(?:/[A-Za-z_]\w*)*)
+      | (?P<mark>[(),:=])""",
     re.VERBOSE,
 )
 _COMPARE = ("eq", "ne", "gt", "ge", "lt", "le")
 _FUNCTIONS = ("contains", "startswith", "endswith")
+_TREE = "Aggregation.isdescendant"
 _DEEPEST = 60
 LONGEST = 20_000
 """Characters that a condition may have."""
@@ -106,7 +108,8 @@ class _Reader:
         while self.word("and"):
             self.take()
             parts.append(self.one())
-        return parts[0] if len(parts) == 1 else All(tuple(parts))
+        flat = [own for part in parts for own in (part.parts if isinstance(part, All) else (part,))]
+        return flat[0] if len(flat) == 1 else All(tuple(flat))
 
     def one(self) -> Condition:
         if self.word("not"):
@@ -127,6 +130,10 @@ class _Reader:
             raise self.slip("a field was expected here", token)
         if token.text in _FUNCTIONS and self.next.text == "(":
             return self.holds(token.text)
+        if token.text == "matchesPattern" and self.next.text == "(":
+            return self.matches()
+        if token.text == _TREE:
+            return self.below(token)
         if token.text.endswith("/any") and self.next.text == "(":
             return self.includes(token)
         return self.compare(token)
@@ -148,6 +155,8 @@ class _Reader:
                 return Compare(field, "eq", value=True)
             raise self.slip(f"one of {', '.join(_COMPARE)} or in was expected here", operator)
         literal = self.take()
+        if literal.text in ("now", "date") and self.next.text == "(":
+            return Compare(field, operator.text, self.days(field, literal))
         value = self.literal(field, literal)
         if field.kind == Kind.CHOICES and value is not None:
             raise self.slip(f"{field.label} has several values: write {field.name}/any(v: v eq '…')", operator)
@@ -192,6 +201,71 @@ class _Reader:
             raise self.slip(f"{token.text} {read.problems.item()}", token)
         value = read.values.item()
         return value.to_list()[0] if isinstance(value, pl.Series) else value
+
+    def days(self, field: Field, token: _Token) -> Days:
+        """``now()``, or ``date(now())`` for a day, with a duration of days added or taken away."""
+        wanted = {Kind.DATE: "date", Kind.MOMENT: "now"}.get(field.kind)
+        if token.text != wanted:
+            example = {"date": "date(now())", "now": "now()"}.get(wanted or "", "")
+            told = f"{field.label} is compared with {example}" if example else f"{field.label} is no day"
+            raise self.slip(told, token)
+        self.expect("(")
+        if token.text == "date":
+            self.expect("now")
+            self.expect("(")
+        self.expect(")")
+        count = 0
+        if self.word("add", "sub"):
+            sign = -1 if self.take().text == "sub" else 1
+            literal = self.take()
+            if literal.kind != "duration":
+                raise self.slip("days are written as duration'P30D'", literal)
+            count = sign * int(literal.text.partition("'")[2].replace("P", "").rstrip("D'"))
+        if token.text == "date":
+            self.expect(")")
+        return Days(count)
+
+    def matches(self) -> Condition:
+        self.expect("(")
+        token = self.take()
+        field = self.field(token)
+        if field.kind not in (Kind.TEXT, Kind.CHOICE):
+            raise self.slip(f"{field.label} is no text, so it matches no pattern", token)
+        self.expect(",")
+        literal = self.take()
+        if literal.kind != "text":
+            raise self.slip("a pattern in single quotes was expected here", literal)
+        self.expect(")")
+        pattern = literal.text[1:-1].replace("''", "'")
+        try:
+            pl.Series([""]).str.contains(pattern)
+        except pl.exceptions.ComputeError:
+            raise self.slip("this pattern cannot be read", literal) from None
+        return Matches(field, pattern)
+
+    def below(self, start: _Token) -> Condition:
+        """The parameters by name, in any order; a record is never below itself here."""
+        self.expect("(")
+        told: dict[str, _Token] = {}
+        while True:
+            name = self.take()
+            self.expect("=")
+            told[name.text] = self.take()
+            if self.next.text != ",":
+                break
+            self.take()
+        self.expect(")")
+        if set(told) != {"HierarchyNodes", "HierarchyQualifier", "Node", "Ancestor"}:
+            raise self.slip(
+                f"write {_TREE}(HierarchyNodes=…,HierarchyQualifier='…',Node=…,Ancestor=…)",
+                start,
+            )
+        own = self.type.field(self.type.identifier)
+        field = self.field(_Token("name", told["HierarchyQualifier"].text.strip("'"), start.position))
+        source = told["HierarchyNodes"].text
+        if not field.tree or source != f"$root/{self.type.source}" or told["Node"].text != own.name:
+            raise self.slip(f"{self.type.plural} make no such tree", start)
+        return Below(field, self.literal(own, told["Ancestor"]))
 
     def remedy(self, field: Field, wanted: str) -> str:
         if field.kind == Kind.REFERENCE and wanted == "number":

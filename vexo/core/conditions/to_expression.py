@@ -13,7 +13,7 @@ import polars as pl
 
 from ..records import Field, Kind
 from ..values import dtype, is_empty
-from .tree import All, Any_, Compare, Condition, Holds, Includes, Not, OneOf
+from .tree import All, Any_, Below, Compare, Condition, Days, Holds, Includes, Matches, Not, OneOf
 
 
 def _value(field: Field, value: Any) -> pl.Expr:
@@ -21,6 +21,8 @@ def _value(field: Field, value: Any) -> pl.Expr:
 
 
 def _compare(field: Field, operator: str, value: Any) -> pl.Expr:
+    if isinstance(value, Days):
+        raise ValueError("days counted from today are to be settled first")
     column = pl.col(field.name)
     if value is None:
         empty = is_empty(field.name, field)
@@ -33,7 +35,11 @@ def _compare(field: Field, operator: str, value: Any) -> pl.Expr:
 
 
 def to_expression(condition: Condition) -> pl.Expr:
-    """A yes-or-no expression over columns named as the fields, never null."""
+    """A yes-or-no expression over columns named as the fields, never null.
+
+    Raises:
+        ValueError: for what a table alone cannot tell: a tree, and days counted from today that are not ``settled``.
+    """
     match condition:
         case All(parts):
             return reduce(and_, [to_expression(part) for part in parts])
@@ -53,3 +59,7 @@ def to_expression(condition: Condition) -> pl.Expr:
             return found.fill_null(value=False)
         case Includes(field, item):
             return pl.col(field.name).list.contains(item).fill_null(value=False)
+        case Matches(field, pattern):
+            return pl.col(field.name).str.contains(pattern).fill_null(value=False)
+        case Below(field, _):
+            raise ValueError(f"the tree of {field.label} is known to the application only")

@@ -30,8 +30,16 @@ class Not:
 
 
 @dataclass(frozen=True)
+class Days:
+    """A day counted from today, or a moment counted from now: ``count`` days later, before it where negative."""
+
+    count: int
+
+
+@dataclass(frozen=True)
 class Compare:
-    """``operator`` is eq, ne, gt, ge, lt or le; a ``value`` of None is the empty field."""
+    """``operator`` is eq, ne, gt, ge, lt or le; a ``value`` of None is the empty field, and days and moments may be
+    compared with Days."""
 
     field: Field
     operator: str
@@ -64,4 +72,20 @@ class Includes:
     item: str
 
 
-Condition = All | Any_ | Not | Compare | OneOf | Holds | Includes
+@dataclass(frozen=True)
+class Matches:
+    """A text that a regular expression finds something in."""
+
+    field: Field
+    pattern: str
+
+
+@dataclass(frozen=True)
+class Below:
+    """The record is somewhere below another in the tree that a reference to its own type makes."""
+
+    field: Field
+    above: str
+
+
+Condition = All | Any_ | Not | Compare | OneOf | Holds | Includes | Matches | Below
