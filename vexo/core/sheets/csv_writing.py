@@ -2,18 +2,29 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Sequence
 from pathlib import Path
 
 import polars as pl
 
-from .outgoing import OutgoingColumn, harmless
+from .outgoing import FORMULA_BEGIN, PREFIX, Head, OutgoingColumn, harmless, in_pieces
 
 
-def write_csv(columns: list[OutgoingColumn], path: Path, delimiter: str = ",") -> None:
-    """Write the sheet. Blank cells stay blank; cells with line ends, quotes or the delimiter are quoted."""
-    names = [f"c{at}" for at in range(len(columns))]
-    header = pl.DataFrame({name: [column.header] for name, column in zip(names, columns, strict=True)})
-    body = pl.DataFrame({name: harmless(column) for name, column in zip(names, columns, strict=True)})
-    pl.concat([header, body]).write_csv(
-        path, include_header=False, include_bom=True, separator=delimiter, line_terminator="\r\n", null_value=""
-    )
+def fill_csv(heads: Sequence[Head], pieces: Iterable[pl.DataFrame], path: Path, delimiter: str = ",") -> None:
+    """Write the sheet piece by piece. Blank cells stay blank; cells with line ends, quotes or delimiters are quoted."""
+
+    def put(frame: pl.DataFrame, *, bom: bool = False) -> None:
+        frame.write_csv(
+            file, include_header=False, include_bom=bom, separator=delimiter, line_terminator="\r\n", null_value=""
+        )
+
+    header = pl.DataFrame({f"c{at}": [head.header] for at, head in enumerate(heads)})
+    with path.open("wb") as file:
+        put(header.with_columns(pl.all().str.replace(FORMULA_BEGIN, PREFIX + "$0")), bom=True)
+        for piece in pieces:
+            put(pl.DataFrame([harmless(head, piece[f"c{at}"]) for at, head in enumerate(heads)]))
+
+
+def write_csv(columns: Sequence[OutgoingColumn], path: Path, delimiter: str = ",") -> None:
+    """Write columns that are there as a whole."""
+    fill_csv([column.head for column in columns], in_pieces(columns), path, delimiter)

@@ -8,6 +8,7 @@ from __future__ import annotations
 import json
 import re
 import zipfile
+from collections.abc import Iterable, Sequence
 from pathlib import Path
 from xml.sax.saxutils import escape, quoteattr
 
@@ -15,12 +16,11 @@ import polars as pl
 
 from ..records import Kind
 from ..values import on_unique
-from .outgoing import OutgoingColumn
+from .outgoing import MOST_ROWS, Head, OutgoingColumn, in_pieces
 from .sheet import STAMP_PROPERTY, Stamp
 
 MIMETYPE = "application/vnd.oasis.opendocument.spreadsheet"
-_MOST_ROWS = 1_048_575
-_PIECE = 16_384
+_ROWS_TO_FILL = 1000
 _LONGEST_PROPERTY = 250
 _FORBIDDEN = r"[\x00-\x08\x0b\x0c\x0e-\x1f\x{fffe}\x{ffff}]"
 _ODD = r"^ | $|  |\t|\n"
@@ -52,7 +52,7 @@ def _paragraphs(text: str) -> str:
     return "".join(made)
 
 
-def _styles(columns: list[OutgoingColumn]) -> str:
+def _styles(heads: Sequence[Head]) -> str:
     """One cell style a column, and the header's."""
     made = [
         '<number:date-style style:name="day"><number:year number:style="long"/><number:text>-</number:text>'
@@ -62,12 +62,12 @@ def _styles(columns: list[OutgoingColumn]) -> str:
         '<style:table-cell-properties fo:background-color="#EFECE3" fo:border-bottom="1pt solid #B9B2A1"/>'
         '<style:text-properties fo:font-weight="bold"/></style:style>',
     ]
-    for at, column in enumerate(columns):
-        scale = column.field.scale or 0
+    for at, head in enumerate(heads):
+        scale = head.field.scale or 0
         own = "text"
-        if column.field.kind == Kind.DATE:
+        if head.field.kind == Kind.DATE:
             own = "day"
-        elif column.as_number:
+        elif head.as_number:
             own = f"n{at}"
             made.append(
                 f'<number:number-style style:name="{own}"><number:number number:decimal-places="{scale}"'
@@ -79,24 +79,22 @@ def _styles(columns: list[OutgoingColumn]) -> str:
         )
         made.append(
             f'<style:style style:name="c{at}" style:family="table-cell" style:data-style-name="{own}">'
-            f"{quiet if column.field.read_only else ''}</style:style>"
+            f"{quiet if head.reading else ''}</style:style>"
         )
-        longest = column.cells.head(1000).str.len_chars().max()
-        width = max(8, min(48, max(len(column.header), int(str(longest or 0))) + 3))
         made.append(
             f'<style:style style:name="w{at}" style:family="table-column">'
-            f'<style:table-column-properties style:column-width="{width * 0.19:.2f}cm"/></style:style>'
+            f'<style:table-column-properties style:column-width="{head.width * 0.19:.2f}cm"/></style:style>'
         )
     return f"<office:automatic-styles>{''.join(made)}</office:automatic-styles>"
 
 
-def _validations(columns: list[OutgoingColumn]) -> str:
+def _validations(heads: Sequence[Head]) -> str:
     """Drop-downs for choices; what is typed otherwise is only warned of."""
     made = []
-    for at, column in enumerate(columns):
-        if column.field.kind != Kind.CHOICE or column.field.read_only or not column.field.choices:
+    for at, head in enumerate(heads):
+        if not head.choices:
             continue
-        listed = ";".join('"' + choice.value.replace('"', '""') + '"' for choice in column.field.choices)
+        listed = ";".join('"' + choice.replace('"', '""') + '"' for choice in head.choices)
         condition = quoteattr(f"of:cell-content-is-in-list({listed})")
         made.append(
             f'<table:content-validation table:name="v{at}" table:condition={condition}'
@@ -106,36 +104,35 @@ def _validations(columns: list[OutgoingColumn]) -> str:
     return f"<table:content-validations>{''.join(made)}</table:content-validations>" if made else ""
 
 
-def _opening(columns: list[OutgoingColumn], title: str) -> str:
+def _opening(heads: Sequence[Head], title: str) -> str:
     widths = "".join(
         f'<table:table-column table:style-name="w{at}" table:default-cell-style-name="c{at}"/>'
-        for at in range(len(columns))
+        for at in range(len(heads))
     )
     head = "".join(
         '<table:table-cell table:style-name="head" office:value-type="string">'
-        + (f"<office:annotation>{_paragraphs(column.note)}</office:annotation>" if column.note else "")
-        + _paragraphs(column.header)
+        + (f"<office:annotation>{_paragraphs(head.note)}</office:annotation>" if head.note else "")
+        + _paragraphs(head.header)
         + "</table:table-cell>"
-        for column in columns
+        for head in heads
     )
     return (
-        f"{_HEAD}<office:document-content{_NAMES}>{_styles(columns)}<office:body><office:spreadsheet>"
-        f"{_validations(columns)}<table:table table:name={quoteattr(title)}>{widths}"
+        f"{_HEAD}<office:document-content{_NAMES}>{_styles(heads)}<office:body><office:spreadsheet>"
+        f"{_validations(heads)}<table:table table:name={quoteattr(title)}>{widths}"
         f"<table:table-header-rows><table:table-row>{head}</table:table-row></table:table-header-rows>"
     )
 
 
-def _cell(name: str, column: OutgoingColumn, at: int) -> pl.Expr:
-    choices = column.field.kind == Kind.CHOICE and not column.field.read_only and column.field.choices
-    rule = f' table:content-validation-name="v{at}"' if choices else ""
+def _cell(name: str, head: Head, at: int) -> pl.Expr:
+    rule = f' table:content-validation-name="v{at}"' if head.choices else ""
     opened = f'<table:table-cell table:style-name="c{at}"{rule}'
     text = pl.col(name)
-    if column.as_number:
+    if head.as_number:
         told = pl.concat_str(
             [pl.lit(f'{opened} office:value-type="float" office:value="'), text, pl.lit('"><text:p>'), text]
         )
         filled = told + "</text:p></table:table-cell>"
-    elif column.field.kind == Kind.DATE:
+    elif head.field.kind == Kind.DATE:
         told = pl.concat_str(
             [pl.lit(f'{opened} office:value-type="date" office:date-value="'), text, pl.lit('"><text:p>'), text]
         )
@@ -155,18 +152,33 @@ def _as_paragraphs(cells: pl.Series) -> pl.Series:
     return frame.select(pl.coalesce("odd", pl.lit("<text:p>") + text + "</text:p>")).to_series()
 
 
-def _rows(columns: list[OutgoingColumn], start: int) -> str:
-    """The XML of some rows."""
+def _rows(heads: Sequence[Head], piece: pl.DataFrame) -> str:
+    """The XML of some rows. Raises ValueError for a character that the format cannot hold."""
     frame = {}
-    for at, column in enumerate(columns):
-        cells = column.cells.slice(start, _PIECE)
-        plain = column.as_number or column.field.kind == Kind.DATE
+    for at, head in enumerate(heads):
+        cells = piece[f"c{at}"]
+        if cells.str.contains(_FORBIDDEN).any():
+            raise ValueError(
+                f"{head.header} holds a character that no ODS file can hold. Send the records out as XLSX or CSV."
+            )
+        plain = head.as_number or head.field.kind == Kind.DATE
         frame[f"c{at}"] = cells if plain else _as_paragraphs(cells)
-    made = pl.DataFrame(frame).with_columns([_cell(f"c{at}", column, at) for at, column in enumerate(columns)])
+    made = pl.DataFrame(frame).with_columns([_cell(f"c{at}", head, at) for at, head in enumerate(heads)])
     row = pl.concat_str(
-        [pl.lit("<table:table-row>"), *[f"xc{at}" for at in range(len(columns))], pl.lit("</table:table-row>")]
+        [pl.lit("<table:table-row>"), *[f"xc{at}" for at in range(len(heads))], pl.lit("</table:table-row>")]
     )
     return str(made.select(row.str.join("")).item() or "")
+
+
+def _rows_to_fill(heads: Sequence[Head]) -> str:
+    """Empty rows that offer the choices, for a sheet to be filled by hand."""
+    cells = "".join(
+        f'<table:table-cell table:style-name="c{at}"'
+        + (f' table:content-validation-name="v{at}"' if head.choices else "")
+        + "/>"
+        for at, head in enumerate(heads)
+    )
+    return f'<table:table-row table:number-rows-repeated="{_ROWS_TO_FILL}">{cells}</table:table-row>'
 
 
 def _meta(stamp: Stamp | None) -> str:
@@ -212,30 +224,42 @@ def _manifest() -> str:
     return f"{_HEAD}<manifest:manifest {named}>{listed}</manifest:manifest>"
 
 
-def write_ods(columns: list[OutgoingColumn], path: Path, title: str, stamp: Stamp | None = None) -> None:
-    """Write the sheet: header and keys frozen, drop-downs for choices, notes, real numbers and days, the stamp.
+def fill_ods(
+    heads: Sequence[Head],
+    pieces: Iterable[pl.DataFrame],
+    rows: int,
+    path: Path,
+    title: str,
+    stamp: Stamp | None = None,
+) -> None:
+    """Write the sheet piece by piece: header and keys frozen, drop-downs for choices, notes, real numbers and days, the
+    stamp.
+
+    Args:
+        rows: how many rows the pieces have together.
 
     Raises:
         ValueError: where a worksheet cannot hold so many rows, or a cell a character.
     """
-    rows = len(columns[0].cells)
-    if rows > _MOST_ROWS:
-        raise ValueError(f"A worksheet holds {_MOST_ROWS:,} records, these are {rows:,}. Send them out as CSV.")
-    for column in columns:
-        if column.cells.str.contains(_FORBIDDEN).any():
-            raise ValueError(
-                f"{column.header} holds a character that no ODS file can hold. Send the records out as XLSX or CSV."
-            )
+    if rows > MOST_ROWS:
+        raise ValueError(f"A worksheet holds {MOST_ROWS:,} records, these are {rows:,}. Send them out as CSV.")
     title = re.sub(r"[\[\]:*?/\\']", " ", title)[:31]
-    keys = next((at for at, column in enumerate(columns) if not column.is_key), len(columns))
+    keys = next((at for at, head in enumerate(heads) if not head.is_key), len(heads))
     with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED, compresslevel=4) as out:
         out.writestr(zipfile.ZipInfo("mimetype"), MIMETYPE, zipfile.ZIP_STORED)
         with out.open("content.xml", "w", force_zip64=True) as content:
-            content.write(_opening(columns, title).encode())
-            for start in range(0, rows, _PIECE):
-                content.write(_rows(columns, start).encode())
+            content.write(_opening(heads, title).encode())
+            for piece in pieces:
+                content.write(_rows(heads, piece).encode())
+            if not rows:
+                content.write(_rows_to_fill(heads).encode())
             content.write(b"</table:table></office:spreadsheet></office:body></office:document-content>")
         out.writestr("meta.xml", _meta(stamp))
         out.writestr("settings.xml", _settings(title, keys))
         out.writestr("styles.xml", f"{_HEAD}<office:document-styles{_NAMES}/>")
         out.writestr("META-INF/manifest.xml", _manifest())
+
+
+def write_ods(columns: Sequence[OutgoingColumn], path: Path, title: str, stamp: Stamp | None = None) -> None:
+    """Write columns that are there as a whole. Raises ValueError as ``fill_ods``."""
+    fill_ods([column.head for column in columns], in_pieces(columns), len(columns[0].cells), path, title, stamp)
