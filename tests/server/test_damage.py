@@ -120,7 +120,7 @@ class ByHand(DamageCase):
 @unittest.skipUnless(OFFICE, "no spreadsheet program is installed")
 class BySpreadsheet(DamageCase):
     def test_clean_sheets_of_every_type_raise_no_alarm(self) -> None:
-        from vexo.server.sendout.sending import default_fields
+        from vexo.core.documents import default_fields
 
         some = {"Contract": "endswith(contract_no,'55')"}
         some |= {"Berth": "harbour eq 'OLDBASIN' and daily_rate gt 60", "GateFob": "harbour eq 'TERNISLAND'"}

@@ -64,7 +64,8 @@ class LargeTypes(ServiceCase):
 
 class AsSent(ServiceCase):
     def test_there_is_nothing_to_say_of_any_type_in_any_format(self) -> None:
-        from vexo.server.sendout.sending import default_fields, new_trip
+        from vexo.core.documents import default_fields
+        from vexo.server.sendout.sending import new_trip
 
         only = {"Reading": "meter eq 'M0001'"}
         for record_type in describe(self.practice).types:

@@ -37,7 +37,7 @@ from vexo.server.journal.models import Entry  # noqa: E402
 from vexo.server.journal.services import note  # noqa: E402
 from vexo.server.people.models import Person, Role  # noqa: E402
 from vexo.server.review.windows import gather  # noqa: E402
-from vexo.server.sendout.sending import file_name  # noqa: E402
+from vexo.server.sendout.writing import file_name  # noqa: E402
 from vexo.server.trips.models import Trip  # noqa: E402
 from vexo.server.trips.sheets import keep_copy, kept_records, part_of, stamp_fits, stamp_of  # noqa: E402
 from vexo.server.trips.windows import sheet_window  # noqa: E402

@@ -10,6 +10,7 @@ template()
 
 from vexo.applications import ApplicationError  # noqa: E402
 from vexo.cli.showing import plan_table, sum_line  # noqa: E402
+from vexo.core.documents import default_fields  # noqa: E402
 from vexo.core.keys.finding import KeyError_  # noqa: E402
 from vexo.server import stages  # noqa: E402
 from vexo.server.applications.models import Application  # noqa: E402
@@ -20,7 +21,6 @@ from vexo.server.jobs.working import do_now  # noqa: E402
 from vexo.server.journal.models import Entry  # noqa: E402
 from vexo.server.review.plans import plan_of, reviewed_with, settings_for  # noqa: E402
 from vexo.server.review.windows import Source, Wanted, plan_window, states  # noqa: E402
-from vexo.server.sendout.sending import default_fields  # noqa: E402
 from vexo.server.trips.models import Trip  # noqa: E402
 from vexo.server.trips.standing import Standing  # noqa: E402
 

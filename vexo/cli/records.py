@@ -141,12 +141,13 @@ def send_out(
     as_json: bool,
 ) -> None:
     """Send records out as a sheet; the file's ending says the format (xlsx, ods, csv, tsv)."""
+    from vexo.core.documents import FORMATS
     from vexo.server.applications.services import find_application
     from vexo.server.data_folder import absolute
     from vexo.server.errors import PlainError
     from vexo.server.jobs.working import enqueue
     from vexo.server.people.rights import Action, require
-    from vexo.server.sendout.sending import FORMATS, new_trip
+    from vexo.server.sendout.sending import new_trip
 
     format_ = output.suffix.lstrip(".").lower()
     if format_ not in FORMATS:

@@ -50,7 +50,7 @@ def serve(setting: Setting, port: int, host: str, proxy: str, demo_people: bool)
     "--queue",
     "queues",
     multiple=True,
-    type=click.Choice(["reading", "planning", "passes"]),
+    type=click.Choice(["reading", "planning", "exports", "passes"]),
     help="All queues by default.",
 )
 @ready

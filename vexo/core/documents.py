@@ -8,6 +8,7 @@ from typing import Any
 
 from .conditions import read_condition
 from .conditions.reading import ConditionError
+from .conditions.to_sentence import to_sentence
 from .records import Catalogue, RecordType, UnknownName
 
 FORMATS = ("xlsx", "ods", "csv", "tsv")
@@ -187,3 +188,29 @@ def fitted(document: SendOut, catalogue: Catalogue) -> tuple[SendOut, list[Lost]
         lost.append(Lost(error.message, "condition"))
         condition = ""
     return replace(document, fields=fields, order=order, share=share, condition=condition), lost
+
+
+def sentence(document: SendOut, catalogue: Catalogue) -> str:
+    """What goes out, as one sentence. The document fits the catalogue."""
+    record_type = catalogue.type(document.record_type)
+
+    def label(name: str) -> str:
+        own = catalogue.field(record_type, name.removeprefix("-")).label
+        return f"{own}, highest first" if name.startswith("-") else own
+
+    if document.headers_only:
+        said = f"An empty sheet for {record_type.plural}"
+    elif document.picked is not None:
+        said = f"{len(document.picked.values):,} {record_type.plural} picked by hand"
+    else:
+        said = f"Every {record_type.label}"
+        condition = read_condition(document.condition, record_type, catalogue)
+        if condition is not None:
+            said += f" where {to_sentence(condition, record_type, catalogue)}"
+    if document.order:
+        said += f", in order of {', '.join(label(name) for name in document.order)}"
+    if document.share is not None:
+        groups = f" {len(document.share.groups)} groups of" if document.share.groups else ""
+        said += f", one sheet for each{groups} {label(document.share.field)}"
+    count = len(document.fields) or len(default_fields(record_type))
+    return f"{said}: {count} {'field' if count == 1 else 'fields'}, as {document.format.upper()}."

@@ -46,6 +46,7 @@ CODES: dict[str, Does] = {
     "left-out": Does.ASIDE,
     "not-meant": Does.ASIDE,
     "exists": Does.ASIDE,
+    "other-part": Does.REJECTS,
     "key-blank": Does.REJECTS,
     **dict.fromkeys(CELL_CODES, Does.REJECTS),
     "required-empty": Does.REJECTS,

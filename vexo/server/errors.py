@@ -11,6 +11,8 @@ from vexo.applications import ApplicationError
 from vexo.core.columns.lanes import LaneError
 from vexo.core.columns.matching import MappingError
 from vexo.core.conditions import ConditionError
+from vexo.core.conditions.clauses import ClauseError
+from vexo.core.documents import DocumentError
 from vexo.core.keys.finding import KeyError_
 from vexo.core.records import UnknownName
 from vexo.core.sheets import SheetError
@@ -44,7 +46,9 @@ class Stale(PlainError):
 
 MENDABLE: tuple[type[Exception], ...] = (
     ApplicationError,
+    ClauseError,
     ConditionError,
+    DocumentError,
     EditError,
     KeyError_,
     LaneError,

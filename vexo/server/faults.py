@@ -38,6 +38,7 @@ _WORDS: Mapping[str, Words] = {
     "left-out": lambda f, a: "Left out at File.",
     "not-meant": lambda f, a: "Left out by the sheet's condition.",
     "exists": lambda f, a: "The record exists already.",
+    "other-part": lambda f, a: f"This record went out in the part “{_said(a, 0)}”; bring it in there.",
     "twin": lambda f, a: f"Says the same as row {_said(a, 0)}." if a else "Says the same as an earlier row.",
     "key-blank": lambda f, a: f"The key is blank or partly blank; fill in {f}.",
     "lost-character": lambda f, a: f"{f} holds a character that was lost on the way. Type the cell anew.",

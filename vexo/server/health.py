@@ -21,7 +21,8 @@ from .jobs.beating import without_worker
 
 LEAST_FREE = 500 * 1024 * 1024
 _DOES = {
-    "reading": "sheets are neither read nor written",
+    "reading": "no sheet is read",
+    "exports": "no records go out",
     "planning": "no trip is planned",
     "passes": "nothing is sent",
 }

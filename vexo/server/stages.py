@@ -10,7 +10,7 @@ import io
 import os
 import shutil
 import uuid
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from pathlib import Path
 
 import polars as pl
@@ -74,6 +74,31 @@ def write(frame: pl.DataFrame, relative: str) -> str:
 def keep(frame: pl.DataFrame, trip: int | str, what: str) -> str:
     """Write a result that stays with its trip, or with all of a kind where there is no trip yet."""
     return write(frame, kept_name(trip, what))
+
+
+def keep_joined(pieces: Iterable[pl.DataFrame], trip: int, what: str) -> tuple[str, int]:
+    """Write pieces as one result that stays with its trip, holding one of them at a time; and how many rows it has."""
+    target = kept_name(trip, what)
+    path = absolute(target)
+    path.parent.mkdir(parents=True, exist_ok=True)
+    aside = path.with_name(f".{uuid.uuid4().hex[:8]}")
+    aside.mkdir()
+    rows = 0
+    try:
+        paths = []
+        for at, piece in enumerate(pieces):
+            rows += len(piece)
+            paths.append(aside / f"{at:06d}.parquet")
+            piece.write_parquet(paths[-1], compression="lz4", row_group_size=_GROUP)
+        part = aside / "whole"
+        if len(paths) == 1:
+            paths[0].rename(part)
+        else:
+            pl.scan_parquet(paths).sink_parquet(part, compression="lz4", row_group_size=_GROUP, maintain_order=True)
+        settle(part, path)
+    finally:
+        shutil.rmtree(aside, ignore_errors=True)
+    return target, rows
 
 
 def freeze(relative: str, trip: int, what: str) -> str:

@@ -14,6 +14,8 @@ from .people import views as people
 from .review import edit_views as editing
 from .review import views as review
 from .screens import screen
+from .sendout import part_views as parts
+from .sendout import route_views as routes
 from .sendout import views as sendout
 from .trips import views as trips
 
@@ -28,9 +30,20 @@ urlpatterns = [
     path("api/applications/<slug:name>", applications.ApplicationView.as_view()),
     path("api/applications/<slug:name>/test", applications.ProbeView.as_view()),
     path("api/applications/<slug:name>/preview", sendout.PreviewView.as_view()),
+    path("api/applications/<slug:name>/selection", sendout.SelectionView.as_view()),
+    path("api/applications/<slug:name>/condition", sendout.ConditionView.as_view()),
+    path("api/applications/<slug:name>/values", sendout.ValuesView.as_view()),
+    path("api/applications/<slug:name>/keys", sendout.KeysView.as_view()),
+    path("api/routes", routes.RoutesView.as_view()),
+    path("api/routes/<int:pk>", routes.RouteView.as_view()),
     path("api/trips", trips.TripsView.as_view()),
     path("api/sent-out", sendout.SendOutView.as_view()),
     path("api/trips/<int:pk>", trips.TripView.as_view()),
+    path("api/trips/<int:pk>/send-out", sendout.GoOnView.as_view()),
+    path("api/trips/<int:pk>/parts/<int:number>", parts.PartView.as_view()),
+    path("api/trips/<int:pk>/parts.zip", parts.ZipView.as_view()),
+    path("api/trips/<int:pk>/kept.<str:ending>", parts.KeptView.as_view()),
+    path("api/trips/<int:pk>/compare", parts.CompareView.as_view()),
     path("api/trips/<int:pk>/choices", bringin.SheetChoicesView.as_view()),
     path("api/trips/<int:pk>/columns", bringin.ColumnsView.as_view()),
     path("api/trips/<int:pk>/rows", review.RowsView.as_view()),

@@ -13,6 +13,8 @@ from .deciding import DECISIONS
 from .pairs import Ledger
 from .verdicts import Operation
 
+OTHERS = {"@id": pl.String, "part": pl.String}
+
 
 @dataclass(frozen=True)
 class Settings:
@@ -39,7 +41,8 @@ class Inputs:
     ``carried`` are the rows' typed values; ``now`` and ``kept`` records with ``@id`` and ``@version``; ``shown`` tells
     by which other column of ``kept`` a reference was written out. ``first_new`` is the first row that this sheet
     brought to the trip, and ``left_out`` how many created rows of earlier sheets it lacks. ``unmeant`` are rows that
-    are not to be carried (``row_id``, and whether that was said ``by_hand`` or by the sheet's condition).
+    are not to be carried (``row_id``, and whether that was said ``by_hand`` or by the sheet's condition). ``others``
+    are the records of the trip's other parts (``@id``, and the ``part`` that has them).
     """
 
     record_type: RecordType
@@ -54,3 +57,4 @@ class Inputs:
     unmeant: pl.DataFrame = field(
         default_factory=lambda: pl.DataFrame(schema={"row_id": pl.UInt32, "by_hand": pl.Boolean})
     )
+    others: pl.DataFrame = field(default_factory=lambda: pl.DataFrame(schema=OTHERS))

@@ -98,6 +98,7 @@ def _row_faults(frame: pl.DataFrame, inputs: Inputs, settings: Settings, fields:
     exists = pl.lit(settings.operation == Operation.CREATE) & (pl.col("found") == 1) & pl.col("past").is_null()
     return [
         Case("exists", exists, None),
+        Case("other-part", pl.col("other_part").is_not_null() & ~pl.col("in_kept"), None, (pl.col("other_part"),)),
         *rejecting.key_cases(frame, inputs, settings),
         *rejecting.value_cases(frame, inputs, fields),
         *holding.record_cases(inputs, settings),
@@ -134,6 +135,8 @@ def make_plan(inputs: Inputs, settings: Settings) -> tuple[pl.DataFrame, pl.Data
     frame = _beside(frame, inputs, fields).with_columns(
         (~pl.col(ROW_ID).is_in(inputs.unmeant[ROW_ID].implode())).alias("meant")
     )
+    others = inputs.others.unique(IDENTIFIER, keep="first").rename({"part": "other_part"})
+    frame = frame.join(others, on=IDENTIFIER, how="left", maintain_order="left")
     for field in fields:
         frame = lay_pairs(frame, inputs.kept, inputs.ledger, field, inputs.shown.get(field.name))
         frame, emptied = lay_blanks(frame, field, decisions)

@@ -35,6 +35,7 @@ from ..people.rights import Action, require
 from ..trips.models import Mapping as ColumnMapping
 from ..trips.models import Sheet, Trip
 from ..trips.sheets import newest_in, newest_sheet, part_of
+from ..trips.standing import lay_on_table, tell
 from .columns import matches_of, tell_columns
 from .edits import cells_now, tell_edited
 from .identity import number_rows
@@ -292,10 +293,11 @@ def _take_in(
         trip = _new_trip(job, application, upload, record_type)
     elif Trip.objects.values_list("next_row", "revision").get(pk=trip.pk) != (trip.next_row, trip.revision):
         return None
-    stamped = profile.stamp.part if made.recognised and profile.stamp else 1
+    part = part_of(trip, trip.part)
+    lay_on_table(trip, part.number)
     sheet = Sheet.objects.create(
         trip=trip,
-        part=part_of(trip, stamped),
+        part=part,
         direction=Sheet.IN,
         name=upload.name,
         path=upload.path,
@@ -340,13 +342,24 @@ def _take_in(
     }
     tell_columns(trip, sheet, catalogue, {"sheet": told, "plural": record_type.plural})
     Job.objects.filter(pk=job.pk).update(trip=trip)
+    _tell_parts(trip)
     words = f"Brought in {upload.name}, {incoming.profile.rows:,} rows" + (", recognised" if made.recognised else "")
+    if part.label:
+        words += f", {part.label}"
     note(job.by, "brought in", words, application, trip.pk, incoming.profile.rows, upload.name)
     result = {"trip": trip.pk, "recognised": made.recognised, "known": made.known}
     if not _can_be_planned(trip, made, record_type):
         return result
     following = enqueue("plan", job.by, trip, mine=bool(asked.get("here")), fresh=True)
     return {**result, "next": following.pk}
+
+
+def _tell_parts(trip: Trip) -> None:
+    """Write down how many of a shared-out trip's parts are back."""
+    parts = trip.parts.count()
+    if parts > 1:
+        back = trip.parts.filter(sheets__direction=Sheet.IN).distinct().count()
+        tell(trip, parts={"all": parts, "back": back})
 
 
 def _can_be_planned(trip: Trip, made: Made, record_type: RecordType) -> bool:

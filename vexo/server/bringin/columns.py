@@ -84,12 +84,21 @@ def key_facts(trip: Trip, sheet: Sheet, record_type: RecordType, matches: Sequen
     return {"names": names, "labels": [known.get(name, name) for name in names]}
 
 
-def tell_columns(trip: Trip, sheet: Sheet, catalogue: Catalogue, facts: Dict[str, Any] | None = None) -> None:
+def tell_columns(
+    trip: Trip, sheet: Sheet, catalogue: Catalogue, facts: Dict[str, Any] | None = None, *, whole: bool = False
+) -> None:
     """Write down the newest sheet's columns and key; the newest plan no longer counts."""
     record_type = catalogue.type(trip.record_type)
     matches = matches_of(sheet, record_type, catalogue)
     columns = column_facts(matches, sheet, record_type, lanes_from_json(trip.lanes))
-    tell(trip, revised=True, columns=columns, key=key_facts(trip, sheet, record_type, matches), **(facts or {}))
+    tell(
+        trip,
+        revised=True,
+        whole=whole,
+        columns=columns,
+        key=key_facts(trip, sheet, record_type, matches),
+        **(facts or {}),
+    )
 
 
 def lane_words(lane: Lane) -> str:
@@ -171,6 +180,6 @@ def change(
             words.append("blank cells of " + ", ".join(f"{name}: {lane_words(lane)}" for name, lane in lanes.items()))
         Trip.objects.filter(pk=trip.pk).update(said=trip.said, key=trip.key, operation=trip.operation, lanes=trip.lanes)
         if sheet is not None:
-            tell_columns(trip, sheet, catalogue)
+            tell_columns(trip, sheet, catalogue, whole=bool(said or lanes or operation or key is not None))
         note(person.username, "changed", f"Trip {trip.pk}: {'; '.join(words)}", trip.application, trip.pk)
         return enqueue("plan", person.username, trip, mine=mine, fresh=True)

@@ -24,7 +24,7 @@ from ..people.models import Person
 from ..people.rights import Action, require
 from ..trips.models import Sheet, Trip
 from ..trips.sheets import newest_sheet
-from ..trips.standing import refuse_while_sending, tell
+from ..trips.standing import facts_of, refuse_while_sending, tell
 from .models import Edit
 
 _TRIES = 3
@@ -111,7 +111,7 @@ def _tell(trip: Trip, sheet: Sheet, totals: dict[str, dict[str, Any]]) -> None:
     sheet.totals = {**sheet.totals, "now": {**sheet.totals.get("now", {}), **totals}}
     Sheet.objects.filter(pk=sheet.pk).update(totals=sheet.totals)
     told = []
-    for column in trip.standing.get("columns", []):
+    for column in facts_of(trip).get("columns", []):
         own = totals.get(column["column"])
         figures = {"totals": own, "filled": own["filled"], "different": own["different"]} if own else {}
         told.append({**column, **figures})

@@ -16,7 +16,7 @@ from ..errors import PlainError
 from ..trips.models import Trip
 from ..trips.sheets import newest_in, stamp_fits
 from .models import Upload
-from .recognising import Found, digest_of, known_trip
+from .recognising import Found, digest_of, known_trip, part_of_sheet
 
 NEW_TRIP = "new"
 
@@ -110,6 +110,7 @@ def incoming_of(
         trip = known.trip
     if trip is None:
         return Incoming(upload, profile, cells, digest, None, None, elsewhere, recognised=False)
+    trip.at(part_of_sheet(trip, profile, cells))
     newest = newest_in(trip)
     went_out = trip.kept_copies.exists()
     recognised = went_out and (known is None or known.how != "same" or bool(newest and newest.recognised))

@@ -24,7 +24,7 @@ from ..applications.models import Application
 from ..data_folder import absolute
 from ..errors import PlainError
 from ..jobs.leases import Lease
-from ..trips.models import Sheet, Trip
+from ..trips.models import Part, Sheet, Trip
 from ..trips.sheets import kept_records, newest_in, stamp_fits
 from .models import Upload
 from .reading import forget_old, read_upload
@@ -91,15 +91,15 @@ def as_it_came(digest: str) -> Found | None:
     for sheet in (
         Sheet.objects.filter(direction=Sheet.IN, digest=digest).select_related("trip__application").order_by("-id")
     ):
-        newest = newest_in(sheet.trip)
+        newest = newest_in(sheet.trip, sheet.part.number if sheet.part else 0)
         if newest is not None and newest.digest == digest:
             return Found(sheet.trip, "same", f"the very same file is the newest sheet of trip {sheet.trip_id}")
     return None
 
 
-def sent_columns(trip: Trip) -> list[OutgoingColumn] | None:
-    """The columns of a trip as they went out; None where none did, or its fields are not known any more."""
-    known, kept = trip.application.known, kept_records(trip)
+def sent_columns(trip: Trip, part: Part | None = None) -> list[OutgoingColumn] | None:
+    """The columns of a trip, or of a part of it, as they went out; None where none did, or its fields are not known."""
+    known, kept = trip.application.known, kept_records(trip, part)
     if known is None or kept is None:
         return None
     try:
@@ -108,6 +108,24 @@ def sent_columns(trip: Trip) -> list[OutgoingColumn] | None:
         return outgoing_columns(fields, kept, record_type, known)
     except (UnknownName, pl.exceptions.ColumnNotFoundError):
         return None
+
+
+def part_of_sheet(trip: Trip, profile: SheetProfile, cells: pl.DataFrame) -> int:
+    """Which part of a shared-out trip a sheet is: by its stamp, else the one whose records most of it is like."""
+    stamp = profile.stamp
+    numbers = list(trip.parts.values_list("number", flat=True))
+    if stamp is not None and stamp_fits(trip, stamp) and stamp.part in numbers:
+        return stamp.part
+    if len(numbers) < 2 or trip.application.known is None:
+        return numbers[0] if numbers else 1
+    keys = keys_of(trip.application.known.type(trip.record_type))
+    best, most = trip.part, (0, 0)
+    for part in trip.parts.all():
+        columns = sent_columns(trip, part)
+        alike = likeness(profile, cells, columns, keys) if columns is not None else None
+        if alike is not None and (alike.rows, alike.equal) > most:
+            best, most = part.number, (alike.rows, alike.equal)
+    return best
 
 
 def keys_of(record_type: RecordType) -> list[Sequence[str]]:
@@ -135,8 +153,12 @@ def _left(profile: SheetProfile, cells: pl.DataFrame) -> list[Likely]:
         return []
     found = []
     written = Trip.objects.filter(ledger__isnull=False).select_related("application").distinct()
-    for trip in written.order_by("-touched_at")[:_LOOKED_AT]:
-        newest = newest_in(trip)
+    newest_sheets = [
+        (trip, newest_in(trip, part.number))
+        for trip in written.order_by("-touched_at")[:_LOOKED_AT]
+        for part in trip.parts.all()
+    ]
+    for trip, newest in newest_sheets:
         if newest is None or not stages.there(newest.cells):
             continue
         columns = SheetProfile.from_json(newest.profile or {}).columns

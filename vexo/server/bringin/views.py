@@ -177,7 +177,7 @@ class SheetChoicesView(APIView):
     @extend_schema(request=ChoicesSerializer, responses=JobSerializer, parameters=[SEEN])
     def patch(self, request: Request, pk: int) -> Response:
         """Have the trip's newest sheet read otherwise: it comes in as a newer version."""
-        trip = find_trip(pk)
+        trip = find_trip(pk, request)
         unchanged(request, trip)
         asked = ChoicesSerializer(data=request.data)
         asked.is_valid(raise_exception=True)
@@ -191,7 +191,7 @@ class ColumnsView(APIView):
     @extend_schema(request=ChangeSerializer, responses=JobSerializer, parameters=[SEEN])
     def patch(self, request: Request, pk: int) -> Response:
         """Change where columns go, the key or the operation; the rows are planned anew."""
-        trip = find_trip(pk)
+        trip = find_trip(pk, request)
         unchanged(request, trip)
         asked = ChangeSerializer(data=request.data)
         asked.is_valid(raise_exception=True)

@@ -21,7 +21,8 @@ from ..bringin.bringing import start_bringing_in
 from ..bringin.uploads import take_file
 from ..errors import PlainError
 from ..jobs.working import do_now, enqueue
-from ..sendout.sending import file_name, new_trip
+from ..sendout.sending import new_trip
+from ..sendout.writing import file_name
 from ..trips.models import Trip
 from ..trips.sheets import kept_records, stamp_of
 from .other_trips import person

@@ -120,7 +120,7 @@ class Lease:
         """The trip that the job is about."""
         if self.job.trip is None:
             raise ValueError(f"job {self.job.pk} has no trip")
-        return self.job.trip
+        return self.job.trip.at(int(self.job.arguments.get("part") or 0))
 
     @property
     def wanted(self) -> str:

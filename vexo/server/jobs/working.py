@@ -21,6 +21,8 @@ from .queues import QUEUES
 
 _KINDS: Mapping[str, str] = {
     "send out": "vexo.server.sendout.sending:send_out",
+    "compare": "vexo.server.sendout.comparing:compare_now",
+    "refill": "vexo.server.sendout.refilling:refill",
     "recognise": "vexo.server.bringin.recognising:recognise",
     "bring in": "vexo.server.bringin.bringing:bring_in",
     "plan": "vexo.server.review.planning:plan",
@@ -47,6 +49,8 @@ def enqueue(kind: str, by: str, trip: Any = None, *, mine: bool = False, **argum
     Args:
         mine: this process does it itself, so no worker may take it while this process lives.
     """
+    if trip is not None:
+        arguments.setdefault("part", trip.part)
     values = {"kind": kind, "by": by, "trip": trip, "queue": QUEUES[kind], "arguments": arguments}
     if mine:
         values |= {"state": Job.RUNNING, "owner": owner_name(), "attempt": 1, "lease_until": time.time() + SECONDS}

@@ -24,7 +24,7 @@ from .models import Pass
 
 def last_pass(trip: Trip) -> Pass:
     """The pass that ended, or was interrupted, last. Raises PlainError where nothing was written yet."""
-    found = trip.passes.exclude(page="").order_by("number").last()
+    found = trip.passes.filter(plan__sheet__part__number=trip.part).exclude(page="").order_by("number").last()
     if found is None:
         raise PlainError(f"Nothing of trip {trip.pk} has been written yet.", "no-pass")
     return found
@@ -59,7 +59,7 @@ def write_receipt(trip: Trip, path: Path) -> None:
     fields = [reviewed.record_type.field(name) for name in reviewed.settings.carried]
     plan = stages.read(one.plan_file)
     columns = receipt(reviewed.cells, reviewed.profile, plan, told_states(one, reviewed), fields)
-    _write(columns, path, "Receipt", stamp_of(trip, [], rows=True))
+    _write(columns, path, "Receipt", stamp_of(trip, [], trip.part, rows=True))
 
 
 def write_rejects(trip: Trip, path: Path) -> None:
@@ -70,5 +70,5 @@ def write_rejects(trip: Trip, path: Path) -> None:
         not_in(reviewed.cells, reviewed.profile, told_states(one, reviewed)),
         path,
         "Not in",
-        stamp_of(trip, [], rows=True),
+        stamp_of(trip, [], trip.part, rows=True),
     )

@@ -13,6 +13,7 @@ def pass_facts(one: Pass) -> dict[str, Any]:
         "number": one.number,
         "plan": one.plan.number,
         "sheet": one.plan.sheet_id,
+        "part": one.plan.sheet.part.number if one.plan.sheet.part else 1,
         "state": one.state,
         "rows": one.rows,
         "atomic": one.atomic,

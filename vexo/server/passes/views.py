@@ -48,7 +48,7 @@ class PassesView(APIView):
     @extend_schema(request=ApplySerializer, responses=JobSerializer)
     def post(self, request: Request, pk: int) -> Response:
         """Write the plan that was seen."""
-        trip, person = find_trip(pk), person_of(request)
+        trip, person = find_trip(pk, request), person_of(request)
         may_write(trip, person)
         asked = ApplySerializer(data=request.data)
         asked.is_valid(raise_exception=True)
@@ -63,7 +63,7 @@ class PassView(APIView):
     @extend_schema(request=AgainSerializer, responses=JobSerializer)
     def post(self, request: Request, pk: int, number: int) -> Response:
         """Go on with a pass that was interrupted, or give it up."""
-        trip, person = find_trip(pk), person_of(request)
+        trip, person = find_trip(pk, request), person_of(request)
         may_write(trip, person)
         asked = AgainSerializer(data=request.data)
         asked.is_valid(raise_exception=True)
@@ -77,7 +77,7 @@ class OutcomeRowsView(APIView):
 
     @extend_schema(responses=WindowSerializer, parameters=window_parameters())
     def get(self, request: Request, pk: int) -> Response:
-        one = last_pass(find_trip(pk))
+        one = last_pass(find_trip(pk, request))
         reviewed = reviewed_with(one.plan)
         newest = newest_sheet(one.trip)
         now = cells_now(newest) if newest.pk == one.plan.sheet_id else ""
@@ -90,7 +90,7 @@ class FileView(APIView):
 
     @extend_schema(responses={200: OpenApiTypes.BINARY})
     def get(self, request: Request, pk: int, what: str) -> HttpResponse:
-        trip = find_trip(pk)
+        trip = find_trip(pk, request)
         name, _, ending = what.rpartition(".")
         makers = {"receipt": write_receipt, "not-in": write_rejects}
         if name not in makers or ending not in _SHEET_TYPES:

@@ -104,12 +104,12 @@ class EditsView(APIView):
     @extend_schema(responses=EditSerializer(many=True))
     def get(self, request: Request, pk: int) -> Response:
         """The newest edits that lie over the trip's sheet."""
-        return Response(EditSerializer(edits.listed(find_trip(pk), MOST), many=True).data)
+        return Response(EditSerializer(edits.listed(find_trip(pk, request), MOST), many=True).data)
 
     @extend_schema(request=MakeEditSerializer, responses=TripDetailSerializer, parameters=[SEEN])
     def post(self, request: Request, pk: int) -> Response:
         """Edit the newest sheet; the rows are planned anew."""
-        trip = find_trip(pk)
+        trip = find_trip(pk, request)
         unchanged(request, trip)
         asked = MakeEditSerializer(data=request.data)
         asked.is_valid(raise_exception=True)
@@ -124,7 +124,7 @@ class EditView(APIView):
     @extend_schema(responses={200: TripDetailSerializer})
     def delete(self, request: Request, pk: int, number: int) -> Response:
         """Take one edit back; later ones of the same cells stay."""
-        trip = find_trip(pk)
+        trip = find_trip(pk, request)
         plan_soon(trip, edits.undo(trip, person_of(request), number, mine=True))
         return detail(pk, request)
 
@@ -149,7 +149,7 @@ class OnlyView(APIView):
     @extend_schema(request=OnlySerializer, responses=TripDetailSerializer, parameters=[SEEN])
     def patch(self, request: Request, pk: int) -> Response:
         """Carry only some of the sheet's rows; the others are set aside, with that reason."""
-        trip = find_trip(pk)
+        trip = find_trip(pk, request)
         unchanged(request, trip)
         asked = OnlySerializer(data=request.data)
         asked.is_valid(raise_exception=True)
@@ -170,7 +170,7 @@ class ExpectView(APIView):
     @extend_schema(request=ExpectSerializer, responses=TripDetailSerializer)
     def patch(self, request: Request, pk: int) -> Response:
         """Say what is expected of the sheet; it is checked from then on."""
-        trip = find_trip(pk)
+        trip = find_trip(pk, request)
         asked = ExpectSerializer(data=request.data)
         asked.is_valid(raise_exception=True)
         expect(trip, person_of(request), **asked.validated_data)

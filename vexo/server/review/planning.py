@@ -30,7 +30,8 @@ from ..bringin.edits import edits_of
 from ..errors import MENDABLE, PlainError
 from ..jobs.leases import Lease
 from ..journal.services import note
-from ..trips.models import Trip
+from ..trips.models import Sheet, Trip
+from ..trips.parts import records_elsewhere
 from ..trips.sheets import kept_records, ledger_of, was_delimited
 from ..trips.standing import refuse_while_sending, tell
 from . import damage
@@ -300,7 +301,7 @@ def _attempt(trip: Trip, lease: Lease, fresh: bool) -> Plan | None:
         lease.progress(3, 4, "comparing")
         carried, records = stages.read(materials.values), stages.read(materials.records)
         here = carried[ROW_ID]
-        created = ledger.rows.filter(pl.col("state") == "created")[ROW_ID]
+        created = _created_here(trip, ledger)
         inputs = Inputs(
             planned.record_type,
             carried,
@@ -312,6 +313,7 @@ def _attempt(trip: Trip, lease: Lease, fresh: bool) -> Plan | None:
             planned.sheet.first_row,
             int((~created.is_in(here.implode())).sum()),
             left_out(planned.cells, planned.profile.columns, trip.only),
+            records_elsewhere(trip),
         )
         plan, questions = make_plan(inputs, planned.settings)
         whole, pointed = _whole(planned, plan, records, client)
@@ -359,6 +361,16 @@ def _attempt(trip: Trip, lease: Lease, fresh: bool) -> Plan | None:
         words = ", ".join(f"{count:,} {name}" for name, count in summary["verdicts"].items() if count)
         note(lease.job.by, "planned", f"Plan {made.number} of trip {trip.pk}: {words}", trip.application, trip.pk)
     return made
+
+
+def _created_here(trip: Trip, ledger: Ledger) -> pl.Series:
+    """Rows of the part that is planned whose records passes made."""
+    created = ledger.rows.filter(pl.col("state") == "created")[ROW_ID]
+    if trip.parts.count() < 2 or not len(created):
+        return created
+    sheets = trip.sheets.filter(direction=Sheet.IN, part__number=trip.part).exclude(cells="")
+    own = pl.concat([stages.read(sheet.cells, [ROW_ID])[ROW_ID] for sheet in sheets])
+    return created.filter(created.is_in(own.implode()))
 
 
 def _shown(planned: Reviewed) -> dict[str, str]:

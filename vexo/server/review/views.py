@@ -84,7 +84,7 @@ class RowsView(APIView):
 
     @extend_schema(responses=WindowSerializer, parameters=window_parameters())
     def get(self, request: Request, pk: int) -> Response:
-        trip = find_trip(pk)
+        trip = find_trip(pk, request)
         wanted, offset, limit = wanted_of(request)
         sheet, plan = newest_sheet(trip), newest_plan(trip)
         if request.query_params.get("view") == "file" or plan is None:
@@ -113,12 +113,12 @@ class DecisionsView(APIView):
 
     @extend_schema(responses=DecisionSerializer(many=True))
     def get(self, request: Request, pk: int) -> Response:
-        return Response(DecisionSerializer(decisions.listed(find_trip(pk)), many=True).data)
+        return Response(DecisionSerializer(decisions.listed(find_trip(pk, request)), many=True).data)
 
     @extend_schema(request=DecideSerializer, responses=TripDetailSerializer)
     def post(self, request: Request, pk: int) -> Response:
         """Answer what a plan asks; the next plan follows."""
-        trip = find_trip(pk)
+        trip = find_trip(pk, request)
         asked = DecideSerializer(data=request.data)
         asked.is_valid(raise_exception=True)
         v = asked.validated_data
@@ -136,7 +136,7 @@ class DecisionView(APIView):
     @extend_schema(responses={200: TripDetailSerializer})
     def delete(self, request: Request, pk: int, number: int) -> Response:
         """Take one decision back."""
-        trip = find_trip(pk)
+        trip = find_trip(pk, request)
         soon(decisions.undo(trip, person_of(request), number, mine=at_once(trip)))
         return detail(pk, request)
 
@@ -149,7 +149,7 @@ class PlanView(APIView):
         """Ask the application again and plan anew; asked twice, it is done once."""
         person = person_of(request)
         require(person, Action.PREPARE)
-        trip = find_trip(pk)
+        trip = find_trip(pk, request)
         waiting = Job.objects.filter(trip=trip, kind="plan", state=Job.QUEUED).first()
         job = waiting or enqueue("plan", person.username, trip, fresh=True)
         return Response(JobSerializer(job).data, status=202)

@@ -1,47 +1,41 @@
-"""Sending records out as a sheet."""
+"""Sending records out: the job."""
 
 from __future__ import annotations
 
-import re
-import uuid
 from collections.abc import Sequence
 from typing import Any
 
 import polars as pl
+from django.db import transaction
+from django.db.models import F
 
+from vexo.applications import Application as Client
 from vexo.core.conditions import read_condition
-from vexo.core.records import Catalogue, Kind, RecordType
-from vexo.core.sheets.csv_writing import write_csv
-from vexo.core.sheets.ods_writing import write_ods
-from vexo.core.sheets.outgoing import column_of, outgoing_columns
-from vexo.core.sheets.xlsx_writing import write_xlsx
+from vexo.core.documents import FORMATS, DocumentError, SendOut
+from vexo.core.keys.picking import PLACE, in_their_order, typed_keys
+from vexo.core.records import Catalogue, RecordType
+from vexo.core.writing.totals import as_texts
 
-from .. import stages
 from ..applications.models import Application
 from ..applications.services import client_of, describe
 from ..data_folder import absolute
 from ..errors import PlainError
 from ..jobs.leases import Lease
+from ..jobs.models import Job
+from ..jobs.working import enqueue
 from ..journal.services import note
-from ..trips.models import Sheet, Trip
-from ..trips.sheets import keep_copy, part_of, stamp_of
+from ..people.models import Person
+from ..people.rights import Action, require
+from ..trips.models import KeptCopy, Route, Sheet, Trip
+from ..trips.sheets import part_of
 from ..trips.standing import tell
+from .choosing import all_read, begin
+from .overlap import also_out
+from .parts import PartPlan, share_out
+from .reading import Pieces, forget, in_order, one_piece, read_pieces, totals_of
+from .writing import Writer, Written, help_rows
 
-FORMATS = ("xlsx", "ods", "csv", "tsv")
-_BOOKS = {"xlsx": write_xlsx, "ods": write_ods}
-
-
-def default_fields(record_type: RecordType) -> list[str]:
-    """Fields of a sheet when nobody chose: the identifier, the keys, then all that can be carried back."""
-    keys = list(record_type.keys[0]) if record_type.keys else []
-    rest = [f.name for f in record_type.fields if not f.read_only]
-    return list(dict.fromkeys([record_type.identifier, *keys, *rest]))
-
-
-def with_keys(fields: Sequence[str], record_type: RecordType) -> list[str]:
-    """The chosen fields in their order, behind the identifier and the keys where those were not chosen."""
-    first = [record_type.identifier, *(record_type.keys[0] if record_type.keys else ())]
-    return [*[name for name in first if name not in fields], *fields]
+MOST_NAMED = 1000
 
 
 def new_trip(
@@ -52,82 +46,146 @@ def new_trip(
     condition: str = "",
     title: str = "",
 ) -> Trip:
-    """A trip that begins with records. Raises UnknownName and ConditionError."""
-    catalogue = application.known or describe(application)
-    own = catalogue.type(record_type)
-    chosen = with_keys(list(dict.fromkeys(fields)), own) if fields else default_fields(own)
-    for name in chosen:
-        catalogue.field(own, name)
-    read_condition(condition, own, catalogue)
-    return Trip.objects.create(
-        title=title or own.plural,
-        application=application,
-        record_type=own.name,
-        condition=condition,
-        fields=chosen,
-        standing={"plural": own.plural},
-        created_by=by,
-    )
+    """A trip that begins with the records that meet a condition. Raises UnknownName and ConditionError."""
+    return begin(application, SendOut(record_type, tuple(fields), condition), by, title)
 
 
-def read_fields(names: Sequence[str], record_type: RecordType, catalogue: Catalogue) -> list[str]:
-    """What has to be read for a sheet with these fields: references also as people know them."""
-    wanted: list[str] = []
-    for name in names:
-        field = catalogue.field(record_type, name)
-        wanted.append(name)
-        if field.kind == Kind.REFERENCE and field.path is None:
-            wanted.append(column_of(field, catalogue))
-    return list(dict.fromkeys(wanted))
+def go_on(trip: Trip, person: Person, *, mine: bool = False) -> Job:
+    """Go on with a sending out that was stopped or broke off. Raises NotAllowed, PlainError."""
+    require(person, Action.PREPARE)
+    with transaction.atomic():
+        if not trip.sends or trip.sheets.exists():
+            raise PlainError(f"Nothing is left to send out on trip {trip.pk}.", "is-out")
+        if trip.jobs.filter(state__in=Job.OPEN).exists():
+            raise PlainError("It is on its way out already.", "under-way")
+        last = trip.jobs.filter(kind="send out").last()
+        format_ = last.arguments.get("format") if last else None
+        return enqueue("send out", person.username, trip, mine=mine, format=format_ or trip.sends["format"])
 
 
-def file_name(trip: Trip, format_: str) -> str:
-    """A file name that says what is in it."""
-    words = re.sub(r"[^\w]+", "-", f"{trip.title} {trip.pk}".lower()).strip("-")
-    return f"{words or 'sheet'}.{format_}"
+def _picked(client: Client, document: SendOut, record_type: RecordType, fields: Sequence[str]) -> tuple[Any, list[str]]:
+    assert document.picked is not None
+    key = list(document.picked.key)
+    keys = typed_keys(document.picked, record_type).drop(PLACE)
+    return in_their_order(document.picked, record_type, client.read_by_keys(record_type, list(fields), key, keys))
+
+
+def _read(lease: Lease, document: SendOut) -> tuple[Catalogue, Pieces, list[str]]:
+    """The records that the document asks for, and the keys that found none."""
+    trip = lease.trip
+    with client_of(trip.application) as client:
+        catalogue = describe(trip.application, client)
+        record_type = catalogue.type(document.record_type)
+        fields = all_read(document, record_type, catalogue)
+        if document.headers_only:
+            example = pl.concat(list(client.read(record_type, fields, top=1)))
+            return catalogue, one_piece(trip, example), []
+        if document.picked is not None:
+            lease.progress(0, len(document.picked.values), "reading the records that were picked")
+            records, missing = _picked(client, document, record_type, fields)
+            return catalogue, one_piece(trip, records), missing
+        condition = read_condition(document.condition, record_type, catalogue)
+        total = client.count(record_type, condition)
+        lease.progress(0, total, "reading records")
+        return catalogue, read_pieces(lease, client, record_type, fields, condition, total), []
+
+
+def _order(document: SendOut, record_type: RecordType) -> Sequence[str]:
+    if document.order or document.picked is not None:
+        return document.order
+    return record_type.keys[0] if record_type.keys else ()
 
 
 def send_out(lease: Lease) -> dict[str, Any]:
-    """The job: read the records, keep a copy, write the sheet."""
-    job = lease.job
+    """The job: read the records, keep a copy, write the sheets."""
     trip = lease.trip
-    format_ = str(job.arguments.get("format", "xlsx"))
+    document = trip.document
+    if document is None:
+        raise DocumentError(f"Nothing is said of what goes out on trip {trip.pk}.")
+    format_ = str(lease.job.arguments.get("format") or document.format)
     if format_ not in FORMATS:
         raise PlainError(f"{format_!r} is no format for a sheet here; use {', '.join(FORMATS)}.")
-    with client_of(trip.application) as client:
-        catalogue = describe(trip.application, client)
-        record_type = catalogue.type(trip.record_type)
-        fields = [catalogue.field(record_type, name) for name in trip.fields]
-        condition = read_condition(trip.condition, record_type, catalogue)
-        total = client.count(record_type, condition)
-        lease.progress(0, total, "reading records")
-        order = trip.order or (record_type.keys[0] if record_type.keys else ())
-        chunks: list[pl.DataFrame] = []
-        for chunk in client.read(record_type, read_fields(trip.fields, record_type, catalogue), condition, order):
-            chunks.append(chunk)
-            lease.progress(sum(map(len, chunks)), total, "reading records")
-    records = pl.concat(chunks)
-    columns = outgoing_columns(fields, records, record_type, catalogue)
-    name = file_name(trip, format_)
-    relative = f"files/{trip.pk}/out-{uuid.uuid4().hex[:12]}.{format_}"
-    path = absolute(relative)
-    path.parent.mkdir(parents=True, exist_ok=True)
-    aside = path.with_name("." + path.name)
-    if format_ in _BOOKS:
-        try:
-            _BOOKS[format_](columns, aside, record_type.plural, stamp_of(trip, fields))
-        except ValueError as error:
-            raise PlainError(str(error)) from error
+    if trip.sheets.filter(direction=Sheet.OUT).exists():
+        return _told(trip)
+    _drop_unfinished(trip)
+    catalogue, pieces, missing = _read(lease, document)
+    record_type = catalogue.type(document.record_type)
+    writer = Writer(trip, document, format_, catalogue)
+    lease.progress(0, pieces.rows, "writing the sheet")
+    if document.headers_only:
+        example = writer.cells(next(iter(pieces)))
+        explained = help_rows(writer.fields, example) if document.help else ()
+        nothing = pl.Series([], dtype=pl.UInt32)
+        written = [writer.write(PartPlan(1, "", nothing), pieces, explained)]
     else:
-        write_csv(columns, aside, "\t" if format_ == "tsv" else ",")
-    stages.settle(aside, path)
+        writer.look(pieces)
+        places = in_order(pieces, _order(document, record_type), record_type, catalogue)
+        written = []
+        for plan in share_out(pieces, places, document.share, record_type, catalogue):
+            written.append(writer.write(plan, pieces))
+            lease.progress(sum(one.rows for one in written), pieces.rows, "writing the sheet")
+    rows = sum(one.rows for one in written)
+    sums: dict[str, Any] = {}
+    for piece in pieces if not document.headers_only else ():
+        totals_of(piece, [f.name for f in writer.fields if f.is_number and f.path is None], sums)
+    others = also_out(trip, [one.kept for one in written]) if rows else []
     with lease.writing():
-        part = part_of(trip)
-        keep_copy(trip, part, records)
-        values = {"name": name, "path": relative, "rows": len(records), "profile": {"format": format_}}
-        sheet = Sheet.objects.create(trip=trip, part=part, direction=Sheet.OUT, added_by=job.by, **values)
-        sent = {"id": sheet.pk, "rows": len(records), "name": name, "at": sheet.added_at.isoformat()}
-        tell(trip, plural=record_type.plural, sent=sent)
-        said = f"Sent out {len(records):,} {record_type.plural.lower()} as {name}"
-        note(job.by, "sent out", said, trip.application, trip.pk, len(records), name)
-    return {"trip": trip.pk, "rows": len(records), "sheet": sheet.pk, "file": relative, "name": name}
+        first = _take_in(lease, written, format_, record_type, missing, others)
+        selection = {"records": rows, "totals": as_texts(sums), "at": first.added_at.isoformat()}
+        Trip.objects.filter(pk=trip.pk).update(selection=selection)
+    forget(trip)
+    return _told(trip)
+
+
+def _told(trip: Trip) -> dict[str, Any]:
+    """What went out on a trip, as the job tells it."""
+    trip.refresh_from_db()
+    sheets = trip.sheets.filter(direction=Sheet.OUT)
+    first, sent = sheets[0], trip.standing["sent"]
+    return {
+        "trip": trip.pk,
+        "rows": sent["rows"],
+        "sheet": first.pk,
+        "file": first.path,
+        "name": first.name,
+        "parts": sent["parts"],
+        "missing": sent["missing"],
+        "not_found": sent["not_found"],
+        "also_out": trip.standing["also_out"],
+    }
+
+
+def _drop_unfinished(trip: Trip) -> None:
+    """Drop sheets that an earlier attempt wrote and nothing names."""
+    for pattern in ("out-*", ".out-*", "kept-*"):
+        for path in absolute(f"files/{trip.pk}").glob(pattern):
+            path.unlink(missing_ok=True)
+
+
+def _take_in(
+    lease: Lease,
+    written: Sequence[Written],
+    format_: str,
+    record_type: RecordType,
+    missing: Sequence[str],
+    others: Sequence[dict[str, Any]],
+) -> Sheet:
+    """Write down what went out, in one transaction; its first sheet."""
+    trip, job = lease.trip, lease.job
+    sheets = []
+    for one in written:
+        part = part_of(trip, one.plan.number)
+        part.label = one.plan.label[:120]
+        part.save(update_fields=["label"])
+        KeptCopy.objects.create(trip=trip, part=part, path=one.kept, rows=one.rows)
+        values = {"name": one.name, "path": one.path, "rows": one.rows, "profile": {"format": format_}}
+        sheets.append(Sheet.objects.create(trip=trip, part=part, direction=Sheet.OUT, added_by=job.by, **values))
+    rows, first = sum(one.rows for one in written), sheets[0]
+    sent = {"id": first.pk, "rows": rows, "name": first.name, "at": first.added_at.isoformat()}
+    sent |= {"parts": len(written), "missing": len(missing), "not_found": list(missing[:MOST_NAMED])}
+    tell(trip, plural=record_type.plural, sent=sent, also_out=list(others))
+    Route.objects.filter(pk=trip.route_id).update(used=F("used") + 1, used_at=first.added_at, rows=rows)
+    said = f"Sent out {rows:,} {record_type.plural.lower()} as "
+    said += first.name if len(sheets) == 1 else f"{len(sheets)} sheets, {', '.join(p.plan.label for p in written[:12])}"
+    note(job.by, "sent out", said, trip.application, trip.pk, rows, first.name)
+    return first

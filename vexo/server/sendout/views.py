@@ -1,43 +1,35 @@
-"""Sending out over HTTP: a preview of the sheet, and a new trip."""
+"""Sending out over HTTP: what would go out, and a new trip."""
 
 from __future__ import annotations
 
-from typing import Any
-
-import polars as pl
 from django.shortcuts import get_object_or_404
-from drf_spectacular.utils import extend_schema
+from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from vexo.core.conditions import LONGEST, read_condition
-from vexo.core.sheets.outgoing import outgoing_columns
+from vexo.core.conditions import read_condition
+from vexo.core.conditions.clauses import from_clauses, to_clauses
+from vexo.core.conditions.to_filter import to_text
+from vexo.core.conditions.to_sentence import to_sentence
+from vexo.core.keys.picking import read_keys
 
 from ..applications.models import Application
-from ..applications.services import asking
+from ..applications.services import asking, describe
 from ..jobs.views import JobSerializer
 from ..jobs.working import enqueue
 from ..people.permissions import person_of
 from ..people.rights import Action
-from .sending import FORMATS, new_trip, read_fields
-
-PREVIEW_ROWS = 20
-MOST_FIELDS = 1000
-
-
-class PreviewRequestSerializer(serializers.Serializer[Any]):
-    record_type = serializers.CharField(max_length=120)
-    chosen = serializers.ListField(child=serializers.CharField(max_length=200), max_length=MOST_FIELDS)
-    condition = serializers.CharField(required=False, allow_blank=True, default="", max_length=LONGEST)
+from ..trips.models import Route, Trip
+from . import asking as questions
+from . import serializers as s
+from .choosing import begin
+from .sending import go_on
 
 
-class PreviewSerializer(serializers.Serializer[Any]):
-    count = serializers.IntegerField()
-    total = serializers.IntegerField()
-    headers = serializers.ListField(child=serializers.CharField())
-    rows = serializers.ListField(child=serializers.ListField(child=serializers.CharField(allow_null=True)))
+def _application(name: str) -> Application:
+    return get_object_or_404(Application, name=name)
 
 
 class PreviewView(APIView):
@@ -45,35 +37,91 @@ class PreviewView(APIView):
 
     rights = {"POST": Action.PREPARE}
 
-    @extend_schema(request=PreviewRequestSerializer, responses=PreviewSerializer)
+    @extend_schema(request=s.ChoosingSerializer, responses=s.PreviewSerializer)
     def post(self, request: Request, name: str) -> Response:
-        asked = PreviewRequestSerializer(data=request.data)
+        asked = s.ChoosingSerializer(data=request.data)
         asked.is_valid(raise_exception=True)
-        values = asked.validated_data
-        with asking(get_object_or_404(Application, name=name)) as client:
-            catalogue = client.describe()
-            record_type = catalogue.type(values["record_type"])
-            condition = read_condition(values["condition"], record_type, catalogue)
-            fields = [catalogue.field(record_type, field) for field in values["chosen"]]
-            count = client.count(record_type, condition)
-            total = client.count(record_type) if condition else count
-            wanted = read_fields(values["chosen"], record_type, catalogue)
-            order = record_type.keys[0] if record_type.keys else ()
-            records = pl.concat(list(client.read(record_type, wanted, condition, order, top=PREVIEW_ROWS)))
-        columns = outgoing_columns(fields, records, record_type, catalogue)
-        rows = [list(row) for row in zip(*[c.cells.to_list() for c in columns], strict=True)] if columns else []
-        return Response({"count": count, "total": total, "headers": [c.header for c in columns], "rows": rows})
+        with asking(_application(name)) as client:
+            return Response(questions.preview(client, s.document_of(asked.validated_data)))
 
 
-class SendOutSerializer(serializers.Serializer[Any]):
-    application = serializers.CharField()
-    record_type = serializers.CharField()
-    chosen = serializers.ListField(
-        child=serializers.CharField(max_length=200), required=False, default=list, max_length=MOST_FIELDS
+class SelectionView(APIView):
+    """Sums of a selection, and who has some of its records out already."""
+
+    rights = {"POST": Action.PREPARE}
+
+    @extend_schema(request=s.ChoosingSerializer, responses=s.SelectionSerializer)
+    def post(self, request: Request, name: str) -> Response:
+        asked = s.ChoosingSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        application = _application(name)
+        with asking(application) as client:
+            return Response(questions.selection(client, application, s.document_of(asked.validated_data)))
+
+
+class ConditionView(APIView):
+    """A condition said one way, told in all of them. No application is asked."""
+
+    rights = {"POST": Action.PREPARE}
+
+    @extend_schema(request=s.AskConditionSerializer, responses=s.ConditionSerializer)
+    def post(self, request: Request, name: str) -> Response:
+        asked = s.AskConditionSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        values, application = asked.validated_data, _application(name)
+        catalogue = application.known or describe(application)
+        record_type = catalogue.type(values["record_type"])
+        if values.get("clauses") is not None:
+            condition = from_clauses(values["clauses"], record_type, catalogue)
+        else:
+            condition = read_condition(values.get("text", ""), record_type, catalogue)
+        if condition is None:
+            return Response({"text": "", "clauses": None, "sentence": ""})
+        told = {"text": values.get("text") or to_text(condition, record_type), "clauses": to_clauses(condition)}
+        return Response({**told, "sentence": to_sentence(condition, record_type, catalogue)})
+
+
+class ValuesView(APIView):
+    """The values that a field has in the application."""
+
+    rights = {"GET": Action.PREPARE}
+
+    @extend_schema(
+        responses=s.ValueSerializer(many=True),
+        parameters=[
+            OpenApiParameter("record_type", str, required=True),
+            OpenApiParameter("field", str, required=True),
+            OpenApiParameter("like", str),
+        ],
     )
-    condition = serializers.CharField(required=False, allow_blank=True, default="", max_length=LONGEST)
+    def get(self, request: Request, name: str) -> Response:
+        told = {n: request.query_params.get(n, "")[:200] for n in ("record_type", "field", "like")}
+        with asking(_application(name)) as client:
+            record_type = client.describe().type(told["record_type"])
+            return Response(questions.values_of(client, record_type, told["field"], told["like"]))
+
+
+class KeysView(APIView):
+    """The keys that a pasted list names."""
+
+    rights = {"POST": Action.PREPARE}
+
+    @extend_schema(request=s.AskKeysSerializer, responses=s.PickedSerializer)
+    def post(self, request: Request, name: str) -> Response:
+        asked = s.AskKeysSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        values, application = asked.validated_data, _application(name)
+        record_type = (application.known or describe(application)).type(values["record_type"])
+        picked = read_keys(values["text"], record_type, values["key"])
+        return Response({"key": list(picked.key), "values": [list(own) for own in picked.values]})
+
+
+class SendOutSerializer(s.DocumentSerializer):
+    """What goes out, and the trip that it begins; ``route`` is the one that it was said on."""
+
+    application = serializers.CharField()
     title = serializers.CharField(required=False, allow_blank=True, default="", max_length=160)
-    format = serializers.ChoiceField(choices=list(FORMATS), default="xlsx")
+    route = serializers.IntegerField(required=False, allow_null=True, default=None)
 
 
 class SendOutView(APIView):
@@ -81,11 +129,21 @@ class SendOutView(APIView):
 
     @extend_schema(request=SendOutSerializer, responses=JobSerializer)
     def post(self, request: Request) -> Response:
-        """Send records out: a new trip, its sheet made in the background."""
+        """Send records out: a new trip, its sheets made in the background."""
         asked = SendOutSerializer(data=request.data)
         asked.is_valid(raise_exception=True)
         values = asked.validated_data
-        application = get_object_or_404(Application, name=values["application"])
         who = person_of(request).username
-        trip = new_trip(application, values["record_type"], who, values["chosen"], values["condition"], values["title"])
-        return Response(JobSerializer(enqueue("send out", who, trip, format=values["format"])).data, status=202)
+        route = get_object_or_404(Route, pk=values["route"]) if values["route"] is not None else None
+        trip = begin(_application(values["application"]), s.document_of(values), who, values["title"], route)
+        return Response(JobSerializer(enqueue("send out", who, trip, format=trip.sends["format"])).data, status=202)
+
+
+class GoOnView(APIView):
+    rights = {"POST": Action.PREPARE}
+
+    @extend_schema(request=None, responses=JobSerializer)
+    def post(self, request: Request, pk: int) -> Response:
+        """Go on with a sending out that was stopped or broke off."""
+        trip = get_object_or_404(Trip.objects.select_related("application"), pk=pk)
+        return Response(JobSerializer(go_on(trip, person_of(request))).data, status=202)

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from django.db import models
 
+from vexo.core.documents import SendOut
+
 from ..applications.models import Application
 
 
@@ -12,25 +14,50 @@ def no_origin() -> dict[str, str]:
     return {"how": "", "account": ""}
 
 
+class Route(models.Model):
+    """A saved way of making a trip. ``sends`` is its document of what goes out; ``used`` tells how often it was used,
+    ``used_at`` and ``rows`` of the last time."""
+
+    name = models.CharField(max_length=120, unique=True)
+    application = models.ForeignKey(Application, models.CASCADE, related_name="routes")
+    sends = models.JSONField(default=dict)
+    version = models.PositiveIntegerField(default=1)
+    made_by = models.CharField(max_length=150)
+    made_at = models.DateTimeField(auto_now_add=True)
+    used_at = models.DateTimeField(null=True)
+    used = models.PositiveIntegerField(default=0)
+    rows = models.PositiveIntegerField(null=True)
+
+    class Meta:
+        ordering = ("name",)
+
+    @property
+    def document(self) -> SendOut:
+        """What goes out on it."""
+        return SendOut.from_json(self.sends)
+
+
 class Trip(models.Model):
     """One round of records: out, edited, and back in.
 
-    ``fields`` are those sent out, in the order of the sheet; ``said`` is header → field as a person wants it, ``lanes``
-    field → its rules where it has any; ``only`` which rows of its sheet are carried (``condition`` on the sheet's own
-    columns, ``left_out`` rows by number), ``expected`` how many rows and which sums a person expects; ``key`` the
-    chosen key fields. ``revision`` rises with everything that makes a
-    plan another one (a sheet, a decision, a column, the key, the operation, a pass), ``version`` with everything that
-    is shown. ``next_row`` is the number of rows that the trip has ever had; each has its number below it for good.
-    ``standing`` is what Home shows, written by whoever changed it; ``reports`` what each pass read back, for the trip's
-    own page.
+    ``sends`` is the document of what went out (empty for a sheet from elsewhere) and ``route`` the one that it was said
+    on; ``selection`` its records and sums as they went; ``last_part`` the number of the part whose sheet came in last,
+    where the trip was shared out. ``said`` is header → field as a person wants it, ``lanes`` field → its rules where it
+    has any; ``only`` which rows of its sheet are carried (``condition`` on the sheet's own columns, ``left_out`` rows
+    by number), ``expected`` how many rows and which sums a person expects; ``key`` the chosen key fields. ``revision``
+    rises with everything that makes a plan another one (a sheet, a decision, a column, the key, the operation, a pass),
+    ``version`` with everything that is shown. ``next_row`` is the number of rows that the trip has ever had; each has
+    its number below it for good. ``standing`` is what Home shows, written by whoever changed it; ``reports`` what each
+    pass read back, for the trip's own page.
     """
 
     title = models.CharField(max_length=160)
     application = models.ForeignKey(Application, models.PROTECT, related_name="trips")
     record_type = models.CharField(max_length=120)
-    condition = models.TextField(blank=True)
-    order = models.JSONField(default=list)
-    fields = models.JSONField(default=list)
+    sends = models.JSONField(default=dict)
+    route = models.ForeignKey(Route, models.SET_NULL, null=True, related_name="trips")
+    selection = models.JSONField(default=dict)
+    last_part = models.PositiveIntegerField(default=1)
     operation = models.CharField(max_length=10, default="update")
     key = models.JSONField(default=list)
     said = models.JSONField(default=dict)
@@ -49,13 +76,44 @@ class Trip(models.Model):
     class Meta:
         ordering = ("-touched_at",)
 
+    @property
+    def part(self) -> int:
+        """The number of the part that it is looked at: the one that was said, or whose sheet came in last."""
+        return int(self.__dict__.get("_part") or self.last_part)
+
+    def at(self, part: int) -> Trip:
+        """The same trip, looked at one of its parts; 0 for the one whose sheet came in last."""
+        self.__dict__["_part"] = part
+        return self
+
+    @property
+    def document(self) -> SendOut | None:
+        """What went out, or None for a trip whose sheet came from elsewhere."""
+        return SendOut.from_json(self.sends) if self.sends else None
+
+    @property
+    def fields(self) -> list[str]:
+        """The fields sent out, in the order of the sheet."""
+        return list(self.sends.get("fields", ()))
+
+    @property
+    def condition(self) -> str:
+        """Which records went out."""
+        return str(self.sends.get("condition", ""))
+
 
 class Part(models.Model):
-    """One of the sheets that a trip was shared out into; a trip that was not has one."""
+    """One of the sheets that a trip was shared out into; a trip that was not has one.
+
+    ``holder`` is the person who has it, as someone wrote it down; ``facts`` what the trip's standing said of its sheet
+    when another part was worked on.
+    """
 
     trip = models.ForeignKey(Trip, models.CASCADE, related_name="parts")
     number = models.PositiveIntegerField()
     label = models.CharField(max_length=120, blank=True)
+    holder = models.CharField(max_length=120, blank=True)
+    facts = models.JSONField(default=dict)
 
     class Meta:
         ordering = ("number",)

@@ -196,6 +196,85 @@ class SummarySerializer(serializers.Serializer[Any]):
     key = serializers.ListField(child=_TEXTS())
 
 
+class PartSerializer(serializers.Serializer[Any]):
+    """A part of a shared-out trip: its sheet that went out, who has it, how often it came back, and where it stands."""
+
+    number = serializers.IntegerField()
+    label = _TEXTS()  # type: ignore[assignment]
+    holder = _TEXTS(allow_blank=True)
+    state = serializers.ChoiceField(choices=["out", "back", "in"])
+    kind = _TEXTS()
+    says = _TEXTS()
+    sheet = serializers.IntegerField(allow_null=True)
+    name = _TEXTS()
+    rows = serializers.IntegerField()
+    came = serializers.IntegerField()
+    back_rows = serializers.IntegerField(allow_null=True)
+    back_at = serializers.DateTimeField(allow_null=True)
+    back_by = _TEXTS(allow_null=True)
+    sum = serializers.DictField(child=serializers.IntegerField())
+
+
+class AlsoOutSerializer(serializers.Serializer[Any]):
+    """An open trip that has some of the records out: whose, since when, how many."""
+
+    trip = serializers.IntegerField()
+    title = _TEXTS()
+    by = _TEXTS()
+    since = serializers.DateTimeField()
+    count = serializers.IntegerField()
+
+
+class SumThenSerializer(serializers.Serializer[Any]):
+    name = _TEXTS()
+    label = _TEXTS()  # type: ignore[assignment]
+    then = _TEXTS()
+    is_now = _TEXTS()
+
+
+class ChangeSinceSerializer(serializers.Serializer[Any]):
+    record = _TEXTS()
+    label = _TEXTS()  # type: ignore[assignment]
+    then = _TEXTS(allow_null=True)
+    is_now = _TEXTS(allow_null=True)
+    ours = serializers.BooleanField()
+
+
+class SinceSerializer(serializers.Serializer[Any]):
+    """The selection read again: records then and now; of the changed cells ``ours`` were written by this trip; of the
+    records that went out ``gone`` are deleted and ``left`` meet the condition no more, ``come`` are new in it."""
+
+    at = serializers.DateTimeField()
+    then = serializers.IntegerField()
+    now = serializers.IntegerField()
+    records = serializers.IntegerField()
+    cells = serializers.IntegerField()
+    ours = serializers.IntegerField()
+    gone = serializers.IntegerField()
+    gone_by_us = serializers.IntegerField()
+    left = serializers.IntegerField()
+    come = serializers.IntegerField()
+    come_by_us = serializers.IntegerField()
+    totals = SumThenSerializer(many=True)
+    changes = ChangeSinceSerializer(many=True)
+
+
+class WentOutSerializer(serializers.Serializer[Any]):
+    """What went out on a trip: its condition as a sentence, records and sums as they went, keys that found no record,
+    who else has some of the records, and what changed since where that was asked. ``open`` where the sheet is not
+    there yet; ``stopped`` where someone stopped it."""
+
+    says = _TEXTS(allow_blank=True)
+    records = serializers.IntegerField()
+    totals = serializers.DictField(child=_TEXTS())
+    missing = serializers.IntegerField()
+    not_found = serializers.ListField(child=_TEXTS())
+    also_out = AlsoOutSerializer(many=True)
+    since = SinceSerializer(allow_null=True)
+    parts = serializers.IntegerField()
+    pending = serializers.BooleanField()
+
+
 class TripDetailSerializer(TripSummarySerializer):
     plan = PlanSerializer(allow_null=True)
     sent_by = serializers.IntegerField(allow_null=True)
@@ -212,6 +291,9 @@ class TripDetailSerializer(TripSummarySerializer):
     expected = ExpectedSerializer(many=True)
     only = OnlySomeSerializer()
     planned_totals = serializers.DictField(child=PlannedTotalsSerializer())
+    part = serializers.IntegerField()
+    parts = PartSerializer(many=True)
+    went_out = WentOutSerializer(allow_null=True)
 
     class Meta(TripSummarySerializer.Meta):
         fields = (  # type: ignore[assignment]
@@ -231,6 +313,9 @@ class TripDetailSerializer(TripSummarySerializer):
             "expected",
             "only",
             "planned_totals",
+            "part",
+            "parts",
+            "went_out",
         )
 
 

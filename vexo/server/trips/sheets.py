@@ -23,9 +23,9 @@ def part_of(trip: Trip, number: int = 1) -> Part:
     return Part.objects.get_or_create(trip=trip, number=number)[0]
 
 
-def newest_in(trip: Trip) -> Sheet | None:
-    """The sheet that came in last, if any did."""
-    return trip.sheets.filter(direction=Sheet.IN).last()
+def newest_in(trip: Trip, part: int = 0) -> Sheet | None:
+    """The sheet of a part that came in last, if any did: of the one that is looked at, where none is said."""
+    return trip.sheets.filter(direction=Sheet.IN, part__number=part or trip.part).last()
 
 
 def newest_sheet(trip: Trip) -> Sheet:

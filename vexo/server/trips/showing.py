@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
 from typing import Any
 
 from rest_framework.request import Request
 
+from vexo.core.conditions import ConditionError
+from vexo.core.documents import sentence
+from vexo.core.records import UnknownName
 from vexo.core.sheets.totals import checked
 
 from ..faults import group_words
@@ -13,6 +17,7 @@ from ..jobs.models import Job
 from ..jobs.views import JobSerializer
 from . import serializers as s
 from .models import Trip
+from .parts import parts_json
 from .sheet_serializers import SheetSerializer
 from .standing import Standing, broken, jobs_of
 
@@ -65,7 +70,7 @@ def totals_json(trip: Trip) -> dict[str, Any]:
     standing = Standing(trip)
     planned = standing.summary.get("totals", {})
     report: dict[str, Any] = next(
-        (r for n in sorted(trip.reports, key=int, reverse=True) if (r := trip.reports[n])), {}
+        (r for one in reversed(standing.passes) if (r := trip.reports.get(str(one["number"])))), {}
     )
     written = report.get("totals", {}) if standing.sent_by else {}
     fields = {name: {**sums, "after": written.get(name, {}).get("after")} for name, sums in planned.items()}
@@ -75,6 +80,29 @@ def totals_json(trip: Trip) -> dict[str, Any]:
         "columns": [{"header": c["header"], **(c.get("totals") or none)} for c in standing.columns],
         "fields": fields,
         "expected": _expected(trip, standing),
+    }
+
+
+def went_out_json(trip: Trip, standing: Standing) -> dict[str, Any] | None:
+    """What went out on a trip, or is on its way; None for a sheet from elsewhere."""
+    document, known = trip.document, trip.application.known
+    if document is None:
+        return None
+    says = ""
+    if known is not None:
+        with suppress(UnknownName, ConditionError):
+            says = sentence(document, known)
+    sent = standing.sent or {}
+    return {
+        "says": says,
+        "records": trip.selection.get("records", 0),
+        "totals": trip.selection.get("totals", {}),
+        "missing": sent.get("missing", 0),
+        "not_found": sent.get("not_found", []),
+        "also_out": standing.also_out,
+        "since": trip.selection.get("since"),
+        "parts": sent.get("parts", 1),
+        "pending": standing.sent is None,
     }
 
 
@@ -108,11 +136,14 @@ def detail_json(trip: Trip, request: Request) -> dict[str, Any]:
         "outcomes": [],
         "weak": False,
         "most_atomic": 0,
-        "edits": trip.standing.get("edits", 0) if isinstance(trip.standing, dict) else 0,
+        "edits": 0,
         "damage": [],
         "expected": [],
         "only": {"condition": trip.only.get("condition", ""), "left_out": len(trip.only.get("left_out", []))},
         "planned_totals": {},
+        "part": trip.part,
+        "parts": [],
+        "went_out": None,
     }
     try:
         standing = Standing(trip, *jobs)
@@ -125,6 +156,9 @@ def detail_json(trip: Trip, request: Request) -> dict[str, Any]:
                 "made_at": standing.plan["made_at"],
             }
         made |= {
+            "edits": standing.edits,
+            "parts": parts_json(trip),
+            "went_out": went_out_json(trip, standing),
             "sent_by": standing.sent_by["number"] if standing.sent_by else None,
             "summary": {name: standing.summary[name] for name in ("verdicts", "key")} if standing.summary else None,
             "columns": columns_json(standing),

@@ -18,6 +18,8 @@ from ..jobs.models import Job
 from .models import Trip
 
 NAMES = ("file", "columns", "keys", "review", "apply", "outcome")
+OF_A_PART = ("sheet", "columns", "key", "plan")
+"""Facts that each part of a trip has its own of."""
 OPEN_PASS = ("running", "interrupted")
 TO_WRITE = ("create", "update", "delete")
 IN = ("created", "updated", "deleted")
@@ -33,17 +35,65 @@ class Station:
     asks: bool = False
 
 
-def tell(trip: Trip, *, revised: bool = False, **facts: Any) -> None:
+def facts_of(trip: Trip) -> dict[str, Any]:
+    """A trip's facts as they are at the part that it is looked at."""
+    standing = trip.standing if isinstance(trip.standing, dict) else {}
+    if trip.part == trip.last_part:
+        return standing
+    part = trip.parts.filter(number=trip.part).first()
+    return {**{n: v for n, v in standing.items() if n not in OF_A_PART}, **(part.facts if part else {})}
+
+
+def lay_on_table(trip: Trip, number: int) -> None:
+    """The part whose sheet came in last is another one now; what was said of the former is kept with it."""
+    with transaction.atomic():
+        standing, last = Trip.objects.values_list("standing", "last_part").get(pk=trip.pk)
+        if last != number:
+            own = {name: standing.pop(name) for name in OF_A_PART if name in standing}
+            trip.parts.filter(number=last).update(facts=own)
+            standing |= trip.parts.get(number=number).facts
+            Trip.objects.filter(pk=trip.pk).update(standing=standing, last_part=number)
+    trip.refresh_from_db(fields=["standing", "last_part"])
+    trip.at(number)
+
+
+def _carry_plans_on(trip: Trip) -> None:
+    """Before a change of one part's sheet: the plans of other parts are made of what stays, so they go on to count."""
+    others = trip.parts.exclude(number=trip.part)
+    if not others.exists():
+        return
+    before, standing, last = Trip.objects.values_list("revision", "standing", "last_part").get(pk=trip.pk)
+    plans: Any = trip.plans
+    plans.filter(revision=before).exclude(sheet__part__number=trip.part).update(revision=before + 1)
+    for part in others:
+        plan = part.facts.get("plan")
+        if part.number != last and plan and plan["revision"] == before:
+            facts = {**part.facts, "plan": {**plan, "revision": before + 1}}
+            trip.parts.filter(pk=part.pk).update(facts=facts)
+    plan = standing.get("plan")
+    if last != trip.part and plan and plan["revision"] == before:
+        told = {**standing, "plan": {**plan, "revision": before + 1}}
+        Trip.objects.filter(pk=trip.pk).update(standing=told)
+
+
+def tell(trip: Trip, *, revised: bool = False, whole: bool = False, **facts: Any) -> None:
     """Write down facts of a trip's standing, in the transaction of the change that they tell of.
 
     Facts: ``plural``; ``sent`` and ``sheet`` (id, rows, name, at); ``columns``; ``key`` (names, labels); ``plan``
     (number, revision, sheet, summary); ``passes``.
 
     Args:
-        revised: the change makes a plan another one, so the newest no longer counts.
+        revised: the change makes a plan another one, so the newest no longer counts: that of the part that the trip is
+            looked at, or with ``whole`` those of all parts.
     """
     with transaction.atomic():
-        standing = Trip.objects.values_list("standing", flat=True).get(pk=trip.pk)
+        standing, last = Trip.objects.values_list("standing", "last_part").get(pk=trip.pk)
+        if trip.part != last:
+            own = {name: facts.pop(name) for name in OF_A_PART if name in facts}
+            part = trip.parts.get(number=trip.part)
+            trip.parts.filter(pk=part.pk).update(facts={**part.facts, **own})
+        if revised and not whole:
+            _carry_plans_on(trip)
         changes: dict[str, Any] = {
             "standing": {**standing, **facts},
             "version": F("version") + 1,
@@ -90,7 +140,7 @@ class Standing:
     """Where a trip stands."""
 
     def __init__(self, trip: Trip, job: Job | None = None, last: Job | None = None) -> None:
-        facts = trip.standing if isinstance(trip.standing, dict) else {}
+        facts = facts_of(trip)
         self.trip, self.job = trip, job
         self.failed = last if last is not None and last.state == Job.FAILED else None
         self.sent: dict[str, Any] | None = facts.get("sent")
@@ -101,8 +151,12 @@ class Standing:
         plan = facts.get("plan")
         self.plan: dict[str, Any] | None = plan if plan and self.sheet and plan["sheet"] == self.sheet["id"] else None
         self.summary: dict[str, Any] = self.plan["summary"] if self.plan else {}
-        self.passes: list[dict[str, Any]] = facts.get("passes", [])
-        self.open_pass = next((one for one in self.passes if one["state"] in OPEN_PASS), None)
+        self.all_passes: list[dict[str, Any]] = facts.get("passes", [])
+        self.passes = [one for one in self.all_passes if one.get("part", 1) == trip.part]
+        self.open_pass = next((one for one in self.all_passes if one["state"] in OPEN_PASS), None)
+        self.edits = int(facts.get("edits", 0))
+        self.also_out: list[dict[str, Any]] = facts.get("also_out", [])
+        self.parts: dict[str, int] = facts.get("parts", {})
         last_pass = self.passes[-1] if self.passes else None
         self.sent_by = last_pass if last_pass and self.plan and last_pass["plan"] == self.plan["number"] else None
         self.current = bool(self.plan and self.plan["revision"] == trip.revision)

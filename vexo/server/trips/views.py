@@ -33,9 +33,16 @@ MOST = 200
 SEEN = OpenApiParameter("If-Match", location=OpenApiParameter.HEADER, description="The version that was seen.")
 
 
-def find_trip(pk: int) -> Trip:
-    """A trip with its application. Raises Http404."""
-    return get_object_or_404(Trip.objects.select_related("application"), pk=pk)
+def find_trip(pk: int, request: Request | None = None) -> Trip:
+    """A trip with its application, looked at the part that the request names. Raises Http404."""
+    trip = get_object_or_404(Trip.objects.select_related("application"), pk=pk)
+    said = request.query_params.get("part", "") if request is not None else ""
+    if said:
+        number = int(said) if said.isdecimal() and len(said) < 6 else 0
+        if not trip.parts.filter(number=number).exists():
+            raise NotFound
+        trip.at(number)
+    return trip
 
 
 def unchanged(request: Request, trip: Trip) -> None:
@@ -48,7 +55,7 @@ def unchanged(request: Request, trip: Trip) -> None:
 
 def detail(pk: int, request: Request, status: int = 200) -> Response:
     """The answer of everything that changes a trip: its page as it is now."""
-    trip = find_trip(pk)
+    trip = find_trip(pk, request)
     return Response(detail_json(trip, request), status=status, headers={"ETag": f'"{trip.version}"'})
 
 
@@ -71,7 +78,7 @@ class TripView(APIView):
     @extend_schema(request=s.TripTitleSerializer, responses=s.TripDetailSerializer, parameters=[SEEN])
     def patch(self, request: Request, pk: int) -> Response:
         """Give the trip another title."""
-        trip = find_trip(pk)
+        trip = find_trip(pk, request)
         unchanged(request, trip)
         asked = s.TripTitleSerializer(data=request.data)
         asked.is_valid(raise_exception=True)
@@ -85,7 +92,7 @@ class RecordView(APIView):
 
     @extend_schema(responses=s.LinkSerializer)
     def get(self, request: Request, pk: int, identifier: str) -> Response:
-        trip = find_trip(pk)
+        trip = find_trip(pk, request)
         known = trip.application.known
         if known is None:
             raise NotFound

@@ -1,0 +1,89 @@
+"""What changed in an application since records went out, and what of that a trip's own passes did."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import polars as pl
+
+from ..planning.pairs import Ledger
+from ..records import IDENTIFIER, Field
+from ..values import dtype, same, to_text
+from .totals import total
+
+
+@dataclass(frozen=True)
+class Since:
+    """A selection then and now.
+
+    ``changes``: ``@id``, ``field`` (its name), ``then`` and ``now`` as texts, ``ours`` where a pass of the trip wrote
+    what is there now. Of the records that went out ``gone`` are deleted and ``left`` do not meet the condition any more;
+    ``come`` are those that meet it now and did not go out. Each as IDs.
+    """
+
+    then: int
+    now: int
+    changes: pl.DataFrame
+    gone: list[str]
+    left: list[str]
+    come: list[str]
+    made_by_us: int
+    deleted_by_us: int
+    totals: dict[str, tuple[str, str]]
+
+
+def _ours(ledger: Ledger, field: Field) -> pl.DataFrame:
+    pairs = ledger.pairs.get(field.name)
+    if pairs is None:
+        return pl.DataFrame(schema={IDENTIFIER: pl.String, "held": dtype(field)})
+    own = pairs.drop_nulls(IDENTIFIER).unique(IDENTIFIER, keep="last", maintain_order=True)
+    return own.select(IDENTIFIER, pl.col("held").cast(dtype(field), strict=False))
+
+
+def compare(
+    kept: pl.DataFrame, there: pl.DataFrame, inside: pl.Series, fields: Sequence[Field], ledger: Ledger
+) -> Since:
+    """Hold the kept copy against the application.
+
+    Args:
+        kept: the records as they went out.
+        there: those of them that are there now, and all that meet the condition now.
+        inside: IDs of the records that meet the condition now.
+        fields: own fields of the record, which both tables have.
+    """
+    met = kept.join(there, on=IDENTIFIER, how="inner", suffix=".now", maintain_order="left")
+    parts = []
+    for field in fields:
+        then, now = field.name, f"{field.name}.now"
+        own = met.join(_ours(ledger, field), on=IDENTIFIER, how="left", maintain_order="left").with_columns(
+            pl.col(then).cast(dtype(field), strict=False), pl.col(now).cast(dtype(field), strict=False)
+        )
+        own = own.filter(~same(then, now, field))
+        if own.is_empty():
+            continue
+        wrote = own.select(same(now, "held", field) & pl.col("held").is_not_null()).to_series()
+        texts = [to_text(field, own[name]).alias(told) for name, told in ((then, "then"), (now, "now"))]
+        parts.append(
+            own.select(IDENTIFIER, pl.lit(field.name).alias("field")).with_columns(*texts, wrote.alias("ours"))
+        )
+    empty = {IDENTIFIER: pl.String, "field": pl.String, "then": pl.String, "now": pl.String, "ours": pl.Boolean}
+    out, within = set(kept[IDENTIFIER]), set(inside)
+    alive = set(there[IDENTIFIER])
+    rows = ledger.rows
+    created = set(rows.filter(pl.col("state") == "created")[IDENTIFIER].drop_nulls())
+    deleted = set(rows.filter(pl.col("state") == "deleted")[IDENTIFIER].drop_nulls())
+    gone = [i for i in kept[IDENTIFIER] if i not in alive]
+    come = [i for i in inside if i not in out]
+    selected = there.filter(pl.col(IDENTIFIER).is_in(inside.implode()))
+    return Since(
+        then=len(kept),
+        now=len(within),
+        changes=pl.concat([pl.DataFrame(schema=empty), *parts]).sort(IDENTIFIER, maintain_order=True),
+        gone=gone,
+        left=[i for i in kept[IDENTIFIER] if i in alive and i not in within],
+        come=come,
+        made_by_us=len(created & set(come)),
+        deleted_by_us=len(deleted & set(gone)),
+        totals={f.name: (total(kept[f.name]), total(selected[f.name])) for f in fields if f.is_number},
+    )

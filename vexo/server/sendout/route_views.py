@@ -1,0 +1,108 @@
+"""Routes over HTTP."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.shortcuts import get_object_or_404
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from ..applications.models import Application
+from ..naming import WhoSerializer
+from ..people.permissions import person_of
+from ..people.rights import Action
+from ..trips.models import Route
+from . import serializers as s
+from .routes import drop_route, fit_of, keep_route
+
+
+class RouteSerializer(serializers.Serializer[Any]):
+    """A route: ``document`` is as much of it as fits the application now (null where its record type is gone), ``lost``
+    what does not, ``says`` what it does."""
+
+    id = serializers.IntegerField()
+    name = serializers.CharField()
+    application = serializers.CharField()
+    label = serializers.CharField()  # type: ignore[assignment]
+    stage = serializers.CharField()
+    version = serializers.IntegerField()
+    says = serializers.CharField()
+    lost = serializers.ListField(child=serializers.CharField())
+    document = s.DocumentSerializer(allow_null=True)
+    made_by = WhoSerializer()
+    made_at = serializers.DateTimeField()
+    used = serializers.IntegerField()
+    used_at = serializers.DateTimeField(allow_null=True)
+    rows = serializers.IntegerField(allow_null=True)
+
+
+class KeepRouteSerializer(s.DocumentSerializer):
+    """What goes out, under a name; ``version`` is the one that was seen, where it is changed."""
+
+    application = serializers.CharField()
+    name = serializers.CharField(max_length=120)
+    version = serializers.IntegerField(required=False, default=0)
+
+
+def _told(route: Route) -> Any:
+    fit = fit_of(route)
+    told = {
+        **{name: getattr(route, name) for name in ("id", "name", "version", "made_by", "made_at")},
+        **{name: getattr(route, name) for name in ("used", "used_at", "rows")},
+        "application": route.application.name,
+        "label": route.application.label,
+        "stage": route.application.stage,
+        "says": fit.says,
+        "lost": list(fit.lost),
+        "document": s.document_json(fit.document) if fit.document else None,
+    }
+    return RouteSerializer(told).data
+
+
+class RoutesView(APIView):
+    rights = {"POST": Action.PREPARE}
+
+    @extend_schema(responses=RouteSerializer(many=True))
+    def get(self, request: Request) -> Response:
+        return Response([_told(route) for route in Route.objects.select_related("application")])
+
+    @extend_schema(request=KeepRouteSerializer, responses=RouteSerializer)
+    def post(self, request: Request) -> Response:
+        """Keep what goes out as a route."""
+        asked = KeepRouteSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        values = asked.validated_data
+        application = get_object_or_404(Application, name=values["application"])
+        route = keep_route(person_of(request), application, values["name"], s.document_of(values))
+        return Response(_told(route), status=201)
+
+
+class RouteView(APIView):
+    rights = {"PUT": Action.PREPARE, "DELETE": Action.PREPARE}
+
+    @extend_schema(responses=RouteSerializer)
+    def get(self, request: Request, pk: int) -> Response:
+        return Response(_told(get_object_or_404(Route.objects.select_related("application"), pk=pk)))
+
+    @extend_schema(request=KeepRouteSerializer, responses=RouteSerializer)
+    def put(self, request: Request, pk: int) -> Response:
+        """Change a route."""
+        route = get_object_or_404(Route, pk=pk)
+        asked = KeepRouteSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        values = asked.validated_data
+        application = get_object_or_404(Application, name=values["application"])
+        changed = keep_route(
+            person_of(request), application, values["name"], s.document_of(values), route, values["version"]
+        )
+        return Response(_told(changed))
+
+    @extend_schema(request=None, responses={204: None})
+    def delete(self, request: Request, pk: int) -> Response:
+        """Drop a route; trips that were made on it stay."""
+        drop_route(person_of(request), get_object_or_404(Route.objects.select_related("application"), pk=pk))
+        return Response(status=204)
