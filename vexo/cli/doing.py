@@ -41,6 +41,12 @@ def find_trip(number: int) -> Trip:
     found = Trips.objects.select_related("application").filter(pk=number).first()
     if found is None:
         raise PlainError(f"There is no trip {number}.")
+    context = click.get_current_context(silent=True)
+    part = getattr(context.obj, "part", "") if context is not None else ""
+    if part:
+        from vexo.server.trips.parts import part_named
+
+        found.at(part_named(found, part).number)
     return found
 
 

@@ -13,7 +13,10 @@ from typing import Any
 import click
 
 _COMMANDS: dict[str, tuple[str, str]] = {
-    "send-out": ("records:send_out", "Send records out as a sheet."),
+    "send-out": ("sending:send_out", "Send records out as a sheet, or several."),
+    "routes": ("sending:routes", "List the saved routes."),
+    "parts": ("sending:parts", "Show who has which part of a shared-out trip."),
+    "compare": ("sending:compare", "Say what changed since a trip's records went out."),
     "bring-in": ("trips:bring_in", "Bring a sheet in, up to Review."),
     "columns": ("trips:columns", "Say where columns go, the key, or what the rows are for."),
     "read": ("reading:read", "Read a sheet and say what is in it."),
@@ -49,6 +52,7 @@ _HINTS = {
     "rights": "Say who you are with `vexo --as PERSON`.",
     "taken": "Change that one with --change.",
     "inside": "Say so with --inside.",
+    "part": "Say it with `vexo --part PART`.",
     "no-sheet": "Bring one in with `vexo bring-in`.",
 }
 
@@ -63,6 +67,7 @@ class Setting:
 
     data: Path | None
     username: str
+    part: str = ""
 
     def ready(self) -> None:
         """Start on the data folder."""
@@ -141,11 +146,12 @@ def _fail(asked: Sequence[str], said: str) -> None:
 @click.group(cls=Commands)
 @click.option("--data", type=click.Path(path_type=Path), envvar="VEXO_DATA", help="Folder where Vexo keeps its things.")
 @click.option("--as", "username", envvar="VEXO_AS", default="", help="Who you are, by the name you sign in with.")
+@click.option("--part", default="", help="Which part of a shared-out trip is meant, by its number or name.")
 @click.version_option(package_name="vexo", message="%(version)s")
 @click.pass_context
-def main(ctx: click.Context, data: Path | None, username: str) -> None:
+def main(ctx: click.Context, data: Path | None, username: str, part: str) -> None:
     """Carry records out of an application into a sheet, and back in."""
-    ctx.obj = Setting(data, username)
+    ctx.obj = Setting(data, username, part)
 
 
 if __name__ == "__main__":

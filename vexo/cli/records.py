@@ -3,14 +3,12 @@
 from __future__ import annotations
 
 import os
-import shutil
 import sys
-from pathlib import Path
 
 import click
 from rich.table import Table
 
-from .doing import finish, json_option, print_json, ready
+from .doing import json_option, print_json, ready
 from .main import Setting
 from .showing import console
 
@@ -119,56 +117,3 @@ def fields(setting: Setting, application: str, record_type: str, as_json: bool) 
     console().print(table)
     for key in found.keys:
         console().print(f"Unique: {' + '.join(key)}")
-
-
-@click.command("send-out")
-@click.argument("application")
-@click.argument("record_type", metavar="TYPE")
-@click.option("--field", "chosen", multiple=True, help="A field, in the order of the sheet; may be given often.")
-@click.option("--where", default="", help="A condition in OData's $filter syntax.")
-@click.option("--title", default="", help="The trip's name.")
-@click.option("-o", "--output", type=click.Path(path_type=Path, dir_okay=False), required=True)
-@json_option
-@ready
-def send_out(
-    setting: Setting,
-    application: str,
-    record_type: str,
-    chosen: tuple[str, ...],
-    where: str,
-    title: str,
-    output: Path,
-    as_json: bool,
-) -> None:
-    """Send records out as a sheet; the file's ending says the format (xlsx, ods, csv, tsv)."""
-    from vexo.core.documents import FORMATS
-    from vexo.server.applications.services import find_application
-    from vexo.server.data_folder import absolute
-    from vexo.server.errors import PlainError
-    from vexo.server.jobs.working import enqueue
-    from vexo.server.people.rights import Action, require
-    from vexo.server.sendout.sending import new_trip
-
-    format_ = output.suffix.lstrip(".").lower()
-    if format_ not in FORMATS:
-        raise PlainError(f"The ending of {output.name} says no format; use .{' or .'.join(FORMATS)}.")
-    if not output.absolute().parent.is_dir():
-        raise PlainError(f"There is no folder {output.parent}.")
-    person = setting.person()
-    require(person, Action.PREPARE)
-    trip = new_trip(find_application(application), record_type, person.username, chosen, where, title)
-    try:
-        result = finish(enqueue("send out", person.username, trip, mine=True, format=format_))
-    except PlainError:
-        trip.delete()
-        raise
-    try:
-        shutil.copyfile(absolute(result["file"]), output)
-    except OSError as error:
-        raise PlainError(
-            f"{output} cannot be written: {error.strerror}. The sheet stays with trip {trip.pk}."
-        ) from error
-    if as_json:
-        print_json({"trip": result["trip"], "rows": result["rows"], "file": str(output)})
-    else:
-        console().print(f"Trip {result['trip']}: {result['rows']:,} records went out as {output}")

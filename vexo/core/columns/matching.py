@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from ..records import Catalogue, Field, RecordType, UnknownName
 from ..sheets import SheetProfile, Stamp
@@ -91,7 +91,25 @@ def match_columns(
                 field, how = _by_name(column.header, record_type) if column.header else (None, "")
         matches.append(ColumnMatch(column.name, column.header, field, how if field or how == "said" else ""))
     _refuse_doubles(matches)
-    return matches
+    return one_for_editing(matches, record_type)
+
+
+def one_for_editing(matches: list[ColumnMatch], record_type: RecordType) -> list[ColumnMatch]:
+    """The matches as they are carried: of fields that set one value the first column's is, unless a person has said
+    that another is; the others are only read."""
+    said = {m.field.name for m in matches if m.field and m.how == "said"}
+    taken: set[str] = set()
+    made = []
+    for match in matches:
+        field = match.field
+        if field is None or field.read_only or match.how == "said":
+            made.append(match)
+        elif set(record_type.instead_of(field.name)) & (taken | said):
+            made.append(replace(match, field=replace(field, read_only=True, required=False)))
+        else:
+            taken.add(field.name)
+            made.append(match)
+    return made
 
 
 def _refuse_doubles(matches: list[ColumnMatch]) -> None:

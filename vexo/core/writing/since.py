@@ -18,8 +18,8 @@ class Since:
     """A selection then and now.
 
     ``changes``: ``@id``, ``field`` (its name), ``then`` and ``now`` as texts, ``ours`` where a pass of the trip wrote
-    what is there now. Of the records that went out ``gone`` are deleted and ``left`` do not meet the condition any more;
-    ``come`` are those that meet it now and did not go out. Each as IDs.
+    what is there now. Of the records that went out ``gone`` are deleted and ``left`` do not meet the condition any
+    more; ``come`` are those that meet it now and did not go out. Each as IDs.
     """
 
     then: int

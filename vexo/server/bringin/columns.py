@@ -10,7 +10,7 @@ from typing import Any
 from django.db import transaction
 
 from vexo.core.columns.lanes import PLAIN, Blank, Lane, check_lane, lanes_from_json
-from vexo.core.columns.matching import ColumnMatch
+from vexo.core.columns.matching import ColumnMatch, one_for_editing
 from vexo.core.keys.finding import suggest_key
 from vexo.core.planning.verdicts import Operation
 from vexo.core.records import Catalogue, RecordType
@@ -70,10 +70,11 @@ def column_facts(
 
 def matches_of(sheet: Sheet, record_type: RecordType, catalogue: Catalogue) -> list[ColumnMatch]:
     """The columns of a sheet with their fields, as written down."""
-    return [
+    found = [
         ColumnMatch(m.column, m.header, catalogue.field(record_type, m.field) if m.field else None, m.how)
         for m in sheet.mappings.all()
     ]
+    return one_for_editing(found, record_type)
 
 
 def key_facts(trip: Trip, sheet: Sheet, record_type: RecordType, matches: Sequence[ColumnMatch]) -> dict[str, Any]:

@@ -8,7 +8,7 @@ from typing import Any
 import polars as pl
 
 from vexo.core.columns.lanes import lanes_from_json
-from vexo.core.columns.matching import ColumnMatch
+from vexo.core.columns.matching import ColumnMatch, one_for_editing
 from vexo.core.keys.finding import KeyError_, check_key, suggest_key
 from vexo.core.planning import Operation, Settings
 from vexo.core.records import Catalogue, RecordType
@@ -115,6 +115,7 @@ def reviewed_with(plan: Plan) -> Reviewed:
     lanes = lanes_from_json({lane["field"]: lane["rules"] for lane in plan.lanes if lane["rules"]})
     settings = Settings(Operation(plan.operation), tuple(plan.key), tuple(plan.carried), lanes)
     profile = SheetProfile.from_json(plan.sheet.profile or {})
+    matches = one_for_editing(matches, record_type)
     return Reviewed(trip, plan.sheet, profile, catalogue, record_type, matches, settings, tuple(plan.edits))
 
 

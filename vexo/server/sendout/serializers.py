@@ -10,6 +10,8 @@ from rest_framework import serializers
 from vexo.core.conditions import LONGEST
 from vexo.core.documents import FORMATS, MOST_KEYS, Picked, SendOut, Share
 
+from ..trips.serializers import AlsoOutSerializer
+
 MOST_FIELDS = 1000
 _TEXT = serializers.CharField
 
@@ -90,16 +92,6 @@ def document_json(document: SendOut) -> dict[str, Any]:
         "headers_only": document.headers_only,
         "help": document.help,
     }
-
-
-class AlsoOutSerializer(serializers.Serializer[Any]):
-    """An open trip that has some of the records out: whose, since when, how many."""
-
-    trip = serializers.IntegerField()
-    title = _TEXT()
-    by = _TEXT()
-    since = serializers.DateTimeField()
-    count = serializers.IntegerField()
 
 
 class PreviewSerializer(serializers.Serializer[Any]):

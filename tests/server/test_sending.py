@@ -1,0 +1,420 @@
+"""What goes out: the right records in the order chosen, kept, and the same however often the work is killed."""
+
+from __future__ import annotations
+
+import csv
+import io
+from pathlib import Path
+from typing import Any
+from unittest.mock import patch
+
+import openpyxl
+import polars as pl
+
+from tests.core.examples import read_here
+from tests.server.killing import Killed, take_over
+from tests.server.services import ServiceCase
+from tests.support import register, template, temporary_folder
+
+template()
+
+from vexo.core.documents import DocumentError, Picked, SendOut, Share  # noqa: E402
+from vexo.core.keys.picking import read_keys  # noqa: E402
+from vexo.core.records import IDENTIFIER, UnknownName  # noqa: E402
+from vexo.server import stages  # noqa: E402
+from vexo.server.data_folder import absolute  # noqa: E402
+from vexo.server.jobs.models import Job  # noqa: E402
+from vexo.server.jobs.working import do, do_now, enqueue  # noqa: E402
+from vexo.server.sendout import reading, routes  # noqa: E402
+from vexo.server.sendout.choosing import begin  # noqa: E402
+from vexo.server.sendout.comparing import start_comparing, write_kept  # noqa: E402
+from vexo.server.sendout.sending import go_on  # noqa: E402
+from vexo.server.trips.models import Route, Sheet, Trip  # noqa: E402
+
+EELGRASS = "harbour eq 'EELGRASS'"
+
+
+def rows_of(path: Path) -> tuple[list[str], list[tuple[Any, ...]]]:
+    """A sheet as Vexo reads it: headers, and the texts of its rows."""
+    cells = temporary_folder() / "cells.parquet"
+    profile = read_here(path, cells)
+    frame = pl.read_parquet(cells).select([column.name for column in profile.columns])
+    return [column.header for column in profile.columns], list(frame.iter_rows())
+
+
+class SendingCase(ServiceCase):
+    def send(self, document: SendOut, **more: Any) -> Trip:
+        trip = begin(more.pop("application", self.practice), document, "ada", **more)
+        job = do_now(enqueue("send out", "ada", trip, mine=True))
+        self.assertEqual(job.error, "")
+        self.result = job.result
+        trip.refresh_from_db()
+        return trip
+
+    def sheets(self, trip: Trip) -> list[Path]:
+        return [absolute(sheet.path) for sheet in trip.sheets.filter(direction=Sheet.OUT)]
+
+    def berths(self, condition: str) -> list[dict[str, Any]]:
+        with register().client() as client:
+            asked = {"$filter": condition, "$orderby": "id"}
+            answer = client.get("Berths", params=asked, headers={"Prefer": "odata.maxpagesize=5000"})
+        return list(answer.json()["value"])
+
+
+class Choosing(SendingCase):
+    def test_fields_and_rows_come_in_the_order_chosen_in_every_format(self) -> None:
+        fields = ("status", "notes", "berth_no", "daily_rate", "id", "harbour")
+        there = self.berths(f"{EELGRASS} and daily_rate ne null")
+        wanted = sorted(there, key=lambda b: b["berth_no"])
+        wanted = sorted(wanted, key=lambda b: b["daily_rate"], reverse=True)
+        wanted = sorted(wanted, key=lambda b: b["status"])
+        for format_ in ("xlsx", "ods", "csv", "tsv"):
+            with self.subTest(format_):
+                order = ("status", "-daily_rate", "berth_no")
+                condition = f"{EELGRASS} and daily_rate ne null"
+                trip = self.send(SendOut("Berth", fields, condition, order, format=format_))
+                (path,) = self.sheets(trip)
+                self.assertEqual(path.suffix, f".{format_}")
+                self.assertIn(str(trip.pk), self.result["name"])
+                headers, rows = rows_of(path)
+                self.assertEqual(headers, ["Status", "Notes", "Berth no.", "Daily rate", "Record ID", "Harbour"])
+                self.assertEqual([row[4] for row in rows], [str(b["id"]) for b in wanted])
+
+    def test_empty_values_come_first_where_the_lowest_do_and_last_where_the_highest_do(self) -> None:
+        for order, first in (("ring_no", True), ("-ring_no", False)):
+            trip = self.send(SendOut("Berth", ("ring_no",), EELGRASS, (order,)))
+            _, rows = rows_of(self.sheets(trip)[0])
+            empty = [row[-1] is None for row in rows]
+            self.assertEqual(empty, sorted(empty, reverse=first))
+
+    def test_of_two_fields_for_one_value_the_second_goes_out_to_be_read(self) -> None:
+        trip = self.send(
+            SendOut("Berth", ("flat_season_rate", "daily_rate"), f"{EELGRASS} and startswith(berth_no,'A-00')")
+        )
+        path = self.sheets(trip)[0]
+        note = openpyxl.load_workbook(path).active["E1"].comment.text
+        self.assertIn("same value as Flat season rate", note)
+
+        def change(sheet: Any) -> None:
+            for row in range(2, sheet.max_row + 1):
+                sheet.cell(row, 5).value = 77
+
+        job = self.back(self.edited(path, change))
+        self.assertEqual(self.terms(self.trip_of(job)), {"same": 9})
+        self.assertNotIn(
+            "flat_season_rate", self.send(SendOut("Berth", (), f"{EELGRASS} and berth_no eq 'A-001'")).fields
+        )
+
+    def test_fields_over_several_references_and_of_one_kind_of_record(self) -> None:
+        fields = ("name", "home_berth/harbour/name", "home_berth/holder/last_name")
+        trip = self.send(SendOut("Vessel", fields, "home_berth ne null and startswith(name,'Evensong 1')"))
+        headers, rows = rows_of(self.sheets(trip)[0])
+        self.assertEqual(headers[2:], ["Name", "Home berth › Harbour › Name", "Home berth › Holder › Last name"])
+        self.assertTrue(all(all(row) for row in rows))
+        visitors = self.send(SendOut("Contract", ("kind", "nights"), "startswith(contract_no,'C2026-000')"))
+        cell = openpyxl.load_workbook(self.sheets(visitors)[0]).active["D1"]
+        self.assertIn("For visitor records only.", cell.comment.text)
+
+    def test_what_is_not_there_is_named_before_anything_is_made(self) -> None:
+        before = Trip.objects.count()
+        for document, error in (
+            (SendOut("Berth", ("daily_rat",)), UnknownName),
+            (SendOut("Berth", order=("-nothing",)), UnknownName),
+            (SendOut("Berth", share=Share("harbor")), UnknownName),
+            (SendOut("Berth", format="doc"), DocumentError),
+            (SendOut("Berth", share=Share("harbour", (("a", ("x",)), ("a", ("y",))))), DocumentError),
+            (SendOut("Berth", picked=Picked(("harbour", "berth_no"), (("OLDBASIN",),))), DocumentError),
+        ):
+            with self.subTest(document), self.assertRaises(error):
+                begin(self.practice, document, "ada")
+        self.assertEqual(Trip.objects.count(), before)
+
+    def test_a_sheet_to_fill_by_hand_has_required_fields_first_and_comes_back_as_new_records(self) -> None:
+        trip = self.send(SendOut("Berth", ("notes", "status", "services"), headers_only=True, help=True))
+        self.assertEqual((trip.operation, trip.selection["records"]), ("create", 0))
+        path = self.sheets(trip)[0]
+        book = openpyxl.load_workbook(path)
+        self.assertEqual(
+            [cell.value for cell in book.active[1]],
+            ["Harbour", "Berth no.", "Length, m", "Notes", "Status", "Services"],
+        )
+        explained = [[cell.value for cell in row] for row in book["Help"].iter_rows()]
+        self.assertEqual(explained[1][:2], ["Harbour", "required"])
+        self.assertTrue(explained[1][5])
+        self.assertTrue(book.active.data_validations.dataValidation)
+
+        def fill(sheet: Any) -> None:
+            for at, value in enumerate(["EELGRASS", "Z-901", 7.5, "new", "free", "water; power"], start=1):
+                sheet.cell(2, at).value = value
+
+        self.assertEqual(self.terms(self.trip_of(self.back(self.edited(path, fill)))), {"create": 1})
+        ods = self.send(SendOut("Berth", ("status",), headers_only=True, format="ods"))
+        self.assertEqual(rows_of(self.sheets(ods)[0])[1], [])
+
+
+class ByHand(SendingCase):
+    def picked(self, text: str, record_type: str = "Berth") -> Picked:
+        return read_keys(text, self.practice.known.type(record_type))
+
+    def test_exactly_the_records_of_a_list_in_its_order_and_the_others_named(self) -> None:
+        wanted = self.picked("EELGRASS\tB-003\nOLDBASIN\tA-001\nEELGRASS\tB-003\nEELGRASS\tX-999\n\nGULLPOINT\tC-002\n")
+        trip = self.send(SendOut("Berth", ("status",), picked=wanted))
+        _, rows = rows_of(self.sheets(trip)[0])
+        told = [row[1:3] for row in rows]
+        self.assertEqual(told, [("EELGRASS", "B-003"), ("OLDBASIN", "A-001"), ("GULLPOINT", "C-002")])
+        self.assertEqual((self.result["missing"], self.result["not_found"]), (1, ["EELGRASS X-999"]))
+
+    def test_a_header_tells_which_key_it_is_and_long_numbers_and_zeros_stay(self) -> None:
+        fobs = register().get("GateFobs", **{"$top": "3"})["value"]
+        text = "Print no.\n" + "\n".join(f["print_no"] for f in fobs)
+        trip = self.send(SendOut("GateFob", ("blocked",), picked=self.picked(text, "GateFob")))
+        self.assertEqual([row[0] for row in rows_of(self.sheets(trip)[0])[1]], [str(f["id"]) for f in fobs])
+        holder = self.picked("0020418\n", "Holder")
+        self.assertEqual(holder, Picked(("holder_no",), (("0020418",),)))
+        self.send(SendOut("Holder", ("phone",), picked=self.picked("20418", "Holder")))
+        self.assertEqual(self.result["not_found"], ["20418"])
+
+    def test_over_the_command_line_from_a_sheet_and_a_plain_list(self) -> None:
+        for name, content in (
+            ("keys.csv", "berth_no;harbour;note\nB-003;EELGRASS;x\nQ-1;EELGRASS;y\n"),
+            ("keys.txt", "EELGRASS,B-003\nEELGRASS,Q-1\n"),
+        ):
+            target = temporary_folder() / "picked.csv"
+            told = self.vexo.json(
+                "--as",
+                "ada",
+                "send-out",
+                "harbour-practice",
+                "Berth",
+                "--keys",
+                str(self.text(content, name)),
+                "--field",
+                "status",
+                "-o",
+                str(target),
+            )
+            self.assertEqual((told["rows"], told["missing"], told["not_found"]), (1, 1, ["EELGRASS Q-1"]))
+            self.assertEqual(len(target.read_text(encoding="utf-8-sig").splitlines()), 2)
+
+
+class LongReadings(SendingCase):
+    """Readings in small pages and pieces, as long ones are in large."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.enterContext(patch("vexo.applications.odata.reading.PAGE", 50))
+        self.enterContext(patch.object(reading, "_PIECE", 100))
+
+    def killed(self, job: Any, after: int) -> None:
+        """Do a job until it is killed after so many pages."""
+        from vexo.server.jobs.leases import Lease
+
+        progress, pages = Lease.progress, iter(range(after))
+
+        def step(lease: Any, done: int, total: int, message: str = "") -> None:
+            progress(lease, done, total, message)
+            if message.startswith("reading records,") and next(pages, None) is None:
+                raise Killed
+
+        with patch.object(Lease, "progress", step), self.assertRaises(Killed):
+            do(job)
+        Job.objects.filter(pk=job.pk).update(lease_until=1.0)
+
+    def test_a_kill_in_the_middle_ends_with_the_complete_file_and_no_row_twice(self) -> None:
+        there = self.berths(EELGRASS)
+        trip = begin(self.practice, SendOut("Berth", ("status",), EELGRASS), "ada")
+        job = enqueue("send out", "ada", trip, mine=True)
+        self.killed(job, 6)
+        kept = list(absolute(reading.folder_of(trip)).glob("*.parquet"))
+        self.assertEqual(len(kept), 3)
+        asked: list[str] = []
+        client = "vexo.applications.odata.application.ODataApplication.read"
+        from vexo.applications.odata import ODataApplication
+
+        original = ODataApplication.read
+
+        def read(own: Any, *arguments: Any, **more: Any) -> Any:
+            asked.append(more.get("after", ""))
+            return original(own, *arguments, **more)
+
+        with patch(client, read):
+            ended = take_over()
+        self.assertEqual((ended.error, ended.result["rows"]), ("", len(there)))
+        self.assertEqual(asked, [str(sorted(b["id"] for b in there)[299])])
+        _, rows = rows_of(self.sheets(trip)[0])
+        self.assertEqual(sorted(int(row[0]) for row in rows), sorted(b["id"] for b in there))
+        self.assertFalse(absolute(reading.folder_of(trip)).exists())
+        self.assertEqual(trip.kept_copies.get().rows, len(there))
+
+    def test_a_kill_after_all_was_written_down_makes_no_second_sheet(self) -> None:
+        trip = begin(self.practice, SendOut("Berth", ("status",), f"{EELGRASS} and status eq 'closed'"), "ada")
+        job = enqueue("send out", "ada", trip, mine=True)
+        with patch("vexo.server.sendout.sending.forget", side_effect=Killed), self.assertRaises(Killed):
+            do(job)
+        Job.objects.filter(pk=job.pk).update(lease_until=1.0)
+        self.assertEqual(take_over().result["rows"], trip.sheets.get().rows)
+        self.assertEqual(trip.kept_copies.count(), 1)
+
+    def test_records_that_vanish_between_two_pages_take_no_others_with_them(self) -> None:
+        there = [b for b in self.berths("harbour eq 'GULLPOINT'") if b["status"] == "free"]
+        lost: list[int] = []
+        from vexo.server.jobs.leases import Lease
+
+        progress = Lease.progress
+
+        def step(lease: Any, done: int, total: int, message: str = "") -> None:
+            progress(lease, done, total, message)
+            if message.startswith("reading records,") and len(lost) < 3:
+                free = [b["id"] for b in there if b["id"] not in lost]
+                with register().client() as client:
+                    for identifier in free[-1:] if lost else free[:1]:
+                        lost.append(identifier)
+                        client.delete(f"Berths({identifier})")
+
+        with patch.object(Lease, "progress", step):
+            trip = self.send(SendOut("Berth", ("status",), "harbour eq 'GULLPOINT'"))
+        self.assertEqual(len(lost), 3)
+        _, rows = rows_of(self.sheets(trip)[0])
+        still = {str(b["id"]) for b in self.berths("harbour eq 'GULLPOINT'")}
+        found = [row[0] for row in rows]
+        self.assertEqual(len(found), len(set(found)))
+        self.assertLessEqual(still, set(found))
+
+    def test_stopped_and_gone_on_with(self) -> None:
+        trip = begin(self.practice, SendOut("Berth", ("status",), EELGRASS), "ada")
+        job = enqueue("send out", "ada", trip, mine=True)
+        Job.objects.filter(pk=job.pk).update(wanted="stop")
+        do(job)
+        job.refresh_from_db()
+        self.assertEqual(job.state, Job.STOPPED)
+        self.assertIn("Stopped after 50 of", job.message)
+        self.assertFalse(trip.sheets.exists())
+        again = do_now(go_on(trip, self.person, mine=True))
+        self.assertEqual((again.state, again.result["rows"]), (Job.DONE, len(self.berths(EELGRASS))))
+        with self.assertRaisesRegex(Exception, "Nothing is left"):
+            go_on(trip, self.person)
+
+    def test_progress_tells_the_rate_and_the_time_left(self) -> None:
+        self.assertEqual(reading.rest_of(500, 2000, 100.0), ", 100 a second, 15 s left")
+        self.assertEqual(reading.rest_of(500, 200_000, 1000.0), ", 1,000 a second, 3 min left")
+
+
+class KeptAndCompared(SendingCase):
+    def test_records_that_another_trip_has_out_are_told_with_whose(self) -> None:
+        first = self.send(
+            SendOut("Berth", ("notes",), "harbour eq 'NORTHHAVEN' and startswith(berth_no,'C-01')"), title="First"
+        )
+        self.send(SendOut("Berth", ("status",), "harbour eq 'NORTHHAVEN' and startswith(berth_no,'C-0')"))
+        other = next(one for one in self.result["also_out"] if one["trip"] == first.pk)
+        self.assertEqual((other["count"], other["by"], other["title"]), (10, "Ada Quillfeather", "First"))
+
+    def test_what_changed_since_and_by_whom(self) -> None:
+        where = "harbour eq 'TERNISLAND' and startswith(berth_no,'H-00')"
+        trip = self.send(SendOut("Berth", ("notes", "depth_m", "status"), where))
+        selection = trip.selection
+        self.assertEqual(selection["records"], 9)
+
+        def change(sheet: Any) -> None:
+            sheet.cell(2, 4).value = "ours"
+            sheet.cell(3, 5).value = 9.25
+
+        self.back(self.edited(self.sheets(trip)[0], change))
+        self.apply(trip)
+        ids = stages.read(trip.kept_copies.get().path)[IDENTIFIER].to_list()
+        register().change(f"Berths({ids[4]})", notes="a colleague's")
+        register().change(f"Berths({ids[0]})", notes="a colleague's, over ours")
+        with register().client() as client:
+            client.post("Berths", json={"harbour": "TERNISLAND", "berth_no": "H-00X", "length_m": 5}).raise_for_status()
+        job = do_now(start_comparing(trip, self.person, mine=True))
+        self.assertEqual((job.error, job.result["cells"], job.result["ours"]), ("", 3, 1))
+        trip.refresh_from_db()
+        since = trip.selection["since"]
+        self.assertEqual((since["then"], since["now"], since["come"], since["gone"]), (9, 10, 1, 0))
+        named = {(c["record"], c["label"], c["is_now"], c["ours"]) for c in since["changes"]}
+        self.assertIn(("TERNISLAND H-002", "Depth at low water, m", "9.25", True), named)
+        self.assertIn(("TERNISLAND H-001", "Notes", "a colleague's, over ours", False), named)
+        depth = next(t for t in since["totals"] if t["name"] == "depth_m")
+        self.assertEqual(depth["then"], selection["totals"]["depth_m"])
+
+    def test_the_kept_copy_as_a_backup_is_what_went_out(self) -> None:
+        where = "harbour eq 'OLDBASIN' and startswith(berth_no,'K-0')"
+        trip = self.send(SendOut("Berth", ("notes", "services", "daily_rate"), where, format="csv"))
+        file, rows = write_kept(trip, "csv")
+        with file:
+            self.assertEqual(file.read(), self.sheets(trip)[0].read_bytes())
+        self.assertEqual(rows, self.result["rows"])
+
+    def test_sums_of_the_selection_are_kept_to_the_last_digit(self) -> None:
+        trip = self.send(SendOut("Berth", ("daily_rate", "length_m"), EELGRASS))
+        rates = [b["daily_rate"] for b in self.berths(EELGRASS) if b["daily_rate"] is not None]
+        self.assertEqual(trip.selection["totals"]["daily_rate"], f"{sum(rates):.2f}")
+
+
+class SavedWays(SendingCase):
+    def test_kept_used_changed_and_kept_under_another_name(self) -> None:
+        document = SendOut("Berth", ("status", "notes"), EELGRASS, ("-berth_no",))
+        route = routes.keep_route(self.person, self.practice, "Eelgrass round", document)
+        says = routes.fit_of(route).says
+        self.assertEqual(
+            says, "Every Berth where Harbour is EELGRASS, in order of Berth no., highest first: 5 fields, as XLSX."
+        )
+        trip = self.send(routes.fit_of(route).document or document, route=route)
+        route.refresh_from_db()
+        self.assertEqual((trip.title, route.used, route.rows), ("Eelgrass round", 1, self.result["rows"]))
+        with self.assertRaisesRegex(Exception, "called Eelgrass round already"):
+            routes.keep_route(self.person, self.practice, "Eelgrass round", document)
+        changed = routes.keep_route(self.person, self.practice, "Eelgrass", SendOut("Berth", ("notes",)), route, 1)
+        self.assertEqual((changed.version, changed.document.fields), (2, ("id", "harbour", "berth_no", "notes")))
+        with self.assertRaisesRegex(Exception, "changed elsewhere"):
+            routes.keep_route(self.person, self.practice, "Late", document, route, 1)
+
+    def test_one_that_no_longer_fits_says_what_is_gone_and_works_for_the_rest(self) -> None:
+        document = SendOut(
+            "Berth",
+            ("id", "status", "mooring", "notes"),
+            "mooring eq 'x'",
+            ("mooring", "berth_no"),
+            share=Share("mooring"),
+        )
+        route = Route.objects.create(name="Old", application=self.practice, sends=document.to_json(), made_by="ada")
+        fit = routes.fit_of(route)
+        self.assertEqual(len(fit.lost), 4)
+        self.assertTrue(all("mooring" in lost for lost in fit.lost))
+        assert fit.document is not None
+        self.assertEqual(
+            (fit.document.fields, fit.document.order, fit.document.share, fit.document.condition),
+            (("id", "status", "notes"), ("berth_no",), None, ""),
+        )
+        Route.objects.filter(pk=route.pk).update(sends=SendOut("Mooring").to_json())
+        route.refresh_from_db()
+        self.assertIsNone(routes.fit_of(route).document)
+
+    def test_on_the_command_line(self) -> None:
+        target = temporary_folder() / "round.csv"
+        first = (
+            "send-out",
+            "harbour-practice",
+            "Berth",
+            "--field",
+            "status",
+            "--where",
+            EELGRASS,
+            "--order",
+            "-berth_no",
+        )
+        self.vexo.json("--as", "ada", *first, "--keep-as", "Nightly", "-o", str(target))
+        before = target.read_bytes()
+        again = temporary_folder() / "again.csv"
+        self.vexo.json("--as", "ada", "send-out", "--route", "Nightly", "-o", str(again))
+        self.assertEqual(again.read_bytes(), before)
+        listed = self.vexo.json("--as", "ada", "routes")["routes"]
+        self.assertIn("highest first", next(r["says"] for r in listed if r["name"] == "Nightly"))
+        zipped = temporary_folder() / "parts.zip"
+        told = self.vexo.json(
+            "--as", "ada", "send-out", "--route", "Nightly", "--share-by", "status", "-o", str(zipped)
+        )
+        self.assertEqual(
+            told["parts"], len({row[3] for row in csv.reader(io.StringIO(before.decode("utf-8-sig")))}) - 1
+        )
+        done = self.vexo.json("--as", "ada", "routes", "--drop", "Nightly")
+        self.assertNotIn("Nightly", [r["name"] for r in done["routes"]])

@@ -1,0 +1,196 @@
+"""A trip shared out: each part for its own person, counted back in, applied on its own."""
+
+from __future__ import annotations
+
+import io
+import zipfile
+from pathlib import Path
+from typing import Any
+
+from django.test import Client as _Client
+
+from tests.server.services import ServiceCase
+from tests.support import register, template, temporary_folder
+
+template()
+
+from vexo.core.documents import SendOut, Share  # noqa: E402
+from vexo.server.data_folder import absolute  # noqa: E402
+from vexo.server.errors import PlainError  # noqa: E402
+from vexo.server.jobs.working import do_now, enqueue  # noqa: E402
+from vexo.server.passes.starting import start_pass  # noqa: E402
+from vexo.server.review.plans import newest_plan, plan_of  # noqa: E402
+from vexo.server.sendout.choosing import begin  # noqa: E402
+from vexo.server.trips.models import Sheet, Trip  # noqa: E402
+from vexo.server.trips.parts import give, part_named, parts_json  # noqa: E402
+
+FIVE = ["EELGRASS", "GULLPOINT", "NORTHHAVEN", "OLDBASIN", "TERNISLAND"]
+
+
+class Sharing(ServiceCase):
+    def share(self, letter: str, share: Share | None = None, format_: str = "xlsx") -> Trip:
+        where = f"startswith(berth_no,'{letter}-00')"
+        document = SendOut("Berth", ("notes", "status"), where, share=share or Share("harbour"), format=format_)
+        trip = begin(self.practice, document, "ada", "Insurance round")
+        job = do_now(enqueue("send out", "ada", trip, mine=True))
+        self.assertEqual(job.error, "")
+        return self.seen(trip)
+
+    def seen(self, trip: Trip, part: str = "") -> Trip:
+        found = Trip.objects.get(pk=trip.pk)
+        return found.at(part_named(found, part).number) if part else found
+
+    def path(self, trip: Trip, label: str) -> Path:
+        sheet = trip.sheets.get(direction=Sheet.OUT, part__label=label)
+        target = temporary_folder() / sheet.name
+        target.write_bytes(absolute(sheet.path).read_bytes())
+        return target
+
+    def noted(self, path: Path, words: str, *rows: int) -> Path:
+        return self.edited(path, lambda sheet: [sheet.cell(row, 4, words) for row in rows])
+
+    def states(self, trip: Trip) -> dict[str, tuple[str, int]]:
+        return {part["label"]: (part["state"], part["came"]) for part in parts_json(self.seen(trip))}
+
+    def apply_part(self, trip: Trip, label: str) -> Any:
+        found = self.seen(trip, label)
+        made, job = start_pass(found, self.person, plan_of(found).number, mine=True)
+        do_now(job)
+        made.refresh_from_db()
+        return made
+
+    def test_five_out_two_back_one_twice_one_never(self) -> None:
+        trip = self.share("B")
+        self.assertEqual([part.label for part in trip.parts.all()], FIVE)
+        self.assertEqual(self.states(trip), dict.fromkeys(FIVE, ("out", 0)))
+        give(trip, self.person, part_named(trip, "OLDBASIN").number, "Ines Gullane-Marsh")
+        for label in ("NORTHHAVEN", "EELGRASS"):
+            job = self.back(self.noted(self.path(trip, label), f"by {label}", 2, 3))
+            self.assertEqual((job.error, job.trip_id), ("", trip.pk))
+        self.assertEqual(self.states(trip)["NORTHHAVEN"], ("back", 1))
+        self.assertEqual(self.states(trip)["OLDBASIN"], ("out", 0))
+        for label in ("NORTHHAVEN", "EELGRASS"):
+            found = self.seen(trip, label)
+            plan = newest_plan(found)
+            assert plan is not None
+            self.assertEqual((plan.revision, plan.summary["verdicts"]["update"]), (found.revision, 2), label)
+        one = self.apply_part(trip, "NORTHHAVEN")
+        self.assertEqual(one.totals["updated"], 2)
+        told = {p["label"]: p for p in parts_json(self.seen(trip))}
+        self.assertEqual((told["NORTHHAVEN"]["state"], told["NORTHHAVEN"]["sum"]["updated"]), ("in", 2))
+        self.assertEqual((told["EELGRASS"]["state"], told["EELGRASS"]["sum"]["update"]), ("back", 2))
+        self.assertEqual(told["OLDBASIN"]["holder"], "Ines Gullane-Marsh")
+        # The other part's plan still counts though a pass of this one ended since.
+        self.assertEqual(self.apply_part(trip, "EELGRASS").totals["updated"], 2)
+        again = self.back(self.noted(self.path(trip, "NORTHHAVEN"), "once more", 4))
+        self.assertEqual(again.error, "")
+        self.assertEqual(self.states(trip)["NORTHHAVEN"], ("back", 2))
+        terms = plan_of(self.seen(trip, "NORTHHAVEN")).summary["verdicts"]
+        self.assertEqual((terms["update"], terms.get("held", 0)), (1, 0))
+        self.assertEqual(self.seen(trip).standing["parts"], {"all": 5, "back": 2})
+        self.assertFalse(any(p["came"] for p in parts_json(self.seen(trip)) if p["label"] == "TERNISLAND"))
+
+    def test_rows_of_another_part_are_rejected_and_named(self) -> None:
+        trip = self.share("C")
+        other = [cell.value for cell in next(self.rows(self.path(trip, "GULLPOINT")))]
+        job = self.back(self.edited(self.path(trip, "OLDBASIN"), lambda sheet: sheet.append(other)))
+        self.assertEqual(job.error, "")
+        self.assertEqual(self.verdicts(self.seen(trip))[-1], "rejected")
+        self.assertEqual(self.codes(self.seen(trip))[-1][0], "other-part")
+        from vexo.server.faults import words
+
+        self.assertIn("“GULLPOINT”; bring it in there", words("other-part", "", ["GULLPOINT"]))
+
+    def rows(self, path: Path) -> Any:
+        import openpyxl
+
+        return openpyxl.load_workbook(path).active.iter_rows(min_row=2)
+
+    def test_new_rows_of_one_part_do_not_hold_those_of_another(self) -> None:
+        trip = self.share("D")
+
+        def add(number: str, harbour: str) -> Any:
+            return lambda sheet: sheet.append([None, harbour, number, None, "free"])
+
+        for label in ("EELGRASS", "GULLPOINT"):
+            sheet = self.edited(self.path(trip, label), add("Y-801", label))
+            self.back(sheet, operation="upsert", said={})
+            found = self.seen(trip, label)
+            self.assertEqual(plan_of(found).summary["verdicts"].get("held", 0), 0, label)
+
+    def test_groups_share_a_sheet_and_what_no_group_names_has_its_own(self) -> None:
+        reach = Share("harbour", (("North Reach", ("NORTHHAVEN", "GULLPOINT")), ("Nowhere", ("X",))))
+        trip = self.share("E", reach)
+        self.assertEqual([p.label for p in trip.parts.all()], ["North Reach", "EELGRASS", "OLDBASIN", "TERNISLAND"])
+        self.assertEqual(trip.parts.get(label="North Reach").kept_copies.get().rows, 18)
+        holders = self.share("A", Share("holder/last_name"))
+        self.assertIn("No Holder › Last name", [p.label for p in holders.parts.all()])
+
+    def test_text_files_are_known_by_their_records_and_one_zip_holds_all(self) -> None:
+        trip = self.share("F", format_="csv")
+        client = _Client()
+        client.force_login(self.person)
+        answer = client.get(f"/api/trips/{trip.pk}/parts.zip")
+        with zipfile.ZipFile(io.BytesIO(b"".join(answer.streaming_content))) as archive:
+            names = archive.namelist()
+            content = archive.read(next(n for n in names if "ternisland" in n)).decode("utf-8-sig")
+        self.assertEqual(len(names), 5)
+        lines = content.split("\r\n")
+        lines[1] = lines[1].replace(",,", ",told by text,") if ",," in lines[1] else lines[1]
+        job = self.back(self.text("\r\n".join(lines), "from-the-island.csv"))
+        self.assertEqual((job.error, job.trip_id), ("", trip.pk))
+        self.assertEqual(self.states(trip)["TERNISLAND"], ("back", 1))
+
+    def test_rows_not_in_go_back_to_their_own_part(self) -> None:
+        from vexo.server.passes.receipts import write_rejects
+
+        trip = self.share("G")
+        path = self.path(trip, "OLDBASIN")
+        self.back(self.edited(path, lambda sheet: (sheet.cell(2, 5, "nothing"), sheet.cell(3, 4, "fine"))))
+        self.back(self.noted(self.path(trip, "EELGRASS"), "later", 2))
+        self.apply_part(trip, "OLDBASIN")
+        left = temporary_folder() / "not-in.xlsx"
+        write_rejects(self.seen(trip, "OLDBASIN"), left)
+        job = self.back(self.edited(left, lambda sheet: sheet.cell(2, 5, "free")))
+        self.assertEqual((job.error, self.states(trip)["OLDBASIN"][1], self.states(trip)["EELGRASS"][1]), ("", 2, 1))
+
+    def test_over_http_each_request_names_its_part_and_two_people_do_not_meet(self) -> None:
+        trip = self.share("H")
+        for label in ("EELGRASS", "TERNISLAND"):
+            self.back(self.noted(self.path(trip, label), label, 2))
+        client = _Client()
+        client.force_login(self.person)
+        number = {p["label"]: p["number"] for p in parts_json(self.seen(trip))}
+        for label in ("EELGRASS", "TERNISLAND", "EELGRASS"):
+            page = client.get(f"/api/trips/{trip.pk}?part={number[label]}").json()
+            self.assertEqual((page["part"], page["sum"]["update"]), (number[label], 1))
+            rows = client.get(f"/api/trips/{trip.pk}/rows?part={number[label]}&state=update").json()
+            self.assertEqual(rows["total"], 1)
+            self.assertIn(label, str(rows["rows"][0]["cells"]))
+        self.assertEqual(client.get(f"/api/trips/{trip.pk}?part=99").status_code, 404)
+        self.assertEqual(client.get(f"/api/trips/{trip.pk}?part=x").status_code, 404)
+        body = {"holder": "Bram Tidewell"}
+        answer = client.patch(f"/api/trips/{trip.pk}/parts/2", body, content_type="application/json")
+        self.assertEqual(answer.json()["parts"][1]["holder"], "Bram Tidewell")
+
+    def test_on_the_command_line(self) -> None:
+        trip = self.share("J")
+        self.back(self.noted(self.path(trip, "GULLPOINT"), "x", 2))
+        self.back(self.noted(self.path(trip, "OLDBASIN"), "y", 2, 3))
+        told = self.vexo.json("--as", "ada", "parts", str(trip.pk), "--give", "OLDBASIN=Knot")["parts"]
+        self.assertEqual(
+            [(p["label"], p["holder"]) for p in told if p["came"]], [("GULLPOINT", ""), ("OLDBASIN", "Knot")]
+        )
+        for label, count in (("GULLPOINT", 1), ("OLDBASIN", 2)):
+            done = self.vexo.run("--as", "ada", "--part", label, "review", str(trip.pk), "--json")
+            self.assertIn(f'"update": {count}', done.stdout, done.stderr)
+        self.assertIn("It has: 1 EELGRASS", self.vexo.run("--part", "X", "review", str(trip.pk)).stderr)
+
+    def test_too_many_parts_are_refused_before_any_is_written(self) -> None:
+        document = SendOut("Holder", ("phone",), share=Share("holder_no"))
+        trip = begin(self.practice, document, "ada")
+        job = do_now(enqueue("send out", "ada", trip, mine=True))
+        self.assertIn("at most 500", job.error)
+        self.assertFalse(trip.sheets.exists())
+        with self.assertRaises(PlainError):
+            part_named(trip, "1")
