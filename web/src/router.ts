@@ -18,8 +18,17 @@ export const router = createRouter({
       name: "applications",
       component: () => import("./applications/ApplicationsPage.vue"),
     },
+    { path: "/routes", name: "routes", component: () => import("./routes/RoutesPage.vue") },
     { path: "/people/:username?", name: "people", component: () => import("./people/PeoplePage.vue") },
     { path: "/journal", name: "journal", component: () => import("./journal/JournalPage.vue") },
     { path: "/:rest(.*)", redirect: "/" },
   ],
+});
+
+/** Within a trip, the part that is looked at goes along. */
+router.beforeEach((to, from) => {
+  const part = from.query.part;
+  const same = to.name === "trip" && from.name === "trip" && to.params.id === from.params.id;
+  if (same && part && !("part" in to.query)) return { ...to, query: { ...to.query, part } };
+  return true;
 });

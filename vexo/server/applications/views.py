@@ -12,6 +12,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from vexo.core.conditions.clauses import comparisons
 from vexo.core.records import Catalogue, Field, RecordType
 
 from ..people.permissions import person_of
@@ -49,6 +50,13 @@ class ApplicationSerializer(serializers.ModelSerializer[Application]):
 
 
 class FieldSerializer(serializers.Serializer[Any]):
+    """A field. ``unique``: no two records have the same value; ``only_for``: the kind of record that has it, where not
+    all do; ``instead_of``: the fields that set the same value; ``comparisons``: what can be asked of it."""
+
+    unique = serializers.BooleanField()
+    only_for = serializers.CharField(allow_blank=True)
+    instead_of = serializers.ListField(child=serializers.CharField())
+    comparisons = serializers.ListField(child=serializers.CharField())
     name = serializers.CharField()
     label = serializers.CharField()  # type: ignore[assignment]
     kind = serializers.CharField()
@@ -109,6 +117,10 @@ def field_json(field: Field, record_type: RecordType) -> dict[str, Any]:
         "is_key": field.name in keys,
         "target": field.target,
         "choices": [choice.value for choice in field.choices],
+        "unique": field.name == record_type.identifier or (field.name,) in record_type.keys,
+        "only_for": field.only_for[1] if field.only_for else "",
+        "instead_of": list(record_type.instead_of(field.name)),
+        "comparisons": list(comparisons(field)),
     }
 
 

@@ -29,6 +29,10 @@ class JobResultSerializer(serializers.Serializer[Any]):
     application = serializers.CharField(required=False)
     record_type = serializers.CharField(required=False)
     unchanged = serializers.BooleanField(required=False)
+    parts = serializers.IntegerField(required=False)
+    missing = serializers.IntegerField(required=False)
+    cells = serializers.IntegerField(required=False)
+    upload = serializers.IntegerField(required=False)
 
 
 class JobSerializer(serializers.ModelSerializer[Job]):

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
+from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
 
 from vexo.core.conditions import LONGEST
@@ -118,19 +119,25 @@ class SelectionSerializer(serializers.Serializer[Any]):
     also_out = AlsoOutSerializer(many=True, allow_null=True)
 
 
+@extend_schema_field({"type": "object", "additionalProperties": {}})
+class ClauseField(serializers.JSONField):
+    """Clauses as plain JSON."""
+
+
 class AskConditionSerializer(serializers.Serializer[Any]):
-    """A condition as its text, or as clauses (null for none)."""
+    """A condition as its text, or as clauses (null for none): a clause names a field, what it does and its values; a
+    group is all, any or none of its parts."""
 
     record_type = _TEXT(max_length=120)
     text = _TEXT(required=False, allow_blank=True, max_length=LONGEST)
-    clauses = serializers.JSONField(required=False, allow_null=True)
+    clauses = ClauseField(required=False, allow_null=True)
 
 
 class ConditionSerializer(serializers.Serializer[Any]):
     """A condition as text, as clauses and as a sentence."""
 
     text = _TEXT(allow_blank=True)
-    clauses = serializers.JSONField(allow_null=True)
+    clauses = ClauseField(allow_null=True)
     sentence = _TEXT(allow_blank=True)
 
 

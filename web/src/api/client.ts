@@ -3,6 +3,8 @@ import { QueryClient } from "@tanstack/vue-query";
 import createClient, { type Middleware } from "openapi-fetch";
 import { ref } from "vue";
 
+import { ofThePart } from "@/trip/part";
+
 import type { components, paths } from "./schema";
 
 export type Schemas = components["schemas"];
@@ -15,6 +17,9 @@ export type Job = Schemas["Job"];
 export type Application = Schemas["Application"];
 export type RecordType = Schemas["RecordType"];
 export type Field = Schemas["Field"];
+export type Part = Schemas["Part"];
+export type Route = Schemas["Route"];
+export type Document = Schemas["Document"];
 export type Action = Schemas["Person"]["may"][number];
 
 /** An error that a person can read: what happened and what to do. */
@@ -41,7 +46,7 @@ function cookie(name: string): string {
 const middleware: Middleware = {
   onRequest({ request }) {
     if (request.method !== "GET") request.headers.set("X-CSRFToken", cookie("csrftoken"));
-    return request;
+    return ofThePart(request);
   },
   async onResponse({ response }) {
     if (response.status >= 502) throw lost();

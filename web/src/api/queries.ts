@@ -2,6 +2,8 @@
 import { keepPreviousData, useQuery } from "@tanstack/vue-query";
 import { computed, type ComputedRef, type Ref } from "vue";
 
+import { lookedAt } from "@/trip/part";
+
 import { type Action, api, data, type Job, Problem, queryClient } from "./client";
 
 export const useSession = () => useQuery({ queryKey: ["session"], queryFn: () => data(api.GET("/api/session")) });
@@ -31,7 +33,7 @@ export const useTrips = () =>
 
 export const useTrip = (id: Ref<number>) =>
   useQuery({
-    queryKey: computed(() => ["trip", id.value]),
+    queryKey: computed(() => ["trip", id.value, lookedAt.value]),
     queryFn: () => data(api.GET("/api/trips/{id}", { params: { path: { id: id.value } } })),
     refetchInterval: (query) => (query.state.data?.job ? 500 : 10_000),
     placeholderData: keepPreviousData,
@@ -72,6 +74,8 @@ export const useCatalogue = (name: Ref<string>) =>
     enabled: computed(() => !!name.value),
     staleTime: 60_000,
   });
+
+export const useRoutes = () => useQuery({ queryKey: ["routes"], queryFn: () => data(api.GET("/api/routes")) });
 
 export const useCarried = () =>
   useQuery({ queryKey: ["carried"], queryFn: () => data(api.GET("/api/carried")), staleTime: 10_000 });

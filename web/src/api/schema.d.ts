@@ -37,6 +37,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/applications/{name}/condition": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A condition said one way, told in all of them. No application is asked. */
+        post: operations["applications_condition_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/applications/{name}/keys": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The keys that a pasted list names. */
+        post: operations["applications_keys_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/applications/{name}/preview": {
         parameters: {
             query?: never;
@@ -54,6 +88,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/applications/{name}/selection": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Sums of a selection, and who has some of its records out already. */
+        post: operations["applications_selection_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/applications/{name}/test": {
         parameters: {
             query?: never;
@@ -65,6 +116,23 @@ export interface paths {
         put?: never;
         /** @description Ask an application now whether it answers. */
         post: operations["applications_test_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/applications/{name}/values": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The values that a field has in the application. */
+        get: operations["applications_values_list"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -172,6 +240,41 @@ export interface paths {
         patch: operations["people_partial_update"];
         trace?: never;
     };
+    "/api/routes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["routes_list"];
+        put?: never;
+        /** @description Keep what goes out as a route. */
+        post: operations["routes_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/routes/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["routes_retrieve"];
+        /** @description Change a route. */
+        put: operations["routes_update"];
+        post?: never;
+        /** @description Drop a route; trips that were made on it stay. */
+        delete: operations["routes_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sent-out": {
         parameters: {
             query?: never;
@@ -181,7 +284,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Send records out: a new trip, its sheet made in the background. */
+        /** @description Send records out: a new trip, its sheets made in the background. */
         post: operations["sent_out_create"];
         delete?: never;
         options?: never;
@@ -292,6 +395,23 @@ export interface paths {
         patch: operations["trips_columns_partial_update"];
         trace?: never;
     };
+    "/api/trips/{id}/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Read the trip's selection again, and compare it with what went out. */
+        post: operations["trips_compare_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/trips/{id}/decisions": {
         parameters: {
             query?: never;
@@ -395,6 +515,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/trips/{id}/kept.{ending}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The kept copy of all parts, with all that was read, as a sheet. */
+        get: operations["trips_kept._retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/trips/{id}/only": {
         parameters: {
             query?: never;
@@ -427,6 +564,40 @@ export interface paths {
         options?: never;
         head?: never;
         patch?: never;
+        trace?: never;
+    };
+    "/api/trips/{id}/parts.zip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description All sheets that went out, as one ZIP file. */
+        get: operations["trips_parts.zip_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trips/{id}/parts/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** @description Write down who has a part. */
+        patch: operations["trips_parts_partial_update"];
         trace?: never;
     };
     "/api/trips/{id}/passes": {
@@ -508,6 +679,23 @@ export interface paths {
         get: operations["trips_rows_retrieve"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trips/{id}/send-out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Go on with a sending out that was stopped or broke off. */
+        post: operations["trips_send_out_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -650,6 +838,15 @@ export interface components {
         Again: {
             do: components["schemas"]["DoEnum"];
         };
+        /** @description An open trip that has some of the records out: whose, since when, how many. */
+        AlsoOut: {
+            trip: number;
+            title: string;
+            by: string;
+            /** Format: date-time */
+            since: string;
+            count: number;
+        };
         /**
          * @description * `file` - file
          *     * `application` - application
@@ -693,6 +890,24 @@ export interface components {
             plan: number;
             /** @default false */
             atomic: boolean;
+        };
+        /**
+         * @description A condition as its text, or as clauses (null for none): a clause names a field, what it does and its values; a
+         *     group is all, any or none of its parts.
+         */
+        AskCondition: {
+            record_type: string;
+            text?: string;
+            clauses?: {
+                [key: string]: unknown;
+            } | null;
+        };
+        /** @description A pasted list of keys. */
+        AskKeys: {
+            record_type: string;
+            /** @default  */
+            text: string;
+            key?: string[];
         };
         /** @enum {unknown} */
         BlankEnum: "";
@@ -760,6 +975,13 @@ export interface components {
             inside: boolean;
             emptied_limit?: number;
         };
+        ChangeSince: {
+            record: string;
+            label: string;
+            then: string | null;
+            is_now: string | null;
+            ours: boolean;
+        };
         ChangedCell: {
             row: number;
             header: string;
@@ -779,6 +1001,15 @@ export interface components {
             delimiter?: string;
             prefix?: components["schemas"]["PrefixEnum"] | components["schemas"]["BlankEnum"];
             marks?: boolean;
+        };
+        /** @description Which records, and what of them. ``order``: fields, with a minus in front where the highest come first. */
+        Choosing: {
+            record_type: string;
+            chosen?: string[];
+            /** @default  */
+            condition: string;
+            order?: string[];
+            picked?: components["schemas"]["Picked"] | null;
         };
         /**
          * @description * `database` - database
@@ -824,6 +1055,14 @@ export interface components {
             sum: string;
             least: string;
             greatest: string;
+        };
+        /** @description A condition as text, as clauses and as a sentence. */
+        Condition: {
+            text: string;
+            clauses: {
+                [key: string]: unknown;
+            } | null;
+            sentence: string;
         };
         /**
          * @description A connection; an empty token leaves the one that is kept. ``inside``: its address may be one of Vexo's own
@@ -912,6 +1151,22 @@ export interface components {
          * @enum {string}
          */
         DoEnum: "go on" | "give up";
+        /** @description All that is said of what goes out. */
+        Document: {
+            record_type: string;
+            chosen?: string[];
+            /** @default  */
+            condition: string;
+            order?: string[];
+            picked?: components["schemas"]["Picked"] | null;
+            share?: components["schemas"]["Share"] | null;
+            /** @default xlsx */
+            format: components["schemas"]["FormatEnum"];
+            /** @default false */
+            headers_only: boolean;
+            /** @default false */
+            help: boolean;
+        };
         Edit: {
             readonly id: number;
             kind: string;
@@ -958,7 +1213,15 @@ export interface components {
             field_name: string;
             says: string;
         };
+        /**
+         * @description A field. ``unique``: no two records have the same value; ``only_for``: the kind of record that has it, where not
+         *     all do; ``instead_of``: the fields that set the same value; ``comparisons``: what can be asked of it.
+         */
         Field: {
+            unique: boolean;
+            only_for: string;
+            instead_of: string[];
+            comparisons: string[];
             name: string;
             label: string;
             kind: string;
@@ -1010,6 +1273,11 @@ export interface components {
             findings?: components["schemas"]["Finding"][];
             first_rows: components["schemas"]["FirstRow"][];
         };
+        /** @description A named group of values that go on one sheet. */
+        Group: {
+            name: string;
+            values: string[];
+        };
         /** @description ``up``; ``troubled``: it serves, but something is wrong; ``down``: it cannot serve. */
         Health: {
             status: components["schemas"]["StatusEnum"];
@@ -1041,12 +1309,36 @@ export interface components {
             application?: string;
             record_type?: string;
             unchanged?: boolean;
+            parts?: number;
+            missing?: number;
+            cells?: number;
+            upload?: number;
         };
         Journal: {
             entries: components["schemas"]["Entry"][];
             people: components["schemas"]["Who"][];
             kinds: string[];
             more: boolean;
+        };
+        /** @description What goes out, under a name; ``version`` is the one that was seen, where it is changed. */
+        KeepRoute: {
+            record_type: string;
+            chosen?: string[];
+            /** @default  */
+            condition: string;
+            order?: string[];
+            picked?: components["schemas"]["Picked"] | null;
+            share?: components["schemas"]["Share"] | null;
+            /** @default xlsx */
+            format: components["schemas"]["FormatEnum"];
+            /** @default false */
+            headers_only: boolean;
+            /** @default false */
+            help: boolean;
+            application: string;
+            name: string;
+            /** @default 0 */
+            version: number;
         };
         /**
          * @description * `cell` - cell
@@ -1154,6 +1446,33 @@ export interface components {
             old: string;
             new: string;
         };
+        /** @description A part of a shared-out trip: its sheet that went out, who has it, how often it came back, and where it stands. */
+        Part: {
+            number: number;
+            label: string;
+            holder: string;
+            state: components["schemas"]["PartStateEnum"];
+            kind: string;
+            says: string;
+            sheet: number | null;
+            name: string;
+            rows: number;
+            came: number;
+            back_rows: number | null;
+            /** Format: date-time */
+            back_at: string | null;
+            back_by: string | null;
+            sum: {
+                [key: string]: number;
+            };
+        };
+        /**
+         * @description * `out` - out
+         *     * `back` - back
+         *     * `in` - in
+         * @enum {string}
+         */
+        PartStateEnum: "out" | "back" | "in";
         /** @description Files that continue another one. */
         Parts: {
             parts: number[];
@@ -1218,6 +1537,10 @@ export interface components {
                 [key: string]: string;
             };
         };
+        /** @description Who has a part. */
+        PatchedHolder: {
+            holder?: string;
+        };
         /**
          * @description Which rows are carried: those for which ``condition`` on the sheet's own columns holds, without those that are
          *     left out by their numbers in the trip (``carry``: all or none of them first). What is not said stays.
@@ -1240,6 +1563,11 @@ export interface components {
             role?: components["schemas"]["RoleEnum"];
             readonly role_label: string;
             readonly may: components["schemas"]["MayEnum"][];
+        };
+        /** @description Records by hand: the fields of a key, and the key of each record in the order wanted. */
+        Picked: {
+            key: string[];
+            values: string[][];
         };
         /** @description The newest plan: its number in the trip, and whether it still counts. */
         Plan: {
@@ -1264,17 +1592,21 @@ export interface components {
          * @enum {string}
          */
         PrefixEnum: "off" | "keep";
+        /**
+         * @description The sheet as it will be: ``ids`` are the records of its rows; ``for_reading`` says by column why it goes out only
+         *     (empty where it is carried back); ``missing`` keys found no record, the first of them are named; ``files`` tells how
+         *     many sheets that many rows need.
+         */
         Preview: {
             count: number;
             total: number;
             headers: string[];
+            for_reading: string[];
             rows: (string | null)[][];
-        };
-        PreviewRequest: {
-            record_type: string;
-            chosen: string[];
-            /** @default  */
-            condition: string;
+            ids: string[];
+            missing: number;
+            not_found: string[];
+            files: number;
         };
         Probe: {
             ok: boolean;
@@ -1353,6 +1685,28 @@ export interface components {
          * @enum {string}
          */
         RoleEnum: "viewer" | "preparer" | "operator" | "administrator";
+        /**
+         * @description A route: ``document`` is as much of it as fits the application now (null where its record type is gone), ``lost``
+         *     what does not, ``says`` what it does.
+         */
+        Route: {
+            id: number;
+            name: string;
+            application: string;
+            label: string;
+            stage: string;
+            version: number;
+            says: string;
+            lost: string[];
+            document: components["schemas"]["Document"] | null;
+            made_by: components["schemas"]["Who"];
+            /** Format: date-time */
+            made_at: string;
+            used: number;
+            /** Format: date-time */
+            used_at: string | null;
+            rows: number | null;
+        };
         Row: {
             row: number;
             row_id: number;
@@ -1367,20 +1721,44 @@ export interface components {
             left_out?: boolean;
             cells: components["schemas"]["Cell"][];
         };
+        /**
+         * @description A selection in figures: sums of its number fields as texts with all their digits, null where they come only with
+         *     the sheet; and who has some of its records out already, null where there are too many to look.
+         */
+        Selection: {
+            totals: {
+                [key: string]: string;
+            } | null;
+            also_out: components["schemas"]["AlsoOut"][] | null;
+        };
+        /** @description What goes out, and the trip that it begins; ``route`` is the one that it was said on. */
         SendOut: {
-            application: string;
             record_type: string;
             chosen?: string[];
             /** @default  */
             condition: string;
-            /** @default  */
-            title: string;
+            order?: string[];
+            picked?: components["schemas"]["Picked"] | null;
+            share?: components["schemas"]["Share"] | null;
             /** @default xlsx */
             format: components["schemas"]["FormatEnum"];
+            /** @default false */
+            headers_only: boolean;
+            /** @default false */
+            help: boolean;
+            application: string;
+            /** @default  */
+            title: string;
+            route?: number | null;
         };
         Session: {
             person: components["schemas"]["Person"] | null;
             demo: components["schemas"]["DemoPerson"][];
+        };
+        /** @description One sheet for each value of a field, or for each group of values. */
+        Share: {
+            by: string;
+            groups?: components["schemas"]["Group"][];
         };
         Sheet: {
             readonly id: number;
@@ -1423,6 +1801,26 @@ export interface components {
             username: string;
             password: string;
         };
+        /**
+         * @description The selection read again: records then and now; of the changed cells ``ours`` were written by this trip; of the
+         *     records that went out ``gone`` are deleted and ``left`` meet the condition no more, ``come`` are new in it.
+         */
+        Since: {
+            /** Format: date-time */
+            at: string;
+            then: number;
+            now: number;
+            records: number;
+            cells: number;
+            ours: number;
+            gone: number;
+            gone_by_us: number;
+            left: number;
+            come: number;
+            come_by_us: number;
+            totals: components["schemas"]["SumThen"][];
+            changes: components["schemas"]["ChangeSince"][];
+        };
         /** @description Someone who can sign in; ``last_login`` is when they did last. */
         Someone: {
             /** @description Required. 150 characters or fewer. Letters, digits and @/./+/-/_ only. */
@@ -1459,6 +1857,12 @@ export interface components {
          * @enum {string}
          */
         StatusEnum: "up" | "troubled" | "down";
+        SumThen: {
+            name: string;
+            label: string;
+            then: string;
+            is_now: string;
+        };
         /**
          * @description The newest plan in figures: rows by verdict, and the key that found their records. ``keys_not_read``: how many
          *     records the type has, where that is too many to read all their keys.
@@ -1482,7 +1886,8 @@ export interface components {
             title: string;
             application: components["schemas"]["ApplicationName"];
             record_type: string;
-            condition?: string;
+            /** @description Which records went out. */
+            readonly condition: string;
             operation?: string;
             key: string[];
             /** Format: int64 */
@@ -1523,13 +1928,17 @@ export interface components {
             planned_totals: {
                 [key: string]: components["schemas"]["PlannedTotals"];
             };
+            part: number;
+            parts: components["schemas"]["Part"][];
+            went_out: components["schemas"]["WentOut"] | null;
         };
         TripSummary: {
             readonly id: number;
             title: string;
             application: components["schemas"]["ApplicationName"];
             record_type: string;
-            condition?: string;
+            /** @description Which records went out. */
+            readonly condition: string;
             operation?: string;
             key: string[];
             /** Format: int64 */
@@ -1563,6 +1972,11 @@ export interface components {
             id: number;
             received: number;
         };
+        Value: {
+            value: string;
+            label: string;
+            count: number | null;
+        };
         /** @description A file that waits at File: what was found in it, where it may belong, or why it cannot be read. */
         Waiting: {
             readonly id: number;
@@ -1594,6 +2008,24 @@ export interface components {
             readonly columns: components["schemas"]["SheetColumn"][];
             choices: components["schemas"]["Choices"];
             readonly files: string[];
+        };
+        /**
+         * @description What went out on a trip: its condition as a sentence, records and sums as they went, keys that found no record,
+         *     who else has some of the records, and what changed since where that was asked. ``open`` where the sheet is not
+         *     there yet; ``stopped`` where someone stopped it.
+         */
+        WentOut: {
+            says: string;
+            records: number;
+            totals: {
+                [key: string]: string;
+            };
+            missing: number;
+            not_found: string[];
+            also_out: components["schemas"]["AlsoOut"][];
+            since: components["schemas"]["Since"] | null;
+            parts: number;
+            pending: boolean;
         };
         /** @description A person as what they did is shown: ``username`` tells who, ``name`` is for reading. */
         Who: {
@@ -1706,6 +2138,56 @@ export interface operations {
             };
         };
     };
+    applications_condition_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskCondition"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Condition"];
+                };
+            };
+        };
+    };
+    applications_keys_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskKeys"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Picked"];
+                };
+            };
+        };
+    };
     applications_preview_create: {
         parameters: {
             query?: never;
@@ -1717,7 +2199,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["PreviewRequest"];
+                "application/json": components["schemas"]["Choosing"];
             };
         };
         responses: {
@@ -1727,6 +2209,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Preview"];
+                };
+            };
+        };
+    };
+    applications_selection_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Choosing"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Selection"];
                 };
             };
         };
@@ -1748,6 +2255,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Probe"];
+                };
+            };
+        };
+    };
+    applications_values_list: {
+        parameters: {
+            query: {
+                field: string;
+                like?: string;
+                record_type: string;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Value"][];
                 };
             };
         };
@@ -1940,6 +2472,114 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Someone"];
                 };
+            };
+        };
+    };
+    routes_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Route"][];
+                };
+            };
+        };
+    };
+    routes_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepRoute"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Route"];
+                };
+            };
+        };
+    };
+    routes_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Route"];
+                };
+            };
+        };
+    };
+    routes_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepRoute"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Route"];
+                };
+            };
+        };
+    };
+    routes_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -2172,6 +2812,27 @@ export interface operations {
             };
         };
     };
+    trips_compare_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+        };
+    };
     trips_decisions_list: {
         parameters: {
             query?: never;
@@ -2358,6 +3019,28 @@ export interface operations {
             };
         };
     };
+    "trips_kept._retrieve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ending: string;
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+        };
+    };
     trips_only_partial_update: {
         parameters: {
             query?: never;
@@ -2412,6 +3095,53 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Window"];
+                };
+            };
+        };
+    };
+    "trips_parts.zip_retrieve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+        };
+    };
+    trips_parts_partial_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedHolder"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TripDetail"];
                 };
             };
         };
@@ -2536,6 +3266,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Window"];
+                };
+            };
+        };
+    };
+    trips_send_out_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
                 };
             };
         };

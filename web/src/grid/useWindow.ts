@@ -6,6 +6,7 @@ import { useQueries, useQueryClient } from "@tanstack/vue-query";
 import { computed, shallowRef, watch } from "vue";
 
 import { api, data, Problem, type Row, type Schemas } from "@/api/client";
+import { lookedAt } from "@/trip/part";
 
 const BLOCK = 64;
 /** Blocks asked for at once: what is on the screen, and a little around it. */
@@ -49,8 +50,8 @@ function fetchBlock(asked: Asked, block: number): Promise<Window> {
 export function useWindow(asked: () => Asked) {
   const client = useQueryClient();
   const question = computed(asked);
-  const key = computed(() => JSON.stringify(question.value));
-  const keyOf = (block: number) => ["rows", question.value.trip, key.value, block];
+  const key = computed(() => JSON.stringify([question.value, lookedAt.value]));
+  const keyOf = (block: number) => ["rows", question.value.trip, lookedAt.value, key.value, block];
   const wanted = shallowRef([0]);
   const results = useQueries(
     {

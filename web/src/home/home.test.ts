@@ -4,8 +4,6 @@ import { afterEach, describe, expect, it, vi } from "vitest";
 
 import { queryClient } from "@/api/client";
 import { router } from "@/router";
-import FieldList from "@/sendout/FieldList.vue";
-import ChoiceList from "@/ui/ChoiceList.vue";
 import SignInPage from "@/signin/SignInPage.vue";
 import { trip } from "@/trip/example";
 
@@ -72,71 +70,6 @@ describe("home", () => {
     const heights = chart.findAll("rect").map((bar) => Number(bar.attributes("height")));
     expect(Math.max(...heights)).toBeCloseTo((58 * 130) / 135);
     expect(heights[0]).toBe(0);
-  });
-});
-
-describe("fields of a sheet", () => {
-  const field = (name: string, more = {}) => ({
-    name,
-    label: name.toUpperCase(),
-    kind: "text",
-    help: "",
-    required: false,
-    read_only: false,
-    is_key: false,
-    target: null,
-    choices: [] as string[],
-    ...more,
-  });
-  const type = {
-    name: "Berth",
-    label: "Berth",
-    plural: "Berths",
-    identifier: "id",
-    keys: [["no"]],
-    all_fields: [
-      field("id"),
-      field("no"),
-      field("rate", { required: true }),
-      field("status", { kind: "choice", choices: ["a", "b"] }),
-    ],
-  };
-  const list = (chosen: string[]) =>
-    mount(FieldList, {
-      props: {
-        modelValue: chosen,
-        type,
-        fixed: new Set(["id", "no"]),
-        readable: [{ name: "holder/name", label: "Holder › Name" }],
-        "onUpdate:modelValue": (now: string[]) => void shown.setProps({ modelValue: now }),
-      },
-    });
-  let shown: ReturnType<typeof list>;
-
-  it("are added, moved with the keys, and left out; keys stay in", async () => {
-    shown = list(["id", "no", "rate"]);
-    await shown.findAll("ul button")[0]!.trigger("click");
-    expect(shown.props("modelValue")).toEqual(["id", "no", "rate", "status"]);
-    await shown.find('[data-field="3"]').trigger("keydown", { key: "ArrowUp", altKey: true });
-    expect(shown.props("modelValue")).toEqual(["id", "no", "status", "rate"]);
-    await shown.find('[data-field="0"]').trigger("keydown", { key: "Delete" });
-    expect(shown.props("modelValue")).toContain("id");
-    await shown.find('[aria-label="Leave RATE out"]').trigger("click");
-    expect(shown.props("modelValue")).toEqual(["id", "no", "status"]);
-  });
-
-  it("of a referenced record come in for reading", async () => {
-    shown = list(["id", "no"]);
-    shown.findComponent(ChoiceList).vm.$emit("chosen", "holder/name");
-    await flushPromises();
-    expect(shown.props("modelValue")).toEqual(["id", "no", "holder/name"]);
-    expect(shown.text()).toContain("Holder › Name");
-    expect(
-      shown
-        .findAll("li")
-        .map((line) => line.text())
-        .join(" "),
-    ).toContain("one of 2");
   });
 });
 

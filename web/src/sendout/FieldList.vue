@@ -1,29 +1,44 @@
 <script setup lang="ts">
-/** Fields in the order of the sheet: dragged, or moved with Alt and the arrows. */
+/** Fields in the order of the sheet: dragged, or moved with Alt and the arrows; others are found and added, many at once. */
 import { computed, nextTick, ref } from "vue";
 
-import type { Field, RecordType } from "@/api/client";
-import ChoiceList from "@/ui/ChoiceList.vue";
+import type { RecordType } from "@/api/client";
+import { count } from "@/parts/format";
 
-const props = defineProps<{ type: RecordType; fixed: Set<string>; readable: { name: string; label: string }[] }>();
+import { noteOf, type Offered } from "./fields";
+
+const props = defineProps<{ type: RecordType; fixed: Set<string>; fields: readonly Offered[] }>();
 const chosen = defineModel<string[]>({ required: true });
+const SHOWN = 60;
 const dragged = ref(-1);
-const byName = computed(() => new Map(props.type.all_fields.map((f) => [f.name, f])));
-const left = computed(() => props.type.all_fields.filter((f) => !chosen.value.includes(f.name)));
-const lookups = computed(() => props.readable.filter((f) => !chosen.value.includes(f.name)));
-
-function note(field: Field | undefined): string {
-  if (!field) return "for reading";
-  if (props.fixed.has(field.name)) return field.name === props.type.identifier ? "kept" : "key";
-  if (field.read_only) return "for reading";
-  if (field.required) return "required";
-  return field.choices.length
-    ? `${field.kind === "choices" ? "several" : "one"} of ${field.choices.length}`
-    : (field.target?.toLowerCase() ?? field.kind);
+const over = ref(-1);
+const text = ref("");
+const finder = ref<HTMLInputElement>();
+const byName = computed(() => new Map(props.fields.map((one) => [one.name, one])));
+const label = (name: string): string => byName.value.get(name)?.label ?? name;
+/** Of fields that set one value the first goes out to be edited, the others to be read. */
+const reading = (name: string, at: number): boolean =>
+  !!byName.value.get(name)?.field.instead_of.some((other) => chosen.value.slice(0, at).includes(other));
+const note = (name: string, at: number): string =>
+  reading(name, at) ? "for reading" : noteOf(byName.value.get(name), props.type, props.fixed);
+const left = computed(() => props.fields.filter((one) => !chosen.value.includes(one.name)));
+/** Those of records that it refers to are shown once they are looked for: there are many. */
+const found = computed(() => {
+  const words = text.value
+    .toLowerCase()
+    .split(/[\s›/]+/)
+    .filter(Boolean);
+  if (!words.length) return left.value.filter((one) => !one.far);
+  return left.value.filter((one) => {
+    const told = `${one.label} ${one.name}`.toLowerCase();
+    return words.every((word) => told.includes(word));
+  });
+});
+const shown = computed(() => found.value.slice(0, SHOWN));
+function leftNote(one: Offered): string {
+  const other = one.field.instead_of.find((name) => chosen.value.includes(name));
+  return other && !one.far ? `instead of ${label(other)}` : noteOf(one, props.type, props.fixed);
 }
-const label = (name: string): string =>
-  byName.value.get(name)?.label ?? props.readable.find((f) => f.name === name)?.label ?? name;
-
 function move(from: number, to: number): void {
   if (to < 0 || to >= chosen.value.length || from < 0) return;
   const now = [...chosen.value];
@@ -40,9 +55,18 @@ function onKey(event: KeyboardEvent, at: number): void {
 const remove = (name: string): void => {
   if (!props.fixed.has(name)) chosen.value = chosen.value.filter((other) => other !== name);
 };
-const add = (name: string): void => {
-  if (name) chosen.value = [...chosen.value, name];
+const add = (names: readonly string[]): void => {
+  chosen.value = [...chosen.value, ...names.filter((name) => !chosen.value.includes(name))];
 };
+function addFirst(): void {
+  const first = shown.value[0];
+  if (first) add([first.name]);
+}
+function drop(at: number): void {
+  move(dragged.value, at);
+  dragged.value = over.value = -1;
+}
+defineExpose({ find: () => finder.value?.focus() });
 </script>
 
 <template>
@@ -51,22 +75,25 @@ const add = (name: string): void => {
     <li
       v-for="(name, at) in chosen"
       :key="name"
-      class="flex h-8 items-center gap-1.5 rounded-md border border-rule bg-panel pr-1 pl-2"
+      class="flex h-8 items-center gap-1.5 rounded-md border bg-panel pr-1 pl-2"
+      :class="over === at && dragged !== at ? 'border-marine' : 'border-rule'"
       draggable="true"
       @dragstart="dragged = at"
-      @dragover.prevent
-      @drop.stop.prevent="move(dragged, at)"
+      @dragend="dragged = over = -1"
+      @dragover.prevent="over = at"
+      @drop.stop.prevent="drop(at)"
     >
       <button
         type="button"
         class="flex min-h-7 min-w-0 flex-1 cursor-grab items-center gap-2 text-left"
         :data-field="at"
-        :aria-label="`${label(name)}, place ${at + 1}; Alt and an arrow moves it`"
+        :title="label(name)"
+        :aria-label="`${label(name)}, place ${at + 1}, ${note(name, at)}; Alt and an arrow moves it`"
         @keydown="onKey($event, at)"
       >
         <span class="soft" aria-hidden="true">⠿</span><span class="truncate">{{ label(name) }}</span>
       </button>
-      <span class="soft text-fine whitespace-nowrap">{{ note(byName.get(name)) }}</span>
+      <span class="soft text-fine whitespace-nowrap">{{ note(name, at) }}</span>
       <button
         v-if="!fixed.has(name)"
         type="button"
@@ -78,27 +105,50 @@ const add = (name: string): void => {
       </button>
     </li>
   </ol>
-  <h2 class="mt-4 mb-2">Left out</h2>
-  <ul class="grid gap-1.5">
-    <li v-for="field in left" :key="field.name">
+  <h2 id="left" class="mt-4 mb-2">Left out</h2>
+  <div class="mb-1.5 flex gap-1.5">
+    <input
+      ref="finder"
+      v-model="text"
+      class="input min-w-0 flex-1"
+      type="search"
+      aria-label="Find a field to add"
+      placeholder="Find a field, such as holder e-mail"
+      @keydown.enter.prevent="addFirst"
+      @keydown.escape="text = ''"
+    />
+    <button
+      v-if="text && shown.length > 1"
+      type="button"
+      class="btn sm"
+      @click="
+        add(shown.map((one) => one.name));
+        text = '';
+      "
+    >
+      Add all {{ count(shown.length) }}
+    </button>
+  </div>
+  <ul class="grid gap-1.5" aria-labelledby="left">
+    <li v-for="one in shown" :key="one.name">
       <button
         type="button"
         class="flex min-h-8 w-full items-center gap-2 rounded-md border border-dashed border-rule-strong px-2 text-left"
-        @click="add(field.name)"
+        :title="one.name"
+        @click="add([one.name])"
       >
-        <span class="text-marine" aria-hidden="true">+</span><span class="truncate">{{ field.label }}</span
-        ><span class="soft ml-auto text-fine whitespace-nowrap">{{ note(field) }}</span>
+        <span class="text-marine" aria-hidden="true">+</span><span class="truncate">{{ one.label }}</span
+        ><span class="soft ml-auto text-fine whitespace-nowrap">{{ leftNote(one) }}</span>
       </button>
     </li>
   </ul>
-  <div v-if="lookups.length" class="mt-3">
-    <span class="field-label">From a record it refers to</span>
-    <ChoiceList
-      model-value=""
-      empty="Add for reading…"
-      label="A field of a record it refers to"
-      :options="lookups.map((one) => ({ value: one.name, label: one.label }))"
-      @chosen="add"
-    />
-  </div>
+  <p v-if="found.length > shown.length" class="soft mt-1.5 text-small">
+    {{ count(found.length - shown.length) }} more; say more of the name.
+  </p>
+  <p v-else-if="!found.length" class="soft text-small">
+    {{ text ? "No field left out is called that." : "All fields go out." }}
+  </p>
+  <p v-if="!text && fields.some((one) => one.far)" class="soft mt-1.5 text-small">
+    Fields of records that it refers to are found by name, over several levels.
+  </p>
 </template>

@@ -2,155 +2,148 @@
 import { keepPreviousData, useQuery } from "@tanstack/vue-query";
 import { refDebounced } from "@vueuse/core";
 import { computed, ref, watch } from "vue";
-import { useRouter } from "vue-router";
+import { useRoute, useRouter } from "vue-router";
 
-import { api, data, Problem } from "@/api/client";
-import { jobDone, useApplications, useCatalogue, useMay } from "@/api/queries";
-import { count, many } from "@/parts/format";
+import { api, data, type Document, Problem, type Route } from "@/api/client";
+import { useMay, useRoutes } from "@/api/queries";
+import { count, exact, many } from "@/parts/format";
 import StageLabel from "@/parts/StageLabel.vue";
 import { useFootNote } from "@/shell/foot";
 import { useKeys } from "@/shell/keys";
-import { say } from "@/shell/notices";
 import BusyButton from "@/ui/BusyButton.vue";
 import ChoiceList from "@/ui/ChoiceList.vue";
 import { useDoing } from "@/ui/doing";
-import SidePanel from "@/ui/SidePanel.vue";
+import SearchPart from "@/ui/SearchPart.vue";
 
+import { awaited } from "./awaited";
+import ClausePart from "./ClausePart.vue";
+import { asGroup, isGroup, type Part } from "./conditions";
+import { useSendOut } from "./document";
 import FieldList from "./FieldList.vue";
-import TypePicker from "./TypePicker.vue";
+import KeepRoute from "./KeepRoute.vue";
+import OrderPart from "./OrderPart.vue";
+import PreviewTable from "./PreviewTable.vue";
+import SheetSide from "./SheetSide.vue";
 
 defineEmits<{ bring: [] }>();
-const FORMATS = ["xlsx", "ods", "csv", "tsv"] as const;
 const router = useRouter();
+const address = useRoute();
 const mayPrepare = useMay("prepare");
-const { data: applications } = useApplications();
-const application = ref("");
-const typeName = ref("");
-const condition = ref("");
-const chosen = ref<string[]>([]);
-const format = ref<(typeof FORMATS)[number]>("xlsx");
-const isBook = computed(() => format.value === "xlsx" || format.value === "ods");
+const { application, applications, types, type, fields, byName, fixed, said, text, sentence, slip, take } =
+  useSendOut();
 const title = ref("");
-const conditionInput = ref<HTMLInputElement>();
+const ticked = ref<string[]>([]);
+const asText = ref(false);
+const textInput = ref<HTMLInputElement>();
+const finder = ref<{ find: () => void }>();
 
+const { data: routes } = useRoutes();
+const route = ref<Route>();
+const keeping = ref(false);
 watch(
-  applications,
+  () => routes.value?.find((one) => String(one.id) === address.query.route),
   (found) => {
-    if (!application.value && found?.length) application.value = found[0]?.name ?? "";
+    if (!found?.document || route.value?.id === found.id) return;
+    route.value = found;
+    take(found.document, found.application);
   },
   { immediate: true },
 );
-const { data: catalogue } = useCatalogue(application);
-const type = computed(() => catalogue.value?.types.find((t) => t.name === typeName.value));
-watch(
-  () => catalogue.value?.types,
-  (types) => {
-    if (types && !types.some((t) => t.name === typeName.value))
-      typeName.value = (types.find((t) => t.keys.length) ?? types[0])?.name ?? "";
-  },
-  { immediate: true },
-);
-watch(type, (now, before) => {
-  if (!now || now.name === before?.name) return;
-  const first = [now.identifier, ...(now.keys[0] ?? [])];
-  const rest = now.all_fields.filter((f) => !f.read_only && !first.includes(f.name)).map((f) => f.name);
-  chosen.value = [...first, ...rest.slice(0, 6)];
-  condition.value = "";
+/** The document as it is said now, for the server. */
+const document_ = computed<Document>({
+  get: () => ({ ...said }),
+  set: (now) => Object.assign(said, now),
 });
-const fixed = computed(() => new Set(type.value ? [type.value.identifier, ...(type.value.keys[0] ?? [])] : []));
-const readable = computed(() =>
-  (type.value?.all_fields ?? []).flatMap((f) =>
-    f.target
-      ? (catalogue.value?.types.find((t) => t.name === f.target)?.all_fields ?? [])
-          .filter((inner) => inner.name !== "id")
-          .map((inner) => ({ name: `${f.name}/${inner.name}`, label: `${f.label} › ${inner.label}` }))
-      : [],
-  ),
-);
+const outer = computed(() => asGroup(sentence.value));
+function changed(now: Part): void {
+  sentence.value = isGroup(now) && !now.parts.length ? null : now;
+}
 
 const places = computed(() => (applications.value ?? []).map((a) => ({ value: a.name, label: a.label })));
+const typeOptions = computed(() => types.value.map((one) => ({ value: one.name, label: one.label, note: one.plural })));
+const stage = computed(() => applications.value?.find((a) => a.name === application.value)?.stage ?? "practice");
 const settled = refDebounced(
   computed(() => ({
     application: application.value,
-    type: typeName.value,
-    chosen: chosen.value,
-    condition: condition.value,
+    asked: {
+      record_type: said.record_type,
+      chosen: said.chosen,
+      condition: said.condition,
+      order: said.order,
+      picked: said.picked,
+    },
   })),
   350,
+);
+const askable = computed(
+  () =>
+    !!settled.value.asked.record_type &&
+    settled.value.asked.chosen.length > 0 &&
+    settled.value.application === application.value &&
+    types.value.some((one) => one.name === settled.value.asked.record_type),
 );
 const preview = useQuery({
   queryKey: computed(() => ["preview", settled.value]),
   queryFn: () => {
-    const { application: name, type: record_type, chosen: fields, condition: text } = settled.value;
-    return data(
-      api.POST("/api/applications/{name}/preview", {
-        params: { path: { name } },
-        body: { record_type, chosen: fields, condition: text },
-      }),
-    );
+    const params = { path: { name: settled.value.application } };
+    return data(api.POST("/api/applications/{name}/preview", { params, body: settled.value.asked }));
   },
-  enabled: computed(
-    () => !!settled.value.type && settled.value.chosen.length > 0 && settled.value.application === application.value,
-  ),
+  enabled: askable,
   placeholderData: keepPreviousData,
 });
-const slip = computed(() => (preview.error.value instanceof Problem ? preview.error.value.message : ""));
-const stage = computed(() => applications.value?.find((a) => a.name === application.value)?.stage ?? "practice");
-const kinds = computed(() =>
-  settled.value.chosen.map((name) => {
-    const field = type.value?.all_fields.find((f) => f.name === name);
-    return {
-      number: field?.kind === "decimal" || field?.kind === "whole number",
-      note: fixed.value.has(name)
-        ? name === type.value?.identifier
-          ? "kept"
-          : "key"
-        : field
-          ? field.read_only
-            ? "for reading"
-            : field.choices.length
-              ? `${field.kind === "choices" ? "several" : "one"} of ${field.choices.length}`
-              : (field.target?.toLowerCase() ?? field.kind)
-          : "for reading",
-    };
-  }),
+const selection = useQuery({
+  queryKey: computed(() => ["selection", settled.value]),
+  queryFn: () => {
+    const params = { path: { name: settled.value.application } };
+    return data(api.POST("/api/applications/{name}/selection", { params, body: settled.value.asked }));
+  },
+  enabled: computed(() => askable.value && !said.headers_only),
+  retry: false,
+});
+const trouble = computed(
+  () => slip.value || (preview.error.value instanceof Problem ? preview.error.value.message : ""),
+);
+const sums = computed(() =>
+  Object.entries(selection.data.value?.totals ?? {}).map(([name, sum]) => ({
+    label: byName.value.get(name)?.label ?? name,
+    sum,
+  })),
+);
+const usualOrder = computed(() =>
+  said.picked
+    ? "the list"
+    : (type.value?.keys[0] ?? []).map((name) => byName.value.get(name)?.label ?? name).join(", "),
 );
 
-const progress = ref("Reading records…");
 const sending = useDoing(
   async () => {
-    progress.value = "Reading records…";
-    const body = {
-      application: application.value,
-      record_type: typeName.value,
-      chosen: chosen.value,
-      condition: condition.value,
-      title: title.value,
-      format: format.value,
-    };
-    const asked = await data(api.POST("/api/sent-out", { body }));
-    return jobDone(asked.id, (now) => {
-      progress.value = now.total ? `${count(now.done)} of ${count(now.total)} read…` : "Reading records…";
-    });
+    const body = { ...said, application: application.value, title: title.value, route: route.value?.id ?? null };
+    return data(api.POST("/api/sent-out", { body }));
   },
   {
-    done: ({ result }) => {
-      if (!result?.trip) return;
-      const link = document.createElement("a");
-      link.href = `/api/trips/${result.trip}/sheets/${result.sheet}`;
-      link.download = "";
-      link.click();
-      say(`${many(result.rows ?? 0, "record", "records")} went out. The sheet is downloaded, and stays with the trip.`);
-      return router.push(`/trips/${result.trip}`);
+    done: (job) => {
+      if (!job.trip) return;
+      awaited.add(job.trip);
+      return router.push(`/trips/${job.trip}/file`);
     },
   },
 );
-const canSend = computed(() => !slip.value && !!preview.data.value && mayPrepare.value);
+const canSend = computed(() => !trouble.value && !!preview.data.value && mayPrepare.value);
+const goes = computed(() => {
+  if (said.headers_only) return "Send out the empty sheet";
+  const rows = preview.data.value ? many(preview.data.value.count, "row", "rows") : "";
+  return said.share ? `Share out ${rows}` : `Send out ${rows}`;
+});
 function send(): void {
   if (canSend.value) sending.start();
 }
+function showText(): void {
+  asText.value = true;
+  requestAnimationFrame(() => textInput.value?.focus());
+}
 useKeys("Sending out", [
-  { key: "/", says: "condition", run: () => conditionInput.value?.focus() },
+  { key: "+", says: "find a field", run: () => finder.value?.find() },
+  { key: "/", says: "condition as text", run: showText },
   { key: "Ctrl Enter", says: "send out", run: send },
 ]);
 useFootNote(() => "reading only: the application is not changed");
@@ -161,7 +154,13 @@ useFootNote(() => "reading only: the application is not changed");
     <StageLabel :stage="stage" />
     <ChoiceList v-model="application" as="pill" label="Application" :options="places" />
     <h1>Send records out</h1>
-    <span class="ml-auto" aria-live="polite">{{ sending.busy.value ? progress : "" }}</span>
+    <span v-if="route" class="soft"
+      >on the route <b>{{ route.name }}</b></span
+    >
+    <span class="ml-auto" />
+    <button v-if="mayPrepare" type="button" class="btn" :disabled="!!slip || !type" @click="keeping = true">
+      Keep as route
+    </button>
     <BusyButton
       type="button"
       class="go"
@@ -170,107 +169,109 @@ useFootNote(() => "reading only: the application is not changed");
       data-testid="send"
       @click="send"
     >
-      Send out {{ preview.data.value ? many(preview.data.value.count, "row", "rows") : "" }}
+      {{ goes }}
     </BusyButton>
   </div>
-  <div class="flex flex-none flex-wrap items-center gap-x-3 gap-y-1 border-t border-rule bg-panel px-4 py-3 text-title">
-    Every <TypePicker v-model="typeName" :types="catalogue?.types ?? []" /> where
+  <ul v-if="route?.lost.length" class="alert held mx-4 mb-2 flex-none" role="alert">
+    <li v-for="one in route.lost" :key="one">{{ one }}</li>
+  </ul>
+  <div
+    class="flex max-h-[38%] flex-none flex-wrap items-baseline gap-x-2 gap-y-1 overflow-auto border-t border-rule bg-panel px-4 py-2.5 text-title"
+    data-testid="sentence"
+  >
+    {{ said.headers_only ? "An empty sheet for" : said.picked ? "Each picked" : "Every" }}
+    <SearchPart v-model="said.record_type" label="Record type" bold :options="typeOptions" />
+    <template v-if="!said.picked && !said.headers_only">
+      where
+      <ClausePart
+        outer
+        :part="outer"
+        :fields="fields"
+        :application="application"
+        :record-type="said.record_type"
+        @change="changed"
+      />
+      <button
+        type="button"
+        class="chip self-center"
+        :aria-pressed="asText"
+        @click="asText ? (asText = false) : showText()"
+      >
+        as text
+      </button>
+    </template>
+    <OrderPart v-if="type && !said.headers_only" v-model="said.order" :fields="fields" :usual="usualOrder" />
+    <span v-if="!said.headers_only" class="soft ml-auto text-body"
+      ><b class="mono text-ink">{{ preview.data.value ? count(preview.data.value.count) : "…" }}</b> of
+      {{ preview.data.value ? count(preview.data.value.total) : "…" }} records</span
+    >
     <input
-      ref="conditionInput"
-      v-model="condition"
-      class="mono min-w-[260px] flex-1 border-b-2 border-marine bg-transparent px-1 py-1 text-body"
+      v-if="asText && !said.picked && !said.headers_only"
+      ref="textInput"
+      v-model="text"
+      class="mono w-full border-b-2 border-marine bg-transparent px-1 py-1 text-body"
       :class="{ '!border-reject': slip }"
       aria-label="Condition"
       aria-describedby="slip"
       spellcheck="false"
       placeholder="all of them, or such as: harbour eq 'NORTHHAVEN' and daily_rate gt 40"
     />
-    <span class="soft text-body"
-      ><b class="mono text-ink">{{ preview.data.value ? count(preview.data.value.count) : "…" }}</b> of
-      {{ preview.data.value ? count(preview.data.value.total) : "…" }} records</span
-    >
-    <pre v-if="slip" id="slip" class="mono w-full text-small whitespace-pre-wrap text-reject" role="alert">{{
-      slip
+    <pre v-if="trouble" id="slip" class="mono w-full text-small whitespace-pre-wrap text-reject" role="alert">{{
+      trouble
     }}</pre>
   </div>
   <div class="work">
-    <section class="w-[282px] flex-none overflow-auto border-r border-rule p-3" aria-label="Fields">
-      <FieldList v-if="type" v-model="chosen" :type="type" :fixed="fixed" :readable="readable" />
+    <section class="w-[282px] flex-none overflow-auto border-r border-rule p-3" aria-label="Fields" tabindex="-1">
+      <FieldList v-if="type" ref="finder" v-model="said.chosen" :type="type" :fixed="fixed" :fields="fields" />
     </section>
     <div class="main">
       <div class="tools">
         <b>The sheet as it will be</b
-        ><span class="soft">first {{ many(preview.data.value?.rows.length ?? 0, "row", "rows") }}</span>
+        ><span v-if="!said.headers_only" class="soft"
+          >first {{ many(preview.data.value?.rows.length ?? 0, "row", "rows") }}</span
+        >
+        <span class="ml-auto flex flex-wrap justify-end gap-x-4" aria-live="polite" data-testid="sums">
+          <span v-for="one in sums" :key="one.label"
+            >Σ {{ one.label }} <b class="mono">{{ exact(one.sum) }}</b></span
+          >
+          <span v-if="selection.data.value?.totals === null" class="soft">sums come with the sheet</span>
+        </span>
       </div>
       <div class="min-h-0 flex-1 overflow-auto" tabindex="0" role="region" aria-label="Preview">
-        <table
-          v-if="preview.data.value"
-          class="border-collapse text-small"
-          :class="{ 'opacity-60': preview.isFetching.value && !!slip }"
-        >
-          <thead class="sticky top-0">
-            <tr>
-              <th
-                v-for="(header, at) in preview.data.value.headers"
-                :key="at"
-                class="border-r border-b-2 border-rule border-b-rule-strong bg-sunk px-2.5 py-1.5 text-left font-semibold whitespace-nowrap"
-              >
-                {{ header }}<small class="soft block text-fine font-normal">{{ kinds[at]?.note }}</small>
-              </th>
-            </tr>
-          </thead>
-          <tbody>
-            <tr v-for="(row, at) in preview.data.value.rows" :key="at">
-              <td
-                v-for="(cell, c) in row"
-                :key="c"
-                class="mono h-[29px] max-w-[260px] truncate border-r border-b border-[#ECE8DD] px-2.5 text-data"
-                :class="{
-                  'text-right': kinds[c]?.number,
-                  'bg-[#faf9f5] text-ink-faint': kinds[c]?.note === 'for reading',
-                }"
-              >
-                {{ cell }}
-              </td>
-            </tr>
-          </tbody>
-        </table>
-        <p v-else-if="!slip" class="soft p-5">Asking the application…</p>
-        <p v-if="preview.data.value && !preview.data.value.count" class="soft p-5">No record meets this condition.</p>
+        <PreviewTable
+          v-if="preview.data.value && type"
+          v-model:ticked="ticked"
+          :class="{ 'opacity-60': preview.isFetching.value && !!trouble }"
+          :preview="preview.data.value"
+          :chosen="settled.asked.chosen"
+          :fields="byName"
+          :type="type"
+          :fixed="fixed"
+          :empty="said.headers_only"
+        />
+        <p v-else-if="!trouble" class="soft p-5">Asking the application…</p>
+        <p v-if="preview.data.value && !preview.data.value.count && !said.headers_only" class="soft p-5">
+          No record meets this condition.
+        </p>
       </div>
     </div>
-    <SidePanel class="!w-[254px]" label="The sheet">
-      <h2>The sheet</h2>
-      <div class="flex gap-2" role="group" aria-label="Format">
-        <button
-          v-for="one in FORMATS"
-          :key="one"
-          type="button"
-          class="chip"
-          :aria-pressed="format === one"
-          @click="format = one"
-        >
-          {{ one.toUpperCase() }}
-        </button>
-      </div>
-      <label
-        ><span class="field-label">The trip's name</span
-        ><input v-model="title" class="input" :placeholder="type?.plural" maxlength="160"
-      /></label>
-      <section class="card">
-        <b>{{ isBook ? "Made for editing" : "Plain text" }}</b>
-        <p>
-          {{
-            isBook
-              ? "Header and keys stay in view, choices have drop-downs, codes stay text (007), long numbers keep every digit."
-              : "UTF-8. Text that a spreadsheet would run as a formula is made harmless and comes back unchanged."
-          }}
-        </p>
-      </section>
-      <section class="card">
-        <b>Kept here too</b>
-        <p>A copy stays with the trip. It tells your edits from other people's.</p>
-      </section>
-    </SidePanel>
+    <SheetSide
+      v-model="document_"
+      v-model:title="title"
+      :application="application"
+      :type="type"
+      :fields="fields"
+      :ticked="ticked"
+      :preview="preview.data.value"
+      :selection="selection.data.value"
+    />
   </div>
+  <KeepRoute
+    :open="keeping"
+    :application="application"
+    :document="document_"
+    :route="route"
+    @close="keeping = false"
+    @kept="route = $event"
+  />
 </template>

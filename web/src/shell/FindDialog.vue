@@ -44,6 +44,7 @@ const commands = computed<Place[]>(() => [
       emit("keys");
     },
   },
+  { kind: "Page", name: "Routes", note: "saved ways of making a trip", to: "/routes" },
   { kind: "Page", name: "Journal", note: "who did what", to: "/journal" },
   { kind: "Page", name: "Applications", note: "connections", to: "/applications" },
   ...(mayPeople.value ? [{ kind: "Page", name: "People", note: "who may do what", to: "/people" }] : []),

@@ -40,6 +40,7 @@ async function signOut(): Promise<void> {
       <RouterLink to="/" :class="{ 'router-link-active': $route.name === 'trip' || $route.name === 'send-out' }"
         >Trips</RouterLink
       >
+      <RouterLink to="/routes">Routes</RouterLink>
       <RouterLink to="/applications">Applications</RouterLink>
       <RouterLink to="/journal">Journal</RouterLink>
       <RouterLink v-if="mayPeople" to="/people">People</RouterLink>

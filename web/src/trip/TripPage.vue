@@ -1,19 +1,25 @@
 <script setup lang="ts">
 import { useQueryClient } from "@tanstack/vue-query";
-import { computed, defineAsyncComponent, provide, shallowRef, watch } from "vue";
+import { computed, defineAsyncComponent, onBeforeUnmount, provide, shallowRef, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 
-import { Problem, type TripDetail } from "@/api/client";
+import { api, Problem, type TripDetail } from "@/api/client";
 import { useMay, useTrip } from "@/api/queries";
 import { count, exact, fullTime, many, when } from "@/parts/format";
 import StageLabel from "@/parts/StageLabel.vue";
 import TheLine from "@/parts/TheLine.vue";
 import TheSum from "@/parts/TheSum.vue";
+import { awaited } from "@/sendout/awaited";
 import { useKeys } from "@/shell/keys";
+import { say } from "@/shell/notices";
 import { useInAddress } from "@/ui/address";
 import AlertNote from "@/ui/AlertNote.vue";
+import BusyButton from "@/ui/BusyButton.vue";
+import { useDoing } from "@/ui/doing";
 
 import { tripKey } from "./context";
+import PartChoice from "./parts/PartChoice.vue";
+import { lookedAt } from "./part";
 
 const STATIONS = {
   file: defineAsyncComponent(() => import("./file/FileStation.vue")),
@@ -30,11 +36,21 @@ const route = useRoute();
 const router = useRouter();
 const client = useQueryClient();
 const id = computed(() => Number(route.params.id));
+watch(
+  () => [route.name, route.query.part],
+  () => (lookedAt.value = route.name === "trip" && typeof route.query.part === "string" ? route.query.part : ""),
+  { immediate: true, flush: "sync" },
+);
+onBeforeUnmount(() => (lookedAt.value = ""));
 const { data: found, error } = useTrip(id);
 /** The trip as it was last known: its stations are there only while it is. */
 const known = shallowRef<TripDetail>();
 watch(found, (now) => (known.value = now ?? known.value), { immediate: true, flush: "sync" });
-const trip = computed(() => (known.value?.id === id.value ? known.value : undefined));
+const trip = computed(() => {
+  const now = known.value;
+  return now?.id === id.value && (!lookedAt.value || String(now.part) === lookedAt.value) ? now : undefined;
+});
+const part = computed(() => trip.value?.parts.find((one) => one.number === trip.value?.part));
 const mayPrepare = useMay("prepare");
 const isStation = (name: unknown): name is StationName => typeof name === "string" && name in STATIONS;
 const open = computed<StationName>(() => {
@@ -65,7 +81,7 @@ function choose(verdict: string): void {
   void router.push({ params: { id: id.value, station }, query: { state: verdict || "all" } });
 }
 
-const set = (now: TripDetail): void => void client.setQueryData(["trip", id.value], now);
+const set = (now: TripDetail): void => void client.setQueryData(["trip", id.value, lookedAt.value], now);
 const refresh = async (): Promise<void> => {
   await client.invalidateQueries({ queryKey: ["trip", id.value] });
 };
@@ -96,6 +112,27 @@ const storyTitle = computed(() =>
   [sentOut.value, cameIn.value].map((s) => (s ? `${s.name}: ${fullTime(s.added_at)}` : "")).join("\n"),
 );
 
+/** The sheet that this window asked for is downloaded once it is there. */
+watch(
+  () => trip.value?.went_out?.pending === false && awaited.has(trip.value.id),
+  (there) => {
+    const now = trip.value;
+    if (!there || !now?.went_out) return;
+    awaited.delete(now.id);
+    const link = document.createElement("a");
+    const parts = now.went_out.parts > 1;
+    link.href = parts ? `/api/trips/${now.id}/parts.zip` : `/api/trips/${now.id}/sheets/${sentOut.value?.id}`;
+    link.download = "";
+    link.click();
+    const what = parts ? `The ${count(now.went_out.parts)} sheets are` : "The sheet is";
+    say(`${many(now.went_out.records, "record", "records")} went out. ${what} downloaded, and kept with the trip.`);
+  },
+  { immediate: true },
+);
+const stopping = useDoing<unknown, number>((job) => api.DELETE("/api/jobs/{id}", { params: { path: { id: job } } }), {
+  after: refresh,
+});
+
 useKeys(
   "Stations",
   Object.keys(STATIONS).map((station, at) => ({
@@ -113,6 +150,7 @@ useKeys(
       <StageLabel :stage="trip.application.stage" />
       <span class="soft">{{ trip.application.label }} › {{ trip.plural }}</span>
       <h1>{{ trip.title }}</h1>
+      <PartChoice v-if="part" :parts="trip.parts" :part="part" />
       <span class="soft" :title="storyTitle">{{ story }}</span>
       <span id="trip-actions" class="ml-auto flex min-h-8 gap-2" />
     </div>
@@ -145,10 +183,19 @@ useKeys(
       <span v-if="(trip.job.total ?? 0) > 10" class="soft"
         >{{ count(trip.job.done) }} of {{ many(trip.job.total ?? 0, "row", "rows") }}</span
       >
+      <BusyButton
+        v-if="mayPrepare && trip.job.kind === 'send out'"
+        type="button"
+        class="sm ml-auto"
+        :busy="stopping.busy.value || trip.job.wanted === 'stop'"
+        says="Stopping…"
+        @click="stopping.start(trip.job.id)"
+        >Stop</BusyButton
+      >
     </p>
     <component
       :is="STATIONS[open]"
-      :key="`${trip.id} ${open}`"
+      :key="`${trip.id} ${open} ${lookedAt}`"
       v-model:state="state"
       @choose="choose"
       @bring="$emit('bring')"

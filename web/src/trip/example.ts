@@ -78,6 +78,9 @@ export const trip = (values: Partial<TripDetail> = {}): TripDetail => ({
   expected: [],
   only: { condition: "", left_out: 0 },
   planned_totals: {},
+  part: 1,
+  parts: [],
+  went_out: null,
   reasons: [
     { state: "held", code: "both-changed", field_name: "daily_rate", reason: "Also changed.", count: 2, first: 19 },
   ],

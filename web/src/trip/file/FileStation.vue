@@ -12,6 +12,7 @@ import FindingsCard from "@/sheets/FindingsCard.vue";
 import HowRead from "@/sheets/HowRead.vue";
 import TitleRows from "@/sheets/TitleRows.vue";
 import { bring } from "@/shell/bringing";
+import BusyButton from "@/ui/BusyButton.vue";
 import { useDoing } from "@/ui/doing";
 import { useInAddress } from "@/ui/address";
 import { useSelected } from "@/ui/selected";
@@ -23,9 +24,12 @@ import CellCard from "../edit/CellCard.vue";
 import EditsCard from "../edit/EditsCard.vue";
 import { blockOf, blockWords, useEditing } from "../edit/editing";
 import ReplaceCard from "../edit/ReplaceCard.vue";
+import PartsTable from "../parts/PartsTable.vue";
+import { parted } from "../parts/words";
 import DamageCard from "./DamageCard.vue";
 import DiffersCard from "./DiffersCard.vue";
 import TotalsCard from "./TotalsCard.vue";
+import WentOutCard from "./WentOutCard.vue";
 import WhichRows from "./WhichRows.vue";
 
 defineEmits<{ bring: []; choose: [string] }>();
@@ -60,7 +64,12 @@ const VIEWS = computed(() => [
   { value: "findings", says: noticed.value ? many(noticed.value, "finding", "findings") : "Findings" },
   { value: "totals", says: off.value ? `Totals, ${count(off.value)} not as expected` : "Totals" },
   { value: "edits", says: trip.value.edits ? many(trip.value.edits, "edit", "edits") : "Edits" },
+  ...(trip.value.parts.length ? [{ value: "parts", says: parted(trip.value.parts) }] : []),
 ]);
+const goingOn = useDoing<unknown>(
+  () => data(api.POST("/api/trips/{id}/send-out", { params: { path: { id: trip.value.id } } })),
+  { after: refresh },
+);
 function typed(line: Row, at: number, text: string): void {
   const own = trip.value.columns[at];
   if (own) edit({ kind: "cell", row_id: line.row_id, column: own.column, text });
@@ -109,7 +118,8 @@ function chose(event: Event): void {
 <template>
   <div class="work">
     <div class="main">
-      <template v-if="sheet">
+      <PartsTable v-if="sheet && beside === 'parts'" />
+      <template v-else-if="sheet">
         <div class="tools">
           <b>{{ many(trip.rows ?? 0, "row", "rows") }}, {{ many(trip.columns.length, "column", "columns") }}</b>
           <span class="soft">{{
@@ -145,6 +155,25 @@ function chose(event: Event): void {
           @paste="pasted"
         />
       </template>
+      <div v-else-if="trip.went_out?.pending" class="m-auto max-w-md p-6 text-center">
+        <template v-if="trip.job">
+          <h2 class="!text-title">The records are on their way out.</h2>
+          <p class="soft mt-2">You may leave this page: it goes on, and the sheet stays with the trip.</p>
+        </template>
+        <template v-else>
+          <h2 class="!text-title">The records did not go out yet.</h2>
+          <p class="soft mt-2">It was stopped, or broke off. What was read is kept, and it goes on from there.</p>
+          <BusyButton
+            v-if="mayPrepare"
+            type="button"
+            class="go mt-4"
+            :busy="goingOn.busy.value"
+            @click="goingOn.start()"
+            >Go on sending out</BusyButton
+          >
+        </template>
+      </div>
+      <PartsTable v-else-if="trip.parts.length" />
       <div v-else class="m-auto max-w-md p-6 text-center">
         <h2 class="!text-title">This trip's sheet is not back yet.</h2>
         <p class="soft mt-2">
@@ -156,7 +185,7 @@ function chose(event: Event): void {
         </button>
       </div>
     </div>
-    <SidePanel v-if="sheet && beside" label="About the file">
+    <SidePanel v-if="sheet && beside && beside !== 'parts'" label="About the file">
       <template v-if="beside === 'findings'">
         <h2>What was found</h2>
         <DamageCard />
@@ -233,15 +262,12 @@ function chose(event: Event): void {
       </template>
       <template v-if="sent.length">
         <h2>Sent out</h2>
-        <section v-for="one in sent" :key="one.id" class="card">
+        <section v-for="one in trip.parts.length ? [] : sent" :key="one.id" class="card">
           <b class="break-words">{{ one.name }}</b>
           <p>{{ many(one.rows ?? 0, "record", "records") }} · {{ one.added_by.name }}, {{ fullTime(one.added_at) }}</p>
           <a class="btn sm mt-2" :href="`/api/trips/${trip.id}/sheets/${one.id}`" download>Download the sheet</a>
         </section>
-        <section class="card">
-          <b>Kept here too</b>
-          <p>A copy of the records stays with the trip. It tells your edits from other people's.</p>
-        </section>
+        <WentOutCard />
       </template>
     </SidePanel>
   </div>

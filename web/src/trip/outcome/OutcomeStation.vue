@@ -15,6 +15,7 @@ import SidePanel from "@/ui/SidePanel.vue";
 
 import ApplyDialog from "../apply/ApplyDialog.vue";
 import { useTripContext } from "../context";
+import { withPart } from "../part";
 import { blockOf, useEditing } from "../edit/editing";
 import TotalsCard from "../file/TotalsCard.vue";
 import FoldChip from "../FoldChip.vue";
@@ -108,7 +109,7 @@ function show(reason: { state: string; first: number }): void {
           <a
             class="block rounded px-3 py-1.5"
             :class="{ 'bg-marine-tint': active }"
-            :href="`/api/trips/${trip.id}/files/${one.what}`"
+            :href="withPart(`/api/trips/${trip.id}/files/${one.what}`)"
             download
             >{{ one.says }}</a
           >
@@ -144,7 +145,7 @@ function show(reason: { state: string; first: number }): void {
         <a
           v-if="notIn"
           class="font-semibold text-marine underline"
-          :href="`/api/trips/${trip.id}/files/not-in.xlsx`"
+          :href="withPart(`/api/trips/${trip.id}/files/not-in.xlsx`)"
           download
           >Download them as a sheet</a
         >

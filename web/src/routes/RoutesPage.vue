@@ -1,0 +1,116 @@
+<script setup lang="ts">
+/** Saved ways of making a trip. */
+import { api, queryClient, type Route } from "@/api/client";
+import { useMay, useRoutes } from "@/api/queries";
+import { count, fullTime, many, when } from "@/parts/format";
+import StageLabel from "@/parts/StageLabel.vue";
+import { say } from "@/shell/notices";
+import BusyButton from "@/ui/BusyButton.vue";
+import DialogFrame from "@/ui/DialogFrame.vue";
+import { useDoing } from "@/ui/doing";
+import { ref } from "vue";
+
+defineEmits<{ bring: [] }>();
+const { data: routes, isPending } = useRoutes();
+const mayPrepare = useMay("prepare");
+const leaving = ref<Route>();
+const dropping = useDoing<unknown, Route>(
+  (route) => api.DELETE("/api/routes/{id}", { params: { path: { id: route.id } } }),
+  {
+    done: (_, route) => {
+      say(`The route ${route.name} is dropped. Trips that were made on it stay.`);
+    },
+    after: () => {
+      leaving.value = undefined;
+      void queryClient.invalidateQueries({ queryKey: ["routes"] });
+    },
+  },
+);
+</script>
+
+<template>
+  <div class="flex min-h-0 flex-1 flex-col">
+    <div class="where">
+      <h1>Routes</h1>
+      <span class="soft">saved ways of making a trip: choose one, and nothing is left to set up</span>
+      <RouterLink v-if="mayPrepare" class="btn go ml-auto" to="/send-out">Send records out</RouterLink>
+    </div>
+    <div class="work">
+      <div class="main overflow-auto" tabindex="0" role="region" aria-label="Routes">
+        <table v-if="routes?.length" class="plain-table">
+          <thead>
+            <tr>
+              <th>Route</th>
+              <th>What it does</th>
+              <th>Last used</th>
+              <th><span class="sr-only">What can be done</span></th>
+            </tr>
+          </thead>
+          <tbody>
+            <tr v-for="route in routes" :key="route.id" data-testid="route">
+              <td class="w-56">
+                <b>{{ route.name }}</b>
+                <span class="mt-1 flex items-center gap-2"
+                  ><StageLabel :stage="route.stage" /><span class="soft truncate text-small">{{
+                    route.label
+                  }}</span></span
+                >
+              </td>
+              <td>
+                {{ route.says }}
+                <p v-for="one in route.lost" :key="one" class="mt-1 text-small text-held"><b>?</b> {{ one }}</p>
+              </td>
+              <td class="w-44 text-small">
+                <template v-if="route.used_at"
+                  ><span :title="fullTime(route.used_at)">{{ when(route.used_at) }}</span
+                  >, {{ many(route.rows ?? 0, "row", "rows") }}
+                  <small class="soft block">used {{ many(route.used, "time", "times") }}</small></template
+                >
+                <span v-else class="soft">never yet</span>
+                <small class="soft block">kept by {{ route.made_by.name }}</small>
+              </td>
+              <td class="w-56 text-right whitespace-nowrap">
+                <template v-if="mayPrepare">
+                  <RouterLink
+                    v-if="route.document"
+                    class="btn sm"
+                    :to="{ name: 'send-out', query: { route: String(route.id) } }"
+                    :aria-label="`Use ${route.name}`"
+                    >Use it</RouterLink
+                  >
+                  <button
+                    type="button"
+                    class="btn sm ml-1.5"
+                    :aria-label="`Drop ${route.name}`"
+                    @click="leaving = route"
+                  >
+                    Drop…
+                  </button>
+                </template>
+              </td>
+            </tr>
+          </tbody>
+        </table>
+        <p v-else-if="isPending" class="soft p-5">Looking for your routes…</p>
+        <div v-else class="m-auto max-w-md p-6 text-center">
+          <h2 class="!text-title">No route is kept yet.</h2>
+          <p class="soft mt-2">
+            What goes out every month is chosen once: record type, condition, fields, order and sharing. Set it up at
+            Send records out, and keep it as a route.
+          </p>
+        </div>
+      </div>
+    </div>
+    <DialogFrame :open="!!leaving" title="Drop the route" @close="leaving = undefined">
+      <p class="mb-3">
+        {{ leaving?.name }} was used {{ count(leaving?.used) }} times. Trips that were made on it stay as they are.
+      </p>
+      <div class="flex gap-2">
+        <BusyButton type="button" class="warn" :busy="dropping.busy.value" @click="leaving && dropping.start(leaving)"
+          >Drop it</BusyButton
+        >
+        <button type="button" class="btn" @click="leaving = undefined">Keep it</button>
+      </div>
+    </DialogFrame>
+  </div>
+</template>

@@ -1,0 +1,127 @@
+<script setup lang="ts">
+/** The values of a clause, offered from the application's own. */
+import { keepPreviousData, useQuery } from "@tanstack/vue-query";
+import { refDebounced } from "@vueuse/core";
+import { computed, ref } from "vue";
+
+import { api, data } from "@/api/client";
+import { count } from "@/parts/format";
+import SearchPart from "@/ui/SearchPart.vue";
+
+import { type Clause, takesMany, takesNone } from "./conditions";
+import type { Offered } from "./fields";
+
+const props = defineProps<{ clause: Clause; offered: Offered | undefined; application: string; recordType: string }>();
+const emit = defineEmits<{ values: [values: string[]] }>();
+const open = ref(false);
+const typed = ref("");
+const like = refDebounced(typed, 250);
+const kind = computed(() => props.offered?.field.kind ?? "text");
+const days = computed(() => props.clause.does.endsWith("-days"));
+const plain = computed(() => ["decimal", "whole number", "date", "moment"].includes(kind.value));
+const many = computed(() => takesMany(props.clause.does));
+const offers = useQuery({
+  queryKey: computed(() => ["values", props.application, props.recordType, props.clause.field, like.value]),
+  queryFn: () =>
+    data(
+      api.GET("/api/applications/{name}/values", {
+        params: {
+          path: { name: props.application },
+          query: { record_type: props.recordType, field: props.clause.field, like: like.value },
+        },
+      }),
+    ),
+  enabled: computed(() => open.value && !plain.value && !!props.clause.field),
+  placeholderData: keepPreviousData,
+  staleTime: 60_000,
+  retry: false,
+});
+const options = computed(() =>
+  (offers.data.value ?? []).map((one) => ({
+    value: one.value,
+    label: one.label,
+    note: one.count == null ? (one.label === one.value ? undefined : one.value) : count(one.count),
+  })),
+);
+const label = computed(() => `Value of ${props.offered?.label ?? "the field"}`);
+const example = computed(() => ({ date: "2026-11-16", moment: "2026-11-16T09:30:00Z" })[kind.value] ?? "a number");
+function set(at: number, value: string): void {
+  const now = [...props.clause.values];
+  now[at] = value;
+  emit("values", now);
+}
+function add(value: string): void {
+  if (value && !props.clause.values.includes(value)) emit("values", [...props.clause.values, value]);
+}
+const places = computed(() => (props.clause.does === "between" ? [0, 1] : [0]));
+</script>
+
+<template>
+  <template v-if="takesNone(clause.does)" />
+  <template v-else-if="plain">
+    <template v-for="at in places" :key="at">
+      <span v-if="at" class="soft"> and </span>
+      <input
+        class="part-input mono"
+        :class="{ unsaid: !clause.values[at] }"
+        :style="{ width: `${Math.max(days ? 4 : 10, (clause.values[at] ?? '').length + 2)}ch` }"
+        :value="clause.values[at] ?? ''"
+        :aria-label="label + (at ? ', upper end' : '')"
+        :placeholder="days ? '30' : example"
+        spellcheck="false"
+        @input="set(at, ($event.target as HTMLInputElement).value)"
+        @keydown.stop
+      />
+    </template>
+    <span v-if="days"> days</span>
+  </template>
+  <template v-else-if="many">
+    <template v-for="(value, at) in clause.values" :key="value">
+      <span v-if="at" class="soft"> or </span>
+      <button
+        type="button"
+        class="part-value"
+        :aria-label="`Leave ${value} out`"
+        :title="`Leave ${value} out`"
+        @click="
+          emit(
+            'values',
+            clause.values.filter((other) => other !== value),
+          )
+        "
+      >
+        {{ value }}
+      </button>
+    </template>
+    <SearchPart
+      model-value=""
+      free
+      asked
+      :label="label"
+      :empty="clause.values.length ? '+ or' : 'which?'"
+      :options="options.filter((one) => !clause.values.includes(one.value))"
+      @opened="open = true"
+      @typed="typed = $event"
+      @chosen="
+        typed = '';
+        add($event);
+      "
+    />
+  </template>
+  <SearchPart
+    v-else
+    :model-value="clause.values[0] ?? ''"
+    free
+    asked
+    bold
+    :label="label"
+    empty="which?"
+    :options="options"
+    @opened="open = true"
+    @typed="typed = $event"
+    @chosen="
+      typed = '';
+      set(0, $event);
+    "
+  />
+</template>

@@ -1,0 +1,210 @@
+import { VueQueryPlugin } from "@tanstack/vue-query";
+import { flushPromises, mount } from "@vue/test-utils";
+import { describe, expect, it, vi } from "vitest";
+
+import { api, data, type Field, queryClient, type RecordType } from "@/api/client";
+import { lookedAt, withPart } from "@/trip/part";
+
+import ClausePart from "./ClausePart.vue";
+import { asGroup, finished, type Group, type Part, partOf, usual, whole } from "./conditions";
+import FieldList from "./FieldList.vue";
+import { noteOf, offered } from "./fields";
+import OrderPart from "./OrderPart.vue";
+
+const field = (name: string, more: Partial<Field> = {}): Field => ({
+  name,
+  label: name.toUpperCase(),
+  kind: "text",
+  help: "",
+  required: false,
+  read_only: false,
+  is_key: false,
+  target: null,
+  choices: [],
+  unique: false,
+  only_for: "",
+  instead_of: [],
+  comparisons: ["is", "is-not", "one-of", "contains", "empty"],
+  ...more,
+});
+const BERTH: RecordType = {
+  name: "Berth",
+  label: "Berth",
+  plural: "Berths",
+  identifier: "id",
+  keys: [["no"]],
+  all_fields: [
+    field("id"),
+    field("no"),
+    field("rate", { required: true, kind: "decimal", instead_of: ["flat"], comparisons: ["is", "between"] }),
+    field("flat", { kind: "decimal", instead_of: ["rate"] }),
+    field("status", { kind: "choice", choices: ["a", "b"], comparisons: ["is", "one-of", "empty"] }),
+    field("holder", { kind: "reference", target: "Holder" }),
+  ],
+};
+const HOLDER: RecordType = {
+  ...BERTH,
+  name: "Holder",
+  identifier: "id",
+  all_fields: [field("id"), field("mail", { unique: true }), field("home", { kind: "reference", target: "Berth" })],
+};
+const FIELDS = offered(BERTH, [BERTH, HOLDER]);
+
+describe("fields of a sheet", () => {
+  const list = (chosen: string[]) =>
+    mount(FieldList, {
+      props: {
+        modelValue: chosen,
+        type: BERTH,
+        fixed: new Set(["id", "no"]),
+        fields: FIELDS,
+        "onUpdate:modelValue": (now: string[]) => void shown.setProps({ modelValue: now }),
+      },
+    });
+  let shown: ReturnType<typeof list>;
+
+  it("are added, moved with the keys, and left out; keys stay in", async () => {
+    shown = list(["id", "no", "rate"]);
+    await shown.find('ul [title="status"]').trigger("click");
+    expect(shown.props("modelValue")).toEqual(["id", "no", "rate", "status"]);
+    await shown.find('[data-field="3"]').trigger("keydown", { key: "ArrowUp", altKey: true });
+    expect(shown.props("modelValue")).toEqual(["id", "no", "status", "rate"]);
+    await shown.find('[data-field="0"]').trigger("keydown", { key: "Delete" });
+    expect(shown.props("modelValue")).toContain("id");
+    await shown.find('[aria-label="Leave RATE out"]').trigger("click");
+    expect(shown.props("modelValue")).toEqual(["id", "no", "status"]);
+  });
+
+  it("are found by parts of their names, over several references, and added many at once", async () => {
+    shown = list(["id", "no"]);
+    expect(shown.text()).not.toContain("MAIL");
+    await shown.find("input").setValue("holder mail");
+    expect(shown.find("ul li").text()).toContain("HOLDER › MAIL");
+    await shown.find("input").trigger("keydown", { key: "Enter" });
+    expect(shown.props("modelValue")).toEqual(["id", "no", "holder/mail"]);
+    await shown.find("input").setValue("holder home");
+    const names = FIELDS.filter((one) => one.name.startsWith("holder/home")).map((one) => one.name);
+    expect(names).toContain("holder/home/status");
+    await shown
+      .findAll("button")
+      .find((one) => one.text().startsWith("Add all"))!
+      .trigger("click");
+    expect(shown.props("modelValue")).toEqual(["id", "no", "holder/mail", ...names]);
+  });
+
+  it("for one value: the second is for reading, and says so before it is added", async () => {
+    shown = list(["id", "no", "rate"]);
+    expect(shown.text()).toContain("instead of RATE");
+    await shown.setProps({ modelValue: ["id", "no", "rate", "flat"] });
+    expect(shown.find('[data-field="3"]').attributes("aria-label")).toContain("for reading");
+    expect(
+      noteOf(
+        FIELDS.find((one) => one.name === "holder/mail"),
+        BERTH,
+        new Set(),
+      ),
+    ).toBe("for reading");
+  });
+});
+
+describe("a condition as a sentence", () => {
+  const clause = (name: string, does: string, ...values: string[]): Part => ({ field: name, does, values });
+
+  it("is finished without the parts that say nothing yet", () => {
+    const half: Group = { is: "all", parts: [clause("no", "is", " "), { is: "any", parts: [clause("", "is")] }] };
+    expect(finished(half)).toBeNull();
+    const more: Group = { is: "all", parts: [...half.parts, clause("status", "empty")] };
+    expect(finished(more)).toEqual({ is: "all", parts: [clause("status", "empty")] });
+    expect(whole(clause("rate", "between", "1"))).toBe(false);
+    expect(whole(clause("rate", "between", "1", "2"))).toBe(true);
+  });
+
+  it("is read from what the server tells, and nothing else is taken for one", () => {
+    const told = {
+      is: "all",
+      parts: [{ field: "no", does: "is", values: ["A"] }, { text: "x eq 1" }, 5, { is: "few" }],
+    };
+    expect(partOf(told)).toEqual({ is: "all", parts: [clause("no", "is", "A"), { text: "x eq 1" }] });
+    expect(asGroup(clause("no", "empty")).parts).toHaveLength(1);
+    expect(asGroup({ is: "none", parts: [] }).parts).toEqual([{ is: "none", parts: [] }]);
+    expect(usual(BERTH.all_fields[4])).toBe("one-of");
+    expect(usual(BERTH.all_fields[1])).toBe("is");
+  });
+
+  const part = (own: Part) =>
+    mount(ClausePart, {
+      props: { part: own, fields: FIELDS, application: "x", recordType: "Berth", outer: true },
+      global: { plugins: [[VueQueryPlugin, { queryClient }]] },
+      attachTo: document.body,
+    });
+
+  it("is added to, turned from and to or, and taken from", async () => {
+    const shown = part({ is: "all", parts: [clause("no", "is", "A"), clause("rate", "between", "1", "2")] });
+    await shown.find(".part-joint").trigger("click");
+    expect(shown.emitted("change")!.at(-1)![0]).toMatchObject({ is: "any" });
+    await shown.find('[aria-label="Add and"]').trigger("click");
+    expect((shown.emitted("change")!.at(-1)![0] as Group).parts).toHaveLength(3);
+    await shown.find('[aria-label="Leave out the condition on NO"]').trigger("click");
+    expect((shown.emitted("change")!.at(-1)![0] as Group).parts).toEqual([clause("rate", "between", "1", "2")]);
+    const upper = shown.findAll("input.mono")[1]!;
+    await upper.setValue("9");
+    expect((shown.emitted("change")!.at(-1)![0] as Group).parts[1]).toEqual(clause("rate", "between", "1", "9"));
+    await shown.find('[aria-label^="Add a group"]').trigger("click");
+    expect((shown.emitted("change")!.at(-1)![0] as Group).parts[2]).toMatchObject({ is: "any" });
+    shown.unmount();
+  });
+
+  it("offers the application's own values", async () => {
+    const asked: string[] = [];
+    vi.stubGlobal("fetch", async (request: Request) => {
+      asked.push(new URL(request.url).search);
+      return Response.json([{ value: "b", label: "Bee", count: 3 }]);
+    });
+    const shown = mount(ClausePart, {
+      props: { part: clause("status", "one-of", "a"), fields: FIELDS, application: "x", recordType: "Berth" },
+      global: { plugins: [[VueQueryPlugin, { queryClient }]] },
+      attachTo: document.body,
+    });
+    const input = shown.findAll("input").at(-1)!;
+    await input.trigger("focus");
+    await flushPromises();
+    expect(asked[0]).toContain("field=status");
+    await input.setValue("b");
+    await flushPromises();
+    await input.trigger("keydown", { key: "Enter" });
+    await flushPromises();
+    expect(shown.emitted("change")!.at(-1)![0]).toEqual(clause("status", "one-of", "a", "b"));
+    shown.unmount();
+    vi.unstubAllGlobals();
+  });
+});
+
+describe("the order", () => {
+  it("turns round, takes more fields and each only once", async () => {
+    const shown = mount(OrderPart, { props: { modelValue: ["no"], fields: FIELDS, usual: "NO" } });
+    await shown.find(".part-joint").trigger("click");
+    expect(shown.emitted("update:modelValue")!.at(-1)![0]).toEqual(["-no"]);
+    await shown.find(".part-remove").trigger("click");
+    expect(shown.emitted("update:modelValue")!.at(-1)![0]).toEqual([]);
+  });
+});
+
+describe("a part of a trip", () => {
+  it("goes along with every question about the trip, and with no other", async () => {
+    const asked: string[] = [];
+    vi.stubGlobal("fetch", async (request: Request) => {
+      const url = new URL(request.url);
+      asked.push(url.pathname + url.search);
+      return Response.json({});
+    });
+    lookedAt.value = "3";
+    await data(api.GET("/api/trips/{id}", { params: { path: { id: 7 } } }));
+    await data(api.GET("/api/trips"));
+    await api.POST("/api/trips/{id}/plan", { params: { path: { id: 7 } } });
+    expect(asked).toEqual(["/api/trips/7?part=3", "/api/trips", "/api/trips/7/plan?part=3"]);
+    expect(withPart("/api/trips/7/files/x?file=1")).toBe("/api/trips/7/files/x?file=1&part=3");
+    lookedAt.value = "";
+    expect(withPart("/x")).toBe("/x");
+    vi.unstubAllGlobals();
+  });
+});

@@ -1,0 +1,19 @@
+/** Which part of a shared-out trip is looked at: in the page's address, and told with every question about the trip. */
+import { ref } from "vue";
+
+/** The number of the part, empty for the one whose sheet came in last. */
+export const lookedAt = ref("");
+
+const OF_A_TRIP = /^\/api\/trips\/\d+(?=\/|$)/;
+
+/** A question about a trip, asked of the part that is looked at. */
+export function ofThePart(request: Request): Request {
+  const url = new URL(request.url);
+  if (!lookedAt.value || !OF_A_TRIP.test(url.pathname) || url.searchParams.has("part")) return request;
+  url.searchParams.set("part", lookedAt.value);
+  return new Request(url, request);
+}
+
+/** The same for an address that the browser itself asks. */
+export const withPart = (address: string): string =>
+  lookedAt.value ? `${address}${address.includes("?") ? "&" : "?"}part=${lookedAt.value}` : address;

@@ -1,0 +1,104 @@
+<script setup lang="ts">
+/** One of many, searched by what is typed; a part of a sentence. With `free`, what is typed may be none of them. */
+import { autoUpdate, flip, offset, shift, useFloating } from "@floating-ui/vue";
+import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions } from "@headlessui/vue";
+import { computed, ref } from "vue";
+
+import type { Option } from "./choosing";
+
+const props = defineProps<{
+  options: readonly Option<string>[];
+  label: string;
+  empty?: string;
+  free?: boolean;
+  /** The list is what was asked for by the text already. */
+  asked?: boolean;
+  bold?: boolean;
+}>();
+const chosen = defineModel<string>({ required: true });
+const emit = defineEmits<{ chosen: [value: string]; typed: [text: string]; opened: [] }>();
+const MOST = 200;
+const text = ref("");
+const labelOf = (value: unknown): string =>
+  props.options.find((one) => one.value === value)?.label ?? (props.free && typeof value === "string" ? value : "");
+const found = computed(() => {
+  const low = text.value.toLowerCase();
+  const fits = props.asked
+    ? [...props.options]
+    : props.options.filter((one) => `${one.label} ${one.value}`.toLowerCase().includes(low));
+  const own = text.value.trim();
+  if (props.free && own && !fits.some((one) => one.value === own))
+    fits.unshift({ value: own, label: own, note: "as typed" });
+  return fits.slice(0, MOST);
+});
+const shown = computed(() => labelOf(chosen.value) || props.empty || "");
+const input = ref<HTMLElement>();
+const list = ref<HTMLElement>();
+const { floatingStyles } = useFloating(input, list, {
+  placement: "bottom-start",
+  strategy: "fixed",
+  whileElementsMounted: autoUpdate,
+  middleware: [offset(4), flip({ padding: 8 }), shift({ padding: 8 })],
+});
+function typed(event: Event): void {
+  if (!(event.target instanceof HTMLInputElement)) return;
+  text.value = event.target.value;
+  emit("typed", text.value);
+}
+/** What was typed counts when the field is left, where anything may be typed. */
+function left(): void {
+  const own = text.value.trim();
+  if (props.free && own && own !== labelOf(chosen.value)) take(own);
+  text.value = "";
+}
+function take(value: string | null): void {
+  if (value === null) return;
+  text.value = "";
+  chosen.value = value;
+  emit("chosen", value);
+}
+defineExpose({ focus: () => input.value?.querySelector("input")?.focus() });
+</script>
+
+<template>
+  <Combobox :model-value="chosen" @update:model-value="take">
+    <span ref="input" class="inline-flex">
+      <ComboboxInput
+        class="part-input"
+        :class="{ unsaid: !chosen, 'font-bold': bold }"
+        :style="{ width: `${Math.min(34, Math.max(3, (text || shown).length + 1.5))}ch` }"
+        :aria-label="label"
+        :placeholder="empty"
+        :display-value="labelOf"
+        autocomplete="off"
+        spellcheck="false"
+        @focus="
+          emit('opened');
+          ($event.target as HTMLInputElement).select();
+        "
+        @change="typed"
+        @blur="left"
+        @keydown.stop
+      />
+    </span>
+    <Teleport to="body">
+      <div ref="list" class="z-[60]" :style="floatingStyles">
+        <ComboboxOptions class="choices max-h-80 max-w-[420px] min-w-52">
+          <ComboboxOption
+            v-for="one in found"
+            :key="one.value"
+            v-slot="{ active, selected }"
+            :value="one.value"
+            as="template"
+          >
+            <li :class="{ active, selected }">
+              <span class="truncate">{{ one.label }}</span>
+              <span v-if="one.note" class="soft ml-auto pl-3 text-data whitespace-nowrap">{{ one.note }}</span>
+            </li>
+          </ComboboxOption>
+          <li v-if="!found.length" class="soft">{{ free ? "Type a value." : "Nothing is called that." }}</li>
+        </ComboboxOptions>
+      </div>
+    </Teleport>
+  </Combobox>
+</template>
