@@ -79,6 +79,7 @@ class BrowserCase(unittest.TestCase):
         """Berths of one letter through the screen: the trip's number and the sheet."""
         browser.open("/send-out")
         browser.see("The sheet as it will be", "records Fields")
+        browser.click("as text")
         browser.fill("input[aria-label=Condition]", WHERE.format(letter))
         count = len(self.records(WHERE.format(letter)))
         browser.see(f"Send out {count} rows")

@@ -10,7 +10,7 @@ from typing import Any
 from django.test import Client as _Client
 
 from tests.server.services import ServiceCase
-from tests.support import register, template, temporary_folder
+from tests.support import template, temporary_folder
 
 template()
 

@@ -261,7 +261,7 @@ def to_text(field: Field, values: pl.Series) -> pl.Series:
         case Kind.CHOICES:
             if values.list.eval(pl.element().str.contains(r"[;\\]")).list.any().any():
                 items = (
-                    pl.element().str.replace_all(r"\\", r"\\", literal=True).str.replace_all(";", "\\;", literal=True)
+                    pl.element().str.replace_all("\\", "\\\\", literal=True).str.replace_all(";", "\\;", literal=True)
                 )
                 values = values.list.eval(items)
             return values.list.join(f"{SEPARATOR} ").replace("", None)

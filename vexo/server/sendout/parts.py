@@ -43,7 +43,7 @@ def share_out(
     Raises:
         PlainError: for a field with more values than anyone wants sheets.
     """
-    if share is None:
+    if share is None or not len(places):
         return _cut([("", places)])
     field = catalogue.field(record_type, share.field)
     labels = _labels(pieces, share, field, record_type, catalogue).gather(places)

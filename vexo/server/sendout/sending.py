@@ -183,7 +183,8 @@ def _take_in(
     rows, first = sum(one.rows for one in written), sheets[0]
     sent = {"id": first.pk, "rows": rows, "name": first.name, "at": first.added_at.isoformat()}
     sent |= {"parts": len(written), "missing": len(missing), "not_found": list(missing[:MOST_NAMED])}
-    tell(trip, plural=record_type.plural, sent=sent, also_out=list(others))
+    shared: dict[str, Any] = {"parts": {"all": len(written), "back": 0}} if len(written) > 1 else {}
+    tell(trip, plural=record_type.plural, sent=sent, also_out=list(others), **shared)
     Route.objects.filter(pk=trip.route_id).update(used=F("used") + 1, used_at=first.added_at, rows=rows)
     said = f"Sent out {rows:,} {record_type.plural.lower()} as "
     said += first.name if len(sheets) == 1 else f"{len(sheets)} sheets, {', '.join(p.plan.label for p in written[:12])}"

@@ -259,6 +259,11 @@ class SinceSerializer(serializers.Serializer[Any]):
     changes = ChangeSinceSerializer(many=True)
 
 
+class SumSerializer(serializers.Serializer[Any]):
+    label = _TEXTS()  # type: ignore[assignment]
+    sum = _TEXTS()
+
+
 class WentOutSerializer(serializers.Serializer[Any]):
     """What went out on a trip: its condition as a sentence, records and sums as they went, keys that found no record,
     who else has some of the records, and what changed since where that was asked. ``open`` where the sheet is not
@@ -266,7 +271,7 @@ class WentOutSerializer(serializers.Serializer[Any]):
 
     says = _TEXTS(allow_blank=True)
     records = serializers.IntegerField()
-    totals = serializers.DictField(child=_TEXTS())
+    totals = SumSerializer(many=True)
     missing = serializers.IntegerField()
     not_found = serializers.ListField(child=_TEXTS())
     also_out = AlsoOutSerializer(many=True)

@@ -92,11 +92,12 @@ def went_out_json(trip: Trip, standing: Standing) -> dict[str, Any] | None:
     if known is not None:
         with suppress(UnknownName, ConditionError):
             says = sentence(document, known)
-    sent = standing.sent or {}
+    sent, sums = standing.sent or {}, trip.selection.get("totals", {})
+    labels = {f.name: f.label for t in known.types if t.name == trip.record_type for f in t.fields} if known else {}
     return {
         "says": says,
         "records": trip.selection.get("records", 0),
-        "totals": trip.selection.get("totals", {}),
+        "totals": [{"label": labels.get(name, name), "sum": text} for name, text in sums.items()],
         "missing": sent.get("missing", 0),
         "not_found": sent.get("not_found", []),
         "also_out": standing.also_out,

@@ -253,6 +253,9 @@ class Standing:
         if held or rejected:
             kind = "held" if held else "rejected"
             return {"kind": kind, "says": f"{_count(held + rejected, 'row needs', 'rows need')} you"}
+        out = self.parts.get("all", 0) - self.parts.get("back", 0)
+        if self.sent_by and out:
+            return {"kind": "same", "says": f"{self.parts['back']:,} of {self.parts['all']:,} parts back"}
         if self.sent_by:
             left = self.sum.get("waiting", 0)
             return (
@@ -273,6 +276,12 @@ class Standing:
             return {"kind": "held", "says": "columns or keys to choose"}
         return {"kind": "same", "says": "out, not back yet"}
 
+    @property
+    def parts_left(self) -> int:
+        """How many of the trip's parts are not written yet."""
+        written = {one.get("part", 1) for one in self.all_passes if one.get("ended_at")}
+        return max(self.parts.get("all", 0) - len(written), 0)
+
     def asks(self) -> bool:
         """Whether someone is needed."""
         return not self.job and (self.to_write > 0 or self.needs()["kind"] in ("held", "rejected"))
@@ -285,7 +294,7 @@ class Standing:
             "here": self.here,
             "needs": self.needs(),
             "asks": self.asks(),
-            "finished": self.here == "outcome" and not self.asks(),
+            "finished": self.here == "outcome" and not self.asks() and not self.parts_left,
             "sum": self.sum,
             "rows": self.sheet["rows"] if self.sheet else None,
             "sent_rows": self.sent["rows"] if self.sent else None,

@@ -1857,6 +1857,10 @@ export interface components {
          * @enum {string}
          */
         StatusEnum: "up" | "troubled" | "down";
+        Sum: {
+            label: string;
+            sum: string;
+        };
         SumThen: {
             name: string;
             label: string;
@@ -2017,9 +2021,7 @@ export interface components {
         WentOut: {
             says: string;
             records: number;
-            totals: {
-                [key: string]: string;
-            };
+            totals: components["schemas"]["Sum"][];
             missing: number;
             not_found: string[];
             also_out: components["schemas"]["AlsoOut"][];

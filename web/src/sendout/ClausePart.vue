@@ -87,14 +87,14 @@ function add(inner = false): void {
       />
     </template>
     <span v-if="!outer" class="soft">)</span>
-    <button type="button" class="part-add" :aria-label="`Add ${joint}`" @click="add()">
+    <button type="button" class="part-add" :title="`Add with ${joint}`" @click="add()">
       + {{ group.parts.length ? joint : "condition" }}
     </button>
     <button
       v-if="outer && group.parts.length"
       type="button"
       class="part-add"
-      :aria-label="`Add a group: ${joint} …`"
+      :title="`Add a group with ${joint}`"
       @click="add(true)"
     >
       + {{ joint }} (…)

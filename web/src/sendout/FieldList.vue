@@ -71,7 +71,7 @@ defineExpose({ find: () => finder.value?.focus() });
 
 <template>
   <h2 id="chosen" class="mb-2">Fields, in the order of the sheet</h2>
-  <ol aria-labelledby="chosen" class="grid gap-1.5">
+  <ol aria-labelledby="chosen" class="grid grid-cols-[minmax(0,1fr)] gap-1.5">
     <li
       v-for="(name, at) in chosen"
       :key="name"
@@ -129,7 +129,7 @@ defineExpose({ find: () => finder.value?.focus() });
       Add all {{ count(shown.length) }}
     </button>
   </div>
-  <ul class="grid gap-1.5" aria-labelledby="left">
+  <ul class="grid grid-cols-[minmax(0,1fr)] gap-1.5" aria-labelledby="left">
     <li v-for="one in shown" :key="one.name">
       <button
         type="button"

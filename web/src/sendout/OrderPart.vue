@@ -47,6 +47,7 @@ const labelOf = (fields: readonly Offered[], name: string): string =>
   </span>
   <SearchPart
     model-value=""
+    clears
     label="Order by another field"
     :empty="order.length ? '+ then' : usual || 'record ID'"
     :options="

@@ -17,7 +17,7 @@ const ticked = defineModel<string[]>("ticked", { required: true });
 const isNumber = (at: number): boolean =>
   ["decimal", "whole number"].includes(props.fields.get(props.chosen[at] ?? "")?.field.kind ?? "");
 const note = (at: number): string => {
-  const why = props.preview.for_reading[at];
+  const why = !props.fixed.has(props.chosen[at] ?? "") && props.preview.for_reading[at];
   return why ? "for reading" : noteOf(props.fields.get(props.chosen[at] ?? ""), props.type, props.fixed);
 };
 function tick(id: string): void {

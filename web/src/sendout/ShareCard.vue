@@ -38,7 +38,7 @@ function put(value: string, name: string): void {
   share.value = { by: share.value.by, groups: groups.filter((g) => g.values.length) };
 }
 const options = computed(() => [
-  { value: "", label: "nothing: one sheet" },
+  ...(share.value ? [{ value: "", label: "(not shared out)" }] : []),
   ...props.fields.map((one) => ({ value: one.name, label: one.label })),
 ]);
 </script>
@@ -47,11 +47,11 @@ const options = computed(() => [
   <section class="card" data-testid="share">
     <b>Share it out</b>
     <p class="sentence !text-body !text-ink">
-      One sheet for each
+      {{ share ? "One sheet for each" : "One sheet for all, or one for each" }}
       <SearchPart
         :model-value="share?.by ?? ''"
         label="Share out by"
-        empty="…"
+        empty="which field?"
         bold
         :options="options"
         @chosen="share = $event ? { by: $event, groups: [] } : null"

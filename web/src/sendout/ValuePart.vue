@@ -95,8 +95,8 @@ const places = computed(() => (props.clause.does === "between" ? [0, 1] : [0]));
     </template>
     <SearchPart
       model-value=""
+      clears
       free
-      asked
       :label="label"
       :empty="clause.values.length ? '+ or' : 'which?'"
       :options="options.filter((one) => !clause.values.includes(one.value))"
@@ -112,7 +112,7 @@ const places = computed(() => (props.clause.does === "between" ? [0, 1] : [0]));
     v-else
     :model-value="clause.values[0] ?? ''"
     free
-    asked
+    :typed-first="!['is', 'is-not', 'has', 'has-not', 'below', 'below-not'].includes(clause.does)"
     bold
     :label="label"
     empty="which?"

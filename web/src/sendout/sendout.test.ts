@@ -142,14 +142,14 @@ describe("a condition as a sentence", () => {
     const shown = part({ is: "all", parts: [clause("no", "is", "A"), clause("rate", "between", "1", "2")] });
     await shown.find(".part-joint").trigger("click");
     expect(shown.emitted("change")!.at(-1)![0]).toMatchObject({ is: "any" });
-    await shown.find('[aria-label="Add and"]').trigger("click");
+    await shown.find('[title="Add with and"]').trigger("click");
     expect((shown.emitted("change")!.at(-1)![0] as Group).parts).toHaveLength(3);
     await shown.find('[aria-label="Leave out the condition on NO"]').trigger("click");
     expect((shown.emitted("change")!.at(-1)![0] as Group).parts).toEqual([clause("rate", "between", "1", "2")]);
     const upper = shown.findAll("input.mono")[1]!;
     await upper.setValue("9");
     expect((shown.emitted("change")!.at(-1)![0] as Group).parts[1]).toEqual(clause("rate", "between", "1", "9"));
-    await shown.find('[aria-label^="Add a group"]').trigger("click");
+    await shown.find('[title^="Add a group"]').trigger("click");
     expect((shown.emitted("change")!.at(-1)![0] as Group).parts[2]).toMatchObject({ is: "any" });
     shown.unmount();
   });

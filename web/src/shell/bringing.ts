@@ -3,9 +3,11 @@ import { reactive } from "vue";
 
 import { api, data, queryClient } from "@/api/client";
 import { uploadFile } from "@/api/upload";
+import { jobDone, jobEnded } from "@/api/queries";
+import { many } from "@/parts/format";
 import { router } from "@/router";
 
-import { sayError } from "./notices";
+import { say, sayError } from "./notices";
 
 /** The file that is on its way up; no name while there is none. */
 export const sending = reactive({ name: "", share: 0 });
@@ -21,17 +23,82 @@ async function sendUp(file: File): Promise<number> {
   return uploadFile(file, (share) => (sending.share = share));
 }
 
-/** Send a file up and show its cells; several are one list in parts. Where it belongs is found, or asked, beside them. */
+/** A file of several, once it was looked at: the trip that it is known to belong to, if it is. */
+interface Looked {
+  upload: number;
+  name: string;
+  trip?: number;
+  application: string;
+  recordType: string;
+}
+
+async function look(file: File): Promise<Looked> {
+  const upload = await sendUp(file);
+  const asked = await data(api.POST("/api/uploads/{number}/recognise", { params: { path: { number: upload } } }));
+  const found = (await jobEnded(asked.id)).result;
+  const told = { application: found?.application ?? "", recordType: found?.record_type ?? "" };
+  return { upload, name: file.name, ...told, ...(found?.trip ? { trip: found.trip } : {}) };
+}
+
+/** Sheets that are known go to their trips, one after the other; says where the last of them is. */
+async function bringAll(known: readonly Looked[]): Promise<number> {
+  for (const one of known) {
+    const body = {
+      application: one.application,
+      record_type: one.recordType,
+      trip: String(one.trip),
+      operation: "",
+      key: [],
+      prefix: "" as const,
+      marks: false,
+    };
+    const asked = await data(
+      api.POST("/api/uploads/{number}/bring-in", { params: { path: { number: one.upload } }, body }),
+    );
+    await jobDone(asked.id);
+  }
+  return known.at(-1)?.trip ?? 0;
+}
+
+/** Several files: those that are known go to their trips; if none is, they are one list in parts. */
+async function bringSeveral(files: readonly File[], meant: Meant): Promise<void> {
+  const looked: Looked[] = [];
+  for (const file of files) looked.push(await look(file));
+  const known = looked.filter((one) => one.trip);
+  const others = looked.filter((one) => !one.trip);
+  const trip = await bringAll(known);
+  void queryClient.invalidateQueries();
+  if (known.length) say(`${many(known.length, "sheet", "sheets")} came back. Nothing was written to the application.`);
+  const first = others[0];
+  if (!first) {
+    const together = known.every((one) => one.trip === trip);
+    await router.push(
+      together ? { name: "trip", params: { id: trip, station: "file" }, query: { beside: "parts" } } : "/",
+    );
+    return;
+  }
+  if (known.length) say(`Of ${others.map((one) => one.name).join(", ")} it is not known where they belong.`);
+  else if (others.length > 1) {
+    const params = { path: { number: first.upload } };
+    await data(
+      api.POST("/api/uploads/{number}/parts", { params, body: { parts: others.slice(1).map((o) => o.upload) } }),
+    );
+  }
+  await router.push({ name: "sheet", params: { id: first.upload }, query: { ...meant } });
+}
+
+/** Send a file up and show its cells. Where it belongs is found, or asked, beside them. */
 export async function bring(files: File | File[], meant: Meant = {}): Promise<void> {
-  const [first, ...others] = Array.isArray(files) ? files : [files];
+  const all = Array.isArray(files) ? files : [files];
+  const [first] = all;
   if (!first) return;
   try {
+    if (all.length > 1) {
+      await bringSeveral(all, meant);
+      return;
+    }
     const upload = await sendUp(first);
-    const params = { path: { number: upload } };
-    const parts: number[] = [];
-    for (const other of others) parts.push(await sendUp(other));
-    if (parts.length) await data(api.POST("/api/uploads/{number}/parts", { params, body: { parts } }));
-    else await data(api.POST("/api/uploads/{number}/recognise", { params }));
+    await data(api.POST("/api/uploads/{number}/recognise", { params: { path: { number: upload } } }));
     void queryClient.invalidateQueries({ queryKey: ["waiting"] });
     await router.push({ name: "sheet", params: { id: upload }, query: { ...meant } });
   } catch (error) {

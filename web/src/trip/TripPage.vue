@@ -104,7 +104,8 @@ const sentOut = computed(() => trip.value?.sheets.findLast((s) => s.direction ==
 const cameIn = computed(() => trip.value?.sheets.findLast((s) => s.direction === "in"));
 const story = computed(() => {
   const parts = [`trip ${id.value}`];
-  if (sentOut.value) parts.push(`${count(sentOut.value.rows)} sent out ${when(sentOut.value.added_at)}`);
+  const out = trip.value?.went_out?.records || sentOut.value?.rows;
+  if (sentOut.value) parts.push(`${count(out)} sent out ${when(sentOut.value.added_at)}`);
   if (cameIn.value) parts.push(`${sentOut.value ? "back" : "came in"} ${when(cameIn.value.added_at)}`);
   return parts.join(" · ");
 });

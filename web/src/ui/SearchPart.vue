@@ -2,7 +2,7 @@
 /** One of many, searched by what is typed; a part of a sentence. With `free`, what is typed may be none of them. */
 import { autoUpdate, flip, offset, shift, useFloating } from "@floating-ui/vue";
 import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions } from "@headlessui/vue";
-import { computed, ref } from "vue";
+import { computed, nextTick, ref } from "vue";
 
 import type { Option } from "./choosing";
 
@@ -11,9 +11,11 @@ const props = defineProps<{
   label: string;
   empty?: string;
   free?: boolean;
-  /** The list is what was asked for by the text already. */
-  asked?: boolean;
+  /** What is typed comes before what is offered. */
+  typedFirst?: boolean;
   bold?: boolean;
+  /** What is chosen is taken elsewhere, and the field is empty again. */
+  clears?: boolean;
 }>();
 const chosen = defineModel<string>({ required: true });
 const emit = defineEmits<{ chosen: [value: string]; typed: [text: string]; opened: [] }>();
@@ -23,12 +25,10 @@ const labelOf = (value: unknown): string =>
   props.options.find((one) => one.value === value)?.label ?? (props.free && typeof value === "string" ? value : "");
 const found = computed(() => {
   const low = text.value.toLowerCase();
-  const fits = props.asked
-    ? [...props.options]
-    : props.options.filter((one) => `${one.label} ${one.value}`.toLowerCase().includes(low));
+  const fits = props.options.filter((one) => `${one.label} ${one.value}`.toLowerCase().includes(low));
   const own = text.value.trim();
   if (props.free && own && !fits.some((one) => one.value === own))
-    fits.unshift({ value: own, label: own, note: "as typed" });
+    fits.splice(props.typedFirst ? 0 : MOST - 1, 0, { value: own, label: own, note: "as typed" });
   return fits.slice(0, MOST);
 });
 const shown = computed(() => labelOf(chosen.value) || props.empty || "");
@@ -54,8 +54,19 @@ function left(): void {
 function take(value: string | null): void {
   if (value === null) return;
   text.value = "";
-  chosen.value = value;
   emit("chosen", value);
+  if (!props.clears) {
+    chosen.value = value;
+    return;
+  }
+  void nextTick(() => {
+    const own = input.value?.querySelector("input");
+    if (own) own.value = "";
+  });
+}
+/** The list opens where it is pressed; going past it with the Tab key changes nothing. */
+function show(event: MouseEvent): void {
+  event.target?.dispatchEvent(new KeyboardEvent("keydown", { key: "ArrowDown", bubbles: true }));
 }
 defineExpose({ focus: () => input.value?.querySelector("input")?.focus() });
 </script>
@@ -76,6 +87,7 @@ defineExpose({ focus: () => input.value?.querySelector("input")?.focus() });
           emit('opened');
           ($event.target as HTMLInputElement).select();
         "
+        @click="show"
         @change="typed"
         @blur="left"
         @keydown.stop

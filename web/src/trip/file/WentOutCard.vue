@@ -35,12 +35,7 @@ const says = computed(() => {
     now.come && `${many(now.come, "record", "records")} new in it, ${count(now.come_by_us)} by this trip`,
   ].filter((one): one is string => !!one);
 });
-const sums = computed(() =>
-  Object.entries(out.value?.totals ?? {}).map(([name, sum]) => ({
-    label: trip.value.columns.find((c) => c.field_name === name)?.field_label ?? name,
-    sum,
-  })),
-);
+const sums = computed(() => out.value?.totals ?? []);
 const backup = ["xlsx", "csv"];
 </script>
 

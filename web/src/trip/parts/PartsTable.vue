@@ -78,7 +78,7 @@ function end(part: Part): void {
                 type="button"
                 class="min-h-6 border-b-2"
                 :class="part.holder ? 'border-marine' : 'soft border-dashed border-rule-strong'"
-                :aria-label="`Who has ${part.label}: ${part.holder || 'not said'}`"
+                :aria-label="`${part.holder || 'who?'}, who has ${part.label}`"
                 @click="begin(part)"
               >
                 {{ part.holder || "who?" }}
