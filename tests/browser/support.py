@@ -157,16 +157,17 @@ class Browser:
     def script(self, code: str, *arguments: Any) -> Any:
         return self.driver.execute_script(code, *arguments)
 
-    def drop(self, path: Path) -> None:
-        """Drop a file on the page, as from a folder."""
+    def drop(self, *paths: Path) -> None:
+        """Drop files on the page together, as from a folder."""
         self.script(
             "const input = document.createElement('input'); input.type = 'file'; input.id = 'dropped';"
-            "input.style.position = 'fixed'; input.onchange = () => { const data = new DataTransfer();"
-            "data.items.add(input.files[0]); for (const kind of ['dragover', 'drop'])"
+            "input.multiple = true; input.style.position = 'fixed';"
+            "input.onchange = () => { const data = new DataTransfer();"
+            "for (const file of input.files) data.items.add(file); for (const kind of ['dragover', 'drop'])"
             "document.body.dispatchEvent(new DragEvent(kind, {dataTransfer: data, bubbles: true, cancelable: true}));"
             "input.remove(); }; document.body.append(input);"
         )
-        self.all("#dropped")[0].send_keys(str(path))
+        self.all("#dropped")[0].send_keys("\n".join(map(str, paths)))
 
     def sign_in(self, username: str = "ada") -> None:
         self.open("/")

@@ -16,6 +16,7 @@ _COMMANDS: dict[str, tuple[str, str]] = {
     "send-out": ("sending:send_out", "Send records out as a sheet, or several."),
     "routes": ("sending:routes", "List the saved routes."),
     "parts": ("sending:parts", "Show who has which part of a shared-out trip."),
+    "refill": ("sending:refill", "Fill a sheet from the application."),
     "compare": ("sending:compare", "Say what changed since a trip's records went out."),
     "bring-in": ("trips:bring_in", "Bring a sheet in, up to Review."),
     "columns": ("trips:columns", "Say where columns go, the key, or what the rows are for."),

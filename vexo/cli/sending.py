@@ -298,3 +298,43 @@ def compare(setting: Setting, trip: int, as_json: bool) -> None:
     for change in since["changes"][:20]:
         by = "this trip" if change["ours"] else "others"
         out.print(f"  {change['record']}, {change['label']}: {change['then']} → {change['is_now']} ({by})")
+
+
+@click.command()
+@click.argument("application")
+@click.argument("record_type", metavar="TYPE")
+@click.argument("file", type=click.Path(path_type=Path))
+@click.option("--key", multiple=True, metavar="FIELD", help="The key that finds the records; several make one key.")
+@click.option("-o", "--output", type=click.Path(path_type=Path, dir_okay=False), required=True)
+@json_option
+@ready
+def refill(
+    setting: Setting,
+    application: str,
+    record_type: str,
+    file: Path,
+    key: tuple[str, ...],
+    output: Path,
+    as_json: bool,
+) -> None:
+    """Fill a sheet whose header names fields and whose key column names records; all else in it stays as it is."""
+    from vexo.server.applications.services import find_application
+    from vexo.server.bringin.refilling import start_refilling
+    from vexo.server.bringin.uploads import take_file
+    from vexo.server.errors import PlainError
+    from vexo.server.people.rights import Action, require
+
+    person = setting.person()
+    require(person, Action.PREPARE)
+    found = find_application(application)
+    if not output.absolute().parent.is_dir():
+        raise PlainError(f"There is no folder {output.parent}.")
+    upload = take_file(file, person.username)
+    result = finish(start_refilling(found, record_type, upload, person, key, mine=True))
+    _deliver(result, output)
+    for text in result["not_found"]:
+        click.echo(f"No record has the key {text}; its row stays as it was.", err=True)
+    if as_json:
+        print_json({**{name: result[name] for name in ("trip", "rows", "missing", "not_found")}, "file": str(output)})
+    else:
+        console().print(f"Trip {result['trip']}: {result['rows']:,} rows of {output} are filled")

@@ -65,6 +65,7 @@ urlpatterns = [
     path("api/uploads/<int:number>/rows", bringin.UploadRowsView.as_view()),
     path("api/uploads/<int:number>/recognise", bringin.RecogniseView.as_view()),
     path("api/uploads/<int:number>/parts", bringin.PartsView.as_view()),
+    path("api/uploads/<int:number>/refill", bringin.RefillView.as_view()),
     path("api/uploads/<int:number>/bring-in", bringin.BringInView.as_view()),
     path("api/jobs/<int:pk>", jobs.JobView.as_view()),
     path("api/journal", journal.JournalView.as_view()),

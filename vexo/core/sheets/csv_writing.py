@@ -28,3 +28,15 @@ def fill_csv(heads: Sequence[Head], pieces: Iterable[pl.DataFrame], path: Path, 
 def write_csv(columns: Sequence[OutgoingColumn], path: Path, delimiter: str = ",") -> None:
     """Write columns that are there as a whole."""
     fill_csv([column.head for column in columns], in_pieces(columns), path, delimiter)
+
+
+def write_rows(rows: pl.DataFrame, path: Path, delimiter: str, encoding: str) -> None:
+    """Write rows as they stand, in the encoding of the file that they come from.
+
+    Raises:
+        UnicodeEncodeError: for a character that the encoding has no sign for.
+        LookupError: for an encoding that is not known.
+    """
+    plain = rows.write_csv(include_header=False, separator=delimiter, line_terminator="\r\n", null_value="")
+    mark = encoding.lower().replace("_", "-") in ("utf-8", "utf-8-sig", "utf8")
+    path.write_bytes(plain.encode("utf-8-sig" if mark else encoding))

@@ -79,7 +79,7 @@ def _escaped(text: pl.Expr) -> pl.Expr:
     return plain.str.replace_all("<", "&lt;", literal=True).str.replace_all(">", "&gt;", literal=True)
 
 
-def _encode_forbidden(cells: pl.Series) -> pl.Series:
+def encode_forbidden(cells: pl.Series) -> pl.Series:
     """Characters that XML cannot hold, as ``_xHHHH_``."""
     if not cells.str.contains(_FORBIDDEN).any():
         return cells
@@ -116,7 +116,7 @@ def _first_row(heads: Sequence[Head], style: str) -> str:
 
 def _rows(heads: Sequence[Head], styles: Sequence[str], piece: pl.DataFrame, start: int) -> str:
     """The XML of some rows, the first of which is row ``start``."""
-    frame = pl.DataFrame([_encode_forbidden(piece[f"c{at}"]).alias(f"c{at}") for at in range(len(heads))])
+    frame = pl.DataFrame([encode_forbidden(piece[f"c{at}"]).alias(f"c{at}") for at in range(len(heads))])
     frame = frame.with_columns(pl.int_range(start, start + len(piece)).cast(pl.String).alias("row"))
     cells = [_cell_xml(f"c{at}", head, column_letters(at + 1), styles[at]) for at, head in enumerate(heads)]
     made = frame.with_columns(cells).select(

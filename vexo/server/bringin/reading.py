@@ -15,6 +15,7 @@ from django.utils import timezone
 from vexo.core.sheets import Choices, SheetProfile, read_sheet
 from vexo.core.sheets.joining import FilePart, join_parts
 from vexo.core.sheets.shaping import Shaped, reshape
+from vexo.core.sheets.sheet import ROW
 from vexo.core.sheets.stored import aside_of, write_shaped
 
 from .. import stages
@@ -103,6 +104,16 @@ def _read_one(upload: Upload) -> tuple[pl.DataFrame, SheetProfile]:
         for ending in (".parquet", ".aside", ".json"):
             part.with_suffix(ending).unlink(missing_ok=True)
     return stages.read(place), profile
+
+
+def raw_of(upload: Upload) -> pl.DataFrame:
+    """All rows of a file that hold anything, those above the header too, with its columns by place."""
+    cells, profile = _read_one(upload)
+    kept = _kept(_place(upload, upload.said, []))
+    aside = kept.aside if kept is not None else cells.head(0)
+    back = {f"c{at}": name for at, name in enumerate(profile.places)}
+    own = cells.rename(back).select(ROW, *profile.places)
+    return pl.concat([aside.cast({ROW: own[ROW].dtype}), own], how="diagonal").select(ROW, *profile.places)
 
 
 def forget(upload: Upload) -> None:

@@ -142,6 +142,14 @@ class BringInSerializer(serializers.Serializer[Any]):
     marks = serializers.BooleanField(required=False, default=False)
 
 
+class RefillSerializer(serializers.Serializer[Any]):
+    """A file to be filled from the application; ``key`` finds its records, where that does not tell itself."""
+
+    application = _TEXTS()
+    record_type = _TEXTS()
+    key = serializers.ListField(child=_TEXTS(), required=False, default=list)
+
+
 class ChangeSerializer(serializers.Serializer[Any]):
     key = serializers.ListField(child=_TEXTS(), required=False)
     operation = _TEXTS(required=False, allow_blank=True, default="")

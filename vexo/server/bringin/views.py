@@ -29,10 +29,12 @@ from . import uploads
 from .bringing import bring_in_otherwise, read_otherwise, start_bringing_in, start_recognising
 from .columns import change
 from .reading import place_of
+from .refilling import start_refilling
 from .serializers import (
     BringInSerializer,
     ChangeSerializer,
     PartsSerializer,
+    RefillSerializer,
     UploadSerializer,
     UploadStateSerializer,
     WaitingDetailSerializer,
@@ -169,6 +171,21 @@ class BringInView(APIView):
             JobSerializer(start_bringing_in(application, record_type, upload, person, choices=choices, **values)).data,
             status=202,
         )
+
+
+class RefillView(APIView):
+    rights = {"POST": Action.PREPARE}
+
+    @extend_schema(request=RefillSerializer, responses=JobSerializer)
+    def post(self, request: Request, number: int) -> Response:
+        """Fill a file whose header names fields and whose key column names records, with what the application holds."""
+        asked = RefillSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        values, person = asked.validated_data, person_of(request)
+        upload = uploads.find_waiting(number) if uploads.waits(number) else uploads.finish(number, person.username)
+        application = get_object_or_404(Application, name=values["application"])
+        job = start_refilling(application, values["record_type"], upload, person, values["key"])
+        return Response(JobSerializer(job).data, status=202)
 
 
 class SheetChoicesView(APIView):

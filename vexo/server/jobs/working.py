@@ -22,7 +22,7 @@ from .queues import QUEUES
 _KINDS: Mapping[str, str] = {
     "send out": "vexo.server.sendout.sending:send_out",
     "compare": "vexo.server.sendout.comparing:compare_now",
-    "refill": "vexo.server.sendout.refilling:refill",
+    "refill": "vexo.server.bringin.refilling:refill",
     "recognise": "vexo.server.bringin.recognising:recognise",
     "bring in": "vexo.server.bringin.bringing:bring_in",
     "plan": "vexo.server.review.planning:plan",

@@ -36,7 +36,9 @@ SEEN = OpenApiParameter("If-Match", location=OpenApiParameter.HEADER, descriptio
 def find_trip(pk: int, request: Request | None = None) -> Trip:
     """A trip with its application, looked at the part that the request names. Raises Http404."""
     trip = get_object_or_404(Trip.objects.select_related("application"), pk=pk)
-    said = request.query_params.get("part", "") if request is not None else ""
+    said = ""
+    if request is not None:
+        said = request.headers.get("Vexo-Part", "") or request.query_params.get("part", "")
     if said:
         number = int(said) if said.isdecimal() and len(said) < 6 else 0
         if not trip.parts.filter(number=number).exists():

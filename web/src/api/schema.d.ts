@@ -808,6 +808,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/uploads/{number}/refill": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Fill a file whose header names fields and whose key column names records, with what the application holds. */
+        post: operations["uploads_refill_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/uploads/{number}/rows": {
         parameters: {
             query?: never;
@@ -1639,6 +1656,12 @@ export interface components {
             moved?: number;
             after: number;
             others?: number;
+        };
+        /** @description A file to be filled from the application; ``key`` finds its records, where that does not tell itself. */
+        Refill: {
+            application: string;
+            record_type: string;
+            key?: string[];
         };
         Replace: {
             find: string;
@@ -3513,6 +3536,31 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+        };
+    };
+    uploads_refill_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Refill"];
+            };
+        };
         responses: {
             200: {
                 headers: {

@@ -75,13 +75,13 @@ const dropping = useDoing<unknown, Route>(
                     v-if="route.document"
                     class="btn sm"
                     :to="{ name: 'send-out', query: { route: String(route.id) } }"
-                    :aria-label="`Use ${route.name}`"
+                    :aria-label="`Use it: ${route.name}`"
                     >Use it</RouterLink
                   >
                   <button
                     type="button"
                     class="btn sm ml-1.5"
-                    :aria-label="`Drop ${route.name}`"
+                    :aria-label="`Drop… ${route.name}`"
                     @click="leaving = route"
                   >
                     Drop…

@@ -194,14 +194,14 @@ describe("a part of a trip", () => {
     const asked: string[] = [];
     vi.stubGlobal("fetch", async (request: Request) => {
       const url = new URL(request.url);
-      asked.push(url.pathname + url.search);
+      asked.push(`${url.pathname} ${request.headers.get("Vexo-Part") ?? ""}`);
       return Response.json({});
     });
     lookedAt.value = "3";
     await data(api.GET("/api/trips/{id}", { params: { path: { id: 7 } } }));
     await data(api.GET("/api/trips"));
     await api.POST("/api/trips/{id}/plan", { params: { path: { id: 7 } } });
-    expect(asked).toEqual(["/api/trips/7?part=3", "/api/trips", "/api/trips/7/plan?part=3"]);
+    expect(asked).toEqual(["/api/trips/7 3", "/api/trips ", "/api/trips/7/plan 3"]);
     expect(withPart("/api/trips/7/files/x?file=1")).toBe("/api/trips/7/files/x?file=1&part=3");
     lookedAt.value = "";
     expect(withPart("/x")).toBe("/x");

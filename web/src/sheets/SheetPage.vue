@@ -24,6 +24,7 @@ import HowRead from "./HowRead.vue";
 import KnownTrip from "./KnownTrip.vue";
 import LikelyTrips from "./LikelyTrips.vue";
 import PartsCard from "./PartsCard.vue";
+import RefillCard from "./RefillCard.vue";
 import SheetTotals from "./SheetTotals.vue";
 import TitleRows from "./TitleRows.vue";
 import WaitingHead from "./WaitingHead.vue";
@@ -245,6 +246,7 @@ useKeys("The sheet", [{ key: "B", says: "bring it in", run: bringIn }]);
           </template>
           <WhatAbout v-model="about" :known="known" :disabled="!mayPrepare || coming" />
           <p v-if="coming" class="soft" aria-live="polite">{{ says || "bringing it in" }}…</p>
+          <RefillCard v-else-if="mayPrepare && sheet.files.length < 2" :upload="id" :about="about" />
         </template>
         <p v-else-if="sheet.state !== 'failed'" class="soft" role="status">Looking where it belongs…</p>
         <HowRead

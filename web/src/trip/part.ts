@@ -8,10 +8,8 @@ const OF_A_TRIP = /^\/api\/trips\/\d+(?=\/|$)/;
 
 /** A question about a trip, asked of the part that is looked at. */
 export function ofThePart(request: Request): Request {
-  const url = new URL(request.url);
-  if (!lookedAt.value || !OF_A_TRIP.test(url.pathname) || url.searchParams.has("part")) return request;
-  url.searchParams.set("part", lookedAt.value);
-  return new Request(url, request);
+  if (lookedAt.value && OF_A_TRIP.test(new URL(request.url).pathname)) request.headers.set("Vexo-Part", lookedAt.value);
+  return request;
 }
 
 /** The same for an address that the browser itself asks. */

@@ -1,0 +1,241 @@
+"""Refill: a sheet whose header names fields and whose key column names records, filled from the application."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Any
+
+import polars as pl
+
+from vexo.core.columns.matching import ColumnMatch, match_columns
+from vexo.core.documents import Picked, SendOut
+from vexo.core.keys.picking import PLACE, typed_keys
+from vexo.core.records import IDENTIFIER, Catalogue, Field, Kind, RecordType, UnknownName
+from vexo.core.sheets import SheetError, SheetProfile
+from vexo.core.sheets.outgoing import cells_of, column_of
+from vexo.core.sheets.refilling import Filled, place_of, refill_text, refill_xlsx
+from vexo.core.sheets.sheet import ROW
+from vexo.core.values import bare
+
+from .. import stages
+from ..applications.models import Application
+from ..applications.services import client_of, describe
+from ..data_folder import absolute
+from ..errors import PlainError
+from ..jobs.leases import Lease
+from ..jobs.models import Job
+from ..jobs.working import enqueue
+from ..journal.services import note
+from ..people.models import Person
+from ..people.rights import Action, require
+from ..trips.models import Sheet, Trip
+from ..trips.sheets import keep_copy, part_of
+from ..trips.standing import tell
+from .models import Upload
+from .reading import raw_of, read_upload
+
+_MOST_NAMED = 1000
+
+
+def start_refilling(
+    application: Application,
+    record_type: str,
+    upload: Upload,
+    person: Person,
+    key: Sequence[str] = (),
+    *,
+    mine: bool = False,
+) -> Job:
+    """Ask for a file to be filled anew. Raises NotAllowed."""
+    require(person, Action.PREPARE)
+    asked = {"application": application.name, "record_type": record_type, "upload": upload.pk, "key": list(key)}
+    return enqueue("refill", person.username, mine=mine, **asked)
+
+
+@dataclass(frozen=True)
+class Plan:
+    """Which columns are filled, and by which key rows find their records."""
+
+    key: tuple[str, ...]
+    columns: list[tuple[ColumnMatch, Field]]
+
+
+def _far(header: str, record_type: RecordType, catalogue: Catalogue) -> Field | None:
+    """The field of a referenced record that a header names, as ``Holder › E-mail`` or ``holder/email``."""
+    parts = [part.strip() for part in header.split("›")] if "›" in header else header.split("/")
+    names, own = [], record_type
+    for part in parts if len(parts) > 1 else ():
+        found = next((f for f in own.fields if part.casefold() in (f.name.casefold(), f.label.casefold())), None)
+        if found is None:
+            return None
+        names.append(found.name)
+        if found.target is not None and len(names) < len(parts):
+            own = catalogue.type(found.target)
+    try:
+        return catalogue.field(record_type, "/".join(names)) if names else None
+    except UnknownName:
+        return None
+
+
+def plan_of(
+    cells: pl.DataFrame, profile: SheetProfile, record_type: RecordType, catalogue: Catalogue, key: Sequence[str]
+) -> Plan:
+    """Raises PlainError where no column names a field, or none names records."""
+    matches = match_columns(profile, record_type, catalogue, profile.stamp)
+    known = [(m, m.field or _far(m.header, record_type, catalogue)) for m in matches]
+    columns = [(m, record_type.find(f.name) or f) for m, f in known if f is not None]
+    there = {f.name: m.column for m, f in columns}
+    wanted = [tuple(key)] if key else [*record_type.keys, (record_type.identifier,)]
+    complete = {
+        own: cells.select(pl.all_horizontal([bare(cells[there[n]]).is_not_null() for n in own]).sum()).item()
+        for own in wanted
+        if own and all(name in there for name in own)
+    }
+    best = max(complete, key=lambda own: complete[own], default=None)
+    if best is None or not complete[best]:
+        told = " or ".join(" + ".join(record_type.field(n).label for n in own) for own in wanted)
+        raise PlainError(f"No column names records of {record_type.plural}: it needs {told}.", "key")
+    filled = [(m, f) for m, f in columns if f.name not in best]
+    if not filled:
+        raise PlainError(f"No column but the key names a field of {record_type.plural}, so there is nothing to fill.")
+    return Plan(best, filled)
+
+
+def _rows(cells: pl.DataFrame, plan: Plan, there: dict[str, str]) -> tuple[Picked, pl.DataFrame]:
+    """The keys of the rows that have one, and those rows."""
+    texts = [bare(cells[there[name]]).alias(name) for name in plan.key]
+    rows = pl.DataFrame([cells[ROW], *texts]).drop_nulls()
+    return Picked(plan.key, tuple(rows.select(plan.key).iter_rows())), rows
+
+
+def refill(lease: Lease) -> dict[str, Any]:
+    """The job: read the file, ask for the records that it names, and write it with their values."""
+    asked = lease.job.arguments
+    application = Application.objects.get(name=asked["application"])
+    upload = Upload.objects.get(pk=asked["upload"])
+    lease.progress(0, 3, "reading the file")
+    cells, profile = read_upload(upload)
+    ending = profile.format
+    if profile.format not in ("xlsx", "csv", "tsv") or upload.parts.exists():
+        raise SheetError(f"{upload.name} can be filled as XLSX or delimited text. Save it as one of these.")
+    with client_of(application) as client:
+        catalogue = describe(application, client)
+        record_type = catalogue.type(asked["record_type"])
+        plan = plan_of(cells, profile, record_type, catalogue, asked["key"])
+        there = {f.name: m.column for m, f in _all(cells, profile, record_type, catalogue)}
+        picked, rows = _rows(cells, plan, there)
+        lease.progress(1, 3, "asking the application")
+        fields = [f for _, f in plan.columns]
+        wanted = [*[f.name for f in fields], *plan.key, *_shown(fields, catalogue)]
+        keys = typed_keys(picked, record_type)
+        own = list(dict.fromkeys(wanted))
+        records = client.read_by_keys(record_type, own, list(plan.key), keys.drop(PLACE))
+    lease.progress(2, 3, "writing the sheet")
+    met = _met(rows, keys, records, record_type, plan.key)
+    texts = cells_of(fields, met, record_type, catalogue)
+    columns = [
+        Filled(
+            place_of(profile.places[int(m.column[1:])]),
+            f,
+            pl.DataFrame([met[ROW], texts[f"c{at}"].alias("text")]),
+        )
+        for at, (m, f) in enumerate(plan.columns)
+    ]
+    missing = rows.filter(~pl.col(ROW).is_in(met[ROW].implode()))
+    return _written(lease, application, upload, profile, ending, record_type, plan, columns, records, missing, len(met))
+
+
+def _all(
+    cells: pl.DataFrame, profile: SheetProfile, record_type: RecordType, catalogue: Catalogue
+) -> list[tuple[ColumnMatch, Field]]:
+    return [(m, m.field) for m in match_columns(profile, record_type, catalogue, profile.stamp) if m.field]
+
+
+def _shown(fields: Sequence[Field], catalogue: Catalogue) -> list[str]:
+    return [column_of(f, catalogue) for f in fields if f.kind == Kind.REFERENCE and f.path is None]
+
+
+def _met(
+    rows: pl.DataFrame, keys: pl.DataFrame, records: pl.DataFrame, record_type: RecordType, key: Sequence[str]
+) -> pl.DataFrame:
+    """The rows that found their record, with all that was read of it."""
+    typed = keys.with_columns(rows[ROW])
+    on = {name: (IDENTIFIER if name == record_type.identifier else name) for name in key}
+    right = records.with_columns(
+        [(bare(records[c]) if records[c].dtype == pl.String else records[c]).alias(f"on.{n}") for n, c in on.items()]
+    )
+    joined = typed.select(ROW, *[pl.col(name).alias(f"on.{name}") for name in key]).join(
+        right, on=[f"on.{name}" for name in key], how="inner", maintain_order="left"
+    )
+    return joined.unique(ROW, keep="first", maintain_order=True)
+
+
+def _written(
+    lease: Lease,
+    application: Application,
+    upload: Upload,
+    profile: SheetProfile,
+    ending: str,
+    record_type: RecordType,
+    plan: Plan,
+    columns: Sequence[Filled],
+    records: pl.DataFrame,
+    missing: pl.DataFrame,
+    rows: int,
+) -> dict[str, Any]:
+    """Write the file and a trip that has it out."""
+    job = lease.job
+    names = tuple(dict.fromkeys([record_type.identifier, *plan.key, *[c.field.name for c in columns]]))
+    document = SendOut(record_type.name, names, picked=Picked((record_type.identifier,), ()), format=ending)
+    found = records.unique(IDENTIFIER, keep="first", maintain_order=True)
+    if record_type.identifier not in found.columns:
+        found = found.with_columns(pl.col(IDENTIFIER).alias(record_type.identifier))
+    document = replace(
+        document, picked=Picked((record_type.identifier,), tuple((i,) for i in found[IDENTIFIER].to_list()))
+    )
+    name = upload.name
+    told = [" ".join(map(str, key)) for key in missing.select(plan.key).head(_MOST_NAMED).iter_rows()]
+    relative = f"files/refilled/out-{uuid.uuid4().hex[:12]}.{ending}"
+    target = absolute(relative)
+    target.parent.mkdir(parents=True, exist_ok=True)
+    aside = target.with_name("." + target.name)
+    try:
+        if ending == "xlsx":
+            refill_xlsx(absolute(upload.path), aside, profile.sheet, columns)
+        else:
+            refill_text(raw_of(upload), aside, profile, columns)
+        stages.settle(aside, target)
+    finally:
+        Path(aside).unlink(missing_ok=True)
+    with lease.writing():
+        trip = Trip.objects.create(
+            title=f"{Path(name).stem}, filled anew"[:160],
+            application=application,
+            record_type=record_type.name,
+            sends=document.to_json(),
+            selection={"records": len(found), "totals": {}},
+            standing={"plural": record_type.plural},
+            created_by=job.by,
+        )
+        part = part_of(trip)
+        keep_copy(trip, part, found)
+        values = {"name": name, "path": relative, "rows": rows, "profile": {"format": ending}}
+        sheet = Sheet.objects.create(trip=trip, part=part, direction=Sheet.OUT, added_by=job.by, **values)
+        sent = {"id": sheet.pk, "rows": rows, "name": name, "at": sheet.added_at.isoformat(), "parts": 1}
+        tell(trip, plural=record_type.plural, sent={**sent, "missing": len(missing), "not_found": told}, also_out=[])
+        Upload.objects.filter(pk=upload.pk).update(trip=trip)
+        Job.objects.filter(pk=job.pk).update(trip=trip)
+        said = f"Filled {name} anew: {rows:,} rows of {record_type.plural.lower()}"
+        note(job.by, "sent out", said, application, trip.pk, rows, name)
+    return {
+        "trip": trip.pk,
+        "sheet": sheet.pk,
+        "rows": rows,
+        "name": name,
+        "file": relative,
+        "missing": len(missing),
+        "not_found": told,
+    }
