@@ -74,7 +74,7 @@ class SendingOut(BrowserCase):
         browser.see("Each picked", "Send out 3 rows", "3 records by hand")
         browser.click("Choose by a condition again")
         browser.click("Paste a list of keys")
-        browser.fill("textarea", "EELGRASS\tB-003\nEELGRASS\tX-999")
+        browser.fill("textarea", "EELGRASS, B-003\nEELGRASS, X-999")
         browser.click("Take these")
         browser.see("1 key finds no record", "EELGRASS X-999", "Send out 1 row")
         browser.find("[data-testid=send]").click()
@@ -85,7 +85,7 @@ class SendingOut(BrowserCase):
         browser.click("What changed since?")
         browser.see("every cell is as it went out", "Read again")
         self.assertEqual(browser.serious(), [])
-        self.assertEqual(browser.console_errors()[1:], [])
+        self.assertEqual([line for line in browser.console_errors() if "422" not in line], [])
 
     def test_headers_only_and_a_route_that_is_kept_used_and_dropped(self) -> None:
         browser = self.browser()

@@ -79,6 +79,7 @@ class Sharing(ServiceCase):
         told = {p["label"]: p for p in parts_json(self.seen(trip))}
         self.assertEqual((told["NORTHHAVEN"]["state"], told["NORTHHAVEN"]["sum"]["updated"]), ("in", 2))
         self.assertEqual((told["EELGRASS"]["state"], told["EELGRASS"]["sum"]["update"]), ("back", 2))
+        self.assertEqual(told["EELGRASS"]["says"], "2 ready to apply")
         self.assertEqual(told["OLDBASIN"]["holder"], "Ines Gullane-Marsh")
         # The other part's plan still counts though a pass of this one ended since.
         self.assertEqual(self.apply_part(trip, "EELGRASS").totals["updated"], 2)

@@ -87,13 +87,13 @@ def tell(trip: Trip, *, revised: bool = False, whole: bool = False, **facts: Any
             looked at, or with ``whole`` those of all parts.
     """
     with transaction.atomic():
+        if revised and not whole:
+            _carry_plans_on(trip)
         standing, last = Trip.objects.values_list("standing", "last_part").get(pk=trip.pk)
         if trip.part != last:
             own = {name: facts.pop(name) for name in OF_A_PART if name in facts}
             part = trip.parts.get(number=trip.part)
             trip.parts.filter(pk=part.pk).update(facts={**part.facts, **own})
-        if revised and not whole:
-            _carry_plans_on(trip)
         changes: dict[str, Any] = {
             "standing": {**standing, **facts},
             "version": F("version") + 1,

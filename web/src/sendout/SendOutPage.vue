@@ -80,6 +80,7 @@ const askable = computed(
     !!settled.value.asked.record_type &&
     settled.value.asked.chosen.length > 0 &&
     settled.value.application === application.value &&
+    !slip.value &&
     types.value.some((one) => one.name === settled.value.asked.record_type),
 );
 const preview = useQuery({
