@@ -73,6 +73,7 @@ bench: setup ## Measure (see bench/)
 	@$(BIN)/uv pip install --quiet --python $(BIN)/python --group bench
 	$(BIN)/python -m bench.reading
 	$(BIN)/python -m bench.round_trip
+	$(BIN)/python -m bench.sending_out
 
 lock: setup ## Lock the Python dependencies anew
 	$(BIN)/uv pip compile --quiet --universal --python-version 3.11 --generate-hashes --no-header --no-annotate --no-emit-index-url --group dev pyproject.toml -o requirements.lock
