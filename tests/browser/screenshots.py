@@ -4,9 +4,56 @@ from __future__ import annotations
 
 from pathlib import Path
 
+import openpyxl
+
 from tests.browser.support import Browser, Demo
 
 FOLDER = Path(__file__).parents[2] / "docs" / "screenshots"
+
+
+def share(browser: Browser) -> None:
+    """A trip shared out to five, two parts of it back; and the route that it was kept as."""
+    import zipfile
+
+    from selenium.webdriver.common.keys import Keys
+
+    browser.open("/send-out")
+    browser.see("The sheet as it will be", "Record ID")
+    browser.click("as text")
+    browser.fill("input[aria-label=Condition]", "status eq 'let' and insured_until le date(now() add duration'P60D')")
+    browser.see("Insured until")
+    browser.find("input[aria-label='Share out by']").click()
+    browser.keys("harbour")
+    browser.until(lambda: any(e.text.strip() == "Harbour" for e in browser.all("[role=option]")), "Harbour")
+    browser.keys(Keys.ENTER)
+    browser.click("Keep as route")
+    browser.fill("[role=dialog] input", "Insurance dates, by harbour")
+    browser.click("Keep it")
+    browser.see("Kept as the route")
+    browser.click("Share out")
+    browser.see("Shared out to 5 sheets", "downloaded")
+    path = browser.until(lambda: next(iter(browser.downloads.glob("*.zip")), None), "the ZIP")
+    with zipfile.ZipFile(path) as archive:
+        archive.extractall(browser.downloads / "parts")
+    back = sorted((browser.downloads / "parts").iterdir())[1:3]
+    for sheet in back:
+        book = openpyxl.load_workbook(sheet)
+        for row in range(2, 40):
+            book.active.cell(row, 6).value = 12.5
+        book.save(sheet)
+    for who in ("Ines Gullane-Marsh", "Knot Fathomwick", "Petra Saltford"):
+        browser.click("who?")
+        browser.keys(who, Keys.ENTER)
+        browser.see(who)
+    browser.drop(*back)
+    browser.see("2 of 5 parts back")
+    browser.until(lambda: browser.text.count("ready to apply") == 2, "both planned")
+    for notice in browser.all(".notices button"):
+        notice.click()
+    browser.picture(FOLDER / "parts.png")
+    browser.open("/routes")
+    browser.see("Insurance dates, by harbour")
+    browser.picture(FOLDER / "routes.png")
 
 
 def main() -> None:
@@ -22,12 +69,16 @@ def main() -> None:
         browser.open("/send-out")
         browser.see("The sheet as it will be")
         condition = "harbour eq 'NORTHHAVEN' and status ne 'retired' and daily_rate gt 40"
+        browser.click("as text")
         browser.fill("input[aria-label=Condition]", condition)
-        for label in ("Services", "Status"):
-            browser.click(f"+ {label}")
+        browser.see("retired")
+        browser.click("as text")
+        browser.click("+ Status")
         browser.see("Send out 2")
         browser.until(lambda: "Status one of 4" in browser.find("table").text.replace("\n", " "), "the preview")
+        browser.until(lambda: "Σ Daily rate" in browser.text, "the sums")
         browser.picture(FOLDER / "send-out.png")
+        share(browser)
         views = {
             "file": ("/sheets/4", "Berths is likeliest"),
             "file-back": ("/trips/3/file", "cells are as trip 3 sent them out"),

@@ -62,6 +62,7 @@ ENDPOINTS: dict[tuple[str, str], str] = {
     ("patch", f"{TRIP}/columns"): PREPARER,
     ("patch", f"{TRIP}/choices"): PREPARER,
     ("get", f"{TRIP}/rows"): VIEWER,
+    ("get", f"{TRIP}/groups"): VIEWER,
     ("get", f"{TRIP}/decisions"): VIEWER,
     ("post", f"{TRIP}/decisions"): PREPARER,
     ("delete", f"{TRIP}/decisions/<int:number>"): PREPARER,

@@ -91,6 +91,28 @@ class Sharing(ServiceCase):
         self.assertEqual(self.seen(trip).standing["parts"], {"all": 5, "back": 2})
         self.assertFalse(any(p["came"] for p in parts_json(self.seen(trip)) if p["label"] == "TERNISLAND"))
 
+    def test_a_trip_over_several_groups_shows_the_sum_for_each(self) -> None:
+        document = SendOut("Berth", ("notes",), "startswith(berth_no,'K-00')")
+        trip = begin(self.practice, document, "ada", "All at once")
+        job = do_now(enqueue("send out", "ada", trip, mine=True))
+        path = self.path(trip, "")
+        self.assertEqual(job.error, "")
+        self.back(self.noted(path, "grouped", 2, 3, 12))
+        from vexo.server.review.groups import group_sums
+
+        def told() -> dict[str, dict[str, int]]:
+            return {one["value"]: one["sum"] for one in group_sums(self.seen(trip), "Harbour")}
+
+        planned = told()
+        self.assertEqual(sum(own.get("update", 0) for own in planned.values()), 3)
+        self.assertEqual(planned["EELGRASS"]["update"], 2)
+        self.apply(trip)
+        self.assertEqual(
+            {value: own.get("updated", 0) for value, own in told().items() if "updated" in own}["EELGRASS"], 2
+        )
+        with self.assertRaisesRegex(PlainError, "no column 'Nothing'"):
+            group_sums(self.seen(trip), "Nothing")
+
     def test_rows_of_another_part_are_rejected_and_named(self) -> None:
         trip = self.share("C")
         other = [cell.value for cell in next(self.rows(self.path(trip, "GULLPOINT")))]

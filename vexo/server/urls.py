@@ -12,6 +12,7 @@ from .passes import views as passes
 from .people import office
 from .people import views as people
 from .review import edit_views as editing
+from .review import groups
 from .review import views as review
 from .screens import screen
 from .sendout import part_views as parts
@@ -47,6 +48,7 @@ urlpatterns = [
     path("api/trips/<int:pk>/choices", bringin.SheetChoicesView.as_view()),
     path("api/trips/<int:pk>/columns", bringin.ColumnsView.as_view()),
     path("api/trips/<int:pk>/rows", review.RowsView.as_view()),
+    path("api/trips/<int:pk>/groups", groups.GroupsView.as_view()),
     path("api/trips/<int:pk>/decisions", review.DecisionsView.as_view()),
     path("api/trips/<int:pk>/decisions/<int:number>", review.DecisionView.as_view()),
     path("api/trips/<int:pk>/edits", editing.EditsView.as_view()),

@@ -515,6 +515,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/trips/{id}/groups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The sum for each value of a column, named by its header. */
+        get: operations["trips_groups_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/trips/{id}/kept.{ending}": {
         parameters: {
             query?: never;
@@ -1294,6 +1311,14 @@ export interface components {
         Group: {
             name: string;
             values: string[];
+        };
+        /** @description Rows that have one value in a column, by what will become, or became, of them. */
+        GroupSum: {
+            value: string;
+            rows: number;
+            sum: {
+                [key: string]: number;
+            };
         };
         /** @description ``up``; ``troubled``: it serves, but something is wrong; ``down``: it cannot serve. */
         Health: {
@@ -3040,6 +3065,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": string;
+                };
+            };
+        };
+    };
+    trips_groups_list: {
+        parameters: {
+            query: {
+                column: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GroupSum"][];
                 };
             };
         };

@@ -17,6 +17,7 @@ import ApplyDialog from "../apply/ApplyDialog.vue";
 import { useTripContext } from "../context";
 import { withPart } from "../part";
 import { blockOf, useEditing } from "../edit/editing";
+import GroupsCard from "../file/GroupsCard.vue";
 import TotalsCard from "../file/TotalsCard.vue";
 import FoldChip from "../FoldChip.vue";
 import { usePlanAgain } from "../planning";
@@ -199,6 +200,7 @@ function show(reason: { state: string; first: number }): void {
     <SidePanel v-if="totals" label="Counts and totals">
       <h2>Counts and totals</h2>
       <TotalsCard beside="written" />
+      <GroupsCard />
     </SidePanel>
     <RowPanel v-else :row="row" :column="currentColumn" @next="grid?.go(current + 1)" />
   </div>

@@ -16,6 +16,7 @@ import { matters, useArranged } from "../columns";
 import { useTripContext } from "../context";
 import { harmedCells } from "../damage";
 import { blockOf, blockWords, useEditing } from "../edit/editing";
+import GroupsCard from "../file/GroupsCard.vue";
 import TotalsCard from "../file/TotalsCard.vue";
 import FoldChip from "../FoldChip.vue";
 import { usePlanAgain } from "../planning";
@@ -192,6 +193,7 @@ function allRows(): void {
     <SidePanel v-if="trip.plan && totals" label="Counts and totals">
       <h2>Counts and totals</h2>
       <TotalsCard beside="planned" />
+      <GroupsCard />
     </SidePanel>
     <RowPanel
       v-else-if="trip.plan"

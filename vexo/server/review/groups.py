@@ -1,0 +1,66 @@
+"""A trip over several groups (harbours, owners): the sum for each."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import polars as pl
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework import serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from .. import stages
+from ..errors import PlainError
+from ..trips.models import Trip
+from ..trips.standing import Standing
+from ..trips.views import find_trip
+from .plans import plan_of, reviewed_with
+from .windows import states
+
+MOST = 50
+
+
+class GroupSumSerializer(serializers.Serializer[Any]):
+    """Rows that have one value in a column, by what will become, or became, of them."""
+
+    value = serializers.CharField(allow_blank=True)
+    rows = serializers.IntegerField()
+    sum = serializers.DictField(child=serializers.IntegerField())
+
+
+def group_sums(trip: Trip, header: str) -> list[dict[str, Any]]:
+    """The sum for each value of a column of the trip's sheet, the largest group first; of the pass that sent the newest
+    plan, where one did.
+
+    Raises:
+        PlainError: where the sheet has no such column, or it has too many values.
+    """
+    plan = plan_of(trip)
+    reviewed = reviewed_with(plan)
+    column = next((c.name for c in reviewed.profile.columns if c.header == header), None)
+    if column is None:
+        raise PlainError(f"The sheet has no column {header!r}.", "column")
+    sent = Standing(trip).sent_by
+    page = ""
+    if sent is not None:
+        page = next((p.path for p in trip.ledger.all() if p.number == sent["number"]), "")
+    told = states(plan.path, page).select("row_id", "state")
+    values = stages.read(reviewed.place, ["row_id", column])
+    both = told.join(values, on="row_id", how="left").with_columns(pl.col(column).fill_null("").alias("value"))
+    if both["value"].n_unique() > MOST:
+        raise PlainError(f"{header} has more than {MOST} values here; choose a column with fewer.", "column")
+    counted = both.group_by("value", "state").len()
+    made: dict[str, dict[str, int]] = {}
+    for value, state, count in counted.iter_rows():
+        made.setdefault(value, {})[state] = count
+    found = [{"value": value, "rows": sum(own.values()), "sum": own} for value, own in made.items()]
+    return sorted(found, key=lambda one: (-int(str(one["rows"])), str(one["value"])))
+
+
+class GroupsView(APIView):
+    @extend_schema(responses=GroupSumSerializer(many=True), parameters=[OpenApiParameter("column", str, required=True)])
+    def get(self, request: Request, pk: int) -> Response:
+        """The sum for each value of a column, named by its header."""
+        return Response(group_sums(find_trip(pk, request), request.query_params.get("column", "")))
