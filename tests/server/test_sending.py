@@ -418,3 +418,64 @@ class SavedWays(SendingCase):
         )
         done = self.vexo.json("--as", "ada", "routes", "--drop", "Nightly")
         self.assertNotIn("Nightly", [r["name"] for r in done["routes"]])
+
+
+class OverHTTP(SendingCase):
+    def ask(self, method: str, path: str, body: Any = None) -> Any:
+        from django.test import Client
+
+        client = Client()
+        client.force_login(self.person)
+        kind = {"content_type": "application/json"} if body is not None else {}
+        return getattr(client, method)(f"/api/{path}", body, **kind)
+
+    def test_the_preview_is_the_sheet_as_it_will_be(self) -> None:
+        body = {
+            "record_type": "Berth",
+            "chosen": ["status", "id", "harbour", "berth_no", "balance_due", "daily_rate", "flat_season_rate"],
+            "condition": EELGRASS,
+            "order": ["-daily_rate", "berth_no"],
+        }
+        told = self.ask("post", "applications/harbour-practice/preview", body).json()
+        trip = self.send(SendOut("Berth", tuple(body["chosen"]), EELGRASS, tuple(body["order"]), format="csv"))
+        headers, rows = rows_of(self.sheets(trip)[0])
+        self.assertEqual(told["headers"], headers)
+        self.assertEqual(told["rows"], [list(row) for row in rows[:20]])
+        self.assertEqual((told["count"], told["total"] > told["count"], told["files"]), (len(rows), True, 1))
+        self.assertEqual([bool(why) for why in told["for_reading"]], [False, True, False, False, True, False, True])
+        figures = self.ask("post", "applications/harbour-practice/selection", body).json()
+        self.assertEqual(figures["totals"]["daily_rate"], trip.selection["totals"]["daily_rate"])
+        self.assertIn(trip.pk, [one["trip"] for one in figures["also_out"]])
+
+    def test_values_are_the_applications_own(self) -> None:
+        path = "applications/harbour-practice/values?record_type=Berth&field="
+        harbours = self.ask("get", path + "harbour&like=eel").json()
+        self.assertEqual([(v["value"], v["count"]) for v in harbours], [("EELGRASS", len(self.berths(EELGRASS)))])
+        self.assertEqual([v["value"] for v in self.ask("get", path + "status&like=let").json()], ["let"])
+        holders = self.ask("get", path + "holder&like=0020418").json()
+        self.assertEqual([v["label"] for v in holders], ["0020418"])
+        self.assertEqual(self.ask("get", path + "nothing").status_code, 422)
+
+    def test_a_condition_is_told_both_ways_and_a_list_becomes_keys(self) -> None:
+        path = "applications/harbour-practice/condition"
+        clauses = {"field": "status", "does": "one-of", "values": ["let", "free"]}
+        told = self.ask("post", path, {"record_type": "Berth", "clauses": clauses}).json()
+        self.assertEqual((told["text"], told["sentence"]), ("status in ('let', 'free')", "Status is let or free"))
+        again = self.ask("post", path, {"record_type": "Berth", "text": told["text"]}).json()
+        self.assertEqual(again["clauses"], clauses)
+        self.assertEqual(self.ask("post", path, {"record_type": "Berth", "text": "x eq"}).status_code, 422)
+        self.assertEqual(self.ask("post", path, {"record_type": "Berth", "clauses": {"is": 5}}).status_code, 422)
+        keys = {"record_type": "Berth", "text": "EELGRASS;A-001"}
+        picked = self.ask("post", "applications/harbour-practice/keys", keys).json()
+        self.assertEqual(picked, {"key": ["harbour", "berth_no"], "values": [["EELGRASS", "A-001"]]})
+
+    def test_routes_are_kept_changed_and_dropped(self) -> None:
+        body = {"application": "harbour-practice", "name": "By web", "record_type": "Berth", "chosen": ["status"]}
+        made = self.ask("post", "routes", body)
+        self.assertEqual(made.status_code, 201)
+        number = made.json()["id"]
+        changed = self.ask("put", f"routes/{number}", {**body, "condition": EELGRASS, "version": 1}).json()
+        self.assertIn("where Harbour is EELGRASS", changed["says"])
+        self.assertEqual(self.ask("put", f"routes/{number}", {**body, "version": 1}).status_code, 412)
+        self.assertEqual(self.ask("delete", f"routes/{number}").status_code, 204)
+        self.assertNotIn(number, [route["id"] for route in self.ask("get", "routes").json()])

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
+from functools import partial
 from typing import Any
 from urllib.parse import quote
 
@@ -104,17 +105,19 @@ def by_identifier(
         while True:
             answer = coming.result()
             rows = answer["value"]
-            more = rows and (len(rows) >= PAGE or answer.get("@odata.nextLink") or answer.get("@nextLink"))
-            last = str(rows[-1][own.name]) if rows else ""
+            link = answer.get("@odata.nextLink") or answer.get("@nextLink")
+            more = bool(link) or len(rows) >= PAGE
+            # A page may be empty though others follow; then only the application knows where to go on.
+            following = partial(page, str(rows[-1][own.name])) if rows else partial(ask, str(link))
             if more and ahead:
-                coming = pool.submit(page, last)
+                coming = pool.submit(following)
             if rows or first:
                 yield to_frame(rows, fields, record_type, catalogue)
             first = False
             if not more:
                 return
             if not ahead:
-                coming = pool.submit(page, last)
+                coming = pool.submit(following)
 
 
 def sums(ask: Ask, record_type: RecordType, fields: Sequence[Field], condition: str) -> dict[str, Any]:

@@ -8,6 +8,7 @@ import polars as pl
 
 from vexo.applications import Application as Client
 from vexo.core.conditions import Condition, read_condition
+from vexo.core.conditions.tree import Holds
 from vexo.core.documents import SendOut
 from vexo.core.keys.picking import PLACE, in_their_order, typed_keys
 from vexo.core.records import IDENTIFIER, Catalogue, Kind, RecordType
@@ -23,6 +24,7 @@ _MOST_LOOKED_AT = 5_000
 _MOST_SUMMED = 5_000
 _KEYS_ASKED = 1_000
 _MOST_VALUES = 200
+_FEW_RECORDS = 50
 
 
 def _condition(document: SendOut, record_type: RecordType, catalogue: Catalogue) -> Condition | None:
@@ -115,11 +117,22 @@ def values_of(client: Client, record_type: RecordType, name: str, like: str) -> 
     if field.choices:
         told_ = [{"value": c.value, "label": c.label, "count": None} for c in field.choices]
         return [v for v in told_ if low in str(v["value"]).casefold() or low in str(v["label"]).casefold()]
+    shown = catalogue.shown_field(field) if field.kind == Kind.REFERENCE and field.path is None else None
+    if shown is not None and field.target is not None:
+        return _of_others(client, catalogue.type(field.target), like)
     frame = client.distinct(record_type, name).filter(pl.col(name).is_not_null())
-    texts = (
-        cells_of([field], frame.rename({name: name}), record_type, catalogue) if field.kind != Kind.REFERENCE else None
-    )
-    shown = texts["c0"] if texts is not None else frame[name].cast(pl.String)
-    pairs = zip(shown.to_list(), frame["count"].to_list(), strict=True)
+    texts = frame[name].cast(pl.String)
+    if field.kind != Kind.REFERENCE:
+        texts = cells_of([field], frame, record_type, catalogue)["c0"]
+    pairs = zip(texts.to_list(), frame["count"].to_list(), strict=True)
     found = [{"value": text, "label": text, "count": count} for text, count in pairs if text and low in text.casefold()]
     return found[:_MOST_VALUES]
+
+
+def _of_others(client: Client, target: RecordType, like: str) -> list[dict[str, Any]]:
+    """Records that a reference may lead to, by that by which people know them."""
+    by = target.field(target.shown_by)
+    wanted = Holds(by, "contains", like, folded=False) if like else None
+    records = pl.concat(list(client.read(target, [by.name], wanted, [by.name], top=_FEW_RECORDS)))
+    pairs = zip(records[IDENTIFIER].to_list(), records[by.name].cast(pl.String).to_list(), strict=True)
+    return [{"value": identifier, "label": text or identifier, "count": None} for identifier, text in pairs]

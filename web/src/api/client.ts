@@ -110,7 +110,11 @@ export async function putBytes(path: string, bytes: Blob): Promise<void> {
 export const queryClient = new QueryClient({
   defaultOptions: {
     queries: {
-      retry: (count, error) => (error instanceof Problem ? error.status === 0 && count < 40 : count < 3),
+      // An application that others wait for just now is asked again, as is a server that was lost.
+      retry: (count, error) =>
+        error instanceof Problem
+          ? (error.status === 0 && count < 40) || (error.code === "slow" && count < 6)
+          : count < 3,
       retryDelay: (count) => Math.min(300 * 2 ** count, 2000),
       networkMode: "always",
       staleTime: 1000,

@@ -99,7 +99,6 @@ const selection = useQuery({
     return data(api.POST("/api/applications/{name}/selection", { params, body: settled.value.asked }));
   },
   enabled: computed(() => askable.value && !said.headers_only),
-  retry: false,
 });
 const trouble = computed(
   () => slip.value || (preview.error.value instanceof Problem ? preview.error.value.message : ""),

@@ -25,7 +25,6 @@ const offers = useQuery({
     ),
   enabled: computed(() => !!share.value?.by),
   staleTime: 60_000,
-  retry: false,
 });
 const values = computed(() => (offers.data.value ?? []).map((one) => one.value));
 const groupOf = (value: string): string => share.value?.groups?.find((g) => g.values.includes(value))?.name ?? "";

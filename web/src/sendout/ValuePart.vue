@@ -34,7 +34,6 @@ const offers = useQuery({
   enabled: computed(() => open.value && !plain.value && !!props.clause.field),
   placeholderData: keepPreviousData,
   staleTime: 60_000,
-  retry: false,
 });
 const options = computed(() =>
   (offers.data.value ?? []).map((one) => ({
