@@ -116,7 +116,7 @@ def apply(lease: Lease) -> dict[str, Any]:
     """The job: send what the pass's plan says, read it back, and write down what became of each row."""
     trip = lease.trip
     one = Pass.objects.select_related("plan", "trip__application").get(trip=trip, number=lease.job.arguments["number"])
-    one.trip = trip
+    one.trip.at(trip.part)
     if one.state not in Pass.OPEN:
         return _told(one)
     if lease.job.arguments.get("give_up"):
