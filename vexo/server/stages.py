@@ -10,7 +10,7 @@ import io
 import os
 import shutil
 import uuid
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from pathlib import Path
 
 import polars as pl
@@ -76,29 +76,41 @@ def keep(frame: pl.DataFrame, trip: int | str, what: str) -> str:
     return write(frame, kept_name(trip, what))
 
 
-def keep_joined(pieces: Iterable[pl.DataFrame], trip: int, what: str) -> tuple[str, int]:
-    """Write pieces as one result that stays with its trip, holding one of them at a time; and how many rows it has."""
-    target = kept_name(trip, what)
-    path = absolute(target)
-    path.parent.mkdir(parents=True, exist_ok=True)
-    aside = path.with_name(f".{uuid.uuid4().hex[:8]}")
-    aside.mkdir()
-    rows = 0
-    try:
-        paths = []
-        for at, piece in enumerate(pieces):
-            rows += len(piece)
-            paths.append(aside / f"{at:06d}.parquet")
-            piece.write_parquet(paths[-1], compression="lz4", row_group_size=_GROUP)
-        part = aside / "whole"
-        if len(paths) == 1:
-            paths[0].rename(part)
+class Keeping:
+    """A result that stays with its trip, written piece by piece; it is there whole or not at all."""
+
+    def __init__(self, trip: int, what: str) -> None:
+        self.relative, self.rows = kept_name(trip, what), 0
+        self._target = absolute(self.relative)
+        self._target.parent.mkdir(parents=True, exist_ok=True)
+        self._aside = self._target.with_name(f".{uuid.uuid4().hex[:8]}")
+        self._paths: list[Path] = []
+
+    def __enter__(self) -> Keeping:
+        self._aside.mkdir()
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        shutil.rmtree(self._aside, ignore_errors=True)
+
+    def add(self, piece: pl.DataFrame) -> pl.DataFrame:
+        """Take one more piece, and give it on."""
+        self._paths.append(self._aside / f"{len(self._paths):06d}.parquet")
+        piece.write_parquet(self._paths[-1], compression="lz4", row_group_size=_GROUP)
+        self.rows += len(piece)
+        return piece
+
+    def settle(self) -> str:
+        """All pieces as one file, with its name."""
+        part = self._aside / "whole"
+        if len(self._paths) == 1:
+            self._paths[0].rename(part)
         else:
-            pl.scan_parquet(paths).sink_parquet(part, compression="lz4", row_group_size=_GROUP, maintain_order=True)
-        settle(part, path)
-    finally:
-        shutil.rmtree(aside, ignore_errors=True)
-    return target, rows
+            pl.scan_parquet(self._paths).sink_parquet(
+                part, compression="lz4", row_group_size=_GROUP, maintain_order=True
+            )
+        settle(part, self._target)
+        return self.relative
 
 
 def freeze(relative: str, trip: int, what: str) -> str:

@@ -15,7 +15,7 @@ from vexo.core.records import Catalogue, Field, RecordType
 
 from .records import to_frame
 
-PAGE = 2000
+PAGE = 2500
 Ask = Callable[[str], dict[str, Any]]
 """A path below the service root → the answer's JSON, with a list under ``value``."""
 
@@ -111,8 +111,11 @@ def by_identifier(
             following = partial(page, str(rows[-1][own.name])) if rows else partial(ask, str(link))
             if more and ahead:
                 coming = pool.submit(following)
-            if rows or first:
-                yield to_frame(rows, fields, record_type, catalogue)
+            frame = to_frame(rows, fields, record_type, catalogue) if rows or first else None
+            # What came is as large as all the rest of the work needs; the next page is on its way already.
+            del answer, rows
+            if frame is not None:
+                yield frame
             first = False
             if not more:
                 return

@@ -245,7 +245,7 @@ def fill_ods(
         raise ValueError(f"A worksheet holds {MOST_ROWS:,} records, these are {rows:,}. Send them out as CSV.")
     title = re.sub(r"[\[\]:*?/\\']", " ", title)[:31]
     keys = next((at for at, head in enumerate(heads) if not head.is_key), len(heads))
-    with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED, compresslevel=4) as out:
+    with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED, compresslevel=2) as out:
         out.writestr(zipfile.ZipInfo("mimetype"), MIMETYPE, zipfile.ZIP_STORED)
         with out.open("content.xml", "w", force_zip64=True) as content:
             content.write(_opening(heads, title).encode())

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import shutil
 import time
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -12,8 +12,9 @@ import polars as pl
 
 from vexo.applications import Application as Client
 from vexo.core.conditions import Condition
-from vexo.core.records import IDENTIFIER, Catalogue, RecordType
+from vexo.core.records import IDENTIFIER, Catalogue, Field, Kind, RecordType
 from vexo.core.sheets.outgoing import PIECE, column_of
+from vexo.core.values import to_text
 
 from .. import stages
 from ..data_folder import absolute
@@ -23,6 +24,8 @@ from ..trips.models import Trip
 
 _PIECE = 10_000
 """Rows that a reading may lose when it is killed."""
+_WINDOW = 20_000
+_OFTEN = 4
 
 
 @dataclass(frozen=True)
@@ -44,16 +47,21 @@ class Pieces:
         return (stages.read(path) for path in self.paths)
 
     def windows(self, places: pl.Series) -> Iterator[pl.DataFrame]:
-        """The records at these places, in their order, in pieces of rows to be written one by one."""
+        """The records at these places, in their order, in pieces of rows to be written one by one.
+
+        Where they lie scattered each window looks into all files, so it gathers more rows than a piece to write has.
+        """
         begins = [sum(self.lengths[:at]) for at in range(len(self.lengths))]
-        for start in range(0, len(places), PIECE):
-            some = pl.DataFrame({"place": places.slice(start, PIECE)}).with_row_index("at")
+        for start in range(0, len(places), _WINDOW):
+            some = pl.DataFrame({"place": places.slice(start, _WINDOW)}).with_row_index("at")
             parts = []
             for begin, length, path in zip(begins, self.lengths, self.paths, strict=True):
                 mine = some.filter(pl.col("place").is_between(begin, begin + length - 1))
                 if len(mine):
                     parts.append(stages.read(path)[(mine["place"] - begin).to_list()].with_columns(mine["at"]))
-            yield pl.concat(parts).sort("at").drop("at")
+            gathered = pl.concat(parts).sort("at").drop("at")
+            parts.clear()
+            yield from gathered.iter_slices(PIECE)
 
 
 def folder_of(trip: Trip) -> str:
@@ -87,21 +95,30 @@ def read_pieces(
     fields: Sequence[str],
     condition: Condition | None,
     total: int,
+    look: Callable[[pl.DataFrame], None],
 ) -> Pieces:
     """Read all records that meet a condition, going on after those that an earlier attempt has read.
+
+    Args:
+        look: shown each part of the records, while the next is on its way.
 
     Raises:
         Stopped: where someone asked for it; what was read stays for the next attempt.
     """
     trip = lease.trip
     paths = _there(trip)
-    lengths = [len(stages.read(path, [IDENTIFIER])) for path in paths]
+    lengths = []
+    for path in paths:
+        earlier = stages.read(path)
+        look(earlier)
+        lengths.append(len(earlier))
     last = stages.read(paths[-1], [IDENTIFIER])[IDENTIFIER][-1] if paths and lengths[-1] else ""
     waiting: list[pl.DataFrame] = []
     done, before, began = sum(lengths), sum(lengths), time.monotonic()
 
     def keep() -> None:
         frame = pl.concat(waiting)
+        look(frame)
         paths.append(stages.write(frame, f"{folder_of(trip)}/{len(paths):06d}.parquet"))
         lengths.append(len(frame))
         waiting.clear()
@@ -132,10 +149,32 @@ def in_order(pieces: Pieces, order: Sequence[str], record_type: RecordType, cata
     come first. Records that are equal in it stay in the order of their identifiers."""
     if not order or not pieces.rows:
         return pl.int_range(pieces.rows, dtype=pl.UInt32, eager=True)
-    names = [column_of(catalogue.field(record_type, name.removeprefix("-")), catalogue) for name in order]
+    keys = []
+    for at, name in enumerate(order):
+        column = column_of(catalogue.field(record_type, name.removeprefix("-")), catalogue)
+        keys.append(_key(pieces, catalogue.field(record_type, column)).alias(str(at)))
     down = [name.startswith("-") for name in order]
-    values = pieces.column(list(dict.fromkeys(names))).with_row_index("place")
-    return values.sort([pl.col(name) for name in names], descending=down, nulls_last=down, maintain_order=True)["place"]
+    names = [key.name for key in keys]
+    placed = pl.arg_sort_by(names, descending=down, nulls_last=down, maintain_order=True)
+    return pl.DataFrame(keys).select(placed).to_series()
+
+
+def _key(pieces: Pieces, field: Field) -> pl.Series:
+    """A column to be put in order by, as small as it can be held: of texts that are often the same only their places
+    among the different ones, since a long reading is to need little more room than a short one."""
+
+    def texts() -> Iterator[pl.Series]:
+        for path in pieces.paths:
+            own = stages.read(path, [field.name])[field.name]
+            yield to_text(field, own) if field.kind == Kind.CHOICES else own
+
+    if field.kind in (Kind.DECIMAL, Kind.WHOLE, Kind.DATE, Kind.MOMENT, Kind.YES_NO):
+        return pieces.column([field.name])[field.name]
+    different = pl.concat([own.unique() for own in texts()]).unique().drop_nulls().sort()
+    if len(different) * _OFTEN > pieces.rows:
+        return pl.concat(list(texts()))
+    places = pl.Enum(different)
+    return pl.concat([own.cast(places).to_physical().cast(pl.UInt32) for own in texts()])
 
 
 def totals_of(frame: pl.DataFrame, names: Sequence[str], before: dict[str, Any]) -> None:

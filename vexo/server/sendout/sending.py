@@ -13,7 +13,7 @@ from vexo.applications import Application as Client
 from vexo.core.conditions import read_condition
 from vexo.core.documents import FORMATS, DocumentError, SendOut
 from vexo.core.keys.picking import PLACE, in_their_order, typed_keys
-from vexo.core.records import Catalogue, RecordType
+from vexo.core.records import RecordType
 from vexo.core.writing.totals import as_texts
 
 from ..applications.models import Application
@@ -70,24 +70,26 @@ def _picked(client: Client, document: SendOut, record_type: RecordType, fields: 
     return in_their_order(document.picked, record_type, client.read_by_keys(record_type, list(fields), key, keys))
 
 
-def _read(lease: Lease, document: SendOut) -> tuple[Catalogue, Pieces, list[str]]:
-    """The records that the document asks for, and the keys that found none."""
+def _read(lease: Lease, document: SendOut, format_: str) -> tuple[Writer, Pieces, list[str]]:
+    """The records that the document asks for, what they are to be written with, and the keys that found none."""
     trip = lease.trip
     with client_of(trip.application) as client:
         catalogue = describe(trip.application, client)
         record_type = catalogue.type(document.record_type)
+        writer = Writer(trip, document, format_, catalogue)
         fields = all_read(document, record_type, catalogue)
         if document.headers_only:
             example = pl.concat(list(client.read(record_type, fields, top=1)))
-            return catalogue, one_piece(trip, example), []
+            return writer, one_piece(trip, example), []
         if document.picked is not None:
             lease.progress(0, len(document.picked.values), "reading the records that were picked")
             records, missing = _picked(client, document, record_type, fields)
-            return catalogue, one_piece(trip, records), missing
+            writer.look(records)
+            return writer, one_piece(trip, records), missing
         condition = read_condition(document.condition, record_type, catalogue)
         total = client.count(record_type, condition)
         lease.progress(0, total, "reading records")
-        return catalogue, read_pieces(lease, client, record_type, fields, condition, total), []
+        return writer, read_pieces(lease, client, record_type, fields, condition, total, writer.look), []
 
 
 def _order(document: SendOut, record_type: RecordType) -> Sequence[str]:
@@ -108,9 +110,8 @@ def send_out(lease: Lease) -> dict[str, Any]:
     if trip.sheets.filter(direction=Sheet.OUT).exists():
         return _told(trip)
     _drop_unfinished(trip)
-    catalogue, pieces, missing = _read(lease, document)
-    record_type = catalogue.type(document.record_type)
-    writer = Writer(trip, document, format_, catalogue)
+    writer, pieces, missing = _read(lease, document, format_)
+    catalogue, record_type = writer.catalogue, writer.type
     lease.progress(0, pieces.rows, "writing the sheet")
     if document.headers_only:
         example = writer.cells(next(iter(pieces)))
@@ -118,7 +119,6 @@ def send_out(lease: Lease) -> dict[str, Any]:
         nothing = pl.Series([], dtype=pl.UInt32)
         written = [writer.write(PartPlan(1, "", nothing), pieces, explained)]
     else:
-        writer.look(pieces)
         places = in_order(pieces, _order(document, record_type), record_type, catalogue)
         written = []
         for plan in share_out(pieces, places, document.share, record_type, catalogue):

@@ -73,10 +73,9 @@ class Writer:
         """Records as the text of a sheet."""
         return cells_of(self.fields, records, self.type, self.catalogue)
 
-    def look(self, pieces: Pieces) -> None:
-        """See all cells once, to know how wide columns are and which hold long numbers."""
-        for piece in pieces:
-            self._heads.look(self.cells(piece))
+    def look(self, records: pl.DataFrame) -> None:
+        """See some more records, to know how wide columns are and which hold long numbers."""
+        self._heads.look(self.cells(records))
 
     def write(self, plan: PartPlan, pieces: Pieces, help_: Sequence[Sequence[str]] = ()) -> Written:
         """Write a part's sheet and its kept copy. Raises PlainError where the format cannot hold it."""
@@ -85,17 +84,18 @@ class Writer:
         target = absolute(path)
         target.parent.mkdir(parents=True, exist_ok=True)
         aside = target.with_name("." + target.name)
-        try:
-            self._fill(
-                heads, (self.cells(records) for records in pieces.windows(plan.places)), rows, aside, plan, help_
-            )
-            stages.settle(aside, target)
-        except ValueError as error:
-            raise PlainError(str(error)) from error
-        finally:
-            aside.unlink(missing_ok=True)
-        windows = pieces.windows(plan.places) if rows else iter([stages.read(pieces.paths[0]).head(0)])
-        kept, _ = stages.keep_joined(windows, self.trip.pk, "kept")
+        with stages.Keeping(self.trip.pk, "kept") as keeping:
+            cells = (self.cells(keeping.add(records)) for records in pieces.windows(plan.places))
+            try:
+                self._fill(heads, cells, rows, aside, plan, help_)
+                stages.settle(aside, target)
+            except ValueError as error:
+                raise PlainError(str(error)) from error
+            finally:
+                aside.unlink(missing_ok=True)
+            if not rows:
+                keeping.add(stages.read(pieces.paths[0]).head(0))
+            kept = keeping.settle()
         return Written(plan, file_name(self.trip, self.format, plan.label), path, kept, rows)
 
     def _fill(
