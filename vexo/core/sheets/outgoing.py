@@ -16,7 +16,7 @@ PREFIX = "'"
 
 MOST_ROWS = 1_048_575
 """Rows that a worksheet holds below its header."""
-PIECE = 16_384
+PIECE = 8_192
 _LOOKED_AT = 1000
 
 
