@@ -141,6 +141,21 @@ class Sharing(ServiceCase):
             found = self.seen(trip, label)
             self.assertEqual(plan_of(found).summary["verdicts"].get("held", 0), 0, label)
 
+    def test_what_counts_for_all_parts_makes_the_plans_of_all_old(self) -> None:
+        from vexo.server.bringin.only import carry_only
+
+        trip = self.share("H")
+        for label in ("GULLPOINT", "OLDBASIN"):
+            self.back(self.noted(self.path(trip, label), "said", 2))
+        found = self.seen(trip, "OLDBASIN")
+        do_now(carry_only(found, self.person, condition="Berth_no ne 'H-001'", mine=True))
+        plans = {label: newest_plan(self.seen(trip, label)) for label in ("GULLPOINT", "OLDBASIN")}
+        now = self.seen(trip).revision
+        counts = {label: plan is not None and plan.revision == now for label, plan in plans.items()}
+        self.assertEqual(counts, {"GULLPOINT": False, "OLDBASIN": True})
+        told = {p["label"]: p["says"] for p in parts_json(self.seen(trip))}
+        self.assertEqual(told["GULLPOINT"], "to be planned again")
+
     def test_groups_share_a_sheet_and_what_no_group_names_has_its_own(self) -> None:
         reach = Share("harbour", (("North Reach", ("NORTHHAVEN", "GULLPOINT")), ("Nowhere", ("X",))))
         trip = self.share("E", reach)

@@ -340,7 +340,8 @@ def _take_in(
         "at": sheet.added_at.isoformat(),
         "recognised": made.recognised,
     }
-    tell_columns(trip, sheet, catalogue, {"sheet": told, "plural": record_type.plural})
+    facts = {"sheet": told, "plural": record_type.plural}
+    tell_columns(trip, sheet, catalogue, facts, whole=bool(asked["said"] or asked["operation"] or asked["key"]))
     Job.objects.filter(pk=job.pk).update(trip=trip)
     _tell_parts(trip)
     words = f"Brought in {upload.name}, {incoming.profile.rows:,} rows" + (", recognised" if made.recognised else "")

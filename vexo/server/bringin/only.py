@@ -20,7 +20,7 @@ from ..people.models import Person
 from ..people.rights import Action, require
 from ..trips.models import Trip
 from ..trips.sheets import newest_sheet
-from ..trips.standing import refuse_while_sending, tell
+from ..trips.standing import facts_of, refuse_while_sending, tell
 from .edits import cells_now
 
 
@@ -62,7 +62,7 @@ def carry_only(
         words = [f"rows where {only['condition']}" if only.get("condition") else "all rows"]
         words += [f"without {len(out):,} left out by hand"] if out else []
         Trip.objects.filter(pk=trip.pk).update(only=only)
-        tell(trip, revised=True)
+        tell(trip, revised=True, whole=True)
         trip.refresh_from_db()
         note(person.username, "changed", f"Trip {trip.pk} carries {' '.join(words)}"[:300], trip.application, trip.pk)
         return enqueue("plan", person.username, trip, mine=mine, fresh=False)
@@ -76,7 +76,7 @@ def expect(trip: Trip, person: Person, *, rows: int | None = None, sums: Mapping
         PlainError: where a sum is no number, or there is no such column.
     """
     require(person, Action.PREPARE)
-    headers = [column["header"] for column in trip.standing.get("columns", [])]
+    headers = [column["header"] for column in facts_of(trip).get("columns", [])]
     for header, text in (sums or {}).items():
         if header not in headers:
             raise PlainError(f"The sheet has no column {header!r}.")
