@@ -42,7 +42,6 @@ FIELDS = (
 )
 TYPE = RecordType("Thing", "Thing", "Things", "Things", "id", FIELDS)
 CATALOGUE = Catalogue("Test", (TYPE, HOLDER), Promises())
-FOLDER = temporary_folder()
 
 TEXTS = st.one_of(
     st.sampled_from(
@@ -125,13 +124,19 @@ def read(path: Path) -> tuple[pl.DataFrame, SheetProfile]:
 
 
 class RoundTrip(unittest.TestCase):
+    folder: Path
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.folder = temporary_folder()
+
     @settings(max_examples=12, deadline=None, suppress_health_check=[HealthCheck.too_slow])
     @given(RECORDS, st.permutations([field.name for field in FIELDS]))
     @example(EDGES, [field.name for field in FIELDS])
     def test_unedited_it_is_the_same_in_every_format(self, rows: list[dict[str, Any]], names: list[str]) -> None:
         records = table(rows)
         for ending in ("xlsx", "ods", "csv", "tsv"):
-            path = FOLDER / f"any.{ending}"
+            path = self.folder / f"any.{ending}"
             stamp = write(records, path, names)
             cells, profile = read(path)
             self.assertEqual(profile.rows, len(records))
