@@ -86,7 +86,8 @@ class BrowserCase(unittest.TestCase):
         for label in ("Status", "Holder"):
             browser.click(f"+ {label}")
         browser.until(lambda: "Holder" in browser.find("table").text, "the preview with all fields")
-        browser.click(f"Send out {count} rows")
+        browser.see(f"Send out {count} rows")
+        browser.press("[data-testid=send]")
         path = wait_until(lambda: next(iter(browser.downloads.glob("*.xlsx")), None), what="the download")
         browser.see("out, not back yet")
         number = str(browser.until(lambda: browser.driver.current_url.partition("/trips/")[2], "the trip's page"))

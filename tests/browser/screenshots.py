@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 
 import openpyxl
@@ -21,7 +22,7 @@ def share(browser: Browser) -> None:
     browser.see("The sheet as it will be", "Record ID")
     browser.click("as text")
     browser.fill("input[aria-label=Condition]", "status eq 'let' and insured_until le date(now() add duration'P60D')")
-    browser.see("Insured until")
+    browser.until(lambda: len(browser.all("[data-testid=clause]")) == 2, "the sentence")
     browser.find("input[aria-label='Share out by']").click()
     browser.keys("harbour")
     browser.until(lambda: any(e.text.strip() == "Harbour" for e in browser.all("[role=option]")), "Harbour")
@@ -30,7 +31,8 @@ def share(browser: Browser) -> None:
     browser.fill("[role=dialog] input", "Insurance dates, by harbour")
     browser.click("Keep it")
     browser.see("Kept as the route")
-    browser.click("Share out")
+    browser.until(lambda: re.search("Share out [1-9]", browser.text), "the rows")
+    browser.press("[data-testid=send]")
     browser.see("Shared out to 5 sheets", "downloaded")
     path = browser.until(lambda: next(iter(browser.downloads.glob("*.zip")), None), "the ZIP")
     with zipfile.ZipFile(path) as archive:
@@ -71,7 +73,7 @@ def main() -> None:
         condition = "harbour eq 'NORTHHAVEN' and status ne 'retired' and daily_rate gt 40"
         browser.click("as text")
         browser.fill("input[aria-label=Condition]", condition)
-        browser.see("retired")
+        browser.until(lambda: len(browser.all("[data-testid=clause]")) == 3, "the sentence")
         browser.click("as text")
         browser.click("+ Status")
         browser.see("Send out 2")

@@ -131,6 +131,18 @@ class Browser:
 
         self.until(press, f"a click on {name!r}")
 
+    def press(self, css: str) -> None:
+        """Click a button once it can be pressed: one that cannot takes a click in silence."""
+
+        def go() -> bool:
+            button = self.find(css)
+            enabled = button.is_enabled()
+            if enabled:
+                button.click()
+            return enabled
+
+        self.until(go, f"a press on {css}")
+
     def choose(self, label: str, option: str) -> None:
         """Of a list to choose from: the option whose words begin so."""
         inside = "[role=dialog] " if self.all("[role=dialog]") else ""

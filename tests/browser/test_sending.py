@@ -77,7 +77,7 @@ class SendingOut(BrowserCase):
         browser.fill("textarea", "EELGRASS, B-003\nEELGRASS, X-999")
         browser.click("Take these")
         browser.see("1 key finds no record", "EELGRASS X-999", "Send out 1 row")
-        browser.find("[data-testid=send]").click()
+        browser.press("[data-testid=send]")
         path = wait_until(lambda: next(iter(browser.downloads.glob("*.xlsx")), None), what="the download")
         book = openpyxl.load_workbook(path)
         self.assertEqual((book.active.max_row, book.active["C2"].value), (2, "B-003"))
@@ -106,7 +106,8 @@ class SendingOut(BrowserCase):
         browser.see("on the route Holders by phone", "Phone")
         for box in browser.all("[aria-label='The sheet'] input[type=checkbox]")[:1]:
             box.click()
-        browser.click("Send out the empty sheet")
+        browser.see("Send out the empty sheet")
+        browser.press("[data-testid=send]")
         path = wait_until(lambda: next(iter(browser.downloads.glob("*.xlsx")), None), what="the download")
         header = [cell.value for cell in openpyxl.load_workbook(path).active[1]]
         self.assertEqual(header[:2], ["Holder no.", "Last name"])
@@ -129,7 +130,8 @@ class SharedOut(BrowserCase):
         browser.keys("harbour")
         browser.until(lambda: any(e.text.strip() == "Harbour" for e in browser.all("[role=option]")), "Harbour")
         browser.keys(Keys.ENTER)
-        browser.click("Share out")
+        browser.see("Share out 41 rows")
+        browser.press("[data-testid=send]")
         path = wait_until(lambda: next(iter(browser.downloads.glob("*.zip")), None), what="the ZIP")
         browser.see("Shared out to 5 sheets", "0 of 5 parts back")
         number = browser.driver.current_url.partition("/trips/")[2].partition("/")[0]
