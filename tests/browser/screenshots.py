@@ -21,7 +21,8 @@ def share(browser: Browser) -> None:
     browser.open("/send-out")
     browser.see("The sheet as it will be", "Record ID")
     browser.click("as text")
-    browser.fill("input[aria-label=Condition]", "status eq 'let' and insured_until le date(now() add duration'P60D')")
+    condition = "insured_until ge date(now()) and insured_until le date(now() add duration'P60D')"
+    browser.fill("input[aria-label=Condition]", f"status eq 'let' and {condition}")
     browser.until(lambda: len(browser.all("[data-testid=clause]")) == 2, "the sentence")
     browser.find("input[aria-label='Share out by']").click()
     browser.keys("harbour")
@@ -99,7 +100,7 @@ def main() -> None:
             browser.until(lambda: not browser.all("[data-testid=grid]") or browser.all(".grid-row .grid-td"), "cells")
             browser.until(lambda: not any(e.text == "…" for e in browser.all(".grid-row")), "rows")
             browser.picture(FOLDER / f"{name}.png")
-        browser.open("/trips/4/review")
+        browser.open("/trips/4/review?each=Harbour")
         browser.until(lambda: len(browser.all(".grid-row .grid-td")) > 60, "rows")
         browser.all(".grid-row")[1].click()
         browser.see("What it writes")

@@ -12,6 +12,7 @@ from vexo.core.records import IDENTIFIER
 from .. import stages
 from ..errors import PlainError
 from ..journal.services import note
+from ..naming import names_of
 from ..people.models import Person
 from ..people.rights import Action, require
 from .models import Part, Sheet, Trip
@@ -82,7 +83,7 @@ def parts_json(trip: Trip) -> list[dict[str, Any]]:
                 "came": len(back),
                 "back_rows": back[-1].rows if back else None,
                 "back_at": back[-1].added_at.isoformat() if back else None,
-                "back_by": back[-1].added_by if back else None,
+                "back_by": names_of([back[-1].added_by])[back[-1].added_by] if back else None,
                 "sum": standing.sum,
             }
         )

@@ -243,10 +243,11 @@ function chose(event: Event): void {
         <a
           v-for="(name, at) in sheet.files"
           :key="at"
-          class="btn"
+          class="btn min-w-0 flex-none"
           :href="`/api/trips/${trip.id}/sheets/${sheet.id}?file=${at}`"
+          :title="name"
           download
-          >Download {{ name }}</a
+          ><span class="truncate">Download {{ name }}</span></a
         >
         <button v-if="mayPrepare" type="button" class="btn" @click="chooser?.click()">
           Bring in a corrected version…
