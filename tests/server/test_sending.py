@@ -289,6 +289,9 @@ class LongReadings(SendingCase):
         self.assertEqual(job.state, Job.STOPPED)
         self.assertIn("Stopped after 50 of", job.message)
         self.assertFalse(trip.sheets.exists())
+        from vexo.server.trips.standing import Standing
+
+        self.assertEqual(Standing(Trip.objects.get(pk=trip.pk)).needs()["says"], "did not go out yet")
         again = do_now(go_on(trip, self.person, mine=True))
         self.assertEqual((again.state, again.result["rows"]), (Job.DONE, len(self.berths(EELGRASS))))
         with self.assertRaisesRegex(Exception, "Nothing is left"):
@@ -468,6 +471,10 @@ class OverHTTP(SendingCase):
         keys = {"record_type": "Berth", "text": "EELGRASS;A-001"}
         picked = self.ask("post", "applications/harbour-practice/keys", keys).json()
         self.assertEqual(picked, {"key": ["harbour", "berth_no"], "values": [["EELGRASS", "A-001"]]})
+        for path in ("preview", "selection"):
+            half = {"key": ["harbour", "berth_no"], "values": [["EELGRASS"]]}
+            body = {"record_type": "Berth", "chosen": ["id", "daily_rate"], "picked": half}
+            self.assertEqual(self.ask("post", f"applications/harbour-practice/{path}", body).status_code, 422)
 
     def test_routes_are_kept_changed_and_dropped(self) -> None:
         body = {"application": "harbour-practice", "name": "By web", "record_type": "Berth", "chosen": ["status"]}

@@ -143,13 +143,19 @@ def check(document: SendOut, catalogue: Catalogue) -> SendOut:
         if document.headers_only:
             raise DocumentError("A sheet with headers only has no records to share out.")
     read_condition(document.condition, record_type, catalogue)
-    if document.picked is not None:
-        own = [record_type.field(name) for name in document.picked.key]
-        if not own or any(len(values) != len(own) for values in document.picked.values):
-            raise DocumentError("Each key needs a value for each of its fields.")
-        if len(document.picked.values) > MOST_KEYS:
-            raise DocumentError(f"At most {MOST_KEYS:,} records can be picked by hand; use a condition for more.")
+    check_picked(document.picked, record_type)
     return replace(document, record_type=record_type.name, fields=tuple(fields))
+
+
+def check_picked(picked: Picked | None, record_type: RecordType) -> None:
+    """Raises UnknownName and DocumentError where records by hand are not named by whole keys of the type."""
+    if picked is None:
+        return
+    own = [record_type.field(name) for name in picked.key]
+    if not own or any(len(values) != len(own) for values in picked.values):
+        raise DocumentError("Each key needs a value for each of its fields.")
+    if len(picked.values) > MOST_KEYS:
+        raise DocumentError(f"At most {MOST_KEYS:,} records can be picked by hand; use a condition for more.")
 
 
 @dataclass(frozen=True)

@@ -9,7 +9,7 @@ import polars as pl
 from vexo.applications import Application as Client
 from vexo.core.conditions import Condition, read_condition
 from vexo.core.conditions.tree import Holds
-from vexo.core.documents import SendOut
+from vexo.core.documents import SendOut, check_picked
 from vexo.core.keys.picking import PLACE, in_their_order, typed_keys
 from vexo.core.records import IDENTIFIER, Catalogue, Kind, RecordType
 from vexo.core.sheets.outgoing import MOST_ROWS, cells_of, for_reading
@@ -46,6 +46,7 @@ def preview(client: Client, document: SendOut) -> dict[str, Any]:
     """The first rows of a sheet as it would be, and how many there would be."""
     catalogue = client.describe()
     record_type = catalogue.type(document.record_type)
+    check_picked(document.picked, record_type)
     fields = [catalogue.field(record_type, name) for name in document.fields]
     wanted = all_read(document, record_type, catalogue)
     missing: list[str] = []
@@ -87,6 +88,7 @@ def selection(client: Client, application: Application, document: SendOut) -> di
     """The sums of a selection, and which open trips have some of its records out."""
     catalogue = client.describe()
     record_type = catalogue.type(document.record_type)
+    check_picked(document.picked, record_type)
     known = [catalogue.field(record_type, name) for name in document.fields]
     numbers = [field.name for field in known if field.is_number and field.path is None]
     condition = _condition(document, record_type, catalogue)

@@ -196,7 +196,7 @@ class Standing:
             return f"{self.sheet['name']}, {_count(self.sheet['rows'], 'row', 'rows')}", False
         if self.sent:
             return f"{_count(self.sent['rows'], 'row', 'rows')} out, not back yet", True
-        return "no sheet yet", True
+        return ("did not go out yet" if self.trip.sends else "no sheet yet"), True
 
     def _columns(self) -> tuple[str, bool]:
         if not self.sheet:
@@ -274,6 +274,8 @@ class Standing:
             )
         if self.sheet:
             return {"kind": "held", "says": "columns or keys to choose"}
+        if self.sent is None and self.trip.sends:
+            return {"kind": "held", "says": "did not go out yet"}
         return {"kind": "same", "says": "out, not back yet"}
 
     @property
