@@ -77,7 +77,8 @@ async function bringSeveral(files: readonly File[], meant: Meant): Promise<void>
     );
     return;
   }
-  if (known.length) say(`Of ${others.map((one) => one.name).join(", ")} it is not known where they belong.`);
+  if (known.length)
+    say(`Not known where it belongs: ${others.map((one) => one.name).join(", ")}. This is ${first.name}.`);
   else if (others.length > 1) {
     const params = { path: { number: first.upload } };
     await data(
