@@ -23,7 +23,7 @@ from vexo.core.conditions.clauses import (
 from vexo.core.conditions.to_expression import to_expression
 from vexo.core.conditions.to_filter import settled, to_filter, to_text
 from vexo.core.conditions.to_sentence import to_sentence
-from vexo.core.documents import DocumentError, SendOut, Share, check, default_fields, fitted, sentence
+from vexo.core.documents import DocumentError, Picked, SendOut, Share, check, default_fields, fitted, sentence
 from vexo.core.keys.picking import read_keys
 from vexo.core.records import Kind
 
@@ -177,6 +177,8 @@ class Documents(unittest.TestCase):
         kept, lost = fitted(SendOut("Berth", ("name", "gone"), "gone eq 1", ("-gone",), share=Share("gone")), CATALOGUE)
         self.assertEqual([one.use for one in lost], ["column", "order", "share", "condition"])
         self.assertEqual((kept.fields, kept.order, kept.share, kept.condition), (("name",), (), None, ""))
+        kept, lost = fitted(SendOut("Berth", picked=Picked(("gone", "code"), (("1", "2"),))), CATALOGUE)
+        self.assertEqual(([(one.name, one.use) for one in lost], kept.picked), ([("gone", "picked")], None))
 
 
 class Lists(unittest.TestCase):
@@ -188,5 +190,8 @@ class Lists(unittest.TestCase):
         ):
             with self.subTest(text), self.assertRaisesRegex(DocumentError, words):
                 read_keys(text, BERTH)
+        two = replace(BERTH, keys=(("name", "code"),))
+        with self.assertRaisesRegex(DocumentError, r"Line 5 of the list lacks a part of its key: Name \+ Code\."):
+            read_keys("\nname\tcode\n\nx\tA-1\n\tA-2\n", two)
         self.assertEqual(read_keys(" A-1 \r\nA-1\r\n\r\nB-2", BERTH).values, (("A-1",), ("B-2",)))
         self.assertEqual(read_keys("Name\tcode\nx\tA-1", BERTH).values, (("A-1",),))

@@ -224,11 +224,14 @@ class Sharing(ServiceCase):
             self.assertIn(f'"update": {count}', done.stdout, done.stderr)
         self.assertIn("It has: 1 EELGRASS", self.vexo.run("--part", "X", "review", str(trip.pk)).stderr)
 
-    def test_too_many_parts_are_refused_before_any_is_written(self) -> None:
-        document = SendOut("Holder", ("phone",), share=Share("holder_no"))
-        trip = begin(self.practice, document, "ada")
-        job = do_now(enqueue("send out", "ada", trip, mine=True))
-        self.assertIn("at most 500", job.error)
-        self.assertFalse(trip.sheets.exists())
+    def test_parts_that_cannot_be_told_apart_or_are_too_many_are_refused_before_any_is_written(self) -> None:
+        for record_type, share, words in (
+            ("Holder", Share("holder_no"), "at most 500"),
+            ("Berth", Share("harbour", (("OLDBASIN", ("NORTHHAVEN",)),)), "A group is called OLDBASIN, which is also"),
+        ):
+            trip = begin(self.practice, SendOut(record_type, share=share), "ada")
+            job = do_now(enqueue("send out", "ada", trip, mine=True))
+            self.assertIn(words, job.error)
+            self.assertFalse(trip.sheets.exists())
         with self.assertRaises(PlainError):
             part_named(trip, "1")

@@ -95,8 +95,7 @@ def _texts(values: Any) -> tuple[str, ...]:
 def default_fields(record_type: RecordType) -> list[str]:
     """Fields of a sheet when nobody chose: the identifier, the keys, then all that can be carried back; of fields that
     set one value the first."""
-    keys = list(record_type.keys[0]) if record_type.keys else []
-    made = list(dict.fromkeys([record_type.identifier, *keys]))
+    made = list(dict.fromkeys([record_type.identifier, *record_type.natural_key]))
     for field in record_type.fields:
         if not field.read_only and field.name not in made and not set(record_type.instead_of(field.name)) & set(made):
             made.append(field.name)
@@ -105,7 +104,7 @@ def default_fields(record_type: RecordType) -> list[str]:
 
 def with_keys(fields: tuple[str, ...], record_type: RecordType) -> list[str]:
     """The chosen fields in their order, behind the identifier and the keys where those were not chosen."""
-    first = [record_type.identifier, *(record_type.keys[0] if record_type.keys else ())]
+    first = [record_type.identifier, *record_type.natural_key]
     return [*[name for name in first if name not in fields], *fields]
 
 
@@ -187,13 +186,17 @@ def fitted(document: SendOut, catalogue: Catalogue) -> tuple[SendOut, list[Lost]
     fields = tuple(name for name in document.fields if there(name, "column"))
     order = tuple(name for name in document.order if there(name, "order"))
     share = document.share if document.share is None or there(document.share.field, "share") else None
+    picked = document.picked
+    if picked is not None:
+        known = [name for name in picked.key if there(name, "picked")]
+        picked = picked if len(known) == len(picked.key) else None
     condition = document.condition
     try:
         read_condition(condition, record_type, catalogue)
     except ConditionError as error:
         lost.append(Lost(error.message, "condition"))
         condition = ""
-    return replace(document, fields=fields, order=order, share=share, condition=condition), lost
+    return replace(document, fields=fields, order=order, picked=picked, share=share, condition=condition), lost
 
 
 def sentence(document: SendOut, catalogue: Catalogue) -> str:

@@ -112,6 +112,11 @@ class RecordType:
         return found
 
     @property
+    def natural_key(self) -> tuple[str, ...]:
+        """The key by which people know its records: the first; empty where it has none."""
+        return self.keys[0] if self.keys else ()
+
+    @property
     def shown_by(self) -> str:
         """The field by which people know a record in another record's field."""
         for key in self.keys:

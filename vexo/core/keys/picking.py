@@ -20,10 +20,11 @@ def _plain(text: str) -> str:
 
 def _cells(text: str, several: bool) -> list[list[str]]:
     """The lines of a list, cut at tabs; where there are none and a key has several fields, at semicolons or commas."""
-    lines = [line for line in text.replace("\r\n", "\n").replace("\r", "\n").split("\n") if line.strip()]
+    lines = text.replace("\r\n", "\n").replace("\r", "\n").split("\n")
+    filled = [line for line in lines if line.strip()]
     mark = "\t"
-    if several and not any(mark in line for line in lines):
-        mark = next((m for m in (";", ",") if lines and all(m in line for line in lines)), mark)
+    if several and not any(mark in line for line in filled):
+        mark = next((m for m in (";", ",") if filled and all(m in line for line in filled)), mark)
     return [[cell.strip() for cell in line.split(mark)] for line in lines]
 
 
@@ -43,13 +44,14 @@ def keys_in(rows: Sequence[Sequence[str]], record_type: RecordType, key: Sequenc
         DocumentError: where it cannot be told which key that is, or a row has other cells.
     """
     keys = [tuple(key)] if key else [(record_type.identifier,), *record_type.keys]
-    named = _named(rows[0], record_type) if rows else []
+    first = next((at for at, row in enumerate(rows) if any(row)), 0)
+    named = _named(rows[first], record_type) if rows else []
     places: list[int] = []
     chosen: tuple[str, ...] = ()
     for own in keys if any(named) else ():
         if all(name in named for name in own) and len(own) >= len(chosen):
             chosen, places = own, [named.index(name) for name in own]
-    body = list(rows[1:]) if chosen else list(rows)
+    begin = first + 1 if chosen else first
     if not chosen:
         wide = max((len([c for c in row if c]) for row in rows), default=0)
         fits = [own for own in keys if len(own) == wide and own != (record_type.identifier,)] or [
@@ -60,12 +62,13 @@ def keys_in(rows: Sequence[Sequence[str]], record_type: RecordType, key: Sequenc
             raise DocumentError(f"Each line should hold one key: {told}. Name the fields in the first line.")
         chosen, places = fits[0], list(range(wide))
     found: dict[tuple[str, ...], None] = {}
-    for number, row in enumerate(body, start=1 + len(rows) - len(body)):
+    for number, row in enumerate(rows[begin:], start=begin + 1):
         cells = [row[at].strip() if at < len(row) else "" for at in places]
         if not any(cells):
             continue
         if not all(cells):
-            raise DocumentError(f"Line {number} of the list lacks a part of its key: {' + '.join(chosen)}.")
+            told = " + ".join(record_type.field(name).label for name in chosen)
+            raise DocumentError(f"Line {number} of the list lacks a part of its key: {told}.")
         found[tuple(cells)] = None
     if not found:
         raise DocumentError("The list names no record.")
@@ -91,6 +94,22 @@ def typed_keys(picked: Picked, record_type: RecordType) -> pl.DataFrame:
     return pl.DataFrame(columns).with_row_index(PLACE)
 
 
+def met(keys: pl.DataFrame, key: Sequence[str], record_type: RecordType, records: pl.DataFrame) -> pl.DataFrame:
+    """The records that keys name: ``place`` of the key and all columns of its record, in the order of the places.
+
+    Args:
+        keys: as ``typed_keys`` makes them.
+        records: with the fields of the key.
+    """
+    own = {name: records[IDENTIFIER if name == record_type.identifier else name] for name in key}
+    right = records.with_columns(
+        [(bare(values) if values.dtype == pl.String else values).alias(f"on.{name}") for name, values in own.items()]
+    )
+    left = keys.select(PLACE, *[pl.col(name).alias(f"on.{name}") for name in key])
+    joined = left.join(right, on=[f"on.{name}" for name in key], how="inner", maintain_order="left")
+    return joined.select(PLACE, *records.columns)
+
+
 def in_their_order(picked: Picked, record_type: RecordType, records: pl.DataFrame) -> tuple[pl.DataFrame, list[str]]:
     """The records in the order of the list, each once; and the keys that found none.
 
@@ -98,13 +117,7 @@ def in_their_order(picked: Picked, record_type: RecordType, records: pl.DataFram
         records: with the fields of the key.
     """
     keys = typed_keys(picked, record_type)
-    own = {name: (IDENTIFIER if name == record_type.identifier else name) for name in picked.key}
-    texts = {name: records[column] for name, column in own.items()}
-    right = records.with_columns(
-        [(bare(text) if text.dtype == pl.String else text).alias(f"on.{name}") for name, text in texts.items()]
-    )
-    on = [f"on.{name}" for name in own]
-    met = keys.join(right, left_on=list(own), right_on=on, how="inner", maintain_order="left")
-    missing = keys.join(met, on=PLACE, how="anti", maintain_order="left")[PLACE].to_list()
-    found = met.sort(PLACE).unique(IDENTIFIER, keep="first", maintain_order=True).select(records.columns)
-    return found, [" ".join(picked.values[at]) for at in missing]
+    found = met(keys, picked.key, record_type, records)
+    missing = keys.join(found, on=PLACE, how="anti", maintain_order="left")[PLACE].to_list()
+    each = found.unique(IDENTIFIER, keep="first", maintain_order=True).select(records.columns)
+    return each, [" ".join(picked.values[at]) for at in missing]

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-
 import polars as pl
 
 from ..columns.carrying import values_column
@@ -143,5 +141,4 @@ def fixed_key(settings: Settings, record_type: RecordType, name: str) -> pl.Expr
     """Whether the field is a key of the row's record that did not find it: its edit would be a rename."""
     if name in settings.key:
         return ~by_this_key(settings, name) & pl.col("bound").is_not_null()
-    natural: Sequence[str] = record_type.keys[0] if record_type.keys else ()
-    return pl.lit(settings.key == (record_type.identifier,) and name in natural)
+    return pl.lit(settings.key == (record_type.identifier,) and name in record_type.natural_key)

@@ -24,7 +24,7 @@ def _texts(field: Field, *columns: str) -> tuple[pl.Expr, ...]:
 
 def cell_cases(frame: pl.DataFrame, inputs: Inputs, fields: Sequence[Field]) -> list[Case]:
     """Cells that were edited while the application changed too, edited keys, and columns emptied beyond the limit."""
-    natural = inputs.record_type.keys[0] if inputs.record_type.keys else ()
+    natural = inputs.record_type.natural_key
     cases = []
     for field in fields:
         name = field.name

@@ -12,8 +12,6 @@ from ..values import SEPARATOR, SPACES, normal, to_text
 
 FORMULA_BEGIN = r"^[=+\-@\t\r']"
 PREFIX = "'"
-
-
 MOST_ROWS = 1_048_575
 """Rows that a worksheet holds below its header."""
 PIECE = 8_192
@@ -63,6 +61,17 @@ def column_of(field: Field, catalogue: Catalogue) -> str:
     """The column of read records that a field's cells are made of: a reference goes out as people know it."""
     shown = catalogue.shown_field(field) if field.kind == Kind.REFERENCE and field.path is None else None
     return shown.name if shown else field.name
+
+
+def read_fields(names: Sequence[str], record_type: RecordType, catalogue: Catalogue) -> list[str]:
+    """What has to be read for a sheet with these fields: references also as people know them."""
+    wanted: list[str] = []
+    for name in names:
+        field = catalogue.field(record_type, name)
+        wanted.append(name)
+        if field.kind == Kind.REFERENCE and field.path is None:
+            wanted.append(column_of(field, catalogue))
+    return list(dict.fromkeys(wanted))
 
 
 def _note(field: Field, catalogue: Catalogue, reading: str) -> str:

@@ -41,6 +41,15 @@ def _ours(ledger: Ledger, field: Field) -> pl.DataFrame:
     return own.select(IDENTIFIER, pl.col("held").cast(dtype(field), strict=False))
 
 
+def _without(some: pl.Series, others: pl.Series) -> pl.Series:
+    return some.filter(~some.is_in(others.implode()))
+
+
+def _how_many(rows: pl.DataFrame, state: str, among: pl.Series) -> int:
+    own = rows.filter(pl.col("state") == state)[IDENTIFIER].drop_nulls().unique()
+    return int(own.is_in(among.implode()).sum())
+
+
 def compare(
     kept: pl.DataFrame, there: pl.DataFrame, inside: pl.Series, fields: Sequence[Field], ledger: Ledger
 ) -> Since:
@@ -68,22 +77,17 @@ def compare(
             own.select(IDENTIFIER, pl.lit(field.name).alias("field")).with_columns(*texts, wrote.alias("ours"))
         )
     empty = {IDENTIFIER: pl.String, "field": pl.String, "then": pl.String, "now": pl.String, "ours": pl.Boolean}
-    out, within = set(kept[IDENTIFIER]), set(inside)
-    alive = set(there[IDENTIFIER])
-    rows = ledger.rows
-    created = set(rows.filter(pl.col("state") == "created")[IDENTIFIER].drop_nulls())
-    deleted = set(rows.filter(pl.col("state") == "deleted")[IDENTIFIER].drop_nulls())
-    gone = [i for i in kept[IDENTIFIER] if i not in alive]
-    come = [i for i in inside if i not in out]
+    out, alive, rows = kept[IDENTIFIER], there[IDENTIFIER], ledger.rows
+    gone, come = _without(out, alive), _without(inside, out)
     selected = there.filter(pl.col(IDENTIFIER).is_in(inside.implode()))
     return Since(
         then=len(kept),
-        now=len(within),
+        now=inside.n_unique(),
         changes=pl.concat([pl.DataFrame(schema=empty), *parts]).sort(IDENTIFIER, maintain_order=True),
-        gone=gone,
-        left=[i for i in kept[IDENTIFIER] if i in alive and i not in within],
-        come=come,
-        made_by_us=len(created & set(come)),
-        deleted_by_us=len(deleted & set(gone)),
+        gone=gone.to_list(),
+        left=_without(_without(out, gone), inside).to_list(),
+        come=come.to_list(),
+        made_by_us=_how_many(rows, "created", come),
+        deleted_by_us=_how_many(rows, "deleted", gone),
         totals={f.name: (total(kept[f.name]), total(selected[f.name])) for f in fields if f.is_number},
     )

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -12,10 +12,10 @@ import polars as pl
 
 from vexo.core.columns.matching import ColumnMatch, match_columns
 from vexo.core.documents import Picked, SendOut
-from vexo.core.keys.picking import PLACE, typed_keys
-from vexo.core.records import IDENTIFIER, Catalogue, Field, Kind, RecordType, UnknownName
+from vexo.core.keys.picking import PLACE, met, typed_keys
+from vexo.core.records import IDENTIFIER, Catalogue, Field, RecordType, UnknownName
 from vexo.core.sheets import SheetError, SheetProfile
-from vexo.core.sheets.outgoing import cells_of, column_of
+from vexo.core.sheets.outgoing import cells_of, read_fields
 from vexo.core.sheets.refilling import Filled, place_of, refill_text, refill_xlsx
 from vexo.core.sheets.sheet import ROW
 from vexo.core.values import bare
@@ -57,9 +57,9 @@ def start_refilling(
 
 @dataclass(frozen=True)
 class Plan:
-    """Which columns are filled, and by which key rows find their records."""
+    """Which columns are filled, and by which key, in which columns, rows find their records."""
 
-    key: tuple[str, ...]
+    key: dict[str, str]
     columns: list[tuple[ColumnMatch, Field]]
 
 
@@ -101,14 +101,14 @@ def plan_of(
     filled = [(m, f) for m, f in columns if f.name not in best]
     if not filled:
         raise PlainError(f"No column but the key names a field of {record_type.plural}, so there is nothing to fill.")
-    return Plan(best, filled)
+    return Plan({name: there[name] for name in best}, filled)
 
 
-def _rows(cells: pl.DataFrame, plan: Plan, there: dict[str, str]) -> tuple[Picked, pl.DataFrame]:
+def _rows(cells: pl.DataFrame, plan: Plan) -> tuple[Picked, pl.DataFrame]:
     """The keys of the rows that have one, and those rows."""
-    texts = [bare(cells[there[name]]).alias(name) for name in plan.key]
+    texts = [bare(cells[column]).alias(name) for name, column in plan.key.items()]
     rows = pl.DataFrame([cells[ROW], *texts]).drop_nulls()
-    return Picked(plan.key, tuple(rows.select(plan.key).iter_rows())), rows
+    return Picked(tuple(plan.key), tuple(rows.select(*plan.key).iter_rows())), rows
 
 
 def refill(lease: Lease) -> dict[str, Any]:
@@ -118,59 +118,32 @@ def refill(lease: Lease) -> dict[str, Any]:
     upload = Upload.objects.get(pk=asked["upload"])
     lease.progress(0, 3, "reading the file")
     cells, profile = read_upload(upload)
-    ending = profile.format
     if profile.format not in ("xlsx", "csv", "tsv") or upload.parts.exists():
         raise SheetError(f"{upload.name} can be filled as XLSX or delimited text. Save it as one of these.")
     with client_of(application) as client:
         catalogue = describe(application, client)
         record_type = catalogue.type(asked["record_type"])
         plan = plan_of(cells, profile, record_type, catalogue, asked["key"])
-        there = {f.name: m.column for m, f in _all(cells, profile, record_type, catalogue)}
-        picked, rows = _rows(cells, plan, there)
+        picked, rows = _rows(cells, plan)
         lease.progress(1, 3, "asking the application")
         fields = [f for _, f in plan.columns]
-        wanted = [*[f.name for f in fields], *plan.key, *_shown(fields, catalogue)]
+        wanted = read_fields([*[f.name for f in fields], *plan.key], record_type, catalogue)
         keys = typed_keys(picked, record_type)
-        own = list(dict.fromkeys(wanted))
-        records = client.read_by_keys(record_type, own, list(plan.key), keys.drop(PLACE))
+        records = client.read_by_keys(record_type, wanted, list(plan.key), keys.drop(PLACE))
     lease.progress(2, 3, "writing the sheet")
-    met = _met(rows, keys, records, record_type, plan.key)
-    texts = cells_of(fields, met, record_type, catalogue)
+    found = met(keys, list(plan.key), record_type, records).unique(PLACE, keep="first", maintain_order=True)
+    numbers = rows[ROW].gather(found[PLACE])
+    texts = cells_of(fields, found, record_type, catalogue)
     columns = [
         Filled(
             place_of(profile.places[int(m.column[1:])]),
             f,
-            pl.DataFrame([met[ROW], texts[f"c{at}"].alias("text")]),
+            pl.DataFrame([numbers, texts[f"c{at}"].alias("text")]),
         )
         for at, (m, f) in enumerate(plan.columns)
     ]
-    missing = rows.filter(~pl.col(ROW).is_in(met[ROW].implode()))
-    return _written(lease, application, upload, profile, ending, record_type, plan, columns, records, missing, len(met))
-
-
-def _all(
-    cells: pl.DataFrame, profile: SheetProfile, record_type: RecordType, catalogue: Catalogue
-) -> list[tuple[ColumnMatch, Field]]:
-    return [(m, m.field) for m in match_columns(profile, record_type, catalogue, profile.stamp) if m.field]
-
-
-def _shown(fields: Sequence[Field], catalogue: Catalogue) -> list[str]:
-    return [column_of(f, catalogue) for f in fields if f.kind == Kind.REFERENCE and f.path is None]
-
-
-def _met(
-    rows: pl.DataFrame, keys: pl.DataFrame, records: pl.DataFrame, record_type: RecordType, key: Sequence[str]
-) -> pl.DataFrame:
-    """The rows that found their record, with all that was read of it."""
-    typed = keys.with_columns(rows[ROW])
-    on = {name: (IDENTIFIER if name == record_type.identifier else name) for name in key}
-    right = records.with_columns(
-        [(bare(records[c]) if records[c].dtype == pl.String else records[c]).alias(f"on.{n}") for n, c in on.items()]
-    )
-    joined = typed.select(ROW, *[pl.col(name).alias(f"on.{name}") for name in key]).join(
-        right, on=[f"on.{name}" for name in key], how="inner", maintain_order="left"
-    )
-    return joined.unique(ROW, keep="first", maintain_order=True)
+    missing = rows.filter(~pl.col(ROW).is_in(numbers.implode()))
+    return _written(lease, application, upload, profile, record_type, plan, columns, records, missing, len(numbers))
 
 
 def _written(
@@ -178,7 +151,6 @@ def _written(
     application: Application,
     upload: Upload,
     profile: SheetProfile,
-    ending: str,
     record_type: RecordType,
     plan: Plan,
     columns: Sequence[Filled],
@@ -189,15 +161,13 @@ def _written(
     """Write the file and a trip that has it out."""
     job = lease.job
     names = tuple(dict.fromkeys([record_type.identifier, *plan.key, *[c.field.name for c in columns]]))
-    document = SendOut(record_type.name, names, picked=Picked((record_type.identifier,), ()), format=ending)
     found = records.unique(IDENTIFIER, keep="first", maintain_order=True)
     if record_type.identifier not in found.columns:
         found = found.with_columns(pl.col(IDENTIFIER).alias(record_type.identifier))
-    document = replace(
-        document, picked=Picked((record_type.identifier,), tuple((i,) for i in found[IDENTIFIER].to_list()))
-    )
-    name = upload.name
-    told = [" ".join(map(str, key)) for key in missing.select(plan.key).head(_MOST_NAMED).iter_rows()]
+    picked = Picked((record_type.identifier,), tuple((i,) for i in found[IDENTIFIER].to_list()))
+    document = SendOut(record_type.name, names, picked=picked, format=profile.format)
+    name, ending = upload.name, profile.format
+    told = [" ".join(map(str, key)) for key in missing.select(*plan.key).head(_MOST_NAMED).iter_rows()]
     relative = f"files/refilled/out-{uuid.uuid4().hex[:12]}.{ending}"
     target = absolute(relative)
     target.parent.mkdir(parents=True, exist_ok=True)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 import polars as pl
@@ -9,14 +10,13 @@ import polars as pl
 from vexo.applications import Application as Client
 from vexo.core.conditions import Condition, read_condition
 from vexo.core.conditions.tree import Holds
-from vexo.core.documents import SendOut, check_picked
-from vexo.core.keys.picking import PLACE, in_their_order, typed_keys
+from vexo.core.documents import Picked, SendOut, check_picked
 from vexo.core.records import IDENTIFIER, Catalogue, Kind, RecordType
 from vexo.core.sheets.outgoing import MOST_ROWS, cells_of, for_reading
 from vexo.core.writing.totals import as_texts
 
 from ..applications.models import Application
-from .choosing import all_read
+from .choosing import all_read, order_of, read_picked
 from .overlap import told
 
 PREVIEW_ROWS = 20
@@ -31,15 +31,11 @@ def _condition(document: SendOut, record_type: RecordType, catalogue: Catalogue)
     return read_condition(document.condition, record_type, catalogue)
 
 
-def _by_keys(
-    client: Client, document: SendOut, record_type: RecordType, fields: list[str]
+def _first_picked(
+    client: Client, picked: Picked, record_type: RecordType, fields: list[str]
 ) -> tuple[pl.DataFrame, list[str]]:
     """The first of the records that were picked, and the keys among those asked for that found none."""
-    assert document.picked is not None
-    picked = document.picked
-    some = type(picked)(picked.key, picked.values[:_KEYS_ASKED])
-    keys = typed_keys(some, record_type).drop(PLACE)
-    return in_their_order(some, record_type, client.read_by_keys(record_type, fields, list(picked.key), keys))
+    return read_picked(client, replace(picked, values=picked.values[:_KEYS_ASKED]), record_type, fields)
 
 
 def preview(client: Client, document: SendOut) -> dict[str, Any]:
@@ -52,15 +48,14 @@ def preview(client: Client, document: SendOut) -> dict[str, Any]:
     missing: list[str] = []
     condition = _condition(document, record_type, catalogue)
     if document.picked is not None:
-        records, missing = _by_keys(client, document, record_type, wanted)
+        records, missing = _first_picked(client, document.picked, record_type, wanted)
         count = max(len(records), len(document.picked.values) - len(missing))
         total = client.count(record_type)
         records = records.head(PREVIEW_ROWS)
     else:
         count = client.count(record_type, condition)
         total = client.count(record_type) if condition else count
-        order = document.order or (record_type.keys[0] if record_type.keys else ())
-        shown = [_shown(name, record_type, catalogue) for name in order]
+        shown = [_shown(name, record_type, catalogue) for name in order_of(document, record_type)]
         records = pl.concat(list(client.read(record_type, wanted, condition, shown, top=PREVIEW_ROWS)))
     cells = cells_of(fields, records, record_type, catalogue)
     why = for_reading(fields, record_type)
@@ -93,7 +88,7 @@ def selection(client: Client, application: Application, document: SendOut) -> di
     numbers = [field.name for field in known if field.is_number and field.path is None]
     condition = _condition(document, record_type, catalogue)
     if document.picked is not None:
-        records, _ = _by_keys(client, document, record_type, [*numbers, *document.picked.key])
+        records, _ = _first_picked(client, document.picked, record_type, [*numbers, *document.picked.key])
         sums = {name: records[name].sum() for name in numbers}
         whole = len(document.picked.values) <= _KEYS_ASKED
         return {

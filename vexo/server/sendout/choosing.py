@@ -4,9 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from vexo.core.documents import SendOut, check
-from vexo.core.records import Catalogue, Kind, RecordType
-from vexo.core.sheets.outgoing import column_of
+import polars as pl
+
+from vexo.applications import Application as Client
+from vexo.core.documents import Picked, SendOut, check
+from vexo.core.keys.picking import PLACE, in_their_order, typed_keys
+from vexo.core.records import Catalogue, RecordType
+from vexo.core.sheets.outgoing import read_fields
 
 from ..applications.models import Application
 from ..applications.services import describe
@@ -30,15 +34,19 @@ def begin(application: Application, document: SendOut, by: str, title: str = "",
     )
 
 
-def read_fields(names: Sequence[str], record_type: RecordType, catalogue: Catalogue) -> list[str]:
-    """What has to be read for a sheet with these fields: references also as people know them."""
-    wanted: list[str] = []
-    for name in names:
-        field = catalogue.field(record_type, name)
-        wanted.append(name)
-        if field.kind == Kind.REFERENCE and field.path is None:
-            wanted.append(column_of(field, catalogue))
-    return list(dict.fromkeys(wanted))
+def order_of(document: SendOut, record_type: RecordType) -> Sequence[str]:
+    """What a sheet is put in order by: as was said, else as the list of picked records is, else by the natural key."""
+    if document.order or document.picked is not None:
+        return document.order
+    return record_type.natural_key
+
+
+def read_picked(
+    client: Client, picked: Picked, record_type: RecordType, fields: Sequence[str]
+) -> tuple[pl.DataFrame, list[str]]:
+    """The records that were picked, in the order of the list, and the keys that found none."""
+    keys = typed_keys(picked, record_type).drop(PLACE)
+    return in_their_order(picked, record_type, client.read_by_keys(record_type, list(fields), list(picked.key), keys))
 
 
 def all_read(document: SendOut, record_type: RecordType, catalogue: Catalogue) -> list[str]:
@@ -46,5 +54,5 @@ def all_read(document: SendOut, record_type: RecordType, catalogue: Catalogue) -
     names = [*document.fields, *[name.removeprefix("-") for name in document.order]]
     names += [document.share.field] if document.share else []
     names += document.picked.key if document.picked else []
-    names += record_type.keys[0] if record_type.keys else ()
+    names += record_type.natural_key
     return read_fields(list(dict.fromkeys(names)), record_type, catalogue)

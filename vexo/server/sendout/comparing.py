@@ -97,7 +97,7 @@ def _told(
 ) -> dict[str, Any]:
     """What changed since, in figures, with the first changes one by one."""
     labels = {field.name: field.label for field in fields}
-    naming = [record_type.field(name) for name in (record_type.keys[0] if record_type.keys else ())]
+    naming = [record_type.field(name) for name in record_type.natural_key]
     naming = [field for field in naming if field.name in kept.columns]
     first = found.changes.head(_MOST_NAMED)
     named = kept.filter(pl.col(IDENTIFIER).is_in(first[IDENTIFIER].unique().implode()))

@@ -29,6 +29,13 @@ def _labels(pieces: Pieces, share: Share, field: Field, record_type: RecordType,
     """For each record the name of its sheet."""
     texts = pl.concat([cells_of([field], piece, record_type, catalogue)["c0"] for piece in pieces])
     groups = {value: name for name, values in share.groups for value in values}
+    taken = texts.filter(~texts.is_in(list(groups)) & texts.is_in([name for name, _ in share.groups]))
+    if len(taken):
+        raise PlainError(
+            f"A group is called {taken[0]}, which is also a value of {field.label} that is in no group. "
+            "Give the group another name, or put the value into one.",
+            "groups",
+        )
     named = texts.replace(groups) if groups else texts
     return named.fill_null(f"No {field.label}")
 

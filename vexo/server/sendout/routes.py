@@ -21,6 +21,7 @@ _USES = {
     "column": "is no field any more; the rest goes out without it.",
     "order": "is no field any more; the sheet comes in another order.",
     "share": "is no field any more; the sheet is not shared out.",
+    "picked": "is no field any more, by which records were picked; without it all go out.",
     "condition": "The condition does not fit any more and is left out:",
 }
 

@@ -9,10 +9,8 @@ import polars as pl
 from django.db import transaction
 from django.db.models import F
 
-from vexo.applications import Application as Client
 from vexo.core.conditions import read_condition
 from vexo.core.documents import FORMATS, DocumentError, SendOut
-from vexo.core.keys.picking import PLACE, in_their_order, typed_keys
 from vexo.core.records import RecordType
 from vexo.core.writing.totals import as_texts
 
@@ -29,7 +27,7 @@ from ..people.rights import Action, require
 from ..trips.models import KeptCopy, Route, Sheet, Trip
 from ..trips.sheets import part_of
 from ..trips.standing import tell
-from .choosing import all_read, begin
+from .choosing import all_read, begin, order_of, read_picked
 from .overlap import also_out
 from .parts import PartPlan, share_out
 from .reading import Pieces, forget, in_order, one_piece, read_pieces, totals_of
@@ -63,13 +61,6 @@ def go_on(trip: Trip, person: Person, *, mine: bool = False) -> Job:
         return enqueue("send out", person.username, trip, mine=mine, format=format_ or trip.sends["format"])
 
 
-def _picked(client: Client, document: SendOut, record_type: RecordType, fields: Sequence[str]) -> tuple[Any, list[str]]:
-    assert document.picked is not None
-    key = list(document.picked.key)
-    keys = typed_keys(document.picked, record_type).drop(PLACE)
-    return in_their_order(document.picked, record_type, client.read_by_keys(record_type, list(fields), key, keys))
-
-
 def _read(lease: Lease, document: SendOut, format_: str) -> tuple[Writer, Pieces, list[str]]:
     """The records that the document asks for, what they are to be written with, and the keys that found none."""
     trip = lease.trip
@@ -83,19 +74,13 @@ def _read(lease: Lease, document: SendOut, format_: str) -> tuple[Writer, Pieces
             return writer, one_piece(trip, example), []
         if document.picked is not None:
             lease.progress(0, len(document.picked.values), "reading the records that were picked")
-            records, missing = _picked(client, document, record_type, fields)
+            records, missing = read_picked(client, document.picked, record_type, fields)
             writer.look(records)
             return writer, one_piece(trip, records), missing
         condition = read_condition(document.condition, record_type, catalogue)
         total = client.count(record_type, condition)
         lease.progress(0, total, "reading records")
         return writer, read_pieces(lease, client, record_type, fields, condition, total, writer.look), []
-
-
-def _order(document: SendOut, record_type: RecordType) -> Sequence[str]:
-    if document.order or document.picked is not None:
-        return document.order
-    return record_type.keys[0] if record_type.keys else ()
 
 
 def send_out(lease: Lease) -> dict[str, Any]:
@@ -119,7 +104,7 @@ def send_out(lease: Lease) -> dict[str, Any]:
         nothing = pl.Series([], dtype=pl.UInt32)
         written = [writer.write(PartPlan(1, "", nothing), pieces, explained)]
     else:
-        places = in_order(pieces, _order(document, record_type), record_type, catalogue)
+        places = in_order(pieces, order_of(document, record_type), record_type, catalogue)
         written = []
         for plan in share_out(pieces, places, document.share, record_type, catalogue):
             written.append(writer.write(plan, pieces))

@@ -56,8 +56,8 @@ def give(trip: Trip, person: Person, number: int, holder: str) -> None:
 
 
 def parts_json(trip: Trip) -> list[dict[str, Any]]:
-    """Each part: its sheet that went out, who has it, what came back and where that stands. None for a trip that was
-    not shared out."""
+    """Each part: its sheet that went out, who has it, what came back and where that stands. Empty for a trip that
+    was not shared out."""
     parts = list(trip.parts.all())
     if len(parts) < 2:
         return []
