@@ -38,7 +38,9 @@ class Record(models.Model):
     """What every record has: a version that rises with each change, and who changed it last.
 
     ``one_of_two`` are pairs of fields of which one is empty, ``only_for`` fields that belong to records with a certain
-    value of another field, ``tree`` the reference that makes a tree of the type.
+    value of another field, ``tree`` the reference that makes a tree of the type; ``immutable`` are fields that are set
+    when a record is made, ``also_called`` other names of fields, and ``long_form`` the letters and figures of numbers
+    that are known without them too.
     """
 
     version = models.PositiveIntegerField("Version", default=1)
@@ -53,6 +55,9 @@ class Record(models.Model):
     one_of_two: ClassVar[tuple[tuple[str, str], ...]] = ()
     only_for: ClassVar[dict[str, tuple[str, str]]] = {}
     tree: ClassVar[str] = ""
+    immutable: ClassVar[tuple[str, ...]] = ()
+    also_called: ClassVar[dict[str, tuple[str, ...]]] = {}
+    long_form: ClassVar[dict[str, tuple[str, int]]] = {}
 
     class Meta:
         abstract = True
@@ -112,6 +117,11 @@ class Berth(Record):
     naming = ("harbour", "berth_no")
     one_of_two = (("daily_rate", "flat_season_rate"),)
     tree = "pontoon"
+    also_called: ClassVar[dict[str, tuple[str, ...]]] = {
+        "harbour": ("Site", "Port"),
+        "length_m": ("LOA", "Length overall"),
+        "services": ("Fittings", "Facilities"),
+    }
 
     class Meta:
         verbose_name = "Berth"
@@ -154,6 +164,7 @@ class Contract(Record):
     plural, entity_set = "Contracts", "Contracts"
     keys = (("contract_no",),)
     naming = ("contract_no",)
+    immutable = ("kind",)
 
     only_for: ClassVar[dict[str, tuple[str, str]]] = {"nights": ("kind", "visitor")}
 
@@ -190,6 +201,7 @@ class GateFob(Record):
     plural, entity_set = "Gate fobs", "GateFobs"
     keys = (("fob_no",), ("print_no",))
     computed = ("last_used",)
+    long_form: ClassVar[dict[str, tuple[str, int]]] = {"fob_no": ("F", 5)}
     naming = ("fob_no",)
 
     class Meta:

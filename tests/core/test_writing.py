@@ -6,7 +6,7 @@ from decimal import Decimal
 from typing import Any
 
 from tests.core.examples import BERTH, answers, codes, plan, plan_and_questions, records, verdicts
-from vexo.core.columns.matching import MappingError, match_columns
+from vexo.core.columns.matching import MappingError, match_columns, refuse_conflicts
 from vexo.core.columns.references import make_lookup, resolve
 from vexo.core.faults import BETWEEN
 from vexo.core.keys.finding import KeyError_, check_key, suggest_key
@@ -250,7 +250,7 @@ class Matching(unittest.TestCase):
 
     def test_two_columns_for_one_field_name_both(self) -> None:
         with self.assertRaises(MappingError) as caught:
-            match_columns(profile("Code", "code"), BERTH, CATALOGUE)
+            refuse_conflicts(match_columns(profile("Code", "code"), BERTH, CATALOGUE), BERTH)
         self.assertIn("'Code' and 'code'", str(caught.exception))
 
     def test_what_a_person_says_comes_first(self) -> None:

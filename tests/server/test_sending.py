@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import csv
-import io
 from pathlib import Path
 from typing import Any
 from unittest.mock import patch
@@ -25,11 +23,11 @@ from vexo.server import stages  # noqa: E402
 from vexo.server.data_folder import absolute  # noqa: E402
 from vexo.server.jobs.models import Job  # noqa: E402
 from vexo.server.jobs.working import do, do_now, enqueue  # noqa: E402
-from vexo.server.sendout import reading, routes  # noqa: E402
+from vexo.server.sendout import reading  # noqa: E402
 from vexo.server.sendout.choosing import begin  # noqa: E402
 from vexo.server.sendout.comparing import start_comparing, write_kept  # noqa: E402
 from vexo.server.sendout.sending import go_on  # noqa: E402
-from vexo.server.trips.models import Route, Sheet, Trip  # noqa: E402
+from vexo.server.trips.models import Sheet, Trip  # noqa: E402
 
 EELGRASS = "harbour eq 'EELGRASS'"
 
@@ -351,76 +349,6 @@ class KeptAndCompared(SendingCase):
         trip = self.send(SendOut("Berth", ("daily_rate", "length_m"), EELGRASS))
         rates = [b["daily_rate"] for b in self.berths(EELGRASS) if b["daily_rate"] is not None]
         self.assertEqual(trip.selection["totals"]["daily_rate"], f"{sum(rates):.2f}")
-
-
-class SavedWays(SendingCase):
-    def test_kept_used_changed_and_kept_under_another_name(self) -> None:
-        document = SendOut("Berth", ("status", "notes"), EELGRASS, ("-berth_no",))
-        route = routes.keep_route(self.person, self.practice, "Eelgrass round", document)
-        says = routes.fit_of(route).says
-        self.assertEqual(
-            says, "Every Berth where Harbour is EELGRASS, in order of Berth no., highest first: 5 fields, as XLSX."
-        )
-        trip = self.send(routes.fit_of(route).document or document, route=route)
-        route.refresh_from_db()
-        self.assertEqual((trip.title, route.used, route.rows), ("Eelgrass round", 1, self.result["rows"]))
-        with self.assertRaisesRegex(Exception, "called Eelgrass round already"):
-            routes.keep_route(self.person, self.practice, "Eelgrass round", document)
-        changed = routes.keep_route(self.person, self.practice, "Eelgrass", SendOut("Berth", ("notes",)), route, 1)
-        self.assertEqual((changed.version, changed.document.fields), (2, ("id", "harbour", "berth_no", "notes")))
-        with self.assertRaisesRegex(Exception, "changed elsewhere"):
-            routes.keep_route(self.person, self.practice, "Late", document, route, 1)
-
-    def test_one_that_no_longer_fits_says_what_is_gone_and_works_for_the_rest(self) -> None:
-        document = SendOut(
-            "Berth",
-            ("id", "status", "mooring", "notes"),
-            "mooring eq 'x'",
-            ("mooring", "berth_no"),
-            share=Share("mooring"),
-        )
-        route = Route.objects.create(name="Old", application=self.practice, sends=document.to_json(), made_by="ada")
-        fit = routes.fit_of(route)
-        self.assertEqual(len(fit.lost), 4)
-        self.assertTrue(all("mooring" in lost for lost in fit.lost))
-        assert fit.document is not None
-        self.assertEqual(
-            (fit.document.fields, fit.document.order, fit.document.share, fit.document.condition),
-            (("id", "status", "notes"), ("berth_no",), None, ""),
-        )
-        Route.objects.filter(pk=route.pk).update(sends=SendOut("Mooring").to_json())
-        route.refresh_from_db()
-        self.assertIsNone(routes.fit_of(route).document)
-
-    def test_on_the_command_line(self) -> None:
-        target = temporary_folder() / "round.csv"
-        first = (
-            "send-out",
-            "harbour-practice",
-            "Berth",
-            "--field",
-            "status",
-            "--where",
-            EELGRASS,
-            "--order",
-            "-berth_no",
-        )
-        self.vexo.json("--as", "ada", *first, "--keep-as", "Nightly", "-o", str(target))
-        before = target.read_bytes()
-        again = temporary_folder() / "again.csv"
-        self.vexo.json("--as", "ada", "send-out", "--route", "Nightly", "-o", str(again))
-        self.assertEqual(again.read_bytes(), before)
-        listed = self.vexo.json("--as", "ada", "routes")["routes"]
-        self.assertIn("highest first", next(r["says"] for r in listed if r["name"] == "Nightly"))
-        zipped = temporary_folder() / "parts.zip"
-        told = self.vexo.json(
-            "--as", "ada", "send-out", "--route", "Nightly", "--share-by", "status", "-o", str(zipped)
-        )
-        self.assertEqual(
-            told["parts"], len({row[3] for row in csv.reader(io.StringIO(before.decode("utf-8-sig")))}) - 1
-        )
-        done = self.vexo.json("--as", "ada", "routes", "--drop", "Nightly")
-        self.assertNotIn("Nightly", [r["name"] for r in done["routes"]])
 
 
 class OverHTTP(SendingCase):

@@ -62,7 +62,7 @@ def _begun(route: str, application: str | None, record_type: str | None) -> tupl
     from vexo.core.documents import SendOut
     from vexo.server.applications.services import find_application
     from vexo.server.errors import PlainError
-    from vexo.server.sendout.routes import find_route, fit_of
+    from vexo.server.routes.keeping import find_route, fit_of
 
     if not route:
         if not application or not record_type:
@@ -143,8 +143,8 @@ def send_out(
     from vexo.server.errors import PlainError
     from vexo.server.jobs.working import enqueue
     from vexo.server.people.rights import Action, require
+    from vexo.server.routes.keeping import Wanted, keep_route
     from vexo.server.sendout.choosing import begin
-    from vexo.server.sendout.routes import keep_route
 
     person = setting.person()
     require(person, Action.PREPARE)
@@ -168,7 +168,7 @@ def send_out(
         format=_format(output, format_, document.format, shared=share is not None),
     )
     if keep_as:
-        kept = keep_route(person, place, keep_as, document)
+        kept = keep_route(person, Wanted(keep_as, place, document))
     trip = begin(place, document, person.username, title, kept)
     try:
         result = finish(enqueue("send out", person.username, trip, mine=True, format=document.format))
@@ -221,7 +221,7 @@ def _deliver(result: dict[str, Any], output: Path) -> list[str]:
 def routes(setting: Setting, drop: str, as_json: bool) -> None:
     """List the saved routes and what each does."""
     from vexo.server.people.rights import Action, require
-    from vexo.server.sendout.routes import drop_route, find_route, fit_of
+    from vexo.server.routes.keeping import drop_route, find_route, fit_of
     from vexo.server.trips.models import Route
 
     if drop:
@@ -230,7 +230,14 @@ def routes(setting: Setting, drop: str, as_json: bool) -> None:
     listed = [(route, fit_of(route)) for route in Route.objects.select_related("application")]
     if as_json:
         told = [
-            {"id": r.pk, "name": r.name, "application": r.application.name, "says": f.says, "lost": list(f.lost)}
+            {
+                "id": r.pk,
+                "name": r.name,
+                "application": r.application.name,
+                "says": f.says,
+                "says_in": f.says_in,
+                "lost": list(f.lost),
+            }
             for r, f in listed
         ]
         print_json({"routes": told})

@@ -87,7 +87,7 @@ def plan_table(planned: Reviewed, plan: pl.DataFrame, changed: list[str]) -> Tab
     cells = planned.cells.filter(pl.col(ROW_ID).is_in(rows))
     texts: dict[str, dict[int, str]] = {}
     for match in planned.matches:
-        if match.field is not None:
+        if match.field is not None and match.column:
             texts[f"raw.{match.field.name}"] = dict(
                 zip(cells[ROW_ID].to_list(), cells[match.column].to_list(), strict=True)
             )
@@ -96,7 +96,7 @@ def plan_table(planned: Reviewed, plan: pl.DataFrame, changed: list[str]) -> Tab
             values = to_text(record_type.field(name), plan[column(name)]).to_list()
             texts[column(name)] = dict(zip(rows, values, strict=True))
     for line in plan.iter_rows(named=True):
-        key_cells = [texts[f"raw.{name}"].get(line[ROW_ID]) or "" for name in keys]
+        key_cells = [texts.get(f"raw.{name}", {}).get(line[ROW_ID]) or "" for name in keys]
         values = [_cell(line, texts, name) for name in changed]
         verdict = line["verdict"]
         said = " ".join(fault_words(planned, fault) for fault in line["faults"])

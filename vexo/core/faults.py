@@ -40,6 +40,13 @@ CELL_CODES = (
     "names-several",
     "not-read",
     "lost-character",
+    "not-in-list",
+    "no-number-form",
+    "no-arithmetic",
+    "no-date-form",
+    "no-phone",
+    "look-up-none",
+    "look-up-several",
 )
 CODES: dict[str, Does] = {
     "set-aside": Does.ASIDE,
@@ -67,6 +74,7 @@ CODES: dict[str, Does] = {
     "both-changed": Does.HOLDS,
     "key-edited": Does.HOLDS,
     "emptied-many": Does.HOLDS,
+    "check-differs": Does.HOLDS,
     "twin": Does.ASIDE,
     "shared": Does.HOLDS,
     "emptied": Does.SAYS,

@@ -48,7 +48,10 @@ class Field:
     ``target`` is the record type a reference points to; ``quoted`` tells whether its values are written as text in
     conditions; ``path`` is the way to a field of a referenced record, over any number of references, from which it can
     only be read, and ``way`` the same in the application's own names. ``tree`` tells that a reference makes its type a
-    tree; ``only_for`` are the field and value that a record has where this field belongs to one kind of record only.
+    tree; ``only_for`` are the field and value that a record has where this field belongs to one kind of record only;
+    ``create_only`` is set when a record is made and never changed. ``also`` are other names that people have for it.
+    ``long_form`` tells that a value of figures only is short for these letters with the figures, padded with zeros to
+    so many.
     """
 
     name: str
@@ -69,6 +72,9 @@ class Field:
     way: tuple[str, ...] = ()
     tree: bool = False
     only_for: tuple[str, str] | None = None
+    create_only: bool = False
+    also: tuple[str, ...] = ()
+    long_form: tuple[str, int] | None = None
 
     @property
     def is_number(self) -> bool:
@@ -79,7 +85,8 @@ class Field:
         """All by which its values are read, compared and written, as one text; a label may change without it."""
         choices = ",".join(choice.value for choice in self.choices)
         parts = (self.kind, self.scale, self.precision, self.max_length, self.target, self.required, self.read_only)
-        return f"{'|'.join(map(str, parts))}|{choices}"
+        rules = (*parts, self.create_only, self.long_form)
+        return f"{'|'.join(map(str, rules))}|{choices}"
 
 
 @dataclass(frozen=True)
@@ -218,6 +225,8 @@ def _field_from_json(data: Mapping[str, Any]) -> Field:
         "path": tuple(data["path"]) if data["path"] else None,
         "way": tuple(data["way"]),
         "only_for": tuple(data["only_for"]) if data["only_for"] else None,
+        "also": tuple(data["also"]),
+        "long_form": tuple(data["long_form"]) if data["long_form"] else None,
     }
     return Field(**{**data, **tuples, "kind": Kind(data["kind"]), "choices": choices})
 

@@ -16,8 +16,42 @@ from .records import Field, Kind
 
 SEPARATOR = ";"
 SPACES = "[\\s\u00a0\u2007\u202f\ufeff]"
-_TRUE = ("true", "yes", "y", "1", "x", "ja", "oui")
-_FALSE = ("false", "no", "n", "0", "nein", "non")
+_TRUE = (
+    "true",
+    "yes",
+    "y",
+    "t",
+    "1",
+    "x",
+    "on",
+    "\u2713",
+    "\u2714",
+    "ja",
+    "j",
+    "oui",
+    "vrai",
+    "wahr",
+    "si",
+    "s\u00ed",
+    "sim",
+)
+_FALSE = (
+    "false",
+    "no",
+    "n",
+    "f",
+    "0",
+    "off",
+    "\u2717",
+    "\u2718",
+    "nein",
+    "nee",
+    "nej",
+    "non",
+    "faux",
+    "falsch",
+    "n\u00e3o",
+)
 _NUMBER = r"^[+-]?(?:\d+(?:\.\d*)?|\.\d+)$"
 _MOMENT_DTYPE = pl.Datetime("us", "UTC")
 
@@ -117,8 +151,18 @@ def _problems(cases: list[tuple[pl.Series, pl.Expr]], like: pl.Series) -> pl.Ser
     return pl.DataFrame(columns).select(chosen.alias("problem")).to_series()
 
 
+def in_long_form(field: Field, texts: pl.Series) -> pl.Series:
+    """Texts with the short form of a value, figures only, as the long form by which its application knows it."""
+    if field.long_form is None:
+        return texts
+    letters, figures = field.long_form
+    short = rf"^{SPACES}*(\d{{1,{figures}}}){SPACES}*$"
+    padded = pl.lit(letters) + pl.col("text").str.extract(short, 1).str.zfill(figures)
+    return texts.to_frame("text").select(pl.coalesce(padded, "text").alias("text"))["text"]
+
+
 def _parse_text(field: Field, texts: pl.Series) -> Parsed:
-    values = normal(texts)
+    values = in_long_form(field, normal(texts))
     cases = []
     if field.max_length is not None:
         cases.append((values.str.len_chars() > field.max_length, problem("too-long", field.max_length)))

@@ -20,12 +20,15 @@ def _decimals(label: str, arguments: Sequence[str]) -> str:
 
 def _choice(label: str, arguments: Sequence[str]) -> str:
     which = f": {arguments[0]!r} is none of them" if _said(arguments, 0) else ""
-    return f"{label} is none of its choices{which}. They are {_said(arguments, 1)}."
+    return f"{label} is none of its choices{which}.{_nearest(arguments, 2)} They are {_said(arguments, 1)}."
+
+
+def _nearest(arguments: Sequence[str], at: int) -> str:
+    return f" Nearest: {arguments[at]}." if _said(arguments, at) else ""
 
 
 def _not_found(label: str, arguments: Sequence[str]) -> str:
-    near = f" Nearest: {arguments[1]}." if _said(arguments, 1) else ""
-    return f"No {_said(arguments, 0, 'record').lower()} has this key.{near}"
+    return f"No {_said(arguments, 0, 'record').lower()} has this key.{_nearest(arguments, 1)}"
 
 
 def _changed(label: str, arguments: Sequence[str]) -> str:
@@ -53,8 +56,22 @@ _WORDS: Mapping[str, Words] = {
     "not-a-choice": _choice,
     "too-long": lambda f, a: f"{f} is longer than {_said(a, 0)} characters.",
     "unknown-mark": lambda f, a: f"{f} begins with [ but is no mark; marks are {_said(a, 0)}, a real [ is written [[.",
-    "names-none": lambda f, a: f"{f} names no {_said(a, 0).lower()}; write its {_said(a, 1, 'record ID').lower()}.",
+    "names-none": lambda f, a: (
+        f"{f} names no {_said(a, 0).lower()}; write its {_said(a, 1, 'record ID').lower()}.{_nearest(a, 2)}"
+    ),
     "names-several": lambda f, a: f"{f} names more than one {_said(a, 0).lower()}; write its record ID.",
+    "not-in-list": lambda f, a: f"{_said(a, 0)!r} is not in the value list of {f}. Add it there, or change the cell.",
+    "no-number-form": lambda f, a: (
+        f"{f} is no number in the form that its lane reads. Write it so, or change the form."
+    ),
+    "no-arithmetic": lambda f, a: f"{f} is no number, or too large to be reckoned with. Write a plain number.",
+    "no-date-form": lambda f, a: f"{f} is no day with {_said(a, 0, 'its day first')}. Write it so, or change the form.",
+    "no-phone": lambda f, a: f"{f} is no phone number of 7 to 15 figures. Write it out, or treat it as blank.",
+    "look-up-none": lambda f, a: f"{f} was looked up by {_said(a, 0)} and not found. Correct the cell or the table.",
+    "look-up-several": lambda f, a: f"{f} was looked up by {_said(a, 0)} and has several values there. Say which one.",
+    "check-differs": lambda f, a: (
+        f"{f} is only checked: the sheet says {_said(a, 0, 'nothing')!r}, the application {_said(a, 1, 'nothing')!r}."
+    ),
     "not-read": lambda f, a: f"{f} cannot be read as what the field holds.",
     "required-empty": lambda f, a: f"{f} is required and would be empty; give it a value.",
     "required-new": lambda f, a: f"{f} is required for a new {_said(a, 0, 'record').lower()}; fill it in.",

@@ -14,9 +14,9 @@ from .people import views as people
 from .review import edit_views as editing
 from .review import groups
 from .review import views as review
+from .routes import views as routes
 from .screens import screen
 from .sendout import part_views as parts
-from .sendout import route_views as routes
 from .sendout import views as sendout
 from .trips import views as trips
 
@@ -37,6 +37,7 @@ urlpatterns = [
     path("api/applications/<slug:name>/keys", sendout.KeysView.as_view()),
     path("api/routes", routes.RoutesView.as_view()),
     path("api/routes/<int:pk>", routes.RouteView.as_view()),
+    path("api/trips/<int:pk>/route", routes.TripRouteView.as_view()),
     path("api/trips", trips.TripsView.as_view()),
     path("api/sent-out", sendout.SendOutView.as_view()),
     path("api/trips/<int:pk>", trips.TripView.as_view()),
@@ -47,6 +48,7 @@ urlpatterns = [
     path("api/trips/<int:pk>/compare", parts.CompareView.as_view()),
     path("api/trips/<int:pk>/choices", bringin.SheetChoicesView.as_view()),
     path("api/trips/<int:pk>/columns", bringin.ColumnsView.as_view()),
+    path("api/trips/<int:pk>/lanes", bringin.LanesView.as_view()),
     path("api/trips/<int:pk>/rows", review.RowsView.as_view()),
     path("api/trips/<int:pk>/groups", groups.GroupsView.as_view()),
     path("api/trips/<int:pk>/decisions", review.DecisionsView.as_view()),

@@ -18,6 +18,22 @@ def _annotate(parent: ET.Element, term: str, **value: str) -> ET.Element:
     return ET.SubElement(parent, "Annotation", {"Term": f"Org.OData.{term}", **value})
 
 
+def _more(element: ET.Element, model: type[Record], name: str) -> None:
+    """What no standard vocabulary has words for: other names, and numbers with a short and a long form."""
+    names = model.also_called.get(name)
+    if names:
+        told = ET.SubElement(element, "Annotation", Term="Sheets.V1.AlsoCalled")
+        collection = ET.SubElement(told, "Collection")
+        for one in names:
+            ET.SubElement(collection, "String").text = one
+    if name in model.long_form:
+        letters, figures = model.long_form[name]
+        told = ET.SubElement(element, "Annotation", Term="Sheets.V1.LongForm")
+        record = ET.SubElement(told, "Record")
+        ET.SubElement(record, "PropertyValue", Property="Letters", String=letters)
+        ET.SubElement(record, "PropertyValue", Property="Figures", Int=str(figures))
+
+
 def _describe(parent: ET.Element, label: str, help_text: str = "") -> None:
     _annotate(parent, "Core.V1.Description", String=label)
     if help_text:
@@ -32,7 +48,7 @@ def _choices(parent: ET.Element, prop: Property) -> None:
         _describe(record, text)
 
 
-def _property(parent: ET.Element, prop: Property) -> None:
+def _property(parent: ET.Element, prop: Property, model: type[Record]) -> None:
     attributes = {"Name": prop.name, "Type": f"Collection({prop.edm})" if prop.many else prop.edm}
     if prop.required or prop.many:
         attributes["Nullable"] = "false"
@@ -45,8 +61,11 @@ def _property(parent: ET.Element, prop: Property) -> None:
         _annotate(element, "Core.V1.Computed", Bool="true")
     elif prop.default:
         _annotate(element, "Core.V1.ComputedDefaultValue", Bool="true")
+    if prop.name in model.immutable:
+        _annotate(element, "Core.V1.Immutable", Bool="true")
     if prop.choices:
         _choices(element, prop)
+    _more(element, model, prop.name)
 
 
 def _type(schema: ET.Element, model: type[Record]) -> None:
@@ -56,7 +75,7 @@ def _type(schema: ET.Element, model: type[Record]) -> None:
     ET.SubElement(ET.SubElement(element, "Key"), "PropertyRef", Name=identifier.name)
     own = properties(model)
     for prop in own.values():
-        _property(element, prop)
+        _property(element, prop, model)
     for prop in own.values():
         if prop.target:
             attributes = {"Name": prop.navigation, "Type": f"{NAMESPACE}.{prop.target.__name__}"}

@@ -107,6 +107,8 @@ def _assign(record: Any, body: Mapping[str, Any], alias: str, creating: bool) ->
         new = from_json(prop, value)
         if creating or getattr(record, prop.column) != new:
             changed.add(name)
+            if not creating and name in type(record).immutable:
+                raise Refusal(f"{prop.label} is set when the record is made and stays.", "immutable", name)
             target = prop.target if new is not None else None
             if target and not target._default_manager.using(alias).filter(pk=new).exists():
                 raise Refusal(f"There is no {target.__name__} {new}.", "no-such-reference", name)

@@ -1,5 +1,5 @@
-"""``$metadata`` → catalogue. Source: OData CSDL XML 4.01 and the vocabularies Core, Validation, Capabilities and
-Repeatability."""
+"""``$metadata`` → catalogue. Source: OData CSDL XML 4.01, the vocabularies Core, Validation, Capabilities and
+Repeatability, and for what these have no words for ``Sheets.V1`` (docs/architecture.md)."""
 
 from __future__ import annotations
 
@@ -31,6 +31,23 @@ def _term(element: ET.Element, term: str) -> ET.Element | None:
         if annotation.get("Term") == f"Org.OData.{term}":
             return annotation
     return None
+
+
+def _own(element: ET.Element, term: str) -> ET.Element | None:
+    return next((a for a in element.findall(f"{_EDM}Annotation") if a.get("Term") == f"Sheets.V1.{term}"), None)
+
+
+def _also(element: ET.Element) -> tuple[str, ...]:
+    told = _own(element, "AlsoCalled")
+    return () if told is None else tuple(one.text or "" for one in told.iter(f"{_EDM}String"))
+
+
+def _long_form(element: ET.Element) -> tuple[str, int] | None:
+    told = _own(element, "LongForm")
+    parts = {} if told is None else {v.get("Property"): v for v in told.iter(f"{_EDM}PropertyValue")}
+    if "Letters" not in parts or not parts.get("Figures", ET.Element("")).get("Int", "").isdecimal():
+        return None
+    return parts["Letters"].get("String", ""), int(parts["Figures"].get("Int", "0"))
 
 
 def _string(element: ET.Element, term: str) -> str:
@@ -94,6 +111,9 @@ def _field(element: ET.Element, links: dict[str, tuple[str, str]], identifier: s
         target=target,
         navigation=navigation,
         quoted=edm in ("Edm.String",),
+        create_only=_yes(element, "Core.V1.Immutable") and name != identifier and not computed,
+        also=_also(element),
+        long_form=_long_form(element) if kind == Kind.TEXT else None,
     )
 
 

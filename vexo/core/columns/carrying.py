@@ -8,7 +8,7 @@ The table has ``row_id``, ``row`` and, for each field, ``val.FIELD`` (typed; a r
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 import polars as pl
 
@@ -16,26 +16,31 @@ from ..faults import problem
 from ..records import Field, Kind, RecordType
 from ..sheets.outgoing import PREFIX
 from ..sheets.sheet import ROW, ROW_ID, UNKNOWN
-from ..values import parse
+from ..values import SEPARATOR, bare, join_items, on_unique, parse, split_items
 from .lanes import PLAIN, Blank, Lane
 from .marks import BLANK_CLEARS, BLANK_DEFAULT, CHANGE, LEAVE, VALUE, Marked, read_marks
 from .matching import ColumnMatch
 from .references import empty_lookup, resolve
+from .treatments import Treatment, problem_of, treat
 
 
 @dataclass(frozen=True)
 class Reading:
-    """How cells are read: ``marks`` and ``prefixed`` are on for sheets that were sent out from here."""
+    """How cells are read: ``marks`` and ``prefixed`` are on for sheets that were sent out from here; in ``tables``
+    treatments look values up."""
 
     marks: bool = False
     prefixed: bool = False
+    tables: Mapping[str, pl.DataFrame] = field(default_factory=dict)
 
 
 def cell_texts(cells: pl.DataFrame, match: ColumnMatch, reading: Reading) -> pl.Series:
     """A column's texts as its field takes them: zero-padded form for codes, the harmless prefix taken off."""
-    field = match.field
+    own = match.field
+    if not match.column:
+        return pl.Series([None], dtype=pl.String).new_from_index(0, len(cells))
     texts = cells[match.column]
-    if field is None or field.kind not in (Kind.TEXT, Kind.REFERENCE, Kind.CHOICE, Kind.CHOICES):
+    if own is None or own.kind not in (Kind.TEXT, Kind.REFERENCE, Kind.CHOICE, Kind.CHOICES):
         return texts
     shown = f"shown.{match.column}"
     if shown in cells.columns:
@@ -45,29 +50,33 @@ def cell_texts(cells: pl.DataFrame, match: ColumnMatch, reading: Reading) -> pl.
     return texts
 
 
+def _name(field: Field | str) -> str:
+    return field if isinstance(field, str) else field.name
+
+
 def values_column(field: Field | str) -> str:
     """Where a field's values are."""
-    return f"val.{field if isinstance(field, str) else field.name}"
+    return f"val.{_name(field)}"
 
 
 def say_column(field: Field | str) -> str:
     """Where it is told what a field's cells say."""
-    return f"say.{field if isinstance(field, str) else field.name}"
+    return f"say.{_name(field)}"
 
 
 def why_column(field: Field | str) -> str:
     """Where a field's problems are."""
-    return f"why.{field if isinstance(field, str) else field.name}"
+    return f"why.{_name(field)}"
 
 
 def raw_column(field: Field | str) -> str:
     """Where the texts of cells with a problem are."""
-    return f"raw.{field if isinstance(field, str) else field.name}"
+    return f"raw.{_name(field)}"
 
 
 def without_column(field: Field | str) -> str:
     """Where the items are that the cells of a many-valued field take away."""
-    return f"without.{field if isinstance(field, str) else field.name}"
+    return f"without.{_name(field)}"
 
 
 def _unreadable(texts: pl.Series) -> pl.Series:
@@ -87,6 +96,84 @@ def _ruled(marked: Marked, lane: Lane) -> Marked:
     return replace(marked, say=marked.say.set(blank, says), texts=marked.texts.set(blank, lane.default))
 
 
+def _by_item(texts: pl.Series, treatments: Sequence[Treatment], tables: Mapping[str, pl.DataFrame]) -> pl.Series:
+    """Treatments done to each item of many-valued cells; a cell is as bad as its first item that is."""
+    different = texts.drop_nulls().unique(maintain_order=True)
+    if different.is_empty():
+        return texts
+    lists = pl.DataFrame({"text": different, "item": [split_items(text) for text in different.to_list()]})
+    items = lists.explode("item")
+    items = items.with_columns(treat(items["item"].cast(pl.String), treatments, None, tables).alias("done"))
+    items = items.with_columns(problem_of(items["done"]).is_not_null().alias("bad"))
+    grouped = items.group_by("text", maintain_order=True).agg(
+        pl.col("done").drop_nulls().alias("done"), pl.col("done").filter("bad").first().alias("problem")
+    )
+    made = [p if p is not None else join_items(done) for done, p in grouped.select("done", "problem").iter_rows()]
+    table = dict(zip(grouped["text"].to_list(), made, strict=True))
+    return on_unique(texts, table.get).replace("", None)
+
+
+def _treated(
+    many: bool, marked: Marked, lane: Lane, columns: Mapping[str, pl.Series], tables: Mapping[str, pl.DataFrame]
+) -> Marked:
+    """Cells after the treatments of their lane. A marked cell skips them, but the items of its list pass those that
+    are for items."""
+    if not lane.treatments and lane.separator == SEPARATOR:
+        return marked
+    texts = marked.texts
+    if many and lane.separator != SEPARATOR:
+        texts = on_unique(texts, lambda text: _joined_anew(text, lane.separator))
+    whole = texts.set(marked.marked, None) if marked.marked.any() else texts
+    lists, without = texts.set(~marked.marked, None), marked.without
+    for treatment in lane.treatments:
+        if many and treatment.by_item:
+            whole, lists, without = (_by_item(one, [treatment], tables) for one in (whole, lists, without))
+        elif not many:
+            whole = treat(whole, lane.treatments, columns, tables)
+            break
+        else:
+            whole = treat(whole, [treatment], columns, tables)
+    texts = pl.select(pl.coalesce(whole, lists)).to_series() if marked.marked.any() else whole
+    problems = pl.select(pl.coalesce(marked.problems, problem_of(texts), problem_of(without))).to_series()
+    bad = problem_of(texts).is_not_null()
+    texts, without = texts.set(bad, None), without.set(problem_of(without).is_not_null(), None)
+    blank = bare(texts).is_null() & ~bad & ~marked.marked
+    say = marked.say.set(blank, LEAVE).set(~blank & ~marked.marked, VALUE)
+    return Marked(say, texts, problems, without, marked.marked)
+
+
+def _joined_anew(text: str, separator: str) -> str:
+    return join_items([item.strip() for item in text.split(separator) if item.strip()])
+
+
+def _adding(marked: Marked) -> Marked:
+    """Cells without a mark add their items."""
+    adds = (marked.say == VALUE) & ~marked.marked
+    return replace(marked, say=marked.say.set(adds, CHANGE), without=marked.without.set(adds, ""))
+
+
+def lane_cells(
+    cells: pl.DataFrame, match: ColumnMatch, reading: Reading, lane: Lane, headers: Mapping[str, str]
+) -> tuple[pl.Series, Marked]:
+    """The texts of a field's cells as they are in the sheet, and what they say after marks, treatments and rules.
+
+    Args:
+        headers: header → column of the sheet, for treatments that look at other columns.
+    """
+    own = match.field
+    assert own is not None
+    many = own.kind == Kind.CHOICES
+    texts = cell_texts(cells, match, reading)
+    if lane.fixed:
+        texts = pl.Series([lane.fixed], dtype=pl.String).new_from_index(0, len(cells))
+    marked = read_marks(own, texts, reading.marks and not lane.fixed)
+    others = {header: cells[headers[header]] for header in lane.headers if header in headers}
+    marked = _treated(many, marked, lane, others, reading.tables)
+    if many and lane.adds:
+        marked = _adding(marked)
+    return texts, _ruled(marked, lane)
+
+
 def carry(
     cells: pl.DataFrame,
     matches: Sequence[ColumnMatch],
@@ -94,36 +181,38 @@ def carry(
     reading: Reading,
     lookups: Mapping[str, pl.DataFrame],
     lanes: Mapping[str, Lane] | None = None,
+    headers: Mapping[str, str] | None = None,
 ) -> pl.DataFrame:
     """The carried values of any subset of rows.
 
     Args:
-        matches: columns with fields; the record identifier is read too, other read-only columns are not.
+        matches: columns with fields; the record identifier and checks are read too, other read-only columns are not.
         lookups: target record type → lookup of the texts that name its records.
-        lanes: the rules of fields that have any.
+        lanes: the lanes of fields of which anything was said.
+        headers: header → column, of all columns of the sheet.
     """
     columns = [cells[ROW_ID], cells[ROW]]
     for match in matches:
-        field = match.field
-        if field is None or not (match.carried or field.name == record_type.identifier):
+        own = match.field
+        if own is None or not (match.carried or match.check or own.name == record_type.identifier):
             continue
-        texts = cell_texts(cells, match, reading)
-        marked = _ruled(read_marks(field, texts, reading.marks), (lanes or {}).get(field.name, PLAIN))
-        parsed = parse(field, marked.texts)
+        lane = (lanes or {}).get(own.name, PLAIN)
+        texts, marked = lane_cells(cells, match, reading, lane, headers or {})
+        parsed = parse(own, marked.texts)
         values, problems = parsed.values, parsed.problems
-        if field.kind == Kind.REFERENCE:
-            values, problems = resolve(values, lookups.get(field.target or "", empty_lookup()))
+        if own.kind == Kind.REFERENCE:
+            values, problems = resolve(values, lookups.get(own.target or "", empty_lookup()))
         told = [marked.problems, _unreadable(texts), problems]
-        if field.kind == Kind.CHOICES:
+        if own.kind == Kind.CHOICES:
             # Only items to take away leave none to add, which is no unreadable cell.
-            without = parse(field, marked.without.replace("", None))
+            without = parse(own, marked.without.replace("", None))
             told = [*told[:2], problems.set((marked.say == CHANGE) & (marked.texts == ""), None), without.problems]
-            columns.append(without.values.alias(without_column(field)))
+            columns.append(without.values.alias(without_column(own)))
         why = pl.select(pl.coalesce(told)).to_series()
         columns += [
-            values.alias(values_column(field)),
-            marked.say.alias(say_column(field)),
-            why.alias(why_column(field)),
-            texts.set(why.is_null(), None).alias(raw_column(field)),
+            values.alias(values_column(own)),
+            marked.say.alias(say_column(own)),
+            why.alias(why_column(own)),
+            texts.set(why.is_null(), None).alias(raw_column(own)),
         ]
     return pl.DataFrame(columns)

@@ -26,12 +26,14 @@ _ANOTHER = re.compile(r"(?<!\[)\[(add|remove|set|clear|keep)\]", re.IGNORECASE)
 @dataclass(frozen=True)
 class Marked:
     """Cells after marks: ``say`` is leave, value, clear, change or keep; ``texts`` the rest; ``problems`` marks that
-    mean nothing. Where a cell changes a list, ``texts`` are the items to add and ``without`` those to take away."""
+    mean nothing. Where a cell changes a list, ``texts`` are the items to add and ``without`` those to take away.
+    ``marked`` tells which cells have a mark."""
 
     say: pl.Series
     texts: pl.Series
     problems: pl.Series
     without: pl.Series
+    marked: pl.Series
 
 
 def _real(text: str) -> str:
@@ -76,6 +78,7 @@ def read_marks(field: Field, texts: pl.Series, on: bool) -> Marked:
     text: pl.Expr = pl.col("text")
     told: pl.Expr = pl.lit(None, dtype=pl.String)
     without: pl.Expr = pl.col("without")
+    begins: pl.Expr = pl.lit(value=False)
     if on and texts.str.contains("[", literal=True).any():
         frame = frame.with_columns(_list_marks(texts) if many else pl.DataFrame({"real": texts}))
         escaped = pl.col("text").str.contains(rf"{_BEGINS}\[").fill_null(value=False)
@@ -98,6 +101,10 @@ def read_marks(field: Field, texts: pl.Series, on: bool) -> Marked:
         unknown = begins & ~(sets | clears | keeps | changes)
         told = pl.when(unknown).then(problem("unknown-mark", known))
     done = frame.select(
-        say.cast(pl.UInt8).alias("say"), text.alias("text"), told.alias("problem"), without.alias("without")
+        say.cast(pl.UInt8).alias("say"),
+        text.alias("text"),
+        told.alias("problem"),
+        without.alias("without"),
+        begins.alias("marked"),
     )
-    return Marked(done["say"], done["text"], done["problem"], done["without"])
+    return Marked(done["say"], done["text"], done["problem"], done["without"], done["marked"])

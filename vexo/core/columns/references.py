@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 
 import polars as pl
 
 from ..faults import problem
 from ..records import IDENTIFIER, RecordType
-from ..values import bare, normal
+from ..values import bare, in_long_form, normal
 
 SCHEMA = {"text": pl.String(), "identifier": pl.String(), "problem": pl.String()}
 
@@ -25,25 +25,35 @@ def key_texts(texts: pl.Series) -> pl.Series:
     return bare(normal(texts)).drop_nulls().unique().sort()
 
 
-def make_lookup(texts: pl.Series, target: RecordType, found: Mapping[str, pl.DataFrame]) -> pl.DataFrame:
+def make_lookup(
+    texts: pl.Series,
+    target: RecordType,
+    found: Mapping[str, pl.DataFrame],
+    near: Mapping[str, Sequence[str]] | None = None,
+) -> pl.DataFrame:
     """For each text its record, or why there is none.
 
     Args:
         texts: the different texts, as ``key_texts`` gives them.
         found: naming field → records found by it (that field as text, and the record ID).
+        near: text that names none → those nearest to it.
 
     Returns:
         columns ``text``, ``identifier``, ``problem``.
     """
-    parts = [
-        frame.select(pl.col(name).cast(pl.String).alias("text"), pl.col(IDENTIFIER).alias("identifier"))
-        for name, frame in found.items()
-        if len(frame)
-    ]
+    parts = []
+    for name, frame in found.items():
+        if not len(frame):
+            continue
+        named = frame.select(pl.col(name).cast(pl.String).alias("long"), pl.col(IDENTIFIER).alias("identifier"))
+        asked = pl.DataFrame([texts.alias("text"), in_long_form(target.field(name), texts).alias("long")])
+        parts.append(asked.join(named, on="long", how="inner").select("text", "identifier"))
     hits = pl.concat(parts) if parts else pl.DataFrame(schema={"text": pl.String(), "identifier": pl.String()})
     grouped = hits.filter(pl.col("text").is_not_null()).group_by("text").agg(pl.col("identifier").unique())
     by = target.field(target.shown_by).label if target.shown_by != target.identifier else "record ID"
     count = pl.col("identifier").list.len().fill_null(0)
+    nearest = {text: " or ".join(names) for text, names in (near or {}).items()}
+    alike = pl.col("text").replace_strict(nearest, default="", return_dtype=pl.String) if nearest else pl.lit("")
     return (
         texts.to_frame("text")
         .join(grouped, on="text", how="left", maintain_order="left")
@@ -51,7 +61,7 @@ def make_lookup(texts: pl.Series, target: RecordType, found: Mapping[str, pl.Dat
             "text",
             pl.when(count == 1).then(pl.col("identifier").list.first()).alias("identifier"),
             pl.when(count == 0)
-            .then(problem("names-none", target.label, by))
+            .then(problem("names-none", target.label, by, alike))
             .when(count > 1)
             .then(problem("names-several", target.label))
             .alias("problem"),

@@ -75,12 +75,14 @@ def lay_blanks(frame: pl.DataFrame, field: Field, decisions: pl.DataFrame) -> tu
 
 
 def keep_filled(frame: pl.DataFrame, field: Field, lane: Lane) -> pl.DataFrame:
-    """Where only empty fields are filled, cells of filled ones are left; ``filled.`` tells which would have done
-    something."""
+    """Where only empty fields are filled, cells of filled ones are left; of a field that is set only when a record is
+    made, those of all that are there. ``filled.`` tells which would have done something."""
     do = pl.col(do_column(field.name))
-    if not lane.only_empty:
+    if not lane.only_empty and not field.create_only:
         return frame.with_columns(pl.lit(value=False).alias(filled_column(field.name)))
-    there = pl.col(IDENTIFIER).is_not_null() & ~is_empty(old_column(field.name), field)
+    there = pl.col(IDENTIFIER).is_not_null()
+    if not field.create_only:
+        there = there & ~is_empty(old_column(field.name), field)
     left = there & do.is_in([Do.WRITE, Do.HELD])
     return frame.with_columns(
         left.alias(filled_column(field.name)),

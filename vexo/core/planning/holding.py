@@ -6,9 +6,11 @@ from collections.abc import Sequence
 
 import polars as pl
 
+from ..columns.carrying import raw_column, say_column, values_column, why_column
+from ..columns.marks import VALUE
 from ..faults import Case
 from ..records import IDENTIFIER, VERSION, Field
-from ..values import to_text
+from ..values import same, to_text
 from .comparing import CREATES, do_column, new_column, old_column
 from .inputs import Inputs, Settings
 from .pairs import has_column, held_column, said_column
@@ -40,6 +42,37 @@ def cell_cases(frame: pl.DataFrame, inputs: Inputs, fields: Sequence[Field]) -> 
         cases.append(Case("emptied-many", held & many, name, seen=seen))
         cases.append(Case("both-changed", held & ~many & (moved | ~keyed), name, seen=seen))
         cases.append(Case("key-edited", held & ~many & ~moved & keyed, name, seen=seen))
+    return cases
+
+
+def checked_column(name: str) -> str:
+    """Where it is told whether a cell of a check agrees with the record; null where nothing was compared."""
+    return f"agrees.{name}"
+
+
+def compare_checks(frame: pl.DataFrame, checks: Sequence[Field]) -> pl.DataFrame:
+    """Whether the cells of checks agree with their records: those that say something, of rows that have a record."""
+    for field in checks:
+        name = field.name
+        compared = pl.col(IDENTIFIER).is_not_null() & ((pl.col(say_column(name)) == VALUE) | _unread(name))
+        agrees = same(values_column(name), old_column(name), field) & ~_unread(name)
+        frame = frame.with_columns(pl.when(compared).then(agrees).alias(checked_column(name)))
+    return frame
+
+
+def _unread(name: str) -> pl.Expr:
+    return pl.col(why_column(name)).is_not_null()
+
+
+def check_cases(checks: Sequence[Field]) -> list[Case]:
+    """Rows whose check says another thing than their record."""
+    cases = []
+    for field in checks:
+        name = field.name
+        own, theirs = _texts(field, values_column(name), old_column(name))
+        own = pl.coalesce(raw_column(name), own)
+        differs = ~pl.col(checked_column(name)).fill_null(value=True)
+        cases.append(Case("check-differs", differs, name, (own, theirs), (pl.col(IDENTIFIER), own, theirs)))
     return cases
 
 

@@ -20,7 +20,8 @@ OTHERS = {"@id": pl.String, "part": pl.String}
 class Settings:
     """What the rows are for: operation, key fields, the fields whose values go in, and the rules of those.
 
-    ``most_emptied`` is the share of a column's values above which those that its rule clears are held.
+    ``most_emptied`` is the share of a column's values above which those that its rule clears are held; ``checks`` are
+    fields that are compared and never written.
     """
 
     operation: Operation
@@ -28,6 +29,7 @@ class Settings:
     carried: tuple[str, ...]
     lanes: Mapping[str, Lane] = field(default_factory=dict)
     most_emptied: float = 0.1
+    checks: tuple[str, ...] = ()
 
     def lane(self, name: str) -> Lane:
         """The rules of a field."""

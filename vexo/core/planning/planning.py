@@ -3,7 +3,7 @@
 Columns: ``row_id``, ``row``, ``verdict``, ``faults`` (those without an answer, in order of weight), ``@id``,
 ``@version``, ``past`` (what an earlier pass did with the row), ``elsewhere`` (the application changed since, not the
 person), and for each carried field ``new.``, ``old.``, ``said.``, ``held.``, ``do.``, ``says.``, ``emptied.`` and
-``filled.``.
+``filled.``; for each check ``agrees.``.
 """
 
 from __future__ import annotations
@@ -128,11 +128,12 @@ def make_plan(inputs: Inputs, settings: Settings) -> tuple[pl.DataFrame, pl.Data
     record_type = inputs.record_type
     deleting = settings.operation == Operation.DELETE
     fields = [record_type.field(name) for name in settings.carried]
+    checks = [record_type.field(name) for name in settings.checks]
     judged = [] if deleting else fields
     decisions = counting(inputs.decisions)
     frame, faults = bind(inputs, settings, decisions)
     open_, notes = [faults], [faults.clear()]
-    frame = _beside(frame, inputs, fields).with_columns(
+    frame = holding.compare_checks(_beside(frame, inputs, [*fields, *checks]), checks).with_columns(
         (~pl.col(ROW_ID).is_in(inputs.unmeant[ROW_ID].implode())).alias("meant")
     )
     others = inputs.others.unique(IDENTIFIER, keep="first").rename({"part": "other_part"})
@@ -155,8 +156,9 @@ def make_plan(inputs: Inputs, settings: Settings) -> tuple[pl.DataFrame, pl.Data
     frame = frame.with_columns(rejecting.near(frame, inputs, settings))
     by_hand = _aside(inputs, frame, decisions)
     faults, answers = answered(find_faults(frame, _row_faults(frame, inputs, settings, judged)), decisions)
+    differing, _ = answered(find_faults(frame, holding.check_cases(checks)), decisions)
     frame = _made_anew(frame, answers)
-    open_ += [by_hand, faults]
+    open_ += [by_hand, faults, differing]
     stopped = pl.concat(open_)
     stopped = stopped.filter(pl.col("code").is_in([c for c, d in CODES.items() if d != Does.HOLDS]))
     frame = sharing.lay_groups(frame, stopped, fields, settings.key)
@@ -176,6 +178,7 @@ def make_plan(inputs: Inputs, settings: Settings) -> tuple[pl.DataFrame, pl.Data
         *[c(name) for name in settings.carried for c in _COLUMNS],
         *[pl.col(say_column(name)).alias(f"says.{name}") for name in settings.carried],
         *[c(name) for name in settings.carried for c in (emptied_column, filled_column)],
+        *[holding.checked_column(name) for name in settings.checks],
     )
     return plan, pl.concat([*open_, *([] if deleting else notes)]).select(ROW_ID, "code", "field", "digest")
 

@@ -46,7 +46,7 @@ def cell_cases(frame: pl.DataFrame, name: str, bad: pl.Expr) -> list[Case]:
     why = pl.col(why_column(name))
     there = frame.filter(bad).select(code_of(why)).to_series().unique().to_list()
     # Arguments differ in number from row to row, so each case takes as many as its rows can have.
-    arguments = tuple(arguments_of(why).list.get(at, null_on_oob=True) for at in range(2))
+    arguments = tuple(arguments_of(why).list.get(at, null_on_oob=True) for at in range(3))
     return [
         Case(code, bad & (code_of(why) == code), name, arguments, (pl.col(raw_column(name)),))
         for code in CELL_CODES

@@ -53,12 +53,14 @@ class Answer(StrEnum):
     AGAIN = "again"
     CLEAR = "clear"
     LEAVE = "leave"
+    GO_ON = "go on"
 
 
 ANSWERS: Mapping[str, tuple[Answer, ...]] = {
     "both-changed": (Answer.FILE, Answer.APPLICATION),
     "key-edited": (Answer.FILE, Answer.APPLICATION),
     "emptied-many": (Answer.FILE, Answer.APPLICATION),
+    "check-differs": (Answer.GO_ON,),
     "emptied": (Answer.CLEAR, Answer.LEAVE),
     "changed-since": (Answer.FILE,),
     "renamed": (Answer.THEN,),

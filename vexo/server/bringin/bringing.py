@@ -4,23 +4,21 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
-from functools import cached_property
+from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
-import polars as pl
 from django.db import transaction
+from django.db.models import F
+from django.utils import timezone
 
-from vexo.core.columns.likeness import renamed
-from vexo.core.columns.matching import ColumnMatch, match_columns
+from vexo.core.columns.matching import conflicts
 from vexo.core.keys.finding import suggest_key
 from vexo.core.planning.verdicts import Operation
 from vexo.core.records import Catalogue, RecordType
-from vexo.core.sheets import Choices, SheetError, SheetProfile
-from vexo.core.sheets.laying import ROW_HEADER, differences, lay_over, row_column
+from vexo.core.sheets import Choices, SheetError
+from vexo.core.sheets.laying import ROW_HEADER, row_column
 from vexo.core.sheets.sheet import ROW_ID
-from vexo.core.sheets.totals import sheet_totals
 
 from .. import stages
 from ..applications.models import Application
@@ -33,16 +31,17 @@ from ..journal.services import note
 from ..people.models import Person
 from ..people.rights import Action, require
 from ..trips.models import Mapping as ColumnMapping
-from ..trips.models import Sheet, Trip
+from ..trips.models import Route, Sheet, Trip
 from ..trips.sheets import newest_in, newest_sheet, part_of
 from ..trips.standing import lay_on_table, tell
-from .columns import matches_of, tell_columns
-from .edits import cells_now, tell_edited
-from .identity import number_rows
+from .asking import holdings
+from .columns import all_matches, ask_again, tell_columns
+from .edits import tell_edited
 from .incoming import Incoming, incoming_of, refuse_unasked
+from .making import Made, Way, laid_over, numbered, way_of
 from .models import Upload
 from .reading import read_upload
-from .recognising import keys_of, sent_columns
+from .tables import claim
 
 _TRIES = 3
 
@@ -108,6 +107,8 @@ def start_bringing_in(
     trip: str = "",
     title: str = "",
     choices: Choices | None = None,
+    lanes: Mapping[str, Any] | None = None,
+    route: int | None = None,
     mine: bool = False,
 ) -> Job:
     """Ask for an upload to be brought in. ``trip`` is a number, ``new``, or empty to let the sheet tell.
@@ -116,6 +117,8 @@ def start_bringing_in(
 
     Args:
         choices: how it is to be read, where that is said here and not before.
+        lanes: field → lane as data, laid over those of the route.
+        route: the number of the route that says how it comes in, where it begins a trip.
     """
     require(person, Action.PREPARE)
     if operation and operation not in [o.value for o in Operation]:
@@ -131,6 +134,8 @@ def start_bringing_in(
         "said": dict(said or {}),
         "asked_trip": trip,
         "title": title,
+        "lanes": dict(lanes or {}),
+        "route": route,
         "here": mine,
     }
     return _once(upload, "bringing", lambda: enqueue("bring in", person.username, mine=mine, **asked))
@@ -148,12 +153,13 @@ def bring_in(lease: Lease) -> dict[str, Any]:
         raise SheetError(f"{upload.name} has a header but no rows below it.")
     with client_of(application) as client:
         catalogue = describe(application, client)
-    record_type = catalogue.type(asked["record_type"])
-    lease.progress(1, 4, "looking where it belongs")
-    incoming = incoming_of(str(asked["asked_trip"]), application, upload, record_type, read)
+        record_type = catalogue.type(asked["record_type"])
+        lease.progress(1, 4, "looking where it belongs")
+        incoming = incoming_of(str(asked["asked_trip"]), application, upload, record_type, read)
+        holds = holdings(client, record_type, ranges=not incoming.recognised)
+    way = way_of(asked, incoming, record_type)
     newest = newest_in(incoming.trip) if incoming.trip is not None else None
-    said = asked["said"] or asked["key"] or asked["operation"]
-    if newest and not said and newest.digest == incoming.digest and _read_alike(upload, newest):
+    if newest and not way.told and newest.digest == incoming.digest and _read_alike(upload, newest):
         return _as_it_was(lease, upload, newest)
     rows = row_column(incoming.profile) is not None and newest is not None
     stamp = incoming.profile.stamp
@@ -168,15 +174,17 @@ def bring_in(lease: Lease) -> dict[str, Any]:
         lease.progress(2, 4, "numbering rows")
         if incoming.trip is not None:
             incoming.trip.refresh_from_db()
-        made = (
-            _laid_over(incoming, catalogue, record_type) if rows else _numbered(job, incoming, catalogue, record_type)
-        )
+        made = laid_over(incoming, catalogue, record_type) if rows else numbered(incoming, way, catalogue, record_type)
         kept = stages.keep(made.cells, "sheets", "cells")
         figures = made.totals
         with lease.writing():
-            done = _take_in(job, application, catalogue, record_type, incoming, made, kept, figures)
+            done = _take_in(job, application, catalogue, record_type, incoming, made, kept, figures, way, holds)
         if done is not None:
-            tell_edited(Trip.objects.get(pk=done["trip"]))
+            trip = Trip.objects.get(pk=done["trip"])
+            tell_edited(trip)
+            sheet = newest_in(trip)
+            if sheet is not None and "next" not in done:
+                ask_again(trip, sheet, lease)
             return done
     raise PlainError("Sheets of this trip come in faster than they can be read. Bring this one in again.")
 
@@ -195,75 +203,6 @@ def _as_it_was(lease: Lease, upload: Upload, newest: Sheet) -> dict[str, Any]:
         words = f"{upload.name} came again, unchanged; trip {trip.pk} stands as it was"
         note(lease.job.by, "brought in", words, trip.application, trip.pk, newest.rows, upload.name)
     return {"trip": trip.pk, "unchanged": True}
-
-
-@dataclass(frozen=True)
-class Made:
-    """A sheet as the trip takes it: its numbered cells and their columns, how many rows were met by which way, how it
-    is read and compared, and what it has other than the version before."""
-
-    cells: pl.DataFrame
-    profile: SheetProfile
-    matches: list[ColumnMatch]
-    known: dict[str, int]
-    recognised: bool
-    choices: dict[str, Any]
-    differs: dict[str, Any] | None
-
-    @cached_property
-    def totals(self) -> dict[str, Any]:
-        """The columns in figures."""
-        return sheet_totals(self.cells, [column.name for column in self.profile.columns])
-
-
-def _differs(trip: Trip | None, cells: pl.DataFrame, profile: SheetProfile) -> dict[str, Any] | None:
-    newest = newest_in(trip) if trip is not None else None
-    if newest is None or not stages.there(newest.cells):
-        return None
-    before = SheetProfile.from_json(newest.profile or {}).columns
-    return differences(stages.read(newest.cells), before, cells, profile.columns)
-
-
-def _numbered(job: Job, incoming: Incoming, catalogue: Catalogue, record_type: RecordType) -> Made:
-    trip, profile, asked = incoming.trip, incoming.profile, job.arguments
-    said = {**(trip.said if trip else {}), **asked["said"]}
-    headers = {column.header for column in profile.columns}
-    if trip is not None:
-        said = {header: field for header, field in said.items() if header in headers or header in asked["said"]}
-    stamp = profile.stamp if incoming.recognised else None
-    matches = match_columns(profile, record_type, catalogue, stamp, said)
-    if incoming.recognised and trip is not None:
-        matches = _with_renamed(trip, incoming, record_type, matches)
-    numbered, known = number_rows(trip, incoming.cells, profile, matches, record_type)
-    differs = _differs(trip, numbered, profile)
-    return Made(numbered, profile, matches, known, incoming.recognised, incoming.upload.choices, differs)
-
-
-def _with_renamed(
-    trip: Trip, incoming: Incoming, record_type: RecordType, matches: list[ColumnMatch]
-) -> list[ColumnMatch]:
-    """Columns of a sheet that went out whose header was changed are known by what stands in them."""
-    sent = sent_columns(trip)
-    free = [match.column for match in matches if match.field is None and match.how != "said"]
-    if sent is None or not free:
-        return matches
-    taken = {match.field.name for match in matches if match.field}
-    fields = {one.field.name: one.field for one in sent if one.field.name not in taken}
-    found = renamed(incoming.profile, incoming.cells, sent, keys_of(record_type), free, list(fields))
-    return [replace(m, field=fields[found[m.column]], how="contents") if m.column in found else m for m in matches]
-
-
-def _laid_over(incoming: Incoming, catalogue: Catalogue, record_type: RecordType) -> Made:
-    """Rows of the trip that come back by themselves: laid over its newest sheet, whose other rows stay."""
-    assert incoming.trip is not None
-    newest = newest_in(incoming.trip)
-    assert newest is not None
-    profile = SheetProfile.from_json(newest.profile or {})
-    base = stages.read(cells_now(newest))
-    cells, laid = lay_over(base, profile.columns, incoming.cells, incoming.profile)
-    differs = differences(base, profile.columns, cells, profile.columns) | {"laid_over": laid}
-    matches = matches_of(newest, record_type, catalogue)
-    return Made(cells, profile, matches, {"row": len(cells)}, newest.recognised, newest.choices, differs)
 
 
 def _new_trip(job: Job, application: Application, upload: Upload, record_type: RecordType) -> Trip:
@@ -286,6 +225,8 @@ def _take_in(
     made: Made,
     kept: str,
     figures: dict[str, Any],
+    way: Way,
+    holds: dict[str, Any],
 ) -> dict[str, Any] | None:
     """The last step, in one transaction; None where another sheet of the trip came in meanwhile."""
     asked, profile, trip, upload = job.arguments, made.profile, incoming.trip, incoming.upload
@@ -323,15 +264,27 @@ def _take_in(
             field=match.field.name if match.field else "",
             how=match.how,
             carried=match.carried,
+            offers=[asdict(offer) for offer in match.offers],
         )
         for match in made.matches
     )
     trip.next_row += int((made.cells[ROW_ID] >= trip.next_row).sum())
-    trip.said = {**trip.said, **asked["said"]}
-    trip.operation = asked["operation"] or trip.operation or Operation.UPDATE
-    trip.key = asked["key"] or trip.key
-    values = {"next_row": trip.next_row, "said": trip.said, "operation": trip.operation, "key": trip.key}
-    Trip.objects.filter(pk=trip.pk).update(**values)
+    trip.said = {**trip.said, **way.columns, **way.said}
+    trip.operation = way.operation or trip.operation or Operation.UPDATE
+    trip.key = list(way.key) or trip.key
+    told_lanes = {name: lane.to_json() for name, lane in way.lanes.items()}
+    trip.lanes = {name: rules for name, rules in {**trip.lanes, **told_lanes}.items() if rules}
+    if way.only:
+        trip.only = {**trip.only, "condition": way.only}
+    claim(trip, way.lanes.values())
+    facts: dict[str, Any] = {}
+    if way.fit is not None:
+        trip.route = way.fit.route
+        facts["on_route"] = way.fit.to_json()
+        used = {"used": F("used") + 1, "used_at": timezone.now(), "rows": sheet.rows}
+        Route.objects.filter(pk=trip.route.pk).update(**used)
+    names = ("next_row", "said", "operation", "key", "lanes", "only", "route")
+    Trip.objects.filter(pk=trip.pk).update(**{name: getattr(trip, name) for name in names})
     Upload.objects.filter(pk__in=[one.pk for one in upload.whole_list]).update(trip=trip, known=None)
     told = {
         "id": sheet.pk,
@@ -340,8 +293,8 @@ def _take_in(
         "at": sheet.added_at.isoformat(),
         "recognised": made.recognised,
     }
-    facts = {"sheet": told, "plural": record_type.plural}
-    tell_columns(trip, sheet, catalogue, facts, whole=bool(asked["said"] or asked["operation"] or asked["key"]))
+    facts |= {"sheet": told, "plural": record_type.plural, "holds": holds}
+    tell_columns(trip, sheet, catalogue, facts, whole=way.told)
     Job.objects.filter(pk=job.pk).update(trip=trip)
     _tell_parts(trip)
     words = f"Brought in {upload.name}, {incoming.profile.rows:,} rows" + (", recognised" if made.recognised else "")
@@ -349,7 +302,7 @@ def _take_in(
         words += f", {part.label}"
     note(job.by, "brought in", words, application, trip.pk, incoming.profile.rows, upload.name)
     result = {"trip": trip.pk, "recognised": made.recognised, "known": made.known}
-    if not _can_be_planned(trip, made, record_type):
+    if not _can_be_planned(trip, sheet, made, record_type, catalogue):
         return result
     following = enqueue("plan", job.by, trip, mine=bool(asked.get("here")), fresh=True)
     return {**result, "next": following.pk}
@@ -363,8 +316,10 @@ def _tell_parts(trip: Trip) -> None:
         tell(trip, parts={"all": parts, "back": back})
 
 
-def _can_be_planned(trip: Trip, made: Made, record_type: RecordType) -> bool:
-    """Whether anything is carried and a key is known; else the sheet lies at Columns and Keys, to be put right."""
-    there = [match.field.name for match in made.matches if match.field]
-    carried = any(match.carried for match in made.matches)
+def _can_be_planned(trip: Trip, sheet: Sheet, made: Made, record_type: RecordType, catalogue: Catalogue) -> bool:
+    """Whether anything is carried, a key is known and no two columns are in each other's way; else the sheet lies at
+    Columns and Keys, to be put right."""
+    matches = all_matches(trip, sheet, record_type, catalogue)
+    there = [match.field.name for match in matches if match.field]
+    carried = any(match.carried for match in matches) and not conflicts(matches, record_type)
     return carried and bool(trip.key or suggest_key(record_type, there, own=made.recognised))

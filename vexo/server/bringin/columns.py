@@ -4,29 +4,45 @@ from __future__ import annotations
 
 from collections.abc import Mapping as Dict
 from collections.abc import Sequence
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from typing import Any
 
+import polars as pl
 from django.db import transaction
 
-from vexo.core.columns.lanes import PLAIN, Blank, Lane, check_lane, lanes_from_json
-from vexo.core.columns.matching import ColumnMatch, one_for_editing
+from vexo.core.columns.carrying import Reading
+from vexo.core.columns.lanes import PLAIN, Lane, check_lane, lanes_from_json
+from vexo.core.columns.matching import (
+    ColumnMatch,
+    MappingError,
+    Offer,
+    conflict_words,
+    conflicts,
+    one_for_editing,
+    with_lanes,
+)
+from vexo.core.documents import lane_sentence
 from vexo.core.keys.finding import suggest_key
 from vexo.core.planning.verdicts import Operation
-from vexo.core.records import Catalogue, RecordType
-from vexo.core.sheets import SheetProfile
+from vexo.core.records import Catalogue, Field, RecordType, UnknownName
+from vexo.core.sheets import Choices, SheetProfile
 from vexo.core.sheets.choosing import safe_names
 
+from .. import stages
 from ..applications.models import Application
 from ..errors import PlainError
+from ..jobs.leases import Lease
 from ..jobs.models import Job
 from ..jobs.working import enqueue
 from ..journal.services import note
 from ..people.models import Person
 from ..people.rights import Action, require
 from ..trips.models import Mapping, Sheet, Trip
-from ..trips.sheets import newest_in, newest_sheet
-from ..trips.standing import tell
+from ..trips.sheets import newest_in, newest_sheet, was_delimited
+from ..trips.standing import facts_of, tell
+from .asking import ask
+from .edits import cells_now
+from .tables import claim
 
 
 def known_of(application: Application) -> Catalogue:
@@ -40,14 +56,28 @@ def known_of(application: Application) -> Catalogue:
     return known
 
 
+def lane_json(own: Field, lane: Lane, header: str) -> dict[str, Any]:
+    """A lane for people: as data, as one sentence, and short."""
+    short = [treatment.short for treatment in lane.treatments]
+    return {
+        **asdict(replace(lane, treatments=())),
+        "from": lane.source,
+        "treatments": [treatment.to_json() for treatment in lane.treatments],
+        "says": lane_sentence(own, lane, header),
+        "short": ", ".join(short),
+    }
+
+
 def column_facts(
     matches: Sequence[ColumnMatch], sheet: Sheet, record_type: RecordType, lanes: Dict[str, Lane]
 ) -> list[dict[str, Any]]:
-    """Columns as a trip's standing tells them; ``tells`` are those by which people know a record."""
+    """Columns as a trip's standing tells them, those of the sheet first; ``tells`` are those by which people know a
+    record."""
     profile, totals = SheetProfile.from_json(sheet.profile or {}), sheet.totals.get("now", {})
     names = safe_names(profile.columns)
     known = {name for key in record_type.keys[:1] for name in key}
     found = {column.name: column for column in profile.columns}
+    doubled = {id(second) for _, second in conflicts(matches, record_type)}
     return [
         {
             "column": m.column,
@@ -57,24 +87,47 @@ def column_facts(
             "kind": m.field.kind.value if m.field else None,
             "how": m.how,
             "carried": m.carried,
+            "check": m.check,
+            "open": m.open,
+            "conflict": id(m) in doubled,
+            "extra": at >= len(profile.columns),
             "tells": m.field is not None and m.field.name in known,
-            "filled": totals.get(m.column, {}).get("filled", found[m.column].filled),
-            "different": totals.get(m.column, {}).get("different", found[m.column].different),
+            "filled": totals.get(m.column, {}).get("filled", found[m.column].filled) if m.column else sheet.rows,
+            "different": totals.get(m.column, {}).get("different", found[m.column].different) if m.column else 1,
             "totals": totals.get(m.column),
             "name_in_conditions": names.get(m.column, ""),
-            "lane": asdict(lanes.get(m.field.name, PLAIN) if m.field else PLAIN),
+            "lane": lane_json(m.field, lanes.get(m.field.name, PLAIN), m.header) if m.field else None,
         }
-        for m in matches
+        for at, m in enumerate(matches)
     ]
 
 
 def matches_of(sheet: Sheet, record_type: RecordType, catalogue: Catalogue) -> list[ColumnMatch]:
-    """The columns of a sheet with their fields, as written down."""
-    found = [
-        ColumnMatch(m.column, m.header, catalogue.field(record_type, m.field) if m.field else None, m.how)
-        for m in sheet.mappings.all()
-    ]
-    return one_for_editing(found, record_type)
+    """The columns of a sheet with their fields, as written down; what the application no longer has is open."""
+    made = []
+    for m in sheet.mappings.all():
+        try:
+            field = catalogue.field(record_type, m.field) if m.field else None
+        except UnknownName:
+            field = None
+        how = m.how if field is not None or not m.field else ""
+        made.append(ColumnMatch(m.column, m.header, field, how, tuple(Offer(**offer) for offer in m.offers)))
+    return one_for_editing(made, record_type) if sheet.recognised else made
+
+
+def all_matches(trip: Trip, sheet: Sheet, record_type: RecordType, catalogue: Catalogue) -> list[ColumnMatch]:
+    """The columns of a sheet, then the fields whose lanes take a column of their own or a fixed value."""
+    return with_lanes(matches_of(sheet, record_type, catalogue), lanes_from_json(trip.lanes), record_type)
+
+
+def reading_of(trip: Trip, sheet: Sheet, tables: Dict[str, pl.DataFrame] | None = None) -> Reading:
+    """How a sheet's cells are read."""
+    choices = Choices(**sheet.choices)
+    return Reading(
+        marks=sheet.recognised or choices.marks,
+        prefixed=(sheet.recognised and was_delimited(trip)) or choices.prefix == "off",
+        tables=tables or {},
+    )
 
 
 def key_facts(trip: Trip, sheet: Sheet, record_type: RecordType, matches: Sequence[ColumnMatch]) -> dict[str, Any]:
@@ -90,35 +143,53 @@ def tell_columns(
 ) -> None:
     """Write down the newest sheet's columns and key; the newest plan no longer counts."""
     record_type = catalogue.type(trip.record_type)
-    matches = matches_of(sheet, record_type, catalogue)
+    matches = all_matches(trip, sheet, record_type, catalogue)
     columns = column_facts(matches, sheet, record_type, lanes_from_json(trip.lanes))
-    tell(
-        trip,
-        revised=True,
-        whole=whole,
-        columns=columns,
-        key=key_facts(trip, sheet, record_type, matches),
-        **(facts or {}),
-    )
+    told = {"questions": _still_open(trip, matches), **(facts or {})}
+    tell(trip, revised=True, whole=whole, columns=columns, key=key_facts(trip, sheet, record_type, matches), **told)
 
 
-def lane_words(lane: Lane) -> str:
-    """A field's rules in a few words."""
-    words = {Blank.LEAVE: "left as they are", Blank.CLEAR: "cleared", Blank.DEFAULT: f"{lane.default!r}"}[lane.blank]
-    if lane.blank == Blank.DEFAULT:
-        words += " in all records" if lane.updates else " in new records"
-    return words + (", filled only where empty" if lane.only_empty else "")
+def _still_open(trip: Trip, matches: Sequence[ColumnMatch]) -> dict[str, Any]:
+    """Questions of columns and fields that are still there; whether they are answered is looked at with the plan."""
+    there = {f"column:{m.column}" for m in matches if m.open} | {m.field.name for m in matches if m.field}
+    return {key: asked for key, asked in facts_of(trip).get("questions", {}).items() if key in there}
+
+
+def questions_of(
+    trip: Trip, sheet: Sheet, cells: pl.DataFrame, catalogue: Catalogue, holds: Dict[str, Any]
+) -> dict[str, Any]:
+    """What is asked about the columns of a sheet as they are now."""
+    record_type = catalogue.type(trip.record_type)
+    matches = all_matches(trip, sheet, record_type, catalogue)
+    return ask(cells, matches, lanes_from_json(trip.lanes), record_type, holds, reading_of(trip, sheet))
+
+
+def ask_again(trip: Trip, sheet: Sheet, lease: Lease) -> None:
+    """Write down what is still asked about the columns; it makes no plan another one."""
+    catalogue = trip.application.known
+    if catalogue is None:
+        return
+    asked = questions_of(trip, sheet, stages.read(cells_now(sheet)), catalogue, facts_of(trip).get("holds", {}))
+    if asked != facts_of(trip).get("questions", {}):
+        with lease.writing():
+            tell(trip, questions=asked)
+
+
+def lane_words(own: Field, lane: Lane) -> str:
+    """A field's lane for the journal."""
+    return f"{own.label}: {lane_sentence(own, lane, lane.source).rstrip('.')}"
 
 
 def _remap(trip: Trip, catalogue: Catalogue, said: Dict[str, str]) -> None:
     """Columns go where a person says; each field is taken once."""
     record_type = catalogue.type(trip.record_type)
     sheet = newest_sheet(trip)
-    headers = set(sheet.mappings.values_list("header", flat=True))
+    headers = list(sheet.mappings.values_list("header", flat=True))
     for header, name in said.items():
-        if header not in headers:
+        if headers.count(header) != 1:
             there = ", ".join(repr(h) for h in sorted(headers) if h) or "none"
-            raise PlainError(f"The sheet has no column {header!r}. Its columns are: {there}.")
+            what = "no column" if header not in headers else "more than one column"
+            raise PlainError(f"The sheet has {what} {header!r}. Its columns are: {there}.")
         field = record_type.field(name) if name else None
         other = Mapping.objects.filter(sheet=sheet, field=name).exclude(header=header).first() if name else None
         if other is not None and said.get(other.header) is None:
@@ -127,10 +198,9 @@ def _remap(trip: Trip, catalogue: Catalogue, said: Dict[str, str]) -> None:
             )
         carried = field is not None and not field.read_only
         Mapping.objects.filter(sheet=sheet, header=header).update(field=name, how="said", carried=carried)
-    taken = [m.field for m in sheet.mappings.all() if m.field]
-    twice = next((name for name in taken if taken.count(name) > 1), None)
-    if twice:
-        raise PlainError(f"Two columns would go into {record_type.field(twice).label}. Carry one of them.")
+    for first, second in conflicts(matches_of(sheet, record_type, catalogue), record_type):
+        if any(said.get(one.header) for one in (first, second)):
+            raise MappingError(conflict_words(first, second))
 
 
 def change(
@@ -159,11 +229,14 @@ def change(
     record_type = catalogue.type(trip.record_type)
     for name in key or ():
         record_type.field(name)
-    for name, lane in (lanes or {}).items():
-        check_lane(record_type.field(name), lane)
     with transaction.atomic():
         trip.refresh_from_db()
         sheet = newest_in(trip)
+        headers = [column.header for column in SheetProfile.from_json(sheet.profile or {}).columns] if sheet else None
+        for name, lane in (lanes or {}).items():
+            if lane != PLAIN:
+                check_lane(record_type.field(name), lane, headers)
+        claim(trip, (lanes or {}).values())
         words = []
         if said:
             _remap(trip, catalogue, said)
@@ -178,9 +251,10 @@ def change(
         if lanes:
             told = {**trip.lanes, **{name: lane.to_json() for name, lane in lanes.items()}}
             trip.lanes = {name: rules for name, rules in told.items() if rules}
-            words.append("blank cells of " + ", ".join(f"{name}: {lane_words(lane)}" for name, lane in lanes.items()))
+            words.append("lanes of " + ", ".join(lane_words(record_type.field(n), lane) for n, lane in lanes.items()))
         Trip.objects.filter(pk=trip.pk).update(said=trip.said, key=trip.key, operation=trip.operation, lanes=trip.lanes)
         if sheet is not None:
             tell_columns(trip, sheet, catalogue, whole=bool(said or lanes or operation or key is not None))
-        note(person.username, "changed", f"Trip {trip.pk}: {'; '.join(words)}", trip.application, trip.pk)
+        changed = f"Trip {trip.pk}: {'; '.join(words)}"[:300]
+        note(person.username, "changed", changed, trip.application, trip.pk)
         return enqueue("plan", person.username, trip, mine=mine, fresh=True)

@@ -10,7 +10,7 @@ from typing import Any
 import polars as pl
 
 from vexo.core.columns.likeness import Likeness, likeness
-from vexo.core.columns.matching import MappingError, match_columns
+from vexo.core.columns.matching import match_columns
 from vexo.core.records import Catalogue, Kind, RecordType, UnknownName
 from vexo.core.sheets import SheetError, SheetProfile
 from vexo.core.sheets.laying import row_column, share_as_they_were
@@ -24,6 +24,7 @@ from ..applications.models import Application
 from ..data_folder import absolute
 from ..errors import PlainError
 from ..jobs.leases import Lease
+from ..routes.keeping import routes_for
 from ..trips.models import Part, Sheet, Trip
 from ..trips.sheets import kept_records, newest_in, stamp_fits
 from .models import Upload
@@ -260,7 +261,15 @@ def _known(profile: SheetProfile, cells: pl.DataFrame, digest: str) -> dict[str,
     elsewhere = f"It was sent out from {stamp.application}, but not from here." if stamp else ""
     asked = [{**_told(one.trip), "account": one.account} for one in worth_asking(likely, profile.rows)]
     noticed = [finding.to_json() for finding in notice(cells, profile)]
-    told = {"trip": None, "rows": profile.rows, "account": elsewhere}
+    routes = [] if stamp else routes_for([column.header for column in profile.columns])
+    whole = [fit for fit in routes if fit.whole]
+    told = {
+        "trip": None,
+        "rows": profile.rows,
+        "account": elsewhere,
+        "route": whole[0].route.pk if len(whole) == 1 and not asked else None,
+        "routes": [fit.to_json() for fit in routes[:4]],
+    }
     return {**told, "fits": fits[:8], "likely": asked, "noticed": noticed}
 
 
@@ -311,7 +320,4 @@ def _by_values(profile: SheetProfile, cells: pl.DataFrame) -> dict[str, tuple[fl
 
 def _known_columns(known: Catalogue, record_type: RecordType, profile: SheetProfile) -> int:
     """How many columns of a sheet are known as fields of a type, by their headers."""
-    try:
-        return sum(1 for m in match_columns(profile, record_type, known) if m.field)
-    except MappingError:
-        return 0
+    return sum(1 for m in match_columns(profile, record_type, known) if m.field)

@@ -10,7 +10,7 @@ from typing import Any
 
 import polars as pl
 
-from vexo.core.columns.matching import ColumnMatch, match_columns
+from vexo.core.columns.matching import ColumnMatch, match_columns, refuse_conflicts
 from vexo.core.documents import Picked, SendOut
 from vexo.core.keys.picking import PLACE, met, typed_keys
 from vexo.core.records import IDENTIFIER, Catalogue, Field, RecordType, UnknownName
@@ -85,6 +85,7 @@ def plan_of(
 ) -> Plan:
     """Raises PlainError where no column names a field, or none names records."""
     matches = match_columns(profile, record_type, catalogue, profile.stamp)
+    refuse_conflicts(matches, record_type)
     known = [(m, m.field or _far(m.header, record_type, catalogue)) for m in matches]
     columns = [(m, record_type.find(f.name) or f) for m, f in known if f is not None]
     there = {f.name: m.column for m, f in columns}

@@ -59,9 +59,20 @@ class LikelySerializer(serializers.Serializer[Any]):
     account = _TEXTS()
 
 
+class RouteFitSerializer(serializers.Serializer[Any]):
+    """A route whose columns a sheet has, all or most: those that it lacks (``missing``), and ``new`` ones."""
+
+    id = serializers.IntegerField()
+    name = _TEXTS()
+    application = _TEXTS()
+    record_type = _TEXTS()
+    missing = serializers.ListField(child=_TEXTS())
+    new = serializers.ListField(child=_TEXTS())
+
+
 class KnownSerializer(serializers.Serializer[Any]):
     """The trip that a file is known to belong to, and how; or those it may belong to, and the record types that its
-    columns fit."""
+    columns fit; ``route`` is the one route that it fits wholly."""
 
     trip = serializers.IntegerField(allow_null=True)
     how = _TEXTS(required=False)
@@ -72,6 +83,8 @@ class KnownSerializer(serializers.Serializer[Any]):
     rows = serializers.IntegerField(required=False)
     fits = FitSerializer(many=True, required=False)
     likely = LikelySerializer(many=True, required=False)
+    route = serializers.IntegerField(allow_null=True, required=False)
+    routes = RouteFitSerializer(many=True, required=False)
 
 
 class SheetColumnSerializer(serializers.Serializer[Any]):
@@ -138,6 +151,7 @@ class BringInSerializer(serializers.Serializer[Any]):
     trip = _TEXTS(required=False, allow_blank=True, default="")
     operation = _TEXTS(required=False, allow_blank=True, default="")
     key = serializers.ListField(child=_TEXTS(), required=False, default=list)
+    route = serializers.IntegerField(required=False, allow_null=True, default=None)
     prefix = serializers.ChoiceField(required=False, choices=["", "off", "keep"], default="")
     marks = serializers.BooleanField(required=False, default=False)
 
@@ -148,6 +162,81 @@ class RefillSerializer(serializers.Serializer[Any]):
     application = _TEXTS()
     record_type = _TEXTS()
     key = serializers.ListField(child=_TEXTS(), required=False, default=list)
+
+
+class TryLaneSerializer(serializers.Serializer[Any]):
+    """A lane of a field to be tried on a column."""
+
+    name = _TEXTS(max_length=120)
+    column = _TEXTS(max_length=12, allow_blank=True, required=False, default="")
+    lane = LaneSerializer()
+
+    def validate_lane(self, value: dict[str, Any]) -> Lane:
+        return Lane.from_json(value)
+
+
+class TriedStepSerializer(serializers.Serializer[Any]):
+    """What one treatment does: its phrase, how many cells it touches, and how many it cannot read."""
+
+    says = _TEXTS()
+    touched = serializers.IntegerField()
+    bad = serializers.IntegerField()
+
+
+class TriedValueSerializer(serializers.Serializer[Any]):
+    """A value of the column and what becomes of it: ``says`` where that is no value (leave, clear, or why it is
+    ``bad``)."""
+
+    before = _TEXTS(allow_blank=True)
+    after = _TEXTS(allow_null=True)
+    says = _TEXTS(allow_blank=True)
+    bad = serializers.BooleanField()
+    count = serializers.IntegerField()
+
+
+class TriedLaneSerializer(serializers.Serializer[Any]):
+    """A lane tried on the whole column."""
+
+    says = _TEXTS()
+    steps = TriedStepSerializer(many=True)
+    values = TriedValueSerializer(many=True)
+    different = serializers.IntegerField()
+    touched = serializers.IntegerField()
+    unreadable = serializers.IntegerField()
+
+
+class ArgumentSerializer(serializers.Serializer[Any]):
+    """A part of a treatment's phrase that can be changed; ``options`` are value → words where it is one of several."""
+
+    name = _TEXTS()
+    kind = _TEXTS()
+    title = _TEXTS()
+    options = serializers.DictField(child=_TEXTS())
+    initial_value = serializers.JSONField()
+
+
+class TreatmentSerializer(serializers.Serializer[Any]):
+    """A treatment that there is: ``do`` its name as data, ``says`` its phrase with its parts in braces."""
+
+    do = _TEXTS()
+    title = _TEXTS()
+    says = _TEXTS()
+    arguments = ArgumentSerializer(many=True)
+
+
+class TableSerializer(serializers.Serializer[Any]):
+    """Where values can be looked up: a sheet or a record type, and its columns or fields (name → words)."""
+
+    table = _TEXTS()
+    title = _TEXTS()
+    names = serializers.DictField(child=_TEXTS())
+
+
+class LanesSerializer(serializers.Serializer[Any]):
+    """What lanes can be made of: all treatments, and the tables of a trip."""
+
+    treatments = TreatmentSerializer(many=True)
+    tables = TableSerializer(many=True)
 
 
 class ChangeSerializer(serializers.Serializer[Any]):

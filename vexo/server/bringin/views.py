@@ -28,13 +28,18 @@ from ..trips.windows import MOST, WindowSerializer, sheet_window
 from . import uploads
 from .bringing import bring_in_otherwise, read_otherwise, start_bringing_in, start_recognising
 from .columns import change
+from .offering import offered_tables, offered_treatments
+from .previewing import try_lane
 from .reading import place_of
 from .refilling import start_refilling
 from .serializers import (
     BringInSerializer,
     ChangeSerializer,
+    LanesSerializer,
     PartsSerializer,
     RefillSerializer,
+    TriedLaneSerializer,
+    TryLaneSerializer,
     UploadSerializer,
     UploadStateSerializer,
     WaitingDetailSerializer,
@@ -200,6 +205,25 @@ class SheetChoicesView(APIView):
         asked.is_valid(raise_exception=True)
         job = bring_in_otherwise(trip, person_of(request), Choices(**asked.validated_data))
         return Response(JobSerializer(job).data, status=202)
+
+
+class LanesView(APIView):
+    """What lanes are made of, and one tried on a column."""
+
+    rights = {"POST": Action.PREPARE}
+
+    @extend_schema(responses=LanesSerializer)
+    def get(self, request: Request, pk: int) -> Response:
+        """All treatments, and the tables in which a trip's values can be looked up."""
+        trip = find_trip(pk, request)
+        return Response(LanesSerializer({"treatments": offered_treatments(), "tables": offered_tables(trip)}).data)
+
+    @extend_schema(request=TryLaneSerializer, responses=TriedLaneSerializer)
+    def post(self, request: Request, pk: int) -> Response:
+        """What a lane would do. Nothing is changed."""
+        asked = TryLaneSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        return Response(TriedLaneSerializer(try_lane(find_trip(pk, request), **asked.validated_data)).data)
 
 
 class ColumnsView(APIView):

@@ -83,7 +83,10 @@ def look(
         total: how many records the type has.
     """
     cells = planned.cells.select(ROW_ID, ROW, *[n for n in planned.cells.columns if n not in (ROW_ID, ROW)])
-    matches = [m for m in planned.matches if m.field is not None]
+    # What a lane treats is not what went out any more, and stands in no form of the kept copy.
+    matches = [
+        m for m in planned.matches if m.field and m.column and not planned.settings.lane(m.field.name).treatments
+    ]
     met = plan.select(ROW_ID, IDENTIFIER)
     ids = cells.select(ROW_ID).join(met, on=ROW_ID, how="left", maintain_order="left")[IDENTIFIER]
     looked, texts = [], {}

@@ -9,6 +9,7 @@ import polars as pl
 
 from vexo.core.planning.blanks import emptied_column, filled_column
 from vexo.core.planning.comparing import do_column, new_column, old_column
+from vexo.core.planning.holding import checked_column
 from vexo.core.planning.pairs import Ledger
 from vexo.core.planning.verdicts import Do, sum_of
 from vexo.core.records import RecordType
@@ -69,6 +70,11 @@ def _column(plan: pl.DataFrame, planned: Reviewed, name: str, two_way: bool) -> 
     return made
 
 
+def _check(plan: pl.DataFrame, name: str) -> dict[str, Any]:
+    agrees = plan[checked_column(name)]
+    return {"field": name, "compared": len(agrees) - agrees.null_count(), "agrees": int(agrees.sum() or 0)}
+
+
 def figures(plan: pl.DataFrame, planned: Reviewed, kept: pl.DataFrame | None, ledger: Ledger) -> dict[str, Any]:
     """The plan in figures. Raises SumError where a row is not accounted for."""
     known = {*(kept.columns if kept is not None else ()), *ledger.pairs}
@@ -83,6 +89,7 @@ def figures(plan: pl.DataFrame, planned: Reviewed, kept: pl.DataFrame | None, le
         "elsewhere": int(plan["elsewhere"].sum()),
         "known_rows": planned.sheet.known_rows,
         "columns": [_column(plan, planned, name, kept is not None and name not in known) for name in names],
+        "checks": [_check(plan, name) for name in planned.settings.checks],
         "key": list(planned.settings.key),
         "reasons": reasons(states_of(plan, None), planned.record_type),
         "totals": planned_totals(plan, fields),

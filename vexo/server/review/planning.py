@@ -10,29 +10,28 @@ from typing import Any
 import polars as pl
 
 from vexo.applications import Application as Client
-from vexo.core.columns.carrying import Reading, carry, cell_texts
-from vexo.core.columns.references import different, key_texts, make_lookup, naming_fields
+from vexo.core.columns.carrying import Reading, carry
 from vexo.core.conditions import read_condition
 from vexo.core.keys.finding import normal_key, row_keys
 from vexo.core.planning import Inputs, Operation, make_plan
 from vexo.core.planning.pairs import Ledger
 from vexo.core.records import IDENTIFIER, Kind
-from vexo.core.sheets import Choices
 from vexo.core.sheets.choosing import left_out
 from vexo.core.sheets.outgoing import column_of
 from vexo.core.sheets.sheet import ROW_ID
-from vexo.core.values import dtype
 from vexo.core.writing.totals import as_texts
 
 from .. import stages
 from ..applications.services import client_of, describe
+from ..bringin.columns import ask_again, reading_of
 from ..bringin.edits import edits_of
+from ..bringin.tables import tables_of
 from ..errors import MENDABLE, PlainError
 from ..jobs.leases import Lease
 from ..journal.services import note
 from ..trips.models import Sheet, Trip
 from ..trips.parts import records_elsewhere
-from ..trips.sheets import kept_records, ledger_of, was_delimited
+from ..trips.sheets import kept_records, ledger_of, newest_in
 from ..trips.standing import refuse_while_sending, tell
 from . import damage
 from .decisions import decisions_of
@@ -40,6 +39,7 @@ from .figures import figures
 from .models import Plan
 from .plans import Reviewed, natures_of, newest_plan, settings_for, shape_of
 from .recarrying import Edited, carry_on, edited_since
+from .references import references_of
 
 _SMALL_TYPE = 10_000
 MOST_KEYS = 2_000_000
@@ -55,31 +55,6 @@ class Materials:
     values: str
     records: str
     reading: dict[str, Any]
-
-
-def _lookups(planned: Reviewed, cells: pl.DataFrame, reading: Reading, client: Client) -> dict[str, pl.DataFrame]:
-    """For each type that a carried column refers to: the records its texts name."""
-    texts: dict[str, list[pl.Series]] = {}
-    for match in planned.matches:
-        if match.carried and match.field and match.field.kind == Kind.REFERENCE and match.field.target:
-            default = pl.Series([planned.settings.lane(match.field.name).default or None], dtype=pl.String)
-            texts.setdefault(match.field.target, []).extend([cell_texts(cells, match, reading), default])
-    lookups = {}
-    for name, columns in texts.items():
-        target = planned.catalogue.type(name)
-        wanted = different(columns)
-        found: dict[str, pl.DataFrame] = {}
-        for by in naming_fields(target):
-            field = target.field(by)
-            plain = wanted.filter(wanted.str.contains(r"^\d{1,18}$")) if not field.quoted else wanted
-            if by != target.identifier and plain.len() and found:
-                known = pl.concat([frame[n] for n, frame in found.items()])
-                plain = plain.filter(~plain.is_in(known.implode()))
-            if plain.len():
-                values = plain.alias(by).cast(dtype(field), strict=False).to_frame()
-                found[by] = client.read_by_keys(target, [by], [by], values)
-        lookups[name] = make_lookup(key_texts(wanted), target, found)
-    return lookups
 
 
 def _by_identifier(planned: Reviewed, fields: list[str], wanted: pl.Series, client: Client) -> pl.DataFrame:
@@ -100,7 +75,7 @@ def _records_now(
         known: IDs of records that rows were about before, by the kept copy, the ledger or a person's word.
     """
     record_type, key = planned.record_type, planned.settings.key
-    fields = list(dict.fromkeys([*planned.settings.carried, *key]))
+    fields = list(dict.fromkeys([*planned.settings.carried, *planned.settings.checks, *key]))
     if planned.settings.operation == Operation.DELETE:
         fields = [f.name for f in record_type.fields]
     if total <= _SMALL_TYPE or len(carried) * 3 > total:
@@ -151,13 +126,11 @@ def _counted(planned: Reviewed, client: Client, total: int) -> dict[str, Any]:
     return told
 
 
-def _reading(planned: Reviewed) -> Reading:
-    """How the sheet's cells are read."""
-    sheet, choices = planned.sheet, Choices(**planned.sheet.choices)
-    return Reading(
-        marks=sheet.recognised or choices.marks,
-        prefixed=(sheet.recognised and was_delimited(planned.trip)) or choices.prefix == "off",
-    )
+def _reading(planned: Reviewed, client: Client | None = None) -> Reading:
+    """How the sheet's cells are read; with the tables that its treatments look up in, where an application can be asked
+    for them."""
+    tables = tables_of(planned.settings.lanes, planned.catalogue, client) if client is not None else {}
+    return reading_of(planned.trip, planned.sheet, tables)
 
 
 def _materials(
@@ -165,14 +138,14 @@ def _materials(
 ) -> Materials:
     """Ask the application, and keep what it said and what the rows say."""
     trip, record_type = planned.trip, planned.record_type
-    sheet, reading = planned.sheet, _reading(planned)
+    sheet, reading = planned.sheet, _reading(planned, client)
     cells = planned.cells
     lease.progress(1, 4, "reading values")
     counted = [m for m in planned.matches if m.field is None or m.field.name != record_type.identifier]
     if sheet.recognised or record_type.identifier in planned.settings.key:
         counted = planned.matches
-    lookups = _lookups(planned, cells, reading, client)
-    carried = carry(cells, counted, record_type, reading, lookups, planned.settings.lanes)
+    lookups = references_of(planned, cells, reading, client)
+    carried = carry(cells, counted, record_type, reading, lookups, planned.settings.lanes, planned.headers)
     lease.progress(2, 4, "asking the application")
     total = client.count(record_type)
     bound = [ledger.rows[IDENTIFIER], said]
@@ -236,6 +209,8 @@ def _lanes(planned: Reviewed) -> list[dict[str, Any]]:
             "header": m.header,
             "field": m.field.name if m.field else "",
             "how": m.how,
+            "check": m.check,
+            "read": m.field is not None and m.field.read_only,
             "rules": planned.settings.lane(m.field.name).to_json() if m.field else {},
         }
         for m in planned.matches
@@ -273,6 +248,9 @@ def plan_trip(trip: Trip, lease: Lease, fresh: bool) -> Plan:
     Raises:
         PlainError: while a pass is being sent, whose rows are not known yet.
     """
+    sheet = newest_in(trip)
+    if sheet is not None and fresh:
+        ask_again(trip, sheet, lease)
     for _ in range(_TRIES):
         trip.refresh_from_db()
         refuse_while_sending(trip)
@@ -341,7 +319,10 @@ def _attempt(trip: Trip, lease: Lease, fresh: bool) -> Plan | None:
             lanes=_lanes(planned),
             catalogue=planned.catalogue.version,
             shape=shape_of(planned),
-            natures=natures_of(planned.record_type, {*planned.settings.carried, *planned.settings.key}),
+            natures=natures_of(
+                planned.record_type,
+                {*planned.settings.carried, *planned.settings.checks, *planned.settings.key},
+            ),
             last_decision=last_decision,
             pages=pages,
             edits=edits,

@@ -7,16 +7,16 @@ from typing import Any
 
 import polars as pl
 
-from vexo.core.columns.lanes import lanes_from_json
-from vexo.core.columns.matching import ColumnMatch, one_for_editing
+from vexo.core.columns.lanes import check_lane, lanes_from_json
+from vexo.core.columns.matching import ColumnMatch, refuse_conflicts
 from vexo.core.keys.finding import KeyError_, check_key, suggest_key
 from vexo.core.planning import Operation, Settings
-from vexo.core.records import Catalogue, RecordType
+from vexo.core.records import Catalogue, Field, RecordType
 from vexo.core.sheets import SheetProfile
 
 from .. import stages
 from ..applications.services import describe
-from ..bringin.columns import matches_of
+from ..bringin.columns import all_matches
 from ..bringin.edits import cells_of, edits_of
 from ..errors import PlainError
 from ..trips.models import Sheet, Trip
@@ -36,6 +36,11 @@ class Reviewed:
     matches: list[ColumnMatch]
     settings: Settings
     edits: tuple[int, ...]
+
+    @property
+    def headers(self) -> dict[str, str]:
+        """Header → column, for lanes that look at other columns than their own."""
+        return {column.header: column.name for column in reversed(self.profile.columns) if column.header}
 
     @property
     def place(self) -> str:
@@ -66,12 +71,19 @@ def settings_for(trip: Trip, catalogue: Catalogue | None = None) -> Reviewed:
 
     Raises:
         PlainError: where no sheet has come in, or no column of it goes anywhere.
+        MappingError: where two columns cannot both be carried.
+        LaneError: where a lane takes a column that the sheet does not have.
         KeyError_: where the key is not in the sheet, or must be said.
     """
     sheet = newest_sheet(trip)
     catalogue = catalogue or trip.application.known or describe(trip.application)
     record_type = catalogue.type(trip.record_type)
-    matches = matches_of(sheet, record_type, catalogue)
+    lanes = lanes_from_json(trip.lanes)
+    headers = [column.header for column in SheetProfile.from_json(sheet.profile or {}).columns]
+    for name, lane in lanes.items():
+        check_lane(record_type.field(name), lane, headers)
+    matches = all_matches(trip, sheet, record_type, catalogue)
+    refuse_conflicts(matches, record_type)
     there = [m.field.name for m in matches if m.field]
     if not there:
         named = ", ".join(repr(m.header) for m in matches[:12])
@@ -91,9 +103,9 @@ def settings_for(trip: Trip, catalogue: Catalogue | None = None) -> Reviewed:
             "Choose another key."
         )
     carried = tuple(m.field.name for m in matches if m.field and m.carried)
-    settings = Settings(
-        Operation(trip.operation), key, carried, lanes_from_json(trip.lanes), trip.application.emptied_limit / 100
-    )
+    checks = tuple(m.field.name for m in matches if m.field and m.check)
+    limit = trip.application.emptied_limit / 100
+    settings = Settings(Operation(trip.operation), key, carried, lanes, limit, checks)
     profile = SheetProfile.from_json(sheet.profile or {})
     return Reviewed(trip, sheet, profile, catalogue, record_type, matches, settings, tuple(edits_of(trip)))
 
@@ -105,18 +117,22 @@ def reviewed_with(plan: Plan) -> Reviewed:
     record_type = catalogue.type(trip.record_type)
     matches = [
         ColumnMatch(
-            lane["column"],
-            lane["header"],
-            catalogue.field(record_type, lane["field"]) if lane["field"] else None,
-            lane["how"],
+            lane["column"], lane["header"], _field(lane, record_type, catalogue), lane["how"], (), lane["check"]
         )
         for lane in plan.lanes
     ]
     lanes = lanes_from_json({lane["field"]: lane["rules"] for lane in plan.lanes if lane["rules"]})
-    settings = Settings(Operation(plan.operation), tuple(plan.key), tuple(plan.carried), lanes)
+    checks = tuple(m.field.name for m in matches if m.field and m.check)
+    settings = Settings(Operation(plan.operation), tuple(plan.key), tuple(plan.carried), lanes, checks=checks)
     profile = SheetProfile.from_json(plan.sheet.profile or {})
-    matches = one_for_editing(matches, record_type)
     return Reviewed(trip, plan.sheet, profile, catalogue, record_type, matches, settings, tuple(plan.edits))
+
+
+def _field(lane: dict[str, Any], record_type: RecordType, catalogue: Catalogue) -> Field | None:
+    if not lane["field"]:
+        return None
+    field = catalogue.field(record_type, lane["field"])
+    return replace(field, read_only=True, required=False) if lane["read"] and not field.read_only else field
 
 
 def record_type_of(plan: Plan) -> RecordType:

@@ -11,6 +11,7 @@ import polars as pl
 
 from vexo.core.columns.carrying import Reading, carry
 from vexo.core.columns.matching import ColumnMatch
+from vexo.core.columns.treatments import LookUp
 from vexo.core.records import Kind
 from vexo.core.sheets.sheet import ROW, ROW_ID
 
@@ -36,11 +37,18 @@ def edited_since(planned: Reviewed, last: Plan) -> Edited | None:
         return Edited(pl.Series([], dtype=pl.UInt32), [])
     cells = edited_between(planned.sheet, last.edits, now)
     columns = set(cells["column"].to_list())
-    matches = [m for m in planned.matches if m.column in columns and m.field is not None]
+    headers = {planned.headers[header] for header in planned.headers if planned.headers[header] in columns}
+    touched = {column.header for column in planned.profile.columns if column.name in headers}
+    matches = [
+        m
+        for m in planned.matches
+        if m.field is not None and (m.column in columns or touched & set(planned.settings.lane(m.field.name).headers))
+    ]
     finding = {*planned.settings.key, planned.record_type.identifier}
     for match in matches:
         assert match.field is not None
-        if match.carried and match.field.kind == Kind.REFERENCE:
+        looked_up = any(isinstance(one, LookUp) for one in planned.settings.lane(match.field.name).treatments)
+        if looked_up or ((match.carried or match.check) and match.field.kind == Kind.REFERENCE):
             return None
         if match.field.name in finding and not _all_read(last.reading, last.records):
             return None
@@ -60,7 +68,7 @@ def carry_on(planned: Reviewed, values: str, edited: Edited, reading: Reading) -
         return values
     before = stages.read(values)
     cells = planned.cells.filter(pl.col(ROW_ID).is_in(edited.rows.implode()))
-    fresh = carry(cells, edited.matches, planned.record_type, reading, {}, planned.settings.lanes)
+    fresh = carry(cells, edited.matches, planned.record_type, reading, {}, planned.settings.lanes, planned.headers)
     columns = [name for name in fresh.columns if name not in (ROW_ID, ROW) and name in before.columns]
     laid = before.select(ROW_ID).join(
         fresh.select(ROW_ID, *columns).with_columns(pl.lit(value=True).alias("edited")),

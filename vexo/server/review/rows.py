@@ -24,7 +24,7 @@ def rows_as_json(planned: Reviewed, plan: pl.DataFrame) -> list[dict[str, Any]]:
     carried = planned.settings.carried
     rows = plan[ROW_ID].to_list()
     cells = planned.cells.filter(pl.col(ROW_ID).is_in(plan[ROW_ID].implode()))
-    columns = {m.field.name: m.column for m in planned.matches if m.field}
+    columns = {m.field.name: m.column for m in planned.matches if m.field and m.column}
     texts: dict[str, list[Any]] = {}
     for name in carried:
         field = planned.record_type.field(name)
@@ -39,14 +39,14 @@ def rows_as_json(planned: Reviewed, plan: pl.DataFrame) -> list[dict[str, Any]]:
             {"code": f["code"], "field": f["field"] or None, "says": fault_words(planned, f)} for f in line["faults"]
         ]
         line["reason"] = line["faults"][0]["says"] if line["faults"] else None
-        line["key"] = [raw[name].get(rows[at]) for name in planned.settings.key]
+        line["key"] = [raw.get(name, {}).get(rows[at]) for name in planned.settings.key]
         line["cells"] = {
             name: {
                 "do": DO_NAMES[do],
                 "old": texts[old_column(name)][at],
                 "new": texts[new_column(name)][at] if do != Do.BAD else None,
                 "kept": texts[said_column(name)][at],
-                "cell": raw[name].get(rows[at]),
+                "cell": raw.get(name, {}).get(rows[at]),
             }
             for name in carried
             if (do := int(texts[do_column(name)][at] or 0)) != Do.NOTHING

@@ -77,7 +77,7 @@ def _ranks(cells: str, column: str, field: Field | None, down: bool) -> pl.Serie
 def _in_order(planned: Reviewed, source: Source, places: pl.Series, order: str) -> pl.Series:
     name = order.removeprefix("-")
     match = next((m for m in planned.matches if m.field is not None and m.field.name == name), None)
-    if match is None:
+    if match is None or not match.column:
         return places
     ranks = _ranks(source.cells, match.column, match.field, order.startswith("-"))
     return places.gather(ranks.gather(places).arg_sort())
@@ -209,9 +209,9 @@ def in_one_form(field: Field, cells: pl.Series) -> list[str | None]:
 def _cells_of(
     planned: Reviewed, column: str, name: str | None, plan: pl.DataFrame, cells: pl.DataFrame
 ) -> list[dict[str, Any]]:
-    raw = cells[column].to_list()
+    raw = cells[column].to_list() if column else [None] * len(cells)
     field = planned.record_type.find(name) if name else None
-    if field is not None and field.is_number:
+    if field is not None and field.is_number and column:
         raw = in_one_form(field, cells[column])
     if field is None or name is None or do_column(name) not in plan.columns:
         return [{"text": text} for text in raw]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Any
 
 import polars as pl
 
@@ -14,6 +15,7 @@ from vexo.core.sheets.outgoing import read_fields
 
 from ..applications.models import Application
 from ..applications.services import describe
+from ..routes.keeping import fit_of
 from ..trips.models import Route, Trip
 
 
@@ -22,15 +24,21 @@ def begin(application: Application, document: SendOut, by: str, title: str = "",
     catalogue = application.known or describe(application)
     whole = check(document, catalogue)
     record_type = catalogue.type(whole.record_type)
+    bringing = fit_of(route).bringing if route is not None else None
+    back: dict[str, Any] = {"operation": "create" if whole.headers_only else "update"}
+    if bringing is not None and bringing.record_type == record_type.name:
+        told = bringing.to_json()
+        back = {"said": told["columns"], **{name: told[name] for name in ("lanes", "key", "operation")}}
+        back["only"] = {"condition": bringing.only} if bringing.only else {}
     return Trip.objects.create(
         title=(title or (route.name if route else record_type.plural))[:160],
         route=route,
         application=application,
         record_type=record_type.name,
         sends=whole.to_json(),
-        operation="create" if whole.headers_only else "update",
         standing={"plural": record_type.plural},
         created_by=by,
+        **back,
     )
 
 

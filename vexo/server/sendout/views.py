@@ -21,6 +21,7 @@ from ..jobs.views import JobSerializer
 from ..jobs.working import enqueue
 from ..people.permissions import person_of
 from ..people.rights import Action
+from ..routes import documents
 from ..trips.models import Route, Trip
 from . import asking as questions
 from . import serializers as s
@@ -37,12 +38,12 @@ class PreviewView(APIView):
 
     rights = {"POST": Action.PREPARE}
 
-    @extend_schema(request=s.ChoosingSerializer, responses=s.PreviewSerializer)
+    @extend_schema(request=documents.ChoosingSerializer, responses=s.PreviewSerializer)
     def post(self, request: Request, name: str) -> Response:
-        asked = s.ChoosingSerializer(data=request.data)
+        asked = documents.ChoosingSerializer(data=request.data)
         asked.is_valid(raise_exception=True)
         with asking(_application(name)) as client:
-            return Response(questions.preview(client, s.document_of(asked.validated_data)))
+            return Response(questions.preview(client, documents.document_of(asked.validated_data)))
 
 
 class SelectionView(APIView):
@@ -50,13 +51,13 @@ class SelectionView(APIView):
 
     rights = {"POST": Action.PREPARE}
 
-    @extend_schema(request=s.ChoosingSerializer, responses=s.SelectionSerializer)
+    @extend_schema(request=documents.ChoosingSerializer, responses=s.SelectionSerializer)
     def post(self, request: Request, name: str) -> Response:
-        asked = s.ChoosingSerializer(data=request.data)
+        asked = documents.ChoosingSerializer(data=request.data)
         asked.is_valid(raise_exception=True)
         application = _application(name)
         with asking(application) as client:
-            return Response(questions.selection(client, application, s.document_of(asked.validated_data)))
+            return Response(questions.selection(client, application, documents.document_of(asked.validated_data)))
 
 
 class ConditionView(APIView):
@@ -106,7 +107,7 @@ class KeysView(APIView):
 
     rights = {"POST": Action.PREPARE}
 
-    @extend_schema(request=s.AskKeysSerializer, responses=s.PickedSerializer)
+    @extend_schema(request=s.AskKeysSerializer, responses=documents.PickedSerializer)
     def post(self, request: Request, name: str) -> Response:
         asked = s.AskKeysSerializer(data=request.data)
         asked.is_valid(raise_exception=True)
@@ -116,7 +117,7 @@ class KeysView(APIView):
         return Response({"key": list(picked.key), "values": [list(own) for own in picked.values]})
 
 
-class SendOutSerializer(s.DocumentSerializer):
+class SendOutSerializer(documents.DocumentSerializer):
     """What goes out, and the trip that it begins; ``route`` is the one that it was said on."""
 
     application = serializers.CharField()
@@ -135,7 +136,7 @@ class SendOutView(APIView):
         values = asked.validated_data
         who = person_of(request).username
         route = get_object_or_404(Route, pk=values["route"]) if values["route"] is not None else None
-        trip = begin(_application(values["application"]), s.document_of(values), who, values["title"], route)
+        trip = begin(_application(values["application"]), documents.document_of(values), who, values["title"], route)
         return Response(JobSerializer(enqueue("send out", who, trip, format=trip.sends["format"])).data, status=202)
 
 

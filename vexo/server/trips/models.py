@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from django.db import models
 
-from vexo.core.documents import SendOut
+from vexo.core.columns.lanes import lanes_from_json
+from vexo.core.documents import BringIn, SendOut
+from vexo.core.planning.verdicts import Operation
 
 from ..applications.models import Application
 
@@ -15,12 +17,15 @@ def no_origin() -> dict[str, str]:
 
 
 class Route(models.Model):
-    """A saved way of making a trip. ``sends`` is its document of what goes out; ``used`` tells how often it was used,
-    ``used_at`` and ``rows`` of the last time."""
+    """A saved way of making a trip. ``sends`` is its document of what goes out, ``brings`` the one of how a sheet comes
+    in, either empty where that was not said; ``used`` tells how often it was used, ``used_at`` and ``rows`` of the last
+    time."""
 
     name = models.CharField(max_length=120, unique=True)
     application = models.ForeignKey(Application, models.CASCADE, related_name="routes")
+    record_type = models.CharField(max_length=120)
     sends = models.JSONField(default=dict)
+    brings = models.JSONField(default=dict)
     version = models.PositiveIntegerField(default=1)
     made_by = models.CharField(max_length=150)
     made_at = models.DateTimeField(auto_now_add=True)
@@ -32,9 +37,14 @@ class Route(models.Model):
         ordering = ("name",)
 
     @property
-    def document(self) -> SendOut:
+    def document(self) -> SendOut | None:
         """What goes out on it."""
-        return SendOut.from_json(self.sends)
+        return SendOut.from_json(self.sends) if self.sends else None
+
+    @property
+    def bringing(self) -> BringIn | None:
+        """How a sheet comes in on it."""
+        return BringIn.from_json(self.brings) if self.brings else None
 
 
 class Trip(models.Model):
@@ -90,6 +100,18 @@ class Trip(models.Model):
     def document(self) -> SendOut | None:
         """What went out, or None for a trip whose sheet came from elsewhere."""
         return SendOut.from_json(self.sends) if self.sends else None
+
+    @property
+    def bringing(self) -> BringIn:
+        """How its sheets come in, as far as it was said."""
+        return BringIn(
+            self.record_type,
+            dict(self.said),
+            lanes_from_json(self.lanes),
+            tuple(self.key),
+            Operation(self.operation),
+            str(self.only.get("condition", "")),
+        )
 
     @property
     def fields(self) -> list[str]:
@@ -170,7 +192,7 @@ class Sheet(models.Model):
 
 
 class Mapping(models.Model):
-    """How a column of a sheet was matched to a field."""
+    """How a column of a sheet was matched to a field; ``offers`` are what it may be where that is not sure."""
 
     sheet = models.ForeignKey(Sheet, models.CASCADE, related_name="mappings")
     column = models.CharField(max_length=12)
@@ -178,6 +200,7 @@ class Mapping(models.Model):
     field = models.CharField(max_length=120, blank=True)
     how = models.CharField(max_length=10, blank=True)
     carried = models.BooleanField(default=False)
+    offers = models.JSONField(default=list)
 
     class Meta:
         ordering = ("id",)

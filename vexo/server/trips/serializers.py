@@ -280,6 +280,17 @@ class WentOutSerializer(serializers.Serializer[Any]):
     pending = serializers.BooleanField()
 
 
+class OnRouteSerializer(serializers.Serializer[Any]):
+    """The route that a sheet came in on, and where its header differs: columns that it lacks, and new ones."""
+
+    id = serializers.IntegerField()
+    name = _TEXTS()
+    application = _TEXTS()
+    record_type = _TEXTS()
+    missing = serializers.ListField(child=_TEXTS())
+    new = serializers.ListField(child=_TEXTS())
+
+
 class TripDetailSerializer(TripSummarySerializer):
     plan = PlanSerializer(allow_null=True)
     sent_by = serializers.IntegerField(allow_null=True)
@@ -299,6 +310,9 @@ class TripDetailSerializer(TripSummarySerializer):
     part = serializers.IntegerField()
     parts = PartSerializer(many=True)
     went_out = WentOutSerializer(allow_null=True)
+    examples = serializers.DictField(child=_TEXTS())
+    on_route = OnRouteSerializer(allow_null=True)
+    marks = serializers.BooleanField()
 
     class Meta(TripSummarySerializer.Meta):
         fields = (  # type: ignore[assignment]
@@ -321,6 +335,9 @@ class TripDetailSerializer(TripSummarySerializer):
             "part",
             "parts",
             "went_out",
+            "examples",
+            "on_route",
+            "marks",
         )
 
 

@@ -8,6 +8,7 @@ from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
 
 from vexo.core.columns.lanes import Blank
+from vexo.core.values import SEPARATOR
 
 from ..naming import WhoSerializer
 from .models import Sheet
@@ -16,13 +17,58 @@ _TEXTS = serializers.CharField
 
 
 class LaneSerializer(serializers.Serializer[Any]):
-    """The rules of a field: what a blank cell means (``updates``: a default counts for records that are there too), and
-    whether only fields that are empty in the application are filled."""
+    """A field's lane: its column (``from``, where its own goes elsewhere) or ``fixed`` value, its treatments, what a
+    blank cell means (``updates``: a default counts for records that are there too), whether only fields that are empty
+    in the application are filled; for a many-valued field whether cells add, and what stands between its items.
+    ``check``: it is compared and never written. ``settled`` are questions that were answered by leaving it as it is.
+    """
 
     blank = serializers.ChoiceField(choices=[(blank.value, blank.name) for blank in Blank], default=Blank.LEAVE.value)
     default = _TEXTS(allow_blank=True, default="", trim_whitespace=False, max_length=2000)
     updates = serializers.BooleanField(default=False)
     only_empty = serializers.BooleanField(default=False)
+    fixed = _TEXTS(allow_blank=True, default="", trim_whitespace=False, max_length=5000)
+    treatments = serializers.ListField(child=serializers.DictField(), default=list, max_length=40)
+    adds = serializers.BooleanField(default=False)
+    separator = _TEXTS(default=SEPARATOR, trim_whitespace=False, max_length=20)
+    check = serializers.BooleanField(default=False)
+    settled = serializers.ListField(child=_TEXTS(max_length=20), default=list, max_length=10)
+
+    def get_fields(self) -> dict[str, serializers.Field[Any, Any, Any, Any]]:
+        fields = super().get_fields()
+        fields["from"] = _TEXTS(allow_blank=True, default="", max_length=2000, trim_whitespace=False)
+        return fields
+
+
+class ToldLaneSerializer(LaneSerializer):
+    """A lane with what it does in words: ``says`` as one sentence, ``short`` for the head of a column."""
+
+    says = _TEXTS()
+    short = _TEXTS(allow_blank=True)
+
+
+class AnswerSerializer(serializers.Serializer[Any]):
+    """An answer to a question about columns: what it changes, header → field and field → lane."""
+
+    says = _TEXTS()
+    said = serializers.DictField(child=_TEXTS(allow_blank=True))
+    lanes = serializers.DictField(child=serializers.DictField())
+
+
+class QuestionSerializer(serializers.Serializer[Any]):
+    """Something asked about a column; ``sure`` where only one answer fits, though nobody has given it."""
+
+    code = _TEXTS()
+    says = _TEXTS()
+    options = AnswerSerializer(many=True)
+    sure = serializers.BooleanField()
+
+
+class AgreesSerializer(serializers.Serializer[Any]):
+    """A check: in how many rows something was compared, and in how many it agrees."""
+
+    compared = serializers.IntegerField()
+    agrees = serializers.IntegerField()
 
 
 class ColumnTotalsSerializer(serializers.Serializer[Any]):
@@ -87,7 +133,14 @@ class ColumnSerializer(serializers.Serializer[Any]):
     unreadable = serializers.IntegerField()
     emptied = serializers.IntegerField()
     filled_before = serializers.IntegerField()
-    lane = LaneSerializer()
+    lane = ToldLaneSerializer(allow_null=True)
+    check = serializers.BooleanField()
+    open = serializers.BooleanField()
+    conflict = serializers.BooleanField()
+    extra = serializers.BooleanField()
+    questions = QuestionSerializer(many=True)
+    example = _TEXTS(allow_blank=True)
+    agrees = AgreesSerializer(allow_null=True)
     totals = ColumnTotalsSerializer(allow_null=True)
     name_in_conditions = _TEXTS(required=False)
     two_way = serializers.BooleanField()

@@ -40,13 +40,18 @@ def reasons_json(reasons: list[dict[str, Any]]) -> list[dict[str, Any]]:
 def columns_json(standing: Standing) -> list[dict[str, Any]]:
     """The newest sheet's columns: their field, and what the plan does to it."""
     figures = {column["field"]: column for column in standing.summary.get("columns", [])}
+    checks = {one["field"]: one for one in standing.summary.get("checks", [])}
     key = standing.key.get("names", [])
     made = []
     for column in standing.columns:
         own = figures.get(column["field_name"], {})
+        asked = standing.questions.get(column["field_name"] or f"column:{column['column']}", [])
         made.append(
             {
                 **column,
+                "questions": asked,
+                "example": standing.holds.get("examples", {}).get(column["field_name"], ""),
+                "agrees": checks.get(column["field_name"]),
                 "is_key": column["field_name"] in key,
                 **{name: own.get(name, 0) for name in ("changed", "held", "unreadable", "emptied", "filled_before")},
                 "two_way": bool(own.get("two_way")),
@@ -77,7 +82,7 @@ def totals_json(trip: Trip) -> dict[str, Any]:
     none = {"filled": 0, "different": 0, "numbers": 0, "sum": "", "least": "", "greatest": ""}
     return {
         "rows": int(standing.sheet["rows"]) if standing.sheet else 0,
-        "columns": [{"header": c["header"], **(c.get("totals") or none)} for c in standing.columns],
+        "columns": [{"header": c["header"], **(c.get("totals") or none)} for c in standing.columns if not c["extra"]],
         "fields": fields,
         "expected": _expected(trip, standing),
     }
@@ -145,6 +150,9 @@ def detail_json(trip: Trip, request: Request) -> dict[str, Any]:
         "part": trip.part,
         "parts": [],
         "went_out": None,
+        "examples": {},
+        "on_route": None,
+        "marks": False,
     }
     try:
         standing = Standing(trip, *jobs)
@@ -172,6 +180,9 @@ def detail_json(trip: Trip, request: Request) -> dict[str, Any]:
             "most_atomic": int(standing.summary.get("most_atomic", 0)),
             "damage": standing.summary.get("damage", []),
             "planned_totals": standing.summary.get("totals", {}),
+            "examples": standing.holds.get("examples", {}),
+            "on_route": standing.on_route,
+            "marks": bool(standing.sheet and standing.sheet.get("marks")),
             "expected": _expected(trip, standing),
         }
     except (KeyError, TypeError, ValueError, AttributeError, IndexError) as error:

@@ -18,7 +18,7 @@ from ..jobs.models import Job
 from .models import Trip
 
 NAMES = ("file", "columns", "keys", "review", "apply", "outcome")
-OF_A_PART = ("sheet", "columns", "key", "plan")
+OF_A_PART = ("sheet", "columns", "key", "plan", "questions", "on_route")
 """Facts that each part of a trip has its own of."""
 OPEN_PASS = ("running", "interrupted")
 TO_WRITE = ("create", "update", "delete")
@@ -147,6 +147,9 @@ class Standing:
         self.sheet: dict[str, Any] | None = facts.get("sheet")
         self.columns: list[dict[str, Any]] = facts.get("columns", [])
         self.key: dict[str, Any] = facts.get("key", {})
+        self.questions: dict[str, list[dict[str, Any]]] = facts.get("questions", {})
+        self.holds: dict[str, Any] = facts.get("holds", {})
+        self.on_route: dict[str, Any] | None = facts.get("on_route")
         self.plural = str(facts.get("plural") or trip.record_type)
         plan = facts.get("plan")
         self.plan: dict[str, Any] | None = plan if plan and self.sheet and plan["sheet"] == self.sheet["id"] else None
@@ -202,7 +205,15 @@ class Standing:
         if not self.sheet:
             return "—", False
         carried = sum(column["carried"] for column in self.columns)
-        return (f"{carried} of {len(self.columns)} carried", False) if carried else ("no column has a field", True)
+        if not carried:
+            return "no column has a field", True
+        open_ = sum(column["open"] for column in self.columns)
+        if open_:
+            return f"{_count(open_, 'column has', 'columns have')} no field", True
+        asked = sum(1 for key, told in self.questions.items() if told and not key.startswith("column:"))
+        if asked:
+            return _count(asked, "column asks", "columns ask"), True
+        return f"{carried} of {len(self.columns)} carried", False
 
     def _keys(self) -> tuple[str, bool]:
         if not self.sheet:

@@ -549,6 +549,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/trips/{id}/lanes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description All treatments, and the tables in which a trip's values can be looked up. */
+        get: operations["trips_lanes_retrieve"];
+        put?: never;
+        /** @description What a lane would do. Nothing is changed. */
+        post: operations["trips_lanes_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/trips/{id}/only": {
         parameters: {
             query?: never;
@@ -679,6 +697,23 @@ export interface paths {
         get: operations["trips_records_retrieve"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trips/{id}/route": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Keep the whole way of a trip as a route: what went out, and how its newest sheet came in. */
+        post: operations["trips_route_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -872,6 +907,11 @@ export interface components {
         Again: {
             do: components["schemas"]["DoEnum"];
         };
+        /** @description A check: in how many rows something was compared, and in how many it agrees. */
+        Agrees: {
+            compared: number;
+            agrees: number;
+        };
         /** @description An open trip that has some of the records out: whose, since when, how many. */
         AlsoOut: {
             trip: number;
@@ -880,6 +920,18 @@ export interface components {
             /** Format: date-time */
             since: string;
             count: number;
+        };
+        /** @description An answer to a question about columns: what it changes, header → field and field → lane. */
+        Answer: {
+            says: string;
+            said: {
+                [key: string]: string;
+            };
+            lanes: {
+                [key: string]: {
+                    [key: string]: unknown;
+                };
+            };
         };
         /**
          * @description * `file` - file
@@ -893,9 +945,10 @@ export interface components {
          *     * `again` - again
          *     * `clear` - clear
          *     * `leave` - leave
+         *     * `go on` - go on
          * @enum {string}
          */
-        AnswerEnum: "file" | "application" | "aside" | "leave out" | "then" | "now" | "record" | "new" | "again" | "clear" | "leave";
+        AnswerEnum: "file" | "application" | "aside" | "leave out" | "then" | "now" | "record" | "new" | "again" | "clear" | "leave" | "go on";
         Application: {
             name: string;
             label: string;
@@ -924,6 +977,16 @@ export interface components {
             plan: number;
             /** @default false */
             atomic: boolean;
+        };
+        /** @description A part of a treatment's phrase that can be changed; ``options`` are value → words where it is one of several. */
+        Argument: {
+            name: string;
+            kind: string;
+            title: string;
+            options: {
+                [key: string]: string;
+            };
+            initial_value: unknown;
         };
         /**
          * @description A condition as its text, or as clauses (null for none): a clause names a field, what it does and its values; a
@@ -960,6 +1023,7 @@ export interface components {
             /** @default  */
             operation: string;
             key?: string[];
+            route?: number | null;
             /** @default  */
             prefix: components["schemas"]["PrefixEnum"] | components["schemas"]["BlankEnum"];
             /** @default false */
@@ -1070,7 +1134,14 @@ export interface components {
             unreadable: number;
             emptied: number;
             filled_before: number;
-            lane: components["schemas"]["Lane"];
+            lane: components["schemas"]["ToldLane"] | null;
+            check: boolean;
+            open: boolean;
+            conflict: boolean;
+            extra: boolean;
+            questions: components["schemas"]["Question"][];
+            example: string;
+            agrees: components["schemas"]["Agrees"] | null;
             totals: components["schemas"]["ColumnTotals"] | null;
             name_in_conditions?: string;
             two_way: boolean;
@@ -1393,7 +1464,7 @@ export interface components {
         KindEnum: "cell" | "fill" | "replace" | "paste" | "repair";
         /**
          * @description The trip that a file is known to belong to, and how; or those it may belong to, and the record types that its
-         *     columns fit.
+         *     columns fit; ``route`` is the one route that it fits wholly.
          */
         Known: {
             trip: number | null;
@@ -1405,10 +1476,14 @@ export interface components {
             rows?: number;
             fits?: components["schemas"]["Fit"][];
             likely?: components["schemas"]["Likely"][];
+            route?: number | null;
+            routes?: components["schemas"]["RouteFit"][];
         };
         /**
-         * @description The rules of a field: what a blank cell means (``updates``: a default counts for records that are there too), and
-         *     whether only fields that are empty in the application are filled.
+         * @description A field's lane: its column (``from``, where its own goes elsewhere) or ``fixed`` value, its treatments, what a
+         *     blank cell means (``updates``: a default counts for records that are there too), whether only fields that are empty
+         *     in the application are filled; for a many-valued field whether cells add, and what stands between its items.
+         *     ``check``: it is compared and never written. ``settled`` are questions that were answered by leaving it as it is.
          */
         Lane: {
             /** @default leave */
@@ -1419,6 +1494,25 @@ export interface components {
             updates: boolean;
             /** @default false */
             only_empty: boolean;
+            /** @default  */
+            fixed: string;
+            treatments?: {
+                [key: string]: unknown;
+            }[];
+            /** @default false */
+            adds: boolean;
+            /** @default ; */
+            separator: string;
+            /** @default false */
+            check: boolean;
+            settled?: string[];
+            /** @default  */
+            from: string;
+        };
+        /** @description What lanes can be made of: all treatments, and the tables of a trip. */
+        Lanes: {
+            treatments: components["schemas"]["Treatment"][];
+            tables: components["schemas"]["Table"][];
         };
         /** @description A trip that a sheet may belong to, and what speaks for it. */
         Likely: {
@@ -1464,9 +1558,21 @@ export interface components {
          * @enum {string}
          */
         MayEnum: "look" | "prepare" | "apply to practice" | "apply to live" | "connect" | "people" | "keep";
+        Name: {
+            name: string;
+        };
         Needs: {
             kind: string;
             says: string;
+        };
+        /** @description The route that a sheet came in on, and where its header differs: columns that it lacks, and new ones. */
+        OnRoute: {
+            id: number;
+            name: string;
+            application: string;
+            record_type: string;
+            missing: string[];
+            new: string[];
         };
         /** @description Which rows are carried: ``condition`` on the sheet's columns, and how many are left out by hand. */
         OnlySome: {
@@ -1654,6 +1760,13 @@ export interface components {
             ok: boolean;
             said: string;
         };
+        /** @description Something asked about a column; ``sure`` where only one answer fits, though nobody has given it. */
+        Question: {
+            code: string;
+            says: string;
+            options: components["schemas"]["Answer"][];
+            sure: boolean;
+        };
         Reason: {
             state: string;
             code: string;
@@ -1734,8 +1847,9 @@ export interface components {
          */
         RoleEnum: "viewer" | "preparer" | "operator" | "administrator";
         /**
-         * @description A route: ``document`` is as much of it as fits the application now (null where its record type is gone), ``lost``
-         *     what does not, ``says`` what it does.
+         * @description A route: ``document`` is as much of what goes out as fits the application now, null where nothing does;
+         *     ``comes_in`` tells that it says how a sheet comes in, ``lanes`` in which lanes, as sentences; ``lost`` is what does
+         *     not fit, ``says`` and ``says_in`` what it does.
          */
         Route: {
             id: number;
@@ -1744,7 +1858,11 @@ export interface components {
             label: string;
             stage: string;
             version: number;
+            record_type: string;
             says: string;
+            says_in: string;
+            comes_in: boolean;
+            lanes: string[];
             lost: string[];
             document: components["schemas"]["Document"] | null;
             made_by: components["schemas"]["Who"];
@@ -1754,6 +1872,15 @@ export interface components {
             /** Format: date-time */
             used_at: string | null;
             rows: number | null;
+        };
+        /** @description A route whose columns a sheet has, all or most: those that it lacks (``missing``), and ``new`` ones. */
+        RouteFit: {
+            id: number;
+            name: string;
+            application: string;
+            record_type: string;
+            missing: string[];
+            new: string[];
         };
         Row: {
             row: number;
@@ -1926,12 +2053,80 @@ export interface components {
             };
             key: string[];
         };
+        /** @description Where values can be looked up: a sheet or a record type, and its columns or fields (name → words). */
+        Table: {
+            table: string;
+            title: string;
+            names: {
+                [key: string]: string;
+            };
+        };
+        /** @description A lane with what it does in words: ``says`` as one sentence, ``short`` for the head of a column. */
+        ToldLane: {
+            /** @default leave */
+            blank: components["schemas"]["BlankMeansEnum"];
+            /** @default  */
+            default: string;
+            /** @default false */
+            updates: boolean;
+            /** @default false */
+            only_empty: boolean;
+            /** @default  */
+            fixed: string;
+            treatments?: {
+                [key: string]: unknown;
+            }[];
+            /** @default false */
+            adds: boolean;
+            /** @default ; */
+            separator: string;
+            /** @default false */
+            check: boolean;
+            settled?: string[];
+            says: string;
+            short: string;
+            /** @default  */
+            from: string;
+        };
         /** @description The sum of one field over a trip's rows, as texts with all their digits. */
         Totals: {
             sheet: string;
             planned: string;
             before: string;
             after: string | null;
+        };
+        /** @description A treatment that there is: ``do`` its name as data, ``says`` its phrase with its parts in braces. */
+        Treatment: {
+            do: string;
+            title: string;
+            says: string;
+            arguments: components["schemas"]["Argument"][];
+        };
+        /** @description A lane tried on the whole column. */
+        TriedLane: {
+            says: string;
+            steps: components["schemas"]["TriedStep"][];
+            values: components["schemas"]["TriedValue"][];
+            different: number;
+            touched: number;
+            unreadable: number;
+        };
+        /** @description What one treatment does: its phrase, how many cells it touches, and how many it cannot read. */
+        TriedStep: {
+            says: string;
+            touched: number;
+            bad: number;
+        };
+        /**
+         * @description A value of the column and what becomes of it: ``says`` where that is no value (leave, clear, or why it is
+         *     ``bad``).
+         */
+        TriedValue: {
+            before: string;
+            after: string | null;
+            says: string;
+            bad: boolean;
+            count: number;
         };
         TripDetail: {
             readonly id: number;
@@ -1983,6 +2178,11 @@ export interface components {
             part: number;
             parts: components["schemas"]["Part"][];
             went_out: components["schemas"]["WentOut"] | null;
+            examples: {
+                [key: string]: string;
+            };
+            on_route: components["schemas"]["OnRoute"] | null;
+            marks: boolean;
         };
         TripSummary: {
             readonly id: number;
@@ -2014,6 +2214,13 @@ export interface components {
             to_write: number;
             job: components["schemas"]["Job"] | null;
             trouble: string;
+        };
+        /** @description A lane of a field to be tried on a column. */
+        TryLane: {
+            name: string;
+            /** @default  */
+            column: string;
+            lane: components["schemas"]["Lane"];
         };
         Upload: {
             name: string;
@@ -3114,6 +3321,52 @@ export interface operations {
             };
         };
     };
+    trips_lanes_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Lanes"];
+                };
+            };
+        };
+    };
+    trips_lanes_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TryLane"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TriedLane"];
+                };
+            };
+        };
+    };
     trips_only_partial_update: {
         parameters: {
             query?: never;
@@ -3309,6 +3562,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Link"];
+                };
+            };
+        };
+    };
+    trips_route_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Name"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Route"];
                 };
             };
         };

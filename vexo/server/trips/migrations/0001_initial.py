@@ -32,7 +32,9 @@ class Migration(migrations.Migration):
             fields=[
                 ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
                 ('name', models.CharField(max_length=120, unique=True)),
+                ('record_type', models.CharField(max_length=120)),
                 ('sends', models.JSONField(default=dict)),
+                ('brings', models.JSONField(default=dict)),
                 ('version', models.PositiveIntegerField(default=1)),
                 ('made_by', models.CharField(max_length=150)),
                 ('made_at', models.DateTimeField(auto_now_add=True)),
@@ -81,6 +83,7 @@ class Migration(migrations.Migration):
                 ('field', models.CharField(blank=True, max_length=120)),
                 ('how', models.CharField(blank=True, max_length=10)),
                 ('carried', models.BooleanField(default=False)),
+                ('offers', models.JSONField(default=list)),
                 ('sheet', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='mappings', to='trips.sheet')),
             ],
             options={

@@ -11,18 +11,22 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from vexo.core.documents import lane_sentence
+
 from ..applications.models import Application
 from ..naming import WhoSerializer
 from ..people.permissions import person_of
 from ..people.rights import Action
 from ..trips.models import Route
-from . import serializers as s
-from .routes import drop_route, fit_of, keep_route
+from ..trips.views import find_trip
+from . import documents as s
+from .keeping import Fit, Wanted, drop_route, fit_of, keep_route, keep_trip
 
 
 class RouteSerializer(serializers.Serializer[Any]):
-    """A route: ``document`` is as much of it as fits the application now (null where its record type is gone), ``lost``
-    what does not, ``says`` what it does."""
+    """A route: ``document`` is as much of what goes out as fits the application now, null where nothing does;
+    ``comes_in`` tells that it says how a sheet comes in, ``lanes`` in which lanes, as sentences; ``lost`` is what does
+    not fit, ``says`` and ``says_in`` what it does."""
 
     id = serializers.IntegerField()
     name = serializers.CharField()
@@ -30,7 +34,11 @@ class RouteSerializer(serializers.Serializer[Any]):
     label = serializers.CharField()  # type: ignore[assignment]
     stage = serializers.CharField()
     version = serializers.IntegerField()
-    says = serializers.CharField()
+    record_type = serializers.CharField()
+    says = serializers.CharField(allow_blank=True)
+    says_in = serializers.CharField(allow_blank=True)
+    comes_in = serializers.BooleanField()
+    lanes = serializers.ListField(child=serializers.CharField())
     lost = serializers.ListField(child=serializers.CharField())
     document = s.DocumentSerializer(allow_null=True)
     made_by = WhoSerializer()
@@ -48,15 +56,31 @@ class KeepRouteSerializer(s.DocumentSerializer):
     version = serializers.IntegerField(required=False, default=0)
 
 
+def _lanes(route: Route, fit: Fit) -> list[str]:
+    known = route.application.known
+    if fit.bringing is None or known is None:
+        return []
+    record_type, columns = known.type(route.record_type), {f: h for h, f in fit.bringing.columns.items() if f}
+    lanes = fit.bringing.lanes.items()
+    fields = {name: record_type.field(name) for name, _ in lanes}
+    return [
+        f"{fields[name].label}: {lane_sentence(fields[name], lane, lane.source or columns.get(name, ''))}"
+        for name, lane in lanes
+    ]
+
+
 def _told(route: Route) -> Any:
     fit = fit_of(route)
     told = {
         **{name: getattr(route, name) for name in ("id", "name", "version", "made_by", "made_at")},
-        **{name: getattr(route, name) for name in ("used", "used_at", "rows")},
+        **{name: getattr(route, name) for name in ("used", "used_at", "rows", "record_type")},
         "application": route.application.name,
         "label": route.application.label,
         "stage": route.application.stage,
         "says": fit.says,
+        "says_in": fit.says_in,
+        "comes_in": fit.bringing is not None,
+        "lanes": _lanes(route, fit),
         "lost": list(fit.lost),
         "document": s.document_json(fit.document) if fit.document else None,
     }
@@ -77,8 +101,24 @@ class RoutesView(APIView):
         asked.is_valid(raise_exception=True)
         values = asked.validated_data
         application = get_object_or_404(Application, name=values["application"])
-        route = keep_route(person_of(request), application, values["name"], s.document_of(values))
+        route = keep_route(person_of(request), Wanted(values["name"], application, s.document_of(values)))
         return Response(_told(route), status=201)
+
+
+class NameSerializer(serializers.Serializer[Any]):
+    name = serializers.CharField(max_length=120)
+
+
+class TripRouteView(APIView):
+    rights = {"POST": Action.PREPARE}
+
+    @extend_schema(request=NameSerializer, responses=RouteSerializer)
+    def post(self, request: Request, pk: int) -> Response:
+        """Keep the whole way of a trip as a route: what went out, and how its newest sheet came in."""
+        asked = NameSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        trip = find_trip(pk, request)
+        return Response(_told(keep_trip(person_of(request), trip, asked.validated_data["name"])), status=201)
 
 
 class RouteView(APIView):
@@ -96,9 +136,8 @@ class RouteView(APIView):
         asked.is_valid(raise_exception=True)
         values = asked.validated_data
         application = get_object_or_404(Application, name=values["application"])
-        changed = keep_route(
-            person_of(request), application, values["name"], s.document_of(values), route, values["version"]
-        )
+        wanted = Wanted(values["name"], application, s.document_of(values))
+        changed = keep_route(person_of(request), wanted, route, values["version"])
         return Response(_told(changed))
 
     @extend_schema(request=None, responses={204: None})

@@ -1,4 +1,4 @@
-"""What people say, as data: typed, versioned JSON that a trip and a route hold alike."""
+"""What goes out, as data."""
 
 from __future__ import annotations
 
@@ -6,20 +6,14 @@ from collections.abc import Mapping
 from dataclasses import asdict, dataclass, replace
 from typing import Any
 
-from .conditions import read_condition
-from .conditions.reading import ConditionError
-from .conditions.to_sentence import to_sentence
-from .records import Catalogue, RecordType, UnknownName
+from ..conditions import read_condition
+from ..conditions.reading import ConditionError
+from ..conditions.to_sentence import to_sentence
+from ..records import Catalogue, RecordType, UnknownName
+from .base import VERSION, DocumentError, Lost, texts
 
 FORMATS = ("xlsx", "ods", "csv", "tsv")
 MOST_KEYS = 100_000
-_VERSION = 1
-
-
-class DocumentError(Exception):
-    """A document that cannot be understood; the message says which part of it."""
-
-    code = "document"
 
 
 @dataclass(frozen=True)
@@ -60,22 +54,22 @@ class SendOut:
     help: bool = False
 
     def to_json(self) -> dict[str, Any]:
-        return {"version": _VERSION, **asdict(self)}
+        return {"version": VERSION, **asdict(self)}
 
     @classmethod
     def from_json(cls, data: Mapping[str, Any]) -> SendOut:
         """Raises DocumentError."""
         try:
-            if data.get("version", _VERSION) != _VERSION:
+            if data.get("version", VERSION) != VERSION:
                 raise DocumentError(f"Version {data['version']!r} of this document is not known here.")
             picked, share = data.get("picked"), data.get("share")
             return cls(
                 record_type=str(data["record_type"]),
-                fields=_texts(data.get("fields", ())),
+                fields=texts(data.get("fields", ())),
                 condition=str(data.get("condition", "")),
-                order=_texts(data.get("order", ())),
-                picked=Picked(_texts(picked["key"]), tuple(_texts(v) for v in picked["values"])) if picked else None,
-                share=Share(str(share["field"]), tuple((str(n), _texts(v)) for n, v in share.get("groups", ())))
+                order=texts(data.get("order", ())),
+                picked=Picked(texts(picked["key"]), tuple(texts(v) for v in picked["values"])) if picked else None,
+                share=Share(str(share["field"]), tuple((str(n), texts(v)) for n, v in share.get("groups", ())))
                 if share
                 else None,
                 format=str(data.get("format", "xlsx")),
@@ -84,12 +78,6 @@ class SendOut:
             )
         except (KeyError, TypeError, ValueError, AttributeError) as error:
             raise DocumentError(f"This is no document of what goes out: {error}.") from error
-
-
-def _texts(values: Any) -> tuple[str, ...]:
-    if isinstance(values, str):
-        raise TypeError("a list was expected")
-    return tuple(str(value) for value in values)
 
 
 def default_fields(record_type: RecordType) -> list[str]:
@@ -155,14 +143,6 @@ def check_picked(picked: Picked | None, record_type: RecordType) -> None:
         raise DocumentError("Each key needs a value for each of its fields.")
     if len(picked.values) > MOST_KEYS:
         raise DocumentError(f"At most {MOST_KEYS:,} records can be picked by hand; use a condition for more.")
-
-
-@dataclass(frozen=True)
-class Lost:
-    """A part of a document that the catalogue no longer has: the field's name, and what it was there for."""
-
-    name: str
-    use: str
 
 
 def fitted(document: SendOut, catalogue: Catalogue) -> tuple[SendOut, list[Lost]]:

@@ -1,0 +1,153 @@
+"""Lanes through to the records: columns matched, cleaned, checked, fixed and looked up."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from tests.server.holder_sheets import HolderSheets
+from tests.support import register, template
+
+template()
+
+from vexo.core.columns.lanes import Lane, LaneError  # noqa: E402
+from vexo.core.columns.matching import MappingError  # noqa: E402
+from vexo.server.bringin.columns import change  # noqa: E402
+from vexo.server.jobs.working import do_now  # noqa: E402
+from vexo.server.review.plans import plan_of, settings_for  # noqa: E402
+from vexo.server.trips.models import Trip  # noqa: E402
+
+FEET = """site;berth_ref;LOA (feet);fittings;bollard cond.
+OLDBASIN;{0};39,4;water;good
+OLDBASIN;{1};n/k;water / power;fair
+OLDBASIN;{2};45,9;water;good
+OLDBASIN;{3};59,1;;good
+OLDBASIN;{4};65,6;power;
+OLDBASIN;{5};32,8;wifi;
+"""
+
+
+class LaneCase(HolderSheets):
+    def change(self, trip: Trip, **said: Any) -> None:
+        said["lanes"] = {name: Lane.from_json(lane) for name, lane in said.get("lanes", {}).items()}
+        job = do_now(change(trip, self.person, mine=True, **said))
+        self.assertEqual(job.error, "")
+        trip.refresh_from_db()
+
+    def column(self, trip: Trip, header: str) -> dict[str, Any]:
+        trip.refresh_from_db()
+        return next(c for c in trip.standing["columns"] if c["header"] == header)
+
+    def asked(self, trip: Trip) -> dict[str, list[str]]:
+        trip.refresh_from_db()
+        return {key: [one["code"] for one in told] for key, told in trip.standing["questions"].items()}
+
+    def berths(self) -> list[dict[str, Any]]:
+        where = {"$filter": "harbour eq 'OLDBASIN'", "$top": "6", "$orderby": "id"}
+        return register().get("Berths", **where)["value"]
+
+    def measured(self) -> Trip:
+        numbers = [berth["berth_no"] for berth in self.berths()]
+        return self.bring(FEET.format(*numbers), record_type="Berth")
+
+
+class Measured(LaneCase):
+    def test_columns_are_known_by_what_they_say_and_what_is_not_sure_is_asked(self) -> None:
+        trip = self.measured()
+        found = {c["header"]: (c["field_name"], c["how"]) for c in trip.standing["columns"]}
+        self.assertEqual(
+            found,
+            {
+                "site": ("harbour", "words"),
+                "berth_ref": ("berth_no", "words"),
+                "LOA (feet)": ("length_m", "words"),
+                "fittings": ("services", "words"),
+                "bollard cond.": (None, ""),
+            },
+        )
+        self.assertEqual(
+            self.asked(trip), {"length_m": ["form", "unit"], "services": ["separator"], "column:c4": ["field"]}
+        )
+
+    def test_its_answers_make_the_lane_and_the_records(self) -> None:
+        trip = self.measured()
+        unit = trip.standing["questions"]["length_m"][1]
+        self.assertIn("Metres or feet?", unit["says"])
+        feet = unit["options"][0]
+        length = feet["lanes"]["length_m"]
+        length["treatments"].insert(0, {"do": "blank", "texts": ["n/k"]})
+        lanes = {"length_m": length, **trip.standing["questions"]["services"][0]["options"][0]["lanes"]}
+        self.change(trip, lanes=lanes, said={"bollard cond.": ""})
+        self.assertEqual(self.asked(trip), {})
+        self.assertEqual(
+            self.column(trip, "LOA (feet)")["lane"]["says"],
+            "Take LOA (feet), treat “n/k” as blank, read numbers with a decimal comma, no thousands separator, as they "
+            "stand, multiply by 0.3048, round to 1 decimals.",
+        )
+        self.apply(trip)
+        now = self.berths()
+        self.assertEqual([float(now[0]["length_m"]), now[1]["services"]], [12.0, ["water", "power"]])
+
+    def test_two_columns_for_one_value_are_named_and_one_is_chosen(self) -> None:
+        number = self.berths()[0]["berth_no"]
+        trip = self.bring(
+            f"Harbour;Berth no.;Daily rate;Flat season rate\nOLDBASIN;{number};12.50;\n", record_type="Berth"
+        )
+        with self.assertRaisesRegex(MappingError, "'Daily rate' .* and 'Flat season rate' .* same value"):
+            settings_for(trip)
+        self.assertEqual(self.asked(trip)["flat_season_rate"], ["conflict"])
+        self.change(trip, said={"Flat season rate": ""})
+        self.assertEqual(self.column(trip, "Daily rate")["carried"], True)
+        self.assertEqual(plan_of(trip).carried, ["harbour", "berth_no", "daily_rate"])
+
+    def test_a_lane_whose_column_is_not_there_is_refused(self) -> None:
+        trip = self.measured()
+        with self.assertRaisesRegex(LaneError, "no column 'Beam'"):
+            self.change(trip, lanes={"depth_m": {"from": "Beam"}})
+
+
+class Names(LaneCase):
+    def test_one_column_gives_two_fields_and_phones_one_form(self) -> None:
+        begin = self.begin
+        text = "Holder no.,Name,Phone\n"
+        text += f"{begin}01,Ada Quillfeather,(01632) 960 018\n{begin}02,BRAM TIDEWELL,0044 1632 960019\n"
+        trip = self.bring(text, record_type="Holder", operation="create")
+        lanes = {
+            "first_name": {
+                "from": "Name",
+                "treatments": [{"do": "split", "at": " ", "take": "head"}, {"do": "case", "style": "name"}],
+            },
+            "last_name": {
+                "from": "Name",
+                "treatments": [{"do": "split", "at": " ", "take": "last"}, {"do": "case", "style": "name"}],
+            },
+            "phone": {"treatments": [{"do": "phone", "country": "44"}]},
+        }
+        self.change(trip, lanes=lanes, key=["holder_no"])
+        self.apply(trip)
+        made = [(h["first_name"], h["last_name"], h["phone"]) for h in self.holders(begin)]
+        self.assertEqual(made, [("Ada", "Quillfeather", "+441632960018"), ("Bram", "Tidewell", "+441632960019")])
+
+    def test_a_fixed_value_a_check_and_a_look_up(self) -> None:
+        begin = self.begin
+        with register().client() as client:
+            for number, last in (("01", "Reed"), ("02", "Gull")):
+                body = {"holder_no": f"{begin}{number}", "last_name": last, "email": f"h{begin}{number}@example.org"}
+                client.post("Holders", json=body).raise_for_status()
+        text = f"mail;surname\nh{begin}01@example.org;Reed\nh{begin}02@example.org;Gul\nnobody@example.org;x\n"
+        trip = self.bring(text, record_type="Holder")
+        look = {"do": "look up", "table": "Holder", "by": "email", "take": "holder_no"}
+        lanes = {
+            "holder_no": {"from": "mail", "treatments": [look]},
+            "last_name": {"check": True},
+            "phone": {"fixed": "+441632960000"},
+        }
+        self.change(trip, lanes=lanes, said={"surname": "last_name"}, key=["holder_no"])
+        self.assertEqual(self.verdicts(trip), ["update", "held", "rejected"])
+        self.assertEqual(self.codes(trip), [[], ["check-differs"], ["look-up-none"]])
+        self.assertEqual(plan_of(trip).summary["checks"], [{"field": "last_name", "compared": 2, "agrees": 1}])
+        self.decide(trip, "go on", [1])
+        self.apply(trip)
+        self.assertEqual(
+            [(h["last_name"], h["phone"]) for h in self.holders(begin)],
+            [("Reed", "+441632960000"), ("Gull", "+441632960000")],
+        )

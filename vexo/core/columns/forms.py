@@ -1,0 +1,142 @@
+"""In which form a column's numbers and days are written: found from all of its cells, asked where several fit."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import polars as pl
+
+from ..faults import BETWEEN
+from ..records import Field, Kind
+from ..values import SEPARATOR, ascii_digits, bare, parse
+from .treatments import Treatment, treat
+from .treatments.base import problem_of
+from .treatments.dates import Dates
+from .treatments.numbers import Number
+
+_NUMBERS = (
+    (".", ""),
+    (",", ""),
+    (",", "."),
+    (",", " "),
+    (",", "'"),
+    (".", ","),
+    (".", " "),
+    (".", "'"),
+)
+_GROUPED = r"^[+-]?\d{1,3}(?:\.\d{3})+$"
+
+
+@dataclass(frozen=True)
+class Form:
+    """One form that fits, None where the cells can be read as they are; ``example`` is read as ``reading``."""
+
+    treatment: Treatment | None
+    example: str = ""
+    reading: str = ""
+
+
+@dataclass(frozen=True)
+class Forms:
+    """The forms that read the most cells: none where the column needs no form or none helps, one where it is sure,
+    several where that has to be asked. ``read`` of the ``filled`` cells can be read so."""
+
+    fitting: tuple[Form, ...]
+    read: int
+    filled: int
+
+    @property
+    def sure(self) -> bool:
+        return len(self.fitting) == 1
+
+
+def _counted(texts: pl.Series) -> pl.DataFrame:
+    plain = ascii_digits(bare(texts)).drop_nulls()
+    return plain.to_frame("text").group_by("text", maintain_order=True).len("many")
+
+
+def _read(values: pl.DataFrame, treatment: Treatment) -> tuple[int, pl.Series]:
+    treated = treat(values["text"], [treatment])
+    good = problem_of(treated).is_null()
+    return int(values["many"].filter(good).sum()), treated.set(~good, None)
+
+
+def _candidates(field: Field, values: pl.DataFrame) -> Sequence[Treatment]:
+    if field.is_number:
+        percent = "yes" if values["text"].str.contains("%", literal=True).any() else "no"
+        return [Number(decimal, thousands, percent) for decimal, thousands in _NUMBERS]
+    serials = "1900" if values["text"].str.contains(r"^\d{4,6}$").mean() == 1 else "no"
+    return [Dates(order, serials) for order in ("day", "month", "year")]
+
+
+def _plainly(field: Field, values: pl.DataFrame) -> int:
+    """How many cells can be read as they are; of a decimal, too many decimals are no matter of form."""
+    problems = parse(field, values["text"]).problems
+    form = problems.str.split(BETWEEN).list.first().is_in(["too-fine", "too-large"])
+    good = problems.is_null() | (form if field.kind == Kind.DECIMAL else False)
+    return int(values["many"].filter(good).sum())
+
+
+def _in_doubt(field: Field, values: pl.DataFrame) -> bool:
+    """Whether points could stand between thousands: all numbers that have one are so grouped."""
+    points = values.filter(pl.col("text").str.contains(".", literal=True))["text"]
+    return field.kind == Kind.DECIMAL and len(points) > 0 and bool(points.str.contains(_GROUPED).all())
+
+
+_SEPARATORS = (";", ",", "/", "|", "+", "\n")
+
+
+def find_separator(field: Field, texts: pl.Series) -> tuple[str, float]:
+    """What stands between the items of a many-valued column, by how many of its different cells can be read so; ``;``
+    unless another reads more. And which share that is."""
+    different = bare(texts).drop_nulls().unique(maintain_order=True)
+    best, most = SEPARATOR, -1.0
+    for separator in _SEPARATORS:
+        cells = different
+        if separator != SEPARATOR:
+            cells = different.str.replace_all(separator, SEPARATOR, literal=True)
+        share = float(parse(field, cells).problems.is_null().mean() or 0) if len(cells) else 1.0  # type: ignore[arg-type]
+        if share > most:
+            best, most = separator, share
+    return best, most
+
+
+def find_forms(field: Field, texts: pl.Series) -> Forms:
+    """The forms in which a column's cells can be read as values of a field of numbers or days."""
+    if not (field.is_number or field.kind in (Kind.DATE, Kind.MOMENT)):
+        return Forms((), 0, 0)
+    values = _counted(texts)
+    filled = int(values["many"].sum())
+    plain = _plainly(field, values)
+    doubt = plain > 0 and _in_doubt(field, values)
+    if (plain == filled and not doubt) or values.is_empty():
+        return Forms((), plain, filled)
+    found = [(one, *_read(values, one)) for one in _candidates(field, values)]
+    most = max(count for _, count, _ in found)
+    if most < plain or (most == plain and not doubt):
+        return Forms((), plain, filled)
+    best = [(one, treated) for one, count, treated in found if count == most]
+    fitting: list[tuple[Treatment | None, pl.Series]] = [(None, values["text"])] if doubt and plain == most else []
+    for one, treated in best:
+        # Forms by which every cell reads alike are one: the first, which is the simplest.
+        if not any(treated.equals(other, null_equal=True) for _, other in fitting):
+            fitting.append((one, treated))
+    if len(fitting) == 1:
+        return Forms(tuple(_form(values, one, treated) for one, treated in fitting), most, filled)
+    differs = pl.Series([False]).new_from_index(0, len(values))
+    for _, treated in fitting[1:]:
+        differs = differs | ~fitting[0][1].eq_missing(treated)
+    shown = values.filter(differs).with_row_index("at")
+    return Forms(
+        tuple(_form(shown, one, treated.filter(differs)) for one, treated in fitting),
+        most,
+        filled,
+    )
+
+
+def _form(values: pl.DataFrame, treatment: Treatment | None, treated: pl.Series) -> Form:
+    at = next((i for i, text in enumerate(treated.to_list()) if text is not None), None)
+    if at is None:
+        return Form(treatment)
+    return Form(treatment, str(values["text"][at]), str(treated[at]))

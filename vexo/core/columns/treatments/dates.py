@@ -1,0 +1,85 @@
+"""Days as people and spreadsheets write them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import polars as pl
+
+from .base import Argument, Beside, Treatment, TreatmentError, bad, is_bad
+
+ORDERS = {"day": "the day first", "month": "the month first", "year": "the year first"}
+_SERIALS = {"no": "as no days", "1900": "as days since 1900", "1904": "as days since 1904"}
+_EPOCHS = {"1900": "1899-12-30", "1904": "1904-01-01"}
+_SEPARATOR = r"[./\- ]\s?"
+_CLOCK = r"(?:[T ]+\d{1,2}:\d{2}(?::\d{2}(?:\.\d+)?)?Z?)?"
+_MONTHS = ("jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec")
+_NAMED = r"(?i)^(\d{1,2})[. \-/]*(jan|feb|mar|apr|may|jun|jul|aug|sep|oct|nov|dec)[a-z]*[. \-/,]*(\d{4}|\d{2})$"
+_SHAPES = {
+    "day": rf"^(?P<d>\d{{1,2}}){_SEPARATOR}(?P<m>\d{{1,2}}){_SEPARATOR}(?P<y>\d{{4}}|\d{{2}}){_CLOCK}$",
+    "month": rf"^(?P<m>\d{{1,2}}){_SEPARATOR}(?P<d>\d{{1,2}}){_SEPARATOR}(?P<y>\d{{4}}|\d{{2}}){_CLOCK}$",
+    "year": rf"^(?P<y>\d{{4}}|\d{{2}}){_SEPARATOR}(?P<m>\d{{1,2}}){_SEPARATOR}(?P<d>\d{{1,2}}){_CLOCK}$",
+}
+
+
+@dataclass(frozen=True)
+class Dates(Treatment):
+    """Days with the day, the month or the year first, whatever is between them; months by their English names; a day
+    that stands as 2026-04-03 is one in any order. Years of two figures are 1970 to 2069. A whole number can be a day as
+    spreadsheets count them. A time of day behind it is left off where it is midnight."""
+
+    order: str = "day"
+    serials: str = "no"
+    do = "date"
+    title = "date format"
+    says = "read days with {order}, and numbers {serials}"
+    arguments = (
+        Argument("order", "one-of", "What comes first", ORDERS),
+        Argument("serials", "one-of", "What whole numbers are", _SERIALS),
+    )
+    fails = True
+
+    def check(self) -> None:
+        if self.order not in ORDERS or self.serials not in _SERIALS:
+            raise TreatmentError("A date has the day, the month or the year first, and numbers are days or none.")
+
+    @property
+    def short(self) -> str:
+        return ORDERS.get(self.order, self.order).removeprefix("the ")
+
+    def applied(self, text: pl.Expr, beside: Beside) -> pl.Expr:
+        plain = text.str.strip_chars().str.replace(r"[T ]+0?0:00(?::00(?:\.0+)?)?Z?$", "")
+        own = plain.str.extract_groups(_SHAPES[self.order])
+        parts = {name: own.struct[name] for name in "dmy"}
+        if self.order != "year":
+            whole = plain.str.extract_groups(r"^(?P<y>\d{4})-(?P<m>\d{2})-(?P<d>\d{2})$")
+            parts = {name: pl.coalesce(own.struct[name], whole.struct[name]) for name in "dmy"}
+        named = plain.str.extract_groups(_NAMED)
+        month = (
+            named.struct["2"]
+            .str.to_lowercase()
+            .replace_strict(list(_MONTHS), [f"{at:02}" for at in range(1, 13)], default=None, return_dtype=pl.String)
+        )
+        day = pl.coalesce(parts["d"], named.struct["1"]).str.zfill(2)
+        month = pl.coalesce(parts["m"], month).str.zfill(2)
+        year = pl.coalesce(parts["y"], named.struct["3"])
+        century = pl.when(year.str.to_integer(strict=False) < 70).then(pl.lit("20")).otherwise(pl.lit("19"))
+        year = pl.when(year.str.len_chars() == 2).then(century + year).otherwise(year)
+        # A time of day that is not midnight is no day: it stays as it is, and is not read.
+        timed = plain.str.contains(r"\d:\d{2}")
+        made = pl.concat_str(year, month, day, separator="-").str.to_date("%Y-%m-%d", strict=False)
+        if self.serials != "no":
+            count = plain.str.extract(r"^(\d{1,7})(?:\.0+)?$", 1).str.to_integer(strict=False)
+            since = pl.lit(_EPOCHS[self.serials]).str.to_date() + pl.duration(
+                days=pl.when(count < 2_958_466).then(count)
+            )
+            made = pl.coalesce(made, since)
+        done = pl.when(~timed).then(made).dt.strftime("%Y-%m-%d")
+        kept = is_bad(text) | (plain == "") | text.is_null()
+        return (
+            pl.when(done.is_not_null())
+            .then(done)
+            .when(kept)
+            .then(text)
+            .otherwise(bad("no-date-form", ORDERS[self.order]))
+        )

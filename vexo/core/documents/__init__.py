@@ -1,0 +1,39 @@
+"""What people say, as data: typed, versioned JSON that a trip and a route hold alike."""
+
+from .base import DocumentError, Lost
+from .bringing import BringIn, fitted_bringing, lane_sentence, sentence_of_bringing
+from .sending import (
+    FORMATS,
+    MOST_KEYS,
+    Picked,
+    SendOut,
+    Share,
+    check,
+    check_picked,
+    default_fields,
+    fitted,
+    required_first,
+    sentence,
+    with_keys,
+)
+
+__all__ = [
+    "FORMATS",
+    "MOST_KEYS",
+    "BringIn",
+    "DocumentError",
+    "Lost",
+    "Picked",
+    "SendOut",
+    "Share",
+    "check",
+    "check_picked",
+    "default_fields",
+    "fitted",
+    "fitted_bringing",
+    "lane_sentence",
+    "required_first",
+    "sentence",
+    "sentence_of_bringing",
+    "with_keys",
+]

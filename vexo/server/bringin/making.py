@@ -1,0 +1,169 @@
+"""A sheet made ready to be taken in: its columns matched, its rows numbered."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from functools import cached_property
+from typing import Any
+
+import polars as pl
+
+from vexo.core.columns.lanes import Lane, check_lane, lanes_from_json
+from vexo.core.columns.likeness import renamed
+from vexo.core.columns.matching import ColumnMatch, match_columns
+from vexo.core.documents import BringIn
+from vexo.core.records import Catalogue, RecordType
+from vexo.core.sheets import SheetProfile
+from vexo.core.sheets.laying import differences, lay_over
+from vexo.core.sheets.totals import sheet_totals
+
+from .. import stages
+from ..errors import PlainError
+from ..routes.keeping import SheetFit, fit_of, fit_of_sheet
+from ..trips.models import Route, Trip
+from ..trips.sheets import newest_in
+from .columns import matches_of
+from .edits import cells_now
+from .identity import number_rows
+from .incoming import Incoming
+from .recognising import keys_of, sent_columns
+
+
+@dataclass(frozen=True)
+class Way:
+    """How a sheet is to come in: what was said now, over what its route says.
+
+    ``said`` and ``columns`` are header → field, by a person and by the route; ``fit`` tells how the sheet fits it.
+    """
+
+    said: Mapping[str, str]
+    columns: Mapping[str, str] = field(default_factory=dict)
+    lanes: Mapping[str, Lane] = field(default_factory=dict)
+    key: tuple[str, ...] = ()
+    operation: str = ""
+    only: str = ""
+    fit: SheetFit | None = None
+
+    @property
+    def told(self) -> bool:
+        """Whether anything was said now."""
+        return bool(self.said or self.key or self.operation or self.lanes)
+
+
+def way_of(asked: Mapping[str, Any], incoming: Incoming, record_type: RecordType) -> Way:
+    """The way that is asked for. A route counts for a sheet that begins a trip; its lanes whose columns the sheet lacks
+    are left out, and told.
+
+    Raises:
+        LaneError, TreatmentError: where a lane that was said now cannot be.
+        PlainError: where the route is gone, or is of another record type.
+    """
+    headers = [column.header for column in incoming.profile.columns]
+    lanes = lanes_from_json(asked.get("lanes", {}))
+    for name, lane in lanes.items():
+        check_lane(record_type.field(name), lane, headers)
+    route = _route(asked.get("route")) if incoming.trip is None else None
+    if route is None:
+        return Way(asked["said"], lanes=lanes, key=tuple(asked["key"]), operation=asked["operation"])
+    document = _document(route, record_type)
+    columns = {header: name for header, name in document.columns.items() if headers.count(header) == 1}
+    kept = {
+        name: lane
+        for name, lane in document.lanes.items()
+        if all(headers.count(h) == 1 for h in (lane.source, *lane.headers) if h)
+    }
+    return Way(
+        asked["said"],
+        {header: name for header, name in columns.items() if header not in asked["said"]},
+        {**kept, **lanes},
+        tuple(asked["key"]) or document.key,
+        asked["operation"] or document.operation.value,
+        document.only,
+        fit_of_sheet(route, document, headers),
+    )
+
+
+def _route(number: Any) -> Route | None:
+    if not number:
+        return None
+    found = Route.objects.select_related("application").filter(pk=number).first()
+    if found is None:
+        raise PlainError("This route was dropped. Choose another one, or bring the sheet in without.", "no-route")
+    return found
+
+
+def _document(route: Route, record_type: RecordType) -> BringIn:
+    document = fit_of(route).bringing
+    if document is None or document.record_type != record_type.name:
+        raise PlainError(f"The route {route.name} does not say how {record_type.plural} come in.", "no-route")
+    return document
+
+
+@dataclass(frozen=True)
+class Made:
+    """A sheet as the trip takes it: its numbered cells and their columns, how many rows were met by which way, how it
+    is read and compared, and what it has other than the version before."""
+
+    cells: pl.DataFrame
+    profile: SheetProfile
+    matches: list[ColumnMatch]
+    known: dict[str, int]
+    recognised: bool
+    choices: dict[str, Any]
+    differs: dict[str, Any] | None
+
+    @cached_property
+    def totals(self) -> dict[str, Any]:
+        """The columns in figures."""
+        return sheet_totals(self.cells, [column.name for column in self.profile.columns])
+
+
+def _differs(trip: Trip | None, cells: pl.DataFrame, profile: SheetProfile) -> dict[str, Any] | None:
+    newest = newest_in(trip) if trip is not None else None
+    if newest is None or not stages.there(newest.cells):
+        return None
+    before = SheetProfile.from_json(newest.profile or {}).columns
+    return differences(stages.read(newest.cells), before, cells, profile.columns)
+
+
+def numbered(incoming: Incoming, way: Way, catalogue: Catalogue, record_type: RecordType) -> Made:
+    """A sheet whose columns are matched and whose rows have their numbers. Raises MappingError, UnknownName."""
+    trip, profile = incoming.trip, incoming.profile
+    headers = {column.header for column in profile.columns}
+    before = trip.said if trip else {}
+    said = {**{header: field for header, field in before.items() if header in headers}, **way.said}
+    stamp = profile.stamp if incoming.recognised else None
+    matches = match_columns(profile, record_type, catalogue, stamp, said, incoming.cells, way.columns)
+    if incoming.recognised and trip is not None:
+        matches = _with_renamed(trip, incoming, record_type, matches)
+    cells, known = number_rows(trip, incoming.cells, profile, matches, record_type)
+    differs = _differs(trip, cells, profile)
+    return Made(cells, profile, matches, known, incoming.recognised, incoming.upload.choices, differs)
+
+
+def _with_renamed(
+    trip: Trip, incoming: Incoming, record_type: RecordType, matches: list[ColumnMatch]
+) -> list[ColumnMatch]:
+    """Columns of a sheet that went out whose header was changed are known by what stands in them."""
+    sent = sent_columns(trip)
+    free = [match.column for match in matches if match.field is None and match.how != "said"]
+    if sent is None or not free:
+        return matches
+    taken = {match.field.name for match in matches if match.field}
+    fields = {one.field.name: one.field for one in sent if one.field.name not in taken}
+    found = renamed(incoming.profile, incoming.cells, sent, keys_of(record_type), free, list(fields))
+    return [replace(m, field=fields[found[m.column]], how="contents") if m.column in found else m for m in matches]
+
+
+def laid_over(incoming: Incoming, catalogue: Catalogue, record_type: RecordType) -> Made:
+    """Rows of the trip that come back by themselves: laid over its newest sheet, whose other rows stay."""
+    assert incoming.trip is not None
+    newest = newest_in(incoming.trip)
+    assert newest is not None
+    profile = SheetProfile.from_json(newest.profile or {})
+    base = stages.read(cells_now(newest))
+    cells, laid = lay_over(base, profile.columns, incoming.cells, incoming.profile)
+    differs = differences(base, profile.columns, cells, profile.columns) | {"laid_over": laid}
+    matches = matches_of(newest, record_type, catalogue)
+    return Made(cells, profile, matches, {"row": len(cells)}, newest.recognised, newest.choices, differs)

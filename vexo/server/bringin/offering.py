@@ -1,0 +1,52 @@
+"""What people can make lanes of: all treatments with their phrases, and the tables to look values up in."""
+
+from __future__ import annotations
+
+from dataclasses import fields
+from typing import Any
+
+from vexo.core.columns.treatments import KINDS
+from vexo.core.records import Kind
+
+from ..trips.models import Trip
+from .columns import known_of
+from .models import Upload
+from .tables import SHEET, headers_of_table
+
+
+def offered_treatments() -> list[dict[str, Any]]:
+    """All treatments, as the screen and the command line show them."""
+    made = []
+    for kind in KINDS.values():
+        initial = {own.name: own.default for own in fields(kind)}
+        arguments = [
+            {
+                "name": one.name,
+                "kind": one.kind,
+                "title": one.label,
+                "options": dict(one.options),
+                "initial_value": initial[one.name],
+            }
+            for one in kind.arguments
+        ]
+        made.append({"do": kind.do, "title": kind.title, "says": kind.says, "arguments": arguments})
+    return made
+
+
+def offered_tables(trip: Trip) -> list[dict[str, Any]]:
+    """The sheets that were brought to be looked up in, and the record types of the trip's application."""
+    used = trip.sheets.values_list("path", flat=True)
+    sheets = [
+        {"table": f"{SHEET}{one.pk}", "title": one.name, "names": {header: header for header in headers_of_table(one)}}
+        for one in Upload.objects.filter(left=False, continues=None).exclude(profile=None).order_by("-id")
+        if one.path not in used and (one.trip_id in (None, trip.pk))
+    ]
+    types = [
+        {
+            "table": record_type.name,
+            "title": record_type.plural,
+            "names": {field.name: field.label for field in record_type.fields if field.kind != Kind.CHOICES},
+        }
+        for record_type in known_of(trip.application).types
+    ]
+    return [*sheets[:20], *types]

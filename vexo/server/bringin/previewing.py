@@ -1,0 +1,136 @@
+"""A lane tried on the whole column, before it is a rule: what each treatment does, and the values before and after."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+import polars as pl
+
+from vexo.core.columns.carrying import Reading, cell_texts, lane_cells
+from vexo.core.columns.lanes import Lane, check_lane
+from vexo.core.columns.marks import CHANGE, CLEAR, KEEP, LEAVE
+from vexo.core.columns.matching import ColumnMatch
+from vexo.core.columns.treatments import problem_of, steps
+from vexo.core.documents import lane_sentence
+from vexo.core.documents.bringing import phrase
+from vexo.core.faults import BETWEEN
+from vexo.core.records import Field, Kind
+from vexo.core.sheets import SheetProfile
+from vexo.core.sheets.sheet import ROW_ID
+from vexo.core.values import in_long_form, parse, to_text
+
+from .. import stages
+from ..applications.services import asking
+from ..errors import PlainError
+from ..faults import words
+from ..trips.models import Trip
+from ..trips.sheets import newest_sheet
+from .columns import known_of, reading_of
+from .edits import cells_now
+from .tables import look_ups, tables_of
+
+_MOST = 200
+
+
+def try_lane(trip: Trip, name: str, lane: Lane, column: str = "") -> dict[str, Any]:
+    """What a lane would do.
+
+    Args:
+        column: the column whose cells go in, where the lane says none itself.
+
+    Raises:
+        PlainError, LaneError, TreatmentError, UnknownName
+    """
+    sheet = newest_sheet(trip)
+    catalogue = known_of(trip.application)
+    record_type = catalogue.type(trip.record_type)
+    field = record_type.field(name)
+    profile = SheetProfile.from_json(sheet.profile or {})
+    headers = [one.header for one in profile.columns]
+    check_lane(field, lane, headers)
+    tables: dict[str, pl.DataFrame] = {}
+    if look_ups([lane]):
+        with asking(trip.application) as client:
+            tables = tables_of({name: lane}, catalogue, client)
+    columns = {one.header: one.name for one in reversed(profile.columns) if one.header}
+    source = columns.get(lane.source, column)
+    if source and source not in [one.name for one in profile.columns]:
+        raise PlainError("The sheet has no such column. Look at it anew.", "columns")
+    match = ColumnMatch(source, "", field, "said")
+    wanted = [one for one in {source, *[columns[h] for h in lane.headers if h in columns]} if one]
+    cells = stages.read(cells_now(sheet))
+    cells = cells.select([n for n in cells.columns if n.removeprefix("shown.") in wanted or n == ROW_ID])
+    reading = reading_of(trip, sheet, tables)
+    return {
+        "says": lane_sentence(field, lane, lane.source or _header(profile, source)),
+        "steps": _steps(cells, match, reading, lane, columns),
+        **_values(cells, match, reading, lane, columns, field),
+    }
+
+
+def _header(profile: SheetProfile, column: str) -> str:
+    return next((one.header for one in profile.columns if one.name == column), "")
+
+
+def _steps(
+    cells: pl.DataFrame, match: ColumnMatch, reading: Reading, lane: Lane, columns: Mapping[str, str]
+) -> list[dict[str, Any]]:
+    """How many cells each treatment touches, as far as they are texts of one value."""
+    if lane.fixed or not lane.treatments:
+        return []
+    texts = cell_texts(cells, match, reading)
+    others = {header: cells[columns[header]] for header in lane.headers if header in columns}
+    return [
+        {"says": phrase(step.treatment), "touched": step.touched, "bad": problem_of(step.texts).drop_nulls().len()}
+        for step in steps(texts, lane.treatments, others, reading.tables)
+    ]
+
+
+def _values(
+    cells: pl.DataFrame, match: ColumnMatch, reading: Reading, lane: Lane, columns: Mapping[str, str], field: Field
+) -> dict[str, Any]:
+    """The column's different values, most frequent first, with what becomes of each."""
+    texts, marked = lane_cells(cells, match, reading, lane, columns)
+    table = pl.DataFrame(
+        [texts.alias("before"), marked.texts.alias("text"), marked.say.alias("say"), marked.problems.alias("problem")]
+    )
+    grouped = table.group_by("before", "text", "say", "problem", maintain_order=True).len("count")
+    parsed = parse(field, grouped["text"])
+    problems = pl.select(pl.coalesce(grouped["problem"], parsed.problems)).to_series()
+    after = grouped["text"] if field.kind == Kind.REFERENCE else to_text(field, parsed.values)
+    shown = in_long_form(field, after) if field.kind == Kind.TEXT else after
+    made = grouped.with_columns(shown.alias("after"), problems.alias("problem"))
+    unread = int(made.filter(pl.col("problem").is_not_null())["count"].sum())
+    touched = int(
+        made.filter(pl.col("problem").is_null() & (pl.col("before").fill_null("") != pl.col("after").fill_null("")))[
+            "count"
+        ].sum()
+    )
+    first = made.sort(pl.col("problem").is_null(), -pl.col("count").cast(pl.Int64), maintain_order=True).head(_MOST)
+    return {
+        "values": [_value(line, field) for line in first.iter_rows(named=True)],
+        "different": len(made),
+        "touched": touched,
+        "unreadable": unread,
+    }
+
+
+def _value(line: Mapping[str, Any], field: Field) -> dict[str, Any]:
+    says = ""
+    if line["problem"]:
+        code, *arguments = line["problem"].split(BETWEEN)
+        says = words(code, field.label, arguments)
+    elif line["say"] in (LEAVE, KEEP):
+        says = "leave"
+    elif line["say"] == CLEAR:
+        says = "clear"
+    elif line["say"] == CHANGE:
+        says = "changes the list"
+    return {
+        "before": line["before"] or "",
+        "after": None if line["problem"] else line["after"],
+        "says": says,
+        "bad": bool(line["problem"]),
+        "count": line["count"],
+    }

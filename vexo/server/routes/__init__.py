@@ -1,0 +1,1 @@
+"""Routes: saved ways of making a trip, out and in."""
