@@ -64,6 +64,8 @@ class FieldSerializer(serializers.Serializer[Any]):
     required = serializers.BooleanField()  # type: ignore[assignment]
     read_only = serializers.BooleanField()  # type: ignore[assignment]
     is_key = serializers.BooleanField()
+    has_default = serializers.BooleanField()
+    create_only = serializers.BooleanField()
     target = serializers.CharField(allow_null=True)
     choices = serializers.ListField(child=serializers.CharField())
 
@@ -115,6 +117,8 @@ def field_json(field: Field, record_type: RecordType) -> dict[str, Any]:
         "required": field.required,
         "read_only": field.read_only,
         "is_key": field.name in keys,
+        "has_default": field.has_default,
+        "create_only": field.create_only,
         "target": field.target,
         "choices": [choice.value for choice in field.choices],
         "unique": field.name == record_type.identifier or (field.name,) in record_type.keys,

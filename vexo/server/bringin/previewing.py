@@ -8,8 +8,8 @@ from typing import Any
 import polars as pl
 
 from vexo.core.columns.carrying import Reading, cell_texts, lane_cells
-from vexo.core.columns.lanes import Lane, check_lane
-from vexo.core.columns.marks import CHANGE, CLEAR, KEEP, LEAVE
+from vexo.core.columns.lanes import Lane, check_lane, lanes_from_json
+from vexo.core.columns.marks import BLANK_CLEARS, CHANGE, CLEAR, KEEP, LEAVE
 from vexo.core.columns.matching import ColumnMatch
 from vexo.core.columns.treatments import problem_of, steps
 from vexo.core.documents import lane_sentence
@@ -17,8 +17,9 @@ from vexo.core.documents.bringing import phrase
 from vexo.core.faults import BETWEEN
 from vexo.core.records import Field, Kind
 from vexo.core.sheets import SheetProfile
-from vexo.core.sheets.sheet import ROW_ID
-from vexo.core.values import in_long_form, parse, to_text
+from vexo.core.sheets.editing import lay_edits
+from vexo.core.sheets.sheet import ROW, ROW_ID
+from vexo.core.values import SEPARATOR, in_long_form, parse, to_text
 
 from .. import stages
 from ..applications.services import asking
@@ -26,11 +27,13 @@ from ..errors import PlainError
 from ..faults import words
 from ..trips.models import Trip
 from ..trips.sheets import newest_sheet
-from .columns import known_of, reading_of
-from .edits import cells_now
+from ..trips.windows import MOST
+from .columns import all_matches, known_of, reading_of
+from .edits import cells_now, edits_of, edits_over
 from .tables import look_ups, tables_of
 
 _MOST = 200
+_MEANS = {CLEAR: "clear", BLANK_CLEARS: "clear"}
 
 
 def try_lane(trip: Trip, name: str, lane: Lane, column: str = "") -> dict[str, Any]:
@@ -134,3 +137,48 @@ def _value(line: Mapping[str, Any], field: Field) -> dict[str, Any]:
         "bad": bool(line["problem"]),
         "count": line["count"],
     }
+
+
+def lane_window(trip: Trip, offset: int, limit: int) -> dict[str, Any]:
+    """A window of the newest sheet with its cells as they are and, where a lane changes them, as it makes them. What is
+    looked up is shown with the plan."""
+    sheet = newest_sheet(trip)
+    catalogue = known_of(trip.application)
+    record_type = catalogue.type(trip.record_type)
+    matches = all_matches(trip, sheet, record_type, catalogue)
+    lanes, reading = lanes_from_json(trip.lanes), reading_of(trip, sheet)
+    cells = lay_edits(
+        stages.scan(sheet.cells).slice(offset, min(limit, MOST)).collect(), edits_over(sheet, edits_of(trip))
+    )
+    headers = {match.header: match.column for match in reversed(matches) if match.header and match.column}
+    named = {match.field.name: lanes.get(match.field.name) for match in matches if match.field}
+    made = [_shown(cells, m, named[m.field.name] if m.field else None, reading, headers) for m in matches]
+    numbers = zip(cells[ROW].to_list(), cells[ROW_ID].to_list(), strict=True)
+    lines = [
+        {"row": row, "row_id": row_id, "cells": list(own)}
+        for (row, row_id), own in zip(numbers, zip(*made, strict=True), strict=True)
+    ]
+    return {"total": sheet.rows, "offset": offset, "rows": lines}
+
+
+def _shown(
+    cells: pl.DataFrame, match: ColumnMatch, lane: Lane | None, reading: Reading, headers: Mapping[str, str]
+) -> list[dict[str, Any]]:
+    field = match.field
+    raw = cells[match.column].to_list() if match.column else [None] * len(cells)
+    treats = lane is not None and (lane.treatments or lane.fixed or lane.separator != SEPARATOR)
+    if field is None or lane is None or not treats or look_ups([lane]):
+        return [{"text": text} for text in raw]
+    _, marked = lane_cells(cells, match, reading, lane, headers)
+    parsed = parse(field, marked.texts)
+    after = marked.texts if field.kind == Kind.REFERENCE else to_text(field, parsed.values)
+    problems = pl.select(pl.coalesce(marked.problems, parsed.problems)).to_series()
+    told = []
+    for text, new, say, problem in zip(raw, after, marked.say, problems, strict=True):
+        cell: dict[str, Any] = {"text": text}
+        if problem:
+            cell["do"] = "bad"
+        elif (text or "") != (new or ""):
+            cell |= {"do": "write", "old": text, "new": new if new is not None else _MEANS.get(say, "leave")}
+        told.append(cell)
+    return told

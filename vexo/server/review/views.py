@@ -14,6 +14,7 @@ from rest_framework.views import APIView
 from vexo.core.planning.verdicts import Answer
 
 from ..bringin.edits import edits_of, edits_over
+from ..bringin.previewing import lane_window
 from ..jobs.models import Job
 from ..jobs.views import JobSerializer
 from ..jobs.working import do_now, enqueue
@@ -80,12 +81,15 @@ def wanted_of(request: Request) -> tuple[Wanted, int, int]:
 
 
 class RowsView(APIView):
-    """A window of rows: the sheet as it came (``view=file``), or the newest plan of it."""
+    """A window of rows: the sheet as it came (``view=file``), as its lanes make it (``view=lanes``), or the newest plan
+    of it."""
 
     @extend_schema(responses=WindowSerializer, parameters=window_parameters())
     def get(self, request: Request, pk: int) -> Response:
         trip = find_trip(pk, request)
         wanted, offset, limit = wanted_of(request)
+        if request.query_params.get("view") == "lanes":
+            return Response(lane_window(trip, offset, limit))
         sheet, plan = newest_sheet(trip), newest_plan(trip)
         if request.query_params.get("view") == "file" or plan is None:
             names = [mapping.column for mapping in sheet.mappings.all()]

@@ -312,7 +312,6 @@ class TripDetailSerializer(TripSummarySerializer):
     went_out = WentOutSerializer(allow_null=True)
     examples = serializers.DictField(child=_TEXTS())
     on_route = OnRouteSerializer(allow_null=True)
-    marks = serializers.BooleanField()
 
     class Meta(TripSummarySerializer.Meta):
         fields = (  # type: ignore[assignment]
@@ -337,7 +336,6 @@ class TripDetailSerializer(TripSummarySerializer):
             "went_out",
             "examples",
             "on_route",
-            "marks",
         )
 
 

@@ -152,7 +152,6 @@ def detail_json(trip: Trip, request: Request) -> dict[str, Any]:
         "went_out": None,
         "examples": {},
         "on_route": None,
-        "marks": False,
     }
     try:
         standing = Standing(trip, *jobs)
@@ -182,7 +181,6 @@ def detail_json(trip: Trip, request: Request) -> dict[str, Any]:
             "planned_totals": standing.summary.get("totals", {}),
             "examples": standing.holds.get("examples", {}),
             "on_route": standing.on_route,
-            "marks": bool(standing.sheet and standing.sheet.get("marks")),
             "expected": _expected(trip, standing),
         }
     except (KeyError, TypeError, ValueError, AttributeError, IndexError) as error:

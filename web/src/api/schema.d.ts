@@ -727,7 +727,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description A window of rows: the sheet as it came (``view=file``), or the newest plan of it. */
+        /**
+         * @description A window of rows: the sheet as it came (``view=file``), as its lanes make it (``view=lanes``), or the newest plan
+         *     of it.
+         */
         get: operations["trips_rows_retrieve"];
         put?: never;
         post?: never;
@@ -1334,6 +1337,8 @@ export interface components {
             required: boolean;
             read_only: boolean;
             is_key: boolean;
+            has_default: boolean;
+            create_only: boolean;
             target: string | null;
             choices: string[];
         };
@@ -2182,7 +2187,6 @@ export interface components {
                 [key: string]: string;
             };
             on_route: components["schemas"]["OnRoute"] | null;
-            marks: boolean;
         };
         TripSummary: {
             readonly id: number;

@@ -17,7 +17,7 @@ const KEPT = 60;
 export interface Asked {
   /** Whose rows: a trip, or with the view "waiting" a file that waits; 0 while there are none to ask for. */
   trip: number;
-  view: "waiting" | "file" | "review" | "outcome";
+  view: "waiting" | "file" | "lanes" | "review" | "outcome";
   state: string;
   column: string;
   text: string;

@@ -19,6 +19,8 @@ const field = (name: string, more: Partial<Field> = {}): Field => ({
   required: false,
   read_only: false,
   is_key: false,
+  has_default: false,
+  create_only: false,
   target: null,
   choices: [],
   unique: false,

@@ -7,6 +7,7 @@ import type { Column } from "@/api/client";
 
 import { sub } from "./columns";
 import BlankRule from "./columns/BlankRule.vue";
+import { type Lane, PLAIN } from "./columns/lanes";
 import { tripKey } from "./context";
 import { column, trip } from "./example";
 import EmptiedCells from "./review/EmptiedCells.vue";
@@ -16,9 +17,9 @@ const phone = (values: Partial<Column> = {}): Column =>
 const words = (text: string): string => text.replace(/\s+/g, " ").trim();
 
 describe("the rule of blank cells", () => {
-  const rule = (own: Partial<Column["lane"]> = {}, others = 0) =>
+  const rule = (own: Partial<Lane> = {}, others = 0) =>
     mount(BlankRule, {
-      props: { column: phone({ lane: { ...phone().lane, ...own }, filled_before: 2 }), others },
+      props: { column: phone({ filled_before: 2 }), lane: { ...PLAIN, ...own }, others },
       attachTo: document.body,
     });
 

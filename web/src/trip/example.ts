@@ -1,6 +1,8 @@
 /** A made-up trip at Review, for tests. */
 import type { Column, Row, TripDetail } from "@/api/client";
 
+import { PLAIN } from "./columns/lanes";
+
 export const column = (values: Partial<Column>): Column => ({
   column: "c0",
   header: "Berth no.",
@@ -18,7 +20,14 @@ export const column = (values: Partial<Column>): Column => ({
   unreadable: 0,
   emptied: 0,
   filled_before: 0,
-  lane: { blank: "leave", default: "", updates: false, only_empty: false },
+  lane: { ...PLAIN, says: "Take it.", short: "" },
+  check: false,
+  open: false,
+  conflict: false,
+  extra: false,
+  questions: [],
+  example: "",
+  agrees: null,
   two_way: false,
   totals: null,
   before: null,
@@ -81,6 +90,8 @@ export const trip = (values: Partial<TripDetail> = {}): TripDetail => ({
   part: 1,
   parts: [],
   went_out: null,
+  examples: {},
+  on_route: null,
   reasons: [
     { state: "held", code: "both-changed", field_name: "daily_rate", reason: "Also changed.", count: 2, first: 19 },
   ],

@@ -2,28 +2,27 @@
 /** What a field's blank cells mean, and whether filled fields are overwritten: a sentence whose parts can be changed. */
 import { computed, ref, watch } from "vue";
 
-import type { Column, Schemas } from "@/api/client";
+import type { Column } from "@/api/client";
 import { many } from "@/parts/format";
 import ChoiceList from "@/ui/ChoiceList.vue";
 
-type Lane = Schemas["Lane"];
+import type { Lane } from "./lanes";
 
-const props = defineProps<{ column: Column; others: number; disabled?: boolean }>();
+const props = defineProps<{ column: Column; lane: Lane; others: number; disabled?: boolean }>();
 const emit = defineEmits<{ change: [lane: Lane]; all: [onlyEmpty: boolean] }>();
 
-const lane = computed(() => props.column.lane);
 /** A default is being typed before it is a rule. */
 const asking = ref(false);
 const text = ref("");
 watch(
-  () => [props.column.column, props.column.lane] as const,
+  () => [props.column.column, props.lane] as const,
   () => {
     asking.value = false;
-    text.value = props.column.lane.default;
+    text.value = props.lane.default;
   },
   { immediate: true },
 );
-const means = computed(() => (asking.value ? "default" : lane.value.blank));
+const means = computed(() => (asking.value ? "default" : props.lane.blank));
 const BLANK = [
   { value: "leave", label: "leaves the record as it is" },
   { value: "clear", label: "clears the field" },
@@ -40,12 +39,12 @@ const WRITES = [
 
 function choose(blank: string): void {
   if (blank === "default") asking.value = true;
-  else if (blank !== lane.value.blank || asking.value)
-    emit("change", { ...lane.value, blank: blank as Lane["blank"], default: "", updates: false });
+  else if (blank !== props.lane.blank || asking.value)
+    emit("change", { ...props.lane, blank: blank as Lane["blank"], default: "", updates: false });
 }
 function keep(): void {
-  if (text.value.trim() && (asking.value || text.value !== lane.value.default))
-    emit("change", { ...lane.value, blank: "default", default: text.value });
+  if (text.value.trim() && (asking.value || text.value !== props.lane.default))
+    emit("change", { ...props.lane, blank: "default", default: text.value });
 }
 </script>
 

@@ -1,80 +1,72 @@
 <script setup lang="ts">
-import { computed } from "vue";
+import { computed, nextTick, ref } from "vue";
+import { useRouter } from "vue-router";
 
-import { api, type Column, data, type Schemas } from "@/api/client";
+import { api, type Column, data } from "@/api/client";
 import { jobDone, useCatalogue } from "@/api/queries";
 import type { GridColumn } from "@/grid/columns";
 import DataGrid from "@/grid/DataGrid.vue";
 import { useWindow } from "@/grid/useWindow";
 import { count, many } from "@/parts/format";
-import ChoiceList from "@/ui/ChoiceList.vue";
+import { useKeys } from "@/shell/keys";
+import SearchPart from "@/ui/SearchPart.vue";
 import { useDoing } from "@/ui/doing";
+import { useSelected } from "@/ui/selected";
 import SidePanel from "@/ui/SidePanel.vue";
 
 import { useTripContext } from "../context";
-import EmptiedCells from "../review/EmptiedCells.vue";
-import BlankRule from "./BlankRule.vue";
-import { useSelected } from "@/ui/selected";
+import KeepTripRoute from "../KeepTripRoute.vue";
+import AskedBar from "./AskedBar.vue";
+import AskedCard from "./AskedCard.vue";
+import FieldChoice from "./FieldChoice.vue";
+import { fieldOptions, how, way } from "./fields";
+import LanePanel from "./LanePanel.vue";
+import { bareLane, type Lane, together } from "./lanes";
 
 defineEmits<{ bring: []; choose: [string] }>();
 const { trip, mayPrepare, refresh } = useTripContext();
+const router = useRouter();
 const { data: catalogue } = useCatalogue(computed(() => trip.value.application.name));
 const type = computed(() => catalogue.value?.types.find((t) => t.name === trip.value.record_type));
 const window = useWindow(() => ({
   trip: trip.value.columns.length ? trip.value.id : 0,
-  view: "file",
+  view: "lanes",
   state: "",
   column: "",
   text: "",
   order: "",
-  version: String(trip.value.sheets.length),
+  version: String(trip.value.version),
 }));
 const { row: current, column: meant } = useSelected();
-const column = computed({ get: () => Math.max(0, meant.value), set: (at) => (meant.value = at) });
+const column = computed({
+  get: () => Math.min(Math.max(0, meant.value), trip.value.columns.length - 1),
+  set: (at) => {
+    meant.value = at;
+    adding.value = "";
+  },
+});
+/** A field that is to come in without a column of its own name. */
+const adding = ref("");
 const columns = computed<GridColumn[]>(() =>
   trip.value.columns.map((c, at) => ({
     at,
-    key: c.column,
-    title: c.header,
+    key: `${c.column} ${c.field_name}`,
+    title: c.header || c.field_label || "",
     sub: "",
     width: 176,
-    dim: !c.carried && !c.is_key,
+    dim: !c.carried && !c.is_key && !c.check,
     field: c.field_name,
   })),
 );
-const chosen = computed(() => trip.value.columns[column.value]);
-const field = computed(() => type.value?.all_fields.find((f) => f.name === chosen.value?.field_name));
-const taken = computed(() => new Set(trip.value.columns.map((c) => c.field_name)));
-const HOW: Record<string, string> = {
-  stamp: "Known from the sheet's stamp.",
-  name: "The header is the field's name.",
-  label: "The header is the field's label.",
-  said: "Chosen by hand.",
-  contents: "The header is another, but most of what stands in it is what went out in this field.",
-};
+const chosen = computed(() => (adding.value ? undefined : trip.value.columns[column.value]));
+const field = computed(() => type.value?.all_fields.find((f) => f.name === (adding.value || chosen.value?.field_name)));
 const finds = (c: Column | undefined): boolean => !!c && (c.is_key || c.field_name === type.value?.identifier);
-const SHORT = { leave: "as it is", clear: "blank clears", default: "with a default" };
-/** What becomes of a column's values, in a few words. */
-function way(c: Column | undefined): string {
-  if (finds(c)) return c?.carried ? "↑ finds the record, as it is" : "finds the record";
-  if (c?.carried) return `↑ ${SHORT[c.lane.blank]}${c.lane.only_empty ? ", where empty" : ""}`;
-  return c?.field_name ? "stops here, for reading" : "stops here";
-}
-const tone = (c: Column | undefined): "carried" | "read" | "open" =>
-  c?.carried || finds(c) ? "carried" : c?.field_name ? "read" : "open";
-const choices = (at: number) => [
-  { value: "", label: "Not carried" },
-  ...(type.value?.all_fields ?? []).map((f) => ({
-    value: f.name,
-    label: f.label,
-    note: f.read_only ? "for reading" : f.is_key ? "key" : f.kind,
-    disabled: taken.value.has(f.name) && f.name !== trip.value.columns[at]?.field_name,
-  })),
-];
+const tone = (c: Column): "carried" | "read" | "open" =>
+  c.open || c.conflict ? "open" : c.carried || c.check || finds(c) ? "carried" : "read";
 
 interface Change {
   said?: Record<string, string>;
-  lanes?: Record<string, Schemas["Lane"]>;
+  lanes?: Record<string, Lane>;
 }
 const choosing = useDoing(
   async (change: Change) => {
@@ -84,22 +76,64 @@ const choosing = useDoing(
     await refresh();
     return jobDone(job.id);
   },
-  { after: refresh },
+  {
+    after: () => {
+      if (trip.value.columns.some((c) => c.field_name === adding.value)) {
+        const at = trip.value.columns.findIndex((c) => c.field_name === adding.value);
+        if (at >= 0) column.value = at;
+      }
+      void refresh();
+    },
+  },
 );
-const choose = (at: number, name: string): void => {
-  choosing.start({ said: { [trip.value.columns[at]?.header ?? ""]: name } });
-};
-const rule = (lanes: Record<string, Schemas["Lane"]>): void => {
-  choosing.start({ lanes });
-};
-/** Columns that have rules: those that are carried. */
+const busy = computed(() => choosing.busy.value || !!trip.value.job);
+function choose(at: number, name: string): void {
+  const c = trip.value.columns[at];
+  if (!c) return;
+  const chosenField = type.value?.all_fields.find((f) => f.name === name);
+  // A field that is only for reading can be checked.
+  const lanes = chosenField?.read_only ? { [name]: { ...bareLane(undefined), check: true } } : undefined;
+  choosing.start({ said: { [c.header]: name }, ...(lanes ? { lanes } : {}) });
+}
 /** The columns that a rule for blank cells can be told for: a blank in a key is rejected, whatever is told. */
 const ruled = computed(() => trip.value.columns.filter((c) => c.carried && c.field_name && !finds(c)));
 const ruleAll = (onlyEmpty: boolean): void => {
-  const lanes: Record<string, Schemas["Lane"]> = {};
-  for (const c of ruled.value) lanes[c.field_name ?? ""] = { ...c.lane, only_empty: onlyEmpty };
-  rule(lanes);
+  const lanes: Record<string, Lane> = {};
+  for (const c of ruled.value) lanes[c.field_name ?? ""] = { ...bareLane(c.lane), only_empty: onlyEmpty };
+  choosing.start({ lanes });
 };
+const free = computed(() =>
+  (type.value?.all_fields ?? [])
+    .filter((f) => !f.read_only && !trip.value.columns.some((c) => c.field_name === f.name))
+    .map((f) => ({ value: f.name, label: f.label, note: f.required ? `${f.kind}, required` : f.kind })),
+);
+const missing = computed(() =>
+  ["create", "upsert"].includes(trip.value.operation ?? "")
+    ? (type.value?.all_fields ?? []).filter(
+        (f) => f.required && !f.read_only && !f.has_default && !trip.value.columns.some((c) => c.field_name === f.name),
+      )
+    : [],
+);
+const label = (at: number): string => `Field of the column ${trip.value.columns[at]?.header}`;
+function focusHead(): void {
+  document.querySelector<HTMLInputElement>(`input[aria-label="${CSS.escape(label(column.value))}"]`)?.focus();
+}
+useKeys("Columns", [
+  { key: "Enter", says: "choose the field", run: focusHead },
+  {
+    key: "T",
+    says: "treat the values",
+    run: () => void nextTick(() => document.querySelector<HTMLElement>(".lane-then button")?.focus()),
+  },
+  {
+    key: "N",
+    says: "do not carry",
+    run: () => {
+      const c = chosen.value;
+      if (c && !c.extra && mayPrepare.value && !busy.value) choose(column.value, "");
+    },
+  },
+]);
 </script>
 
 <template>
@@ -107,12 +141,30 @@ const ruleAll = (onlyEmpty: boolean): void => {
     <div class="main">
       <div class="tools">
         <b>Columns flow up into fields</b
-        ><span class="soft">choose where each goes; a column without a field is not carried</span>
-        <span class="soft ml-auto"
+        ><span class="soft">choose a field to change where a column goes, a column to clean it</span>
+        <span v-if="mayPrepare && free.length" class="ml-auto flex items-center gap-1.5"
+          ><span class="soft">+ another field:</span
+          ><SearchPart
+            model-value=""
+            clears
+            label="Another field, with a fixed value or from another column"
+            empty="which?"
+            :options="free"
+            @chosen="adding = $event"
+        /></span>
+        <span class="soft" :class="{ 'ml-auto': !mayPrepare || !free.length }"
           >{{ count(trip.columns.filter((c) => c.carried).length) }} of
           {{ many(trip.columns.length, "column", "columns") }} carried</span
         >
       </div>
+      <AskedBar
+        v-if="trip.columns.length"
+        :missing="missing"
+        :disabled="busy || !mayPrepare"
+        @answer="choosing.start(together($event))"
+        @look="column = $event"
+        @add="adding = $event"
+      />
       <DataGrid
         v-if="trip.columns.length"
         v-model:current="current"
@@ -123,61 +175,92 @@ const ruleAll = (onlyEmpty: boolean): void => {
         label="Columns and their fields"
       >
         <template #head="{ column: { at } }">
-          <ChoiceList
-            class="mt-0.5"
-            as="head"
-            :model-value="trip.columns[at]?.field_name ?? ''"
-            :options="choices(at)"
-            :tone="tone(trip.columns[at])"
-            :label="`Field of the column ${trip.columns[at]?.header}`"
-            :disabled="choosing.busy.value || !mayPrepare || !!trip.job"
-            @chosen="choose(at, $event)"
-            @focusin="column = at"
-          />
-          <span
-            class="block truncate text-center text-fine"
-            :class="trip.columns[at]?.carried ? 'text-marine' : 'soft'"
-            >{{ way(trip.columns[at]) }}</span
-          >
-          <span class="mono block truncate text-small">{{ trip.columns[at]?.header }}</span>
-          <small>{{ count(trip.columns[at]?.filled) }} of {{ count(trip.rows) }} filled</small>
-          <small>{{ many(trip.columns[at]?.different ?? 0, "value", "values") }}</small>
+          <template v-if="trip.columns[at]">
+            <FieldChoice
+              :model-value="trip.columns[at].field_name ?? ''"
+              :options="[
+                { value: '', label: 'Leave it out', kind: 'not carried', note: '', example: '', disabled: false },
+                ...fieldOptions(type?.all_fields ?? [], trip, trip.columns[at]),
+              ]"
+              :tone="tone(trip.columns[at])"
+              :label="label(at)"
+              :empty="trip.columns[at].open ? 'Choose a field' : 'Not carried'"
+              :disabled="busy || !mayPrepare || trip.columns[at].extra"
+              @chosen="choose(at, $event)"
+              @focusin="column = at"
+            />
+            <span
+              class="block truncate text-center text-fine"
+              :class="
+                trip.columns[at].open || trip.columns[at].conflict
+                  ? 'font-bold text-held'
+                  : trip.columns[at].carried
+                    ? 'text-marine'
+                    : 'soft'
+              "
+              :title="trip.columns[at].lane?.says"
+              >{{ way(trip.columns[at], finds(trip.columns[at])) }}</span
+            >
+            <span class="mono block truncate text-small">{{
+              trip.columns[at].how === "fixed" ? "every row" : trip.columns[at].header
+            }}</span>
+            <small>{{ count(trip.columns[at].filled) }} of {{ count(trip.rows) }} filled</small>
+            <small>{{ many(trip.columns[at].different, "value", "values") }}</small>
+          </template>
         </template>
       </DataGrid>
       <p v-else class="soft m-auto">No sheet has come in yet. Bring one in to match its columns.</p>
     </div>
-    <SidePanel v-if="chosen" label="About the column">
-      <h2>{{ chosen.header || "A column without a header" }} → {{ chosen.field_label ?? "nowhere" }}</h2>
-      <p>
-        {{
-          chosen.field_name
-            ? (HOW[chosen.how] ?? "")
-            : "No field has this name. Choose one above, or leave the column out."
-        }}
+    <SidePanel v-if="chosen || adding" label="About the column">
+      <h2>
+        <template v-if="chosen"
+          >{{ chosen.how === "fixed" ? "Every row" : chosen.header || "A column without a header" }} →
+          {{ chosen.field_label ?? "nowhere" }}</template
+        ><template v-else>{{ field?.label }}: where from?</template>
+      </h2>
+      <p v-if="chosen" class="soft text-small">
+        {{ how(chosen) }}
         {{ finds(chosen) ? "Its values find each row's record; they are not written unless it is carried too." : "" }}
+        <template v-if="field"
+          >{{ field.label }}: {{ field.kind }}{{ field.target ? ` to ${field.target}` : ""
+          }}{{ field.required ? ", required" : "" }}{{ field.create_only ? ", set only when a record is made" : "" }}.
+          {{ field.help }}</template
+        >
       </p>
-      <section v-if="field" class="card">
-        <b>{{ field.label }}</b>
-        <p>
-          {{ field.kind }}{{ field.target ? ` to ${field.target}` : "" }}{{ field.required ? ", required" : ""
-          }}{{ field.read_only ? ", for reading only: its cells are never carried back" : "" }}
-        </p>
-        <p v-if="field.help" class="mt-1">{{ field.help }}</p>
-        <p v-if="field.choices.length" class="mono mt-1">{{ field.choices.join(" · ") }}</p>
-      </section>
-      <BlankRule
-        v-if="ruled.includes(chosen)"
+      <LanePanel
+        v-if="field && (adding || chosen?.carried || chosen?.check || finds(chosen))"
+        :key="field.name"
         :column="chosen"
-        :others="ruled.filter((c) => c.lane.only_empty !== chosen?.lane.only_empty).length"
-        :disabled="choosing.busy.value || !mayPrepare || !!trip.job"
-        @change="rule({ [chosen.field_name ?? '']: $event })"
+        :field="field"
+        :finds="finds(chosen)"
+        :others="ruled.filter((c) => c.lane?.only_empty !== chosen?.lane?.only_empty).length"
+        :busy="busy"
+        @change="choosing.start($event)"
         @all="ruleAll"
       />
-      <EmptiedCells v-if="chosen.emptied" :column="chosen" />
-      <section v-if="chosen.unreadable" class="card">
+      <template v-else-if="chosen">
+        <AskedCard
+          v-for="question in chosen.questions"
+          :key="question.says"
+          :question="question"
+          :disabled="busy || !mayPrepare"
+          @answer="choosing.start(together([$event]))"
+        />
+      </template>
+      <section v-if="chosen?.unreadable" class="card">
         <b>{{ many(chosen.unreadable, "cell", "cells") }} cannot be read</b>
         <p>Their rows are rejected; Review says which and why.</p>
       </section>
     </SidePanel>
+    <Teleport to="#trip-actions">
+      <KeepTripRoute v-if="mayPrepare && trip.columns.length" />
+      <button
+        type="button"
+        class="btn go"
+        @click="router.push({ name: 'trip', params: { id: trip.id, station: 'keys' } })"
+      >
+        Match rows
+      </button>
+    </Teleport>
   </div>
 </template>

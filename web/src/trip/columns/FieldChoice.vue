@@ -1,0 +1,93 @@
+<script setup lang="ts">
+/** The field of a column: found by parts of its name, in a list that shows its type, whether it is a key, an example. */
+import { autoUpdate, flip, offset, shift, useFloating } from "@floating-ui/vue";
+import { Combobox, ComboboxButton, ComboboxInput, ComboboxOption, ComboboxOptions } from "@headlessui/vue";
+import { computed, ref } from "vue";
+
+import type { FieldOption } from "./fields";
+
+const props = defineProps<{
+  options: readonly FieldOption[];
+  label: string;
+  empty: string;
+  tone: "carried" | "read" | "open";
+  disabled?: boolean;
+}>();
+const chosen = defineModel<string>({ required: true });
+const emit = defineEmits<{ chosen: [value: string] }>();
+const text = ref("");
+const labelOf = (value: unknown): string =>
+  value === "" ? "" : (props.options.find((one) => one.value === value)?.label ?? "");
+const found = computed(() => {
+  const words = text.value.toLowerCase().split(/\s+/).filter(Boolean);
+  return props.options.filter((one) => {
+    const own = `${one.label} ${one.value} ${one.kind}`.toLowerCase();
+    return words.every((word) => own.includes(word));
+  });
+});
+const input = ref<HTMLElement>();
+const list = ref<HTMLElement>();
+const { floatingStyles } = useFloating(input, list, {
+  placement: "bottom-start",
+  strategy: "fixed",
+  whileElementsMounted: autoUpdate,
+  middleware: [offset(4), flip({ padding: 8 }), shift({ padding: 8 })],
+});
+function take(value: string | null): void {
+  text.value = "";
+  if (value !== null && value !== chosen.value) emit("chosen", value);
+}
+</script>
+
+<template>
+  <Combobox :model-value="chosen" :disabled="disabled" nullable @update:model-value="take">
+    <span ref="input" class="choice head relative mt-0.5 !p-0" :class="tone">
+      <ComboboxInput
+        class="w-full min-w-0 truncate rounded-md bg-transparent py-1 pr-6 pl-2 font-semibold placeholder:text-current"
+        :aria-label="label"
+        :placeholder="empty"
+        :display-value="labelOf"
+        :title="labelOf(chosen) || empty"
+        autocomplete="off"
+        spellcheck="false"
+        @focus="($event.target as HTMLInputElement).select()"
+        @change="text = ($event.target as HTMLInputElement).value"
+        @blur="text = ''"
+        @keydown.stop
+      />
+      <ComboboxButton
+        class="absolute inset-y-0 right-0 grid w-6 place-items-center"
+        :aria-label="`${label}, open the list`"
+        ><svg width="10" height="10" viewBox="0 0 10 10" aria-hidden="true">
+          <path d="M1 3 5 8 9 3" fill="none" stroke="currentColor" stroke-width="1.8" /></svg
+      ></ComboboxButton>
+    </span>
+    <Teleport to="body">
+      <div ref="list" class="z-[60]" :style="floatingStyles">
+        <ComboboxOptions class="choices max-h-96 w-[440px]">
+          <ComboboxOption
+            v-for="one in found"
+            :key="one.value"
+            v-slot="{ active, selected }"
+            :value="one.value"
+            :disabled="one.disabled"
+            as="template"
+          >
+            <li class="!grid grid-cols-[1fr_auto] gap-x-3" :class="{ active, selected, disabled: one.disabled }">
+              <span class="truncate font-semibold">{{ one.label }}</span>
+              <span class="soft text-data whitespace-nowrap">{{ one.kind }}</span>
+              <span v-if="one.example || one.note" class="soft col-span-2 truncate text-fine"
+                ><b v-if="one.note">{{ one.note }}</b
+                >{{ one.note && one.example ? " · " : ""
+                }}<template v-if="one.example"
+                  >such as <span class="mono">{{ one.example }}</span></template
+                ></span
+              >
+            </li>
+          </ComboboxOption>
+          <li v-if="!found.length" class="soft">No field is called that.</li>
+        </ComboboxOptions>
+      </div>
+    </Teleport>
+  </Combobox>
+</template>

@@ -1,0 +1,80 @@
+/** The fields that a column may go into, as a list shows them; and what is said of a column. */
+import type { Column, Field, TripDetail } from "@/api/client";
+
+export interface FieldOption {
+  value: string;
+  label: string;
+  kind: string;
+  note: string;
+  example: string;
+  disabled: boolean;
+}
+
+/** All fields, those that are likely first; one that another column has is shown and not offered. */
+export function fieldOptions(fields: readonly Field[], trip: TripDetail, column: Column | undefined): FieldOption[] {
+  const taken = new Map(
+    trip.columns.filter((c) => c.field_name).map((c) => [c.field_name, c.header || "a fixed value"]),
+  );
+  const likely = (column?.questions ?? [])
+    .filter((one) => one.code === "field")
+    .flatMap((one) => one.options.flatMap((option) => Object.values(option.said)))
+    .filter(Boolean);
+  const made = fields.map((field) => {
+    const by = field.name === column?.field_name ? undefined : taken.get(field.name);
+    const notes = [
+      likely.includes(field.name) ? "likely" : "",
+      field.is_key ? "key" : "",
+      field.required ? "required" : "",
+      field.read_only ? "for reading: only to be checked" : "",
+      by ? `taken by ${by}` : "",
+    ];
+    return {
+      value: field.name,
+      label: field.label,
+      kind: field.kind + (field.target ? ` to ${field.target}` : ""),
+      note: notes.filter(Boolean).join(", "),
+      example: trip.examples[field.name] ?? field.choices.slice(0, 3).join(", "),
+      disabled: !!by,
+    };
+  });
+  const rank = (one: FieldOption): number => (likely.includes(one.value) ? 0 : one.disabled ? 2 : 1);
+  return made.sort((a, b) => rank(a) - rank(b));
+}
+
+const HOW: Record<string, string> = {
+  stamp: "Known from the sheet's stamp.",
+  route: "Its route says so.",
+  name: "The header is the field's name.",
+  label: "The header is the field's label.",
+  words: "The header says the same in other words, and its cells fit.",
+  said: "Chosen by hand.",
+  contents: "The header is another, but most of what stands in it is what went out in this field.",
+  lane: "The field's lane takes this column.",
+  fixed: "The same for every row.",
+};
+
+/** How a column's field is known, or why it has none. */
+export function how(column: Column): string {
+  if (column.field_name) return HOW[column.how] ?? "";
+  if (column.open) return "No field has this name. Choose one above, or leave the column out.";
+  if (column.how === "lane") return "Its field takes its values from another column.";
+  return column.how === "route" ? "Its route leaves it out." : "Left out by choice.";
+}
+
+/** What becomes of a column's values, in a few words. */
+export function way(column: Column, finds: boolean): string {
+  if (column.conflict) return "? in another's way";
+  if (column.check) return "= only checked";
+  if (column.open) return "? choose a field";
+  if (!column.field_name) return column.how === "lane" ? "· taken otherwise" : "· left out";
+  if (!column.carried && !finds) return "· stops here, for reading";
+  const lane = column.lane;
+  const said = [lane?.short, lane?.separator && lane.separator !== ";" ? `split at “${lane.separator}”` : ""];
+  if (lane?.fixed) said.push(`“${lane.fixed}” in every row`);
+  if (lane?.adds) said.push("adds");
+  if (lane?.blank === "clear") said.push("blank clears");
+  if (lane?.blank === "default") said.push("with a default");
+  if (lane?.only_empty) said.push("where empty");
+  const words = said.filter(Boolean).join(", ") || "as it is";
+  return `↑ ${finds ? `finds the record${words === "as it is" ? "" : `, ${words}`}` : words}`;
+}
