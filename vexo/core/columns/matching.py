@@ -204,12 +204,13 @@ def _in_other_words(
 
 def with_lanes(matches: Sequence[ColumnMatch], lanes: Mapping[str, Lane], record_type: RecordType) -> list[ColumnMatch]:
     """The columns, then the fields whose lanes take a column of their own, or a fixed value. A lane's word counts more
-    than a column's name: that column goes nowhere then."""
+    than a column's name: that column goes nowhere then; and a column that a lane looks at is not open."""
     own = {name: lane for name, lane in lanes.items() if lane.own_column and record_type.find(name)}
+    looked_at = {header for lane in lanes.values() for header in (lane.source, *lane.headers) if header}
     made = []
     for match in matches:
         name = match.field.name if match.field else ""
-        if name in own:
+        if name in own or (match.open and match.header in looked_at):
             made.append(replace(match, field=None, how="lane"))
         else:
             made.append(replace(match, check=name in lanes and lanes[name].check))

@@ -10,6 +10,7 @@ from tempfile import TemporaryDirectory
 import polars as pl
 
 from vexo.core.conditions import read_condition
+from vexo.core.documents import SendOut, Share
 from vexo.core.sheets.outgoing import outgoing_columns
 
 from ..applications.models import Application
@@ -18,17 +19,33 @@ from ..bringin.bringing import start_bringing_in, start_recognising
 from ..bringin.incoming import NEW_TRIP
 from ..bringin.models import Upload
 from ..bringin.uploads import take_file
+from ..data_folder import absolute
 from ..errors import PlainError
 from ..jobs.models import Job
 from ..jobs.working import do_now, enqueue
 from ..passes.starting import start_pass
 from ..people.models import Person
 from ..review.plans import plan_of
+from ..sendout.choosing import begin
 from ..sendout.sending import new_trip
-from ..trips.models import Trip
+from ..trips.models import Sheet, Trip
 from ..trips.sheets import kept_records
 
 _MEASURED = 412
+_VISITORS = (
+    ("Ren\u00e9e", "Quillfeather"),
+    ("Bram", "Van der Reed"),
+    ("Ines", "Gullane-Marsh"),
+    ("\u00c5sa", "Tidewell"),
+    ("Fergus", "McKelp"),
+    ("Zo\u00eb", "Sandling"),
+    ("Orla", "O'Shingle"),
+    ("J\u00fcrgen", "Driftwood"),
+    ("Maud", "Samphire"),
+    ("Tom\u00e1s", "De la Cala"),
+    ("Wynn", "Spindrift"),
+    ("Ada Maria", "Saltford"),
+)
 _FOOT = Decimal("0.3048")
 _TERN = "harbour eq 'TERNISLAND' and status eq 'free'"
 
@@ -54,11 +71,12 @@ def _bring_text(
     key: Sequence[str],
     said: Mapping[str, str],
     title: str,
+    encoding: str = "utf-8",
 ) -> Trip:
     """A delimited file from elsewhere, brought in up to Review."""
     with TemporaryDirectory() as folder:
         path = Path(folder) / name
-        path.write_text("\r\n".join(lines) + "\r\n", encoding="utf-8")
+        path.write_text("\r\n".join(lines) + "\r\n", encoding=encoding)
         upload = take_file(path, by.username)
     job = start_bringing_in(
         application, record_type, upload, by, key=key, said=said, trip=NEW_TRIP, title=title, mine=True
@@ -74,15 +92,17 @@ def _read(application: Application, record_type: str, fields: Sequence[str], con
         return pl.concat(list(client.read(own, fields, read_condition(condition, own, catalogue), fields[:2], top=top)))
 
 
-def load_measuring_weekend(application: Application) -> Upload:
-    """The sailing club's own list, as it came: titles above the header, feet with decimal commas, other column names,
-    slips in keys. It waits at File to be told what it is about."""
-    berths = _read(application, "Berth", ["harbour", "berth_no", "length_m"], "harbour eq 'OLDBASIN'", _MEASURED)
+def load_measuring_weekend(application: Application) -> Trip:
+    """The sailing club's own list: titles above the header, feet with decimal commas, other column names, slips in
+    keys, several values in a cell. It lies at Columns, where its questions are."""
+    berths = _read(
+        application, "Berth", ["harbour", "berth_no", "length_m", "services"], "harbour eq 'OLDBASIN'", _MEASURED
+    )
     lines = [
-        "Sailing club, measuring weekend;;;",
-        "printed 22.11.2026;;;",
+        "Sailing club, measuring weekend;;;;",
+        "printed 22.11.2026;;;;",
         "",
-        "site;berth_ref;LOA (feet);bollard cond.",
+        "site;berth_ref;LOA (feet);fittings;bollard cond.",
     ]
     conditions = ("good", "fair", "good", "poor", "", "tr\u00e8s us\u00e9")
     for at, berth in enumerate(berths.iter_rows(named=True)):
@@ -93,11 +113,28 @@ def load_measuring_weekend(application: Application) -> Upload:
             number = number.replace("-", "_")
         length = (berth["length_m"] + (Decimal("0.2") if at % 3 == 0 else 0)) / _FOOT
         measured = "n/k" if at % 83 == 7 else f"{length:.1f}".replace(".", ",")
-        lines.append(f"{berth['harbour']};{number};{measured};{conditions[at % 6]}")
+        fittings = " / ".join(berth["services"] or [])
+        lines.append(f"{berth['harbour']};{number};{measured};{fittings};{conditions[at % 6]}")
     lines.append(lines[15])
     lines.append(lines[43].replace(lines[43].split(";")[2], "50,9", 1))
+    title = "Measuring weekend"
+    return _bring_text(application, "Berth", "measuring-weekend.csv", lines, person("ines"), (), {}, title, "cp1252")
+
+
+def load_boat_show(application: Application) -> Upload:
+    """The boat show's list of new holders: names in one column, card numbers without their zeros, phones in three
+    styles, letters of Windows-1252. It waits at File to be told what it is about."""
+    lines = ["Card no.;Visitor;Telephone;Joined on"]
+    for at, (first, last) in enumerate(_VISITORS):
+        name = f"{first} {last}"
+        name = (name.upper(), name.lower(), name)[at % 3]
+        number = f"960{at:03d}"
+        phone = (f"(01632) {number[:3]} {number[3:]}", f"+44 1632 {number}", f"0044-1632-{number}")[at % 3]
+        if at == len("a visitor"):
+            phone = "by post"
+        lines.append(f"{31001 + at};{name};{phone};{at % 27 + 1}/11/2026")
     with TemporaryDirectory() as folder:
-        path = Path(folder) / "measuring-weekend.csv"
+        path = Path(folder) / "boat-show.csv"
         path.write_text("\r\n".join(lines) + "\r\n", encoding="cp1252")
         upload = take_file(path, "ines")
     _done(start_recognising(upload, person("ines"), mine=True))
@@ -150,9 +187,29 @@ def load_lost_fobs(application: Application) -> Trip:
 
 
 def load_insurance_dates(application: Application) -> Trip:
-    """Vessels whose insurance runs out soon: out, and not back yet."""
-    fields = ["registration", "name", "owner", "owner/last_name", "insurance_no", "insured_until"]
-    condition = "insured_until lt 2027-02-01"
-    trip = new_trip(application, "Vessel", "ada", fields, condition, "Insurance dates, winter")
-    _done(enqueue("send out", "ada", trip, mine=True, format="xlsx"))
+    """Vessels whose insurance runs out soon, shared out to the harbours where they lie: two are back with new dates."""
+    document = SendOut(
+        "Vessel",
+        ("registration", "name", "owner", "owner/last_name", "insurance_no", "insured_until"),
+        "insured_until lt 2027-02-01 and home_berth ne null",
+        share=Share("home_berth/harbour"),
+        format="csv",
+    )
+    trip = begin(application, document, "ada", "Insurance dates, winter")
+    _done(enqueue("send out", "ada", trip, mine=True))
+    for sheet in list(trip.sheets.filter(direction=Sheet.OUT))[1:3]:
+        table = pl.read_csv(absolute(sheet.path), infer_schema=False)
+        until, at = pl.col("Insured until"), pl.int_range(pl.len())
+        longer = until.str.to_date().dt.offset_by("1y").dt.strftime("%Y-%m-%d")
+        _bring_home(trip, table.with_columns(pl.when(at % 3 != 1).then(longer).otherwise(until)), sheet.name)
+    trip.refresh_from_db()
     return trip
+
+
+def _bring_home(trip: Trip, table: pl.DataFrame, name: str) -> None:
+    with TemporaryDirectory() as folder:
+        path = Path(folder) / name
+        path.write_text(table.write_csv(), encoding="utf-8-sig")
+        upload = take_file(path, "bram")
+    _done(start_recognising(upload, person("bram"), mine=True))
+    _done(start_bringing_in(trip.application, trip.record_type, upload, person("bram"), trip=str(trip.pk), mine=True))

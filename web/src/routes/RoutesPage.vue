@@ -4,6 +4,7 @@ import { api, queryClient, type Route } from "@/api/client";
 import { useMay, useRoutes } from "@/api/queries";
 import { count, fullTime, many, when } from "@/parts/format";
 import StageLabel from "@/parts/StageLabel.vue";
+import { bring } from "@/shell/bringing";
 import { say } from "@/shell/notices";
 import BusyButton from "@/ui/BusyButton.vue";
 import DialogFrame from "@/ui/DialogFrame.vue";
@@ -14,6 +15,10 @@ defineEmits<{ bring: [] }>();
 const { data: routes, isPending } = useRoutes();
 const mayPrepare = useMay("prepare");
 const leaving = ref<Route>();
+function bringOn(route: Route, event: Event): void {
+  const files = event.target instanceof HTMLInputElement ? [...(event.target.files ?? [])] : [];
+  void bring(files, { way: route.id });
+}
 const dropping = useDoing<unknown, Route>(
   (route) => api.DELETE("/api/routes/{id}", { params: { path: { id: route.id } } }),
   {
@@ -57,7 +62,14 @@ const dropping = useDoing<unknown, Route>(
                 >
               </td>
               <td>
-                {{ route.says }}
+                <p v-if="route.says"><span class="soft">Out:</span> {{ route.says }}</p>
+                <p v-if="route.says_in"><span class="soft">In:</span> {{ route.says_in }}</p>
+                <details v-if="route.lanes.length" class="text-small">
+                  <summary class="cursor-pointer text-marine">
+                    {{ many(route.lanes.length, "lane", "lanes") }}
+                  </summary>
+                  <p v-for="one in route.lanes" :key="one" class="ml-3">{{ one }}</p>
+                </details>
                 <p v-for="one in route.lost" :key="one" class="mt-1 text-small text-held"><b>?</b> {{ one }}</p>
               </td>
               <td class="w-44 text-small">
@@ -69,15 +81,23 @@ const dropping = useDoing<unknown, Route>(
                 <span v-else class="soft">never yet</span>
                 <small class="soft block">kept by {{ route.made_by.name }}</small>
               </td>
-              <td class="w-56 text-right whitespace-nowrap">
+              <td class="w-72 text-right whitespace-nowrap">
                 <template v-if="mayPrepare">
                   <RouterLink
                     v-if="route.document"
                     class="btn sm"
                     :to="{ name: 'send-out', query: { route: String(route.id) } }"
-                    :aria-label="`Use it: ${route.name}`"
-                    >Use it</RouterLink
+                    :aria-label="`Send out: ${route.name}`"
+                    >Send out</RouterLink
                   >
+                  <label v-if="route.comes_in" class="btn sm ml-1.5 cursor-pointer focus-within:outline-2"
+                    >Bring a sheet in<input
+                      type="file"
+                      class="sr-only"
+                      :aria-label="`Bring a sheet in: ${route.name}`"
+                      accept=".xlsx,.xls,.ods,.csv,.tsv,.txt"
+                      @change="bringOn(route, $event)"
+                  /></label>
                   <button
                     type="button"
                     class="btn sm ml-1.5"
@@ -95,8 +115,8 @@ const dropping = useDoing<unknown, Route>(
         <div v-else class="m-auto max-w-md p-6 text-center">
           <h2 class="!text-title">No route is kept yet.</h2>
           <p class="soft mt-2">
-            What goes out every month is chosen once: record type, condition, fields, order and sharing. Set it up at
-            Send records out, and keep it as a route.
+            What goes out every month is chosen once, and how a sheet comes in: columns, lanes, key. Set it up at Send
+            records out or at a trip's Columns, and keep it as a route.
           </p>
         </div>
       </div>

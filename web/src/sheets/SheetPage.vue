@@ -5,7 +5,7 @@ import { computed, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 
 import { api, data, type Job, type Schemas } from "@/api/client";
-import { jobDone, useMay, useTrip, useWaiting } from "@/api/queries";
+import { jobDone, useMay, useRoutes, useTrip, useWaiting } from "@/api/queries";
 import type { GridColumn } from "@/grid/columns";
 import DataGrid from "@/grid/DataGrid.vue";
 import { useWindow } from "@/grid/useWindow";
@@ -21,6 +21,7 @@ import SidePanel from "@/ui/SidePanel.vue";
 import type { About, Place } from "./about";
 import FindingsCard from "./FindingsCard.vue";
 import HowRead from "./HowRead.vue";
+import FittingRoutes from "./FittingRoutes.vue";
 import KnownTrip from "./KnownTrip.vue";
 import LikelyTrips from "./LikelyTrips.vue";
 import PartsCard from "./PartsCard.vue";
@@ -66,6 +67,12 @@ const next = computed(() => Number(route.query.next) || 0);
 const on = computed(() => Number(route.query.on) || 0);
 const { data: meant } = useTrip(computed(() => next.value || on.value));
 const known = computed(() => sheet.value?.known ?? undefined);
+/** The route that a person chose before the file came. */
+const { data: routes } = useRoutes();
+const wanted = computed(() => {
+  const found = routes.value?.find((one) => one.id === Number(route.query.way));
+  return found && { id: found.id, name: found.name, application: found.application, record_type: found.record_type };
+});
 const anew = ref(route.query.new === "1");
 const likely = computed(() => {
   const found = known.value?.likely ?? [];
@@ -97,13 +104,14 @@ const told = (job: Job): void => {
   says.value = job.message || "reading the file";
 };
 const taking = useDoing<Job, Place>(
-  async ({ application, recordType, trip, operation = "" }) => {
+  async ({ application, recordType, trip, operation = "", route: way }) => {
     const body = {
       application,
       record_type: recordType,
       trip,
       operation,
       key: [],
+      route: way ?? null,
       prefix: guards.value ? (keptPrefix.value ? ("keep" as const) : ("off" as const)) : ("" as const),
       marks: marks.value,
     };
@@ -116,7 +124,11 @@ const taking = useDoing<Job, Place>(
     done: async (job) => {
       const name = sheet.value?.name ?? "The sheet";
       await client.invalidateQueries();
-      await router.replace({ name: "trip", params: { id: job.trip, station: job.kind === "plan" ? "review" : "" } });
+      const params = { path: { id: job.trip ?? 0 } };
+      const trip = await data(api.GET("/api/trips/{id}", { params }));
+      const asks = trip.columns.some((one) => one.questions.length) && !trip.sheets.at(-1)?.recognised;
+      const station = asks ? "columns" : job.kind === "plan" ? "review" : "";
+      await router.replace({ name: "trip", params: { id: job.trip, station } });
       if (job.result?.unchanged) say(`${name} is this trip's sheet already, unchanged. Nothing new came in.`);
       else say(`${name} is in. Nothing has been written to the application.`);
     },
@@ -126,13 +138,19 @@ const taking = useDoing<Job, Place>(
 /** A sheet that is known goes to its trip by itself, once. */
 let gone = 0;
 watch(
-  [sheet, meant],
+  [sheet, meant, wanted],
   ([now, trip]) => {
     if (!now || now.state !== "read" || gone === id.value || anew.value || now.trip != null || !mayPrepare.value)
       return;
     const own = trip?.id === next.value ? trip : undefined;
-    if (next.value ? !own : !now.known?.trip) return;
+    const way = wanted.value ?? now.known?.routes?.find((one) => one.id === now.known?.route);
+    if (route.query.way && !wanted.value) return;
+    if (next.value ? !own : !now.known?.trip && !way) return;
     gone = id.value;
+    if (!own && way && (wanted.value || !now.known?.trip)) {
+      takeOn(way);
+      return;
+    }
     taking.start({
       application: own?.application.name ?? now.known?.application ?? "",
       recordType: own?.record_type ?? now.known?.record_type ?? "",
@@ -141,6 +159,9 @@ watch(
   },
   { immediate: true },
 );
+function takeOn(way: Pick<Schemas["RouteFit"], "id" | "application" | "record_type">): void {
+  taking.start({ application: way.application, recordType: way.record_type, trip: "new", route: way.id });
+}
 const ready = computed(
   () => !!about.value.application && !!about.value.recordType && sheet.value?.state === "read" && !!known.value,
 );
@@ -244,6 +265,7 @@ useKeys("The sheet", [{ key: "B", says: "bring it in", run: bringIn }]);
             <LikelyTrips :likely="likely" :disabled="coming || !mayPrepare" @choose="taking.start($event)" />
             <p>Or it is a sheet from elsewhere:</p>
           </template>
+          <FittingRoutes :routes="known.routes ?? []" :disabled="coming || !mayPrepare" @take="takeOn" />
           <WhatAbout v-model="about" :known="known" :disabled="!mayPrepare || coming" />
           <p v-if="coming" class="soft" aria-live="polite">{{ says || "bringing it in" }}…</p>
           <RefillCard v-else-if="mayPrepare && sheet.files.length < 2" :upload="id" :about="about" />

@@ -11,4 +11,6 @@ export interface Place {
   recordType: string;
   trip: string;
   operation?: string;
+  /** The route that says how it comes in. */
+  route?: number;
 }

@@ -12,8 +12,10 @@ import { say, sayError } from "./notices";
 /** The file that is on its way up; no name while there is none. */
 export const sending = reactive({ name: "", share: 0 });
 
-/** `next` is the trip whose next version the file is; `on` the one whose page it was dropped on. */
+/** `next` is the trip whose next version the file is; `on` the one whose page it was dropped on; `way` the route that it
+ * is to come in on. */
 export interface Meant {
+  way?: number;
   next?: number;
   on?: number;
 }

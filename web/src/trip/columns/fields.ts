@@ -57,7 +57,7 @@ const HOW: Record<string, string> = {
 export function how(column: Column): string {
   if (column.field_name) return HOW[column.how] ?? "";
   if (column.open) return "No field has this name. Choose one above, or leave the column out.";
-  if (column.how === "lane") return "Its field takes its values from another column.";
+  if (column.how === "lane") return "It goes where lanes take it, or its field takes another column.";
   return column.how === "route" ? "Its route leaves it out." : "Left out by choice.";
 }
 
@@ -66,7 +66,7 @@ export function way(column: Column, finds: boolean): string {
   if (column.conflict) return "? in another's way";
   if (column.check) return "= only checked";
   if (column.open) return "? choose a field";
-  if (!column.field_name) return column.how === "lane" ? "· taken otherwise" : "· left out";
+  if (!column.field_name) return column.how === "lane" ? "· used by lanes" : "· left out";
   if (!column.carried && !finds) return "· stops here, for reading";
   const lane = column.lane;
   const said = [lane?.short, lane?.separator && lane.separator !== ";" ? `split at “${lane.separator}”` : ""];
