@@ -16,7 +16,7 @@ from vexo.core.planning.deciding import DECISIONS
 from vexo.core.planning.pairs import Ledger
 from vexo.core.records import IDENTIFIER, VERSION, Catalogue, Choice, Field, Kind, Promises, RecordType
 from vexo.core.sheets import Choices, SheetError, SheetProfile, child
-from vexo.core.sheets.sheet import AS_FOUND
+from vexo.core.sheets.sheet import AS_FOUND, Column
 from vexo.core.values import parse
 
 SERVICES = tuple(Choice(name, name.title()) for name in ("water", "power", "wifi"))
@@ -167,3 +167,8 @@ def read_here(path: Path, cells: Path, name: str = "", choices: Choices = AS_FOU
     if "error" in told:
         raise SheetError(told["error"])
     return SheetProfile.from_json(json.loads(json.dumps(told)))
+
+
+def profile(*headers: str) -> SheetProfile:
+    columns = tuple(Column(f"c{n}", header, 1, 1) for n, header in enumerate(headers))
+    return SheetProfile("csv", columns, 1, 1, 0, ())

@@ -5,7 +5,7 @@ from dataclasses import replace
 from decimal import Decimal
 from typing import Any
 
-from tests.core.examples import BERTH, answers, codes, plan, plan_and_questions, records, verdicts
+from tests.core.examples import BERTH, answers, codes, plan, plan_and_questions, profile, records, verdicts
 from vexo.core.columns.matching import MappingError, match_columns, refuse_conflicts
 from vexo.core.columns.references import make_lookup, resolve
 from vexo.core.faults import BETWEEN
@@ -14,7 +14,7 @@ from vexo.core.keys.near import near_keys
 from vexo.core.planning import Operation, Verdict
 from vexo.core.planning.pairs import Ledger
 from vexo.core.records import UnknownName
-from vexo.core.sheets import Column, SheetProfile, Stamp
+from vexo.core.sheets import Stamp
 from vexo.core.writing import Answer, Write, operation_of
 from vexo.core.writing.batches import Item, freeze, writes_of
 from vexo.core.writing.create import telling_key
@@ -232,11 +232,6 @@ class Ledgers(unittest.TestCase):
         now = records(["rate"], ("1", "v", "7.25"), ("2", "v", "6"))
         self.assertEqual(after_totals(made, now, [BERTH.field("rate")]), {"rate": "13.25"})
         self.assertEqual((left_over(10, 12, 3, 1), left_over(10, 11, 3, 1, -1)), (0, 0))
-
-
-def profile(*headers: str) -> SheetProfile:
-    columns = tuple(Column(f"c{n}", header, 1, 1) for n, header in enumerate(headers))
-    return SheetProfile("csv", columns, 1, 1, 0, ())
 
 
 class Matching(unittest.TestCase):

@@ -80,8 +80,8 @@ class Measured(LaneCase):
         self.assertEqual(self.asked(trip), {})
         self.assertEqual(
             self.column(trip, "LOA (feet)")["lane"]["says"],
-            "Take LOA (feet), treat “n/k” as blank, read numbers with a decimal comma, no thousands separator, as they "
-            "stand, multiply by 0.3048, round to 1 decimals.",
+            "Take LOA (feet), treat “n/k” as blank, read numbers written as 1234,5, "
+            "multiply by 0.3048, round to 1 decimals.",
         )
         self.apply(trip)
         now = self.berths()

@@ -13,18 +13,9 @@ from ..values import SEPARATOR, ascii_digits, bare, parse
 from .treatments import Treatment, treat
 from .treatments.base import problem_of
 from .treatments.dates import Dates
+from .treatments.numbers import FORMS as NUMBER_FORMS
 from .treatments.numbers import Number
 
-_NUMBERS = (
-    (".", ""),
-    (",", ""),
-    (",", "."),
-    (",", " "),
-    (",", "'"),
-    (".", ","),
-    (".", " "),
-    (".", "'"),
-)
 _GROUPED = r"^[+-]?\d{1,3}(?:\.\d{3})+$"
 
 
@@ -64,10 +55,11 @@ def _read(values: pl.DataFrame, treatment: Treatment) -> tuple[int, pl.Series]:
 
 def _candidates(field: Field, values: pl.DataFrame) -> Sequence[Treatment]:
     if field.is_number:
-        percent = "yes" if values["text"].str.contains("%", literal=True).any() else "no"
-        return [Number(decimal, thousands, percent) for decimal, thousands in _NUMBERS]
-    serials = "1900" if values["text"].str.contains(r"^\d{4,6}$").mean() == 1 else "no"
-    return [Dates(order, serials) for order in ("day", "month", "year")]
+        percent = values["text"].str.contains("%", literal=True).any()
+        return [Number(form) for form in NUMBER_FORMS if form.endswith("%") == percent]
+    if values["text"].str.contains(r"^\d{4,6}$").all():
+        return [Dates("1900"), Dates("1904")]
+    return [Dates(order) for order in ("day", "month", "year")]
 
 
 def _plainly(field: Field, values: pl.DataFrame) -> int:

@@ -39,7 +39,8 @@ _NAMES: Mapping[str, str] = {
 _MOST_OUTSIDE = 0.5
 _ENOUGH_INSIDE = 0.9
 _SLACK = 1.5
-_SHORT = 1
+_WORDS = ("in", "m", "t", "g", "pound", "pounds")
+"""Units that are other words too, where they stand without brackets or a comma."""
 
 
 @dataclass(frozen=True)
@@ -64,15 +65,15 @@ class Doubt:
 
 
 def unit_in(text: str) -> str | None:
-    """The unit that a header or label names: in brackets, behind a comma, or as its last word that is one, of
-    more than one letter."""
+    """The unit that a header or label names: in brackets, behind a comma, or as its last word that is one and
+    nothing else."""
     for told in (re.findall(r"\(([^)]*)\)|\[([^\]]*)\]", text), re.findall(r",\s*([^,]+)$", text)):
         for part in told:
             word = ("".join(part) if isinstance(part, tuple) else part).strip().lower().rstrip(".")
             if word in _NAMES:
                 return _NAMES[word]
     words = [word.lower() for word in re.findall(r"[A-Za-z]+", text)]
-    return next((_NAMES[word] for word in reversed(words) if len(word) > _SHORT and word in _NAMES), None)
+    return next((_NAMES[word] for word in reversed(words) if word not in _WORDS and word in _NAMES), None)
 
 
 def _factor(unit: str, own: str) -> str | None:

@@ -176,13 +176,9 @@ def _form_words(form: Form) -> str:
     if form.treatment is None:
         return "Read them as they stand"
     if isinstance(form.treatment, Dates):
-        if form.treatment.serials != "no":
-            return "Read numbers as days of a spreadsheet"
-        return f"Read days with {ORDERS[form.treatment.order]}"
+        return f"Read days written {ORDERS[form.treatment.written]}"
     assert isinstance(form.treatment, Number)
-    words = "Read percentages" if form.treatment.percent == "yes" else "Read numbers"
-    words += " with a decimal comma" if form.treatment.decimal == "," else " with a decimal point"
-    return words + (", thousands apart" if form.treatment.thousands else "")
+    return f"Read numbers written as {form.treatment.written}"
 
 
 def _form(field: Field, lane: Lane, forms: Forms) -> Question:

@@ -11,7 +11,7 @@ from vexo.core.columns.carrying import Reading, cell_texts, lane_cells
 from vexo.core.columns.lanes import Lane, check_lane, lanes_from_json
 from vexo.core.columns.marks import BLANK_CLEARS, CHANGE, CLEAR, KEEP, LEAVE
 from vexo.core.columns.matching import ColumnMatch
-from vexo.core.columns.treatments import problem_of, steps
+from vexo.core.columns.treatments import steps
 from vexo.core.documents import lane_sentence
 from vexo.core.documents.bringing import phrase
 from vexo.core.faults import BETWEEN
@@ -85,7 +85,7 @@ def _steps(
     texts = cell_texts(cells, match, reading)
     others = {header: cells[columns[header]] for header in lane.headers if header in columns}
     return [
-        {"says": phrase(step.treatment), "touched": step.touched, "bad": problem_of(step.texts).drop_nulls().len()}
+        {"says": phrase(step.treatment), "touched": step.touched, "bad": step.bad}
         for step in steps(texts, lane.treatments, others, reading.tables)
     ]
 
@@ -179,6 +179,6 @@ def _shown(
         if problem:
             cell["do"] = "bad"
         elif (text or "") != (new or ""):
-            cell |= {"do": "write", "old": text, "new": new if new is not None else _MEANS.get(say, "leave")}
+            cell |= {"do": "treated", "old": text, "new": new if new is not None else _MEANS.get(say, "leave")}
         told.append(cell)
     return told

@@ -178,11 +178,18 @@ class Standing:
             return "apply"
         if self.sent_by:
             return "outcome"
+        if self.asked and not self.passes:
+            return "columns"
         if self.plan:
             return "review"
         if self.sheet is None:
             return "file"
         return "keys" if any(column["carried"] for column in self.columns) else "columns"
+
+    @property
+    def asked(self) -> int:
+        """Of how many columns it is asked in which form or unit their values are, or which of two is carried."""
+        return sum(1 for key, told in self.questions.items() if told and not key.startswith("column:"))
 
     def stations(self) -> list[Station]:
         """All six, in order."""
@@ -210,9 +217,8 @@ class Standing:
         open_ = sum(column["open"] for column in self.columns)
         if open_:
             return f"{_count(open_, 'column has', 'columns have')} no field", True
-        asked = sum(1 for key, told in self.questions.items() if told and not key.startswith("column:"))
-        if asked:
-            return _count(asked, "column asks", "columns ask"), True
+        if self.asked:
+            return _count(self.asked, "column asks", "columns ask"), True
         return f"{carried} of {len(self.columns)} carried", False
 
     def _keys(self) -> tuple[str, bool]:
@@ -257,6 +263,8 @@ class Standing:
             return {"kind": "held", "says": "a pass broke off"}
         if self.failed and not self.sent_by:
             return {"kind": "rejected", "says": "something went wrong"}
+        if self.asked and not self.passes:
+            return {"kind": "held", "says": _count(self.asked, "column asks", "columns ask")}
         held, rejected = self.sum.get("held", 0), self.sum.get("rejected", 0)
         refused = self.sum.get("refused", 0) + self.sum.get("unclear", 0)
         if refused:

@@ -45,7 +45,7 @@ function leave(): void {
   over = true;
   emit("left");
 }
-const changed = computed(() => props.cell?.do === "write" || props.cell?.do === "held");
+const changed = computed(() => ["write", "held", "treated"].includes(props.cell?.do ?? ""));
 const title = computed(() => {
   const { cell } = props;
   if (!cell) return "";

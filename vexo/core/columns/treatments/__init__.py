@@ -88,11 +88,12 @@ def _value(name: str, value: Any, like: Any) -> Any:
 
 @dataclass(frozen=True)
 class Step:
-    """A treatment done: the texts after it, and how many cells it touched."""
+    """A treatment done: the texts after it, how many cells it touched, and how many it could not read."""
 
     treatment: Treatment
     texts: pl.Series
     touched: int
+    bad: int
 
 
 def treat(
@@ -175,7 +176,10 @@ def steps(
     for one in treatments:
         done = _applied(now, [one], columns or {}, tables or {}, failed)
         failed = failed or one.fails
-        made.append(Step(one, done, int((~now.eq_missing(done)).sum())))
+        changed = int((~now.eq_missing(done)).sum())
+        bad = problem_of(done).len() - problem_of(done).null_count()
+        before = problem_of(now).len() - problem_of(now).null_count()
+        made.append(Step(one, done, changed - (bad - before), bad - before))
         now = done
     return made
 

@@ -8,8 +8,13 @@ import polars as pl
 
 from .base import Argument, Beside, Treatment, TreatmentError, bad, is_bad
 
-ORDERS = {"day": "the day first", "month": "the month first", "year": "the year first"}
-_SERIALS = {"no": "as no days", "1900": "as days since 1900", "1904": "as days since 1904"}
+ORDERS = {
+    "day": "with the day first",
+    "month": "with the month first",
+    "year": "with the year first",
+    "1900": "as numbers since 1900",
+    "1904": "as numbers since 1904",
+}
 _EPOCHS = {"1900": "1899-12-30", "1904": "1904-01-01"}
 _SEPARATOR = r"[./\- ]\s?"
 _CLOCK = r"(?:[T ]+\d{1,2}:\d{2}(?::\d{2}(?:\.\d+)?)?Z?)?"
@@ -25,33 +30,29 @@ _SHAPES = {
 @dataclass(frozen=True)
 class Dates(Treatment):
     """Days with the day, the month or the year first, whatever is between them; months by their English names; a day
-    that stands as 2026-04-03 is one in any order. Years of two figures are 1970 to 2069. A whole number can be a day as
+    that stands as 2026-04-03 is one in any form. Years of two figures are 1970 to 2069. Whole numbers can be days as
     spreadsheets count them. A time of day behind it is left off where it is midnight."""
 
-    order: str = "day"
-    serials: str = "no"
+    written: str = "day"
     do = "date"
     title = "date format"
-    says = "read days with {order}, and numbers {serials}"
-    arguments = (
-        Argument("order", "one-of", "What comes first", ORDERS),
-        Argument("serials", "one-of", "What whole numbers are", _SERIALS),
-    )
+    says = "read days written {written}"
+    arguments = (Argument("written", "one-of", "How days are written", ORDERS),)
     fails = True
 
     def check(self) -> None:
-        if self.order not in ORDERS or self.serials not in _SERIALS:
-            raise TreatmentError("A date has the day, the month or the year first, and numbers are days or none.")
+        if self.written not in ORDERS:
+            raise TreatmentError(f"{self.written!r} is no form of days; use {', '.join(ORDERS)}.")
 
     @property
     def short(self) -> str:
-        return ORDERS.get(self.order, self.order).removeprefix("the ")
+        return ORDERS.get(self.written, self.written).removeprefix("with the ").removeprefix("as ")
 
     def applied(self, text: pl.Expr, beside: Beside) -> pl.Expr:
         plain = text.str.strip_chars().str.replace(r"[T ]+0?0:00(?::00(?:\.0+)?)?Z?$", "")
-        own = plain.str.extract_groups(_SHAPES[self.order])
+        own = plain.str.extract_groups(_SHAPES.get(self.written, _SHAPES["year"]))
         parts = {name: own.struct[name] for name in "dmy"}
-        if self.order != "year":
+        if self.written != "year":
             whole = plain.str.extract_groups(r"^(?P<y>\d{4})-(?P<m>\d{2})-(?P<d>\d{2})$")
             parts = {name: pl.coalesce(own.struct[name], whole.struct[name]) for name in "dmy"}
         named = plain.str.extract_groups(_NAMED)
@@ -68,9 +69,9 @@ class Dates(Treatment):
         # A time of day that is not midnight is no day: it stays as it is, and is not read.
         timed = plain.str.contains(r"\d:\d{2}")
         made = pl.concat_str(year, month, day, separator="-").str.to_date("%Y-%m-%d", strict=False)
-        if self.serials != "no":
+        if self.written in _EPOCHS:
             count = plain.str.extract(r"^(\d{1,7})(?:\.0+)?$", 1).str.to_integer(strict=False)
-            since = pl.lit(_EPOCHS[self.serials]).str.to_date() + pl.duration(
+            since = pl.lit(_EPOCHS[self.written]).str.to_date() + pl.duration(
                 days=pl.when(count < 2_958_466).then(count)
             )
             made = pl.coalesce(made, since)
@@ -81,5 +82,5 @@ class Dates(Treatment):
             .then(done)
             .when(kept)
             .then(text)
-            .otherwise(bad("no-date-form", ORDERS[self.order]))
+            .otherwise(bad("no-date-form", ORDERS[self.written]))
         )

@@ -16,60 +16,63 @@ _EXACT = pl.Decimal(38, _PLACES)
 _MOST = Decimal(10) ** 19
 _PLAIN = r"^[+-]?(?:\d+(?:\.\d*)?|\.\d+)$"
 _SPACE = "[\\s\u00a0\u2007\u202f]"
-_COMMAS = {",": "decimal comma", ".": "decimal point"}
-_GROUPS = {"": "no thousands separator", ".": "points", ",": "commas", " ": "spaces", "'": "apostrophes"}
-_PERCENT = {"no": "as they stand", "yes": "as percentages, 12 % is 0.12"}
+FORMS = {
+    "1234.5": (".", "", False),
+    "1234,5": (",", "", False),
+    "1,234.5": (".", ",", False),
+    "1.234,5": (",", ".", False),
+    "1 234.5": (".", " ", False),
+    "1 234,5": (",", " ", False),
+    "1'234.5": (".", "'", False),
+    "1'234,5": (",", "'", False),
+    "12.5 %": (".", "", True),
+    "12,5 %": (",", "", True),
+}
+"""How a number is written → decimal sign, what stands between thousands, whether it is a percentage (12 % is 0.12)."""
 
 
 @dataclass(frozen=True)
 class Number(Treatment):
-    """Numbers as people write them: with a decimal comma, thousands apart, a currency's sign or three letters before or
-    behind, negative ones in brackets or with the minus behind. What is no number so written is not read."""
+    """Numbers as people write them: with a decimal comma, thousands apart, as percentages; a currency's sign or three
+    letters before or behind, negative ones in brackets or with the minus behind. What is not so written is not read."""
 
-    decimal: str = ","
-    thousands: str = ""
-    percent: str = "no"
+    written: str = "1234,5"
     do = "number"
     title = "number format"
-    says = "read numbers with a {decimal}, {thousands}, {percent}"
-    arguments = (
-        Argument("decimal", "one-of", "Decimal sign", _COMMAS),
-        Argument("thousands", "one-of", "Between thousands", _GROUPS),
-        Argument("percent", "one-of", "Percent", _PERCENT),
-    )
+    says = "read numbers written as {written}"
+    arguments = (Argument("written", "one-of", "How numbers are written", {form: form for form in FORMS}),)
     fails = True
 
     def check(self) -> None:
-        if self.decimal not in _COMMAS or self.thousands not in _GROUPS or self.percent not in _PERCENT:
-            raise TreatmentError("A number has a decimal comma or point, and its thousands apart by one sign or none.")
-        if self.decimal == self.thousands:
-            raise TreatmentError("The decimal sign and the one between thousands cannot be the same.")
+        if self.written not in FORMS:
+            raise TreatmentError(f"{self.written!r} is no form of numbers; use {', '.join(FORMS)}.")
 
     @property
     def short(self) -> str:
-        return "percent" if self.percent == "yes" else _COMMAS.get(self.decimal, self.decimal)
+        return f"as {self.written}"
 
     def applied(self, text: pl.Expr, beside: Beside) -> pl.Expr:
-        sign = re.escape(self.decimal)
-        between = _SPACE if self.thousands == " " else re.escape(self.thousands)
-        whole = rf"\d{{1,3}}(?:{between}\d{{3}})+|\d+" if self.thousands else r"\d+"
+        decimal, thousands, percentage = FORMS[self.written]
+        sign = re.escape(decimal)
+        between = _SPACE if thousands == " " else re.escape(thousands)
+        whole = rf"\d{{1,3}}(?:{between}\d{{3}})+|\d+" if thousands else r"\d+"
         money = rf"(?:\p{{Sc}}|[A-Za-z]{{3}})?{_SPACE}*"
-        percent = rf"{_SPACE}*%?" if self.percent == "yes" else ""
+        percent = rf"{_SPACE}*%?" if percentage else ""
         body = rf"((?:{whole})(?:{sign}\d*)?|{sign}\d+)"
         before = rf"^{_SPACE}*(\(|[-\u2212+])?{money}([-\u2212])?"
         behind = rf"{percent}{_SPACE}*(?:\p{{Sc}}|[A-Za-z]{{3}})?(\)|-)?{_SPACE}*$"
         groups = text.str.extract_groups(before + body + behind)
         front, inner, back = (groups.struct[name].fill_null("") for name in ("1", "2", "4"))
         digits = groups.struct["3"]
-        if self.thousands:
+        if thousands:
             digits = digits.str.replace_all(between, "")
-        if self.decimal == ",":
+        if decimal == ",":
             digits = digits.str.replace(",", ".", literal=True)
         minus = (front + inner + back).str.contains(r"[-\u2212(]")
         closed = (front == "(") == (back == ")")
         once = (front + inner + back).str.replace_all(r"[()+]", "").str.len_chars() <= 1
         plain = pl.when(minus).then(pl.lit("-") + digits).otherwise(digits)
-        if self.percent == "yes":
+        if percentage:
             plain = _in_full(plain.cast(_EXACT, strict=False) * pl.lit("0.01").cast(_EXACT))
         read = plain.is_not_null() & closed & once
         return (

@@ -9,6 +9,8 @@ import polars as pl
 
 from .base import Argument, Beside, Treatment, TreatmentError, bad, is_bad
 
+_SHORTEST = 7
+
 
 @dataclass(frozen=True)
 class Phone(Treatment):
@@ -44,6 +46,6 @@ class Phone(Treatment):
             .then(pl.lit(f"+{own}") + digits.str.slice(1))
             .otherwise(pl.lit(f"+{own}") + digits)
         )
-        good = full.str.contains(r"^\+[1-9]\d{6,14}$")
+        good = full.str.contains(r"^\+[1-9]\d{6,14}$") & (digits.str.len_chars() >= _SHORTEST)
         kept = is_bad(text) | (text.str.strip_chars() == "") | text.is_null()
         return pl.when(kept).then(text).when(good).then(full).otherwise(bad("no-phone"))

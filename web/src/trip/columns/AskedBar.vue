@@ -11,11 +11,12 @@ import type { Answer } from "./lanes";
 defineProps<{ missing: readonly Field[]; disabled?: boolean }>();
 const emit = defineEmits<{ answer: [answers: Answer[]]; look: [at: number]; add: [field: string] }>();
 const { trip } = useTripContext();
-const asked = computed(() =>
-  trip.value.columns.flatMap((column, at) => column.questions.map((question) => ({ at, column, question }))),
+const asking = computed(() =>
+  trip.value.columns.map((column, at) => ({ at, column })).filter(({ column }) => column.questions.length),
 );
+const asked = computed(() => asking.value.flatMap(({ column }) => column.questions));
 const sure = computed(() =>
-  asked.value.flatMap(({ question }) => (question.sure && question.options[0] ? [question.options[0]] : [])),
+  asked.value.flatMap((question) => (question.sure && question.options[0] ? [question.options[0]] : [])),
 );
 const open = computed(() => trip.value.columns.filter((column) => column.open && column.header));
 const unlikely = computed(() => open.value.filter((column) => !column.questions.some((one) => one.sure)));
@@ -45,7 +46,7 @@ const route = computed(() => trip.value.on_route);
     <template v-if="asked.length">
       <span>
         <b class="text-held">? {{ many(asked.length, "question", "questions") }}:</b>
-        <template v-for="({ at, column, question }, place) in asked" :key="`${at} ${question.code}`"
+        <template v-for="({ at, column }, place) in asking" :key="at"
           >{{ place ? ", " : " "
           }}<button type="button" class="font-semibold text-marine underline" @click="emit('look', at)">
             {{ column.header || column.field_label }}

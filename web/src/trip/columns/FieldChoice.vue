@@ -13,6 +13,7 @@ const props = defineProps<{
   tone: "carried" | "read" | "open";
   disabled?: boolean;
 }>();
+defineOptions({ inheritAttrs: false });
 const chosen = defineModel<string>({ required: true });
 const emit = defineEmits<{ chosen: [value: string] }>();
 const text = ref("");
@@ -41,7 +42,7 @@ function take(value: string | null): void {
 
 <template>
   <Combobox :model-value="chosen" :disabled="disabled" nullable @update:model-value="take">
-    <span ref="input" class="choice head relative mt-0.5 !p-0" :class="tone">
+    <span ref="input" v-bind="$attrs" class="choice head relative mt-0.5 !p-0" :class="tone">
       <ComboboxInput
         class="w-full min-w-0 truncate rounded-md bg-transparent py-1 pr-6 pl-2 font-semibold placeholder:text-current"
         :aria-label="label"

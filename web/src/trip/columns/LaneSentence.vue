@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** A field's lane as the sentence that it is: where its values come from, and what is done to them. */
-import { computed } from "vue";
+import { computed, nextTick, ref } from "vue";
 
 import type { Schemas } from "@/api/client";
 import ChoiceList from "@/ui/ChoiceList.vue";
@@ -23,6 +23,7 @@ const props = defineProps<{
 const lane = defineModel<Lane>({ required: true });
 defineEmits<{ sheet: [at: number, file: File] }>();
 
+const sentence = ref<HTMLElement>();
 const done = computed(() => lane.value.treatments as Done[]);
 const kindOf = (one: Done): Treatment | undefined => props.treatments.find((kind) => kind.do === one.do);
 const fixed = computed(() => !!lane.value.fixed || lane.value.from === FIXED);
@@ -37,6 +38,16 @@ const set = (change: Partial<Lane>): void => {
 function take(value: string): void {
   if (value === FIXED) set({ from: FIXED, treatments: [], check: false });
   else set({ from: value === props.header ? "" : value, fixed: "" });
+}
+/** One more treatment; its first part is what comes next. */
+function add(name: string): void {
+  const kind = props.treatments.find((one) => one.do === name);
+  if (!kind) return;
+  set({ treatments: [...done.value, begun(kind)] });
+  void nextTick(() => {
+    const phrases = sentence.value?.querySelectorAll("[data-testid=treatment]");
+    phrases?.[phrases.length - 1]?.querySelector<HTMLElement>("input, button:not(.part-remove)")?.focus();
+  });
 }
 const put = (at: number, one: Done): void => {
   set({ treatments: done.value.map((other, place) => (place === at ? one : other)) });
@@ -63,7 +74,7 @@ const then = computed(() => props.treatments.map((one) => ({ value: one.do, labe
 </script>
 
 <template>
-  <p class="lane-sentence" data-testid="lane">
+  <p ref="sentence" class="lane-sentence" data-testid="lane">
     <template v-if="fixed"
       >For every row
       <ChoiceList
@@ -138,18 +149,14 @@ const then = computed(() => props.treatments.map((one) => ({ value: one.do, labe
     >{{ " " }}
     <ChoiceList
       v-if="!fixed && !disabled"
-      id="lane-then"
+      :key="done.length"
       as="part"
       class="lane-then"
       label="Treat the values:"
       empty="+ then…"
       :model-value="''"
       :options="then"
-      @chosen="
-        set({
-          treatments: [...done, begun(treatments.find((one) => one.do === $event)!)],
-        })
-      "
+      @chosen="add"
     />
   </p>
 </template>

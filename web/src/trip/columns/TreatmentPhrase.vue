@@ -49,7 +49,7 @@ function bring(event: Event): void {
 </script>
 
 <template>
-  <span data-testid="treatment" role="group" :aria-label="kind.title"
+  <span data-testid="treatment" class="group" role="group" :aria-label="kind.title"
     ><template v-for="(piece, at) in parts" :key="at"
       ><template v-if="piece.text">{{ piece.text }}</template
       ><template v-else-if="piece.argument"
@@ -116,7 +116,7 @@ function bring(event: Event): void {
       }}<template v-if="step.bad"
         >, <b class="text-reject">{{ many(step.bad, "cannot be read", "cannot be read") }}</b></template
       ></small
-    ><span v-if="!disabled" class="whitespace-nowrap"
+    ><span v-if="!disabled" class="whitespace-nowrap opacity-55 group-focus-within:opacity-100 group-hover:opacity-100"
       ><button
         v-if="!first"
         type="button"

@@ -24,7 +24,7 @@ const shown = computed(() => (props.tried?.values ?? []).slice(0, 30));
             <span v-if="one.before">{{ one.before }}</span><span v-else class="soft">blank</span>
           </td>
           <td class="mono max-w-32 py-1 pr-2" :class="{ truncate: !one.bad }" :title="one.says">
-            <span v-if="one.bad" class="text-fine text-reject">× {{ one.says }}</span>
+            <span v-if="one.bad" class="line-clamp-2 font-sans text-fine text-reject">× {{ one.says }}</span>
             <b v-else-if="one.after != null && one.after !== one.before" class="text-update">{{ one.after }}</b>
             <span v-else-if="one.after != null" class="soft">as it is</span>
             <span v-else class="soft">{{ one.says }}</span>

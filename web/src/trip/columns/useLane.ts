@@ -54,7 +54,7 @@ export function useLane(
           body: { name: asked().field, column: asked().column, lane: rested.value },
         }),
       ),
-    enabled: computed(() => !!asked().field && whole.value && rested.value === draft.value),
+    enabled: computed(() => !!asked().field && whole.value && same(rested.value, draft.value)),
     placeholderData: keepPreviousData,
     retry: false,
     staleTime: 60_000,
