@@ -15,8 +15,9 @@ from hypothesis import strategies as st
 from tests.core.examples import BERTH, CATALOGUE, profile
 from vexo.core.columns.carrying import Reading, carry
 from vexo.core.columns.forms import find_forms, find_separator
-from vexo.core.columns.lanes import Lane, LaneError, check_lane, lanes_from_json
-from vexo.core.columns.matching import MappingError, conflicts, match_columns, refuse_conflicts, with_lanes
+from vexo.core.columns.lanes import Blank, Lane, LaneError, check_lane, lanes_from_json
+from vexo.core.columns.matching import ColumnMatch, MappingError, conflicts, match_columns, refuse_conflicts, with_lanes
+from vexo.core.columns.plain import KINDS
 from vexo.core.columns.references import key_texts, make_lookup
 from vexo.core.columns.synonyms import alike, sense
 from vexo.core.columns.treatments.dates import Dates
@@ -219,6 +220,56 @@ class Documents(unittest.TestCase):
         for data in ({}, {"record_type": "T", "version": 9}, {"record_type": "T", "operation": "burn"}):
             with self.assertRaises(DocumentError):
                 BringIn.from_json(data)
+
+
+ODD = [
+    "[",
+    "]",
+    "\ufffd",
+    "\u00a0",
+    "\r",
+    "\n",
+    "\x1e",
+    "e",
+    "é",
+    "+",
+    "-",
+    ".",
+    "0",
+    "7",
+    "12",
+    " ",
+    "2026-01-02",
+    "/",
+]
+CELLS = st.lists(st.lists(st.sampled_from(ODD), max_size=4).map("".join) | st.none(), min_size=1, max_size=8)
+
+
+class PlainCells(unittest.TestCase):
+    """Cells that are plainly values are read at once, and to the same end as with care."""
+
+    @given(CELLS, st.sampled_from(KINDS), st.booleans())
+    def test_read_at_once_is_read_with_care(self, texts: list[str | None], kind: Kind, marks: bool) -> None:
+        field = Field("f", "F", kind, scale=2 if kind == Kind.DECIMAL else None, precision=6, max_length=9)
+        cells = pl.DataFrame(
+            {"row_id": range(len(texts)), "row": range(len(texts)), "c0": pl.Series(texts, dtype=pl.String)}
+        )
+        match = ColumnMatch("c0", "F", field, "name")
+        own = RecordType("T", "T", "Ts", "T", "id", (field,), ())
+        made = carry(cells, [match], own, Reading(marks=marks), {})
+        careful = carry(cells, [match], own, Reading(marks=marks), {}, {"f": Lane(blank=Blank.CLEAR)})
+        careful = careful.with_columns(pl.col("say.f").replace(5, 0))
+        self.assertEqual(made.to_dicts(), careful.to_dicts())
+
+    def test_a_long_sheet_is_read_as_a_short_one(self) -> None:
+        cells = pl.DataFrame({"row_id": range(50_000), "row": range(50_000)})
+        cells = cells.with_columns((pl.col("row") / 4).cast(pl.String).alias("c0"), pl.lit("soon").alias("c1"))
+        fields = (RATE, replace(RATE, name="other"))
+        own = RecordType("T", "T", "Ts", "T", "id", fields, ())
+        matches = [ColumnMatch(f"c{at}", field.name, field, "name") for at, field in enumerate(fields)]
+        made = carry(cells, matches, own, Reading(), {})
+        self.assertEqual(made["val.rate"].sum(), Decimal("312493750.00"))
+        self.assertEqual(made["why.other"].unique().to_list(), ["not-a-number"])
 
 
 class LongForms(unittest.TestCase):

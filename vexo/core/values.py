@@ -15,6 +15,11 @@ from .faults import BETWEEN, problem
 from .records import Field, Kind
 
 SEPARATOR = ";"
+SPACE_CHARACTERS = (
+    "\t\n\x0b\x0c\r \x85\u00a0\u1680\u2000\u2001\u2002\u2003\u2004\u2005\u2006\u2007\u2008\u2009\u200a"
+    "\u2028\u2029\u202f\u205f\u3000\ufeff"
+)
+"""All characters that are space, as ``SPACES`` has them; for stripping, which needs no pattern."""
 SPACES = "[\\s\u00a0\u2007\u202f\ufeff]"
 _TRUE = (
     "true",

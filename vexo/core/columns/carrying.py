@@ -8,6 +8,7 @@ The table has ``row_id``, ``row`` and, for each field, ``val.FIELD`` (typed; a r
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 
 import polars as pl
@@ -20,6 +21,7 @@ from ..values import SEPARATOR, bare, join_items, on_unique, parse, split_items
 from .lanes import PLAIN, Blank, Lane
 from .marks import BLANK_CLEARS, BLANK_DEFAULT, CHANGE, LEAVE, VALUE, Marked, read_marks
 from .matching import ColumnMatch
+from .plain import KINDS, plain_values
 from .references import empty_lookup, resolve
 from .treatments import Treatment, problem_of, treat
 
@@ -191,28 +193,80 @@ def carry(
         lanes: the lanes of fields of which anything was said.
         headers: header → column, of all columns of the sheet.
     """
-    columns = [cells[ROW_ID], cells[ROW]]
-    for match in matches:
-        own = match.field
-        if own is None or not (match.carried or match.check or own.name == record_type.identifier):
-            continue
-        lane = (lanes or {}).get(own.name, PLAIN)
-        texts, marked = lane_cells(cells, match, reading, lane, headers or {})
-        parsed = parse(own, marked.texts)
-        values, problems = parsed.values, parsed.problems
-        if own.kind == Kind.REFERENCE:
-            values, problems = resolve(values, lookups.get(own.target or "", empty_lookup()))
-        told = [marked.problems, _unreadable(texts), problems]
-        if own.kind == Kind.CHOICES:
-            # Only items to take away leave none to add, which is no unreadable cell.
-            without = parse(own, marked.without.replace("", None))
-            told = [*told[:2], problems.set((marked.say == CHANGE) & (marked.texts == ""), None), without.problems]
-            columns.append(without.values.alias(without_column(own)))
-        why = pl.select(pl.coalesce(told)).to_series()
-        columns += [
-            values.alias(values_column(own)),
-            marked.say.alias(say_column(own)),
-            why.alias(why_column(own)),
-            texts.set(why.is_null(), None).alias(raw_column(own)),
-        ]
-    return pl.DataFrame(columns)
+    wanted = [m for m in matches if m.field and (m.carried or m.check or m.field.name == record_type.identifier)]
+
+    def one(match: ColumnMatch) -> list[pl.Series]:
+        assert match.field is not None
+        lane = (lanes or {}).get(match.field.name, PLAIN)
+        return _carried(cells, match, lane, reading, lookups, headers or {})
+
+    if len(cells) < _MANY:
+        made = [one(match) for match in wanted]
+    else:
+        with ThreadPoolExecutor(pl.thread_pool_size()) as pool:
+            made = list(pool.map(one, wanted))
+    return pl.DataFrame([cells[ROW_ID], cells[ROW], *[column for columns in made for column in columns]])
+
+
+_MANY = 20_000
+
+
+def _carried(
+    cells: pl.DataFrame,
+    match: ColumnMatch,
+    lane: Lane,
+    reading: Reading,
+    lookups: Mapping[str, pl.DataFrame],
+    headers: Mapping[str, str],
+) -> list[pl.Series]:
+    """The columns of one field: cells that are plainly values at once, the others with care."""
+    own = match.field
+    assert own is not None
+    if lane.treatments or lane.fixed or lane.blank != Blank.LEAVE or own.kind not in KINDS or own.long_form:
+        return _with_care(cells, match, lane, reading, lookups, headers)
+    texts = cell_texts(cells, match, reading)
+    if reading.marks and texts.str.contains("[", literal=True).any():
+        return _with_care(cells, match, lane, reading, lookups, headers)
+    values, others = plain_values(own, texts)
+    if others is not None and int(others.sum()) * 2 > len(cells):
+        return _with_care(cells, match, lane, reading, lookups, headers)
+    none = pl.Series([None], dtype=pl.String).new_from_index(0, len(cells))
+    columns = [values, values.is_not_null().cast(pl.UInt8), none, none]
+    if others is not None:
+        places = others.arg_true()
+        columns = [column.clone() for column in columns]
+        rest = _with_care(cells.filter(others), match, lane, reading, lookups, headers)
+        columns = [column.scatter(places, part) for column, part in zip(columns, rest, strict=True)]
+    names = (values_column(own), say_column(own), why_column(own), raw_column(own))
+    return [column.alias(name) for column, name in zip(columns, names, strict=True)]
+
+
+def _with_care(
+    cells: pl.DataFrame,
+    match: ColumnMatch,
+    lane: Lane,
+    reading: Reading,
+    lookups: Mapping[str, pl.DataFrame],
+    headers: Mapping[str, str],
+) -> list[pl.Series]:
+    own = match.field
+    assert own is not None
+    texts, marked = lane_cells(cells, match, reading, lane, headers)
+    parsed = parse(own, marked.texts)
+    values, problems = parsed.values, parsed.problems
+    if own.kind == Kind.REFERENCE:
+        values, problems = resolve(values, lookups.get(own.target or "", empty_lookup()))
+    told, columns = [marked.problems, _unreadable(texts), problems], []
+    if own.kind == Kind.CHOICES:
+        # Only items to take away leave none to add, which is no unreadable cell.
+        without = parse(own, marked.without.replace("", None))
+        told = [*told[:2], problems.set((marked.say == CHANGE) & (marked.texts == ""), None), without.problems]
+        columns.append(without.values.alias(without_column(own)))
+    why = pl.select(pl.coalesce(told)).to_series()
+    return [
+        values.alias(values_column(own)),
+        marked.say.alias(say_column(own)),
+        why.alias(why_column(own)),
+        texts.set(why.is_null(), None).alias(raw_column(own)),
+        *columns,
+    ]

@@ -9,7 +9,7 @@ from typing import Any
 import polars as pl
 
 from .affixes import Prefix, Suffix
-from .base import Argument, Beside, Treatment, TreatmentError, is_bad, problem_of
+from .base import BAD, Argument, Beside, Treatment, TreatmentError, problem_of
 from .blanks import Blank
 from .case import Case
 from .characters import Initial, Take
@@ -139,7 +139,8 @@ def _each(
             if not isinstance(following, Arithmetic):
                 break
             group.append(following)
-        done = _applied(done, group, columns, tables, failed)
+        plain = at > 0 and isinstance(treatments[at - 1], Number)
+        done = _applied(done, group, columns, tables, failed, plain=plain)
         failed = failed or any(one.fails for one in group)
         at += len(group)
     return done
@@ -151,18 +152,22 @@ def _applied(
     columns: Mapping[str, pl.Series],
     tables: Mapping[str, pl.DataFrame],
     failed: bool,
+    *,
+    plain: bool = False,
 ) -> pl.Series:
     """One treatment, or several of numbers at once, done to a column."""
-    headers = [header for one in group for header in one.headers if header in columns]
-    frame = pl.DataFrame([texts.alias("text"), *[columns[h].alias(f"beside.{h}") for h in dict.fromkeys(headers)]])
-    text = pl.col("text")
-    beside = Beside({header: pl.col(f"beside.{header}") for header in headers}, tables)
     numbers = [one for one in group if isinstance(one, Arithmetic)]
-    made = at_once(numbers, text) if numbers else group[0].applied(text, beside)
-    # Treatments of numbers leave cells that could not be read by themselves.
-    if failed and not numbers:
-        made = pl.when(is_bad(text)).then(text).otherwise(made)
-    return frame.select(made.alias("text"))["text"].replace("", None)
+    if numbers:
+        return at_once(numbers, texts, plain=plain).replace("", None)
+    own = group[0]
+    headers = [header for header in own.headers if header in columns]
+    frame = pl.DataFrame([texts.alias("text"), *[columns[h].alias(f"beside.{h}") for h in dict.fromkeys(headers)]])
+    made = own.run(frame, Beside({header: pl.col(f"beside.{header}") for header in headers}, tables))
+    if failed:
+        bad = texts.str.starts_with(BAD).fill_null(value=False)
+        if bad.any():
+            made = made.zip_with(~bad, texts)
+    return made.replace("", None)
 
 
 def steps(

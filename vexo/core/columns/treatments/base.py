@@ -66,6 +66,11 @@ class Treatment(ABC):
     def applied(self, text: pl.Expr, beside: Beside) -> pl.Expr:
         """The treated texts; what cannot be read is ``bad`` of a problem."""
 
+    def run(self, frame: pl.DataFrame, beside: Beside) -> pl.Series:
+        """The treated texts of the column ``text``. Those that need several steps lay one over the other: an expression
+        that stands twice in another is worked out twice."""
+        return frame.select(self.applied(pl.col("text"), beside).alias("text"))["text"]
+
     def check(self) -> None:
         """Raises TreatmentError where the arguments make no treatment."""
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import polars as pl
 
-from ...values import bare
+from ...values import SPACE_CHARACTERS
 from .base import Argument, Beside, Treatment, TreatmentError, listed
 
 
@@ -30,5 +30,5 @@ class Blank(Treatment):
 
     def applied(self, text: pl.Expr, beside: Beside) -> pl.Expr:
         meant = [one.strip().lower() for one in self.texts]
-        plain = text.map_batches(bare, return_dtype=pl.String).str.to_lowercase()
+        plain = text.str.strip_chars(SPACE_CHARACTERS).str.to_lowercase()
         return pl.when(plain.is_in(meant)).then(None).otherwise(text)

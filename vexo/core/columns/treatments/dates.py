@@ -16,6 +16,9 @@ ORDERS = {
     "1904": "as numbers since 1904",
 }
 _EPOCHS = {"1900": "1899-12-30", "1904": "1904-01-01"}
+_TURN = 70
+_LAST = 2_958_466
+"""The day after 9999-12-31, as spreadsheets count."""
 _SEPARATOR = r"[./\- ]\s?"
 _CLOCK = r"(?:[T ]+\d{1,2}:\d{2}(?::\d{2}(?:\.\d+)?)?Z?)?"
 _MONTHS = ("jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec")
@@ -49,38 +52,39 @@ class Dates(Treatment):
         return ORDERS.get(self.written, self.written).removeprefix("with the ").removeprefix("as ")
 
     def applied(self, text: pl.Expr, beside: Beside) -> pl.Expr:
-        plain = text.str.strip_chars().str.replace(r"[T ]+0?0:00(?::00(?:\.0+)?)?Z?$", "")
-        own = plain.str.extract_groups(_SHAPES.get(self.written, _SHAPES["year"]))
-        parts = {name: own.struct[name] for name in "dmy"}
-        if self.written != "year":
-            whole = plain.str.extract_groups(r"^(?P<y>\d{4})-(?P<m>\d{2})-(?P<d>\d{2})$")
-            parts = {name: pl.coalesce(own.struct[name], whole.struct[name]) for name in "dmy"}
-        named = plain.str.extract_groups(_NAMED)
-        month = (
-            named.struct["2"]
-            .str.to_lowercase()
-            .replace_strict(list(_MONTHS), [f"{at:02}" for at in range(1, 13)], default=None, return_dtype=pl.String)
+        return text.map_batches(lambda texts: self._read(texts.rename("text")), return_dtype=pl.String)
+
+    def run(self, frame: pl.DataFrame, beside: Beside) -> pl.Series:
+        return self._read(frame["text"])
+
+    def _read(self, texts: pl.Series) -> pl.Series:
+        text, plain = pl.col("text"), pl.col("plain")
+        midnight = r"[T ]+0?0:00(?::00(?:\.0+)?)?Z?$"
+        frame = texts.to_frame("text").with_columns(text.str.strip_chars().str.replace(midnight, "").alias("plain"))
+        own = plain.str.extract_groups(_SHAPES.get(self.written, _SHAPES["year"])).alias("own")
+        whole = plain.str.extract_groups(r"^(?P<y>\d{4})-(?P<m>\d{2})-(?P<d>\d{2})$").alias("whole")
+        named = plain.str.extract_groups(_NAMED).alias("named")
+        frame = frame.with_columns(own, whole, named)
+        numbers = [f"{at:02}" for at in range(1, len(_MONTHS) + 1)]
+        months = pl.col("named").struct["2"].str.to_lowercase()
+        month = months.replace_strict(list(_MONTHS), numbers, default=None, return_dtype=pl.String)
+        parts = {name: [pl.col("own").struct[name], pl.col("whole").struct[name]] for name in "dmy"}
+        frame = frame.with_columns(
+            pl.coalesce(*parts["d"], pl.col("named").struct["1"]).str.zfill(2).alias("d"),
+            pl.coalesce(*parts["m"], month).str.zfill(2).alias("m"),
+            pl.coalesce(*parts["y"], pl.col("named").struct["3"]).alias("y"),
         )
-        day = pl.coalesce(parts["d"], named.struct["1"]).str.zfill(2)
-        month = pl.coalesce(parts["m"], month).str.zfill(2)
-        year = pl.coalesce(parts["y"], named.struct["3"])
-        century = pl.when(year.str.to_integer(strict=False) < 70).then(pl.lit("20")).otherwise(pl.lit("19"))
-        year = pl.when(year.str.len_chars() == 2).then(century + year).otherwise(year)
+        year = pl.col("y")
+        century = pl.when(year.str.to_integer(strict=False) < _TURN).then(pl.lit("20")).otherwise(pl.lit("19"))
+        year = pl.when(year.str.len_chars() == len("yy")).then(century + year).otherwise(year)
         # A time of day that is not midnight is no day: it stays as it is, and is not read.
-        timed = plain.str.contains(r"\d:\d{2}")
-        made = pl.concat_str(year, month, day, separator="-").str.to_date("%Y-%m-%d", strict=False)
+        made = pl.concat_str(year, "m", "d", separator="-").str.to_date("%Y-%m-%d", strict=False)
+        made = pl.when(~plain.str.contains(r"\d:\d{2}")).then(made)
         if self.written in _EPOCHS:
             count = plain.str.extract(r"^(\d{1,7})(?:\.0+)?$", 1).str.to_integer(strict=False)
-            since = pl.lit(_EPOCHS[self.written]).str.to_date() + pl.duration(
-                days=pl.when(count < 2_958_466).then(count)
-            )
-            made = pl.coalesce(made, since)
-        done = pl.when(~timed).then(made).dt.strftime("%Y-%m-%d")
+            days = pl.duration(days=pl.when(count < _LAST).then(count))
+            made = pl.coalesce(made, pl.lit(_EPOCHS[self.written]).str.to_date() + days)
+        frame = frame.with_columns(made.dt.strftime("%Y-%m-%d").alias("done"))
         kept = is_bad(text) | (plain == "") | text.is_null()
-        return (
-            pl.when(done.is_not_null())
-            .then(done)
-            .when(kept)
-            .then(text)
-            .otherwise(bad("no-date-form", ORDERS[self.written]))
-        )
+        told = pl.when(pl.col("done").is_not_null()).then("done").when(kept).then(text)
+        return frame.select(told.otherwise(bad("no-date-form", ORDERS[self.written])).alias("text"))["text"]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from abc import abstractmethod
+from collections.abc import Sequence
 from dataclasses import dataclass
 from decimal import Decimal, InvalidOperation
 
@@ -52,36 +53,64 @@ class Number(Treatment):
         return f"as {self.written}"
 
     def applied(self, text: pl.Expr, beside: Beside) -> pl.Expr:
+        return text.map_batches(lambda texts: self._read(texts.rename("text")), return_dtype=pl.String)
+
+    def run(self, frame: pl.DataFrame, beside: Beside) -> pl.Series:
+        return self._read(frame["text"])
+
+    def _read(self, texts: pl.Series) -> pl.Series:
+        """Numbers that are simply written at once, what else there is with more care."""
+        decimal, thousands, percentage = FORMS[self.written]
+        if percentage:
+            return self._with_care(texts)
+        whole = rf"\d{{1,3}}(?:{re.escape(thousands)}\d{{3}})+|\d+" if thousands else r"\d+"
+        plain = texts.str.strip_chars()
+        simple = plain.str.contains(rf"^[+-]?(?:{whole})(?:{re.escape(decimal)}\d*)?$")
+        if thousands:
+            plain = plain.str.replace_all(thousands, "", literal=True)
+        if decimal == ",":
+            plain = plain.str.replace(",", ".", literal=True)
+        others = ~simple & texts.is_not_null()
+        if not others.any():
+            return plain.alias("text")
+        return plain.scatter(others.arg_true(), self._with_care(texts.filter(others))).alias("text")
+
+    def _with_care(self, texts: pl.Series) -> pl.Series:
         decimal, thousands, percentage = FORMS[self.written]
         sign = re.escape(decimal)
         between = _SPACE if thousands == " " else re.escape(thousands)
         whole = rf"\d{{1,3}}(?:{between}\d{{3}})+|\d+" if thousands else r"\d+"
         money = rf"(?:\p{{Sc}}|[A-Za-z]{{3}})?{_SPACE}*"
         percent = rf"{_SPACE}*%?" if percentage else ""
-        body = rf"((?:{whole})(?:{sign}\d*)?|{sign}\d+)"
-        before = rf"^{_SPACE}*(\(|[-\u2212+])?{money}([-\u2212])?"
-        behind = rf"{percent}{_SPACE}*(?:\p{{Sc}}|[A-Za-z]{{3}})?(\)|-)?{_SPACE}*$"
-        groups = text.str.extract_groups(before + body + behind)
-        front, inner, back = (groups.struct[name].fill_null("") for name in ("1", "2", "4"))
-        digits = groups.struct["3"]
+        body = rf"(?P<digits>(?:{whole})(?:{sign}\d*)?|{sign}\d+)"
+        before = rf"^{_SPACE}*(?P<front>\(|[-\u2212+])?{money}(?P<inner>[-\u2212])?"
+        behind = rf"{percent}{_SPACE}*(?:\p{{Sc}}|[A-Za-z]{{3}})?(?P<back>\)|-)?{_SPACE}*$"
+        groups = pl.col("text").str.extract_groups(before + body + behind).alias("groups")
+        frame = texts.to_frame("text").with_columns(groups).unnest("groups")
+        digits = pl.col("digits")
         if thousands:
             digits = digits.str.replace_all(between, "")
         if decimal == ",":
             digits = digits.str.replace(",", ".", literal=True)
-        minus = (front + inner + back).str.contains(r"[-\u2212(]")
-        closed = (front == "(") == (back == ")")
-        once = (front + inner + back).str.replace_all(r"[()+]", "").str.len_chars() <= 1
-        plain = pl.when(minus).then(pl.lit("-") + digits).otherwise(digits)
-        if percentage:
-            plain = _in_full(plain.cast(_EXACT, strict=False) * pl.lit("0.01").cast(_EXACT))
-        read = plain.is_not_null() & closed & once
-        return (
-            pl.when(read)
-            .then(plain)
-            .when(is_bad(text) | (text.str.strip_chars() == "") | text.is_null())
-            .then(text)
-            .otherwise(bad("no-number-form"))
+        signs = pl.concat_str(pl.col("front", "inner", "back").fill_null(""))
+        frame = frame.with_columns(digits.alias("digits"), signs.alias("signs"))
+        minus = pl.col("signs").str.contains(r"[-\u2212(]")
+        closed = (pl.col("front").fill_null("") == "(") == (pl.col("back").fill_null("") == ")")
+        once = pl.col("signs").str.replace_all(r"[()+]", "").str.len_chars() <= 1
+        frame = frame.with_columns(
+            pl.when(closed & once & minus)
+            .then(pl.lit("-") + pl.col("digits"))
+            .when(closed & once)
+            .then("digits")
+            .alias("plain")
         )
+        if percentage:
+            exact = pl.col("plain").cast(_EXACT, strict=False) * pl.lit("0.01").cast(_EXACT)
+            frame = frame.with_columns(_in_full(exact).alias("plain"))
+        text = pl.col("text")
+        kept = is_bad(text) | (text.str.strip_chars() == "") | text.is_null()
+        told = pl.when(pl.col("plain").is_not_null()).then("plain").when(kept).then(text)
+        return frame.select(told.otherwise(bad("no-number-form")).alias("text"))["text"]
 
 
 def _in_full(numbers: pl.Expr) -> pl.Expr:
@@ -110,23 +139,33 @@ class Arithmetic(Treatment):
         return _MOST
 
     def applied(self, text: pl.Expr, beside: Beside) -> pl.Expr:
-        return at_once([self], text)
+        return text.map_batches(lambda texts: at_once([self], texts), return_dtype=pl.String)
+
+    def run(self, frame: pl.DataFrame, beside: Beside) -> pl.Series:
+        return at_once([self], frame["text"])
 
 
-def at_once(steps: list[Arithmetic], text: pl.Expr) -> pl.Expr:
-    """Texts of numbers after several treatments."""
-    plain = text.str.strip_chars()
-    numbers = pl.when(plain.str.contains(_PLAIN)).then(plain).cast(_EXACT, strict=False)
+def at_once(steps: Sequence[Arithmetic], texts: pl.Series, *, plain: bool = False) -> pl.Series:
+    """Texts of numbers after several treatments.
+
+    Args:
+        plain: what is no number among them was found by a treatment before.
+    """
+    text, numbers = pl.col("text"), pl.col("number")
+    own = text if plain else pl.when(text.str.strip_chars().str.contains(_PLAIN)).then(text.str.strip_chars())
+    frame = texts.to_frame("text").with_columns(own.cast(_EXACT, strict=False).alias("number"))
     for step in steps:
-        numbers = pl.when(numbers.abs() <= pl.lit(str(step.most)).cast(_EXACT)).then(numbers)
-        numbers = step.counted(numbers)
-    places = next((step.places for step in reversed(steps) if step.places is not None), None)
-    if places is not None and steps[-1].places is not None:
-        done = numbers.cast(pl.Decimal(38, places)).cast(pl.String)
-    else:
-        done = _in_full(numbers)
-    kept = is_bad(text) | (plain == "") | text.is_null()
-    return pl.when(numbers.is_not_null()).then(done).when(kept).then(text).otherwise(bad("no-arithmetic"))
+        within = pl.when(numbers.abs() <= pl.lit(str(step.most)).cast(_EXACT)).then(numbers)
+        frame = frame.with_columns(within.alias("number")).with_columns(step.counted(numbers).alias("number"))
+    places = steps[-1].places
+    done = _in_full(numbers) if places is None else numbers.cast(pl.Decimal(38, places)).cast(pl.String)
+    kept = is_bad(text) | text.is_null() | (text.str.strip_chars() == "")
+    frame = frame.with_columns(done.alias("done"))
+    lost = frame["done"].is_null()
+    if not lost.any():
+        return frame["done"].alias("text")
+    rest = frame.filter(lost).select(pl.when(kept).then(text).otherwise(bad("no-arithmetic")).alias("text"))["text"]
+    return frame["done"].scatter(lost.arg_true(), rest).alias("text")
 
 
 def _decimal(text: str) -> Decimal | None:
