@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import csv
+import io
 from typing import Any
 
 from tests.server.holder_sheets import HolderSheets
@@ -11,6 +13,7 @@ template()
 
 from vexo.core.columns.lanes import Lane, LaneError  # noqa: E402
 from vexo.core.columns.matching import MappingError  # noqa: E402
+from vexo.core.sheets import Choices  # noqa: E402
 from vexo.server.bringin.columns import change  # noqa: E402
 from vexo.server.jobs.working import do_now  # noqa: E402
 from vexo.server.review.plans import plan_of, settings_for  # noqa: E402
@@ -151,3 +154,95 @@ class Names(LaneCase):
             [(h["last_name"], h["phone"]) for h in self.holders(begin)],
             [("Reed", "+441632960000"), ("Gull", "+441632960000")],
         )
+
+
+class Marks(LaneCase):
+    """Marks through to the records, in sheets of ours and foreign ones."""
+
+    def berth(self, number: str) -> dict[str, Any]:
+        where = {"$filter": f"harbour eq 'TERNISLAND' and berth_no eq '{number}'"}
+        return register().get("Berths", **where)["value"][0]
+
+    def test_each_mark_does_what_it_says_and_nothing_else(self) -> None:
+        fields = ("harbour", "berth_no", "services", "notes", "ring_no")
+        trip, path = self.out("B", *fields, format_="csv")
+        rows = list(csv.reader(io.StringIO(path.read_text(encoding="utf-8-sig"))))
+        before = [self.berth(row[2]) for row in rows[1:8]]
+        services = [
+            "[add] crane",
+            "[remove] water",
+            "[set] wifi; crane",
+            "[keep]",
+            "[clear]",
+            "",
+            "[add] crane [remove] power",
+        ]
+        notes = ["[clear]", "[[real] bracket", "[keep]", "", "plain", "[CLEAR] ", "[nonsense]"]
+        for row, service, note in zip(rows[1:], services, notes, strict=False):
+            row[3], row[4] = service, note
+        with path.open("w", encoding="utf-8-sig", newline="") as file:
+            csv.writer(file).writerows(rows)
+        job = self.back(path, trip=str(trip.pk))
+        self.assertEqual(job.error, "")
+        self.assertEqual(self.codes(self.trip_of(job))[6], ["unknown-mark"])
+        self.apply(self.trip_of(job))
+        after = [self.berth(row[2]) for row in rows[1:8]]
+        order = ["water", "power", "wifi", "pump-out", "crane"]
+
+        def with_(at: int, add: set[str] = frozenset(), take: set[str] = frozenset()) -> list[str]:  # type: ignore[assignment]
+            return [item for item in order if item in (set(before[at]["services"]) | add) - take]
+
+        wanted = [with_(0, {"crane"}), with_(1, take={"water"}), ["wifi", "crane"], with_(3), [], with_(5), with_(6)]
+        self.assertEqual([berth["services"] for berth in after], wanted)
+        said = [None, "[real] bracket", before[2]["notes"], before[3]["notes"], "plain", None, before[6]["notes"]]
+        self.assertEqual([berth["notes"] for berth in after], said)
+
+    def test_in_a_foreign_sheet_a_bracket_is_text_until_marks_are_on(self) -> None:
+        self.make(("01", "Reed"))
+        text = self.sheet(("01", "[clear]", ""))
+        self.trip(text)
+        self.apply(Trip.objects.latest("id"))
+        self.assertEqual(self.of("01")["last_name"], "[clear]")
+        self.theirs("01", phone="+441632960001")
+        trip = self.trip(self.sheet(("01", "Reed", "[clear]")), choices=Choices(marks=True))
+        self.apply(trip)
+        self.assertEqual((self.of("01")["last_name"], self.of("01")["phone"]), ("Reed", None))
+
+
+class OnTheCommandLine(LaneCase):
+    def test_questions_are_asked_and_answered_and_the_way_is_kept_and_used(self) -> None:
+        numbers = [berth["berth_no"] for berth in self.berths()]
+        sheet = self.text(FEET.format(*numbers), "club.csv")
+        found = self.vexo.run("--as", "ada", "bring-in", "harbour-practice", "Berth", str(sheet), "--trip", "new")
+        self.assertIn("? Metres or feet?", found.stderr)
+        self.assertIn("bollard cond.=1  Leave it out", found.stderr)
+        trip = Trip.objects.latest("id")
+        wrong = self.vexo.run("--as", "ada", "columns", str(trip.pk), "--answer", "beam=1")
+        self.assertEqual(wrong.returncode, 2)
+        self.assertIn("Nothing is asked about 'beam'", wrong.stderr)
+        answers = [word for one in ("length_m=2", "services=1", "bollard cond.=1") for word in ("--answer", one)]
+        lanes = self.text('{"notes": {"fixed": "measured"}}', "lanes.json")
+        more = ("--lanes", str(lanes), "--only-if-empty", "notes", "--keep-as", "Club measurements")
+        told = self.vexo.json("--as", "ada", "columns", str(trip.pk), *answers, *more, code=1)
+        self.assertEqual(told["questions"], [])
+        trip.refresh_from_db()
+        self.assertEqual(trip.lanes["notes"], {"fixed": "measured", "only_empty": True})
+        again = self.text(FEET.format(*reversed(numbers)), "club-again.csv")
+        way = ("--route", "Club measurements", "--trip", "new", "--set", "depth_m=2.5")
+        told = self.vexo.json("--as", "ada", "bring-in", "harbour-practice", "Berth", str(again), *way, code=1)
+        self.assertEqual(told["questions"], [])
+        second = Trip.objects.get(pk=told["trip"])
+        self.assertEqual(second.lanes, {**trip.lanes, "depth_m": {"fixed": "2.5"}})
+        self.assertEqual(self.vexo.json("--as", "ada", "routes")["routes"][-1]["name"], "Club measurements")
+
+    def test_a_file_of_lanes_that_is_none_says_why(self) -> None:
+        trip = self.measured()
+        for content, words in (
+            ("[1]", "one JSON object"),
+            ("{", "no file of lanes"),
+            ('{"notes": {"loud": 1}}', "knows no 'loud'"),
+        ):
+            lanes = self.text(content, "bad.json")
+            told = self.vexo.run("--as", "ada", "columns", str(trip.pk), "--lanes", str(lanes))
+            self.assertEqual(told.returncode, 2)
+            self.assertIn(words, told.stderr)

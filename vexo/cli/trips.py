@@ -9,9 +9,11 @@ from typing import TYPE_CHECKING, Any
 import click
 import polars as pl
 
+from vexo.core.columns.lanes import lanes_from_json
 from vexo.core.sheets import Choices
 
 from .doing import find_trip, finish, json_option, print_json, ready
+from .laning import Laning, answered, lane_options, lanes_said, print_questions, questions_of
 from .main import Setting
 from .reading import reading_options
 from .showing import console, plan_table, sum_line
@@ -59,8 +61,9 @@ def print_plan(trip: Trip, as_json: bool) -> None:
     plan = plan_of(trip)
     figures = plan_figures(trip, plan)
     if as_json:
-        print_json(figures)
+        print_json({**figures, "questions": questions_of(trip)})
     else:
+        print_questions(trip)
         console().print(f"Trip {trip.pk}, {trip.title}, plan {plan.number}")
         console().print(sum_line(figures["rows"], figures["verdicts"]))
         console().print(f"Look at it with: vexo review {trip.pk}")
@@ -74,6 +77,8 @@ def print_plan(trip: Trip, as_json: bool) -> None:
 @click.option("--key", "key", multiple=True, help="A key field; several together make one key.")
 @click.option("--operation", type=_OPERATIONS, default=None)
 @click.option("--map", "maps", multiple=True, metavar="COLUMN=FIELD", help="Where a column goes; COLUMN= for nowhere.")
+@click.option("--route", default="", metavar="NAME", help="The route that says how it comes in.")
+@lane_options
 @click.option("--trip", "number", default="", help="The trip it belongs to, or 'new'.")
 @click.option("--title", default="", help="The name of a new trip.")
 @reading_options
@@ -89,6 +94,8 @@ def bring_in(
     key: tuple[str, ...],
     operation: str | None,
     maps: tuple[str, ...],
+    route: str,
+    laning: Laning,
     number: str,
     title: str,
     worksheet: str,
@@ -106,13 +113,20 @@ def bring_in(
     from vexo.server.applications.services import find_application
     from vexo.server.bringin.bringing import start_bringing_in
     from vexo.server.bringin.uploads import join, take_file
+    from vexo.server.errors import PlainError
     from vexo.server.jobs.working import enqueue
     from vexo.server.people.rights import Action, require
     from vexo.server.review.plans import newest_plan, settings_for
+    from vexo.server.routes.keeping import find_route
 
     person = setting.person()
     require(person, Action.PREPARE)
     found, said = find_application(application), _said(maps)
+    way = find_route(route) if route else None
+    if way is not None and way.application_id != found.pk:
+        raise PlainError(f"The route {way.name} is one of {way.application.label}, not of {found.label}.")
+    carried = [field for field in said.values() if field]
+    lanes = lanes_said(laning, lanes_from_json((way.brings if way else {}).get("lanes", {})), carried)
     upload, *others = [take_file(file, person.username) for file in files]
     if others:
         upload = join(upload.pk, [other.pk for other in others], person.username)
@@ -127,12 +141,15 @@ def bring_in(
         trip=number,
         title=title,
         choices=Choices(worksheet, header, encoding, delimiter, prefix or "", marks),
+        lanes={name: lane.to_json() for name, lane in lanes.items()},
+        route=way.pk if way else None,
         mine=True,
     )
     done = finish(job)
     trip = find_trip(done["trip"])
     made = newest_plan(trip)
     if made is None:
+        print_questions(trip)
         settings_for(trip)
     elif made.revision != trip.revision:
         finish(enqueue("plan", person.username, trip, mine=True, fresh=True))
@@ -146,11 +163,9 @@ def bring_in(
 @click.option("--key", "key", multiple=True, help="A key field; several together make one key.")
 @click.option("--operation", type=_OPERATIONS, default=None)
 @click.option("--map", "maps", multiple=True, metavar="COLUMN=FIELD", help="Where a column goes; COLUMN= for nowhere.")
-@click.option("--blank", "blanks", multiple=True, metavar="FIELD=leave|clear", help="What a blank cell means.")
-@click.option("--default", "defaults", multiple=True, metavar="FIELD=TEXT", help="Stands for a blank in new records.")
-@click.option("--default-updates", multiple=True, metavar="FIELD", help="Its default counts for all records.")
-@click.option("--only-if-empty", multiple=True, metavar="FIELD", help="Fill it only where it is empty; * for all.")
-@click.option("--always", multiple=True, metavar="FIELD", help="The reverse of --only-if-empty.")
+@lane_options
+@click.option("--answer", "answers", multiple=True, metavar="OF=NUMBER", help="An answer to what is asked of a column.")
+@click.option("--keep-as", default="", metavar="NAME", help="Keep the way of the trip as a route.")
 @json_option
 @ready
 def columns(
@@ -159,31 +174,33 @@ def columns(
     key: tuple[str, ...],
     operation: str | None,
     maps: tuple[str, ...],
-    blanks: tuple[str, ...],
-    defaults: tuple[str, ...],
-    default_updates: tuple[str, ...],
-    only_if_empty: tuple[str, ...],
-    always: tuple[str, ...],
+    laning: Laning,
+    answers: tuple[str, ...],
+    keep_as: str,
     as_json: bool,
 ) -> None:
     """Say where columns go, what blank cells mean, the key, or what the rows are for; the rows are planned anew."""
     from vexo.server.bringin.columns import change
-
-    from .laning import lanes_said
+    from vexo.server.routes.keeping import keep_trip
+    from vexo.server.trips.standing import facts_of
 
     found = find_trip(trip)
-    lanes = lanes_said(found, blanks, defaults, default_updates, only_if_empty, always)
+    said, lanes = answered(found, answers)
+    carried = [c["field_name"] for c in facts_of(found).get("columns", []) if c["carried"]]
+    lanes |= lanes_said(laning, lanes_from_json(found.lanes), carried)
     finish(
         change(
             found,
             setting.person(),
-            said=_said(maps),
+            said={**said, **_said(maps)},
             key=list(key) or None,
             operation=operation or "",
             lanes=lanes,
             mine=True,
         )
     )
+    if keep_as:
+        keep_trip(setting.person(), find_trip(trip), keep_as)
     print_plan(find_trip(trip), as_json)
 
 
