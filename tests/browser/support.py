@@ -98,7 +98,7 @@ class Browser:
             return wait_until(quiet, seconds, what)
         except AssertionError as error:
             raise AssertionError(
-                f"{error}\n--- on the page ({self.driver.current_url}):\n{self.text[-1500:]}"
+                f"{error}\n--- on the page ({self.driver.current_url}):\n{self.text[:900]} … {self.text[-900:]}"
             ) from None
 
     def see(self, *texts: str, seconds: float = PATIENCE) -> None:
