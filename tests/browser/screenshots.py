@@ -83,7 +83,7 @@ def main() -> None:
         browser.picture(FOLDER / "send-out.png")
         share(browser)
         views = {
-            "file": ("/sheets/4", "Berths is likeliest"),
+            "file": ("/sheets/7", "Holders is likeliest"),
             "file-back": ("/trips/3/file", "cells are as trip 3 sent them out"),
             "file-damage": ("/trips/3/file?beside=findings", "Put back 12 cells"),
             "columns": ("/trips/3/columns", "Columns flow up into fields"),

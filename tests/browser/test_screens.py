@@ -109,17 +109,29 @@ class Keyboard(BrowserCase):
         browser.see("What is this sheet about?")
         browser.choose("Application", "Saltmarsh Harbour Register (practice)")
         browser.click("Bring it in")
-        browser.see("2 rows read")
+        browser.see("Columns flow up into fields", "1 question")
         number = browser.driver.current_url.partition("/trips/")[2].partition("/")[0]
-        browser.open(f"/trips/{number}/columns")
         browser.see("3 of 4 columns carried", "harbour → Harbour")
         self.assertNotIn("When a cell is blank", browser.text)
-        browser.tab_to("button[aria-label^='Field of the column bollard cond.']")
+        browser.until(lambda: not browser.all("input[aria-label^='Field of the column'][disabled]"), "the plan")
+        browser.tab_to("[role=grid]")
+        browser.keys(Keys.ARROW_RIGHT, Keys.ARROW_RIGHT, Keys.ARROW_RIGHT, Keys.ENTER)
+        browser.until(lambda: "bollard cond." in str(browser.script("return document.activeElement.ariaLabel")), "head")
+        browser.keys("notes")
+        browser.until(lambda: any("Notes" in e.text for e in browser.all("[role=option]")), "the field")
         browser.keys(Keys.ENTER)
-        browser.until(lambda: browser.all("[role=option]"), "the fields")
-        browser.keys("notes", Keys.ENTER)
         browser.see("4 of 4 columns carried", "bollard cond. → Notes", "When a cell is blank")
-        browser.until(lambda: not browser.all("[aria-label^='Field of the column'][disabled]"), "the plan")
+        browser.until(lambda: not browser.all("input[aria-label^='Field of the column'][disabled]"), "the plan")
+        browser.tab_to("[role=grid]")
+        browser.keys("t")
+        browser.keys(Keys.ENTER)
+        browser.until(lambda: browser.all("[role=option]"), "the treatments")
+        browser.keys("upper", Keys.ENTER)
+        browser.see("write in upper case", "for 2 rows")
+        browser.tab_to("main aside .btn.go")
+        browser.keys(Keys.ENTER)
+        browser.until(lambda: "Use this lane" not in browser.text, "the lane in use")
+        browser.until(lambda: not browser.all("input[aria-label^='Field of the column'][disabled]"), "the plan")
         browser.keys(Keys.ALT, "3")
         browser.keys(Keys.ALT)
         browser.see("How rows find their records")
@@ -199,12 +211,15 @@ class Accessible(BrowserCase):
             **{f"/trips/4/{station}?cell=2": "Winter tariff" for station in stations},
             "/trips/4/review?state=held": "Row 29 is held",
             "/trips/2/outcome": "The last master fob",
-            "/trips/1": "not back yet",
+            "/trips/1": "Insurance dates, winter",
+            "/trips/1/file?beside=parts": "2 of 5 parts back",
+            "/trips/5/columns?cell=2": "Metres or feet?",
+            "/routes": "saved ways of making a trip",
             "/trips/3/file": "526 of 563 cells",
             "/trips/3/file?beside=findings": "Put back 12 cells",
             "/trips/3/file?beside=totals": "Which rows are carried",
             "/trips/4/review?row=7&cell=2": "Fill down",
-            "/sheets/4": "Berths is likeliest",
+            "/sheets/7": "Holders is likeliest",
         }
         for path, words in screens.items():
             with self.subTest(path):

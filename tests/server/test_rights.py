@@ -61,6 +61,8 @@ ENDPOINTS: dict[tuple[str, str], str] = {
     ("patch", TRIP): PREPARER,
     ("patch", f"{TRIP}/columns"): PREPARER,
     ("get", f"{TRIP}/lanes"): VIEWER,
+    ("get", "api/marks"): VIEWER,
+    ("get", "api/marks.xlsx"): VIEWER,
     ("post", f"{TRIP}/lanes"): PREPARER,
     ("post", f"{TRIP}/route"): PREPARER,
     ("patch", f"{TRIP}/choices"): PREPARER,

@@ -4,6 +4,7 @@ from django.urls import path, re_path
 from drf_spectacular.views import SpectacularAPIView
 
 from .applications import views as applications
+from .bringin import mark_views as marks
 from .bringin import views as bringin
 from .health import HealthView
 from .jobs import views as jobs
@@ -35,6 +36,8 @@ urlpatterns = [
     path("api/applications/<slug:name>/condition", sendout.ConditionView.as_view()),
     path("api/applications/<slug:name>/values", sendout.ValuesView.as_view()),
     path("api/applications/<slug:name>/keys", sendout.KeysView.as_view()),
+    path("api/marks", marks.MarksView.as_view()),
+    path("api/marks.xlsx", marks.MarksSheetView.as_view()),
     path("api/routes", routes.RoutesView.as_view()),
     path("api/routes/<int:pk>", routes.RouteView.as_view()),
     path("api/trips/<int:pk>/route", routes.TripRouteView.as_view()),

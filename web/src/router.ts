@@ -18,6 +18,7 @@ export const router = createRouter({
       name: "applications",
       component: () => import("./applications/ApplicationsPage.vue"),
     },
+    { path: "/marks", name: "marks", component: () => import("./sheets/MarksPage.vue") },
     { path: "/routes", name: "routes", component: () => import("./routes/RoutesPage.vue") },
     { path: "/people/:username?", name: "people", component: () => import("./people/PeoplePage.vue") },
     { path: "/journal", name: "journal", component: () => import("./journal/JournalPage.vue") },

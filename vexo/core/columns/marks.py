@@ -14,6 +14,17 @@ from ..values import SPACES, bare, join_items, on_unique, split_items
 LEAVE, VALUE, CLEAR, CHANGE, KEEP, BLANK_CLEARS, BLANK_DEFAULT = range(7)
 """What a cell says. The last two are blank cells under a lane's rule: cleared where a record is there, and a default
 that stands in new records; planning makes one of the others of them."""
+EXAMPLES: tuple[tuple[str, str, str], ...] = (
+    ("", "any field", "A blank cell means what the column's rule says: usually the record is left as it is."),
+    ("[clear]", "any field", "The field is emptied."),
+    ("[keep]", "any field", "This field of this record is left alone, whatever the column's rule says."),
+    ("[add] water; power", "a field with several values", "These are added to what the record has."),
+    ("[remove] crane", "a field with several values", "These are taken away; the others stay."),
+    ("[set] water; wifi", "a field with several values", "The record has exactly these afterwards."),
+    ("[add] water [remove] crane", "a field with several values", "Both at once; no other two marks stand together."),
+    ("[[reserved] for Ada", "text", "The text begins with a real bracket: [reserved] for Ada."),
+)
+"""Cells with what each is for and means, as people are shown them."""
 _BEGINS = rf"^{SPACES}*\["
 _MARK = rf"(?s)^{SPACES}*\[([A-Za-z]*)\]{SPACES}*(.*)$"
 _KNOWN = "[clear], [keep]"

@@ -206,6 +206,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/marks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description All marks, each by an example. */
+        get: operations["marks_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/marks.xlsx": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The same as a workbook, its cells to be copied from. */
+        get: operations["marks.xlsx_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/people": {
         parameters: {
             query?: never;
@@ -1552,6 +1586,12 @@ export interface components {
             plan?: number;
             shown?: components["schemas"]["Shown"];
         };
+        /** @description A cell, the fields that it is for, and what it means. */
+        Mark: {
+            cell: string;
+            of: string;
+            means: string;
+        };
         /**
          * @description * `look` - look
          *     * `prepare` - prepare
@@ -2645,6 +2685,44 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Journal"];
+                };
+            };
+        };
+    };
+    marks_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Mark"][];
+                };
+            };
+        };
+    };
+    "marks.xlsx_retrieve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
                 };
             };
         };

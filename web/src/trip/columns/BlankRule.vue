@@ -89,6 +89,10 @@ function keep(): void {
         @chosen="emit('change', { ...lane, only_empty: $event === 'empty' })"
       />.
     </p>
+    <p class="mt-1 text-small">
+      <RouterLink class="text-marine underline" to="/marks">A cell can say more</RouterLink>
+      <span class="soft">, such as <span class="mono">[clear]</span></span>
+    </p>
     <p v-if="column.filled_before" class="mt-1" data-testid="filled-before">
       {{ many(column.filled_before, "cell is", "cells are") }} left: the application's field is filled already.
     </p>
