@@ -40,7 +40,7 @@ class Record(models.Model):
     ``one_of_two`` are pairs of fields of which one is empty, ``only_for`` fields that belong to records with a certain
     value of another field, ``tree`` the reference that makes a tree of the type; ``immutable`` are fields that are set
     when a record is made, ``also_called`` other names of fields, and ``long_form`` the letters and figures of numbers
-    that are known without them too.
+    that are known without them too; ``added`` are fields that came later, and whether they are required.
     """
 
     version = models.PositiveIntegerField("Version", default=1)
@@ -58,6 +58,7 @@ class Record(models.Model):
     immutable: ClassVar[tuple[str, ...]] = ()
     also_called: ClassVar[dict[str, tuple[str, ...]]] = {}
     long_form: ClassVar[dict[str, tuple[str, int]]] = {}
+    added: ClassVar[dict[str, bool]] = {}
 
     class Meta:
         abstract = True
@@ -221,6 +222,26 @@ class Reading(Record):
     class Meta:
         verbose_name = "Shore-power reading"
         unique_together = [("meter", "read_at")]
+
+
+class AddedField(models.Model):
+    """A field that was added while the register ran."""
+
+    record_type = models.CharField(max_length=40)
+    name = models.CharField(max_length=40)
+    label = models.CharField(max_length=80)
+    kind = models.CharField(max_length=12)
+    required = models.BooleanField(default=False)
+    choices = models.JSONField(default=list)
+
+
+class AddedChoice(models.Model):
+    """A choice that was added while the register ran."""
+
+    record_type = models.CharField(max_length=40)
+    field = models.CharField(max_length=40)
+    value = models.CharField(max_length=60)
+    label = models.CharField(max_length=60)
 
 
 class Repeat(models.Model):

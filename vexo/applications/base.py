@@ -11,7 +11,7 @@ from typing import Any, Self
 import polars as pl
 
 from vexo.core.conditions import Condition
-from vexo.core.records import Catalogue, RecordType
+from vexo.core.records import Catalogue, NewField, RecordType
 from vexo.core.writing import Answer, Write
 
 
@@ -141,10 +141,10 @@ class Application(ABC):
         """What would be answered, without writing. Raises NotPromised."""
         raise NotPromised("This application cannot check rows without writing them.")
 
-    def add_field(self, record_type: RecordType, name: str, label: str) -> None:
-        """Add a field. Raises NotPromised."""
+    def add_field(self, record_type: RecordType, field: NewField) -> None:
+        """Add a field. Raises NotPromised, ApplicationError."""
         raise NotPromised("This application's record types cannot be changed from here.")
 
     def add_choice(self, record_type: RecordType, field: str, value: str) -> None:
-        """Add a choice. Raises NotPromised."""
+        """Add a choice. Raises NotPromised, ApplicationError."""
         raise NotPromised("This application's choices cannot be changed from here.")

@@ -115,6 +115,18 @@ class Connection:
             raise NoAnswer(f"{self.address} took the request, but its answer never came.") from error
         return self._written(response)
 
+    def post_definition(self, path: str, body: Any) -> None:
+        """Change what the application's records are; never sent twice. Raises ApplicationError with what it says."""
+        try:
+            content = simplejson.dumps(body, use_decimal=True).encode()
+            response = self._client.post(path, content=content, headers={"Content-Type": "application/json"})
+        except httpx.HTTPError as error:
+            raise ApplicationError(f"{self.address} gave no answer. Look whether it was done.") from error
+        if response.status_code in (401, 403):
+            raise ApplicationError(f"{self.address} does not let this token do that. Ask its administrator.")
+        if response.status_code not in (200, 201, 204):
+            raise ApplicationError(f"The application refuses it{_said(response)}")
+
     def _written(self, response: httpx.Response) -> httpx.Response:
         status = response.status_code
         if status == 200:

@@ -34,6 +34,8 @@ _COMMANDS: dict[str, tuple[str, str]] = {
     "applications": ("records:applications", "List the connected applications."),
     "connect": ("records:connect", "Connect an application, or change a connection."),
     "fields": ("records:fields", "List the fields of a record type."),
+    "add-field": ("records:add_field", "Add a field to a record type."),
+    "add-choice": ("records:add_choice", "Add a choice to a field's list."),
     "person": ("people:person", "Say who can sign in, and what they may do."),
     "journal": ("people:journal", "Show who did what, or see whether the journal is whole."),
     "backup": ("keeping:backup", "Write the database and all files to one file."),

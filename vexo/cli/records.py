@@ -117,3 +117,53 @@ def fields(setting: Setting, application: str, record_type: str, as_json: bool) 
     console().print(table)
     for key in found.keys:
         console().print(f"Unique: {' + '.join(key)}")
+
+
+@click.command("add-field")
+@click.argument("application")
+@click.argument("record_type", metavar="TYPE")
+@click.argument("label")
+@click.option("--name", default="", help="Its name for machines; made of the label by default.")
+@click.option("--kind", type=click.Choice(["text", "number", "date", "yes or no", "choice"]), default="text")
+@click.option("--choice", "choices", multiple=True, help="A value that it may have; several for a choice.")
+@click.option("--required", is_flag=True, help="Every record has one; say --existing too.")
+@click.option("--existing", default="", help="What the records get that are there.")
+@ready
+def add_field(
+    setting: Setting,
+    application: str,
+    record_type: str,
+    label: str,
+    name: str,
+    kind: str,
+    choices: tuple[str, ...],
+    required: bool,
+    existing: str,
+) -> None:
+    """Add a field to a record type, where the application can."""
+    from vexo.core.records import NewField
+    from vexo.server.applications import shaping
+    from vexo.server.applications.services import find_application
+    from vexo.server.people.rights import Action, require
+
+    require(setting.person(), Action.CONNECT)
+    field = NewField(name or shaping.name_from(label), label, kind, required, choices, existing)
+    shaping.add_field(setting.person(), find_application(application), record_type, field)
+    click.echo(f"{label} is a field of {record_type} now: {field.name}.")
+
+
+@click.command("add-choice")
+@click.argument("application")
+@click.argument("record_type", metavar="TYPE")
+@click.argument("field")
+@click.argument("value")
+@ready
+def add_choice(setting: Setting, application: str, record_type: str, field: str, value: str) -> None:
+    """Add a choice to a field's list, where the application can."""
+    from vexo.server.applications import shaping
+    from vexo.server.applications.services import find_application
+    from vexo.server.people.rights import Action, require
+
+    require(setting.person(), Action.CONNECT)
+    shaping.add_choice(setting.person(), find_application(application), record_type, field, value)
+    click.echo(f"{value} is a choice of {field} now.")

@@ -90,6 +90,19 @@ class Field:
 
 
 @dataclass(frozen=True)
+class NewField:
+    """A field that is to be added to a record type. ``kind`` is text, number, date, yes or no, or choice; ``existing``
+    the value that the records which are there get, needed where it is required."""
+
+    name: str
+    label: str
+    kind: str = "text"
+    required: bool = False
+    choices: tuple[str, ...] = ()
+    existing: str = ""
+
+
+@dataclass(frozen=True)
 class RecordType:
     """One type of record. ``keys`` are the field groups that are unique together, ``identifier`` its record ID;
     ``alternatives`` are fields that set one value, of which a record has at most one."""
@@ -136,13 +149,15 @@ class RecordType:
 class Promises:
     """What an application can do: how many writes one batch takes, and how many all or nothing; whether writes can
     depend on a version; whether a request sent twice with the same number is done once; whether it adds up its own
-    records."""
+    records; and where new fields and new choices can be added, empty where they cannot."""
 
     atomic_batch: int = 0
     batch: int = 1
     conditional_writes: bool = False
     repeatable: bool = False
     sums: bool = False
+    fields_at: str = ""
+    choices_at: str = ""
 
 
 @dataclass(frozen=True)

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import unicodedata
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from datetime import date, datetime
 from decimal import Decimal
 from typing import Any
 
 import polars as pl
+from rapidfuzz import fuzz, process
 
 from .faults import BETWEEN, problem
 from .records import Field, Kind
@@ -58,6 +59,7 @@ _FALSE = (
     "n\u00e3o",
 )
 _NUMBER = r"^[+-]?(?:\d+(?:\.\d*)?|\.\d+)$"
+_LIKE = 60
 _MOMENT_DTYPE = pl.Datetime("us", "UTC")
 
 
@@ -258,7 +260,17 @@ def _parse_choice(field: Field, texts: pl.Series) -> Parsed:
     plain = normal(texts)
     found = plain.replace_strict(names, values, default=None, return_dtype=pl.String) if names else plain
     bad = plain.is_not_null() & found.is_null()
-    return Parsed(found, _problems([(bad, problem("not-a-choice", "", _allowed(field)))], texts))
+    if not bad.any():
+        return Parsed(found, _no_problems(plain))
+    lost, known = plain.set(~bad, None), dict(zip(names, values, strict=True))
+    told = on_unique(lost, lambda text: BETWEEN.join(["not-a-choice", text, _allowed(field), _near(text, known)]))
+    return Parsed(found, told)
+
+
+def _near(text: str, names: Mapping[str, str]) -> str:
+    """The choices that are most like a text, if any is. ``names`` are texts that name a choice → its value."""
+    found = process.extract(text, list(names), scorer=fuzz.ratio, processor=str.casefold, limit=3, score_cutoff=_LIKE)
+    return " or ".join(list(dict.fromkeys(names[name] for name, *_ in found))[:2])
 
 
 def split_items(text: str) -> list[str]:
@@ -291,7 +303,8 @@ def _parse_choices(field: Field, texts: pl.Series) -> Parsed:
         items = split_items(unicodedata.normalize("NFC", text))
         unknown = [item for item in items if names and item not in names]
         found = sorted({names.get(item, item) for item in items}, key=lambda v: (order.get(v, 0), v))
-        said = BETWEEN.join(["not-a-choice", unknown[0], _allowed(field)]) if unknown else None
+        near = _near(unknown[0], names) if unknown else ""
+        said = BETWEEN.join(["not-a-choice", unknown[0], _allowed(field), near]) if unknown else None
         read.append(None if unknown or not found else found)
         problems.append(said)
     table = pl.DataFrame(

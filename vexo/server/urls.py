@@ -29,6 +29,8 @@ urlpatterns = [
     path("api/people", office.PeopleView.as_view()),
     path("api/people/<str:username>", office.SomeoneView.as_view()),
     path("api/applications", applications.ApplicationsView.as_view()),
+    path("api/applications/<slug:name>/fields", applications.FieldsView.as_view()),
+    path("api/applications/<slug:name>/choices", applications.ChoicesView.as_view()),
     path("api/applications/<slug:name>", applications.ApplicationView.as_view()),
     path("api/applications/<slug:name>/test", applications.ProbeView.as_view()),
     path("api/applications/<slug:name>/preview", sendout.PreviewView.as_view()),

@@ -179,4 +179,26 @@ class Migration(migrations.Migration):
                 'unique_together': {('season', 'length_band', 'harbour')},
             },
         ),
+        migrations.CreateModel(
+            name='AddedChoice',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('record_type', models.CharField(max_length=40)),
+                ('field', models.CharField(max_length=40)),
+                ('value', models.CharField(max_length=60)),
+                ('label', models.CharField(max_length=60)),
+            ],
+        ),
+        migrations.CreateModel(
+            name='AddedField',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('record_type', models.CharField(max_length=40)),
+                ('name', models.CharField(max_length=40)),
+                ('label', models.CharField(max_length=80)),
+                ('kind', models.CharField(max_length=12)),
+                ('required', models.BooleanField(default=False)),
+                ('choices', models.JSONField(default=list)),
+            ],
+        ),
     ]

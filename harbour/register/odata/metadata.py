@@ -146,6 +146,8 @@ def _container(schema: ET.Element, versions: bool, repeatable: bool, keys: bool)
     if repeatable:
         _annotate(container, "Repeatability.V1.Supported", Bool="true")
     _annotate(container, "Aggregation.V1.ApplySupported")
+    for term in ("AddedFields", "AddedChoices"):
+        ET.SubElement(container, "Annotation", Term=f"Sheets.V1.{term}", String=term)
     batch = ET.SubElement(_annotate(container, "Capabilities.V1.BatchSupport"), "Record")
     ET.SubElement(batch, "PropertyValue", Property="Supported", Bool="true")
     ET.SubElement(batch, "PropertyValue", Property="ContinueOnErrorSupported", Bool="true")

@@ -11,6 +11,7 @@ from typing import Any
 
 from django.db import models
 
+from .. import adding
 from ..fields import ManyChoiceField, ScaledDecimalField
 from ..models import Record
 from ..rules import Refusal
@@ -54,9 +55,19 @@ def _edm(field: models.Field[Any, Any]) -> str:
     return next((edm for kind, edm in kinds if isinstance(field, kind)), "Edm.String")
 
 
-@cache
 def properties(model: type[Record]) -> dict[str, Property]:
-    """The properties of a type by name, in the order of its columns."""
+    """The properties of a type by name, in the order of its columns, those that were added among them."""
+    adding.load()
+    return _properties(model)
+
+
+def forget() -> None:
+    """What a type has was changed."""
+    _properties.cache_clear()
+
+
+@cache
+def _properties(model: type[Record]) -> dict[str, Property]:
     found: dict[str, Property] = {}
     fields: list[models.Field[Any, Any]] = [*model._meta.local_fields]
     fields.sort(key=lambda field: field.name in ("version", *KEPT_BY_THE_REGISTER))
@@ -74,7 +85,9 @@ def properties(model: type[Record]) -> dict[str, Property]:
             help=str(field.help_text),
             edm=_edm(plain),
             column=field.attname,
-            required=not field.null and not field.blank and not field.has_default() and not computed,
+            required=model.added.get(
+                field.name, not field.null and not field.blank and not field.has_default() and not computed
+            ),
             computed=computed,
             max_length=getattr(plain, "max_length", None),
             precision=getattr(field, "precision", None),

@@ -13,13 +13,14 @@ from django.db import DatabaseError, transaction
 from django.http import HttpRequest, HttpResponse
 from django.views.decorators.csrf import csrf_exempt
 
-from .. import repeating, trouble
+from .. import adding, repeating, trouble
 from ..models import TYPES, Record
 from ..rules import Refusal
 from . import applying, metadata, reading, writing
 
 _ADDRESS = re.compile(r"(\w+)(?:\((.+)\))?(/\$count)?$")
 _MAX_BATCH = 1000
+_ADDING = {"AddedFields": adding.add_field, "AddedChoices": adding.add_choice}
 
 
 def _json(body: Any, status: int = 200, headers: Mapping[str, str] | None = None) -> HttpResponse:
@@ -53,6 +54,10 @@ def _one(
     address = _ADDRESS.match(unquote(parts.path.strip("/")))
     if not address:
         raise Refusal("There is nothing at that address.", "no-such-address", None, 404)
+    if method == "POST" and address[1] in _ADDING and address[2] is None:
+        if not isinstance(body, dict):
+            raise Refusal("The body must be a JSON object.", "bad-body", None, 400)
+        return 201, _ADDING[address[1]](body), {}
     model = writing.model_of(address[1])
     if method in ("POST", "PATCH") and not isinstance(body, dict):
         raise Refusal("The body must be a JSON object.", "bad-body", None, 400)

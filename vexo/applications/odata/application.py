@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from datetime import UTC, datetime
+from decimal import Decimal
 from functools import reduce
 from typing import Any
 from urllib.parse import quote
@@ -15,7 +16,7 @@ import polars as pl
 from vexo.core.conditions import Condition
 from vexo.core.conditions.to_filter import literal, path_of, settled, to_filter
 from vexo.core.planning.verdicts import DONE, Verdict
-from vexo.core.records import Catalogue, Kind, RecordType
+from vexo.core.records import Catalogue, Kind, NewField, RecordType
 from vexo.core.writing import Answer, Write, operation_of
 from vexo.core.writing.answers import CLASH, DOUBT, UNTAKEN
 
@@ -160,6 +161,30 @@ class ODataApplication(Application):
         if response.status_code >= 400:
             message, _, _ = _error_of(_body_of(response))
             raise ApplicationError(f"The application does not understand the question: {message}")
+
+    def add_field(self, record_type: RecordType, field: NewField) -> None:
+        where = self.describe().promises.fields_at
+        if not where:
+            return super().add_field(record_type, field)
+        existing: Any = field.existing or None
+        if existing is not None and field.kind == "number":
+            existing = Decimal(existing)
+        elif existing is not None and field.kind == "yes or no":
+            existing = existing.lower() in ("yes", "true", "1")
+        told = {"name": field.name, "label": field.label, "kind": field.kind, "required": field.required}
+        more = {"record_type": record_type.name, "choices": list(field.choices), "existing": existing}
+        self._connection.post_definition(where, {**told, **more})
+        self._catalogue = None
+        return None
+
+    def add_choice(self, record_type: RecordType, field: str, value: str) -> None:
+        where = self.describe().promises.choices_at
+        if not where:
+            return super().add_choice(record_type, field, value)
+        body = {"record_type": record_type.name, "field": field, "value": value}
+        self._connection.post_definition(where, body)
+        self._catalogue = None
+        return None
 
     def write(self, record_type: RecordType, writes: Sequence[Write], sending: Sending = PLAINLY) -> list[Answer]:
         requests = [self._request(record_type, write, at, sending) for at, write in enumerate(writes)]

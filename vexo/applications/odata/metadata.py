@@ -170,6 +170,13 @@ def _trees(entity: ET.Element, links: dict[str, tuple[str, str]]) -> set[str]:
     return found
 
 
+def _adding(container: ET.Element, term: str) -> str:
+    """The entity set in which something is added, a plain name; empty where there is none."""
+    told = _own(container, term)
+    name = "" if told is None else told.get("String", "")
+    return name if name.isidentifier() else ""
+
+
 def _promises(container: ET.Element, conditional: bool) -> Promises:
     support = _term(container, "Capabilities.V1.BatchSupport")
     batches = support is not None
@@ -179,6 +186,8 @@ def _promises(container: ET.Element, conditional: bool) -> Promises:
         conditional_writes=conditional,
         repeatable=_yes(container, "Repeatability.V1.Supported"),
         sums=_term(container, "Aggregation.V1.ApplySupported") is not None,
+        fields_at=_adding(container, "AddedFields"),
+        choices_at=_adding(container, "AddedChoices"),
     )
 
 

@@ -13,10 +13,11 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from vexo.core.conditions.clauses import comparisons
-from vexo.core.records import Catalogue, Field, RecordType
+from vexo.core.records import Catalogue, Field, NewField, RecordType
 
 from ..people.permissions import person_of
 from ..people.rights import Action, applying, may
+from . import shaping
 from .models import Application, Stage
 from .services import Connection, asking, connect, describe
 
@@ -82,6 +83,28 @@ class RecordTypeSerializer(serializers.Serializer[Any]):
 class CatalogueSerializer(serializers.Serializer[Any]):
     application = ApplicationSerializer()
     types = RecordTypeSerializer(many=True)
+    adds_fields = serializers.BooleanField()
+    adds_choices = serializers.BooleanField()
+
+
+class NewFieldSerializer(serializers.Serializer[Any]):
+    """A field to be added; ``existing`` is what the records get that are there. An empty name is made of the label."""
+
+    record_type = serializers.CharField(max_length=120)
+    name = serializers.CharField(required=False, allow_blank=True, default="", max_length=40)
+    label = serializers.CharField(max_length=80)  # type: ignore[assignment]
+    kind = serializers.ChoiceField(choices=list(shaping.KINDS), default="text")
+    required = serializers.BooleanField(required=False, default=False)  # type: ignore[assignment]
+    choices = serializers.ListField(child=serializers.CharField(max_length=60), required=False, default=list)
+    existing = serializers.CharField(required=False, allow_blank=True, default="", max_length=500)
+
+
+class NewChoiceSerializer(serializers.Serializer[Any]):
+    """A choice to be added to a field's list."""
+
+    record_type = serializers.CharField(max_length=120)
+    name = serializers.CharField(max_length=120)
+    value = serializers.CharField(max_length=60)
 
 
 class ChangeConnectionSerializer(serializers.Serializer[Any]):
@@ -172,8 +195,7 @@ class ApplicationView(APIView):
     def get(self, request: Request, name: str) -> Response:
         application = get_object_or_404(Application, name=name)
         known = application.known or _described(application)
-        own = ApplicationSerializer(application, context={"request": request}).data
-        return Response({"application": own, "types": [type_json(t) for t in known.types]})
+        return Response(_catalogue_json(application, known, request))
 
     @extend_schema(request=ChangeConnectionSerializer, responses=ApplicationSerializer)
     def put(self, request: Request, name: str) -> Response:
@@ -182,6 +204,45 @@ class ApplicationView(APIView):
         asked.is_valid(raise_exception=True)
         application = _connected(request, {**asked.validated_data, "name": name}, change=True)
         return Response(ApplicationSerializer(application, context={"request": request}).data)
+
+
+def _catalogue_json(application: Application, known: Catalogue, request: Request) -> dict[str, Any]:
+    return {
+        "application": ApplicationSerializer(application, context={"request": request}).data,
+        "types": [type_json(t) for t in known.types],
+        "adds_fields": bool(known.promises.fields_at),
+        "adds_choices": bool(known.promises.choices_at),
+    }
+
+
+class FieldsView(APIView):
+    rights = {"POST": Action.CONNECT}
+
+    @extend_schema(request=NewFieldSerializer, responses=CatalogueSerializer)
+    def post(self, request: Request, name: str) -> Response:
+        """Add a field to a record type, where the application can."""
+        asked = NewFieldSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        values, application = asked.validated_data, get_object_or_404(Application, name=name)
+        record_type, own = values.pop("record_type"), values.pop("name")
+        field = NewField(own or shaping.name_from(values["label"]), **{**values, "choices": tuple(values["choices"])})
+        known = shaping.add_field(person_of(request), application, record_type, field)
+        application.refresh_from_db()
+        return Response(_catalogue_json(application, known, request), status=201)
+
+
+class ChoicesView(APIView):
+    rights = {"POST": Action.CONNECT}
+
+    @extend_schema(request=NewChoiceSerializer, responses=CatalogueSerializer)
+    def post(self, request: Request, name: str) -> Response:
+        """Add a choice to a field's list, where the application can."""
+        asked = NewChoiceSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        application = get_object_or_404(Application, name=name)
+        known = shaping.add_choice(person_of(request), application, **asked.validated_data)
+        application.refresh_from_db()
+        return Response(_catalogue_json(application, known, request), status=201)
 
 
 class ProbeView(APIView):

@@ -37,6 +37,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/applications/{name}/choices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Add a choice to a field's list, where the application can. */
+        post: operations["applications_choices_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/applications/{name}/condition": {
         parameters: {
             query?: never;
@@ -48,6 +65,23 @@ export interface paths {
         put?: never;
         /** @description A condition said one way, told in all of them. No application is asked. */
         post: operations["applications_condition_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/applications/{name}/fields": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Add a field to a record type, where the application can. */
+        post: operations["applications_fields_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1082,6 +1116,8 @@ export interface components {
         Catalogue: {
             application: components["schemas"]["Application"];
             types: components["schemas"]["RecordType"][];
+            adds_fields: boolean;
+            adds_choices: boolean;
         };
         Cell: {
             text: string | null;
@@ -1493,15 +1529,6 @@ export interface components {
             version: number;
         };
         /**
-         * @description * `cell` - cell
-         *     * `fill` - fill
-         *     * `replace` - replace
-         *     * `paste` - paste
-         *     * `repair` - repair
-         * @enum {string}
-         */
-        KindEnum: "cell" | "fill" | "replace" | "paste" | "repair";
-        /**
          * @description The trip that a file is known to belong to, and how; or those it may belong to, and the record types that its
          *     columns fit; ``route`` is the one route that it fits wholly.
          */
@@ -1571,7 +1598,7 @@ export interface components {
          *     ``column``, or all, as plan ``plan`` has it.
          */
         MakeEdit: {
-            kind: components["schemas"]["KindEnum"];
+            kind: components["schemas"]["MakeEditKindEnum"];
             /** Format: int64 */
             row_id?: number;
             /** @default  */
@@ -1586,6 +1613,15 @@ export interface components {
             plan?: number;
             shown?: components["schemas"]["Shown"];
         };
+        /**
+         * @description * `cell` - cell
+         *     * `fill` - fill
+         *     * `replace` - replace
+         *     * `paste` - paste
+         *     * `repair` - repair
+         * @enum {string}
+         */
+        MakeEditKindEnum: "cell" | "fill" | "replace" | "paste" | "repair";
         /** @description A cell, the fields that it is for, and what it means. */
         Mark: {
             cell: string;
@@ -1610,6 +1646,35 @@ export interface components {
             kind: string;
             says: string;
         };
+        /** @description A choice to be added to a field's list. */
+        NewChoice: {
+            record_type: string;
+            name: string;
+            value: string;
+        };
+        /** @description A field to be added; ``existing`` is what the records get that are there. An empty name is made of the label. */
+        NewField: {
+            record_type: string;
+            /** @default  */
+            name: string;
+            label: string;
+            /** @default text */
+            kind: components["schemas"]["NewFieldKindEnum"];
+            /** @default false */
+            required: boolean;
+            choices?: string[];
+            /** @default  */
+            existing: string;
+        };
+        /**
+         * @description * `text` - text
+         *     * `number` - number
+         *     * `date` - date
+         *     * `yes or no` - yes or no
+         *     * `choice` - choice
+         * @enum {string}
+         */
+        NewFieldKindEnum: "text" | "number" | "date" | "yes or no" | "choice";
         /** @description The route that a sheet came in on, and where its header differs: columns that it lacks, and new ones. */
         OnRoute: {
             id: number;
@@ -2439,6 +2504,31 @@ export interface operations {
             };
         };
     };
+    applications_choices_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewChoice"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Catalogue"];
+                };
+            };
+        };
+    };
     applications_condition_create: {
         parameters: {
             query?: never;
@@ -2460,6 +2550,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Condition"];
+                };
+            };
+        };
+    };
+    applications_fields_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewField"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Catalogue"];
                 };
             };
         };

@@ -3,7 +3,7 @@ import { computed, nextTick, ref } from "vue";
 import { useRouter } from "vue-router";
 
 import { api, type Column, data } from "@/api/client";
-import { jobDone, useCatalogue } from "@/api/queries";
+import { jobDone, useCatalogue, useMay } from "@/api/queries";
 import type { GridColumn } from "@/grid/columns";
 import DataGrid from "@/grid/DataGrid.vue";
 import { useWindow } from "@/grid/useWindow";
@@ -21,6 +21,7 @@ import AskedCard from "./AskedCard.vue";
 import FieldChoice from "./FieldChoice.vue";
 import { fieldOptions, how, way } from "./fields";
 import LanePanel from "./LanePanel.vue";
+import NewField from "./NewField.vue";
 import { bareLane, type Lane, together } from "./lanes";
 
 defineEmits<{ bring: []; choose: [string] }>();
@@ -28,6 +29,7 @@ const { trip, mayPrepare, refresh } = useTripContext();
 const router = useRouter();
 const { data: catalogue } = useCatalogue(computed(() => trip.value.application.name));
 const type = computed(() => catalogue.value?.types.find((t) => t.name === trip.value.record_type));
+const mayConnect = useMay("connect");
 const window = useWindow(() => ({
   trip: trip.value.columns.length ? trip.value.id : 0,
   view: "lanes",
@@ -60,6 +62,13 @@ const columns = computed<GridColumn[]>(() =>
 );
 const chosen = computed(() => (adding.value ? undefined : trip.value.columns[column.value]));
 const field = computed(() => type.value?.all_fields.find((f) => f.name === (adding.value || chosen.value?.field_name)));
+/** The first values of the chosen column, as far as they were looked at. */
+const seen = computed(() =>
+  Array.from(
+    { length: Math.min(300, window.total.value) },
+    (_, at) => window.rowAt(at)?.cells[column.value]?.text ?? "",
+  ),
+);
 const finds = (c: Column | undefined): boolean => !!c && (c.is_key || c.field_name === type.value?.identifier);
 const tone = (c: Column): "carried" | "read" | "open" =>
   c.open || c.conflict ? "open" : c.carried || c.check || finds(c) ? "carried" : "read";
@@ -235,6 +244,7 @@ useKeys("Columns", [
         :finds="finds(chosen)"
         :others="ruled.filter((c) => c.lane?.only_empty !== chosen?.lane?.only_empty).length"
         :busy="busy"
+        :adds-choices="mayConnect && !!catalogue?.adds_choices"
         @change="choosing.start($event)"
         @all="ruleAll"
       />
@@ -245,6 +255,12 @@ useKeys("Columns", [
           :question="question"
           :disabled="busy || !mayPrepare"
           @answer="choosing.start(together([$event]))"
+        />
+        <NewField
+          v-if="chosen.open && mayConnect && catalogue?.adds_fields && !busy"
+          :column="chosen"
+          :values="seen"
+          @added="choose(column, $event)"
         />
       </template>
       <section v-if="chosen?.unreadable" class="card">

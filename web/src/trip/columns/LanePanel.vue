@@ -17,6 +17,7 @@ import AskedCard from "./AskedCard.vue";
 import BlankRule from "./BlankRule.vue";
 import { type Answer, bareLane, type Done, type Lane, PLAIN, together } from "./lanes";
 import LaneSentence from "./LaneSentence.vue";
+import NewChoices from "./NewChoices.vue";
 import { useLane } from "./useLane";
 import ValuesTable from "./ValuesTable.vue";
 
@@ -28,6 +29,8 @@ const props = defineProps<{
   /** The key of a record, which has no rules for blank cells. */
   finds: boolean;
   busy: boolean;
+  /** The application lets this person add choices. */
+  addsChoices: boolean;
 }>();
 const emit = defineEmits<{
   change: [change: { said: Record<string, string>; lanes: Record<string, Lane> }];
@@ -138,5 +141,11 @@ async function bring(at: number, file: File): Promise<void> {
     @all="emit('all', $event)"
   />
   <ValuesTable v-if="sourced && !draft.fixed" :tried="tried" :rows="trip.rows ?? 0" />
+  <NewChoices
+    v-if="field.kind === 'choice' && addsChoices && !readOnly"
+    :field="field"
+    :tried="tried"
+    @added="emit('change', { said: {}, lanes: { [field.name]: draft } })"
+  />
   <EmptiedCells v-if="column?.emptied" :column="column" />
 </template>

@@ -1,0 +1,71 @@
+"""Changing what an application's records are, where it lets people do so: new fields, and new choices of a field."""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+from decimal import Decimal, InvalidOperation
+
+from vexo.applications import ApplicationError
+from vexo.core.records import Catalogue, Kind, NewField
+
+from ..errors import PlainError
+from ..journal.services import note
+from ..people.models import Person
+from ..people.rights import Action, require
+from .models import Application
+from .services import asking, describe
+
+KINDS = ("text", "number", "date", "yes or no", "choice")
+
+
+def name_from(label: str) -> str:
+    """A field's name made of its label: small letters, figures and low lines."""
+    plain = unicodedata.normalize("NFKD", label).encode("ascii", "ignore").decode().lower()
+    name = re.sub(r"[^a-z0-9]+", "_", plain).strip("_")
+    return name if name[:1].isalpha() else f"field_{name}".strip("_")
+
+
+def add_field(person: Person, application: Application, record_type: str, field: NewField) -> Catalogue:
+    """Add a field to a record type; the application is described anew.
+
+    Raises:
+        NotAllowed, PlainError, UnknownName
+        ApplicationError: where it cannot, or refuses.
+    """
+    require(person, Action.CONNECT)
+    if field.kind not in KINDS:
+        raise PlainError(f"{field.kind!r} is no kind of field; use {', '.join(KINDS)}.")
+    if not field.label.strip():
+        raise PlainError("A field needs a label.")
+    if field.required and not field.existing.strip():
+        raise PlainError("Say which value the records get that are there: a required field cannot be empty in them.")
+    if field.kind == "number" and field.existing:
+        try:
+            Decimal(field.existing)
+        except InvalidOperation as error:
+            raise PlainError(f"{field.existing!r} is no number for the records that are there.") from error
+    if field.kind == "choice" and not field.choices:
+        raise PlainError("Say the choices of the field.")
+    with asking(application) as client:
+        known = client.describe().type(record_type)
+        client.add_field(known, field)
+        fresh = describe(application, client)
+    needed = f", required: {field.existing} in the records that were there" if field.required else ""
+    told = f"Added the field {field.label} ({field.kind}{needed}) to {known.plural}"
+    note(person.username, "added", told[:300], application)
+    return fresh
+
+
+def add_choice(person: Person, application: Application, record_type: str, name: str, value: str) -> Catalogue:
+    """Add a choice to a field's list; the application is described anew. Raises as ``add_field`` does."""
+    require(person, Action.CONNECT)
+    with asking(application) as client:
+        known = client.describe().type(record_type)
+        field = known.field(name)
+        if field.kind not in (Kind.CHOICE, Kind.CHOICES):
+            raise ApplicationError(f"{field.label} has no list of choices.")
+        client.add_choice(known, name, value.strip())
+        fresh = describe(application, client)
+    note(person.username, "added", f"Added the choice {value.strip()} to {field.label} of {known.plural}", application)
+    return fresh
