@@ -46,11 +46,11 @@ class Adding(LaneCase):
     def test_a_required_one_asks_what_records_get_that_are_there(self) -> None:
         needed = NewField("ledger", "Ledger", "text", required=True)
         with self.assertRaisesRegex(PlainError, "which value the records get"):
-            add_field(self.person, self.practice, "TariffLine", needed)
+            add_field(self.person, self.practice, "Harbour", needed)
         made = NewField("ledger", "Ledger", "text", required=True, existing="general")
-        known = add_field(self.person, self.practice, "TariffLine", made)
-        self.assertTrue(known.type("TariffLine").field("ledger").required)
-        self.assertEqual({line["ledger"] for line in self.lines()}, {"general"})
+        known = add_field(self.person, self.practice, "Harbour", made)
+        self.assertTrue(known.type("Harbour").field("ledger").required)
+        self.assertEqual({harbour["ledger"] for harbour in register().get("Harbours")["value"]}, {"general"})
 
     def test_an_unknown_choice_names_the_near_ones_or_is_added(self) -> None:
         line = self.lines()[0]

@@ -20,6 +20,7 @@ describe("the rule of blank cells", () => {
   const rule = (own: Partial<Lane> = {}, others = 0) =>
     mount(BlankRule, {
       props: { column: phone({ filled_before: 2 }), lane: { ...PLAIN, ...own }, others },
+      global: { stubs: { RouterLink: true } },
       attachTo: document.body,
     });
 

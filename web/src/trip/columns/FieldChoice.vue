@@ -34,6 +34,10 @@ const { floatingStyles } = useFloating(input, list, {
   whileElementsMounted: autoUpdate,
   middleware: [offset(4), flip({ padding: 8 }), shift({ padding: 8 })],
 });
+/** The list opens where it is pressed; going past it with the Tab key changes nothing. */
+function show(event: MouseEvent): void {
+  event.target?.dispatchEvent(new KeyboardEvent("keydown", { key: "ArrowDown", bubbles: true }));
+}
 function take(value: string | null): void {
   text.value = "";
   if (value !== null && value !== chosen.value) emit("chosen", value);
@@ -52,6 +56,7 @@ function take(value: string | null): void {
         autocomplete="off"
         spellcheck="false"
         @focus="($event.target as HTMLInputElement).select()"
+        @click="show"
         @change="text = ($event.target as HTMLInputElement).value"
         @blur="text = ''"
         @keydown.stop

@@ -111,7 +111,9 @@ async function bring(at: number, file: File): Promise<void> {
       :busy="busy"
       :disabled="readOnly || !whole || !sourced || !!error"
       @click="use()"
-      >Use this lane<template v-if="tried && whole"> for {{ many(tried.touched, "row", "rows") }}</template></BusyButton
+      >Use this lane<template v-if="tried?.touched && whole">
+        for {{ many(tried.touched, "row", "rows") }}</template
+      ></BusyButton
     >
     <button type="button" class="btn sm" @click="forget()">Back to what it was</button>
   </div>
