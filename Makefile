@@ -74,6 +74,7 @@ bench: setup ## Measure (see bench/)
 	$(BIN)/python -m bench.reading
 	$(BIN)/python -m bench.round_trip
 	$(BIN)/python -m bench.sending_out
+	$(BIN)/python -m bench.columns
 
 lock: setup ## Lock the Python dependencies anew
 	$(BIN)/uv pip compile --quiet --universal --python-version 3.11 --generate-hashes --no-header --no-annotate --no-emit-index-url --group dev pyproject.toml -o requirements.lock

@@ -15,7 +15,10 @@ from vexo.core.columns.lanes import Lane, LaneError  # noqa: E402
 from vexo.core.columns.matching import MappingError  # noqa: E402
 from vexo.core.sheets import Choices  # noqa: E402
 from vexo.server.bringin.columns import change  # noqa: E402
+from vexo.server.bringin.previewing import try_lane  # noqa: E402
+from vexo.server.errors import MENDABLE  # noqa: E402
 from vexo.server.jobs.working import do_now  # noqa: E402
+from vexo.server.review.editing import make_edit  # noqa: E402
 from vexo.server.review.plans import plan_of, settings_for  # noqa: E402
 from vexo.server.trips.models import Trip  # noqa: E402
 
@@ -154,6 +157,67 @@ class Names(LaneCase):
             [(h["last_name"], h["phone"]) for h in self.holders(begin)],
             [("Reed", "+441632960000"), ("Gull", "+441632960000")],
         )
+
+
+class Versions(LaneCase):
+    def test_rows_of_a_newer_sheet_are_known_by_a_key_that_a_lane_takes(self) -> None:
+        self.make(("01", "Reed"), ("02", "Gull"))
+        begin = self.begin
+        text = f"Card;Holder\n{begin[1:]}01;Reed\n{begin[1:]}02;Gull\n"
+        trip = self.bring(text, record_type="Holder")
+        lane = {"from": "Card", "treatments": [{"do": "pad", "length": 7}]}
+        self.change(trip, lanes={"holder_no": lane}, said={"Holder": "last_name"}, key=["holder_no"])
+        self.assertEqual(self.verdicts(trip), ["same", "same"])
+        newer = self.text(f"Card;Holder\n{begin[1:]}02;Gulland\n{begin[1:]}01;Reed\n", "newer.csv")
+        job = self.back(newer, None, "Holder", trip=str(trip.pk))
+        self.assertEqual((job.error, trip.sheets.last().known_rows["key"]), ("", 2))
+        self.assertEqual(self.verdicts(self.trip_of(job)), ["update", "same"])
+
+    def test_an_edit_reaches_every_field_that_takes_its_column(self) -> None:
+        self.make(("01", "Reed"))
+        trip = self.bring(f"holder_no;Name\n{self.begin}01;Ada Reed\n", record_type="Holder", key=["holder_no"])
+        lanes = {
+            "first_name": {"from": "Name", "treatments": [{"do": "split", "take": "head"}]},
+            "last_name": {"from": "Name", "treatments": [{"do": "split", "take": "last"}]},
+        }
+        self.change(trip, lanes=lanes)
+        row = self.table(trip)["row_id"][0]
+        values = {"kind": "cell", "row_id": row, "column": "c1", "text": "Bram Tidewell"}
+        _, job = make_edit(trip, self.person, values)
+        self.assertEqual(do_now(job).error, "")
+        self.apply(trip)
+        holder = self.of("01")
+        self.assertEqual((holder["first_name"], holder["last_name"]), ("Bram", "Tidewell"))
+
+
+class Hostile(LaneCase):
+    def test_what_makes_no_lane_is_refused_in_words(self) -> None:
+        trip = self.measured()
+        for lane, words in (
+            ({"treatments": [{"do": "replace", "find": "(a{1000}){1000}", "how": "pattern"}]}, "no pattern"),
+            ({"treatments": [{"do": "shout"}]}, "no treatment"),
+            ({"treatments": [{"do": "look up", "table": "sheet:99999", "by": "a", "take": "b"}]}, "no sheet"),
+            ({"treatments": [{"do": "look up", "table": "Moon", "by": "a", "take": "b"}]}, "no record type"),
+            ({"treatments": [{"do": "look up", "table": "Holder", "by": "craters", "take": "email"}]}, "no field"),
+            ({"fixed": "9" * 40}, "no value"),
+        ):
+            with self.assertRaisesRegex(MENDABLE, words):
+                try_lane(trip, "depth_m", Lane.from_json(lane), "c2")
+
+    def test_a_column_that_is_only_read_can_be_checked_and_never_written(self) -> None:
+        number = self.berths()[0]["berth_no"]
+        trip = self.bring(f"harbour;berth_no;Balance due\nOLDBASIN;{number};-1\n", record_type="Berth")
+        with self.assertRaisesRegex(LaneError, "only for reading"):
+            self.change(trip, lanes={"balance_due": {"only_empty": True}})
+        self.change(trip, lanes={"balance_due": {"check": True}}, said={"Balance due": "balance_due"})
+        self.assertEqual(self.codes(trip), [["check-differs"]])
+        self.assertNotIn("balance_due", plan_of(trip).carried)
+
+    def test_a_field_that_is_set_once_is_left_and_said(self) -> None:
+        line = register().get("Contracts", **{"$top": "1", "$filter": "kind eq 'seasonal'"})["value"][0]
+        trip = self.bring(f"contract_no;kind\n{line['contract_no']};visitor\n", record_type="Contract")
+        self.assertEqual(self.verdicts(trip), ["same"])
+        self.assertEqual(plan_of(trip).summary["columns"][1]["filled_before"], 1)
 
 
 class Marks(LaneCase):

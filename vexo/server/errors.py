@@ -10,6 +10,7 @@ from django.db import OperationalError
 from vexo.applications import ApplicationError
 from vexo.core.columns.lanes import LaneError
 from vexo.core.columns.matching import MappingError
+from vexo.core.columns.treatments import TreatmentError
 from vexo.core.conditions import ConditionError
 from vexo.core.conditions.clauses import ClauseError
 from vexo.core.documents import DocumentError
@@ -54,6 +55,7 @@ MENDABLE: tuple[type[Exception], ...] = (
     LaneError,
     MappingError,
     SheetError,
+    TreatmentError,
     UnknownName,
     PlainError,
 )

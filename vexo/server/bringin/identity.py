@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import polars as pl
 
+from vexo.core.columns.lanes import Lane
 from vexo.core.columns.matching import ColumnMatch
 from vexo.core.records import RecordType
 from vexo.core.sheets import SheetProfile
@@ -68,23 +69,32 @@ def number_rows(
     profile: SheetProfile,
     matches: Sequence[ColumnMatch],
     record_type: RecordType,
+    lanes: Mapping[str, Lane],
 ) -> tuple[pl.DataFrame, dict[str, int]]:
     """Give each row its number in the trip: that of its earlier self where it has one, else a new one.
+
+    Args:
+        matches: the columns, and the fields that ``lanes`` take from columns of their own. A key's fixed part, the same
+            in every row, tells none apart.
 
     Returns:
         the cells with ``row_id``, and how many rows were known by which way.
     """
-    fields = {m.field.name: m.column for m in matches if m.field}
+    fields = {m.field.name: m.column for m in matches if m.field and m.column}
+    fixed = {name for name, lane in lanes.items() if lane.fixed}
     new = _seen(cells.with_row_index("place"), profile, fields)
     free = new.cells.select("place")
     met = pl.DataFrame(schema={"place": pl.UInt32, ROW_ID: pl.UInt32})
     counts = dict.fromkeys(WAYS, 0)
     own_key = list(trip.key) if trip and trip.key != [record_type.identifier] else []
     keys = [own_key] if own_key else [list(key) for key in record_type.keys]
+    keys = [key for key in ([name for name in key if name not in fixed] for key in keys) if key]
     earlier = trip.sheets.filter(direction=Sheet.IN).exclude(cells="").order_by("-id") if trip else []
     for sheet in earlier:
         known = SheetProfile.from_json(sheet.profile or {})
         own = {m.field: m.column for m in sheet.mappings.all() if m.field}
+        headers = {column.header: column.name for column in reversed(known.columns) if column.header}
+        own |= {name: headers[lane.source] for name, lane in lanes.items() if lane.source in headers}
         old = _seen(stages.read(sheet.cells), known, own)
         ways = [("identifier", [record_type.identifier]), *[("key", key) for key in keys], ("cells", None)]
         for way, names in ways:

@@ -11,7 +11,7 @@ import polars as pl
 
 from vexo.core.columns.lanes import Lane, check_lane, lanes_from_json
 from vexo.core.columns.likeness import renamed
-from vexo.core.columns.matching import ColumnMatch, match_columns
+from vexo.core.columns.matching import ColumnMatch, match_columns, with_lanes
 from vexo.core.documents import BringIn
 from vexo.core.records import Catalogue, RecordType
 from vexo.core.sheets import SheetProfile
@@ -137,7 +137,9 @@ def numbered(incoming: Incoming, way: Way, catalogue: Catalogue, record_type: Re
     matches = match_columns(profile, record_type, catalogue, stamp, said, incoming.cells, way.columns)
     if incoming.recognised and trip is not None:
         matches = _with_renamed(trip, incoming, record_type, matches)
-    cells, known = number_rows(trip, incoming.cells, profile, matches, record_type)
+    lanes = {**(lanes_from_json(trip.lanes) if trip else {}), **way.lanes}
+    laid = with_lanes(matches, lanes, record_type)
+    cells, known = number_rows(trip, incoming.cells, profile, laid, record_type, lanes)
     differs = _differs(trip, cells, profile)
     return Made(cells, profile, matches, known, incoming.recognised, incoming.upload.choices, differs)
 
