@@ -3,5 +3,5 @@
 from hypothesis import HealthCheck, settings
 
 # How long an example takes says nothing about whether it is right; speed is measured in bench/.
-settings.register_profile("unhurried", deadline=None, suppress_health_check=[HealthCheck.too_slow])
+settings.register_profile("unhurried", deadline=None, max_examples=60, suppress_health_check=[HealthCheck.too_slow])
 settings.load_profile("unhurried")

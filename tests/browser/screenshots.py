@@ -59,6 +59,25 @@ def share(browser: Browser) -> None:
     browser.picture(FOLDER / "routes.png")
 
 
+def measure(browser: Browser) -> None:
+    """The club's sheet at Columns: its lengths in metres, one column still asked about; and the route of it."""
+    browser.open("/trips/5/columns?cell=2")
+    browser.click("Take the 2 sure answers")
+    browser.until(lambda: "sure answer" not in browser.text and not browser.all("progress"), "the plan")
+    browser.until(lambda: browser.named("Feet: multiply").is_enabled(), "its answer")
+    browser.click("Feet: multiply")
+    browser.until(lambda: "×0.3048" in browser.text and not browser.all("progress"), "the lane")
+    browser.until(lambda: browser.all(".grid-row .new"), "cells")
+    browser.until(lambda: "12.0" in browser.find("[data-testid=values]").text, "values")
+    browser.picture(FOLDER / "columns.png")
+    browser.click("Keep as route")
+    browser.fill("[role=dialog] input", "Club measurements")
+    browser.click("Keep it")
+    browser.see("Kept as the route")
+    for notice in browser.all(".notices button"):
+        notice.click()
+
+
 def main() -> None:
     demo = Demo()
     browser = Browser(demo.address)
@@ -81,12 +100,12 @@ def main() -> None:
         browser.until(lambda: "Status one of 4" in browser.find("table").text.replace("\n", " "), "the preview")
         browser.until(lambda: "Σ Daily rate" in browser.text, "the sums")
         browser.picture(FOLDER / "send-out.png")
+        measure(browser)
         share(browser)
         views = {
             "file": ("/sheets/7", "Holders is likeliest"),
             "file-back": ("/trips/3/file", "cells are as trip 3 sent them out"),
             "file-damage": ("/trips/3/file?beside=findings", "Put back 12 cells"),
-            "columns": ("/trips/3/columns", "Columns flow up into fields"),
             "keys": ("/trips/4/keys", "How rows find their records"),
             "review": ("/trips/4/review?state=held", "Row 29 is held"),
             "apply": ("/trips/4/apply", "rows are ready"),

@@ -32,6 +32,7 @@ FLAGS = [
     "--disable-sync",
     "--disable-dev-shm-usage",
     "--hide-scrollbars",
+    "--force-prefers-reduced-motion",
 ]
 CHROMIUM, DRIVER = shutil.which("chromium"), shutil.which("chromedriver")
 
@@ -79,6 +80,10 @@ class Browser:
     def open(self, path: str = "/") -> None:
         self.driver.get(self.address + path)
 
+    def go(self, path: str) -> None:
+        """To another page of the application, as by one of its links: nothing is loaded anew."""
+        self.script("history.pushState(null, '', arguments[0]); dispatchEvent(new PopStateEvent('popstate'))", path)
+
     @property
     def text(self) -> str:
         """What is written on the page, in one line."""
@@ -98,7 +103,7 @@ class Browser:
             return wait_until(quiet, seconds, what)
         except AssertionError as error:
             raise AssertionError(
-                f"{error}\n--- on the page ({self.driver.current_url}):\n{self.text[:900]} … {self.text[-900:]}"
+                f"{error}\n--- on the page ({self.driver.current_url}):\n{self.text[:700]} … {self.text[-900:]}"
             ) from None
 
     def see(self, *texts: str, seconds: float = PATIENCE) -> None:

@@ -5,13 +5,14 @@ from __future__ import annotations
 from dataclasses import fields
 from typing import Any
 
+from vexo.core.columns.lanes import lanes_from_json
 from vexo.core.columns.treatments import KINDS
 from vexo.core.records import Kind
 
 from ..trips.models import Trip
 from .columns import known_of
 from .models import Upload
-from .tables import SHEET, headers_of_table
+from .tables import SHEET, headers_of_table, look_ups
 
 
 def offered_treatments() -> list[dict[str, Any]]:
@@ -36,10 +37,11 @@ def offered_treatments() -> list[dict[str, Any]]:
 def offered_tables(trip: Trip) -> list[dict[str, Any]]:
     """The sheets that were brought to be looked up in, and the record types of the trip's application."""
     used = trip.sheets.values_list("path", flat=True)
+    told = {one.table for one in look_ups(lanes_from_json(trip.lanes).values())}
     sheets = [
         {"table": f"{SHEET}{one.pk}", "title": one.name, "names": {header: header for header in headers_of_table(one)}}
         for one in Upload.objects.filter(left=False, continues=None).exclude(profile=None).order_by("-id")
-        if one.path not in used and (one.trip_id in (None, trip.pk))
+        if one.path not in used and (one.trip_id in (None, trip.pk) or f"{SHEET}{one.pk}" in told)
     ]
     types = [
         {

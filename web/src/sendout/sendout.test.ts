@@ -3,6 +3,7 @@ import { flushPromises, mount } from "@vue/test-utils";
 import { describe, expect, it, vi } from "vitest";
 
 import { api, data, type Field, queryClient, type RecordType } from "@/api/client";
+import { field as anyField } from "@/trip/example";
 import { lookedAt, withPart } from "@/trip/part";
 
 import ClausePart from "./ClausePart.vue";
@@ -11,24 +12,13 @@ import FieldList from "./FieldList.vue";
 import { noteOf, offered } from "./fields";
 import OrderPart from "./OrderPart.vue";
 
-const field = (name: string, more: Partial<Field> = {}): Field => ({
-  name,
-  label: name.toUpperCase(),
-  kind: "text",
-  help: "",
-  required: false,
-  read_only: false,
-  is_key: false,
-  has_default: false,
-  create_only: false,
-  target: null,
-  choices: [],
-  unique: false,
-  only_for: "",
-  instead_of: [],
-  comparisons: ["is", "is-not", "one-of", "contains", "empty"],
-  ...more,
-});
+const field = (name: string, more: Partial<Field> = {}): Field =>
+  anyField({
+    name,
+    label: name.toUpperCase(),
+    comparisons: ["is", "is-not", "one-of", "contains", "empty"],
+    ...more,
+  });
 const BERTH: RecordType = {
   name: "Berth",
   label: "Berth",

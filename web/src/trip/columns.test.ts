@@ -3,7 +3,7 @@ import { flushPromises, mount } from "@vue/test-utils";
 import { afterEach, describe, expect, it } from "vitest";
 import { computed } from "vue";
 
-import type { Field, Schemas } from "@/api/client";
+import type { Schemas } from "@/api/client";
 
 import AskedBar from "./columns/AskedBar.vue";
 import { fieldOptions, how, way } from "./columns/fields";
@@ -11,7 +11,7 @@ import { bareLane, begun, type Lane, lacks, pieces, PLAIN, same, together, type 
 import LaneSentence from "./columns/LaneSentence.vue";
 import ValuesTable from "./columns/ValuesTable.vue";
 import { tripKey } from "./context";
-import { column, trip } from "./example";
+import { column, field, trip } from "./example";
 
 const argument = (name: string, kind: string, initial: unknown, options = {}): Schemas["Argument"] => ({
   name,
@@ -33,24 +33,6 @@ const BLANK: Treatment = {
   arguments: [argument("texts", "texts", [])],
 };
 const words = (text: string): string => text.replace(/\s+/g, " ").trim();
-const field = (values: Partial<Field>): Field => ({
-  name: "notes",
-  label: "Notes",
-  kind: "text",
-  help: "",
-  required: false,
-  read_only: false,
-  is_key: false,
-  has_default: false,
-  create_only: false,
-  target: null,
-  choices: [],
-  unique: false,
-  only_for: "",
-  instead_of: [],
-  comparisons: [],
-  ...values,
-});
 
 afterEach(() => (document.body.innerHTML = ""));
 

@@ -1,5 +1,5 @@
 /** A made-up trip at Review, for tests. */
-import type { Column, Row, TripDetail } from "@/api/client";
+import type { Column, Field, Row, TripDetail } from "@/api/client";
 
 import { PLAIN } from "./columns/lanes";
 
@@ -122,3 +122,22 @@ export const badRow: Row = {
   faults: [{ code: "not-a-number", field_name: "daily_rate", says: "Daily rate is not a number." }],
   cells: [{ text: "B-021" }, { text: "4O.50", do: "bad", old: "38.50", new: null, kept: "38.50" }],
 };
+
+export const field = (values: Partial<Field>): Field => ({
+  name: "notes",
+  label: "Notes",
+  kind: "text",
+  help: "",
+  required: false,
+  read_only: false,
+  is_key: false,
+  has_default: false,
+  create_only: false,
+  target: null,
+  choices: [],
+  unique: false,
+  only_for: "",
+  instead_of: [],
+  comparisons: [],
+  ...values,
+});

@@ -1,10 +1,11 @@
 <script setup lang="ts" generic="Value extends string">
 /** One of a list: opened, searched by its first letters and chosen with the keys; never cut off by what it stands in. */
-import { autoUpdate, flip, offset, shift, size, useFloating } from "@floating-ui/vue";
+import { size } from "@floating-ui/vue";
 import { Listbox, ListboxButton, ListboxOption, ListboxOptions } from "@headlessui/vue";
 import { computed, ref } from "vue";
 
 import type { Option } from "./choosing";
+import { useDropdown } from "./dropdown";
 
 const props = defineProps<{
   options: readonly Option<Value>[];
@@ -25,23 +26,15 @@ const words = computed(() => current.value?.label ?? props.empty ?? "Choose…")
 
 const button = ref<HTMLElement>();
 const list = ref<HTMLElement>();
-const { floatingStyles } = useFloating(button, list, {
-  placement: "bottom-start",
-  strategy: "fixed",
-  whileElementsMounted: autoUpdate,
-  middleware: [
-    offset(4),
-    flip({ padding: 8 }),
-    shift({ padding: 8 }),
-    size({
-      padding: 8,
-      apply: ({ availableHeight, rects, elements }) => {
-        elements.floating.style.maxHeight = `${Math.min(340, availableHeight)}px`;
-        elements.floating.style.minWidth = `${rects.reference.width}px`;
-      },
-    }),
-  ],
-});
+const floatingStyles = useDropdown(button, list, [
+  size({
+    padding: 8,
+    apply: ({ availableHeight, rects, elements }) => {
+      elements.floating.style.maxHeight = `${Math.min(340, availableHeight)}px`;
+      elements.floating.style.minWidth = `${rects.reference.width}px`;
+    },
+  }),
+]);
 </script>
 
 <template>

@@ -1,10 +1,10 @@
 <script setup lang="ts">
 /** One of many, searched by what is typed; a part of a sentence. With `free`, what is typed may be none of them. */
-import { autoUpdate, flip, offset, shift, useFloating } from "@floating-ui/vue";
 import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions } from "@headlessui/vue";
 import { computed, nextTick, ref } from "vue";
 
 import type { Option } from "./choosing";
+import { openWherePressed, useDropdown } from "./dropdown";
 
 const props = defineProps<{
   options: readonly Option<string>[];
@@ -34,12 +34,7 @@ const found = computed(() => {
 const shown = computed(() => labelOf(chosen.value) || props.empty || "");
 const input = ref<HTMLElement>();
 const list = ref<HTMLElement>();
-const { floatingStyles } = useFloating(input, list, {
-  placement: "bottom-start",
-  strategy: "fixed",
-  whileElementsMounted: autoUpdate,
-  middleware: [offset(4), flip({ padding: 8 }), shift({ padding: 8 })],
-});
+const floatingStyles = useDropdown(input, list);
 function typed(event: Event): void {
   if (!(event.target instanceof HTMLInputElement)) return;
   text.value = event.target.value;
@@ -64,10 +59,6 @@ function take(value: string | null): void {
     if (own) own.value = "";
   });
 }
-/** The list opens where it is pressed; going past it with the Tab key changes nothing. */
-function show(event: MouseEvent): void {
-  event.target?.dispatchEvent(new KeyboardEvent("keydown", { key: "ArrowDown", bubbles: true }));
-}
 defineExpose({ focus: () => input.value?.querySelector("input")?.focus() });
 </script>
 
@@ -87,7 +78,7 @@ defineExpose({ focus: () => input.value?.querySelector("input")?.focus() });
           emit('opened');
           ($event.target as HTMLInputElement).select();
         "
-        @click="show"
+        @click="openWherePressed"
         @change="typed"
         @blur="left"
         @keydown.stop

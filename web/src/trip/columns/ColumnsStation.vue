@@ -182,6 +182,7 @@ useKeys("Columns", [
         :columns="columns"
         :head-height="118"
         label="Columns and their fields"
+        @open="focusHead()"
       >
         <template #head="{ column: { at } }">
           <template v-if="trip.columns[at]">

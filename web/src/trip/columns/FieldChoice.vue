@@ -1,8 +1,9 @@
 <script setup lang="ts">
 /** The field of a column: found by parts of its name, in a list that shows its type, whether it is a key, an example. */
-import { autoUpdate, flip, offset, shift, useFloating } from "@floating-ui/vue";
 import { Combobox, ComboboxButton, ComboboxInput, ComboboxOption, ComboboxOptions } from "@headlessui/vue";
 import { computed, ref } from "vue";
+
+import { openWherePressed, useDropdown } from "@/ui/dropdown";
 
 import type { FieldOption } from "./fields";
 
@@ -28,16 +29,7 @@ const found = computed(() => {
 });
 const input = ref<HTMLElement>();
 const list = ref<HTMLElement>();
-const { floatingStyles } = useFloating(input, list, {
-  placement: "bottom-start",
-  strategy: "fixed",
-  whileElementsMounted: autoUpdate,
-  middleware: [offset(4), flip({ padding: 8 }), shift({ padding: 8 })],
-});
-/** The list opens where it is pressed; going past it with the Tab key changes nothing. */
-function show(event: MouseEvent): void {
-  event.target?.dispatchEvent(new KeyboardEvent("keydown", { key: "ArrowDown", bubbles: true }));
-}
+const floatingStyles = useDropdown(input, list);
 function take(value: string | null): void {
   text.value = "";
   if (value !== null && value !== chosen.value) emit("chosen", value);
@@ -56,7 +48,7 @@ function take(value: string | null): void {
         autocomplete="off"
         spellcheck="false"
         @focus="($event.target as HTMLInputElement).select()"
-        @click="show"
+        @click="openWherePressed"
         @change="text = ($event.target as HTMLInputElement).value"
         @blur="text = ''"
         @keydown.stop
