@@ -102,7 +102,7 @@ class SendingOut(BrowserCase):
         browser.open("/routes")
         browser.see("Every Holder", "never yet")
         self.assertEqual(browser.serious(), [])
-        browser.click("Use it")
+        browser.click("Send out", css="[data-testid=route] a")
         browser.see("on the route Holders by phone", "Phone")
         for box in browser.all("[aria-label='The sheet'] input[type=checkbox]")[:1]:
             box.click()

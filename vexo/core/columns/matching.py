@@ -11,6 +11,7 @@ import polars as pl
 
 from ..records import Catalogue, Field, Kind, RecordType, UnknownName
 from ..sheets import SheetProfile, Stamp
+from ..sheets.joining import FILE_HEADER, ROW_IN_FILE_HEADER
 from ..values import bare, parse
 from .forms import find_forms, find_separator
 from .lanes import Lane
@@ -48,8 +49,8 @@ class ColumnMatch:
     """A column and its field, or None where it is not carried.
 
     ``how`` tells the way: said, stamp, route, name, label, words, contents, lane (the field's lane takes it), fixed (no
-    column at all), or nothing; ``offers`` are what a column may be that nothing is sure of. A ``check`` is compared and
-    never written.
+    column at all), own (added when files were put together), or nothing; ``offers`` are what a column may be that
+    nothing is sure of. A ``check`` is compared and never written.
     """
 
     column: str
@@ -177,6 +178,8 @@ def match_columns(
             if field is None:
                 field, how = _by_name(column.header, record_type) if column.header else (None, "")
         matches.append(ColumnMatch(column.name, column.header, field, how))
+    if tuple(headers[-2:]) == (FILE_HEADER, ROW_IN_FILE_HEADER):
+        matches[-2:] = [replace(match, how="own") if match.open else match for match in matches[-2:]]
     return _in_other_words(matches, record_type, cells)
 
 

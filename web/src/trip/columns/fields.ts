@@ -57,6 +57,7 @@ const HOW: Record<string, string> = {
 export function how(column: Column): string {
   if (column.field_name) return HOW[column.how] ?? "";
   if (column.open) return "No field has this name. Choose one above, or leave the column out.";
+  if (column.how === "own") return "It tells each row's file, and goes into no field.";
   if (column.how === "lane") return "It goes where lanes take it, or its field takes another column.";
   return column.how === "route" ? "Its route leaves it out." : "Left out by choice.";
 }
@@ -66,6 +67,7 @@ export function way(column: Column, finds: boolean): string {
   if (column.conflict) return "? in another's way";
   if (column.check) return "= only checked";
   if (column.open) return "? choose a field";
+  if (column.how === "own") return "· tells the file";
   if (!column.field_name) return column.how === "lane" ? "· used by lanes" : "· left out";
   if (!column.carried && !finds) return "· stops here, for reading";
   const lane = column.lane;
