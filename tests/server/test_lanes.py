@@ -173,6 +173,20 @@ class Versions(LaneCase):
         self.assertEqual((job.error, trip.sheets.last().known_rows["key"]), ("", 2))
         self.assertEqual(self.verdicts(self.trip_of(job)), ["update", "same"])
 
+    def test_a_newer_sheet_that_lacks_a_lane_s_column_lies_at_columns_until_it_is_said(self) -> None:
+        self.make(("01", "Reed"))
+        trip = self.bring(f"holder_no;Name\n{self.begin}01;Gull\n", record_type="Holder", key=["holder_no"])
+        self.change(trip, lanes={"last_name": {"from": "Name"}})
+        newer = self.text(f"holder_no;Called\n{self.begin}01;Gullane\n", "newer.csv")
+        self.back(newer, None, "Holder", trip=str(trip.pk))
+        trip.refresh_from_db()
+        with self.assertRaisesRegex(LaneError, "no column 'Name'"):
+            settings_for(trip)
+        self.assertEqual([c["how"] for c in trip.standing["columns"]], ["name", "", "lost"])
+        self.change(trip, lanes={"last_name": {"from": "Called"}})
+        self.apply(trip)
+        self.assertEqual(self.of("01")["last_name"], "Gullane")
+
     def test_an_edit_reaches_every_field_that_takes_its_column(self) -> None:
         self.make(("01", "Reed"))
         trip = self.bring(f"holder_no;Name\n{self.begin}01;Ada Reed\n", record_type="Holder", key=["holder_no"])

@@ -48,9 +48,9 @@ class Offer:
 class ColumnMatch:
     """A column and its field, or None where it is not carried.
 
-    ``how`` tells the way: said, stamp, route, name, label, words, contents, lane (the field's lane takes it), fixed (no
-    column at all), own (added when files were put together), or nothing; ``offers`` are what a column may be that
-    nothing is sure of. A ``check`` is compared and never written.
+    ``how`` tells the way: said, stamp, route, name, label, words, contents, lane (the field's lane takes it), lost (its
+    lane takes a column that is not there), fixed (no column at all), own (added when files were put together), or
+    nothing; ``offers`` are what a column may be that nothing is sure of. A ``check`` is compared and never written.
     """
 
     column: str
@@ -225,6 +225,8 @@ def with_lanes(matches: Sequence[ColumnMatch], lanes: Mapping[str, Lane], record
             made.append(ColumnMatch("", "", field, "fixed"))
         elif source is not None:
             made.append(ColumnMatch(source.column, source.header, field, "lane", check=lane.check))
+        else:
+            made.append(ColumnMatch("", lane.source, field, "lost", check=lane.check))
     return made
 
 

@@ -86,16 +86,24 @@ def ask(
         field = match.field
         if match.open and match.header:
             asked.setdefault(_key(match), []).append(_where(match, record_type))
-        if field is None or not (match.carried or match.check) or not match.column:
+        if field is None or not asks_of_values(match):
             continue
         lane = lanes.get(field.name, PLAIN)
         if field.kind == Kind.CHOICES and lane.separator == PLAIN.separator and "separator" not in lane.settled:
             asked.setdefault(_key(match), []).extend(_separator(field, lane, cells[match.column]))
-        if not field.is_number and field.kind not in (Kind.DATE, Kind.MOMENT):
+        if field.kind == Kind.CHOICES:
             continue
         _, marked = lane_cells(cells, match, reading, lane, headers)
         asked.setdefault(_key(match), []).extend(_values(match, field, lane, marked.texts, holds))
     return {key: questions for key, questions in asked.items() if questions}
+
+
+def asks_of_values(match: ColumnMatch) -> bool:
+    """Whether the values of a column are looked at: those of numbers, days and several choices that go anywhere."""
+    field = match.field
+    if field is None or not (match.carried or match.check) or not match.column:
+        return False
+    return field.is_number or field.kind in (Kind.DATE, Kind.MOMENT, Kind.CHOICES)
 
 
 def _key(match: ColumnMatch) -> str:

@@ -322,4 +322,5 @@ def _can_be_planned(trip: Trip, sheet: Sheet, made: Made, record_type: RecordTyp
     matches = all_matches(trip, sheet, record_type, catalogue)
     there = [match.field.name for match in matches if match.field]
     carried = any(match.carried for match in matches) and not conflicts(matches, record_type)
+    carried = carried and not any(match.how == "lost" for match in matches)
     return carried and bool(trip.key or suggest_key(record_type, there, own=made.recognised))

@@ -28,7 +28,6 @@ from vexo.core.records import Catalogue, Field, RecordType, UnknownName
 from vexo.core.sheets import Choices, SheetProfile
 from vexo.core.sheets.choosing import safe_names
 
-from .. import stages
 from ..applications.models import Application
 from ..errors import PlainError
 from ..jobs.leases import Lease
@@ -40,8 +39,8 @@ from ..people.rights import Action, require
 from ..trips.models import Mapping, Sheet, Trip
 from ..trips.sheets import newest_in, newest_sheet, was_delimited
 from ..trips.standing import facts_of, tell
-from .asking import ask
-from .edits import cells_now
+from .asking import ask, asks_of_values
+from .edits import columns_now, edits_of
 from .tables import claim
 
 
@@ -155,21 +154,18 @@ def _still_open(trip: Trip, matches: Sequence[ColumnMatch]) -> dict[str, Any]:
     return {key: asked for key, asked in facts_of(trip).get("questions", {}).items() if key in there}
 
 
-def questions_of(
-    trip: Trip, sheet: Sheet, cells: pl.DataFrame, catalogue: Catalogue, holds: Dict[str, Any]
-) -> dict[str, Any]:
-    """What is asked about the columns of a sheet as they are now."""
-    record_type = catalogue.type(trip.record_type)
-    matches = all_matches(trip, sheet, record_type, catalogue)
-    return ask(cells, matches, lanes_from_json(trip.lanes), record_type, holds, reading_of(trip, sheet))
-
-
 def ask_again(trip: Trip, sheet: Sheet, lease: Lease) -> None:
     """Write down what is still asked about the columns; it makes no plan another one."""
     catalogue = trip.application.known
     if catalogue is None:
         return
-    asked = questions_of(trip, sheet, stages.read(cells_now(sheet)), catalogue, facts_of(trip).get("holds", {}))
+    record_type, lanes = catalogue.type(trip.record_type), lanes_from_json(trip.lanes)
+    matches = all_matches(trip, sheet, record_type, catalogue)
+    looked = {m.column for m in matches if asks_of_values(m)}
+    looked |= {m.column for m in matches for lane in lanes.values() if m.header in lane.headers}
+    cells = columns_now(sheet, edits_of(trip), sorted(looked - {""}))
+    holds = facts_of(trip).get("holds", {})
+    asked = ask(cells, matches, lanes, record_type, holds, reading_of(trip, sheet))
     if asked != facts_of(trip).get("questions", {}):
         with lease.writing():
             tell(trip, questions=asked)

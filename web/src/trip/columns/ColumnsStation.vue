@@ -71,7 +71,7 @@ const seen = computed(() =>
 );
 const finds = (c: Column | undefined): boolean => !!c && (c.is_key || c.field_name === type.value?.identifier);
 const tone = (c: Column): "carried" | "read" | "open" =>
-  c.open || c.conflict ? "open" : c.carried || c.check || finds(c) ? "carried" : "read";
+  c.open || c.conflict || c.how === "lost" ? "open" : c.carried || c.check || finds(c) ? "carried" : "read";
 
 interface Change {
   said?: Record<string, string>;
@@ -202,7 +202,7 @@ useKeys("Columns", [
             <span
               class="block truncate text-center text-fine"
               :class="
-                trip.columns[at].open || trip.columns[at].conflict
+                trip.columns[at].open || trip.columns[at].conflict || trip.columns[at].how === 'lost'
                   ? 'font-bold text-held'
                   : trip.columns[at].carried
                     ? 'text-marine'

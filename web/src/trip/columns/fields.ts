@@ -51,6 +51,7 @@ const HOW: Record<string, string> = {
   contents: "The header is another, but most of what stands in it is what went out in this field.",
   lane: "The field's lane takes this column.",
   fixed: "The same for every row.",
+  lost: "This sheet has no such column. Take another one in the sentence below, or take the field out.",
 };
 
 /** How a column's field is known, or why it has none. */
@@ -64,6 +65,7 @@ export function how(column: Column): string {
 
 /** What becomes of a column's values, in a few words. */
 export function way(column: Column, finds: boolean): string {
+  if (column.how === "lost") return "? column is not there";
   if (column.conflict) return "? in another's way";
   if (column.check) return "= only checked";
   if (column.open) return "? choose a field";
