@@ -262,7 +262,9 @@ def review(setting: Setting, trip: int, everything: bool, as_json: bool) -> None
             said = f"emptied in the sheet, left as they are; clear them with vexo decide {trip} clear"
             out.print(f"  {column['label']}: {column['emptied']:,} {said} --code emptied --field {column['field']}")
         if column["filled_before"]:
-            out.print(f"  {column['label']}: {column['filled_before']:,} left, filled in the application already")
+            once = planned.record_type.field(column["field"]).create_only
+            why = "set only when a record is made" if once else "filled in the application already"
+            out.print(f"  {column['label']}: {column['filled_before']:,} left, {why}")
     if newest.summary["keys_not_read"]:
         many = f"{newest.summary['keys_not_read']:,} records are too many to read all their keys"
         out.print(f"  {many}: one that is only written otherwise may be taken for a new one")

@@ -8,7 +8,7 @@ import ChoiceList from "@/ui/ChoiceList.vue";
 
 import type { Lane } from "./lanes";
 
-const props = defineProps<{ column: Column; lane: Lane; others: number; disabled?: boolean }>();
+const props = defineProps<{ column: Column; lane: Lane; others: number; once?: boolean; disabled?: boolean }>();
 const emit = defineEmits<{ change: [lane: Lane]; all: [onlyEmpty: boolean] }>();
 
 /** A default is being typed before it is a rule. */
@@ -94,7 +94,8 @@ function keep(): void {
       <span class="soft">, such as <span class="mono">[clear]</span></span>
     </p>
     <p v-if="column.filled_before" class="mt-1" data-testid="filled-before">
-      {{ many(column.filled_before, "cell is", "cells are") }} left: the application's field is filled already.
+      {{ many(column.filled_before, "cell is", "cells are") }} left:
+      {{ once ? "it is set only when a record is made" : "the application's field is filled already" }}.
     </p>
     <button
       v-if="others"

@@ -138,6 +138,7 @@ async function bring(at: number, file: File): Promise<void> {
     :column="column"
     :lane="bareLane(column.lane)"
     :others="others"
+    :once="field.create_only"
     :disabled="readOnly"
     @change="emit('change', { said: {}, lanes: { [field.name]: $event } })"
     @all="emit('all', $event)"
