@@ -111,7 +111,8 @@ function bring(event: Event): void {
           :disabled="disabled"
           :empty="piece.argument.name === 'put' ? 'nothing' : undefined"
           @update:model-value="set(piece.argument.name, $event)" /></template></template
-    ><small v-if="step" class="soft">
+    >{{ step ? " " : ""
+    }}<small v-if="step" class="soft">
       {{ many(step.touched, "row", "rows")
       }}<template v-if="step.bad"
         >, <b class="text-reject">{{ many(step.bad, "cannot be read", "cannot be read") }}</b></template
