@@ -37,7 +37,8 @@ class Replace(Treatment):
             try:
                 pl.Series(["a"]).str.replace_all(self.find, self.put)
             except pl.exceptions.PolarsError as error:
-                reason = str(error).strip().splitlines()[-1]
+                lines = [line.strip() for line in str(error).splitlines()]
+                reason = next((line[6:].strip() for line in lines if line.startswith("error:")), "it is too large")
                 raise TreatmentError(f"{self.find!r} is no pattern: {reason}.") from error
 
     @property
