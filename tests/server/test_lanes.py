@@ -203,6 +203,16 @@ class Versions(LaneCase):
         holder = self.of("01")
         self.assertEqual((holder["first_name"], holder["last_name"]), ("Bram", "Tidewell"))
 
+    def test_while_the_key_is_not_said_columns_are_put_right_without_an_error(self) -> None:
+        self.make(("01", "Reed"))
+        trip = self.bring(f"Card;Name\n{self.begin[1:]}01;Gull\n", record_type="Holder")
+        job = change(trip, self.person, lanes={"last_name": Lane(source="Name")})
+        ended = do_now(job)
+        self.assertEqual((ended.error, ended.result["plan"]), ("", None))
+        pad = Lane.from_json({"from": "Card", "treatments": [{"do": "pad", "length": 7}]})
+        ended = do_now(change(trip, self.person, lanes={"holder_no": pad}))
+        self.assertEqual(ended.result["verdicts"]["update"], 1)
+
 
 class Hostile(LaneCase):
     def test_what_makes_no_lane_is_refused_in_words(self) -> None:

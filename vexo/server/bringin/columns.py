@@ -253,4 +253,6 @@ def change(
             tell_columns(trip, sheet, catalogue, whole=bool(said or lanes or operation or key is not None))
         changed = f"Trip {trip.pk}: {'; '.join(words)}"[:300]
         note(person.username, "changed", changed, trip.application, trip.pk)
-        return enqueue("plan", person.username, trip, mine=mine, fresh=True)
+        # Whoever puts columns right is not told each time that the key is still to be said: the stations say it.
+        waits = not mine and key is None
+        return enqueue("plan", person.username, trip, mine=mine, fresh=True, waits=waits)

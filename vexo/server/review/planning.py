@@ -11,8 +11,10 @@ import polars as pl
 
 from vexo.applications import Application as Client
 from vexo.core.columns.carrying import Reading, carry
+from vexo.core.columns.lanes import LaneError
+from vexo.core.columns.matching import MappingError
 from vexo.core.conditions import read_condition
-from vexo.core.keys.finding import normal_key, row_keys
+from vexo.core.keys.finding import KeyError_, normal_key, row_keys
 from vexo.core.planning import Inputs, Operation, make_plan
 from vexo.core.planning.pairs import Ledger
 from vexo.core.records import IDENTIFIER, Kind
@@ -373,6 +375,12 @@ def plan_facts(plan: Plan) -> dict[str, Any]:
 
 
 def plan(lease: Lease) -> dict[str, Any]:
-    """The job: plan anew, after a decision or because the application may have changed."""
-    made = plan_trip(lease.trip, lease, fresh=bool(lease.job.arguments.get("fresh", True)))
+    """The job: plan anew, after a decision or because the application may have changed. One that ``waits`` makes no
+    plan as long as columns or the key are not said."""
+    try:
+        made = plan_trip(lease.trip, lease, fresh=bool(lease.job.arguments.get("fresh", True)))
+    except (KeyError_, MappingError, LaneError):
+        if not lease.job.arguments.get("waits"):
+            raise
+        return {"trip": lease.trip.pk, "plan": None}
     return {"trip": lease.trip.pk, "plan": made.number, "verdicts": made.summary["verdicts"]}

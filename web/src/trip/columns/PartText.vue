@@ -28,5 +28,5 @@ const width = (value: string): string => `${Math.min(28, Math.max(3, (value || (
     @blur="keep()"
     @keydown.enter.prevent="keep()"
     @keydown.stop
-  />
+  /><small v-if="/^\s+$/.test(text)" class="soft" aria-hidden="true">(space)</small>
 </template>
