@@ -7,7 +7,7 @@ import io
 from typing import Any
 
 from tests.server.holder_sheets import HolderSheets
-from tests.support import register, template
+from tests.support import register, template, temporary_folder
 
 template()
 
@@ -212,6 +212,58 @@ class Versions(LaneCase):
         pad = Lane.from_json({"from": "Card", "treatments": [{"do": "pad", "length": 7}]})
         ended = do_now(change(trip, self.person, lanes={"holder_no": pad}))
         self.assertEqual(ended.result["verdicts"]["update"], 1)
+
+
+class Through(LaneCase):
+    """Lanes through passes, receipts and rows that come back."""
+
+    def test_treatments_of_a_sheet_that_went_out_are_edits(self) -> None:
+        trip, path = self.out("D", "harbour", "berth_no", "notes", format_="csv")
+        job = self.back(path, trip=str(trip.pk))
+        rows = self.trip_of(job).sheets.last().rows
+        self.assertEqual(self.terms(self.trip_of(job)), {"same": rows})
+        trip = self.trip_of(job)
+        self.change(trip, lanes={"notes": {"fixed": "seen in november"}})
+        self.assertEqual(self.terms(trip), {"update": rows})
+        self.change(trip, lanes={"notes": {"fixed": "seen in november", "only_empty": True}})
+        written = sum(1 for berth in self.ours("D") if not berth["notes"])
+        self.assertEqual(self.terms(trip).get("update", 0), written)
+
+    def ours(self, letter: str) -> list[dict[str, Any]]:
+        where = {"$filter": f"harbour eq 'TERNISLAND' and startswith(berth_no,'{letter}-')", "$orderby": "berth_no"}
+        return register().get("Berths", **where)["value"]
+
+    def test_items_added_in_every_row(self) -> None:
+        before = self.ours("E")
+        lines = "\n".join(f"TERNISLAND;{berth['berth_no']}" for berth in before)
+        trip = self.bring(f"harbour;berth_no\n{lines}", record_type="Berth")
+        self.change(trip, lanes={"services": {"fixed": "crane", "adds": True}})
+        self.apply(trip)
+        for old, new in zip(before, self.ours("E"), strict=True):
+            self.assertEqual(set(new["services"]), {*old["services"], "crane"})
+        self.plan(trip)
+        self.assertEqual(set(self.verdicts(trip)), {"same"})
+
+    def test_rows_not_in_come_back_as_they_stood_and_are_treated_again(self) -> None:
+        self.make(("01", "Reed"), ("02", "Gull"))
+        text = f"holder_no;Phone\n{self.begin}01;01632 960001\n{self.begin}02;by post\n"
+        trip = self.bring(text, record_type="Holder", key=["holder_no"])
+        self.change(trip, lanes={"phone": {"treatments": [{"do": "phone", "country": "44"}]}})
+        done = self.apply(trip)
+        file = temporary_folder() / "not-in.csv"
+        self.vexo.run(
+            "--as", "ada", "outcome", str(trip.pk), "--rejects", str(file), "--receipt", str(file.with_name("r.csv"))
+        )
+        not_in = file.read_text(encoding="utf-8-sig")
+        self.assertIn("by post", not_in)
+        self.assertIn("+441632960001", file.with_name("r.csv").read_text(encoding="utf-8-sig"))
+        file.write_text(not_in.replace("by post", "(01632) 960 002"), encoding="utf-8-sig")
+        job = self.back(file, None, "Holder", trip=str(trip.pk))
+        self.assertEqual(job.error, "")
+        self.assertEqual(self.verdicts(self.trip_of(job)), ["same", "update"])
+        self.apply(self.trip_of(job))
+        self.assertEqual([self.of(n)["phone"] for n in ("01", "02")], ["+441632960001", "+441632960002"])
+        self.assertTrue(done)
 
 
 class Hostile(LaneCase):
