@@ -108,8 +108,15 @@ class Browser:
 
     def see(self, *texts: str, seconds: float = PATIENCE) -> None:
         """Wait until all these words are on the page."""
+        # To be read as it is shown, a page is laid out: not before its bare text has the words at all.
+        code = "return document.body.textContent.replace(/\\s+/g, '').toLowerCase().includes(arguments[0])"
         for text in texts:
-            self.until(lambda text=text: text in self.text, f"the words {text!r}", seconds)
+            bare = "".join(text.split()).lower()
+            self.until(
+                lambda text=text, bare=bare: self.script(code, bare) and text in self.text,
+                f"the words {text!r}",
+                seconds,
+            )
 
     def find(self, css: str) -> WebElement:
         """The first shown element."""
