@@ -43,7 +43,7 @@ test: setup browser ## Run the checks and all tests
 	@$(BIN)/python -m tests
 
 check: setup ## ruff, mypy, import rules, missing migrations, the front end, a stale API client
-	@$(MAKE) --no-print-directory -j2 -O check-python check-web check-api
+	@$(MAKE) --no-print-directory -j2 -O check-lint check-types check-python check-api
 
 check-python:
 	$(BIN)/ruff check .
@@ -53,8 +53,11 @@ check-python:
 	@VEXO_DATA=$$(mktemp -d) DJANGO_SETTINGS_MODULE=vexo.server.settings $(BIN)/django-admin makemigrations --check --dry-run
 	@HARBOUR_DATA=$$(mktemp -d) DJANGO_SETTINGS_MODULE=harbour.settings $(BIN)/django-admin makemigrations --check --dry-run
 
-check-web:
-	@cd web && npm run --silent types && npm run --silent lint
+check-types:
+	@cd web && npm run --silent types
+
+check-lint:
+	@cd web && npm run --silent lint
 
 check-api:
 	@VEXO_DATA=$$(mktemp -d) DJANGO_SETTINGS_MODULE=vexo.server.settings $(BIN)/django-admin spectacular --file .make/schema.yaml 2>/dev/null

@@ -5,6 +5,8 @@ command -v "$command" >/dev/null 2>&1 && exit 0
 if [ "$(id -u)" = 0 ] && command -v apt-get >/dev/null 2>&1; then
     echo "Installing $* ..."
     export DEBIAN_FRONTEND=noninteractive
+    exec 9>"${TMPDIR:-/tmp}/vexo-debian.lock"
+    command -v flock >/dev/null 2>&1 && flock 9
     apt-get -o DPkg::Lock::Timeout=600 update -qq >/dev/null 2>&1
     apt-get -o DPkg::Lock::Timeout=600 install -y -qq --no-install-recommends "$@" >/dev/null 2>&1 && exit 0
 fi
