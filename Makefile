@@ -6,7 +6,7 @@ PORT ?= 8420
 export PYTHONDONTWRITEBYTECODE=
 UV_VERSION := $(shell sed -n 's/^uv==\([0-9.]*\).*/\1/p' requirements.lock)
 
-.PHONY: help setup demo browser lock test schema screenshots check check-python check-web check-api bench clean
+.PHONY: help setup demo browser lock test schema screenshots check check-python check-types check-lint check-api bench clean
 
 help: ## Say what can be made
 	@grep -hE '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed 's/:.*##/\t/' | expand -t 14
