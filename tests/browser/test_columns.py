@@ -153,7 +153,10 @@ class ForeignSheets(ColumnsCase):
         self.answer(browser, "Take the sure answer")
         browser.until(lambda: "sure answer" not in browser.text, "its answer")
         self.planned(browser)
-        browser.script("document.querySelector('[aria-label=\"Field of the column Telephone\"]').focus()")
+        reach = "const e = document.querySelector(arguments[0]); e.focus(); return document.activeElement === e"
+        browser.until(
+            lambda: browser.script(reach, "[aria-label='Field of the column Telephone']"), "a field to choose"
+        )
         browser.see("Telephone → Phone")
         self.lane(browser, "phone", ("phone", ()))
         self.use(browser)
