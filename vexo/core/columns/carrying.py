@@ -198,7 +198,7 @@ def carry(
     def one(match: ColumnMatch) -> list[pl.Series]:
         assert match.field is not None
         lane = (lanes or {}).get(match.field.name, PLAIN)
-        return _carried(cells, match, lane, reading, lookups, headers or {})
+        return _Carrier(match.field, match, lane, reading, lookups, headers or {}).carried(cells)
 
     if len(cells) < _MANY:
         made = [one(match) for match in wanted]
@@ -211,62 +211,57 @@ def carry(
 _MANY = 20_000
 
 
-def _carried(
-    cells: pl.DataFrame,
-    match: ColumnMatch,
-    lane: Lane,
-    reading: Reading,
-    lookups: Mapping[str, pl.DataFrame],
-    headers: Mapping[str, str],
-) -> list[pl.Series]:
-    """The columns of one field: cells that are plainly values at once, the others with care."""
-    own = match.field
-    assert own is not None
-    if lane.treatments or lane.fixed or lane.blank != Blank.LEAVE or own.kind not in KINDS or own.long_form:
-        return _with_care(cells, match, lane, reading, lookups, headers)
-    texts = cell_texts(cells, match, reading)
-    if reading.marks and texts.str.contains("[", literal=True).any():
-        return _with_care(cells, match, lane, reading, lookups, headers)
-    values, others = plain_values(own, texts)
-    if others is not None and int(others.sum()) * 2 > len(cells):
-        return _with_care(cells, match, lane, reading, lookups, headers)
-    none = pl.Series([None], dtype=pl.String).new_from_index(0, len(cells))
-    columns = [values, values.is_not_null().cast(pl.UInt8), none, none]
-    if others is not None:
-        places = others.arg_true()
-        columns = [column.clone() for column in columns]
-        rest = _with_care(cells.filter(others), match, lane, reading, lookups, headers)
-        columns = [column.scatter(places, part) for column, part in zip(columns, rest, strict=True)]
-    names = (values_column(own), say_column(own), why_column(own), raw_column(own))
-    return [column.alias(name) for column, name in zip(columns, names, strict=True)]
+@dataclass(frozen=True)
+class _Carrier:
+    """How the columns of one field are made from any subset of rows."""
 
+    own: Field
+    match: ColumnMatch
+    lane: Lane
+    reading: Reading
+    lookups: Mapping[str, pl.DataFrame]
+    headers: Mapping[str, str]
 
-def _with_care(
-    cells: pl.DataFrame,
-    match: ColumnMatch,
-    lane: Lane,
-    reading: Reading,
-    lookups: Mapping[str, pl.DataFrame],
-    headers: Mapping[str, str],
-) -> list[pl.Series]:
-    own = match.field
-    assert own is not None
-    texts, marked = lane_cells(cells, match, reading, lane, headers)
-    parsed = parse(own, marked.texts)
-    values, problems = parsed.values, parsed.problems
-    if own.kind == Kind.REFERENCE:
-        values, problems = resolve(values, lookups.get(own.target or "", empty_lookup()))
-    told, columns = [marked.problems, _unreadable(texts), problems], []
-    if own.kind == Kind.CHOICES:
-        # Only items to take away leave none to add, which is no unreadable cell.
-        without = parse(own, marked.without.replace("", None))
-        told = [*told[:2], problems.set((marked.say == CHANGE) & (marked.texts == ""), None), without.problems]
-        columns.append(without.values.alias(without_column(own)))
-    why = pl.select(pl.coalesce(told)).to_series()
-    return [
-        values.alias(values_column(own)),
-        marked.say.alias(say_column(own)),
-        why.alias(why_column(own)),
-        texts.set(why.is_null(), None).alias(raw_column(own)),
-        *columns,
-    ]
+    def carried(self, cells: pl.DataFrame) -> list[pl.Series]:
+        """Cells that are plainly values at once, the others with care."""
+        own, lane = self.own, self.lane
+        if lane.treatments or lane.fixed or lane.blank != Blank.LEAVE or own.kind not in KINDS or own.long_form:
+            return self.with_care(cells)
+        texts = cell_texts(cells, self.match, self.reading)
+        if self.reading.marks and texts.str.contains("[", literal=True).any():
+            return self.with_care(cells)
+        values, others = plain_values(own, texts)
+        if others is not None and int(others.sum()) * 2 > len(cells):
+            return self.with_care(cells)
+        none = pl.Series([None], dtype=pl.String).new_from_index(0, len(cells))
+        columns = [values, values.is_not_null().cast(pl.UInt8), none, none]
+        if others is not None:
+            places = others.arg_true()
+            columns = [column.clone() for column in columns]
+            rest = self.with_care(cells.filter(others))
+            columns = [column.scatter(places, part) for column, part in zip(columns, rest, strict=True)]
+        names = (values_column(own), say_column(own), why_column(own), raw_column(own))
+        return [column.alias(name) for column, name in zip(columns, names, strict=True)]
+
+    def with_care(self, cells: pl.DataFrame) -> list[pl.Series]:
+        """Cells through marks, treatments and rules, each that cannot be read with its reason."""
+        own = self.own
+        texts, marked = lane_cells(cells, self.match, self.reading, self.lane, self.headers)
+        parsed = parse(own, marked.texts)
+        values, problems = parsed.values, parsed.problems
+        if own.kind == Kind.REFERENCE:
+            values, problems = resolve(values, self.lookups.get(own.target or "", empty_lookup()))
+        told, columns = [marked.problems, _unreadable(texts), problems], []
+        if own.kind == Kind.CHOICES:
+            # Only items to take away leave none to add, which is no unreadable cell.
+            without = parse(own, marked.without.replace("", None))
+            told = [*told[:2], problems.set((marked.say == CHANGE) & (marked.texts == ""), None), without.problems]
+            columns.append(without.values.alias(without_column(own)))
+        why = pl.select(pl.coalesce(told)).to_series()
+        return [
+            values.alias(values_column(own)),
+            marked.say.alias(say_column(own)),
+            why.alias(why_column(own)),
+            texts.set(why.is_null(), None).alias(raw_column(own)),
+            *columns,
+        ]
