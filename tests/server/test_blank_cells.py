@@ -11,6 +11,7 @@ from tests.support import register, template
 template()
 
 from vexo.core.columns.lanes import Blank, Lane, LaneError  # noqa: E402
+from vexo.core.sheets import Choices  # noqa: E402
 from vexo.server.bringin.columns import change  # noqa: E402
 from vexo.server.jobs.working import do_now  # noqa: E402
 from vexo.server.review.plans import plan_of  # noqa: E402
@@ -79,6 +80,16 @@ class ForeignSheets(HolderSheets):
         self.theirs("02", phone="their own")
         self.apply(trip)
         self.assertEqual(self.phones(), {"01": "+44 20 7946 0001", "02": "their own"})
+
+    def test_where_only_what_is_empty_is_filled_a_mark_counts_only_there(self) -> None:
+        self.filled("01")
+        self.make(("02", "x"))
+        trip = self.trip(self.sheet(("01", "x", "[clear]"), ("02", "x", "[[5")), choices=Choices(marks=True))
+        self.assertEqual(self.verdicts(trip), ["update", "update"])
+        self.rule(trip, phone=Lane(only_empty=True))
+        self.assertEqual(self.verdicts(trip), ["same", "update"])
+        self.apply(trip)
+        self.assertEqual(self.phones(), {"01": "+44 20 7946 0001", "02": "[5"})
 
     def test_what_cannot_be_is_refused_and_changes_nothing(self) -> None:
         trip = self.trip(self.sheet(("01", "x", "")), operation="upsert")

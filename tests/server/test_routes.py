@@ -5,7 +5,7 @@ from __future__ import annotations
 import csv
 import io
 
-from tests.server.test_sending import EELGRASS, SendingCase
+from tests.server.sending_case import EELGRASS, SendingCase
 from tests.support import template, temporary_folder
 
 template()
