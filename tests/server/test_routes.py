@@ -10,7 +10,8 @@ from tests.support import template, temporary_folder
 
 template()
 
-from vexo.core.documents import SendOut, Share  # noqa: E402
+from vexo.core.documents import BringIn, SendOut, Share  # noqa: E402
+from vexo.server.errors import PlainError  # noqa: E402
 from vexo.server.routes.keeping import Wanted, fit_of, keep_route  # noqa: E402
 from vexo.server.trips.models import Route  # noqa: E402
 
@@ -32,6 +33,16 @@ class SavedWays(SendingCase):
         self.assertEqual((changed.version, changed.document.fields), (2, ("id", "harbour", "berth_no", "notes")))
         with self.assertRaisesRegex(Exception, "changed elsewhere"):
             keep_route(self.person, Wanted("Late", self.practice, document), route, 1)
+
+    def test_both_halves_are_of_one_record_type(self) -> None:
+        route = keep_route(self.person, Wanted("Both ways", self.practice, SendOut("Berth", ("notes",))))
+        holders = Wanted("Both ways", self.practice, bringing=BringIn("Holder", columns={"No.": "holder_no"}))
+        with self.assertRaisesRegex(PlainError, "send out Berth and bring in Holder. Keep it under another name"):
+            keep_route(self.person, holders, route)
+        route.refresh_from_db()
+        self.assertEqual((route.record_type, route.brings), ("Berth", {}))
+        berths = Wanted("Both ways", self.practice, bringing=BringIn("Berth", columns={"Remarks": "notes"}))
+        self.assertEqual(keep_route(self.person, berths, route).record_type, "Berth")
 
     def test_one_that_no_longer_fits_says_what_is_gone_and_works_for_the_rest(self) -> None:
         document = SendOut(

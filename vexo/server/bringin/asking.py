@@ -199,14 +199,12 @@ def _form(field: Field, lane: Lane, forms: Forms) -> Question:
         shown = f": {form.example} is {form.reading}" if form.reading else ""
         options.append(_option(_form_words(form) + shown, lanes={field.name: made}))
     cells = f"{forms.read:,} of {forms.filled:,}"
+    what = "numbers" if field.is_number else "days"
     if forms.sure:
-        what = "numbers" if field.is_number else "days"
         says = f"The {what} of {field.label} are written in a form of their own; {cells} can be read so."
     else:
-        what = "numbers" if field.is_number else "days"
-        says = f"Two readings fit {cells} {what}: which one is meant?"
-        if len(forms.fitting) > len("12"):
-            says = f"Several readings fit {cells} {what}: which one is meant?"
+        how_many = "Two" if len(forms.fitting) == 2 else "Several"
+        says = f"{how_many} readings fit {cells} {what}: which one is meant?"
     return {"code": "form", "says": says, "options": options, "sure": forms.sure}
 
 

@@ -112,6 +112,7 @@ def keep_route(person: Person, wanted: Wanted, before: Route | None = None, seen
         halves["record_type"] = wanted.bringing.record_type
     if not halves:
         raise PlainError("A route needs what goes out, or how a sheet comes in.", "empty")
+    _same_type(wanted, before)
     try:
         with transaction.atomic():
             if before is None:
@@ -127,6 +128,15 @@ def keep_route(person: Person, wanted: Wanted, before: Route | None = None, seen
         raise PlainError(f"A route is called {name} already. Choose another name.", "taken") from error
     before.refresh_from_db()
     return before
+
+
+def _same_type(wanted: Wanted, before: Route | None) -> None:
+    """What goes out and what comes in are of one record type, what is kept of a route before included."""
+    sends = wanted.document or (before.document if before else None)
+    brings = wanted.bringing or (before.bringing if before else None)
+    if sends and brings and sends.record_type != brings.record_type:
+        says = f"A route is of one record type; {wanted.name.strip()} would send out {sends.record_type}"
+        raise PlainError(f"{says} and bring in {brings.record_type}. Keep it under another name.", "types")
 
 
 def keep_trip(person: Person, trip: Trip, name: str) -> Route:
