@@ -88,6 +88,7 @@ class Sturdy(BrowserCase):
         wait_until(lambda: answers(f"{address}/api/health"), what="the second server")
         browser = self.browser(address)
         number = self.brought(browser, "F", 74.5)
+        browser.see("Apply 30 rows")
         kill(server)
         browser.keys("s")
         browser.see("Vexo's server does not answer")
