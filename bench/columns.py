@@ -12,8 +12,8 @@ from typing import Any
 
 import polars as pl
 
-from vexo.core.columns.carrying import Reading, carry
-from vexo.core.columns.matching import ColumnMatch
+from vexo.core.columns.carried_values import Reading, carry
+from vexo.core.columns.matches import ColumnMatch
 from vexo.core.columns.treatments import treat, treatment_from_json
 from vexo.core.columns.treatments.base import BAD
 from vexo.core.records import Field, Kind, RecordType

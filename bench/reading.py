@@ -18,7 +18,7 @@ import polars as pl
 import xlsxwriter
 
 from tests.support import temporary_folder
-from vexo.core.sheets.reading import MEMORY_LIMIT
+from vexo.core.sheets.readers.sandbox import MEMORY_LIMIT
 
 RUNS = 3
 _POLARS = "import polars as pl; pl.read_csv({path!r}, infer_schema=False)"
@@ -48,7 +48,7 @@ def best(name: str, command: list[str], line: str = "") -> float:
 
 def ours(path: Path, cells: Path) -> float:
     question = {"file": str(path), "cells": str(cells), "name": path.name, "choices": {}}
-    command = [sys.executable, "-m", "vexo.core.sheets.child", str(MEMORY_LIMIT)]
+    command = [sys.executable, "-m", "vexo.core.sheets.readers.child", str(MEMORY_LIMIT)]
     return best("Vexo, to stored cells", command, json.dumps(question) + "\n")
 
 

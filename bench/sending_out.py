@@ -16,9 +16,9 @@ import polars as pl
 
 from tests.support import BIN, TOKEN, Vexo, register
 from vexo.core.records import Catalogue, Field, Kind, Promises, RecordType
-from vexo.core.sheets.ods_writing import write_ods
-from vexo.core.sheets.outgoing import OutgoingColumn, outgoing_columns
-from vexo.core.sheets.xlsx_writing import write_xlsx
+from vexo.core.sheets.writers.ods import write_ods
+from vexo.core.sheets.writers.outgoing import OutgoingColumn, outgoing_columns
+from vexo.core.sheets.writers.xlsx import write_xlsx
 
 LOOP = """
 import csv, sys, httpx
@@ -65,8 +65,8 @@ set_up(Path(sys.argv[1]))
 from vexo.core.documents import SendOut
 from vexo.server.applications.models import Application
 from vexo.server.jobs.models import Job
-from vexo.server.jobs.working import enqueue
-from vexo.server.sendout.choosing import begin
+from vexo.server.jobs.worker import enqueue
+from vexo.server.sendout.selection import begin
 document = SendOut("Reading", (), sys.argv[2], format=sys.argv[3])
 trip = begin(Application.objects.get(name="harbour-practice"), document, "bench")
 began, job = time.monotonic(), enqueue("send out", "bench", trip)

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from vexo.applications import Application, ApplicationError
+from vexo.applications import ApplicationError, Client
 from vexo.applications.base import NotPromised, Sending
 from vexo.core.conditions import Condition, read_condition
 from vexo.core.planning.verdicts import Verdict
@@ -25,7 +25,7 @@ else:
 class ApplicationSuite(_Base):
     """Mixed into a test case that gives ``application``, connected to a practice set of the register."""
 
-    application: Application
+    application: Client
     FIELDS = ("harbour", "berth_no", "daily_rate", "services", "holder", "holder/holder_no", "insured_until", "status")
 
     def condition(self, text: str) -> Condition:

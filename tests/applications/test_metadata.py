@@ -8,7 +8,7 @@ import httpx
 
 from vexo.applications import ApplicationError
 from vexo.applications.base import NoAnswer, NotTaken, TooLarge
-from vexo.applications.odata import ODataApplication
+from vexo.applications.odata import ODataClient
 from vexo.applications.odata.metadata import read_metadata
 from vexo.core.planning.verdicts import Verdict
 from vexo.core.records import Catalogue, Kind
@@ -103,7 +103,7 @@ class Answers(unittest.TestCase):
                 return httpx.Response(200, content=metadata)
             return httpx.Response(200, json={"responses": list(responses)})
 
-        with ODataApplication("http://plain/", "", transport=httpx.MockTransport(serve)) as application:
+        with ODataClient("http://plain/", "", transport=httpx.MockTransport(serve)) as application:
             maker = application.describe().type("Maker")
             writes = [Write(n, n, Verdict.UPDATE, str(n), None, {}) for n in range(max(1, len(responses)))]
             return [(a.state, "".join(a.arguments[:1])) for a in application.write(maker, writes)]
@@ -139,7 +139,7 @@ class Answers(unittest.TestCase):
 
             with (
                 self.subTest(status),
-                ODataApplication("http://plain/", "", transport=httpx.MockTransport(serve)) as application,
+                ODataClient("http://plain/", "", transport=httpx.MockTransport(serve)) as application,
                 self.assertRaises(ApplicationError) as caught,
             ):
                 maker = application.describe().type("Maker")

@@ -6,9 +6,9 @@ import httpx
 
 from tests.applications.suite import ApplicationSuite
 from tests.support import TOKEN, free_port, register
-from vexo.applications import ApplicationError, open_application
+from vexo.applications import ApplicationError, open_client
 from vexo.applications.base import NoAnswer
-from vexo.applications.odata import ODataApplication
+from vexo.applications.odata import ODataClient
 from vexo.core.planning.verdicts import Verdict
 from vexo.core.writing import Write
 
@@ -20,7 +20,7 @@ def pages() -> str:
 class OData(ApplicationSuite, unittest.TestCase):
     @classmethod
     def setUpClass(cls) -> None:
-        cls.application = ODataApplication(register().odata(), TOKEN, pages())
+        cls.application = ODataClient(register().odata(), TOKEN, pages())
         cls.addClassCleanup(cls.application.close)
 
 
@@ -29,7 +29,7 @@ class Trouble(unittest.TestCase):
 
     def setUp(self) -> None:
         self.waits: list[float] = []
-        self.application = ODataApplication(register().odata(), TOKEN, sleep=self.waits.append)
+        self.application = ODataClient(register().odata(), TOKEN, sleep=self.waits.append)
         self.addCleanup(self.application.close)
         self.berths = self.application.describe().type("Berth")
         self.addCleanup(register().trouble, "none")
@@ -63,20 +63,20 @@ class Trouble(unittest.TestCase):
             ("ftp://nowhere", TOKEN): "no address",
         }
         for (address, token), words in cases.items():
-            application = ODataApplication(address, token, sleep=lambda seconds: None)
+            application = ODataClient(address, token, sleep=lambda seconds: None)
             with self.subTest(address), self.assertRaises(ApplicationError) as caught:
                 application.describe()
             self.assertIn(words, str(caught.exception))
             self.assertNotIn(token, str(caught.exception))
         with self.assertRaises(ApplicationError):
-            open_application("telepathy", "http://x", "")
+            open_client("telepathy", "http://x", "")
 
     def test_an_answer_that_is_no_json_and_entities_in_metadata(self) -> None:
         def odd(request: httpx.Request) -> httpx.Response:
             body = b"<!DOCTYPE x [<!ENTITY a 'b'>]><x/>" if request.url.path.endswith("$metadata") else b"<html>"
             return httpx.Response(200, content=body)
 
-        application = ODataApplication("http://odd", "", transport=httpx.MockTransport(odd))
+        application = ODataClient("http://odd", "", transport=httpx.MockTransport(odd))
         with self.assertRaises(ApplicationError):
             application.describe()
         with self.assertRaises(ApplicationError):

@@ -11,22 +11,22 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from tests.support import TOKEN, register
-from vexo.applications.odata import ODataApplication
+from vexo.applications.odata import ODataClient
 from vexo.core.conditions import Condition, read_condition
 from vexo.core.conditions.to_expression import to_expression
 from vexo.core.conditions.to_filter import to_filter
-from vexo.core.conditions.tree import All, Any_, Compare, Holds, Includes, Not, OneOf
+from vexo.core.conditions.tree import All, AnyOf, Compare, Holds, Includes, Not, OneOf
 from vexo.core.records import IDENTIFIER
 
 FIELDS = ["registration", "name", "length_m", "storm_class", "papers", "insured_until", "home_berth", "insurance_no"]
 
 
 class TwoReaders(unittest.TestCase):
-    application: ODataApplication
+    application: ODataClient
 
     @classmethod
     def setUpClass(cls) -> None:
-        cls.application = ODataApplication(register().odata("live"), TOKEN)
+        cls.application = ODataClient(register().odata("live"), TOKEN)
         cls.addClassCleanup(cls.application.close)
         cls.catalogue = cls.application.describe()
         cls.vessel = cls.catalogue.type("Vessel")
@@ -62,7 +62,7 @@ class TwoReaders(unittest.TestCase):
     def trees(self) -> st.SearchStrategy[Condition]:
         def joined(children: st.SearchStrategy[Any]) -> st.SearchStrategy[Condition]:
             parts = st.lists(children, min_size=2, max_size=3).map(tuple)
-            return st.one_of(st.builds(All, parts), st.builds(Any_, parts), st.builds(Not, children))
+            return st.one_of(st.builds(All, parts), st.builds(AnyOf, parts), st.builds(Not, children))
 
         return st.recursive(self.leaves(), joined, max_leaves=6)
 

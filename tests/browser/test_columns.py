@@ -166,7 +166,7 @@ class ForeignSheets(ColumnsCase):
         rows = browser.script(
             "return fetch(`/api/trips/${arguments[0]}/rows?view=lanes&limit=5`).then(a => a.json())", trip["id"]
         )["rows"]
-        made = [[cell.get("new") or cell["text"] for cell in row["cells"]][2:] for row in rows]
+        made = [[cell.get("proposed") or cell["text"] for cell in row["cells"]][2:] for row in rows]
         self.assertEqual(
             made,
             [

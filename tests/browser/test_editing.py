@@ -117,7 +117,7 @@ class Editing(BrowserCase):
         browser.see("200 rows by 5 columns pasted", "200 update")
         trip = self.trip(browser, number)
         self.assertEqual((trip["edits"], trip["plan"]["current"]), (1, True))
-        length = next(c for c in trip["columns"] if c["field_name"] == "length_m")
+        length = next(c for c in trip["columns"] if c["field"] == "length_m")
         self.assertEqual(length["totals"]["sum"], "1980.0")
 
     def test_a_cell_fills_a_thousand_rows_below_it(self) -> None:

@@ -191,5 +191,5 @@ class Killed(unittest.TestCase):
         written = [r for r in records if r["contract_no"] in amounts]
         self.assertEqual({r["@odata.etag"] for r in written}, {'W/"2"'}, "each was written once")
         self.assertEqual({r["contract_no"]: r["amount"] for r in written}, amounts)
-        journal = [e["said"] for e in ada.http.get("journal", params={"what": "applied"}).json()["entries"]]
+        journal = [e["message"] for e in ada.http.get("journal", params={"what": "applied"}).json()["entries"]]
         self.assertEqual(sum(f"trip {brought['trip']} ended" in said for said in journal), 1)

@@ -8,14 +8,15 @@ from typing import Any
 
 import polars as pl
 
-from vexo.core.columns.carrying import Reading, carry
+from vexo.core.columns.carried_values import Reading, carry
 from vexo.core.columns.lanes import Lane
-from vexo.core.columns.matching import ColumnMatch
+from vexo.core.columns.matches import ColumnMatch
 from vexo.core.planning import Inputs, Operation, Settings, make_plan
-from vexo.core.planning.deciding import DECISIONS
-from vexo.core.planning.pairs import Ledger
+from vexo.core.planning.decisions import DECISIONS
+from vexo.core.planning.merge_base import Ledger
 from vexo.core.records import IDENTIFIER, VERSION, Catalogue, Choice, Field, Kind, Promises, RecordType
-from vexo.core.sheets import Choices, SheetError, SheetProfile, child
+from vexo.core.sheets import Choices, SheetError, SheetProfile
+from vexo.core.sheets.readers import child
 from vexo.core.sheets.sheet import AS_FOUND, Column
 from vexo.core.values import parse
 

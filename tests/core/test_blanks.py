@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from tests.core.examples import BERTH, answers, codes, plan, plan_and_questions, verdicts
 from vexo.core.columns.lanes import Blank, Lane, LaneError, check_lane
 from vexo.core.planning import Operation
-from vexo.core.planning.verdicts import Do
+from vexo.core.planning.verdicts import CellAction
 
 NAMES = ["code", "rate"]
 CLEAR = {"rate": Lane(Blank.CLEAR)}
@@ -32,19 +32,19 @@ class LeftAsTheyAre(unittest.TestCase):
     def test_a_blank_is_not_written_and_an_emptied_one_is_told(self) -> None:
         made, asked = plan_and_questions(NAMES, list(self.sheet), list(self.kept), list(self.kept))
         self.assertEqual(verdicts(made), ["same"] * 3)
-        self.assertEqual(made["emptied.rate"].to_list(), [True, True, False])
+        self.assertEqual(made["left_blank.rate"].to_list(), [True, True, False])
         self.assertEqual(asked["code"].to_list(), ["emptied", "emptied"])
 
     def test_keep_is_an_answer_and_nothing_was_emptied(self) -> None:
         made, asked = plan_and_questions(NAMES, [("A", "[keep]")], list(self.kept), list(self.kept))
-        self.assertEqual((verdicts(made), made["emptied.rate"].to_list(), len(asked)), (["same"], [False], 0))
+        self.assertEqual((verdicts(made), made["left_blank.rate"].to_list(), len(asked)), (["same"], [False], 0))
 
     def test_a_person_clears_them_or_leaves_them(self) -> None:
         said = [(2, "rate", "clear"), (3, "rate", "leave")]
         made = plan(NAMES, list(self.sheet), list(self.kept), list(self.kept), said=said)
         self.assertEqual(verdicts(made), ["update", "same", "same"])
-        self.assertEqual(made["new.rate"].to_list()[0], None)
-        self.assertEqual(made["emptied.rate"].to_list(), [False, False, False])
+        self.assertEqual(made["proposed.rate"].to_list()[0], None)
+        self.assertEqual(made["left_blank.rate"].to_list(), [False, False, False])
 
     def test_what_a_colleague_changed_is_held_though_it_is_to_be_cleared(self) -> None:
         now = [("1", "w", "A", "9")]
@@ -56,7 +56,7 @@ class LeftAsTheyAre(unittest.TestCase):
         said = answers(first, asked, [(2, "rate", "clear")])
         other = [("1", "v", "A", "7"), *self.kept[1:]]
         again, _ = plan_and_questions(NAMES, list(self.sheet), other, other, decisions=said)
-        self.assertEqual((verdicts(again)[0], again["emptied.rate"][0]), ("same", True))
+        self.assertEqual((verdicts(again)[0], again["left_blank.rate"][0]), ("same", True))
 
     def test_a_required_field_is_never_cleared(self) -> None:
         kept = [("1", "v", "A", "x")]
@@ -79,7 +79,7 @@ class ClearedByRule(unittest.TestCase):
 
     def test_on_create_a_blank_is_not_sent(self) -> None:
         made = plan(["code", "name", "rate"], [("N", "x", None)], [], operation=Operation.UPSERT, lanes=CLEAR)
-        self.assertEqual((verdicts(made), made["do.rate"].to_list()), (["create"], [Do.NOTHING]))
+        self.assertEqual((verdicts(made), made["action.rate"].to_list()), (["create"], [CellAction.NOTHING]))
 
     def test_above_the_limit_they_are_held_and_one_answer_lets_them(self) -> None:
         sheet = [(f"K{n}", None if n < 3 else "5") for n in range(20)]
@@ -106,7 +106,7 @@ class ClearedByRule(unittest.TestCase):
     def test_many_valued_fields_too(self) -> None:
         rule = {"services": Lane(Blank.CLEAR)}
         made = plan(["code", "services"], [("A", None)], [("1", "v", "A", "wifi")], lanes=rule, **MANY)
-        self.assertEqual((verdicts(made), made["do.services"].to_list()), (["update"], [Do.WRITE]))
+        self.assertEqual((verdicts(made), made["action.services"].to_list()), (["update"], [CellAction.WRITE]))
 
 
 class Defaults(unittest.TestCase):
@@ -117,21 +117,25 @@ class Defaults(unittest.TestCase):
     def test_new_records_have_it_and_others_are_left(self) -> None:
         sheet = [("N", None), ("A", None), ("M", "7"), ("B", None)]
         made = plan(NAMES, sheet, list(self.now), operation=Operation.UPSERT, lanes=default("4.50"))
-        self.assertEqual([str(v) if v is not None else None for v in made["new.rate"]], ["4.50", None, "7.00", None])
-        self.assertEqual(made["do.rate"].to_list(), [Do.WRITE, Do.NOTHING, Do.WRITE, Do.NOTHING])
+        self.assertEqual(
+            [str(v) if v is not None else None for v in made["proposed.rate"]], ["4.50", None, "7.00", None]
+        )
+        self.assertEqual(
+            made["action.rate"].to_list(), [CellAction.WRITE, CellAction.NOTHING, CellAction.WRITE, CellAction.NOTHING]
+        )
 
     def test_with_the_tick_records_that_are_there_have_it_too(self) -> None:
         made = plan(NAMES, [("A", None), ("B", " ")], list(self.now), lanes=default("4.50", updates=True))
-        self.assertEqual((verdicts(made), [str(v) for v in made["new.rate"]]), (["update"] * 2, ["4.50"] * 2))
+        self.assertEqual((verdicts(made), [str(v) for v in made["proposed.rate"]]), (["update"] * 2, ["4.50"] * 2))
 
     def test_a_required_field_takes_it(self) -> None:
         rule = default("none", field="name")
         made = plan(["code", "name"], [("N", None)], [], operation=Operation.CREATE, lanes=rule)
-        self.assertEqual((verdicts(made), made["new.name"].to_list()), (["create"], ["none"]))
+        self.assertEqual((verdicts(made), made["proposed.name"].to_list()), (["create"], ["none"]))
 
     def test_a_mark_is_no_blank(self) -> None:
         made = plan(NAMES, [("N", "[clear]")], [], operation=Operation.CREATE, lanes=default("4"))
-        self.assertIsNone(made["new.rate"][0])
+        self.assertIsNone(made["proposed.rate"][0])
 
     def test_a_key_has_no_default(self) -> None:
         made = plan(NAMES, [(None, "5")], list(self.now), lanes=default("A", field="code", updates=False))
@@ -155,12 +159,12 @@ class OnlyEmpty(unittest.TestCase):
         sheet = [("A", "5"), ("B", "5"), ("C", "7")]
         made = plan(NAMES, sheet, list(self.now), lanes=EMPTY)
         self.assertEqual(verdicts(made), ["update", "same", "same"])
-        self.assertEqual(made["filled.rate"].to_list(), [False, True, False])
+        self.assertEqual(made["kept_filled.rate"].to_list(), [False, True, False])
 
     def test_marks_count_only_where_the_field_is_empty(self) -> None:
         made = plan(NAMES, [("A", "[clear]"), ("B", "[clear]"), ("C", "[keep]")], list(self.now), lanes=EMPTY)
         self.assertEqual(verdicts(made), ["same"] * 3)
-        self.assertEqual(made["filled.rate"].to_list(), [False, True, False])
+        self.assertEqual(made["kept_filled.rate"].to_list(), [False, True, False])
         lists = [("1", "v", "A", None), ("2", "v", "B", "wifi")]
         rule = {"services": Lane(only_empty=True)}
         made = plan(["code", "services"], [("A", "[add] power"), ("B", "[add] power")], lists, lanes=rule)
@@ -169,11 +173,11 @@ class OnlyEmpty(unittest.TestCase):
     def test_what_a_colleague_filled_meanwhile_is_left_and_not_held(self) -> None:
         kept = [("1", "v", "A", None)]
         made = plan(NAMES, [("A", "5")], [("1", "w", "A", "9")], kept, lanes=EMPTY)
-        self.assertEqual((verdicts(made), made["filled.rate"].to_list()), (["same"], [True]))
+        self.assertEqual((verdicts(made), made["kept_filled.rate"].to_list()), (["same"], [True]))
 
     def test_new_records_are_filled(self) -> None:
         made = plan(["code", "name", "rate"], [("N", "x", "5")], [], operation=Operation.UPSERT, lanes=EMPTY)
-        self.assertEqual(made["do.rate"].to_list(), [Do.WRITE])
+        self.assertEqual(made["action.rate"].to_list(), [CellAction.WRITE])
 
 
 class AnyRule(unittest.TestCase):
@@ -196,8 +200,8 @@ class AnyRule(unittest.TestCase):
         now = [(str(n), "v", f"K{n}", is_) for n, (_, _, is_) in enumerate(rows)]
         copy = [(str(n), "v", f"K{n}", was) for n, (_, was, _) in enumerate(rows)] if kept else None
         made = plan(NAMES, sheet, now, copy, lanes={"rate": lane}, **MANY)
-        for (cell, _, is_), new, do in zip(rows, made["new.rate"], made["do.rate"], strict=True):
-            if do != Do.WRITE:
+        for (cell, _, is_), new, do in zip(rows, made["proposed.rate"], made["action.rate"], strict=True):
+            if do != CellAction.WRITE:
                 continue
             self.assertFalse(only_empty and is_ is not None)
             said = cell == "[clear]" or (blank == Blank.CLEAR and not (cell or "").strip())

@@ -12,19 +12,12 @@ from hypothesis import strategies as st
 
 from tests.core.examples import BERTH, CATALOGUE, records
 from vexo.core.conditions import ConditionError, read_condition
-from vexo.core.conditions.clauses import (
-    ClauseError,
-    comparisons,
-    expression_of,
-    from_clauses,
-    to_clauses,
-    wildcards,
-)
+from vexo.core.conditions.clauses import ClauseError, comparisons, expression_of, from_clauses, to_clauses, wildcards
 from vexo.core.conditions.to_expression import to_expression
 from vexo.core.conditions.to_filter import settled, to_filter, to_text
 from vexo.core.conditions.to_sentence import to_sentence
 from vexo.core.documents import DocumentError, Picked, SendOut, Share, check, default_fields, fitted, sentence
-from vexo.core.keys.picking import read_keys
+from vexo.core.keys.key_lists import read_keys
 from vexo.core.records import Kind
 
 TREE = replace(

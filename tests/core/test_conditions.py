@@ -11,7 +11,7 @@ from tests.core.examples import BERTH, CATALOGUE, records
 from vexo.core.conditions import Condition, ConditionError, read_condition
 from vexo.core.conditions.to_expression import to_expression
 from vexo.core.conditions.to_filter import to_filter
-from vexo.core.conditions.tree import All, Any_, Compare, Holds, Includes, Not, OneOf
+from vexo.core.conditions.tree import All, AnyOf, Compare, Holds, Includes, Not, OneOf
 
 
 def read(text: str) -> Condition:
@@ -35,7 +35,7 @@ def _leaf() -> st.SearchStrategy[Condition]:
 
 def _joined(children: st.SearchStrategy[Any]) -> st.SearchStrategy[Condition]:
     parts = st.lists(children, min_size=2, max_size=3).map(tuple)
-    return st.one_of(st.builds(All, parts), st.builds(Any_, parts), st.builds(Not, children))
+    return st.one_of(st.builds(All, parts), st.builds(AnyOf, parts), st.builds(Not, children))
 
 
 TREES = st.recursive(_leaf(), _joined, max_leaves=8)
@@ -61,7 +61,7 @@ class Reading(unittest.TestCase):
 
     def test_precedence_and_words(self) -> None:
         tree = read("rate gt 4 and name eq 'it''s' or not (status in ('let')) and open")
-        self.assertIsInstance(tree, Any_)
+        self.assertIsInstance(tree, AnyOf)
         self.assertEqual(
             to_filter(tree, BERTH), "(rate gt 4.00 and name eq 'it''s') or (not (status in ('let')) and open eq true)"
         )
@@ -118,7 +118,7 @@ class Reading(unittest.TestCase):
 
 def _names(condition: Condition) -> list[str]:
     match condition:
-        case All(parts) | Any_(parts):
+        case All(parts) | AnyOf(parts):
             return [name for part in parts for name in _names(part)]
         case Not(part):
             return _names(part)

@@ -20,11 +20,12 @@ from tests.corpus.books import BARE, BOOKS, Book, bare, made, package
 from tests.corpus.documents import DOCUMENTS, EMPTY, HEAD, document, row, table, text
 from tests.corpus.texts import CASES
 from tests.support import temporary_folder
-from vexo.core.sheets import Choices, SheetError, read_sheet, reading
-from vexo.core.sheets.shaping import reshape, shape_cells
-from vexo.core.sheets.text_reading import read_text
-from vexo.core.sheets.xlsx_cells import read_cells
-from vexo.core.sheets.xlsx_plain import read_plain_cells
+from vexo.core.sheets import Choices, SheetError, read_sheet
+from vexo.core.sheets.readers import sandbox
+from vexo.core.sheets.readers.text import read_text
+from vexo.core.sheets.readers.xlsx_cells import read_cells
+from vexo.core.sheets.readers.xlsx_plain import read_plain_cells
+from vexo.core.sheets.shape import reshape, shape_cells
 
 FOLDER = temporary_folder(lasting=True)
 SHARES = st.one_of(st.just(1000), st.integers(0, 1000))
@@ -228,7 +229,7 @@ class Hostile(unittest.TestCase):
         path = FOLDER / "huge.xlsx"
         with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as archive:
             archive.writestr("xl/worksheets/sheet1.xml", bytes(20 * 1024 * 1024))
-        with patch.object(reading, "_LARGEST", 10 * 1024 * 1024), self.assertRaises(SheetError) as caught:
+        with patch.object(sandbox, "_LARGEST", 10 * 1024 * 1024), self.assertRaises(SheetError) as caught:
             read_sheet(path, FOLDER / "cells.parquet", choices=Choices())
         self.assertIn("would unpack to", str(caught.exception))
 

@@ -11,8 +11,7 @@ from hypothesis import strategies as st
 
 from tests.core.examples import cells
 from vexo.core.conditions import ConditionError
-from vexo.core.sheets.choosing import left_out, read_choice, safe_names
-from vexo.core.sheets.editing import (
+from vexo.core.sheets.overlay.edits import (
     CHANGES,
     EditError,
     Replacement,
@@ -23,6 +22,7 @@ from vexo.core.sheets.editing import (
     paste,
     replace,
 )
+from vexo.core.sheets.row_filter import excluded_rows, read_choice, safe_names
 from vexo.core.sheets.sheet import Column
 from vexo.core.sheets.totals import as_typed, checked, column_totals
 
@@ -151,7 +151,7 @@ class OnlySome(unittest.TestCase):
 
     def out(self, condition: str, *by_hand: int) -> list[tuple[int, bool]]:
         only = {"condition": condition, "left_out": list(by_hand)}
-        return list(left_out(self.sheet, self.headers, only).iter_rows())
+        return list(excluded_rows(self.sheet, self.headers, only).iter_rows())
 
     def test_columns_have_safe_names_each_its_own(self) -> None:
         named = safe_names(columns("Done?", "Done!", "", "2026", "and", "Größe"))

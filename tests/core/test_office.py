@@ -16,7 +16,7 @@ import openpyxl
 
 from tests.core.test_round_trip import CATALOGUE, FIELDS, TYPE, table, write
 from tests.support import temporary_folder
-from vexo.core.sheets.outgoing import cells_of
+from vexo.core.sheets.writers.outgoing import cells_of
 
 OFFICE = shutil.which("soffice")
 AS_SHOWN = "csv:Text - txt - csv (StarCalc):44,34,76,1,,0,false,true,true"

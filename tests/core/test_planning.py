@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from tests.core.examples import answers, codes, plan, plan_and_questions, verdicts
 from vexo.core.planning import Operation, Verdict
-from vexo.core.planning.verdicts import Do, SumError, sum_after, sum_of
+from vexo.core.planning.verdicts import CellAction, SumError, sum_after, sum_of
 
 NAMES = ["code", "rate"]
 NOW = [("1", "v1", "A", "5"), ("2", "v1", "B", "6")]
@@ -22,7 +22,7 @@ class Lists(unittest.TestCase):
 
     def told(self, *rows: tuple[str, str], **more: Any) -> list[tuple[str, list[str] | None]]:
         made = plan(["code", "services"], list(rows), **{"now": list(self.now), **more})
-        new = [None if value is None else list(value) for value in made["new.services"].to_list()]
+        new = [None if value is None else list(value) for value in made["proposed.services"].to_list()]
         return list(zip(verdicts(made), new, strict=True))
 
     def test_items_are_added_and_taken_away_in_the_order_of_the_choices(self) -> None:
@@ -54,7 +54,7 @@ class Lists(unittest.TestCase):
 
     def test_a_new_record_has_what_is_added(self) -> None:
         made = plan(["code", "services"], [("N", "[add] wifi")], [], operation=Operation.CREATE)
-        self.assertEqual([list(value) for value in made["new.services"].to_list()], [["wifi"]])
+        self.assertEqual([list(value) for value in made["proposed.services"].to_list()], [["wifi"]])
 
 
 class TheSum(unittest.TestCase):
@@ -131,25 +131,27 @@ class ThreeWay(unittest.TestCase):
 
     def one(self, kept: str, file: str, now: str, **more: Any) -> tuple[str, int]:
         made = plan(NAMES, [("A", file)], [("1", "v", "A", now)], [("1", "v", "A", kept)], **more)
-        return made["verdict"][0], made["do.rate"][0]
+        return made["verdict"][0], made["action.rate"][0]
 
     def test_an_unedited_cell_is_not_written_whatever_the_application_did(self) -> None:
-        self.assertEqual(self.one("5", "5.0", "9"), ("same", Do.NOTHING))
+        self.assertEqual(self.one("5", "5.0", "9"), ("same", CellAction.NOTHING))
 
     def test_an_edited_cell_is_written(self) -> None:
-        self.assertEqual(self.one("5", "6", "5"), ("update", Do.WRITE))
+        self.assertEqual(self.one("5", "6", "5"), ("update", CellAction.WRITE))
 
     def test_both_did_the_same(self) -> None:
-        self.assertEqual(self.one("5", "6", "6"), ("same", Do.NOTHING))
+        self.assertEqual(self.one("5", "6", "6"), ("same", CellAction.NOTHING))
 
     def test_both_changed_it_differently_is_held_until_answered(self) -> None:
-        self.assertEqual(self.one("5", "6", "7"), ("held", Do.HELD))
-        self.assertEqual(self.one("5", "6", "7", said=[(2, None, "file")]), ("update", Do.WRITE))
-        self.assertEqual(self.one("5", "6", "7", said=[(2, "rate", "application")]), ("same", Do.NOTHING))
+        self.assertEqual(self.one("5", "6", "7"), ("held", CellAction.HELD))
+        self.assertEqual(self.one("5", "6", "7", said=[(2, None, "file")]), ("update", CellAction.WRITE))
+        self.assertEqual(self.one("5", "6", "7", said=[(2, "rate", "application")]), ("same", CellAction.NOTHING))
         self.assertEqual(self.one("5", "6", "7", said=[(2, None, "aside")])[0], "aside")
 
     def test_digits_that_a_spreadsheet_lost_are_no_edit(self) -> None:
-        self.assertEqual(self.one("12345678901234.56", "12345678901234.6", "12345678901234.56"), ("same", Do.NOTHING))
+        self.assertEqual(
+            self.one("12345678901234.56", "12345678901234.6", "12345678901234.56"), ("same", CellAction.NOTHING)
+        )
         self.assertEqual(self.one("12345678901234.56", "12345678901234.57", "12345678901234.56")[0], "update")
 
     def test_without_a_kept_copy_two_ways(self) -> None:
@@ -162,19 +164,19 @@ class ThreeWay(unittest.TestCase):
 
     def test_the_same_rows_changed_elsewhere_are_counted(self) -> None:
         made = plan(NAMES, [("A", "5"), ("B", "6")], [("1", "v", "A", "9"), NOW[1]], [("1", "v", "A", "5"), NOW[1]])
-        self.assertEqual(made["elsewhere"].to_list(), [True, False])
+        self.assertEqual(made["changed_elsewhere"].to_list(), [True, False])
 
 
 class Blanks(unittest.TestCase):
     def test_a_blank_leaves_and_the_guard_says_so(self) -> None:
         made = plan(NAMES, [("A", None), ("B", "  ")], NOW, NOW)
         self.assertEqual(verdicts(made), ["same", "same"])
-        self.assertEqual(made["emptied.rate"].to_list(), [True, True])
+        self.assertEqual(made["left_blank.rate"].to_list(), [True, True])
 
     def test_clear_empties_and_keep_leaves(self) -> None:
         made = plan(NAMES, [("A", "[clear]"), ("B", " [KEEP] ")], NOW, NOW)
         self.assertEqual(verdicts(made), ["update", "same"])
-        self.assertEqual((made["new.rate"][0], made["old.rate"][0] is None), (None, False))
+        self.assertEqual((made["proposed.rate"][0], made["current.rate"][0] is None), (None, False))
 
     def test_clearing_a_required_field_is_rejected(self) -> None:
         now = [("1", "v", "A", "n")]
@@ -194,7 +196,7 @@ class Keys(unittest.TestCase):
         now = [("1", "v", "7", "5"), ("2", "v", "007", "5")]
         made = plan(NAMES, [("007 ", "6"), ("\u00a07", "6")], now)
         self.assertEqual(made["@id"].to_list(), ["2", "1"])
-        self.assertEqual(made["do.code"].to_list(), [Do.NOTHING, Do.NOTHING])
+        self.assertEqual(made["action.code"].to_list(), [CellAction.NOTHING, CellAction.NOTHING])
 
     def test_a_blank_key_is_rejected(self) -> None:
         self.assertEqual(verdicts(plan(NAMES, [(None, "6"), (" ", "6")], NOW)), ["rejected", "rejected"])
@@ -279,6 +281,6 @@ class Decisions(unittest.TestCase):
         self.assertEqual(verdicts(self.again(pl.concat([said, undone]), "7")), ["held"])
 
     def test_the_newest_answer_to_a_question_counts(self) -> None:
-        mine, theirs = (answers(*self.asked("7"), [(2, "rate", answer)]) for answer in ("file", "application"))
-        self.assertEqual(verdicts(self.again(pl.concat([mine, theirs]), "7")), ["same"])
-        self.assertEqual(verdicts(self.again(pl.concat([theirs, mine]), "7")), ["update"])
+        run_here, theirs = (answers(*self.asked("7"), [(2, "rate", answer)]) for answer in ("file", "application"))
+        self.assertEqual(verdicts(self.again(pl.concat([run_here, theirs]), "7")), ["same"])
+        self.assertEqual(verdicts(self.again(pl.concat([theirs, run_here]), "7")), ["update"])

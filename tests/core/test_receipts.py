@@ -10,11 +10,11 @@ import xlsxwriter
 
 from tests.core.examples import BERTH, CATALOGUE, cells, matches, plan
 from tests.support import temporary_folder
-from vexo.core.columns.carrying import Reading, carry
+from vexo.core.columns.carried_values import Reading, carry
 from vexo.core.columns.marks import CHANGE, CLEAR, KEEP, LEAVE, VALUE, read_marks
 from vexo.core.records import Catalogue, UnknownName
 from vexo.core.sheets import Column, SheetError, SheetProfile, read_sheet
-from vexo.core.sheets.stored import day_of, shortest
+from vexo.core.sheets.readers.cell_values import day_of, shortest
 from vexo.core.writing.receipts import not_in, receipt
 
 FOLDER = temporary_folder(lasting=True)
@@ -113,9 +113,9 @@ class Carrying(unittest.TestCase):
     def test_the_harmless_prefix_goes_only_where_it_was_put(self) -> None:
         table = cells(("'=x", "5"), ("''y", "5"), ("'plain", "5"))
         ours = carry(table, matches("code", "rate"), BERTH, Reading(prefixed=True), {})
-        self.assertEqual(ours["val.code"].to_list(), ["=x", "'y", "'plain"])
+        self.assertEqual(ours["value.code"].to_list(), ["=x", "'y", "'plain"])
         theirs = carry(table, matches("code", "rate"), BERTH, Reading(), {})
-        self.assertEqual(theirs["val.code"].to_list(), ["'=x", "''y", "'plain"])
+        self.assertEqual(theirs["value.code"].to_list(), ["'=x", "''y", "'plain"])
 
 
 class Workbooks(unittest.TestCase):

@@ -13,16 +13,18 @@ from hypothesis import strategies as st
 
 from tests.core.examples import HOLDER
 from tests.support import temporary_folder
-from vexo.core.columns.carrying import Reading, carry, values_column
-from vexo.core.columns.matching import match_columns
+from vexo.core.columns.carried_values import Reading, carry
+from vexo.core.columns.matches import match_columns
 from vexo.core.planning import Inputs, Operation, Settings, make_plan
+from vexo.core.planning.frame import FieldColumns
 from vexo.core.records import IDENTIFIER, VERSION, Catalogue, Choice, Field, Kind, Promises, RecordType
-from vexo.core.sheets import SheetProfile, child
-from vexo.core.sheets.csv_writing import fill_csv
-from vexo.core.sheets.ods_writing import fill_ods
-from vexo.core.sheets.outgoing import Heads, cells_of
+from vexo.core.sheets import SheetProfile
+from vexo.core.sheets.readers import child
 from vexo.core.sheets.sheet import ROW_ID, Stamp
-from vexo.core.sheets.xlsx_writing import fill_xlsx
+from vexo.core.sheets.writers.delimited import fill_csv
+from vexo.core.sheets.writers.ods import fill_ods
+from vexo.core.sheets.writers.outgoing import Heads, cells_of
+from vexo.core.sheets.writers.xlsx import fill_xlsx
 from vexo.core.values import bare, dtype, normal, parse, same
 
 ITEMS = ("plain", "a; b", "c\\d", "[clear]", "[x", "=1+1", "e;", "007", "ünïcode 🚤", "שלום")
@@ -140,7 +142,7 @@ class RoundTrip(unittest.TestCase):
             stamp = write(records, path, names)
             cells, profile = read(path)
             self.assertEqual(profile.rows, len(records))
-            matches = match_columns(profile, TYPE, CATALOGUE, stamp)
+            matches = match_columns(profile, TYPE, CATALOGUE, stamp=stamp)
             self.assertEqual([m.field.name for m in matches if m.field], names, ending)
             reading = Reading(marks=True, prefixed=ending in ("csv", "tsv"))
             carried = carry(cells, matches, TYPE, reading, {})
@@ -150,7 +152,9 @@ class RoundTrip(unittest.TestCase):
             self.assertEqual(set(plan["verdict"]), {"same"}, (ending, plan["faults"].to_list()))
             for name in own:
                 field = TYPE.field(name)
-                both = carried.select(pl.col(values_column(name)).alias("came")).hstack([records[name].alias("went")])
+                both = carried.select(pl.col(FieldColumns(name).value).alias("came")).hstack(
+                    [records[name].alias("went")]
+                )
                 alike = both.select(same("came", "went", field)).to_series()
                 if field.kind == Kind.TEXT:
                     # White space alone is a blank cell, which leaves the record as it is.

@@ -15,19 +15,19 @@ from hypothesis import strategies as st
 
 from tests.core.examples import BERTH, CATALOGUE, read_here, records
 from tests.support import temporary_folder
-from vexo.core.columns.carrying import Reading, cell_texts
+from vexo.core.columns.carried_values import Reading, cell_texts
 from vexo.core.columns.marks import read_marks
-from vexo.core.columns.matching import ColumnMatch
+from vexo.core.columns.matches import ColumnMatch
 from vexo.core.records import IDENTIFIER, VERSION
 from vexo.core.sheets import SheetError, SheetProfile, Stamp, read_sheet
-from vexo.core.sheets.csv_writing import write_csv
-from vexo.core.sheets.ods_reading import read_ods
-from vexo.core.sheets.ods_writing import write_ods
-from vexo.core.sheets.outgoing import OutgoingColumn, outgoing_columns
-from vexo.core.sheets.shaping import shape_cells
-from vexo.core.sheets.text_reading import read_text
-from vexo.core.sheets.xlsx_reading import read_xlsx
-from vexo.core.sheets.xlsx_writing import write_xlsx
+from vexo.core.sheets.readers.ods import read_ods
+from vexo.core.sheets.readers.text import read_text
+from vexo.core.sheets.readers.xlsx import read_xlsx
+from vexo.core.sheets.shape import shape_cells
+from vexo.core.sheets.writers.delimited import write_csv
+from vexo.core.sheets.writers.ods import write_ods
+from vexo.core.sheets.writers.outgoing import OutgoingColumn, outgoing_columns
+from vexo.core.sheets.writers.xlsx import write_xlsx
 
 FOLDER = temporary_folder(lasting=True)
 NAMES = ["code", "rate", "services", "name", "until", "open"]

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from tests.core.examples import BERTH, plan
 from vexo.core.planning import Operation
-from vexo.core.planning.verdicts import Do
+from vexo.core.planning.verdicts import CellAction
 
 VALUES: dict[str, tuple[list[str], list[str]]] = {
     # field: values as the application has them, the same values as a person may write them
@@ -33,14 +33,14 @@ PLACES = st.integers(0, 2) | st.none()
 def expected(kept: Any, file: Any, now: Any, has_copy: bool) -> int:
     """The rule, in the words of a person: leave, unedited, same already, written, held."""
     if file is None:
-        return Do.NOTHING
+        return CellAction.NOTHING
     if has_copy and file == kept:
-        return Do.NOTHING
+        return CellAction.NOTHING
     if file == now:
-        return Do.NOTHING
+        return CellAction.NOTHING
     if not has_copy or now == kept:
-        return Do.WRITE
-    return Do.HELD
+        return CellAction.WRITE
+    return CellAction.HELD
 
 
 class EveryKind(unittest.TestCase):
@@ -72,8 +72,8 @@ class EveryKind(unittest.TestCase):
         ]
         made = plan(["code", name], sheet, now, kept if has_copy else None)
         wanted = [expected(same(was), same(file), same(is_), has_copy) for was, file, is_ in cases]
-        self.assertEqual(made[f"do.{name}"].to_list(), wanted)
-        verdicts = {Do.NOTHING: "same", Do.WRITE: "update", Do.HELD: "held"}
+        self.assertEqual(made[f"action.{name}"].to_list(), wanted)
+        verdicts = {CellAction.NOTHING: "same", CellAction.WRITE: "update", CellAction.HELD: "held"}
         self.assertEqual(made["verdict"].to_list(), [verdicts[do] for do in wanted])
 
     @settings(max_examples=30, deadline=None)
@@ -84,23 +84,23 @@ class EveryKind(unittest.TestCase):
         kept = [(str(n), "v", code, "4" if code == "D" else "5") for n, code in enumerate("ABCDEG")]
         whole = plan(["code", "rate"], sheet, now, kept)
         some = plan(["code", "rate"], [sheet[n] for n in chosen], now, kept)
-        columns = ["verdict", "faults", "do.rate", "new.rate"]
+        columns = ["verdict", "faults", "action.rate", "proposed.rate"]
         self.assertEqual(some.select(columns).rows(), [whole.select(columns).row(n) for n in chosen])
 
     def test_a_create_writes_what_is_filled_and_nothing_else(self) -> None:
         names = ["code", "name", "rate", "services", "until"]
         made = plan(names, [("N", "new", None, "wifi", "[clear]")], [], operation=Operation.UPSERT)
         self.assertEqual(made["verdict"][0], "create")
-        does = {name: made[f"do.{name}"][0] for name in names}
+        does = {name: made[f"action.{name}"][0] for name in names}
         expected_does = {
-            "code": Do.WRITE,
-            "name": Do.WRITE,
-            "rate": Do.NOTHING,
-            "services": Do.WRITE,
-            "until": Do.WRITE,
+            "code": CellAction.WRITE,
+            "name": CellAction.WRITE,
+            "rate": CellAction.NOTHING,
+            "services": CellAction.WRITE,
+            "until": CellAction.WRITE,
         }
         self.assertEqual(does, expected_does)
-        self.assertIsNone(made["new.until"][0])
+        self.assertIsNone(made["proposed.until"][0])
 
     def test_an_empty_sheet_plans_nothing(self) -> None:
         made = plan(["code", "rate"], [("A", "5")], [("1", "v", "A", "5")]).clear()
@@ -110,5 +110,5 @@ class EveryKind(unittest.TestCase):
     def test_read_only_fields_are_never_compared(self) -> None:
         self.assertTrue(BERTH.field("due").read_only)
         made = plan(["id", "code", "rate"], [("1", "A", "5")], [("1", "v", "A", "5")])
-        self.assertNotIn("do.id", made.columns)
+        self.assertNotIn("action.id", made.columns)
         self.assertIsInstance(made, pl.DataFrame)

@@ -21,7 +21,7 @@ from vexo.core.columns.treatments import (
     treat,
     treatment_from_json,
 )
-from vexo.core.columns.treatments.looking_up import LookUp
+from vexo.core.columns.treatments.look_up import LookUp
 from vexo.core.columns.treatments.numbers import FORMS
 
 TEXT = st.text(st.characters(codec="utf-8", exclude_characters="\x1e\x1f", exclude_categories=("Cs",)), max_size=12)

@@ -6,21 +6,21 @@ from decimal import Decimal
 from typing import Any
 
 from tests.core.examples import BERTH, answers, codes, plan, plan_and_questions, profile, records, verdicts
-from vexo.core.columns.matching import MappingError, match_columns, refuse_conflicts
+from vexo.core.columns.matches import MappingError, match_columns, refuse_conflicts
 from vexo.core.columns.references import make_lookup, resolve
 from vexo.core.faults import BETWEEN
-from vexo.core.keys.finding import KeyError_, check_key, suggest_key
 from vexo.core.keys.near import near_keys
+from vexo.core.keys.record_keys import RecordKeyError, check_key, suggest_key
 from vexo.core.planning import Operation, Verdict
-from vexo.core.planning.pairs import Ledger
+from vexo.core.planning.merge_base import Ledger
 from vexo.core.records import UnknownName
 from vexo.core.sheets import Stamp
-from vexo.core.writing import Answer, Write, operation_of
+from vexo.core.writing import Write, WriteResult, strategy_of
 from vexo.core.writing.batches import Item, freeze, writes_of
 from vexo.core.writing.create import telling_key
 from vexo.core.writing.ledger import outcome_of, page_of, states_of
-from vexo.core.writing.operations import Rules
 from vexo.core.writing.read_back import differences
+from vexo.core.writing.strategies import Rules
 from vexo.core.writing.totals import after_totals, left_over, planned_totals
 
 from tests.core.examples import CATALOGUE, HOLDER  # isort: skip
@@ -68,12 +68,12 @@ class Settling(unittest.TestCase):
     rules = Rules(BERTH, ("code",), versions=True)
 
     def settled(self, write: Write, now: dict[str, object] | None, rules: Rules | None = None) -> str:
-        told = operation_of(write.verdict).settle(write, now, rules or self.rules)
-        return "again" if told.answer is None else f"{told.answer.state} {told.answer.code}".strip()
+        told = strategy_of(write.verdict).settle(write, now, rules or self.rules)
+        return "again" if told.result is None else f"{told.result.state} {told.result.code}".strip()
 
     def clashed(self, write: Write, now: dict[str, object] | None) -> str:
-        told = operation_of(write.verdict).after_clash(write, now, self.rules)
-        return f"again {told.version}" if told.answer is None else f"{told.answer.state} {told.answer.code}"
+        told = strategy_of(write.verdict).after_clash(write, now, self.rules)
+        return f"again {told.version}" if told.result is None else f"{told.result.state} {told.result.code}"
 
     def test_an_update_is_settled_by_reading(self) -> None:
         cases = {
@@ -129,21 +129,6 @@ class Settling(unittest.TestCase):
             self.clashed(self.delete, {"rate": 5, "code": "A", "@version": "v2"}), "refused changed-meanwhile"
         )
 
-    def test_each_operation_knows_its_reverse(self) -> None:
-        done = Answer(0, "updated", "1", "v2", values={"rate": 7})
-        back = operation_of(Verdict.UPDATE).reverse(self.update, done)
-        self.assertEqual((back.values, back.version, back.verdict), ({"rate": 5}, "v2", Verdict.UPDATE))
-        gone = operation_of(Verdict.CREATE).reverse(self.create, Answer(0, "created", "9", "v1"))
-        self.assertEqual((gone.verdict, gone.identifier, gone.version), (Verdict.DELETE, "9", "v1"))
-        anew = operation_of(Verdict.DELETE).reverse(self.delete, Answer(0, "deleted", "1"))
-        self.assertEqual((anew.verdict, anew.values), (Verdict.CREATE, {"rate": 5, "code": "A"}))
-
-    def test_each_operation_knows_what_read_back_wants(self) -> None:
-        self.assertEqual(operation_of(Verdict.UPDATE).as_sent(self.update, {"rate": 8}), ["rate"])
-        self.assertEqual(operation_of(Verdict.UPDATE).as_sent(self.update, {"rate": 7}), [])
-        self.assertEqual(operation_of(Verdict.DELETE).as_sent(self.delete, {"rate": 7}), ["@id"])
-        self.assertEqual(operation_of(Verdict.CREATE).as_sent(self.create, None), ["code", "rate"])
-
 
 class Ledgers(unittest.TestCase):
     """The pair K: what the sheet said, and what the application then held."""
@@ -151,7 +136,7 @@ class Ledgers(unittest.TestCase):
     sheet = [("A", "7"), ("B", "6")]
     now = [("1", "v1", "A", "5"), ("2", "v1", "B", "6")]
 
-    def page(self, *answers: Answer) -> Ledger:
+    def page(self, *answers: WriteResult) -> Ledger:
         made = plan(["code", "rate"], self.sheet, self.now)
         fields = [BERTH.field("code"), BERTH.field("rate")]
         page = page_of(made, freeze(made), outcome_of(answers, fields), fields, 1)
@@ -162,7 +147,7 @@ class Ledgers(unittest.TestCase):
         return verdicts(plan(["code", "rate"], sheet, now, ledger=ledger))
 
     def test_a_written_cell_is_compared_on_from_what_the_answer_held(self) -> None:
-        ledger = self.page(Answer(0, "updated", "1", "v2", values={"rate": Decimal("7.01"), "code": "A"}))
+        ledger = self.page(WriteResult(0, "updated", "1", "v2", values={"rate": Decimal("7.01"), "code": "A"}))
         rounded = [("1", "v2", "A", "7.01"), self.now[1]]
         self.assertEqual(self.again(ledger, self.sheet, rounded), ["same", "same"])
         theirs = [("1", "v3", "A", "9"), self.now[1]]
@@ -171,20 +156,20 @@ class Ledgers(unittest.TestCase):
         self.assertEqual(self.again(ledger, [("A", "8"), self.sheet[1]], rounded), ["update", "same"])
 
     def test_cells_found_same_have_a_pair_too(self) -> None:
-        ledger = self.page(Answer(0, "refused", "1", code="refused"))
+        ledger = self.page(WriteResult(0, "refused", "1", code="refused"))
         theirs = [self.now[0], ("2", "v2", "B", "60")]
         self.assertEqual(self.again(ledger, self.sheet, theirs), ["update", "same"])
         self.assertEqual(self.again(ledger, [self.sheet[0], ("B", "61")], theirs), ["update", "held"])
 
     def test_the_sum_after_a_pass_accounts_for_every_row(self) -> None:
-        self.page(Answer(0, "updated", "1", "v2", values={"rate": Decimal(7)}, warnings=("Looked at.",)))
+        self.page(WriteResult(0, "updated", "1", "v2", values={"rate": Decimal(7)}, warnings=("Looked at.",)))
         told = states_of(self.made, self.told)
         self.assertEqual(told["state"].to_list(), ["updated", "same"])
         self.assertEqual(told["warnings"].to_list(), [["Looked at."], []])
         self.assertEqual(states_of(self.made, None)["state"].to_list(), ["update", "same"])
 
     def test_a_row_without_an_answer_is_held_until_a_person_says(self) -> None:
-        ledger = self.page(Answer(0, "unclear", "1", code="no-answer"))
+        ledger = self.page(WriteResult(0, "unclear", "1", code="no-answer"))
         made, questions = plan_and_questions(["code", "rate"], self.sheet, self.now, ledger=ledger)
         self.assertEqual((verdicts(made), codes(made)[0]), (["held", "same"], ["unclear"]))
         for answer, argument, wanted in (("new", "", "update"), ("record", "1", "update")):
@@ -202,14 +187,18 @@ class Ledgers(unittest.TestCase):
         values = {"rate": Decimal(7), "name": "n", "code": "A"}
         pages = [
             page_of(
-                first, freeze(first), outcome_of([Answer(0, "created", "9", "v1", values=values)], fields), fields, 1
+                first,
+                freeze(first),
+                outcome_of([WriteResult(0, "created", "9", "v1", values=values)], fields),
+                fields,
+                1,
             )
         ]
         now = [("9", "v1", "7", "n", "A")]
         edited = [(None, "8", "n", "A")]
         second = plan(names, edited, now, ledger=Ledger.merged(pages), **more)
         self.assertEqual((verdicts(second), second["@id"][0]), (["update"], "9"))
-        pages.append(page_of(second, freeze(second), outcome_of([Answer(0, "unclear", "9")], fields), fields, 2))
+        pages.append(page_of(second, freeze(second), outcome_of([WriteResult(0, "unclear", "9")], fields), fields, 2))
         ledger = Ledger.merged(pages)
         third, questions = plan_and_questions(names, edited, now, ledger=ledger, **more)
         self.assertEqual(codes(third), [["unclear"]])
@@ -218,7 +207,7 @@ class Ledgers(unittest.TestCase):
 
     def test_read_back_tells_the_applications_own_doing_from_that_of_others(self) -> None:
         made = plan(["code", "rate"], [("A", "7"), ("B", "8")], [("1", "v", "A", "5"), ("2", "v", "B", "5")])
-        held = pl.Series("held.rate", [Decimal("7.10"), Decimal("8.00")], dtype=made.schema["new.rate"])
+        held = pl.Series("result.rate", [Decimal("7.10"), Decimal("8.00")], dtype=made.schema["proposed.rate"])
         sent = freeze(made).with_columns(held)
         now = records(["code", "rate"], ("1", "v", "A", "7.1"), ("2", "v", "B", "8.50"))
         own, since = differences(sent, now, [BERTH.field("rate")])
@@ -241,7 +230,7 @@ class Matching(unittest.TestCase):
 
     def test_by_stamp_where_the_header_is_another_fields_label(self) -> None:
         stamp = Stamp(1, 1, "o", "a", "live", "Berth", (("name", "Code"),))
-        self.assertEqual(match_columns(profile("Code"), BERTH, CATALOGUE, stamp)[0].how, "stamp")
+        self.assertEqual(match_columns(profile("Code"), BERTH, CATALOGUE, stamp=stamp)[0].how, "stamp")
 
     def test_two_columns_for_one_field_name_both(self) -> None:
         with self.assertRaises(MappingError) as caught:
@@ -249,20 +238,20 @@ class Matching(unittest.TestCase):
         self.assertIn("'Code' and 'code'", str(caught.exception))
 
     def test_what_a_person_says_comes_first(self) -> None:
-        found = match_columns(profile("Code", "Old code"), BERTH, CATALOGUE, None, {"Old code": "code", "Code": ""})
+        found = match_columns(profile("Code", "Old code"), BERTH, CATALOGUE, chosen={"Old code": "code", "Code": ""})
         self.assertEqual([m.carried for m in found], [False, True])
         with self.assertRaises(MappingError):
-            match_columns(profile("Code"), BERTH, CATALOGUE, None, {"Cod": "code"})
+            match_columns(profile("Code"), BERTH, CATALOGUE, chosen={"Cod": "code"})
         with self.assertRaises(UnknownName):
-            match_columns(profile("Code"), BERTH, CATALOGUE, None, {"Code": "cde"})
+            match_columns(profile("Code"), BERTH, CATALOGUE, chosen={"Code": "cde"})
 
 
 class KeysAndReferences(unittest.TestCase):
     def test_the_key_must_tell_records_apart_and_be_there(self) -> None:
-        with self.assertRaises(KeyError_) as caught:
+        with self.assertRaises(RecordKeyError) as caught:
             check_key(("code",), BERTH, ["rate"])
         self.assertEqual(caught.exception.code, "key")
-        with self.assertRaises(KeyError_):
+        with self.assertRaises(RecordKeyError):
             check_key(("rate",), BERTH, ["rate"])
         check_key(("code", "rate"), BERTH, ["rate", "code"])
 

@@ -59,7 +59,7 @@ def killed_at(point: str) -> Iterator[None]:
 def die(point: str, job: Any) -> None:
     """Do a job until it is killed at the point."""
     from vexo.server.jobs.models import Job
-    from vexo.server.jobs.working import do
+    from vexo.server.jobs.worker import do
 
     try:
         with killed_at(point):
@@ -73,7 +73,7 @@ def die(point: str, job: Any) -> None:
 def take_over() -> Any:
     """What a worker does that finds the lapsed lease: the job, ended."""
     from vexo.server.jobs.leases import claim
-    from vexo.server.jobs.working import do
+    from vexo.server.jobs.worker import do
 
     job = claim("another-machine:1:1")
     assert job is not None, "nothing was left to take over"

@@ -15,9 +15,10 @@ template()
 
 from vexo.core.documents import SendOut  # noqa: E402
 from vexo.server.data_folder import absolute  # noqa: E402
-from vexo.server.jobs.working import do_now, enqueue  # noqa: E402
-from vexo.server.sendout.choosing import begin  # noqa: E402
+from vexo.server.jobs.worker import enqueue, run_inline  # noqa: E402
+from vexo.server.sendout.selection import begin  # noqa: E402
 from vexo.server.trips.models import Sheet, Trip  # noqa: E402
+from vexo.server.trips.part_view import PartView  # noqa: E402
 
 EELGRASS = "harbour eq 'EELGRASS'"
 
@@ -33,7 +34,7 @@ def rows_of(path: Path) -> tuple[list[str], list[tuple[Any, ...]]]:
 class SendingCase(ServiceCase):
     def send(self, document: SendOut, **more: Any) -> Trip:
         trip = begin(more.pop("application", self.practice), document, "ada", **more)
-        job = do_now(enqueue("send out", "ada", trip, mine=True))
+        job = run_inline(enqueue("send out", "ada", PartView.of(trip), run_here=True))
         self.assertEqual(job.error, "")
         self.result = job.result
         trip.refresh_from_db()

@@ -16,6 +16,13 @@ from tests.support import Vexo, register, temporary_folder
 WHERE = "harbour eq 'TERNISLAND' and startswith(berth_no,'{}-')"
 
 
+def view_of(trip: Any) -> Any:
+    """A trip at the part whose sheet came in last."""
+    from vexo.server.trips.part_view import PartView
+
+    return PartView.of(trip)
+
+
 class ServiceCase(unittest.TestCase):
     """A data folder for the class, connected to the register."""
 
@@ -29,7 +36,7 @@ class ServiceCase(unittest.TestCase):
 
         cls.practice = Application.objects.get(name="harbour-practice")
         cls.live = Application.objects.get(name="harbour-live")
-        cls.enterClassContext(patch("vexo.server.bringin.reading.read_sheet", read_here))
+        cls.enterClassContext(patch("vexo.server.uploads.upload_cells.read_sheet", read_here))
         cls.person = Person.objects.create(username="ada", name="Ada Quillfeather", role=Role.ADMINISTRATOR)
 
     def setUp(self) -> None:
@@ -41,24 +48,24 @@ class ServiceCase(unittest.TestCase):
     def out(self, letter: str, *fields: str, application: Any = None, format_: str = "xlsx") -> tuple[Any, Path]:
         """Berths of one letter, sent out: the trip and the sheet."""
         from vexo.server.data_folder import absolute
-        from vexo.server.jobs.working import do_now, enqueue
-        from vexo.server.sendout.sending import new_trip
+        from vexo.server.jobs.worker import enqueue, run_inline
+        from vexo.server.sendout.send_out import new_trip
 
         application = application or self.practice
         trip = new_trip(application, "Berth", "ada", fields, WHERE.format(letter), f"Letter {letter}")
-        job = do_now(enqueue("send out", "ada", trip, mine=True, format=format_))
+        job = run_inline(enqueue("send out", "ada", view_of(trip), run_here=True, format=format_))
         self.assertEqual(job.error, "")
         return trip, absolute(job.result["file"])
 
     def back(self, path: Path, application: Any = None, record_type: str = "Berth", **more: Any) -> Any:
         """A sheet brought in and planned: the job that ended last."""
-        from vexo.server.bringin.bringing import start_bringing_in
-        from vexo.server.bringin.uploads import take_file
-        from vexo.server.jobs.working import do_now
+        from vexo.server.ingest.bring_in import start_bringing_in
+        from vexo.server.jobs.worker import run_inline
+        from vexo.server.uploads.receive import take_file
 
         upload = take_file(path, self.person.username)
         application = application or self.practice
-        return do_now(start_bringing_in(application, record_type, upload, self.person, mine=True, **more))
+        return run_inline(start_bringing_in(application, record_type, upload, self.person, run_here=True, **more))
 
     def trip_of(self, job: Any) -> Any:
         from vexo.server.trips.models import Trip
@@ -73,24 +80,28 @@ class ServiceCase(unittest.TestCase):
 
     def plan(self, trip: Any) -> Any:
         """The trip planned anew."""
-        from vexo.server.jobs.working import do_now, enqueue
-        from vexo.server.review.plans import plan_of
+        from vexo.server.jobs.worker import enqueue, run_inline
 
-        job = do_now(enqueue("plan", "ada", trip, mine=True, fresh=True))
+        job = run_inline(enqueue("plan", "ada", view_of(trip), run_here=True, fresh=True))
         self.assertEqual(job.error, "")
         trip.refresh_from_db()
-        return plan_of(trip)
+        return self.newest(trip)
+
+    def newest(self, trip: Any) -> Any:
+        """The trip's newest plan."""
+        from vexo.server.planning.context import plan_of
+
+        return plan_of(view_of(trip))
 
     def decide(self, trip: Any, answer: str, rows: Sequence[int] = (), **more: Any) -> Any:
         """An answer for rows, by their place in the newest plan (0 is the first)."""
-        from vexo.server.jobs.working import do_now
-        from vexo.server.review.decisions import Scope, decide
-        from vexo.server.review.plans import plan_of
+        from vexo.server.decisions.decisions import Scope, decide
+        from vexo.server.jobs.worker import run_inline
 
         ids = self.table(trip)["row_id"].to_list()
         scope = Scope(tuple(ids[at] for at in rows), more.pop("code", ""), more.pop("field", ""))
-        made, job = decide(trip, self.person, plan_of(trip).number, scope, answer, mine=True, **more)
-        ended = do_now(job)
+        made, job = decide(view_of(trip), self.person, self.newest(trip).number, scope, answer, run_here=True, **more)
+        ended = run_inline(job)
         self.assertEqual(ended.error, "")
         trip.refresh_from_db()
         return made
@@ -98,16 +109,15 @@ class ServiceCase(unittest.TestCase):
     def start(self, trip: Any, **more: Any) -> Any:
         """A pass of the newest plan, about to be sent: its job."""
         from vexo.server.passes.starting import start_pass
-        from vexo.server.review.plans import plan_of
 
         trip.refresh_from_db()
-        return start_pass(trip, self.person, plan_of(trip).number, mine=True, **more)[1]
+        return start_pass(view_of(trip), self.person, self.newest(trip).number, run_here=True, **more)[1]
 
     def apply(self, trip: Any, **more: Any) -> Any:
         """The newest plan, sent: the pass as it ended."""
-        from vexo.server.jobs.working import do_now
+        from vexo.server.jobs.worker import run_inline
 
-        do_now(self.start(trip, **more))
+        run_inline(self.start(trip, **more))
         return self.last_pass(trip)
 
     def last_pass(self, trip: Any) -> Any:
@@ -117,20 +127,19 @@ class ServiceCase(unittest.TestCase):
     def go_on(self, trip: Any, give_up: bool = False) -> Any:
         """An interrupted pass, gone on with or given up."""
         from vexo.server.jobs.models import Job
-        from vexo.server.jobs.working import do_now
+        from vexo.server.jobs.worker import run_inline
         from vexo.server.passes import starting
 
         Job.objects.filter(trip=trip, state=Job.RUNNING).update(lease_until=1.0)
         again = starting.give_up if give_up else starting.go_on
-        do_now(again(trip, self.person, self.last_pass(trip).number, mine=True)[1])
+        run_inline(again(view_of(trip), self.person, self.last_pass(trip).number, run_here=True)[1])
         return self.last_pass(trip)
 
     def table(self, trip: Any) -> Any:
         """The newest plan's rows."""
-        from vexo.server import stages
-        from vexo.server.review.plans import plan_of
+        from vexo.server import artifacts
 
-        return stages.read(plan_of(trip).path)
+        return artifacts.read(self.newest(trip).path)
 
     def verdicts(self, trip: Any) -> list[str]:
         return list(self.table(trip)["verdict"].to_list())
@@ -139,10 +148,9 @@ class ServiceCase(unittest.TestCase):
         return [[fault["code"] for fault in row] for row in self.table(trip)["faults"].to_list()]
 
     def terms(self, trip: Any) -> dict[str, int]:
-        from vexo.server.review.plans import plan_of
 
         trip.refresh_from_db()
-        return {name: count for name, count in plan_of(trip).summary["verdicts"].items() if count}
+        return {name: count for name, count in self.newest(trip).summary["verdicts"].items() if count}
 
     def edited(self, path: Path, change: Any) -> Path:
         book = openpyxl.load_workbook(path)

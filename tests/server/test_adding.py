@@ -11,13 +11,12 @@ template()
 
 from vexo.applications import ApplicationError  # noqa: E402
 from vexo.applications.base import NotPromised  # noqa: E402
-from vexo.applications.fake import SERVED, FakeApplication, Store  # noqa: E402
+from vexo.applications.fake import SERVED, FakeClient, Store  # noqa: E402
 from vexo.core.records import NewField  # noqa: E402
 from vexo.server.applications.shaping import add_choice, add_field, name_from  # noqa: E402
 from vexo.server.errors import PlainError  # noqa: E402
 from vexo.server.people.models import Person, Role  # noqa: E402
 from vexo.server.people.rights import NotAllowed  # noqa: E402
-from vexo.server.review.plans import plan_of  # noqa: E402
 
 
 class Adding(LaneCase):
@@ -63,7 +62,7 @@ class Adding(LaneCase):
         add_choice(self.person, self.practice, "TariffLine", "season", "monsoon")
         self.plan(trip)
         self.assertEqual(self.verdicts(trip), ["rejected", "create"])
-        self.assertEqual(plan_of(trip).summary["verdicts"]["create"], 1)
+        self.assertEqual(self.newest(trip).summary["verdicts"]["create"], 1)
 
     def test_what_cannot_be_added_says_why(self) -> None:
         for field, words in (
@@ -83,7 +82,7 @@ class Adding(LaneCase):
         known = self.practice.known
         assert known is not None
         SERVED["fake:adding"] = Store(known)
-        fake = FakeApplication("fake:adding")
+        fake = FakeClient("fake:adding")
         for ask in (
             lambda: fake.add_field(fake.describe().types[0], NewField("x", "X")),
             lambda: fake.add_choice(fake.describe().types[0], "status", "x"),

@@ -30,15 +30,16 @@ template()
 import polars as pl  # noqa: E402
 
 from vexo.applications.fake import SERVED, Store  # noqa: E402
-from vexo.core.planning.comparing import do_column, new_column  # noqa: E402
-from vexo.core.planning.verdicts import Do  # noqa: E402
+from vexo.core.planning.frame import FieldColumns  # noqa: E402
+from vexo.core.planning.verdicts import CellAction  # noqa: E402
 from vexo.core.values import parse  # noqa: E402
-from vexo.server.bringin.bringing import start_recognising  # noqa: E402
-from vexo.server.bringin.uploads import take_file  # noqa: E402
 from vexo.server.data_folder import absolute  # noqa: E402
-from vexo.server.jobs.working import do_now, enqueue  # noqa: E402
-from vexo.server.sendout.sending import new_trip  # noqa: E402
+from vexo.server.jobs.worker import enqueue, run_inline  # noqa: E402
+from vexo.server.sendout.send_out import new_trip  # noqa: E402
 from vexo.server.trips.models import Trip  # noqa: E402
+from vexo.server.trips.part_view import PartView  # noqa: E402
+from vexo.server.uploads.receive import take_file  # noqa: E402
+from vexo.server.uploads.waiting import start_recognising  # noqa: E402
 
 FIELDS = ("code", "rate", "services", "status", "name", "until", "open", "nights")
 EDITED = FIELDS[1:]
@@ -123,7 +124,7 @@ class AnySheetHome(ServiceCase):
         cls.vexo = Vexo(connected=False)
         from vexo.server.people.models import Person, Role
 
-        cls.enterClassContext(patch("vexo.server.bringin.reading.read_sheet", read_here))
+        cls.enterClassContext(patch("vexo.server.uploads.upload_cells.read_sheet", read_here))
         cls.person = Person.objects.create(username="ada", name="Ada Quillfeather", role=Role.ADMINISTRATOR)
 
     def setUp(self) -> None:
@@ -145,7 +146,7 @@ class AnySheetHome(ServiceCase):
         """A sheet of all berths: its trip, the file, and its lines as a person sees them."""
         format_ = way.rpartition(" ")[2] if way.endswith("xlsx") else "tsv" if way == "tsv" else "csv"
         trip = new_trip(self.practice, "Berth", "ada", FIELDS, "", "Berths")
-        job = do_now(enqueue("send out", "ada", trip, mine=True, format=format_))
+        job = run_inline(enqueue("send out", "ada", PartView.of(trip), run_here=True, format=format_))
         self.assertEqual(job.error, "")
         path = absolute(job.result["file"])
         if format_ != "xlsx":
@@ -237,7 +238,7 @@ class AnySheetHome(ServiceCase):
             said = typed(name, VALUES[name][choice % len(VALUES[name])])
             now = self.store.records["Berth"][str(at + 1)][name]
             if said not in (sent, now):
-                told[story["records"][at]["code"], name] = (Do.WRITE if now == sent else Do.HELD, said)
+                told[story["records"][at]["code"], name] = (CellAction.WRITE if now == sent else CellAction.HELD, said)
         return told
 
     @settings(
@@ -257,7 +258,7 @@ class AnySheetHome(ServiceCase):
         file = self.saved(home, story["way"], path)
         if len(home.lines) < 2:
             return
-        found = do_now(start_recognising(take_file(file, "ada"), self.person))
+        found = run_inline(start_recognising(take_file(file, "ada"), self.person))
         self.assertEqual(found.error, "")
         if found.result["trip"] is None:
             event("asked")
@@ -273,10 +274,15 @@ class AnySheetHome(ServiceCase):
         codes = dict(
             zip(made["row"].to_list(), [line[home.fields.index("code")] for line in home.lines[1:]], strict=True)
         )
-        for name in (name for name in EDITED if name in home.fields and do_column(name) in made.columns):
-            for line in made.select("row", do_column(name), new_column(name)).iter_rows(named=True):
-                if line[do_column(name)]:
-                    planned[codes[line["row"]], name] = (line[do_column(name)], line[new_column(name)])
+        for name in (name for name in EDITED if name in home.fields and FieldColumns(name).action in made.columns):
+            for line in made.select("row", FieldColumns(name).action, FieldColumns(name).proposed).iter_rows(
+                named=True
+            ):
+                if line[FieldColumns(name).action]:
+                    planned[codes[line["row"]], name] = (
+                        line[FieldColumns(name).action],
+                        line[FieldColumns(name).proposed],
+                    )
         self.assertEqual(planned, self.expected(home, story))
         wrong = {codes[r["row"]] for r in made.filter(pl.col("verdict") == "rejected").iter_rows(named=True)}
         self.assertEqual(wrong, {f"N-{n}" for n in range(story["added"])})

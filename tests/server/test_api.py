@@ -108,8 +108,8 @@ class Api(unittest.TestCase):
     def test_a_window_shows_old_new_and_kept(self) -> None:
         params = {"state": "held", "column": "daily_rate"}
         window = self.ada.http.get(f"trips/{self.waiting['id']}/rows", params=params).json()
-        cell = next(c for row in window["rows"] for c in row["cells"] if c.get("do") == "held")
-        self.assertEqual((cell["kept"], cell["old"], cell["new"]), ("38.50", "41.00", "40.50"))
+        cell = next(c for row in window["rows"] for c in row["cells"] if c.get("action") == "held")
+        self.assertEqual((cell["sent"], cell["current"], cell["proposed"]), ("38.50", "41.00", "40.50"))
         text = self.ada.http.get(f"trips/{self.waiting['id']}/rows", params={"text": "4o.50"}).json()
         self.assertGreater(text["total"], 0)
 
@@ -221,11 +221,11 @@ class Api(unittest.TestCase):
         trip = self.bring(b"place,berth_no,remark\nOLDBASIN,A-003,x\n")
         self.assertEqual((trip["trouble"], trip["here"]), ("", "keys"))
         path = f"trips/{trip['id']}"
-        body = {"said": {"place": "harbour", "remark": "notes"}, "key": ["harbour", "berth_no"]}
+        body = {"columns": {"place": "harbour", "remark": "notes"}, "key": ["harbour", "berth_no"]}
         self.ines.job(self.ines.ask("PATCH", f"{path}/columns", json=body))
         self.assertEqual(self.ines.http.get(path).json()["sum"]["update"], 1)
         self.problem(
-            self.ines.ask("PATCH", f"{path}/columns", json={"said": {"berth_no": "notes"}}), 422, "is taken by"
+            self.ines.ask("PATCH", f"{path}/columns", json={"columns": {"berth_no": "notes"}}), 422, "is taken by"
         )
 
     def test_preview_and_its_slips(self) -> None:

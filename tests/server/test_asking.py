@@ -20,15 +20,16 @@ from django.test import Client  # noqa: E402
 
 from vexo.applications import ApplicationError, check_address, inner_place  # noqa: E402
 from vexo.applications import http as connections  # noqa: E402
-from vexo.applications.odata import ODataApplication  # noqa: E402
+from vexo.applications.odata import ODataClient  # noqa: E402
 from vexo.server.applications.models import Application  # noqa: E402
 from vexo.server.applications.secrets import unlock  # noqa: E402
 from vexo.server.applications.services import Connection, connect  # noqa: E402
 from vexo.server.errors import PlainError  # noqa: E402
 from vexo.server.jobs.models import Job  # noqa: E402
-from vexo.server.jobs.working import enqueue  # noqa: E402
+from vexo.server.jobs.worker import enqueue  # noqa: E402
 from vexo.server.journal.models import Entry  # noqa: E402
 from vexo.server.people.models import Person, Role  # noqa: E402
+from vexo.server.trips.part_view import PartView  # noqa: E402
 
 
 class Links(unittest.TestCase):
@@ -43,9 +44,7 @@ class Links(unittest.TestCase):
             more = {"@odata.nextLink": link} if len(asked) == 2 else {}
             return httpx.Response(200, json={"value": [], **more})
 
-        with ODataApplication(
-            "http://own.example:81/odata/", "the-token", transport=httpx.MockTransport(answer)
-        ) as own:
+        with ODataClient("http://own.example:81/odata/", "the-token", transport=httpx.MockTransport(answer)) as own:
             list(own.read(own.describe().type("Berth"), ["id"]))
         return asked
 
@@ -134,7 +133,7 @@ class Waiting(ServiceCase):
                 stack.callback(over.set)
                 stack.enter_context(patch.object(connections, "SOON", 0.4))
                 address = f"http://127.0.0.1:{server.getsockname()[1]}/"
-                with self.assertRaises(ApplicationError) as caught, ODataApplication(address, "t", quick=True) as slow:
+                with self.assertRaises(ApplicationError) as caught, ODataClient(address, "t", quick=True) as slow:
                     slow.describe()
                 self.assertIn("is slow: no answer within", str(caught.exception))
 
@@ -177,7 +176,7 @@ class Waiting(ServiceCase):
         ):
             for role in Role.values:
                 with self.subTest(role, kind=kind, stage=about.application.stage):
-                    job = enqueue(kind, "ada", about, number=1)
+                    job = enqueue(kind, "ada", PartView.of(about), number=1)
                     status = self.signed_in(role).delete(f"/api/jobs/{job.pk}").status_code
                     self.assertEqual(status, 200 if role in allowed else 403)
                     job.refresh_from_db()
@@ -228,7 +227,7 @@ class Connecting(ServiceCase):
         with self.assertRaises(PlainError) as caught:
             self.connect("http://127.0.0.1:9/", inside=True, change=True, name="mine", label="Ours", token="")
         self.assertIn("Give it again", str(caught.exception), "it was given for another place")
-        told = list(Entry.objects.filter(application="mine").order_by("id").values_list("who", "said"))
+        told = list(Entry.objects.filter(application="mine").order_by("id").values_list("who", "message"))
         said = [("ada", f"Connected Mine at {own}"), ("ada", "Changed the connection of Ours: label")]
         self.assertEqual(told, said)
 

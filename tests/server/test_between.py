@@ -24,18 +24,19 @@ from tests.support import Vexo, template
 
 template()
 
-from vexo.applications.fake import SERVED, FakeApplication, Store  # noqa: E402
-from vexo.core.planning.comparing import do_column, new_column, old_column  # noqa: E402
-from vexo.core.planning.verdicts import Do  # noqa: E402
+from vexo.applications.fake import SERVED, FakeClient, Store  # noqa: E402
+from vexo.core.planning.frame import FieldColumns  # noqa: E402
+from vexo.core.planning.verdicts import CellAction  # noqa: E402
 from vexo.core.records import Promises  # noqa: E402
-from vexo.server import stages  # noqa: E402
+from vexo.server import artifacts  # noqa: E402
+from vexo.server.decisions.decisions import undo  # noqa: E402
 from vexo.server.errors import PlainError, Stale  # noqa: E402
 from vexo.server.jobs.models import Job  # noqa: E402
-from vexo.server.jobs.working import do, do_now  # noqa: E402
+from vexo.server.jobs.worker import do, run_inline  # noqa: E402
 from vexo.server.passes.recording import Recorder  # noqa: E402
 from vexo.server.passes.starting import start_pass  # noqa: E402
-from vexo.server.review.decisions import undo  # noqa: E402
-from vexo.server.review.plans import newest_plan, plan_of  # noqa: E402
+from vexo.server.planning.context import newest_plan  # noqa: E402
+from vexo.server.trips.part_view import PartView  # noqa: E402
 
 CODES = ("A", "B", "C", "N")
 RATES = ("5", "6", "7", "8")
@@ -76,7 +77,7 @@ class Between(ServiceCase):
         cls.vexo = Vexo(connected=False)
         from vexo.server.people.models import Person, Role
 
-        cls.enterClassContext(patch("vexo.server.bringin.reading.read_sheet", read_here))
+        cls.enterClassContext(patch("vexo.server.uploads.upload_cells.read_sheet", read_here))
         cls.person = Person.objects.create(username="ada", name="Ada Quillfeather", role=Role.ADMINISTRATOR)
 
     def setUp(self) -> None:
@@ -119,14 +120,14 @@ class Between(ServiceCase):
                 self.decide(trip, "aside", [more[0]])
                 return True
         elif kind == "operation":
-            from vexo.server.bringin.columns import change
+            from vexo.server.mapping.columns import change
 
-            do_now(change(trip, self.person, operation=more[0], mine=True))
+            run_inline(change(PartView.of(trip), self.person, operation=more[0], run_here=True))
             return True
         elif kind == "undo":
             last = trip.decisions.filter(undone_at=None).last()
             if last is not None:
-                do_now(undo(trip, self.person, last.pk, mine=True))
+                run_inline(undo(PartView.of(trip), self.person, last.pk, run_here=True))
         elif kind == "gone":
             own = self.store.records["Berth"]
             for identifier in [i for i, record in own.items() if record["code"] == more[0]]:
@@ -138,9 +139,13 @@ class Between(ServiceCase):
     def planned(self, plan: Any) -> Counter[Any]:
         """What a plan says that is to be written."""
         told: Counter[Any] = Counter()
-        for line in stages.read(plan.path).iter_rows(named=True):
+        for line in artifacts.read(plan.path).iter_rows(named=True):
             if line["verdict"] in ("create", "update"):
-                values = {n: line[new_column(n)] for n in plan.carried if line[do_column(n)] == Do.WRITE}
+                values = {
+                    n: line[FieldColumns(n).proposed]
+                    for n in plan.carried
+                    if line[FieldColumns(n).action] == CellAction.WRITE
+                }
                 told[line["verdict"], line["@id"], tuple(sorted(values.items()))] += 1
         return told
 
@@ -153,18 +158,19 @@ class Between(ServiceCase):
 
     def overwritten(self, plan: Any, since: int) -> list[Any]:
         """Effects on records that no longer held what the plan showed as old."""
-        shown = {line["@id"]: line for line in stages.read(plan.path).iter_rows(named=True) if line["@id"]}
+        shown = {line["@id"]: line for line in artifacts.read(plan.path).iter_rows(named=True) if line["@id"]}
         return [
             one
             for one in self.store.effects[since:]
-            if one.before and any(one.before[name] != shown[one.identifier][old_column(name)] for name in one.values)
+            if one.before
+            and any(one.before[name] != shown[one.identifier][FieldColumns(name).current] for name in one.values)
         ]
 
     def send(self, trip: Any, job: Any, events: list[Any]) -> None:
         """The pass, with things that happen while it is sent; taken over until it has ended or waits for a person."""
         waiting = list(events)
         for _ in range(len(events) + 2):
-            self.attempt(trip, job, waiting)
+            self.fencing_token(trip, job, waiting)
             job.refresh_from_db()
             if job.state != Job.RUNNING:
                 return
@@ -175,7 +181,7 @@ class Between(ServiceCase):
             assert taken is not None
             job = taken
 
-    def attempt(self, trip: Any, job: Any, waiting: list[Any]) -> None:
+    def fencing_token(self, trip: Any, job: Any, waiting: list[Any]) -> None:
         """One event before each question to the application; a kill waits for its step."""
         originals = {name: getattr(Recorder, name) for name in ("prepare", "sent", "answered")}
 
@@ -191,7 +197,7 @@ class Between(ServiceCase):
                 self.store.drop += 1
             else:
                 with suppress(PlainError):
-                    start_pass(trip, self.person, plan_of(trip).number)
+                    start_pass(PartView.of(trip), self.person, self.newest(trip).number)
 
         def after(original: Any) -> Any:
             def asking(own: Any, *arguments: Any, **options: Any) -> Any:
@@ -200,10 +206,7 @@ class Between(ServiceCase):
 
             return asking
 
-        asked = [
-            patch.object(FakeApplication, name, after(getattr(FakeApplication, name)))
-            for name in ("write", "read_by_keys")
-        ]
+        asked = [patch.object(FakeClient, name, after(getattr(FakeClient, name))) for name in ("write", "read_by_keys")]
 
         def dying(name: str) -> Any:
             def step(*arguments: Any, **options: Any) -> Any:
@@ -242,13 +245,13 @@ class Between(ServiceCase):
     ) -> None:
         self.connect(versions, repeatable)
         trip = self.bring(self.content(rows), record_type="Berth", operation=operation, key=["code"])
-        seen = plan_of(trip)
+        seen = self.newest(trip)
         steps = [self.step(trip, event) for event in earlier]
         voided = any(steps)
         trip.refresh_from_db()
         since = len(self.store.effects)
         try:
-            one, job = start_pass(trip, self.person, seen.number, mine=True)
+            one, job = start_pass(PartView.of(trip), self.person, seen.number, run_here=True)
         except Stale:
             self.assertTrue(voided)
             self.assertEqual(self.reached(since), Counter())
@@ -272,11 +275,11 @@ class Between(ServiceCase):
         done = one.totals["created"] + one.totals["updated"]
         self.assertLessEqual(done, sum(reached.values()))
         self.assertLessEqual(sum(reached.values()), done + one.totals["unclear"])
-        self.assertEqual(sum(one.sums.values()), len(stages.read(seen.path)))
+        self.assertEqual(sum(one.sums.values()), len(artifacts.read(seen.path)))
         self.assertEqual(trip.passes.count(), 1)
         self.plan(trip)
         again = dict(zip(self.table(trip)["row_id"].to_list(), self.verdicts(trip), strict=True))
-        page = stages.read(one.page)
+        page = artifacts.read(one.page)
         for row_id, state in zip(page["row_id"].to_list(), page["state"].to_list(), strict=True):
             if state in ("created", "updated"):
                 self.assertEqual(again[row_id], "same")
@@ -303,25 +306,25 @@ class Between(ServiceCase):
 
     def done(self, path: str, *states: str) -> list[int]:
         """Rows of a page of the ledger that came to these states."""
-        page = stages.read(path)
+        page = artifacts.read(path)
         return list(page.filter(page["state"].is_in(states))["row_id"].to_list())
 
     def round(self, trip: Any) -> None:
         """The newest plan, made anew if it no longer counts, is sent; what was done is then the same."""
-        seen = newest_plan(trip)
+        seen = newest_plan(PartView.of(trip))
         if seen is None or seen.revision != trip.revision:
             seen = self.plan(trip)
         since = len(self.store.effects)
         try:
-            one, job = start_pass(trip, self.person, seen.number, mine=True)
+            one, job = start_pass(PartView.of(trip), self.person, seen.number, run_here=True)
         except PlainError as error:
             self.assertEqual((error.code, self.planned(seen)), ("nothing", Counter()))
             return
-        do_now(job)
+        run_inline(job)
         one.refresh_from_db()
         self.assertLessEqual(self.reached(since), self.planned(seen), (one.totals, one.reason))
         self.assertEqual(self.overwritten(seen, since), [])
-        self.assertEqual((one.state, sum(one.sums.values())), ("ended", len(stages.read(seen.path))))
+        self.assertEqual((one.state, sum(one.sums.values())), ("ended", len(artifacts.read(seen.path))))
         self.plan(trip)
         again = dict(zip(self.table(trip)["row_id"].to_list(), self.verdicts(trip), strict=True))
         for row_id in self.done(one.page, "created", "updated"):

@@ -12,15 +12,15 @@ template()
 
 from vexo.core.columns.lanes import Blank, Lane, LaneError  # noqa: E402
 from vexo.core.sheets import Choices  # noqa: E402
-from vexo.server.bringin.columns import change  # noqa: E402
-from vexo.server.jobs.working import do_now  # noqa: E402
-from vexo.server.review.plans import plan_of  # noqa: E402
+from vexo.server.jobs.worker import run_inline  # noqa: E402
+from vexo.server.mapping.columns import change  # noqa: E402
 from vexo.server.trips.models import Trip  # noqa: E402
+from vexo.server.trips.part_view import PartView  # noqa: E402
 
 
 class ForeignSheets(HolderSheets):
     def rule(self, trip: Any, **lanes: Lane) -> None:
-        job = do_now(change(trip, self.person, lanes=lanes, mine=True))
+        job = run_inline(change(PartView.of(trip), self.person, lanes=lanes, run_here=True))
         self.assertEqual(job.error, "")
         trip.refresh_from_db()
 
@@ -73,7 +73,7 @@ class ForeignSheets(HolderSheets):
         trip = self.trip(content)
         self.rule(trip, phone=Lane(only_empty=True))
         self.assertEqual(self.verdicts(trip), ["same", "update"])
-        column = next(c for c in plan_of(trip).summary["columns"] if c["field"] == "phone")
+        column = next(c for c in self.newest(trip).summary["columns"] if c["field"] == "phone")
         self.assertEqual((column["changed"], column["filled_before"]), (1, 1))
         self.again(trip, content.replace(",5", ",7"))
         self.assertEqual(self.verdicts(trip), ["same", "update"])
@@ -96,7 +96,7 @@ class ForeignSheets(HolderSheets):
         revision = trip.revision
         for lanes in ({"joined_on": Lane(Blank.DEFAULT, "soon")}, {"phone": Lane(Blank.DEFAULT, " ")}):
             with self.assertRaises(LaneError):
-                change(trip, self.person, lanes=lanes, mine=True)
+                change(PartView.of(trip), self.person, lanes=lanes, run_here=True)
         trip.refresh_from_db()
         self.assertEqual((trip.revision, trip.lanes), (revision, {}))
 
@@ -128,7 +128,7 @@ class OurOwnSheets(ServiceCase):
     def test_they_are_left_until_someone_clears_them(self) -> None:
         trip = self.emptied()
         self.assertEqual(set(self.verdicts(trip)), {"same"})
-        column = next(c for c in plan_of(trip).summary["columns"] if c["field"] == "daily_rate")
+        column = next(c for c in self.newest(trip).summary["columns"] if c["field"] == "daily_rate")
         self.assertEqual(column["emptied"], 3)
         self.decide(trip, "clear", code="emptied", field="daily_rate")
         self.assertEqual(self.terms(trip)["update"], 3)

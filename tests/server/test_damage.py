@@ -15,9 +15,9 @@ template()
 
 from vexo.server.applications.services import describe  # noqa: E402
 from vexo.server.data_folder import absolute  # noqa: E402
-from vexo.server.jobs.working import do_now, enqueue  # noqa: E402
-from vexo.server.review.editing import make_edit  # noqa: E402
-from vexo.server.review.plans import plan_of  # noqa: E402
+from vexo.server.jobs.worker import enqueue, run_inline  # noqa: E402
+from vexo.server.rows.edit_requests import make_edit  # noqa: E402
+from vexo.server.trips.part_view import PartView  # noqa: E402
 
 OFFICE = shutil.which("soffice")
 AS_ENGLISH = "CSV:44,34,76,1,,2057"
@@ -36,21 +36,21 @@ def saved_again(paths: list[Path], ending: str, reading: str = "") -> list[Path]
 
 class DamageCase(ServiceCase):
     def sent(self, record_type: str, fields: list[str], where: str, format_: str = "xlsx") -> tuple[Any, Path]:
-        from vexo.server.sendout.sending import new_trip
+        from vexo.server.sendout.send_out import new_trip
 
         trip = new_trip(self.practice, record_type, "ada", fields, where, record_type)
-        job = do_now(enqueue("send out", "ada", trip, mine=True, format=format_))
+        job = run_inline(enqueue("send out", "ada", PartView.of(trip), run_here=True, format=format_))
         self.assertEqual(job.error, "")
         return trip, absolute(job.result["file"])
 
     def damage(self, trip: Any) -> dict[tuple[str, str], tuple[int, int]]:
         """How many cells, and how many repairs, of each kind and header."""
         trip.refresh_from_db()
-        return {(d["kind"], d["header"]): (d["count"], d["repairs"]) for d in plan_of(trip).summary["damage"]}
+        return {(d["kind"], d["header"]): (d["count"], d["repairs"]) for d in self.newest(trip).summary["damage"]}
 
     def repair(self, trip: Any) -> None:
-        asked = {"kind": "repair", "plan": plan_of(trip).number, "damage": "", "column": ""}
-        self.assertEqual(do_now(make_edit(trip, self.person, asked, mine=True)[1]).error, "")
+        asked = {"kind": "repair", "plan": self.newest(trip).number, "damage": "", "column": ""}
+        self.assertEqual(run_inline(make_edit(PartView.of(trip), self.person, asked, run_here=True)[1]).error, "")
         trip.refresh_from_db()
 
     def harmed(self, path: Path, *pairs: tuple[str, str]) -> Path:
@@ -94,11 +94,11 @@ class ByHand(DamageCase):
         self.assertEqual(self.damage(trip), {("spaces", "Berth no."): (1, 1)})
         self.repair(trip)
         self.assertEqual(self.damage(trip), {})
-        from vexo.server.bringin import edits
+        from vexo.server.edits import edits
 
         made = edits.listed(trip)[0]
         self.assertEqual((made.kind, made.words), ("repair", "Repaired all that was damaged"))
-        do_now(edits.undo(trip, self.person, made.pk, mine=True))
+        run_inline(edits.undo(PartView.of(trip), self.person, made.pk, run_here=True))
         self.assertEqual(len(self.damage(trip)), 1)
 
     def test_a_strange_sheet_is_held_against_the_plain_pattern_of_its_field(self) -> None:

@@ -17,18 +17,7 @@ from typing import Any
 from unittest.mock import patch
 
 from tests.server.services import ServiceCase
-from tests.support import (
-    BIN,
-    TOKEN,
-    Done,
-    Vexo,
-    new_folder,
-    register,
-    start,
-    template,
-    temporary_folder,
-    wait_until,
-)
+from tests.support import BIN, TOKEN, Done, Vexo, new_folder, register, start, template, temporary_folder, wait_until
 
 template()
 
@@ -97,24 +86,28 @@ class Folders(ServiceCase):
 
 class Machine(ServiceCase):
     def failing(self, number: int) -> Any:
-        return patch("vexo.server.stages.settle", side_effect=OSError(number, os.strerror(number)))
+        return patch("vexo.server.data_folder._sync", side_effect=OSError(number, os.strerror(number)))
 
     def test_a_full_disk_or_a_closed_folder_is_a_sentence_and_the_work_goes_on_when_it_is_mended(self) -> None:
         for number, told in ((errno.ENOSPC, "disk"), (errno.EROFS, "cannot be written"), (errno.EACCES, "cannot be")):
             with self.subTest(told):
                 content = f"harbour,berth_no,notes\nTERNISLAND,B-001,{number}\n"
-                from vexo.server.bringin.bringing import start_bringing_in
-                from vexo.server.bringin.uploads import take_file
-                from vexo.server.jobs.working import do_now
+                from vexo.server.ingest.bring_in import start_bringing_in
+                from vexo.server.jobs.worker import run_inline
                 from vexo.server.trips.models import Trip
+                from vexo.server.uploads.receive import take_file
 
                 before = Trip.objects.count()
                 upload = take_file(self.text(content), str(self.person))
                 with self.failing(number):
-                    job = do_now(start_bringing_in(self.practice, "Berth", upload, self.person, trip="new", mine=True))
+                    job = run_inline(
+                        start_bringing_in(self.practice, "Berth", upload, self.person, trip="new", run_here=True)
+                    )
                 self.assertIn(told, job.error)
                 self.assertEqual(Trip.objects.count(), before)
-                again = do_now(start_bringing_in(self.practice, "Berth", upload, self.person, trip="new", mine=True))
+                again = run_inline(
+                    start_bringing_in(self.practice, "Berth", upload, self.person, trip="new", run_here=True)
+                )
                 self.assertEqual(again.error, "")
         parts = [path for path in self.vexo.data.rglob(".*.part") if path.is_file()]
         self.assertEqual(parts, [], "half-written files stay")
@@ -122,10 +115,10 @@ class Machine(ServiceCase):
     def test_a_pass_on_a_full_disk_waits_and_goes_on(self) -> None:
         trip = self.bring("harbour,berth_no,notes\nTERNISLAND,B-002,full\n")
         job = self.start(trip)
-        from vexo.server.jobs.working import do_now
+        from vexo.server.jobs.worker import run_inline
 
         with self.failing(errno.ENOSPC):
-            self.assertIn("disk", do_now(job).error)
+            self.assertIn("disk", run_inline(job).error)
         self.assertEqual(self.last_pass(trip).state, "interrupted")
         self.assertEqual(self.go_on(trip).totals["updated"], 1)
 
@@ -147,7 +140,7 @@ class Machine(ServiceCase):
     def test_a_worker_outlasts_a_database_that_does_not_answer(self) -> None:
         from django.db import OperationalError
 
-        from vexo.server.jobs import working
+        from vexo.server.jobs import worker
 
         answers: list[Any] = [OperationalError("database is locked"), OSError(errno.ENOSPC, "full")]
 
@@ -157,12 +150,12 @@ class Machine(ServiceCase):
             raise KeyboardInterrupt
 
         with (
-            patch.object(working, "claim", claim),
-            patch.object(working, "TROUBLE_PAUSE", 0),
-            patch.object(working.signal, "signal"),
+            patch.object(worker, "claim", claim),
+            patch.object(worker, "TROUBLE_PAUSE", 0),
+            patch.object(worker.signal, "signal"),
             self.assertRaises(KeyboardInterrupt),
         ):
-            working.work(pause=0)
+            worker.work(pause=0)
         self.assertEqual(answers, [])
 
 

@@ -12,38 +12,39 @@ template()
 
 from django.test import Client  # noqa: E402
 
-from vexo.core.sheets.editing import EditError  # noqa: E402
-from vexo.server import stages  # noqa: E402
-from vexo.server.bringin import edits  # noqa: E402
-from vexo.server.bringin.only import carry_only, expect  # noqa: E402
+from vexo.core.sheets.overlay.edits import EditError  # noqa: E402
+from vexo.server import artifacts  # noqa: E402
 from vexo.server.data_folder import absolute  # noqa: E402
+from vexo.server.edits import edits  # noqa: E402
+from vexo.server.edits.row_filter import carry_only, expect  # noqa: E402
 from vexo.server.errors import PlainError  # noqa: E402
 from vexo.server.jobs.models import Job  # noqa: E402
-from vexo.server.jobs.working import do_now  # noqa: E402
-from vexo.server.review.editing import make_edit  # noqa: E402
-from vexo.server.review.plans import plan_of  # noqa: E402
-from vexo.server.trips.showing import totals_json  # noqa: E402
+from vexo.server.jobs.worker import run_inline  # noqa: E402
+from vexo.server.rows.edit_requests import make_edit  # noqa: E402
+from vexo.server.trips.facts import to_json  # noqa: E402
+from vexo.server.trips.part_view import PartView  # noqa: E402
+from vexo.server.trips.trip_pages import totals_of  # noqa: E402
 
 
 class EditCase(ServiceCase):
     def edit(self, trip: Any, kind: str, row: int | None = None, column: str = "", **more: Any) -> Any:
         """An edit of a column (by its header) in a row (by its number in the sheet), planned."""
         trip.refresh_from_db()
-        names = {c["header"]: c["column"] for c in trip.standing["columns"]}
+        names = {c["header"]: c["column"] for c in trip.status["columns"]}
         asked = {"kind": kind, "column": names.get(column, ""), **more}
         if row is not None:
             asked["row_id"] = self.row_ids(trip)[row]
-        made, job = make_edit(trip, self.person, asked, mine=True)
-        self.assertEqual(do_now(job).error, "")
+        made, job = make_edit(PartView.of(trip), self.person, asked, run_here=True)
+        self.assertEqual(run_inline(job).error, "")
         trip.refresh_from_db()
         return made
 
     def row_ids(self, trip: Any) -> dict[int, int]:
-        cells = stages.read(trip.sheets.last().cells, ["row", "row_id"])
+        cells = artifacts.read(trip.sheets.last().cells, ["row", "row_id"])
         return dict(cells.iter_rows())
 
     def undo(self, trip: Any, number: int) -> None:
-        self.assertEqual(do_now(edits.undo(trip, self.person, number, mine=True)).error, "")
+        self.assertEqual(run_inline(edits.undo(PartView.of(trip), self.person, number, run_here=True)).error, "")
         trip.refresh_from_db()
 
 
@@ -70,19 +71,19 @@ class Holders(HolderSheets, EditCase):
         trip = self.trip(self.sheet(("01", "a", "1"), ("02", "b", "2")))
         first = self.edit(trip, "cell", 2, "last_name", text="A1")
         self.edit(trip, "fill", 2, "last_name")
-        self.assertEqual(self.table(trip)["new.last_name"].to_list(), ["A1", "A1"])
+        self.assertEqual(self.table(trip)["proposed.last_name"].to_list(), ["A1", "A1"])
         self.undo(trip, first.pk)
-        self.assertEqual(self.table(trip)["new.last_name"].to_list(), ["a", "A1"])
+        self.assertEqual(self.table(trip)["proposed.last_name"].to_list(), ["a", "A1"])
         with self.assertRaisesRegex(PlainError, "no edit"):
-            edits.undo(trip, self.person, first.pk)
+            edits.undo(PartView.of(trip), self.person, first.pk)
 
     def test_only_edited_cells_are_typed_anew_and_a_key_finds_its_record(self) -> None:
         self.make(("01", "a"), ("02", "b"))
         trip = self.trip(self.sheet(("0x", "n", "1"), ("02", "b", "2")))
         self.assertEqual(self.verdicts(trip), ["rejected", "update"])
-        records = plan_of(trip).records
+        records = self.newest(trip).records_path
         self.edit(trip, "cell", 2, "holder_no", text=f"{self.begin}01")
-        self.assertEqual((self.verdicts(trip), plan_of(trip).records), (["update", "update"], records))
+        self.assertEqual((self.verdicts(trip), self.newest(trip).records_path), (["update", "update"], records))
 
     def test_a_newer_version_of_the_file_keeps_edits_where_it_says_the_same(self) -> None:
         self.make(("01", "a"), ("02", "b"))
@@ -91,7 +92,7 @@ class Holders(HolderSheets, EditCase):
         self.edit(trip, "replace", column="last_name", replace={"find": "n", "put": "N"})
         self.edit(trip, "cell", 3, "last_name", text="M")
         self.again(trip, content.replace(",m,", ",o,").replace("phone", "phone,more").replace(",1", ",1,z"))
-        self.assertEqual(self.table(trip)["new.last_name"].to_list(), ["N", "o"])
+        self.assertEqual(self.table(trip)["proposed.last_name"].to_list(), ["N", "o"])
 
     def test_nothing_is_edited_while_a_pass_is_under_way(self) -> None:
         self.make(("01", "a"))
@@ -99,7 +100,7 @@ class Holders(HolderSheets, EditCase):
         job = self.start(trip)
         with self.assertRaisesRegex(PlainError, "under way"):
             self.edit(trip, "cell", 2, "last_name", text="x")
-        do_now(job)
+        run_inline(job)
 
     def test_many_cells_by_pattern_block_and_fill(self) -> None:
         self.make(*[(f"{n:02}", "a") for n in range(1, 5)])
@@ -108,12 +109,12 @@ class Holders(HolderSheets, EditCase):
         self.edit(trip, "paste", 3, "last_name", block=[["P2", "22"], ["P3", "33"]])
         self.edit(trip, "fill", 4, "phone", rows=1)
         table = self.table(trip)
-        self.assertEqual(table["new.last_name"].to_list(), ["N1", "P2", "P3", "N4"])
-        self.assertEqual(table["new.phone"].to_list(), [None, "22", "33", "33"])
+        self.assertEqual(table["proposed.last_name"].to_list(), ["N1", "P2", "P3", "N4"])
+        self.assertEqual(table["proposed.phone"].to_list(), [None, "22", "33", "33"])
         with self.assertRaisesRegex(EditError, "from this cell on the sheet has 1 by 1"):
             self.edit(trip, "paste", 5, "phone", block=[["1"], ["2"]])
         self.edit(trip, "fill", 3, "last_name", shown={"text": "p"})
-        self.assertEqual(self.table(trip)["new.last_name"].to_list(), ["N1", "P2", "P2", "N4"])
+        self.assertEqual(self.table(trip)["proposed.last_name"].to_list(), ["N1", "P2", "P2", "N4"])
 
     def test_only_some_rows_are_carried_the_others_set_aside_with_that_reason(self) -> None:
         self.make(("01", "a"), ("02", "b"), ("03", "c"))
@@ -121,33 +122,37 @@ class Holders(HolderSheets, EditCase):
         rows = [("01", "x", "1", "yes"), ("02", "y", "2", "no"), ("03", "z", "3", "yes")]
         trip = self.trip(self.sheet(*rows, header=header))
         row_ids = self.row_ids(trip)
-        do_now(carry_only(trip, self.person, condition="To_do eq 'yes'", leave_out=[row_ids[4]], mine=True))
+        run_inline(
+            carry_only(
+                PartView.of(trip), self.person, condition="To_do eq 'yes'", leave_out=[row_ids[4]], run_here=True
+            )
+        )
         self.assertEqual(self.verdicts(trip), ["update", "aside", "aside"])
         self.assertEqual(self.codes(trip), [[], ["not-meant"], ["left-out"]])
-        do_now(carry_only(trip, self.person, take_in=[row_ids[4]], mine=True))
+        run_inline(carry_only(PartView.of(trip), self.person, take_in=[row_ids[4]], run_here=True))
         self.assertEqual(self.verdicts(trip), ["update", "aside", "update"])
-        do_now(carry_only(trip, self.person, condition="", mine=True))
+        run_inline(carry_only(PartView.of(trip), self.person, condition="", run_here=True))
         self.assertEqual(self.verdicts(trip), ["update"] * 3)
         with self.assertRaisesRegex(PlainError, "not in the newest sheet"):
-            carry_only(trip, self.person, leave_out=[99], mine=True)
-        do_now(carry_only(trip, self.person, carry="none", take_in=[row_ids[3]], mine=True))
+            carry_only(PartView.of(trip), self.person, leave_out=[99], run_here=True)
+        run_inline(carry_only(PartView.of(trip), self.person, carry="none", take_in=[row_ids[3]], run_here=True))
         self.assertEqual(self.verdicts(trip), ["aside", "update", "aside"])
-        do_now(carry_only(trip, self.person, carry="all", mine=True))
+        run_inline(carry_only(PartView.of(trip), self.person, carry="all", run_here=True))
         self.assertEqual(self.verdicts(trip), ["update"] * 3)
 
     def test_counts_totals_and_what_is_expected(self) -> None:
         trip = self.trip(self.sheet(("01", "x", "1.5"), ("02", "y", "2.25")), operation="upsert")
-        phone = totals_json(trip)["columns"][2]
+        phone = to_json(totals_of(PartView.of(trip)))["columns"][2]
         self.assertEqual((phone["sum"], phone["least"], phone["filled"]), ("3.75", "1.50", 2))
-        expect(trip, self.person, rows=2, sums={"phone": "3,75"})
-        self.assertEqual([one["off"] for one in totals_json(trip)["expected"]], ["", ""])
+        expect(PartView.of(trip), self.person, rows=2, sums={"phone": "3,75"})
+        self.assertEqual([one["off"] for one in to_json(totals_of(PartView.of(trip)))["expected"]], ["", ""])
         self.edit(trip, "cell", 2, "phone", text="1.75")
-        told = totals_json(trip)
+        told = to_json(totals_of(PartView.of(trip)))
         self.assertEqual(told["columns"][2]["sum"], "4.00")
         self.assertEqual([one["off"] for one in told["expected"]], ["", "+0.25"])
         self.assertEqual(trip.sheets.last().totals["came"]["c2"]["sum"], "3.75")
         with self.assertRaisesRegex(PlainError, "no number"):
-            expect(trip, self.person, sums={"phone": "much"})
+            expect(PartView.of(trip), self.person, sums={"phone": "much"})
 
 
 class OverHttp(EditCase):
@@ -167,9 +172,9 @@ class OverHttp(EditCase):
         stale = client.post(path, body, content_type="application/json", headers={"If-Match": f'"{seen["version"]}"'})
         self.assertEqual(stale.status_code, 412)
         row = client.get(f"/api/trips/{trip.pk}/rows").json()["rows"][0]
-        self.assertEqual((row["cells"][2]["text"], row["cells"][2]["came"]), ("by hand", "a"))
+        self.assertEqual((row["cells"][2]["text"], row["cells"][2]["file_text"]), ("by hand", "a"))
         file_ = client.get(f"/api/trips/{trip.pk}/rows?view=file").json()["rows"][0]
-        self.assertEqual((file_["cells"][2]["text"], file_["cells"][2]["came"]), ("by hand", "a"))
+        self.assertEqual((file_["cells"][2]["text"], file_["cells"][2]["file_text"]), ("by hand", "a"))
         listed = client.get(path).json()
         self.assertEqual(listed[0]["first"], [{"header": "notes", "before": "a", "after": "by hand"}])
         undone = client.delete(f"{path}/{listed[0]['id']}").json()
@@ -183,7 +188,7 @@ class OverHttp(EditCase):
         body = {"kind": "cell", "row_id": self.row_ids(trip)[2], "column": "c2", "text": holder["holder_no"]}
         answer = self.client().post(f"/api/trips/{trip.pk}/edits", body, content_type="application/json").json()
         self.assertEqual(answer["job"]["state"], "queued")
-        do_now(Job.objects.get(pk=answer["job"]["id"]))
+        run_inline(Job.objects.get(pk=answer["job"]["id"]))
         self.assertNotIn("names-none", str(self.codes(trip)))
 
     def test_what_was_edited_since_a_pass_is_shown_beside_what_it_sent(self) -> None:
@@ -191,7 +196,7 @@ class OverHttp(EditCase):
         self.assertEqual(self.apply(trip).totals["refused"], 1)
         self.edit(trip, "cell", 2, "daily_rate", text="41")
         row = self.client().get(f"/api/trips/{trip.pk}/outcome").json()["rows"][0]
-        self.assertEqual((row["cells"][2]["text"], row["cells"][2]["now"]), ("501.00", "41"))
+        self.assertEqual((row["cells"][2]["text"], row["cells"][2]["text_now"]), ("501.00", "41"))
 
     def test_the_command_line_does_the_same(self) -> None:
         trip = str(

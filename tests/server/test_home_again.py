@@ -13,20 +13,22 @@ from tests.support import register, template
 template()
 
 from tests.core.examples import read_here  # noqa: E402
-from vexo.core.keys.finding import KeyError_  # noqa: E402
+from vexo.core.keys.record_keys import RecordKeyError  # noqa: E402
 from vexo.core.sheets import Choices  # noqa: E402
-from vexo.server import stages  # noqa: E402
+from vexo.server import artifacts  # noqa: E402
 from vexo.server.applications.services import describe  # noqa: E402
-from vexo.server.bringin.bringing import bring_in_otherwise, read_otherwise, start_recognising  # noqa: E402
-from vexo.server.bringin.models import Upload  # noqa: E402
-from vexo.server.bringin.reading import place_of  # noqa: E402
-from vexo.server.bringin.uploads import read_again, take_file  # noqa: E402
 from vexo.server.data_folder import absolute  # noqa: E402
+from vexo.server.ingest.bring_in import bring_in_otherwise  # noqa: E402
 from vexo.server.jobs.models import Job  # noqa: E402
-from vexo.server.jobs.working import do_now, enqueue  # noqa: E402
+from vexo.server.jobs.worker import enqueue, run_inline  # noqa: E402
 from vexo.server.passes.receipts import write_receipt, write_rejects  # noqa: E402
-from vexo.server.review.plans import plan_of, settings_for  # noqa: E402
+from vexo.server.planning.context import PlanContext  # noqa: E402
 from vexo.server.trips.models import Sheet, Trip  # noqa: E402
+from vexo.server.trips.part_view import PartView  # noqa: E402
+from vexo.server.uploads.models import Upload  # noqa: E402
+from vexo.server.uploads.receive import take_file  # noqa: E402
+from vexo.server.uploads.upload_cells import place_of  # noqa: E402
+from vexo.server.uploads.waiting import read_again, read_otherwise, start_recognising  # noqa: E402
 
 HEADER = "harbour,berth_no,daily_rate,notes"
 
@@ -54,18 +56,18 @@ class LargeTypes(ServiceCase):
         for limit, verdicts in ((2_000_000, ["update", "update", "create"]), (5, ["create", "update", "create"])):
             with (
                 self.subTest(limit),
-                patch("vexo.server.review.planning._SMALL_TYPE", 1),
-                patch("vexo.server.review.planning.MOST_KEYS", limit),
+                patch("vexo.server.planning.application_records._SMALL_TYPE", 1),
+                patch("vexo.server.planning.application_records.MOST_KEYS", limit),
             ):
                 trip = self.bring(f"registration,name\n{rows}", record_type="Vessel", operation="upsert")
                 self.assertEqual(self.verdicts(trip), verdicts)
-                self.assertEqual(plan_of(trip).summary["keys_not_read"] > 0, limit == 5)
+                self.assertEqual(self.newest(trip).summary["keys_not_read"] > 0, limit == 5)
 
 
 class AsSent(ServiceCase):
     def test_there_is_nothing_to_say_of_any_type_in_any_format(self) -> None:
         from vexo.core.documents import default_fields
-        from vexo.server.sendout.sending import new_trip
+        from vexo.server.sendout.send_out import new_trip
 
         only = {"Reading": "meter eq 'M0001'"}
         for record_type in describe(self.practice).types:
@@ -74,7 +76,7 @@ class AsSent(ServiceCase):
                 with self.subTest(record_type.name, format=format_):
                     where = only.get(record_type.name, "")
                     trip = new_trip(self.practice, record_type.name, "ada", fields, where, record_type.name)
-                    job = do_now(enqueue("send out", "ada", trip, mine=True, format=format_))
+                    job = run_inline(enqueue("send out", "ada", PartView.of(trip), run_here=True, format=format_))
                     self.assertEqual(job.error, "")
                     profile = read_here(absolute(job.result["file"]), self.vexo.files / "cells.parquet")
                     self.assertEqual((profile.findings, profile.rows), ((), job.result["rows"]))
@@ -91,11 +93,11 @@ class Elsewhere(ServiceCase):
         trip = self.trip_of(job)
         sheet = trip.sheets.last()
         self.assertEqual((sheet.recognised, sheet.origin["how"], sheet.origin["stage"]), (False, "elsewhere", "live"))
-        self.assertEqual(plan_of(trip).key, ["harbour", "berth_no"])
-        self.assertFalse(self.table(trip)["has.daily_rate"].any())
+        self.assertEqual(self.newest(trip).key, ["harbour", "berth_no"])
+        self.assertFalse(self.table(trip)["has_base.daily_rate"].any())
         trip.key = ["id"]
-        with self.assertRaisesRegex(KeyError_, "its record IDs are not those of"):
-            settings_for(trip)
+        with self.assertRaisesRegex(RecordKeyError, "its record IDs are not those of"):
+            PlanContext.of_now(PartView.of(trip))
 
     def test_identifiers_of_a_stranger_count_only_where_a_person_says_so(self) -> None:
         known = register().get("Berths", **{"$top": "2"})["value"]
@@ -107,7 +109,7 @@ class Elsewhere(ServiceCase):
         self.assertEqual(self.verdicts(said), ["update"])
         other = f"{known[1]['id']},{known[0]['harbour']},{known[0]['berth_no']},11.50"
         by_key = self.bring(f"id,harbour,berth_no,daily_rate\n{other}\n")
-        self.assertEqual((plan_of(by_key).key, self.verdicts(by_key)), (["harbour", "berth_no"], ["update"]))
+        self.assertEqual((self.newest(by_key).key, self.verdicts(by_key)), (["harbour", "berth_no"], ["update"]))
 
     def test_a_sheet_of_another_type_or_trip_is_never_taken_on_one(self) -> None:
         berths, _ = self.out("F", "daily_rate")
@@ -120,22 +122,24 @@ class Elsewhere(ServiceCase):
 
     def test_a_guarding_apostrophe_is_asked_about_and_never_carried_unseen(self) -> None:
         content = f"{HEADER}\nTERNISLAND,C-001,,'=sum\nTERNISLAND,C-002,,'plain\n"
-        self.assertIn("--prefix off or --prefix keep", self.back(self.text(content), trip="new").error)
+        refused = self.back(self.text(content), trip="new")
+        self.assertIn("Say whether it is taken off or kept", refused.error)
+        self.assertEqual(refused.code, "prefix")
         for prefix, told in (("off", "=sum"), ("keep", "'=sum")):
             trip = self.bring(content, choices=Choices(prefix=prefix))
-            self.assertEqual(self.table(trip)["new.notes"].to_list(), [told, "'plain"])
-        job = do_now(start_recognising(take_file(self.text(content.replace("plain", "-x")), "ada"), self.person))
+            self.assertEqual(self.table(trip)["proposed.notes"].to_list(), [told, "'plain"])
+        job = run_inline(start_recognising(take_file(self.text(content.replace("plain", "-x")), "ada"), self.person))
         kinds = [(f["kind"], f["row"], f["column"]) for f in job.result["noticed"]]
         self.assertEqual(kinds, [("prefix", 2, "notes")])
 
     def test_marks_in_a_sheet_from_elsewhere_are_text_until_a_person_says_otherwise(self) -> None:
         content = f"{HEADER}\nTERNISLAND,C-001,5,[clear]\n"
-        self.assertEqual(self.table(self.bring(content))["new.notes"].to_list(), ["[clear]"])
+        self.assertEqual(self.table(self.bring(content))["proposed.notes"].to_list(), ["[clear]"])
         marked = self.bring(content, choices=Choices(marks=True))
-        self.assertEqual(self.table(marked)["new.notes"].to_list(), [None])
-        do_now(bring_in_otherwise(marked, self.person, Choices(), mine=True))
-        self.assertEqual(self.table(marked)["new.notes"].to_list(), ["[clear]"])
-        job = do_now(start_recognising(take_file(self.text(f"{content},"), "ada"), self.person))
+        self.assertEqual(self.table(marked)["proposed.notes"].to_list(), [None])
+        run_inline(bring_in_otherwise(PartView.of(marked), self.person, Choices(), run_here=True))
+        self.assertEqual(self.table(marked)["proposed.notes"].to_list(), ["[clear]"])
+        job = run_inline(start_recognising(take_file(self.text(f"{content},"), "ada"), self.person))
         self.assertEqual([f["kind"] for f in job.result["noticed"]], ["marks"])
 
 
@@ -158,7 +162,7 @@ class Versions(ServiceCase):
         row = "TERNISLAND,C-00{},{},{}"
         first = [row.format(4, "x1", "a"), row.format(5, "8.25", "b"), row.format(6, "8.75", "c")]
         trip = self.bring("\n".join([HEADER.replace("notes", "words"), *first]))
-        do_now(self.remap(trip, {"words": "notes"}))
+        run_inline(self.remap(trip, {"words": "notes"}))
         self.decide(trip, "aside", [2])
         second = [row.format(4, "9.25", "a"), row.format(6, "8.75", "c"), row.format(7, "1.25", "d")]
         again = self.bring("\n".join([HEADER.replace("notes", "words"), *second]), trip=str(trip.pk))
@@ -174,9 +178,9 @@ class Versions(ServiceCase):
         self.assertEqual(sheet.mappings.get(header="words").field, "notes")
 
     def remap(self, trip: Any, said: dict[str, str]) -> Any:
-        from vexo.server.bringin.columns import change
+        from vexo.server.mapping.columns import change
 
-        return change(trip, self.person, said=said, mine=True)
+        return change(PartView.of(trip), self.person, columns=said, run_here=True)
 
     def refused(self, operation: str = "update") -> Any:
         """A trip of three rows, one in, one refused, one rejected."""
@@ -194,7 +198,7 @@ class Versions(ServiceCase):
                 Trip.objects.all().delete()
                 trip = self.refused()
                 path = self.vexo.files / f"left-{trip.pk}.{ending}"
-                write_rejects(trip, path)
+                write_rejects(PartView.of(trip), path)
                 if ending == "xlsx":
                     fixed = self.edited(path, lambda sheet: setattr(sheet.cell(2, 3), "value", "closed"))
                 else:
@@ -202,14 +206,14 @@ class Versions(ServiceCase):
                     lines = list(csv.reader(io.StringIO(path.read_text(encoding="utf-8-sig")), delimiter=delimiter))
                     lines[1][2] = "closed"
                     fixed = self.text(written(lines, ";"), "from elsewhere.csv")
-                found = do_now(start_recognising(take_file(fixed, "ada"), self.person)).result
+                found = run_inline(start_recognising(take_file(fixed, "ada"), self.person)).result
                 self.assertEqual((found["trip"], found["how"]), (trip.pk, way))
                 job = self.back(fixed)
                 self.assertEqual((job.error, job.trip_id), ("", trip.pk))
                 trip.refresh_from_db()
                 sheet = trip.sheets.last()
                 self.assertEqual((sheet.rows, sheet.differs["cells"], sheet.differs["laid_over"]), (3, 1, 2))
-                cells = stages.read(sheet.cells)
+                cells = artifacts.read(sheet.cells)
                 self.assertEqual(cells["c3"].to_list(), ["'kept", "-5 deg", "x"])
                 self.assertEqual(self.terms(trip), {"update": 1, "same": 1, "rejected": 1})
                 self.assertEqual(self.apply(trip).totals["updated"], 1)
@@ -217,7 +221,7 @@ class Versions(ServiceCase):
     def test_a_receipt_continues_its_trip_too(self) -> None:
         trip = self.refused()
         path = self.vexo.files / "receipt.csv"
-        write_receipt(trip, path)
+        write_receipt(PartView.of(trip), path)
         lines = lines_of(path)
         lines[1][lines[0].index("status")] = "closed"
         self.back(self.text(written(lines), "receipt.csv"))
@@ -226,7 +230,7 @@ class Versions(ServiceCase):
     def test_rows_that_say_no_row_are_refused_by_name(self) -> None:
         trip = self.refused()
         path = self.vexo.files / "odd.csv"
-        write_rejects(trip, path)
+        write_rejects(PartView.of(trip), path)
         lines = lines_of(path)
         at = lines[0].index("Row")
         for said in ("", "99", lines[2][at]):
@@ -239,7 +243,7 @@ class Versions(ServiceCase):
     def test_rows_of_live_are_not_laid_over_practice(self) -> None:
         trip = self.refused()
         path = self.vexo.files / "left.csv"
-        write_rejects(trip, path)
+        write_rejects(PartView.of(trip), path)
         job = self.back(path, application=self.live, choices=Choices(prefix="off"))
         made = self.trip_of(job)
         self.assertNotEqual(made.pk, trip.pk)
@@ -250,54 +254,54 @@ class Versions(ServiceCase):
         path = self.text("")
         path.write_bytes("\n".join(lines).encode("cp1252"))
         upload = take_file(path, "ada")
-        do_now(start_recognising(upload, self.person))
-        with patch("vexo.server.bringin.reading.read_sheet") as reads:
-            do_now(read_otherwise(upload, self.person, Choices(header=1)))
+        run_inline(start_recognising(upload, self.person))
+        with patch("vexo.server.uploads.upload_cells.read_sheet") as reads:
+            run_inline(read_otherwise(upload, self.person, Choices(header=1)))
         reads.assert_not_called()
         upload.refresh_from_db()
-        self.assertEqual((upload.profile["rows"], upload.profile["header_row"]), (3, 1))
-        do_now(read_otherwise(upload, self.person, Choices(encoding="cp1251")))
+        self.assertEqual((upload.profile.rows, upload.profile.header_row), (3, 1))
+        run_inline(read_otherwise(upload, self.person, Choices(encoding="cp1251")))
         upload = Upload.objects.get(pk=upload.pk)
         trip = self.trip_of(self.back_again(upload))
-        self.assertEqual(self.table(trip)["new.notes"].to_list(), ["first", "Zo\u043b"])
-        do_now(bring_in_otherwise(trip, self.person, Choices(encoding="cp1252"), mine=True))
+        self.assertEqual(self.table(trip)["proposed.notes"].to_list(), ["first", "Zo\u043b"])
+        run_inline(bring_in_otherwise(PartView.of(trip), self.person, Choices(encoding="cp1252"), run_here=True))
         trip.refresh_from_db()
-        self.assertEqual(self.table(trip)["new.notes"].to_list(), ["first", "Zo\u00eb"])
+        self.assertEqual(self.table(trip)["proposed.notes"].to_list(), ["first", "Zo\u00eb"])
         self.assertEqual(trip.sheets.last().differs["cells"], 1)
 
     def back_again(self, upload: Upload) -> Any:
-        from vexo.server.bringin.bringing import start_bringing_in
+        from vexo.server.ingest.bring_in import start_bringing_in
 
-        return do_now(start_bringing_in(self.practice, "Berth", upload, self.person, trip="new", mine=True))
+        return run_inline(start_bringing_in(self.practice, "Berth", upload, self.person, trip="new", run_here=True))
 
     def test_rows_that_lost_their_row_column_are_refused_and_the_trip_stands(self) -> None:
         trip = self.refused()
         path = self.vexo.files / "lost.xlsx"
-        write_rejects(trip, path)
+        write_rejects(PartView.of(trip), path)
         fixed = self.edited(path, lambda sheet: sheet.delete_cols(5))
         self.assertIn("its column 'Row'", self.back(fixed).error)
         self.assertEqual(trip.sheets.filter(direction=Sheet.IN).count(), 1)
 
     def test_a_choice_by_which_a_file_cannot_be_read_changes_nothing(self) -> None:
         upload = take_file(self.text(f"{HEADER}\nTERNISLAND,C-013,5,x\n"), "ada")
-        do_now(start_recognising(upload, self.person))
+        run_inline(start_recognising(upload, self.person))
         for choices in (Choices(header=77), Choices(encoding="no such"), Choices(delimiter='"')):
-            job = do_now(read_otherwise(upload, self.person, choices))
+            job = run_inline(read_otherwise(upload, self.person, choices))
             self.assertNotEqual(job.error, "")
             upload.refresh_from_db()
-            self.assertEqual((upload.choices, upload.trouble, upload.profile["rows"]), ({}, "", 1))
+            self.assertEqual((upload.choices, upload.trouble, upload.profile.rows), ({}, "", 1))
 
     def test_what_was_forgotten_of_a_file_that_waits_is_read_again(self) -> None:
         upload = take_file(self.text(f"{HEADER}\nTERNISLAND,C-014,5,x\n"), "ada")
-        do_now(start_recognising(upload, self.person))
+        run_inline(start_recognising(upload, self.person))
         upload.refresh_from_db()
-        absolute(place_of(upload, upload.said)).unlink()
+        absolute(place_of(upload, upload.read_options)).unlink()
         read_again(upload)
         upload.refresh_from_db()
         asked = upload.recognising
         read_again(upload)
         upload.refresh_from_db()
         self.assertEqual((upload.profile, upload.recognising), (None, asked))
-        do_now(Job.objects.get(pk=upload.recognising))
+        run_inline(Job.objects.get(pk=upload.recognising))
         upload.refresh_from_db()
-        self.assertTrue(stages.there(place_of(upload, upload.said)))
+        self.assertTrue(artifacts.there(place_of(upload, upload.read_options)))

@@ -61,7 +61,7 @@ class Journey(unittest.TestCase):
     @classmethod
     def setUpClass(cls) -> None:
         cls.vexo = Vexo()
-        cls.enterClassContext(patch("vexo.server.bringin.reading.read_sheet", read_here))
+        cls.enterClassContext(patch("vexo.server.uploads.upload_cells.read_sheet", read_here))
 
     def send_out(self, name: str, where: str, *fields: str) -> tuple[int, Sheet]:
         path = self.vexo.files / name
@@ -99,7 +99,9 @@ class Journey(unittest.TestCase):
         self.assertEqual(brought["verdicts"]["same"], brought["rows"] - 3)
         lines = self.vexo.json("review", str(trip))["lines"]
         cells = {
-            (line["row"], name): (cell["old"], cell["new"]) for line in lines for name, cell in line["cells"].items()
+            (line["row"], name): (cell["current"], cell["proposed"])
+            for line in lines
+            for name, cell in line["cells"].items()
         }
         self.assertEqual(
             cells,

@@ -19,28 +19,28 @@ FOLDER = new_folder("kept")
 
 from django.db import connection  # noqa: E402
 
-from vexo.core.faults import CODES  # noqa: E402
+from vexo.core.faults import CODES, OUTCOME_CODES  # noqa: E402
 from vexo.core.records import IDENTIFIER  # noqa: E402
-from vexo.core.writing.answers import REASONS  # noqa: E402
-from vexo.server import stages  # noqa: E402
+from vexo.server import artifacts  # noqa: E402
 from vexo.server.applications.models import Application  # noqa: E402
 from vexo.server.applications.secrets import SecretError, lock, unlock  # noqa: E402
 from vexo.server.applications.services import UnknownApplication, find_application  # noqa: E402
-from vexo.server.bringin import uploads  # noqa: E402
 from vexo.server.data_folder import absolute, make_data_folder, secret_key  # noqa: E402
 from vexo.server.errors import PlainError  # noqa: E402
 from vexo.server.faults import known, words  # noqa: E402
-from vexo.server.jobs.leases import Lease, LeaseLost, claim, end_leases_of  # noqa: E402
+from vexo.server.jobs.leases import Lease, LeaseLost, claim, end_leases_of_process  # noqa: E402
 from vexo.server.jobs.models import Job  # noqa: E402
-from vexo.server.jobs.working import do_now, enqueue  # noqa: E402
+from vexo.server.jobs.worker import enqueue, run_inline  # noqa: E402
 from vexo.server.journal.models import Entry  # noqa: E402
 from vexo.server.journal.services import note  # noqa: E402
 from vexo.server.people.models import Person, Role  # noqa: E402
-from vexo.server.review.windows import gather  # noqa: E402
-from vexo.server.sendout.writing import file_name  # noqa: E402
+from vexo.server.rows.windows import gather  # noqa: E402
+from vexo.server.sendout.sheet_writer import file_name  # noqa: E402
 from vexo.server.trips.models import Trip  # noqa: E402
+from vexo.server.trips.part_view import PartView  # noqa: E402
+from vexo.server.trips.row_windows import sheet_window  # noqa: E402
 from vexo.server.trips.sheets import keep_copy, kept_records, part_of, stamp_fits, stamp_of  # noqa: E402
-from vexo.server.trips.windows import sheet_window  # noqa: E402
+from vexo.server.uploads import receive  # noqa: E402
 
 
 def setUpModule() -> None:
@@ -69,7 +69,7 @@ class Leases(unittest.TestCase):
         made = self.job()
         first = claim("one:1")
         self.assertEqual((first and first.pk, claim("two:2")), (made.pk, None))
-        self.assertEqual(Job.objects.get().attempt, 1)
+        self.assertEqual(Job.objects.get().fencing_token, 1)
 
     def test_the_oldest_of_its_queues_comes_first(self) -> None:
         heavy, quick = self.job(queue="passes"), self.job(queue="planning")
@@ -83,7 +83,7 @@ class Leases(unittest.TestCase):
         lease = Lease(first)
         Job.objects.update(lease_until=time.time() - 1)
         second = claim("two:2")
-        self.assertEqual(second and second.attempt, 2)
+        self.assertEqual(second and second.fencing_token, 2)
         with self.assertRaises(LeaseLost), lease.writing():
             Trip.objects.create(title="lost", application=application(), record_type="Berth", created_by="x")
         self.assertFalse(Trip.objects.filter(title="lost").exists())
@@ -93,7 +93,7 @@ class Leases(unittest.TestCase):
         self.job()
         claim("host:77:1")
         self.assertIsNone(claim("other:1"))
-        end_leases_of("host:77")
+        end_leases_of_process("host:77")
         self.assertIsNotNone(claim("other:1"))
 
     def test_a_held_lease_is_renewed(self) -> None:
@@ -106,12 +106,12 @@ class Leases(unittest.TestCase):
         self.assertGreater(Job.objects.get().lease_until, time.time())
 
     def test_what_a_person_can_mend_ends_as_a_sentence(self) -> None:
-        ended = do_now(enqueue("plan", "ada", new_trip()))
+        ended = run_inline(enqueue("plan", "ada", PartView.of(new_trip())))
         self.assertEqual(ended.state, Job.FAILED)
         self.assertIn("No sheet has come in", ended.error)
 
     def test_a_fault_of_the_program_is_said_as_one(self) -> None:
-        ended = do_now(self.job(trip=None))
+        ended = run_inline(self.job(trip=None))
         self.assertEqual(ended.state, Job.FAILED)
         self.assertIn("mistake of its own", ended.error)
 
@@ -191,7 +191,7 @@ class KeptCopies(unittest.TestCase):
         keep_copy(trip, part, pl.DataFrame({IDENTIFIER: ["1", "2"]}))
         newest = kept_records(trip)
         self.assertEqual(0 if newest is None else len(newest), 2)
-        self.assertTrue(stages.there(first.path))
+        self.assertTrue(artifacts.there(first.path))
 
     def test_each_part_has_a_copy_of_its_own(self) -> None:
         trip = new_trip()
@@ -209,35 +209,35 @@ class KeptCopies(unittest.TestCase):
         self.assertEqual(file_name(one, "csv"), f"berths-of-may-june-{one.pk}.csv")
 
     def test_a_stages_name_changes_with_what_it_is_made_of(self) -> None:
-        self.assertEqual(stages.named(1, "plan", "a", 2), stages.named(1, "plan", "a", 2))
-        self.assertNotEqual(stages.named(1, "plan", "a", 2), stages.named(1, "plan", "a", 3))
+        self.assertEqual(artifacts.named(1, "plan", "a", 2), artifacts.named(1, "plan", "a", 2))
+        self.assertNotEqual(artifacts.named(1, "plan", "a", 2), artifacts.named(1, "plan", "a", 3))
 
 
 class Uploads(unittest.TestCase):
     @settings(max_examples=30, deadline=None)
     @given(st.binary(min_size=1, max_size=200), st.integers(1, 64))
     def test_parts_make_the_file_whatever_their_size(self, content: bytes, size: int) -> None:
-        number = uploads.begin("../../etc/berths Mai.csv", len(content), "ada").pk
+        number = receive.begin("../../etc/berths Mai.csv", len(content), "ada").pk
         for offset in range(0, len(content), size):
-            uploads.add(number, "ada", offset, content[offset : offset + size])
-        uploads.add(number, "ada", 0, content[:size])
-        upload = uploads.finish(number, "ada")
+            receive.add(number, "ada", offset, content[offset : offset + size])
+        receive.add(number, "ada", 0, content[:size])
+        upload = receive.finish(number, "ada")
         self.assertEqual(absolute(upload.path).read_bytes(), content)
         self.assertEqual((upload.name, absolute(upload.path).name), ("berths Mai.csv", str(number)))
-        self.assertEqual(uploads.finish(number, "ada").path, upload.path)
+        self.assertEqual(receive.finish(number, "ada").path, upload.path)
 
     def test_what_cannot_be_taken_is_a_sentence(self) -> None:
         with self.assertRaises(PlainError):
-            uploads.begin("x.csv", 0, "ada")
+            receive.begin("x.csv", 0, "ada")
         with self.assertRaises(PlainError):
-            uploads.begin("x.csv", 10**13, "ada")
+            receive.begin("x.csv", 10**13, "ada")
         with self.assertRaises(PlainError):
-            uploads.add(999_999, "ada", 0, b"x")
+            receive.add(999_999, "ada", 0, b"x")
 
 
 class Words(unittest.TestCase):
     def test_every_fault_and_every_reason_has_words(self) -> None:
-        for code in (*CODES, *REASONS):
+        for code in (*CODES, *OUTCOME_CODES):
             self.assertTrue(known(code), code)
             self.assertNotEqual(words(code, "Daily rate", []), code)
 
@@ -255,10 +255,10 @@ class Windows(unittest.TestCase):
     @settings(max_examples=30, deadline=None)
     @given(st.integers(0, 41_000), st.integers(0, 700))
     def test_a_window_is_a_slice(self, offset: int, limit: int) -> None:
-        window = sheet_window(self.path, ["c0"], len(self.table), offset, limit)
+        window = sheet_window(self.path, ["c0"], len(self.table), (offset, limit))
         wanted = self.table.slice(offset, min(limit, 500))
-        self.assertEqual([line["row"] for line in window["rows"]], wanted["row"].to_list())
-        self.assertEqual([line["cells"][0]["text"] for line in window["rows"]], wanted["c0"].to_list())
+        self.assertEqual([line.row for line in window.rows], wanted["row"].to_list())
+        self.assertEqual([line.cells[0].text for line in window.rows], wanted["c0"].to_list())
 
     @settings(max_examples=30, deadline=None)
     @given(st.lists(st.integers(0, 39_999), unique=True, max_size=60))

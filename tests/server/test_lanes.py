@@ -12,15 +12,16 @@ from tests.support import register, template, temporary_folder
 template()
 
 from vexo.core.columns.lanes import Lane, LaneError  # noqa: E402
-from vexo.core.columns.matching import MappingError  # noqa: E402
+from vexo.core.columns.matches import MappingError  # noqa: E402
 from vexo.core.sheets import Choices  # noqa: E402
-from vexo.server.bringin.columns import change  # noqa: E402
-from vexo.server.bringin.previewing import try_lane  # noqa: E402
 from vexo.server.errors import MENDABLE  # noqa: E402
-from vexo.server.jobs.working import do_now  # noqa: E402
-from vexo.server.review.editing import make_edit  # noqa: E402
-from vexo.server.review.plans import plan_of, settings_for  # noqa: E402
+from vexo.server.jobs.worker import run_inline  # noqa: E402
+from vexo.server.mapping.columns import change  # noqa: E402
+from vexo.server.mapping.lane_preview import try_lane  # noqa: E402
+from vexo.server.planning.context import PlanContext  # noqa: E402
+from vexo.server.rows.edit_requests import make_edit  # noqa: E402
 from vexo.server.trips.models import Trip  # noqa: E402
+from vexo.server.trips.part_view import PartView  # noqa: E402
 
 FEET = """site;berth_ref;LOA (feet);fittings;bollard cond.
 OLDBASIN;{0};39,4;water;good
@@ -35,17 +36,17 @@ OLDBASIN;{5};32,8;wifi;
 class LaneCase(HolderSheets):
     def change(self, trip: Trip, **said: Any) -> None:
         said["lanes"] = {name: Lane.from_json(lane) for name, lane in said.get("lanes", {}).items()}
-        job = do_now(change(trip, self.person, mine=True, **said))
+        job = run_inline(change(PartView.of(trip), self.person, run_here=True, **said))
         self.assertEqual(job.error, "")
         trip.refresh_from_db()
 
     def column(self, trip: Trip, header: str) -> dict[str, Any]:
         trip.refresh_from_db()
-        return next(c for c in trip.standing["columns"] if c["header"] == header)
+        return next(c for c in trip.status["columns"] if c["header"] == header)
 
     def asked(self, trip: Trip) -> dict[str, list[str]]:
         trip.refresh_from_db()
-        return {key: [one["code"] for one in told] for key, told in trip.standing["questions"].items()}
+        return {key: [one["code"] for one in told] for key, told in trip.status["questions"].items()}
 
     def berths(self) -> list[dict[str, Any]]:
         where = {"$filter": "harbour eq 'OLDBASIN'", "$top": "6", "$orderby": "id"}
@@ -59,7 +60,7 @@ class LaneCase(HolderSheets):
 class Measured(LaneCase):
     def test_columns_are_known_by_what_they_say_and_what_is_not_sure_is_asked(self) -> None:
         trip = self.measured()
-        found = {c["header"]: (c["field_name"], c["how"]) for c in trip.standing["columns"]}
+        found = {c["header"]: (c["field"], c["how"]) for c in trip.status["columns"]}
         self.assertEqual(
             found,
             {
@@ -67,7 +68,7 @@ class Measured(LaneCase):
                 "berth_ref": ("berth_no", "words"),
                 "LOA (feet)": ("length_m", "words"),
                 "fittings": ("services", "words"),
-                "bollard cond.": (None, ""),
+                "bollard cond.": (None, "open"),
             },
         )
         self.assertEqual(
@@ -76,13 +77,13 @@ class Measured(LaneCase):
 
     def test_its_answers_make_the_lane_and_the_records(self) -> None:
         trip = self.measured()
-        unit = trip.standing["questions"]["length_m"][1]
+        unit = trip.status["questions"]["length_m"][1]
         self.assertIn("Metres or feet?", unit["says"])
         feet = unit["options"][0]
         length = feet["lanes"]["length_m"]
         length["treatments"].insert(0, {"do": "blank", "texts": ["n/k"]})
-        lanes = {"length_m": length, **trip.standing["questions"]["services"][0]["options"][0]["lanes"]}
-        self.change(trip, lanes=lanes, said={"bollard cond.": ""})
+        lanes = {"length_m": length, **trip.status["questions"]["services"][0]["options"][0]["lanes"]}
+        self.change(trip, lanes=lanes, columns={"bollard cond.": ""})
         self.assertEqual(self.asked(trip), {})
         self.assertEqual(
             self.column(trip, "LOA (feet)")["lane"]["says"],
@@ -99,16 +100,16 @@ class Measured(LaneCase):
             f"Harbour;Berth no.;Daily rate;Flat season rate\nOLDBASIN;{number};12.50;\n", record_type="Berth"
         )
         with self.assertRaisesRegex(MappingError, "'Daily rate' .* and 'Flat season rate' .* same value"):
-            settings_for(trip)
+            PlanContext.of_now(PartView.of(trip))
         self.assertEqual(self.asked(trip)["flat_season_rate"], ["conflict"])
-        self.change(trip, said={"Flat season rate": ""})
+        self.change(trip, columns={"Flat season rate": ""})
         self.assertEqual(self.column(trip, "Daily rate")["carried"], True)
-        self.assertEqual(plan_of(trip).carried, ["harbour", "berth_no", "daily_rate"])
+        self.assertEqual(self.newest(trip).carried, ["harbour", "berth_no", "daily_rate"])
 
     def test_a_lane_whose_column_is_not_there_is_refused(self) -> None:
         trip = self.measured()
         with self.assertRaisesRegex(LaneError, "no column 'Beam'"):
-            self.change(trip, lanes={"depth_m": {"from": "Beam"}})
+            self.change(trip, lanes={"depth_m": {"source": "Beam"}})
 
 
 class Names(LaneCase):
@@ -119,11 +120,11 @@ class Names(LaneCase):
         trip = self.bring(text, record_type="Holder", operation="create")
         lanes = {
             "first_name": {
-                "from": "Name",
+                "source": "Name",
                 "treatments": [{"do": "split", "at": " ", "take": "head"}, {"do": "case", "style": "name"}],
             },
             "last_name": {
-                "from": "Name",
+                "source": "Name",
                 "treatments": [{"do": "split", "at": " ", "take": "last"}, {"do": "case", "style": "name"}],
             },
             "phone": {"treatments": [{"do": "phone", "country": "44"}]},
@@ -143,14 +144,14 @@ class Names(LaneCase):
         trip = self.bring(text, record_type="Holder")
         look = {"do": "look up", "table": "Holder", "by": "email", "take": "holder_no"}
         lanes = {
-            "holder_no": {"from": "mail", "treatments": [look]},
+            "holder_no": {"source": "mail", "treatments": [look]},
             "last_name": {"check": True},
             "phone": {"fixed": "+441632960000"},
         }
-        self.change(trip, lanes=lanes, said={"surname": "last_name"}, key=["holder_no"])
+        self.change(trip, lanes=lanes, columns={"surname": "last_name"}, key=["holder_no"])
         self.assertEqual(self.verdicts(trip), ["update", "held", "rejected"])
         self.assertEqual(self.codes(trip), [[], ["check-differs"], ["look-up-none"]])
-        self.assertEqual(plan_of(trip).summary["checks"], [{"field": "last_name", "compared": 2, "agrees": 1}])
+        self.assertEqual(self.newest(trip).summary["checks"], [{"field": "last_name", "compared": 2, "agrees": 1}])
         self.decide(trip, "go on", [1])
         self.apply(trip)
         self.assertEqual(
@@ -165,8 +166,8 @@ class Versions(LaneCase):
         begin = self.begin
         text = f"Card;Holder\n{begin[1:]}01;Reed\n{begin[1:]}02;Gull\n"
         trip = self.bring(text, record_type="Holder")
-        lane = {"from": "Card", "treatments": [{"do": "pad", "length": 7}]}
-        self.change(trip, lanes={"holder_no": lane}, said={"Holder": "last_name"}, key=["holder_no"])
+        lane = {"source": "Card", "treatments": [{"do": "pad", "length": 7}]}
+        self.change(trip, lanes={"holder_no": lane}, columns={"Holder": "last_name"}, key=["holder_no"])
         self.assertEqual(self.verdicts(trip), ["same", "same"])
         newer = self.text(f"Card;Holder\n{begin[1:]}02;Gulland\n{begin[1:]}01;Reed\n", "newer.csv")
         job = self.back(newer, None, "Holder", trip=str(trip.pk))
@@ -176,14 +177,14 @@ class Versions(LaneCase):
     def test_a_newer_sheet_that_lacks_a_lane_s_column_lies_at_columns_until_it_is_said(self) -> None:
         self.make(("01", "Reed"))
         trip = self.bring(f"holder_no;Name\n{self.begin}01;Gull\n", record_type="Holder", key=["holder_no"])
-        self.change(trip, lanes={"last_name": {"from": "Name"}})
+        self.change(trip, lanes={"last_name": {"source": "Name"}})
         newer = self.text(f"holder_no;Called\n{self.begin}01;Gullane\n", "newer.csv")
         self.back(newer, None, "Holder", trip=str(trip.pk))
         trip.refresh_from_db()
         with self.assertRaisesRegex(LaneError, "no column 'Name'"):
-            settings_for(trip)
-        self.assertEqual([c["how"] for c in trip.standing["columns"]], ["name", "", "lost"])
-        self.change(trip, lanes={"last_name": {"from": "Called"}})
+            PlanContext.of_now(PartView.of(trip))
+        self.assertEqual([c["how"] for c in trip.status["columns"]], ["name", "open", "lost"])
+        self.change(trip, lanes={"last_name": {"source": "Called"}})
         self.apply(trip)
         self.assertEqual(self.of("01")["last_name"], "Gullane")
 
@@ -191,14 +192,14 @@ class Versions(LaneCase):
         self.make(("01", "Reed"))
         trip = self.bring(f"holder_no;Name\n{self.begin}01;Ada Reed\n", record_type="Holder", key=["holder_no"])
         lanes = {
-            "first_name": {"from": "Name", "treatments": [{"do": "split", "take": "head"}]},
-            "last_name": {"from": "Name", "treatments": [{"do": "split", "take": "last"}]},
+            "first_name": {"source": "Name", "treatments": [{"do": "split", "take": "head"}]},
+            "last_name": {"source": "Name", "treatments": [{"do": "split", "take": "last"}]},
         }
         self.change(trip, lanes=lanes)
         row = self.table(trip)["row_id"][0]
         values = {"kind": "cell", "row_id": row, "column": "c1", "text": "Bram Tidewell"}
-        _, job = make_edit(trip, self.person, values)
-        self.assertEqual(do_now(job).error, "")
+        _, job = make_edit(PartView.of(trip), self.person, values)
+        self.assertEqual(run_inline(job).error, "")
         self.apply(trip)
         holder = self.of("01")
         self.assertEqual((holder["first_name"], holder["last_name"]), ("Bram", "Tidewell"))
@@ -206,11 +207,11 @@ class Versions(LaneCase):
     def test_while_the_key_is_not_said_columns_are_put_right_without_an_error(self) -> None:
         self.make(("01", "Reed"))
         trip = self.bring(f"Card;Name\n{self.begin[1:]}01;Gull\n", record_type="Holder")
-        job = change(trip, self.person, lanes={"last_name": Lane(source="Name")})
-        ended = do_now(job)
+        job = change(PartView.of(trip), self.person, lanes={"last_name": Lane(source="Name")})
+        ended = run_inline(job)
         self.assertEqual((ended.error, ended.result["plan"]), ("", None))
-        pad = Lane.from_json({"from": "Card", "treatments": [{"do": "pad", "length": 7}]})
-        ended = do_now(change(trip, self.person, lanes={"holder_no": pad}))
+        pad = Lane.from_json({"source": "Card", "treatments": [{"do": "pad", "length": 7}]})
+        ended = run_inline(change(PartView.of(trip), self.person, lanes={"holder_no": pad}))
         self.assertEqual(ended.result["verdicts"]["update"], 1)
 
 
@@ -278,22 +279,22 @@ class Hostile(LaneCase):
             ({"fixed": "9" * 40}, "no value"),
         ):
             with self.assertRaisesRegex(MENDABLE, words):
-                try_lane(trip, "depth_m", Lane.from_json(lane), "c2")
+                try_lane(PartView.of(trip), "depth_m", Lane.from_json(lane), "c2")
 
     def test_a_column_that_is_only_read_can_be_checked_and_never_written(self) -> None:
         number = self.berths()[0]["berth_no"]
         trip = self.bring(f"harbour;berth_no;Balance due\nOLDBASIN;{number};-1\n", record_type="Berth")
         with self.assertRaisesRegex(LaneError, "only for reading"):
             self.change(trip, lanes={"balance_due": {"only_empty": True}})
-        self.change(trip, lanes={"balance_due": {"check": True}}, said={"Balance due": "balance_due"})
+        self.change(trip, lanes={"balance_due": {"check": True}}, columns={"Balance due": "balance_due"})
         self.assertEqual(self.codes(trip), [["check-differs"]])
-        self.assertNotIn("balance_due", plan_of(trip).carried)
+        self.assertNotIn("balance_due", self.newest(trip).carried)
 
     def test_a_field_that_is_set_once_is_left_and_said(self) -> None:
         line = register().get("Contracts", **{"$top": "1", "$filter": "kind eq 'seasonal'"})["value"][0]
         trip = self.bring(f"contract_no;kind\n{line['contract_no']};visitor\n", record_type="Contract")
         self.assertEqual(self.verdicts(trip), ["same"])
-        self.assertEqual(plan_of(trip).summary["columns"][1]["filled_before"], 1)
+        self.assertEqual(self.newest(trip).summary["columns"][1]["filled_before"], 1)
 
 
 class Marks(LaneCase):
@@ -380,7 +381,7 @@ class OnTheCommandLine(LaneCase):
         for content, words in (
             ("[1]", "one JSON object"),
             ("{", "no file of lanes"),
-            ('{"notes": {"loud": 1}}', "knows no 'loud'"),
+            ('{"notes": {"loud": 1}}', "has no 'loud'"),
         ):
             lanes = self.text(content, "bad.json")
             told = self.vexo.run("--as", "ada", "columns", str(trip.pk), "--lanes", str(lanes))

@@ -14,11 +14,12 @@ template()
 from vexo.core.documents import SendOut  # noqa: E402
 from vexo.server.data_folder import absolute  # noqa: E402
 from vexo.server.jobs.models import Job  # noqa: E402
-from vexo.server.jobs.working import do, do_now, enqueue  # noqa: E402
-from vexo.server.sendout import reading  # noqa: E402
-from vexo.server.sendout.choosing import begin  # noqa: E402
-from vexo.server.sendout.sending import go_on  # noqa: E402
+from vexo.server.jobs.worker import do, enqueue, run_inline  # noqa: E402
+from vexo.server.sendout import record_pieces  # noqa: E402
+from vexo.server.sendout.selection import begin  # noqa: E402
+from vexo.server.sendout.send_out import go_on  # noqa: E402
 from vexo.server.trips.models import Trip  # noqa: E402
+from vexo.server.trips.part_view import PartView  # noqa: E402
 
 
 class LongReadings(SendingCase):
@@ -26,8 +27,8 @@ class LongReadings(SendingCase):
 
     def setUp(self) -> None:
         super().setUp()
-        self.enterContext(patch("vexo.applications.odata.reading.PAGE", 50))
-        self.enterContext(patch.object(reading, "_PIECE", 100))
+        self.enterContext(patch("vexo.applications.odata.paging.PAGE", 50))
+        self.enterContext(patch.object(record_pieces, "_PIECE", 100))
 
     def killed(self, job: Any, after: int) -> None:
         """Do a job until it is killed after so many pages."""
@@ -47,15 +48,15 @@ class LongReadings(SendingCase):
     def test_a_kill_in_the_middle_ends_with_the_complete_file_and_no_row_twice(self) -> None:
         there = self.berths(EELGRASS)
         trip = begin(self.practice, SendOut("Berth", ("status",), EELGRASS), "ada")
-        job = enqueue("send out", "ada", trip, mine=True)
+        job = enqueue("send out", "ada", PartView.of(trip), run_here=True)
         self.killed(job, 6)
-        kept = list(absolute(reading.folder_of(trip)).glob("*.parquet"))
+        kept = list(absolute(record_pieces.folder_of(trip)).glob("*.parquet"))
         self.assertEqual(len(kept), 3)
         asked: list[str] = []
-        client = "vexo.applications.odata.application.ODataApplication.read"
-        from vexo.applications.odata import ODataApplication
+        client = "vexo.applications.odata.client.ODataClient.read"
+        from vexo.applications.odata import ODataClient
 
-        original = ODataApplication.read
+        original = ODataClient.read
 
         def read(own: Any, *arguments: Any, **more: Any) -> Any:
             asked.append(more.get("after", ""))
@@ -67,13 +68,13 @@ class LongReadings(SendingCase):
         self.assertEqual(asked, [str(sorted(b["id"] for b in there)[299])])
         _, rows = rows_of(self.sheets(trip)[0])
         self.assertEqual(sorted(int(row[0]) for row in rows), sorted(b["id"] for b in there))
-        self.assertFalse(absolute(reading.folder_of(trip)).exists())
+        self.assertFalse(absolute(record_pieces.folder_of(trip)).exists())
         self.assertEqual(trip.kept_copies.get().rows, len(there))
 
     def test_a_kill_after_all_was_written_down_makes_no_second_sheet(self) -> None:
         trip = begin(self.practice, SendOut("Berth", ("status",), f"{EELGRASS} and status eq 'closed'"), "ada")
-        job = enqueue("send out", "ada", trip, mine=True)
-        with patch("vexo.server.sendout.sending.forget", side_effect=Killed), self.assertRaises(Killed):
+        job = enqueue("send out", "ada", PartView.of(trip), run_here=True)
+        with patch("vexo.server.sendout.send_out.forget", side_effect=Killed), self.assertRaises(Killed):
             do(job)
         Job.objects.filter(pk=job.pk).update(lease_until=1.0)
         self.assertEqual(take_over().result["rows"], trip.sheets.get().rows)
@@ -106,21 +107,21 @@ class LongReadings(SendingCase):
 
     def test_stopped_and_gone_on_with(self) -> None:
         trip = begin(self.practice, SendOut("Berth", ("status",), EELGRASS), "ada")
-        job = enqueue("send out", "ada", trip, mine=True)
+        job = enqueue("send out", "ada", PartView.of(trip), run_here=True)
         Job.objects.filter(pk=job.pk).update(wanted="stop")
         do(job)
         job.refresh_from_db()
         self.assertEqual(job.state, Job.STOPPED)
         self.assertIn("Stopped after 50 of", job.message)
         self.assertFalse(trip.sheets.exists())
-        from vexo.server.trips.standing import Standing
+        from vexo.server.trips.status import TripStatus
 
-        self.assertEqual(Standing(Trip.objects.get(pk=trip.pk)).needs()["says"], "did not go out yet")
-        again = do_now(go_on(trip, self.person, mine=True))
+        self.assertEqual(TripStatus(PartView.of(Trip.objects.get(pk=trip.pk))).needs().says, "did not go out yet")
+        again = run_inline(go_on(PartView.of(trip), self.person, run_here=True))
         self.assertEqual((again.state, again.result["rows"]), (Job.DONE, len(self.berths(EELGRASS))))
         with self.assertRaisesRegex(Exception, "Nothing is left"):
-            go_on(trip, self.person)
+            go_on(PartView.of(trip), self.person)
 
     def test_progress_tells_the_rate_and_the_time_left(self) -> None:
-        self.assertEqual(reading.rest_of(500, 2000, 100.0), ", 100 a second, 15 s left")
-        self.assertEqual(reading.rest_of(500, 200_000, 1000.0), ", 1,000 a second, 3 min left")
+        self.assertEqual(record_pieces.rest_of(500, 2000, 100.0), ", 100 a second, 15 s left")
+        self.assertEqual(record_pieces.rest_of(500, 200_000, 1000.0), ", 1,000 a second, 3 min left")

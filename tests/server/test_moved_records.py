@@ -9,8 +9,6 @@ from tests.support import register, template
 
 template()
 
-from vexo.server.review.plans import plan_of  # noqa: E402
-
 
 class Moved(HolderSheets):
     """Records that got another key in the application than the kept copy knows."""
@@ -59,7 +57,7 @@ class Moved(HolderSheets):
         with register().client() as client:
             client.delete(f"Berths({made['id']})").raise_for_status()
         self.back(path)
-        rows = dict(zip(self.table(trip)["new.berth_no"].to_list(), self.codes(trip), strict=True))
+        rows = dict(zip(self.table(trip)["proposed.berth_no"].to_list(), self.codes(trip), strict=True))
         self.assertEqual(rows["F-901"], ["gone"])
 
     def test_a_new_column_is_compared_two_ways_and_said(self) -> None:
@@ -71,14 +69,14 @@ class Moved(HolderSheets):
 
         self.back(self.edited(path, edit))
         self.assertEqual(self.terms(trip)["update"], 1)
-        columns = {column["field"]: column["two_way"] for column in plan_of(trip).summary["columns"]}
+        columns = {column["field"]: column["two_way"] for column in self.newest(trip).summary["columns"]}
         self.assertEqual((columns["depth_m"], columns["notes"]), (True, False))
 
     def test_without_versions_a_colleagues_change_is_neither_overwritten_nor_deleted(self) -> None:
         register().behave(versions=False)
         self.make(("01", "A"), ("02", "B"))
         trip = self.trip(self.sheet(("01", "Mine", "1"), ("02", "Mine", "2")))
-        self.assertTrue(plan_of(trip).summary["weak"])
+        self.assertTrue(self.newest(trip).summary["weak"])
         self.theirs("01", last_name="Theirs")
         one = self.apply(trip)
         self.assertEqual((one.totals["updated"], one.totals["refused"]), (1, 1))

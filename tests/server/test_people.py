@@ -117,7 +117,7 @@ class OverHttp(ServiceCase):
         self.assertNotIn("noor", [one["username"] for one in ada.get("/api/people").json()])
         refused = self.ask(ada, "patch", "people/ada", role="viewer")
         self.assertIn("only administrator", refused.json()["detail"])
-        told = list(Entry.objects.filter(what="people").order_by("id").values_list("who", "said"))[-4:]
+        told = list(Entry.objects.filter(what="people").order_by("id").values_list("who", "message"))[-4:]
         self.assertEqual(
             told,
             [
@@ -220,13 +220,13 @@ class SigningIn(ServiceCase):
         self.sign_in("wrong")
         self.sign_in("wrong", name="my-secret-typed-as-name")
         self.sign_in(GOOD)
-        told = [(e.who, e.said) for e in Entry.objects.order_by("-id")[:3]]
+        told = [(e.who, e.message) for e in Entry.objects.order_by("-id")[:3]]
         failed = [
             ("someone", "A sign-in from 10.0.0.1 failed"),
             ("someone", f"A sign-in as {self.name} from 10.0.0.1 failed"),
         ]
         self.assertEqual(told, [(self.name, "Signed in from 10.0.0.1"), *failed])
-        self.assertFalse(Entry.objects.filter(said__contains="my-secret").exists())
+        self.assertFalse(Entry.objects.filter(message__contains="my-secret").exists())
         with sqlite3.connect(self.vexo.data / "vexo.db") as database:
             self.assertNotIn("my-secret", "\n".join(database.iterdump()))
 
@@ -237,10 +237,10 @@ class Journal(ServiceCase):
 
     def test_entries_are_neither_changed_nor_deleted_replaced_or_dated_back(self) -> None:
         made = note("Ada", "tried", "as it was")
-        columns = "id, at, who, what, said, application, stage, file, seal"
+        columns = "id, at, who, what, message, application, stage, file, seal"
         values = "'2001-01-01 00:00:00', 'x', 'x', 'x', '', '', '', ''"
         for statement in (
-            "UPDATE journal_entry SET said = 'x'",
+            "UPDATE journal_entry SET message = 'x'",
             "DELETE FROM journal_entry",
             f"INSERT OR REPLACE INTO journal_entry ({columns}) VALUES ({made.pk}, {values})",
             f"REPLACE INTO journal_entry ({columns}) VALUES ({made.pk}, {values})",
@@ -249,7 +249,7 @@ class Journal(ServiceCase):
         ):
             with self.subTest(statement), self.database() as database, self.assertRaises(sqlite3.IntegrityError):
                 database.execute(statement)
-        self.assertEqual(Entry.objects.get(pk=made.pk).said, "as it was")
+        self.assertEqual(Entry.objects.get(pk=made.pk).message, "as it was")
         self.assertIsNone(verify()[2])
 
     def test_what_is_changed_past_the_database_shows(self) -> None:
@@ -260,10 +260,10 @@ class Journal(ServiceCase):
             note("Ada", "tried", said)
         whole = vexo.json("journal", "--verify")
         self.assertEqual((whole["entries"], whole["broken"]), (3, None))
-        second = Entry.objects.get(said="two").pk
+        second = Entry.objects.get(message="two").pk
         with sqlite3.connect(vexo.data / "vexo.db") as database:
             database.execute("DROP TRIGGER journal_no_update")
-            database.execute("UPDATE journal_entry SET said = 'none' WHERE id = ?", (second,))
+            database.execute("UPDATE journal_entry SET message = 'none' WHERE id = ?", (second,))
         self.assertEqual(vexo.json("journal", "--verify", code=1)["broken"], second)
         self.assertIn(f"Entry {second} is not as it was written", vexo.run("journal", "--verify").stdout)
 
@@ -319,4 +319,4 @@ class BehindAProxy(ServiceCase):
             self.assertTrue(any("httponly" in value for value in cookies))
             foreign = client.post(here, json=body, headers={**said, **origin, "Origin": "https://evil.example"})
             self.assertEqual(foreign.status_code, 403)
-        self.assertEqual(Entry.objects.filter(what="signed in").last().said, "Signed in from 10.1.2.3")
+        self.assertEqual(Entry.objects.filter(what="signed in").last().message, "Signed in from 10.1.2.3")

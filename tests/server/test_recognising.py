@@ -13,11 +13,12 @@ from tests.support import template
 
 template()
 
-from vexo.server.bringin import reading  # noqa: E402
-from vexo.server.bringin.bringing import start_bringing_in, start_recognising  # noqa: E402
-from vexo.server.bringin.uploads import take_file  # noqa: E402
-from vexo.server.jobs.working import do_now  # noqa: E402
+from vexo.server.ingest.bring_in import start_bringing_in  # noqa: E402
+from vexo.server.jobs.worker import run_inline  # noqa: E402
 from vexo.server.trips.models import Trip  # noqa: E402
+from vexo.server.uploads import upload_cells  # noqa: E402
+from vexo.server.uploads.receive import take_file  # noqa: E402
+from vexo.server.uploads.waiting import start_recognising  # noqa: E402
 
 Rows = list[list[str]]
 
@@ -35,7 +36,7 @@ class Recognising(ServiceCase):
     def recognised(self, lines: Rows, delimiter: str = ";", name: str = "back.csv") -> dict[str, Any]:
         out = io.StringIO()
         csv.writer(out, delimiter=delimiter).writerows(lines)
-        job = do_now(start_recognising(take_file(self.text(out.getvalue(), name), "ada"), self.person))
+        job = run_inline(start_recognising(take_file(self.text(out.getvalue(), name), "ada"), self.person))
         self.assertEqual(job.error, "")
         return dict(job.result)
 
@@ -108,9 +109,9 @@ class Recognising(ServiceCase):
         trip, lines = self.sent()
         path = self.text("\n".join(",".join(line) for line in lines))
         upload = take_file(path, "ada")
-        with patch.object(reading, "read_sheet", wraps=reading.read_sheet) as reads:
-            found = do_now(start_recognising(upload, self.person)).result
-            job = start_bringing_in(self.practice, "Berth", upload, self.person, trip=str(found["trip"]), mine=True)
-            self.assertEqual(do_now(job).error, "")
+        with patch.object(upload_cells, "read_sheet", wraps=upload_cells.read_sheet) as reads:
+            found = run_inline(start_recognising(upload, self.person)).result
+            job = start_bringing_in(self.practice, "Berth", upload, self.person, trip=str(found["trip"]), run_here=True)
+            self.assertEqual(run_inline(job).error, "")
         self.assertEqual(reads.call_count, 1)
         self.assertEqual(self.terms(trip), {"same": len(lines) - 1})

@@ -14,17 +14,17 @@ from tests.support import register, template, temporary_folder
 
 template()
 
-from vexo.server.bringin.refilling import start_refilling  # noqa: E402
-from vexo.server.bringin.uploads import take_file  # noqa: E402
 from vexo.server.data_folder import absolute  # noqa: E402
-from vexo.server.jobs.working import do_now  # noqa: E402
+from vexo.server.ingest.refill import start_refilling  # noqa: E402
+from vexo.server.jobs.worker import run_inline  # noqa: E402
 from vexo.server.trips.models import Trip  # noqa: E402
+from vexo.server.uploads.receive import take_file  # noqa: E402
 
 
 class Refilling(ServiceCase):
     def fill(self, path: Path, *key: str, record_type: str = "Berth") -> Any:
         upload = take_file(path, "ada")
-        job = do_now(start_refilling(self.practice, record_type, upload, self.person, key, mine=True))
+        job = run_inline(start_refilling(self.practice, record_type, upload, self.person, key, run_here=True))
         self.assertEqual(job.error, "")
         self.result = job.result
         target = temporary_folder() / path.name
@@ -129,7 +129,7 @@ class Refilling(ServiceCase):
         self.assertEqual(lines[2], 'C-001;EELGRASS;"\'=danger; ""quoted""";"a;b"')
         register().change(f"Berths({berth['id']})", notes="Möwe 🚤")
         upload = take_file(source, "ada")
-        job = do_now(start_refilling(self.practice, "Berth", upload, self.person, mine=True))
+        job = run_inline(start_refilling(self.practice, "Berth", upload, self.person, run_here=True))
         self.assertIn("has no sign for a value", job.error)
         register().change(f"Berths({berth['id']})", notes="")
 
@@ -138,8 +138,10 @@ class Refilling(ServiceCase):
             ("Colour,Size\nred,5\n", "No column names records"),
             ("Berth no.,harbour\nA-001,EELGRASS\n", "nothing to fill"),
         ):
-            job = do_now(
-                start_refilling(self.practice, "Berth", take_file(self.text(content), "ada"), self.person, mine=True)
+            job = run_inline(
+                start_refilling(
+                    self.practice, "Berth", take_file(self.text(content), "ada"), self.person, run_here=True
+                )
             )
             self.assertIn(words, job.error)
 

@@ -15,9 +15,10 @@ from django.test import Client  # noqa: E402
 
 from vexo.cli.main import main  # noqa: E402
 from vexo.server.jobs.models import Job  # noqa: E402
-from vexo.server.jobs.working import enqueue  # noqa: E402
+from vexo.server.jobs.worker import enqueue  # noqa: E402
 from vexo.server.people import rights  # noqa: E402
 from vexo.server.people.models import Person, Role  # noqa: E402
+from vexo.server.trips.part_view import PartView  # noqa: E402
 from vexo.server.urls import urlpatterns  # noqa: E402
 
 VIEWER, PREPARER, OPERATOR, ADMINISTRATOR = Role.VIEWER, Role.PREPARER, Role.OPERATOR, Role.ADMINISTRATOR
@@ -134,7 +135,7 @@ class Rights(ServiceCase):
 
     def asked(self, role: str, method: str, path: str, stage: str) -> Any:
         trip = self.trips[stage]
-        job = enqueue("apply", "ada", trip) if (method, path) == ("delete", "api/jobs/<int:pk>") else None
+        job = enqueue("apply", "ada", PartView.of(trip)) if (method, path) == ("delete", "api/jobs/<int:pk>") else None
         parts = {"<int:pk>": str(job.pk if job else trip.pk), "<slug:name>": "no-such", "<str:username>": "nobody"}
         for name, value in {**parts, "<int:number>": "999", "<int:sheet>": "999", "<str:identifier>": "x"}.items():
             path = path.replace(name, value)

@@ -12,8 +12,8 @@ template()
 
 from vexo.core.documents import BringIn, SendOut, Share  # noqa: E402
 from vexo.server.errors import PlainError  # noqa: E402
-from vexo.server.routes.keeping import Wanted, fit_of, keep_route  # noqa: E402
-from vexo.server.trips.models import Route  # noqa: E402
+from vexo.server.routes.models import Route  # noqa: E402
+from vexo.server.routes.saved_routes import Wanted, fit_of, keep_route  # noqa: E402
 
 
 class SavedWays(SendingCase):
@@ -40,7 +40,7 @@ class SavedWays(SendingCase):
         with self.assertRaisesRegex(PlainError, "send out Berth and bring in Holder. Keep it under another name"):
             keep_route(self.person, holders, route)
         route.refresh_from_db()
-        self.assertEqual((route.record_type, route.brings), ("Berth", {}))
+        self.assertEqual((route.record_type, route.import_document), ("Berth", {}))
         berths = Wanted("Both ways", self.practice, bringing=BringIn("Berth", columns={"Remarks": "notes"}))
         self.assertEqual(keep_route(self.person, berths, route).record_type, "Berth")
 
@@ -52,7 +52,9 @@ class SavedWays(SendingCase):
             ("mooring", "berth_no"),
             share=Share("mooring"),
         )
-        route = Route.objects.create(name="Old", application=self.practice, sends=document.to_json(), made_by="ada")
+        route = Route.objects.create(
+            name="Old", application=self.practice, send_document=document.to_json(), made_by="ada"
+        )
         fit = fit_of(route)
         self.assertEqual(len(fit.lost), 4)
         self.assertTrue(all("mooring" in lost for lost in fit.lost))
@@ -61,7 +63,7 @@ class SavedWays(SendingCase):
             (fit.document.fields, fit.document.order, fit.document.share, fit.document.condition),
             (("id", "status", "notes"), ("berth_no",), None, ""),
         )
-        Route.objects.filter(pk=route.pk).update(sends=SendOut("Mooring").to_json())
+        Route.objects.filter(pk=route.pk).update(send_document=SendOut("Mooring").to_json())
         route.refresh_from_db()
         self.assertIsNone(fit_of(route).document)
 

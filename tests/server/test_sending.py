@@ -12,13 +12,14 @@ from tests.support import register, template, temporary_folder
 template()
 
 from vexo.core.documents import DocumentError, Picked, SendOut, Share  # noqa: E402
-from vexo.core.keys.picking import read_keys  # noqa: E402
+from vexo.core.keys.key_lists import read_keys  # noqa: E402
 from vexo.core.records import IDENTIFIER, UnknownName  # noqa: E402
-from vexo.server import stages  # noqa: E402
-from vexo.server.jobs.working import do_now  # noqa: E402
-from vexo.server.sendout.choosing import begin  # noqa: E402
-from vexo.server.sendout.comparing import start_comparing, write_kept  # noqa: E402
+from vexo.server import artifacts  # noqa: E402
+from vexo.server.jobs.worker import run_inline  # noqa: E402
+from vexo.server.sendout.compare import start_comparing, write_kept  # noqa: E402
+from vexo.server.sendout.selection import begin  # noqa: E402
 from vexo.server.trips.models import Trip  # noqa: E402
+from vexo.server.trips.part_view import PartView  # noqa: E402
 
 
 class Choosing(SendingCase):
@@ -178,12 +179,12 @@ class KeptAndCompared(SendingCase):
 
         self.back(self.edited(self.sheets(trip)[0], change))
         self.apply(trip)
-        ids = stages.read(trip.kept_copies.get().path)[IDENTIFIER].to_list()
+        ids = artifacts.read(trip.kept_copies.get().path)[IDENTIFIER].to_list()
         register().change(f"Berths({ids[4]})", notes="a colleague's")
         register().change(f"Berths({ids[0]})", notes="a colleague's, over ours")
         with register().client() as client:
             client.post("Berths", json={"harbour": "TERNISLAND", "berth_no": "H-00X", "length_m": 5}).raise_for_status()
-        job = do_now(start_comparing(trip, self.person, mine=True))
+        job = run_inline(start_comparing(PartView.of(trip), self.person, run_here=True))
         self.assertEqual((job.error, job.result["cells"], job.result["ours"]), ("", 3, 1))
         trip.refresh_from_db()
         since = trip.selection["since"]

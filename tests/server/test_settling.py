@@ -90,7 +90,7 @@ class Settling(HolderCase):
                 self.promise(versions=True, repeatable=False, rows=status)
                 trip, beginning = self.begin("upsert")
                 job = self.start(trip)
-                from vexo.server.jobs.working import do_now
+                from vexo.server.jobs.worker import run_inline
                 from vexo.server.passes.settling import Settler
 
                 settle = Settler.settle
@@ -100,7 +100,7 @@ class Settling(HolderCase):
                     settle(own, *arguments)
 
                 with patch.object(Settler, "settle", calmed):
-                    do_now(job)
+                    run_inline(job)
                 self.judge(trip, beginning, "upsert")
 
     def test_after_a_failure_writes_that_nobody_answered_go_again(self) -> None:
@@ -151,7 +151,7 @@ class Settling(HolderCase):
     def test_a_sender_that_is_not_dead_after_all_sends_nothing_more(self) -> None:
         """Its lease is taken over just before the body goes: nothing of it leaves."""
         from vexo.server.jobs.models import Job
-        from vexo.server.jobs.working import do
+        from vexo.server.jobs.worker import do
         from vexo.server.passes.recording import Recorder
 
         self.promise(versions=True, repeatable=False)
@@ -161,7 +161,7 @@ class Settling(HolderCase):
 
         def thought_dead(own: Any, batch: Any) -> None:
             sent(own, batch)
-            Job.objects.filter(pk=job.pk).update(attempt=job.attempt + 1)
+            Job.objects.filter(pk=job.pk).update(fencing_token=job.fencing_token + 1)
 
         with patch.object(Recorder, "sent", thought_dead):
             do(job)
@@ -188,9 +188,9 @@ class Settling(HolderCase):
         address = self.practice.address
         Application.objects.filter(pk=self.practice.pk).update(address="http://127.0.0.1:9/")
         with patch("vexo.applications.http.TRIES", 1):
-            from vexo.server.jobs.working import do_now
+            from vexo.server.jobs.worker import run_inline
 
-            self.assertIn("does not answer", do_now(job).error)
+            self.assertIn("does not answer", run_inline(job).error)
         self.assertEqual(self.last_pass(trip).state, "interrupted")
         Application.objects.filter(pk=self.practice.pk).update(address=address)
         self.go_on(trip)
@@ -199,7 +199,7 @@ class Settling(HolderCase):
     def test_where_a_clash_cannot_be_read_again_the_other_answers_stand(self) -> None:
         """Creates without a key would be unclear for good if their answers were forgotten."""
         from vexo.applications import ApplicationError
-        from vexo.server.passes.reading import Reader
+        from vexo.server.passes.record_reader import Reader
 
         self.promise(versions=True, repeatable=False)
         _, beginning = self.begin("update")
@@ -235,20 +235,20 @@ class Settling(HolderCase):
         kept = absolute(self.last_pass(trip).plan_file)
         aside = kept.with_suffix(".aside")
         kept.rename(aside)
-        from vexo.server.jobs.working import do_now
+        from vexo.server.jobs.worker import run_inline
 
-        self.assertIn("missing", do_now(job).error)
+        self.assertIn("missing", run_inline(job).error)
         one = self.last_pass(trip)
-        self.assertEqual((one.state, trip.standing["passes"][-1]["state"]), ("interrupted", "interrupted"))
+        self.assertEqual((one.state, trip.status["passes"][-1]["state"]), ("interrupted", "interrupted"))
         aside.rename(kept)
         self.go_on(trip)
         self.judge(trip, beginning, "upsert")
 
     def test_without_versions_a_record_changed_while_it_was_planned_is_not_deleted(self) -> None:
         """What was reviewed and what the delete is held against come from one reading."""
-        from vexo.server.review import planning
+        from vexo.server.planning import plan_trip
 
-        make = planning.make_plan
+        make = plan_trip.make_plan
 
         def meanwhile(*arguments: Any) -> Any:
             for holder in self.holders(self.beginning):
@@ -257,7 +257,7 @@ class Settling(HolderCase):
 
         self.promise(versions=False, repeatable=False)
         trip, self.beginning = self.begin("delete")
-        with patch.object(planning, "make_plan", meanwhile):
+        with patch.object(plan_trip, "make_plan", meanwhile):
             self.plan(trip)
         one = self.apply(trip)
         self.assertEqual((one.totals["refused"], one.totals["deleted"]), (ROWS, 0))

@@ -15,14 +15,16 @@ from tests.support import template, temporary_folder
 template()
 
 from vexo.core.documents import SendOut, Share  # noqa: E402
+from vexo.core.planning.verdicts import RowState  # noqa: E402
 from vexo.server.data_folder import absolute  # noqa: E402
 from vexo.server.errors import PlainError  # noqa: E402
-from vexo.server.jobs.working import do_now, enqueue  # noqa: E402
+from vexo.server.jobs.worker import enqueue, run_inline  # noqa: E402
 from vexo.server.passes.starting import start_pass  # noqa: E402
-from vexo.server.review.plans import newest_plan, plan_of  # noqa: E402
-from vexo.server.sendout.choosing import begin  # noqa: E402
+from vexo.server.planning.context import newest_plan, plan_of  # noqa: E402
+from vexo.server.sendout.selection import begin  # noqa: E402
 from vexo.server.trips.models import Sheet, Trip  # noqa: E402
-from vexo.server.trips.parts import give, part_named, parts_json  # noqa: E402
+from vexo.server.trips.part_view import PartView  # noqa: E402
+from vexo.server.trips.parts import give, part_named, parts_of  # noqa: E402
 
 FIVE = ["EELGRASS", "GULLPOINT", "NORTHHAVEN", "OLDBASIN", "TERNISLAND"]
 
@@ -32,13 +34,13 @@ class Sharing(ServiceCase):
         where = f"startswith(berth_no,'{letter}-00')"
         document = SendOut("Berth", ("notes", "status"), where, share=share or Share("harbour"), format=format_)
         trip = begin(self.practice, document, "ada", "Insurance round")
-        job = do_now(enqueue("send out", "ada", trip, mine=True))
+        job = run_inline(enqueue("send out", "ada", PartView.of(trip), run_here=True))
         self.assertEqual(job.error, "")
-        return self.seen(trip)
+        return self.seen(trip).trip
 
-    def seen(self, trip: Trip, part: str = "") -> Trip:
+    def seen(self, trip: Trip, part: str = "") -> PartView:
         found = Trip.objects.get(pk=trip.pk)
-        return found.at(part_named(found, part).number) if part else found
+        return PartView.of(found, part_named(found, part).number if part else 0)
 
     def path(self, trip: Trip, label: str) -> Path:
         sheet = trip.sheets.get(direction=Sheet.OUT, part__label=label)
@@ -50,12 +52,12 @@ class Sharing(ServiceCase):
         return self.edited(path, lambda sheet: [sheet.cell(row, 4, words) for row in rows])
 
     def states(self, trip: Trip) -> dict[str, tuple[str, int]]:
-        return {part["label"]: (part["state"], part["came"]) for part in parts_json(self.seen(trip))}
+        return {part.label: (part.state, part.came) for part in parts_of(self.seen(trip))}
 
     def apply_part(self, trip: Trip, label: str) -> Any:
         found = self.seen(trip, label)
-        made, job = start_pass(found, self.person, plan_of(found).number, mine=True)
-        do_now(job)
+        made, job = start_pass(found, self.person, plan_of(found).number, run_here=True)
+        run_inline(job)
         made.refresh_from_db()
         return made
 
@@ -63,7 +65,7 @@ class Sharing(ServiceCase):
         trip = self.share("B")
         self.assertEqual([part.label for part in trip.parts.all()], FIVE)
         self.assertEqual(self.states(trip), dict.fromkeys(FIVE, ("out", 0)))
-        give(trip, self.person, part_named(trip, "OLDBASIN").number, "Ines Gullane-Marsh")
+        give(PartView.of(trip), self.person, part_named(trip, "OLDBASIN").number, "Ines Gullane-Marsh")
         for label in ("NORTHHAVEN", "EELGRASS"):
             job = self.back(self.noted(self.path(trip, label), f"by {label}", 2, 3))
             self.assertEqual((job.error, job.trip_id), ("", trip.pk))
@@ -73,14 +75,14 @@ class Sharing(ServiceCase):
             found = self.seen(trip, label)
             plan = newest_plan(found)
             assert plan is not None
-            self.assertEqual((plan.revision, plan.summary["verdicts"]["update"]), (found.revision, 2), label)
+            self.assertEqual((plan.revision, plan.summary["verdicts"]["update"]), (found.trip.revision, 2), label)
         one = self.apply_part(trip, "NORTHHAVEN")
         self.assertEqual(one.totals["updated"], 2)
-        told = {p["label"]: p for p in parts_json(self.seen(trip))}
-        self.assertEqual((told["NORTHHAVEN"]["state"], told["NORTHHAVEN"]["sum"]["updated"]), ("in", 2))
-        self.assertEqual((told["EELGRASS"]["state"], told["EELGRASS"]["sum"]["update"]), ("back", 2))
-        self.assertEqual(told["EELGRASS"]["says"], "2 ready to apply")
-        self.assertEqual(told["OLDBASIN"]["holder"], "Ines Gullane-Marsh")
+        told = {p.label: p for p in parts_of(self.seen(trip))}
+        self.assertEqual((told["NORTHHAVEN"].state, told["NORTHHAVEN"].sum[RowState.UPDATED]), ("in", 2))
+        self.assertEqual((told["EELGRASS"].state, told["EELGRASS"].sum[RowState.UPDATE]), ("back", 2))
+        self.assertEqual(told["EELGRASS"].says, "2 ready to apply")
+        self.assertEqual(told["OLDBASIN"].holder, "Ines Gullane-Marsh")
         # The other part's plan still counts though a pass of this one ended since.
         self.assertEqual(self.apply_part(trip, "EELGRASS").totals["updated"], 2)
         again = self.back(self.noted(self.path(trip, "NORTHHAVEN"), "once more", 4))
@@ -88,17 +90,17 @@ class Sharing(ServiceCase):
         self.assertEqual(self.states(trip)["NORTHHAVEN"], ("back", 2))
         terms = plan_of(self.seen(trip, "NORTHHAVEN")).summary["verdicts"]
         self.assertEqual((terms["update"], terms.get("held", 0)), (1, 0))
-        self.assertEqual(self.seen(trip).standing["parts"], {"all": 5, "back": 2})
-        self.assertFalse(any(p["came"] for p in parts_json(self.seen(trip)) if p["label"] == "TERNISLAND"))
+        self.assertEqual(self.seen(trip).trip.status["parts"], {"all": 5, "back": 2})
+        self.assertFalse(any(p.came for p in parts_of(self.seen(trip)) if p.label == "TERNISLAND"))
 
     def test_a_trip_over_several_groups_shows_the_sum_for_each(self) -> None:
         document = SendOut("Berth", ("notes",), "startswith(berth_no,'K-00')")
         trip = begin(self.practice, document, "ada", "All at once")
-        job = do_now(enqueue("send out", "ada", trip, mine=True))
+        job = run_inline(enqueue("send out", "ada", PartView.of(trip), run_here=True))
         path = self.path(trip, "")
         self.assertEqual(job.error, "")
         self.back(self.noted(path, "grouped", 2, 3, 12))
-        from vexo.server.review.groups import group_sums
+        from vexo.server.rows.groups import group_sums
 
         def told() -> dict[str, dict[str, int]]:
             return {one["value"]: one["sum"] for one in group_sums(self.seen(trip), "Harbour")}
@@ -118,8 +120,8 @@ class Sharing(ServiceCase):
         other = [cell.value for cell in next(self.rows(self.path(trip, "GULLPOINT")))]
         job = self.back(self.edited(self.path(trip, "OLDBASIN"), lambda sheet: sheet.append(other)))
         self.assertEqual(job.error, "")
-        self.assertEqual(self.verdicts(self.seen(trip))[-1], "rejected")
-        self.assertEqual(self.codes(self.seen(trip))[-1][0], "other-part")
+        self.assertEqual(self.verdicts(self.seen(trip).trip)[-1], "rejected")
+        self.assertEqual(self.codes(self.seen(trip).trip)[-1][0], "other-part")
         from vexo.server.faults import words
 
         self.assertIn("“GULLPOINT”; bring it in there", words("other-part", "", ["GULLPOINT"]))
@@ -137,23 +139,23 @@ class Sharing(ServiceCase):
 
         for label in ("EELGRASS", "GULLPOINT"):
             sheet = self.edited(self.path(trip, label), add("Y-801", label))
-            self.back(sheet, operation="upsert", said={})
+            self.back(sheet, operation="upsert", columns={})
             found = self.seen(trip, label)
             self.assertEqual(plan_of(found).summary["verdicts"].get("held", 0), 0, label)
 
     def test_what_counts_for_all_parts_makes_the_plans_of_all_old(self) -> None:
-        from vexo.server.bringin.only import carry_only
+        from vexo.server.edits.row_filter import carry_only
 
         trip = self.share("H")
         for label in ("GULLPOINT", "OLDBASIN"):
             self.back(self.noted(self.path(trip, label), "said", 2))
         found = self.seen(trip, "OLDBASIN")
-        do_now(carry_only(found, self.person, condition="Berth_no ne 'H-001'", mine=True))
+        run_inline(carry_only(found, self.person, condition="Berth_no ne 'H-001'", run_here=True))
         plans = {label: newest_plan(self.seen(trip, label)) for label in ("GULLPOINT", "OLDBASIN")}
-        now = self.seen(trip).revision
+        now = self.seen(trip).trip.revision
         counts = {label: plan is not None and plan.revision == now for label, plan in plans.items()}
         self.assertEqual(counts, {"GULLPOINT": False, "OLDBASIN": True})
-        told = {p["label"]: p["says"] for p in parts_json(self.seen(trip))}
+        told = {p.label: p.says for p in parts_of(self.seen(trip))}
         self.assertEqual(told["GULLPOINT"], "to be planned again")
 
     def test_groups_share_a_sheet_and_what_no_group_names_has_its_own(self) -> None:
@@ -198,7 +200,7 @@ class Sharing(ServiceCase):
             self.back(self.noted(self.path(trip, label), label, 2))
         client = _Client()
         client.force_login(self.person)
-        number = {p["label"]: p["number"] for p in parts_json(self.seen(trip))}
+        number = {p.label: p.number for p in parts_of(self.seen(trip))}
         for label in ("EELGRASS", "TERNISLAND", "EELGRASS"):
             page = client.get(f"/api/trips/{trip.pk}?part={number[label]}").json()
             self.assertEqual((page["part"], page["sum"]["update"]), (number[label], 1))
@@ -230,7 +232,7 @@ class Sharing(ServiceCase):
             ("Berth", Share("harbour", (("OLDBASIN", ("NORTHHAVEN",)),)), "A group is called OLDBASIN, which is also"),
         ):
             trip = begin(self.practice, SendOut(record_type, share=share), "ada")
-            job = do_now(enqueue("send out", "ada", trip, mine=True))
+            job = run_inline(enqueue("send out", "ada", PartView.of(trip), run_here=True))
             self.assertIn(words, job.error)
             self.assertFalse(trip.sheets.exists())
         with self.assertRaises(PlainError):

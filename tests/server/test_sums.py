@@ -13,7 +13,9 @@ from tests.support import register, template
 
 template()
 
-from vexo.server.trips.showing import totals_json  # noqa: E402
+from vexo.server.trips.facts import to_json  # noqa: E402
+from vexo.server.trips.part_view import PartView  # noqa: E402
+from vexo.server.trips.trip_pages import totals_of  # noqa: E402
 
 RATES = st.decimals("0.01", "500", places=2) | st.sampled_from([Decimal("500.01"), Decimal("900")])
 EDITS = st.lists(st.tuples(st.integers(0, 4), RATES), min_size=1, max_size=4)
@@ -52,7 +54,7 @@ class Sums(EditCase):
 
     def figures(self, trip: Any) -> dict[str, Decimal]:
         trip.refresh_from_db()
-        told = totals_json(trip)
+        told = to_json(totals_of(PartView.of(trip)))
         self.assertEqual(Decimal(told["columns"][2]["sum"]), Decimal(told["fields"]["daily_rate"]["sheet"]))
         sums = told["fields"]["daily_rate"]
         return {name: Decimal(text) for name, text in sums.items() if text is not None}

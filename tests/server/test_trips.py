@@ -9,20 +9,22 @@ from tests.support import register, template
 template()
 
 from vexo.applications import ApplicationError  # noqa: E402
-from vexo.cli.showing import plan_table, sum_line  # noqa: E402
+from vexo.cli.tables import plan_table, sum_line  # noqa: E402
 from vexo.core.documents import default_fields  # noqa: E402
-from vexo.core.keys.finding import KeyError_  # noqa: E402
-from vexo.server import stages  # noqa: E402
+from vexo.core.keys.record_keys import RecordKeyError  # noqa: E402
+from vexo.server import artifacts  # noqa: E402
 from vexo.server.applications.models import Application  # noqa: E402
 from vexo.server.applications.services import describe  # noqa: E402
 from vexo.server.errors import PlainError, Stale  # noqa: E402
 from vexo.server.jobs.models import Job  # noqa: E402
-from vexo.server.jobs.working import do_now  # noqa: E402
+from vexo.server.jobs.worker import run_inline  # noqa: E402
 from vexo.server.journal.models import Entry  # noqa: E402
-from vexo.server.review.plans import plan_of, reviewed_with, settings_for  # noqa: E402
-from vexo.server.review.windows import Source, Wanted, plan_window, states  # noqa: E402
+from vexo.server.planning.context import PlanContext  # noqa: E402
+from vexo.server.rows.windows import Source, Wanted, plan_window, states  # noqa: E402
+from vexo.server.trips.facts.rows import Window  # noqa: E402
 from vexo.server.trips.models import Trip  # noqa: E402
-from vexo.server.trips.standing import Standing  # noqa: E402
+from vexo.server.trips.part_view import PartView  # noqa: E402
+from vexo.server.trips.status import TripStatus  # noqa: E402
 
 
 class Recognising(ServiceCase):
@@ -73,7 +75,7 @@ class Recognising(ServiceCase):
 
     def test_a_total_row_and_blank_rows_are_counted_apart(self) -> None:
         trip = self.bring("harbour,berth_no,notes\nTERNISLAND,A-001,x\n,,\nTERNISLAND,A-002,y\nTotal,,2\n")
-        summary = plan_of(trip).summary
+        summary = self.newest(trip).summary
         self.assertEqual((summary["rows"], summary["blank_rows"], summary["total_rows"]), (2, 1, 1))
 
 
@@ -111,7 +113,7 @@ class Passes(ServiceCase):
         first = self.start(trip)
         self.assertEqual(self.start(trip).pk, first.pk)
         self.assertEqual(trip.passes.count(), 1)
-        self.assertEqual(do_now(first).error, "")
+        self.assertEqual(run_inline(first).error, "")
         self.assertEqual(self.last_pass(trip).totals["updated"], 1)
 
     def test_a_stopped_pass_leaves_its_rows_unsent_and_they_can_go_later(self) -> None:
@@ -119,7 +121,7 @@ class Passes(ServiceCase):
         self.back(self.edited(path, lambda sheet: setattr(sheet.cell(2, 4), "value", "stopped")))
         job = self.start(trip)
         Job.objects.filter(pk=job.pk).update(wanted="stop")
-        self.assertEqual(do_now(job).state, Job.STOPPED)
+        self.assertEqual(run_inline(job).state, Job.STOPPED)
         one = self.last_pass(trip)
         self.assertEqual((one.state, one.totals["updated"], one.sums["waiting"]), ("stopped", 0, 1))
         self.plan(trip)
@@ -157,9 +159,9 @@ class Passes(ServiceCase):
         made = self.holders("09710")
         register().change(f"Berths({register().berth('TERNISLAND', 'A-001')['id']})", holder=made[0]["id"])
         gone = self.bring("holder_no\n0971001\n0971002\n", record_type="Holder", operation="delete", key=["holder_no"])
-        plan = plan_of(gone)
+        plan = self.newest(gone)
         self.assertEqual(plan.summary["pointed"], {"Berths, Holder": 1})
-        whole = stages.read(plan.whole)
+        whole = artifacts.read(plan.deleted_path)
         self.assertEqual(sorted(whole["last_name"]), ["Curlew", "Plover"])
         self.assertIn("phone", whole.columns)
         one = self.apply(gone)
@@ -203,13 +205,13 @@ class Passes(ServiceCase):
 class Standings(ServiceCase):
     def line(self, trip: Trip) -> dict[str, str]:
         trip.refresh_from_db()
-        return {station.name: station.says for station in Standing(trip).stations()}
+        return {station.name: station.says for station in TripStatus(PartView.of(trip)).stations()}
 
     def test_a_trip_says_where_it_stands_at_every_station(self) -> None:
         trip, path = self.out("K", "daily_rate", "notes")
         trip.refresh_from_db()
-        standing = Standing(trip)
-        self.assertEqual((standing.here, standing.asks()), ("file", False))
+        status = TripStatus(PartView.of(trip))
+        self.assertEqual((status.here, status.asks()), ("file", False))
         self.assertIn("rows out, not back yet", self.line(trip)["file"])
         self.back(self.edited(path, lambda sheet: setattr(sheet.cell(2, 4), "value", "4O")))
         line = self.line(trip)
@@ -217,8 +219,8 @@ class Standings(ServiceCase):
         self.assertEqual(
             (line["columns"], line["apply"], line["outcome"]), ("4 of 5 carried", "nothing written yet", "—")
         )
-        standing = Standing(trip)
-        self.assertEqual((standing.here, standing.needs()["kind"], standing.asks()), ("review", "rejected", True))
+        status = TripStatus(PartView.of(trip))
+        self.assertEqual((status.here, status.needs().kind, status.asks()), ("review", "rejected", True))
 
     def test_lists_do_not_read_what_passes_read_back(self) -> None:
         from django.db import connection
@@ -229,7 +231,7 @@ class Standings(ServiceCase):
 
         trip = self.bring("harbour,berth_no,notes\nTERNISLAND,A-009,read back\n")
         one = self.apply(trip)
-        self.assertNotIn("report", trip.standing["passes"][-1])
+        self.assertNotIn("report", trip.status["passes"][-1])
         self.assertEqual(trip.reports[str(one.number)]["as_sent"], 1)
         request = RequestFactory().get("/api/trips")
         request.user = self.person
@@ -240,21 +242,21 @@ class Standings(ServiceCase):
 
     def test_windows_follow_filters_and_tell_reasons(self) -> None:
         trip = self.bring("harbour,berth_no,notes\nTERNISLAND,A-001,a\nTERNISLAND,A-O02,b\nTERNISLAND,A-003,=c\n")
-        plan = plan_of(trip)
-        planned, source = reviewed_with(plan), Source(plan.path, plan.sheet.cells)
+        plan = self.newest(trip)
+        planned, source = PlanContext.of_plan(plan), Source(plan.path, plan.sheet.cells)
 
-        def window(offset: int = 0, limit: int = 10, **wanted: str) -> dict[str, Any]:
-            return plan_window(planned, source, Wanted(**wanted), offset, limit)
+        def window(offset: int = 0, limit: int = 10, **wanted: str) -> Window:
+            return plan_window(planned, source, Wanted(**wanted), (offset, limit))
 
-        self.assertEqual(window(1, 1)["rows"][0]["row"], 3)
+        self.assertEqual(window(1, 1).rows[0].row, 3)
         rejected = window(state="rejected")
-        self.assertEqual((rejected["total"], rejected["rows"][0]["row"]), (1, 3))
-        self.assertIn("A-002", rejected["rows"][0]["reason"])
-        self.assertEqual(window(code="not-found")["total"], 1)
-        self.assertEqual(window(text="=C")["rows"][0]["row"], 4)
-        self.assertEqual(window(column="notes")["total"], 2)
-        self.assertEqual(window(column="no such")["total"], 0)
-        self.assertEqual(window(state="held")["rows"], [])
+        self.assertEqual((rejected.total, rejected.rows[0].row), (1, 3))
+        self.assertIn("A-002", str(rejected.rows[0].reason))
+        self.assertEqual(window(code="not-found").total, 1)
+        self.assertEqual(window(text="=C").rows[0].row, 4)
+        self.assertEqual(window(column="notes").total, 2)
+        self.assertEqual(window(column="no such").total, 0)
+        self.assertEqual(window(state="held").rows, [])
         self.assertEqual(
             [(r["state"], r["code"], r["count"]) for r in plan.summary["reasons"]], [("rejected", "not-found", 1)]
         )
@@ -262,7 +264,7 @@ class Standings(ServiceCase):
 
     def test_the_table_on_the_terminal_shows_old_and_new(self) -> None:
         trip = self.bring("harbour,berth_no,daily_rate\nTERNISLAND,B-001,77.5\nTERNISLAND,B-002,x\n")
-        table = plan_table(reviewed_with(plan_of(trip)), self.table(trip), ["daily_rate"])
+        table = plan_table(PlanContext.of_plan(self.newest(trip)), self.table(trip), ["daily_rate"])
         cells = [str(cell) for cell in table.columns[4].cells]
         self.assertTrue(cells[0].endswith("→ 77.50"), cells)
         self.assertEqual(cells[1], "x")
@@ -273,8 +275,8 @@ class Standings(ServiceCase):
         self.assertEqual((job.kind, job.error), ("bring in", ""))
         trip = self.trip_of(job)
         self.assertEqual(self.line(trip)["keys"], "choose how rows find records")
-        with self.assertRaisesRegex(KeyError_, "by harbour . berth_no or ring_no"):
-            settings_for(trip)
+        with self.assertRaisesRegex(RecordKeyError, "by harbour . berth_no or ring_no"):
+            PlanContext.of_now(PartView.of(trip))
 
     def test_default_fields_begin_with_identifier_and_key(self) -> None:
         berth = describe(self.practice).type("Berth")

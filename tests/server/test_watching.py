@@ -18,7 +18,7 @@ from django.db import DatabaseError  # noqa: E402
 from django.test import Client  # noqa: E402
 
 from vexo.server import health, logs  # noqa: E402
-from vexo.server.jobs import beating  # noqa: E402
+from vexo.server.jobs import heartbeat  # noqa: E402
 
 
 class Health(ServiceCase):
@@ -33,14 +33,14 @@ class Health(ServiceCase):
         wait_until(lambda: self.health()[2] == ["worker"] * 3, what="the worker")
         self.assertIn("nothing is sent", str(Client().get("/api/health").json()["wrong"]))
         kill(worker)
-        with patch.object(beating, "GONE", 0.0):
+        with patch.object(heartbeat, "GONE", 0.0):
             self.assertEqual(self.health()[2], ["worker"] * 4, "killed, it is missed soon")
-        with beating.beating(()):
+        with heartbeat.heartbeat(()):
             self.assertEqual(self.health(), (200, "up", []))
         self.assertEqual(self.health()[1], "troubled")
 
     def test_a_full_disk_an_older_database_and_none_at_all_are_said(self) -> None:
-        with beating.beating(()):
+        with heartbeat.heartbeat(()):
             little = SimpleNamespace(free=100 * 1024**2)
             with patch.object(shutil, "disk_usage", lambda _: little):
                 self.assertEqual(self.health(), (200, "troubled", ["disk"]))

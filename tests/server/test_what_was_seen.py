@@ -12,15 +12,15 @@ from tests.support import register, template
 
 template()
 
-from vexo.server.bringin.columns import change  # noqa: E402
+from vexo.server.decisions import decisions  # noqa: E402
 from vexo.server.errors import PlainError, Stale  # noqa: E402
 from vexo.server.jobs.leases import claim  # noqa: E402
 from vexo.server.jobs.models import Job  # noqa: E402
-from vexo.server.jobs.working import do_now  # noqa: E402
-from vexo.server.review import decisions  # noqa: E402
-from vexo.server.review.planning import at_hand  # noqa: E402
-from vexo.server.review.plans import plan_of  # noqa: E402
+from vexo.server.jobs.worker import run_inline  # noqa: E402
+from vexo.server.mapping.columns import change  # noqa: E402
+from vexo.server.planning.plan_trip import needs_no_question  # noqa: E402
 from vexo.server.trips.models import Trip  # noqa: E402
+from vexo.server.trips.part_view import PartView  # noqa: E402
 
 
 class Twice(HolderSheets):
@@ -78,7 +78,7 @@ class Twice(HolderSheets):
         self.make(("01", "A"))
         trip = self.trip(self.sheet(("01", "A", "1")), "delete")
         self.apply(trip)
-        change(trip, self.person, operation="upsert")
+        change(PartView.of(trip), self.person, operation="upsert")
         self.plan(trip)
         self.assertEqual(self.verdicts(trip), ["same"])
         self.again(trip, self.sheet(("01", "A", "2")))
@@ -107,7 +107,7 @@ class Between(HolderSheets):
         self.make(("01", "A"), ("02", "B"))
         trip = self.trip(self.sheet(("01", "Mine", "1")))
         before = Trip.objects.values().get(pk=trip.pk)
-        with patch("vexo.server.bringin.bringing._take_in", side_effect=RuntimeError("halfway")):
+        with patch("vexo.server.ingest.intake.Intake.take_in", side_effect=RuntimeError("halfway")):
             job = self.again(trip, self.sheet(("02", "Else", "2")))
         self.assertEqual(job.state, Job.FAILED)
         self.assertEqual(Trip.objects.values().get(pk=trip.pk), before)
@@ -117,13 +117,13 @@ class Between(HolderSheets):
     def test_a_sheet_without_a_plan_can_not_be_applied(self) -> None:
         self.make(("01", "A"))
         trip = self.trip(self.sheet(("01", "Mine", "1")))
-        seen = plan_of(trip).number
-        with patch("vexo.server.review.planning._attempt", side_effect=PlainError("The application is away.")):
+        seen = self.newest(trip).number
+        with patch("vexo.server.planning.plan_trip._attempt", side_effect=PlainError("The application is away.")):
             self.again(trip, self.sheet(("01", "Other", "1")))
         from vexo.server.passes.starting import start_pass
 
         with self.assertRaises(Stale):
-            start_pass(trip, self.person, seen, mine=True)
+            start_pass(PartView.of(trip), self.person, seen, run_here=True)
         self.assertEqual(self.of("01")["last_name"], "A")
 
     def test_what_is_decided_or_changed_a_moment_before_apply_is_never_passed_over(self) -> None:
@@ -133,15 +133,15 @@ class Between(HolderSheets):
         trip = self.trip(self.sheet(("01", "Mine", "1"), ("02", "Mine", "2")))
         changes = (
             lambda: self.decide(trip, "aside", [0]),
-            lambda: do_now(change(trip, self.person, said={"phone": ""}, mine=True)),
-            lambda: do_now(change(trip, self.person, operation="upsert", mine=True)),
+            lambda: run_inline(change(PartView.of(trip), self.person, columns={"phone": ""}, run_here=True)),
+            lambda: run_inline(change(PartView.of(trip), self.person, operation="upsert", run_here=True)),
         )
         for step in changes:
-            seen = plan_of(trip).number
+            seen = self.newest(trip).number
             step()
             with self.assertRaises(Stale) as caught:
-                start_pass(trip, self.person, seen, mine=True)
-            self.assertEqual(caught.exception.more["newer"], {"plan": plan_of(trip).number})
+                start_pass(PartView.of(trip), self.person, seen, run_here=True)
+            self.assertEqual(caught.exception.more["newer"], {"plan": self.newest(trip).number})
         self.assertEqual({h["last_name"] for h in self.holders(self.begin)}, {"A", "B"})
         one = self.apply(trip)
         self.assertEqual((one.totals["updated"], one.sums["aside"]), (1, 1))
@@ -188,28 +188,28 @@ class Between(HolderSheets):
         made = self.decide(trip, "file", code="both-changed", field="notes")
         self.assertEqual((trip.decisions.count(), made.count), (1, 20))
         self.assertNotIn("held", self.terms(trip))
-        do_now(decisions.undo(trip, self.person, made.pk, mine=True))
+        run_inline(decisions.undo(PartView.of(trip), self.person, made.pk, run_here=True))
         self.assertEqual(self.terms(trip)["held"], 20)
         with self.assertRaises(PlainError):
-            decisions.undo(trip, self.person, made.pk)
+            decisions.undo(PartView.of(trip), self.person, made.pk)
 
     def test_a_decision_undone_after_a_pass_is_planned_with_what_the_pass_wrote(self) -> None:
         trip = self.trip(self.sheet(("01", "A", ""), ("02", "B", "")), "upsert")
         made = self.decide(trip, "aside", [1])
-        self.assertTrue(at_hand(trip))
+        self.assertTrue(needs_no_question(PartView.of(trip)))
         self.apply(trip)
-        self.assertFalse(at_hand(trip), "the application has to be asked again")
-        do_now(decisions.undo(trip, self.person, made.pk, mine=True))
+        self.assertFalse(needs_no_question(PartView.of(trip)), "the application has to be asked again")
+        run_inline(decisions.undo(PartView.of(trip), self.person, made.pk, run_here=True))
         trip.refresh_from_db()
         self.assertEqual((self.verdicts(trip), self.codes(trip)), (["same", "create"], [[], []]))
 
     def test_a_decision_names_the_plan_that_was_seen(self) -> None:
         self.make(("01", "A"))
         trip = self.trip(self.sheet(("01", "Mine", "1")))
-        seen = plan_of(trip).number
+        seen = self.newest(trip).number
         self.decide(trip, "aside", [0])
         with self.assertRaises(Stale):
-            decisions.decide(trip, self.person, seen, decisions.Scope((0,)), "aside")
+            decisions.decide(PartView.of(trip), self.person, seen, decisions.Scope((0,)), "aside")
 
     def test_a_refused_row_can_go_again_once_its_cause_is_gone_elsewhere(self) -> None:
         self.make(("09", "Blocks"))
@@ -228,7 +228,7 @@ class Between(HolderSheets):
         Job.objects.filter(pk=job.pk).update(owner=f"{os.uname().nodename}:4194303:1", lease_until=9e9)
         from vexo.server.passes.starting import go_on
 
-        do_now(go_on(trip, self.person, 1, mine=True)[1])
+        run_inline(go_on(PartView.of(trip), self.person, 1, run_here=True)[1])
         self.assertEqual(self.last_pass(trip).totals["updated"], 1)
 
     def test_no_worker_takes_what_the_command_line_makes_for_itself(self) -> None:
@@ -236,14 +236,14 @@ class Between(HolderSheets):
         trip = self.trip(self.sheet(("01", "Mine", "1")))
         job = self.start(trip)
         self.assertIsNone(claim("worker:1:1"))
-        do_now(job)
+        run_inline(job)
         self.assertEqual(self.last_pass(trip).state, "ended")
 
     def test_a_field_that_the_application_changed_since_voids_the_plan(self) -> None:
         self.make(("01", "A"))
         trip = self.trip(self.sheet(("01", "Mine", "1")))
-        plan = plan_of(trip)
-        plan.natures = {**plan.natures, "phone": "text|None|None|5|None|False|False|"}
+        plan = self.newest(trip)
+        plan.field_signatures = {**plan.field_signatures, "phone": "text|None|None|5|None|False|False|"}
         plan.save()
         with self.assertRaises(Stale) as caught:
             self.start(trip)

@@ -6,19 +6,19 @@ from contextlib import suppress
 from typing import Protocol
 from urllib.parse import urlsplit
 
-from .base import Application, ApplicationError
-from .fake import FakeApplication
-from .odata import ODataApplication
+from .base import ApplicationError, Client
+from .fake import FakeClient
+from .odata import ODataClient
 
 
 class _Opens(Protocol):
-    def __call__(self, address: str, token: str, pages: str, *, quick: bool) -> Application: ...
+    def __call__(self, address: str, token: str, pages: str, *, quick: bool) -> Client: ...
 
 
-PROTOCOLS: dict[str, _Opens] = {"odata": ODataApplication, "fake": FakeApplication}
+PROTOCOLS: dict[str, _Opens] = {"odata": ODataClient, "fake": FakeClient}
 
 
-def open_application(protocol: str, address: str, token: str, pages: str = "", *, quick: bool = False) -> Application:
+def open_client(protocol: str, address: str, token: str, pages: str = "", *, quick: bool = False) -> Client:
     """The application behind an address.
 
     Args:
@@ -68,4 +68,4 @@ def inner_place(address: str) -> str:
     return "Vexo's own network" if any(not place.is_global for place in plain) else ""
 
 
-__all__ = ["Application", "ApplicationError", "check_address", "inner_place", "open_application"]
+__all__ = ["ApplicationError", "Client", "check_address", "inner_place", "open_client"]

@@ -12,7 +12,7 @@ import polars as pl
 
 from vexo.core.conditions import Condition
 from vexo.core.records import Catalogue, NewField, RecordType
-from vexo.core.writing import Answer, Write
+from vexo.core.writing import Write, WriteResult
 
 
 class ApplicationError(Exception):
@@ -58,7 +58,7 @@ class NotPromised(ApplicationError):
     """Something that this application, or its protocol, cannot do."""
 
 
-class Application(ABC):
+class Client(ABC):
     """A connection to one application. Tables have ``@id``, ``@version`` and a typed column for each field asked."""
 
     def __enter__(self) -> Self:
@@ -106,7 +106,7 @@ class Application(ABC):
         """The records that have one of the keys; ``values`` has a typed column for each field of ``key``."""
 
     @abstractmethod
-    def write(self, record_type: RecordType, writes: Sequence[Write], sending: Sending = PLAINLY) -> list[Answer]:
+    def write(self, record_type: RecordType, writes: Sequence[Write], sending: Sending = PLAINLY) -> list[WriteResult]:
         """Send a batch, once; one answer a write, in order.
 
         Raises:
@@ -137,7 +137,7 @@ class Application(ABC):
         parts = [chunk[field] for chunk in self.read(record_type, [field], condition)]
         return pl.concat(parts).value_counts(sort=True)
 
-    def check(self, record_type: RecordType, writes: Sequence[Write]) -> list[Answer]:
+    def check(self, record_type: RecordType, writes: Sequence[Write]) -> list[WriteResult]:
         """What would be answered, without writing. Raises NotPromised."""
         raise NotPromised("This application cannot check rows without writing them.")
 

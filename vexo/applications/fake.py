@@ -13,10 +13,10 @@ from vexo.core.conditions.to_expression import to_expression
 from vexo.core.planning.verdicts import DONE, Verdict
 from vexo.core.records import IDENTIFIER, VERSION, Catalogue, RecordType
 from vexo.core.values import dtype
-from vexo.core.writing import Answer, Write
-from vexo.core.writing.answers import CLASH
+from vexo.core.writing import Write, WriteResult
+from vexo.core.writing.results import CLASH
 
-from .base import PLAINLY, Application, ApplicationError, NoAnswer, Sending
+from .base import PLAINLY, ApplicationError, Client, NoAnswer, Sending
 
 
 @dataclass(frozen=True)
@@ -42,7 +42,7 @@ class Store:
     records: dict[str, dict[str, dict[str, Any]]] = field(default_factory=dict)
     versions: dict[tuple[str, str], int] = field(default_factory=dict)
     effects: list[Effect] = field(default_factory=list)
-    remembered: dict[str, Answer] = field(default_factory=dict)
+    remembered: dict[str, WriteResult] = field(default_factory=dict)
     next: int = 1
     lose: int = 0
     drop: int = 0
@@ -60,7 +60,7 @@ class Store:
 SERVED: dict[str, Store] = {}
 
 
-class FakeApplication(Application):
+class FakeClient(Client):
     """The application whose store is served under an address."""
 
     def __init__(self, address: str, token: str = "", pages: str = "", *, quick: bool = False) -> None:
@@ -112,7 +112,7 @@ class FakeApplication(Application):
         found = frame.join(wanted, on=list(key), how="semi", maintain_order="left")
         return found.select(IDENTIFIER, VERSION, *dict.fromkeys(fields))
 
-    def write(self, record_type: RecordType, writes: Sequence[Write], sending: Sending = PLAINLY) -> list[Answer]:
+    def write(self, record_type: RecordType, writes: Sequence[Write], sending: Sending = PLAINLY) -> list[WriteResult]:
         sending.before_body()
         if self.store.drop > 0:
             self.store.drop -= 1
@@ -123,7 +123,7 @@ class FakeApplication(Application):
             raise NoAnswer("The answer was lost after all was saved.")
         return answers
 
-    def _write(self, record_type: RecordType, write: Write, sending: Sending) -> Answer:
+    def _write(self, record_type: RecordType, write: Write, sending: Sending) -> WriteResult:
         if sending.first_sent and write.number in self.store.remembered:
             return self.store.remembered[write.number]
         answer = self._do(record_type, write, bool(sending.first_sent))
@@ -131,19 +131,19 @@ class FakeApplication(Application):
             self.store.remembered[write.number] = answer
         return answer
 
-    def _do(self, record_type: RecordType, write: Write, accepted: bool) -> Answer:
+    def _do(self, record_type: RecordType, write: Write, accepted: bool) -> WriteResult:
         name, own = record_type.name, self.store.records.setdefault(record_type.name, {})
         identifier = write.identifier
         if write.verdict != Verdict.CREATE:
             if identifier not in own:
-                return Answer(write.at, "refused", identifier, None, "refused", "", ("No such record.", "404"))
+                return WriteResult(write.at, "refused", identifier, None, "refused", "", ("No such record.", "404"))
             if write.version is not None and write.version != str(self.store.versions[name, identifier]):
-                return Answer(write.at, CLASH, identifier, accepted=accepted)
+                return WriteResult(write.at, CLASH, identifier, accepted=accepted)
         for key in record_type.keys:
             mine = {**own.get(identifier or "", {}), **write.values}
             others = [r for i, r in own.items() if i != identifier]
             if mine.get(key[0]) is not None and any(all(r.get(n) == mine.get(n) for n in key) for r in others):
-                return Answer(
+                return WriteResult(
                     write.at,
                     "refused",
                     identifier,
@@ -162,7 +162,7 @@ class FakeApplication(Application):
         held = dict(own.get(identifier or "", {}))
         versions = self.store.catalogue.promises.conditional_writes
         version = str(self.store.versions[name, identifier or ""]) if versions else None
-        return Answer(write.at, DONE[write.verdict], identifier, version, values=held, accepted=accepted)
+        return WriteResult(write.at, DONE[write.verdict], identifier, version, values=held, accepted=accepted)
 
     def link(self, record_type: RecordType, identifier: str) -> str | None:
         return None

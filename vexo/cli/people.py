@@ -7,9 +7,9 @@ import sys
 import click
 from rich.table import Table
 
-from .doing import json_option, print_json, ready
+from .common import json_option, print_json, ready
 from .main import Setting
-from .showing import console
+from .tables import console
 
 ROLES = ("viewer", "preparer", "operator", "administrator")
 
@@ -121,11 +121,11 @@ def journal(setting: Setting, verify: bool, trip: int | None, last: int, as_json
     entries = Entry.objects.filter(trip=trip) if trip is not None else Entry.objects.all()
     found = list(reversed(entries[: max(1, last)]))
     if as_json:
-        names = ("id", "who", "what", "said", "application", "trip", "rows", "file")
+        names = ("id", "who", "what", "message", "application", "trip", "rows", "file")
         told = [{"at": e.at.isoformat(), **{name: getattr(e, name) for name in names}} for e in found]
         print_json({"entries": told})
         return
     table = Table("When", "Who", "What", box=None, header_style="bold")
     for entry in found:
-        table.add_row(f"{entry.at:%Y-%m-%d %H:%M:%S}", entry.who, entry.said)
+        table.add_row(f"{entry.at:%Y-%m-%d %H:%M:%S}", entry.who, entry.message)
     console().print(table)

@@ -12,15 +12,16 @@ import polars as pl
 from vexo.core.columns.lanes import lanes_from_json
 from vexo.core.sheets import Choices
 
-from .doing import find_trip, finish, json_option, print_json, ready
-from .laning import Laning, answered, lane_options, lanes_said, print_questions, questions_of
+from .common import find_view, finish, json_option, print_json, ready
+from .inspect_sheet import reading_options
+from .lanes import Laning, answered, lane_options, lanes_said, print_questions, questions_of
 from .main import Setting
-from .reading import reading_options
-from .showing import console, plan_table, sum_line
+from .tables import console, plan_table, print_open_groups, sum_line
 
 if TYPE_CHECKING:
-    from vexo.server.review.models import Plan
+    from vexo.server.planning.models import Plan
     from vexo.server.trips.models import Trip
+    from vexo.server.trips.part_view import PartView
 
 FINE = ("create", "update", "same", "delete", "aside", "created", "updated", "deleted", "waiting")
 _OPERATIONS = click.Choice(["create", "update", "upsert", "delete"])
@@ -54,16 +55,17 @@ def plan_figures(trip: Trip, plan: Plan) -> dict[str, Any]:
     }
 
 
-def print_plan(trip: Trip, as_json: bool) -> None:
+def print_plan(view: PartView, as_json: bool) -> None:
     """The newest plan's sum, and how to look at it."""
-    from vexo.server.review.plans import plan_of
+    trip = view.trip
+    from vexo.server.planning.context import plan_of
 
-    plan = plan_of(trip)
+    plan = plan_of(view)
     figures = plan_figures(trip, plan)
     if as_json:
-        print_json({**figures, "questions": questions_of(trip)})
+        print_json({**figures, "questions": questions_of(view)})
     else:
-        print_questions(trip)
+        print_questions(view)
         console().print(f"Trip {trip.pk}, {trip.title}, plan {plan.number}")
         console().print(sum_line(figures["rows"], figures["verdicts"]))
         console().print(f"Look at it with: vexo review {trip.pk}")
@@ -111,13 +113,14 @@ def bring_in(
     Several files are one list in parts, one below the other.
     """
     from vexo.server.applications.services import find_application
-    from vexo.server.bringin.bringing import start_bringing_in
-    from vexo.server.bringin.uploads import join, take_file
     from vexo.server.errors import PlainError
-    from vexo.server.jobs.working import enqueue
+    from vexo.server.ingest.bring_in import start_bringing_in
+    from vexo.server.jobs.worker import enqueue
     from vexo.server.people.rights import Action, require
-    from vexo.server.review.plans import newest_plan, settings_for
-    from vexo.server.routes.keeping import find_route
+    from vexo.server.planning.context import PlanContext, newest_plan
+    from vexo.server.routes.saved_routes import find_route
+    from vexo.server.uploads.lists import join
+    from vexo.server.uploads.receive import take_file
 
     person = setting.person()
     require(person, Action.PREPARE)
@@ -126,7 +129,7 @@ def bring_in(
     if way is not None and way.application_id != found.pk:
         raise PlainError(f"The route {way.name} is one of {way.application.label}, not of {found.label}.")
     carried = [field for field in said.values() if field]
-    lanes = lanes_said(laning, lanes_from_json((way.brings if way else {}).get("lanes", {})), carried)
+    lanes = lanes_said(laning, lanes_from_json((way.import_document if way else {}).get("lanes", {})), carried)
     upload, *others = [take_file(file, person.username) for file in files]
     if others:
         upload = join(upload.pk, [other.pk for other in others], person.username)
@@ -137,25 +140,25 @@ def bring_in(
         person,
         key=key,
         operation=operation or "",
-        said=said,
+        columns=said,
         trip=number,
         title=title,
         choices=Choices(worksheet, header, encoding, delimiter, prefix or "", marks),
         lanes={name: lane.to_json() for name, lane in lanes.items()},
         route=way.pk if way else None,
-        mine=True,
+        run_here=True,
     )
     done = finish(job)
-    trip = find_trip(done["trip"])
-    made = newest_plan(trip)
+    view = find_view(done["trip"])
+    made = newest_plan(view)
     if made is None:
-        print_questions(trip)
-        settings_for(trip)
-    elif made.revision != trip.revision:
-        finish(enqueue("plan", person.username, trip, mine=True, fresh=True))
+        print_questions(view)
+        PlanContext.of_now(view)
+    elif made.revision != view.trip.revision:
+        finish(enqueue("plan", person.username, view, run_here=True, fresh=True))
     if done.get("unchanged"):
         click.echo(f"{upload.name} is trip {done['trip']}'s newest sheet already, unchanged.", err=True)
-    print_plan(trip, as_json)
+    print_plan(view, as_json)
 
 
 @click.command()
@@ -180,28 +183,28 @@ def columns(
     as_json: bool,
 ) -> None:
     """Say where columns go, what blank cells mean, the key, or what the rows are for; the rows are planned anew."""
-    from vexo.server.bringin.columns import change
-    from vexo.server.routes.keeping import keep_trip
-    from vexo.server.trips.standing import facts_of
+    from vexo.server.mapping.columns import change
+    from vexo.server.routes.saved_routes import keep_trip
+    from vexo.server.trips.status import status_facts
 
-    found = find_trip(trip)
-    said, lanes = answered(found, answers)
-    carried = [c["field_name"] for c in facts_of(found).get("columns", []) if c["carried"]]
-    lanes |= lanes_said(laning, lanes_from_json(found.lanes), carried)
+    view = find_view(trip)
+    said, lanes = answered(view, answers)
+    carried = [column.field or "" for column in status_facts(view).columns if column.carried]
+    lanes |= lanes_said(laning, lanes_from_json(view.trip.lanes), carried)
     finish(
         change(
-            found,
+            view,
             setting.person(),
-            said={**said, **_said(maps)},
+            columns={**said, **_said(maps)},
             key=list(key) or None,
             operation=operation or "",
             lanes=lanes,
-            mine=True,
+            run_here=True,
         )
     )
     if keep_as:
-        keep_trip(setting.person(), find_trip(trip), keep_as)
-    print_plan(find_trip(trip), as_json)
+        keep_trip(setting.person(), find_view(trip), keep_as)
+    print_plan(find_view(trip), as_json)
 
 
 @click.command()
@@ -210,13 +213,13 @@ def columns(
 @ready
 def plan(setting: Setting, trip: int, as_json: bool) -> None:
     """Ask the application again and plan a trip anew. Nothing is written to the application."""
-    from vexo.server.jobs.working import enqueue
+    from vexo.server.jobs.worker import enqueue
     from vexo.server.people.rights import Action, require
 
     person = setting.person()
     require(person, Action.PREPARE)
-    finish(enqueue("plan", person.username, find_trip(trip), mine=True, fresh=True))
-    print_plan(find_trip(trip), as_json)
+    finish(enqueue("plan", person.username, find_view(trip), run_here=True, fresh=True))
+    print_plan(find_view(trip), as_json)
 
 
 @click.command()
@@ -226,34 +229,32 @@ def plan(setting: Setting, trip: int, as_json: bool) -> None:
 @ready
 def review(setting: Setting, trip: int, everything: bool, as_json: bool) -> None:
     """Show the verdict of each row, with old and new values."""
-    from vexo.server import stages
-    from vexo.server.review.plans import plan_of, reviewed_with
+    from vexo.server import artifacts
+    from vexo.server.planning.context import PlanContext, plan_of
 
-    found = find_trip(trip)
-    newest = plan_of(found)
-    figures = plan_figures(found, newest)
-    planned = reviewed_with(newest)
-    rows = stages.read(newest.path)
+    view = find_view(trip)
+    newest = plan_of(view)
+    figures = plan_figures(view.trip, newest)
+    context = PlanContext.of_plan(newest)
+    rows = artifacts.read(newest.path)
     columns_ = newest.summary["columns"]
     if as_json:
-        from vexo.server.review.rows import rows_as_json
+        from vexo.server.rows.export import rows_as_json
 
-        current = newest.revision == found.revision
-        print_json({**figures, "current": current, "columns": columns_, "lines": rows_as_json(planned, rows)})
+        current = newest.revision == view.trip.revision
+        print_json({**figures, "current": current, "columns": columns_, "lines": rows_as_json(context, rows)})
         end_with(figures["verdicts"])
     shown = rows if everything else rows.filter(pl.col("verdict") != "same")
     few = shown if everything else _telling(shown)
-    out = console()
-    out.print(
-        f"{found.application.get_stage_display().upper()}  {found.application.label} › {planned.record_type.plural}"
-    )
-    out.print(f"Trip {trip}, {found.title}, plan {newest.number}")
-    if newest.revision != found.revision:
+    out, application = console(), view.trip.application
+    out.print(f"{application.get_stage_display().upper()}  {application.label} › {context.record_type.plural}")
+    out.print(f"Trip {trip}, {view.trip.title}, plan {newest.number}")
+    if newest.revision != view.trip.revision:
         out.print(f"This plan no longer counts: plan it again with vexo plan {trip}")
     out.print(sum_line(figures["rows"], figures["verdicts"]))
     for column in columns_:
         if column["changed"]:
-            total = f", sum {column['before']} → {column['after']}" if "before" in column else ""
+            total = f", sum {column['before']} → {column['after']}" if column["before"] is not None else ""
             out.print(f"  {column['label']}: {column['changed']:,} changed{total}")
         if column["two_way"]:
             out.print(f"  {column['label']}: did not go out, so it is compared with the application only")
@@ -262,7 +263,7 @@ def review(setting: Setting, trip: int, everything: bool, as_json: bool) -> None
             said = f"emptied in the sheet, left as they are; clear them with vexo decide {trip} clear"
             out.print(f"  {column['label']}: {column['emptied']:,} {said} --code emptied --field {column['field']}")
         if column["filled_before"]:
-            once = planned.record_type.field(column["field"]).create_only
+            once = context.record_type.field(column["field"]).create_only
             why = "set only when a record is made" if once else "filled in the application already"
             out.print(f"  {column['label']}: {column['filled_before']:,} left, {why}")
     if newest.summary["keys_not_read"]:
@@ -271,7 +272,8 @@ def review(setting: Setting, trip: int, everything: bool, as_json: bool) -> None
     for where, count in newest.summary["pointed"].items():
         out.print(f"  {count:,} records point to those to be deleted: {where}")
     changed = [c["field"] for c in columns_ if c["changed"] or c["held"] or c["unreadable"]]
-    out.print(plan_table(planned, few, changed))
+    out.print(plan_table(context, few, changed))
+    print_open_groups(out, view, newest)
     if len(few) < len(rows):
         out.print(f"{len(rows) - len(few):,} rows are not shown; see all with --all.")
     end_with(figures["verdicts"])

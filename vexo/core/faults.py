@@ -81,6 +81,20 @@ CODES: dict[str, Does] = {
 }
 """``twin`` and ``shared`` are found among rows that nothing else stops; ``emptied`` stops none, it is only asked."""
 
+OUTCOME_CODES = (
+    "refused",
+    "changed-meanwhile",
+    "gone-meanwhile",
+    "batch-too-large",
+    "no-answer",
+    "found-otherwise",
+    "changed-in-between",
+    "given-up",
+    "undone-with-group",
+)
+"""Why a row that was sent is not in: the application's own reason (``refused``), or one of Vexo's."""
+ALL_CODES = (*CODES, *OUTCOME_CODES)
+
 
 @dataclass(frozen=True)
 class Case:

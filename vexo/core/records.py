@@ -81,7 +81,7 @@ class Field:
         return self.kind in (Kind.WHOLE, Kind.DECIMAL)
 
     @property
-    def nature(self) -> str:
+    def signature(self) -> str:
         """All by which its values are read, compared and written, as one text; a label may change without it."""
         choices = ",".join(choice.value for choice in self.choices)
         parts = (self.kind, self.scale, self.precision, self.max_length, self.target, self.required, self.read_only)

@@ -10,7 +10,7 @@ import tempfile
 import uuid
 from pathlib import Path
 
-from .data_folder import DATABASE, data_folder
+from .data_folder import DATABASE, data_folder, replacing
 from .errors import PlainError
 from .setting_up import FORMAT
 
@@ -28,24 +28,20 @@ def back_up(target: Path) -> int:
     """
     if target.exists():
         raise PlainError(f"{target} is there already. Choose another name.")
-    part = target.with_name(f".{target.name}.{uuid.uuid4().hex[:8]}.part")
     try:
         with tempfile.TemporaryDirectory(dir=data_folder()) as aside:
             copy = Path(aside) / DATABASE
             with sqlite3.connect(data_folder() / DATABASE) as source, sqlite3.connect(copy) as made:
                 source.backup(made)
-            descriptor = os.open(part, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
-            with os.fdopen(descriptor, "wb") as out, tarfile.open(fileobj=out, mode="w:gz", compresslevel=3) as tar:
+            with (
+                replacing(target) as part,
+                os.fdopen(os.open(part, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "wb") as out,
+                tarfile.open(fileobj=out, mode="w:gz", compresslevel=3) as tar,
+            ):
                 tar.add(copy, DATABASE)
                 tar.add(data_folder() / _FOLDER, _FOLDER, filter=_finished)
-                tar.close()
-                out.flush()
-                os.fsync(out.fileno())
-        part.replace(target)
     except OSError as error:
         raise PlainError(f"{target} cannot be written: {error.strerror or error}. Choose another place.") from error
-    finally:
-        part.unlink(missing_ok=True)
     return target.stat().st_size
 
 

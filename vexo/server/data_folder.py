@@ -5,6 +5,7 @@ from __future__ import annotations
 import fcntl
 import os
 import secrets
+import uuid
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -76,12 +77,8 @@ def make_key() -> None:
             f"{key} is missing. Without it nobody stays signed in and no token of an application can be read. Put it "
             "back from where it is kept, or say it in VEXO_KEY."
         )
-    part = folder / f".key.{os.getpid()}"
-    with os.fdopen(os.open(part, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "w") as file:
+    with replacing(key) as aside, os.fdopen(os.open(aside, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "w") as file:
         file.write(secrets.token_urlsafe(48))
-        file.flush()
-        os.fsync(file.fileno())
-    part.replace(key)
 
 
 def secret_key() -> str:
@@ -105,6 +102,28 @@ def secret_key() -> str:
         told = "is empty" if not said else "is too short"
         raise FolderError(f"{where} {told}. {remedy}.")
     return said
+
+
+def _sync(path: Path) -> None:
+    descriptor = os.open(path, os.O_RDONLY)
+    try:
+        os.fsync(descriptor)
+    finally:
+        os.close(descriptor)
+
+
+@contextmanager
+def replacing(target: Path) -> Iterator[Path]:
+    """Where to write a file aside; afterwards it has its name, whole and on the disk, or nothing has changed."""
+    target.parent.mkdir(parents=True, exist_ok=True)
+    aside = target.with_name(f".{uuid.uuid4().hex}.part")
+    try:
+        yield aside
+        _sync(aside)
+        aside.replace(target)
+        _sync(target.parent)
+    finally:
+        aside.unlink(missing_ok=True)
 
 
 def _demo_mark() -> Path:

@@ -9,15 +9,15 @@ from django.db import OperationalError
 
 from vexo.applications import ApplicationError
 from vexo.core.columns.lanes import LaneError
-from vexo.core.columns.matching import MappingError
+from vexo.core.columns.matches import MappingError
 from vexo.core.columns.treatments import TreatmentError
 from vexo.core.conditions import ConditionError
 from vexo.core.conditions.clauses import ClauseError
 from vexo.core.documents import DocumentError
-from vexo.core.keys.finding import KeyError_
+from vexo.core.keys.record_keys import RecordKeyError
 from vexo.core.records import UnknownName
 from vexo.core.sheets import SheetError
-from vexo.core.sheets.editing import EditError
+from vexo.core.sheets.overlay.edits import EditError
 
 
 class PlainError(Exception):
@@ -51,7 +51,7 @@ MENDABLE: tuple[type[Exception], ...] = (
     ConditionError,
     DocumentError,
     EditError,
-    KeyError_,
+    RecordKeyError,
     LaneError,
     MappingError,
     SheetError,

@@ -17,7 +17,7 @@ from rest_framework.views import APIView
 from vexo import __version__
 
 from .data_folder import data_folder
-from .jobs.beating import without_worker
+from .jobs.heartbeat import without_worker
 
 LEAST_FREE = 500 * 1024 * 1024
 _DOES = {

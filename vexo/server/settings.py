@@ -33,8 +33,9 @@ INSTALLED_APPS = [
     "vexo.server.jobs",
     "vexo.server.applications",
     "vexo.server.trips",
-    "vexo.server.bringin",
-    "vexo.server.review",
+    "vexo.server.routes",
+    "vexo.server.uploads",
+    "vexo.server.planning",
     "vexo.server.passes",
 ]
 MIDDLEWARE = [

@@ -4,22 +4,26 @@ from django.urls import path, re_path
 from drf_spectacular.views import SpectacularAPIView
 
 from .applications import views as applications
-from .bringin import mark_views as marks
-from .bringin import views as bringin
+from .decisions import views as decisions
 from .health import HealthView
+from .ingest import views as ingest
 from .jobs import views as jobs
 from .journal import views as journal
+from .mapping import mark_views as marks
+from .mapping import views as mapping
 from .passes import views as passes
 from .people import office
 from .people import views as people
-from .review import edit_views as editing
-from .review import groups
-from .review import views as review
+from .planning import views as planning
 from .routes import views as routes
+from .rows import edit_views as edits
+from .rows import groups
+from .rows import views as rows
 from .screens import screen
 from .sendout import part_views as parts
 from .sendout import views as sendout
 from .trips import views as trips
+from .uploads import views as uploads
 
 urlpatterns = [
     path("api/health", HealthView.as_view()),
@@ -47,35 +51,35 @@ urlpatterns = [
     path("api/sent-out", sendout.SendOutView.as_view()),
     path("api/trips/<int:pk>", trips.TripView.as_view()),
     path("api/trips/<int:pk>/send-out", sendout.GoOnView.as_view()),
-    path("api/trips/<int:pk>/parts/<int:number>", parts.PartView.as_view()),
+    path("api/trips/<int:pk>/parts/<int:number>", parts.PartHolderView.as_view()),
     path("api/trips/<int:pk>/parts.zip", parts.ZipView.as_view()),
     path("api/trips/<int:pk>/kept.<str:ending>", parts.KeptView.as_view()),
     path("api/trips/<int:pk>/compare", parts.CompareView.as_view()),
-    path("api/trips/<int:pk>/choices", bringin.SheetChoicesView.as_view()),
-    path("api/trips/<int:pk>/columns", bringin.ColumnsView.as_view()),
-    path("api/trips/<int:pk>/lanes", bringin.LanesView.as_view()),
-    path("api/trips/<int:pk>/rows", review.RowsView.as_view()),
+    path("api/trips/<int:pk>/choices", ingest.SheetChoicesView.as_view()),
+    path("api/trips/<int:pk>/columns", mapping.ColumnsView.as_view()),
+    path("api/trips/<int:pk>/lanes", mapping.LanesView.as_view()),
+    path("api/trips/<int:pk>/rows", rows.RowsView.as_view()),
     path("api/trips/<int:pk>/groups", groups.GroupsView.as_view()),
-    path("api/trips/<int:pk>/decisions", review.DecisionsView.as_view()),
-    path("api/trips/<int:pk>/decisions/<int:number>", review.DecisionView.as_view()),
-    path("api/trips/<int:pk>/edits", editing.EditsView.as_view()),
-    path("api/trips/<int:pk>/edits/<int:number>", editing.EditView.as_view()),
-    path("api/trips/<int:pk>/only", editing.OnlyView.as_view()),
-    path("api/trips/<int:pk>/expected", editing.ExpectView.as_view()),
-    path("api/trips/<int:pk>/plan", review.PlanView.as_view()),
+    path("api/trips/<int:pk>/decisions", decisions.DecisionsView.as_view()),
+    path("api/trips/<int:pk>/decisions/<int:number>", decisions.DecisionView.as_view()),
+    path("api/trips/<int:pk>/edits", edits.EditsView.as_view()),
+    path("api/trips/<int:pk>/edits/<int:number>", edits.EditView.as_view()),
+    path("api/trips/<int:pk>/only", edits.OnlyView.as_view()),
+    path("api/trips/<int:pk>/expected", edits.ExpectView.as_view()),
+    path("api/trips/<int:pk>/plan", planning.PlanView.as_view()),
     path("api/trips/<int:pk>/passes", passes.PassesView.as_view()),
     path("api/trips/<int:pk>/passes/<int:number>", passes.PassView.as_view()),
     path("api/trips/<int:pk>/outcome", passes.OutcomeRowsView.as_view()),
     path("api/trips/<int:pk>/records/<str:identifier>", trips.RecordView.as_view()),
     path("api/trips/<int:pk>/sheets/<int:sheet>", trips.SheetView.as_view()),
     path("api/trips/<int:pk>/files/<str:what>", passes.FileView.as_view()),
-    path("api/uploads", bringin.UploadsView.as_view()),
-    path("api/uploads/<int:number>", bringin.UploadView.as_view()),
-    path("api/uploads/<int:number>/rows", bringin.UploadRowsView.as_view()),
-    path("api/uploads/<int:number>/recognise", bringin.RecogniseView.as_view()),
-    path("api/uploads/<int:number>/parts", bringin.PartsView.as_view()),
-    path("api/uploads/<int:number>/refill", bringin.RefillView.as_view()),
-    path("api/uploads/<int:number>/bring-in", bringin.BringInView.as_view()),
+    path("api/uploads", uploads.UploadsView.as_view()),
+    path("api/uploads/<int:number>", uploads.UploadView.as_view()),
+    path("api/uploads/<int:number>/rows", uploads.UploadRowsView.as_view()),
+    path("api/uploads/<int:number>/recognise", uploads.RecogniseView.as_view()),
+    path("api/uploads/<int:number>/parts", uploads.PartsView.as_view()),
+    path("api/uploads/<int:number>/refill", ingest.RefillView.as_view()),
+    path("api/uploads/<int:number>/bring-in", ingest.BringInView.as_view()),
     path("api/jobs/<int:pk>", jobs.JobView.as_view()),
     path("api/journal", journal.JournalView.as_view()),
     path("api/carried", trips.CarriedView.as_view()),

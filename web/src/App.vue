@@ -6,12 +6,12 @@ import { useRoute, useRouter } from "vue-router";
 import { onSignedOut, queryClient, serverLost } from "./api/client";
 import { useHealth, useMay, useSession } from "./api/queries";
 import SignInPage from "./signin/SignInPage.vue";
-import { bring, pastedSheet, sending } from "./shell/bringing";
+import { bring, pastedSheet, sending } from "./services/bringIn";
 import FindDialog from "./shell/FindDialog.vue";
 import FootLine from "./shell/FootLine.vue";
-import { onKey, typing, useKeys } from "./shell/keys";
+import { onKey, typing, useKeys } from "./services/keys";
 import KeysDialog from "./shell/KeysDialog.vue";
-import { dismiss, notices } from "./shell/notices";
+import { dismiss, notices } from "./services/notices";
 import PasswordDialog from "./people/PasswordDialog.vue";
 import TopBar from "./shell/TopBar.vue";
 

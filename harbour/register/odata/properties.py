@@ -11,7 +11,7 @@ from typing import Any
 
 from django.db import models
 
-from .. import adding
+from .. import added_fields
 from ..fields import ManyChoiceField, ScaledDecimalField
 from ..models import Record
 from ..rules import Refusal
@@ -57,7 +57,7 @@ def _edm(field: models.Field[Any, Any]) -> str:
 
 def properties(model: type[Record]) -> dict[str, Property]:
     """The properties of a type by name, in the order of its columns, those that were added among them."""
-    adding.load()
+    added_fields.load()
     return _properties(model)
 
 

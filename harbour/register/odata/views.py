@@ -13,14 +13,14 @@ from django.db import DatabaseError, transaction
 from django.http import HttpRequest, HttpResponse
 from django.views.decorators.csrf import csrf_exempt
 
-from .. import adding, repeating, trouble
+from .. import added_fields, repeatability, trouble
 from ..models import TYPES, Record
 from ..rules import Refusal
-from . import applying, metadata, reading, writing
+from . import aggregates, metadata, queries, writes
 
 _ADDRESS = re.compile(r"(\w+)(?:\((.+)\))?(/\$count)?$")
 _MAX_BATCH = 1000
-_ADDING = {"AddedFields": adding.add_field, "AddedChoices": adding.add_choice}
+_ADDING = {"AddedFields": added_fields.add_field, "AddedChoices": added_fields.add_choice}
 
 
 def _json(body: Any, status: int = 200, headers: Mapping[str, str] | None = None) -> HttpResponse:
@@ -46,7 +46,7 @@ def _who(headers: Mapping[str, str]) -> str:
 
 
 def _one(
-    records: writing.Records, who: str, method: str, url: str, headers: Mapping[str, str], body: Any
+    records: writes.Records, who: str, method: str, url: str, headers: Mapping[str, str], body: Any
 ) -> tuple[int, Any, dict[str, str]]:
     """One request on a collection or record → status, JSON body, headers."""
     alias, parts = records.alias, urlsplit(url)
@@ -58,38 +58,38 @@ def _one(
         if not isinstance(body, dict):
             raise Refusal("The body must be a JSON object.", "bad-body", None, 400)
         return 201, _ADDING[address[1]](body), {}
-    model = writing.model_of(address[1])
+    model = writes.model_of(address[1])
     if method in ("POST", "PATCH") and not isinstance(body, dict):
         raise Refusal("The body must be a JSON object.", "bad-body", None, 400)
     match method, address[2], address[3]:
         case "GET", None, None if "$apply" in query:
-            return 200, applying.apply(model, alias, query["$apply"]), {}
+            return 200, aggregates.apply(model, alias, query["$apply"]), {}
         case "GET", None, None:
             size = re.search(r"maxpagesize=(\d+)", headers.get("Prefer", ""))
-            return 200, reading.page(model, alias, query, int(size[1]) if size else None), {}
+            return 200, queries.page(model, alias, query, int(size[1]) if size else None), {}
         case "GET", None, str():
             rows = model._default_manager.using(alias)
             text = query.get("$filter")
-            return 200, (rows.filter(reading.read_filter(model, text, alias)) if text else rows).count(), {}
+            return 200, (rows.filter(queries.read_filter(model, text, alias)) if text else rows).count(), {}
         case "GET", key, None:
-            record = records.find(model, writing.read_key(model, key))
-            shape = reading.read_shape(model, query)
+            record = records.find(model, writes.read_key(model, key))
+            shape = queries.read_shape(model, query)
             found = model._default_manager.using(alias).filter(pk=record.pk)
-            return 200, next(iter(reading.write_records(shape, found))), _tag(record)
+            return 200, next(iter(queries.write_records(shape, found))), _tag(record)
         case "POST", None, None:
-            record = writing.create(model, alias, body, who)
-            tag = {**_tag(record), "Location": reading.url_key(model, record.pk)}
-            return 201, writing.as_json(record), tag
+            record = writes.create(model, alias, body, who)
+            tag = {**_tag(record), "Location": queries.url_key(model, record.pk)}
+            return 201, writes.as_json(record), tag
         case "PATCH", str() as key, None:
-            record = records.find(model, writing.read_key(model, key))
-            writing.update(record, alias, body, headers.get("If-Match"), who)
+            record = records.find(model, writes.read_key(model, key))
+            writes.update(record, alias, body, headers.get("If-Match"), who)
             records.keep(record)
             tag = _tag(record)
             if "return=minimal" in headers.get("Prefer", ""):
                 return 204, None, tag
-            return 200, writing.as_json(record), tag
+            return 200, writes.as_json(record), tag
         case "DELETE", str() as key, None:
-            writing.delete(records.find(model, writing.read_key(model, key)), alias, headers.get("If-Match"), who)
+            writes.delete(records.find(model, writes.read_key(model, key)), alias, headers.get("If-Match"), who)
             records.forget()
             return 204, None, {}
     raise Refusal(f"{method} is not possible there.", "no-such-method", None, 405)
@@ -106,7 +106,7 @@ def _tag(record: Record) -> dict[str, str]:
     return {"ETag": f'W/"{record.version}"'} if trouble.behaviour("versions") else {}
 
 
-def _batch_entry(records: writing.Records, who: str, request: Mapping[str, Any]) -> tuple[int, Any, dict[str, str]]:
+def _batch_entry(records: writes.Records, who: str, request: Mapping[str, Any]) -> tuple[int, Any, dict[str, str]]:
     # Header names inside a JSON batch are lower case; outside they come from Django's canonical mapping.
     headers = {str(k).title(): str(v) for k, v in (request.get("headers") or {}).items()}
     method, url = str(request.get("method", "")).upper(), str(request.get("url", ""))
@@ -117,13 +117,13 @@ def _batch_entry(records: writing.Records, who: str, request: Mapping[str, Any])
 
     try:
         with transaction.atomic(using=records.alias):
-            return repeating.once(records.alias, headers, method, url, body, run)
+            return repeatability.once(records.alias, headers, method, url, body, run)
     except Refusal as refusal:
         answer = refusal.status, error_body(refusal), {"Repeatability-Result": "accepted"}
         if refusal.code == "repeat-rejected":
             refusal.repeated = "rejected"
         elif refusal.status < 500:
-            repeating.remember_refusal(records.alias, headers, method, url, body, answer)
+            repeatability.remember_refusal(records.alias, headers, method, url, body, answer)
         raise
 
 
@@ -144,13 +144,13 @@ def _named(entries: list[Mapping[str, Any]]) -> Iterator[tuple[type[Record], Any
         address = _ADDRESS.match(unquote(str(entry.get("url", ""))))
         if address and address[2]:
             try:
-                model = writing.model_of(address[1])
-                yield model, writing.read_key(model, address[2])
+                model = writes.model_of(address[1])
+                yield model, writes.read_key(model, address[2])
             except Refusal:
                 continue
 
 
-def _group(records: writing.Records, who: str, group: list[Mapping[str, Any]]) -> list[dict[str, Any]]:
+def _group(records: writes.Records, who: str, group: list[Mapping[str, Any]]) -> list[dict[str, Any]]:
     """An atomicity group: all of it, or none and the one that failed named."""
     answers: list[dict[str, Any]] = []
     try:
@@ -182,7 +182,7 @@ def _batch(alias: str, who: str, body: Any) -> dict[str, Any]:
     groups: dict[Any, list[Mapping[str, Any]]] = {}
     for position, entry in enumerate(entries):
         groups.setdefault(entry.get("atomicityGroup") or position, []).append(entry)
-    records = writing.Records(alias)
+    records = writes.Records(alias)
     fails = trouble.behaviour("rows")
     with transaction.atomic(using=alias):
         records.read(_named(entries))
@@ -225,7 +225,7 @@ def serve(request: HttpRequest, name: str, path: str) -> HttpResponse:
         url = path + ("?" + request.META["QUERY_STRING"] if request.META.get("QUERY_STRING") else "")
         with transaction.atomic(using=alias):
             status, answer, headers = _one(
-                writing.Records(alias), who, request.method or "GET", url, request.headers, body
+                writes.Records(alias), who, request.method or "GET", url, request.headers, body
             )
         if answer is None:
             return HttpResponse(status=status, headers={"OData-Version": "4.01", **headers})

@@ -1,5 +1,5 @@
 """Applications that speak OData 4.01 in JSON."""
 
-from .application import ODataApplication
+from .client import ODataClient
 
-__all__ = ["ODataApplication"]
+__all__ = ["ODataClient"]

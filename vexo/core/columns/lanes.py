@@ -2,7 +2,7 @@
 
 A lane is data, held by a trip or a route for each of its fields; what is not said is as ``PLAIN``. As JSON::
 
-    {"from": "LOA (feet)", "treatments": [{"do": "multiply", "by": "0.3048"}], "blank": "leave", "only_empty": true}
+    {"source": "LOA (feet)", "treatments": [{"do": "multiply", "by": "0.3048"}], "blank": "leave", "only_empty": true}
 """
 
 from __future__ import annotations
@@ -76,8 +76,6 @@ class Lane:
     def to_json(self) -> dict[str, Any]:
         """Only what was said."""
         told = {name: getattr(self, name) for name in _NAMES if getattr(self, name) != getattr(PLAIN, name)}
-        if self.source:
-            told["from"] = told.pop("source")
         if self.settled:
             told["settled"] = list(self.settled)
         if self.treatments:
@@ -87,10 +85,10 @@ class Lane:
     @classmethod
     def from_json(cls, data: Mapping[str, Any]) -> Lane:
         """Raises LaneError, TreatmentError."""
-        told = {name: value for name, value in data.items() if name not in ("from", "treatments", "blank", "settled")}
+        told = {name: value for name, value in data.items() if name not in ("source", "treatments", "blank", "settled")}
         unknown = [name for name in told if name not in _NAMES]
         if unknown:
-            raise LaneError(f"A lane knows no {unknown[0]!r}; it has from, {', '.join(_NAMES[1:])}.")
+            raise LaneError(f"A lane has no {unknown[0]!r}. It has {', '.join(_NAMES)}.")
         for name, value in told.items():
             if not isinstance(value, type(getattr(PLAIN, name))):
                 raise LaneError(f"{name} of a lane cannot be {value!r}.")
@@ -101,7 +99,7 @@ class Lane:
             blank = Blank(data.get("blank", Blank.LEAVE))
         except ValueError as error:
             raise LaneError(f"A blank cell means {', '.join(Blank)}, not {data['blank']!r}.") from error
-        source = data.get("from", told.pop("source", ""))
+        source = data.get("source", "")
         if not isinstance(source, str):
             raise LaneError(f"A lane is from a column, named by its header, not from {source!r}.")
         treatments = tuple(treatment_from_json(one) for one in said)

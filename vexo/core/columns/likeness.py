@@ -9,8 +9,8 @@ from dataclasses import dataclass
 import polars as pl
 
 from ..records import Field, Kind
-from ..sheets.outgoing import PREFIX, OutgoingColumn
 from ..sheets.sheet import SheetProfile
+from ..sheets.writers.outgoing import PREFIX, OutgoingColumn
 from ..values import bare, normal, parse, to_text
 
 _MOST_VALUES = 2000

@@ -11,9 +11,9 @@ from typing import Any
 
 from ..records import Catalogue, Field, Kind, RecordType
 from ..values import to_python
-from .reading import read_condition
+from .parser import read_condition
 from .to_filter import quoted
-from .tree import All, Any_, Below, Compare, Condition, Days, Holds, Includes, Matches, Not, OneOf
+from .tree import All, AnyOf, Below, Compare, Condition, Days, Holds, Includes, Matches, Not, OneOf
 
 _TEXTS = ("is", "is-not", "one-of", "none-of", "contains", "contains-not", "begins", "begins-not", "ends", "ends-not")
 _LIKE = ("like", "like-not")
@@ -135,7 +135,7 @@ def to_clauses(condition: Condition) -> dict[str, Any]:
         case All(parts):
             made = _all(parts)
             return made[0] if len(made) == 1 else {"is": "all", "parts": made}
-        case Any_(parts):
+        case AnyOf(parts):
             return {"is": "any", "parts": [to_clauses(part) for part in parts]}
         case Not(part):
             return _negated(part) or {"is": "none", "parts": [to_clauses(part)]}

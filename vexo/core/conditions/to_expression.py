@@ -13,7 +13,7 @@ import polars as pl
 
 from ..records import Field, Kind
 from ..values import dtype, is_empty
-from .tree import All, Any_, Below, Compare, Condition, Days, Holds, Includes, Matches, Not, OneOf
+from .tree import All, AnyOf, Below, Compare, Condition, Days, Holds, Includes, Matches, Not, OneOf
 
 
 def _value(field: Field, value: Any) -> pl.Expr:
@@ -43,7 +43,7 @@ def to_expression(condition: Condition) -> pl.Expr:
     match condition:
         case All(parts):
             return reduce(and_, [to_expression(part) for part in parts])
-        case Any_(parts):
+        case AnyOf(parts):
             return reduce(or_, [to_expression(part) for part in parts])
         case Not(part):
             return ~to_expression(part)

@@ -8,7 +8,7 @@ from typing import Any
 
 from ..records import Field, Kind, RecordType
 from ..values import to_python
-from .tree import All, Any_, Below, Compare, Condition, Days, Holds, Includes, Matches, Not, OneOf
+from .tree import All, AnyOf, Below, Compare, Condition, Days, Holds, Includes, Matches, Not, OneOf
 
 Names = Callable[[Field], str]
 
@@ -49,12 +49,12 @@ def to_filter(condition: Condition, record_type: RecordType, names: Names = path
 
     def inside(part: Condition) -> str:
         text = to_filter(part, record_type, names)
-        return f"({text})" if isinstance(part, All | Any_) else text
+        return f"({text})" if isinstance(part, All | AnyOf) else text
 
     match condition:
         case All(parts):
             return " and ".join(inside(part) for part in parts)
-        case Any_(parts):
+        case AnyOf(parts):
             return " or ".join(inside(part) for part in parts)
         case Not(part):
             return f"not ({to_filter(part, record_type, names)})"
@@ -91,8 +91,8 @@ def settled(condition: Condition, now: datetime) -> Condition:
     match condition:
         case All(parts):
             return All(tuple(settled(part, now) for part in parts))
-        case Any_(parts):
-            return Any_(tuple(settled(part, now) for part in parts))
+        case AnyOf(parts):
+            return AnyOf(tuple(settled(part, now) for part in parts))
         case Not(part):
             return Not(settled(part, now))
         case Compare(field, operator, Days() as days):

@@ -16,7 +16,7 @@ class All:
 
 
 @dataclass(frozen=True)
-class Any_:
+class AnyOf:
     """At least one part holds."""
 
     parts: tuple[Condition, ...]
@@ -88,4 +88,4 @@ class Below:
     above: str
 
 
-Condition = All | Any_ | Not | Compare | OneOf | Holds | Includes | Matches | Below
+Condition = All | AnyOf | Not | Compare | OneOf | Holds | Includes | Matches | Below

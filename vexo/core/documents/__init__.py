@@ -1,8 +1,8 @@
 """What people say, as data: typed, versioned JSON that a trip and a route hold alike."""
 
 from .base import DocumentError, Lost
-from .bringing import BringIn, fitted_bringing, lane_sentence, sentence_of_bringing
-from .sending import (
+from .bring_in import BringIn, fitted_bringing, lane_sentence, sentence_of_bringing
+from .send_out import (
     FORMATS,
     MOST_KEYS,
     Picked,

@@ -8,20 +8,27 @@ from dataclasses import dataclass, field
 import polars as pl
 
 from ..columns.lanes import PLAIN, Lane
-from ..records import RecordType
-from .deciding import DECISIONS
-from .pairs import Ledger
-from .verdicts import Operation
+from ..operations import Operation
+from ..records import IDENTIFIER, RecordType
+from ..sheets.sheet import ROW_ID
+from .decisions import DECISIONS
+from .merge_base import Ledger
 
-OTHERS = {"@id": pl.String, "part": pl.String}
+OTHER_PARTS = {IDENTIFIER: pl.String, "part": pl.String}
+EXCLUDED_ROWS = {ROW_ID: pl.UInt32, "by_hand": pl.Boolean}
 
 
 @dataclass(frozen=True)
 class Settings:
-    """What the rows are for: operation, key fields, the fields whose values go in, and the rules of those.
+    """What the rows are for.
 
-    ``most_emptied`` is the share of a column's values above which those that its rule clears are held; ``checks`` are
-    fields that are compared and never written.
+    Attributes:
+        operation: what to do with them.
+        key: the fields that find their records.
+        carried: the fields whose values go in, in the order of the sheet.
+        lanes: the rules of fields of which anything was said.
+        most_emptied: share of a column's values above which those that its rule clears are held, 0 to 1.
+        checks: fields that are compared and never written.
     """
 
     operation: Operation
@@ -40,11 +47,16 @@ class Settings:
 class Inputs:
     """The tables a plan is made of.
 
-    ``carried`` are the rows' typed values; ``now`` and ``kept`` records with ``@id`` and ``@version``; ``shown`` tells
-    by which other column of ``kept`` a reference was written out. ``first_new`` is the first row that this sheet
-    brought to the trip, and ``left_out`` how many created rows of earlier sheets it lacks. ``unmeant`` are rows that
-    are not to be carried (``row_id``, and whether that was said ``by_hand`` or by the sheet's condition). ``others``
-    are the records of the trip's other parts (``@id``, and the ``part`` that has them).
+    Attributes:
+        carried: the rows' typed values (``columns.carried_columns``).
+        now: records as the application holds them, with ``@id`` and ``@version``.
+        kept: records as they went out, or None for a sheet from elsewhere.
+        decisions: the answers that count.
+        shown: reference field → the column of ``kept`` with which it was written out.
+        first_new: number of the first row that this sheet brought to the trip.
+        unmatched_creates: how many rows of earlier sheets made records, and are not in this one.
+        excluded_rows: rows excluded by the sheet's condition or ``by_hand``.
+        other_parts: the records of the trip's other parts, and the ``part`` that has them.
     """
 
     record_type: RecordType
@@ -55,8 +67,6 @@ class Inputs:
     decisions: pl.DataFrame = field(default_factory=lambda: pl.DataFrame(schema=DECISIONS))
     shown: dict[str, str] = field(default_factory=dict)
     first_new: int = 0
-    left_out: int = 0
-    unmeant: pl.DataFrame = field(
-        default_factory=lambda: pl.DataFrame(schema={"row_id": pl.UInt32, "by_hand": pl.Boolean})
-    )
-    others: pl.DataFrame = field(default_factory=lambda: pl.DataFrame(schema=OTHERS))
+    unmatched_creates: int = 0
+    excluded_rows: pl.DataFrame = field(default_factory=lambda: pl.DataFrame(schema=EXCLUDED_ROWS))
+    other_parts: pl.DataFrame = field(default_factory=lambda: pl.DataFrame(schema=OTHER_PARTS))

@@ -1,20 +1,13 @@
-"""The words of a plan, and the sum that accounts for every row."""
+"""The words of a plan and of its outcome, and the sum that accounts for every row."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from enum import StrEnum
 
 import polars as pl
 
-
-class Operation(StrEnum):
-    """What to do with the rows."""
-
-    CREATE = "create"
-    UPDATE = "update"
-    UPSERT = "upsert"
-    DELETE = "delete"
+from ..faults import CELL_CODES, CODES, Does
 
 
 class Verdict(StrEnum):
@@ -29,14 +22,62 @@ class Verdict(StrEnum):
     ASIDE = "aside"
 
 
-WRITTEN = (Verdict.CREATE, Verdict.UPDATE, Verdict.DELETE)
-DONE = {Verdict.CREATE: "created", Verdict.UPDATE: "updated", Verdict.DELETE: "deleted"}
+class RowState(StrEnum):
+    """What will happen to a row, or what became of it: a verdict, or the outcome of a pass."""
+
+    CREATE = "create"
+    UPDATE = "update"
+    SAME = "same"
+    DELETE = "delete"
+    HELD = "held"
+    REJECTED = "rejected"
+    ASIDE = "aside"
+    CREATED = "created"
+    UPDATED = "updated"
+    DELETED = "deleted"
+    REFUSED = "refused"
+    UNCLEAR = "unclear"
+    WAITING = "waiting"
 
 
-class Do:
-    """What happens to one cell: nothing, written, held, or not readable."""
+DONE = {
+    Verdict.CREATE: RowState.CREATED,
+    Verdict.UPDATE: RowState.UPDATED,
+    Verdict.DELETE: RowState.DELETED,
+}
+"""What a row that is written becomes."""
+WRITTEN = tuple(DONE)
+"""Verdicts of rows that are written."""
+LANDED = tuple(DONE.values())
+"""States of rows that were written."""
+PRESENT = (RowState.CREATED, RowState.UPDATED)
+"""States of rows whose record was written and is there."""
+NOT_IN = (RowState.REFUSED, RowState.UNCLEAR, RowState.HELD, RowState.REJECTED, RowState.WAITING)
+"""States of rows, after a pass, that a person may still bring in."""
+
+
+class CellAction:
+    """What happens to one cell, as a plan's table holds it: nothing, written, held, or not readable."""
 
     NOTHING, WRITE, HELD, BAD = 0, 1, 2, 3
+
+
+class CellState(StrEnum):
+    """What happens to one cell, in a word. Emptied ones are left; treated ones are as their lane makes them."""
+
+    WRITE = "write"
+    HELD = "held"
+    UNREADABLE = "unreadable"
+    EMPTIED = "emptied"
+    TREATED = "treated"
+
+
+CELL_STATES = {
+    CellAction.WRITE: CellState.WRITE,
+    CellAction.HELD: CellState.HELD,
+    CellAction.BAD: CellState.UNREADABLE,
+}
+"""The words of what happens to a cell, of those to which anything does."""
 
 
 class Answer(StrEnum):
@@ -56,7 +97,7 @@ class Answer(StrEnum):
     GO_ON = "go on"
 
 
-ANSWERS: Mapping[str, tuple[Answer, ...]] = {
+_ANSWERS: Mapping[str, tuple[Answer, ...]] = {
     "both-changed": (Answer.FILE, Answer.APPLICATION),
     "key-edited": (Answer.FILE, Answer.APPLICATION),
     "emptied-many": (Answer.FILE, Answer.APPLICATION),
@@ -68,8 +109,33 @@ ANSWERS: Mapping[str, tuple[Answer, ...]] = {
     "unclear": (Answer.RECORD, Answer.NEW),
     "may-be-in": (Answer.NEW,),
     "deleted-before": (Answer.NEW,),
+    **dict.fromkeys(CELL_CODES, (Answer.LEAVE_OUT,)),
 }
-"""Answers by fault code, besides setting the row aside; a cell that cannot be read can be left out."""
+STOPPING = (RowState.HELD, RowState.REJECTED)
+"""States of rows that wait for a person."""
+
+
+def answers_to(code: str) -> tuple[Answer, ...]:
+    """The answers to a fault, besides those that are for its row as a whole."""
+    return _ANSWERS.get(code, ())
+
+
+def answered_by(answer: Answer) -> list[str]:
+    """The codes of the faults that an answer answers."""
+    return [code for code, answers in _ANSWERS.items() if answer in answers]
+
+
+def answers_for_row(state: RowState, codes: Iterable[str]) -> tuple[Answer, ...]:
+    """The answers that are for a row as a whole: set it aside, or take it up again where that was done by hand."""
+    if "set-aside" in codes:
+        return (Answer.AGAIN,)
+    return () if state == RowState.ASIDE or state in LANDED else (Answer.ASIDE,)
+
+
+def answers_for_group(code: str) -> tuple[Answer, ...]:
+    """The answers that can be given at once for all rows with a fault."""
+    alike = tuple(answer for answer in answers_to(code) if answer != Answer.RECORD)
+    return (*alike, Answer.ASIDE) if CODES.get(code) in (Does.REJECTS, Does.HOLDS) else alike
 
 
 class SumError(Exception):
@@ -82,14 +148,20 @@ def sum_of(verdicts: pl.Series, rows: int) -> dict[str, int]:
     Raises:
         SumError: where the terms are not the rows read.
     """
-    counts = {str(name): int(count) for name, count in verdicts.value_counts().iter_rows()}
-    total = {verdict.value: counts.pop(verdict.value, 0) for verdict in Verdict}
-    if counts or sum(total.values()) != rows:
-        raise SumError(f"{rows} rows were read, {sum(total.values())} have a verdict, others: {counts}")
-    return total
+    return _sum(verdicts, rows, Verdict)
 
 
-AFTER = ("created", "updated", "deleted", "same", "refused", "unclear", "held", "rejected", "aside", "waiting")
+_AFTER = (
+    *LANDED,
+    RowState.SAME,
+    RowState.REFUSED,
+    RowState.UNCLEAR,
+    RowState.HELD,
+    RowState.REJECTED,
+    RowState.ASIDE,
+    RowState.WAITING,
+)
+"""The terms of the sum after a pass, in their order."""
 
 
 def sum_after(states: pl.Series, rows: int) -> dict[str, int]:
@@ -98,8 +170,12 @@ def sum_after(states: pl.Series, rows: int) -> dict[str, int]:
     Raises:
         SumError: where the terms are not the rows read.
     """
+    return _sum(states, rows, _AFTER)
+
+
+def _sum(states: pl.Series, rows: int, terms: Iterable[Verdict | RowState]) -> dict[str, int]:
     counts = {str(name): int(count) for name, count in states.value_counts().iter_rows()}
-    total = {name: counts.pop(name, 0) for name in AFTER}
+    total = {term.value: counts.pop(term.value, 0) for term in terms}
     if counts or sum(total.values()) != rows:
         raise SumError(f"{rows} rows were read, {sum(total.values())} are accounted for, others: {counts}")
     return total

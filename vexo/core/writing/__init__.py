@@ -1,6 +1,21 @@
-"""Create, update, delete: each with its request, its settling, its read back and its reverse."""
+"""Create, update, delete: each with its request and its settling; batches, results and the ledger."""
 
-from .answers import Answer, Settled
-from .operations import Write, operation_of
+from ..planning.verdicts import Verdict
+from .create import Create
+from .delete import Delete
+from .results import Settled, WriteResult
+from .strategies import Write, WriteStrategy
+from .update import Update
 
-__all__ = ["Answer", "Settled", "Write", "operation_of"]
+__all__ = ["Settled", "Write", "WriteResult", "strategy_of"]
+
+_STRATEGIES: dict[Verdict, WriteStrategy] = {
+    Verdict.CREATE: Create(),
+    Verdict.UPDATE: Update(),
+    Verdict.DELETE: Delete(),
+}
+
+
+def strategy_of(verdict: Verdict) -> WriteStrategy:
+    """The strategy behind a verdict that writes."""
+    return _STRATEGIES[verdict]

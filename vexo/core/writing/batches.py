@@ -7,11 +7,11 @@ from dataclasses import dataclass
 
 import polars as pl
 
-from ..planning.comparing import do_column, new_column, old_column
-from ..planning.verdicts import WRITTEN, Do, Verdict
+from ..planning.frame import FieldColumns
+from ..planning.verdicts import WRITTEN, CellAction, Verdict
 from ..records import IDENTIFIER, VERSION
 from ..sheets.sheet import ROW_ID
-from .operations import Write, plain
+from .strategies import Write, plain
 
 AT = "at"
 WHOLE = "whole."
@@ -58,9 +58,10 @@ def writes_of(rows: pl.DataFrame, carried: Sequence[str], key: Sequence[str], it
     writes = []
     for item in items:
         line, verdict = by_place[item.at], Verdict(item.verdict)
-        written = [name for name in carried if line[do_column(name)] == Do.WRITE]
-        values = {name: plain(line[new_column(name)]) for name in written}
-        before = {name: plain(line[old_column(name)]) for name in dict.fromkeys([*written, *key]) if name in carried}
+        written = [name for name in carried if line[FieldColumns(name).action] == CellAction.WRITE]
+        compared = [name for name in dict.fromkeys([*written, *key]) if name in carried]
+        values = {name: plain(line[FieldColumns(name).proposed]) for name in written}
+        before = {name: plain(line[FieldColumns(name).current]) for name in compared}
         if verdict == Verdict.DELETE:
             values, before = {}, {name.removeprefix(WHOLE): plain(line[name]) for name in whole}
         if verdict == Verdict.CREATE:

@@ -7,8 +7,8 @@ from typing import Any
 
 from ..planning.verdicts import Verdict
 from ..records import RecordType
-from .answers import Answer, Settled
-from .operations import Operation, Rules, Write, holds, unclear
+from .results import Settled, WriteResult
+from .strategies import Rules, Write, WriteStrategy, holds, unclear
 
 
 def telling_key(record_type: RecordType, write: Write, key: tuple[str, ...] = ()) -> tuple[str, ...] | None:
@@ -24,12 +24,12 @@ def telling_key(record_type: RecordType, write: Write, key: tuple[str, ...] = ()
     return None
 
 
-class Create(Operation):
+class Create(WriteStrategy):
     """A new record. It cannot be told from another's by its ID, only by a unique key."""
 
     verdict = Verdict.CREATE
 
-    def just_before(self, write: Write, now: Mapping[str, Any] | None, rules: Rules) -> Answer | None:
+    def just_before(self, write: Write, now: Mapping[str, Any] | None, rules: Rules) -> WriteResult | None:
         return None
 
     def after_clash(self, write: Write, now: Mapping[str, Any] | None, rules: Rules) -> Settled:
@@ -44,11 +44,3 @@ class Create(Operation):
         if key == tuple(rules.key) and holds(now, write.values):
             return Settled(self.done(write, now))
         return Settled(unclear(write, "found-otherwise"))
-
-    def as_sent(self, write: Write, now: Mapping[str, Any] | None) -> list[str]:
-        if now is None:
-            return list(write.values)
-        return [name for name, value in write.values.items() if not holds(now, {name: value})]
-
-    def reverse(self, write: Write, answer: Answer) -> Write:
-        return Write(write.at, write.row_id, Verdict.DELETE, answer.identifier, answer.version, {})

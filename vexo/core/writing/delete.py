@@ -6,12 +6,12 @@ from collections.abc import Mapping
 from typing import Any
 
 from ..planning.verdicts import Verdict
-from ..records import IDENTIFIER, VERSION
-from .answers import Answer, Settled
-from .operations import Operation, Rules, Write, moved, refusal
+from ..records import VERSION
+from .results import Settled, WriteResult
+from .strategies import Rules, Write, WriteStrategy, moved, refusal
 
 
-class Delete(Operation):
+class Delete(WriteStrategy):
     """A record that goes as a whole; ``before`` is all of it, as it was reviewed."""
 
     verdict = Verdict.DELETE
@@ -21,7 +21,7 @@ class Delete(Operation):
             return bool(now.get(VERSION) == write.version)
         return not moved(now, write.before)
 
-    def just_before(self, write: Write, now: Mapping[str, Any] | None, rules: Rules) -> Answer | None:
+    def just_before(self, write: Write, now: Mapping[str, Any] | None, rules: Rules) -> WriteResult | None:
         if now is None:
             return refusal(write, "gone-meanwhile")
         changed = moved(now, write.before)
@@ -36,9 +36,3 @@ class Delete(Operation):
         if self._untouched(write, now, rules):
             return Settled(None, now.get(VERSION))
         return Settled(refusal(write, "changed-meanwhile"))
-
-    def as_sent(self, write: Write, now: Mapping[str, Any] | None) -> list[str]:
-        return [] if now is None else [IDENTIFIER]
-
-    def reverse(self, write: Write, answer: Answer) -> Write:
-        return Write(write.at, write.row_id, Verdict.CREATE, None, None, dict(write.before))

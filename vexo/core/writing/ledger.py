@@ -1,4 +1,4 @@
-"""A page of the ledger: what one pass did with its rows, and the pair (said, held) of every cell that it settled."""
+"""A page of the ledger: what one pass did with its rows, and the merge base of every cell that it settled."""
 
 from __future__ import annotations
 
@@ -8,14 +8,13 @@ from typing import Any
 import polars as pl
 
 from ..columns.marks import CLEAR, VALUE
-from ..planning.comparing import do_column, new_column, old_column
-from ..planning.pairs import has_column, held_column, said_column
-from ..planning.verdicts import Do
+from ..planning.frame import EARLIER_RESULT, FAULTS, VERDICT, FieldColumns
+from ..planning.verdicts import CellAction
 from ..records import IDENTIFIER, VERSION, Field
 from ..sheets.sheet import ROW, ROW_ID
 from ..values import dtype, same
-from .answers import Answer
 from .batches import AT
+from .results import WriteResult
 
 OUTCOME = {
     AT: pl.UInt32(),
@@ -30,8 +29,8 @@ OUTCOME = {
 _IN = ["created", "updated"]
 
 
-def outcome_of(answers: Sequence[Answer], fields: Sequence[Field]) -> pl.DataFrame:
-    """Final answers as columns: ``OUTCOME``, and ``got.FIELD`` with what the application's own answer held."""
+def outcome_of(answers: Sequence[WriteResult], fields: Sequence[Field]) -> pl.DataFrame:
+    """Final results as columns: ``OUTCOME``, and of each field what the application's own answer held (``result``)."""
     columns: dict[str, Any] = {
         AT: [a.at for a in answers],
         "state": [a.state for a in answers],
@@ -42,12 +41,16 @@ def outcome_of(answers: Sequence[Answer], fields: Sequence[Field]) -> pl.DataFra
         "arguments": [list(a.arguments) for a in answers],
         "warnings": [list(a.warnings) for a in answers],
     }
-    made = pl.DataFrame(columns, schema=OUTCOME)
+    results: list[pl.Series] = []
     for field in fields:
-        told = pl.Series([a.values.get(field.name) for a in answers], dtype=dtype(field), strict=False)
-        knows = pl.Series([field.name in a.values for a in answers], dtype=pl.Boolean)
-        made = made.with_columns(told.alias(f"got.{field.name}"), knows.alias(f"knows.{field.name}"))
-    return made
+        column = FieldColumns(field.name)
+        values = [a.values.get(field.name) for a in answers]
+        known = [field.name in a.values for a in answers]
+        results += [
+            pl.Series(column.result, values, dtype=dtype(field), strict=False),
+            pl.Series(column.result_known, known, dtype=pl.Boolean),
+        ]
+    return pl.DataFrame(columns, schema=OUTCOME).hstack(results)
 
 
 def page_of(
@@ -55,36 +58,37 @@ def page_of(
 ) -> pl.DataFrame:
     """The page of a pass.
 
-    One line a row of the plan that was sent, or that has a cell found same. ``before.FIELD`` is what a written field
-    held before; ``held.`` is the value by the write's own answer, else the value sent.
+    One line a row of the plan that was sent, or that has a cell found same: ``frame`` explains its columns. The
+    application's side of a written cell's base is the value by the write's own answer, else the value sent.
     """
     sent = frozen.select(AT, ROW_ID).join(outcome, on=AT, how="inner").drop(AT)
     rows = plan.join(sent, on=ROW_ID, how="left", maintain_order="left", suffix=".sent")
     done = pl.col("state").is_in([*_IN, "deleted"]).fill_null(value=False)
     columns: list[pl.Expr] = []
-    told: list[pl.Expr] = []
+    settled: list[pl.Expr] = []
     for field in fields:
-        name = field.name
-        new, old, says = pl.col(new_column(name)), pl.col(old_column(name)), pl.col(f"says.{name}")
-        wrote = (pl.col(do_column(name)) == Do.WRITE) & pl.col("state").is_in(_IN).fill_null(value=False)
-        found = (
-            (pl.col(do_column(name)) == Do.NOTHING)
-            & says.is_in([VALUE, CLEAR])
+        column = FieldColumns(field.name)
+        proposed, current, action = pl.col(column.proposed), pl.col(column.current), pl.col(column.action)
+        wrote = (action == CellAction.WRITE) & pl.col("state").is_in(_IN).fill_null(value=False)
+        found_same = (
+            (action == CellAction.NOTHING)
+            & pl.col(column.cell_says).is_in([VALUE, CLEAR])
             & pl.col(IDENTIFIER).is_not_null()
-            & same(new_column(name), old_column(name), field)
+            & same(column.proposed, column.current, field)
         )
         deleted = (pl.col("state") == "deleted").fill_null(value=False)
-        got = pl.when(pl.col(f"knows.{name}").fill_null(value=False)).then(f"got.{name}").otherwise(new)
-        has = wrote | found | deleted
+        known = pl.col(column.result_known).fill_null(value=False)
+        result = pl.when(known).then(column.result).otherwise(proposed)
+        has_base = wrote | found_same | deleted
         columns += [
-            pl.when(has).then(new).alias(said_column(name)),
-            pl.when(wrote).then(got).when(found).then(old).alias(held_column(name)),
-            has.alias(has_column(name)),
-            pl.when(wrote | deleted).then(old).alias(f"before.{name}"),
-            wrote.alias(f"wrote.{name}"),
+            pl.when(has_base).then(proposed).alias(column.base_sent),
+            pl.when(wrote).then(result).when(found_same).then(current).alias(column.base_app),
+            has_base.alias(column.has_base),
+            pl.when(wrote | deleted).then(current).alias(column.before),
+            wrote.alias(column.wrote),
         ]
-        told.append(has)
-    anything = pl.any_horizontal([pl.col("state").is_not_null(), *told])
+        settled.append(has_base)
+    anything = pl.any_horizontal([pl.col("state").is_not_null(), *settled])
     record = pl.when(done).then(pl.coalesce(f"{IDENTIFIER}.sent", IDENTIFIER)).otherwise(IDENTIFIER)
     return rows.filter(anything).select(
         ROW_ID,
@@ -107,15 +111,15 @@ def states_of(plan: pl.DataFrame, page: pl.DataFrame | None) -> pl.DataFrame:
     Args:
         page: the page of the pass that sent this plan; without one nothing has been sent by it.
     """
-    written = pl.col("verdict").is_in(["create", "update", "delete"])
-    past = pl.col("past").is_in(["created", "updated", "deleted"]).fill_null(value=False)
-    before = pl.when((pl.col("verdict") == "same") & past).then("past")
+    written = pl.col(VERDICT).is_in(["create", "update", "delete"])
+    past = pl.col(EARLIER_RESULT).is_in(["created", "updated", "deleted"]).fill_null(value=False)
+    before = pl.when((pl.col(VERDICT) == "same") & past).then(EARLIER_RESULT)
     if page is None:
         return plan.select(
             ROW_ID,
             ROW,
-            before.otherwise("verdict").alias("state"),
-            "faults",
+            before.otherwise(VERDICT).alias("state"),
+            FAULTS,
             IDENTIFIER,
             pl.lit([], pl.List(pl.String)).alias("warnings"),
         )
@@ -126,7 +130,7 @@ def states_of(plan: pl.DataFrame, page: pl.DataFrame | None) -> pl.DataFrame:
         "warnings",
         pl.struct("code", "field", "arguments").alias("reason"),
     )
-    rows = plan.select(ROW_ID, ROW, "verdict", "past", "faults", IDENTIFIER).join(
+    rows = plan.select(ROW_ID, ROW, VERDICT, EARLIER_RESULT, FAULTS, IDENTIFIER).join(
         sent, on=ROW_ID, how="left", maintain_order="left"
     )
     why = pl.col("became").is_in(["refused", "unclear"]).fill_null(value=False)
@@ -137,9 +141,9 @@ def states_of(plan: pl.DataFrame, page: pl.DataFrame | None) -> pl.DataFrame:
         .then("became")
         .when(written)
         .then(pl.lit("waiting"))
-        .otherwise(before.otherwise("verdict"))
+        .otherwise(before.otherwise(VERDICT))
         .alias("state"),
-        pl.when(why).then(pl.concat_list("reason")).otherwise("faults").alias("faults"),
+        pl.when(why).then(pl.concat_list("reason")).otherwise(FAULTS).alias(FAULTS),
         pl.coalesce("record", IDENTIFIER).alias(IDENTIFIER),
         pl.col("warnings").fill_null(pl.lit([], pl.List(pl.String))),
     )

@@ -6,9 +6,8 @@ from collections.abc import Sequence
 
 import polars as pl
 
-from ..planning.comparing import do_column, new_column
-from ..planning.pairs import held_column
-from ..planning.verdicts import Do
+from ..planning.frame import FieldColumns
+from ..planning.verdicts import CellAction
 from ..records import IDENTIFIER, VERSION, Field, RecordType
 from ..sheets.sheet import ROW, ROW_ID
 from ..values import is_empty, same, to_text
@@ -20,7 +19,7 @@ def differences(written: pl.DataFrame, now: pl.DataFrame, fields: Sequence[Field
     """For rows that are in: each written field that is not as it was sent.
 
     Args:
-        written: frozen rows with the ``@id`` and ``held.`` that the write's own answer gave.
+        written: frozen rows with the ``@id`` and the ``result`` of each field that the write's own answer gave.
         now: the records read again.
 
     Returns:
@@ -32,8 +31,8 @@ def differences(written: pl.DataFrame, now: pl.DataFrame, fields: Sequence[Field
     for field in fields:
         if field.name not in now.columns:
             continue
-        new, held = new_column(field.name), held_column(field.name)
-        wrong = joined.filter((pl.col(do_column(field.name)) == Do.WRITE) & ~same(new, field.name, field))
+        columns = FieldColumns(field.name)
+        wrong = joined.filter((pl.col(columns.action) == CellAction.WRITE) & ~same(columns.proposed, field.name, field))
         if wrong.is_empty():
             continue
         told = pl.DataFrame(
@@ -41,12 +40,12 @@ def differences(written: pl.DataFrame, now: pl.DataFrame, fields: Sequence[Field
                 ROW_ID: wrong[ROW_ID],
                 ROW: wrong[ROW],
                 "field": [field.name] * len(wrong),
-                "sent": to_text(field, wrong[new]),
+                "sent": to_text(field, wrong[columns.proposed]),
                 "found": to_text(field, wrong[field.name]),
             },
             schema=DIFFERENCES,
         )
-        by_itself = wrong.select(same(held, field.name, field)).to_series()
+        by_itself = wrong.select(same(columns.result, field.name, field)).to_series()
         own.append(told.filter(by_itself))
         since.append(told.filter(~by_itself))
     return pl.concat(own), pl.concat(since)
@@ -63,7 +62,7 @@ def set_by_itself(
             continue
         filled = ~is_empty(field.name, field)
         if field.name in carried:
-            filled = filled & (pl.col(do_column(field.name)) != Do.WRITE)
+            filled = filled & (pl.col(FieldColumns(field.name).action) != CellAction.WRITE)
         count = int(joined.select(filled.sum()).item())
         if count:
             found[field.name] = count

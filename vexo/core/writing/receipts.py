@@ -6,13 +6,13 @@ from collections.abc import Sequence
 
 import polars as pl
 
-from ..planning.comparing import do_column, new_column, old_column
-from ..planning.verdicts import Do
+from ..planning.frame import FieldColumns
+from ..planning.verdicts import CellAction
 from ..records import IDENTIFIER, Field, Kind
 from ..sheets import SheetProfile
-from ..sheets.laying import REASON_HEADER, ROW_HEADER, STATE_HEADER
-from ..sheets.outgoing import OutgoingColumn
+from ..sheets.overlay.versions import REASON_HEADER, ROW_HEADER, STATE_HEADER
 from ..sheets.sheet import ROW, ROW_ID
+from ..sheets.writers.outgoing import OutgoingColumn
 from ..values import to_text
 
 NOT_IN = ("refused", "unclear", "held", "rejected", "waiting")
@@ -47,10 +47,12 @@ def receipt(
         _text_column("id", "Record ID in the application", joined[IDENTIFIER]),
     ]
     for field in fields:
-        written = (joined[do_column(field.name)] == Do.WRITE) & joined["state"].is_in(["created", "updated"])
+        written = (joined[FieldColumns(field.name).action] == CellAction.WRITE) & joined["state"].is_in(
+            ["created", "updated"]
+        )
         if not written.any():
             continue
-        for header, name in (("before", old_column(field.name)), ("now", new_column(field.name))):
+        for header, name in (("before", FieldColumns(field.name).current), ("now", FieldColumns(field.name).proposed)):
             text = to_text(field, joined[name]).set(~written.fill_null(value=False), None)
             columns.append(_text_column(name, f"{field.label}, {header}", text))
     return columns

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import polars as pl
 
-from ..planning.pairs import Ledger
+from ..planning.merge_base import Ledger
 from ..records import IDENTIFIER, Field
 from ..values import dtype, same, to_text
 from .totals import total
@@ -34,11 +34,11 @@ class Since:
 
 
 def _ours(ledger: Ledger, field: Field) -> pl.DataFrame:
-    pairs = ledger.pairs.get(field.name)
-    if pairs is None:
-        return pl.DataFrame(schema={IDENTIFIER: pl.String, "held": dtype(field)})
-    own = pairs.drop_nulls(IDENTIFIER).unique(IDENTIFIER, keep="last", maintain_order=True)
-    return own.select(IDENTIFIER, pl.col("held").cast(dtype(field), strict=False))
+    bases = ledger.bases.get(field.name)
+    if bases is None:
+        return pl.DataFrame(schema={IDENTIFIER: pl.String, "app": dtype(field)})
+    newest = bases.drop_nulls(IDENTIFIER).unique(IDENTIFIER, keep="last", maintain_order=True)
+    return newest.select(IDENTIFIER, pl.col("app").cast(dtype(field), strict=False))
 
 
 def _without(some: pl.Series, others: pl.Series) -> pl.Series:
@@ -71,7 +71,7 @@ def compare(
         own = own.filter(~same(then, now, field))
         if own.is_empty():
             continue
-        wrote = own.select(same(now, "held", field) & pl.col("held").is_not_null()).to_series()
+        wrote = own.select(same(now, "app", field) & pl.col("app").is_not_null()).to_series()
         texts = [to_text(field, own[name]).alias(told) for name, told in ((then, "then"), (now, "now"))]
         parts.append(
             own.select(IDENTIFIER, pl.lit(field.name).alias("field")).with_columns(*texts, wrote.alias("ours"))

@@ -8,8 +8,8 @@ from typing import Any
 
 import polars as pl
 
-from ..planning.comparing import do_column, new_column, old_column
-from ..planning.verdicts import Do
+from ..planning.frame import FieldColumns
+from ..planning.verdicts import CellAction
 from ..records import IDENTIFIER, Field
 
 _LAND = ("create", "update", "same")
@@ -29,8 +29,10 @@ def planned_totals(plan: pl.DataFrame, fields: Sequence[Field]) -> dict[str, dic
     for field in fields:
         if not field.is_number:
             continue
-        new, old = new_column(field.name), old_column(field.name)
-        will = land.select(pl.when(pl.col(do_column(field.name)) == Do.WRITE).then(new).otherwise(old)).to_series()
+        new, old = FieldColumns(field.name).proposed, FieldColumns(field.name).current
+        will = land.select(
+            pl.when(pl.col(FieldColumns(field.name).action) == CellAction.WRITE).then(new).otherwise(old)
+        ).to_series()
         made[field.name] = {"sheet": total(plan[new]), "planned": total(will), "before": total(land[old])}
     return made
 

@@ -7,16 +7,16 @@ from typing import Any
 
 from ..planning.verdicts import Verdict
 from ..records import VERSION
-from .answers import Answer, Settled
-from .operations import Operation, Rules, Write, holds, moved, refusal, unclear
+from .results import Settled, WriteResult
+from .strategies import Rules, Write, WriteStrategy, holds, moved, refusal, unclear
 
 
-class Update(Operation):
+class Update(WriteStrategy):
     """Fields of a record that is there. Only those that were edited are written."""
 
     verdict = Verdict.UPDATE
 
-    def just_before(self, write: Write, now: Mapping[str, Any] | None, rules: Rules) -> Answer | None:
+    def just_before(self, write: Write, now: Mapping[str, Any] | None, rules: Rules) -> WriteResult | None:
         if now is None:
             return refusal(write, "gone-meanwhile")
         changed = moved(now, write.before)
@@ -31,20 +31,10 @@ class Update(Operation):
             return Settled(refusal(write, "gone-meanwhile"))
         if holds(now, write.values):
             return Settled(self.done(write, now))
-        # Another version with the old values can be ours, undone by someone since: sent again it would undo them.
+        # ABA: another version with the old values can be our write, undone by someone since; sent again, it would undo
+        # their change.
         if write.version is not None:
             untouched = now.get(VERSION) == write.version
         else:
             untouched = not moved(now, write.before)
         return Settled(None, write.version) if untouched else Settled(unclear(write, "changed-in-between"))
-
-    def as_sent(self, write: Write, now: Mapping[str, Any] | None) -> list[str]:
-        if now is None:
-            return list(write.values)
-        return [name for name, value in write.values.items() if not holds(now, {name: value})]
-
-    def reverse(self, write: Write, answer: Answer) -> Write:
-        back = {name: write.before[name] for name in write.values}
-        return Write(
-            write.at, write.row_id, Verdict.UPDATE, write.identifier, answer.version, back, dict(answer.values)
-        )

@@ -8,14 +8,14 @@ from collections import Counter
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
+from datetime import datetime, timedelta
 from typing import Any
 from urllib.parse import urlsplit
 
 from django.db import transaction
 from django.utils import timezone
 
-from vexo.applications import Application as Client
-from vexo.applications import ApplicationError, check_address, inner_place, open_application
+from vexo.applications import ApplicationError, Client, check_address, inner_place, open_client
 from vexo.core.records import Catalogue
 
 from ..errors import PlainError
@@ -50,7 +50,7 @@ def client_of(application: Application, *, quick: bool = False) -> Iterator[Clie
         token = unlock(application.secret)
     except SecretError as error:
         raise ApplicationError(f"{application.label}: {error}") from error
-    with open_application(application.protocol, application.address, token, application.pages, quick=quick) as client:
+    with open_client(application.protocol, application.address, token, application.pages, quick=quick) as client:
         yield client
 
 
@@ -109,6 +109,23 @@ def describe(application: Application, client: Client | None = None) -> Catalogu
     return catalogue
 
 
+_JUST_NOW = timedelta(seconds=60)
+"""How old an answer about what an application holds may be, for the second of two steps of one piece of work."""
+
+
+def describe_once(application: Application, client: Client, described_at: datetime | None) -> Catalogue:
+    """What the application holds, without asking again within one piece of work.
+
+    Args:
+        described_at: when the step before this one asked.
+    """
+    known = application.known
+    asked = application.described_at
+    if known is not None and asked is not None and described_at == asked and timezone.now() - asked < _JUST_NOW:
+        return known
+    return describe(application, client)
+
+
 def check_place(address: str, *, inside: bool) -> None:
     """Raises ApplicationError where an address is none, PlainError where it is one of Vexo's own machine or network and
     nobody has said that it is meant."""
@@ -158,7 +175,7 @@ def connect(by: Person, wanted: Connection, *, change: bool = False, inside: boo
     token = wanted.token or (_kept_token(before, wanted) if before else "")
     with (
         a_turn(wanted.name),
-        open_application(wanted.protocol, wanted.address, token, wanted.pages, quick=True) as client,
+        open_client(wanted.protocol, wanted.address, token, wanted.pages, quick=True) as client,
     ):
         catalogue = client.describe()
     values: dict[str, Any] = {

@@ -11,25 +11,27 @@ import polars as pl
 
 from vexo.core.conditions import read_condition
 from vexo.core.documents import SendOut, Share
-from vexo.core.sheets.outgoing import outgoing_columns
+from vexo.core.sheets.writers.outgoing import outgoing_columns
 
 from ..applications.models import Application
 from ..applications.services import client_of, describe
-from ..bringin.bringing import start_bringing_in, start_recognising
-from ..bringin.incoming import NEW_TRIP
-from ..bringin.models import Upload
-from ..bringin.uploads import take_file
 from ..data_folder import absolute
 from ..errors import PlainError
+from ..ingest.bring_in import start_bringing_in
 from ..jobs.models import Job
-from ..jobs.working import do_now, enqueue
+from ..jobs.worker import enqueue, run_inline
 from ..passes.starting import start_pass
 from ..people.models import Person
-from ..review.plans import plan_of
-from ..sendout.choosing import begin
-from ..sendout.sending import new_trip
+from ..planning.context import plan_of
+from ..recognition.belonging import NEW_TRIP
+from ..sendout.selection import begin
+from ..sendout.send_out import new_trip
 from ..trips.models import Sheet, Trip
+from ..trips.part_view import PartView
 from ..trips.sheets import kept_records
+from ..uploads.models import Upload
+from ..uploads.receive import take_file
+from ..uploads.waiting import start_recognising
 
 _MEASURED = 412
 _VISITORS = (
@@ -51,7 +53,7 @@ _TERN = "harbour eq 'TERNISLAND' and status eq 'free'"
 
 
 def _done(job: Job) -> Job:
-    ended = do_now(job)
+    ended = run_inline(job)
     if ended.state != Job.DONE:
         raise PlainError(f"The demo could not be loaded: {ended.error or ended.message}")
     return ended
@@ -69,7 +71,7 @@ def _bring_text(
     lines: Sequence[str],
     by: Person,
     key: Sequence[str],
-    said: Mapping[str, str],
+    columns: Mapping[str, str],
     title: str,
     encoding: str = "utf-8",
 ) -> Trip:
@@ -79,7 +81,7 @@ def _bring_text(
         path.write_text("\r\n".join(lines) + "\r\n", encoding=encoding)
         upload = take_file(path, by.username)
     job = start_bringing_in(
-        application, record_type, upload, by, key=key, said=said, trip=NEW_TRIP, title=title, mine=True
+        application, record_type, upload, by, key=key, columns=columns, trip=NEW_TRIP, title=title, run_here=True
     )
     result = _done(job).result
     return Trip.objects.get(pk=int((result or {})["trip"]))
@@ -137,7 +139,7 @@ def load_boat_show(application: Application) -> Upload:
         path = Path(folder) / "boat-show.csv"
         path.write_text("\r\n".join(lines) + "\r\n", encoding="cp1252")
         upload = take_file(path, "ines")
-    _done(start_recognising(upload, person("ines"), mine=True))
+    _done(start_recognising(upload, person("ines"), run_here=True))
     return upload
 
 
@@ -146,7 +148,7 @@ def load_season_rates(application: Application) -> Trip:
     spaces that do not break behind some berth numbers."""
     fields = ["id", "harbour", "berth_no", "daily_rate", "length_m", "services", "status", "notes"]
     trip = new_trip(application, "Berth", "bram", fields, _TERN, "Season rates, Tern Island")
-    sent = _done(enqueue("send out", "bram", trip, mine=True, format="xlsx"))
+    sent = _done(enqueue("send out", "bram", PartView.of(trip), run_here=True, format="xlsx"))
     kept = kept_records(trip)
     if sent.error or kept is None:
         raise PlainError(f"The demo's berths did not go out: {sent.error}")
@@ -164,8 +166,8 @@ def load_season_rates(application: Application) -> Trip:
         path = Path(folder) / "season-rates-home.csv"
         pl.DataFrame(home).write_csv(path, separator=";")
         upload = take_file(path, "bram")
-    found = _done(start_recognising(upload, person("bram"), mine=True)).result or {}
-    job = start_bringing_in(application, "Berth", upload, person("bram"), trip=str(found["trip"]), mine=True)
+    found = _done(start_recognising(upload, person("bram"), run_here=True)).result or {}
+    job = start_bringing_in(application, "Berth", upload, person("bram"), trip=str(found["trip"]), run_here=True)
     _done(job)
     trip.refresh_from_db()
     return trip
@@ -181,7 +183,8 @@ def load_lost_fobs(application: Application) -> Trip:
     ]
     title = "Fobs reported lost"
     trip = _bring_text(application, "GateFob", "lost-fobs.csv", lines, person("bram"), ("print_no",), {}, title)
-    _, job = start_pass(trip, person("bram"), plan_of(trip).number, mine=True)
+    view = PartView.of(trip)
+    _, job = start_pass(view, person("bram"), plan_of(view).number, run_here=True)
     _done(job)
     return trip
 
@@ -196,7 +199,7 @@ def load_insurance_dates(application: Application) -> Trip:
         format="csv",
     )
     trip = begin(application, document, "ada", "Insurance dates, winter")
-    _done(enqueue("send out", "ada", trip, mine=True))
+    _done(enqueue("send out", "ada", PartView.of(trip), run_here=True))
     for sheet in list(trip.sheets.filter(direction=Sheet.OUT))[1:3]:
         table = pl.read_csv(absolute(sheet.path), infer_schema=False)
         until, at = pl.col("Insured until"), pl.int_range(pl.len())
@@ -211,5 +214,7 @@ def _bring_home(trip: Trip, table: pl.DataFrame, name: str) -> None:
         path = Path(folder) / name
         path.write_text(table.write_csv(), encoding="utf-8-sig")
         upload = take_file(path, "bram")
-    _done(start_recognising(upload, person("bram"), mine=True))
-    _done(start_bringing_in(trip.application, trip.record_type, upload, person("bram"), trip=str(trip.pk), mine=True))
+    _done(start_recognising(upload, person("bram"), run_here=True))
+    _done(
+        start_bringing_in(trip.application, trip.record_type, upload, person("bram"), trip=str(trip.pk), run_here=True)
+    )

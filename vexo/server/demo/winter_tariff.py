@@ -7,24 +7,25 @@ from tempfile import TemporaryDirectory
 
 import polars as pl
 
-from vexo.applications import open_application
+from vexo.applications import open_client
 from vexo.core.planning.verdicts import Verdict
 from vexo.core.records import IDENTIFIER, VERSION
-from vexo.core.sheets.outgoing import OutgoingColumn, outgoing_columns
-from vexo.core.sheets.xlsx_writing import write_xlsx
+from vexo.core.sheets.writers.outgoing import OutgoingColumn, outgoing_columns
+from vexo.core.sheets.writers.xlsx import write_xlsx
 from vexo.core.values import dtype
 from vexo.core.writing import Write
 
 from ..applications.models import Application
 from ..applications.services import describe
-from ..bringin.bringing import start_bringing_in
-from ..bringin.uploads import take_file
 from ..errors import PlainError
-from ..jobs.working import do_now, enqueue
-from ..sendout.sending import new_trip
-from ..sendout.writing import file_name
+from ..ingest.bring_in import start_bringing_in
+from ..jobs.worker import enqueue, run_inline
+from ..sendout.send_out import new_trip
+from ..sendout.sheet_writer import file_name
 from ..trips.models import Trip
+from ..trips.part_view import PartView
 from ..trips.sheets import kept_records, stamp_of
+from ..uploads.receive import take_file
 from .other_trips import person
 
 WHO = "ada"
@@ -102,7 +103,7 @@ def _colleague(application: Application, edited: pl.DataFrame) -> None:
         Write(10 + n, n, Verdict.UPDATE, identifier, None, {"notes": "Chain renewed in November."})
         for n, identifier in enumerate(edited[IDENTIFIER].gather([30, 31, 32]).to_list())
     ]
-    with open_application("odata", application.address, COLLEAGUE_TOKEN) as office:
+    with open_client("odata", application.address, COLLEAGUE_TOKEN) as office:
         answers = office.write(record_type, writes)
     if any(answer.state != "updated" for answer in answers):
         raise PlainError("The demo's colleague could not change the register. Start with a new data folder.")
@@ -111,7 +112,7 @@ def _colleague(application: Application, edited: pl.DataFrame) -> None:
 def load_winter_tariff(application: Application) -> Trip:
     """The trip, waiting at Review."""
     trip = new_trip(application, "Berth", WHO, FIELDS, CONDITION, "Winter tariff, North Reach")
-    sent = do_now(enqueue("send out", WHO, trip, mine=True, format="xlsx"))
+    sent = run_inline(enqueue("send out", WHO, PartView.of(trip), run_here=True, format="xlsx"))
     kept = kept_records(trip)
     if sent.error or kept is None:
         raise PlainError(f"The demo's berths did not go out: {sent.error}")
@@ -134,9 +135,9 @@ def load_winter_tariff(application: Application) -> Trip:
         write_xlsx(back, path, record_type.plural, stamp_of(trip, fields))
         upload = take_file(path, WHO)
     job = start_bringing_in(
-        application, "Berth", upload, person("ada"), key=("harbour", "berth_no"), operation="upsert", mine=True
+        application, "Berth", upload, person("ada"), key=("harbour", "berth_no"), operation="upsert", run_here=True
     )
-    brought = do_now(job)
+    brought = run_inline(job)
     if brought.error:
         raise PlainError(f"The demo's sheet did not come in: {brought.error}")
     trip.refresh_from_db()

@@ -32,16 +32,16 @@ def claim(owner: str, queues: tuple[str, ...] = (), only: int | None = None) -> 
         jobs = jobs.filter(queue__in=queues)
     if only is not None:
         jobs = jobs.filter(pk=only)
-    for pk, attempt in jobs.order_by("id").values_list("pk", "attempt")[:5]:
-        taken = Job.objects.filter(free, pk=pk, attempt=attempt).update(
-            state=Job.RUNNING, owner=owner, attempt=F("attempt") + 1, lease_until=now + SECONDS
+    for pk, fencing_token in jobs.order_by("id").values_list("pk", "fencing_token")[:5]:
+        taken = Job.objects.filter(free, pk=pk, fencing_token=fencing_token).update(
+            state=Job.RUNNING, owner=owner, fencing_token=F("fencing_token") + 1, lease_until=now + SECONDS
         )
         if taken:
             return Job.objects.get(pk=pk)
     return None
 
 
-def _born(pid: int) -> str:
+def process_start(pid: int) -> str:
     """When a process of this machine began, so that another with its number is not taken for it; empty if unknown."""
     try:
         return Path(f"/proc/{pid}/stat").read_text(encoding="utf-8").rpartition(")")[2].split()[19]
@@ -52,10 +52,10 @@ def _born(pid: int) -> str:
 def owner_name() -> str:
     """This process, as it is named in leases."""
     pid = os.getpid()
-    return f"{socket.gethostname()}:{pid}:{_born(pid)}"
+    return f"{socket.gethostname()}:{pid}:{process_start(pid)}"
 
 
-def end_leases_of(process: str) -> None:
+def end_leases_of_process(process: str) -> None:
     """A worker (``host:pid``) is known to be dead: its jobs are free at once."""
     Job.objects.filter(owner__startswith=f"{process}:", state=Job.RUNNING).update(lease_until=0)
 
@@ -66,15 +66,15 @@ def end_leases_of_the_dead(trip: int | None = None) -> None:
     for job in jobs.filter(trip=trip) if trip is not None else jobs:
         host, _, rest = job.owner.rpartition(":")[0].rpartition(":")
         pid, born = rest, job.owner.rpartition(":")[2]
-        if host == socket.gethostname() and pid.isdigit() and _born(int(pid)) != born:
-            Job.objects.filter(pk=job.pk, owner=job.owner, attempt=job.attempt).update(lease_until=0)
+        if host == socket.gethostname() and pid.isdigit() and process_start(int(pid)) != born:
+            Job.objects.filter(pk=job.pk, owner=job.owner, fencing_token=job.fencing_token).update(lease_until=0)
 
 
 class Lease:
     """A held job. ``writing`` opens a transaction that only goes through while the lease is held."""
 
     def __init__(self, job: Job) -> None:
-        self.job, self.attempt = job, job.attempt
+        self.job, self.fencing_token = job, job.fencing_token
         self._over = threading.Event()
         self._thread = threading.Thread(target=self._renew, daemon=True)
 
@@ -87,7 +87,7 @@ class Lease:
         self._thread.join()
 
     def _mine(self) -> Q:
-        return Q(pk=self.job.pk, attempt=self.attempt, state=Job.RUNNING)
+        return Q(pk=self.job.pk, fencing_token=self.fencing_token, state=Job.RUNNING)
 
     def _renew(self) -> None:
         while not self._over.wait(SECONDS / 3):
@@ -120,7 +120,7 @@ class Lease:
         """The trip that the job is about."""
         if self.job.trip is None:
             raise ValueError(f"job {self.job.pk} has no trip")
-        return self.job.trip.at(int(self.job.arguments.get("part") or 0))
+        return self.job.trip
 
     @property
     def wanted(self) -> str:

@@ -10,7 +10,8 @@ from django.db import models
 class Job(models.Model):
     """A piece of work: who has it, until when, and how far it is.
 
-    ``attempt`` rises with each claim, and every write of the work checks it: a worker thought dead cannot write on.
+    ``fencing_token`` rises with each claim, and every write of the work checks it: a worker thought dead cannot write
+    on.
     """
 
     QUEUED, RUNNING, DONE, FAILED, STOPPED = "queued", "running", "done", "failed", "stopped"
@@ -24,7 +25,7 @@ class Job(models.Model):
     state = models.CharField(max_length=10, default=QUEUED, db_index=True)
     wanted = models.CharField(max_length=10, default="run")
     owner = models.CharField(max_length=160, blank=True)
-    attempt = models.PositiveIntegerField(default=0)
+    fencing_token = models.PositiveIntegerField(default=0)
     lease_until = models.FloatField(default=0)
     done = models.PositiveIntegerField(default=0)
     total = models.PositiveIntegerField(default=0)
@@ -39,7 +40,7 @@ class Job(models.Model):
         ordering = ("id",)
 
     @property
-    def lapsed(self) -> bool:
+    def expired(self) -> bool:
         """Whether the work is without a living worker though it has begun."""
         return self.state == Job.RUNNING and self.lease_until < time.time()
 

@@ -14,7 +14,7 @@ class Entry(models.Model):
     at = models.DateTimeField(db_index=True)
     who = models.CharField(max_length=150)
     what = models.CharField(max_length=40, db_index=True)
-    said = models.TextField()
+    message = models.TextField()
     application = models.CharField(max_length=60, blank=True, db_index=True)
     stage = models.CharField(max_length=10, blank=True)
     trip = models.PositiveBigIntegerField(null=True, db_index=True)

@@ -11,7 +11,7 @@ from django.utils import timezone
 
 from .models import Entry
 
-_SEALED = ("at", "who", "what", "said", "application", "stage", "trip", "rows", "file")
+_SEALED = ("at", "who", "what", "message", "application", "stage", "trip", "rows", "file")
 
 
 class Named(Protocol):
@@ -29,13 +29,13 @@ def _seal(before: str, values: dict[str, Any]) -> str:
 def note(
     who: str,
     what: str,
-    said: str,
+    message: str,
     application: Named | None = None,
     trip: int | None = None,
     rows: int | None = None,
     file: str = "",
 ) -> Entry:
-    """Add an entry: ``what`` is a short word to filter by, ``said`` the sentence for people.
+    """Add an entry: ``what`` is a short word to filter by, ``message`` the sentence for people.
 
     Within the transaction of what it tells of, it is written exactly once, whatever dies in between.
     """
@@ -46,7 +46,7 @@ def note(
             "at": max(now, last["at"]) if last else now,
             "who": who[:150],
             "what": what,
-            "said": said,
+            "message": message,
             "application": application.name if application else "",
             "stage": application.stage if application else "",
             "trip": trip,

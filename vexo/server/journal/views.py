@@ -21,7 +21,7 @@ class EntrySerializer(serializers.ModelSerializer[Entry]):
 
     class Meta:
         model = Entry
-        fields = ("id", "at", "who", "what", "said", "application", "stage", "trip", "rows", "file")
+        fields = ("id", "at", "who", "what", "message", "application", "stage", "trip", "rows", "file")
 
 
 class JournalSerializer(serializers.Serializer[Any]):
@@ -43,7 +43,7 @@ class JournalView(APIView):
             if asked.get(name):
                 entries = entries.filter(**{name: asked[name]})
         if asked.get("text"):
-            entries = entries.filter(said__icontains=asked["text"])
+            entries = entries.filter(message__icontains=asked["text"])
         before = asked.get("before", "")
         if before.isascii() and before.isdecimal() and len(before) < 19:
             entries = entries.filter(id__lt=int(before))

@@ -10,66 +10,66 @@ from django.utils import timezone
 from vexo.core.planning.verdicts import sum_after
 from vexo.core.records import RecordType
 from vexo.core.sheets.sheet import ROW, ROW_ID
-from vexo.core.writing import Answer
-from vexo.core.writing.answers import FINAL
+from vexo.core.writing import WriteResult
 from vexo.core.writing.ledger import outcome_of, page_of, states_of
+from vexo.core.writing.results import FINAL
 
-from .. import stages
+from .. import artifacts
+from ..artifacts import ArtifactLost
 from ..jobs.leases import Lease
 from ..journal.services import note
-from ..review.figures import reasons
-from ..review.plans import record_type_of
-from ..stages import StageLost
+from ..planning.context import record_type_of
+from ..planning.figures import reasons
+from ..trips.facts import to_json
 from ..trips.models import LedgerPage
-from ..trips.standing import tell_pass
 from .models import Batch, Pass, RowNotIn
-from .recording import answer_of, items_of
-from .telling import pass_facts
+from .recording import items_of, result_of
+from .telling import tell
 
 
-def final_answers(one: Pass, record_type: RecordType, doubts: str = "") -> list[Answer]:
+def final_answers(pass_: Pass, record_type: RecordType, doubts: str = "") -> list[WriteResult]:
     """All final answers of a pass.
 
     Args:
         doubts: the code under which rows without an answer count as unclear; empty leaves them out.
     """
-    told: list[Answer] = []
-    for batch in one.batches.all():
-        told += [answer_of(answer, record_type) for answer in batch.answers]
+    told: list[WriteResult] = []
+    for batch in pass_.batches.all():
+        told += [result_of(answer, record_type) for answer in batch.answers]
         if doubts and batch.state == Batch.SENT:
-            told += [Answer(i.at, "unclear", i.identifier, code=doubts) for i in items_of(batch)]
+            told += [WriteResult(i.at, "unclear", i.identifier, code=doubts) for i in items_of(batch)]
     return told
 
 
-def page_frame(one: Pass, record_type: RecordType, answers: list[Answer]) -> tuple[pl.DataFrame, pl.DataFrame]:
+def page_frame(pass_: Pass, record_type: RecordType, answers: list[WriteResult]) -> tuple[pl.DataFrame, pl.DataFrame]:
     """The pass's plan, and its page of the ledger."""
-    fields = [record_type.field(name) for name in one.plan.carried if record_type.find(name)]
-    plan, frozen = stages.read(one.plan_file), stages.read(one.rows_file, ["at", ROW_ID])
-    return plan, page_of(plan, frozen, outcome_of(answers, fields), fields, one.number)
+    fields = [record_type.field(name) for name in pass_.plan.carried if record_type.find(name)]
+    plan, frozen = artifacts.read(pass_.plan_file), artifacts.read(pass_.rows_file, ["at", ROW_ID])
+    return plan, page_of(plan, frozen, outcome_of(answers, fields), fields, pass_.number)
 
 
-def end(one: Pass, lease: Lease, state: str, report: dict[str, Any] | None) -> None:
+def end(pass_: Pass, lease: Lease, state: str, report: dict[str, Any] | None) -> None:
     """Write down how the pass ended: its page of the ledger, its sum, the rows that are not in."""
-    record_type = record_type_of(one.plan)
+    record_type = record_type_of(pass_.plan)
     doubts = "given-up" if state == Pass.GIVEN_UP else "no-answer"
-    answers = (report or {}).pop("answers", None) or final_answers(one, record_type, doubts)
-    plan, page = page_frame(one, record_type, answers)
-    path = stages.keep(page, one.trip_id, f"pass-{one.number}")
+    answers = (report or {}).pop("answers", None) or final_answers(pass_, record_type, doubts)
+    plan, page = page_frame(pass_, record_type, answers)
+    path = artifacts.keep_artifact(page, pass_.trip_id, f"pass-{pass_.number}")
     states = states_of(plan, page)
     counts = {str(n): int(c) for n, c in page["state"].drop_nulls().value_counts().iter_rows()}
-    one.totals = {name: counts.get(name, 0) for name in FINAL}
-    one.sums = sum_after(states["state"], len(plan))
-    one.reasons = reasons(states.filter(pl.col("state") != "aside"), record_type)
+    pass_.totals = {name: counts.get(name, 0) for name in FINAL}
+    pass_.sums = sum_after(states["state"], len(plan))
+    pass_.reasons = to_json(reasons(states.filter(pl.col("state") != "aside"), record_type))
     warned = int((page["warnings"].list.len() > 0).sum())
-    one.state, one.page, one.report = state, path, {**(report or one.report or {}), "warnings": warned}
-    one.ended_at = timezone.now() if state not in Pass.OPEN else None
+    pass_.state, pass_.page, pass_.report = state, path, {**(report or pass_.report or {}), "warnings": warned}
+    pass_.ended_at = timezone.now() if state not in Pass.OPEN else None
     not_in = page.filter(pl.col("state").is_in(["refused", "unclear"]))
     with lease.writing():
-        RowNotIn.objects.filter(of=one).delete()
+        RowNotIn.objects.filter(of_pass=pass_).delete()
         RowNotIn.objects.bulk_create(
             [
                 RowNotIn(
-                    of=one,
+                    of_pass=pass_,
                     row_id=line[ROW_ID],
                     row=line[ROW],
                     state=line["state"],
@@ -81,13 +81,13 @@ def end(one: Pass, lease: Lease, state: str, report: dict[str, Any] | None) -> N
             ],
             batch_size=500,
         )
-        values = {"path": path, "created": one.totals["created"]}
-        LedgerPage.objects.update_or_create(trip=one.trip, number=one.number, defaults=values)
-        one.save()
-        tell_pass(one.trip, pass_facts(one), revised=True)
-        words = ", ".join(f"{count:,} {name}" for name, count in one.totals.items() if count) or "nothing"
-        said = f"Pass {one.number} of trip {one.trip_id} {_WORDS[state]}: {words}"
-        note(lease.job.by, "applied", said, one.trip.application, one.trip_id, sum(one.totals.values()))
+        values = {"path": path, "created": pass_.totals["created"]}
+        LedgerPage.objects.update_or_create(trip=pass_.trip, number=pass_.number, defaults=values)
+        pass_.save()
+        tell(pass_, revised=True)
+        words = ", ".join(f"{count:,} {name}" for name, count in pass_.totals.items() if count) or "nothing"
+        said = f"Pass {pass_.number} of trip {pass_.trip_id} {_WORDS[state]}: {words}"
+        note(lease.job.by, "applied", said, pass_.trip.application, pass_.trip_id, sum(pass_.totals.values()))
 
 
 _WORDS = {
@@ -98,14 +98,14 @@ _WORDS = {
 }
 
 
-def interrupt(one: Pass, lease: Lease, reason: str) -> None:
+def interrupt(pass_: Pass, lease: Lease, reason: str) -> None:
     """The pass cannot go on for now: what is in is told, rows in doubt count as unclear until it goes on."""
-    one.reason = reason
+    pass_.reason = reason
     try:
-        end(one, lease, Pass.INTERRUPTED, None)
-    except (StageLost, OSError):
+        end(pass_, lease, Pass.INTERRUPTED, None)
+    except (ArtifactLost, OSError):
         # What is in cannot be told now; that the pass waits for a person always can.
         with lease.writing():
-            Pass.objects.filter(pk=one.pk).update(state=Pass.INTERRUPTED, reason=reason)
-            one.refresh_from_db()
-            tell_pass(one.trip, pass_facts(one), revised=True)
+            Pass.objects.filter(pk=pass_.pk).update(state=Pass.INTERRUPTED, reason=reason)
+            pass_.refresh_from_db()
+            tell(pass_, revised=True)

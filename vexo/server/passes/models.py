@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from django.db import models
 
-from ..review.models import Plan
+from ..planning.models import Plan
 from ..trips.models import Trip
 
 
@@ -59,7 +59,7 @@ class Batch(models.Model):
 
     PREPARED, SENT, ANSWERED = "prepared", "sent", "answered"
 
-    of = models.ForeignKey(Pass, models.CASCADE, related_name="batches")
+    of_pass = models.ForeignKey(Pass, models.CASCADE, related_name="batches")
     state = models.CharField(max_length=10, default=PREPARED)
     items = models.JSONField()
     first_sent = models.CharField(max_length=40, blank=True)
@@ -69,13 +69,13 @@ class Batch(models.Model):
 
     class Meta:
         ordering = ("id",)
-        indexes = [models.Index(fields=["of", "state"])]
+        indexes = [models.Index(fields=["of_pass", "state"])]
 
 
 class RowNotIn(models.Model):
     """A row of a pass that was refused or stayed unclear."""
 
-    of = models.ForeignKey(Pass, models.CASCADE, related_name="not_in")
+    of_pass = models.ForeignKey(Pass, models.CASCADE, related_name="not_in")
     row_id = models.PositiveIntegerField()
     row = models.PositiveIntegerField()
     state = models.CharField(max_length=10)

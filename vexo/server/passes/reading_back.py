@@ -8,25 +8,24 @@ from typing import Any
 import polars as pl
 
 from vexo.core.conditions import read_condition
-from vexo.core.planning.pairs import held_column
 from vexo.core.records import IDENTIFIER, VERSION, Catalogue
 from vexo.core.sheets.sheet import ROW, ROW_ID
-from vexo.core.writing import Answer
+from vexo.core.writing import WriteResult
 from vexo.core.writing.batches import AT
 from vexo.core.writing.ledger import outcome_of
 from vexo.core.writing.read_back import differences, set_by_itself
 from vexo.core.writing.totals import after_totals, as_texts, left_over
 
-from .. import stages
+from .. import artifacts
 from .ending import final_answers
 from .models import Pass
-from .reading import Reader
+from .record_reader import Reader
 
 _MOST_LISTED = 1000
 _MOST_SUMMED = 50_000
 
 
-def _records(one: Pass, reader: Reader, wanted: list[str], total: int, whole: bool) -> pl.DataFrame:
+def _records(pass_: Pass, reader: Reader, wanted: list[str], total: int, whole: bool) -> pl.DataFrame:
     """These records now: one by one, or all of the type where that is less to ask."""
     fields = [f.name for f in reader.type.fields] if whole else reader.fields
     if len(wanted) * 3 > total:
@@ -35,7 +34,7 @@ def _records(one: Pass, reader: Reader, wanted: list[str], total: int, whole: bo
     return reader.by_identifier(wanted, fields)
 
 
-def _told_by_reading(answers: list[Answer], now: pl.DataFrame, carried: list[str]) -> list[Answer]:
+def _told_by_reading(answers: list[WriteResult], now: pl.DataFrame, carried: list[str]) -> list[WriteResult]:
     """Where an answer gave no values: those read back, if the version is still the answer's own."""
     silent = {a.identifier for a in answers if a.state in ("created", "updated") and not a.values and a.version}
     if not silent:
@@ -49,27 +48,26 @@ def _told_by_reading(answers: list[Answer], now: pl.DataFrame, carried: list[str
     return made
 
 
-def read_back(one: Pass, reader: Reader, catalogue: Catalogue) -> dict[str, Any]:
+def read_back(pass_: Pass, reader: Reader, catalogue: Catalogue) -> dict[str, Any]:
     """What was sent, held against what the application holds now; control totals; records before and after.
 
     Returns:
         the report, with the answers completed by what was read (``answers``).
     """
-    record_type, carried = reader.type, list(one.plan.carried)
+    record_type, carried = reader.type, list(pass_.plan.carried)
     fields = [record_type.field(name) for name in carried]
-    answers = final_answers(one, record_type, "no-answer")
+    answers = final_answers(pass_, record_type, "no-answer")
     total = reader.client.count(record_type)
-    plan = stages.read(one.plan_file)
+    plan = artifacts.read(pass_.plan_file)
     ids = {a.at: a.identifier for a in answers if a.state in ("created", "updated")}
     made = [a for a in answers if a.state == "created"]
     land = plan.filter(pl.col("verdict").is_in(["update", "same"]))[IDENTIFIER].drop_nulls().to_list()
     wanted = list(dict.fromkeys([*land, *[i for i in ids.values() if i]]))
-    now = _records(one, reader, wanted, total, whole=bool(made))
+    now = _records(pass_, reader, wanted, total, whole=bool(made))
     answers = _told_by_reading(answers, now, carried)
     outcome = outcome_of([a for a in answers if a.at in ids], fields)
-    frozen = stages.read(one.rows_file).drop(IDENTIFIER, VERSION, *[held_column(n) for n in carried])
-    renamed = {f"got.{name}": held_column(name) for name in carried}
-    written = frozen.join(outcome.drop(VERSION).rename(renamed), on=AT, how="inner", maintain_order="left")
+    frozen = artifacts.read(pass_.rows_file).drop(IDENTIFIER, VERSION)
+    written = frozen.join(outcome.drop(VERSION), on=AT, how="inner", maintain_order="left")
     own, since = differences(written, now, fields)
     lost = written.join(now, on=IDENTIFIER, how="anti")
     deleted = [a.identifier for a in answers if a.state == "deleted" and a.identifier]
@@ -87,21 +85,21 @@ def read_back(one: Pass, reader: Reader, catalogue: Catalogue) -> dict[str, Any]
         "deleted": len(deleted),
         "gone": len(deleted) - len(there),
     }
-    return report | _totals(one, reader, catalogue, plan, now, answers, total)
+    return report | _totals(pass_, reader, catalogue, plan, now, answers, total)
 
 
 def _totals(
-    one: Pass,
+    pass_: Pass,
     reader: Reader,
     catalogue: Catalogue,
     plan: pl.DataFrame,
     now: pl.DataFrame,
-    answers: list[Answer],
+    answers: list[WriteResult],
     total: int,
 ) -> dict[str, Any]:
     """Control totals over the same rows, and the records of the type and of the trip's selection."""
-    record_type, carried = reader.type, list(one.plan.carried)
-    frozen = stages.read(one.rows_file, [AT, ROW_ID])
+    record_type, carried = reader.type, list(pass_.plan.carried)
+    frozen = artifacts.read(pass_.rows_file, [AT, ROW_ID])
     created = {a.at: a.identifier for a in answers if a.state == "created"}
     made = pl.DataFrame(
         {AT: list(created), "made": list(created.values())}, schema={AT: pl.UInt32, "made": pl.String}
@@ -109,25 +107,25 @@ def _totals(
     told = plan.join(made.select(ROW_ID, "made"), on=ROW_ID, how="left", maintain_order="left")
     told = told.with_columns(pl.coalesce("made", IDENTIFIER).alias(IDENTIFIER))
     after = after_totals(told, now, [record_type.field(n) for n in carried if n in now.columns])
-    planned = one.plan.summary.get("totals", {})
+    planned = pass_.plan.summary.get("totals", {})
     deleted = sum(1 for a in answers if a.state == "deleted")
-    before = one.plan.reading.get("type", total)
+    before = pass_.plan.counts.get("type", total)
     counts = {"before": before, "created": len(created), "deleted": deleted, "after": total}
     counts["others"] = left_over(before, total, len(created), deleted)
     totals = {name: {**sums, "after": after.get(name)} for name, sums in planned.items()}
     report: dict[str, Any] = {"totals": totals, "type": counts}
-    selection = one.plan.reading.get("selection")
+    selection = pass_.plan.counts.get("selection")
     if selection:
-        report["selection"] = _selection(one, reader, catalogue, selection, answers)
+        report["selection"] = _selection(pass_, reader, catalogue, selection, answers)
     return report
 
 
 def _selection(
-    one: Pass, reader: Reader, catalogue: Catalogue, before: dict[str, Any], answers: list[Answer]
+    pass_: Pass, reader: Reader, catalogue: Catalogue, before: dict[str, Any], answers: list[WriteResult]
 ) -> dict[str, Any]:
     """The trip's selection (its condition) after: records, sums, and what this trip moved in or out of it."""
     record_type = reader.type
-    condition = read_condition(one.trip.condition, record_type, catalogue)
+    condition = read_condition(pass_.trip.condition, record_type, catalogue)
     records = reader.client.count(record_type, condition)
     told: dict[str, Any] = {"before": before["records"], "after": records}
     numbers = list(before.get("totals", {}))

@@ -7,24 +7,25 @@ from pathlib import Path
 import polars as pl
 
 from vexo.core.sheets import Stamp
-from vexo.core.sheets.csv_writing import write_csv
-from vexo.core.sheets.outgoing import OutgoingColumn
-from vexo.core.sheets.xlsx_writing import write_xlsx
+from vexo.core.sheets.writers.delimited import write_csv
+from vexo.core.sheets.writers.outgoing import OutgoingColumn
+from vexo.core.sheets.writers.xlsx import write_xlsx
 from vexo.core.writing.ledger import states_of
 from vexo.core.writing.receipts import not_in, receipt
 
-from .. import stages
+from .. import artifacts
 from ..errors import PlainError
-from ..review.plans import Reviewed, reviewed_with
-from ..review.windows import fault_words
-from ..trips.models import Trip
+from ..planning.context import PlanContext
+from ..rows.windows import fault_words
+from ..trips.part_view import PartView
 from ..trips.sheets import stamp_of
 from .models import Pass
 
 
-def last_pass(trip: Trip) -> Pass:
+def last_pass(view: PartView) -> Pass:
     """The pass that ended, or was interrupted, last. Raises PlainError where nothing was written yet."""
-    found = trip.passes.filter(plan__sheet__part__number=trip.part).exclude(page="").order_by("number").last()
+    trip = view.trip
+    found = trip.passes.filter(plan__sheet__part__number=view.part).exclude(page="").order_by("number").last()
     if found is None:
         raise PlainError(f"Nothing of trip {trip.pk} has been written yet.", "no-pass")
     return found
@@ -45,30 +46,32 @@ def _write(columns: list[OutgoingColumn], path: Path, title: str, stamp: Stamp) 
         raise PlainError(f"{path} cannot be written: {error.strerror or error}. Choose another place.") from error
 
 
-def told_states(one: Pass, reviewed: Reviewed) -> pl.DataFrame:
+def told_states(pass_: Pass, context: PlanContext) -> pl.DataFrame:
     """What became of every row: ``row_id``, ``row``, ``state``, ``reason`` in words, ``@id``."""
-    states = states_of(stages.read(one.plan_file), stages.read(one.page) if one.page else None)
-    reasons = [fault_words(reviewed, faults[0]) if faults else None for faults in states["faults"].to_list()]
+    states = states_of(artifacts.read(pass_.plan_file), artifacts.read(pass_.page) if pass_.page else None)
+    reasons = [fault_words(context, faults[0]) if faults else None for faults in states["faults"].to_list()]
     return states.with_columns(pl.Series("reason", reasons, dtype=pl.String))
 
 
-def write_receipt(trip: Trip, path: Path) -> None:
+def write_receipt(view: PartView, path: Path) -> None:
     """What became of each row, with old and new values of what was written."""
-    one = last_pass(trip)
-    reviewed = reviewed_with(one.plan)
-    fields = [reviewed.record_type.field(name) for name in reviewed.settings.carried]
-    plan = stages.read(one.plan_file)
-    columns = receipt(reviewed.cells, reviewed.profile, plan, told_states(one, reviewed), fields)
-    _write(columns, path, "Receipt", stamp_of(trip, [], trip.part, rows=True))
+    trip = view.trip
+    pass_ = last_pass(view)
+    context = PlanContext.of_plan(pass_.plan)
+    fields = [context.record_type.field(name) for name in context.settings.carried]
+    plan = artifacts.read(pass_.plan_file)
+    columns = receipt(context.cells, context.profile, plan, told_states(pass_, context), fields)
+    _write(columns, path, "Receipt", stamp_of(trip, [], view.part, rows=True))
 
 
-def write_rejects(trip: Trip, path: Path) -> None:
+def write_rejects(view: PartView, path: Path) -> None:
     """The rows that did not go in, as they came, with the reason."""
-    one = last_pass(trip)
-    reviewed = reviewed_with(one.plan)
+    trip = view.trip
+    pass_ = last_pass(view)
+    context = PlanContext.of_plan(pass_.plan)
     _write(
-        not_in(reviewed.cells, reviewed.profile, told_states(one, reviewed)),
+        not_in(context.cells, context.profile, told_states(pass_, context)),
         path,
         "Not in",
-        stamp_of(trip, [], trip.part, rows=True),
+        stamp_of(trip, [], view.part, rows=True),
     )

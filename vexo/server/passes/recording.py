@@ -12,8 +12,8 @@ from typing import Any
 from vexo.core.planning.verdicts import Verdict
 from vexo.core.records import RecordType
 from vexo.core.values import from_python, to_python
-from vexo.core.writing.answers import Answer
 from vexo.core.writing.batches import Item
+from vexo.core.writing.results import WriteResult
 
 from ..jobs.leases import Lease
 from .models import Batch, Pass
@@ -28,7 +28,7 @@ def _stored(items: Sequence[Item]) -> list[list[Any]]:
     return [list(asdict(item).values()) for item in items]
 
 
-def answer_json(answer: Answer, record_type: RecordType, carried: Sequence[str]) -> dict[str, Any]:
+def result_json(answer: WriteResult, record_type: RecordType, carried: Sequence[str]) -> dict[str, Any]:
     """A final answer as it is kept; of its values those of carried fields."""
     known = {name: to_python(record_type.field(name), v) for name, v in answer.values.items() if name in carried}
     told = {"at": answer.at, "state": answer.state, "id": answer.identifier, "version": answer.version}
@@ -37,10 +37,10 @@ def answer_json(answer: Answer, record_type: RecordType, carried: Sequence[str])
     return told | {name: value for name, value in {**more, **rest}.items() if value}
 
 
-def answer_of(told: dict[str, Any], record_type: RecordType) -> Answer:
+def result_of(told: dict[str, Any], record_type: RecordType) -> WriteResult:
     """A kept answer again."""
     values = {name: from_python(record_type.field(name), v) for name, v in told.get("values", {}).items()}
-    return Answer(
+    return WriteResult(
         told["at"],
         told["state"],
         told["id"],
@@ -65,9 +65,9 @@ class Follow:
 class Recorder:
     """Keeps a pass's batches. Every write checks that the lease is held."""
 
-    def __init__(self, one: Pass, lease: Lease, record_type: RecordType, repeatable: bool) -> None:
-        self.one, self.lease, self.type, self.repeatable = one, lease, record_type, repeatable
-        self.carried = list(one.plan.carried)
+    def __init__(self, pass_: Pass, lease: Lease, record_type: RecordType, repeatable: bool) -> None:
+        self.pass_, self.lease, self.type, self.repeatable = pass_, lease, record_type, repeatable
+        self.carried = list(pass_.plan.carried)
 
     def _first_sent(self) -> str:
         return formatdate(usegmt=True) if self.repeatable else ""
@@ -79,10 +79,10 @@ class Recorder:
     def prepare(self, items: Sequence[Item]) -> Batch:
         """Write down the next batch of the plan."""
         with self.lease.writing():
-            cursor = self.one.cursor + len(items)
-            Pass.objects.filter(pk=self.one.pk).update(cursor=cursor)
-            made = Batch.objects.create(of=self.one, items=_stored(items), first_sent=self._first_sent())
-        self.one.cursor = cursor
+            cursor = self.pass_.cursor + len(items)
+            Pass.objects.filter(pk=self.pass_.pk).update(cursor=cursor)
+            made = Batch.objects.create(of_pass=self.pass_, items=_stored(items), first_sent=self._first_sent())
+        self.pass_.cursor = cursor
         return made
 
     def sent(self, batch: Batch) -> None:
@@ -97,9 +97,9 @@ class Recorder:
         with self.lease.writing():
             Batch.objects.filter(pk=batch.pk).update(state=Batch.PREPARED, sent_at=0)
 
-    def answered(self, batch: Batch, answers: Sequence[Answer], follows: Sequence[Follow] = ()) -> None:
+    def answered(self, batch: Batch, answers: Sequence[WriteResult], follows: Sequence[Follow] = ()) -> None:
         """Write down final answers, and what is to be done about the others, in one step."""
-        told = [answer_json(answer, self.type, self.carried) for answer in answers]
+        told = [result_json(answer, self.type, self.carried) for answer in answers]
         with self.lease.writing():
             Batch.objects.filter(pk=batch.pk).update(state=Batch.ANSWERED, answers=told)
             for follow in follows:
@@ -107,7 +107,7 @@ class Recorder:
                     continue
                 goes = follow.state == Batch.PREPARED
                 Batch.objects.create(
-                    of=self.one,
+                    of_pass=self.pass_,
                     items=_stored(follow.items),
                     state=follow.state,
                     first_sent=self._first_sent() if goes else batch.first_sent,

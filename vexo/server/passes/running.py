@@ -8,26 +8,26 @@ from typing import Any
 import polars as pl
 from django.db import OperationalError
 
-from vexo.applications import Application as Client
+from vexo.applications import Client
 from vexo.applications.base import NoAnswer
 from vexo.core.records import Catalogue
 from vexo.core.sheets.sheet import ROW_ID
 from vexo.core.writing import Write
 from vexo.core.writing.batches import AT, Item, writes_of
-from vexo.core.writing.operations import Rules
+from vexo.core.writing.strategies import Rules
 
-from .. import stages
+from .. import artifacts
 from ..applications.models import Application
 from ..applications.services import client_of, describe
 from ..errors import MENDABLE, PlainError, machine_trouble
 from ..jobs.leases import Lease, LeaseLost
-from ..jobs.working import Stopped
-from ..review.plans import changed_natures
-from ..review.windows import gather
+from ..jobs.worker import Stopped
+from ..planning.context import changed_signatures
+from ..rows.windows import gather
 from .ending import end, interrupt
 from .models import Batch, Pass
-from .reading import Reader
 from .reading_back import read_back
+from .record_reader import Reader
 from .recording import Recorder, items_of
 from .sending import Interrupted, Sender
 from .settling import Settler
@@ -39,23 +39,23 @@ BREAKS_OFF: tuple[type[Exception], ...] = (*MENDABLE, Interrupted, OSError, Oper
 class Run:
     """One pass being sent."""
 
-    def __init__(self, one: Pass, lease: Lease, client: Client, catalogue: Catalogue) -> None:
-        self.one, self.lease = one, lease
-        self.type = catalogue.type(one.trip.record_type)
+    def __init__(self, pass_: Pass, lease: Lease, client: Client, catalogue: Catalogue) -> None:
+        self.pass_, self.lease = pass_, lease
+        self.type = catalogue.type(pass_.trip.record_type)
         promises = catalogue.promises
-        self.size = one.rows if one.atomic else promises.batch
-        plan = one.plan
+        self.size = pass_.rows if pass_.atomic else promises.batch
+        plan = pass_.plan
         self.carried, self.key = list(plan.carried), list(plan.key)
-        self.recorder = Recorder(one, lease, self.type, promises.repeatable)
+        self.recorder = Recorder(pass_, lease, self.type, promises.repeatable)
         self.reader = Reader(client, self.type, self.carried, self.key)
         rules = Rules(self.type, self.key, promises.conditional_writes)
-        self.sender = Sender(one, client, self.type, self.recorder, self.reader, rules)
+        self.sender = Sender(pass_, client, self.type, self.recorder, self.reader, rules)
         self.sender.on_accepted = self._accepted
-        self.settler = Settler(self.sender, one.trip.application, promises.repeatable)
+        self.settler = Settler(self.sender, pass_.trip.application, promises.repeatable)
         self.silences = 0
 
     def _accepted(self) -> None:
-        application = self.one.trip.application
+        application = self.pass_.trip.application
         if not application.repeats:
             Application.objects.filter(pk=application.pk).update(repeats=True)
             application.repeats = True
@@ -63,14 +63,14 @@ class Run:
     def writes(self, items: Sequence[Item]) -> list[Write]:
         """The writes of these items, from the frozen rows."""
         places = pl.Series(sorted(item.at for item in items), dtype=pl.UInt32)
-        return writes_of(gather(self.one.rows_file, places), self.carried, self.key, items)
+        return writes_of(gather(self.pass_.rows_file, places), self.carried, self.key, items)
 
     def _next(self) -> Batch | None:
         """The batch that goes next: one that is prepared, or the next rows of the plan."""
-        waiting = self.one.batches.filter(state=Batch.PREPARED).first()
-        if waiting is not None or self.one.cursor >= self.one.rows:
+        waiting = self.pass_.batches.filter(state=Batch.PREPARED).first()
+        if waiting is not None or self.pass_.cursor >= self.pass_.rows:
             return waiting
-        rows = stages.scan(self.one.rows_file).slice(self.one.cursor, self.size)
+        rows = artifacts.scan(self.pass_.rows_file).slice(self.pass_.cursor, self.size)
         told = rows.select(AT, ROW_ID, "verdict", "@id", "@version").collect()
         items = [
             Item(at, row_id, verdict, identifier, version, self.recorder.number())
@@ -85,7 +85,7 @@ class Run:
             Interrupted, ApplicationError: it cannot go on.
         """
         while True:
-            doubtful = self.one.batches.filter(state=Batch.SENT).first()
+            doubtful = self.pass_.batches.filter(state=Batch.SENT).first()
             if doubtful is not None:
                 self._listening(lambda batch=doubtful: self.settler.settle(batch, self.writes(items_of(batch))))
                 continue
@@ -108,55 +108,56 @@ class Run:
                 raise Interrupted(f"The application gives no answer that lasts. {error}") from error
 
     def _progress(self) -> None:
-        waiting = sum(len(batch.items) for batch in self.one.batches.exclude(state=Batch.ANSWERED))
-        self.lease.progress(max(0, self.one.cursor - waiting), self.one.rows, "sending")
+        waiting = sum(len(batch.items) for batch in self.pass_.batches.exclude(state=Batch.ANSWERED))
+        self.lease.progress(max(0, self.pass_.cursor - waiting), self.pass_.rows, "sending")
 
 
 def apply(lease: Lease) -> dict[str, Any]:
     """The job: send what the pass's plan says, read it back, and write down what became of each row."""
     trip = lease.trip
-    one = Pass.objects.select_related("plan", "trip__application").get(trip=trip, number=lease.job.arguments["number"])
-    one.trip.at(trip.part)
-    if one.state not in Pass.OPEN:
-        return _told(one)
+    pass_ = Pass.objects.select_related("plan", "trip__application").get(
+        trip=trip, number=lease.job.arguments["number"]
+    )
+    if pass_.state not in Pass.OPEN:
+        return _told(pass_)
     if lease.job.arguments.get("give_up"):
-        end(one, lease, Pass.GIVEN_UP, None)
-        return _told(one)
+        end(pass_, lease, Pass.GIVEN_UP, None)
+        return _told(pass_)
     try:
-        stopped, report = _send(one, lease)
-        end(one, lease, Pass.STOPPED if stopped else Pass.ENDED, report)
+        stopped, report = _send(pass_, lease)
+        end(pass_, lease, Pass.STOPPED if stopped else Pass.ENDED, report)
     except LeaseLost:
         raise
     except BREAKS_OFF as error:
         said = machine_trouble(error) or str(error)
-        interrupt(one, lease, said)
-        raise PlainError(f"Pass {one.number} was interrupted: {said}", "interrupted", number=one.number) from error
+        interrupt(pass_, lease, said)
+        raise PlainError(f"Pass {pass_.number} was interrupted: {said}", "interrupted", number=pass_.number) from error
     except Exception:
-        interrupt(one, lease, "Vexo has made a mistake of its own here. Nothing that was written down is lost.")
+        interrupt(pass_, lease, "Vexo has made a mistake of its own here. Nothing that was written down is lost.")
         raise
     if stopped:
         raise Stopped("stopped by a person; what is left can be sent later")
-    return _told(one)
+    return _told(pass_)
 
 
-def _send(one: Pass, lease: Lease) -> tuple[bool, dict[str, Any]]:
-    lease.progress(lease.job.done, one.rows, "asking the application")
-    with client_of(one.trip.application) as client:
-        catalogue = describe(one.trip.application, client)
-        changed = changed_natures(one.plan, catalogue.type(one.trip.record_type))
+def _send(pass_: Pass, lease: Lease) -> tuple[bool, dict[str, Any]]:
+    lease.progress(lease.job.done, pass_.rows, "asking the application")
+    with client_of(pass_.trip.application) as client:
+        catalogue = describe(pass_.trip.application, client)
+        changed = changed_signatures(pass_.plan, catalogue.type(pass_.trip.record_type))
         if changed:
             raise Interrupted(f"The application has changed {', '.join(changed)} since the plan was made.")
-        run = Run(one, lease, client, catalogue)
+        run = Run(pass_, lease, client, catalogue)
         stopped = run.send_all()
-        lease.progress(one.rows, one.rows, "reading back")
-        return stopped, read_back(one, run.reader, catalogue)
+        lease.progress(pass_.rows, pass_.rows, "reading back")
+        return stopped, read_back(pass_, run.reader, catalogue)
 
 
-def _told(one: Pass) -> dict[str, Any]:
-    report = one.report or {}
+def _told(pass_: Pass) -> dict[str, Any]:
+    report = pass_.report or {}
     return {
-        "trip": one.trip_id,
-        "pass": one.number,
-        "outcome": one.totals,
+        "trip": pass_.trip_id,
+        "pass": pass_.number,
+        "outcome": pass_.totals,
         "read_back": {name: report.get(name, 0) for name in ("records", "as_sent")},
     }

@@ -7,18 +7,17 @@ import time
 from collections.abc import Callable, Sequence
 from typing import Any
 
-from vexo.applications import Application as Client
-from vexo.applications import ApplicationError
+from vexo.applications import ApplicationError, Client
 from vexo.applications.base import NoAnswer, NotTaken, Sending, TooLarge
 from vexo.core.planning.verdicts import Verdict
 from vexo.core.records import RecordType
-from vexo.core.writing import Answer, Write, operation_of
-from vexo.core.writing.answers import CLASH, DOUBT, UNTAKEN
+from vexo.core.writing import Write, WriteResult, strategy_of
 from vexo.core.writing.batches import Item
-from vexo.core.writing.operations import Rules, refusal, unclear
+from vexo.core.writing.results import CLASH, DOUBT, UNTAKEN
+from vexo.core.writing.strategies import Rules, refusal, unclear
 
 from .models import Batch, Pass
-from .reading import Reader
+from .record_reader import Reader
 from .recording import Follow, Recorder, items_of
 
 MOST_CLASHES = 3
@@ -39,9 +38,9 @@ class Sender:
     """Sends a pass's batches."""
 
     def __init__(
-        self, one: Pass, client: Client, record_type: RecordType, recorder: Recorder, reader: Reader, rules: Rules
+        self, pass_: Pass, client: Client, record_type: RecordType, recorder: Recorder, reader: Reader, rules: Rules
     ) -> None:
-        self.one, self.client, self.type = one, client, record_type
+        self.pass_, self.client, self.type = pass_, client, record_type
         self.recorder, self.reader, self.rules = recorder, reader, rules
         self.waited = 0.0
         self.on_accepted: Callable[[], None] = lambda: None
@@ -60,7 +59,7 @@ class Sender:
         if answers is not None:
             self.take(batch, writes, answers)
 
-    def transmit(self, batch: Batch, writes: Sequence[Write], in_doubt: bool = False) -> list[Answer] | None:
+    def transmit(self, batch: Batch, writes: Sequence[Write], in_doubt: bool = False) -> list[WriteResult] | None:
         """The request itself; None where it was not taken and can go again, or was cut in two.
 
         Args:
@@ -69,7 +68,7 @@ class Sender:
         Raises:
             NoAnswer, Interrupted
         """
-        sending = Sending(self.one.atomic, batch.first_sent, self._guard(batch))
+        sending = Sending(self.pass_.atomic, batch.first_sent, self._guard(batch))
         try:
             answers = self.client.write(self.type, writes, sending)
         except NotTaken as error:
@@ -109,7 +108,7 @@ class Sender:
         pause(error.wait)
 
     def _too_large(self, batch: Batch, writes: Sequence[Write]) -> None:
-        if self.one.atomic:
+        if self.pass_.atomic:
             raise Interrupted("The application does not take so many rows at once, all or nothing.")
         if len(writes) > 1:
             self.recorder.split(batch)
@@ -122,11 +121,11 @@ class Sender:
         refused = {
             write.at: answer
             for write in writes
-            if (answer := operation_of(write.verdict).just_before(write, now.get(write.at), self.rules)) is not None
+            if (answer := strategy_of(write.verdict).just_before(write, now.get(write.at), self.rules)) is not None
         }
         if not refused:
             return False
-        if self.one.atomic:
+        if self.pass_.atomic:
             others = [refusal(w, "undone-with-group") for w in writes if w.at not in refused]
             self.recorder.answered(batch, [*refused.values(), *others])
             return True
@@ -134,7 +133,7 @@ class Sender:
         self.recorder.answered(batch, list(refused.values()), [Follow(rest, Batch.PREPARED)])
         return True
 
-    def take(self, batch: Batch, writes: Sequence[Write], answers: Sequence[Answer]) -> None:
+    def take(self, batch: Batch, writes: Sequence[Write], answers: Sequence[WriteResult]) -> None:
         """Write down answers: the final ones, and what is done about clashes, doubts and writes not looked at.
 
         Raises:
@@ -162,17 +161,17 @@ class Sender:
                 (again if answer.state == CLASH else doubt).append(item)
                 continue
             told = self._read_again(write, item, answer, now.get(write.at))
-            if isinstance(told, Answer):
+            if isinstance(told, WriteResult):
                 final.append(told)
             else:
                 again.append(told)
         known_no_more = batch.rejected
-        if self.one.atomic and trouble is not None:
+        if self.pass_.atomic and trouble is not None:
             # A group is settled as a whole: in doubt if any of it is, else it goes again as it was.
             whole, known_no_more = list(items.values()), batch.rejected or bool(rejected)
             doubt, again = (whole, []) if doubt or rejected else ([], whole)
             final, rejected, untaken = [], (), []
-        elif self.one.atomic and again:
+        elif self.pass_.atomic and again:
             final, again = self._group_again(items, final, again)
         follows = [
             Follow(tuple(doubt), Batch.SENT, known_no_more),
@@ -183,31 +182,33 @@ class Sender:
         if trouble is not None:
             raise trouble
 
-    def _perhaps_twice(self, write: Write, answer: Answer) -> bool:
+    def _perhaps_twice(self, write: Write, answer: WriteResult) -> bool:
         """Whether a create that went before without an answer is refused now: perhaps because the first one is in."""
         return answer.state == "refused" and write.resent and write.verdict == Verdict.CREATE
 
-    def _read_again(self, write: Write, item: Item, answer: Answer, now: dict[str, Any] | None) -> Answer | Item:
+    def _read_again(
+        self, write: Write, item: Item, answer: WriteResult, now: dict[str, Any] | None
+    ) -> WriteResult | Item:
         """What a clash, or a create refused the second time, comes to: an answer, or the write that goes again."""
-        operation = operation_of(write.verdict)
+        operation = strategy_of(write.verdict)
         if answer.state != CLASH:
             if now is None:
                 return answer
-            return operation.settle(write, now, self.rules).answer or unclear(write, "found-otherwise")
+            return operation.settle(write, now, self.rules).result or unclear(write, "found-otherwise")
         told = operation.after_clash(write, now, self.rules)
-        if told.answer is not None:
-            return told.answer
+        if told.result is not None:
+            return told.result
         if item.tries + 1 >= MOST_CLASHES:
             return refusal(write, "changed-meanwhile")
         return self.recorder.again(item, told.version)
 
     def _group_again(
-        self, items: dict[int, Item], final: list[Answer], again: list[Item]
-    ) -> tuple[list[Answer], list[Item]]:
+        self, items: dict[int, Item], final: list[WriteResult], again: list[Item]
+    ) -> tuple[list[WriteResult], list[Item]]:
         """All or nothing: where every clash may go again, so does the group; else none of it is in."""
         own = [answer for answer in final if answer.code != "undone-with-group"]
         if own:
-            undone = [Answer(item.at, "refused", item.identifier, code="undone-with-group") for item in again]
+            undone = [WriteResult(item.at, "refused", item.identifier, code="undone-with-group") for item in again]
             return [*final, *undone], []
         goes = {item.at for item in again}
         others = [self.recorder.again(i, i.version, tried=False) for i in items.values() if i.at not in goes]

@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 from collections.abc import Sequence
 
-from vexo.core.writing import Answer, Write, operation_of
+from vexo.core.writing import Write, WriteResult, strategy_of
 from vexo.core.writing.batches import Item
 
 from ..applications.models import Application
@@ -52,12 +52,12 @@ class Settler:
             left = batch.sent_at + self.application.longest_request - time.time()
         now = sender.reader.of_writes(writes)
         items = {item.at: item for item in items_of(batch)}
-        final: list[Answer] = []
+        final: list[WriteResult] = []
         again: list[Item] = []
         for write in writes:
-            told = operation_of(write.verdict).settle(write, now.get(write.at), sender.rules)
-            if told.answer is not None:
-                final.append(told.answer)
+            told = strategy_of(write.verdict).settle(write, now.get(write.at), sender.rules)
+            if told.result is not None:
+                final.append(told.result)
             else:
                 again.append(sender.recorder.again(items[write.at], told.version, resent=True, tried=False))
         sender.recorder.answered(batch, final, [Follow(tuple(again), Batch.PREPARED)])

@@ -6,20 +6,20 @@ from django.db import IntegrityError, transaction
 
 from vexo.core.writing.batches import freeze
 
-from .. import stages
+from .. import artifacts
 from ..errors import PlainError, Stale
 from ..jobs.leases import end_leases_of_the_dead
 from ..jobs.models import Job
-from ..jobs.working import enqueue
+from ..jobs.worker import enqueue
 from ..journal.services import note
 from ..people.models import Person
 from ..people.rights import applying, require
-from ..review.models import Plan
-from ..review.plans import changed_natures, newest_plan
+from ..planning.context import changed_signatures, newest_plan
+from ..planning.models import Plan
 from ..trips.models import Trip
-from ..trips.standing import tell_pass
+from ..trips.part_view import PartView
 from .models import Pass
-from .telling import pass_facts
+from .telling import tell
 
 
 def may_write(trip: Trip, person: Person) -> None:
@@ -32,19 +32,20 @@ def open_pass(trip: Trip) -> Pass | None:
     return trip.passes.filter(state__in=Pass.OPEN).first()
 
 
-def _refuse_stale(trip: Trip, number: int) -> Plan:
+def _refuse_stale(view: PartView, number: int) -> Plan:
     """The plan that was seen, where nothing that it is made of was changed since.
 
     Raises:
         Stale: naming the newer plan where there is one.
         PlainError: where it is being planned anew just now.
     """
+    trip = view.trip
     plan = trip.plans.filter(number=number).first()
     if plan is None:
         raise PlainError(f"Trip {trip.pk} has no plan {number}.", "no-plan")
     if trip.jobs.filter(kind__in=["plan", "bring in"], state__in=Job.OPEN).exists():
         raise Stale("The trip is being planned anew. Look at Review when that is done, then apply.", {"plan": None})
-    newest = newest_plan(trip)
+    newest = newest_plan(view)
     if plan.revision != trip.revision or newest is None or plan.sheet_id != newest.sheet_id:
         current = newest.number if newest and newest.revision == trip.revision else None
         told = f"; the newer one is plan {current}" if current else "; plan the trip again"
@@ -54,15 +55,19 @@ def _refuse_stale(trip: Trip, number: int) -> Plan:
 
 def _freeze(plan: Plan) -> tuple[str, str, int]:
     """The plan and its rows that go, kept with the trip; and how many rows that are."""
-    whole = stages.read(plan.whole) if plan.whole else None
-    rows = freeze(stages.read(plan.path), whole)
+    deleted_records = artifacts.read(plan.deleted_path) if plan.deleted_path else None
+    rows = freeze(artifacts.read(plan.path), deleted_records)
     if rows.is_empty():
         raise PlainError("There is nothing to write.", "nothing")
-    return stages.freeze(plan.path, plan.trip_id, "plan"), stages.keep(rows, plan.trip_id, "rows"), len(rows)
+    return (
+        artifacts.freeze(plan.path, plan.trip_id, "plan"),
+        artifacts.keep_artifact(rows, plan.trip_id, "rows"),
+        len(rows),
+    )
 
 
 def start_pass(
-    trip: Trip, person: Person, number: int, *, atomic: bool = False, mine: bool = False
+    view: PartView, person: Person, number: int, *, atomic: bool = False, run_here: bool = False
 ) -> tuple[Pass, Job]:
     """Send the plan that was seen and confirmed, exactly as it was seen.
 
@@ -75,16 +80,17 @@ def start_pass(
     Raises:
         NotAllowed, Stale, PlainError
     """
+    trip = view.trip
     may_write(trip, person)
     trip.refresh_from_db()
     unfinished = open_pass(trip)
     if unfinished is not None:
         return _same(unfinished, number)
-    plan = _refuse_stale(trip, number)
+    plan = _refuse_stale(view, number)
     promises = trip.application.known
     if promises is None:
         raise PlainError("What the application holds cannot be understood. Test its connection.", "no-catalogue")
-    changed = changed_natures(plan, promises.type(trip.record_type))
+    changed = changed_signatures(plan, promises.type(trip.record_type))
     if changed:
         raise Stale(
             f"The application has changed {', '.join(changed)} since the plan was made. Plan the trip again.",
@@ -99,7 +105,7 @@ def start_pass(
     try:
         with transaction.atomic():
             trip.refresh_from_db()
-            _refuse_stale(trip, number)
+            _refuse_stale(view, number)
             last = trip.passes.order_by("-number").values_list("number", flat=True).first() or 0
             made = Pass.objects.create(
                 trip=trip,
@@ -111,8 +117,8 @@ def start_pass(
                 rows=rows,
                 by=person.username,
             )
-            job = enqueue("apply", person.username, trip, mine=mine, number=made.number)
-            tell_pass(trip, pass_facts(made))
+            job = enqueue("apply", person.username, view, run_here=run_here, number=made.number)
+            tell(made)
             words = f"Pass {made.number} of trip {trip.pk} began: plan {number}, {rows:,} rows"
             note(person.username, "applying", words, trip.application, trip.pk, rows)
     except IntegrityError:
@@ -145,24 +151,25 @@ def find_pass(trip: Trip, number: int) -> Pass:
     return found
 
 
-def go_on(trip: Trip, person: Person, number: int, *, mine: bool = False) -> tuple[Pass, Job]:
+def go_on(view: PartView, person: Person, number: int, *, run_here: bool = False) -> tuple[Pass, Job]:
     """Go on with a pass whose work broke off, where it was. Raises PlainError where it is still under way."""
-    return _again(trip, person, number, give_up=False, mine=mine)
+    return _again(view, person, number, give_up=False, run_here=run_here)
 
 
-def give_up(trip: Trip, person: Person, number: int, *, mine: bool = False) -> tuple[Pass, Job]:
+def give_up(view: PartView, person: Person, number: int, *, run_here: bool = False) -> tuple[Pass, Job]:
     """End a pass that was interrupted: what is in stays in, rows in doubt end unclear, the rest is not sent."""
-    return _again(trip, person, number, give_up=True, mine=mine)
+    return _again(view, person, number, give_up=True, run_here=run_here)
 
 
-def _again(trip: Trip, person: Person, number: int, *, give_up: bool, mine: bool) -> tuple[Pass, Job]:
+def _again(view: PartView, person: Person, number: int, *, give_up: bool, run_here: bool) -> tuple[Pass, Job]:
+    trip = view.trip
     may_write(trip, person)
     end_leases_of_the_dead(trip.pk)
     with transaction.atomic():
         trip.refresh_from_db()
         found = find_pass(trip, number)
         job = trip.jobs.filter(kind="apply", state__in=Job.OPEN).last()
-        if job is not None and not job.lapsed:
+        if job is not None and not job.expired:
             raise PlainError(f"Pass {number} of trip {trip.pk} is under way.", "pass-under-way")
         if job is not None:
             Job.objects.filter(pk=job.pk).update(state=Job.FAILED, error="Its process ended; it went on in another.")
@@ -170,5 +177,5 @@ def _again(trip: Trip, person: Person, number: int, *, give_up: bool, mine: bool
         note(person.username, "applying", f"Pass {number} of trip {trip.pk}: {words}", trip.application, trip.pk)
         Pass.objects.filter(pk=found.pk).update(state=Pass.RUNNING, reason="")
         found.refresh_from_db()
-        tell_pass(trip, pass_facts(found))
-        return found, enqueue("apply", person.username, trip, mine=mine, number=number, give_up=give_up)
+        tell(found)
+        return found, enqueue("apply", person.username, view, run_here=run_here, number=number, give_up=give_up)

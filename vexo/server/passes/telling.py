@@ -1,28 +1,42 @@
-"""A pass as a trip's standing tells it."""
+"""A pass as a trip's status tells it."""
 
 from __future__ import annotations
 
-from typing import Any
-
+from ..trips.facts import from_json
+from ..trips.facts.passes import PassState, Report, StoredPass
+from ..trips.facts.plans import Reason
+from ..trips.part_view import PartView
+from ..trips.status import record_pass
 from .models import Pass
 
 
-def pass_facts(one: Pass) -> dict[str, Any]:
-    """What the trip's page and the lists show of a pass."""
-    return {
-        "number": one.number,
-        "plan": one.plan.number,
-        "sheet": one.plan.sheet_id,
-        "part": one.plan.sheet.part.number if one.plan.sheet.part else 1,
-        "state": one.state,
-        "rows": one.rows,
-        "atomic": one.atomic,
-        "totals": one.totals,
-        "sum": one.sums,
-        "reasons": one.reasons,
-        "report": one.report,
-        "reason": one.reason,
-        "by": one.by,
-        "started_at": one.started_at.isoformat(),
-        "ended_at": one.ended_at.isoformat() if one.ended_at else None,
-    }
+def view_of(pass_: Pass) -> PartView:
+    """The part of the trip whose rows a pass sends."""
+    part = pass_.plan.sheet.part
+    return PartView(pass_.trip, part.number if part else 1)
+
+
+def tell(pass_: Pass, *, revised: bool = False) -> None:
+    """Write down how a pass stands among its trip's facts.
+
+    Args:
+        revised: it has written, so the newest plan no longer counts.
+    """
+    view = view_of(pass_)
+    stored = StoredPass(
+        number=pass_.number,
+        plan=pass_.plan.number,
+        sheet=pass_.plan.sheet_id,
+        part=view.part,
+        state=PassState(pass_.state),
+        rows=pass_.rows,
+        atomic=pass_.atomic,
+        totals=pass_.totals,
+        sum=pass_.sums,
+        reasons=[from_json(reason, Reason) for reason in pass_.reasons],
+        reason=pass_.reason,
+        by=pass_.by,
+        started_at=pass_.started_at,
+        ended_at=pass_.ended_at,
+    )
+    record_pass(view, stored, from_json(pass_.report, Report) if pass_.report else None, revised=revised)

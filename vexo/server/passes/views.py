@@ -15,16 +15,17 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from ..bringin.edits import cells_now
 from ..jobs.views import JobSerializer
 from ..people.permissions import person_of
 from ..people.rights import Action
-from ..review.plans import reviewed_with
-from ..review.views import wanted_of, window_parameters
-from ..review.windows import Source, plan_window
+from ..planning.context import PlanContext
+from ..rows.views import wanted_of, window_parameters
+from ..rows.windows import Source, plan_window
+from ..trips.facts import to_json
+from ..trips.row_windows import WindowSerializer
+from ..trips.sheet_cells import cells_now
 from ..trips.sheets import downloaded, newest_sheet
-from ..trips.views import find_trip
-from ..trips.windows import WindowSerializer
+from ..trips.views import find_view
 from .receipts import last_pass, write_receipt, write_rejects
 from .starting import give_up, go_on, may_write, start_pass
 
@@ -48,12 +49,12 @@ class PassesView(APIView):
     @extend_schema(request=ApplySerializer, responses=JobSerializer)
     def post(self, request: Request, pk: int) -> Response:
         """Write the plan that was seen."""
-        trip, person = find_trip(pk, request), person_of(request)
-        may_write(trip, person)
+        view, person = find_view(pk, request), person_of(request)
+        may_write(view.trip, person)
         asked = ApplySerializer(data=request.data)
         asked.is_valid(raise_exception=True)
         values = asked.validated_data
-        _, job = start_pass(trip, person, values["plan"], atomic=values["atomic"])
+        _, job = start_pass(view, person, values["plan"], atomic=values["atomic"])
         return Response(JobSerializer(job).data, status=202)
 
 
@@ -63,12 +64,12 @@ class PassView(APIView):
     @extend_schema(request=AgainSerializer, responses=JobSerializer)
     def post(self, request: Request, pk: int, number: int) -> Response:
         """Go on with a pass that was interrupted, or give it up."""
-        trip, person = find_trip(pk, request), person_of(request)
-        may_write(trip, person)
+        view, person = find_view(pk, request), person_of(request)
+        may_write(view.trip, person)
         asked = AgainSerializer(data=request.data)
         asked.is_valid(raise_exception=True)
         do = go_on if asked.validated_data["do"] == "go on" else give_up
-        _, job = do(trip, person, number)
+        _, job = do(view, person, number)
         return Response(JobSerializer(job).data, status=202)
 
 
@@ -77,12 +78,13 @@ class OutcomeRowsView(APIView):
 
     @extend_schema(responses=WindowSerializer, parameters=window_parameters())
     def get(self, request: Request, pk: int) -> Response:
-        one = last_pass(find_trip(pk, request))
-        reviewed = reviewed_with(one.plan)
-        newest = newest_sheet(one.trip)
-        now = cells_now(newest) if newest.pk == one.plan.sheet_id else ""
-        source = Source(one.plan_file, reviewed.place, one.page, one.plan.sheet.cells, now)
-        return Response(plan_window(reviewed, source, *wanted_of(request)))
+        view = find_view(pk, request)
+        pass_ = last_pass(view)
+        context = PlanContext.of_plan(pass_.plan)
+        newest = newest_sheet(view)
+        now = cells_now(newest) if newest.pk == pass_.plan.sheet_id else ""
+        source = Source(pass_.plan_file, context.cells_path, pass_.page, pass_.plan.sheet.cells, now)
+        return Response(to_json(plan_window(context, source, *wanted_of(request))))
 
 
 class FileView(APIView):
@@ -90,15 +92,15 @@ class FileView(APIView):
 
     @extend_schema(responses={200: OpenApiTypes.BINARY})
     def get(self, request: Request, pk: int, what: str) -> HttpResponse:
-        trip = find_trip(pk, request)
+        view = find_view(pk, request)
         name, _, ending = what.rpartition(".")
         makers = {"receipt": write_receipt, "not-in": write_rejects}
         if name not in makers or ending not in _SHEET_TYPES:
             raise NotFound
         with TemporaryDirectory() as folder:
             path = Path(folder) / f"{name}.{ending}"
-            makers[name](trip, path)
+            makers[name](view, path)
             content = path.read_bytes()
-        downloaded(trip, person_of(request), path.name)
-        disposition = f'attachment; filename="trip-{trip.pk}-{name}.{ending}"'
+        downloaded(view.trip, person_of(request), path.name)
+        disposition = f'attachment; filename="trip-{view.trip.pk}-{name}.{ending}"'
         return HttpResponse(content, content_type=_SHEET_TYPES[ending], headers={"Content-Disposition": disposition})

@@ -17,10 +17,10 @@ from ..applications.models import Application
 from ..naming import WhoSerializer
 from ..people.permissions import person_of
 from ..people.rights import Action
-from ..trips.models import Route
-from ..trips.views import find_trip
+from ..trips.views import find_view
 from . import documents as s
-from .keeping import Fit, Wanted, drop_route, fit_of, keep_route, keep_trip
+from .models import Route
+from .saved_routes import Fit, Wanted, drop_route, fit_of, keep_route, keep_trip
 
 
 class RouteSerializer(serializers.Serializer[Any]):
@@ -117,8 +117,8 @@ class TripRouteView(APIView):
         """Keep the whole way of a trip as a route: what went out, and how its newest sheet came in."""
         asked = NameSerializer(data=request.data)
         asked.is_valid(raise_exception=True)
-        trip = find_trip(pk, request)
-        return Response(_told(keep_trip(person_of(request), trip, asked.validated_data["name"])), status=201)
+        view = find_view(pk, request)
+        return Response(_told(keep_trip(person_of(request), view, asked.validated_data["name"])), status=201)
 
 
 class RouteView(APIView):

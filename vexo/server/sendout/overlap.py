@@ -3,17 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
 
 import polars as pl
 
 from vexo.core.records import IDENTIFIER
 
-from .. import stages
+from .. import artifacts
 from ..applications.models import Application
 from ..naming import names_of
+from ..trips.facts.parts import AlsoOut
 from ..trips.models import Trip
-from ..trips.standing import Standing
+from ..trips.part_view import PartView
+from ..trips.status import UNREADABLE, TripStatus
 
 _LOOKED_AT = 60
 
@@ -24,30 +25,29 @@ def open_trips(application: Application, record_type: str, but: int = 0) -> list
     found = []
     for trip in trips.exclude(pk=but).distinct().order_by("-pk")[:_LOOKED_AT]:
         try:
-            if not Standing(trip).as_json()["finished"]:
+            if not TripStatus(PartView.of(trip)).finished:
                 found.append(trip)
-        except (KeyError, TypeError, ValueError, AttributeError, IndexError):
+        except UNREADABLE:
             continue
     return found
 
 
-def told(application: Application, record_type: str, ids: pl.Series, but: int = 0) -> list[dict[str, Any]]:
+def already_out(application: Application, record_type: str, ids: pl.Series, but: int = 0) -> list[AlsoOut]:
     """Which open trips have some of these records out: whose, since when, how many."""
-    made = []
+    others = []
     for trip in open_trips(application, record_type, but):
         try:
-            there = pl.concat([stages.read(copy.path, [IDENTIFIER])[IDENTIFIER] for copy in trip.kept_copies.all()])
-        except stages.StageLost:
+            there = pl.concat([artifacts.read(copy.path, [IDENTIFIER])[IDENTIFIER] for copy in trip.kept_copies.all()])
+        except artifacts.ArtifactLost:
             continue
         count = int(ids.is_in(there.implode()).sum())
         if count:
             by = names_of([trip.created_by])[trip.created_by]
-            since = trip.created_at.isoformat()
-            made.append({"trip": trip.pk, "title": trip.title, "by": by, "since": since, "count": count})
-    return made
+            others.append(AlsoOut(trip.pk, trip.title, by, trip.created_at, count))
+    return others
 
 
-def also_out(trip: Trip, kept: Sequence[str]) -> list[dict[str, Any]]:
+def also_out(trip: Trip, kept: Sequence[str]) -> list[AlsoOut]:
     """Which other open trips have some of the records out that went out here."""
-    ids = pl.concat([stages.read(path, [IDENTIFIER])[IDENTIFIER] for path in kept])
-    return told(trip.application, trip.record_type, ids, trip.pk)
+    ids = pl.concat([artifacts.read(path, [IDENTIFIER])[IDENTIFIER] for path in kept])
+    return already_out(trip.application, trip.record_type, ids, trip.pk)

@@ -14,18 +14,19 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from .. import stages
+from .. import artifacts
 from ..data_folder import absolute
 from ..errors import PlainError
 from ..jobs.views import JobSerializer
 from ..people.permissions import person_of
 from ..people.rights import Action
 from ..trips.models import Sheet, Trip
+from ..trips.part_view import PartView
 from ..trips.parts import give
 from ..trips.serializers import TripDetailSerializer
 from ..trips.sheets import downloaded
-from ..trips.views import detail, find_trip
-from .comparing import start_comparing, write_kept
+from ..trips.views import detail, find_trip, find_view
+from .compare import start_comparing, write_kept
 
 
 class HolderSerializer(serializers.Serializer[Any]):
@@ -34,7 +35,7 @@ class HolderSerializer(serializers.Serializer[Any]):
     holder = serializers.CharField(allow_blank=True, max_length=120)
 
 
-class PartView(APIView):
+class PartHolderView(APIView):
     rights = {"PATCH": Action.PREPARE}
 
     @extend_schema(request=HolderSerializer, responses=TripDetailSerializer)
@@ -42,7 +43,7 @@ class PartView(APIView):
         """Write down who has a part."""
         asked = HolderSerializer(data=request.data)
         asked.is_valid(raise_exception=True)
-        give(find_trip(pk, request), person_of(request), number, asked.validated_data["holder"])
+        give(find_view(pk, request), person_of(request), number, asked.validated_data["holder"])
         return detail(pk, request)
 
 
@@ -52,8 +53,8 @@ def zipped(trip: Trip) -> Any:
     taken: set[str] = set()
     with zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as out:
         for sheet in trip.sheets.filter(direction=Sheet.OUT):
-            if not stages.there(sheet.path):
-                raise stages.StageLost(sheet.path)
+            if not artifacts.there(sheet.path):
+                raise artifacts.ArtifactLost(sheet.path)
             stem, dot, ending = sheet.name.rpartition(".")
             name = sheet.name if sheet.name not in taken else f"{stem}-{sheet.pk}{dot}{ending}"
             taken.add(name)
@@ -93,4 +94,4 @@ class CompareView(APIView):
     @extend_schema(request=None, responses=JobSerializer)
     def post(self, request: Request, pk: int) -> Response:
         """Read the trip's selection again, and compare it with what went out."""
-        return Response(JobSerializer(start_comparing(find_trip(pk), person_of(request))).data, status=202)
+        return Response(JobSerializer(start_comparing(PartView.of(find_trip(pk)), person_of(request))).data, status=202)

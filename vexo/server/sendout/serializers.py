@@ -10,7 +10,8 @@ from rest_framework import serializers
 from vexo.core.conditions import LONGEST
 
 from ..routes.documents import names
-from ..trips.serializers import AlsoOutSerializer
+from ..serializing import serializer_for
+from ..trips.facts.parts import AlsoOut
 
 _TEXT = serializers.CharField
 
@@ -36,7 +37,7 @@ class SelectionSerializer(serializers.Serializer[Any]):
     the sheet; and who has some of its records out already, null where there are too many to look."""
 
     totals = serializers.DictField(child=_TEXT(), allow_null=True)
-    also_out = AlsoOutSerializer(many=True, allow_null=True)
+    also_out = serializer_for(AlsoOut)(many=True, allow_null=True)
 
 
 @extend_schema_field({"type": "object", "additionalProperties": {}})

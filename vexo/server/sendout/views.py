@@ -13,20 +13,22 @@ from vexo.core.conditions import read_condition
 from vexo.core.conditions.clauses import from_clauses, to_clauses
 from vexo.core.conditions.to_filter import to_text
 from vexo.core.conditions.to_sentence import to_sentence
-from vexo.core.keys.picking import read_keys
+from vexo.core.keys.key_lists import read_keys
 
 from ..applications.models import Application
 from ..applications.services import asking, describe
 from ..jobs.views import JobSerializer
-from ..jobs.working import enqueue
+from ..jobs.worker import enqueue
 from ..people.permissions import person_of
 from ..people.rights import Action
 from ..routes import documents
-from ..trips.models import Route, Trip
-from . import asking as questions
+from ..routes.models import Route
+from ..trips.models import Trip
+from ..trips.part_view import PartView
+from . import previews as questions
 from . import serializers as s
-from .choosing import begin
-from .sending import go_on
+from .selection import begin
+from .send_out import go_on
 
 
 def _application(name: str) -> Application:
@@ -137,7 +139,10 @@ class SendOutView(APIView):
         who = person_of(request).username
         route = get_object_or_404(Route, pk=values["route"]) if values["route"] is not None else None
         trip = begin(_application(values["application"]), documents.document_of(values), who, values["title"], route)
-        return Response(JobSerializer(enqueue("send out", who, trip, format=trip.sends["format"])).data, status=202)
+        return Response(
+            JobSerializer(enqueue("send out", who, PartView.of(trip), format=trip.send_document["format"])).data,
+            status=202,
+        )
 
 
 class GoOnView(APIView):
@@ -147,4 +152,4 @@ class GoOnView(APIView):
     def post(self, request: Request, pk: int) -> Response:
         """Go on with a sending out that was stopped or broke off."""
         trip = get_object_or_404(Trip.objects.select_related("application"), pk=pk)
-        return Response(JobSerializer(go_on(trip, person_of(request))).data, status=202)
+        return Response(JobSerializer(go_on(PartView.of(trip), person_of(request))).data, status=202)

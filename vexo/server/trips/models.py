@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+from functools import cached_property
+
 from django.db import models
 
 from vexo.core.columns.lanes import lanes_from_json
 from vexo.core.documents import BringIn, SendOut
-from vexo.core.planning.verdicts import Operation
+from vexo.core.operations import Operation
+from vexo.core.sheets import SheetProfile
 
 from ..applications.models import Application
+from ..errors import PlainError
 
 
 def no_origin() -> dict[str, str]:
@@ -16,69 +20,44 @@ def no_origin() -> dict[str, str]:
     return {"how": "", "account": ""}
 
 
-class Route(models.Model):
-    """A saved way of making a trip. ``sends`` is its document of what goes out, ``brings`` the one of how a sheet comes
-    in, either empty where that was not said; ``used`` tells how often it was used, ``used_at`` and ``rows`` of the last
-    time."""
-
-    name = models.CharField(max_length=120, unique=True)
-    application = models.ForeignKey(Application, models.CASCADE, related_name="routes")
-    record_type = models.CharField(max_length=120)
-    sends = models.JSONField(default=dict)
-    brings = models.JSONField(default=dict)
-    version = models.PositiveIntegerField(default=1)
-    made_by = models.CharField(max_length=150)
-    made_at = models.DateTimeField(auto_now_add=True)
-    used_at = models.DateTimeField(null=True)
-    used = models.PositiveIntegerField(default=0)
-    rows = models.PositiveIntegerField(null=True)
-
-    class Meta:
-        ordering = ("name",)
-
-    @property
-    def document(self) -> SendOut | None:
-        """What goes out on it."""
-        return SendOut.from_json(self.sends) if self.sends else None
-
-    @property
-    def bringing(self) -> BringIn | None:
-        """How a sheet comes in on it."""
-        return BringIn.from_json(self.brings) if self.brings else None
-
-
 class Trip(models.Model):
-    """One round of records: out, edited, and back in.
-
-    ``sends`` is the document of what went out (empty for a sheet from elsewhere) and ``route`` the one that it was said
-    on; ``selection`` its records and sums as they went; ``last_part`` the number of the part whose sheet came in last,
-    where the trip was shared out. ``said`` is header → field as a person wants it, ``lanes`` field → its rules where it
-    has any; ``only`` which rows of its sheet are carried (``condition`` on the sheet's own columns, ``left_out`` rows
-    by number), ``expected`` how many rows and which sums a person expects; ``key`` the chosen key fields. ``revision``
-    rises with everything that makes a plan another one (a sheet, a decision, a column, the key, the operation, a pass),
-    ``version`` with everything that is shown. ``next_row`` is the number of rows that the trip has ever had; each has
-    its number below it for good. ``standing`` is what Home shows, written by whoever changed it; ``reports`` what each
-    pass read back, for the trip's own page.
-    """
+    """One round of records: out, edited, and back in."""
 
     title = models.CharField(max_length=160)
     application = models.ForeignKey(Application, models.PROTECT, related_name="trips")
     record_type = models.CharField(max_length=120)
-    sends = models.JSONField(default=dict)
-    route = models.ForeignKey(Route, models.SET_NULL, null=True, related_name="trips")
+    """Name of the record type in the application's catalogue."""
+    send_document = models.JSONField(default=dict)
+    """What went out, ``core.documents.SendOut`` as JSON; empty for a sheet from elsewhere."""
+    route = models.ForeignKey("routes.Route", models.SET_NULL, null=True, related_name="trips")
+    """The route that it was made on."""
     selection = models.JSONField(default=dict)
+    """The records and sums that went out, and what changed since (``since``) where that was asked."""
     last_part = models.PositiveIntegerField(default=1)
+    """Number of the part whose sheet came in last; 1 where it was not shared out."""
     operation = models.CharField(max_length=10, default="update")
+    """What the rows are for: a ``core.operations.Operation``."""
     key = models.JSONField(default=list)
-    said = models.JSONField(default=dict)
+    """Names of the key fields that were chosen; empty where the sheet tells them."""
+    columns = models.JSONField(default=dict)
+    """Header → field as a person or a route wants it; an empty field for a column that is not carried."""
     lanes = models.JSONField(default=dict)
-    only = models.JSONField(default=dict)
+    """Field → lane as JSON, of fields of which anything was said."""
+    row_filter = models.JSONField(default=dict)
+    """Which rows are carried: ``condition`` on the sheet's own columns, ``left_out`` rows by number."""
     expected = models.JSONField(default=dict)
+    """What a person expects of the sheet: ``rows``, and ``sums`` by header."""
     revision = models.PositiveIntegerField(default=0)
+    """Rises with everything that makes a plan another one (a sheet, a decision, an edit, a column, the key, the
+    operation, a pass): a plan counts while its revision is the trip's."""
     version = models.PositiveIntegerField(default=1)
+    """Rises with everything that is shown: the ETag of the trip."""
     next_row = models.PositiveIntegerField(default=0)
-    standing = models.JSONField(default=dict)
+    """Rows that the trip has ever had; each keeps its number, which is below this one."""
+    status = models.JSONField(default=dict)
+    """What Home and the trip's page show (``trips.facts``), written by whoever changes the trip."""
     reports = models.JSONField(default=dict)
+    """Number of a pass → what it read back. Apart from ``status``, since it can be long and lists do not need it."""
     created_by = models.CharField(max_length=150)
     created_at = models.DateTimeField(auto_now_add=True)
     touched_at = models.DateTimeField(auto_now=True, db_index=True)
@@ -99,29 +78,29 @@ class Trip(models.Model):
     @property
     def document(self) -> SendOut | None:
         """What went out, or None for a trip whose sheet came from elsewhere."""
-        return SendOut.from_json(self.sends) if self.sends else None
+        return SendOut.from_json(self.send_document) if self.send_document else None
 
     @property
     def bringing(self) -> BringIn:
         """How its sheets come in, as far as it was said."""
         return BringIn(
             self.record_type,
-            dict(self.said),
+            dict(self.columns),
             lanes_from_json(self.lanes),
             tuple(self.key),
             Operation(self.operation),
-            str(self.only.get("condition", "")),
+            str(self.row_filter.get("condition", "")),
         )
 
     @property
     def fields(self) -> list[str]:
         """The fields sent out, in the order of the sheet."""
-        return list(self.sends.get("fields", ()))
+        return list(self.send_document.get("fields", ()))
 
     @property
     def condition(self) -> str:
         """Which records went out."""
-        return str(self.sends.get("condition", ""))
+        return str(self.send_document.get("condition", ""))
 
 
 class Part(models.Model):
@@ -156,14 +135,7 @@ class KeptCopy(models.Model):
 
 
 class Sheet(models.Model):
-    """A file that went out or came in.
-
-    ``profile`` is what was found in a file that came in, ``cells`` its cells with the number of each row in the trip;
-    rows from ``first_row`` on are new to the trip with this sheet, ``known_rows`` counts those that it was known by.
-    ``choices`` is how a person wanted it read, ``origin`` what it was known by (``how``, ``account``) or where else it
-    comes from (``label``, ``stage``), and ``differs`` what it has other than the version before. ``totals`` are its
-    columns in figures, as they came; ``files`` its other files (``name``, ``path``), where it is a list in parts.
-    """
+    """A file that went out or came in."""
 
     OUT, IN = "out", "in"
 
@@ -173,25 +145,44 @@ class Sheet(models.Model):
     name = models.CharField(max_length=200)
     path = models.CharField(max_length=300)
     digest = models.CharField(max_length=64, blank=True)
+    """SHA-256 of its bytes; of a list in parts that of the digests of its files."""
     cells = models.CharField(max_length=300, blank=True)
+    """Artifact with its cells and the number of each row in the trip."""
     rows = models.PositiveIntegerField(default=0)
     first_row = models.PositiveIntegerField(default=0)
+    """Rows with this number or a higher one are new to the trip with this sheet."""
     known_rows = models.JSONField(default=dict)
-    profile = models.JSONField(null=True)
+    """How many rows were known from earlier sheets, by what they were known."""
+    format = models.CharField(max_length=10, blank=True)
+    profile_json = models.JSONField(null=True)
+    """What was found in a file that came in: ``core.sheets.SheetProfile`` as JSON."""
     choices = models.JSONField(default=dict)
+    """How a person wanted it read: ``core.sheets.Choices`` as JSON."""
     recognised = models.BooleanField(default=False)
+    """It went out from here on this trip, so it is compared three ways."""
     origin = models.JSONField(default=no_origin)
+    """By what it was known (``how``, ``account``), or where else it comes from (``label``, ``stage``)."""
     differs = models.JSONField(null=True)
+    """What it has other than the version before it."""
     totals = models.JSONField(default=dict)
+    """Column → its figures, as they ``came`` and as they are ``now``, with the edits."""
     files = models.JSONField(default=list)
+    """The other files (``name``, ``path``) of a list in parts."""
     added_by = models.CharField(max_length=150)
     added_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:
         ordering = ("id",)
 
+    @cached_property
+    def profile(self) -> SheetProfile:
+        """What was found in the file. Raises PlainError for a sheet that went out, which nobody read."""
+        if self.profile_json is None:
+            raise PlainError(f"{self.name} went out from here, and nothing was read of it. Bring a sheet in first.")
+        return SheetProfile.from_json(self.profile_json)
 
-class Mapping(models.Model):
+
+class ColumnMapping(models.Model):
     """How a column of a sheet was matched to a field; ``offers`` are what it may be where that is not sure."""
 
     sheet = models.ForeignKey(Sheet, models.CASCADE, related_name="mappings")
@@ -217,3 +208,26 @@ class LedgerPage(models.Model):
     class Meta:
         ordering = ("number",)
         constraints = [models.UniqueConstraint(fields=["trip", "number"], name="one_page_a_pass")]
+
+
+class Edit(models.Model):
+    """What a person changed in a trip's sheet. The file stays as it came.
+
+    ``kind`` is how (cell, fill, replace, paste or repair) and ``words`` what was done; ``cells`` which cells that
+    were, as a Parquet file: ``row_id``, ``column``, ``base`` (the text of the file), ``before`` and ``text``. ``sheet``
+    is the one that it was made on: over a newer version it counts where the file says what it said then.
+    """
+
+    trip = models.ForeignKey(Trip, models.CASCADE, related_name="edits")
+    sheet = models.ForeignKey(Sheet, models.CASCADE, related_name="edits")
+    kind = models.CharField(max_length=10)
+    words = models.CharField(max_length=300)
+    cells = models.BinaryField()
+    count = models.PositiveIntegerField()
+    by = models.CharField(max_length=150)
+    at = models.DateTimeField(auto_now_add=True)
+    undone_by = models.CharField(max_length=150, blank=True)
+    undone_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ("id",)

@@ -7,15 +7,16 @@ from collections.abc import Sequence
 
 import polars as pl
 
-from vexo.core.planning.pairs import Ledger
+from vexo.core.planning.merge_base import Ledger
 from vexo.core.records import Field
 from vexo.core.sheets import Stamp
 
-from .. import stages
+from .. import artifacts
 from ..errors import PlainError
 from ..journal.services import note
 from ..people.models import Person
 from .models import KeptCopy, Part, Sheet, Trip
+from .part_view import PartView
 
 
 def part_of(trip: Trip, number: int = 1) -> Part:
@@ -23,14 +24,16 @@ def part_of(trip: Trip, number: int = 1) -> Part:
     return Part.objects.get_or_create(trip=trip, number=number)[0]
 
 
-def newest_in(trip: Trip, part: int = 0) -> Sheet | None:
+def newest_in(view: PartView, part: int = 0) -> Sheet | None:
     """The sheet of a part that came in last, if any did: of the one that is looked at, where none is said."""
-    return trip.sheets.filter(direction=Sheet.IN, part__number=part or trip.part).last()
+    trip = view.trip
+    return trip.sheets.filter(direction=Sheet.IN, part__number=part or view.part).last()
 
 
-def newest_sheet(trip: Trip) -> Sheet:
+def newest_sheet(view: PartView) -> Sheet:
     """The sheet that came in last. Raises PlainError where none has."""
-    sheet = newest_in(trip)
+    trip = view.trip
+    sheet = newest_in(view)
     if sheet is None:
         raise PlainError(f"No sheet has come in on trip {trip.pk} yet. Bring one in first.", "no-sheet")
     return sheet
@@ -42,24 +45,24 @@ def kept_records(trip: Trip, part: Part | None = None) -> pl.DataFrame | None:
     newest: dict[int | None, KeptCopy] = {copy.part_id: copy for copy in copies}
     if not newest:
         return None
-    return pl.concat([stages.read(copy.path) for copy in newest.values()], how="diagonal")
+    return pl.concat([artifacts.read(copy.path) for copy in newest.values()], how="diagonal")
 
 
 def keep_copy(trip: Trip, part: Part, records: pl.DataFrame) -> KeptCopy:
     """Keep records with the trip. The file is new each time; earlier copies stay as they are."""
-    path = stages.keep(records, trip.pk, "kept")
+    path = artifacts.keep_artifact(records, trip.pk, "kept")
     return KeptCopy.objects.create(trip=trip, part=part, path=path, rows=len(records))
 
 
 def ledger_of(trip: Trip) -> Ledger:
     """What all passes of a trip have done."""
-    return Ledger.merged([stages.read(page.path) for page in trip.ledger.order_by("number")])
+    return Ledger.merged([artifacts.read(page.path) for page in trip.ledger.order_by("number")])
 
 
 def was_delimited(trip: Trip) -> bool:
     """Whether the trip's sheet went out as delimited text, where formulas were made harmless."""
     last = trip.sheets.filter(direction=Sheet.OUT).last()
-    return bool(last and last.profile and last.profile.get("format") in ("csv", "tsv"))
+    return last is not None and last.format in ("csv", "tsv")
 
 
 def stamp_of(trip: Trip, fields: Sequence[Field], part: int = 1, *, rows: bool = False) -> Stamp:

@@ -17,57 +17,67 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from .. import stages
+from vexo.core.planning.verdicts import LANDED
+
+from .. import artifacts
 from ..applications.services import client_of
 from ..data_folder import absolute
 from ..errors import Stale
 from ..people.permissions import person_of
 from ..people.rights import Action
+from ..queries import whole_number
 from . import serializers as s
+from .facts import to_json
 from .models import Sheet, Trip
+from .part_view import PartView
 from .sheets import downloaded
-from .showing import detail_json, trip_json
-from .standing import IN, jobs_of, tell
+from .status import jobs_of, update_status
+from .trip_pages import trip_detail, trip_summary
 
-MOST = 200
+MOST_LISTED = 200
+"""Trips on Home: more are found by searching."""
 SEEN = OpenApiParameter("If-Match", location=OpenApiParameter.HEADER, description="The version that was seen.")
 
 
-def find_trip(pk: int, request: Request | None = None) -> Trip:
-    """A trip with its application, looked at the part that the request names. Raises Http404."""
-    trip = get_object_or_404(Trip.objects.select_related("application"), pk=pk)
-    said = ""
-    if request is not None:
-        said = request.headers.get("Vexo-Part", "") or request.query_params.get("part", "")
-    if said:
-        number = int(said) if said.isdecimal() and len(said) < 6 else 0
-        if not trip.parts.filter(number=number).exists():
-            raise NotFound
-        trip.at(number)
-    return trip
+def find_trip(pk: int) -> Trip:
+    """A trip with its application. Raises Http404."""
+    return get_object_or_404(Trip.objects.select_related("application"), pk=pk)
 
 
-def unchanged(request: Request, trip: Trip) -> None:
+def find_view(pk: int, request: Request) -> PartView:
+    """A trip with its application, looked at the part that the request names. Raises Http404, NotFound."""
+    trip = find_trip(pk)
+    named = request.headers.get("Vexo-Part", "") or request.query_params.get("part", "")
+    if not named:
+        return PartView.of(trip)
+    number = whole_number(named, 0)
+    if not trip.parts.filter(number=number).exists():
+        raise NotFound
+    return PartView(trip, number)
+
+
+def unchanged(request: Request, view: PartView) -> None:
     """Raises Stale where the person's ``If-Match`` names an older state of the trip."""
     match = request.headers.get("If-Match", "").strip('W/"')
-    if match and match != str(trip.version):
-        newer = detail_json(trip, request)
+    if match and match != str(view.trip.version):
+        newer = to_json(trip_detail(view, person_of(request)))
         raise Stale("It was changed elsewhere since you opened it. This is the newer state.", newer)
 
 
 def detail(pk: int, request: Request, status: int = 200) -> Response:
     """The answer of everything that changes a trip: its page as it is now."""
-    trip = find_trip(pk, request)
-    return Response(detail_json(trip, request), status=status, headers={"ETag": f'"{trip.version}"'})
+    view = find_view(pk, request)
+    headers = {"ETag": f'"{view.trip.version}"'}
+    return Response(to_json(trip_detail(view, person_of(request))), status=status, headers=headers)
 
 
 class TripsView(APIView):
     @extend_schema(responses=s.TripSummarySerializer(many=True))
     def get(self, request: Request) -> Response:
-        trips = list(Trip.objects.select_related("application").defer("reports")[:MOST])
-        jobs = jobs_of(trip.pk for trip in trips)
-        listed = [trip_json(trip, request, jobs[trip.pk]) for trip in trips]
-        return Response(sorted(listed, key=lambda t: not t["asks"]))
+        trips = list(Trip.objects.select_related("application").defer("reports")[:MOST_LISTED])
+        jobs, person = jobs_of(trip.pk for trip in trips), person_of(request)
+        listed = [trip_summary(PartView.of(trip), person, jobs[trip.pk]) for trip in trips]
+        return Response(to_json(sorted(listed, key=lambda summary: not summary.asks)))
 
 
 class TripView(APIView):
@@ -80,12 +90,12 @@ class TripView(APIView):
     @extend_schema(request=s.TripTitleSerializer, responses=s.TripDetailSerializer, parameters=[SEEN])
     def patch(self, request: Request, pk: int) -> Response:
         """Give the trip another title."""
-        trip = find_trip(pk, request)
-        unchanged(request, trip)
+        view = find_view(pk, request)
+        unchanged(request, view)
         asked = s.TripTitleSerializer(data=request.data)
         asked.is_valid(raise_exception=True)
         Trip.objects.filter(pk=pk).update(title=asked.validated_data["title"])
-        tell(trip)
+        update_status(view)
         return detail(pk, request)
 
 
@@ -94,7 +104,7 @@ class RecordView(APIView):
 
     @extend_schema(responses=s.LinkSerializer)
     def get(self, request: Request, pk: int, identifier: str) -> Response:
-        trip = find_trip(pk, request)
+        trip = find_trip(pk)
         known = trip.application.known
         if known is None:
             raise NotFound
@@ -109,14 +119,13 @@ class SheetView(APIView):
     def get(self, request: Request, pk: int, sheet: int) -> FileResponse:
         """Of a list in parts ``file`` says which of its files, the first being 0."""
         found = get_object_or_404(Sheet.objects.select_related("trip__application"), trip=pk, pk=sheet)
-        asked = request.query_params.get("file", "0")
         files = [{"name": found.name, "path": found.path}, *found.files]
-        at = int(asked) if asked.isdecimal() and len(asked) < 5 else 0
+        at = whole_number(request.query_params.get("file", ""), 0)
         if at >= len(files):
             raise NotFound
         name, path = files[at]["name"], files[at]["path"]
-        if not stages.there(path):
-            raise stages.StageLost(path)
+        if not artifacts.there(path):
+            raise artifacts.ArtifactLost(path)
         file = absolute(path).open("rb")
         downloaded(found.trip, person_of(request), name, found.rows)
         return FileResponse(file, as_attachment=True, filename=name)
@@ -131,13 +140,13 @@ class CarriedView(APIView):
         carried: Counter[Any] = Counter()
         refused: Counter[Any] = Counter()
         recent = Trip.objects.filter(touched_at__date__gt=today - timedelta(days=14))
-        for standing in recent.values_list("standing", flat=True):
-            for one in standing.get("passes", []) if isinstance(standing, dict) else []:
+        for status in recent.values_list("status", flat=True):
+            for one in status.get("passes", []) if isinstance(status, dict) else []:
                 ended = parse_datetime(one.get("ended_at") or "") if isinstance(one, dict) else None
                 totals = one.get("totals") if ended else None
                 if ended is None or not isinstance(totals, dict):
                     continue
-                carried[timezone.localdate(ended)] += sum(totals.get(name, 0) for name in IN)
+                carried[timezone.localdate(ended)] += sum(totals.get(name, 0) for name in LANDED)
                 refused[timezone.localdate(ended)] += totals.get("refused", 0)
         days = [today - timedelta(days=back) for back in range(13, -1, -1)]
         return Response([{"day": day.isoformat(), "carried": carried[day], "refused": refused[day]} for day in days])

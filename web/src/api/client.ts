@@ -3,7 +3,7 @@ import { QueryClient } from "@tanstack/vue-query";
 import createClient, { type Middleware } from "openapi-fetch";
 import { ref } from "vue";
 
-import { ofThePart } from "@/trip/part";
+import { ofThePart } from "./part";
 
 import type { components, paths } from "./schema";
 

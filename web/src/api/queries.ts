@@ -2,7 +2,7 @@
 import { keepPreviousData, useQuery } from "@tanstack/vue-query";
 import { computed, type ComputedRef, type Ref } from "vue";
 
-import { lookedAt } from "@/trip/part";
+import { lookedAt } from "./part";
 
 import { type Action, api, data, type Job, Problem, queryClient } from "./client";
 

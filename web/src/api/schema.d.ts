@@ -969,6 +969,15 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * @description * `write` - write
+         *     * `held` - held
+         *     * `unreadable` - unreadable
+         *     * `emptied` - emptied
+         *     * `treated` - treated
+         * @enum {string}
+         */
+        ActionEnum: "write" | "held" | "unreadable" | "emptied" | "treated";
         AddPerson: {
             username: string;
             name: string;
@@ -976,13 +985,14 @@ export interface components {
             password: string;
         };
         Again: {
-            do: components["schemas"]["DoEnum"];
+            do: components["schemas"]["AgainDoEnum"];
         };
-        /** @description A check: in how many rows something was compared, and in how many it agrees. */
-        Agrees: {
-            compared: number;
-            agrees: number;
-        };
+        /**
+         * @description * `go on` - go on
+         *     * `give up` - give up
+         * @enum {string}
+         */
+        AgainDoEnum: "go on" | "give up";
         /** @description An open trip that has some of the records out: whose, since when, how many. */
         AlsoOut: {
             trip: number;
@@ -991,18 +1001,6 @@ export interface components {
             /** Format: date-time */
             since: string;
             count: number;
-        };
-        /** @description An answer to a question about columns: what it changes, header → field and field → lane. */
-        Answer: {
-            says: string;
-            said: {
-                [key: string]: string;
-            };
-            lanes: {
-                [key: string]: {
-                    [key: string]: unknown;
-                };
-            };
         };
         /**
          * @description * `file` - file
@@ -1020,10 +1018,16 @@ export interface components {
          * @enum {string}
          */
         AnswerEnum: "file" | "application" | "aside" | "leave out" | "then" | "now" | "record" | "new" | "again" | "clear" | "leave" | "go on";
+        /** @description An answer to what a plan asks, in words; ``needs_record`` where it takes a record ID as its argument. */
+        AnswerOption: {
+            answer: components["schemas"]["AnswerEnum"];
+            says: string;
+            needs_record: boolean;
+        };
         Application: {
             name: string;
             label: string;
-            stage: components["schemas"]["StageEnum"];
+            stage: components["schemas"]["Stage906Enum"];
             protocol?: string;
             address: string;
             pages?: string;
@@ -1037,27 +1041,24 @@ export interface components {
             /** Format: int64 */
             emptied_limit?: number;
         };
+        /** @description The application of a trip; ``may_apply``: the person may write to it. */
         ApplicationName: {
             name: string;
             label: string;
-            stage: components["schemas"]["StageEnum"];
-            readonly may_apply: boolean;
+            stage: components["schemas"]["ApplicationNameStageEnum"];
+            may_apply: boolean;
         };
+        /**
+         * @description * `live` - live
+         *     * `practice` - practice
+         * @enum {string}
+         */
+        ApplicationNameStageEnum: "live" | "practice";
         /** @description The plan that was seen and confirmed. */
         Apply: {
             plan: number;
             /** @default false */
             atomic: boolean;
-        };
-        /** @description A part of a treatment's phrase that can be changed; ``options`` are value → words where it is one of several. */
-        Argument: {
-            name: string;
-            kind: string;
-            title: string;
-            options: {
-                [key: string]: string;
-            };
-            initial_value: unknown;
         };
         /**
          * @description A condition as its text, or as clauses (null for none): a clause names a field, what it does and its values; a
@@ -1079,13 +1080,20 @@ export interface components {
         };
         /** @enum {unknown} */
         BlankEnum: "";
+        /** @description treat as blank */
+        BlankTreatment: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "blank";
+            texts: string[];
+        };
         /**
-         * @description * `leave` - LEAVE
-         *     * `clear` - CLEAR
-         *     * `default` - DEFAULT
+         * @description * `blank` - blank
          * @enum {string}
          */
-        BlankMeansEnum: "leave" | "clear" | "default";
+        BlankTreatmentDoEnum: "blank";
         BringIn: {
             application: string;
             record_type: string;
@@ -1113,21 +1121,48 @@ export interface components {
          * @enum {string}
          */
         CarryEnum: "all" | "none";
+        /** @description upper or lower case */
+        CaseTreatment: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "case";
+            style: string;
+        };
+        /**
+         * @description * `case` - case
+         * @enum {string}
+         */
+        CaseTreatmentDoEnum: "case";
         Catalogue: {
             application: components["schemas"]["Application"];
             types: components["schemas"]["RecordType"][];
             adds_fields: boolean;
             adds_choices: boolean;
         };
+        /**
+         * @description A cell of a sheet.
+         *
+         *     Attributes:
+         *         text: as the sheet has it, with the edits that counted.
+         *         action: what happens to it, where anything does.
+         *         current: the value of its field in the application.
+         *         proposed: the value that goes in.
+         *         sent: the value that went out.
+         *         edited: a person edited it in Vexo.
+         *         file_text: what it was in the file, where it was edited.
+         *         text_now: what it is after a pass, where it was edited since.
+         */
         Cell: {
             text: string | null;
-            do?: string;
-            old?: string | null;
-            new?: string | null;
-            kept?: string | null;
-            edited?: boolean;
-            came?: string | null;
-            now?: string | null;
+            action: (components["schemas"]["ActionEnum"] | components["schemas"]["NullEnum"]) | null;
+            current: string | null;
+            proposed: string | null;
+            sent: string | null;
+            edited: boolean;
+            file_text: string | null;
+            text_now: string | null;
         };
         /**
          * @description A connection; an empty token leaves the one that is kept. ``inside``: its address may be one of Vexo's own
@@ -1139,13 +1174,14 @@ export interface components {
             /** Format: uri */
             address: string;
             token: string;
-            stage: components["schemas"]["StageEnum"];
+            stage: components["schemas"]["Stage906Enum"];
             /** @default  */
             pages: string;
             /** @default false */
             inside: boolean;
             emptied_limit?: number;
         };
+        /** @description A cell of a record that changed since it went out; ``ours``: a pass of the trip wrote what is there now. */
         ChangeSince: {
             record: string;
             label: string;
@@ -1162,6 +1198,11 @@ export interface components {
         ChangedColumn: {
             header: string;
             cells: number;
+        };
+        /** @description A check: in how many rows something was compared, and in how many it agrees. */
+        CheckFigures: {
+            compared: number;
+            agrees: number;
         };
         /** @description How a person wants a file read; what is not said is found. ``header`` is a row, 0 for none. */
         Choices: {
@@ -1183,48 +1224,120 @@ export interface components {
             picked?: components["schemas"]["Picked"] | null;
         };
         /**
-         * @description * `database` - database
-         *     * `migrations` - migrations
-         *     * `worker` - worker
-         *     * `disk` - disk
+         * @description * `set-aside` - set-aside
+         *     * `left-out` - left-out
+         *     * `not-meant` - not-meant
+         *     * `exists` - exists
+         *     * `other-part` - other-part
+         *     * `key-blank` - key-blank
+         *     * `letter-for-figure` - letter-for-figure
+         *     * `decimal-comma` - decimal-comma
+         *     * `not-a-number` - not-a-number
+         *     * `too-large` - too-large
+         *     * `too-fine` - too-fine
+         *     * `not-yes-or-no` - not-yes-or-no
+         *     * `not-a-date` - not-a-date
+         *     * `not-a-moment` - not-a-moment
+         *     * `not-a-choice` - not-a-choice
+         *     * `too-long` - too-long
+         *     * `unknown-mark` - unknown-mark
+         *     * `names-none` - names-none
+         *     * `names-several` - names-several
+         *     * `not-read` - not-read
+         *     * `lost-character` - lost-character
+         *     * `not-in-list` - not-in-list
+         *     * `no-number-form` - no-number-form
+         *     * `no-arithmetic` - no-arithmetic
+         *     * `no-date-form` - no-date-form
+         *     * `no-phone` - no-phone
+         *     * `look-up-none` - look-up-none
+         *     * `look-up-several` - look-up-several
+         *     * `required-empty` - required-empty
+         *     * `required-new` - required-new
+         *     * `required-column` - required-column
+         *     * `finds-several` - finds-several
+         *     * `unknown-identifier` - unknown-identifier
+         *     * `not-found` - not-found
+         *     * `unclear` - unclear
+         *     * `may-be-in` - may-be-in
+         *     * `gone` - gone
+         *     * `renamed` - renamed
+         *     * `swapped` - swapped
+         *     * `identifier-differs` - identifier-differs
+         *     * `identifier-without-key` - identifier-without-key
+         *     * `deleted-before` - deleted-before
+         *     * `changed-since` - changed-since
+         *     * `both-changed` - both-changed
+         *     * `key-edited` - key-edited
+         *     * `emptied-many` - emptied-many
+         *     * `check-differs` - check-differs
+         *     * `twin` - twin
+         *     * `shared` - shared
+         *     * `emptied` - emptied
+         *     * `refused` - refused
+         *     * `changed-meanwhile` - changed-meanwhile
+         *     * `gone-meanwhile` - gone-meanwhile
+         *     * `batch-too-large` - batch-too-large
+         *     * `no-answer` - no-answer
+         *     * `found-otherwise` - found-otherwise
+         *     * `changed-in-between` - changed-in-between
+         *     * `given-up` - given-up
+         *     * `undone-with-group` - undone-with-group
          * @enum {string}
          */
-        CodeEnum: "database" | "migrations" | "worker" | "disk";
+        Code6e2Enum: "set-aside" | "left-out" | "not-meant" | "exists" | "other-part" | "key-blank" | "letter-for-figure" | "decimal-comma" | "not-a-number" | "too-large" | "too-fine" | "not-yes-or-no" | "not-a-date" | "not-a-moment" | "not-a-choice" | "too-long" | "unknown-mark" | "names-none" | "names-several" | "not-read" | "lost-character" | "not-in-list" | "no-number-form" | "no-arithmetic" | "no-date-form" | "no-phone" | "look-up-none" | "look-up-several" | "required-empty" | "required-new" | "required-column" | "finds-several" | "unknown-identifier" | "not-found" | "unclear" | "may-be-in" | "gone" | "renamed" | "swapped" | "identifier-differs" | "identifier-without-key" | "deleted-before" | "changed-since" | "both-changed" | "key-edited" | "emptied-many" | "check-differs" | "twin" | "shared" | "emptied" | "refused" | "changed-meanwhile" | "gone-meanwhile" | "batch-too-large" | "no-answer" | "found-otherwise" | "changed-in-between" | "given-up" | "undone-with-group";
+        /**
+         * @description A column with what is asked about it and what the newest plan does to it. ``example`` is a value of the field in
+         *     the application; ``two_way``: it did not go out, so it is compared with the application only.
+         */
         Column: {
             column: string;
             header: string;
-            field_name: string | null;
-            field_label: string | null;
-            kind: string | null;
-            how: string;
+            field: string | null;
+            label: string | null;
+            kind: (components["schemas"]["ColumnKindEnum"] | components["schemas"]["NullEnum"]) | null;
+            how: components["schemas"]["HowEnum"];
             carried: boolean;
-            is_key: boolean;
+            check: boolean;
+            open: boolean;
+            conflict: boolean;
+            extra: boolean;
             tells: boolean;
             filled: number;
             different: number;
+            totals: components["schemas"]["ColumnTotals"] | null;
+            name_in_conditions: string;
+            lane: components["schemas"]["Lane"] | null;
+            is_key: boolean;
+            questions: components["schemas"]["Question"][];
+            example: string;
+            agrees: components["schemas"]["CheckFigures"] | null;
             changed: number;
             held: number;
             unreadable: number;
             emptied: number;
             filled_before: number;
-            lane: components["schemas"]["ToldLane"] | null;
-            check: boolean;
-            open: boolean;
-            conflict: boolean;
-            extra: boolean;
-            questions: components["schemas"]["Question"][];
-            example: string;
-            agrees: components["schemas"]["Agrees"] | null;
-            totals: components["schemas"]["ColumnTotals"] | null;
-            name_in_conditions?: string;
             two_way: boolean;
             before: string | null;
             after: string | null;
             difference: string | null;
         };
         /**
-         * @description A column of the sheet in figures; ``sum``, ``least`` and ``greatest`` are exact texts, empty where it is no
-         *     column of numbers.
+         * @description * `text` - text
+         *     * `whole number` - whole number
+         *     * `decimal` - decimal
+         *     * `yes or no` - yes or no
+         *     * `date` - date
+         *     * `moment` - moment
+         *     * `choice` - choice
+         *     * `choices` - choices
+         *     * `reference` - reference
+         * @enum {string}
+         */
+        ColumnKindEnum: "text" | "whole number" | "decimal" | "yes or no" | "date" | "moment" | "choice" | "choices" | "reference";
+        /**
+         * @description A column of the sheet in figures; the sum, the least and the greatest value are empty where it is no column of
+         *     numbers, of which it has ``numbers``.
          */
         ColumnTotals: {
             filled: number;
@@ -1252,7 +1365,7 @@ export interface components {
             /** Format: uri */
             address: string;
             token: string;
-            stage: components["schemas"]["StageEnum"];
+            stage: components["schemas"]["Stage906Enum"];
             /** @default  */
             pages: string;
             /** @default false */
@@ -1261,8 +1374,8 @@ export interface components {
             name: string;
         };
         /**
-         * @description What a spreadsheet did to cells of one column: how many, of how many it is sure, and how many can be repaired;
-         *     the first rows, and an example of what stands there and what stood there.
+         * @description What a spreadsheet did to cells of one column: how many, of how many it is sure, how many can be repaired; the
+         *     first rows, and an example of what stands there and what stood there.
          */
         Damage: {
             kind: string;
@@ -1276,6 +1389,20 @@ export interface components {
             text: string;
             repair: string | null;
         };
+        /** @description date format */
+        DateTreatment: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "date";
+            written: string;
+        };
+        /**
+         * @description * `date` - date
+         * @enum {string}
+         */
+        DateTreatmentDoEnum: "date";
         /** @description An answer to what plan ``plan`` asks: of these rows, or of all with fault ``code``; of one field or all. */
         Decide: {
             plan: number;
@@ -1305,6 +1432,14 @@ export interface components {
             role_label: string;
             password: string;
         };
+        /** @description A written field that is not as it was sent. */
+        Difference: {
+            row_id: number;
+            row: number;
+            field: string;
+            sent: string | null;
+            found: string | null;
+        };
         /** @description What a version of a sheet has other than the one before; ``laid_over`` rows came back by themselves. */
         Differs: {
             cells: number;
@@ -1323,12 +1458,6 @@ export interface components {
          * @enum {string}
          */
         DirectionEnum: "out" | "in";
-        /**
-         * @description * `go on` - go on
-         *     * `give up` - give up
-         * @enum {string}
-         */
-        DoEnum: "go on" | "give up";
         /** @description All that is said of what goes out. */
         Document: {
             record_type: string;
@@ -1367,7 +1496,7 @@ export interface components {
             at: string;
             who: components["schemas"]["Who"];
             what: string;
-            said: string;
+            message: string;
             application?: string;
             stage?: string;
             /** Format: int64 */
@@ -1386,10 +1515,22 @@ export interface components {
             now: string;
             off: string;
         };
+        /** @description What is wrong with a row or one of its cells, in words, with the answers to it; ``field`` is a name, or empty. */
         Fault: {
-            code: string;
-            field_name: string;
+            code: components["schemas"]["Code6e2Enum"];
+            field: string;
             says: string;
+            answers: components["schemas"]["AnswerOption"][];
+        };
+        /** @description Rows with one fault: how many, the row number of the first, the words, and the answers for all of them. */
+        FaultGroup: {
+            state: components["schemas"]["State46dEnum"];
+            code: components["schemas"]["Code6e2Enum"];
+            field: string;
+            says: string;
+            count: number;
+            first: number;
+            answers: components["schemas"]["AnswerOption"][];
         };
         /**
          * @description A field. ``unique``: no two records have the same value; ``only_for``: the kind of record that has it, where not
@@ -1472,6 +1613,46 @@ export interface components {
             version: string;
             wrong: components["schemas"]["Wrong"][];
         };
+        /**
+         * @description * `file` - file
+         *     * `columns` - columns
+         *     * `keys` - keys
+         *     * `review` - review
+         *     * `apply` - apply
+         *     * `outcome` - outcome
+         * @enum {string}
+         */
+        HereEnum: "file" | "columns" | "keys" | "review" | "apply" | "outcome";
+        /**
+         * @description * `chosen` - chosen
+         *     * `stamp` - stamp
+         *     * `route` - route
+         *     * `name` - name
+         *     * `label` - label
+         *     * `words` - words
+         *     * `contents` - contents
+         *     * `lane` - lane
+         *     * `lost` - lost
+         *     * `fixed` - fixed
+         *     * `added` - added
+         *     * `open` - open
+         * @enum {string}
+         */
+        HowEnum: "chosen" | "stamp" | "route" | "name" | "label" | "words" | "contents" | "lane" | "lost" | "fixed" | "added" | "open";
+        /** @description initial */
+        InitialTreatment: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "initial";
+            dot: string;
+        };
+        /**
+         * @description * `initial` - initial
+         * @enum {string}
+         */
+        InitialTreatmentDoEnum: "initial";
         Job: {
             readonly id: number;
             kind: string;
@@ -1502,6 +1683,21 @@ export interface components {
             cells?: number;
             upload?: number;
         };
+        /** @description join with other columns */
+        JoinTreatment: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "join";
+            columns: string[];
+            between: string;
+        };
+        /**
+         * @description * `join` - join
+         * @enum {string}
+         */
+        JoinTreatmentDoEnum: "join";
         Journal: {
             entries: components["schemas"]["Entry"][];
             people: components["schemas"]["Who"][];
@@ -1529,6 +1725,23 @@ export interface components {
             version: number;
         };
         /**
+         * @description * `create` - create
+         *     * `update` - update
+         *     * `same` - same
+         *     * `delete` - delete
+         *     * `held` - held
+         *     * `rejected` - rejected
+         *     * `aside` - aside
+         *     * `created` - created
+         *     * `updated` - updated
+         *     * `deleted` - deleted
+         *     * `refused` - refused
+         *     * `unclear` - unclear
+         *     * `waiting` - waiting
+         * @enum {string}
+         */
+        Kind46dEnum: "create" | "update" | "same" | "delete" | "held" | "rejected" | "aside" | "created" | "updated" | "deleted" | "refused" | "unclear" | "waiting";
+        /**
          * @description The trip that a file is known to belong to, and how; or those it may belong to, and the record types that its
          *     columns fit; ``route`` is the one route that it fits wholly.
          */
@@ -1545,35 +1758,29 @@ export interface components {
             route?: number | null;
             routes?: components["schemas"]["RouteFit"][];
         };
+        /** @description The sum of a field over what went out. */
+        LabelledSum: {
+            label: string;
+            sum: string;
+        };
         /**
-         * @description A field's lane: its column (``from``, where its own goes elsewhere) or ``fixed`` value, its treatments, what a
-         *     blank cell means (``updates``: a default counts for records that are there too), whether only fields that are empty
-         *     in the application are filled; for a many-valued field whether cells add, and what stands between its items.
-         *     ``check``: it is compared and never written. ``settled`` are questions that were answered by leaving it as it is.
+         * @description A field's lane as data (``core.columns.lanes``), with what it does in words: ``says`` as one sentence, ``short``
+         *     for the head of a column.
          */
         Lane: {
-            /** @default leave */
-            blank: components["schemas"]["BlankMeansEnum"];
-            /** @default  */
+            says: string;
+            short: string;
+            blank: components["schemas"]["BlankEnum"];
             default: string;
-            /** @default false */
             updates: boolean;
-            /** @default false */
             only_empty: boolean;
-            /** @default  */
+            source: string;
             fixed: string;
-            treatments?: {
-                [key: string]: unknown;
-            }[];
-            /** @default false */
+            treatments: components["schemas"]["Treatment"][];
             adds: boolean;
-            /** @default ; */
             separator: string;
-            /** @default false */
             check: boolean;
-            settled?: string[];
-            /** @default  */
-            from: string;
+            settled: string[];
         };
         /** @description What lanes can be made of: all treatments, and the tables of a trip. */
         Lanes: {
@@ -1591,6 +1798,22 @@ export interface components {
         Link: {
             link: string | null;
         };
+        /** @description look up */
+        LookUpTreatment: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "look up";
+            table: string;
+            by: string;
+            take: string;
+        };
+        /**
+         * @description * `look up` - look up
+         * @enum {string}
+         */
+        LookUpTreatmentDoEnum: "look up";
         /**
          * @description An edit of the newest sheet. ``cell``: ``text`` in ``column`` of ``row_id``. ``fill``: that row's cell put into
          *     the ``rows`` rows below it, as they are shown. ``paste``: ``block`` from that cell on. ``replace``: what ``replace``
@@ -1639,11 +1862,36 @@ export interface components {
          * @enum {string}
          */
         MayEnum: "look" | "prepare" | "apply to practice" | "apply to live" | "connect" | "people" | "keep";
+        /** @description multiply */
+        MultiplyTreatment: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "multiply";
+            by: string;
+        };
+        /**
+         * @description * `multiply` - multiply
+         * @enum {string}
+         */
+        MultiplyTreatmentDoEnum: "multiply";
         Name: {
             name: string;
         };
+        /**
+         * @description * `file` - file
+         *     * `columns` - columns
+         *     * `keys` - keys
+         *     * `review` - review
+         *     * `apply` - apply
+         *     * `outcome` - outcome
+         * @enum {string}
+         */
+        NameEnum: "file" | "columns" | "keys" | "review" | "apply" | "outcome";
+        /** @description What the list of trips says of a trip: a state to colour it by, and the words. */
         Needs: {
-            kind: string;
+            kind: components["schemas"]["Kind46dEnum"];
             says: string;
         };
         /** @description A choice to be added to a field's list. */
@@ -1675,19 +1923,39 @@ export interface components {
          * @enum {string}
          */
         NewFieldKindEnum: "text" | "number" | "date" | "yes or no" | "choice";
-        /** @description The route that a sheet came in on, and where its header differs: columns that it lacks, and new ones. */
-        OnRoute: {
-            id: number;
-            name: string;
-            application: string;
-            record_type: string;
-            missing: string[];
-            new: string[];
+        /** @enum {unknown} */
+        NullEnum: null;
+        /** @description number format */
+        NumberTreatment: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "number";
+            written: string;
         };
-        /** @description Which rows are carried: ``condition`` on the sheet's columns, and how many are left out by hand. */
-        OnlySome: {
-            condition: string;
-            left_out: number;
+        /**
+         * @description * `number` - number
+         * @enum {string}
+         */
+        NumberTreatmentDoEnum: "number";
+        /**
+         * @description * `create` - create
+         *     * `update` - update
+         *     * `upsert` - upsert
+         *     * `delete` - delete
+         * @enum {string}
+         */
+        OperationEnum: "create" | "update" | "upsert" | "delete";
+        /** @description An answer to a question about columns: what it changes, header → field and field → lane. */
+        Option: {
+            says: string;
+            columns: {
+                [key: string]: string;
+            };
+            lanes: {
+                [key: string]: components["schemas"]["Lane"];
+            };
         };
         /**
          * @description What a sheet was known by: ``stamp``, ``cells``, ``rows``, ``same`` or ``said``, with the account of it; or
@@ -1704,13 +1972,28 @@ export interface components {
             old: string;
             new: string;
         };
+        /** @description pad, restore zeros */
+        PadTreatment: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "pad";
+            length: number;
+            character: string;
+        };
+        /**
+         * @description * `pad` - pad
+         * @enum {string}
+         */
+        PadTreatmentDoEnum: "pad";
         /** @description A part of a shared-out trip: its sheet that went out, who has it, how often it came back, and where it stands. */
         Part: {
             number: number;
             label: string;
             holder: string;
             state: components["schemas"]["PartStateEnum"];
-            kind: string;
+            kind: components["schemas"]["Kind46dEnum"];
             says: string;
             sheet: number | null;
             name: string;
@@ -1735,6 +2018,7 @@ export interface components {
         Parts: {
             parts: number[];
         };
+        /** @description One sending of rows, with what reading back found. */
         Pass: {
             number: number;
             plan: number;
@@ -1743,7 +2027,7 @@ export interface components {
             totals: {
                 [key: string]: number;
             } | null;
-            readonly report: components["schemas"]["Report"] | null;
+            report: components["schemas"]["Report"] | null;
             reason: string;
             atomic: boolean;
             by: components["schemas"]["Who"];
@@ -1765,7 +2049,7 @@ export interface components {
             key?: string[];
             /** @default  */
             operation: string;
-            said?: {
+            columns?: {
                 [key: string]: string;
             };
             lanes?: {
@@ -1822,6 +2106,20 @@ export interface components {
             readonly role_label: string;
             readonly may: components["schemas"]["MayEnum"][];
         };
+        /** @description phone number */
+        PhoneTreatment: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "phone";
+            country: string;
+        };
+        /**
+         * @description * `phone` - phone
+         * @enum {string}
+         */
+        PhoneTreatmentDoEnum: "phone";
         /** @description Records by hand: the fields of a key, and the key of each record in the order wanted. */
         Picked: {
             key: string[];
@@ -1850,6 +2148,20 @@ export interface components {
          * @enum {string}
          */
         PrefixEnum: "off" | "keep";
+        /** @description put in front */
+        PrefixTreatment: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "prefix";
+            text: string;
+        };
+        /**
+         * @description * `prefix` - prefix
+         * @enum {string}
+         */
+        PrefixTreatmentDoEnum: "prefix";
         /**
          * @description The sheet as it will be: ``ids`` are the records of its rows; ``for_reading`` says by column why it goes out only
          *     (empty where it is carried back); ``missing`` keys found no record, the first of them are named; ``files`` tells how
@@ -1874,16 +2186,23 @@ export interface components {
         Question: {
             code: string;
             says: string;
-            options: components["schemas"]["Answer"][];
+            options: components["schemas"]["Option"][];
             sure: boolean;
         };
-        Reason: {
-            state: string;
-            code: string;
-            field_name: string;
-            reason: string;
-            count: number;
-            first: number;
+        /**
+         * @description Records before a pass, and what became of them. ``moved`` left the selection by an update (negative), ``others``
+         *     are changes that were not ours.
+         */
+        RecordCounts: {
+            before: number;
+            after: number;
+            created: number;
+            deleted: number;
+            moved: number;
+            others: number;
+            totals: {
+                [key: string]: components["schemas"]["SelectionTotals"];
+            };
         };
         RecordType: {
             name: string;
@@ -1892,18 +2211,6 @@ export interface components {
             identifier: string;
             keys: string[][];
             all_fields: components["schemas"]["Field"][];
-        };
-        /**
-         * @description Records before a pass, and what became of them. ``moved`` left the selection by an update (negative), ``others``
-         *     are changes that were not ours.
-         */
-        Records: {
-            before: number;
-            created?: number;
-            deleted?: number;
-            moved?: number;
-            after: number;
-            others?: number;
         };
         /** @description A file to be filled from the application; ``key`` finds its records, where that does not tell itself. */
         Refill: {
@@ -1921,32 +2228,45 @@ export interface components {
             /** @default true */
             capitals: boolean;
         };
+        /** @description find and replace */
+        ReplaceTreatment: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "replace";
+            find: string;
+            put: string;
+            how: string;
+        };
+        /**
+         * @description * `replace` - replace
+         * @enum {string}
+         */
+        ReplaceTreatmentDoEnum: "replace";
         /**
          * @description What reading back found: of ``records`` that were written, ``as_sent`` are as they were sent; ``lost`` are rows
-         *     whose record is not there, ``differences`` values that are others, ``by_itself`` those that the application set;
-         *     of ``deleted`` records ``gone`` are gone.
+         *     whose record is not there, ``differences`` values that are others, ``by_itself`` those that the application made of
+         *     ours, ``set`` fields that it filled; of ``deleted`` records ``gone`` are gone; ``warnings`` rows were taken with
+         *     one.
          */
         Report: {
             records: number;
             as_sent: number;
-            lost?: number[];
-            differences?: {
-                [key: string]: unknown;
-            }[];
-            by_itself?: {
-                [key: string]: unknown;
-            }[];
-            set?: {
+            lost: number[];
+            differences: components["schemas"]["Difference"][];
+            by_itself: components["schemas"]["Difference"][];
+            set: {
                 [key: string]: number;
             };
-            deleted?: number;
-            gone?: number;
-            warnings?: number;
-            totals?: {
-                [key: string]: components["schemas"]["Totals"];
+            deleted: number;
+            gone: number;
+            warnings: number;
+            totals: {
+                [key: string]: components["schemas"]["WrittenTotals"];
             };
-            type?: components["schemas"]["Records"];
-            selection?: components["schemas"]["Records"];
+            type: components["schemas"]["RecordCounts"] | null;
+            selection: components["schemas"]["RecordCounts"] | null;
         };
         /**
          * @description * `viewer` - Viewer
@@ -1956,6 +2276,20 @@ export interface components {
          * @enum {string}
          */
         RoleEnum: "viewer" | "preparer" | "operator" | "administrator";
+        /** @description round */
+        RoundTreatment: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "round";
+            to: number;
+        };
+        /**
+         * @description * `round` - round
+         * @enum {string}
+         */
+        RoundTreatmentDoEnum: "round";
         /**
          * @description A route: ``document`` is as much of what goes out as fits the application now, null where nothing does;
          *     ``comes_in`` tells that it says how a sheet comes in, ``lanes`` in which lanes, as sentences; ``lost`` is what does
@@ -1983,7 +2317,7 @@ export interface components {
             used_at: string | null;
             rows: number | null;
         };
-        /** @description A route whose columns a sheet has, all or most: those that it lacks (``missing``), and ``new`` ones. */
+        /** @description A route, and where a sheet's header differs from it: columns that it lacks, and new ones. */
         RouteFit: {
             id: number;
             name: string;
@@ -1992,19 +2326,29 @@ export interface components {
             missing: string[];
             new: string[];
         };
+        /**
+         * @description A row of a sheet, by its number in the sheet (``row``) and in the trip (``row_id``). Without a plan it has cells
+         *     only. ``reason`` is the sentence of its first fault; ``refused_with`` the application's own code for a refusal;
+         *     ``answers`` are those that are for the row as a whole.
+         */
         Row: {
             row: number;
             row_id: number;
-            state?: string;
-            verdict?: string;
-            reason?: string | null;
-            field?: string | null;
-            code?: string | null;
-            faults?: components["schemas"]["Fault"][];
-            warnings?: string[];
-            identifier?: string | null;
-            left_out?: boolean;
             cells: components["schemas"]["Cell"][];
+            state: (components["schemas"]["State46dEnum"] | components["schemas"]["NullEnum"]) | null;
+            verdict: (components["schemas"]["VerdictEnum"] | components["schemas"]["NullEnum"]) | null;
+            reason: string | null;
+            refused_with: string | null;
+            faults: components["schemas"]["Fault"][];
+            answers: components["schemas"]["AnswerOption"][];
+            warnings: string[];
+            identifier: string | null;
+            left_out: boolean;
+        };
+        /** @description Which rows are carried: ``condition`` on the sheet's columns, and how many are left out by hand. */
+        RowFilter: {
+            condition: string;
+            left_out: number;
         };
         /**
          * @description A selection in figures: sums of its number fields as texts with all their digits, null where they come only with
@@ -2015,6 +2359,11 @@ export interface components {
                 [key: string]: string;
             } | null;
             also_out: components["schemas"]["AlsoOut"][] | null;
+        };
+        /** @description The sum of one field over the trip's selection. */
+        SelectionTotals: {
+            before: string;
+            after: string;
         };
         /** @description What goes out, and the trip that it begins; ``route`` is the one that it was said on. */
         SendOut: {
@@ -2116,14 +2465,47 @@ export interface components {
             /** Format: date-time */
             last_login?: string | null;
         };
+        /** @description split and take a part */
+        SplitTreatment: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "split";
+            at: string;
+            take: string;
+        };
+        /**
+         * @description * `split` - split
+         * @enum {string}
+         */
+        SplitTreatmentDoEnum: "split";
         /**
          * @description * `live` - Live
          *     * `practice` - Practice
          * @enum {string}
          */
-        StageEnum: "live" | "practice";
+        Stage906Enum: "live" | "practice";
+        /**
+         * @description * `create` - create
+         *     * `update` - update
+         *     * `same` - same
+         *     * `delete` - delete
+         *     * `held` - held
+         *     * `rejected` - rejected
+         *     * `aside` - aside
+         *     * `created` - created
+         *     * `updated` - updated
+         *     * `deleted` - deleted
+         *     * `refused` - refused
+         *     * `unclear` - unclear
+         *     * `waiting` - waiting
+         * @enum {string}
+         */
+        State46dEnum: "create" | "update" | "same" | "delete" | "held" | "rejected" | "aside" | "created" | "updated" | "deleted" | "refused" | "unclear" | "waiting";
+        /** @description ``says`` its state in words, ``asks`` whether someone is needed there. */
         Station: {
-            name: string;
+            name: components["schemas"]["NameEnum"];
             state: components["schemas"]["StationStateEnum"];
             says: string;
             asks: boolean;
@@ -2142,26 +2524,34 @@ export interface components {
          * @enum {string}
          */
         StatusEnum: "up" | "troubled" | "down";
-        Sum: {
-            label: string;
-            sum: string;
+        /** @description put behind */
+        SuffixTreatment: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "suffix";
+            text: string;
         };
+        /**
+         * @description * `suffix` - suffix
+         * @enum {string}
+         */
+        SuffixTreatmentDoEnum: "suffix";
+        /** @description The sum of a field when it went out, and now. */
         SumThen: {
             name: string;
             label: string;
             then: string;
             is_now: string;
         };
-        /**
-         * @description The newest plan in figures: rows by verdict, and the key that found their records. ``keys_not_read``: how many
-         *     records the type has, where that is too many to read all their keys.
-         */
+        /** @description The newest plan in figures: rows by verdict, and the key that found their records. */
         Summary: {
-            keys_not_read?: number;
             verdicts: {
                 [key: string]: number;
             };
             key: string[];
+            keys_not_read: number;
         };
         /** @description Where values can be looked up: a sheet or a record type, and its columns or fields (name → words). */
         Table: {
@@ -2171,47 +2561,22 @@ export interface components {
                 [key: string]: string;
             };
         };
-        /** @description A lane with what it does in words: ``says`` as one sentence, ``short`` for the head of a column. */
-        ToldLane: {
-            /** @default leave */
-            blank: components["schemas"]["BlankMeansEnum"];
-            /** @default  */
-            default: string;
-            /** @default false */
-            updates: boolean;
-            /** @default false */
-            only_empty: boolean;
-            /** @default  */
-            fixed: string;
-            treatments?: {
-                [key: string]: unknown;
-            }[];
-            /** @default false */
-            adds: boolean;
-            /** @default ; */
-            separator: string;
-            /** @default false */
-            check: boolean;
-            settled?: string[];
-            says: string;
-            short: string;
-            /** @default  */
-            from: string;
+        /** @description first or last characters */
+        TakeTreatment: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "take";
+            end: string;
+            count: number;
         };
-        /** @description The sum of one field over a trip's rows, as texts with all their digits. */
-        Totals: {
-            sheet: string;
-            planned: string;
-            before: string;
-            after: string | null;
-        };
-        /** @description A treatment that there is: ``do`` its name as data, ``says`` its phrase with its parts in braces. */
-        Treatment: {
-            do: string;
-            title: string;
-            says: string;
-            arguments: components["schemas"]["Argument"][];
-        };
+        /**
+         * @description * `take` - take
+         * @enum {string}
+         */
+        TakeTreatmentDoEnum: "take";
+        Treatment: components["schemas"]["TrimTreatment"] | components["schemas"]["CaseTreatment"] | components["schemas"]["BlankTreatment"] | components["schemas"]["ReplaceTreatment"] | components["schemas"]["SplitTreatment"] | components["schemas"]["JoinTreatment"] | components["schemas"]["TakeTreatment"] | components["schemas"]["InitialTreatment"] | components["schemas"]["PadTreatment"] | components["schemas"]["PrefixTreatment"] | components["schemas"]["SuffixTreatment"] | components["schemas"]["ValuesTreatment"] | components["schemas"]["NumberTreatment"] | components["schemas"]["MultiplyTreatment"] | components["schemas"]["RoundTreatment"] | components["schemas"]["DateTreatment"] | components["schemas"]["PhoneTreatment"] | components["schemas"]["LookUpTreatment"];
         /** @description A lane tried on the whole column. */
         TriedLane: {
             says: string;
@@ -2238,25 +2603,41 @@ export interface components {
             bad: boolean;
             count: number;
         };
+        /** @description trim spaces */
+        TrimTreatment: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "trim";
+        };
+        /**
+         * @description * `trim` - trim
+         * @enum {string}
+         */
+        TrimTreatmentDoEnum: "trim";
+        /**
+         * @description A trip for its own page. ``sent_by``: number of the pass that sent the newest plan; ``reasons``: what stops
+         *     rows of the newest plan; ``outcomes``: rows of the last pass that are not in, or were taken with a warning;
+         *     ``examples``: field → a value of it in the application.
+         */
         TripDetail: {
-            readonly id: number;
+            id: number;
             title: string;
             application: components["schemas"]["ApplicationName"];
             record_type: string;
-            /** @description Which records went out. */
-            readonly condition: string;
-            operation?: string;
+            condition: string;
+            operation: components["schemas"]["OperationEnum"];
             key: string[];
-            /** Format: int64 */
-            version?: number;
+            version: number;
             created_by: components["schemas"]["Who"];
             /** Format: date-time */
-            readonly created_at: string;
+            created_at: string;
             /** Format: date-time */
-            readonly touched_at: string;
+            touched_at: string;
             plural: string;
             stations: components["schemas"]["Station"][];
-            here: string;
+            here: components["schemas"]["HereEnum"];
             needs: components["schemas"]["Needs"];
             asks: boolean;
             finished: boolean;
@@ -2274,14 +2655,14 @@ export interface components {
             columns: components["schemas"]["Column"][];
             sheets: components["schemas"]["Sheet"][];
             passes: components["schemas"]["Pass"][];
-            reasons: components["schemas"]["Reason"][];
-            outcomes: components["schemas"]["Reason"][];
+            reasons: components["schemas"]["FaultGroup"][];
+            outcomes: components["schemas"]["FaultGroup"][];
             weak: boolean;
             most_atomic: number;
             edits: number;
             damage: components["schemas"]["Damage"][];
             expected: components["schemas"]["Expected"][];
-            only: components["schemas"]["OnlySome"];
+            row_filter: components["schemas"]["RowFilter"];
             planned_totals: {
                 [key: string]: components["schemas"]["PlannedTotals"];
             };
@@ -2291,27 +2672,30 @@ export interface components {
             examples: {
                 [key: string]: string;
             };
-            on_route: components["schemas"]["OnRoute"] | null;
+            on_route: components["schemas"]["RouteFit"] | null;
         };
+        /**
+         * @description A trip for the list. ``here`` is the station that is next; ``asks``: someone is needed; ``rows`` and
+         *     ``sent_rows`` are those of the newest sheet and of what went out; ``to_write``: rows that the newest plan would
+         *     write, if it still counts; ``trouble``: what went wrong last.
+         */
         TripSummary: {
-            readonly id: number;
+            id: number;
             title: string;
             application: components["schemas"]["ApplicationName"];
             record_type: string;
-            /** @description Which records went out. */
-            readonly condition: string;
-            operation?: string;
+            condition: string;
+            operation: components["schemas"]["OperationEnum"];
             key: string[];
-            /** Format: int64 */
-            version?: number;
+            version: number;
             created_by: components["schemas"]["Who"];
             /** Format: date-time */
-            readonly created_at: string;
+            created_at: string;
             /** Format: date-time */
-            readonly touched_at: string;
+            touched_at: string;
             plural: string;
             stations: components["schemas"]["Station"][];
-            here: string;
+            here: components["schemas"]["HereEnum"];
             needs: components["schemas"]["Needs"];
             asks: boolean;
             finished: boolean;
@@ -2345,6 +2729,32 @@ export interface components {
             label: string;
             count: number | null;
         };
+        /** @description value list */
+        ValuesTreatment: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "values";
+            pairs: string[][];
+            others: string;
+        };
+        /**
+         * @description * `values` - values
+         * @enum {string}
+         */
+        ValuesTreatmentDoEnum: "values";
+        /**
+         * @description * `create` - create
+         *     * `update` - update
+         *     * `same` - same
+         *     * `delete` - delete
+         *     * `held` - held
+         *     * `rejected` - rejected
+         *     * `aside` - aside
+         * @enum {string}
+         */
+        VerdictEnum: "create" | "update" | "same" | "delete" | "held" | "rejected" | "aside";
         /** @description A file that waits at File: what was found in it, where it may belong, or why it cannot be read. */
         Waiting: {
             readonly id: number;
@@ -2379,13 +2789,13 @@ export interface components {
         };
         /**
          * @description What went out on a trip: its condition as a sentence, records and sums as they went, keys that found no record,
-         *     who else has some of the records, and what changed since where that was asked. ``open`` where the sheet is not
-         *     there yet; ``stopped`` where someone stopped it.
+         *     who else has some of the records, and what changed since where that was asked. ``pending``: the sheet is not there
+         *     yet.
          */
         WentOut: {
             says: string;
             records: number;
-            totals: components["schemas"]["Sum"][];
+            totals: components["schemas"]["LabelledSum"][];
             missing: number;
             not_found: string[];
             also_out: components["schemas"]["AlsoOut"][];
@@ -2398,15 +2808,31 @@ export interface components {
             username: string;
             name: string;
         };
+        /** @description Some rows of those that are wanted, of which there are ``total``, from the place ``offset`` on. */
         Window: {
             total: number;
             offset: number;
             rows: components["schemas"]["Row"][];
         };
+        /** @description The sum of one field over a trip's rows; after writing, once it is known. */
+        WrittenTotals: {
+            sheet: string;
+            planned: string;
+            before: string;
+            after: string | null;
+        };
         Wrong: {
-            code: components["schemas"]["CodeEnum"];
+            code: components["schemas"]["WrongCodeEnum"];
             says: string;
         };
+        /**
+         * @description * `database` - database
+         *     * `migrations` - migrations
+         *     * `worker` - worker
+         *     * `disk` - disk
+         * @enum {string}
+         */
+        WrongCodeEnum: "database" | "migrations" | "worker" | "disk";
     };
     responses: never;
     parameters: never;

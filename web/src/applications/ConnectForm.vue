@@ -4,7 +4,7 @@ import { useQueryClient } from "@tanstack/vue-query";
 import { computed, reactive, watch } from "vue";
 
 import { api, type Application, data, Problem } from "@/api/client";
-import { say } from "@/shell/notices";
+import { say } from "@/services/notices";
 import AlertNote from "@/ui/AlertNote.vue";
 import BusyButton from "@/ui/BusyButton.vue";
 import { useDoing } from "@/ui/doing";

@@ -5,8 +5,8 @@ import { computed, nextTick, onMounted, ref, useId, watch } from "vue";
 
 import type { Row } from "@/api/client";
 import { count } from "@/parts/format";
-import { useFootNote } from "@/shell/foot";
-import { useKeys } from "@/shell/keys";
+import { useFootNote } from "@/services/foot";
+import { useKeys } from "@/services/keys";
 import AlertNote from "@/ui/AlertNote.vue";
 
 import type { GridColumn } from "./columns";

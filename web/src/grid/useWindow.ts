@@ -6,7 +6,7 @@ import { useQueries, useQueryClient } from "@tanstack/vue-query";
 import { computed, shallowRef, watch } from "vue";
 
 import { api, data, Problem, type Row, type Schemas } from "@/api/client";
-import { lookedAt } from "@/trip/part";
+import { lookedAt } from "@/api/part";
 
 const BLOCK = 64;
 /** Blocks asked for at once: what is on the screen, and a little around it. */

@@ -3,8 +3,8 @@ import { computed, nextTick, ref } from "vue";
 import { useRouter } from "vue-router";
 
 import { useApplications, useCarried, useMay, useTrips } from "@/api/queries";
-import { useFootNote } from "@/shell/foot";
-import { useKeys } from "@/shell/keys";
+import { useFootNote } from "@/services/foot";
+import { useKeys } from "@/services/keys";
 import StageLabel from "@/parts/StageLabel.vue";
 import { count, many } from "@/parts/format";
 import { useInAddress } from "@/ui/address";

@@ -6,7 +6,7 @@ import { api, data, type Schemas } from "@/api/client";
 import { useApplications } from "@/api/queries";
 import { count, fullTime, many } from "@/parts/format";
 import StageLabel from "@/parts/StageLabel.vue";
-import { useFootNote } from "@/shell/foot";
+import { useFootNote } from "@/services/foot";
 import { useTyped } from "@/ui/selected";
 import { useInAddress } from "@/ui/address";
 import AlertNote from "@/ui/AlertNote.vue";

@@ -3,7 +3,7 @@ import { useQueryClient } from "@tanstack/vue-query";
 import { onMounted, reactive, ref } from "vue";
 
 import { api, data } from "@/api/client";
-import { say } from "@/shell/notices";
+import { say } from "@/services/notices";
 import AlertNote from "@/ui/AlertNote.vue";
 import BusyButton from "@/ui/BusyButton.vue";
 import ChoiceList from "@/ui/ChoiceList.vue";

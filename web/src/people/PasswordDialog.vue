@@ -3,7 +3,7 @@
 import { reactive, watch } from "vue";
 
 import { api } from "@/api/client";
-import { say } from "@/shell/notices";
+import { say } from "@/services/notices";
 import AlertNote from "@/ui/AlertNote.vue";
 import BusyButton from "@/ui/BusyButton.vue";
 import DialogFrame from "@/ui/DialogFrame.vue";

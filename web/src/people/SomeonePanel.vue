@@ -5,7 +5,7 @@ import { computed, ref } from "vue";
 
 import { api, data, type Schemas } from "@/api/client";
 import { fullTime } from "@/parts/format";
-import { say } from "@/shell/notices";
+import { say } from "@/services/notices";
 import AlertNote from "@/ui/AlertNote.vue";
 import BusyButton from "@/ui/BusyButton.vue";
 import ChoiceList from "@/ui/ChoiceList.vue";

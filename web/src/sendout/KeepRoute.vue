@@ -3,7 +3,7 @@
 import { computed, ref, watch } from "vue";
 
 import { api, data, type Document, queryClient, type Route } from "@/api/client";
-import { say } from "@/shell/notices";
+import { say } from "@/services/notices";
 import BusyButton from "@/ui/BusyButton.vue";
 import DialogFrame from "@/ui/DialogFrame.vue";
 import { useDoing } from "@/ui/doing";

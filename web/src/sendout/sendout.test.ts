@@ -4,7 +4,7 @@ import { describe, expect, it, vi } from "vitest";
 
 import { api, data, type Field, queryClient, type RecordType } from "@/api/client";
 import { field as anyField } from "@/trip/example";
-import { lookedAt, withPart } from "@/trip/part";
+import { lookedAt, withPart } from "@/api/part";
 
 import ClausePart from "./ClausePart.vue";
 import { asGroup, finished, type Group, type Part, partOf, usual, whole } from "./conditions";

@@ -2,7 +2,7 @@
 /** The files of a list in parts; more can be added while it waits. */
 import { ref } from "vue";
 
-import { addParts } from "@/shell/bringing";
+import { addParts } from "@/services/bringIn";
 
 const props = defineProps<{ upload: number; files: string[]; disabled?: boolean }>();
 const emit = defineEmits<{ added: [] }>();

@@ -7,7 +7,7 @@ import { api, data, type Job } from "@/api/client";
 import { jobDone } from "@/api/queries";
 import { many } from "@/parts/format";
 import { awaited } from "@/sendout/awaited";
-import { say } from "@/shell/notices";
+import { say } from "@/services/notices";
 import BusyButton from "@/ui/BusyButton.vue";
 import { useDoing } from "@/ui/doing";
 

@@ -1,8 +1,8 @@
 <script setup lang="ts">
 import { computed } from "vue";
 
-import { registered } from "./keys";
-import { footNote } from "./foot";
+import { registered } from "@/services/keys";
+import { footNote } from "@/services/foot";
 
 const shown = computed(() =>
   [...registered]

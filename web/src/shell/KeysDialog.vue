@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import DialogFrame from "@/ui/DialogFrame.vue";
 
-import { registered } from "./keys";
+import { registered } from "@/services/keys";
 
 defineProps<{ open: boolean }>();
 defineEmits<{ close: [] }>();

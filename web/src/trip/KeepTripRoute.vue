@@ -4,7 +4,7 @@ import { ref, watch } from "vue";
 
 import { api, data, queryClient, type Route } from "@/api/client";
 import { useRoutes } from "@/api/queries";
-import { say } from "@/shell/notices";
+import { say } from "@/services/notices";
 import BusyButton from "@/ui/BusyButton.vue";
 import DialogFrame from "@/ui/DialogFrame.vue";
 import { useDoing } from "@/ui/doing";

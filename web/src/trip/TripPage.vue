@@ -10,8 +10,8 @@ import StageLabel from "@/parts/StageLabel.vue";
 import TheLine from "@/parts/TheLine.vue";
 import TheSum from "@/parts/TheSum.vue";
 import { awaited } from "@/sendout/awaited";
-import { useKeys } from "@/shell/keys";
-import { say } from "@/shell/notices";
+import { useKeys } from "@/services/keys";
+import { say } from "@/services/notices";
 import { useInAddress } from "@/ui/address";
 import AlertNote from "@/ui/AlertNote.vue";
 import BusyButton from "@/ui/BusyButton.vue";
@@ -19,7 +19,7 @@ import { useDoing } from "@/ui/doing";
 
 import { tripKey } from "./context";
 import PartChoice from "./parts/PartChoice.vue";
-import { lookedAt } from "./part";
+import { lookedAt } from "@/api/part";
 
 const STATIONS = {
   file: defineAsyncComponent(() => import("./file/FileStation.vue")),

@@ -6,14 +6,14 @@ import { computed, ref } from "vue";
 import type { Row, TripDetail } from "@/api/client";
 import TheLine from "@/parts/TheLine.vue";
 import { router } from "@/router";
-import { notices } from "@/shell/notices";
+import { notices } from "@/services/notices";
 
 import ApplyDialog from "./apply/ApplyDialog.vue";
 import WhatIsWritten from "./apply/WhatIsWritten.vue";
 import { sub, useArranged } from "./columns";
 import { tripKey } from "./context";
 import { badRow, column, heldRow, trip } from "./example";
-import RowPanel from "./review/RowPanel.vue";
+import RowPanel from "./rows/RowPanel.vue";
 
 let asked: { path: string; body: unknown }[] = [];
 let answer: () => Response;

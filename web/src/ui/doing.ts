@@ -3,7 +3,7 @@ import { useMutation } from "@tanstack/vue-query";
 import type { Ref } from "vue";
 
 import { queryClient } from "@/api/client";
-import { sayError } from "@/shell/notices";
+import { sayError } from "@/services/notices";
 
 export interface Doing<In> {
   busy: Ref<boolean>;

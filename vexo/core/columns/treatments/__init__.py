@@ -14,14 +14,14 @@ from .blanks import Blank
 from .case import Case
 from .characters import Initial, Take
 from .dates import Dates
-from .joining import Join
-from .looking_up import LookUp, make_table
+from .join import Join
+from .look_up import LookUp, make_table
 from .numbers import Arithmetic, Multiply, Number, Round, at_once
-from .padding import Pad
+from .pad import Pad
 from .phones import Phone
-from .replacing import Replace
+from .replace import Replace
 from .spaces import Trim
-from .splitting import Split
+from .split import Split
 from .value_list import Values
 
 KINDS: Mapping[str, type[Treatment]] = {

@@ -33,7 +33,7 @@ class Migration(migrations.Migration):
                 ('at', models.DateTimeField(db_index=True)),
                 ('who', models.CharField(max_length=150)),
                 ('what', models.CharField(db_index=True, max_length=40)),
-                ('said', models.TextField()),
+                ('message', models.TextField()),
                 ('application', models.CharField(blank=True, db_index=True, max_length=60)),
                 ('stage', models.CharField(blank=True, max_length=10)),
                 ('trip', models.PositiveBigIntegerField(db_index=True, null=True)),

@@ -8,7 +8,7 @@ import type { GridColumn } from "@/grid/columns";
 import DataGrid from "@/grid/DataGrid.vue";
 import { useWindow } from "@/grid/useWindow";
 import { count, many } from "@/parts/format";
-import { useKeys } from "@/shell/keys";
+import { useKeys } from "@/services/keys";
 import SearchPart from "@/ui/SearchPart.vue";
 import { useDoing } from "@/ui/doing";
 import { useSelected } from "@/ui/selected";

@@ -7,7 +7,7 @@ import { api, type Column, data, type Field } from "@/api/client";
 import { jobEnded } from "@/api/queries";
 import { uploadFile } from "@/api/upload";
 import { count, many } from "@/parts/format";
-import { sayError } from "@/shell/notices";
+import { sayError } from "@/services/notices";
 import AlertNote from "@/ui/AlertNote.vue";
 import BusyButton from "@/ui/BusyButton.vue";
 

@@ -3,7 +3,7 @@
 import { computed } from "vue";
 
 import { api, data, type Field, queryClient, type Schemas } from "@/api/client";
-import { say } from "@/shell/notices";
+import { say } from "@/services/notices";
 import { useDoing } from "@/ui/doing";
 
 import { useTripContext } from "../context";

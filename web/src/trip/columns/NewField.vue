@@ -3,7 +3,7 @@
 import { ref, watch } from "vue";
 
 import { api, type Column, data, queryClient } from "@/api/client";
-import { say } from "@/shell/notices";
+import { say } from "@/services/notices";
 import AlertNote from "@/ui/AlertNote.vue";
 import BusyButton from "@/ui/BusyButton.vue";
 import ChoiceList from "@/ui/ChoiceList.vue";

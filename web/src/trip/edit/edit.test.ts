@@ -5,12 +5,12 @@ import { type Component, computed, ref } from "vue";
 
 import type { TripDetail } from "@/api/client";
 import { router } from "@/router";
-import { pastedSheet } from "@/shell/bringing";
+import { pastedSheet } from "@/services/bringIn";
 
 import { tripKey } from "../context";
 import { badRow, column, trip } from "../example";
 import DamageCard from "../file/DamageCard.vue";
-import TotalsCard from "../file/TotalsCard.vue";
+import TotalsCard from "../totals/TotalsCard.vue";
 import WhichRows from "../file/WhichRows.vue";
 import CellCard from "./CellCard.vue";
 import { blockOf } from "./editing";

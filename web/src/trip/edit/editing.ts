@@ -4,7 +4,7 @@ import { computed, type ComputedRef } from "vue";
 import { api, data, type Schemas, type TripDetail } from "@/api/client";
 import { jobDone } from "@/api/queries";
 import { many } from "@/parts/format";
-import { say } from "@/shell/notices";
+import { say } from "@/services/notices";
 import { useDoing } from "@/ui/doing";
 
 import { useTripContext } from "../context";

@@ -11,7 +11,7 @@ import StageLabel from "@/parts/StageLabel.vue";
 import FindingsCard from "@/sheets/FindingsCard.vue";
 import HowRead from "@/sheets/HowRead.vue";
 import TitleRows from "@/sheets/TitleRows.vue";
-import { bring } from "@/shell/bringing";
+import { bring } from "@/services/bringIn";
 import BusyButton from "@/ui/BusyButton.vue";
 import { useDoing } from "@/ui/doing";
 import { useInAddress } from "@/ui/address";
@@ -28,7 +28,7 @@ import PartsTable from "../parts/PartsTable.vue";
 import { parted } from "../parts/words";
 import DamageCard from "./DamageCard.vue";
 import DiffersCard from "./DiffersCard.vue";
-import TotalsCard from "./TotalsCard.vue";
+import TotalsCard from "../totals/TotalsCard.vue";
 import WentOutCard from "./WentOutCard.vue";
 import WhichRows from "./WhichRows.vue";
 

@@ -6,7 +6,7 @@ import DataGrid from "@/grid/DataGrid.vue";
 import { useWindow } from "@/grid/useWindow";
 import { count, exact, many } from "@/parts/format";
 import VerdictSign from "@/parts/VerdictSign.vue";
-import { say } from "@/shell/notices";
+import { say } from "@/services/notices";
 import BusyButton from "@/ui/BusyButton.vue";
 
 import { useArranged } from "../columns";
@@ -15,14 +15,14 @@ import SidePanel from "@/ui/SidePanel.vue";
 
 import ApplyDialog from "../apply/ApplyDialog.vue";
 import { useTripContext } from "../context";
-import { withPart } from "../part";
+import { withPart } from "@/api/part";
 import { blockOf, useEditing } from "../edit/editing";
-import GroupsCard from "../file/GroupsCard.vue";
-import TotalsCard from "../file/TotalsCard.vue";
+import GroupsCard from "../totals/GroupsCard.vue";
+import TotalsCard from "../totals/TotalsCard.vue";
 import FoldChip from "../FoldChip.vue";
 import { usePlanAgain } from "../planning";
 import { useSelected } from "@/ui/selected";
-import RowPanel from "../review/RowPanel.vue";
+import RowPanel from "../rows/RowPanel.vue";
 
 const state = defineModel<string>("state", { default: "" });
 const emit = defineEmits<{ bring: []; choose: [string] }>();

@@ -4,7 +4,7 @@ import type { Column } from "@/api/client";
 import { count, many } from "@/parts/format";
 
 import { useTripContext } from "../context";
-import { type Answer, useDeciding } from "./deciding";
+import { type Answer, useDeciding } from "../rows/deciding";
 
 const props = defineProps<{ column: Column; row?: { id: number; kept: string | null | undefined } }>();
 const { mayPrepare } = useTripContext();

@@ -16,12 +16,12 @@ import { matters, useArranged } from "../columns";
 import { useTripContext } from "../context";
 import { harmedCells } from "../damage";
 import { blockOf, blockWords, useEditing } from "../edit/editing";
-import GroupsCard from "../file/GroupsCard.vue";
-import TotalsCard from "../file/TotalsCard.vue";
+import GroupsCard from "../totals/GroupsCard.vue";
+import TotalsCard from "../totals/TotalsCard.vue";
 import FoldChip from "../FoldChip.vue";
 import { usePlanAgain } from "../planning";
 import { useSelected, useTyped } from "@/ui/selected";
-import RowPanel from "./RowPanel.vue";
+import RowPanel from "../rows/RowPanel.vue";
 
 const state = defineModel<string>("state", { default: "" });
 const emit = defineEmits<{ bring: []; choose: [string] }>();

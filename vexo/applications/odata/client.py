@@ -1,0 +1,312 @@
+"""The OData client: describe, read in pages, write in batches."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import replace
+from datetime import UTC, datetime
+from decimal import Decimal
+from functools import reduce
+from typing import Any
+from urllib.parse import quote
+
+import httpx
+import polars as pl
+
+from vexo.core.conditions import Condition
+from vexo.core.conditions.to_filter import literal, path_of, settled, to_filter
+from vexo.core.planning.verdicts import DONE, Verdict
+from vexo.core.records import Catalogue, Kind, NewField, RecordType
+from vexo.core.writing import Write, WriteResult, strategy_of
+from vexo.core.writing.results import CLASH, DOUBT, UNTAKEN
+
+from ..base import PLAINLY, ApplicationError, Client, NoAnswer, Sending
+from ..http import Connection, json_of
+from . import paging
+from .metadata import read_metadata
+from .records import to_frame, to_json, typed
+
+KEYS_AT_ONCE = 100
+
+
+class ODataClient(Client):
+    """An application that speaks OData 4.01.
+
+    Args:
+        address: the service root.
+        token: sent as a bearer token; empty for none.
+        pages: address of a page for people, with ``{source}`` and ``{id}`` in it.
+        quick: someone waits for the answers: one try, and a limit for all of them together.
+    """
+
+    def __init__(
+        self,
+        address: str,
+        token: str,
+        pages: str = "",
+        transport: httpx.BaseTransport | None = None,
+        sleep: Callable[[float], None] | None = None,
+        *,
+        quick: bool = False,
+    ) -> None:
+        extra: dict[str, Any] = {"quick": quick, **({"sleep": sleep} if sleep else {})}
+        self._connection = Connection(address, token, transport, **extra)
+        self._pages = pages
+        self._quick = quick
+        self._catalogue: Catalogue | None = None
+
+    def close(self) -> None:
+        self._connection.close()
+
+    def describe(self) -> Catalogue:
+        if self._catalogue is None:
+            response = self._connection.get("$metadata", {"Accept": "application/xml"})
+            if response.status_code != 200:
+                raise ApplicationError(
+                    f"{self._connection.address} has no $metadata (status {response.status_code}). "
+                    "Check that it is the address of an OData service."
+                )
+            self._catalogue = read_metadata(response.content, self._connection.address)
+        return self._catalogue
+
+    def _text(self, condition: Condition | None, record_type: RecordType) -> str:
+        return to_filter(settled(condition, datetime.now(UTC)), record_type) if condition else ""
+
+    def count(self, record_type: RecordType, condition: Condition | None = None) -> int:
+        query = "?$filter=" + quote(self._text(condition, record_type), safe="") if condition else ""
+        response = self._connection.get(
+            f"{record_type.source}/$count{query}", {"Accept": "text/plain, application/json"}
+        )
+        self._refuse(response, record_type)
+        return int(response.text.strip().lstrip("\ufeff"))
+
+    def read(
+        self,
+        record_type: RecordType,
+        fields: Sequence[str],
+        condition: Condition | None = None,
+        order: Sequence[str] = (),
+        top: int | None = None,
+        after: str = "",
+    ) -> Iterator[pl.DataFrame]:
+        ask, text = self._asking(record_type), self._text(condition, record_type)
+        if order or top is not None:
+            return paging.in_order(ask, self.describe(), record_type, fields, text, order, top)
+        return paging.by_identifier(ask, self.describe(), record_type, fields, text, after, ahead=not self._quick)
+
+    def totals(
+        self, record_type: RecordType, fields: Sequence[str], condition: Condition | None = None
+    ) -> Mapping[str, Any]:
+        known = [record_type.field(name) for name in fields]
+        if not self.describe().promises.sums or not known:
+            return super().totals(record_type, fields, condition)
+        return paging.sums(self._asking(record_type), record_type, known, self._text(condition, record_type))
+
+    def distinct(self, record_type: RecordType, field: str, condition: Condition | None = None) -> pl.DataFrame:
+        known = self.describe().field(record_type, field)
+        if not self.describe().promises.sums or known.kind == Kind.CHOICES:
+            return super().distinct(record_type, field, condition)
+        ask, text = self._asking(record_type), self._text(condition, record_type)
+        told = paging.counted(ask, record_type, known, text)
+        values = typed(known, [value for value, _ in told]).alias(field)
+        return pl.DataFrame([values, pl.Series("count", [times for _, times in told], dtype=pl.UInt32)])
+
+    def _asking(self, record_type: RecordType) -> paging.Ask:
+        def ask(path: str) -> dict[str, Any]:
+            response = self._connection.get(path, {"Prefer": f"odata.maxpagesize={paging.PAGE}"})
+            self._refuse(response, record_type)
+            answer = json_of(response)
+            if not isinstance(answer, dict) or not isinstance(answer.get("value"), list):
+                raise ApplicationError(
+                    f"{record_type.plural}: the answer is no list of records. Tell the administrator."
+                )
+            return answer
+
+        return ask
+
+    def read_by_keys(
+        self, record_type: RecordType, fields: Sequence[str], key: Sequence[str], values: pl.DataFrame
+    ) -> pl.DataFrame:
+        parts = [to_frame([], fields, record_type, self.describe())]
+        wanted = values.select(key).drop_nulls().unique(maintain_order=True)
+        for start in range(0, len(wanted), KEYS_AT_ONCE):
+            some = wanted.slice(start, KEYS_AT_ONCE)
+            text = self._key_filter(record_type, key, some)
+            ask, catalogue = self._asking(record_type), self.describe()
+            parts.extend(paging.by_identifier(ask, catalogue, record_type, fields, text, "", ahead=False))
+        return pl.concat(parts).unique("@id", keep="first", maintain_order=True)
+
+    def _key_filter(self, record_type: RecordType, key: Sequence[str], values: pl.DataFrame) -> str:
+        """The keys as text: one list for a single field; for several, a list for each value of all but the last."""
+        own = [record_type.field(name) for name in key]
+        last = own[-1]
+
+        def listed(rows: pl.DataFrame) -> str:
+            texts = [literal(last, value) for value in rows[last.name].to_list()]
+            return f"{path_of(last)} in ({','.join(texts)})"
+
+        if len(own) == 1:
+            return listed(values)
+        parts = []
+        for first, rows in values.group_by([f.name for f in own[:-1]], maintain_order=True):
+            same = [f"{path_of(f)} eq {literal(f, v)}" for f, v in zip(own[:-1], first, strict=True)]
+            parts.append("(" + " and ".join([*same, listed(rows)]) + ")")
+        return reduce(lambda left, right: f"{left} or {right}", parts)
+
+    def _refuse(self, response: httpx.Response, record_type: RecordType) -> None:
+        if response.status_code == 404:
+            raise ApplicationError(
+                f"{record_type.plural} are no longer there in the application. Look at what it has now."
+            )
+        if response.status_code >= 400:
+            message, _, _ = _error_of(_body_of(response))
+            raise ApplicationError(f"The application does not understand the question: {message}")
+
+    def add_field(self, record_type: RecordType, field: NewField) -> None:
+        where = self.describe().promises.fields_at
+        if not where:
+            return super().add_field(record_type, field)
+        existing: Any = field.existing or None
+        if existing is not None and field.kind == "number":
+            existing = Decimal(existing)
+        elif existing is not None and field.kind == "yes or no":
+            existing = existing.lower() in ("yes", "true", "1")
+        told = {"name": field.name, "label": field.label, "kind": field.kind, "required": field.required}
+        more = {"record_type": record_type.name, "choices": list(field.choices), "existing": existing}
+        self._connection.post_definition(where, {**told, **more})
+        self._catalogue = None
+        return None
+
+    def add_choice(self, record_type: RecordType, field: str, value: str) -> None:
+        where = self.describe().promises.choices_at
+        if not where:
+            return super().add_choice(record_type, field, value)
+        body = {"record_type": record_type.name, "field": field, "value": value}
+        self._connection.post_definition(where, body)
+        self._catalogue = None
+        return None
+
+    def write(self, record_type: RecordType, writes: Sequence[Write], sending: Sending = PLAINLY) -> list[WriteResult]:
+        requests = [self._request(record_type, write, at, sending) for at, write in enumerate(writes)]
+        headers = {"Prefer": "continue-on-error"}
+        response = self._connection.post_once("$batch", {"requests": requests}, headers, sending.before_body)
+        try:
+            given = json_of(response)["responses"]
+            answers = {str(one["id"]): one for one in given}
+        except (ApplicationError, KeyError, TypeError) as error:
+            raise NoAnswer("The application's answer to a batch cannot be read.") from error
+        made: list[WriteResult] = []
+        for at, write in enumerate(writes):
+            made.append(self._answer(record_type, write, answers.get(str(at)), failed=any(map(_failed, made))))
+        held = self._held(record_type, {str(at): answers.get(str(at)) for at in range(len(writes))})
+        return [replace(answer, values=held.get(str(at), {})) for at, answer in enumerate(made)]
+
+    def _held(self, record_type: RecordType, answers: Mapping[str, Any]) -> dict[str, dict[str, Any]]:
+        """The values that the application now holds by its own answers, typed all at once."""
+        bodies = {
+            at: {record_type.identifier: at, **answer["body"]}
+            for at, answer in answers.items()
+            if isinstance(answer, dict) and 200 <= _status(answer) < 300 and isinstance(answer.get("body"), dict)
+        }
+        names = [f.name for f in record_type.fields if any(f.name in body for body in bodies.values())]
+        frame = to_frame(list(bodies.values()), names, record_type, self.describe())
+        return {
+            at: {name: line[name] for name in names if name in body}
+            for (at, body), line in zip(bodies.items(), frame.iter_rows(named=True), strict=True)
+        }
+
+    def _entity(self, record_type: RecordType, identifier: str) -> str:
+        field = record_type.field(record_type.identifier)
+        return f"{record_type.source}({quote(literal(field, identifier), safe=chr(39))})"
+
+    def _request(self, record_type: RecordType, write: Write, at: int, sending: Sending) -> dict[str, Any]:
+        asked = strategy_of(write.verdict).request(write)
+        request: dict[str, Any] = {"id": str(at)}
+        headers = {"content-type": "application/json", "prefer": "return=representation"}
+        if asked.what == Verdict.CREATE:
+            request |= {"method": "POST", "url": record_type.source}
+        else:
+            method = "PATCH" if asked.what == Verdict.UPDATE else "DELETE"
+            request |= {"method": method, "url": self._entity(record_type, asked.identifier or "")}
+            if asked.version is not None:
+                headers["if-match"] = asked.version
+        if asked.what != Verdict.DELETE:
+            request["body"] = {n: to_json(record_type.field(n), v) for n, v in asked.values.items()}
+        if sending.atomic:
+            request["atomicityGroup"] = "all"
+        if sending.first_sent:
+            headers |= {"repeatability-request-id": write.number, "repeatability-first-sent": sending.first_sent}
+        return {**request, "headers": headers}
+
+    def _answer(self, record_type: RecordType, write: Write, answer: Any, failed: bool) -> WriteResult:
+        """One write's answer. After a failure, a write that nobody answered was not looked at."""
+        if not isinstance(answer, dict):
+            return WriteResult(write.at, UNTAKEN if failed else DOUBT, write.identifier)
+        status, body = _status(answer), answer.get("body")
+        headers = {str(k).lower(): str(v) for k, v in (answer.get("headers") or {}).items()}
+        repeated = headers.get("repeatability-result", "").lower()
+        accepted = repeated == "accepted"
+        if repeated == "rejected" or status in (408, 429) or status >= 500 or status < 200:
+            return WriteResult(write.at, DOUBT, write.identifier, code="rejected" if repeated == "rejected" else "")
+        if status < 300:
+            return self._taken(record_type, write, body, headers, accepted)
+        if status == 412:
+            return WriteResult(write.at, CLASH, write.identifier, accepted=accepted)
+        message, field, code = _error_of(body)
+        said = f"{status} · {code}" if code else str(status)
+        mine = "undone-with-group" if status == 424 else "refused"
+        return WriteResult(
+            write.at, "refused", write.identifier, None, mine, field or "", (message, said), accepted=accepted
+        )
+
+    def _taken(
+        self, record_type: RecordType, write: Write, body: Any, headers: dict[str, str], accepted: bool
+    ) -> WriteResult:
+        identifier, version = write.identifier, headers.get("etag")
+        warnings: tuple[str, ...] = ()
+        if isinstance(body, dict):
+            warnings = _warnings(body)
+            version = body.get("@odata.etag") or body.get("@etag") or version
+            identifier = str(body.get(record_type.identifier) or identifier or "") or None
+        state = DONE[write.verdict]
+        return WriteResult(write.at, state, identifier, version, warnings=warnings, accepted=accepted)
+
+    def link(self, record_type: RecordType, identifier: str) -> str | None:
+        if not self._pages:
+            return None
+        return self._pages.format(source=record_type.source, id=quote(identifier, safe=""))
+
+
+def _body_of(response: httpx.Response) -> Any:
+    try:
+        return json_of(response)
+    except ApplicationError:
+        return None
+
+
+def _error_of(body: Any) -> tuple[str, str | None, str | None]:
+    """An OData error object → message, field, code."""
+    error = body.get("error") if isinstance(body, dict) else None
+    if not isinstance(error, dict):
+        return "it gave no reason.", None, None
+    return str(error.get("message") or "it gave no reason."), error.get("target"), error.get("code")
+
+
+def _failed(answer: WriteResult) -> bool:
+    return answer.state not in DONE.values()
+
+
+def _status(answer: dict[str, Any]) -> int:
+    try:
+        return int(answer.get("status", 0))
+    except (TypeError, ValueError):
+        return 0
+
+
+def _warnings(body: dict[str, Any]) -> tuple[str, ...]:
+    """What the application has to say of a row that it took. Source: OData Core vocabulary, Messages."""
+    for name in ("@Core.Messages", "@Org.OData.Core.V1.Messages"):
+        told = body.get(name)
+        if isinstance(told, list):
+            return tuple(str(one.get("message", ""))[:500] for one in told if isinstance(one, dict))
+    return ()

@@ -1,0 +1,35 @@
+"""Commands that keep Vexo's own things: backup, restore."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from .common import ready
+from .main import Setting
+from .tables import console
+
+
+@click.command()
+@click.argument("target", type=click.Path(path_type=Path, dir_okay=False))
+@ready
+def backup(setting: Setting, target: Path) -> None:
+    """Write the database and all files to one file (.tar.gz), also while Vexo is at work. The key is not in it."""
+    from vexo.server.backups import back_up
+    from vexo.server.people.rights import Action, require
+
+    require(setting.person(), Action.KEEP)
+    size = back_up(target)
+    console().print(f"{target}: {size:,} bytes. The key is not in it; keep that apart.")
+
+
+@click.command()
+@click.argument("source", type=click.Path(path_type=Path, exists=True, dir_okay=False))
+@click.argument("folder", type=click.Path(path_type=Path, file_okay=False))
+def restore(source: Path, folder: Path) -> None:
+    """Lay a backup out as a new data folder."""
+    from vexo.server.backups import restore as lay_out
+
+    lay_out(source, folder.absolute())
+    console().print(f"{folder} is ready but for its key: put that into it, or say it in VEXO_KEY.")

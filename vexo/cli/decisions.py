@@ -1,0 +1,72 @@
+"""Commands about decisions."""
+
+from __future__ import annotations
+
+import click
+
+from vexo.core.planning.verdicts import Answer
+
+from .common import find_view, finish, json_option, print_json, ready, row_ids
+from .main import Setting
+from .tables import print_made
+from .trips import print_plan
+
+
+@click.command()
+@click.argument("trip", type=int)
+@click.argument("answer", type=click.Choice([answer.value for answer in Answer]))
+@click.option("--row", "rows", type=int, multiple=True, help="A row, by its number in the sheet; may be given often.")
+@click.option("--code", default="", help="All rows that are asked this, by its code (see review --json).")
+@click.option("--field", default="", help="Only what is asked about this field.")
+@click.option("--record", default="", help="For the answer 'record': its record ID.")
+@click.option("--plan", "number", type=int, help="The plan that was seen; the newest by default.")
+@json_option
+@ready
+def decide(
+    setting: Setting,
+    trip: int,
+    answer: str,
+    rows: tuple[int, ...],
+    code: str,
+    field: str,
+    record: str,
+    number: int | None,
+    as_json: bool,
+) -> None:
+    """Answer what a plan asks. ``vexo review`` names the answers to each question.
+
+    Rows can be set aside whatever they are asked; ``again`` takes such rows up again.
+    """
+    from vexo.server.decisions.decisions import Scope
+    from vexo.server.decisions.decisions import decide as make
+    from vexo.server.planning.context import plan_of
+
+    view = find_view(trip)
+    numbers = row_ids(view, rows)
+    seen = number if number is not None else plan_of(view).number
+    _, job = make(view, setting.person(), seen, Scope(numbers, code, field), answer, record, run_here=True)
+    finish(job)
+    print_plan(find_view(trip), as_json)
+
+
+@click.command()
+@click.argument("trip", type=int)
+@click.option("--undo", type=int, help="Take this decision back.")
+@json_option
+@ready
+def decisions(setting: Setting, trip: int, undo: int | None, as_json: bool) -> None:
+    """List a trip's decisions, newest first, or undo one of them."""
+    from vexo.server.decisions import decisions as service
+
+    view = find_view(trip)
+    if undo is not None:
+        finish(service.undo(view, setting.person(), undo, run_here=True))
+        print_plan(find_view(trip), as_json)
+    listed = service.listed(view.trip)
+    if as_json:
+        told = [{"id": d.pk, "answer": d.answer, "rows": d.count, "by": d.by, "scope": d.scope} for d in listed]
+        print_json({"trip": trip, "decisions": told})
+        return
+    print_made(
+        ("Decision", "Answer", "Rows"), [(d, d.answer) for d in listed], "Nothing has been decided on this trip."
+    )

@@ -1,0 +1,169 @@
+"""Commands about a trip's sheet: edit it, undo edits, its counts and totals, which rows are carried."""
+
+from __future__ import annotations
+
+import sys
+from typing import TYPE_CHECKING, Any
+
+import click
+from rich.table import Table
+
+from .common import find_view, finish, json_option, print_json, ready, row_ids
+from .main import Setting
+from .tables import console, print_made
+from .trips import print_plan
+
+if TYPE_CHECKING:
+    from vexo.server.trips.models import Trip
+
+
+def _column(trip: Trip, said: str) -> str:
+    """A column by its header, its field, or its letters. Raises PlainError."""
+    from vexo.server.errors import PlainError
+
+    columns = trip.status.get("columns", [])
+    for name in ("header", "field", "label", "column"):
+        found = [c["column"] for c in columns if c[name] == said]
+        if len(found) == 1:
+            return str(found[0])
+    there = ", ".join(repr(c["header"]) for c in columns) or "none"
+    raise PlainError(f"The sheet has no column {said!r}, or more than one. Its columns are: {there}.")
+
+
+@click.command()
+@click.argument("trip", type=int)
+@click.option("--row", type=int, help="A row, by its number in the sheet.")
+@click.option("--column", default="", help="A column, by its header or field; with --find, empty for all.")
+@click.option("--value", help="The text that is to stand there; empty for a blank cell.")
+@click.option("--down", type=int, metavar="ROWS", help="Fill the row's cell into so many rows below it.")
+@click.option("--find", help="Find this in the cells of the column …")
+@click.option("--replace", "put", default="", help="… and put this in its place.")
+@click.option("--pattern", is_flag=True, help="--find is a regular expression; $1 in --replace is its first group.")
+@click.option("--whole", is_flag=True, help="--find is the whole cell.")
+@click.option("--repair", is_flag=True, help="Put back what a spreadsheet damaged, where it is known.")
+@json_option
+@ready
+def edit(
+    setting: Setting,
+    trip: int,
+    row: int | None,
+    column: str,
+    value: str | None,
+    down: int | None,
+    find: str | None,
+    put: str,
+    pattern: bool,
+    whole: bool,
+    repair: bool,
+    as_json: bool,
+) -> None:
+    """Edit the cells of a trip's newest sheet; the rows are planned anew. The file stays as it came.
+
+    The text of one cell: --row, --column, --value. Down a column: --row, --column, --down. Everywhere: --find.
+    """
+    from vexo.server.errors import PlainError
+    from vexo.server.planning.context import plan_of
+    from vexo.server.rows.edit_requests import make_edit
+
+    view = find_view(trip)
+    name = _column(view.trip, column) if column else ""
+    asked: dict[str, Any] = {"column": name}
+    if repair:
+        asked |= {"kind": "repair", "plan": plan_of(view).number, "damage": ""}
+    elif find is not None:
+        said = {"find": find, "put": put, "pattern": pattern, "whole": whole}
+        asked |= {"kind": "replace", "replace": said}
+    elif row is None or not name or (value is None) == (down is None):
+        raise PlainError("Say --row, --column and --value; --row, --column and --down; --find; or --repair.")
+    elif down is not None:
+        asked |= {"kind": "fill", "row_id": row_ids(view, [row])[0], "rows": down}
+    else:
+        asked |= {"kind": "cell", "row_id": row_ids(view, [row])[0], "text": value}
+    _, job = make_edit(view, setting.person(), asked, run_here=True)
+    finish(job)
+    print_plan(find_view(trip), as_json)
+
+
+@click.command()
+@click.argument("trip", type=int)
+@click.option("--undo", type=int, help="Take this edit back.")
+@json_option
+@ready
+def edits(setting: Setting, trip: int, undo: int | None, as_json: bool) -> None:
+    """List the edits that lie over a trip's sheet, newest first, or undo one of them."""
+    from vexo.server.edits import edits as service
+
+    view = find_view(trip)
+    if undo is not None:
+        finish(service.undo(view, setting.person(), undo, run_here=True))
+        print_plan(find_view(trip), as_json)
+    listed = service.listed(view.trip)
+    if as_json:
+        told = [{"id": e.pk, "kind": e.kind, "words": e.words, "cells": e.count, "by": e.by} for e in listed]
+        print_json({"trip": trip, "edits": told})
+        return
+    print_made(("Edit", "What", "Cells"), [(e, e.words) for e in listed], "Nothing has been edited on this trip.")
+
+
+@click.command()
+@click.argument("trip", type=int)
+@click.option("--expect-rows", type=int, help="How many rows the sheet should have.")
+@click.option("--expect", multiple=True, metavar="COLUMN=SUM", help="The sum it should have; COLUMN= forgets it.")
+@json_option
+@ready
+def totals(setting: Setting, trip: int, expect_rows: int | None, expect: tuple[str, ...], as_json: bool) -> None:
+    """Counts and control totals of a trip's sheet, beside what is planned and what was written.
+
+    Exit 1 where something expected does not agree.
+    """
+    from vexo.server.edits.row_filter import expect as say
+    from vexo.server.errors import PlainError
+    from vexo.server.trips.facts import to_json
+    from vexo.server.trips.trip_pages import totals_of
+
+    view = find_view(trip)
+    sums = {}
+    for entry in expect:
+        column, equals, text = entry.rpartition("=")
+        if not equals:
+            raise PlainError(f"--expect {entry!r} should be COLUMN=SUM.")
+        sums[column] = text
+    if expect_rows is not None or sums:
+        rows = expect_rows if expect_rows is not None else view.trip.expected.get("rows")
+        say(view, setting.person(), rows=rows, sums=sums)
+    told = to_json(totals_of(find_view(trip)))
+    if as_json:
+        print_json({"trip": trip, **told})
+    else:
+        table = Table("Column", "Filled", "Different", "Sum", "Least", "Greatest", box=None, header_style="bold")
+        for one in told["columns"]:
+            counts = [f"{one[name]:,}" for name in ("filled", "different")]
+            table.add_row(one["header"], *counts, one["sum"], one["least"], one["greatest"])
+        out = console()
+        out.print(f"{told['rows']:,} rows")
+        out.print(table)
+        for name, sums_ in told["fields"].items():
+            out.print(f"{name}: " + ", ".join(f"{what} {text}" for what, text in sums_.items() if text is not None))
+        for one in told["expected"]:
+            agrees = "agrees" if not one["off"] else f"is {one['now'] or 'no number'}, off by {one['off']}"
+            out.print(f"Expected {one['what'] or 'rows'} {one['expected']}: {agrees}")
+    sys.exit(1 if any(one["off"] for one in told["expected"]) else 0)
+
+
+@click.command()
+@click.argument("trip", type=int)
+@click.option("--where", help="Carry only rows for which this holds, on the sheet's own columns; empty for all rows.")
+@click.option("--leave-out", type=int, multiple=True, metavar="ROW", help="Leave this row out.")
+@click.option("--take-in", type=int, multiple=True, metavar="ROW", help="Do not leave this row out any more.")
+@json_option
+@ready
+def only(
+    setting: Setting, trip: int, where: str | None, leave_out: tuple[int, ...], take_in: tuple[int, ...], as_json: bool
+) -> None:
+    """Carry only some rows of a trip's sheet; the others are set aside."""
+    from vexo.server.edits.row_filter import carry_only
+
+    view = find_view(trip)
+    out, taken = (row_ids(view, rows) for rows in (leave_out, take_in))
+    finish(carry_only(view, setting.person(), condition=where, leave_out=out, take_in=taken, run_here=True))
+    print_plan(find_view(trip), as_json)

@@ -1,0 +1,80 @@
+"""Reading a sheet without any application."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from tempfile import TemporaryDirectory
+from typing import Any
+
+import click
+import polars as pl
+from rich.table import Table
+
+from vexo.core.sheets import Choices, SheetProfile
+
+from .common import json_option, print_json
+from .tables import console
+
+_SHOWN = 20
+
+
+def told(profile: SheetProfile, cells: pl.DataFrame) -> dict[str, Any]:
+    """A sheet that was read, as one JSON object: its columns' names, its rows with their cells, what was noticed."""
+    names = [column.name for column in profile.columns]
+    shown = [name for name in names if f"shown.{name}" in cells.columns]
+    cells = cells.with_columns(pl.coalesce(f"shown.{name}", name).alias(name) for name in shown)
+    return {
+        "format": profile.format,
+        "encoding": profile.encoding,
+        "delimiter": profile.delimiter,
+        "worksheet": profile.sheet,
+        "header_row": profile.header_row,
+        "columns": [column.header for column in profile.columns],
+        "rows": [{"row": row, "cells": list(line)} for row, *line in cells.select("row", *names).iter_rows()],
+        "findings": [finding.to_json() for finding in profile.findings],
+    }
+
+
+def reading_options(command: Callable[..., Any]) -> Callable[..., Any]:
+    """How a person wants a file read, as options of a command."""
+    for option in (
+        click.option("--delimiter", default="", help="What stands between the cells of a text file."),
+        click.option("--encoding", default="", help="The encoding of a text file, such as utf-8, cp1252 or cp850."),
+        click.option("--header", type=click.IntRange(min=0), help="The row of the header; 0 where there is none."),
+        click.option("--worksheet", default="", help="The worksheet to read; by default the first that has a table."),
+    ):
+        command = option(command)
+    return command
+
+
+@click.command()
+@click.argument("file", type=click.Path(path_type=Path))
+@reading_options
+@json_option
+def read(file: Path, worksheet: str, header: int | None, encoding: str, delimiter: str, as_json: bool) -> None:
+    """Read a sheet and say what is in it. No application is asked, and nothing is kept."""
+    from vexo.core.sheets import read_sheet
+
+    choices = Choices(worksheet, header, encoding, delimiter)
+    with TemporaryDirectory() as folder:
+        target = Path(folder) / "cells.parquet"
+        profile = read_sheet(file, target, file.name, choices=choices)
+        cells = pl.read_parquet(target)
+    made = told(profile, cells)
+    if as_json:
+        print_json(made)
+        return
+    out = console()
+    what = [made["format"].upper(), made["worksheet"], made["encoding"], f"header in row {made['header_row']}"]
+    out.print(
+        f"{file.name}: {profile.rows:,} rows, {len(profile.columns):,} columns ({', '.join(w for w in what if w)})"
+    )
+    for finding in profile.findings:
+        out.print(f"  {finding.text}")
+    table = Table("Row", *[header or "—" for header in made["columns"]], box=None, header_style="bold")
+    for line in made["rows"][:_SHOWN]:
+        table.add_row(str(line["row"]), *[cell or "" for cell in line["cells"]])
+    out.print(table)
+    if profile.rows > _SHOWN:
+        out.print(f"{profile.rows - _SHOWN:,} rows are not shown; see all with --json.")

@@ -1,0 +1,141 @@
+"""Commands about passes: apply, outcome."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import click
+import polars as pl
+
+from .common import find_view, finish, json_option, print_json, ready
+from .main import Setting
+from .tables import SIGNS, console, sum_line
+from .trips import end_with, plan_figures
+
+if TYPE_CHECKING:
+    from vexo.server.planning.models import Plan
+    from vexo.server.trips.models import Trip
+    from vexo.server.trips.part_view import PartView
+
+_LEFT = ["refused", "unclear", "held", "rejected"]
+
+
+def _confirm(trip: Trip, plan: Plan) -> None:
+    """Show what would be written and ask, on the standard error: the standard output is for the answer alone."""
+    verdicts = plan.summary["verdicts"]
+    told = {verdict: verdicts[verdict] for verdict in ("create", "update", "delete") if verdicts[verdict]}
+    words = ", ".join(f"{count:,} to {verdict}" for verdict, count in told.items())
+    application = trip.application
+    click.echo(f"{application.get_stage_display().upper()}: {application.label} ({application.name})", err=True)
+    click.echo(f"Plan {plan.number}: {sum_line(plan.summary['rows'], verdicts)}", err=True)
+    if plan.summary["weak"]:
+        said = "It keeps no versions: what someone changes in the very moment of writing is not noticed."
+        click.echo(said, err=True)
+    click.confirm(f"Write {sum(told.values()):,} rows ({words})?", abort=True, err=True)
+
+
+@click.command()
+@click.argument("trip", type=int)
+@click.option("--plan", "number", type=int, help="The plan that was seen; the newest by default.")
+@click.option("--yes", is_flag=True, help="Do not ask.")
+@click.option("--all-or-nothing", "atomic", is_flag=True, help="Write all rows, or none if one is refused.")
+@click.option("--go-on", "going_on", type=int, metavar="PASS", help="Go on with a pass that broke off.")
+@click.option(
+    "--give-up", "giving_up", type=int, metavar="PASS", help="End a pass that broke off; the rest is not sent."
+)
+@json_option
+@ready
+def apply(
+    setting: Setting,
+    trip: int,
+    number: int | None,
+    yes: bool,
+    atomic: bool,
+    going_on: int | None,
+    giving_up: int | None,
+    as_json: bool,
+) -> None:
+    """Write the plan that was seen to the application. It is never planned here."""
+    from vexo.server.errors import PlainError
+    from vexo.server.passes.starting import give_up, go_on, open_pass, start_pass
+    from vexo.server.people.rights import applying, require
+    from vexo.server.planning.context import plan_of
+
+    view, person = find_view(trip), setting.person()
+    require(person, applying(view.trip.application.stage))
+    if going_on is not None or giving_up is not None:
+        again, which = (go_on, going_on) if going_on is not None else (give_up, giving_up)
+        _, job = again(view, person, int(which or 0), run_here=True)
+        finish(job)
+        print_outcome(find_view(trip), as_json)
+    unfinished = open_pass(view.trip)
+    if unfinished is not None:
+        said = f"Pass {unfinished.number} of trip {trip} has not ended. Go on with it, or give it up."
+        raise PlainError(said, "pass-open", number=unfinished.number)
+    plan = view.trip.plans.filter(number=number).first() if number is not None else plan_of(view)
+    if plan is None:
+        raise PlainError(f"Trip {trip} has no plan {number}.", "no-plan")
+    rows = sum(plan.summary["verdicts"][verdict] for verdict in ("create", "update", "delete"))
+    if plan.revision == view.trip.revision and not rows:
+        click.echo(f"Nothing to write: {sum_line(plan.summary['rows'], plan.summary['verdicts'])}.", err=True)
+        if as_json:
+            print_json({**plan_figures(view.trip, plan), "outcome": {}, "sum": plan.summary["verdicts"]})
+        end_with(plan.summary["verdicts"])
+    if not yes:
+        _confirm(view.trip, plan)
+    _, job = start_pass(view, person, plan.number, atomic=atomic, run_here=True)
+    finish(job)
+    print_outcome(find_view(trip), as_json)
+
+
+@click.command()
+@click.argument("trip", type=int)
+@click.option("--receipt", type=click.Path(path_type=Path, dir_okay=False), help="Write what became of each row.")
+@click.option("--rejects", type=click.Path(path_type=Path, dir_okay=False), help="Write the rows that are not in.")
+@json_option
+@ready
+def outcome(setting: Setting, trip: int, receipt: Path | None, rejects: Path | None, as_json: bool) -> None:
+    """Show what became of a trip's rows."""
+    from vexo.server.passes.receipts import write_receipt, write_rejects
+    from vexo.server.trips.sheets import downloaded
+
+    view = find_view(trip)
+    for write, path in ((write_receipt, receipt), (write_rejects, rejects)):
+        if path:
+            write(view, path)
+            downloaded(view.trip, setting.person(), path.name)
+    print_outcome(view, as_json)
+
+
+def print_outcome(view: PartView, as_json: bool) -> None:
+    """What the newest pass has done, row by row in the sum; its exit code."""
+    trip = view.trip
+    from vexo.server.passes.receipts import last_pass, told_states
+    from vexo.server.planning.context import PlanContext
+
+    one = last_pass(view)
+    terms, report = one.sums or {}, one.report or {}
+    if as_json:
+        told = {"trip": trip.pk, "pass": one.number, "plan": one.plan.number, "state": one.state, "rows": one.rows}
+        print_json({**told, "outcome": one.totals, "sum": terms, "read_back": report, "reason": one.reason})
+        end_with(terms)
+    out = console()
+    out.print(f"Trip {trip.pk}, {trip.title}, pass {one.number} ({one.state})")
+    if one.reason:
+        out.print(one.reason)
+    out.print(sum_line(sum(terms.values()), terms))
+    if "records" in report:
+        out.print(f"Read back: {report['as_sent']:,} of {report['records']:,} records are as sent.")
+    if report.get("deleted"):
+        out.print(f"Read back: {report['gone']:,} of {report['deleted']:,} deleted records are gone.")
+    if report.get("warnings"):
+        out.print(f"{report['warnings']:,} rows were taken with a warning; the application's words are in the browser.")
+    for name, sums in report.get("totals", {}).items():
+        label = PlanContext.of_plan(one.plan).record_type.field(name).label
+        out.print(f"  {label}: sheet {sums['sheet']}, planned {sums['planned']}, {sums['before']} → {sums['after']}")
+    left = told_states(one, PlanContext.of_plan(one.plan)).filter(pl.col("state").is_in(_LEFT))
+    for (reason,), rows in left.group_by(["reason"], maintain_order=True):
+        numbers = ", ".join(str(row) for row in rows["row"].head(12).to_list()) + ("…" if len(rows) > 12 else "")
+        out.print(f"{SIGNS[rows['state'][0]]} {rows['state'][0]}, {len(rows):,}: {reason}  (rows {numbers})")
+    end_with(terms)

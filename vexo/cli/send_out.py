@@ -1,0 +1,349 @@
+"""Commands about what goes out: send out, routes, parts, comparing."""
+
+from __future__ import annotations
+
+import shutil
+import zipfile
+from dataclasses import replace
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import click
+from rich.table import Table
+
+from .common import find_view, finish, json_option, print_json, ready
+from .main import Setting
+from .tables import console, sum_line
+
+if TYPE_CHECKING:
+    from vexo.core.documents import Picked, SendOut
+    from vexo.core.records import RecordType
+    from vexo.server.applications.models import Application
+    from vexo.server.routes.models import Route
+
+
+def _keys_of(path: Path, record_type: RecordType, key: tuple[str, ...]) -> Picked:
+    """The keys in a file: any sheet, or a plain list."""
+    from tempfile import TemporaryDirectory
+
+    import polars as pl
+
+    from vexo.core.keys.key_lists import keys_in, read_keys
+    from vexo.core.sheets import read_sheet
+    from vexo.server.errors import PlainError
+
+    if not path.is_file():
+        raise PlainError(f"There is no file {path}.")
+    if path.suffix.lower() in (".txt", ""):
+        return read_keys(path.read_text(encoding="utf-8-sig"), record_type, key)
+    with TemporaryDirectory() as folder:
+        cells = Path(folder) / "cells.parquet"
+        profile = read_sheet(path, cells, path.name)
+        frame = pl.read_parquet(cells).select([column.name for column in profile.columns]).fill_null("")
+    head = [column.header for column in profile.columns]
+    rows = [list(row) for row in frame.iter_rows()]
+    return keys_in([head, *rows] if profile.header_row else rows, record_type, key)
+
+
+def _groups(entries: tuple[str, ...]) -> tuple[tuple[str, tuple[str, ...]], ...]:
+    from vexo.server.errors import PlainError
+
+    made = []
+    for entry in entries:
+        name, equals, values = entry.partition("=")
+        if not equals or not values:
+            raise PlainError(f"--group {entry!r} should be NAME=VALUE,VALUE.")
+        made.append((name, tuple(value.strip() for value in values.split(","))))
+    return tuple(made)
+
+
+def _begun(route: str, application: str | None, record_type: str | None) -> tuple[Route | None, Application, SendOut]:
+    """The route that was said, if one was; the application; and the document to begin with. Raises PlainError."""
+    from vexo.core.documents import SendOut
+    from vexo.server.applications.services import find_application
+    from vexo.server.errors import PlainError
+    from vexo.server.routes.saved_routes import find_route, fit_of
+
+    if not route:
+        if not application or not record_type:
+            raise PlainError("Say which application and record type, or a route with --route.")
+        return None, find_application(application), SendOut(record_type)
+    kept = find_route(route)
+    fit = fit_of(kept)
+    for lost in fit.lost:
+        click.echo(f"{kept.name}: {lost}", err=True)
+    if fit.document is None:
+        raise PlainError(f"The route {kept.name} does not fit {kept.application.label} any more.")
+    return kept, kept.application, fit.document
+
+
+def _format(output: Path, said: str | None, before: str, *, shared: bool) -> str:
+    """The format that is meant. Raises PlainError where neither the ending nor anyone says it."""
+    from vexo.core.documents import FORMATS
+    from vexo.server.errors import PlainError
+
+    ending = output.suffix.lstrip(".").lower()
+    if not output.absolute().parent.is_dir():
+        raise PlainError(f"There is no folder {output.parent}.")
+    if ending in FORMATS:
+        return said or ending
+    if not shared:
+        raise PlainError(f"The ending of {output.name} says no format; use .{' or .'.join(FORMATS)}.")
+    return said or before
+
+
+@click.command("send-out")
+@click.argument("application", required=False)
+@click.argument("record_type", metavar="TYPE", required=False)
+@click.option("--route", default="", help="A route, by its name or number; what else is said here changes it.")
+@click.option("--field", "chosen", multiple=True, help="A field, in the order of the sheet; may be given often.")
+@click.option("--where", default=None, help="A condition in OData's $filter syntax.")
+@click.option("--order", multiple=True, metavar="FIELD", help="In order of a field; -FIELD for the highest first.")
+@click.option("--keys", type=click.Path(path_type=Path), help="A file with the keys of the records wanted.")
+@click.option("--key", multiple=True, metavar="FIELD", help="Which key --keys holds, where it does not name it.")
+@click.option(
+    "--share-by", default=None, metavar="FIELD", help="One sheet for each value of a field, in a ZIP or folder."
+)
+@click.option("--group", "groups", multiple=True, metavar="NAME=VALUE,VALUE", help="Values that share a sheet.")
+@click.option("--headers-only", is_flag=True, help="A sheet to be filled by hand.")
+@click.option("--explain", is_flag=True, help="With --headers-only: a worksheet that explains the columns.")
+@click.option("--format", "format_", type=click.Choice(["xlsx", "ods", "csv", "tsv"]), help="By the file's ending.")
+@click.option("--keep-as", default="", metavar="NAME", help="Keep all this as a route of that name.")
+@click.option("--title", default="", help="The trip's name.")
+@click.option("-o", "--output", type=click.Path(path_type=Path), required=True)
+@json_option
+@ready
+def send_out(
+    setting: Setting,
+    application: str | None,
+    record_type: str | None,
+    route: str,
+    chosen: tuple[str, ...],
+    where: str | None,
+    order: tuple[str, ...],
+    keys: Path | None,
+    key: tuple[str, ...],
+    share_by: str | None,
+    groups: tuple[str, ...],
+    headers_only: bool,
+    explain: bool,
+    format_: str | None,
+    keep_as: str,
+    title: str,
+    output: Path,
+    as_json: bool,
+) -> None:
+    """Send records out as a sheet, or several.
+
+    The file's ending says the format (xlsx, ods, csv, tsv). Shared out, the sheets go into a folder, or into one file
+    where that ends in .zip.
+    """
+    from vexo.core.documents import Share
+    from vexo.server.applications.services import describe
+    from vexo.server.errors import PlainError
+    from vexo.server.jobs.worker import enqueue
+    from vexo.server.people.rights import Action, require
+    from vexo.server.routes.saved_routes import Wanted, keep_route
+    from vexo.server.sendout.selection import begin
+    from vexo.server.trips.part_view import PartView
+
+    person = setting.person()
+    require(person, Action.PREPARE)
+    kept, place, document = _begun(route, application, record_type)
+    known = (place.known or describe(place)).type(document.record_type)
+    share = document.share
+    if share_by is not None or groups:
+        by = share_by or (share.field if share else "")
+        if not by:
+            raise PlainError("Groups of which field? Say it with --share-by FIELD.")
+        share = Share(by, _groups(groups))
+    document = replace(
+        document,
+        fields=chosen or document.fields,
+        condition=document.condition if where is None else where,
+        order=order or document.order,
+        headers_only=headers_only or document.headers_only,
+        help=explain or document.help,
+        picked=_keys_of(keys, known, key) if keys is not None else document.picked,
+        share=share,
+        format=_format(output, format_, document.format, shared=share is not None),
+    )
+    if keep_as:
+        kept = keep_route(person, Wanted(keep_as, place, document))
+    trip = begin(place, document, person.username, title, kept)
+    try:
+        result = finish(enqueue("send out", person.username, PartView.of(trip), run_here=True, format=document.format))
+    except PlainError:
+        trip.delete()
+        raise
+    written = _deliver(result, output)
+    for text in result["not_found"]:
+        click.echo(f"No {known.label.lower()} has the key {text}.", err=True)
+    for other in result["also_out"]:
+        told = f"{other['count']:,} of them are out on trip {other['trip']}, {other['title']}, too"
+        click.echo(f"{told} ({other['by']}, since {other['since'][:10]}).", err=True)
+    if as_json:
+        told_ = {name: result[name] for name in ("trip", "rows", "parts", "missing", "not_found", "also_out")}
+        print_json({**told_, "file": str(output), "files": written})
+    else:
+        many = f"{result['parts']} sheets in {output}" if result["parts"] > 1 else str(output)
+        console().print(f"Trip {result['trip']}: {result['rows']:,} records went out as {many}")
+
+
+def _deliver(result: dict[str, Any], output: Path) -> list[str]:
+    """Copy what went out to where it is wanted; the names of the files."""
+    from vexo.server.data_folder import absolute
+    from vexo.server.errors import PlainError
+    from vexo.server.trips.models import Sheet
+
+    sheets = list(Sheet.objects.filter(trip=result["trip"], direction=Sheet.OUT))
+    try:
+        if output.suffix.lower() == ".zip":
+            with zipfile.ZipFile(output, "w", zipfile.ZIP_DEFLATED) as out:
+                for sheet in sheets:
+                    out.write(absolute(sheet.path), sheet.name)
+            return [sheet.name for sheet in sheets]
+        if len(sheets) == 1:
+            shutil.copyfile(absolute(sheets[0].path), output)
+            return [str(output)]
+        output.mkdir(exist_ok=True)
+        for sheet in sheets:
+            shutil.copyfile(absolute(sheet.path), output / sheet.name)
+        return [str(output / sheet.name) for sheet in sheets]
+    except OSError as error:
+        told = f"{output} cannot be written: {error.strerror}. What went out stays with trip {result['trip']}."
+        raise PlainError(told) from error
+
+
+@click.command()
+@click.option("--drop", default="", metavar="ROUTE", help="Drop a route, by its name or number.")
+@json_option
+@ready
+def routes(setting: Setting, drop: str, as_json: bool) -> None:
+    """List the saved routes and what each does."""
+    from vexo.server.people.rights import Action, require
+    from vexo.server.routes.models import Route
+    from vexo.server.routes.saved_routes import drop_route, find_route, fit_of
+
+    if drop:
+        require(setting.person(), Action.PREPARE)
+        drop_route(setting.person(), find_route(drop))
+    listed = [(route, fit_of(route)) for route in Route.objects.select_related("application")]
+    if as_json:
+        told = [
+            {
+                "id": r.pk,
+                "name": r.name,
+                "application": r.application.name,
+                "says": f.says,
+                "says_in": f.says_in,
+                "lost": list(f.lost),
+            }
+            for r, f in listed
+        ]
+        print_json({"routes": told})
+        return
+    table = Table("No.", "Route", "Application", "What it does", "Used", box=None, header_style="bold")
+    for route, fit in listed:
+        used = f"{route.used_at:%Y-%m-%d}, {route.rows:,} rows" if route.used_at and route.rows is not None else "never"
+        says = " ".join([fit.says, *fit.lost])
+        table.add_row(str(route.pk), route.name, route.application.label, says, used)
+    console().print(table if listed else "No route is kept yet. Keep one with `vexo send-out --keep-as NAME`.")
+
+
+@click.command()
+@click.argument("trip", type=int)
+@click.option("--give", "given", multiple=True, metavar="PART=PERSON", help="Who has a part; PERSON may be empty.")
+@json_option
+@ready
+def parts(setting: Setting, trip: int, given: tuple[str, ...], as_json: bool) -> None:
+    """Show a shared-out trip's parts: who has which, what is back, where each stands."""
+    from vexo.server.errors import PlainError
+    from vexo.server.trips.facts import to_json
+    from vexo.server.trips.parts import give, part_named, parts_of
+
+    view = find_view(trip)
+    for entry in given:
+        name, equals, holder = entry.partition("=")
+        if not equals:
+            raise PlainError(f"--give {entry!r} should be PART=PERSON.")
+        give(view, setting.person(), part_named(view.trip, name).number, holder)
+    listed = to_json(parts_of(find_view(trip)))
+    if as_json:
+        print_json({"trip": trip, "parts": listed})
+        return
+    table = Table("No.", "Part", "With", "Rows", "Came", "Stands", "Sum", box=None, header_style="bold")
+    for part in listed:
+        total = sum(part["sum"].values())
+        summed = sum_line(total, part["sum"]) if total else ""
+        came = f"{part['came']} x" if part["came"] else "—"
+        texts = (str(part["number"]), part["label"], part["holder"], f"{part['rows']:,}", came, part["says"])
+        table.add_row(*texts, summed)
+    console().print(table if listed else f"Trip {trip} was not shared out.")
+
+
+@click.command()
+@click.argument("trip", type=int)
+@json_option
+@ready
+def compare(setting: Setting, trip: int, as_json: bool) -> None:
+    """Read a trip's selection again, and say what changed since it went out."""
+    from vexo.server.sendout.compare import start_comparing
+
+    finish(start_comparing(find_view(trip), setting.person(), run_here=True))
+    since = find_view(trip).trip.selection["since"]
+    if as_json:
+        print_json({"trip": trip, **since})
+        return
+    out = console()
+    out.print(f"{since['then']:,} records then, {since['now']:,} now")
+    others = since["cells"] - since["ours"]
+    out.print(f"{since['cells']:,} cells changed: {since['ours']:,} by this trip, {others:,} by others")
+    for name, words in (("gone", "deleted"), ("left", "no longer in the selection"), ("come", "new in the selection")):
+        if since[name]:
+            out.print(f"{since[name]:,} {words}")
+    for total in since["totals"]:
+        out.print(f"  {total['label']}: {total['then']} → {total['is_now']}")
+    for change in since["changes"][:20]:
+        by = "this trip" if change["ours"] else "others"
+        out.print(f"  {change['record']}, {change['label']}: {change['then']} → {change['is_now']} ({by})")
+
+
+@click.command()
+@click.argument("application")
+@click.argument("record_type", metavar="TYPE")
+@click.argument("file", type=click.Path(path_type=Path))
+@click.option("--key", multiple=True, metavar="FIELD", help="The key that finds the records; several make one key.")
+@click.option("-o", "--output", type=click.Path(path_type=Path, dir_okay=False), required=True)
+@json_option
+@ready
+def refill(
+    setting: Setting,
+    application: str,
+    record_type: str,
+    file: Path,
+    key: tuple[str, ...],
+    output: Path,
+    as_json: bool,
+) -> None:
+    """Fill a sheet whose header names fields and whose key column names records; all else in it stays as it is."""
+    from vexo.server.applications.services import find_application
+    from vexo.server.errors import PlainError
+    from vexo.server.ingest.refill import start_refilling
+    from vexo.server.people.rights import Action, require
+    from vexo.server.uploads.receive import take_file
+
+    person = setting.person()
+    require(person, Action.PREPARE)
+    found = find_application(application)
+    if not output.absolute().parent.is_dir():
+        raise PlainError(f"There is no folder {output.parent}.")
+    upload = take_file(file, person.username)
+    result = finish(start_refilling(found, record_type, upload, person, key, run_here=True))
+    _deliver(result, output)
+    for text in result["not_found"]:
+        click.echo(f"No record has the key {text}; its row stays as it was.", err=True)
+    if as_json:
+        print_json({**{name: result[name] for name in ("trip", "rows", "missing", "not_found")}, "file": str(output)})
+    else:
+        console().print(f"Trip {result['trip']}: {result['rows']:,} rows of {output} are filled")

@@ -1,0 +1,181 @@
+"""Everything the demo needs, as children that are watched, restarted and ended together."""
+
+from __future__ import annotations
+
+import contextlib
+import ctypes
+import os
+import signal
+import socket
+import subprocess
+import sys
+import time
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import click
+import httpx
+
+from vexo.server.data_folder import make_demo
+from vexo.server.setting_up import set_up
+
+_PATIENCE = 300.0
+_GRACE = 10.0
+
+
+def _end_with_parent() -> None:
+    """In a child: end when the supervisor dies, however it dies (Linux)."""
+    if sys.platform == "linux":
+        ctypes.CDLL(None).prctl(1, signal.SIGTERM)
+
+
+@dataclass
+class Child:
+    """One watched process."""
+
+    name: str
+    command: Sequence[str]
+    environment: Mapping[str, str] = field(default_factory=dict)
+    process: subprocess.Popen[bytes] | None = None
+    failures: int = 0
+    again_at: float = 0.0
+
+    def alive(self) -> bool:
+        """Whether it runs."""
+        return self.process is not None and self.process.poll() is None
+
+    def start(self, log: Path) -> None:
+        with log.open("ab") as out:
+            self.process = subprocess.Popen(  # noqa: S603
+                self.command,
+                stdout=out,
+                stderr=out,
+                stdin=subprocess.DEVNULL,
+                env={**os.environ, **self.environment},
+                start_new_session=True,
+                preexec_fn=_end_with_parent,  # noqa: PLW1509 - the child is single-threaded here
+            )
+
+
+class Supervisor:
+    """Starts children, restarts the dead with back-off, and ends all of them at once."""
+
+    def __init__(self, logs: Path, on_death: Callable[[int], None]) -> None:
+        self.logs, self.on_death = logs, on_death
+        self.children: list[Child] = []
+        self.ending = False
+
+    def start(self, name: str, *command: str, **environment: str) -> None:
+        child = Child(name, command, environment)
+        child.start(self.logs / f"{name}.log")
+        self.children.append(child)
+
+    def watch(self) -> None:
+        """Until told to end."""
+        while not self.ending:
+            self.look_after()
+            time.sleep(0.3)
+
+    def look_after(self) -> None:
+        """Notice dead children, free their leases and start them again."""
+        for child in self.children:
+            if child.process and child.process.poll() is not None:
+                self.on_death(child.process.pid)
+                child.failures += 1
+                child.again_at = time.monotonic() + min(30.0, 0.5 * 2**child.failures)
+                click.echo(
+                    f"{child.name} ended; it is started again. See {self.logs / (child.name + '.log')}", err=True
+                )
+                child.process = None
+            if child.process is None and time.monotonic() >= child.again_at and not self.ending:
+                child.start(self.logs / f"{child.name}.log")
+
+    def end(self) -> None:
+        """One SIGTERM for all, and a kill for those still there after ten seconds."""
+        self.ending = True
+        running = [child.process for child in self.children if child.process and child.process.poll() is None]
+        for process in running:
+            _signal(process, signal.SIGTERM)
+        limit = time.monotonic() + _GRACE
+        for process in running:
+            try:
+                process.wait(max(0.0, limit - time.monotonic()))
+            except subprocess.TimeoutExpired:
+                _signal(process, signal.SIGKILL)
+
+
+def _signal(process: subprocess.Popen[bytes], number: int) -> None:
+    with contextlib.suppress(ProcessLookupError):
+        os.killpg(process.pid, number)
+
+
+def wait_for(address: str, alive: Callable[[], bool]) -> None:
+    """Until an address answers. Raises ClickException where it does not in some minutes."""
+    limit = time.monotonic() + _PATIENCE
+    # Plain HTTP on this machine: no certificates to load for it.
+    with httpx.Client(timeout=30, trust_env=False, verify=False) as client:  # noqa: S501
+        while time.monotonic() < limit and alive():
+            try:
+                if client.get(address).status_code < 500:
+                    return
+            except httpx.HTTPError:
+                pass
+            time.sleep(0.05)
+    raise click.ClickException(f"{address} did not come up. See the logs in the data folder.")
+
+
+def _refuse_taken(ports: Sequence[int]) -> None:
+    for port in ports:
+        with socket.socket() as probe:
+            if probe.connect_ex(("127.0.0.1", port)) == 0:
+                raise click.ClickException(f"Port {port} is in use. Stop what uses it, or choose another with --port.")
+
+
+def run_demo(port: int, data: Path) -> None:
+    """Start the register, load the demo, start Vexo and its workers; stay until SIGINT or SIGTERM."""
+    _refuse_taken([port, port + 1])
+    os.environ["VEXO_DATA"] = str(data)
+    make_demo()
+    folder = set_up(data)
+    from vexo.server.demo.loading import is_new, load
+    from vexo.server.jobs.heartbeat import forget
+    from vexo.server.jobs.leases import end_leases_of_process
+
+    register = f"http://127.0.0.1:{port + 1}"
+    host = socket.gethostname()
+
+    def died(pid: int) -> None:
+        end_leases_of_process(f"{host}:{pid}")
+        forget(f"{host}:{pid}")
+
+    supervisor = Supervisor(folder / "logs", died)
+
+    def stop(*_: object) -> None:
+        raise SystemExit(0)
+
+    signal.signal(signal.SIGTERM, stop)
+    signal.signal(signal.SIGINT, stop)
+    programs = Path(sys.executable).parent
+    vexo = str(programs / "vexo")
+    try:
+        records = str(data / "harbour")
+        supervisor.start("register", str(programs / "harbour"), "serve", "--data", records, "--port", str(port + 1))
+        environment = {"VEXO_DATA": str(folder), "VEXO_DEMO": "1", "VEXO_LOGS": "file"}
+        heavy = {**environment, "POLARS_MAX_THREADS": "1"}
+        supervisor.start("server", vexo, "serve", "--port", str(port), **environment)
+        supervisor.start("worker", vexo, "worker", "--queue", "planning", "--queue", "reading", **environment)
+        sending = ("worker", "--queue", "exports")
+        supervisor.start("send-worker", "nice", "-n", "5", vexo, *sending, **heavy)
+        supervisor.start("pass-worker", "nice", "-n", "10", vexo, "worker", "--queue", "passes", **heavy)
+        wait_for(register, supervisor.children[0].alive)
+        if is_new():
+            click.echo("Loading the demo…")
+        load(register)
+        wait_for(f"http://127.0.0.1:{port}/api/health", lambda: True)
+        click.echo(f"Vexo is at      http://127.0.0.1:{port}/")
+        click.echo(f"The register at {register}/")
+        click.echo("Stop with Ctrl C.")
+        supervisor.watch()
+    finally:
+        supervisor.end()

@@ -1,0 +1,121 @@
+"""Plans and sums as tables on a terminal."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, Any
+
+import polars as pl
+from rich.console import Console
+from rich.table import Table
+from rich.text import Text
+
+from vexo.core.planning.frame import FieldColumns
+from vexo.core.planning.verdicts import CellAction
+from vexo.core.sheets.sheet import ROW, ROW_ID
+from vexo.core.values import to_text
+
+if TYPE_CHECKING:
+    from vexo.server.planning.context import PlanContext
+    from vexo.server.planning.models import Decision, Plan
+    from vexo.server.trips.models import Edit
+    from vexo.server.trips.part_view import PartView
+
+SIGNS = {
+    "create": "+",
+    "update": "△",
+    "same": "=",
+    "delete": "−",
+    "held": "?",
+    "rejected": "×",
+    "aside": "‖",
+    "created": "+",
+    "updated": "△",
+    "deleted": "−",
+    "refused": "×",
+    "unclear": "≈",
+    "waiting": "○",
+}
+
+
+def console() -> Console:
+    """Standard output; without a terminal, wide enough that nothing is cut."""
+    out = Console(markup=False, highlight=False)
+    return out if out.is_terminal else Console(width=240, markup=False, highlight=False)
+
+
+def print_made(columns: Sequence[str], made: Sequence[tuple[Edit | Decision, str]], none: str) -> None:
+    """What people made on a trip, each with its words; ``none`` is said where there is nothing."""
+    table = Table(*columns, "By", "When", box=None, header_style="bold")
+    for one, words in made:
+        table.add_row(str(one.pk), words, f"{one.count:,}", one.by, f"{one.at:%Y-%m-%d %H:%M}")
+    console().print(table if made else none)
+
+
+def sum_line(rows: int, terms: dict[str, int]) -> str:
+    """The row sum in words."""
+    parts = [f"{count:,} {name}" for name, count in terms.items() if count]
+    return f"{rows:,} rows read = {' + '.join(parts) or '0'}"
+
+
+def print_open_groups(out: Console, view: PartView, plan: Plan) -> None:
+    """What waits for a person: each kind of held and rejected rows, with its answers."""
+    from vexo.server.trips.facts import from_json
+    from vexo.server.trips.facts.plans import PlanSummary
+    from vexo.server.trips.trip_pages import groups_of
+
+    groups = [group for group in groups_of(from_json(plan.summary, PlanSummary).reasons) if group.answers]
+    for group in groups:
+        of = f" --field {group.field}" if group.field else ""
+        out.print(f"{SIGNS[group.state]} {group.count:,} {group.state}: {group.says}")
+        for option in group.answers:
+            command = f"vexo decide {view.trip.pk} '{option.answer}' --code {group.code}{of}"
+            out.print(f"    {option.says}: {command}")
+
+
+def _cell(line: dict[str, Any], texts: dict[str, dict[int, str]], name: str) -> Text:
+    columns = FieldColumns(name)
+    row, do = line[ROW_ID], line[columns.action]
+    old, new, kept = (texts[c].get(row) or "" for c in (columns.current, columns.proposed, columns.base_sent))
+    raw = texts.get(f"raw.{name}", {}).get(row) or ""
+    if do == CellAction.BAD:
+        return Text(raw, style="bold magenta")
+    if do == CellAction.HELD:
+        return Text(f"{old or '·'} ⇄ {new or '·'} (was {kept or '·'})", style="yellow")
+    if do == CellAction.WRITE:
+        return Text(f"{old or '·'} → {new or '·'}" if line["verdict"] != "create" else new, style="bold")
+    return Text(old or new, style="dim")
+
+
+def plan_table(context: PlanContext, plan: pl.DataFrame, changed: list[str]) -> Table:
+    """Rows with their verdict, keys, old → new of the changed columns, and the reason."""
+    record_type = context.record_type
+    keys = [name for name in context.settings.key if name not in changed]
+    table = Table(box=None, header_style="bold", pad_edge=False)
+    table.add_column("Row", justify="right")
+    table.add_column("Verdict")
+    for name in [*keys, *changed]:
+        table.add_column(record_type.field(name).label)
+    table.add_column("Reason", max_width=60)
+    from vexo.server.rows.windows import fault_words
+
+    rows = plan[ROW_ID].to_list()
+    cells = context.cells.filter(pl.col(ROW_ID).is_in(rows))
+    texts: dict[str, dict[int, str]] = {}
+    for match in context.matches:
+        if match.field is not None and match.column:
+            texts[f"raw.{match.field.name}"] = dict(
+                zip(cells[ROW_ID].to_list(), cells[match.column].to_list(), strict=True)
+            )
+    for name in changed:
+        columns = FieldColumns(name)
+        for column in (columns.current, columns.proposed, columns.base_sent):
+            values = to_text(record_type.field(name), plan[column]).to_list()
+            texts[column] = dict(zip(rows, values, strict=True))
+    for line in plan.iter_rows(named=True):
+        key_cells = [texts.get(f"raw.{name}", {}).get(line[ROW_ID]) or "" for name in keys]
+        values = [_cell(line, texts, name) for name in changed]
+        verdict = line["verdict"]
+        said = " ".join(fault_words(context, fault) for fault in line["faults"])
+        table.add_row(str(line[ROW]), f"{SIGNS[verdict]} {verdict}", *key_cells, *values, said)
+    return table

@@ -1,0 +1,241 @@
+"""Cells → carried values: typed, with what each cell says and what could not be read.
+
+``carried_columns`` names and explains the columns of the table.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, field, replace
+
+import polars as pl
+
+from ..faults import problem
+from ..records import Field, Kind, RecordType
+from ..sheets.sheet import ROW, ROW_ID, UNKNOWN
+from ..sheets.writers.outgoing import PREFIX
+from ..values import SEPARATOR, bare, join_items, on_unique, parse, split_items
+from .carried_columns import CarriedColumns
+from .fast_parse import KINDS, plain_values
+from .lanes import PLAIN, Blank, Lane
+from .marks import BLANK_CLEARS, BLANK_DEFAULT, CHANGE, LEAVE, VALUE, Marked, read_marks
+from .matches import ColumnMatch
+from .references import empty_lookup, resolve
+from .treatments import Treatment, problem_of, treat
+
+
+@dataclass(frozen=True)
+class Reading:
+    """How cells are read: ``marks`` and ``prefixed`` are on for sheets that were sent out from here; in ``tables``
+    treatments look values up."""
+
+    marks: bool = False
+    prefixed: bool = False
+    tables: Mapping[str, pl.DataFrame] = field(default_factory=dict)
+
+
+def cell_texts(cells: pl.DataFrame, match: ColumnMatch, reading: Reading) -> pl.Series:
+    """A column's texts as its field takes them: zero-padded form for codes, the harmless prefix taken off."""
+    own = match.field
+    if not match.column:
+        return pl.Series([None], dtype=pl.String).new_from_index(0, len(cells))
+    texts = cells[match.column]
+    if own is None or own.kind not in (Kind.TEXT, Kind.REFERENCE, Kind.CHOICE, Kind.CHOICES):
+        return texts
+    shown = f"shown.{match.column}"
+    if shown in cells.columns:
+        texts = cells.select(pl.coalesce(shown, match.column)).to_series()
+    if reading.prefixed:
+        texts = texts.str.replace(f"^{PREFIX}([=+\\-@\t\r'])", "$1")
+    return texts
+
+
+def _unreadable(texts: pl.Series) -> pl.Series:
+    """Cells with a character that was lost on the way: what they said is not known."""
+    lost = texts.str.contains(UNKNOWN, literal=True).fill_null(value=False)
+    return pl.DataFrame({"lost": lost}).select(pl.when("lost").then(problem("lost-character")).alias("p")).to_series()
+
+
+def _ruled(marked: Marked, lane: Lane) -> Marked:
+    """Blank cells under the rule of their lane."""
+    if lane.blank == Blank.LEAVE:
+        return marked
+    blank = marked.say == LEAVE
+    if lane.blank == Blank.CLEAR:
+        return replace(marked, say=marked.say.set(blank, BLANK_CLEARS))
+    says = VALUE if lane.updates else BLANK_DEFAULT
+    return replace(marked, say=marked.say.set(blank, says), texts=marked.texts.set(blank, lane.default))
+
+
+def _by_item(texts: pl.Series, treatments: Sequence[Treatment], tables: Mapping[str, pl.DataFrame]) -> pl.Series:
+    """Treatments done to each item of many-valued cells; a cell is as bad as its first item that is."""
+    different = texts.drop_nulls().unique(maintain_order=True)
+    if different.is_empty():
+        return texts
+    lists = pl.DataFrame({"text": different, "item": [split_items(text) for text in different.to_list()]})
+    items = lists.explode("item")
+    items = items.with_columns(treat(items["item"].cast(pl.String), treatments, None, tables).alias("done"))
+    items = items.with_columns(problem_of(items["done"]).is_not_null().alias("bad"))
+    grouped = items.group_by("text", maintain_order=True).agg(
+        pl.col("done").drop_nulls().alias("done"), pl.col("done").filter("bad").first().alias("problem")
+    )
+    made = [p if p is not None else join_items(done) for done, p in grouped.select("done", "problem").iter_rows()]
+    table = dict(zip(grouped["text"].to_list(), made, strict=True))
+    return on_unique(texts, table.get).replace("", None)
+
+
+def _treated(
+    many: bool, marked: Marked, lane: Lane, columns: Mapping[str, pl.Series], tables: Mapping[str, pl.DataFrame]
+) -> Marked:
+    """Cells after the treatments of their lane. A marked cell skips them, but the items of its list pass those that
+    are for items."""
+    if not lane.treatments and lane.separator == SEPARATOR:
+        return marked
+    texts = marked.texts
+    if many and lane.separator != SEPARATOR:
+        texts = on_unique(texts, lambda text: _joined_anew(text, lane.separator))
+    whole = texts.set(marked.marked, None) if marked.marked.any() else texts
+    lists, without = texts.set(~marked.marked, None), marked.without
+    for treatment in lane.treatments:
+        if many and treatment.by_item:
+            whole, lists, without = (_by_item(one, [treatment], tables) for one in (whole, lists, without))
+        elif not many:
+            whole = treat(whole, lane.treatments, columns, tables)
+            break
+        else:
+            whole = treat(whole, [treatment], columns, tables)
+    texts = pl.select(pl.coalesce(whole, lists)).to_series() if marked.marked.any() else whole
+    problems = pl.select(pl.coalesce(marked.problems, problem_of(texts), problem_of(without))).to_series()
+    bad = problem_of(texts).is_not_null()
+    texts, without = texts.set(bad, None), without.set(problem_of(without).is_not_null(), None)
+    blank = bare(texts).is_null() & ~bad & ~marked.marked
+    say = marked.say.set(blank, LEAVE).set(~blank & ~marked.marked, VALUE)
+    return Marked(say, texts, problems, without, marked.marked)
+
+
+def _joined_anew(text: str, separator: str) -> str:
+    return join_items([item.strip() for item in text.split(separator) if item.strip()])
+
+
+def _adding(marked: Marked) -> Marked:
+    """Cells without a mark add their items."""
+    adds = (marked.say == VALUE) & ~marked.marked
+    return replace(marked, say=marked.say.set(adds, CHANGE), without=marked.without.set(adds, ""))
+
+
+def lane_cells(
+    cells: pl.DataFrame, match: ColumnMatch, reading: Reading, lane: Lane, headers: Mapping[str, str]
+) -> tuple[pl.Series, Marked]:
+    """The texts of a field's cells as they are in the sheet, and what they say after marks, treatments and rules.
+
+    Args:
+        headers: header → column of the sheet, for treatments that look at other columns.
+    """
+    own = match.field
+    assert own is not None
+    many = own.kind == Kind.CHOICES
+    texts = cell_texts(cells, match, reading)
+    if lane.fixed:
+        texts = pl.Series([lane.fixed], dtype=pl.String).new_from_index(0, len(cells))
+    marked = read_marks(own, texts, reading.marks and not lane.fixed)
+    others = {header: cells[headers[header]] for header in lane.headers if header in headers}
+    marked = _treated(many, marked, lane, others, reading.tables)
+    if many and lane.adds:
+        marked = _adding(marked)
+    return texts, _ruled(marked, lane)
+
+
+def carry(
+    cells: pl.DataFrame,
+    matches: Sequence[ColumnMatch],
+    record_type: RecordType,
+    reading: Reading,
+    lookups: Mapping[str, pl.DataFrame],
+    lanes: Mapping[str, Lane] | None = None,
+    headers: Mapping[str, str] | None = None,
+) -> pl.DataFrame:
+    """The carried values of any subset of rows.
+
+    Args:
+        matches: columns with fields; the record identifier and checks are read too, other read-only columns are not.
+        lookups: target record type → lookup of the texts that name its records.
+        lanes: the lanes of fields of which anything was said.
+        headers: header → column, of all columns of the sheet.
+    """
+    wanted = [m for m in matches if m.field and (m.carried or m.check or m.field.name == record_type.identifier)]
+
+    def one(match: ColumnMatch) -> list[pl.Series]:
+        assert match.field is not None
+        lane = (lanes or {}).get(match.field.name, PLAIN)
+        return _Carrier(match.field, match, lane, reading, lookups, headers or {}).carried(cells)
+
+    if len(cells) < _MANY:
+        made = [one(match) for match in wanted]
+    else:
+        with ThreadPoolExecutor(pl.thread_pool_size()) as pool:
+            made = list(pool.map(one, wanted))
+    return pl.DataFrame([cells[ROW_ID], cells[ROW], *[column for columns in made for column in columns]])
+
+
+_MANY = 20_000
+
+
+@dataclass(frozen=True)
+class _Carrier:
+    """How the columns of one field are made from any subset of rows."""
+
+    own: Field
+    match: ColumnMatch
+    lane: Lane
+    reading: Reading
+    lookups: Mapping[str, pl.DataFrame]
+    headers: Mapping[str, str]
+
+    def carried(self, cells: pl.DataFrame) -> list[pl.Series]:
+        """Cells that are plainly values at once, the others with care."""
+        own, lane = self.own, self.lane
+        if lane.treatments or lane.fixed or lane.blank != Blank.LEAVE or own.kind not in KINDS or own.long_form:
+            return self.with_care(cells)
+        texts = cell_texts(cells, self.match, self.reading)
+        if self.reading.marks and texts.str.contains("[", literal=True).any():
+            return self.with_care(cells)
+        values, others = plain_values(own, texts)
+        if others is not None and int(others.sum()) * 2 > len(cells):
+            return self.with_care(cells)
+        none = pl.Series([None], dtype=pl.String).new_from_index(0, len(cells))
+        made = [values, values.is_not_null().cast(pl.UInt8), none, none]
+        if others is not None:
+            places = others.arg_true()
+            rest = self.with_care(cells.filter(others))
+            made = [column.clone().scatter(places, part) for column, part in zip(made, rest, strict=True)]
+        columns = CarriedColumns(own.name)
+        names = (columns.value, columns.cell_says, columns.problem, columns.raw_text)
+        return [column.alias(name) for column, name in zip(made, names, strict=True)]
+
+    def with_care(self, cells: pl.DataFrame) -> list[pl.Series]:
+        """Cells through marks, treatments and rules, each that cannot be read with its reason."""
+        own, columns = self.own, CarriedColumns(self.own.name)
+        texts, marked = lane_cells(cells, self.match, self.reading, self.lane, self.headers)
+        parsed = parse(own, marked.texts)
+        values, problems = parsed.values, parsed.problems
+        if own.kind == Kind.REFERENCE:
+            values, problems = resolve(values, self.lookups.get(own.target or "", empty_lookup()))
+        reasons, removed = [marked.problems, _unreadable(texts), problems], []
+        if own.kind == Kind.CHOICES:
+            # Only items to take away leave none to add, which is no unreadable cell.
+            without = parse(own, marked.without.replace("", None))
+            reasons = [
+                *reasons[:2],
+                problems.set((marked.say == CHANGE) & (marked.texts == ""), None),
+                without.problems,
+            ]
+            removed.append(without.values.alias(columns.removed_items))
+        why = pl.select(pl.coalesce(reasons)).to_series()
+        return [
+            values.alias(columns.value),
+            marked.say.alias(columns.cell_says),
+            why.alias(columns.problem),
+            texts.set(why.is_null(), None).alias(columns.raw_text),
+            *removed,
+        ]

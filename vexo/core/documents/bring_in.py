@@ -1,0 +1,155 @@
+"""How a sheet is brought in, as data: columns, lanes, key, operation and rules."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+from ..columns.lanes import PLAIN, Blank, Lane, lanes_from_json
+from ..columns.treatments import Treatment
+from ..operations import Operation
+from ..records import Catalogue, Field, Kind, RecordType
+from ..values import SEPARATOR
+from .base import VERSION, DocumentError, Lost, texts
+
+_WORDS = {
+    Operation.CREATE: "create records",
+    Operation.UPDATE: "update records",
+    Operation.UPSERT: "create or update records",
+    Operation.DELETE: "delete records",
+}
+
+
+@dataclass(frozen=True)
+class BringIn:
+    """How a sheet comes in.
+
+    Attributes:
+        columns: header → field, empty where a column is not carried by choice.
+        lanes: field → lane, of fields of which anything was said.
+        key: key fields; empty where the sheet tells it.
+        row_condition: a condition on the sheet's own columns; only rows that meet it are carried.
+    """
+
+    record_type: str
+    columns: Mapping[str, str] = field(default_factory=dict)
+    lanes: Mapping[str, Lane] = field(default_factory=dict)
+    key: tuple[str, ...] = ()
+    operation: Operation = Operation.UPDATE
+    row_condition: str = ""
+
+    def to_json(self) -> dict[str, Any]:
+        return {
+            "version": VERSION,
+            "record_type": self.record_type,
+            "columns": dict(self.columns),
+            "lanes": {name: lane.to_json() for name, lane in self.lanes.items() if lane != PLAIN},
+            "key": list(self.key),
+            "operation": self.operation.value,
+            "row_condition": self.row_condition,
+        }
+
+    @classmethod
+    def from_json(cls, data: Mapping[str, Any]) -> BringIn:
+        """Raises DocumentError, LaneError, TreatmentError."""
+        try:
+            if data.get("version", VERSION) != VERSION:
+                raise DocumentError(f"Version {data['version']!r} of this document is not known here.")
+            return cls(
+                record_type=str(data["record_type"]),
+                columns={str(header): str(name) for header, name in data.get("columns", {}).items()},
+                lanes=lanes_from_json(data.get("lanes", {})),
+                key=texts(data.get("key", ())),
+                operation=Operation(data.get("operation", Operation.UPDATE)),
+                row_condition=str(data.get("row_condition", "")),
+            )
+        except (KeyError, TypeError, ValueError, AttributeError) as error:
+            raise DocumentError(f"This is no document of how a sheet comes in: {error}.") from error
+
+    @property
+    def headers(self) -> set[str]:
+        """The columns that a sheet must have to come in so: those that are carried, and those that lanes look at."""
+        carried = {header for header, name in self.columns.items() if name}
+        looked = {h for lane in self.lanes.values() for h in (lane.source, *lane.headers) if h}
+        return carried | looked
+
+
+def fitted_bringing(document: BringIn, catalogue: Catalogue) -> tuple[BringIn, list[Lost]]:
+    """As much of a document as still fits, and what does not. Raises UnknownName where the record type is gone."""
+    record_type = catalogue.type(document.record_type)
+    lost: list[Lost] = []
+    columns: dict[str, str] = {}
+    for header, name in document.columns.items():
+        if not name or record_type.find(name) is not None:
+            columns[header] = name
+        else:
+            lost.append(Lost(name, "carried"))
+    lanes = {name: lane for name, lane in document.lanes.items() if record_type.find(name) is not None}
+    known = {one.name for one in lost}
+    lost += [Lost(name, "carried") for name in document.lanes if name not in lanes and name not in known]
+    key = document.key
+    for name in key:
+        if record_type.find(name) is None:
+            lost.append(Lost(name, "key"))
+            key = ()
+    return replace(document, columns=columns, lanes=lanes, key=key), lost
+
+
+def phrase(treatment: Treatment) -> str:
+    """What a treatment does, in words."""
+
+    def told(match: re.Match[str]) -> str:
+        argument = next(one for one in treatment.arguments if one.name == match[1])
+        value = getattr(treatment, argument.name)
+        if argument.options:
+            return argument.options.get(str(value), str(value))
+        if argument.kind == "pairs":
+            shown = ", ".join(f"“{a}” to “{b}”" for a, b in value[:3])
+            return shown + (f" and {len(value) - 3} more" if len(value) > 3 else "")
+        if isinstance(value, tuple):
+            return ", ".join(f"“{one}”" for one in value)
+        return f"“{value}”" if argument.kind == "text" else str(value)
+
+    return re.sub(r"\{(\w+)\}", told, treatment.says)
+
+
+def lane_sentence(own: Field, lane: Lane, header: str) -> str:
+    """A field's lane as one sentence."""
+    if lane.fixed:
+        added = "add" if lane.adds else "take"
+        return f"For every row {added} “{lane.fixed}”."
+    said = [f"{'Compare' if lane.check else 'Take'} {header or own.label}", *map(phrase, lane.treatments)]
+    if own.kind == Kind.CHOICES:
+        if lane.separator != SEPARATOR:
+            said.append(f"split at “{lane.separator}”")
+        if lane.adds:
+            said.append("add to what is there")
+    if lane.blank == Blank.CLEAR:
+        said.append("a blank clears")
+    if lane.blank == Blank.DEFAULT:
+        said.append(f"a blank is “{lane.default}”" + ("" if lane.updates else " in new records"))
+    if lane.only_empty:
+        said.append("only where it is empty")
+    return ", ".join(said) + "."
+
+
+def sentence_of_bringing(document: BringIn, catalogue: Catalogue) -> str:
+    """How a sheet comes in, as one sentence. The document fits the catalogue."""
+    record_type: RecordType = catalogue.type(document.record_type)
+    fields = [name for name in document.columns.values() if name]
+    fields += [name for name, lane in document.lanes.items() if lane.own_column and name not in fields]
+    labels = [record_type.field(name).label for name in fields if record_type.find(name)]
+    said = _WORDS[document.operation].replace("records", record_type.plural)
+    if document.key:
+        said += f" by {' + '.join(record_type.field(name).label for name in document.key)}"
+    shown = ", ".join(labels[:4]) + (f" and {len(labels) - 4} more" if len(labels) > 4 else "")
+    treated = sum(1 for lane in document.lanes.values() if lane.treatments)
+    if shown:
+        said += f", from {shown}"
+    if treated:
+        said += f"; {treated} cleaned on the way"
+    if document.row_condition:
+        said += f"; only rows where {document.row_condition}"
+    return f"{said[0].upper()}{said[1:]}."

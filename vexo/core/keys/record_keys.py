@@ -1,0 +1,102 @@
+"""Which record each row is about: keys compared as typed values of their fields."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import polars as pl
+
+from ..columns.carried_columns import CarriedColumns
+from ..columns.marks import VALUE
+from ..records import IDENTIFIER, Field, Kind, RecordType
+from ..values import bare
+
+
+class RecordKeyError(Exception):
+    """A key that cannot be used; the message says which, and which can."""
+
+    code = "key"
+
+
+def check_key(key: Sequence[str], record_type: RecordType, carried: Sequence[str]) -> None:
+    """Raises RecordKeyError where a key field is unknown, not in the sheet, or the fields are not unique together."""
+    for name in key:
+        field = record_type.field(name)
+        if name not in carried:
+            there = ", ".join(carried) or "none"
+            raise RecordKeyError(
+                f"The key {field.label} ({name}) is in no column of the sheet. Fields in the sheet: {there}. "
+                "Add the column, carry another column into it, or choose another key."
+            )
+    unique = [{record_type.identifier}, *[set(known) for known in record_type.keys]]
+    if not any(known <= set(key) for known in unique):
+        ways = "; ".join(" + ".join(sorted(known)) for known in unique)
+        raise RecordKeyError(
+            f"{' + '.join(key)} does not tell {record_type.plural.lower()} apart. Keys that do: {ways}."
+        )
+
+
+def suggest_key(record_type: RecordType, carried: Sequence[str], *, own: bool) -> tuple[str, ...] | None:
+    """The record identifier, or the only unique key whose fields are all in the sheet; None if there is a choice.
+
+    Args:
+        own: the sheet went out from here; identifiers in any other count only where a person says so.
+    """
+    if own and record_type.identifier in carried:
+        return (record_type.identifier,)
+    whole = [key for key in record_type.keys if set(key) <= set(carried)]
+    return whole[0] if len(whole) == 1 else None
+
+
+def normal_key(column: str, field: Field) -> pl.Expr:
+    """A key field's values in the form in which keys compare."""
+    texts = field.kind in (Kind.TEXT, Kind.CHOICE, Kind.REFERENCE)
+    expression = pl.col(column)
+    return expression.map_batches(bare, return_dtype=pl.String) if texts else expression
+
+
+def key_values(key: Sequence[str], record_type: RecordType) -> list[pl.Expr]:
+    """Of carried rows the key's values, ``key.FIELD``, null where blank or not readable."""
+
+    def value(name: str) -> pl.Expr:
+        columns = CarriedColumns(name)
+        says = (pl.col(columns.cell_says) == VALUE) & pl.col(columns.problem).is_null()
+        return pl.when(says).then(normal_key(columns.value, record_type.field(name))).alias(columns.key)
+
+    return [value(name) for name in key]
+
+
+def row_keys(carried: pl.DataFrame, key: Sequence[str], record_type: RecordType) -> pl.DataFrame:
+    """The keys of carried rows, a column for each key field, named as the field."""
+    keys = carried.select(key_values(key, record_type))
+    return keys.rename({CarriedColumns(name).key: name for name in key})
+
+
+def find_records(
+    keys: pl.DataFrame, records: pl.DataFrame, key: Sequence[str], record_type: RecordType, found: str, matches: str
+) -> pl.DataFrame:
+    """Which record has each key.
+
+    Args:
+        keys: ``key.FIELD`` of each row.
+        found: what the column with the ID of the one record is called; null where there is none, or several.
+        matches: what the column with the number of records is called.
+
+    Returns:
+        both columns, a line for each of ``keys`` in their order.
+    """
+    names = [CarriedColumns(name).key for name in key]
+    values = [normal_key(name, record_type.field(name)).alias(CarriedColumns(name).key) for name in key]
+    by_key = (
+        records.lazy()
+        .select(IDENTIFIER, *values)
+        .drop_nulls(names)
+        .group_by(names)
+        .agg(pl.col(IDENTIFIER).first(), pl.len().alias(matches))
+    )
+    return (
+        keys.lazy()
+        .join(by_key, on=names, how="left", maintain_order="left")
+        .select(pl.when(pl.col(matches) == 1).then(IDENTIFIER).alias(found), pl.col(matches).fill_null(0))
+        .collect()
+    )

@@ -1,0 +1,1 @@
+"""The rules of a plan, one module a subject."""

@@ -1,0 +1,149 @@
+"""Which record each row is about: by the ledger, by the kept copy, by its key; and where these disagree."""
+
+from __future__ import annotations
+
+import polars as pl
+
+from ...columns.carried_columns import CarriedColumns
+from ...faults import Case
+from ...keys.record_keys import find_records, key_values, normal_key
+from ...records import IDENTIFIER, RecordType
+from ...sheets.sheet import ROW_ID
+from ...values import dtype
+from ..decisions import answered, find_faults
+from ..frame import (
+    BOUND,
+    BOUND_BY_SHEET,
+    CREATES,
+    DELETED_BY_PASS,
+    EARLIER_PASS,
+    EARLIER_RECORD,
+    EARLIER_RESULT,
+    GONE,
+    IDENTIFIER_CELL,
+    KEY_EDITED,
+    KEY_MATCHES,
+    RECORD_BY_KEY,
+    RECORD_SENT,
+    SENT_BY_KEY,
+    FieldColumns,
+    beside,
+)
+from ..inputs import Inputs, Settings
+from ..verdicts import Answer
+
+
+def _identifier_cell(carried: pl.DataFrame, record_type: RecordType) -> pl.Expr:
+    """The record ID that the row itself names, where the sheet has that column."""
+    column = CarriedColumns(record_type.identifier).value
+    if column not in carried.columns:
+        return pl.lit(None, dtype=pl.String).alias(IDENTIFIER_CELL)
+    return pl.col(column).cast(pl.String).alias(IDENTIFIER_CELL)
+
+
+def _by_key(inputs: Inputs, settings: Settings) -> pl.DataFrame:
+    """The carried rows with their keys, and the records that these find now and found in the kept copy."""
+    record_type, carried, kept = inputs.record_type, inputs.carried, inputs.kept
+    frame = carried.with_columns(
+        *key_values(settings.key, record_type),
+        _identifier_cell(carried, record_type),
+        pl.lit(None, pl.String).alias(SENT_BY_KEY),
+    )
+    keys = frame.select(FieldColumns(name).key for name in settings.key)
+    frame = frame.hstack(find_records(keys, inputs.now, settings.key, record_type, RECORD_BY_KEY, KEY_MATCHES))
+    if kept is None:
+        return frame.with_columns(pl.lit(None, pl.String).alias(RECORD_SENT))
+    if all(name in kept.columns for name in settings.key):
+        then = find_records(keys, kept, settings.key, record_type, SENT_BY_KEY, KEY_MATCHES)
+        frame.replace_column(frame.get_column_index(SENT_BY_KEY), then[SENT_BY_KEY])
+    known = pl.col(IDENTIFIER_CELL).is_in(kept[IDENTIFIER].implode()).fill_null(value=False)
+    return frame.with_columns(pl.when(known).then(IDENTIFIER_CELL).otherwise(SENT_BY_KEY).alias(RECORD_SENT))
+
+
+def _with_ledger(frame: pl.DataFrame, inputs: Inputs, settings: Settings) -> pl.DataFrame:
+    """What a pass did with the row, to which record, and whether its key was edited since then."""
+    named = {"state": EARLIER_RESULT, IDENTIFIER: EARLIER_RECORD, "pass": EARLIER_PASS}
+    frame = frame.hstack(beside(frame[ROW_ID], inputs.ledger.rows.rename(named)))
+    edited: pl.Expr = pl.lit(value=False)
+    temporary: list[str] = []
+    for columns in map(FieldColumns, settings.key):
+        bases = inputs.ledger.bases.get(columns.name)
+        if bases is None:
+            continue
+        field, known = inputs.record_type.field(columns.name), f"known.{columns.name}"
+        then = bases.select(
+            ROW_ID,
+            pl.col("sent").cast(dtype(field), strict=False).alias(columns.then),
+            pl.lit(value=True).alias(known),
+        )
+        frame = frame.hstack(beside(frame[ROW_ID], then))
+        temporary += [columns.then, known]
+        differs = ~pl.col(columns.key).eq_missing(normal_key(columns.then, field))
+        edited = edited | (pl.col(known).is_not_null() & differs)
+    return frame.with_columns(edited.alias(KEY_EDITED)).drop(temporary)
+
+
+def _cases(inputs: Inputs, settings: Settings) -> list[Case]:
+    """What a person is asked about a row's record, as long as there is no answer."""
+    label, bound = pl.lit(inputs.record_type.label), pl.col(BOUND)
+    unclear = (pl.col(EARLIER_RESULT) == "unclear").fill_null(value=False)
+    there = bound.is_in(inputs.now[IDENTIFIER].implode())
+    kept = bound.is_not_null() & ~unclear
+    keyed = pl.all_horizontal([pl.col(FieldColumns(name).key).is_not_null() for name in settings.key])
+    renamed = kept & keyed & (pl.col(KEY_MATCHES) == 0) & there & pl.col(BOUND_BY_SHEET)
+    swapped = kept & (pl.col(KEY_MATCHES) == 1) & (pl.col(RECORD_BY_KEY) != bound) & pl.col(BOUND_BY_SHEET)
+    return [
+        Case("unclear", unclear, arguments=(label,), seen=(pl.col(EARLIER_PASS),)),
+        Case("renamed", renamed, arguments=(label,), seen=(bound,)),
+        Case("swapped", swapped, arguments=(label, pl.col(RECORD_BY_KEY)), seen=(bound, pl.col(RECORD_BY_KEY))),
+    ]
+
+
+def bind(inputs: Inputs, settings: Settings, decisions: pl.DataFrame) -> tuple[pl.DataFrame, pl.DataFrame]:
+    """The rows with their record (``@id``), and the faults about it that have no answer.
+
+    Returns:
+        the carried rows with the working columns about keys and records (``RECORD_BY_KEY`` to ``DELETED_BY_PASS``),
+        ``@id`` and ``CREATES``; and the faults.
+    """
+    frame = _with_ledger(_by_key(inputs, settings), inputs, settings)
+    doubted = (pl.col(EARLIER_RESULT) == "unclear") & pl.col(EARLIER_RECORD).is_not_null()
+    passed = pl.col(EARLIER_RESULT).is_in(["created", "updated"]) | doubted
+    certain = passed.fill_null(value=False)
+    unedited = pl.col(SENT_BY_KEY).eq_missing(pl.col(RECORD_SENT)) & pl.col(RECORD_SENT).is_not_null()
+    frame = frame.with_columns(
+        pl.when(passed).then(EARLIER_RECORD).when(unedited).then(RECORD_SENT).otherwise(None).alias(BOUND),
+        (certain & ~pl.col(KEY_EDITED) | ~certain & unedited).alias(BOUND_BY_SHEET),
+    )
+    faults, answers = answered(find_faults(frame, _cases(inputs, settings)), decisions)
+    latest = answers.select(ROW_ID, pl.col("code").alias("asked"), "answer", "argument").unique(ROW_ID, keep="last")
+    frame = frame.hstack(beside(frame[ROW_ID], latest))
+    named = (pl.col("asked") == "unclear") & (pl.col("answer") == Answer.RECORD)
+    now = (pl.col("asked") == "swapped") & (pl.col("answer") == Answer.NOW)
+    bound = pl.when(named).then("argument").when(now).then(RECORD_BY_KEY).otherwise(BOUND)
+    record = pl.coalesce(bound, RECORD_BY_KEY)
+    all_ids = inputs.now[IDENTIFIER].implode()
+    there = record.is_in(all_ids).fill_null(value=False)
+    gone = (bound.is_not_null() & ~bound.is_in(all_ids)).fill_null(value=False)
+    creates = pl.lit(settings.operation.creates) & (pl.col(KEY_MATCHES) == 0) & bound.is_null() & ~gone
+    frame = frame.with_columns(
+        pl.when(there).then(record).otherwise(None).alias(IDENTIFIER),
+        bound.alias(BOUND),
+        gone.alias(GONE),
+        (pl.col(EARLIER_RESULT) == "deleted").fill_null(value=False).alias(DELETED_BY_PASS),
+        creates.alias(CREATES),
+    )
+    return frame.drop("asked", "answer", "argument"), faults
+
+
+def finds_by(settings: Settings, name: str) -> pl.Expr:
+    """Whether the row found its record by this key field."""
+    finds = pl.col(IDENTIFIER).is_not_null() & (pl.col(RECORD_BY_KEY) == pl.col(IDENTIFIER))
+    return finds.fill_null(value=False) if name in settings.key else pl.lit(value=False)
+
+
+def is_rename(settings: Settings, record_type: RecordType, name: str) -> pl.Expr:
+    """Whether the field is a key of the row's record that did not find it: its edit would rename the record."""
+    if name in settings.key:
+        return ~finds_by(settings, name) & pl.col(BOUND).is_not_null()
+    return pl.lit(settings.key == (record_type.identifier,) and name in record_type.natural_key)

@@ -1,0 +1,49 @@
+"""Rows that are about the same record: equal ones but the first are set aside, differing ones are all held."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import polars as pl
+
+from ...faults import Case
+from ...records import IDENTIFIER, Field
+from ...sheets.sheet import ROW, ROW_ID
+from ..frame import FIRST_ROW, GROUP_ROWS, VARIANTS, FieldColumns, beside
+from .texts import BETWEEN_FIELDS, what_it_says
+
+
+def group_rows(frame: pl.DataFrame, stopped: pl.Series, fields: Sequence[Field], key: Sequence[str]) -> pl.DataFrame:
+    """Add ``VARIANTS``, ``FIRST_ROW`` and ``GROUP_ROWS`` of each group of rows about one record; null for rows alone.
+
+    Args:
+        stopped: numbers of rows that are set aside or rejected already, which share nothing.
+    """
+    keys = [pl.col(FieldColumns(name).key) for name in key]
+    keyed = pl.all_horizontal([column.is_not_null() for column in keys])
+    new = pl.concat_str([pl.lit("new"), *[column.cast(pl.String) for column in keys]], separator=BETWEEN_FIELDS)
+    said = [what_it_says(field) for field in fields]
+    shared = (
+        frame.lazy()
+        .filter(~pl.col(ROW_ID).is_in(stopped.implode()) & (pl.col(IDENTIFIER).is_not_null() | keyed))
+        .with_columns(pl.coalesce(IDENTIFIER, new).alias("about"))
+        .filter(pl.len().over("about") > 1)
+    )
+    groups = (
+        shared.select(ROW_ID, ROW, "about", pl.concat_str(said, separator=BETWEEN_FIELDS).alias("says"))
+        if said
+        else shared.select(ROW_ID, ROW, "about", pl.lit("").alias("says"))
+    )
+    beside_rows = groups.select(
+        ROW_ID,
+        pl.col("says").n_unique().over("about").alias(VARIANTS),
+        pl.col(ROW).min().over("about").alias(FIRST_ROW),
+        pl.col(ROW).cast(pl.String).sort_by(ROW).str.join(", ").over("about").alias(GROUP_ROWS),
+    ).collect()
+    return frame.hstack(beside(frame[ROW_ID], beside_rows))
+
+
+CASES = (
+    Case("twin", (pl.col(VARIANTS) == 1) & (pl.col(ROW) != pl.col(FIRST_ROW)), None, (pl.col(FIRST_ROW),)),
+    Case("shared", pl.col(VARIANTS) > 1, None, (pl.col(GROUP_ROWS),), (pl.col(GROUP_ROWS),)),
+)

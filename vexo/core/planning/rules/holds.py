@@ -1,0 +1,96 @@
+"""What holds a row until a person decides."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import polars as pl
+
+from ...columns.marks import VALUE
+from ...faults import Case
+from ...operations import Operation
+from ...records import IDENTIFIER, VERSION, Field
+from ...sheets.sheet import ROW_ID
+from ...values import same
+from ..frame import (
+    ALL_CELLS,
+    BOUND,
+    CREATES,
+    DELETED_BY_PASS,
+    EDITED_SINCE,
+    GONE,
+    IDENTIFIER_CELL,
+    IN_KEPT_COPY,
+    KEPT_VERSION,
+    FieldColumns,
+)
+from ..inputs import Inputs, Settings
+from ..verdicts import CellAction
+from .texts import as_texts
+
+
+def cell_cases(frame: pl.DataFrame, inputs: Inputs, fields: Sequence[Field]) -> list[Case]:
+    """Cells that were edited while the application changed too, edited keys, and columns emptied beyond the limit."""
+    natural = inputs.record_type.natural_key
+    cases = []
+    for field in fields:
+        columns = FieldColumns(field.name)
+        if not (frame[columns.action] == CellAction.HELD).any():
+            continue
+        held = pl.col(columns.action) == CellAction.HELD
+        values = as_texts(field, columns.base_sent, columns.base_app, columns.proposed, columns.current)
+        seen = (pl.col(IDENTIFIER), *values)
+        moved = pl.col(columns.has_base) & ~pl.col(columns.current).eq_missing(pl.col(columns.base_app))
+        keyed, many = pl.lit(field.name in natural), pl.col(columns.over_limit)
+        cases.append(Case("emptied-many", held & many, field.name, seen=seen))
+        cases.append(Case("both-changed", held & ~many & (moved | ~keyed), field.name, seen=seen))
+        cases.append(Case("key-edited", held & ~many & ~moved & keyed, field.name, seen=seen))
+    return cases
+
+
+def compare_checks(frame: pl.DataFrame, checks: Sequence[Field]) -> pl.DataFrame:
+    """Whether the cells of checks agree with their records: those that say something, of rows that have a record."""
+
+    def agrees(field: Field) -> pl.Expr:
+        columns = FieldColumns(field.name)
+        unread = pl.col(columns.problem).is_not_null()
+        compared = pl.col(IDENTIFIER).is_not_null() & ((pl.col(columns.cell_says) == VALUE) | unread)
+        equal = same(columns.value, columns.current, field) & ~unread
+        return pl.when(compared).then(equal).alias(columns.agrees)
+
+    return frame.with_columns([agrees(field) for field in checks]) if checks else frame
+
+
+def check_cases(checks: Sequence[Field]) -> list[Case]:
+    """Rows whose check says something else than their record."""
+    cases = []
+    for field in checks:
+        columns = FieldColumns(field.name)
+        sheet, application = as_texts(field, columns.value, columns.current)
+        sheet = pl.coalesce(columns.raw_text, sheet)
+        differs = ~pl.col(columns.agrees).fill_null(value=True)
+        seen = (pl.col(IDENTIFIER), sheet, application)
+        cases.append(Case("check-differs", differs, field.name, (sheet, application), seen))
+    return cases
+
+
+def record_cases(inputs: Inputs, settings: Settings) -> list[Case]:
+    """Records that are gone, rows whose ID and key disagree, rows that may be in already."""
+    identifier, cell = inputs.record_type.identifier, pl.col(IDENTIFIER_CELL)
+    new = pl.col(ROW_ID) >= inputs.first_new
+    differs = pl.col(IDENTIFIER).is_not_null() & cell.is_not_null() & (cell != pl.col(IDENTIFIER))
+    typed = cell.is_not_null() & pl.col(CREATES)
+    other_key = pl.lit(settings.key != (identifier,))
+    may_be_in = pl.col(CREATES) & new & pl.lit(inputs.unmatched_creates > 0)
+    cases = [
+        Case("may-be-in", may_be_in, seen=(pl.col(ROW_ID),)),
+        Case("identifier-differs", differs & other_key, identifier, (cell,), (cell,)),
+        Case("identifier-without-key", typed & other_key, settings.key[-1], (cell,)),
+        Case("deleted-before", pl.col(DELETED_BY_PASS) & pl.col(EDITED_SINCE), seen=(pl.col(ALL_CELLS),)),
+    ]
+    if settings.operation == Operation.DELETE:
+        moved = pl.col(IN_KEPT_COPY) & (pl.col(KEPT_VERSION) != pl.col(VERSION))
+        cases.append(Case("changed-since", moved, seen=(pl.col(IDENTIFIER), pl.col(VERSION))))
+    else:
+        cases.append(Case("gone", pl.col(GONE), seen=(pl.col(BOUND),)))
+    return cases

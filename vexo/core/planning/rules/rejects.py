@@ -1,0 +1,116 @@
+"""What rejects a row or one of its cells."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import polars as pl
+
+from ...columns.marks import CLEAR, LEAVE
+from ...faults import CELL_CODES, Case, arguments_of, code_of
+from ...keys.near import SEPARATOR, near_keys
+from ...operations import Operation
+from ...records import IDENTIFIER, Field
+from ...values import to_text
+from ..frame import BOUND, CREATES, DELETED_BY_PASS, GONE, KEY_MATCHES, NEAR_KEYS, FieldColumns, each
+from ..inputs import Inputs, Settings
+from ..verdicts import CellAction
+
+_MOST_ARGUMENTS = 3
+"""Arguments that a cell's problem has at most."""
+
+
+def near(frame: pl.DataFrame, inputs: Inputs, settings: Settings) -> pl.Series:
+    """``NEAR_KEYS``: for keys that were not found, the existing ones nearest to them, as one text."""
+    key = settings.key
+    none = pl.Series(NEAR_KEYS, [None], dtype=pl.String).new_from_index(0, len(frame))
+    if settings.operation != Operation.UPDATE or key == (inputs.record_type.identifier,):
+        return none
+    not_found = frame[KEY_MATCHES] == 0
+    if not not_found.any():
+        return none
+    fields = [inputs.record_type.field(name) for name in key]
+    texts = [to_text(f, frame[FieldColumns(f.name).key]).alias(f.name) for f in fields]
+    lost = pl.DataFrame(texts).select(pl.concat_str(pl.all(), separator=SEPARATOR)).to_series().set(~not_found, None)
+    if lost.null_count() == len(lost):
+        return none
+    free = inputs.now.filter(~pl.col(IDENTIFIER).is_in(frame[IDENTIFIER].drop_nulls().implode()))
+    others = pl.DataFrame([to_text(f, free[f.name]).alias(f.name) for f in fields])
+    existing = others.select(pl.concat_str(pl.all(), separator=SEPARATOR)).to_series().drop_nulls()
+    candidates = {
+        text: " or ".join(options)
+        for text, options in near_keys(lost.drop_nulls().unique().to_list(), existing.to_list()).items()
+    }
+    if not candidates:
+        return none
+    return lost.replace_strict(candidates, default=None, return_dtype=pl.String).alias(NEAR_KEYS)
+
+
+def _problem_cases(frame: pl.DataFrame, columns: FieldColumns, bad: pl.Expr) -> list[Case]:
+    """One case for each problem that cells of a field have."""
+    problem = pl.col(columns.problem)
+    codes = frame.select(code_of(problem).filter(bad).unique()).to_series().to_list()
+    # Arguments differ in number from row to row, so each case takes as many as its rows can have.
+    arguments = tuple(arguments_of(problem).list.get(at, null_on_oob=True) for at in range(_MOST_ARGUMENTS))
+    return [
+        Case(code, bad & (code_of(problem) == code), columns.name, arguments, (pl.col(columns.raw_text),))
+        for code in CELL_CODES
+        if code in codes
+    ]
+
+
+def unreadable_cases(frame: pl.DataFrame, fields: Sequence[Field]) -> list[Case]:
+    """Cells that cannot be read."""
+    cases: list[Case] = []
+    for columns in each(field.name for field in fields):
+        if (frame[columns.action] == CellAction.BAD).any():
+            cases += _problem_cases(frame, columns, pl.col(columns.action) == CellAction.BAD)
+    return cases
+
+
+def key_cases(frame: pl.DataFrame, inputs: Inputs, settings: Settings) -> list[Case]:
+    """Keys that cannot be read, are blank, or lead nowhere or too far."""
+    record_type, key = inputs.record_type, each(settings.key)
+    first, creates = settings.key[0], settings.operation.creates
+    by_identifier = settings.key == (record_type.identifier,)
+    cases: list[Case] = []
+    for columns in key:
+        if columns.name not in settings.carried and frame[columns.problem].null_count() < len(frame):
+            cases += _problem_cases(frame, columns, pl.col(columns.problem).is_not_null())
+    blank = pl.any_horizontal([pl.col(columns.key).is_null() for columns in key])
+    unread = pl.any_horizontal([pl.col(columns.problem).is_not_null() for columns in key])
+    bound = pl.col(BOUND).is_not_null() | pl.col(DELETED_BY_PASS)
+    if not (by_identifier and creates):
+        cases.append(Case("key-blank", blank & ~unread & ~bound, first))
+    several = (pl.col(KEY_MATCHES) > 1) & ~bound
+    cases.append(Case("finds-several", several, first, (pl.col(KEY_MATCHES), pl.lit(record_type.plural))))
+    lost = (pl.col(KEY_MATCHES) == 0) & ~pl.col(GONE) & ~bound & ~blank
+    if not creates:
+        cases.append(Case("not-found", lost, first, (pl.lit(record_type.label), pl.col(NEAR_KEYS))))
+    elif by_identifier:
+        unknown = lost & pl.col(FieldColumns(record_type.identifier).key).is_not_null()
+        cases.append(Case("unknown-identifier", unknown, first))
+    return cases
+
+
+def value_cases(frame: pl.DataFrame, inputs: Inputs, fields: Sequence[Field]) -> list[Case]:
+    """Cells that cannot be read, and records that would lack what they must have."""
+    record_type, creates = inputs.record_type, pl.col(CREATES)
+    label = pl.lit(record_type.label)
+    cases = unreadable_cases(frame, fields)
+    for field in fields:
+        if not field.required:
+            continue
+        columns = FieldColumns(field.name)
+        action, says = pl.col(columns.action), pl.col(columns.cell_says)
+        cases.append(
+            Case("required-empty", action.is_in([CellAction.WRITE, CellAction.HELD]) & (says == CLEAR), field.name)
+        )
+        if not field.has_default:
+            none = creates & ((says == LEAVE) | (action == CellAction.NOTHING))
+            cases.append(Case("required-new", none, field.name, (label,)))
+    carried = {field.name for field in fields}
+    for field in record_type.fields:
+        if field.required and not field.has_default and not field.read_only and field.name not in carried:
+            cases.append(Case("required-column", creates, field.name, (label,)))
+    return cases

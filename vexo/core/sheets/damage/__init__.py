@@ -1,0 +1,1 @@
+"""What spreadsheet programs do to cells."""

@@ -1,0 +1,254 @@
+"""Damaged cells of a sheet: those in which stands what a spreadsheet makes of what went out.
+
+The text that was is known from the kept copy, or, where all values of a field are of one plain pattern, from that.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+
+import polars as pl
+
+from ...records import Field, Kind
+from ...values import normal, parse
+from ..sheet import ROW, ROW_ID
+from .kinds import (
+    CUTS,
+    ERROR,
+    LOOKS_HARMED,
+    POWER,
+    TEXTS,
+    day_marks,
+    digits_of,
+    forms,
+    harm,
+    looks_like_a_day,
+    mean_one_day,
+    mended,
+)
+
+DAMAGE = {
+    ROW_ID: pl.UInt32(),
+    ROW: pl.UInt32(),
+    "column": pl.String(),
+    "kind": pl.String(),
+    "sure": pl.Boolean(),
+    "text": pl.String(),
+    "repair": pl.String(),
+}
+KINDS = ("lost-zeros", "long-number", "date", "serial", "error", "accents", "spaces", "quotes", "cut-off", "read-only")
+"""In the order in which they are told; ``read-only`` is no harm: a cell that is for reading was edited."""
+_LEAST = 20
+_LOOKED_AT = 200
+_BLANKS = r"[\s\u00a0\u202f\u200b\u2018\u2019\u201c\u201d'\"]"
+_ODD = "[\u00a0\u00c2\u00c3\u00c4\u00c5\u00d0\u00d1\u00e2]"
+"""Characters that broken accents begin with, and the space that does not break."""
+_FOUND = {"at": pl.UInt32, "kind": pl.String, "sure": pl.Boolean, "text": pl.String, "repair": pl.String}
+
+
+@dataclass(frozen=True)
+class Looked:
+    """A column that is looked through.
+
+    Attributes:
+        texts: its cells, as its field takes them.
+        was: what went out in each row, null where that is not known.
+        known: the texts of the field's values in the application, where all of them are at hand.
+    """
+
+    column: str
+    field: Field
+    texts: pl.Series
+    was: pl.Series | None = None
+    known: pl.Series | None = None
+
+
+def _lines(cells: pl.DataFrame, column: str, some: pl.DataFrame) -> pl.DataFrame:
+    """Damaged cells as a table; ``some`` has ``at``, ``kind``, ``sure``, ``text`` and ``repair``."""
+    own = cells.select(ROW_ID, ROW).with_row_index("at").join(some, on="at", how="inner", maintain_order="left")
+    return own.with_columns(pl.lit(column).alias("column")).select(list(DAMAGE)).cast(dict(DAMAGE))  # type: ignore[arg-type]
+
+
+def _may_be(kind: Kind) -> pl.Expr:
+    """Whether a text can be a harmed form of another at all: what is told in columns, before pairs are looked at."""
+    text, was = pl.col("text"), pl.col("was")
+    looks = text.str.contains(LOOKS_HARMED)
+    if kind in (Kind.DATE, Kind.MOMENT):
+        return looks | text.str.contains(r"^\s*\d+\s*$")
+    if kind not in (*TEXTS, Kind.CHOICES):
+        return looks
+    same = text.str.replace_all(_BLANKS, "") == was.str.replace_all(_BLANKS, "")
+    plain = text.str.strip_chars()
+    zeros = (plain == was.str.strip_chars_start("0")) | (plain == "0")
+    odd = was.str.contains(r"[^\x00-\x7f]") | text.str.contains(r"[^\x00-\x7f]")
+    numbers = was.str.contains(r"(?i)^\d+E\d+$|^\d+\.\d*0$|^\d{16,}$")
+    return looks | same | zeros | odd | numbers | text.str.len_chars().is_in(CUTS)
+
+
+def _against_what_was(looked: Looked) -> pl.DataFrame:
+    """Cells that differ from what went out, by a known harm."""
+    empty = pl.DataFrame(schema=_FOUND)
+    if looked.was is None:
+        return empty
+    both = pl.DataFrame({"text": looked.texts, "was": looked.was}).with_row_index("at").drop_nulls()
+    differs = both.filter(normal(both["text"]) != normal(both["was"]))
+    if differs.is_empty():
+        return empty
+    if looked.field.read_only:
+        values = [parse(looked.field, differs[name]).values for name in ("text", "was")]
+        other = ~values[0].eq_missing(values[1])
+        return differs.filter(other).select(
+            "at",
+            pl.lit("read-only").alias("kind"),
+            pl.lit(value=True).alias("sure"),
+            "text",
+            pl.lit(None, pl.String).alias("repair"),
+        )
+    pairs = differs.select("text", "was").unique().filter(_may_be(looked.field.kind))
+    kinds = [harm(text, was, looked.field.kind) for text, was in pairs.iter_rows()]
+    told = pairs.with_columns(pl.Series("kind", kinds, dtype=pl.String)).drop_nulls("kind")
+    found = differs.join(told, on=["text", "was"], how="inner", maintain_order="left")
+    return found.select("at", "kind", pl.lit(value=True).alias("sure"), "text", pl.col("was").alias("repair"))
+
+
+def _pattern(known: pl.Series | None) -> int | None:
+    """The length of a field's values where all are digits of one length."""
+    if known is None or len(known) < _LEAST or not known.str.contains(r"^\d+$").all():
+        return None
+    lengths = known.str.len_chars().unique()
+    return int(lengths[0]) if len(lengths) == 1 else None
+
+
+def _by_itself(looked: Looked) -> pl.DataFrame:
+    """Harm that a cell shows by itself, where what went out is not known."""
+    length = _pattern(looked.known)
+    alone = looked.texts if looked.was is None else looked.texts.set(looked.was.is_not_null(), None)
+    text_field = looked.field.kind in TEXTS
+    some = alone.drop_nulls().unique(maintain_order=True)
+    may = some.str.contains(rf"{LOOKS_HARMED}|^\s|\s$|{_ODD}")
+    if length:
+        may |= some.str.contains(rf"^\s*\d{{1,{length - 1}}}\s*$")
+    some = some.filter(may)
+    if looked.known is not None:
+        some = some.filter(~some.is_in(looked.known.implode()))
+    known = _Known(looked.known)
+    lines = []
+    for text in some.to_list():
+        told = _told_alone(text, text_field, length, known)
+        if told is not None:
+            lines.append((text, *told))
+    schema = {"text": pl.String, "kind": pl.String, "sure": pl.Boolean, "repair": pl.String}
+    if not lines:
+        return pl.DataFrame(schema=_FOUND)
+    table = pl.DataFrame(lines, schema=schema, orient="row")
+    return (
+        alone.alias("text")
+        .to_frame()
+        .with_row_index("at")
+        .join(table, on="text", how="inner", maintain_order="left")
+        .select("at", "kind", "sure", "text", "repair")
+    )
+
+
+class _Known:
+    """A field's values in the application, where they are at hand, to look texts up in."""
+
+    def __init__(self, values: pl.Series | None) -> None:
+        self._values = values if values is not None else pl.Series([], dtype=pl.String)
+
+    def __contains__(self, text: str) -> bool:
+        return text in self._all
+
+    @cached_property
+    def _all(self) -> set[str]:
+        return set(self._values.to_list())
+
+    @cached_property
+    def _by_day(self) -> dict[tuple[int, int | None], list[str]]:
+        """Values by the days that they can mean to a spreadsheet; none where they are days themselves."""
+        found: dict[tuple[int, int | None], list[str]] = {}
+        if any(map(looks_like_a_day, self._values.head(_LOOKED_AT).to_list())):
+            return found
+        for value in self._values.to_list():
+            for mark in day_marks(value):
+                found.setdefault(mark, []).append(value)
+        return found
+
+    def of_the_day(self, text: str) -> list[str]:
+        """Values that a spreadsheet may have made this day of."""
+        marks = day_marks(text) | {(month, None) for month, _ in day_marks(text)}
+        near = dict.fromkeys(one for mark in marks for one in self._by_day.get(mark, []))
+        return [one for one in near if mean_one_day(text, one)]
+
+
+def _told_alone(text: str, text_field: bool, length: int | None, known: _Known) -> tuple[str, bool, str | None] | None:
+    plain = text.strip()
+    if ERROR.fullmatch(plain):
+        return "error", True, None
+    if not text_field:
+        return None
+    tidy = text.replace("\u00a0", " ").strip()
+    if tidy != text and tidy:
+        return "spaces", True, tidy
+    if length and digits_of(plain) and len(plain) < length:
+        return "lost-zeros", plain.zfill(length) in known, plain.zfill(length)
+    if POWER.fullmatch(plain) and "e+" in plain.lower():
+        return "long-number", True, None
+    if looks_like_a_day(plain):
+        candidates = known.of_the_day(plain)
+        if candidates:
+            return "date", False, candidates[0] if len(candidates) == 1 else None
+    made = mended(text)
+    if made is not None:
+        return "accents", made in known, made
+    return None
+
+
+def find_damage(cells: pl.DataFrame, looked: Iterable[Looked]) -> pl.DataFrame:
+    """All damaged cells of a sheet, a line each (see ``DAMAGE``): ``repair`` is the text that was, where it is known,
+    and ``sure`` tells whether that is certain."""
+    parts = [pl.DataFrame(schema=DAMAGE)]
+    for one in looked:
+        parts.append(_lines(cells, one.column, _against_what_was(one)))
+        if not one.field.read_only:
+            parts.append(_lines(cells, one.column, _by_itself(one)))
+    return pl.concat(parts)
+
+
+def find_lost_keys(
+    cells: pl.DataFrame, key: Sequence[tuple[str, Field, pl.Series]], lost: pl.Series, unmet: pl.DataFrame
+) -> pl.DataFrame:
+    """Rows whose record was not found since a spreadsheet harmed their key.
+
+    Args:
+        key: for each key field its column, the field and its texts.
+        lost: which rows found no record.
+        unmet: the keys that went out and that no row has, as texts, one column a key field.
+
+    Returns:
+        a line for each key cell with the text that was (see ``DAMAGE``); not sure, and without a repair, where several
+        keys may have been it.
+    """
+    parts = [pl.DataFrame(schema=DAMAGE)]
+    if not lost.any() or unmet.is_empty():
+        return parts[0]
+    rows = pl.DataFrame([cells[ROW_ID], cells[ROW], *[t.alias(f.name) for _, f, t in key]]).filter(lost)
+    for column, field, _ in key:
+        others = [f.name for _, f, _ in key if f.name != field.name]
+        index: dict[tuple[object, ...], set[str]] = {}
+        for line in unmet.drop_nulls().iter_rows(named=True):
+            for form in forms(line[field.name]):
+                index.setdefault((*[line[o] for o in others], form), set()).add(line[field.name])
+        lines = []
+        for line in rows.drop_nulls(field.name).iter_rows(named=True):
+            text, rest = line[field.name], [line[o] for o in others]
+            near = set().union(*[index.get((*rest, form), set()) for form in forms(text)])
+            kinds = {was: kind for was in near if (kind := harm(text, was, field.kind))}
+            if kinds:
+                was = min(kinds)
+                one = len(kinds) == 1
+                lines.append((line[ROW_ID], line[ROW], column, kinds[was], one, text, was if one else None))
+        parts.append(pl.DataFrame(lines, schema=DAMAGE, orient="row"))
+    return pl.concat(parts)

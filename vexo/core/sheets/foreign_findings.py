@@ -1,0 +1,70 @@
+"""What is asked about in a sheet from elsewhere: cells that look like marks, and apostrophes that guard formulas."""
+
+from __future__ import annotations
+
+import polars as pl
+
+from ..values import SPACES, bare
+from .findings import Finding
+from .sheet import ROW, Column, SheetProfile
+from .totals import as_numbers, with_comma
+from .writers.outgoing import PREFIX
+
+PREFIXED = rf"^{PREFIX}[=+\-@\t\r{PREFIX}]"
+"""A cell that was guarded against being run as a formula."""
+_MARK = rf"(?i)^{SPACES}*\[(clear|keep|set|add|remove)\]"
+
+
+def take_off(texts: pl.Series) -> pl.Series:
+    """Texts without the guarding apostrophe."""
+    return texts.str.replace(rf"^{PREFIX}([=+\-@\t\r{PREFIX}])", "${1}")
+
+
+def _cells(number: int) -> str:
+    return "1 cell" if number == 1 else f"{number:,} cells"
+
+
+def _counted(cells: pl.DataFrame, profile: SheetProfile, pattern: str) -> list[tuple[str, int, int]]:
+    """Header, how many cells, and the row of the first one, of each column that has such cells."""
+    found = []
+    for column in profile.columns:
+        rows = cells.filter(pl.col(column.name).str.contains(pattern))[ROW]
+        if len(rows):
+            found.append((column.header or column.name, len(rows), int(rows[0])))
+    return found
+
+
+def _among_numbers(cells: pl.DataFrame, column: Column) -> list[Finding]:
+    """Cells of a column of numbers that are none, and decimals behind a comma."""
+    texts, header = cells[column.name], column.header or column.name
+    numbers = as_numbers(texts)
+    if numbers is None:
+        return []
+    found = []
+    others = cells.filter(bare(texts).is_not_null() & numbers.is_null())
+    if len(others):
+        row, few = int(others[ROW][0]), others[column.name].unique(maintain_order=True).head(3).to_list()
+        named = ", ".join(f"\u201c{text}\u201d" for text in few)
+        told = f"Row {row:,}, {header}: {named} among numbers."
+        if len(others) > 1:
+            told = f"{len(others):,} cells of {header!r} from row {row:,} on are no numbers: {named}."
+        found.append(Finding("not-number", told, row, header))
+    commas = with_comma(texts)
+    if commas:
+        found.append(Finding("decimal-comma", f"{commas:,} numbers of {header!r} have a decimal comma.", None, header))
+    return found
+
+
+def notice(cells: pl.DataFrame, profile: SheetProfile) -> tuple[Finding, ...]:
+    """What a person has to know of a sheet that is not known to have gone out from here."""
+    found = []
+    if profile.format in ("csv", "tsv"):
+        for header, number, row in _counted(cells, profile, PREFIXED):
+            told = f"{_cells(number)} of {header!r} from row {row:,} on begin with an apostrophe that guards a formula."
+            found.append(Finding("prefix", told, row, header))
+    for column in profile.columns:
+        found += _among_numbers(cells, column)
+    for header, number, row in _counted(cells, profile, _MARK):
+        told = f"{_cells(number)} of {header!r} from row {row:,} on look like a mark, such as [clear]."
+        found.append(Finding("marks", told, row, header))
+    return tuple(found)

@@ -1,0 +1,141 @@
+"""Rows of a trip that come back in a sheet of their own, laid over the sheet they came from; and what two versions of a
+sheet differ in."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Sequence
+from typing import Any
+
+import polars as pl
+
+from ..foreign_findings import take_off
+from ..sheet import ROW, ROW_ID, Column, SheetError, SheetProfile
+
+ROW_HEADER = "Row"
+STATE_HEADER = "What became of it"
+REASON_HEADER = "Why it is not in"
+_SHOWN = 40
+
+
+def row_column(profile: SheetProfile) -> int | None:
+    """Which column of a sheet of refused rows, or of a receipt, says the rows that it came from; None in others."""
+    headers = [column.header for column in profile.columns]
+    last = next((at for at, header in enumerate(headers) if header in (STATE_HEADER, REASON_HEADER)), None)
+    if last is None or ROW_HEADER not in headers:
+        return None
+    return max(at for at, header in enumerate(headers) if header == ROW_HEADER)
+
+
+def told_apart(columns: Sequence[Column]) -> dict[tuple[str, int], str]:
+    """Columns by header, and by place among those of the same header."""
+    seen: Counter[str] = Counter()
+    found = {}
+    for column in columns:
+        found[column.header, seen[column.header]] = column.name
+        seen[column.header] += 1
+    return found
+
+
+def _numbers(rows: pl.DataFrame, column: str, known: pl.Series) -> pl.Series:
+    """The rows that are said. Raises SheetError where one is missing, unknown or there twice."""
+    said = rows[column].str.strip_chars().cast(pl.UInt32, strict=False)
+    wrong = said.is_null() | ~said.is_in(known.implode()) | ~said.is_first_distinct()
+    if wrong.any():
+        place = int(wrong.arg_true()[0])
+        there = rows[column][place]
+        raise SheetError(
+            f"Row {int(rows[ROW][place]):,} of the file says {there or 'nothing'} under {ROW_HEADER!r}. Each row must "
+            "say once which row of the sheet it continues; bring new rows in with the whole sheet."
+        )
+    return said
+
+
+def lay_over(
+    base: pl.DataFrame, columns: Sequence[Column], rows: pl.DataFrame, profile: SheetProfile
+) -> tuple[pl.DataFrame, int]:
+    """A sheet with some of its rows as they came back; the others stay as they were.
+
+    Args:
+        base: the cells of the newest sheet of the trip, ``columns`` its columns.
+        rows: the cells of the sheet of rows, ``profile`` what was found in it.
+
+    Returns:
+        the cells, and how many rows were laid over.
+
+    Raises:
+        SheetError: where a row does not say which one it continues.
+    """
+    at = row_column(profile)
+    if at is None:
+        raise SheetError(f"The sheet has no column {ROW_HEADER!r} that says which rows it continues.")
+    own = told_apart(profile.columns[:at])
+    said = _numbers(rows, profile.columns[at].name, base[ROW])
+    pairs = {name: own[place] for place, name in told_apart(columns).items() if place in own}
+    texts = {
+        f"new.{name}": take_off(rows[source]) if profile.format in ("csv", "tsv") else rows[source]
+        for name, source in pairs.items()
+    }
+    laid = base.join(
+        pl.DataFrame({ROW: said.cast(base[ROW].dtype), **texts}).with_columns(pl.lit(value=True).alias("laid")),
+        on=ROW,
+        how="left",
+        maintain_order="left",
+    )
+    for name in pairs:
+        new, shown = f"new.{name}", f"shown.{name}"
+        changed = pl.col("laid").fill_null(value=False) & pl.col(new).ne_missing(pl.col(name))
+        if shown in base.columns:
+            laid = laid.with_columns(pl.when(changed).then(None).otherwise(pl.col(shown)).alias(shown))
+        laid = laid.with_columns(pl.when(changed).then(pl.col(new)).otherwise(pl.col(name)).alias(name))
+    return laid.select(base.columns), len(rows)
+
+
+def share_as_they_were(
+    base: pl.DataFrame, columns: Sequence[Column], rows: pl.DataFrame, profile: SheetProfile
+) -> tuple[int, int]:
+    """Of the filled cells of a sheet of rows: how many stand so in the sheet it may come from, and how many it has."""
+    at = row_column(profile)
+    if at is None:
+        return 0, 0
+    own = told_apart(profile.columns[:at])
+    said = rows[profile.columns[at].name].str.strip_chars().cast(base[ROW].dtype, strict=False)
+    met = rows.with_columns(said.alias(ROW)).join(base, on=ROW, how="left", suffix=".base", maintain_order="left")
+    equal = filled = 0
+    for place, name in told_apart(columns).items():
+        if place not in own:
+            continue
+        texts, theirs = met[own[place]], met[f"{name}.base" if name in rows.columns else name]
+        filled += int(texts.is_not_null().sum())
+        equal += int(((texts == theirs) | (take_off(texts) == theirs)).sum())
+    return equal, filled
+
+
+def differences(
+    before: pl.DataFrame, before_columns: Sequence[Column], after: pl.DataFrame, after_columns: Sequence[Column]
+) -> dict[str, Any]:
+    """What a newer version of a sheet differs in: rows that are new or left out, and cells by column, the first ones
+    with both texts. Rows are met by their number in the trip."""
+    old, new = told_apart(before_columns), told_apart(after_columns)
+    both = [(place, old[place], new[place]) for place in new if place in old]
+    met = after.join(before, on=ROW_ID, how="inner", suffix=".before", maintain_order="left")
+    columns, shown, changed_rows = [], [], pl.Series([], dtype=after[ROW].dtype)
+    for (header, _), was, now in both:
+        differs = met.filter(pl.col(now).ne_missing(pl.col(f"{was}.before" if was in after.columns else was)))
+        if differs.is_empty():
+            continue
+        columns.append({"header": header, "cells": len(differs)})
+        changed_rows = pl.concat([changed_rows, differs[ROW]])
+        earlier = f"{was}.before" if was in after.columns else was
+        for row, text, then in differs.head(_SHOWN).select(ROW, now, earlier).iter_rows():
+            shown.append({"row": row, "header": header, "before": then, "after": text})
+    return {
+        "cells": sum(column["cells"] for column in columns),
+        "rows": changed_rows.n_unique(),
+        "new_rows": len(after) - len(met),
+        "left_out": len(before) - len(met),
+        "columns": columns,
+        "new_columns": [header for header, at in new if (header, at) not in old],
+        "columns_left_out": [header for header, at in old if (header, at) not in new],
+        "first": sorted(shown, key=lambda one: one["row"])[:_SHOWN],
+    }

@@ -1,0 +1,1 @@
+"""Files into raw cells, one module a format."""

@@ -1,0 +1,88 @@
+"""Stored values of workbooks as text, and cells by their place as a table."""
+
+from __future__ import annotations
+
+from datetime import date, datetime, timedelta
+from decimal import Decimal
+from pathlib import Path
+
+import polars as pl
+
+from ..shape import Shaped, column_letters
+from ..sheet import ROW, SheetError
+
+_MOST_CELLS = 60_000_000
+_MOST_COLUMNS = 4_096
+ODD = r"(?i)e|^-?0*(?:\.?\d){16,}"
+"""Stored numbers that are not written as people write them: in powers of ten, or with more than 15 figures."""
+WHOLE = r"^(-?\d+)\.0+$"
+ZEROS = r"^(-?\d+)(?:\.0*|(\.\d*[1-9])0+)$"
+"""Stored numbers with zeros at their end that say nothing."""
+
+
+def shortest(text: str) -> str:
+    """The shortest decimal that gives the stored number."""
+    digits = text.lstrip("-").replace(".", "").lstrip("0")
+    if "e" in text.lower() or len(digits) > 15:
+        try:
+            return format(Decimal(repr(float(text))), "f").removesuffix(".0")
+        except ValueError:
+            return text
+    return text
+
+
+def day_of(text: str, from_1904: bool) -> str:
+    """A day number as ISO 8601; times of day only where there is one."""
+    try:
+        serial = Decimal(text)
+    except ArithmeticError:
+        return text
+    if not 0 <= serial < 2_958_466:
+        return text
+    if from_1904:
+        start = datetime(1904, 1, 1)
+    else:
+        # Day 60 is a 29 February 1900 that never was; only days after it count from the 30 December before.
+        start = datetime(1899, 12, 30) if serial >= 60 else datetime(1899, 12, 31)
+    seconds = round(serial * 86_400)
+    moment = start + timedelta(seconds=seconds)
+    if serial < 1 and not from_1904:
+        return moment.time().isoformat()
+    if seconds % 86_400 == 0:
+        return date(moment.year, moment.month, moment.day).isoformat()
+    return moment.isoformat()
+
+
+def spread(cells: pl.DataFrame) -> pl.DataFrame:
+    """Cells by place → one column a letter; only rows and columns that are used."""
+    cells = cells.filter(pl.col("text").is_not_null() & (pl.col("text") != ""))
+    numbers = cells["column"].unique().sort().to_list()
+    rows = cells.select(ROW).unique().sort(ROW)
+    if len(numbers) > _MOST_COLUMNS or len(numbers) * len(rows) > _MOST_CELLS:
+        raise SheetError(
+            f"The sheet spans {len(rows):,} rows and {len(numbers):,} columns, most of them empty. "
+            "Delete the stray cells far from the records, or divide the sheet."
+        )
+    wide: dict[str, pl.Series] = {ROW: rows[ROW]}
+    order = pl.DataFrame({ROW: rows[ROW]}).with_row_index("place")
+    placed = cells.join(order, on=ROW, how="left", maintain_order="left")
+    nothing = pl.Series([None], dtype=pl.String).new_from_index(0, len(rows))
+    for (number,), group in placed.group_by(["column"], maintain_order=True):
+        letters = column_letters(int(str(number)))
+        own = group.unique("place", keep="last", maintain_order=True)
+        for name, source in ((letters, "text"), (f"shown.{letters}", "shown")):
+            if source == "text" or own["shown"].null_count() < len(own):
+                wide[name] = nothing.clone().scatter(own["place"], own[source])
+    names = [letters for number in numbers for letters in (column_letters(number), f"shown.{column_letters(number)}")]
+    return pl.DataFrame({ROW: wide[ROW], **{name: wide[name] for name in names if name in wide}})
+
+
+def aside_of(cells: Path) -> Path:
+    """Where the rows that are no data are, beside the cells."""
+    return cells.with_suffix(".aside")
+
+
+def write_shaped(shaped: Shaped, path: Path) -> None:
+    """Cells in row groups small enough for a window of rows to be cheap; the other rows beside them."""
+    shaped.aside.write_parquet(aside_of(path), compression="lz4")
+    shaped.cells.write_parquet(path, compression="lz4", row_group_size=16_384)

@@ -1,0 +1,93 @@
+"""The process that reads one file.
+
+``python -m vexo.core.sheets.readers.child MEMORY`` loads all that it needs, waits for one line that says which
+file, and prints what it found.
+"""
+
+from __future__ import annotations
+
+import errno
+import json
+import lzma
+import resource
+import struct
+import sys
+import zipfile
+import zlib
+from pathlib import Path
+from typing import Any
+
+import polars as pl
+
+from ..shape import shape_cells
+from ..sheet import Choices, SheetError
+from .cell_values import write_shaped
+from .ods import read_ods
+from .text import read_text
+from .xls import SIGNATURE, read_xls
+from .xlsx import read_xlsx
+
+DAMAGED = (
+    zipfile.BadZipFile,
+    zlib.error,
+    EOFError,
+    KeyError,
+    IndexError,
+    NotImplementedError,
+    RuntimeError,
+    UnicodeError,
+    ValueError,
+    OverflowError,
+    struct.error,
+    lzma.LZMAError,
+    pl.exceptions.PolarsError,
+)
+"""What readers of archives and tables raise where a file is cut, twisted or locked by a password."""
+
+
+def _is_ods(path: Path) -> bool:
+    with zipfile.ZipFile(path) as archive:
+        return "content.xml" in archive.namelist() and "[Content_Types].xml" not in archive.namelist()
+
+
+def read(path: Path, target: Path, name: str, said: dict[str, Any] | None = None) -> dict[str, Any]:
+    """Read a file, by the choices that were ``said``: its profile, or what is wrong with it under ``error``."""
+    choices = Choices(**(said or {}))
+    try:
+        with path.open("rb") as file:
+            begin = file.read(8)
+        if begin.startswith(b"PK") and zipfile.is_zipfile(path):
+            read_book = read_ods if _is_ods(path) else read_xlsx
+            raw, found = read_book(path, name, choices)
+        elif begin.startswith(b"PK\x03\x04"):
+            raise zipfile.BadZipFile
+        elif begin.startswith(SIGNATURE):
+            raw, found = read_xls(path, name, choices)
+        elif begin.startswith((b"%PDF", b"\x89PNG", b"\xff\xd8\xff", b"GIF8", b"\x1f\x8b")):
+            raise SheetError(f"{name} is no sheet that can be read here. Save it as XLSX or CSV.")
+        else:
+            raw, found = read_text(path, name, choices)
+        shaped = shape_cells(raw, choices, **found)
+    except SheetError as error:
+        return {"error": str(error)}
+    except (*DAMAGED, OSError) as error:
+        # An archive whose parts lie where no file has any makes the reading itself fail; a full disk is another thing.
+        if isinstance(error, OSError) and error.errno != errno.EINVAL:
+            raise
+        return {"error": f"{name} is damaged. Open it in a spreadsheet and save it anew."}
+    write_shaped(shaped, target)
+    return shaped.profile.to_json()
+
+
+def main() -> None:
+    """Read the one file that is asked for; where nobody asks any more, end."""
+    limit = int(sys.argv[1])
+    resource.setrlimit(resource.RLIMIT_AS, (limit, limit))
+    line = sys.stdin.readline()
+    if line:
+        asked = json.loads(line)
+        print(json.dumps(read(Path(asked["file"]), Path(asked["cells"]), asked["name"], asked["choices"])))
+
+
+if __name__ == "__main__":
+    main()

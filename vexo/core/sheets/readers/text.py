@@ -1,0 +1,76 @@
+"""Delimited text → raw cells, exactly as stored."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+from typing import Any
+
+import polars as pl
+
+from ..findings import Finding, each_row
+from ..shape import column_letters
+from ..sheet import AS_FOUND, ROW, UNKNOWN, Choices, SheetError
+from .encodings import STRAY, decode, known_as
+from .text_records import SEPARATOR_LINE, cut, find_delimiter
+
+_TELLING = r"[^\x00-\x7f]"
+_TELLING_RE = re.compile(_TELLING)
+
+
+def _unknown(cells: pl.DataFrame) -> list[Finding]:
+    """Cells with a character that could not be read here, or was lost before the file came."""
+    found = []
+    for at, name in enumerate(name for name in cells.columns if name != ROW):
+        rows = cells.filter(pl.col(name).str.contains(UNKNOWN, literal=True))[ROW].to_list()
+        place = column_letters(at + 1)
+        says = (f"Row {row:,}, column {place}: a character cannot be read, here or already before." for row in rows)
+        found += [Finding(f.kind, f.text, f.row, place) for f in each_row("bad-byte", rows, says)]
+    return found
+
+
+def _guessed(cells: pl.DataFrame, encoding: str) -> list[Finding]:
+    """The first cell by which a person can see whether the encoding was guessed rightly."""
+    for row, *texts in cells.filter(pl.any_horizontal(pl.exclude(ROW).str.contains(_TELLING))).head(1).iter_rows():
+        at = next(at for at, text in enumerate(texts) if text and _TELLING_RE.search(text))
+        place, shown = column_letters(at + 1), texts[at][:40]
+        said = f"Read as {known_as(encoding)}, row {row:,}, column {place} is “{shown}”."
+        told = f"The file does not say its encoding. {said}"
+        return [Finding("encoding", told, row, place)]
+    return []
+
+
+def read_text(path: Path, name: str = "The file", choices: Choices = AS_FOUND) -> tuple[pl.DataFrame, dict[str, Any]]:
+    """The raw cells and what was found: format, encoding, delimiter and findings.
+
+    Rows are numbered as a spreadsheet shows them: a line that only says the delimiter (``sep=;``) is none.
+
+    Raises:
+        SheetError: where the content is no text, or has no cells.
+    """
+    if choices.delimiter and (len(choices.delimiter) != 1 or choices.delimiter in '"\r\n\ufeff'):
+        raise SheetError("A delimiter is one character, and no quotation mark or end of a line.")
+    content = path.read_bytes()
+    decoded = decode(content, name, choices.encoding)
+    text = decoded.text
+    strays = not decoded.clean and STRAY.search(text) is not None
+    if strays:
+        text = STRAY.sub(UNKNOWN, text)
+    said = SEPARATOR_LINE.match(text)
+    if said:
+        text = text[said.end() :]
+    delimiter = choices.delimiter or (said[1] if said else find_delimiter(text))
+    as_it_is = decoded.encoding == "utf-8" and not strays and not said
+    made = cut(text, delimiter, name, content if as_it_is else None)
+    cells = made.cells.with_row_index(ROW, offset=1)
+    found = {
+        "format": "tsv" if delimiter == "\t" else "csv",
+        "encoding": decoded.encoding,
+        "delimiter": delimiter,
+        "findings": (
+            *(_guessed(cells, decoded.encoding) if decoded.guessed else []),
+            *made.findings,
+            *(_unknown(cells) if UNKNOWN in text else []),
+        ),
+    }
+    return cells, found

@@ -1,0 +1,1 @@
+"""Cells into files, one module a format."""

@@ -1,1 +1,0 @@
-"""Sheets that come in: uploads, reading, recognising, columns and keys."""

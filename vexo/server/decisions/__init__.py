@@ -1,0 +1,1 @@
+"""Answers to what a plan asks."""

@@ -1,0 +1,141 @@
+"""Decisions: made for rows, or for all rows that are asked the same; each undone by itself."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import polars as pl
+from django.db import transaction
+from django.utils import timezone
+
+from vexo.core.planning.verdicts import Answer, answered_by
+
+from .. import artifacts
+from ..errors import PlainError
+from ..jobs.models import Job
+from ..jobs.worker import enqueue
+from ..journal.services import note
+from ..people.models import Person
+from ..people.rights import Action, require
+from ..planning.context import decisions_of, seen_plan
+from ..planning.models import Decision, Plan
+from ..trips.models import Trip
+from ..trips.part_view import PartView
+from ..trips.status import refuse_while_sending, update_status
+
+
+@dataclass(frozen=True)
+class Scope:
+    """What an answer is for: some rows (by their number in the trip), or all rows with a fault; of one field or all."""
+
+    rows: tuple[int, ...] = ()
+    code: str = ""
+    field: str = ""
+
+    def as_json(self) -> dict[str, Any]:
+        return {"rows": len(self.rows), "code": self.code, "field": self.field}
+
+
+def _cells(trip: Trip, plan: Plan, scope: Scope, answer: Answer) -> pl.DataFrame:
+    """The questions that an answer is for."""
+    if answer == Answer.AGAIN:
+        asked = decisions_of(trip)[0].drop("answer", "argument").unique(maintain_order=True)
+    else:
+        asked = artifacts.read(plan.questions_path)
+    if scope.rows:
+        asked = asked.filter(pl.col("row_id").is_in(list(scope.rows)))
+    if scope.code:
+        asked = asked.filter(pl.col("code") == scope.code)
+    if scope.field:
+        asked = asked.filter(pl.col("field") == scope.field)
+    if answer == Answer.ASIDE:
+        rows = asked["row_id"].unique(maintain_order=True) if scope.code or scope.field else _rows(plan, scope)
+        texts = {"code": "set-aside", "field": "", "digest": ""}
+        return rows.to_frame("row_id").with_columns([pl.lit(v).alias(k) for k, v in texts.items()])
+    if answer == Answer.AGAIN:
+        return asked
+    return asked.filter(pl.col("code").is_in(answered_by(answer)))
+
+
+def _rows(plan: Plan, scope: Scope) -> pl.Series:
+    row_ids = artifacts.read(plan.path, ["row_id"])["row_id"]
+    return row_ids.filter(row_ids.is_in(list(scope.rows)))
+
+
+def decide(
+    view: PartView,
+    person: Person,
+    number: int,
+    scope: Scope,
+    answer: str,
+    argument: str = "",
+    *,
+    run_here: bool = False,
+) -> tuple[Decision, Job]:
+    """Answer what a plan asks; what was held of these rows then is answered, nothing that comes later.
+
+    Args:
+        number: the plan that was seen.
+        argument: for the answer ``record``, the record's ID.
+
+    Returns:
+        the decision, and the job that plans with it.
+
+    Raises:
+        NotAllowed, Stale, PlainError
+    """
+    trip = view.trip
+    require(person, Action.PREPARE)
+    if answer not in list(Answer):
+        raise PlainError(f"Unknown answer {answer!r}. Use {', '.join(Answer)}.")
+    if answer == Answer.RECORD and not argument.strip():
+        raise PlainError("Say which record it is, by its record ID.")
+    if not scope.rows and not scope.code:
+        raise PlainError("Say which rows the answer is for, or which question.")
+    trip.refresh_from_db()
+    plan = seen_plan(view, number)
+    cells = _cells(trip, plan, scope, Answer(answer))
+    if cells.is_empty():
+        raise PlainError(f"None of these rows is asked anything that {answer!r} answers.", "no-question")
+    with transaction.atomic():
+        trip.refresh_from_db()
+        refuse_while_sending(trip)
+        seen_plan(view, number)
+        decision = Decision.objects.create(
+            trip=trip,
+            plan=plan,
+            scope=scope.as_json(),
+            answer=answer,
+            argument=argument.strip(),
+            cells=artifacts.pack(cells),
+            count=cells["row_id"].n_unique(),
+            by=person.username,
+        )
+        words = f"Decided {decision.count:,} {'row' if decision.count == 1 else 'rows'}: {answer}"
+        note(person.username, "decided", words, trip.application, trip.pk, decision.count)
+        update_status(view, revised=True)
+        return decision, enqueue("plan", person.username, view, run_here=run_here, fresh=answer == Answer.RECORD)
+
+
+def undo(view: PartView, person: Person, number: int, *, run_here: bool = False) -> Job:
+    """Take one decision back. Raises PlainError where it is not there or was undone before."""
+    trip = view.trip
+    require(person, Action.PREPARE)
+    with transaction.atomic():
+        trip.refresh_from_db()
+        refuse_while_sending(trip)
+        decision = trip.decisions.filter(pk=number, undone_at=None).first()
+        if decision is None:
+            raise PlainError(f"There is no decision {number} to undo on trip {trip.pk}.")
+        Decision.objects.filter(pk=decision.pk).update(undone_at=timezone.now(), undone_by=person.username)
+        words = f"Took back decision {number}: {decision.answer}, {decision.count:,} rows"
+        note(person.username, "decided", words, trip.application, trip.pk, decision.count)
+        update_status(view, revised=True)
+        return enqueue("plan", person.username, view, run_here=run_here, fresh=False)
+
+
+def listed(trip: Trip) -> Sequence[Decision]:
+    """All decisions that are not undone, newest first."""
+    return list(trip.decisions.filter(undone_at=None).order_by("-id").defer("cells"))

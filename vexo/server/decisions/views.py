@@ -1,0 +1,88 @@
+"""Decisions over HTTP."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from vexo.core.planning.verdicts import Answer
+
+from ..naming import WhoSerializer
+from ..people.permissions import person_of
+from ..people.rights import Action
+from ..planning.inline import plan_inline
+from ..planning.models import Decision
+from ..trips.serializers import TripDetailSerializer
+from ..trips.views import detail, find_trip, find_view
+from . import decisions
+from .decisions import Scope
+
+_TEXTS = serializers.CharField
+
+
+class DecideSerializer(serializers.Serializer[Any]):
+    """An answer to what plan ``plan`` asks: of these rows, or of all with fault ``code``; of one field or all."""
+
+    plan = serializers.IntegerField(min_value=1)
+    rows = serializers.ListField(
+        child=serializers.IntegerField(min_value=0, max_value=2**32 - 1),
+        max_length=100_000,
+        required=False,
+        default=list,
+    )
+    code = _TEXTS(required=False, allow_blank=True, default="")
+    field_name = _TEXTS(required=False, allow_blank=True, default="")  # type: ignore[assignment]
+    answer = serializers.ChoiceField(choices=[answer.value for answer in Answer])
+    argument = _TEXTS(required=False, allow_blank=True, default="", max_length=200)
+
+
+class DecisionSerializer(serializers.ModelSerializer[Decision]):
+    by = WhoSerializer()
+
+    class Meta:
+        model = Decision
+        fields = ("id", "answer", "argument", "scope", "count", "by", "at")
+
+
+class DecisionsView(APIView):
+    rights = {"POST": Action.PREPARE}
+
+    @extend_schema(responses=DecisionSerializer(many=True))
+    def get(self, request: Request, pk: int) -> Response:
+        return Response(DecisionSerializer(decisions.listed(find_trip(pk)), many=True).data)
+
+    @extend_schema(request=DecideSerializer, responses=TripDetailSerializer)
+    def post(self, request: Request, pk: int) -> Response:
+        """Answer what a plan asks; the next plan follows."""
+        view = find_view(pk, request)
+        asked = DecideSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        v = asked.validated_data
+        scope = Scope(tuple(v["rows"]), v["code"], v["field_name"])
+        _, job = decisions.decide(
+            view,
+            person_of(request),
+            v["plan"],
+            scope,
+            v["answer"],
+            v["argument"],
+            run_here=True,
+        )
+        plan_inline(view, job)
+        return detail(pk, request)
+
+
+class DecisionView(APIView):
+    rights = {"DELETE": Action.PREPARE}
+
+    @extend_schema(responses={200: TripDetailSerializer})
+    def delete(self, request: Request, pk: int, number: int) -> Response:
+        """Take one decision back."""
+        view = find_view(pk, request)
+        plan_inline(view, decisions.undo(view, person_of(request), number, run_here=True))
+        return detail(pk, request)

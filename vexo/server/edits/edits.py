@@ -1,0 +1,119 @@
+"""Edits over a trip's sheet: made, listed, undone one by one; the sheet's cells with those that count laid over."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+import polars as pl
+from django.db import transaction
+from django.utils import timezone
+
+from vexo.core.sheets.overlay.edits import EditError, as_edits, put
+from vexo.core.sheets.totals import sheet_totals
+
+from .. import artifacts
+from ..errors import PlainError
+from ..jobs.models import Job
+from ..jobs.worker import enqueue
+from ..journal.services import note
+from ..people.models import Person
+from ..people.rights import Action, require
+from ..trips.models import Edit, Trip
+from ..trips.part_view import PartView
+from ..trips.retries import until_unchanged
+from ..trips.sheet_cells import columns_now, edits_of, headers_of, over_sheet, update_figures
+from ..trips.sheets import newest_sheet
+from ..trips.status import refuse_while_sending
+
+_TOO_FAST = "The trip is changed faster than it can be edited. Do that again."
+Change = Callable[[pl.DataFrame], pl.DataFrame]
+"""From the cells as they stand to the changes of them."""
+
+
+def make(
+    view: PartView,
+    person: Person,
+    kind: str,
+    words: str,
+    columns: Sequence[str],
+    change: Change,
+    *,
+    run_here: bool = False,
+) -> tuple[Edit, Job]:
+    """Edit the trip's newest sheet; the rows are planned anew.
+
+    Args:
+        kind: cell, fill, replace, paste or repair.
+        words: what is done, for the list of edits.
+        columns: those that it may change.
+
+    Returns:
+        the edit, and the job that plans with it.
+
+    Raises:
+        NotAllowed, PlainError, EditError: where nothing would change.
+    """
+    trip = view.trip
+    require(person, Action.PREPARE)
+
+    def attempt() -> tuple[Edit, Job] | None:
+        refuse_while_sending(trip)
+        sheet, revision, numbers = newest_sheet(view), trip.revision, edits_of(trip)
+        base, now = (columns_now(sheet, state, columns) for state in ((), numbers))
+        cells = as_edits(change(now), base, now)
+        if cells.is_empty():
+            raise EditError("That changes no cell.")
+        packed, touched = artifacts.pack(cells), cells["column"].unique(maintain_order=True).to_list()
+        totals = sheet_totals(put(now, cells), touched)
+        with transaction.atomic():
+            trip.refresh_from_db()
+            if trip.revision != revision:
+                return None
+            edit = Edit.objects.create(
+                trip=trip, sheet=sheet, kind=kind, words=words[:300], cells=packed, count=len(cells), by=person.username
+            )
+            update_figures(view, sheet, totals)
+            counted = f"{words} ({edit.count:,} {'cell' if edit.count == 1 else 'cells'})"
+            note(person.username, "edited", counted[:300], trip.application, trip.pk, edit.count, sheet.name)
+            return edit, enqueue("plan", person.username, view, run_here=run_here, fresh=False)
+
+    return until_unchanged(trip, attempt, _TOO_FAST)
+
+
+def undo(view: PartView, person: Person, number: int, *, run_here: bool = False) -> Job:
+    """Take one edit back; later ones of the same cells stay. Raises NotAllowed, PlainError."""
+    trip = view.trip
+    require(person, Action.PREPARE)
+
+    def attempt() -> Job | None:
+        refuse_while_sending(trip)
+        sheet, revision = newest_sheet(view), trip.revision
+        edit = trip.edits.select_related("sheet").filter(pk=number, undone_at=None).first()
+        if edit is None:
+            raise PlainError(f"There is no edit {number} to undo on trip {trip.pk}.")
+        left = [other for other in edits_of(trip) if other != number]
+        columns = [c for c in over_sheet(edit, sheet)["column"].unique(maintain_order=True) if c in headers_of(sheet)]
+        totals = sheet_totals(columns_now(sheet, left, columns), columns)
+        with transaction.atomic():
+            trip.refresh_from_db()
+            if trip.revision != revision:
+                return None
+            Edit.objects.filter(pk=number).update(undone_at=timezone.now(), undone_by=person.username)
+            update_figures(view, sheet, totals)
+            words = f"Took back edit {number}: {edit.words}"
+            note(person.username, "edited", words[:300], trip.application, trip.pk, edit.count, sheet.name)
+            return enqueue("plan", person.username, view, run_here=run_here, fresh=False)
+
+    return until_unchanged(trip, attempt, _TOO_FAST)
+
+
+def listed(trip: Trip, most: int | None = None) -> list[Edit]:
+    """The edits that are not undone, newest first."""
+    return list(trip.edits.filter(undone_at=None).order_by("-id").select_related("sheet")[:most])
+
+
+def first_cells(edit: Edit, most: int = 3) -> list[dict[str, str | None]]:
+    """The first cells of an edit, for a person to know it by."""
+    headers = headers_of(edit.sheet)
+    cells = artifacts.unpack(edit.cells).head(most).select("column", "before", "text")
+    return [{"header": headers.get(c, c), "before": before, "after": after} for c, before, after in cells.iter_rows()]

@@ -1,0 +1,93 @@
+"""Which rows of a trip's sheet are carried, and what a person expects of it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+from django.db import transaction
+
+from vexo.core.sheets.row_filter import read_choice
+from vexo.core.sheets.sheet import ROW_ID
+from vexo.core.sheets.totals import as_typed
+
+from .. import artifacts
+from ..errors import PlainError
+from ..jobs.models import Job
+from ..jobs.worker import enqueue
+from ..journal.services import note
+from ..people.models import Person
+from ..people.rights import Action, require
+from ..trips.models import Trip
+from ..trips.part_view import PartView
+from ..trips.sheet_cells import cells_now
+from ..trips.sheets import newest_sheet
+from ..trips.status import refuse_while_sending, status_facts, update_status
+
+
+def carry_only(
+    view: PartView,
+    person: Person,
+    *,
+    condition: str | None = None,
+    leave_out: Sequence[int] = (),
+    take_in: Sequence[int] = (),
+    carry: str = "",
+    run_here: bool = False,
+) -> Job:
+    """Carry only some of the sheet's rows; the rest is set aside. The rows are planned anew.
+
+    Args:
+        condition: on the sheet's own columns; empty for all rows, None leaves what was said.
+        leave_out: numbers of rows that are left out one by one, ``take_in`` those that no longer are.
+        carry: ``none`` to leave out every row first, ``all`` to take every row in.
+
+    Raises:
+        NotAllowed, PlainError, ConditionError
+    """
+    trip = view.trip
+    require(person, Action.PREPARE)
+    sheet = newest_sheet(view)
+    if condition:
+        read_choice(condition, artifacts.read(cells_now(sheet)), sheet.profile.columns)
+    rows = set(artifacts.read(sheet.cells, [ROW_ID])[ROW_ID].to_list()) if carry == "none" or leave_out else set()
+    unknown = set(leave_out) - rows
+    if unknown:
+        raise PlainError(f"{len(unknown):,} of these rows are not in the newest sheet. Look at it anew.")
+    with transaction.atomic():
+        trip.refresh_from_db()
+        refuse_while_sending(trip)
+        before = set(rows if carry == "none" else () if carry == "all" else trip.row_filter.get("left_out", []))
+        out = (before | set(leave_out)) - set(take_in)
+        told = {"condition": trip.row_filter.get("condition", "") if condition is None else condition.strip()}
+        only = {name: value for name, value in {**told, "left_out": sorted(out)}.items() if value}
+        words = [f"rows where {only['condition']}" if only.get("condition") else "all rows"]
+        words += [f"without {len(out):,} left out by hand"] if out else []
+        Trip.objects.filter(pk=trip.pk).update(row_filter=only)
+        update_status(view, revised=True, whole=True)
+        trip.refresh_from_db()
+        note(person.username, "changed", f"Trip {trip.pk} carries {' '.join(words)}"[:300], trip.application, trip.pk)
+        return enqueue("plan", person.username, view, run_here=run_here, fresh=False)
+
+
+def expect(view: PartView, person: Person, *, rows: int | None = None, sums: Mapping[str, str] | None = None) -> None:
+    """Say how many rows, and which sums by header, the sheet should have.
+
+    Raises:
+        NotAllowed
+        PlainError: where a sum is no number, or there is no such column.
+    """
+    trip = view.trip
+    require(person, Action.PREPARE)
+    headers = [column.header for column in status_facts(view).columns]
+    for header, text in (sums or {}).items():
+        if header not in headers:
+            raise PlainError(f"The sheet has no column {header!r}.")
+        if text.strip() and as_typed(text) is None:
+            raise PlainError(f"{text!r} is no number. Write the sum that you expect, such as 48,211.50.")
+    with transaction.atomic():
+        trip.refresh_from_db()
+        told = {**trip.expected.get("sums", {}), **{h: t.strip() for h, t in (sums or {}).items()}}
+        expected = {"rows": rows, "sums": {header: text for header, text in told.items() if text}}
+        Trip.objects.filter(pk=trip.pk).update(expected={n: v for n, v in expected.items() if v not in (None, {})})
+        update_status(view)
+    trip.refresh_from_db()

@@ -1,0 +1,1 @@
+"""From an upload to a sheet of a trip."""

@@ -1,0 +1,182 @@
+"""A sheet made ready to be taken in: its columns matched, its rows numbered."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from functools import cached_property
+from typing import Any
+
+import polars as pl
+
+from vexo.core.columns.lanes import Lane, check_lane, lanes_from_json
+from vexo.core.columns.likeness import renamed
+from vexo.core.columns.matches import ColumnMatch, MatchedBy, match_columns, with_lanes
+from vexo.core.documents import BringIn
+from vexo.core.records import Catalogue, RecordType
+from vexo.core.sheets import SheetProfile
+from vexo.core.sheets.overlay.versions import differences, lay_over
+from vexo.core.sheets.totals import sheet_totals
+
+from .. import artifacts
+from ..errors import PlainError
+from ..mapping.mapped_sheet import matches_of
+from ..recognition.belonging import Incoming
+from ..recognition.likely_trips import keys_of, sent_columns
+from ..recognition.row_identity import number_rows
+from ..routes.models import Route
+from ..routes.saved_routes import SheetFit, fit_of, fit_of_sheet
+from ..trips.models import Sheet, Trip
+from ..trips.sheet_cells import cells_now
+
+
+@dataclass(frozen=True)
+class ImportSettings:
+    """How a sheet is to come in: what was said now, over what its route says.
+
+    ``columns`` and ``route_columns`` are header → field, by a person and by the route; ``fit`` tells how the sheet fits
+    the route.
+    """
+
+    columns: Mapping[str, str]
+    route_columns: Mapping[str, str] = field(default_factory=dict)
+    lanes: Mapping[str, Lane] = field(default_factory=dict)
+    key: tuple[str, ...] = ()
+    operation: str = ""
+    row_condition: str = ""
+    fit: SheetFit | None = None
+
+    @property
+    def told(self) -> bool:
+        """Whether anything was said now."""
+        return bool(self.columns or self.key or self.operation or self.lanes)
+
+
+def import_settings(asked: Mapping[str, Any], incoming: Incoming, record_type: RecordType) -> ImportSettings:
+    """The way that is asked for. A route counts for a sheet that begins a trip; its lanes whose columns the sheet lacks
+    are left out, and told.
+
+    Raises:
+        LaneError, TreatmentError: where a lane that was said now cannot be.
+        PlainError: where the route is gone, or is of another record type.
+    """
+    headers = [column.header for column in incoming.profile.columns]
+    lanes = lanes_from_json(asked.get("lanes", {}))
+    for name, lane in lanes.items():
+        check_lane(record_type.field(name), lane, headers)
+    route = _route(asked.get("route")) if incoming.trip is None else None
+    if route is None:
+        return ImportSettings(asked["columns"], lanes=lanes, key=tuple(asked["key"]), operation=asked["operation"])
+    document = _document(route, record_type)
+    columns = {header: name for header, name in document.columns.items() if headers.count(header) == 1}
+    kept = {
+        name: lane
+        for name, lane in document.lanes.items()
+        if all(headers.count(h) == 1 for h in (lane.source, *lane.headers) if h)
+    }
+    return ImportSettings(
+        asked["columns"],
+        {header: name for header, name in columns.items() if header not in asked["columns"]},
+        {**kept, **lanes},
+        tuple(asked["key"]) or document.key,
+        asked["operation"] or document.operation.value,
+        document.row_condition,
+        fit_of_sheet(route, document, headers),
+    )
+
+
+def _route(number: Any) -> Route | None:
+    if not number:
+        return None
+    found = Route.objects.select_related("application").filter(pk=number).first()
+    if found is None:
+        raise PlainError("This route was dropped. Choose another one, or bring the sheet in without.", "no-route")
+    return found
+
+
+def _document(route: Route, record_type: RecordType) -> BringIn:
+    document = fit_of(route).bringing
+    if document is None or document.record_type != record_type.name:
+        raise PlainError(f"The route {route.name} does not say how {record_type.plural} come in.", "no-route")
+    return document
+
+
+@dataclass(frozen=True)
+class PreparedSheet:
+    """A sheet as the trip takes it: its numbered cells and their columns, how many rows were met by which way, how it
+    is read and compared, and what it has other than the version before."""
+
+    cells: pl.DataFrame
+    profile: SheetProfile
+    matches: list[ColumnMatch]
+    known: dict[str, int]
+    recognised: bool
+    choices: dict[str, Any]
+    differs: dict[str, Any] | None
+
+    @cached_property
+    def totals(self) -> dict[str, Any]:
+        """The columns in figures."""
+        return sheet_totals(self.cells, [column.name for column in self.profile.columns])
+
+
+def _differs(newest: Sheet | None, cells: pl.DataFrame, profile: SheetProfile) -> dict[str, Any] | None:
+    """What a sheet has other than the version before it."""
+    if newest is None or not artifacts.there(newest.cells):
+        return None
+    return differences(artifacts.read(newest.cells), newest.profile.columns, cells, profile.columns)
+
+
+def as_new_sheet(
+    incoming: Incoming, settings: ImportSettings, catalogue: Catalogue, record_type: RecordType
+) -> PreparedSheet:
+    """A sheet whose columns are matched and whose rows have their numbers. Raises MappingError, UnknownName."""
+    trip, profile = incoming.trip, incoming.profile
+    headers = {column.header for column in profile.columns}
+    before = trip.columns if trip else {}
+    chosen = {**{header: name for header, name in before.items() if header in headers}, **settings.columns}
+    stamp = profile.stamp if incoming.recognised else None
+    matches = match_columns(
+        profile,
+        record_type,
+        catalogue,
+        stamp=stamp,
+        chosen=chosen,
+        cells=incoming.cells,
+        route=settings.route_columns,
+    )
+    if incoming.recognised and trip is not None:
+        matches = _with_renamed(trip, incoming, record_type, matches)
+    lanes = {**(lanes_from_json(trip.lanes) if trip else {}), **settings.lanes}
+    with_own = with_lanes(matches, lanes, record_type)
+    cells, known = number_rows(trip, incoming.cells, profile, with_own, record_type, lanes)
+    differs = _differs(incoming.newest, cells, profile)
+    return PreparedSheet(cells, profile, matches, known, incoming.recognised, incoming.upload.choices, differs)
+
+
+def _with_renamed(
+    trip: Trip, incoming: Incoming, record_type: RecordType, matches: list[ColumnMatch]
+) -> list[ColumnMatch]:
+    """Columns of a sheet that went out whose header was changed are known by what stands in them."""
+    sent = sent_columns(trip)
+    free = [match.column for match in matches if match.field is None and match.how != MatchedBy.CHOSEN]
+    if sent is None or not free:
+        return matches
+    taken = {match.field.name for match in matches if match.field}
+    fields = {one.field.name: one.field for one in sent if one.field.name not in taken}
+    found = renamed(incoming.profile, incoming.cells, sent, keys_of(record_type), free, list(fields))
+    return [
+        replace(m, field=fields[found[m.column]], how=MatchedBy.CONTENTS) if m.column in found else m for m in matches
+    ]
+
+
+def as_partial_update(incoming: Incoming, catalogue: Catalogue, record_type: RecordType) -> PreparedSheet:
+    """Rows of the trip that come back by themselves: laid over its newest sheet, whose other rows stay."""
+    newest = incoming.newest
+    assert newest is not None
+    profile = newest.profile
+    base = artifacts.read(cells_now(newest))
+    cells, laid = lay_over(base, profile.columns, incoming.cells, incoming.profile)
+    differs = differences(base, profile.columns, cells, profile.columns) | {"laid_over": laid}
+    matches = matches_of(newest, record_type, catalogue)
+    return PreparedSheet(cells, profile, matches, {"row": len(cells)}, newest.recognised, newest.choices, differs)

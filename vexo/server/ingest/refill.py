@@ -1,0 +1,221 @@
+"""Refill: a sheet whose header names fields and whose key column names records, filled from the application."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import polars as pl
+
+from vexo.core.columns.matches import ColumnMatch, match_columns, refuse_conflicts
+from vexo.core.documents import Picked, SendOut
+from vexo.core.keys.key_lists import PLACE, met, typed_keys
+from vexo.core.records import IDENTIFIER, Catalogue, Field, RecordType, UnknownName
+from vexo.core.sheets import SheetError, SheetProfile
+from vexo.core.sheets.sheet import ROW
+from vexo.core.sheets.writers.outgoing import cells_of, read_fields
+from vexo.core.sheets.writers.refill import Filled, place_of, refill_text, refill_xlsx
+from vexo.core.values import bare
+
+from ..applications.models import Application
+from ..applications.services import client_of, describe
+from ..data_folder import absolute, replacing
+from ..errors import PlainError
+from ..jobs.leases import Lease
+from ..jobs.models import Job
+from ..jobs.worker import enqueue
+from ..journal.services import note
+from ..people.models import Person
+from ..people.rights import Action, require
+from ..trips.facts.parts import SentSheet
+from ..trips.models import Sheet, Trip
+from ..trips.part_view import PartView
+from ..trips.sheets import keep_copy, part_of
+from ..trips.status import update_status
+from ..uploads.models import Upload
+from ..uploads.upload_cells import raw_of, read_upload
+
+_MOST_NAMED = 1000
+
+
+def start_refilling(
+    application: Application,
+    record_type: str,
+    upload: Upload,
+    person: Person,
+    key: Sequence[str] = (),
+    *,
+    run_here: bool = False,
+) -> Job:
+    """Ask for a file to be filled anew. Raises NotAllowed."""
+    require(person, Action.PREPARE)
+    asked: dict[str, Any] = {
+        "application": application.name,
+        "record_type": record_type,
+        "upload": upload.pk,
+        "key": list(key),
+    }
+    return enqueue("refill", person.username, run_here=run_here, **asked)
+
+
+@dataclass(frozen=True)
+class FillPlan:
+    """Which columns are filled, and by which key, in which columns, rows find their records."""
+
+    key: dict[str, str]
+    columns: list[tuple[ColumnMatch, Field]]
+
+
+def _far(header: str, record_type: RecordType, catalogue: Catalogue) -> Field | None:
+    """The field of a referenced record that a header names, as ``Holder › E-mail`` or ``holder/email``."""
+    parts = [part.strip() for part in header.split("›")] if "›" in header else header.split("/")
+    names, own = [], record_type
+    for part in parts if len(parts) > 1 else ():
+        found = next((f for f in own.fields if part.casefold() in (f.name.casefold(), f.label.casefold())), None)
+        if found is None:
+            return None
+        names.append(found.name)
+        if found.target is not None and len(names) < len(parts):
+            own = catalogue.type(found.target)
+    try:
+        return catalogue.field(record_type, "/".join(names)) if names else None
+    except UnknownName:
+        return None
+
+
+def fill_plan(
+    cells: pl.DataFrame, profile: SheetProfile, record_type: RecordType, catalogue: Catalogue, key: Sequence[str]
+) -> FillPlan:
+    """Raises PlainError where no column names a field, or none names records."""
+    matches = match_columns(profile, record_type, catalogue, stamp=profile.stamp)
+    refuse_conflicts(matches, record_type)
+    known = [(m, m.field or _far(m.header, record_type, catalogue)) for m in matches]
+    columns = [(m, record_type.find(f.name) or f) for m, f in known if f is not None]
+    there = {f.name: m.column for m, f in columns}
+    wanted = [tuple(key)] if key else [*record_type.keys, (record_type.identifier,)]
+    complete = {
+        own: cells.select(pl.all_horizontal([bare(cells[there[n]]).is_not_null() for n in own]).sum()).item()
+        for own in wanted
+        if own and all(name in there for name in own)
+    }
+    best = max(complete, key=lambda own: complete[own], default=None)
+    if best is None or not complete[best]:
+        told = " or ".join(" + ".join(record_type.field(n).label for n in own) for own in wanted)
+        raise PlainError(f"No column names records of {record_type.plural}: it needs {told}.", "key")
+    filled = [(m, f) for m, f in columns if f.name not in best]
+    if not filled:
+        raise PlainError(f"No column but the key names a field of {record_type.plural}, so there is nothing to fill.")
+    return FillPlan({name: there[name] for name in best}, filled)
+
+
+def _rows(cells: pl.DataFrame, plan: FillPlan) -> tuple[Picked, pl.DataFrame]:
+    """The keys of the rows that have one, and those rows."""
+    texts = [bare(cells[column]).alias(name) for name, column in plan.key.items()]
+    rows = pl.DataFrame([cells[ROW], *texts]).drop_nulls()
+    return Picked(tuple(plan.key), tuple(rows.select(*plan.key).iter_rows())), rows
+
+
+def refill(lease: Lease) -> dict[str, Any]:
+    """The job: read the file, ask for the records that it names, and write it with their values."""
+    asked = lease.job.arguments
+    application = Application.objects.get(name=asked["application"])
+    upload = Upload.objects.get(pk=asked["upload"])
+    lease.progress(0, 3, "reading the file")
+    cells, profile = read_upload(upload)
+    if profile.format not in ("xlsx", "csv", "tsv") or upload.parts.exists():
+        raise SheetError(f"{upload.name} can be filled as XLSX or delimited text. Save it as one of these.")
+    with client_of(application) as client:
+        catalogue = describe(application, client)
+        record_type = catalogue.type(asked["record_type"])
+        plan = fill_plan(cells, profile, record_type, catalogue, asked["key"])
+        picked, rows = _rows(cells, plan)
+        lease.progress(1, 3, "asking the application")
+        fields = [f for _, f in plan.columns]
+        wanted = read_fields([*[f.name for f in fields], *plan.key], record_type, catalogue)
+        keys = typed_keys(picked, record_type)
+        records = client.read_by_keys(record_type, wanted, list(plan.key), keys.drop(PLACE))
+    lease.progress(2, 3, "writing the sheet")
+    found = met(keys, list(plan.key), record_type, records).unique(PLACE, keep="first", maintain_order=True)
+    numbers = rows[ROW].gather(found[PLACE])
+    texts = cells_of(fields, found, record_type, catalogue)
+    columns = [
+        Filled(
+            place_of(profile.places[int(m.column[1:])]),
+            f,
+            pl.DataFrame([numbers, texts[f"c{at}"].alias("text")]),
+        )
+        for at, (m, f) in enumerate(plan.columns)
+    ]
+    missing = rows.filter(~pl.col(ROW).is_in(numbers.implode()))
+    not_found = [" ".join(map(str, key)) for key in missing.select(*plan.key).head(_MOST_NAMED).iter_rows()]
+    refilled = _Refilled(application, upload, profile, record_type, plan, columns, records, not_found, len(missing))
+    path = refilled.write()
+    with lease.writing():
+        return refilled.begin_trip(lease.job, path, len(numbers))
+
+
+@dataclass(frozen=True)
+class _Refilled:
+    """A file that is filled anew: its columns with their values, the records that they are of, and the keys that found
+    none, the first of them named."""
+
+    application: Application
+    upload: Upload
+    profile: SheetProfile
+    record_type: RecordType
+    plan: FillPlan
+    columns: Sequence[Filled]
+    records: pl.DataFrame
+    not_found: list[str]
+    missing: int
+
+    def write(self) -> str:
+        """Write the file, and give where it lies in the data folder."""
+        path = f"files/refilled/out-{uuid.uuid4().hex[:12]}.{self.profile.format}"
+        with replacing(absolute(path)) as aside:
+            if self.profile.format == "xlsx":
+                refill_xlsx(absolute(self.upload.path), aside, self.profile.sheet, self.columns)
+            else:
+                refill_text(raw_of(self.upload), aside, self.profile, self.columns)
+        return path
+
+    def begin_trip(self, job: Job, path: str, rows: int) -> dict[str, Any]:
+        """Write down a trip that has the file out; what the job tells of it."""
+        record_type, name = self.record_type, self.upload.name
+        records = self.records.unique(IDENTIFIER, keep="first", maintain_order=True)
+        if record_type.identifier not in records.columns:
+            records = records.with_columns(pl.col(IDENTIFIER).alias(record_type.identifier))
+        names = [record_type.identifier, *self.plan.key, *[column.field.name for column in self.columns]]
+        picked = Picked((record_type.identifier,), tuple((i,) for i in records[IDENTIFIER].to_list()))
+        document = SendOut(record_type.name, tuple(dict.fromkeys(names)), picked=picked, format=self.profile.format)
+        trip = Trip.objects.create(
+            title=f"{Path(name).stem}, filled anew"[:160],
+            application=self.application,
+            record_type=record_type.name,
+            send_document=document.to_json(),
+            selection={"records": len(records), "totals": {}},
+            status={"plural": record_type.plural},
+            created_by=job.by,
+        )
+        part = part_of(trip)
+        keep_copy(trip, part, records)
+        values = {"name": name, "path": path, "rows": rows, "format": self.profile.format}
+        sheet = Sheet.objects.create(trip=trip, part=part, direction=Sheet.OUT, added_by=job.by, **values)
+        sent = SentSheet(sheet.pk, rows, name, sheet.added_at, 1, self.missing, self.not_found)
+        update_status(PartView.of(trip), plural=record_type.plural, sent=sent, also_out=[])
+        Upload.objects.filter(pk=self.upload.pk).update(trip=trip)
+        Job.objects.filter(pk=job.pk).update(trip=trip)
+        words = f"Filled {name} anew: {rows:,} rows of {record_type.plural.lower()}"
+        note(job.by, "sent out", words, self.application, trip.pk, rows, name)
+        return {
+            "trip": trip.pk,
+            "sheet": sheet.pk,
+            "rows": rows,
+            "name": name,
+            "file": path,
+            "missing": self.missing,
+            "not_found": self.not_found,
+        }

@@ -1,0 +1,28 @@
+"""What is said of a sheet that is to come in."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from rest_framework import serializers
+
+_TEXTS = serializers.CharField
+
+
+class BringInSerializer(serializers.Serializer[Any]):
+    application = _TEXTS()
+    record_type = _TEXTS()
+    trip = _TEXTS(required=False, allow_blank=True, default="")
+    operation = _TEXTS(required=False, allow_blank=True, default="")
+    key = serializers.ListField(child=_TEXTS(), required=False, default=list)
+    route = serializers.IntegerField(required=False, allow_null=True, default=None)
+    prefix = serializers.ChoiceField(required=False, choices=["", "off", "keep"], default="")
+    marks = serializers.BooleanField(required=False, default=False)
+
+
+class RefillSerializer(serializers.Serializer[Any]):
+    """A file to be filled from the application; ``key`` finds its records, where that does not tell itself."""
+
+    application = _TEXTS()
+    record_type = _TEXTS()
+    key = serializers.ListField(child=_TEXTS(), required=False, default=list)

@@ -1,0 +1,72 @@
+"""Sheets that come in, over HTTP: uploads in parts, columns and keys."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from django.shortcuts import get_object_or_404
+from drf_spectacular.utils import extend_schema
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from vexo.core.sheets import Choices
+
+from ..applications.models import Application
+from ..jobs.views import JobSerializer
+from ..people.permissions import person_of
+from ..people.rights import Action
+from ..trips.sheet_serializers import ChoicesSerializer
+from ..trips.views import SEEN, find_view, unchanged
+from ..uploads import receive, waiting
+from .bring_in import bring_in_otherwise, start_bringing_in
+from .refill import start_refilling
+from .serializers import BringInSerializer, RefillSerializer
+
+
+class BringInView(APIView):
+    rights = {"POST": Action.PREPARE}
+
+    @extend_schema(request=BringInSerializer, responses=JobSerializer)
+    def post(self, request: Request, number: int) -> Response:
+        """All parts are there: bring it in as records of a type. Asked twice, it is done once."""
+        asked = BringInSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        values, person = asked.validated_data, person_of(request)
+        upload = waiting.find_waiting(number) if waiting.waits(number) else receive.finish(number, person.username)
+        application = get_object_or_404(Application, name=values.pop("application"))
+        record_type = values.pop("record_type")
+        choices = replace(upload.read_options, prefix=values.pop("prefix"), marks=values.pop("marks"))
+        return Response(
+            JobSerializer(start_bringing_in(application, record_type, upload, person, choices=choices, **values)).data,
+            status=202,
+        )
+
+
+class RefillView(APIView):
+    rights = {"POST": Action.PREPARE}
+
+    @extend_schema(request=RefillSerializer, responses=JobSerializer)
+    def post(self, request: Request, number: int) -> Response:
+        """Fill a file whose header names fields and whose key column names records, with what the application holds."""
+        asked = RefillSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        values, person = asked.validated_data, person_of(request)
+        upload = waiting.find_waiting(number) if waiting.waits(number) else receive.finish(number, person.username)
+        application = get_object_or_404(Application, name=values["application"])
+        job = start_refilling(application, values["record_type"], upload, person, values["key"])
+        return Response(JobSerializer(job).data, status=202)
+
+
+class SheetChoicesView(APIView):
+    rights = {"PATCH": Action.PREPARE}
+
+    @extend_schema(request=ChoicesSerializer, responses=JobSerializer, parameters=[SEEN])
+    def patch(self, request: Request, pk: int) -> Response:
+        """Have the trip's newest sheet read otherwise: it comes in as a newer version."""
+        view = find_view(pk, request)
+        unchanged(request, view)
+        asked = ChoicesSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        job = bring_in_otherwise(view, person_of(request), Choices(**asked.validated_data))
+        return Response(JobSerializer(job).data, status=202)

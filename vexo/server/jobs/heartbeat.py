@@ -1,0 +1,60 @@
+"""Workers say that they are alive, so that it is known when none is."""
+
+from __future__ import annotations
+
+import threading
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
+
+from django.db import OperationalError, close_old_connections, connection
+
+from .leases import owner_name
+from .models import Worker
+from .queues import QUEUES
+
+EVERY = 5.0
+GONE = 30.0
+_FORGOTTEN = 24 * 3600.0
+
+
+def _beat(owner: str, queues: tuple[str, ...]) -> None:
+    now = time.time()
+    with suppress(OperationalError):
+        Worker.objects.filter(seen_at__lt=now - _FORGOTTEN).delete()
+        Worker.objects.update_or_create(owner=owner, defaults={"queues": list(queues), "seen_at": now})
+
+
+@contextmanager
+def heartbeat(queues: tuple[str, ...]) -> Iterator[None]:
+    """While this is open, this process counts as a worker of these queues (all where there are none)."""
+    owner, over = owner_name(), threading.Event()
+    _beat(owner, queues)
+
+    def go_on() -> None:
+        while not over.wait(EVERY):
+            close_old_connections()
+            _beat(owner, queues)
+        connection.close()
+
+    thread = threading.Thread(target=go_on, daemon=True)
+    thread.start()
+    try:
+        yield
+    finally:
+        over.set()
+        thread.join()
+        with suppress(OperationalError):
+            Worker.objects.filter(owner=owner).delete()
+
+
+def forget(process: str) -> None:
+    """A worker (``host:pid``) is known to be dead."""
+    Worker.objects.filter(owner__startswith=f"{process}:").delete()
+
+
+def without_worker() -> list[str]:
+    """The queues that no living worker looks after."""
+    alive = Worker.objects.filter(seen_at__gt=time.time() - GONE).values_list("queues", flat=True)
+    served = {queue for queues in alive for queue in (queues or QUEUES.values())}
+    return sorted(set(QUEUES.values()) - served)

@@ -1,0 +1,151 @@
+"""Doing jobs: one by one in a worker, or one at once in the process that asked for it."""
+
+from __future__ import annotations
+
+import signal
+import time
+from collections.abc import Callable, Mapping
+from contextlib import suppress
+from importlib import import_module
+from typing import Any, Protocol
+
+import structlog
+from django.db import OperationalError, close_old_connections
+from django.utils import timezone
+
+from ..errors import MENDABLE, code_of, machine_trouble
+from .heartbeat import heartbeat
+from .leases import SECONDS, Lease, LeaseLost, claim, end_leases_of_the_dead, owner_name
+from .models import Job
+from .queues import QUEUES
+
+_KINDS: Mapping[str, str] = {
+    "send out": "vexo.server.sendout.send_out:send_out",
+    "compare": "vexo.server.sendout.compare:compare_now",
+    "refill": "vexo.server.ingest.refill:refill",
+    "recognise": "vexo.server.recognition.recognise:recognise",
+    "bring in": "vexo.server.ingest.bring_in:bring_in",
+    "plan": "vexo.server.planning.plan_trip:plan",
+    "apply": "vexo.server.passes.running:apply",
+}
+TROUBLE_PAUSE = 2.0
+log = structlog.get_logger("vexo.jobs")
+
+
+class Stopped(Exception):
+    """The work ended early because someone asked for it."""
+
+
+def work_of(kind: str) -> Callable[[Lease], Any]:
+    """The function that does a kind of job. It takes the lease and gives a result that JSON can hold."""
+    module, _, name = _KINDS[kind].partition(":")
+    work: Callable[[Lease], Any] = getattr(import_module(module), name)
+    return work
+
+
+class TripPart(Protocol):
+    """What a job may be about: a trip, and the number of one of its parts."""
+
+    @property
+    def trip(self) -> Any:
+        """The trip, as Django keeps it."""
+
+    @property
+    def part(self) -> int:
+        """The part's number."""
+
+
+def enqueue(kind: str, by: str, view: TripPart | None = None, *, run_here: bool = False, **arguments: Any) -> Job:
+    """Ask for work in the background.
+
+    Args:
+        view: the trip and the part that it is about.
+        run_here: this process does it itself, so no worker may take it while this process lives.
+    """
+    trip = view.trip if view is not None else None
+    if view is not None:
+        arguments.setdefault("part", view.part)
+    values = {"kind": kind, "by": by, "trip": trip, "queue": QUEUES[kind], "arguments": arguments}
+    if run_here:
+        values |= {
+            "state": Job.RUNNING,
+            "owner": owner_name(),
+            "fencing_token": 1,
+            "lease_until": time.time() + SECONDS,
+        }
+    return Job.objects.create(**values)
+
+
+def _end(lease: Lease, state: str, **values: Any) -> None:
+    with lease.writing():
+        Job.objects.filter(pk=lease.job.pk).update(state=state, ended_at=timezone.now(), **values)
+    lease.job.refresh_from_db()
+
+
+def do(job: Job) -> None:
+    """Do a claimed job and write down how it ended."""
+    try:
+        with Lease(job) as lease:
+            try:
+                result = work_of(job.kind)(lease)
+            except Stopped as stopped:
+                _end(lease, Job.STOPPED, message=str(stopped)[:200])
+            except MENDABLE as error:
+                _end(lease, Job.FAILED, error=str(error), code=code_of(error))
+            except LeaseLost:
+                raise
+            except Exception as error:
+                trouble = machine_trouble(error)
+                if trouble is None:
+                    log.exception("job failed", job=job.pk, kind=job.kind)
+                    trouble = "Vexo has made a mistake of its own here; nothing was lost. See the log."
+                _end(lease, Job.FAILED, error=trouble)
+            else:
+                _end(lease, Job.DONE, result=result)
+    except LeaseLost:
+        log.warning("lease lost", job=job.pk)
+
+
+def release_to_workers(job: Job) -> None:
+    """A job that this process was to do itself is for any worker after all."""
+    Job.objects.filter(pk=job.pk, owner=owner_name(), state=Job.RUNNING).update(state=Job.QUEUED, lease_until=0)
+
+
+def run_inline(job: Job) -> Job:
+    """Do a job in this process under the same lease, and give it back ended; jobs that it asks for next too."""
+    own = job.state == Job.RUNNING and job.owner == owner_name()
+    claimed = job if own else claim(owner_name(), only=job.pk)
+    if claimed is not None:
+        do(claimed)
+    job.refresh_from_db()
+    following = (job.result or {}).get("next") if isinstance(job.result, dict) else None
+    if job.state == Job.DONE and following:
+        return run_inline(Job.objects.get(pk=following))
+    return job
+
+
+def work(queues: tuple[str, ...] = (), pause: float = 0.1) -> None:
+    """Do jobs until told to end. Jobs whose worker died are found by their lapsed lease."""
+    ending = False
+
+    def end(*_: object) -> None:
+        nonlocal ending
+        ending = True
+
+    signal.signal(signal.SIGTERM, end)
+    signal.signal(signal.SIGINT, end)
+    with heartbeat(queues):
+        with suppress(OperationalError):
+            end_leases_of_the_dead()
+        while not ending:
+            try:
+                job = claim(owner_name(), queues)
+                if job is not None:
+                    do(job)
+                    continue
+            except (OperationalError, OSError) as error:
+                # The job keeps its lapsing lease, so that it goes on once the machine is mended.
+                log.warning("waiting for the machine", why=machine_trouble(error) or type(error).__name__)
+                close_old_connections()
+                time.sleep(TROUBLE_PAUSE)
+            time.sleep(pause)

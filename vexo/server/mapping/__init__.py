@@ -1,0 +1,1 @@
+"""Columns into fields."""

@@ -1,0 +1,208 @@
+"""Columns, keys and what the rows are for: services that the API and the command line both go through."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+from django.db import transaction
+
+from vexo.core.columns.lanes import PLAIN, Lane, check_lane
+from vexo.core.columns.matches import MappingError, MatchedBy, conflict_words, conflicts
+from vexo.core.documents import lane_sentence
+from vexo.core.operations import Operation
+from vexo.core.records import Catalogue, Field
+from vexo.core.sheets.row_filter import safe_names
+
+from ..errors import PlainError
+from ..jobs.leases import Lease
+from ..jobs.models import Job
+from ..jobs.worker import enqueue
+from ..journal.services import note
+from ..people.models import Person
+from ..people.rights import Action, require
+from ..trips.facts.columns import ColumnTotals, Question, SheetColumn
+from ..trips.facts.columns import Lane as LaneFact
+from ..trips.models import ColumnMapping, Trip
+from ..trips.part_view import PartView
+from ..trips.sheet_cells import columns_now, edits_of
+from ..trips.sheets import newest_in, newest_sheet
+from ..trips.status import status_facts, update_status
+from .lookup_tables import claim
+from .mapped_sheet import MappedSheet, known_catalogue, matches_of
+from .questions import ask, asks_of_values
+
+
+def lane_fact(field: Field, lane: Lane, header: str) -> LaneFact:
+    """A lane for people: as data, as one sentence, and short."""
+    values = {name: getattr(lane, name) for name in lane.__dataclass_fields__}
+    return LaneFact(
+        **{
+            **values,
+            "treatments": [treatment.to_json() for treatment in lane.treatments],
+            "settled": list(lane.settled),
+        },
+        says=lane_sentence(field, lane, header),
+        short=", ".join(treatment.short for treatment in lane.treatments),
+    )
+
+
+def column_facts(mapped: MappedSheet) -> list[SheetColumn]:
+    """Columns as a trip's status tells them, those of the sheet first."""
+    sheet, record_type = mapped.sheet, mapped.record_type
+    profile, totals = sheet.profile, sheet.totals.get("now", {})
+    names = safe_names(profile.columns)
+    naming = {name for key in record_type.keys[:1] for name in key}
+    in_file = {column.name: column for column in profile.columns}
+    doubled = {id(second) for _, second in conflicts(mapped.matches, record_type)}
+    columns = []
+    for at, match in enumerate(mapped.matches):
+        field, figures = match.field, totals.get(match.column)
+        found = in_file.get(match.column)
+        columns.append(
+            SheetColumn(
+                column=match.column,
+                header=match.header,
+                field=field.name if field else None,
+                label=field.label if field else None,
+                kind=field.kind if field else None,
+                how=match.how,
+                carried=match.carried,
+                check=match.check,
+                open=match.open,
+                conflict=id(match) in doubled,
+                extra=at >= len(profile.columns),
+                tells=field is not None and field.name in naming,
+                filled=figures["filled"] if figures else found.filled if found else sheet.rows,
+                different=figures["different"] if figures else found.different if found else 1,
+                totals=ColumnTotals(**figures) if figures else None,
+                name_in_conditions=names.get(match.column, ""),
+                lane=lane_fact(field, mapped.lane(field.name), match.header) if field else None,
+            )
+        )
+    return columns
+
+
+def update_columns(mapped: MappedSheet, *, whole: bool = False, **facts: object) -> None:
+    """Write down the newest sheet's columns and key; the newest plan no longer counts.
+
+    Args:
+        whole: the plans of the trip's other parts do not count either.
+        facts: other facts of the same change.
+    """
+    told = {"questions": _still_open(mapped), **facts}
+    update_status(mapped.view, revised=True, whole=whole, columns=column_facts(mapped), key=mapped.key_fact, **told)
+
+
+def _still_open(mapped: MappedSheet) -> dict[str, list[Question]]:
+    """Questions of columns and fields that are still there; whether they are answered is looked at with the plan."""
+    there = {f"column:{match.column}" for match in mapped.matches if match.open} | set(mapped.field_names)
+    return {key: asked for key, asked in status_facts(mapped.view).questions.items() if key in there}
+
+
+def ask_again(mapped: MappedSheet, lease: Lease) -> None:
+    """Write down what is still asked about the columns; it makes no plan another one."""
+    looked = {match.column for match in mapped.matches if asks_of_values(match)}
+    beside = {header for lane in mapped.lanes.values() for header in lane.headers}
+    looked |= {match.column for match in mapped.matches if match.header in beside}
+    cells = columns_now(mapped.sheet, edits_of(mapped.trip), sorted(looked - {""}))
+    facts = status_facts(mapped.view)
+    asked = ask(cells, mapped, facts.holds)
+    if asked != facts.questions:
+        with lease.writing():
+            update_status(mapped.view, questions=asked)
+
+
+def lane_words(field: Field, lane: Lane) -> str:
+    """A field's lane for the journal."""
+    return f"{field.label}: {lane_sentence(field, lane, lane.source).rstrip('.')}"
+
+
+def _remap(view: PartView, catalogue: Catalogue, columns: Mapping[str, str]) -> None:
+    """Columns go where a person says; each field is taken once."""
+    trip = view.trip
+    record_type = catalogue.type(trip.record_type)
+    sheet = newest_sheet(view)
+    headers = list(sheet.mappings.values_list("header", flat=True))
+    for header, name in columns.items():
+        if headers.count(header) != 1:
+            there = ", ".join(repr(h) for h in sorted(headers) if h) or "none"
+            what = "no column" if header not in headers else "more than one column"
+            raise PlainError(f"The sheet has {what} {header!r}. Its columns are: {there}.")
+        field = record_type.field(name) if name else None
+        other = ColumnMapping.objects.filter(sheet=sheet, field=name).exclude(header=header).first() if name else None
+        if other is not None and columns.get(other.header) is None:
+            raise PlainError(
+                f"{field.label if field else name} is taken by the column {other.header!r}. Free it first."
+            )
+        carried = field is not None and not field.read_only
+        ColumnMapping.objects.filter(sheet=sheet, header=header).update(
+            field=name, how=MatchedBy.CHOSEN, carried=carried
+        )
+    for first, second in conflicts(matches_of(sheet, record_type, catalogue), record_type):
+        if any(columns.get(one.header) for one in (first, second)):
+            raise MappingError(conflict_words(first, second))
+
+
+def change(
+    view: PartView,
+    person: Person,
+    *,
+    columns: Mapping[str, str] | None = None,
+    key: Sequence[str] | None = None,
+    operation: str = "",
+    lanes: Mapping[str, Lane] | None = None,
+    run_here: bool = False,
+) -> Job:
+    """Say where columns go, the rules of fields, how rows find records, or what they are for; the rows are to be
+    planned anew.
+
+    Returns:
+        the job that plans them.
+
+    Raises:
+        NotAllowed, PlainError, UnknownName, LaneError
+    """
+    trip = view.trip
+    require(person, Action.PREPARE)
+    if operation and operation not in [o.value for o in Operation]:
+        raise PlainError(f"Unknown operation {operation!r}. Use {', '.join(Operation)}.")
+    catalogue = known_catalogue(trip.application)
+    record_type = catalogue.type(trip.record_type)
+    for name in key or ():
+        record_type.field(name)
+    with transaction.atomic():
+        trip.refresh_from_db()
+        sheet = newest_in(view)
+        headers = [column.header for column in sheet.profile.columns] if sheet else None
+        for name, lane in (lanes or {}).items():
+            if lane != PLAIN:
+                check_lane(record_type.field(name), lane, headers)
+        claim(trip, (lanes or {}).values())
+        words = []
+        if columns:
+            _remap(view, catalogue, columns)
+            trip.columns = {**trip.columns, **columns}
+            words.append(
+                "columns " + ", ".join(f"{header} → {name or 'not carried'}" for header, name in columns.items())
+            )
+        if key is not None:
+            trip.key = list(key)
+            words.append(f"key {' + '.join(key) or 'by itself'}")
+        if operation:
+            trip.operation = operation
+            words.append(f"operation {operation}")
+        if lanes:
+            told = {**trip.lanes, **{name: lane.to_json() for name, lane in lanes.items()}}
+            trip.lanes = {name: rules for name, rules in told.items() if rules}
+            words.append("lanes of " + ", ".join(lane_words(record_type.field(n), lane) for n, lane in lanes.items()))
+        Trip.objects.filter(pk=trip.pk).update(
+            columns=trip.columns, key=trip.key, operation=trip.operation, lanes=trip.lanes
+        )
+        if sheet is not None:
+            changes_all = bool(columns or lanes or operation or key is not None)
+            update_columns(MappedSheet.of(view, sheet, catalogue), whole=changes_all)
+        changed = f"Trip {trip.pk}: {'; '.join(words)}"[:300]
+        note(person.username, "changed", changed, trip.application, trip.pk)
+        # Whoever puts columns right is not told each time that the key is still to be said: the stations say it.
+        waits = not run_here and key is None
+        return enqueue("plan", person.username, view, run_here=run_here, fresh=True, waits=waits)

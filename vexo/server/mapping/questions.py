@@ -1,0 +1,218 @@
+"""What is asked about a sheet's columns: in which form and unit their values are, and where they go. Each question has
+answers that are changes of the trip's document."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from contextlib import suppress
+from dataclasses import replace
+from decimal import Decimal
+
+import polars as pl
+
+from vexo.applications import ApplicationError, Client
+from vexo.core.columns.carried_values import lane_cells
+from vexo.core.columns.lanes import PLAIN, Lane
+from vexo.core.columns.matches import ColumnMatch, conflict_words, conflicts
+from vexo.core.columns.treatments import Treatment, treat
+from vexo.core.columns.treatments.dates import ORDERS, Dates
+from vexo.core.columns.treatments.numbers import Arithmetic, Multiply, Number, Round
+from vexo.core.columns.units import Doubt, doubt_unit, unit_in
+from vexo.core.columns.value_formats import Form, Forms, find_forms, find_separator
+from vexo.core.conditions.tree import Compare, Not
+from vexo.core.records import Field, Kind, RecordType
+from vexo.core.values import to_text
+
+from ..trips.facts.columns import Option, Question
+from ..trips.facts.parts import Holdings
+from .mapped_sheet import MappedSheet
+
+
+def _option(says: str, columns: Mapping[str, str] | None = None, lanes: Mapping[str, Lane] | None = None) -> Option:
+    return Option(says, dict(columns or {}), {name: lane.to_json() for name, lane in (lanes or {}).items()})
+
+
+def _shown(number: Decimal) -> str:
+    return format(number.normalize(), "f")
+
+
+def holdings(client: Client, record_type: RecordType, *, ranges: bool) -> Holdings:
+    """What the application holds, as far as columns are compared with it: an example of each field, and the least and
+    greatest value of the fields that are measured in a unit. Nothing where it does not answer.
+
+    Args:
+        ranges: ask for the range too.
+    """
+    holds = Holdings()
+    with suppress(ApplicationError, pl.exceptions.PolarsError):
+        names = [field.name for field in record_type.fields]
+        some = pl.concat(list(client.read(record_type, names, None, [record_type.identifier], top=20)))
+        for field in record_type.fields:
+            texts = to_text(field, some[field.name].drop_nulls().head(1))
+            if len(texts):
+                holds.examples[field.name] = str(texts[0])[:60]
+        measured = [f for f in record_type.fields if f.is_number and not f.read_only and unit_in(f.label)]
+        for field in measured if ranges else ():
+            there = Not(Compare(field, "eq", None))
+            ends = [
+                pl.concat(list(client.read(record_type, [field.name], there, [sign + field.name], top=1)))[field.name]
+                for sign in ("", "-")
+            ]
+            if all(len(end) for end in ends):
+                holds.ranges[field.name] = [str(end[0]) for end in ends]
+    return holds
+
+
+def ask(cells: pl.DataFrame, mapped: MappedSheet, holds: Holdings) -> dict[str, list[Question]]:
+    """The open questions: of a field by its name, of a column without one by ``column:`` and its place.
+
+    Args:
+        cells: the columns of the sheet whose values are looked at, with edits laid over.
+        holds: what the application holds, as far as columns are compared with it.
+    """
+    asked: dict[str, list[Question]] = {}
+    for first, second in conflicts(mapped.matches, mapped.record_type):
+        asked.setdefault(_key(second), []).append(_conflict(first, second))
+    for match in mapped.matches:
+        field = match.field
+        if match.open and match.header:
+            asked.setdefault(_key(match), []).append(_where(match, mapped.record_type))
+        if field is None or not asks_of_values(match):
+            continue
+        lane = mapped.lane(field.name)
+        if field.kind == Kind.CHOICES and lane.separator == PLAIN.separator and "separator" not in lane.settled:
+            asked.setdefault(_key(match), []).extend(_separator(field, lane, cells[match.column]))
+        if field.kind == Kind.CHOICES:
+            continue
+        _, marked = lane_cells(cells, match, mapped.reading, lane, mapped.headers)
+        asked.setdefault(_key(match), []).extend(_values(match, field, lane, marked.texts, holds))
+    return {key: questions for key, questions in asked.items() if questions}
+
+
+def asks_of_values(match: ColumnMatch) -> bool:
+    """Whether the values of a column are looked at: those of numbers, days and several choices that go anywhere."""
+    field = match.field
+    if field is None or not (match.carried or match.check) or not match.column:
+        return False
+    return field.is_number or field.kind in (Kind.DATE, Kind.MOMENT, Kind.CHOICES)
+
+
+def _key(match: ColumnMatch) -> str:
+    return match.field.name if match.field is not None else f"column:{match.column}"
+
+
+def _conflict(first: ColumnMatch, second: ColumnMatch) -> Question:
+    options = [
+        _option(f"Carry {one.header}", {other.header: ""})
+        for one, other in ((first, second), (second, first))
+        if other.header
+    ]
+    return Question("conflict", conflict_words(first, second), options, False)
+
+
+def _where(match: ColumnMatch, record_type: RecordType) -> Question:
+    options = [
+        _option(record_type.field(one.field).label, {match.header: one.field})
+        for one in match.offers
+        if record_type.find(one.field)
+    ]
+    likely = [one for one in match.offers if one.likely]
+    says = f"Where does “{match.header}” go?"
+    if likely:
+        says = f"“{match.header}” is likely {record_type.field(likely[0].field).label}. Is it?"
+    leave = _option("Leave it out", {match.header: ""})
+    return Question("field", says, [*options, leave], len(likely) == 1)
+
+
+_SPOKEN = {"\n": "line ends"}
+
+
+def _separator(field: Field, lane: Lane, texts: pl.Series) -> list[Question]:
+    separator, share = find_separator(field, texts)
+    if separator == lane.separator:
+        return []
+    shown = _SPOKEN.get(separator, f"“{separator}”")
+    option = _option(f"Split at {shown}", lanes={field.name: replace(lane, separator=separator)})
+    says = f"{field.label} holds several values; {share:.0%} of its different cells can be read when split at {shown}."
+    return [Question("separator", says, [option], True)]
+
+
+def _values(match: ColumnMatch, field: Field, lane: Lane, texts: pl.Series, holds: Holdings) -> list[Question]:
+    """Questions about the form and the unit of a column's values."""
+    made: list[Question] = []
+    formed = any(isinstance(one, Number | Dates) for one in lane.treatments) or "form" in lane.settled
+    forms = (
+        Forms((), 0, 0)
+        if formed or any(isinstance(o, Arithmetic) for o in lane.treatments)
+        else find_forms(field, texts)
+    )
+    form: Treatment | None = None
+    if forms.fitting:
+        made.append(_form(field, lane, forms))
+        form = forms.fitting[0].treatment
+        if form is not None:
+            texts = treat(texts, [form])
+    counted = any(isinstance(one, Multiply) for one in lane.treatments) or "unit" in lane.settled
+    if field.is_number and not counted and not match.check:
+        least, most = (Decimal(text) for text in holds.ranges.get(field.name, ("0", "0")))
+        known = field.name in holds.ranges
+        doubt = doubt_unit(field, match.header, texts, least if known else None, most if known else None)
+        if doubt is not None:
+            made.append(_unit(match, field, _with(lane, form), doubt, known=known))
+    return made
+
+
+def _with(lane: Lane, treatment: Treatment | None) -> Lane:
+    """A lane with one treatment more, before those that reckon."""
+    if treatment is None:
+        return lane
+    before = [one for one in lane.treatments if not isinstance(one, Arithmetic)]
+    after = [one for one in lane.treatments if isinstance(one, Arithmetic)]
+    return replace(lane, treatments=(*before, treatment, *after))
+
+
+def _form_words(form: Form) -> str:
+    if form.treatment is None:
+        return "Read them as they stand"
+    if isinstance(form.treatment, Dates):
+        return f"Read days written {ORDERS[form.treatment.written]}"
+    assert isinstance(form.treatment, Number)
+    return f"Read numbers written as {form.treatment.written}"
+
+
+def _form(field: Field, lane: Lane, forms: Forms) -> Question:
+    options = []
+    for form in forms.fitting:
+        if form.treatment is None:
+            made = replace(lane, settled=(*lane.settled, "form"))
+        else:
+            made = _with(lane, form.treatment)
+        shown = f": {form.example} is {form.reading}" if form.reading else ""
+        options.append(_option(_form_words(form) + shown, lanes={field.name: made}))
+    cells = f"{forms.read:,} of {forms.filled:,}"
+    what = "numbers" if field.is_number else "days"
+    if forms.sure:
+        says = f"The {what} of {field.label} are written in a form of their own; {cells} can be read so."
+    else:
+        how_many = "Two" if len(forms.fitting) == 2 else "Several"
+        says = f"{how_many} readings fit {cells} {what}: which one is meant?"
+    return Question("form", says, options, forms.sure)
+
+
+def _unit(match: ColumnMatch, field: Field, lane: Lane, doubt: Doubt, *, known: bool) -> Question:
+    options = []
+    for unit in doubt.others:
+        steps: tuple[Treatment, ...] = (Multiply(unit.factor),)
+        if field.scale is not None or field.kind == Kind.WHOLE:
+            steps = (*steps, Round(field.scale or 0))
+        made = replace(lane, treatments=(*lane.treatments, *steps))
+        options.append(_option(f"{unit.name.capitalize()}: multiply by {unit.factor}", lanes={field.name: made}))
+    stay = replace(lane, settled=(*lane.settled, "unit"))
+    options.append(_option(f"{doubt.unit.capitalize()}, as they stand", lanes={field.name: stay}))
+    says = f"{doubt.unit.capitalize()} or {doubt.others[0].name}?"
+    if known:
+        says += f" The application's values run from {_shown(doubt.least)} to {_shown(doubt.most)}."
+        says += f" Unconverted, this column would run from {_shown(doubt.own_least)} to {_shown(doubt.own_most)}."
+    else:
+        says += f" “{match.header}” names {doubt.others[0].name}, {field.label} {doubt.unit}."
+    return Question("unit", says, options, False)

@@ -1,0 +1,98 @@
+"""What files that come in look like over HTTP, and what is said of them."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from rest_framework import serializers
+
+from vexo.core.columns.lanes import Lane, lanes_from_json
+
+from ..trips.lane_serializers import LaneSerializer
+
+_TEXTS = serializers.CharField
+
+
+class TryLaneSerializer(serializers.Serializer[Any]):
+    """A lane of a field to be tried on a column."""
+
+    name = _TEXTS(max_length=120)
+    column = _TEXTS(max_length=12, allow_blank=True, required=False, default="")
+    lane = LaneSerializer()
+
+    def validate_lane(self, value: dict[str, Any]) -> Lane:
+        return Lane.from_json(value)
+
+
+class TriedStepSerializer(serializers.Serializer[Any]):
+    """What one treatment does: its phrase, how many cells it touches, and how many it cannot read."""
+
+    says = _TEXTS()
+    touched = serializers.IntegerField()
+    bad = serializers.IntegerField()
+
+
+class TriedValueSerializer(serializers.Serializer[Any]):
+    """A value of the column and what becomes of it: ``says`` where that is no value (leave, clear, or why it is
+    ``bad``)."""
+
+    before = _TEXTS(allow_blank=True)
+    after = _TEXTS(allow_null=True)
+    says = _TEXTS(allow_blank=True)
+    bad = serializers.BooleanField()
+    count = serializers.IntegerField()
+
+
+class TriedLaneSerializer(serializers.Serializer[Any]):
+    """A lane tried on the whole column."""
+
+    says = _TEXTS()
+    steps = TriedStepSerializer(many=True)
+    values = TriedValueSerializer(many=True)
+    different = serializers.IntegerField()
+    touched = serializers.IntegerField()
+    unreadable = serializers.IntegerField()
+
+
+class ArgumentSerializer(serializers.Serializer[Any]):
+    """A part of a treatment's phrase that can be changed; ``options`` are value → words where it is one of several."""
+
+    name = _TEXTS()
+    kind = _TEXTS()
+    title = _TEXTS()
+    options = serializers.DictField(child=_TEXTS())
+    initial_value = serializers.JSONField()
+
+
+class TreatmentSerializer(serializers.Serializer[Any]):
+    """A treatment that there is: ``do`` its name as data, ``says`` its phrase with its parts in braces."""
+
+    do = _TEXTS()
+    title = _TEXTS()
+    says = _TEXTS()
+    arguments = ArgumentSerializer(many=True)
+
+
+class TableSerializer(serializers.Serializer[Any]):
+    """Where values can be looked up: a sheet or a record type, and its columns or fields (name → words)."""
+
+    table = _TEXTS()
+    title = _TEXTS()
+    names = serializers.DictField(child=_TEXTS())
+
+
+class LanesSerializer(serializers.Serializer[Any]):
+    """What lanes can be made of: all treatments, and the tables of a trip."""
+
+    treatments = TreatmentSerializer(many=True)
+    tables = TableSerializer(many=True)
+
+
+class ChangeSerializer(serializers.Serializer[Any]):
+    key = serializers.ListField(child=_TEXTS(), required=False)
+    operation = _TEXTS(required=False, allow_blank=True, default="")
+    columns = serializers.DictField(child=_TEXTS(allow_blank=True), required=False)
+    lanes = serializers.DictField(child=LaneSerializer(), required=False)
+
+    def validate_lanes(self, value: dict[str, dict[str, Any]]) -> dict[str, Lane]:
+        return lanes_from_json(value)

@@ -1,0 +1,49 @@
+"""Columns and lanes over HTTP."""
+
+from __future__ import annotations
+
+from drf_spectacular.utils import extend_schema
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from ..jobs.views import JobSerializer
+from ..people.permissions import person_of
+from ..people.rights import Action
+from ..trips.views import SEEN, find_view, unchanged
+from .columns import change
+from .lane_choices import offered_tables, offered_treatments
+from .lane_preview import try_lane
+from .serializers import ChangeSerializer, LanesSerializer, TriedLaneSerializer, TryLaneSerializer
+
+
+class LanesView(APIView):
+    """What lanes are made of, and one tried on a column."""
+
+    rights = {"POST": Action.PREPARE}
+
+    @extend_schema(responses=LanesSerializer)
+    def get(self, request: Request, pk: int) -> Response:
+        """All treatments, and the tables in which a trip's values can be looked up."""
+        view = find_view(pk, request)
+        return Response(LanesSerializer({"treatments": offered_treatments(), "tables": offered_tables(view.trip)}).data)
+
+    @extend_schema(request=TryLaneSerializer, responses=TriedLaneSerializer)
+    def post(self, request: Request, pk: int) -> Response:
+        """What a lane would do. Nothing is changed."""
+        asked = TryLaneSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        return Response(TriedLaneSerializer(try_lane(find_view(pk, request), **asked.validated_data)).data)
+
+
+class ColumnsView(APIView):
+    rights = {"PATCH": Action.PREPARE}
+
+    @extend_schema(request=ChangeSerializer, responses=JobSerializer, parameters=[SEEN])
+    def patch(self, request: Request, pk: int) -> Response:
+        """Change where columns go, the key or the operation; the rows are planned anew."""
+        view = find_view(pk, request)
+        unchanged(request, view)
+        asked = ChangeSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        return Response(JobSerializer(change(view, person_of(request), **asked.validated_data)).data, status=202)

@@ -1,0 +1,86 @@
+"""What the application is asked for a plan: the records that rows are about, counts, sums."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import polars as pl
+
+from vexo.applications import Client
+from vexo.core.conditions import read_condition
+from vexo.core.keys.record_keys import normal_key, row_keys
+from vexo.core.operations import Operation
+from vexo.core.records import IDENTIFIER
+from vexo.core.writing.totals import as_texts
+
+from ..trips.models import Sheet
+from .context import PlanContext
+
+_SMALL_TYPE = 10_000
+"""Records of a type up to which all of them are read: a few pages are fewer questions than keys in groups of 100."""
+MOST_KEYS = 2_000_000
+"""Records of a type up to which all their keys are read before rows count as new (``semantics.md`` 5.1)."""
+_MOST_SUMMED = 50_000
+"""Records of a selection up to which its sums are asked for: an application that cannot add up is read for them."""
+
+
+def _by_identifier(context: PlanContext, fields: list[str], wanted: pl.Series, client: Client) -> pl.DataFrame:
+    """Records by their IDs; texts that can be none are passed over."""
+    identifier = context.record_type.identifier
+    identifiers = wanted.drop_nulls().unique()
+    if not context.record_type.field(identifier).quoted:
+        identifiers = identifiers.filter(identifiers.str.contains(r"^\d{1,18}$"))
+    return client.read_by_keys(context.record_type, fields, [identifier], identifiers.alias(identifier).to_frame())
+
+
+def records_now(
+    context: PlanContext, carried: pl.DataFrame, known: pl.Series, total: int, client: Client
+) -> pl.DataFrame:
+    """The application's records that rows are or may be about, with all fields the plan compares.
+
+    Args:
+        known: IDs of records that rows were about before.
+        total: how many records the type has.
+    """
+    record_type, key = context.record_type, context.settings.key
+    fields = list(dict.fromkeys([*context.settings.carried, *context.settings.checks, *key]))
+    if context.settings.operation == Operation.DELETE:
+        fields = [f.name for f in record_type.fields]
+    if total <= _SMALL_TYPE or len(carried) * 3 > total:
+        return pl.concat(list(client.read(record_type, fields)))
+    keys = row_keys(carried, key, record_type)
+    if key == (record_type.identifier,):
+        return _by_identifier(context, fields, pl.concat([known, keys[key[0]].cast(pl.String)]), client)
+    if context.settings.operation.creates and total <= MOST_KEYS:
+        return _by_identifier(context, fields, pl.concat([known, _by_all_keys(context, keys, client)]), client)
+    by_key = client.read_by_keys(record_type, fields, key, keys)
+    missing = known.filter(~known.is_in(by_key[IDENTIFIER].implode()))
+    by_identifier = _by_identifier(context, fields, missing, client)
+    return pl.concat([by_key, by_identifier]).unique(IDENTIFIER, keep="first", maintain_order=True)
+
+
+def _by_all_keys(context: PlanContext, keys: pl.DataFrame, client: Client) -> pl.Series:
+    """IDs of the records that rows find, by the keys of all records of the type: the application's own exact search may
+    miss a key that is only written otherwise (composed accents, spaces at its ends), and a record be made twice."""
+    names = list(context.settings.key)
+    all_records = pl.concat(list(client.read(context.record_type, names)))
+    normal = [normal_key(name, context.record_type.field(name)).alias(name) for name in names]
+    all_keys = all_records.select(IDENTIFIER, *normal).drop_nulls(names)
+    return all_keys.join(keys, on=names, how="semi")[IDENTIFIER]
+
+
+def counts_of(context: PlanContext, client: Client, total: int) -> dict[str, Any]:
+    """How many records the type and the trip's selection have now, and the selection's sums."""
+    trip, record_type = context.trip, context.record_type
+    counts: dict[str, Any] = {"type": total}
+    by_key = context.settings.key != (record_type.identifier,)
+    if context.settings.operation.creates and total > MOST_KEYS and by_key:
+        counts["keys_not_read"] = total
+    if trip.sheets.filter(direction=Sheet.OUT).exists():
+        condition = read_condition(trip.condition, record_type, context.catalogue)
+        count = client.count(record_type, condition) if condition else total
+        counts["selection"] = {"records": count}
+        numbers = [n for n in context.settings.carried if record_type.field(n).is_number]
+        if numbers and count <= _MOST_SUMMED:
+            counts["selection"]["totals"] = as_texts(client.totals(record_type, numbers, condition))
+    return counts

@@ -1,0 +1,142 @@
+"""What a spreadsheet did to a trip's sheet: found with each plan, told in groups, repaired by edits."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import polars as pl
+
+from vexo.core.columns.carried_values import Reading, cell_texts
+from vexo.core.columns.matches import ColumnMatch
+from vexo.core.planning.frame import beside
+from vexo.core.planning.merge_base import sent_text
+from vexo.core.records import IDENTIFIER, Field, Kind
+from vexo.core.sheets.damage.search import KINDS, Looked, find_damage, find_lost_keys
+from vexo.core.sheets.sheet import ROW, ROW_ID
+from vexo.core.sheets.writers.outgoing import FORMULA_BEGIN, PREFIX, column_of
+from vexo.core.values import SPACES
+
+from ..edits.repair import WORDS
+from ..trips.facts.plans import Damage
+from ..trips.sheet_cells import headers_of
+from .context import PlanContext
+
+_FIRST_ROWS = 5
+"""Row numbers that are told of a group of damaged cells, to look at some."""
+
+
+def _shown(field: Field, context: PlanContext) -> str | None:
+    return column_of(field, context.catalogue) if field.kind == Kind.REFERENCE and field.path is None else None
+
+
+@dataclass(frozen=True)
+class DamageSearch:
+    """A search for damaged cells of a planned sheet.
+
+    Attributes:
+        kept: the records as they went out, or None.
+        records: the application's records as they were read for the plan.
+        total: how many records the type has.
+    """
+
+    context: PlanContext
+    kept: pl.DataFrame | None
+    records: pl.DataFrame
+    reading: Reading
+    total: int
+
+    def run(self, plan: pl.DataFrame) -> pl.DataFrame:
+        """All damaged cells (see ``core.sheets.damage``), with the text to put there as it is written in this sheet."""
+        context, cells = self.context, self.context.cells
+        # What a lane treats is not what went out any more, and stands in no form of the kept copy.
+        matches = [
+            m
+            for m in context.matches
+            if m.field
+            and m.column
+            and not context.settings.lane(m.field.name).treatments
+            and m.field.name != context.record_type.identifier
+        ]
+        texts = {m.field.name: cell_texts(cells, m, self.reading) for m in matches if m.field}
+        sent = self._sent_beside(plan[IDENTIFIER], matches)
+        looked = [
+            Looked(m.column, m.field, texts[m.field.name], sent.get(m.field.name), self._all_values(m.field))
+            for m in matches
+            if m.field
+        ]
+        found = find_damage(cells, looked)
+        if self.kept is not None:
+            found = pl.concat([found, self._lost_keys(self.kept, texts, plan[IDENTIFIER])])
+        return self._as_written(found.unique([ROW_ID, "column"], keep="last", maintain_order=True))
+
+    def _sent(self, kept: pl.DataFrame, field: Field) -> pl.Series | None:
+        """What went out in a field's column, one text a record of the kept copy; none for fields that did not."""
+        return sent_text(field, kept, _shown(field, self.context)) if field.name in kept.columns else None
+
+    def _sent_beside(self, identifiers: pl.Series, matches: list[ColumnMatch]) -> dict[str, pl.Series]:
+        """For each field the text that went out for the record of each row."""
+        if self.kept is None:
+            return {}
+        fields = [m.field for m in matches if m.field]
+        texts = {f.name: sent for f in fields if (sent := self._sent(self.kept, f)) is not None}
+        table = pl.DataFrame([self.kept[IDENTIFIER], *[text.alias(f"sent.{name}") for name, text in texts.items()]])
+        found = beside(identifiers, table)
+        return {name: found[f"sent.{name}"] for name in texts}
+
+    def _all_values(self, field: Field) -> pl.Series | None:
+        """All values of a field in the application, where all records were read."""
+        if field.kind != Kind.TEXT or field.name not in self.records.columns or len(self.records) < self.total:
+            return None
+        return self.records[field.name].cast(pl.String).drop_nulls().unique()
+
+    def _lost_keys(self, kept: pl.DataFrame, texts: dict[str, pl.Series], identifiers: pl.Series) -> pl.DataFrame:
+        """Rows without a record, whose key a spreadsheet harmed."""
+        context = self.context
+        by_name = {m.field.name: m for m in context.matches if m.field and m.field.name in texts}
+        matches = [by_name[name] for name in context.settings.key if name in by_name]
+        free = kept.filter(~pl.col(IDENTIFIER).is_in(identifiers.drop_nulls().implode()))
+        sent = [self._sent(free, m.field) for m in matches if m.field]
+        columns = [
+            text.alias(m.field.name) for m, text in zip(matches, sent, strict=True) if m.field and text is not None
+        ]
+        if not columns or len(columns) < len(context.settings.key):
+            return find_damage(context.cells, [])
+        key = [(m.column, m.field, texts[m.field.name]) for m in matches if m.field]
+        return find_lost_keys(context.cells, key, identifiers.is_null(), pl.DataFrame(columns))
+
+    def _as_written(self, found: pl.DataFrame) -> pl.DataFrame:
+        """Repairs in the form in which the sheet holds them: a real bracket doubled, formulas guarded."""
+        fields = {m.column: m.field for m in self.context.matches if m.field}
+        texts = [name for name, f in fields.items() if f.kind in (Kind.TEXT, Kind.REFERENCE, Kind.CHOICE)]
+        repair, is_text = pl.col("repair"), pl.col("column").is_in(texts)
+        if self.reading.marks:
+            repair = pl.when(is_text).then(repair.str.replace(rf"^({SPACES}*)\[", "${1}[[")).otherwise(repair)
+        if self.reading.prefixed:
+            repair = pl.when(is_text).then(repair.str.replace(FORMULA_BEGIN, f"{PREFIX}$0")).otherwise(repair)
+        return found.with_columns(repair.alias("repair"))
+
+
+def groups(found: pl.DataFrame, context: PlanContext) -> list[Damage]:
+    """Damage by kind and column, as a plan's summary tells it."""
+    headers = headers_of(context.sheet)
+    order = {name: at for at, name in enumerate(KINDS)}
+    columns = {column: at for at, column in enumerate(headers)}
+    told = []
+    for (kind, column), cells in found.partition_by("kind", "column", as_dict=True, maintain_order=True).items():
+        mended = cells.drop_nulls("repair")
+        example = (mended if len(mended) else cells).row(0, named=True)
+        told.append(
+            Damage(
+                kind=str(kind),
+                column=str(column),
+                header=headers.get(str(column), str(column)),
+                says=WORDS[str(kind)],
+                count=len(cells),
+                sure=int(cells["sure"].sum()),
+                repairs=len(mended),
+                rows=cells[ROW].sort().head(_FIRST_ROWS).to_list(),
+                text=example["text"],
+                repair=example["repair"],
+            )
+        )
+    return sorted(told, key=lambda group: (order[group.kind], columns.get(group.column, 0)))

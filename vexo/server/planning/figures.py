@@ -1,0 +1,115 @@
+"""A plan in figures: the sum, each column's changes, what is asked and how often."""
+
+from __future__ import annotations
+
+from decimal import Decimal
+
+import polars as pl
+
+from vexo.core.planning.frame import CHANGED_ELSEWHERE, VERDICT, FieldColumns
+from vexo.core.planning.verdicts import CellAction, RowState, Verdict, sum_of
+from vexo.core.records import Field, RecordType
+from vexo.core.sheets.sheet import ROW
+from vexo.core.writing.ledger import states_of
+from vexo.core.writing.totals import planned_totals
+
+from ..trips.facts.plans import Check, ColumnFigures, Damage, PlannedTotals, PlanSummary, Reason
+from .basis import Basis
+
+_MOST_REASONS = 200
+"""Groups of rows that are told apart by what the application said: more are no list to work through."""
+
+
+def _total(values: pl.Series) -> Decimal:
+    return Decimal(str(values.sum() or 0))
+
+
+def reasons(states: pl.DataFrame, record_type: RecordType) -> list[Reason]:
+    """Rows grouped by what stops them (or what an application said), most first.
+
+    Args:
+        states: ``row``, ``state`` and ``faults``; the first fault of a row is its reason.
+    """
+    first_faults = (
+        states.lazy()
+        .filter(pl.col("faults").list.len() > 0)
+        .select(ROW, "state", pl.col("faults").list.first().alias("fault"))
+        .unnest("fault")
+    )
+    message = pl.when(pl.col("code") == "refused").then(pl.col("arguments").list.get(0, null_on_oob=True))
+    grouped = (
+        first_faults.with_columns(message.fill_null("").alias("message"))
+        .group_by("state", "code", "field", "message", maintain_order=True)
+        .agg(pl.len().alias("count"), pl.col(ROW).first().alias("first"), pl.col("arguments").first())
+        .sort("count", descending=True, maintain_order=True)
+        .head(_MOST_REASONS)
+        .collect()
+    )
+    labels = {field.name: field.label for field in record_type.fields}
+    return [
+        Reason(
+            RowState(line["state"]),
+            line["code"],
+            line["field"] or "",
+            labels.get(line["field"] or "", line["field"] or ""),
+            [argument or "" for argument in line["arguments"] or []],
+            line["count"],
+            line["first"],
+        )
+        for line in grouped.to_dicts()
+    ]
+
+
+def _column(plan: pl.DataFrame, field: Field, two_way: bool) -> ColumnFigures:
+    columns = FieldColumns(field.name)
+    action = plan[columns.action]
+    changed = (action == CellAction.WRITE) & plan[VERDICT].is_in([Verdict.CREATE, Verdict.UPDATE])
+    sums: dict[str, str] = {}
+    if field.is_number:
+        after, before = (_total(plan[column].filter(changed)) for column in (columns.proposed, columns.current))
+        sums = {"before": str(before), "after": str(after), "difference": str(after - before)}
+    return ColumnFigures(
+        field=field.name,
+        label=field.label,
+        changed=int(changed.sum()),
+        held=int((action == CellAction.HELD).sum()),
+        unreadable=int((action == CellAction.BAD).sum()),
+        emptied=int(plan[columns.left_blank].sum()),
+        filled_before=int(plan[columns.kept_filled].sum()),
+        two_way=two_way,
+        **sums,
+    )
+
+
+def _check(plan: pl.DataFrame, name: str) -> Check:
+    agrees = plan[FieldColumns(name).agrees]
+    return Check(compared=len(agrees) - agrees.null_count(), agrees=int(agrees.sum() or 0), field=name)
+
+
+def summary_of(
+    plan: pl.DataFrame, basis: Basis, *, pointed: dict[str, int], damage: list[Damage], keys_not_read: int
+) -> PlanSummary:
+    """The plan in figures. Raises SumError where a row is not accounted for."""
+    context, kept = basis.context, basis.kept
+    sheet, record_type, settings = context.sheet, context.record_type, context.settings
+    known = {*(kept.columns if kept is not None else ()), *basis.ledger.bases}
+    fields = [record_type.field(name) for name in settings.carried]
+    promises = context.catalogue.promises
+    return PlanSummary(
+        rows=sheet.rows,
+        blank_rows=context.profile.blank_rows,
+        total_rows=len(context.profile.total_rows),
+        verdicts={RowState(name): count for name, count in sum_of(plan[VERDICT], sheet.rows).items()},
+        elsewhere=int(plan[CHANGED_ELSEWHERE].sum()),
+        known_rows=sheet.known_rows,
+        columns=[_column(plan, field, kept is not None and field.name not in known) for field in fields],
+        checks=[_check(plan, name) for name in settings.checks],
+        key=list(settings.key),
+        reasons=reasons(states_of(plan, None), record_type),
+        totals={name: PlannedTotals(**sums) for name, sums in planned_totals(plan, fields).items()},
+        weak=not promises.conditional_writes,
+        most_atomic=promises.atomic_batch,
+        pointed=pointed,
+        damage=damage,
+        keys_not_read=keys_not_read,
+    )

@@ -1,0 +1,83 @@
+"""Values of a plan carried on: only the cells that were edited since are typed anew."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+import polars as pl
+
+from vexo.core.columns.carried_values import Reading, carry
+from vexo.core.columns.matches import ColumnMatch
+from vexo.core.columns.treatments import LookUp
+from vexo.core.records import Kind
+from vexo.core.sheets.sheet import ROW, ROW_ID
+
+from .. import artifacts
+from ..artifacts import Artifact
+from ..trips.sheet_cells import edited_between, edits_of
+from .context import PlanContext
+from .models import Plan
+
+
+@dataclass(frozen=True)
+class Edited:
+    """What was edited since a plan: its rows, and the columns with their fields."""
+
+    rows: pl.Series
+    matches: list[ColumnMatch]
+
+
+def edited_since(context: PlanContext, last: Plan) -> Edited | None:
+    """What was edited since a plan; None where its values cannot be carried on: a reference has to be looked up, or a
+    key may find records that were not read."""
+    now = edits_of(context.trip)
+    if last.edits == now:
+        return Edited(pl.Series([], dtype=pl.UInt32), [])
+    cells = edited_between(context.sheet, last.edits, now)
+    columns = set(cells["column"].to_list())
+    headers = {context.headers[header] for header in context.headers if context.headers[header] in columns}
+    touched = {column.header for column in context.profile.columns if column.name in headers}
+    matches = [
+        m
+        for m in context.matches
+        if m.field is not None and (m.column in columns or touched & set(context.settings.lane(m.field.name).headers))
+    ]
+    finding = {*context.settings.key, context.record_type.identifier}
+    for match in matches:
+        assert match.field is not None
+        looked_up = any(isinstance(one, LookUp) for one in context.settings.lane(match.field.name).treatments)
+        if looked_up or ((match.carried or match.check) and match.field.kind == Kind.REFERENCE):
+            return None
+        if match.field.name in finding and not _all_read(last.counts, last.records_path):
+            return None
+    return Edited(cells["row_id"].unique(maintain_order=True), matches)
+
+
+def _all_read(reading: Mapping[str, Any], records: str) -> bool:
+    """Whether all records of the type were read."""
+    if not artifacts.there(records):
+        return False
+    return bool(artifacts.scan(records).select(pl.len()).collect().item() >= reading.get("type", 0))
+
+
+def carry_on(context: PlanContext, values_path: str, edited: Edited, reading: Reading) -> Artifact:
+    """The values of a plan with the edited cells typed anew."""
+    stored = artifacts.load(values_path)
+    if not len(edited.rows) or not edited.matches:
+        return stored
+    before = stored.frame
+    cells = context.cells.filter(pl.col(ROW_ID).is_in(edited.rows.implode()))
+    fresh = carry(cells, edited.matches, context.record_type, reading, {}, context.settings.lanes, context.headers)
+    columns = [name for name in fresh.columns if name not in (ROW_ID, ROW) and name in before.columns]
+    laid = before.select(ROW_ID).join(
+        fresh.select(ROW_ID, *columns).with_columns(pl.lit(value=True).alias("edited")),
+        on=ROW_ID,
+        how="left",
+        maintain_order="left",
+    )
+    edited_rows = laid["edited"].fill_null(value=False)
+    pair = [pl.select(pl.when(edited_rows).then(laid[n]).otherwise(before[n])).to_series().alias(n) for n in columns]
+    return artifacts.store(before.with_columns(pair), artifacts.named(context.trip.pk, "values", uuid.uuid4().hex))

@@ -1,0 +1,63 @@
+"""Whom the texts of a sheet's references name: one question to the application for all rows."""
+
+from __future__ import annotations
+
+import polars as pl
+
+from vexo.applications import Client
+from vexo.core.columns.carried_values import Reading, lane_cells
+from vexo.core.columns.references import different, key_texts, make_lookup, naming_fields
+from vexo.core.keys.near import near_keys
+from vexo.core.records import Kind, RecordType
+from vexo.core.values import dtype, in_long_form
+
+from .context import PlanContext
+
+_MOST_NEAR = 20_000
+_MOST_LOST = 200
+
+
+def references_of(
+    context: PlanContext, cells: pl.DataFrame, reading: Reading, client: Client
+) -> dict[str, pl.DataFrame]:
+    """For each type that a carried or checked column refers to: the records its texts name."""
+    texts: dict[str, list[pl.Series]] = {}
+    for match in context.matches:
+        field = match.field
+        if field is None or not (match.carried or match.check) or field.kind != Kind.REFERENCE or not field.target:
+            continue
+        _, marked = lane_cells(cells, match, reading, context.settings.lane(field.name), context.headers)
+        texts.setdefault(field.target, []).append(marked.texts)
+    return {name: _named(context.catalogue.type(name), different(columns), client) for name, columns in texts.items()}
+
+
+def _named(target: RecordType, wanted: pl.Series, client: Client) -> pl.DataFrame:
+    found: dict[str, pl.DataFrame] = {}
+    left = wanted
+    for by in naming_fields(target):
+        field = target.field(by)
+        asked = in_long_form(field, left)
+        if not field.quoted:
+            asked = asked.filter(asked.str.contains(r"^\d{1,18}$"))
+        if not asked.len():
+            continue
+        values = asked.alias(by).cast(dtype(field), strict=False).to_frame()
+        found[by] = client.read_by_keys(target, [by], [by], values)
+        known = found[by][by].cast(pl.String)
+        if by != target.identifier:
+            left = left.filter(~in_long_form(field, left).is_in(known.implode()))
+    return make_lookup(key_texts(wanted), target, found, _near(target, left, found, client))
+
+
+def _near(target: RecordType, left: pl.Series, found: dict[str, pl.DataFrame], client: Client) -> dict[str, list[str]]:
+    """The names nearest to those that name nobody, of a type that is small enough to be read for it."""
+    by = target.shown_by
+    identifiers = found.get(target.identifier)
+    if identifiers is not None and len(left):
+        left = left.filter(~left.is_in(identifiers[target.identifier].cast(pl.String).implode()))
+    if by == target.identifier and not target.field(by).quoted:
+        return {}
+    if not len(left) or len(left) > _MOST_LOST or client.count(target) > _MOST_NEAR:
+        return {}
+    names = pl.concat([chunk[by] for chunk in client.read(target, [by])]).cast(pl.String).drop_nulls()
+    return near_keys(left.to_list(), names.to_list())

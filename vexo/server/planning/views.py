@@ -1,0 +1,29 @@
+"""Planning over HTTP."""
+
+from __future__ import annotations
+
+from drf_spectacular.utils import extend_schema
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from ..jobs.models import Job
+from ..jobs.views import JobSerializer
+from ..jobs.worker import enqueue
+from ..people.permissions import person_of
+from ..people.rights import Action, require
+from ..trips.views import find_view
+
+
+class PlanView(APIView):
+    rights = {"POST": Action.PREPARE}
+
+    @extend_schema(request=None, responses=JobSerializer)
+    def post(self, request: Request, pk: int) -> Response:
+        """Ask the application again and plan anew; asked twice, it is done once."""
+        person = person_of(request)
+        require(person, Action.PREPARE)
+        view = find_view(pk, request)
+        waiting = Job.objects.filter(trip=view.trip, kind="plan", state=Job.QUEUED).first()
+        job = waiting or enqueue("plan", person.username, view, fresh=True)
+        return Response(JobSerializer(job).data, status=202)

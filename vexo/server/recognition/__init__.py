@@ -1,0 +1,1 @@
+"""Where a sheet belongs."""

@@ -1,0 +1,186 @@
+"""A sheet that comes in: the trip that it belongs to, said or known, and where else it comes from."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import polars as pl
+
+from vexo.core.records import RecordType
+from vexo.core.sheets import Choices, SheetProfile
+from vexo.core.sheets.foreign_findings import notice
+
+from ..applications.models import Application
+from ..errors import PlainError
+from ..trips.models import Sheet, Trip
+from ..trips.part_view import PartView
+from ..trips.sheets import newest_in, stamp_fits
+from ..uploads.models import Upload
+from .likely_trips import (
+    Found,
+    Likely,
+    as_it_came,
+    by_stamp,
+    digest_of,
+    likely_trips,
+    part_of_sheet,
+    surely,
+    worth_asking,
+)
+
+NEW_TRIP = "new"
+
+
+def _trip_of(asked: str, application: Application, profile: SheetProfile, record_type: RecordType) -> Trip:
+    """The trip that a person says. Raises PlainError where the sheet cannot be that trip's."""
+    trip = Trip.objects.filter(pk=asked, application=application).first() if asked.isdecimal() else None
+    if trip is None:
+        raise PlainError(f"There is no trip {asked} with {application.label}.")
+    if trip.record_type != record_type.name:
+        raise PlainError(f"Trip {trip.pk} is about {trip.record_type}, not {record_type.name}. Begin a new trip.")
+    stamp = profile.stamp
+    if stamp is None:
+        return trip
+    if stamp.record_type != trip.record_type:
+        raise PlainError(
+            f"This sheet holds {stamp.record_type} records by its stamp, and trip {trip.pk} is about "
+            f"{trip.record_type}. Begin a new trip."
+        )
+    if not stamp_fits(trip, stamp) and Trip.objects.filter(pk=stamp.trip, application__name=stamp.application).exists():
+        raise PlainError(
+            f"This sheet went out on trip {stamp.trip} by its stamp. Bring it in there, or begin a new trip.",
+            "which-trip",
+        )
+    return trip
+
+
+@dataclass(frozen=True)
+class Belonging:
+    """Where a file belongs: the trip that it is known to belong to, or those that it is like, the likeliest first."""
+
+    found: Found | None
+    likely: list[Likely]
+
+
+def belonging_of(profile: SheetProfile, cells: pl.DataFrame, digest: str) -> Belonging:
+    """Where a file belongs: by its stamp, as the very same file, as rows of a trip, or by its contents."""
+    found = by_stamp(profile) or as_it_came(digest)
+    likely = [] if found else likely_trips(profile, cells)
+    return Belonging(found or surely(likely), likely)
+
+
+@dataclass(frozen=True)
+class Incoming:
+    """A sheet wholly read: what is taken in, or is not, in one step.
+
+    Attributes:
+        view: the trip and the part that it belongs to; None where it begins a trip.
+        known: by what it was recognised.
+        elsewhere: the trip of another application or type that it comes from.
+        recognised: it went out from here on that trip.
+    """
+
+    upload: Upload
+    profile: SheetProfile
+    cells: pl.DataFrame
+    digest: str
+    view: PartView | None
+    known: Found | None
+    elsewhere: Found | None
+    recognised: bool
+
+    @property
+    def trip(self) -> Trip | None:
+        """The trip that it belongs to."""
+        return self.view.trip if self.view is not None else None
+
+    @property
+    def newest(self) -> Sheet | None:
+        """The sheet of that part that came in last."""
+        return newest_in(self.view) if self.view is not None else None
+
+    @property
+    def origin(self) -> dict[str, Any]:
+        """What is told of where it comes from."""
+        if self.view is not None and self.known is not None:
+            return {"how": self.known.how, "account": self.known.account}
+        if self.view is not None:
+            return {"how": "chosen", "account": ""}
+        if self.elsewhere is not None:
+            source = self.elsewhere.trip.application
+            named = {"application": source.name, "label": source.label, "stage": source.stage}
+            return {"how": "elsewhere", "account": self.elsewhere.account, **named}
+        stamp = self.profile.stamp
+        if stamp is not None:
+            named = {"application": stamp.application, "label": stamp.application, "stage": stamp.stage}
+            return {"how": "elsewhere", "account": "its stamp names no trip that is known here", **named}
+        return {"how": "", "account": ""}
+
+
+def _asked_which(likely: list[Likely], rows: int, application: Application, record_type: RecordType) -> None:
+    """Raises PlainError where a sheet may belong to a trip of the application; a person has to say."""
+    here = [
+        one
+        for one in worth_asking(likely, rows)
+        if one.trip.application_id == application.pk and one.trip.record_type == record_type.name
+    ]
+    if here:
+        accounts = "; ".join(one.account for one in here)
+        raise PlainError(
+            f"This sheet may belong to a trip: {accounts}. Say which it is, or that it is none.", "which-trip"
+        )
+
+
+def incoming_of(
+    asked: str,
+    application: Application,
+    upload: Upload,
+    record_type: RecordType,
+    read: tuple[pl.DataFrame, SheetProfile],
+) -> Incoming:
+    """Where a sheet belongs.
+
+    Args:
+        asked: the number of the trip that a person says, ``new``, or nothing to let the sheet tell.
+
+    Raises:
+        PlainError: where it cannot belong there, or a person has to say.
+    """
+    cells, profile = read
+    digest = upload.digest or digest_of(upload)
+    trip: Trip | None = None
+    known: Found | None = None
+    elsewhere: Found | None = None
+    if asked and asked != NEW_TRIP:
+        # Where the trip is said, its contents need not tell it.
+        trip = _trip_of(asked, application, profile, record_type)
+        found = by_stamp(profile) or as_it_came(digest)
+        known = found if found is not None and found.trip.pk == trip.pk else None
+    else:
+        belonging = belonging_of(profile, cells, digest)
+        found = belonging.found
+        if found is None and not asked:
+            _asked_which(belonging.likely, profile.rows, application, record_type)
+        here = found is not None and found.trip.application_id == application.pk
+        if found is not None and here and found.trip.record_type == record_type.name:
+            known = found if not asked else None
+            trip = known.trip if known is not None else None
+        elif found is not None and found.how != "same":
+            elsewhere = found
+    if trip is None:
+        return Incoming(upload, profile, cells, digest, None, None, elsewhere, recognised=False)
+    view = PartView(trip, part_of_sheet(trip, profile, cells))
+    newest = newest_in(view)
+    went_out = trip.kept_copies.exists()
+    recognised = went_out and (known is None or known.how != "same" or bool(newest and newest.recognised))
+    return Incoming(upload, profile, cells, digest, view, known, None, recognised)
+
+
+def refuse_unasked(incoming: Incoming, choices: Choices) -> None:
+    """Raises PlainError where cells carry the guard against formulas and nobody said what becomes of it."""
+    if incoming.recognised or choices.prefix:
+        return
+    found = [finding for finding in notice(incoming.cells, incoming.profile) if finding.kind == "prefix"]
+    if found:
+        raise PlainError(f"{found[0].text} Say whether it is taken off or kept.", "prefix")

@@ -1,0 +1,188 @@
+"""Which trip a sheet belongs to: by its stamp, as the very same file, as rows of a trip, or by its contents."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import polars as pl
+
+from vexo.core.columns.likeness import Likeness, likeness
+from vexo.core.records import RecordType, UnknownName
+from vexo.core.sheets import SheetProfile
+from vexo.core.sheets.overlay.versions import row_column, share_as_they_were
+from vexo.core.sheets.writers.outgoing import OutgoingColumn, outgoing_columns
+
+from .. import artifacts
+from ..data_folder import absolute
+from ..trips.models import Part, Sheet, Trip
+from ..trips.part_view import PartView
+from ..trips.sheets import kept_records, newest_in, stamp_fits
+from ..uploads.models import Upload
+
+_SURE_SHARE = 0.5
+"""Share of a sheet's cells that have to be as they went out before it counts as that trip's (``semantics.md`` 10.1)."""
+_CLEAR_LEAD = 0.1
+"""Share of the compared cells by which the likeliest trip has to lead the next one."""
+_ASKED_SHARE = 0.2
+"""Share of a sheet's cells as they went out from which a person is asked about a trip."""
+_MOST_TRIPS = 60
+"""Trips that are looked through, the newest first."""
+_MOST_ASKED = 4
+"""Trips that a person is asked about."""
+
+
+@dataclass(frozen=True)
+class Likely:
+    """A trip that a sheet may belong to, and by how much it is known. ``rows``: it is some rows of that trip's sheet,
+    and not the sheet."""
+
+    trip: Trip
+    known: Likeness
+    rows: bool = False
+
+    @property
+    def account(self) -> str:
+        """What it is known by, in words."""
+        cells = f"{self.known.equal:,} of {self.known.compared:,} cells"
+        if self.rows:
+            return f"{cells} are as in the newest sheet of trip {self.trip.pk}"
+        if not self.known.equal:
+            return f"{self.known.rows:,} of its keys went out on trip {self.trip.pk}"
+        return f"{cells} are as trip {self.trip.pk} sent them out"
+
+
+@dataclass(frozen=True)
+class Found:
+    """The trip that a sheet is known to belong to, and how: by its stamp, as the same file, its rows or its cells."""
+
+    trip: Trip
+    how: str
+    account: str
+
+
+def digest_of(upload: Upload) -> str:
+    """A file's content as one text; of a list in parts that of all its files."""
+    digests = []
+    for one in upload.whole_list:
+        with absolute(one.path).open("rb") as file:
+            digests.append(hashlib.file_digest(file, "sha256").hexdigest())
+    return digests[0] if len(digests) == 1 else hashlib.sha256(" ".join(digests).encode()).hexdigest()
+
+
+def by_stamp(profile: SheetProfile) -> Found | None:
+    """The trip that the sheet's stamp names, if that trip was made here."""
+    stamp = profile.stamp
+    if stamp is None:
+        return None
+    trips = Trip.objects.select_related("application")
+    trip = trips.filter(pk=stamp.trip, application__name=stamp.application, record_type=stamp.record_type).first()
+    if trip is None or not stamp_fits(trip, stamp):
+        return None
+    return Found(trip, "stamp", f"its stamp names trip {trip.pk}")
+
+
+def as_it_came(digest: str) -> Found | None:
+    """The trip whose newest sheet is this very file."""
+    for sheet in (
+        Sheet.objects.filter(direction=Sheet.IN, digest=digest).select_related("trip__application").order_by("-id")
+    ):
+        newest = newest_in(PartView.of(sheet.trip, sheet.part.number if sheet.part else 0))
+        if newest is not None and newest.digest == digest:
+            return Found(sheet.trip, "same", f"the very same file is the newest sheet of trip {sheet.trip_id}")
+    return None
+
+
+def sent_columns(trip: Trip, part: Part | None = None) -> list[OutgoingColumn] | None:
+    """The columns of a trip, or of a part of it, as they went out; None where none did, or its fields are not known."""
+    known, kept = trip.application.known, kept_records(trip, part)
+    if known is None or kept is None:
+        return None
+    try:
+        record_type = known.type(trip.record_type)
+        fields = [known.field(record_type, name) for name in trip.fields]
+        return outgoing_columns(fields, kept, record_type, known)
+    except (UnknownName, pl.exceptions.ColumnNotFoundError):
+        return None
+
+
+def part_of_sheet(trip: Trip, profile: SheetProfile, cells: pl.DataFrame) -> int:
+    """Which part of a shared-out trip a sheet is: by its stamp, else the one whose records most of it is like."""
+    stamp = profile.stamp
+    numbers = list(trip.parts.values_list("number", flat=True))
+    if stamp is not None and stamp_fits(trip, stamp) and stamp.part in numbers:
+        return stamp.part
+    if len(numbers) < 2 or trip.application.known is None:
+        return numbers[0] if numbers else 1
+    keys = keys_of(trip.application.known.type(trip.record_type))
+    best, most = trip.last_part, (0, 0)
+    for part in trip.parts.all():
+        columns = sent_columns(trip, part)
+        alike = likeness(profile, cells, columns, keys) if columns is not None else None
+        if alike is not None and (alike.rows, alike.equal) > most:
+            best, most = part.number, (alike.rows, alike.equal)
+    return best
+
+
+def keys_of(record_type: RecordType) -> list[Sequence[str]]:
+    """What tells the records of a type apart: its identifier, then its keys."""
+    return [[record_type.identifier], *record_type.keys]
+
+
+def _sent(profile: SheetProfile, cells: pl.DataFrame) -> list[Likely]:
+    found = []
+    headers = {column.header for column in profile.columns if column.header}
+    sent = Trip.objects.filter(sheets__direction=Sheet.OUT).select_related("application").distinct()
+    for trip in sent.order_by("-id")[:_MOST_TRIPS]:
+        columns = sent_columns(trip)
+        if columns is None or trip.application.known is None or not headers & {one.header for one in columns}:
+            continue
+        own = likeness(profile, cells, columns, keys_of(trip.application.known.type(trip.record_type)))
+        if own.equal or own.rows:
+            found.append(Likely(trip, own))
+    return found
+
+
+def _left(profile: SheetProfile, cells: pl.DataFrame) -> list[Likely]:
+    """Trips of whose newest sheet these may be some rows."""
+    if row_column(profile) is None:
+        return []
+    found = []
+    written = Trip.objects.filter(ledger__isnull=False).select_related("application").distinct()
+    newest_sheets = [
+        (trip, newest_in(PartView(trip, part.number)))
+        for trip in written.order_by("-touched_at")[:_MOST_TRIPS]
+        for part in trip.parts.all()
+    ]
+    for trip, newest in newest_sheets:
+        if newest is None or not artifacts.there(newest.cells):
+            continue
+        columns = newest.profile.columns
+        equal, filled = share_as_they_were(artifacts.read(newest.cells), columns, cells, profile)
+        if equal:
+            found.append(Likely(trip, Likeness(equal, filled, len(cells)), rows=True))
+    return found
+
+
+def likely_trips(profile: SheetProfile, cells: pl.DataFrame) -> list[Likely]:
+    """Trips whose sheet this may be, of any application, the likeliest first."""
+    found = _left(profile, cells) or _sent(profile, cells)
+    return sorted(found, key=lambda one: (-one.known.equal, -one.known.rows))
+
+
+def surely(likely: Sequence[Likely]) -> Found | None:
+    """The trip that a sheet is known to belong to: most of its cells are as they went out, and clearly more than any
+    other trip's. Keys alone, few cells or a tie are no knowledge."""
+    if not likely or likely[0].known.share < _SURE_SHARE or not likely[0].known.equal:
+        return None
+    second = likely[1].known.equal if len(likely) > 1 else 0
+    clearly = likely[0].known.equal - second > _CLEAR_LEAD * likely[0].known.compared
+    first = likely[0]
+    return Found(first.trip, "rows" if first.rows else "cells", first.account) if clearly else None
+
+
+def worth_asking(likely: Sequence[Likely], rows: int) -> list[Likely]:
+    """The trips that a person is asked about where none is sure: half of the sheet's rows have keys that went out
+    there, or a good part of its cells are as they went out."""
+    return [one for one in likely if one.known.rows * 2 >= rows or one.known.share >= _ASKED_SHARE][:_MOST_ASKED]

@@ -1,1 +1,0 @@
-"""Plans, decisions, and windows of rows."""

@@ -1,0 +1,1 @@
+"""Rows as people see them: windows, groups, exports, and edits made in place."""

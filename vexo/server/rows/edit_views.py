@@ -1,0 +1,168 @@
+"""Edits of a trip's sheet over HTTP: made where a cell is seen, planned at once where nothing has to be asked."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from drf_spectacular.utils import extend_schema, extend_schema_field
+from rest_framework import serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from ..edits import edits
+from ..edits.row_filter import carry_only, expect
+from ..naming import WhoSerializer
+from ..people.permissions import person_of
+from ..people.rights import Action
+from ..planning.inline import plan_inline
+from ..trips.models import Edit
+from ..trips.serializers import TripDetailSerializer
+from ..trips.views import SEEN, detail, find_trip, find_view, unchanged
+from .edit_requests import make_edit
+
+_TEXTS = serializers.CharField
+_LONGEST = 32_767
+"""Characters that a cell of a spreadsheet holds."""
+_MOST_PASTED = 100_000
+"""Rows of one pasted block."""
+_MOST_LISTED = 200
+"""Edits that are listed: older ones are undone by the command line."""
+
+
+class ShownSerializer(serializers.Serializer[Any]):
+    """Which rows are shown, and in which order: an edit of many rows reaches only these."""
+
+    state = _TEXTS(required=False, allow_blank=True, default="")
+    column = _TEXTS(required=False, allow_blank=True, default="")
+    text = _TEXTS(required=False, allow_blank=True, default="", trim_whitespace=False)
+    code = _TEXTS(required=False, allow_blank=True, default="")
+    order = _TEXTS(required=False, allow_blank=True, default="")
+
+
+class ReplaceSerializer(serializers.Serializer[Any]):
+    find = _TEXTS(trim_whitespace=False, max_length=_LONGEST)
+    put = _TEXTS(allow_blank=True, trim_whitespace=False, max_length=_LONGEST)
+    pattern = serializers.BooleanField(required=False, default=False)
+    whole = serializers.BooleanField(required=False, default=False)
+    capitals = serializers.BooleanField(required=False, default=True)
+
+
+class MakeEditSerializer(serializers.Serializer[Any]):
+    """An edit of the newest sheet. ``cell``: ``text`` in ``column`` of ``row_id``. ``fill``: that row's cell put into
+    the ``rows`` rows below it, as they are shown. ``paste``: ``block`` from that cell on. ``replace``: what ``replace``
+    says, in ``column`` or, where that is empty, in all columns. ``repair``: damage of the kind ``damage`` in
+    ``column``, or all, as plan ``plan`` has it."""
+
+    kind = serializers.ChoiceField(choices=["cell", "fill", "replace", "paste", "repair"])
+    row_id = serializers.IntegerField(required=False, min_value=0, max_value=2**32 - 1)
+    column = _TEXTS(required=False, allow_blank=True, default="", max_length=20)
+    text = _TEXTS(required=False, allow_blank=True, allow_null=True, trim_whitespace=False, max_length=_LONGEST)
+    rows = serializers.IntegerField(required=False, min_value=1, max_value=2**31)
+    block = serializers.ListField(
+        child=serializers.ListField(child=_TEXTS(allow_blank=True, trim_whitespace=False, max_length=_LONGEST)),
+        required=False,
+        max_length=_MOST_PASTED,
+    )
+    replace = ReplaceSerializer(required=False)
+    damage = _TEXTS(required=False, allow_blank=True, default="", max_length=20)
+    plan = serializers.IntegerField(required=False, min_value=1)
+    shown = ShownSerializer(required=False)
+
+
+class EditedCellSerializer(serializers.Serializer[Any]):
+    header = _TEXTS()
+    before = _TEXTS(allow_null=True)
+    after = _TEXTS(allow_null=True)
+
+
+class EditSerializer(serializers.ModelSerializer[Edit]):
+    by = WhoSerializer()
+    first = serializers.SerializerMethodField()
+
+    class Meta:
+        model = Edit
+        fields = ("id", "kind", "words", "count", "by", "at", "first")
+
+    @extend_schema_field(EditedCellSerializer(many=True))
+    def get_first(self, edit: Edit) -> Any:
+        return edits.first_cells(edit)
+
+
+class EditsView(APIView):
+    rights = {"POST": Action.PREPARE}
+
+    @extend_schema(responses=EditSerializer(many=True))
+    def get(self, request: Request, pk: int) -> Response:
+        """The newest edits that lie over the trip's sheet."""
+        return Response(EditSerializer(edits.listed(find_trip(pk), _MOST_LISTED), many=True).data)
+
+    @extend_schema(request=MakeEditSerializer, responses=TripDetailSerializer, parameters=[SEEN])
+    def post(self, request: Request, pk: int) -> Response:
+        """Edit the newest sheet; the rows are planned anew."""
+        view = find_view(pk, request)
+        unchanged(request, view)
+        asked = MakeEditSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        _, job = make_edit(view, person_of(request), dict(asked.validated_data))
+        plan_inline(view, job)
+        return detail(pk, request)
+
+
+class EditView(APIView):
+    rights = {"DELETE": Action.PREPARE}
+
+    @extend_schema(responses={200: TripDetailSerializer})
+    def delete(self, request: Request, pk: int, number: int) -> Response:
+        """Take one edit back; later ones of the same cells stay."""
+        view = find_view(pk, request)
+        plan_inline(view, edits.undo(view, person_of(request), number, run_here=True))
+        return detail(pk, request)
+
+
+class OnlySerializer(serializers.Serializer[Any]):
+    """Which rows are carried: those for which ``condition`` on the sheet's own columns holds, without those that are
+    left out by their numbers in the trip (``carry``: all or none of them first). What is not said stays."""
+
+    condition = _TEXTS(required=False, allow_blank=True, max_length=20_000)
+    leave_out = serializers.ListField(
+        child=serializers.IntegerField(min_value=0, max_value=2**32 - 1), required=False, max_length=100_000
+    )
+    carry = serializers.ChoiceField(choices=["", "all", "none"], required=False, default="")
+    take_in = serializers.ListField(
+        child=serializers.IntegerField(min_value=0, max_value=2**32 - 1), required=False, max_length=100_000
+    )
+
+
+class OnlyView(APIView):
+    rights = {"PATCH": Action.PREPARE}
+
+    @extend_schema(request=OnlySerializer, responses=TripDetailSerializer, parameters=[SEEN])
+    def patch(self, request: Request, pk: int) -> Response:
+        """Carry only some of the sheet's rows; the others are set aside, with that reason."""
+        view = find_view(pk, request)
+        unchanged(request, view)
+        asked = OnlySerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        plan_inline(view, carry_only(view, person_of(request), run_here=True, **asked.validated_data))
+        return detail(pk, request)
+
+
+class ExpectSerializer(serializers.Serializer[Any]):
+    """How many rows, and which sums by header, a person expects; null or an empty text takes it back."""
+
+    rows = serializers.IntegerField(required=False, allow_null=True, min_value=0, max_value=2**31)
+    sums = serializers.DictField(child=_TEXTS(allow_blank=True, max_length=60), required=False)
+
+
+class ExpectView(APIView):
+    rights = {"PATCH": Action.PREPARE}
+
+    @extend_schema(request=ExpectSerializer, responses=TripDetailSerializer)
+    def patch(self, request: Request, pk: int) -> Response:
+        """Say what is expected of the sheet; it is checked from then on."""
+        view = find_view(pk, request)
+        asked = ExpectSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        expect(view, person_of(request), **asked.validated_data)
+        return detail(pk, request)

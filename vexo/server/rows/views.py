@@ -1,0 +1,58 @@
+"""Plans, decisions and rows over HTTP."""
+
+from __future__ import annotations
+
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework import serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from ..mapping.lane_preview import lane_window
+from ..planning.context import PlanContext, newest_plan
+from ..queries import whole_number
+from ..trips.facts import to_json
+from ..trips.row_windows import WindowSerializer, sheet_window
+from ..trips.sheet_cells import edits_of, edits_over
+from ..trips.sheets import newest_sheet
+from ..trips.views import find_view
+from .windows import Source, Wanted, plan_window
+
+_TEXTS = serializers.CharField
+
+
+def window_parameters() -> list[OpenApiParameter]:
+    """Query parameters of the endpoints that give windows of rows."""
+    return [
+        *[OpenApiParameter(name) for name in ("view", "state", "column", "text", "code", "order")],
+        *[OpenApiParameter(name, OpenApiTypes.INT) for name in ("offset", "limit")],
+    ]
+
+
+def wanted_of(request: Request) -> tuple[Wanted, tuple[int, int]]:
+    """The filter of a window, and its place: the first row, and how many are wanted."""
+    asked = request.query_params
+    filters = Wanted(*[asked.get(name, "") for name in ("state", "column", "text", "code", "order")])
+    return filters, (whole_number(asked.get("offset", ""), 0), whole_number(asked.get("limit", ""), 100))
+
+
+class RowsView(APIView):
+    """A window of rows: the sheet as it came (``view=file``), as its lanes make it (``view=lanes``), or the newest plan
+    of it."""
+
+    @extend_schema(responses=WindowSerializer, parameters=window_parameters())
+    def get(self, request: Request, pk: int) -> Response:
+        view = find_view(pk, request)
+        wanted, place = wanted_of(request)
+        if request.query_params.get("view") == "lanes":
+            return Response(to_json(lane_window(view, place)))
+        sheet, plan = newest_sheet(view), newest_plan(view)
+        if request.query_params.get("view") == "file" or plan is None:
+            names = [mapping.column for mapping in sheet.mappings.all()]
+            over = edits_over(sheet, edits_of(view.trip))
+            out = set(view.trip.row_filter.get("left_out", []))
+            return Response(to_json(sheet_window(sheet.cells, names, sheet.rows, place, over, out)))
+        context = PlanContext.of_plan(plan)
+        source = Source(plan.path, context.cells_path, came=sheet.cells)
+        return Response(to_json(plan_window(context, source, wanted, place)))

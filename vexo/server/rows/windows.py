@@ -1,0 +1,269 @@
+"""Windows of rows for the grid: found once by filter, paged from there."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from functools import lru_cache
+from typing import Any
+
+import polars as pl
+
+from vexo.core.planning.frame import EARLIER_RESULT, FAULTS, VERDICT, FieldColumns
+from vexo.core.planning.verdicts import CELL_STATES, NOT_IN, CellAction, CellState, RowState, Verdict
+from vexo.core.records import IDENTIFIER, Field, Kind
+from vexo.core.sheets.sheet import ROW, ROW_ID
+from vexo.core.values import parse, to_text
+from vexo.core.writing.ledger import states_of
+
+from .. import artifacts
+from ..faults import words
+from ..planning.context import PlanContext
+from ..trips.answers import options_for_fault, options_for_row
+from ..trips.facts.rows import Cell, Fault, Row, Window
+from ..trips.row_windows import MOST_ROWS
+
+_GROUPS: dict[str, tuple[RowState, ...]] = {
+    "refused": (RowState.REFUSED, RowState.UNCLEAR),
+    "not-in": NOT_IN,
+}
+"""States that are asked for by one name."""
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """Which rows: of one state, with one fault, with a change in one column, holding a text; and in which order: as in
+    the sheet, or by the values of a field (``-name``: from the highest down), empty ones last."""
+
+    state: str = ""
+    column: str = ""
+    text: str = ""
+    code: str = ""
+    order: str = ""
+
+
+@dataclass(frozen=True)
+class Source:
+    """Where rows come from: a plan's file, its cells, and the ledger page of the pass that sent it; the cells as they
+    ``came`` in the file, and as they are ``now``, where these may be others."""
+
+    plan: str
+    cells: str
+    page: str = ""
+    came: str = ""
+    now: str = ""
+
+
+@lru_cache(maxsize=16)
+def states(plan: str, page: str) -> pl.DataFrame:
+    """What became, or will become, of every row. Files never change under their name, so this is made once."""
+    columns = [ROW_ID, ROW, VERDICT, FAULTS, IDENTIFIER, EARLIER_RESULT]
+    return states_of(artifacts.read(plan, columns), artifacts.read(page) if page else None)
+
+
+@lru_cache(maxsize=32)
+def _ranks(cells: str, column: str, field: Field | None, down: bool) -> pl.Series:
+    """The place of each row of a sheet when its rows are put in order by one column."""
+    raw = artifacts.read(cells, [column])[column]
+    values = raw
+    if field is not None and field.kind not in (Kind.CHOICES, Kind.REFERENCE):
+        parsed = parse(field, raw).values
+        values = parsed if parsed.null_count() < len(parsed) else raw
+    order = pl.DataFrame({"value": values}).with_row_index("at")
+    placed = order.sort("value", descending=down, nulls_last=True, maintain_order=True)
+    return placed.with_row_index("rank").sort("at")["rank"]
+
+
+def _in_order(context: PlanContext, source: Source, places: pl.Series, order: str) -> pl.Series:
+    name = order.removeprefix("-")
+    match = next((m for m in context.matches if m.field is not None and m.field.name == name), None)
+    if match is None or not match.column:
+        return places
+    ranks = _ranks(source.cells, match.column, match.field, order.startswith("-"))
+    return places.gather(ranks.gather(places).arg_sort())
+
+
+@lru_cache(maxsize=32)
+def _positions(source: Source, wanted: Wanted) -> pl.Series:
+    """Places (0-based, in sheet order) of the rows that are wanted."""
+    told = states(source.plan, source.page)
+    holds = pl.Series([True]).new_from_index(0, len(told))
+    if wanted.state:
+        group = _GROUPS.get(wanted.state, [wanted.state])
+        holds &= told["state"].is_in(group)
+    if wanted.code:
+        has = pl.col("faults").list.eval(pl.element().struct.field("code") == wanted.code).list.any()
+        holds &= told.select(has.fill_null(value=False)).to_series()
+    if wanted.column:
+        emptied = wanted.column.startswith("emptied:")
+        name = FieldColumns(wanted.column[8:]).left_blank if emptied else FieldColumns(wanted.column).action
+        there = artifacts.scan(source.plan).collect_schema().names()
+        column = artifacts.read(source.plan, [name])[name] if name in there else pl.Series([0] * len(told))
+        holds &= column.cast(pl.UInt8) > 0
+    if wanted.text:
+        table = artifacts.read(source.cells)
+        names = [name for name in table.columns if name.startswith("c")]
+        low = wanted.text.lower()
+        found = [
+            pl.col(name).str.to_lowercase().str.contains(low, literal=True).fill_null(value=False) for name in names
+        ]
+        holds &= table.select(pl.any_horizontal(found)).to_series()
+    return holds.arg_true()
+
+
+def gather(path: str, places: pl.Series) -> pl.DataFrame:
+    """These rows of a stage, in the order of their places; only the row groups they lie in are read."""
+    if not len(places):
+        return artifacts.scan(path).head(0).collect()
+    numbers = places.to_list()
+    first, last = min(numbers), max(numbers)
+    between: pl.DataFrame = artifacts.scan(path).slice(first, last - first + 1).collect()
+    return between[[number - first for number in numbers]]
+
+
+def fault_words(context: PlanContext, fault: dict[str, Any]) -> str:
+    """The sentence of one row's fault."""
+    field = context.record_type.find(fault["field"] or "")
+    arguments = list(fault["arguments"] or [])
+    if fault["code"] == "changed-meanwhile":
+        arguments = [f.label if (f := context.record_type.find(name)) else name for name in arguments]
+    return words(fault["code"], field.label if field else fault["field"] or "", arguments)
+
+
+def faults_of(context: PlanContext, line: dict[str, Any]) -> list[Fault]:
+    """The faults of a row in words, each with its answers; ``line`` has ``state``, ``faults`` and ``@id``."""
+    asks = line["state"] in (RowState.HELD, RowState.REJECTED)
+    has_record = line[IDENTIFIER] is not None
+    return [
+        Fault(
+            fault["code"],
+            fault["field"] or "",
+            fault_words(context, fault),
+            options_for_fault(fault["code"], has_record=has_record) if asks else [],
+        )
+        for fault in line["faults"] or []
+    ]
+
+
+def _refused_with(line: dict[str, Any]) -> str | None:
+    """The application's own code for a refusal, where it gave one."""
+    first = (line["faults"] or [None])[0]
+    given = first and first["code"] == "refused" and len(first["arguments"]) > 1
+    return str(first["arguments"][1]) if given else None
+
+
+def plan_window(context: PlanContext, source: Source, wanted: Wanted, place: tuple[int, int]) -> Window:
+    """A window of a plan: each row with its state, faults and cells in the order of the sheet's columns.
+
+    Args:
+        place: the first row of the window, from 0, and how many rows are wanted.
+    """
+    offset, limit = place
+    total, most = context.sheet.rows, min(limit, MOST_ROWS)
+    if wanted != Wanted():
+        places = _positions(source, replace(wanted, order=""))
+        if wanted.order:
+            places = _in_order(context, source, places, wanted.order)
+        total, shown = len(places), places.slice(offset, most)
+    else:
+        shown = pl.int_range(offset, max(offset, min(offset + most, total)), dtype=pl.UInt32, eager=True)
+    plan, cells = gather(source.plan, shown), gather(source.cells, shown)
+    all_states = states(source.plan, source.page)
+    lines = (all_states[shown.to_list()] if len(shown) else all_states.head(0)).to_dicts()
+    columns = [
+        _cells_of(context, match.column, match.field.name if match.field else None, plan, cells)
+        for match in context.matches
+    ]
+    columns = _with_edits(context, source, cells, columns)
+    rows = [
+        _row(context, line, row, row_id, verdict, list(row_cells))
+        for row, row_id, verdict, line, row_cells in zip(
+            plan[ROW].to_list(),
+            plan[ROW_ID].to_list(),
+            plan[VERDICT].to_list(),
+            lines,
+            zip(*columns, strict=True),
+            strict=True,
+        )
+    ]
+    return Window(total, offset, rows)
+
+
+def _row(context: PlanContext, line: dict[str, Any], row: int, row_id: int, verdict: str, cells: list[Cell]) -> Row:
+    faults, state = faults_of(context, line), RowState(line["state"])
+    return Row(
+        row,
+        row_id,
+        cells,
+        state,
+        Verdict(verdict),
+        faults[0].says if faults else None,
+        _refused_with(line),
+        faults,
+        options_for_row(state, [fault.code for fault in faults]),
+        line["warnings"],
+        line[IDENTIFIER],
+    )
+
+
+def _with_edits(
+    context: PlanContext, source: Source, cells: pl.DataFrame, columns: list[list[Cell]]
+) -> list[list[Cell]]:
+    """The cells, with what edited ones were in the file, and what they are now, after a pass."""
+    for path, where in ((source.came, "file_text"), (source.now, "text_now")):
+        if not path or path == source.cells:
+            continue
+        other = artifacts.scan(path).filter(pl.col(ROW_ID).is_in(cells[ROW_ID].implode())).collect()
+        found = cells.select(ROW_ID).join(other, on=ROW_ID, how="left", maintain_order="left")
+        for at, match in enumerate(context.matches):
+            if match.column not in found.columns:
+                continue
+            texts = zip(found[match.column], cells[match.column], columns[at], strict=True)
+            columns[at] = [
+                replace(cell, edited=True, **{where: text}) if text != shown else cell for text, shown, cell in texts
+            ]
+    return columns
+
+
+def wanted_rows(context: PlanContext, source: Source, wanted: Wanted) -> list[int]:
+    """The numbers of the rows that are wanted, in their order."""
+    places = _positions(source, replace(wanted, order=""))
+    if wanted.order:
+        places = _in_order(context, source, places, wanted.order)
+    return list(states(source.plan, source.page)[ROW_ID].gather(places).to_list())
+
+
+def in_one_form(field: Field, cells: pl.Series) -> list[str | None]:
+    """Numbers of a sheet as the field's own values are shown (2.1 as 2.10); what is no number stays as it came."""
+    parsed = parse(field, cells)
+    return to_text(field, parsed.values).fill_null(cells).to_list()
+
+
+def _cells_of(
+    context: PlanContext, column: str, name: str | None, plan: pl.DataFrame, cells: pl.DataFrame
+) -> list[Cell]:
+    texts = cells[column].to_list() if column else [None] * len(cells)
+    field = context.record_type.find(name) if name else None
+    if field is not None and field.is_number and column:
+        texts = in_one_form(field, cells[column])
+    if field is None or name is None or FieldColumns(name).action not in plan.columns:
+        return [Cell(text) for text in texts]
+    columns = FieldColumns(name)
+    current, proposed, sent = (
+        to_text(field, plan[c]).to_list() for c in (columns.current, columns.proposed, columns.base_sent)
+    )
+    if field.target:
+        proposed = [new if text is None else text for text, new in zip(texts, proposed, strict=True)]
+    values = zip(
+        texts, current, proposed, sent, plan[columns.action].to_list(), plan[columns.left_blank].to_list(), strict=True
+    )
+    return [_cell(*line) for line in values]
+
+
+def _cell(
+    text: str | None, current: str | None, proposed: str | None, sent: str | None, action: int, left_blank: bool
+) -> Cell:
+    if left_blank:
+        return Cell(text, CellState.EMPTIED, current, sent=sent)
+    if not action:
+        return Cell(text)
+    return Cell(text, CELL_STATES[action], current, proposed if action != CellAction.BAD else None, sent)

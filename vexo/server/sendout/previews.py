@@ -1,0 +1,134 @@
+"""Questions to an application that the send-out screen waits for: each has one try and a limit."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+import polars as pl
+
+from vexo.applications import Client
+from vexo.core.conditions import Condition, read_condition
+from vexo.core.conditions.tree import Holds
+from vexo.core.documents import Picked, SendOut, check_picked
+from vexo.core.records import IDENTIFIER, Catalogue, Kind, RecordType
+from vexo.core.sheets.writers.outgoing import MOST_ROWS, cells_of, for_reading
+from vexo.core.writing.totals import as_texts
+
+from ..applications.models import Application
+from ..trips.facts import to_json
+from .overlap import already_out
+from .selection import all_read, order_of, read_picked
+
+PREVIEW_ROWS = 20
+_MOST_LOOKED_AT = 5_000
+_MOST_SUMMED = 5_000
+_KEYS_ASKED = 1_000
+_MOST_VALUES = 200
+_FEW_RECORDS = 50
+
+
+def _condition(document: SendOut, record_type: RecordType, catalogue: Catalogue) -> Condition | None:
+    return read_condition(document.condition, record_type, catalogue)
+
+
+def _first_picked(
+    client: Client, picked: Picked, record_type: RecordType, fields: list[str]
+) -> tuple[pl.DataFrame, list[str]]:
+    """The first of the records that were picked, and the keys among those asked for that found none."""
+    return read_picked(client, replace(picked, values=picked.values[:_KEYS_ASKED]), record_type, fields)
+
+
+def preview(client: Client, document: SendOut) -> dict[str, Any]:
+    """The first rows of a sheet as it would be, and how many there would be."""
+    catalogue = client.describe()
+    record_type = catalogue.type(document.record_type)
+    check_picked(document.picked, record_type)
+    fields = [catalogue.field(record_type, name) for name in document.fields]
+    wanted = all_read(document, record_type, catalogue)
+    missing: list[str] = []
+    condition = _condition(document, record_type, catalogue)
+    if document.picked is not None:
+        records, missing = _first_picked(client, document.picked, record_type, wanted)
+        count = max(len(records), len(document.picked.values) - len(missing))
+        total = client.count(record_type)
+        records = records.head(PREVIEW_ROWS)
+    else:
+        count = client.count(record_type, condition)
+        total = client.count(record_type) if condition else count
+        shown = [_shown(name, record_type, catalogue) for name in order_of(document, record_type)]
+        records = pl.concat(list(client.read(record_type, wanted, condition, shown, top=PREVIEW_ROWS)))
+    cells = cells_of(fields, records, record_type, catalogue)
+    why = for_reading(fields, record_type)
+    return {
+        "count": count,
+        "total": total,
+        "headers": [field.label for field in fields],
+        "for_reading": [why.get(field.name, "") for field in fields],
+        "rows": [list(row) for row in cells.iter_rows()],
+        "ids": records[IDENTIFIER].to_list(),
+        "missing": len(missing),
+        "not_found": missing[:100],
+        "files": max(1, -(-count // MOST_ROWS)),
+    }
+
+
+def _shown(name: str, record_type: RecordType, catalogue: Catalogue) -> str:
+    """A field to put in order by, as people know its values."""
+    field = catalogue.field(record_type, name.removeprefix("-"))
+    shown = catalogue.shown_field(field) if field.kind == Kind.REFERENCE and field.path is None else None
+    return ("-" if name.startswith("-") else "") + (shown.name if shown else field.name)
+
+
+def selection(client: Client, application: Application, document: SendOut) -> dict[str, Any]:
+    """The sums of a selection, and which open trips have some of its records out."""
+    catalogue = client.describe()
+    record_type = catalogue.type(document.record_type)
+    check_picked(document.picked, record_type)
+    known = [catalogue.field(record_type, name) for name in document.fields]
+    numbers = [field.name for field in known if field.is_number and field.path is None]
+    condition = _condition(document, record_type, catalogue)
+    if document.picked is not None:
+        records, _ = _first_picked(client, document.picked, record_type, [*numbers, *document.picked.key])
+        sums = {name: records[name].sum() for name in numbers}
+        whole = len(document.picked.values) <= _KEYS_ASKED
+        others = already_out(application, record_type.name, records[IDENTIFIER]) if whole else None
+        return {"totals": as_texts(sums) if whole else None, "also_out": to_json(others)}
+    count = client.count(record_type, condition)
+    totals = None
+    if numbers and (catalogue.promises.sums or count <= _MOST_SUMMED):
+        totals = as_texts(client.totals(record_type, numbers, condition))
+    also_out = None
+    if count <= _MOST_LOOKED_AT:
+        ids = pl.concat(list(client.read(record_type, [record_type.identifier], condition)))[IDENTIFIER]
+        also_out = already_out(application, record_type.name, ids)
+    return {"totals": totals if numbers else {}, "also_out": to_json(also_out)}
+
+
+def values_of(client: Client, record_type: RecordType, name: str, like: str) -> list[dict[str, Any]]:
+    """The values that a field has, most frequent first: the application's own choices where it has them."""
+    catalogue = client.describe()
+    field = catalogue.field(record_type, name)
+    low = like.casefold()
+    if field.choices:
+        told_ = [{"value": c.value, "label": c.label, "count": None} for c in field.choices]
+        return [v for v in told_ if low in str(v["value"]).casefold() or low in str(v["label"]).casefold()]
+    shown = catalogue.shown_field(field) if field.kind == Kind.REFERENCE and field.path is None else None
+    if shown is not None and field.target is not None:
+        return _of_others(client, catalogue.type(field.target), like)
+    frame = client.distinct(record_type, name).filter(pl.col(name).is_not_null())
+    texts = frame[name].cast(pl.String)
+    if field.kind != Kind.REFERENCE:
+        texts = cells_of([field], frame, record_type, catalogue)["c0"]
+    pairs = zip(texts.to_list(), frame["count"].to_list(), strict=True)
+    found = [{"value": text, "label": text, "count": count} for text, count in pairs if text and low in text.casefold()]
+    return found[:_MOST_VALUES]
+
+
+def _of_others(client: Client, target: RecordType, like: str) -> list[dict[str, Any]]:
+    """Records that a reference may lead to, by that by which people know them."""
+    by = target.field(target.shown_by)
+    wanted = Holds(by, "contains", like, folded=False) if like else None
+    records = pl.concat(list(client.read(target, [by.name], wanted, [by.name], top=_FEW_RECORDS)))
+    pairs = zip(records[IDENTIFIER].to_list(), records[by.name].cast(pl.String).to_list(), strict=True)
+    return [{"value": identifier, "label": text or identifier, "count": None} for identifier, text in pairs]

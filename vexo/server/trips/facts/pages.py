@@ -1,0 +1,112 @@
+"""A trip as the list and its own page show it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Annotated, Any
+
+from ...jobs.views import JobSerializer
+from ...naming import WhoSerializer
+from ...serializing import OneOf, Serialized
+from ..sheet_serializers import SheetSerializer
+from .columns import Column, ColumnTotals
+from .parts import Expected, Part, RouteFit, RowFilter, WentOut
+from .passes import Pass
+from .plans import Damage, Plan, PlannedTotals, Summary
+from .rows import FaultGroup
+from .status import Needs, Station, StationName
+from .sums import Sum
+
+
+@dataclass(frozen=True)
+class ApplicationName:
+    """The application of a trip; ``may_apply``: the person may write to it."""
+
+    name: str
+    label: str
+    stage: Annotated[str, OneOf("vexo.server.applications.models.Stage.choices")]
+    may_apply: bool
+
+
+@dataclass(frozen=True)
+class TripSummary:
+    """A trip for the list. ``here`` is the station that is next; ``asks``: someone is needed; ``rows`` and
+    ``sent_rows`` are those of the newest sheet and of what went out; ``to_write``: rows that the newest plan would
+    write, if it still counts; ``trouble``: what went wrong last."""
+
+    id: int
+    title: str
+    application: ApplicationName
+    record_type: str
+    condition: str
+    operation: Annotated[str, OneOf("vexo.core.operations.Operation")]
+    key: list[str]
+    version: int
+    created_by: Annotated[Any, Serialized(WhoSerializer)]
+    created_at: datetime
+    touched_at: datetime
+    plural: str
+    stations: list[Station]
+    here: StationName
+    needs: Needs
+    asks: bool
+    finished: bool
+    sum: Sum
+    rows: int | None
+    sent_rows: int | None
+    to_write: int
+    job: Annotated[Any, Serialized(JobSerializer, allow_null=True)]
+    trouble: str
+
+
+@dataclass(frozen=True)
+class TripDetail(TripSummary):
+    """A trip for its own page. ``sent_by``: number of the pass that sent the newest plan; ``reasons``: what stops
+    rows of the newest plan; ``outcomes``: rows of the last pass that are not in, or were taken with a warning;
+    ``examples``: field → a value of it in the application."""
+
+    plan: Plan | None
+    sent_by: int | None
+    summary: Summary | None
+    columns: list[Column]
+    sheets: Annotated[Any, Serialized(SheetSerializer, many=True)]
+    passes: list[Pass]
+    reasons: list[FaultGroup]
+    outcomes: list[FaultGroup]
+    weak: bool
+    most_atomic: int
+    edits: int
+    damage: list[Damage]
+    expected: list[Expected]
+    row_filter: RowFilter
+    planned_totals: dict[str, PlannedTotals]
+    part: int
+    parts: list[Part]
+    went_out: WentOut | None
+    examples: dict[str, str]
+    on_route: RouteFit | None
+
+
+@dataclass(frozen=True)
+class SheetColumnTotals(ColumnTotals):
+    """A column of the sheet in figures, by its header."""
+
+    header: str = ""
+
+
+@dataclass(frozen=True)
+class FieldTotals(PlannedTotals):
+    """The sum of one field before writing, and after it once that is known."""
+
+    after: str | None
+
+
+@dataclass(frozen=True)
+class TripTotals:
+    """Counts and control totals of a trip's sheet."""
+
+    rows: int
+    columns: list[SheetColumnTotals]
+    fields: dict[str, FieldTotals]
+    expected: list[Expected]

@@ -1,0 +1,124 @@
+"""Passes of a trip, as they are stored and told."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from datetime import datetime
+from enum import StrEnum
+from typing import Annotated, Any
+
+from ...naming import WhoSerializer
+from ...serializing import Serialized
+from .plans import PlannedTotals, Reason
+from .sums import Sum
+
+
+class PassState(StrEnum):
+    """How a pass stands."""
+
+    RUNNING = "running"
+    INTERRUPTED = "interrupted"
+    ENDED = "ended"
+    STOPPED = "stopped"
+    GIVEN_UP = "given up"
+
+
+OPEN_PASS = (PassState.RUNNING, PassState.INTERRUPTED)
+
+
+@dataclass(frozen=True)
+class StoredPass:
+    """One sending of rows. ``totals``: sent rows by what became of them; ``sum``: all rows of its plan."""
+
+    number: int
+    plan: int
+    sheet: int
+    part: int
+    state: PassState
+    rows: int
+    atomic: bool
+    totals: Sum | None
+    sum: Sum | None
+    reasons: list[Reason]
+    reason: str
+    by: str
+    started_at: datetime
+    ended_at: datetime | None
+
+
+@dataclass(frozen=True)
+class WrittenTotals(PlannedTotals):
+    """The sum of one field over a trip's rows; after writing, once it is known."""
+
+    after: str | None
+
+
+@dataclass(frozen=True)
+class SelectionTotals:
+    """The sum of one field over the trip's selection."""
+
+    before: str
+    after: str
+
+
+@dataclass(frozen=True)
+class RecordCounts:
+    """Records before a pass, and what became of them. ``moved`` left the selection by an update (negative), ``others``
+    are changes that were not ours."""
+
+    before: int
+    after: int
+    created: int = 0
+    deleted: int = 0
+    moved: int = 0
+    others: int = 0
+    totals: dict[str, SelectionTotals] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Difference:
+    """A written field that is not as it was sent."""
+
+    row_id: int
+    row: int
+    field: str
+    sent: str | None
+    found: str | None
+
+
+@dataclass(frozen=True)
+class Report:
+    """What reading back found: of ``records`` that were written, ``as_sent`` are as they were sent; ``lost`` are rows
+    whose record is not there, ``differences`` values that are others, ``by_itself`` those that the application made of
+    ours, ``set`` fields that it filled; of ``deleted`` records ``gone`` are gone; ``warnings`` rows were taken with
+    one."""
+
+    records: int = 0
+    as_sent: int = 0
+    lost: list[int] = field(default_factory=list)
+    differences: list[Difference] = field(default_factory=list)
+    by_itself: list[Difference] = field(default_factory=list)
+    set: dict[str, int] = field(default_factory=dict)
+    deleted: int = 0
+    gone: int = 0
+    warnings: int = 0
+    totals: dict[str, WrittenTotals] = field(default_factory=dict)
+    type: RecordCounts | None = None
+    selection: RecordCounts | None = None
+
+
+@dataclass(frozen=True)
+class Pass:
+    """One sending of rows, with what reading back found."""
+
+    number: int
+    plan: int
+    state: PassState
+    rows: int
+    totals: Sum | None
+    report: Report | None
+    reason: str
+    atomic: bool
+    by: Annotated[Any, Serialized(WhoSerializer)]
+    started_at: datetime
+    ended_at: datetime | None

@@ -1,0 +1,130 @@
+"""Plans of a trip, as they are stored and told."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+
+from vexo.core.planning.verdicts import RowState
+
+from .columns import CheckFigures
+from .sums import Sum
+
+
+@dataclass(frozen=True)
+class ColumnFigures:
+    """What a plan does to a field: cells changed, held, unreadable, emptied and left, left since filled before; the sum
+    of a number field over the changed cells before and after."""
+
+    field: str
+    label: str
+    changed: int
+    held: int
+    unreadable: int
+    emptied: int
+    filled_before: int
+    two_way: bool
+    before: str | None = None
+    after: str | None = None
+    difference: str | None = None
+
+
+@dataclass(frozen=True)
+class Check(CheckFigures):
+    """The figures of a check, by its field."""
+
+    field: str
+
+
+@dataclass(frozen=True)
+class Reason:
+    """Rows with one fault, as they are stored: the words and answers are made when it is told."""
+
+    state: RowState
+    code: str
+    field: str
+    label: str
+    arguments: list[str]
+    count: int
+    first: int
+
+
+@dataclass(frozen=True)
+class Damage:
+    """What a spreadsheet did to cells of one column: how many, of how many it is sure, how many can be repaired; the
+    first rows, and an example of what stands there and what stood there."""
+
+    kind: str
+    column: str
+    header: str
+    says: str
+    count: int
+    sure: int
+    repairs: int
+    rows: list[int]
+    text: str
+    repair: str | None
+
+
+@dataclass(frozen=True)
+class PlannedTotals:
+    """The sum of one field before writing: all rows of the sheet, as the rows that land will be, the same records as
+    they are."""
+
+    sheet: str
+    planned: str
+    before: str
+
+
+@dataclass(frozen=True)
+class PlanSummary:
+    """A plan in figures. ``elsewhere``: rows that stay the same, and whose record the application changed since;
+    ``pointed``: records that point to those to be deleted, by where; ``keys_not_read``: how many records the type has,
+    where that is too many to read all their keys; ``weak``: the application keeps no versions; ``most_atomic``: rows
+    that it takes all or nothing at most."""
+
+    rows: int
+    blank_rows: int
+    total_rows: int
+    verdicts: Sum
+    elsewhere: int
+    known_rows: dict[str, int]
+    columns: list[ColumnFigures]
+    checks: list[Check]
+    key: list[str]
+    reasons: list[Reason]
+    totals: dict[str, PlannedTotals]
+    weak: bool
+    most_atomic: int
+    pointed: dict[str, int]
+    damage: list[Damage]
+    keys_not_read: int
+
+
+@dataclass(frozen=True)
+class StoredPlan:
+    """The newest plan of a sheet: its number in the trip, and the revision of the trip that it was made of."""
+
+    number: int
+    revision: int
+    sheet: int
+    summary: PlanSummary
+    made_at: datetime
+
+
+@dataclass(frozen=True)
+class Plan:
+    """The newest plan: its number in the trip, and whether it still counts."""
+
+    number: int
+    current: bool
+    made_at: datetime
+
+
+@dataclass(frozen=True)
+class Summary:
+    """The newest plan in figures: rows by verdict, and the key that found their records."""
+
+    verdicts: Sum
+    key: list[str]
+    keys_not_read: int

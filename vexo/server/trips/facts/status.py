@@ -1,0 +1,76 @@
+"""Where a trip stands: what is stored with it, and its stations."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from enum import StrEnum
+
+from vexo.core.planning.verdicts import RowState
+
+from .columns import Question, SheetColumn
+from .parts import AlsoOut, Holdings, Key, NewestSheet, PartCounts, RouteFit, SentSheet
+from .passes import StoredPass
+from .plans import StoredPlan
+
+
+class StationName(StrEnum):
+    """The six places of a trip, in their order."""
+
+    FILE = "file"
+    COLUMNS = "columns"
+    KEYS = "keys"
+    REVIEW = "review"
+    APPLY = "apply"
+    OUTCOME = "outcome"
+
+
+class StationState(StrEnum):
+    """Whether a station lies behind, is next, or lies ahead."""
+
+    DONE = "done"
+    HERE = "here"
+    AHEAD = "ahead"
+
+
+@dataclass(frozen=True)
+class Station:
+    """``says`` its state in words, ``asks`` whether someone is needed there."""
+
+    name: StationName
+    state: StationState
+    says: str
+    asks: bool = False
+
+
+@dataclass(frozen=True)
+class Needs:
+    """What the list of trips says of a trip: a state to colour it by, and the words."""
+
+    kind: RowState
+    says: str
+
+
+@dataclass(frozen=True)
+class PartFacts:
+    """What each part of a trip has of its own."""
+
+    sheet: NewestSheet | None = None
+    columns: list[SheetColumn] = field(default_factory=list)
+    key: Key = field(default_factory=Key)
+    plan: StoredPlan | None = None
+    questions: dict[str, list[Question]] = field(default_factory=dict)
+    on_route: RouteFit | None = None
+
+
+@dataclass(frozen=True)
+class StatusFacts(PartFacts):
+    """What is stored of a trip: of the part whose sheet came in last, and of the trip as a whole. ``plural`` is what
+    its records are called."""
+
+    plural: str = ""
+    sent: SentSheet | None = None
+    holds: Holdings = field(default_factory=Holdings)
+    passes: list[StoredPass] = field(default_factory=list)
+    edits: int = 0
+    also_out: list[AlsoOut] = field(default_factory=list)
+    parts: PartCounts = field(default_factory=PartCounts)

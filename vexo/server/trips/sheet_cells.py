@@ -1,0 +1,129 @@
+"""The cells of a trip's sheets, with the edits that count laid over them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import replace
+from typing import Any
+
+import polars as pl
+from django.db import transaction
+
+from vexo.core.sheets import SheetProfile
+from vexo.core.sheets.overlay.edits import EDITS, counting, lay_edits, put
+from vexo.core.sheets.overlay.versions import told_apart
+from vexo.core.sheets.sheet import ROW, ROW_ID
+from vexo.core.sheets.totals import sheet_totals
+
+from .. import artifacts
+from .facts.columns import ColumnTotals
+from .models import Edit, Sheet, Trip
+from .part_view import PartView
+from .sheets import newest_sheet
+from .status import status_facts, update_status
+
+
+def edits_of(trip: Trip) -> list[int]:
+    """The numbers of the edits that are not undone, oldest first."""
+    return list(trip.edits.filter(undone_at=None).values_list("id", flat=True))
+
+
+def _profile(sheet: Sheet) -> SheetProfile:
+    return sheet.profile
+
+
+def over_sheet(edit: Edit, sheet: Sheet) -> pl.DataFrame:
+    """An edit's cells as those of another version of the sheet: columns are known by their header."""
+    cells = artifacts.unpack(edit.cells)
+    if edit.sheet_id == sheet.pk:
+        return cells.select(list(EDITS))
+    there = told_apart(_profile(sheet).columns)
+    names = {name: there[place] for place, name in told_apart(_profile(edit.sheet).columns).items() if place in there}
+    column = pl.col("column").replace_strict(names, default=None, return_dtype=pl.String)
+    return cells.with_columns(column.alias("column")).drop_nulls("column").select(list(EDITS))
+
+
+def _table(sheet: Sheet, numbers: Iterable[int]) -> pl.DataFrame:
+    found = Edit.objects.filter(pk__in=list(numbers)).select_related("sheet").order_by("id")
+    return pl.concat([pl.DataFrame(schema=EDITS), *[over_sheet(edit, sheet) for edit in found]])
+
+
+def _place(sheet: Sheet, numbers: Sequence[int]) -> str:
+    return artifacts.named(sheet.trip_id, "cells", sheet.cells, tuple(numbers)) if numbers else sheet.cells
+
+
+def cells_of(sheet: Sheet, numbers: Sequence[int]) -> str:
+    """Where the sheet's cells are with these edits laid over; made where they are not there. Raises ArtifactLost."""
+    place = _place(sheet, numbers)
+    if not numbers or artifacts.there(place):
+        return place
+    before = _place(sheet, numbers[:-1])
+    base = artifacts.read(sheet.cells)
+    if numbers[:-1] and artifacts.there(before):
+        made = put(artifacts.read(before), counting(base, _table(sheet, numbers[-1:])))
+    else:
+        made = lay_edits(base, _table(sheet, numbers))
+    return artifacts.write(made, place)
+
+
+def cells_now(sheet: Sheet) -> str:
+    """Where the sheet's cells are with all edits that count."""
+    return cells_of(sheet, edits_of(sheet.trip))
+
+
+def columns_now(sheet: Sheet, numbers: Sequence[int], columns: Sequence[str]) -> pl.DataFrame:
+    """Some columns of a sheet (and which row is which) with edits laid over, without making all of them."""
+    shown = [f"shown.{name}" for name in columns]
+    place = _place(sheet, numbers)
+    there = artifacts.scan(sheet.cells).collect_schema().names()
+    wanted = [name for name in (ROW_ID, ROW, *columns, *shown) if name in there]
+    if artifacts.there(place):
+        return artifacts.read(place, wanted)
+    return lay_edits(artifacts.read(sheet.cells, wanted), _table(sheet, numbers))
+
+
+def edits_over(sheet: Sheet, numbers: Sequence[int]) -> pl.DataFrame:
+    """The edits as a table, for a window of the sheet to lay them over its own rows."""
+    return _table(sheet, numbers)
+
+
+def edited_between(sheet: Sheet, before: Sequence[int], now: Sequence[int]) -> pl.DataFrame:
+    """``row_id`` and ``column`` of the cells that may differ between two states of a sheet's edits."""
+    return _table(sheet, set(before) ^ set(now)).select(ROW_ID, "column").unique(maintain_order=True)
+
+
+def headers_of(sheet: Sheet) -> dict[str, str]:
+    """Column → what is called so."""
+    return {column.name: column.header or column.name for column in _profile(sheet).columns}
+
+
+def update_figures(view: PartView, sheet: Sheet, totals: dict[str, dict[str, Any]]) -> None:
+    """Write down the figures of the columns that changed; the newest plan no longer counts."""
+    sheet.totals = {**sheet.totals, "now": {**sheet.totals.get("now", {}), **totals}}
+    Sheet.objects.filter(pk=sheet.pk).update(totals=sheet.totals)
+    columns = []
+    for column in status_facts(view).columns:
+        figures = ColumnTotals(**totals[column.column]) if column.column in totals else None
+        if figures is not None:
+            columns.append(replace(column, totals=figures, filled=figures.filled, different=figures.different))
+        else:
+            columns.append(column)
+    edits = view.trip.edits.filter(undone_at=None).count()
+    update_status(view, revised=True, columns=columns, edits=edits)
+
+
+def refresh_edit_figures(view: PartView) -> None:
+    """A newer version of the sheet came in: earlier edits that count over it count in its figures too."""
+    trip = view.trip
+    numbers = edits_of(trip)
+    if not numbers:
+        return
+    sheet = newest_sheet(view)
+    columns = (
+        counting(artifacts.read(sheet.cells), _table(sheet, numbers))["column"].unique(maintain_order=True).to_list()
+    )
+    if columns:
+        totals = sheet_totals(columns_now(sheet, numbers, columns), columns)
+        with transaction.atomic():
+            trip.refresh_from_db()
+            update_figures(view, sheet, totals)

@@ -1,0 +1,333 @@
+"""Where a trip stands: facts written by whoever changed it, and the words of its six stations made of them.
+
+Nothing here opens a file or asks an application: Home shows a thousand trips from one table.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Any
+
+from django.db import transaction
+from django.db.models import F, Max
+from django.utils import timezone
+
+from vexo.core.planning.verdicts import WRITTEN, RowState
+
+from ..errors import PlainError
+from ..jobs.models import Job
+from .facts import from_json, to_json
+from .facts.passes import OPEN_PASS, PassState, Report, StoredPass
+from .facts.plans import StoredPlan
+from .facts.status import Needs, PartFacts, Station, StationName, StationState, StatusFacts
+from .models import Trip
+from .part_view import PartView
+
+OF_A_PART = tuple(PartFacts.__dataclass_fields__)
+"""Facts that each part of a trip has of its own."""
+UNREADABLE = (KeyError, TypeError, ValueError, AttributeError, IndexError)
+"""What facts raise that cannot be understood: they break their own trip's row, never the list."""
+
+
+def status_facts(view: PartView) -> StatusFacts:
+    """A trip's facts as they are at the part that is looked at. Raises ValueError where they cannot be understood."""
+    trip = view.trip
+    status: dict[str, Any] = trip.status
+    if view.part != trip.last_part:
+        part = trip.parts.filter(number=view.part).first()
+        of_trip = {name: value for name, value in status.items() if name not in OF_A_PART}
+        status = {**of_trip, **(part.facts if part else {})}
+    return from_json(status, StatusFacts)
+
+
+def switch_part(view: PartView) -> None:
+    """The part that is looked at is the one whose sheet came in last now; what was said of the former is kept with
+    it."""
+    trip = view.trip
+    with transaction.atomic():
+        status, last = Trip.objects.values_list("status", "last_part").get(pk=trip.pk)
+        if last != view.part:
+            of_part = {name: status.pop(name) for name in OF_A_PART if name in status}
+            trip.parts.filter(number=last).update(facts=of_part)
+            status |= trip.parts.get(number=view.part).facts
+            Trip.objects.filter(pk=trip.pk).update(status=status, last_part=view.part)
+    trip.refresh_from_db(fields=["status", "last_part"])
+
+
+def _carry_plans_on(view: PartView) -> None:
+    """Before a change of one part's sheet: the plans of other parts are made of what stays, so they go on to count."""
+    trip = view.trip
+    others = list(trip.parts.exclude(number=view.part))
+    if not others:
+        return
+    before, status, last = Trip.objects.values_list("revision", "status", "last_part").get(pk=trip.pk)
+    plans: Any = trip.plans
+    plans.filter(revision=before).exclude(sheet__part__number=view.part).update(revision=before + 1)
+
+    def carried_on(facts: dict[str, Any]) -> dict[str, Any] | None:
+        plan = facts.get("plan")
+        return {**facts, "plan": {**plan, "revision": before + 1}} if plan and plan["revision"] == before else None
+
+    for part in others:
+        facts = carried_on(part.facts) if part.number != last else None
+        if facts is not None:
+            trip.parts.filter(pk=part.pk).update(facts=facts)
+    facts = carried_on(status) if last != view.part else None
+    if facts is not None:
+        Trip.objects.filter(pk=trip.pk).update(status=facts)
+
+
+def update_status(view: PartView, *, revised: bool = False, whole: bool = False, **facts: Any) -> None:
+    """Write down facts of a trip, in the transaction of the change that they tell of.
+
+    Args:
+        revised: the change makes a plan another one, so the newest no longer counts: that of the part that is looked
+            at, or with ``whole`` those of all parts.
+        facts: fields of ``facts.status.StatusFacts``.
+    """
+    trip, changed = view.trip, to_json(facts)
+    with transaction.atomic():
+        if revised and not whole:
+            _carry_plans_on(view)
+        status, last = Trip.objects.values_list("status", "last_part").get(pk=trip.pk)
+        if view.part != last:
+            of_part = {name: changed.pop(name) for name in OF_A_PART if name in changed}
+            part = trip.parts.get(number=view.part)
+            trip.parts.filter(pk=part.pk).update(facts={**part.facts, **of_part})
+        changes: dict[str, Any] = {
+            "status": {**status, **changed},
+            "version": F("version") + 1,
+            "touched_at": timezone.now(),
+        }
+        if revised:
+            changes["revision"] = F("revision") + 1
+        Trip.objects.filter(pk=trip.pk).update(**changes)
+    trip.refresh_from_db(fields=["status", "reports", "version", "revision", "touched_at"])
+
+
+def record_pass(view: PartView, done: StoredPass, report: Report | None, *, revised: bool = False) -> None:
+    """Write down one pass among the trip's facts; what it read back, which can be long, apart from what lists show."""
+    trip = view.trip
+    with transaction.atomic():
+        status, reports = Trip.objects.values_list("status", "reports").get(pk=trip.pk)
+        others = [other for other in status.get("passes", []) if other["number"] != done.number]
+        passes = sorted([*others, to_json(done)], key=lambda stored: stored["number"])
+        Trip.objects.filter(pk=trip.pk).update(reports={**reports, str(done.number): to_json(report)})
+        update_status(view, revised=revised, passes=passes)
+
+
+def report_of(trip: Trip, number: int) -> Report | None:
+    """What a pass read back."""
+    report = trip.reports.get(str(number))
+    return from_json(report, Report) if report else None
+
+
+def refuse_while_sending(trip: Trip) -> None:
+    """Raises PlainError while a pass is being sent, whose rows are not known yet."""
+    passes = trip.status.get("passes", []) if isinstance(trip.status, dict) else []
+    if any(stored["state"] == PassState.RUNNING for stored in passes):
+        raise PlainError("A pass is under way; do that again when it is done.", "pass-under-way")
+
+
+def jobs_of(trips: Iterable[int]) -> dict[int, tuple[Job | None, Job | None]]:
+    """For each trip the job that is open, and the last one, in two questions."""
+    wanted = list(trips)
+    open_ = {job.trip_id: job for job in Job.objects.filter(trip__in=wanted, state__in=Job.OPEN).order_by("id")}
+    newest = Job.objects.filter(trip__in=wanted).order_by().values("trip").annotate(last=Max("id"))
+    last = {job.trip_id: job for job in Job.objects.filter(pk__in=[line["last"] for line in newest])}
+    return {trip: (open_.get(trip), last.get(trip)) for trip in wanted}
+
+
+def _count(number: int, one: str, many: str) -> str:
+    return f"{number:,} {one if number == 1 else many}"
+
+
+class TripStatus:
+    """Where a trip stands, at the part that is looked at.
+
+    Attributes:
+        job: the job that is open.
+        failed: the last job, where it failed.
+        plan: the newest plan of the newest sheet.
+        passes: those of this part, ``all_passes`` those of the trip.
+        sent_by: the pass that sent the newest plan.
+        current: the newest plan still counts.
+        sum: rows by what became of them, or will become.
+    """
+
+    def __init__(self, view: PartView, job: Job | None = None, last: Job | None = None) -> None:
+        facts = status_facts(view)
+        self.facts, self.trip, self.job = facts, view.trip, job
+        self.failed = last if last is not None and last.state == Job.FAILED else None
+        self.sent, self.sheet, self.columns = facts.sent, facts.sheet, facts.columns
+        plan = facts.plan
+        self.plan: StoredPlan | None = plan if plan and self.sheet and plan.sheet == self.sheet.id else None
+        self.all_passes = facts.passes
+        self.passes = [stored for stored in self.all_passes if stored.part == view.part]
+        self.open_pass = next((stored for stored in self.all_passes if stored.state in OPEN_PASS), None)
+        last_pass = self.passes[-1] if self.passes else None
+        self.sent_by = last_pass if last_pass and self.plan and last_pass.plan == self.plan.number else None
+        self.current = bool(self.plan and self.plan.revision == view.trip.revision)
+        planned = self.plan.summary.verdicts if self.plan else {}
+        self.sum = dict((self.sent_by.sum if self.sent_by else None) or planned)
+
+    @property
+    def plural(self) -> str:
+        """What the trip's records are called."""
+        return self.facts.plural or self.trip.record_type
+
+    def _rows(self, *states: RowState) -> int:
+        return sum(self.sum.get(state, 0) for state in states)
+
+    @property
+    def to_write(self) -> int:
+        """How many rows the newest plan would write, if it still counts."""
+        states = [RowState(verdict) for verdict in WRITTEN]
+        return self._rows(*states) if self.current and not self.open_pass else 0
+
+    @property
+    def here(self) -> StationName:
+        """The station that is next."""
+        if self.open_pass:
+            return StationName.APPLY
+        if self.sent_by:
+            return StationName.OUTCOME
+        if self.asked and not self.passes:
+            return StationName.COLUMNS
+        if self.plan:
+            return StationName.REVIEW
+        if self.sheet is None:
+            return StationName.FILE
+        return StationName.KEYS if any(column.carried for column in self.columns) else StationName.COLUMNS
+
+    @property
+    def asked(self) -> int:
+        """Number of columns with an open question: value format, unit or mapping conflict."""
+        return sum(1 for key, asked in self.facts.questions.items() if asked and not key.startswith("column:"))
+
+    def stations(self) -> list[Station]:
+        """All six, in order."""
+        names = list(StationName)
+        here = names.index(self.here)
+        words = [self._file(), self._columns(), self._keys(), self._review(), self._apply(), self._outcome()]
+        stations = []
+        for at, (name, (says, asks)) in enumerate(zip(names, words, strict=True)):
+            state = StationState.DONE if at < here else StationState.HERE if at == here else StationState.AHEAD
+            stations.append(Station(name, state, says, asks))
+        return stations
+
+    def _file(self) -> tuple[str, bool]:
+        if self.sheet:
+            return f"{self.sheet.name}, {_count(self.sheet.rows, 'row', 'rows')}", False
+        if self.sent:
+            return f"{_count(self.sent.rows, 'row', 'rows')} out, not back yet", True
+        return ("did not go out yet" if self.trip.send_document else "no sheet yet"), True
+
+    def _columns(self) -> tuple[str, bool]:
+        if not self.sheet:
+            return "—", False
+        carried = sum(column.carried for column in self.columns)
+        if not carried:
+            return "no column has a field", True
+        open_ = sum(column.open for column in self.columns)
+        if open_:
+            return f"{_count(open_, 'column has', 'columns have')} no field", True
+        if self.asked:
+            return _count(self.asked, "column asks", "columns ask"), True
+        return f"{carried} of {len(self.columns)} carried", False
+
+    def _keys(self) -> tuple[str, bool]:
+        if not self.sheet:
+            return "—", False
+        labels = self.facts.key.labels
+        return (" + ".join(labels), False) if labels else ("choose how rows find records", True)
+
+    def _review(self) -> tuple[str, bool]:
+        if not self.plan:
+            return "—", False
+        if not self.current and not self.sent_by:
+            return "to be planned again", True
+        open_ = self._rows(RowState.HELD, RowState.REJECTED)
+        return (f"{_count(open_, 'row needs', 'rows need')} you", True) if open_ else ("nothing left to decide", False)
+
+    def _apply(self) -> tuple[str, bool]:
+        if self.job and self.job.kind == "apply":
+            return f"{self.job.done:,} of {self.job.total:,} sent", False
+        if self.open_pass:
+            return "interrupted, can go on where it was", True
+        if self.passes:
+            sent = sum(sum((stored.totals or {}).values()) for stored in self.passes)
+            return f"{sent:,} sent" + (f" in {len(self.passes)} passes" if len(self.passes) > 1 else ""), False
+        return ("nothing written yet", False) if self.plan else ("—", False)
+
+    def _outcome(self) -> tuple[str, bool]:
+        last = self.passes[-1] if self.passes else None
+        if last is None or not last.totals:
+            return "—", False
+        rows = self.sum if self.sent_by else last.totals
+        left = rows.get(RowState.REFUSED, 0) + rows.get(RowState.UNCLEAR, 0)
+        if left:
+            return f"{_count(left, 'row', 'rows')} refused", True
+        return ("not all sent", True) if rows.get(RowState.WAITING) else ("all in, read back", False)
+
+    def needs(self) -> Needs:
+        """What the list of trips says."""
+        return self._trouble() or self._open_rows() or self._next_step()
+
+    def _trouble(self) -> Needs | None:
+        """What comes before everything else: work under way, broken off or failed, and questions about columns."""
+        if self.job:
+            return Needs(RowState.UPDATE, self.job.message or self.job.kind)
+        if self.open_pass:
+            return Needs(RowState.HELD, "a pass was interrupted")
+        if self.failed and not self.sent_by:
+            return Needs(RowState.REJECTED, "something went wrong")
+        if self.asked and not self.passes:
+            return Needs(RowState.HELD, _count(self.asked, "column asks", "columns ask"))
+        return None
+
+    def _open_rows(self) -> Needs | None:
+        """Rows that wait for a person."""
+        refused = self._rows(RowState.REFUSED, RowState.UNCLEAR)
+        if refused:
+            return Needs(RowState.REJECTED, f"{refused:,} refused, fix and send again")
+        held, rejected = self._rows(RowState.HELD), self._rows(RowState.REJECTED)
+        if held or rejected:
+            kind = RowState.HELD if held else RowState.REJECTED
+            return Needs(kind, f"{_count(held + rejected, 'row needs', 'rows need')} you")
+        return None
+
+    def _next_step(self) -> Needs:
+        parts = self.facts.parts
+        if self.sent_by and parts.all > parts.back:
+            return Needs(RowState.SAME, f"{parts.back:,} of {parts.all:,} parts back")
+        if self.sent_by:
+            left = self._rows(RowState.WAITING)
+            says = f"{left:,} not sent" if left else "all in, read back"
+            return Needs(RowState.UPDATE if left else RowState.CREATE, says)
+        if self.plan and not self.current:
+            return Needs(RowState.HELD, "to be planned again")
+        if self.plan:
+            rows = self.to_write
+            says = f"{rows:,} ready to apply" if rows else "nothing to write"
+            return Needs(RowState.UPDATE if rows else RowState.SAME, says)
+        if self.sheet:
+            return Needs(RowState.HELD, "columns or keys to choose")
+        if self.sent is None and self.trip.send_document:
+            return Needs(RowState.HELD, "did not go out yet")
+        return Needs(RowState.SAME, "out, not back yet")
+
+    @property
+    def parts_left(self) -> int:
+        """How many of the trip's parts are not written yet."""
+        written = {stored.part for stored in self.all_passes if stored.ended_at}
+        return max(self.facts.parts.all - len(written), 0)
+
+    def asks(self) -> bool:
+        """Whether someone is needed."""
+        return not self.job and (self.to_write > 0 or self.needs().kind in (RowState.HELD, RowState.REJECTED))
+
+    @property
+    def finished(self) -> bool:
+        """Whether all that could be written was."""
+        return self.here == StationName.OUTCOME and not self.asks() and not self.parts_left

@@ -1,0 +1,284 @@
+"""A trip as the list and its own page show it, made from what is written down and nothing else."""
+
+from __future__ import annotations
+
+from contextlib import suppress
+from dataclasses import asdict, fields
+from typing import Any
+
+from vexo.core.conditions import ConditionError
+from vexo.core.documents import sentence
+from vexo.core.planning.verdicts import RowState
+from vexo.core.records import UnknownName
+from vexo.core.sheets.totals import checked
+
+from ..faults import group_words
+from ..jobs.models import Job
+from ..jobs.views import JobSerializer
+from ..naming import WhoSerializer
+from ..people.models import Person
+from ..people.rights import applying, may
+from .answers import options_for_group
+from .facts import from_json
+from .facts.columns import CheckFigures, Column
+from .facts.pages import ApplicationName, FieldTotals, SheetColumnTotals, TripDetail, TripSummary, TripTotals
+from .facts.parts import Expected, LabelledSum, RowFilter, Since, WentOut
+from .facts.passes import Pass, StoredPass
+from .facts.plans import Plan, Reason, Summary
+from .facts.rows import FaultGroup
+from .facts.status import Needs, Station, StationName, StationState
+from .models import Trip
+from .part_view import PartView
+from .parts import parts_of
+from .sheet_serializers import SheetSerializer
+from .status import UNREADABLE, TripStatus, jobs_of, report_of
+
+Jobs = tuple[Job | None, Job | None]
+"""The open job of a trip, and its last one."""
+
+
+def groups_of(reasons: list[Reason]) -> list[FaultGroup]:
+    """Groups of rows with one fault, with its words and answers."""
+    return [
+        FaultGroup(
+            reason.state,
+            reason.code,
+            reason.field,
+            group_words(reason.code, reason.label, reason.arguments),
+            reason.count,
+            reason.first,
+            options_for_group(reason.code) if reason.state in (RowState.HELD, RowState.REJECTED) else [],
+        )
+        for reason in reasons
+    ]
+
+
+def columns_of(status: TripStatus) -> list[Column]:
+    """The newest sheet's columns: their field, what is asked about them, and what the plan does to them."""
+    summary, facts = status.plan.summary if status.plan else None, status.facts
+    figures = {column.field: column for column in (summary.columns if summary else ())}
+    checks = {check.field: check for check in (summary.checks if summary else ())}
+    columns = []
+    for column in status.columns:
+        own = figures.get(column.field or "")
+        check = checks.get(column.field or "")
+        columns.append(
+            Column(
+                **{one.name: getattr(column, one.name) for one in fields(column)},
+                is_key=column.field in facts.key.names,
+                questions=facts.questions.get(column.field or f"column:{column.column}", []),
+                example=facts.holds.examples.get(column.field or "", ""),
+                agrees=CheckFigures(check.compared, check.agrees) if check else None,
+                changed=own.changed if own else 0,
+                held=own.held if own else 0,
+                unreadable=own.unreadable if own else 0,
+                emptied=own.emptied if own else 0,
+                filled_before=own.filled_before if own else 0,
+                two_way=own.two_way if own else False,
+                before=own.before if own else None,
+                after=own.after if own else None,
+                difference=own.difference if own else None,
+            )
+        )
+    return columns
+
+
+def _expected(status: TripStatus) -> list[Expected]:
+    """What a person expects of the sheet, held against what is there."""
+    if not status.trip.expected or status.sheet is None:
+        return []
+    sums = {column.header: column.totals.sum if column.totals else "" for column in status.columns}
+    return from_json(checked(status.trip.expected, status.sheet.rows, sums), list[Expected])
+
+
+def totals_of(view: PartView) -> TripTotals:
+    """Counts and control totals of a trip's sheet: its columns; each number field in the sheet, as planned, in the
+    application before and (once written) after; and what a person expects."""
+    status, trip = TripStatus(view), view.trip
+    planned = status.plan.summary.totals if status.plan else {}
+    reports = (report_of(trip, stored.number) for stored in reversed(status.passes))
+    report = next((found for found in reports if found), None) if status.sent_by else None
+    written = report.totals if report else {}
+    return TripTotals(
+        rows=status.sheet.rows if status.sheet else 0,
+        columns=[
+            SheetColumnTotals(**asdict(column.totals) if column.totals else {}, header=column.header)
+            for column in status.columns
+            if not column.extra
+        ],
+        fields={
+            name: FieldTotals(**asdict(sums), after=written[name].after if name in written else None)
+            for name, sums in planned.items()
+        },
+        expected=_expected(status),
+    )
+
+
+def went_out_of(status: TripStatus) -> WentOut | None:
+    """What went out on a trip, or is on its way; None for a sheet from elsewhere."""
+    trip, sent = status.trip, status.sent
+    document, known = trip.document, trip.application.known
+    if document is None:
+        return None
+    says = ""
+    if known is not None:
+        with suppress(UnknownName, ConditionError):
+            says = sentence(document, known)
+    labels = {f.name: f.label for t in known.types if t.name == trip.record_type for f in t.fields} if known else {}
+    since = trip.selection.get("since")
+    return WentOut(
+        says=says,
+        records=trip.selection.get("records", 0),
+        totals=[LabelledSum(labels.get(name, name), text) for name, text in trip.selection.get("totals", {}).items()],
+        missing=sent.missing if sent else 0,
+        not_found=sent.not_found if sent else [],
+        also_out=status.facts.also_out,
+        since=from_json(since, Since) if since else None,
+        parts=sent.parts if sent else 1,
+        pending=sent is None,
+    )
+
+
+def _pass_of(trip: Trip, stored: StoredPass) -> Pass:
+    return Pass(
+        number=stored.number,
+        plan=stored.plan,
+        state=stored.state,
+        rows=stored.rows,
+        totals=stored.totals,
+        report=report_of(trip, stored.number),
+        reason=stored.reason,
+        atomic=stored.atomic,
+        by=WhoSerializer(stored.by).data,
+        started_at=stored.started_at,
+        ended_at=stored.ended_at,
+    )
+
+
+def _head(trip: Trip, person: Person, job: Job | None) -> dict[str, Any]:
+    """What is told of every trip, whatever its facts are."""
+    application = trip.application
+    may_apply = may(person, applying(application.stage))
+    return {
+        "id": trip.pk,
+        "title": trip.title,
+        "application": ApplicationName(application.name, application.label, application.stage, may_apply),
+        "record_type": trip.record_type,
+        "condition": trip.condition,
+        "operation": trip.operation,
+        "key": list(trip.key),
+        "version": trip.version,
+        "created_by": WhoSerializer(trip.created_by).data,
+        "created_at": trip.created_at,
+        "touched_at": trip.touched_at,
+        "job": JobSerializer(job).data if job else None,
+    }
+
+
+def _unreadable(trip: Trip, error: Exception) -> dict[str, Any]:
+    """What is told of a trip whose facts cannot be understood."""
+    return {
+        "plural": trip.record_type,
+        "stations": [Station(name, StationState.AHEAD, "—") for name in StationName],
+        "here": StationName.FILE,
+        "needs": Needs(RowState.REJECTED, "cannot be shown"),
+        "asks": True,
+        "finished": False,
+        "sum": {},
+        "rows": None,
+        "sent_rows": None,
+        "to_write": 0,
+        "trouble": f"This trip's notes cannot be read ({type(error).__name__}: {error}). Plan it again.",
+    }
+
+
+def _standing(status: TripStatus) -> dict[str, Any]:
+    return {
+        "plural": status.plural,
+        "stations": status.stations(),
+        "here": status.here,
+        "needs": status.needs(),
+        "asks": status.asks(),
+        "finished": status.finished,
+        "sum": status.sum,
+        "rows": status.sheet.rows if status.sheet else None,
+        "sent_rows": status.sent.rows if status.sent else None,
+        "to_write": status.to_write,
+        "trouble": status.failed.error if status.failed else "",
+    }
+
+
+def trip_summary(view: PartView, person: Person, jobs: Jobs | None = None) -> TripSummary:
+    """A trip for the list."""
+    trip = view.trip
+    job, last = jobs if jobs is not None else jobs_of([trip.pk])[trip.pk]
+    try:
+        told = _standing(TripStatus(view, job, last))
+    except UNREADABLE as error:
+        told = _unreadable(trip, error)
+    return TripSummary(**_head(trip, person, job), **told)
+
+
+def _detail(view: PartView, status: TripStatus) -> dict[str, Any]:
+    """What a trip's own page shows of it beside what the list does."""
+    trip, facts = view.trip, status.facts
+    summary = status.plan.summary if status.plan else None
+    last = status.passes[-1] if status.passes else None
+    return {
+        "plan": Plan(status.plan.number, status.current, status.plan.made_at) if status.plan else None,
+        "sent_by": status.sent_by.number if status.sent_by else None,
+        "summary": Summary(summary.verdicts, summary.key, summary.keys_not_read) if summary else None,
+        "columns": columns_of(status),
+        "passes": [_pass_of(trip, stored) for stored in status.passes],
+        "reasons": groups_of(summary.reasons if summary else []),
+        "outcomes": groups_of(last.reasons if last else []),
+        "weak": summary.weak if summary else False,
+        "most_atomic": summary.most_atomic if summary else 0,
+        "edits": facts.edits,
+        "damage": summary.damage if summary else [],
+        "expected": _expected(status),
+        "planned_totals": summary.totals if summary else {},
+        "parts": parts_of(view),
+        "went_out": went_out_of(status),
+        "examples": facts.holds.examples,
+        "on_route": facts.on_route,
+    }
+
+
+_NO_DETAIL: dict[str, Any] = {
+    "plan": None,
+    "sent_by": None,
+    "summary": None,
+    "columns": [],
+    "passes": [],
+    "reasons": [],
+    "outcomes": [],
+    "weak": False,
+    "most_atomic": 0,
+    "edits": 0,
+    "damage": [],
+    "expected": [],
+    "planned_totals": {},
+    "parts": [],
+    "went_out": None,
+    "examples": {},
+    "on_route": None,
+}
+
+
+def trip_detail(view: PartView, person: Person) -> TripDetail:
+    """A trip for its own page: columns and figures too."""
+    trip = view.trip
+    job, last = jobs_of([trip.pk])[trip.pk]
+    row_filter = RowFilter(trip.row_filter.get("condition", ""), len(trip.row_filter.get("left_out", [])))
+    always = {
+        **_head(trip, person, job),
+        "sheets": SheetSerializer(trip.sheets.all(), many=True).data,
+        "row_filter": row_filter,
+        "part": view.part,
+    }
+    try:
+        status = TripStatus(view, job, last)
+        return TripDetail(**always, **_standing(status), **_detail(view, status))
+    except UNREADABLE as error:
+        return TripDetail(**always, **_unreadable(trip, error), **_NO_DETAIL)

@@ -1,0 +1,37 @@
+"""Several files as one list in parts."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from django.db import transaction
+
+from ..errors import PlainError
+from ..journal.services import note
+from .models import Upload
+from .receive import finish
+from .waiting import find_waiting, waits
+
+
+def join(number: int, others: Sequence[int], by: str) -> Upload:
+    """Say that files are one list in parts: the others continue the first, and all of it is looked at anew.
+
+    Raises:
+        PlainError: where one of them is not whole, is in on a trip, or is part of another list.
+    """
+    upload = finish(number, by) if not waits(number) else find_waiting(number)
+    with transaction.atomic():
+        upload.refresh_from_db()
+        for other in others:
+            one = finish(other, by)
+            taken = one.trip_id is not None or one.discarded or one.continues_id is not None or one.parts.exists()
+            if taken or one.pk == upload.pk or upload.trip_id is not None or upload.continues_id is not None:
+                raise PlainError(f"{one.name} cannot be made a part of {upload.name}. Bring it in by itself.", "parts")
+            Upload.objects.filter(pk=one.pk).update(continues=upload)
+        Upload.objects.filter(pk=upload.pk).update(
+            digest="", profile_json=None, belongs_to=None, recognising=None, trouble=""
+        )
+        upload.refresh_from_db()
+        names = ", ".join(one.name for one in upload.whole_list)
+        note(by, "joined", f"Put together as one list: {names}"[:300], file=upload.name)
+    return upload

@@ -1,0 +1,231 @@
+<script setup lang="ts">
+/** The side panel: the selected row, what is asked about it, and the answers. */
+import { computed } from "vue";
+
+import { api, data, type Row, type Schemas } from "@/api/client";
+import { count, exact, many } from "@/parts/format";
+import VerdictSign from "@/parts/VerdictSign.vue";
+import { word } from "@/parts/verdicts";
+import { useKeys } from "@/services/keys";
+import { say } from "@/services/notices";
+import { useDoing } from "@/ui/doing";
+
+import SidePanel from "@/ui/SidePanel.vue";
+
+import { useTripContext } from "../context";
+import CellCard from "../edit/CellCard.vue";
+import FixCell from "../edit/FixCell.vue";
+import ReplaceCard from "../edit/ReplaceCard.vue";
+import { type Answer, useDeciding } from "./deciding";
+import EmptiedCells from "../review/EmptiedCells.vue";
+import RowQuestions from "./RowQuestions.vue";
+
+const props = defineProps<{
+  row: Row | undefined;
+  column: number;
+  /** How many rows stand below this one, and which are shown: edits of many cells reach these. */
+  below?: number;
+  shown?: Schemas["Shown"];
+}>();
+const emit = defineEmits<{ next: []; edit: [] }>();
+const { trip, mayPrepare } = useTripContext();
+const { decide, undo, open } = useDeciding();
+const STATES: Record<string, string> = {
+  create: "is a new record",
+  update: "changes its record",
+  same: "has nothing to write",
+  delete: "deletes its record",
+  held: "is held",
+  rejected: "is rejected",
+  aside: "is set aside",
+  created: "was created",
+  updated: "was updated",
+  deleted: "was deleted",
+  refused: "was refused",
+  unclear: "is unclear",
+  waiting: "was not sent",
+};
+const OURS = ["changed-meanwhile", "gone-meanwhile", "undone-with-group", "batch-too-large"];
+const cells = computed(() =>
+  trip.value.columns.map((column, at) => ({ column, cell: props.row?.cells[at] })).filter(({ cell }) => cell?.do),
+);
+const conflicts = computed(() => cells.value.filter(({ cell }) => cell?.do === "held"));
+/** The cells that can be read, but for which the row is not in: put right here, where the reason is read. */
+const faulty = computed(() => {
+  if (!["rejected", "refused"].includes(props.row?.state ?? "")) return [];
+  const fields = new Set(props.row?.faults?.map((fault) => fault.field_name).filter(Boolean));
+  return trip.value.columns
+    .map((column, at) => ({ column, cell: props.row?.cells[at] }))
+    .filter(({ column, cell }) => cell?.do !== "bad" && fields.has(column.field_name ?? ""));
+});
+const writes = computed(() => cells.value.filter(({ cell }) => cell?.do === "write"));
+const emptied = computed(() => cells.value.filter(({ cell }) => cell?.do === "emptied"));
+/** The column whose emptied cells are asked about where the row itself asks none. */
+const asked = computed(() => {
+  const own = trip.value.columns[props.column];
+  return emptied.value.length ? undefined : own?.emptied ? own : trip.value.columns.find((c) => c.emptied);
+});
+const further = computed(() => props.row?.faults?.slice(1) ?? []);
+const chosen = computed(
+  () => trip.value.columns[props.column] ?? trip.value.columns.find((c) => c.difference && c.difference !== "0"),
+);
+const mayDecide = computed(() => mayPrepare.value && !!trip.value.plan?.current);
+const one = (answer: Answer): void => {
+  if (props.row) decide({ rows: [props.row.row_id], answer });
+};
+
+const record = useDoing(
+  async () => {
+    const path = { id: trip.value.id, identifier: props.row?.identifier ?? "" };
+    return (await data(api.GET("/api/trips/{id}/records/{identifier}", { params: { path } }))).link;
+  },
+  {
+    done: (link) => {
+      if (link) globalThis.open(link, "_blank", "noopener");
+      else say("This application has no page for a record.");
+    },
+  },
+);
+function openRecord(): void {
+  if (props.row?.identifier) record.start();
+}
+
+useKeys("This row", [
+  {
+    key: "1",
+    says: "use the file",
+    run: () => {
+      if (conflicts.value.length) one("file");
+    },
+  },
+  {
+    key: "2",
+    says: "keep application",
+    run: () => {
+      if (conflicts.value.length) one("application");
+    },
+  },
+  {
+    key: "S",
+    says: "set aside",
+    run: () => {
+      one("aside");
+    },
+  },
+  { key: "U", says: "undo", run: undo },
+  { key: "V", says: "open the record", run: openRecord },
+  {
+    key: "N",
+    says: "next row",
+    quiet: true,
+    run: () => {
+      emit("next");
+    },
+  },
+]);
+</script>
+
+<template>
+  <SidePanel label="About the row" data-testid="panel">
+    <template v-if="row?.state">
+      <h2 class="flex items-center gap-2">
+        <VerdictSign :verdict="row.state" />Row {{ count(row.row) }} {{ STATES[row.state] ?? word(row.state) }}
+      </h2>
+      <section v-if="row.state === 'refused' || row.state === 'unclear'" class="card">
+        <p>
+          {{
+            OURS.includes(row.faults?.[0]?.code ?? "") || row.state === "unclear"
+              ? "It was not written:"
+              : "The application answered:"
+          }}
+        </p>
+        <b class="block">{{ row.reason }}</b>
+        <p v-if="row.code" class="mono mt-1">{{ row.code }}{{ row.field ? ` · ${row.field}` : "" }}</p>
+      </section>
+      <p v-else-if="row.reason">{{ row.reason }}</p>
+      <ul v-if="further.length" class="grid gap-0.5 text-small" data-testid="further">
+        <li v-for="fault in further" :key="fault.code + fault.field_name" class="soft">Also: {{ fault.says }}</li>
+      </ul>
+      <p v-for="warning in row.warnings" :key="warning" class="rounded bg-held-tint px-2 py-1 text-held">
+        The application warns: {{ warning }}
+      </p>
+      <section v-if="faulty.length && mayPrepare" class="card grid gap-2">
+        <FixCell v-for="{ column: c, cell } in faulty" :key="c.column" :row-id="row.row_id" :column="c" :cell="cell" />
+      </section>
+      <RowQuestions :row="row" :cells="cells" />
+      <EmptiedCells
+        v-for="{ column: c, cell } in emptied"
+        :key="c.column"
+        :column="c"
+        :row="{ id: row.row_id, kept: cell?.kept }"
+      />
+      <section v-if="writes.length" class="card">
+        <b>{{
+          ["created", "updated"].includes(row.state)
+            ? "What was written"
+            : row.state === "refused"
+              ? "What it would have written"
+              : "What it writes"
+        }}</b>
+        <dl class="mt-1 grid gap-1 text-small">
+          <div v-for="{ column: c, cell } in writes" :key="c.column">
+            <dt class="soft">{{ c.field_label }}</dt>
+            <dd class="mono break-words">
+              <template v-if="cell?.old"
+                ><span class="old">{{ cell.old }}</span> → </template
+              ><span class="new">{{ cell?.new ?? "empty" }}</span>
+            </dd>
+          </div>
+        </dl>
+      </section>
+      <div class="flex flex-wrap gap-1.5">
+        <button
+          v-if="mayDecide && !['aside', 'created', 'updated', 'deleted'].includes(row.state)"
+          type="button"
+          class="btn sm"
+          :disabled="!open"
+          @click="one('aside')"
+        >
+          Set aside <kbd>S</kbd>
+        </button>
+        <button
+          v-if="mayDecide && row.faults?.[0]?.code === 'set-aside'"
+          type="button"
+          class="btn sm"
+          :disabled="!open"
+          @click="one('again')"
+        >
+          Take it up again
+        </button>
+        <button v-if="mayDecide" type="button" class="btn sm" :disabled="!open" @click="undo()">
+          Undo the last decision <kbd>U</kbd>
+        </button>
+        <button v-if="row.identifier" type="button" class="btn sm" data-testid="open-record" @click="openRecord">
+          Open the record <kbd>V</kbd>
+        </button>
+      </div>
+    </template>
+    <p v-else>Choose a row to see what it does and why.</p>
+    <template v-if="row && trip.columns[column] && shown">
+      <CellCard :row="row" :column="trip.columns[column]" :below="below ?? 0" :shown="shown" @edit="emit('edit')" />
+      <ReplaceCard :column="trip.columns[column]" :shown="shown" />
+    </template>
+    <EmptiedCells v-if="asked" class="mt-auto" :column="asked" />
+    <section v-if="chosen?.changed" class="card" :class="{ 'mt-auto': !asked }">
+      <b>{{ chosen.field_label }}, {{ many(chosen.changed, "change", "changes") }}</b>
+      <p v-if="chosen.before != null" class="mono">
+        {{ exact(chosen.before) }} → <b class="text-ink">{{ exact(chosen.after) }}</b>
+      </p>
+      <p>
+        {{
+          [
+            chosen.held && `${count(chosen.held)} held`,
+            chosen.unreadable && `${count(chosen.unreadable)} cannot be read`,
+          ]
+            .filter(Boolean)
+            .join(" · ")
+        }}
+      </p>
+    </section>
+  </SidePanel>
+</template>

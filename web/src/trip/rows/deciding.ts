@@ -1,0 +1,66 @@
+/** Answering what the plan asks, and taking the last answer back. */
+import { computed, type ComputedRef } from "vue";
+
+import { api, data, type Schemas } from "@/api/client";
+import { many } from "@/parts/format";
+import { say } from "@/services/notices";
+import { useDoing } from "@/ui/doing";
+
+import { useTripContext } from "../context";
+
+export type Answer = Schemas["Decide"]["answer"];
+
+export interface Scope {
+  answer: Answer;
+  /** Some rows, by their number in the trip; or all rows with a fault. */
+  rows?: number[];
+  code?: string;
+  field?: string;
+  argument?: string;
+  /** How many rows that is, where it is known beforehand. */
+  count?: number;
+}
+
+export interface Deciding {
+  decide: (scope: Scope) => void;
+  undo: () => void;
+  /** Whether answers are taken now. */
+  open: ComputedRef<boolean>;
+}
+
+export function useDeciding(): Deciding {
+  const { trip, mayPrepare, set, refresh } = useTripContext();
+  const { busy, start } = useDoing((step: () => Promise<string>) => step(), {
+    done: (text) => {
+      say(text);
+    },
+    after: () => refresh().catch(() => {}),
+  });
+  const open = computed(() => mayPrepare.value && !busy.value && !trip.value.job && !!trip.value.plan?.current);
+  const doing = (step: () => Promise<string>): void => {
+    if (open.value) start(step);
+  };
+
+  const decide = (scope: Scope): void => {
+    doing(async () => {
+      const { rows = [], code = "", field = "", answer, argument = "" } = scope;
+      const plan = trip.value.plan?.number ?? 0;
+      const body = { plan, rows, code, field_name: field, answer, argument };
+      set(await data(api.POST("/api/trips/{id}/decisions", { params: { path: { id: trip.value.id } }, body })));
+      return `${many(scope.count ?? rows.length, "row", "rows")} decided. Undo with U.`;
+    });
+  };
+
+  const undo = (): void => {
+    doing(async () => {
+      const path = { id: trip.value.id };
+      const [last] = await data(api.GET("/api/trips/{id}/decisions", { params: { path } }));
+      if (!last) return "Nothing has been decided that could be undone.";
+      const params = { path: { ...path, number: last.id } };
+      set(await data(api.DELETE("/api/trips/{id}/decisions/{number}", { params })));
+      return `Taken back: ${last.answer}, ${many(last.count, "row", "rows")}.`;
+    });
+  };
+
+  return { decide, undo, open };
+}
