@@ -22,7 +22,7 @@ class OneOf:
     def __init__(self, values: str) -> None:
         self.values = values
 
-    def choices(self) -> list[str]:
+    def choices(self) -> list[tuple[str, str]]:
         """The values."""
         module, _, name = self.values.rpartition(".")
         found: Any
@@ -31,7 +31,9 @@ class OneOf:
         except ModuleNotFoundError:
             package, _, owner = module.rpartition(".")
             found = getattr(getattr(import_module(package), owner), name)
-        return [value[0] if isinstance(value, tuple) else str(value) for value in found]
+        if isinstance(found, type) and issubclass(found, StrEnum):
+            return [(member.value, member.name) for member in found]
+        return [value if isinstance(value, tuple) else (str(value), str(value)) for value in found]
 
 
 class Serialized:
@@ -87,7 +89,7 @@ def _field(hint: Any, **options: Any) -> SerializerField:
     if is_dataclass(hint):
         return serializer_for(hint)(**options)  # type: ignore[arg-type]
     if isinstance(hint, type) and issubclass(hint, StrEnum):
-        return serializers.ChoiceField(choices=[member.value for member in hint], **options)
+        return serializers.ChoiceField(choices=[(member.value, member.name) for member in hint], **options)
     if hint is Any:
         return serializers.JSONField(**options)
     if hint in _PLAIN:

@@ -101,7 +101,15 @@ SPECTACULAR_SETTINGS = {
     "TITLE": "Vexo",
     "VERSION": "1",
     "SERVE_INCLUDE_SCHEMA": False,
-    "ENUM_NAME_OVERRIDES": {"BlankMeansEnum": "vexo.core.columns.lanes.Blank"},
+    "ENUM_NAME_OVERRIDES": {
+        "BlankMeansEnum": "vexo.core.columns.lanes.Blank",
+        "RowStateEnum": "vexo.core.planning.verdicts.RowState",
+        "FieldKindEnum": "vexo.core.records.Kind",
+        "StageEnum": "vexo.server.applications.models.Stage",
+        "FaultCodeEnum": "vexo.core.faults.ALL_CODES",
+        "PassStateEnum": "vexo.server.trips.facts.passes.PassState",
+        "StationNameEnum": "vexo.server.trips.facts.status.StationName",
+    },
 }
 LOGGING = logging_settings(data_folder() / "logs")
 set_up_structlog()

@@ -36,8 +36,8 @@ class DecideSerializer(serializers.Serializer[Any]):
         default=list,
     )
     code = _TEXTS(required=False, allow_blank=True, default="")
-    field_name = _TEXTS(required=False, allow_blank=True, default="")  # type: ignore[assignment]
-    answer = serializers.ChoiceField(choices=[answer.value for answer in Answer])
+    field = _TEXTS(required=False, allow_blank=True, default="")  # type: ignore[assignment]
+    answer = serializers.ChoiceField(choices=[(answer.value, answer.name) for answer in Answer])
     argument = _TEXTS(required=False, allow_blank=True, default="", max_length=200)
 
 
@@ -63,7 +63,7 @@ class DecisionsView(APIView):
         asked = DecideSerializer(data=request.data)
         asked.is_valid(raise_exception=True)
         v = asked.validated_data
-        scope = Scope(tuple(v["rows"]), v["code"], v["field_name"])
+        scope = Scope(tuple(v["rows"]), v["code"], v["field"])
         _, job = decisions.decide(
             view,
             person_of(request),

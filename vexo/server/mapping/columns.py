@@ -20,8 +20,7 @@ from ..jobs.worker import enqueue
 from ..journal.services import note
 from ..people.models import Person
 from ..people.rights import Action, require
-from ..trips.facts.columns import ColumnTotals, Question, SheetColumn
-from ..trips.facts.columns import Lane as LaneFact
+from ..trips.facts.columns import ColumnTotals, Question, SheetColumn, ShownLane
 from ..trips.models import ColumnMapping, Trip
 from ..trips.part_view import PartView
 from ..trips.sheet_cells import columns_now, edits_of
@@ -32,10 +31,10 @@ from .mapped_sheet import MappedSheet, known_catalogue, matches_of
 from .questions import ask, asks_of_values
 
 
-def lane_fact(field: Field, lane: Lane, header: str) -> LaneFact:
+def shown_lane(field: Field, lane: Lane, header: str) -> ShownLane:
     """A lane for people: as data, as one sentence, and short."""
     values = {name: getattr(lane, name) for name in lane.__dataclass_fields__}
-    return LaneFact(
+    return ShownLane(
         **{
             **values,
             "treatments": [treatment.to_json() for treatment in lane.treatments],
@@ -76,7 +75,7 @@ def column_facts(mapped: MappedSheet) -> list[SheetColumn]:
                 different=figures["different"] if figures else found.different if found else 1,
                 totals=ColumnTotals(**figures) if figures else None,
                 name_in_conditions=names.get(match.column, ""),
-                lane=lane_fact(field, mapped.lane(field.name), match.header) if field else None,
+                lane=shown_lane(field, mapped.lane(field.name), match.header) if field else None,
             )
         )
     return columns

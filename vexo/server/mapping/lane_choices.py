@@ -17,21 +17,19 @@ from .mapped_sheet import known_catalogue
 
 def offered_treatments() -> list[dict[str, Any]]:
     """All treatments, as the screen and the command line show them."""
-    made = []
-    for kind in KINDS.values():
-        initial = {own.name: own.default for own in fields(kind)}
-        arguments = [
-            {
-                "name": one.name,
-                "kind": one.kind,
-                "title": one.label,
-                "options": dict(one.options),
-                "initial_value": initial[one.name],
-            }
-            for one in kind.arguments
-        ]
-        made.append({"do": kind.do, "title": kind.title, "says": kind.says, "arguments": arguments})
-    return made
+    return [
+        {
+            "do": kind.do,
+            "title": kind.title,
+            "says": kind.says,
+            "initial": {"do": kind.do, **{own.name: own.default for own in fields(kind)}},
+            "arguments": [
+                {"name": own.name, "kind": own.kind, "title": own.label, "options": dict(own.options)}
+                for own in kind.arguments
+            ],
+        }
+        for kind in KINDS.values()
+    ]
 
 
 def offered_tables(trip: Trip) -> list[dict[str, Any]]:

@@ -8,7 +8,7 @@ from rest_framework import serializers
 
 from vexo.core.columns.lanes import Lane, lanes_from_json
 
-from ..trips.lane_serializers import LaneSerializer
+from ..trips.lane_serializers import LaneSerializer, TreatmentField
 
 _TEXTS = serializers.CharField
 
@@ -61,16 +61,20 @@ class ArgumentSerializer(serializers.Serializer[Any]):
     kind = _TEXTS()
     title = _TEXTS()
     options = serializers.DictField(child=_TEXTS())
-    initial_value = serializers.JSONField()
 
 
-class TreatmentSerializer(serializers.Serializer[Any]):
-    """A treatment that there is: ``do`` its name as data, ``says`` its phrase with its parts in braces."""
+class OfferedTreatmentSerializer(serializers.Serializer[Any]):
+    """A treatment that there is: ``do`` its name as data, ``says`` its phrase with its parts in braces; ``initial`` is
+    how it begins."""
 
     do = _TEXTS()
     title = _TEXTS()
     says = _TEXTS()
     arguments = ArgumentSerializer(many=True)
+
+    def get_fields(self) -> dict[str, serializers.Field[Any, Any, Any, Any]]:
+        # A serializer has an ``initial`` of its own, so the field cannot be an attribute of the class.
+        return {**super().get_fields(), "initial": TreatmentField()}
 
 
 class TableSerializer(serializers.Serializer[Any]):
@@ -84,7 +88,7 @@ class TableSerializer(serializers.Serializer[Any]):
 class LanesSerializer(serializers.Serializer[Any]):
     """What lanes can be made of: all treatments, and the tables of a trip."""
 
-    treatments = TreatmentSerializer(many=True)
+    treatments = OfferedTreatmentSerializer(many=True)
     tables = TableSerializer(many=True)
 
 

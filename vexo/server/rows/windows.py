@@ -219,7 +219,8 @@ def _with_edits(
                 continue
             texts = zip(found[match.column], cells[match.column], columns[at], strict=True)
             columns[at] = [
-                replace(cell, edited=True, **{where: text}) if text != shown else cell for text, shown, cell in texts
+                replace(cell, edited=True, edited_since=where == "text_now", **{where: text}) if text != shown else cell
+                for text, shown, cell in texts
             ]
     return columns
 

@@ -39,15 +39,21 @@ def _serializer_of(kind: type[Treatment]) -> type[serializers.Serializer[Any]]:
     )
 
 
-TREATMENTS = PolymorphicProxySerializer(
-    component_name="Treatment",
-    serializers={kind.do: _serializer_of(kind) for kind in KINDS.values()},
-    resource_type_field_name="do",
-    many=True,
-)
+_BY_DOING = {kind.do: _serializer_of(kind) for kind in KINDS.values()}
 
 
-@extend_schema_field(TREATMENTS)
+def _treatment(*, many: bool) -> PolymorphicProxySerializer:
+    return PolymorphicProxySerializer(
+        component_name="Treatment", serializers=_BY_DOING, resource_type_field_name="do", many=many
+    )
+
+
+@extend_schema_field(_treatment(many=False))
+class TreatmentField(serializers.DictField):
+    """One treatment with all of its arguments."""
+
+
+@extend_schema_field(_treatment(many=True))
 class TreatmentsField(serializers.ListField):
     """The treatments of a lane; whether each can be is checked by the core."""
 

@@ -73,6 +73,7 @@ def columns_of(status: TripStatus) -> list[Column]:
                 held=own.held if own else 0,
                 unreadable=own.unreadable if own else 0,
                 emptied=own.emptied if own else 0,
+                emptied_answers=options_for_group("emptied") if own and own.emptied else [],
                 filled_before=own.filled_before if own else 0,
                 two_way=own.two_way if own else False,
                 before=own.before if own else None,

@@ -11,6 +11,7 @@ from ..jobs.models import Job
 from ..naming import WhoSerializer
 from ..serializing import serializer_for
 from ..trips.facts.columns import ColumnTotals
+from ..trips.facts.parts import RouteFit
 from ..trips.sheet_serializers import ChoicesSerializer, FoundSerializer, found_json
 from .models import Upload
 
@@ -53,17 +54,6 @@ class LikelySerializer(serializers.Serializer[Any]):
     account = _TEXTS()
 
 
-class RouteFitSerializer(serializers.Serializer[Any]):
-    """A route whose columns a sheet has, all or most: those that it lacks (``missing``), and ``new`` ones."""
-
-    id = serializers.IntegerField()
-    name = _TEXTS()
-    application = _TEXTS()
-    record_type = _TEXTS()
-    missing = serializers.ListField(child=_TEXTS())
-    new = serializers.ListField(child=_TEXTS())
-
-
 class KnownSerializer(serializers.Serializer[Any]):
     """The trip that a file is known to belong to, and how; or those it may belong to, and the record types that its
     columns fit; ``route`` is the one route that it fits wholly."""
@@ -78,7 +68,7 @@ class KnownSerializer(serializers.Serializer[Any]):
     fits = FitSerializer(many=True, required=False)
     likely = LikelySerializer(many=True, required=False)
     route = serializers.IntegerField(allow_null=True, required=False)
-    routes = RouteFitSerializer(many=True, required=False)
+    routes = serializer_for(RouteFit)(many=True, required=False)
 
 
 class SheetColumnSerializer(serializers.Serializer[Any]):

@@ -970,11 +970,11 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
-         * @description * `write` - write
-         *     * `held` - held
-         *     * `unreadable` - unreadable
-         *     * `emptied` - emptied
-         *     * `treated` - treated
+         * @description * `write` - WRITE
+         *     * `held` - HELD
+         *     * `unreadable` - UNREADABLE
+         *     * `emptied` - EMPTIED
+         *     * `treated` - TREATED
          * @enum {string}
          */
         ActionEnum: "write" | "held" | "unreadable" | "emptied" | "treated";
@@ -1003,18 +1003,18 @@ export interface components {
             count: number;
         };
         /**
-         * @description * `file` - file
-         *     * `application` - application
-         *     * `aside` - aside
-         *     * `leave out` - leave out
-         *     * `then` - then
-         *     * `now` - now
-         *     * `record` - record
-         *     * `new` - new
-         *     * `again` - again
-         *     * `clear` - clear
-         *     * `leave` - leave
-         *     * `go on` - go on
+         * @description * `file` - FILE
+         *     * `application` - APPLICATION
+         *     * `aside` - ASIDE
+         *     * `leave out` - LEAVE_OUT
+         *     * `then` - THEN
+         *     * `now` - NOW
+         *     * `record` - RECORD
+         *     * `new` - NEW
+         *     * `again` - AGAIN
+         *     * `clear` - CLEAR
+         *     * `leave` - LEAVE
+         *     * `go on` - GO_ON
          * @enum {string}
          */
         AnswerEnum: "file" | "application" | "aside" | "leave out" | "then" | "now" | "record" | "new" | "again" | "clear" | "leave" | "go on";
@@ -1027,7 +1027,7 @@ export interface components {
         Application: {
             name: string;
             label: string;
-            stage: components["schemas"]["Stage906Enum"];
+            stage: components["schemas"]["StageEnum"];
             protocol?: string;
             address: string;
             pages?: string;
@@ -1045,20 +1045,23 @@ export interface components {
         ApplicationName: {
             name: string;
             label: string;
-            stage: components["schemas"]["ApplicationNameStageEnum"];
+            stage: components["schemas"]["StageEnum"];
             may_apply: boolean;
         };
-        /**
-         * @description * `live` - live
-         *     * `practice` - practice
-         * @enum {string}
-         */
-        ApplicationNameStageEnum: "live" | "practice";
         /** @description The plan that was seen and confirmed. */
         Apply: {
             plan: number;
             /** @default false */
             atomic: boolean;
+        };
+        /** @description A part of a treatment's phrase that can be changed; ``options`` are value → words where it is one of several. */
+        Argument: {
+            name: string;
+            kind: string;
+            title: string;
+            options: {
+                [key: string]: string;
+            };
         };
         /**
          * @description A condition as its text, or as clauses (null for none): a clause names a field, what it does and its values; a
@@ -1080,6 +1083,13 @@ export interface components {
         };
         /** @enum {unknown} */
         BlankEnum: "";
+        /**
+         * @description * `leave` - LEAVE
+         *     * `clear` - CLEAR
+         *     * `default` - DEFAULT
+         * @enum {string}
+         */
+        BlankMeansEnum: "leave" | "clear" | "default";
         /** @description treat as blank */
         BlankTreatment: {
             /**
@@ -1152,7 +1162,8 @@ export interface components {
          *         sent: the value that went out.
          *         edited: a person edited it in Vexo.
          *         file_text: what it was in the file, where it was edited.
-         *         text_now: what it is after a pass, where it was edited since.
+         *         edited_since: it was edited after a pass.
+         *         text_now: what it is then.
          */
         Cell: {
             text: string | null;
@@ -1162,6 +1173,7 @@ export interface components {
             sent: string | null;
             edited: boolean;
             file_text: string | null;
+            edited_since: boolean;
             text_now: string | null;
         };
         /**
@@ -1174,7 +1186,7 @@ export interface components {
             /** Format: uri */
             address: string;
             token: string;
-            stage: components["schemas"]["Stage906Enum"];
+            stage: components["schemas"]["StageEnum"];
             /** @default  */
             pages: string;
             /** @default false */
@@ -1224,78 +1236,15 @@ export interface components {
             picked?: components["schemas"]["Picked"] | null;
         };
         /**
-         * @description * `set-aside` - set-aside
-         *     * `left-out` - left-out
-         *     * `not-meant` - not-meant
-         *     * `exists` - exists
-         *     * `other-part` - other-part
-         *     * `key-blank` - key-blank
-         *     * `letter-for-figure` - letter-for-figure
-         *     * `decimal-comma` - decimal-comma
-         *     * `not-a-number` - not-a-number
-         *     * `too-large` - too-large
-         *     * `too-fine` - too-fine
-         *     * `not-yes-or-no` - not-yes-or-no
-         *     * `not-a-date` - not-a-date
-         *     * `not-a-moment` - not-a-moment
-         *     * `not-a-choice` - not-a-choice
-         *     * `too-long` - too-long
-         *     * `unknown-mark` - unknown-mark
-         *     * `names-none` - names-none
-         *     * `names-several` - names-several
-         *     * `not-read` - not-read
-         *     * `lost-character` - lost-character
-         *     * `not-in-list` - not-in-list
-         *     * `no-number-form` - no-number-form
-         *     * `no-arithmetic` - no-arithmetic
-         *     * `no-date-form` - no-date-form
-         *     * `no-phone` - no-phone
-         *     * `look-up-none` - look-up-none
-         *     * `look-up-several` - look-up-several
-         *     * `required-empty` - required-empty
-         *     * `required-new` - required-new
-         *     * `required-column` - required-column
-         *     * `finds-several` - finds-several
-         *     * `unknown-identifier` - unknown-identifier
-         *     * `not-found` - not-found
-         *     * `unclear` - unclear
-         *     * `may-be-in` - may-be-in
-         *     * `gone` - gone
-         *     * `renamed` - renamed
-         *     * `swapped` - swapped
-         *     * `identifier-differs` - identifier-differs
-         *     * `identifier-without-key` - identifier-without-key
-         *     * `deleted-before` - deleted-before
-         *     * `changed-since` - changed-since
-         *     * `both-changed` - both-changed
-         *     * `key-edited` - key-edited
-         *     * `emptied-many` - emptied-many
-         *     * `check-differs` - check-differs
-         *     * `twin` - twin
-         *     * `shared` - shared
-         *     * `emptied` - emptied
-         *     * `refused` - refused
-         *     * `changed-meanwhile` - changed-meanwhile
-         *     * `gone-meanwhile` - gone-meanwhile
-         *     * `batch-too-large` - batch-too-large
-         *     * `no-answer` - no-answer
-         *     * `found-otherwise` - found-otherwise
-         *     * `changed-in-between` - changed-in-between
-         *     * `given-up` - given-up
-         *     * `undone-with-group` - undone-with-group
-         * @enum {string}
-         */
-        Code6e2Enum: "set-aside" | "left-out" | "not-meant" | "exists" | "other-part" | "key-blank" | "letter-for-figure" | "decimal-comma" | "not-a-number" | "too-large" | "too-fine" | "not-yes-or-no" | "not-a-date" | "not-a-moment" | "not-a-choice" | "too-long" | "unknown-mark" | "names-none" | "names-several" | "not-read" | "lost-character" | "not-in-list" | "no-number-form" | "no-arithmetic" | "no-date-form" | "no-phone" | "look-up-none" | "look-up-several" | "required-empty" | "required-new" | "required-column" | "finds-several" | "unknown-identifier" | "not-found" | "unclear" | "may-be-in" | "gone" | "renamed" | "swapped" | "identifier-differs" | "identifier-without-key" | "deleted-before" | "changed-since" | "both-changed" | "key-edited" | "emptied-many" | "check-differs" | "twin" | "shared" | "emptied" | "refused" | "changed-meanwhile" | "gone-meanwhile" | "batch-too-large" | "no-answer" | "found-otherwise" | "changed-in-between" | "given-up" | "undone-with-group";
-        /**
          * @description A column with what is asked about it and what the newest plan does to it. ``example`` is a value of the field in
-         *     the application; ``two_way``: it did not go out, so it is compared with the application only.
+         *     the application; ``emptied_answers``: answers for all its emptied cells; ``two_way``: it did not go out, so it is compared with the application only.
          */
         Column: {
             column: string;
             header: string;
             field: string | null;
             label: string | null;
-            kind: (components["schemas"]["ColumnKindEnum"] | components["schemas"]["NullEnum"]) | null;
+            kind: (components["schemas"]["FieldKindEnum"] | components["schemas"]["NullEnum"]) | null;
             how: components["schemas"]["HowEnum"];
             carried: boolean;
             check: boolean;
@@ -1307,7 +1256,7 @@ export interface components {
             different: number;
             totals: components["schemas"]["ColumnTotals"] | null;
             name_in_conditions: string;
-            lane: components["schemas"]["Lane"] | null;
+            lane: components["schemas"]["ShownLane"] | null;
             is_key: boolean;
             questions: components["schemas"]["Question"][];
             example: string;
@@ -1316,25 +1265,13 @@ export interface components {
             held: number;
             unreadable: number;
             emptied: number;
+            emptied_answers: components["schemas"]["AnswerOption"][];
             filled_before: number;
             two_way: boolean;
             before: string | null;
             after: string | null;
             difference: string | null;
         };
-        /**
-         * @description * `text` - text
-         *     * `whole number` - whole number
-         *     * `decimal` - decimal
-         *     * `yes or no` - yes or no
-         *     * `date` - date
-         *     * `moment` - moment
-         *     * `choice` - choice
-         *     * `choices` - choices
-         *     * `reference` - reference
-         * @enum {string}
-         */
-        ColumnKindEnum: "text" | "whole number" | "decimal" | "yes or no" | "date" | "moment" | "choice" | "choices" | "reference";
         /**
          * @description A column of the sheet in figures; the sum, the least and the greatest value are empty where it is no column of
          *     numbers, of which it has ``numbers``.
@@ -1365,7 +1302,7 @@ export interface components {
             /** Format: uri */
             address: string;
             token: string;
-            stage: components["schemas"]["Stage906Enum"];
+            stage: components["schemas"]["StageEnum"];
             /** @default  */
             pages: string;
             /** @default false */
@@ -1410,7 +1347,7 @@ export interface components {
             /** @default  */
             code: string;
             /** @default  */
-            field_name: string;
+            field: string;
             answer: components["schemas"]["AnswerEnum"];
             /** @default  */
             argument: string;
@@ -1517,15 +1454,78 @@ export interface components {
         };
         /** @description What is wrong with a row or one of its cells, in words, with the answers to it; ``field`` is a name, or empty. */
         Fault: {
-            code: components["schemas"]["Code6e2Enum"];
+            code: components["schemas"]["FaultCodeEnum"];
             field: string;
             says: string;
             answers: components["schemas"]["AnswerOption"][];
         };
+        /**
+         * @description * `set-aside` - set-aside
+         *     * `left-out` - left-out
+         *     * `not-meant` - not-meant
+         *     * `exists` - exists
+         *     * `other-part` - other-part
+         *     * `key-blank` - key-blank
+         *     * `letter-for-figure` - letter-for-figure
+         *     * `decimal-comma` - decimal-comma
+         *     * `not-a-number` - not-a-number
+         *     * `too-large` - too-large
+         *     * `too-fine` - too-fine
+         *     * `not-yes-or-no` - not-yes-or-no
+         *     * `not-a-date` - not-a-date
+         *     * `not-a-moment` - not-a-moment
+         *     * `not-a-choice` - not-a-choice
+         *     * `too-long` - too-long
+         *     * `unknown-mark` - unknown-mark
+         *     * `names-none` - names-none
+         *     * `names-several` - names-several
+         *     * `not-read` - not-read
+         *     * `lost-character` - lost-character
+         *     * `not-in-list` - not-in-list
+         *     * `no-number-form` - no-number-form
+         *     * `no-arithmetic` - no-arithmetic
+         *     * `no-date-form` - no-date-form
+         *     * `no-phone` - no-phone
+         *     * `look-up-none` - look-up-none
+         *     * `look-up-several` - look-up-several
+         *     * `required-empty` - required-empty
+         *     * `required-new` - required-new
+         *     * `required-column` - required-column
+         *     * `finds-several` - finds-several
+         *     * `unknown-identifier` - unknown-identifier
+         *     * `not-found` - not-found
+         *     * `unclear` - unclear
+         *     * `may-be-in` - may-be-in
+         *     * `gone` - gone
+         *     * `renamed` - renamed
+         *     * `swapped` - swapped
+         *     * `identifier-differs` - identifier-differs
+         *     * `identifier-without-key` - identifier-without-key
+         *     * `deleted-before` - deleted-before
+         *     * `changed-since` - changed-since
+         *     * `both-changed` - both-changed
+         *     * `key-edited` - key-edited
+         *     * `emptied-many` - emptied-many
+         *     * `check-differs` - check-differs
+         *     * `twin` - twin
+         *     * `shared` - shared
+         *     * `emptied` - emptied
+         *     * `refused` - refused
+         *     * `changed-meanwhile` - changed-meanwhile
+         *     * `gone-meanwhile` - gone-meanwhile
+         *     * `batch-too-large` - batch-too-large
+         *     * `no-answer` - no-answer
+         *     * `found-otherwise` - found-otherwise
+         *     * `changed-in-between` - changed-in-between
+         *     * `given-up` - given-up
+         *     * `undone-with-group` - undone-with-group
+         * @enum {string}
+         */
+        FaultCodeEnum: "set-aside" | "left-out" | "not-meant" | "exists" | "other-part" | "key-blank" | "letter-for-figure" | "decimal-comma" | "not-a-number" | "too-large" | "too-fine" | "not-yes-or-no" | "not-a-date" | "not-a-moment" | "not-a-choice" | "too-long" | "unknown-mark" | "names-none" | "names-several" | "not-read" | "lost-character" | "not-in-list" | "no-number-form" | "no-arithmetic" | "no-date-form" | "no-phone" | "look-up-none" | "look-up-several" | "required-empty" | "required-new" | "required-column" | "finds-several" | "unknown-identifier" | "not-found" | "unclear" | "may-be-in" | "gone" | "renamed" | "swapped" | "identifier-differs" | "identifier-without-key" | "deleted-before" | "changed-since" | "both-changed" | "key-edited" | "emptied-many" | "check-differs" | "twin" | "shared" | "emptied" | "refused" | "changed-meanwhile" | "gone-meanwhile" | "batch-too-large" | "no-answer" | "found-otherwise" | "changed-in-between" | "given-up" | "undone-with-group";
         /** @description Rows with one fault: how many, the row number of the first, the words, and the answers for all of them. */
         FaultGroup: {
-            state: components["schemas"]["State46dEnum"];
-            code: components["schemas"]["Code6e2Enum"];
+            state: components["schemas"]["RowStateEnum"];
+            code: components["schemas"]["FaultCodeEnum"];
             field: string;
             says: string;
             count: number;
@@ -1553,6 +1553,19 @@ export interface components {
             target: string | null;
             choices: string[];
         };
+        /**
+         * @description * `text` - TEXT
+         *     * `whole number` - WHOLE
+         *     * `decimal` - DECIMAL
+         *     * `yes or no` - YES_NO
+         *     * `date` - DATE
+         *     * `moment` - MOMENT
+         *     * `choice` - CHOICE
+         *     * `choices` - CHOICES
+         *     * `reference` - REFERENCE
+         * @enum {string}
+         */
+        FieldKindEnum: "text" | "whole number" | "decimal" | "yes or no" | "date" | "moment" | "choice" | "choices" | "reference";
         /** @description Something noticed in a file, in a sentence, and where it is. */
         Finding: {
             kind: string;
@@ -1614,28 +1627,18 @@ export interface components {
             wrong: components["schemas"]["Wrong"][];
         };
         /**
-         * @description * `file` - file
-         *     * `columns` - columns
-         *     * `keys` - keys
-         *     * `review` - review
-         *     * `apply` - apply
-         *     * `outcome` - outcome
-         * @enum {string}
-         */
-        HereEnum: "file" | "columns" | "keys" | "review" | "apply" | "outcome";
-        /**
-         * @description * `chosen` - chosen
-         *     * `stamp` - stamp
-         *     * `route` - route
-         *     * `name` - name
-         *     * `label` - label
-         *     * `words` - words
-         *     * `contents` - contents
-         *     * `lane` - lane
-         *     * `lost` - lost
-         *     * `fixed` - fixed
-         *     * `added` - added
-         *     * `open` - open
+         * @description * `chosen` - CHOSEN
+         *     * `stamp` - STAMP
+         *     * `route` - ROUTE
+         *     * `name` - NAME
+         *     * `label` - LABEL
+         *     * `words` - WORDS
+         *     * `contents` - CONTENTS
+         *     * `lane` - LANE
+         *     * `lost` - LOST
+         *     * `fixed` - FIXED
+         *     * `added` - ADDED
+         *     * `open` - OPEN
          * @enum {string}
          */
         HowEnum: "chosen" | "stamp" | "route" | "name" | "label" | "words" | "contents" | "lane" | "lost" | "fixed" | "added" | "open";
@@ -1725,23 +1728,6 @@ export interface components {
             version: number;
         };
         /**
-         * @description * `create` - create
-         *     * `update` - update
-         *     * `same` - same
-         *     * `delete` - delete
-         *     * `held` - held
-         *     * `rejected` - rejected
-         *     * `aside` - aside
-         *     * `created` - created
-         *     * `updated` - updated
-         *     * `deleted` - deleted
-         *     * `refused` - refused
-         *     * `unclear` - unclear
-         *     * `waiting` - waiting
-         * @enum {string}
-         */
-        Kind46dEnum: "create" | "update" | "same" | "delete" | "held" | "rejected" | "aside" | "created" | "updated" | "deleted" | "refused" | "unclear" | "waiting";
-        /**
          * @description The trip that a file is known to belong to, and how; or those it may belong to, and the record types that its
          *     columns fit; ``route`` is the one route that it fits wholly.
          */
@@ -1764,27 +1750,36 @@ export interface components {
             sum: string;
         };
         /**
-         * @description A field's lane as data (``core.columns.lanes``), with what it does in words: ``says`` as one sentence, ``short``
-         *     for the head of a column.
+         * @description A field's lane: its column (``source``, where its own goes elsewhere) or ``fixed`` value, its treatments, what a
+         *     blank cell means (``updates``: a default counts for records that are there too), whether only fields that are empty
+         *     in the application are filled; for a many-valued field whether cells add, and what stands between its items.
+         *     ``check``: it is compared and never written. ``settled`` are questions that were answered by leaving it as it is.
          */
         Lane: {
-            says: string;
-            short: string;
-            blank: components["schemas"]["BlankEnum"];
+            /** @default leave */
+            blank: components["schemas"]["BlankMeansEnum"];
+            /** @default  */
             default: string;
+            /** @default false */
             updates: boolean;
+            /** @default false */
             only_empty: boolean;
-            source: string;
+            /** @default  */
             fixed: string;
-            treatments: components["schemas"]["Treatment"][];
+            treatments?: components["schemas"]["Treatment"][];
+            /** @default false */
             adds: boolean;
+            /** @default ; */
             separator: string;
+            /** @default false */
             check: boolean;
-            settled: string[];
+            settled?: string[];
+            /** @default  */
+            source: string;
         };
         /** @description What lanes can be made of: all treatments, and the tables of a trip. */
         Lanes: {
-            treatments: components["schemas"]["Treatment"][];
+            treatments: components["schemas"]["OfferedTreatment"][];
             tables: components["schemas"]["Table"][];
         };
         /** @description A trip that a sheet may belong to, and what speaks for it. */
@@ -1879,19 +1874,9 @@ export interface components {
         Name: {
             name: string;
         };
-        /**
-         * @description * `file` - file
-         *     * `columns` - columns
-         *     * `keys` - keys
-         *     * `review` - review
-         *     * `apply` - apply
-         *     * `outcome` - outcome
-         * @enum {string}
-         */
-        NameEnum: "file" | "columns" | "keys" | "review" | "apply" | "outcome";
         /** @description What the list of trips says of a trip: a state to colour it by, and the words. */
         Needs: {
-            kind: components["schemas"]["Kind46dEnum"];
+            kind: components["schemas"]["RowStateEnum"];
             says: string;
         };
         /** @description A choice to be added to a field's list. */
@@ -1940,10 +1925,21 @@ export interface components {
          */
         NumberTreatmentDoEnum: "number";
         /**
-         * @description * `create` - create
-         *     * `update` - update
-         *     * `upsert` - upsert
-         *     * `delete` - delete
+         * @description A treatment that there is: ``do`` its name as data, ``says`` its phrase with its parts in braces; ``initial`` is
+         *     how it begins.
+         */
+        OfferedTreatment: {
+            do: string;
+            title: string;
+            says: string;
+            arguments: components["schemas"]["Argument"][];
+            initial: components["schemas"]["Treatment"];
+        };
+        /**
+         * @description * `create` - CREATE
+         *     * `update` - UPDATE
+         *     * `upsert` - UPSERT
+         *     * `delete` - DELETE
          * @enum {string}
          */
         OperationEnum: "create" | "update" | "upsert" | "delete";
@@ -1993,7 +1989,7 @@ export interface components {
             label: string;
             holder: string;
             state: components["schemas"]["PartStateEnum"];
-            kind: components["schemas"]["Kind46dEnum"];
+            kind: components["schemas"]["RowStateEnum"];
             says: string;
             sheet: number | null;
             name: string;
@@ -2008,9 +2004,9 @@ export interface components {
             };
         };
         /**
-         * @description * `out` - out
-         *     * `back` - back
-         *     * `in` - in
+         * @description * `out` - OUT
+         *     * `back` - BACK
+         *     * `in` - IN
          * @enum {string}
          */
         PartStateEnum: "out" | "back" | "in";
@@ -2037,11 +2033,11 @@ export interface components {
             ended_at: string | null;
         };
         /**
-         * @description * `running` - running
-         *     * `interrupted` - interrupted
-         *     * `ended` - ended
-         *     * `stopped` - stopped
-         *     * `given up` - given up
+         * @description * `running` - RUNNING
+         *     * `interrupted` - INTERRUPTED
+         *     * `ended` - ENDED
+         *     * `stopped` - STOPPED
+         *     * `given up` - GIVEN_UP
          * @enum {string}
          */
         PassStateEnum: "running" | "interrupted" | "ended" | "stopped" | "given up";
@@ -2335,7 +2331,7 @@ export interface components {
             row: number;
             row_id: number;
             cells: components["schemas"]["Cell"][];
-            state: (components["schemas"]["State46dEnum"] | components["schemas"]["NullEnum"]) | null;
+            state: (components["schemas"]["RowStateEnum"] | components["schemas"]["NullEnum"]) | null;
             verdict: (components["schemas"]["VerdictEnum"] | components["schemas"]["NullEnum"]) | null;
             reason: string | null;
             refused_with: string | null;
@@ -2350,6 +2346,23 @@ export interface components {
             condition: string;
             left_out: number;
         };
+        /**
+         * @description * `create` - CREATE
+         *     * `update` - UPDATE
+         *     * `same` - SAME
+         *     * `delete` - DELETE
+         *     * `held` - HELD
+         *     * `rejected` - REJECTED
+         *     * `aside` - ASIDE
+         *     * `created` - CREATED
+         *     * `updated` - UPDATED
+         *     * `deleted` - DELETED
+         *     * `refused` - REFUSED
+         *     * `unclear` - UNCLEAR
+         *     * `waiting` - WAITING
+         * @enum {string}
+         */
+        RowStateEnum: "create" | "update" | "same" | "delete" | "held" | "rejected" | "aside" | "created" | "updated" | "deleted" | "refused" | "unclear" | "waiting";
         /**
          * @description A selection in figures: sums of its number fields as texts with all their digits, null where they come only with
          *     the sheet; and who has some of its records out already, null where there are too many to look.
@@ -2431,6 +2444,25 @@ export interface components {
             /** @default  */
             order: string;
         };
+        /**
+         * @description A field's lane as data (``core.columns.lanes``), with what it does in words: ``says`` as one sentence, ``short``
+         *     for the head of a column.
+         */
+        ShownLane: {
+            says: string;
+            short: string;
+            blank: components["schemas"]["BlankMeansEnum"];
+            default: string;
+            updates: boolean;
+            only_empty: boolean;
+            source: string;
+            fixed: string;
+            treatments: components["schemas"]["Treatment"][];
+            adds: boolean;
+            separator: string;
+            check: boolean;
+            settled: string[];
+        };
         SignIn: {
             username: string;
             password: string;
@@ -2485,35 +2517,28 @@ export interface components {
          *     * `practice` - Practice
          * @enum {string}
          */
-        Stage906Enum: "live" | "practice";
-        /**
-         * @description * `create` - create
-         *     * `update` - update
-         *     * `same` - same
-         *     * `delete` - delete
-         *     * `held` - held
-         *     * `rejected` - rejected
-         *     * `aside` - aside
-         *     * `created` - created
-         *     * `updated` - updated
-         *     * `deleted` - deleted
-         *     * `refused` - refused
-         *     * `unclear` - unclear
-         *     * `waiting` - waiting
-         * @enum {string}
-         */
-        State46dEnum: "create" | "update" | "same" | "delete" | "held" | "rejected" | "aside" | "created" | "updated" | "deleted" | "refused" | "unclear" | "waiting";
+        StageEnum: "live" | "practice";
         /** @description ``says`` its state in words, ``asks`` whether someone is needed there. */
         Station: {
-            name: components["schemas"]["NameEnum"];
+            name: components["schemas"]["StationNameEnum"];
             state: components["schemas"]["StationStateEnum"];
             says: string;
             asks: boolean;
         };
         /**
-         * @description * `done` - done
-         *     * `here` - here
-         *     * `ahead` - ahead
+         * @description * `file` - FILE
+         *     * `columns` - COLUMNS
+         *     * `keys` - KEYS
+         *     * `review` - REVIEW
+         *     * `apply` - APPLY
+         *     * `outcome` - OUTCOME
+         * @enum {string}
+         */
+        StationNameEnum: "file" | "columns" | "keys" | "review" | "apply" | "outcome";
+        /**
+         * @description * `done` - DONE
+         *     * `here` - HERE
+         *     * `ahead` - AHEAD
          * @enum {string}
          */
         StationStateEnum: "done" | "here" | "ahead";
@@ -2637,7 +2662,7 @@ export interface components {
             touched_at: string;
             plural: string;
             stations: components["schemas"]["Station"][];
-            here: components["schemas"]["HereEnum"];
+            here: components["schemas"]["StationNameEnum"];
             needs: components["schemas"]["Needs"];
             asks: boolean;
             finished: boolean;
@@ -2695,7 +2720,7 @@ export interface components {
             touched_at: string;
             plural: string;
             stations: components["schemas"]["Station"][];
-            here: components["schemas"]["HereEnum"];
+            here: components["schemas"]["StationNameEnum"];
             needs: components["schemas"]["Needs"];
             asks: boolean;
             finished: boolean;
@@ -2745,13 +2770,13 @@ export interface components {
          */
         ValuesTreatmentDoEnum: "values";
         /**
-         * @description * `create` - create
-         *     * `update` - update
-         *     * `same` - same
-         *     * `delete` - delete
-         *     * `held` - held
-         *     * `rejected` - rejected
-         *     * `aside` - aside
+         * @description * `create` - CREATE
+         *     * `update` - UPDATE
+         *     * `same` - SAME
+         *     * `delete` - DELETE
+         *     * `held` - HELD
+         *     * `rejected` - REJECTED
+         *     * `aside` - ASIDE
          * @enum {string}
          */
         VerdictEnum: "create" | "update" | "same" | "delete" | "held" | "rejected" | "aside";

@@ -18,7 +18,7 @@ const text = ref("");
 watch(
   () => props.typing,
   (typing) => {
-    if (typing) text.value = props.cell?.now ?? props.cell?.text ?? "";
+    if (typing) text.value = (props.cell?.edited_since ? props.cell.text_now : props.cell?.text) ?? "";
   },
   { immediate: true },
 );
@@ -38,18 +38,18 @@ watch(
 function end(step: "down" | "right" | "stay"): void {
   if (over) return;
   over = true;
-  if (text.value === (props.cell?.now ?? props.cell?.text ?? "")) emit("left");
+  if (text.value === ((props.cell?.edited_since ? props.cell.text_now : props.cell?.text) ?? "")) emit("left");
   else emit("typed", text.value, step);
 }
 function leave(): void {
   over = true;
   emit("left");
 }
-const changed = computed(() => ["write", "held", "treated"].includes(props.cell?.do ?? ""));
+const changed = computed(() => ["write", "held", "treated"].includes(props.cell?.action ?? ""));
 const title = computed(() => {
   const { cell } = props;
   if (!cell) return "";
-  return changed.value && !props.whole ? `${cell.old ?? "empty"} → ${cell.new ?? "empty"}` : (cell.text ?? "");
+  return changed.value && !props.whole ? `${cell.current ?? "empty"} → ${cell.proposed ?? "empty"}` : (cell.text ?? "");
 });
 </script>
 
@@ -58,13 +58,13 @@ const title = computed(() => {
     role="gridcell"
     class="grid-td"
     :class="[
-      cell?.do,
+      cell?.action,
       {
         edited: cell?.edited,
         num: column.number,
         key: column.isKey,
         dim: column.dim,
-        fault: fault && cell?.do !== 'bad',
+        fault: fault && cell?.action !== 'unreadable',
       },
     ]"
     :title="title"
@@ -84,19 +84,19 @@ const title = computed(() => {
       @click.stop
       @blur="end('stay')"
     />
-    <template v-else-if="cell?.now !== undefined && !whole"
+    <template v-else-if="cell?.edited_since && !whole"
       ><span class="old">{{ cell.text ?? "blank" }}</span
-      ><span class="soft"> → </span><span class="new">{{ cell.now ?? "blank" }}</span></template
+      ><span class="soft"> → </span><span class="new">{{ cell.text_now ?? "blank" }}</span></template
     >
     <template v-else-if="changed && !whole">
-      <template v-if="cell?.old"
-        ><span class="old">{{ cell.old }}</span
+      <template v-if="cell?.current"
+        ><span class="old">{{ cell.current }}</span
         ><span class="soft"> → </span></template
       >
-      <span class="new">{{ cell?.new ?? "empty" }}</span>
+      <span class="new">{{ cell?.proposed ?? "empty" }}</span>
     </template>
-    <template v-else-if="cell?.do === 'emptied' && !whole"
-      ><span class="soft" title="Emptied in the sheet; the record is left as it is">{{ cell.old }}</span></template
+    <template v-else-if="cell?.action === 'emptied' && !whole"
+      ><span class="soft" title="Emptied in the sheet; the record is left as it is">{{ cell.current }}</span></template
     >
     <template v-else>{{ cell?.text }}</template>
   </div>

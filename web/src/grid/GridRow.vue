@@ -29,7 +29,7 @@ defineEmits<{
   left: [];
 }>();
 const fault = (column: GridColumn): boolean =>
-  !!props.row?.field && props.row.field === column.field && /re(ject|fus)ed/.test(props.row.state ?? "");
+  !!column.field && props.row?.faults[0]?.field === column.field && /re(ject|fus)ed/.test(props.row.state ?? "");
 </script>
 
 <template>

@@ -3,6 +3,8 @@ import { describe, expect, it } from "vitest";
 
 import type { Cell, Row } from "@/api/client";
 
+import { cell as some, heldRow } from "@/trip/example";
+
 import type { GridColumn } from "./columns";
 import GridCell from "./GridCell.vue";
 import GridRow from "./GridRow.vue";
@@ -11,7 +13,7 @@ const RATE: GridColumn = { at: 1, key: "c1", title: "Daily rate", sub: "", numbe
 const CODE: GridColumn = { at: 0, key: "c0", title: "Berth no.", sub: "key", isKey: true, field: "berth_no" };
 
 const cell = (values: Partial<Cell>, whole = false) =>
-  mount(GridCell, { props: { cell: { text: "40.50", ...values }, column: RATE, fault: false, whole } });
+  mount(GridCell, { props: { cell: some({ text: "40.50", ...values }), column: RATE, fault: false, whole } });
 
 describe("a cell", () => {
   it("shows its text where nothing happens to it", () => {
@@ -20,8 +22,8 @@ describe("a cell", () => {
   });
 
   it("shows old → new where it is written or held", () => {
-    for (const state of ["write", "held"]) {
-      const changed = cell({ do: state, old: "38.50", new: "40.50", kept: "38.50" });
+    for (const state of ["write", "held"] as const) {
+      const changed = cell({ action: state, current: "38.50", proposed: "40.50", sent: "38.50" });
       expect(changed.text().replace(/\s+/g, " ")).toBe("38.50 → 40.50");
       expect(changed.classes()).toContain(state);
       expect(changed.attributes("title")).toBe("38.50 → 40.50");
@@ -29,29 +31,30 @@ describe("a cell", () => {
   });
 
   it("says when a field is emptied or was empty", () => {
-    expect(cell({ do: "write", old: "38.50", new: null }).find(".new").text()).toBe("empty");
-    expect(cell({ do: "write", old: null, new: "31.00" }).find(".old").exists()).toBe(false);
+    expect(cell({ action: "write", current: "38.50", proposed: null }).find(".new").text()).toBe("empty");
+    expect(cell({ action: "write", current: null, proposed: "31.00" }).find(".old").exists()).toBe(false);
   });
 
   it("shows the cell as it came where whole rows are wanted", () => {
-    expect(cell({ do: "write", old: "38.50", new: "40.50" }, true).text()).toBe("40.50");
+    expect(cell({ action: "write", current: "38.50", proposed: "40.50" }, true).text()).toBe("40.50");
   });
 
   it("marks what could not be read", () => {
-    const bad = cell({ text: "4O.50", do: "bad", old: "38.50", new: null });
+    const bad = cell({ text: "4O.50", action: "unreadable", current: "38.50", proposed: null });
     expect(bad.text()).toBe("4O.50");
-    expect(bad.classes()).toContain("bad");
+    expect(bad.classes()).toContain("unreadable");
   });
 });
 
 describe("a row", () => {
   const row: Row = {
+    ...heldRow,
     row: 19,
     row_id: 17,
     state: "refused",
     reason: "A let berth needs a holder.",
-    field: "daily_rate",
-    cells: [{ text: "B-015" }, { text: "40.50" }],
+    faults: [{ code: "refused", field: "daily_rate", says: "A let berth needs a holder.", answers: [] }],
+    cells: [some({ text: "B-015" }), some({ text: "40.50" })],
   };
   const props = {
     id: "grid-r0",

@@ -16,8 +16,10 @@ export function useWidths(columns: () => GridColumn[], window: () => RowWindow):
       let longest = Math.max(column.title.length, column.sub.length * 0.85);
       for (const row of some) {
         const cell = row?.cells[column.at];
-        const changed = cell?.do === "write" || cell?.do === "held";
-        const text = changed ? (cell.old?.length ?? -3) + (cell.new?.length ?? 5) + 3 : (cell?.text?.length ?? 0);
+        const changed = cell?.action === "write" || cell?.action === "held";
+        const text = changed
+          ? (cell.current?.length ?? -3) + (cell.proposed?.length ?? 5) + 3
+          : (cell?.text?.length ?? 0);
         longest = Math.max(longest, text);
       }
       return Math.round(Math.max(LEAST, Math.min(MOST, longest * (column.isKey ? 8.2 : 7.8) + 24)));

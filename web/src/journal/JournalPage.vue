@@ -22,7 +22,7 @@ const COLUMNS: TableColumn<Entry>[] = [
   { key: "what", title: "What", class: "whitespace-nowrap" },
   { key: "stage", title: "Where" },
   { key: "rows", title: "Rows", right: true },
-  { key: "said", title: "In words" },
+  { key: "message", title: "In words" },
 ];
 defineEmits<{ bring: [] }>();
 const who = useInAddress("who");
@@ -94,8 +94,8 @@ useFootNote(() => `${many(entries.value.length, "entry", "entries")} shown · on
       <template #what="{ row }">{{ row.what }}</template>
       <template #stage="{ row }"><StageLabel v-if="row.stage" :stage="row.stage" /></template>
       <template #rows="{ row }">{{ row.rows == null ? "" : count(row.rows) }}</template>
-      <template #said="{ row }"
-        >{{ row.said }}
+      <template #message="{ row }"
+        >{{ row.message }}
         <RouterLink
           v-if="row.trip"
           class="font-semibold whitespace-nowrap text-marine underline"

@@ -58,7 +58,7 @@ describe("the sum", () => {
 
 describe("where a trip stands", () => {
   it("is said in words", () => {
-    const stations = ["file", "columns", "keys", "review", "apply", "outcome"].map((name, at) => ({
+    const stations = (["file", "columns", "keys", "review", "apply", "outcome"] as const).map((name, at) => ({
       name,
       state: at < 3 ? ("done" as const) : at === 3 ? ("here" as const) : ("ahead" as const),
       says: at === 3 ? "3 rows need you" : "",

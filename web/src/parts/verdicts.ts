@@ -22,6 +22,25 @@ export const WORDS: Record<string, string> = { aside: "set aside", waiting: "not
 
 export const word = (verdict: string): string => WORDS[verdict] ?? verdict;
 
+const SENTENCES: Record<string, string> = {
+  create: "is a new record",
+  update: "changes its record",
+  same: "has nothing to write",
+  delete: "deletes its record",
+  held: "is held",
+  rejected: "is rejected",
+  aside: "is set aside",
+  created: "was created",
+  updated: "was updated",
+  deleted: "was deleted",
+  refused: "was refused",
+  unclear: "is unclear",
+  waiting: "was not sent",
+};
+
+/** What becomes, or became, of a row, as the end of a sentence. */
+export const sentence = (verdict: string): string => SENTENCES[verdict] ?? word(verdict);
+
 const ORDER = Object.keys(SIGNS);
 
 /** The terms of a sum that are not zero, in their order. */

@@ -199,7 +199,7 @@ const trouble = computed(
   () => taking.error.value?.message ?? reading.error.value?.message ?? (sheet.value?.trouble || ""),
 );
 const stations = computed(() =>
-  ["file", "columns", "keys", "review", "apply", "outcome"].map((name) => ({
+  (["file", "columns", "keys", "review", "apply", "outcome"] as const).map((name) => ({
     name,
     state: name === "file" ? ("here" as const) : ("ahead" as const),
     says: name === "file" ? (sheet.value?.state === "failed" ? "cannot be read" : "what is it about?") : "—",

@@ -164,7 +164,7 @@ useKeys(
         ></template
       >
       <template v-else-if="total"
-        >{{ total.field_label }}, changed rows: {{ exact(total.before) }} → <b>{{ exact(total.after) }}</b></template
+        >{{ total.label }}, changed rows: {{ exact(total.before) }} → <b>{{ exact(total.after) }}</b></template
       >
     </TheSum>
     <AlertNote v-if="trip.trouble && !trip.job && !(open === 'apply' && brokenOff)" class="mx-4 mb-2 flex-none">{{

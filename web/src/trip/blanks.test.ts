@@ -11,9 +11,14 @@ import { type Lane, PLAIN } from "./columns/lanes";
 import { tripKey } from "./context";
 import { column, trip } from "./example";
 import EmptiedCells from "./review/EmptiedCells.vue";
+import type { Answer } from "./rows/deciding";
 
 const phone = (values: Partial<Column> = {}): Column =>
-  column({ column: "c1", header: "Phone", field_name: "phone", field_label: "Phone", ...values });
+  column({ column: "c1", header: "Phone", field: "phone", label: "Phone", ...values });
+const ANSWERS: Answer[] = [
+  { answer: "clear", says: "Clear this field", needs_record: false },
+  { answer: "leave", says: "Leave it", needs_record: false },
+];
 const words = (text: string): string => text.replace(/\s+/g, " ").trim();
 
 describe("the rule of blank cells", () => {
@@ -65,9 +70,9 @@ describe("emptied cells", () => {
   afterEach(() => {
     vi.unstubAllGlobals();
   });
-  const cells = (row?: { id: number; kept: string }) =>
+  const cells = (row?: { id: number; sent: string; answers: Answer[] }) =>
     mount(EmptiedCells, {
-      props: { column: phone({ emptied: 3 }), row },
+      props: { column: phone({ emptied: 3, emptied_answers: ANSWERS }), row },
       global: {
         plugins: [VueQueryPlugin],
         provide: {
@@ -82,7 +87,7 @@ describe("emptied cells", () => {
     });
 
   it("are cleared for one row or for all, by what was asked", async () => {
-    const one = cells({ id: 11, kept: "38.50" });
+    const one = cells({ id: 11, sent: "38.50", answers: ANSWERS });
     expect(words(one.text())).toContain("It went out as 38.50. The record is left as it is.");
     await one.findAll("button")[0]?.trigger("click");
     await flushPromises();
@@ -90,7 +95,7 @@ describe("emptied cells", () => {
     expect(words(all.text())).toContain("3 cells were filled when the sheet went out.");
     await all.findAll("button")[0]?.trigger("click");
     await flushPromises();
-    const both = { plan: 5, code: "emptied", field_name: "phone", answer: "clear", argument: "" };
+    const both = { plan: 5, code: "emptied", field: "phone", answer: "clear", argument: "" };
     expect(asked).toEqual([
       { ...both, rows: [11] },
       { ...both, rows: [] },

@@ -7,30 +7,26 @@ import type { Schemas } from "@/api/client";
 
 import AskedBar from "./columns/AskedBar.vue";
 import { fieldOptions, how, way } from "./columns/fields";
-import { bareLane, begun, type Lane, lacks, pieces, PLAIN, same, together, type Treatment } from "./columns/lanes";
+import { bareLane, lacks, type Lane, type OfferedTreatment, pieces, PLAIN, same, together } from "./columns/lanes";
 import LaneSentence from "./columns/LaneSentence.vue";
 import ValuesTable from "./columns/ValuesTable.vue";
 import { tripKey } from "./context";
 import { column, field, trip } from "./example";
 
-const argument = (name: string, kind: string, initial: unknown, options = {}): Schemas["Argument"] => ({
-  name,
-  kind,
-  title: name,
-  options,
-  initial_value: initial,
-});
-const MULTIPLY: Treatment = {
+const argument = (name: string, kind: string): Schemas["Argument"] => ({ name, kind, title: name, options: {} });
+const MULTIPLY: OfferedTreatment = {
   do: "multiply",
   title: "multiply",
   says: "multiply by {by}",
-  arguments: [argument("by", "number", "1")],
+  initial: { do: "multiply", by: "1" },
+  arguments: [argument("by", "number")],
 };
-const BLANK: Treatment = {
+const BLANK: OfferedTreatment = {
   do: "blank",
   title: "treat as blank",
   says: "treat {texts} as blank",
-  arguments: [argument("texts", "texts", [])],
+  initial: { do: "blank", texts: [] },
+  arguments: [argument("texts", "texts")],
 };
 const words = (text: string): string => text.replace(/\s+/g, " ").trim();
 
@@ -44,21 +40,20 @@ describe("a lane as data", () => {
     expect(same({ ...PLAIN, adds: true }, PLAIN)).toBe(false);
   });
 
-  it("begins a treatment with what it usually is, and says what it lacks", () => {
-    expect(begun(MULTIPLY)).toEqual({ do: "multiply", by: "1" });
-    expect(lacks(MULTIPLY, begun(MULTIPLY))).toBe(false);
-    expect(lacks(BLANK, begun(BLANK))).toBe(true);
+  it("says what a treatment lacks as it begins", () => {
+    expect(lacks(MULTIPLY, MULTIPLY.initial)).toBe(false);
+    expect(lacks(BLANK, BLANK.initial)).toBe(true);
     expect(lacks(BLANK, { do: "blank", texts: ["n/k"] })).toBe(false);
     expect(pieces(MULTIPLY).map((piece) => piece.text ?? piece.argument?.name)).toEqual(["multiply by ", "by"]);
   });
 
   it("takes several answers as one change", () => {
     const made = together([
-      { says: "", said: { A: "a" }, lanes: {} },
-      { says: "", said: { B: "" }, lanes: { rate: { treatments: [{ do: "number" }] } } },
+      { says: "", columns: { A: "a" }, lanes: {} },
+      { says: "", columns: { B: "" }, lanes: { rate: { ...PLAIN, treatments: [{ do: "trim" }] } } },
     ]);
-    expect(made.said).toEqual({ A: "a", B: "" });
-    expect(made.lanes.rate).toMatchObject({ treatments: [{ do: "number" }], separator: ";" });
+    expect(made.columns).toEqual({ A: "a", B: "" });
+    expect(made.lanes.rate).toMatchObject({ treatments: [{ do: "trim" }], separator: ";" });
   });
 });
 
@@ -93,7 +88,7 @@ describe("the lane's sentence", () => {
   });
 
   it("changes a part in place, leaves a treatment out and does it earlier", async () => {
-    const lane = {
+    const lane: Partial<Lane> = {
       treatments: [
         { do: "blank", texts: ["n/k"] },
         { do: "multiply", by: "2" },
@@ -119,20 +114,25 @@ describe("the lane's sentence", () => {
 
 describe("what is said of columns", () => {
   it("how they are known and what becomes of them", () => {
-    expect(way(column({ open: true, field_name: null, how: "" }), false)).toBe("? choose a field");
+    expect(way(column({ open: true, field: null, how: "open" }), false)).toBe("? choose a field");
     expect(way(column({ check: true }), false)).toBe("= only checked");
     expect(way(column({}), true)).toBe("↑ finds the record");
     const lane = { ...PLAIN, says: "", short: "×0.3048", only_empty: true, separator: "/" };
     expect(way(column({ lane }), false)).toBe("↑ ×0.3048, split at “/”, where empty");
     expect(how(column({ how: "words" }))).toContain("in other words");
-    expect(how(column({ field_name: null, how: "said" }))).toBe("Left out by choice.");
+    expect(how(column({ field: null, how: "chosen" }))).toBe("Left out by choice.");
   });
 
   it("offers fields with type, key and an example, the likely first and the taken last", () => {
     const own = trip({ examples: { notes: "mind the ladder" } });
-    const asked = { code: "field", says: "", sure: false, options: [{ says: "", said: { Bol: "notes" }, lanes: {} }] };
+    const asked = {
+      code: "field",
+      says: "",
+      sure: false,
+      options: [{ says: "", columns: { Bol: "notes" }, lanes: {} }],
+    };
     const fields = [field({ name: "berth_no", label: "Berth no.", is_key: true }), field({}), field({ name: "depth" })];
-    const made = fieldOptions(fields, own, column({ field_name: null, questions: [asked] }));
+    const made = fieldOptions(fields, own, column({ field: null, questions: [asked] }));
     expect(made.map((one) => one.value)).toEqual(["notes", "depth", "berth_no"]);
     expect(made[0]).toMatchObject({ note: "likely", example: "mind the ladder", kind: "text" });
     expect(made[2]).toMatchObject({ disabled: true, note: "key, taken by Berth no." });
@@ -141,12 +141,12 @@ describe("what is said of columns", () => {
 
 describe("what is asked", () => {
   it("is one line with one answer for all that is sure", async () => {
-    const sure = { code: "form", says: "", sure: true, options: [{ says: "", said: {}, lanes: { rate: {} } }] };
+    const sure = { code: "form", says: "", sure: true, options: [{ says: "", columns: {}, lanes: { rate: PLAIN } }] };
     const open = column({
       header: "Bollard",
-      field_name: null,
+      field: null,
       open: true,
-      how: "",
+      how: "open",
       questions: [{ ...sure, sure: false }],
     });
     const own = trip({ columns: [column({ questions: [sure] }), open] });
@@ -163,9 +163,9 @@ describe("what is asked", () => {
     await take?.trigger("click");
     await leave?.trigger("click");
     await flushPromises();
-    const said = bar.emitted<[Schemas["Answer"][]]>("answer") ?? [];
+    const said = bar.emitted<[Schemas["Option"][]]>("answer") ?? [];
     expect(said[0]?.[0]).toEqual(sure.options);
-    expect(said[1]?.[0][0]?.said).toEqual({ Bollard: "" });
+    expect(said[1]?.[0][0]?.columns).toEqual({ Bollard: "" });
   });
 
   it("shows values before and after, what cannot be read first", () => {

@@ -11,7 +11,7 @@ const NUMBERS = ["decimal", "whole number"];
 export function sub(column: Column): string {
   if (column.is_key) return "key";
   if (column.tells && !column.changed) return "tells it apart";
-  if (!column.field_name) return "not carried";
+  if (!column.field) return "not carried";
   if (!column.carried) return "for reading";
   if (!column.changed && column.emptied) return `${count(column.emptied)} emptied, left`;
   if (!column.changed) return column.two_way ? "no change · not sent out" : "no change";
@@ -29,12 +29,12 @@ export const matters = (column: Column): boolean =>
 const asGrid = (column: Column, at: number): GridColumn => ({
   at,
   key: column.column,
-  title: column.field_label ?? column.header,
+  title: column.label ?? column.header,
   sub: sub(column),
   isKey: column.is_key || column.tells,
   number: NUMBERS.includes(column.kind ?? ""),
   dim: !column.carried && !column.is_key && !column.tells,
-  field: column.field_name,
+  field: column.field,
 });
 
 export interface Arranged {

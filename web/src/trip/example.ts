@@ -1,13 +1,14 @@
 /** A made-up trip at Review, for tests. */
-import type { Column, Field, Row, TripDetail } from "@/api/client";
+import type { Cell, Column, Field, Row, TripDetail } from "@/api/client";
 
 import { PLAIN } from "./columns/lanes";
+import type { Answer } from "./rows/deciding";
 
 export const column = (values: Partial<Column>): Column => ({
   column: "c0",
   header: "Berth no.",
-  field_name: "berth_no",
-  field_label: "Berth no.",
+  field: "berth_no",
+  label: "Berth no.",
   kind: "text",
   how: "label",
   carried: true,
@@ -19,6 +20,7 @@ export const column = (values: Partial<Column>): Column => ({
   held: 0,
   unreadable: 0,
   emptied: 0,
+  emptied_answers: [],
   filled_before: 0,
   lane: { ...PLAIN, says: "Take it.", short: "" },
   check: false,
@@ -29,6 +31,7 @@ export const column = (values: Partial<Column>): Column => ({
   example: "",
   agrees: null,
   two_way: false,
+  name_in_conditions: "",
   totals: null,
   before: null,
   after: null,
@@ -39,10 +42,29 @@ export const column = (values: Partial<Column>): Column => ({
 const rate = {
   column: "c1",
   header: "Daily rate",
-  field_name: "daily_rate",
-  field_label: "Daily rate",
-  kind: "decimal",
+  field: "daily_rate",
+  label: "Daily rate",
+  kind: "decimal" as const,
 };
+
+export const cell = (values: Partial<Cell>): Cell => ({
+  text: null,
+  action: null,
+  current: null,
+  proposed: null,
+  sent: null,
+  edited: false,
+  file_text: null,
+  edited_since: false,
+  text_now: null,
+  ...values,
+});
+
+const FILE_OR_APPLICATION: Answer[] = [
+  { answer: "file", says: "Use the file", needs_record: false },
+  { answer: "application", says: "Keep the application's value", needs_record: false },
+];
+const ASIDE: Answer = { answer: "aside", says: "Set aside", needs_record: false };
 
 export const trip = (values: Partial<TripDetail> = {}): TripDetail => ({
   id: 7,
@@ -72,6 +94,7 @@ export const trip = (values: Partial<TripDetail> = {}): TripDetail => ({
   summary: {
     verdicts: { create: 0, update: 1, same: 0, delete: 0, held: 1, rejected: 1, aside: 0 },
     key: ["berth_no"],
+    keys_not_read: 0,
   },
   columns: [
     column({ is_key: true }),
@@ -85,7 +108,7 @@ export const trip = (values: Partial<TripDetail> = {}): TripDetail => ({
   edits: 0,
   damage: [],
   expected: [],
-  only: { condition: "", left_out: 0 },
+  row_filter: { condition: "", left_out: 0 },
   planned_totals: {},
   part: 1,
   parts: [],
@@ -93,7 +116,15 @@ export const trip = (values: Partial<TripDetail> = {}): TripDetail => ({
   examples: {},
   on_route: null,
   reasons: [
-    { state: "held", code: "both-changed", field_name: "daily_rate", reason: "Also changed.", count: 2, first: 19 },
+    {
+      state: "held",
+      code: "both-changed",
+      field: "daily_rate",
+      says: "Also changed.",
+      count: 2,
+      first: 19,
+      answers: [...FILE_OR_APPLICATION, ASIDE],
+    },
   ],
   trouble: "",
   ...values,
@@ -105,12 +136,16 @@ export const heldRow: Row = {
   state: "held",
   verdict: "held",
   reason: "Also changed.",
-  field: "daily_rate",
-  code: null,
+  refused_with: null,
+  left_out: false,
   identifier: "700113",
-  faults: [{ code: "both-changed", field_name: "daily_rate", says: "Also changed." }],
+  faults: [{ code: "both-changed", field: "daily_rate", says: "Also changed.", answers: FILE_OR_APPLICATION }],
+  answers: [ASIDE],
   warnings: [],
-  cells: [{ text: "B-015" }, { text: "40.50", do: "held", old: "41.00", new: "40.50", kept: "38.50" }],
+  cells: [
+    cell({ text: "B-015" }),
+    cell({ text: "40.50", action: "held", current: "41.00", proposed: "40.50", sent: "38.50" }),
+  ],
 };
 
 export const badRow: Row = {
@@ -119,8 +154,18 @@ export const badRow: Row = {
   row_id: 23,
   state: "rejected",
   reason: "Daily rate is not a number.",
-  faults: [{ code: "not-a-number", field_name: "daily_rate", says: "Daily rate is not a number." }],
-  cells: [{ text: "B-021" }, { text: "4O.50", do: "bad", old: "38.50", new: null, kept: "38.50" }],
+  faults: [
+    {
+      code: "not-a-number",
+      field: "daily_rate",
+      says: "Daily rate is not a number.",
+      answers: [{ answer: "leave out", says: "Leave this cell out, carry the rest", needs_record: false }],
+    },
+  ],
+  cells: [
+    cell({ text: "B-021" }),
+    cell({ text: "4O.50", action: "unreadable", current: "38.50", proposed: null, sent: "38.50" }),
+  ],
 };
 
 export const field = (values: Partial<Field>): Field => ({

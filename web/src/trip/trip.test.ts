@@ -60,11 +60,11 @@ describe("the panel of a row", () => {
   });
 
   it("sends the answer for that cell, and takes the trip's new state", async () => {
-    await button(panel(heldRow), "Keep application")!.trigger("click");
+    await button(panel(heldRow), "Keep the application's value")!.trigger("click");
     await flushPromises();
     expect(asked[0]).toEqual({
       path: "/api/trips/7/decisions",
-      body: { plan: 5, rows: [17], code: "", field_name: "daily_rate", answer: "application", argument: "" },
+      body: { plan: 5, rows: [17], code: "", field: "daily_rate", answer: "application", argument: "" },
     });
     expect(set).toHaveBeenCalledOnce();
     expect(notices[0]?.text).toContain("1 row decided");
@@ -72,13 +72,13 @@ describe("the panel of a row", () => {
 
   it("offers one answer for all rows that are asked the same", async () => {
     const shown = panel(heldRow);
-    await button(shown, "Use the file in all 2")!.trigger("click");
+    await button(shown, "Use the file, all 2")!.trigger("click");
     await flushPromises();
     expect(asked.at(-1)?.body).toEqual({
       plan: 5,
       rows: [],
       code: "both-changed",
-      field_name: "daily_rate",
+      field: "daily_rate",
       answer: "file",
       argument: "",
     });
@@ -89,7 +89,7 @@ describe("the panel of a row", () => {
     expect(shown.get<HTMLInputElement>("input[name=fix]").element.value).toBe("4O.50");
     await button(shown, "Leave this cell out")!.trigger("click");
     await flushPromises();
-    expect(asked[0]?.body).toMatchObject({ rows: [23], field_name: "daily_rate", answer: "leave out" });
+    expect(asked[0]?.body).toMatchObject({ rows: [23], field: "daily_rate", answer: "leave out" });
   });
 
   it("keeps what was decided when the server refuses, and says why", async () => {
@@ -107,7 +107,11 @@ describe("the panel of a row", () => {
   });
 
   it("asks which record an unclear row is, or whether it is not there", async () => {
-    const faults = [{ code: "unclear", field_name: "", says: "No answer came." }];
+    const answers = [
+      { answer: "record" as const, says: "It is this record", needs_record: true },
+      { answer: "new" as const, says: "It is not there", needs_record: false },
+    ];
+    const faults = [{ code: "unclear" as const, field: "", says: "No answer came.", answers }];
     const shown = panel({ ...heldRow, cells: [], faults, reason: "No answer came.", identifier: null });
     await shown.find("input[name=record]").setValue("700113");
     await shown.find("form").trigger("submit");
@@ -135,18 +139,19 @@ describe("the panel of a row", () => {
   it("tells an application's refusal in its own words", () => {
     const refused = {
       ...heldRow,
-      state: "refused",
+      state: "refused" as const,
       reason: "A let berth needs a holder.",
-      code: "422 · required-when-let",
-      faults: [{ code: "refused", field_name: "daily_rate", says: "A let berth needs a holder." }],
+      refused_with: "422 · required-when-let",
+      faults: [{ code: "refused" as const, field: "daily_rate", says: "A let berth needs a holder.", answers: [] }],
       warnings: ["The office looks at this one."],
     };
     const text = panel(refused).text();
     expect(text).toContain("The application answered:");
     expect(text).toContain("422 · required-when-let · daily_rate");
     expect(text).toContain("The application warns: The office looks at this one.");
-    const faults = [{ code: "changed-meanwhile", field_name: "daily_rate", says: "Daily rate was changed." }];
-    expect(panel({ ...refused, code: null, faults }).text()).toContain("It was not written:");
+    const meanwhile = { field: "daily_rate", says: "Daily rate was changed.", answers: [] };
+    const faults = [{ code: "changed-meanwhile" as const, ...meanwhile }];
+    expect(panel({ ...refused, refused_with: null, faults }).text()).toContain("It was not written:");
   });
 });
 
@@ -179,7 +184,7 @@ describe("confirming a write", () => {
 
   it("asks for the number of records before it deletes", async () => {
     const deletes = { create: 0, update: 0, same: 0, delete: 42, held: 0, rejected: 0, aside: 0 };
-    dialog(trip({ to_write: 42, summary: { verdicts: deletes, key: [] } }));
+    dialog(trip({ to_write: 42, summary: { verdicts: deletes, key: [], keys_not_read: 0 } }));
     await flushPromises();
     expect(confirm().disabled).toBe(true);
     const input = document.querySelector<HTMLInputElement>("[role=dialog] input")!;
@@ -216,7 +221,7 @@ describe("a trip's columns and stations", () => {
           column({ is_key: true }),
           column({ kind: "decimal", changed: 884, difference: "1820.00" }),
           column({ carried: false }),
-          column({ field_name: null, field_label: null, header: "bollard cond.", carried: false }),
+          column({ field: null, label: null, header: "bollard cond.", carried: false }),
           column({}),
         ],
       }),
@@ -237,10 +242,10 @@ describe("a trip's columns and stations", () => {
     const now = ref(
       trip({
         columns: [
-          column({ field_label: "Notes" }),
-          column({ field_label: "Rate", changed: 3 }),
-          column({ field_label: "Berth", is_key: true }),
-          column({ field_label: "Status", unreadable: 1 }),
+          column({ label: "Notes" }),
+          column({ label: "Rate", changed: 3 }),
+          column({ label: "Berth", is_key: true }),
+          column({ label: "Status", unreadable: 1 }),
         ],
       }),
     );
@@ -254,14 +259,14 @@ describe("a trip's columns and stations", () => {
     expect(unchanged.value).toBe(1);
     unfolded.value = true;
     expect(columns.value.map(({ title }) => title)).toEqual(["Berth", "Rate", "Status", "Notes"]);
-    now.value = trip({ columns: [column({ is_key: true }), column({ field_label: "Notes" })] });
+    now.value = trip({ columns: [column({ is_key: true }), column({ label: "Notes" })] });
     unfolded.value = false;
     expect(columns.value).toHaveLength(2);
     expect(unchanged.value).toBe(0);
   });
 
   it("are places to go at any time", async () => {
-    const stations = ["file", "columns", "keys", "review", "apply", "outcome"].map((name) => ({
+    const stations = (["file", "columns", "keys", "review", "apply", "outcome"] as const).map((name) => ({
       name,
       state: "done" as const,
       says: "12 rows need you",

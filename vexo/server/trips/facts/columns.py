@@ -10,6 +10,7 @@ from vexo.core.columns.matches import MatchedBy
 from vexo.core.records import Kind
 
 from ...serializing import Shape
+from .rows import AnswerOption
 
 
 @dataclass(frozen=True)
@@ -26,7 +27,7 @@ class ColumnTotals:
 
 
 @dataclass(frozen=True)
-class Lane:
+class ShownLane:
     """A field's lane as data (``core.columns.lanes``), with what it does in words: ``says`` as one sentence, ``short``
     for the head of a column."""
 
@@ -88,7 +89,7 @@ class SheetColumn:
     different: int
     totals: ColumnTotals | None
     name_in_conditions: str
-    lane: Lane | None
+    lane: ShownLane | None
 
 
 @dataclass(frozen=True)
@@ -102,7 +103,7 @@ class CheckFigures:
 @dataclass(frozen=True)
 class Column(SheetColumn):
     """A column with what is asked about it and what the newest plan does to it. ``example`` is a value of the field in
-    the application; ``two_way``: it did not go out, so it is compared with the application only."""
+    the application; ``emptied_answers``: answers for all its emptied cells; ``two_way``: it did not go out, so it is compared with the application only."""
 
     is_key: bool
     questions: list[Question]
@@ -112,6 +113,7 @@ class Column(SheetColumn):
     held: int
     unreadable: int
     emptied: int
+    emptied_answers: list[AnswerOption]
     filled_before: int
     two_way: bool
     before: str | None

@@ -54,7 +54,8 @@ class Cell:
         sent: the value that went out.
         edited: a person edited it in Vexo.
         file_text: what it was in the file, where it was edited.
-        text_now: what it is after a pass, where it was edited since.
+        edited_since: it was edited after a pass.
+        text_now: what it is then.
     """
 
     text: str | None
@@ -64,6 +65,7 @@ class Cell:
     sent: str | None = None
     edited: bool = False
     file_text: str | None = None
+    edited_since: bool = False
     text_now: str | None = None
 
 

@@ -27,7 +27,7 @@ const columns = computed(() => trip.value.columns.filter((c) => c.changed));
       </tr>
       <tr v-for="c in columns" :key="c.column">
         <td />
-        <td>{{ c.field_label }}</td>
+        <td>{{ c.label }}</td>
         <td class="mono text-right">
           {{ many(c.changed, "change", "changes")
           }}<template v-if="c.before != null">, {{ exact(c.before) }} → {{ exact(c.after) }}</template>

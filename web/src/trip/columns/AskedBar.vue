@@ -6,10 +6,10 @@ import type { Field } from "@/api/client";
 import { many } from "@/parts/format";
 
 import { useTripContext } from "../context";
-import type { Answer } from "./lanes";
+import type { Option } from "./lanes";
 
 defineProps<{ missing: readonly Field[]; disabled?: boolean }>();
-const emit = defineEmits<{ answer: [answers: Answer[]]; look: [at: number]; add: [field: string] }>();
+const emit = defineEmits<{ answer: [answers: Option[]]; look: [at: number]; add: [field: string] }>();
 const { trip } = useTripContext();
 const asking = computed(() =>
   trip.value.columns.map((column, at) => ({ at, column })).filter(({ column }) => column.questions.length),
@@ -22,7 +22,7 @@ const open = computed(() => trip.value.columns.filter((column) => column.open &&
 const unlikely = computed(() => open.value.filter((column) => !column.questions.some((one) => one.sure)));
 const leaveOut = (): void => {
   emit("answer", [
-    { says: "", said: Object.fromEntries(unlikely.value.map((column) => [column.header, ""])), lanes: {} },
+    { says: "", columns: Object.fromEntries(unlikely.value.map((column) => [column.header, ""])), lanes: {} },
   ]);
 };
 const route = computed(() => trip.value.on_route);
@@ -49,7 +49,7 @@ const route = computed(() => trip.value.on_route);
         <template v-for="({ at, column }, place) in asking" :key="at"
           >{{ place ? ", " : " "
           }}<button type="button" class="font-semibold text-marine underline" @click="emit('look', at)">
-            {{ column.header || column.field_label }}
+            {{ column.header || column.label }}
           </button></template
         >
       </span>

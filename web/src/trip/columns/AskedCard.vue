@@ -1,9 +1,9 @@
 <script setup lang="ts">
 /** What is asked about a column, with its answers. */
-import type { Answer, Question } from "./lanes";
+import type { Option, Question } from "./lanes";
 
 defineProps<{ question: Question; disabled?: boolean }>();
-defineEmits<{ answer: [answer: Answer] }>();
+defineEmits<{ answer: [answer: Option] }>();
 </script>
 
 <template>

@@ -66,7 +66,7 @@ function keep(): void {
           <input
             v-model="text"
             class="input !inline-block !w-28"
-            :aria-label="`Default of ${column.field_label}`"
+            :aria-label="`Default of ${column.label}`"
             :disabled="disabled"
             placeholder="default"
             @change="keep()"

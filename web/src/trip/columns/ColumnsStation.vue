@@ -22,7 +22,7 @@ import FieldChoice from "./FieldChoice.vue";
 import { fieldOptions, how, way } from "./fields";
 import LanePanel from "./LanePanel.vue";
 import NewField from "./NewField.vue";
-import { bareLane, type Lane, together } from "./lanes";
+import { bareLane, type ColumnChange, type Lane, together } from "./lanes";
 
 defineEmits<{ bring: []; choose: [string] }>();
 const { trip, mayPrepare, refresh } = useTripContext();
@@ -52,16 +52,16 @@ const adding = ref("");
 const columns = computed<GridColumn[]>(() =>
   trip.value.columns.map((c, at) => ({
     at,
-    key: `${c.column} ${c.field_name}`,
-    title: c.header || c.field_label || "",
+    key: `${c.column} ${c.field}`,
+    title: c.header || c.label || "",
     sub: "",
     width: 176,
     dim: !c.carried && !c.is_key && !c.check,
-    field: c.field_name,
+    field: c.field,
   })),
 );
 const chosen = computed(() => (adding.value ? undefined : trip.value.columns[column.value]));
-const field = computed(() => type.value?.all_fields.find((f) => f.name === (adding.value || chosen.value?.field_name)));
+const field = computed(() => type.value?.all_fields.find((f) => f.name === (adding.value || chosen.value?.field)));
 /** The first values of the chosen column, as far as they were looked at. */
 const seen = computed(() =>
   Array.from(
@@ -69,16 +69,12 @@ const seen = computed(() =>
     (_, at) => window.rowAt(at)?.cells[column.value]?.text ?? "",
   ),
 );
-const finds = (c: Column | undefined): boolean => !!c && (c.is_key || c.field_name === type.value?.identifier);
+const finds = (c: Column | undefined): boolean => !!c && (c.is_key || c.field === type.value?.identifier);
 const tone = (c: Column): "carried" | "read" | "open" =>
   c.open || c.conflict || c.how === "lost" ? "open" : c.carried || c.check || finds(c) ? "carried" : "read";
 
-interface Change {
-  said?: Record<string, string>;
-  lanes?: Record<string, Lane>;
-}
 const choosing = useDoing(
-  async (change: Change) => {
+  async (change: Partial<ColumnChange>) => {
     const params = { path: { id: trip.value.id }, header: { "If-Match": `"${trip.value.version}"` } };
     const body = { ...change, operation: "" };
     const job = await data(api.PATCH("/api/trips/{id}/columns", { params, body }));
@@ -87,8 +83,8 @@ const choosing = useDoing(
   },
   {
     after: () => {
-      if (trip.value.columns.some((c) => c.field_name === adding.value)) {
-        const at = trip.value.columns.findIndex((c) => c.field_name === adding.value);
+      if (trip.value.columns.some((c) => c.field === adding.value)) {
+        const at = trip.value.columns.findIndex((c) => c.field === adding.value);
         if (at >= 0) column.value = at;
       }
       void refresh();
@@ -102,24 +98,24 @@ function choose(at: number, name: string): void {
   const chosenField = type.value?.all_fields.find((f) => f.name === name);
   // A field that is only for reading can be checked.
   const lanes = chosenField?.read_only ? { [name]: { ...bareLane(undefined), check: true } } : undefined;
-  choosing.start({ said: { [c.header]: name }, ...(lanes ? { lanes } : {}) });
+  choosing.start({ columns: { [c.header]: name }, ...(lanes ? { lanes } : {}) });
 }
 /** The columns that a rule for blank cells can be told for: a blank in a key is rejected, whatever is told. */
-const ruled = computed(() => trip.value.columns.filter((c) => c.carried && c.field_name && !finds(c)));
+const ruled = computed(() => trip.value.columns.filter((c) => c.carried && c.field && !finds(c)));
 const ruleAll = (onlyEmpty: boolean): void => {
   const lanes: Record<string, Lane> = {};
-  for (const c of ruled.value) lanes[c.field_name ?? ""] = { ...bareLane(c.lane), only_empty: onlyEmpty };
+  for (const c of ruled.value) lanes[c.field ?? ""] = { ...bareLane(c.lane), only_empty: onlyEmpty };
   choosing.start({ lanes });
 };
 const free = computed(() =>
   (type.value?.all_fields ?? [])
-    .filter((f) => !f.read_only && !trip.value.columns.some((c) => c.field_name === f.name))
+    .filter((f) => !f.read_only && !trip.value.columns.some((c) => c.field === f.name))
     .map((f) => ({ value: f.name, label: f.label, note: f.required ? `${f.kind}, required` : f.kind })),
 );
 const missing = computed(() =>
-  ["create", "upsert"].includes(trip.value.operation ?? "")
+  ["create", "upsert"].includes(trip.value.operation)
     ? (type.value?.all_fields ?? []).filter(
-        (f) => f.required && !f.read_only && !f.has_default && !trip.value.columns.some((c) => c.field_name === f.name),
+        (f) => f.required && !f.read_only && !f.has_default && !trip.value.columns.some((c) => c.field === f.name),
       )
     : [],
 );
@@ -187,7 +183,7 @@ useKeys("Columns", [
         <template #head="{ column: { at } }">
           <template v-if="trip.columns[at]">
             <FieldChoice
-              :model-value="trip.columns[at].field_name ?? ''"
+              :model-value="trip.columns[at].field ?? ''"
               :options="[
                 { value: '', label: 'Leave it out', kind: 'not carried', note: '', example: '', disabled: false },
                 ...fieldOptions(type?.all_fields ?? [], trip, trip.columns[at]),
@@ -225,7 +221,7 @@ useKeys("Columns", [
       <h2>
         <template v-if="chosen"
           >{{ chosen.how === "fixed" ? "Every row" : chosen.header || "A column without a header" }} →
-          {{ chosen.field_label ?? "nowhere" }}</template
+          {{ chosen.label ?? "nowhere" }}</template
         ><template v-else>{{ field?.label }}: where from?</template>
       </h2>
       <p v-if="chosen" class="soft text-small">

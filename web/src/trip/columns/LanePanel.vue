@@ -15,7 +15,7 @@ import { useTripContext } from "../context";
 import EmptiedCells from "../review/EmptiedCells.vue";
 import AskedCard from "./AskedCard.vue";
 import BlankRule from "./BlankRule.vue";
-import { type Answer, bareLane, type Done, type Lane, PLAIN, together } from "./lanes";
+import { bareLane, type ColumnChange, type Option, PLAIN, together } from "./lanes";
 import LaneSentence from "./LaneSentence.vue";
 import NewChoices from "./NewChoices.vue";
 import { useLane } from "./useLane";
@@ -33,7 +33,7 @@ const props = defineProps<{
   addsChoices: boolean;
 }>();
 const emit = defineEmits<{
-  change: [change: { said: Record<string, string>; lanes: Record<string, Lane> }];
+  change: [change: ColumnChange];
   all: [onlyEmpty: boolean];
 }>();
 const { trip, mayPrepare } = useTripContext();
@@ -47,7 +47,7 @@ const ownColumn = computed(() => (props.column && props.column.how !== "fixed" ?
 const { draft, changed, whole, tried, error, forget } = useLane(
   () => ({
     trip: trip.value.id,
-    version: trip.value.version ?? 0,
+    version: trip.value.version,
     field: props.field.name,
     column: ownColumn.value,
     lane: bareLane(props.column?.lane),
@@ -62,16 +62,16 @@ const targets = computed(() =>
     : [],
 );
 const readOnly = computed(() => !mayPrepare.value || props.busy);
-const sourced = computed(() => !!(draft.value.fixed || draft.value.from || header.value));
+const sourced = computed(() => !!(draft.value.fixed || draft.value.source || header.value));
 const use = (): void => {
-  emit("change", { said: {}, lanes: { [props.field.name]: draft.value } });
+  emit("change", { columns: {}, lanes: { [props.field.name]: draft.value } });
 };
-const answer = (one: Answer): void => {
-  emit("change", together([one]));
+const answer = (option: Option): void => {
+  emit("change", together([option]));
 };
 const drop = (): void => {
   forget();
-  emit("change", { said: {}, lanes: { [props.field.name]: { ...PLAIN } } });
+  emit("change", { columns: {}, lanes: { [props.field.name]: { ...PLAIN } } });
 };
 async function bring(at: number, file: File): Promise<void> {
   try {
@@ -79,11 +79,11 @@ async function bring(at: number, file: File): Promise<void> {
     const asked = await data(api.POST("/api/uploads/{number}/recognise", { params: { path: { number } } }));
     await jobEnded(asked.id);
     await refetch();
-    const done = draft.value.treatments as Done[];
-    const made = done.map((one, place) =>
-      place === at ? { ...one, table: `sheet:${number}`, by: "", take: "" } : one,
+    const table = { table: `sheet:${number}`, by: "", take: "" };
+    const treatments = draft.value.treatments.map((one, place) =>
+      place === at && one.do === "look up" ? { ...one, ...table } : one,
     );
-    draft.value = { ...draft.value, treatments: made };
+    draft.value = { ...draft.value, treatments };
   } catch (problem) {
     sayError(problem);
   }
@@ -140,7 +140,7 @@ async function bring(at: number, file: File): Promise<void> {
     :others="others"
     :once="field.create_only"
     :disabled="readOnly"
-    @change="emit('change', { said: {}, lanes: { [field.name]: $event } })"
+    @change="emit('change', { columns: {}, lanes: { [field.name]: $event } })"
     @all="emit('all', $event)"
   />
   <ValuesTable v-if="sourced && !draft.fixed" :tried="tried" :rows="trip.rows ?? 0" />
@@ -148,7 +148,7 @@ async function bring(at: number, file: File): Promise<void> {
     v-if="field.kind === 'choice' && addsChoices && !readOnly"
     :field="field"
     :tried="tried"
-    @added="emit('change', { said: {}, lanes: { [field.name]: draft } })"
+    @added="emit('change', { columns: {}, lanes: { [field.name]: draft } })"
   />
   <EmptiedCells v-if="column?.emptied" :column="column" />
 </template>

@@ -5,7 +5,7 @@ import { computed, nextTick, ref } from "vue";
 import type { Schemas } from "@/api/client";
 import ChoiceList from "@/ui/ChoiceList.vue";
 
-import { begun, type Done, type Lane, type Treatment } from "./lanes";
+import type { Lane, OfferedTreatment, Treatment } from "./lanes";
 import PartText from "./PartText.vue";
 import TreatmentPhrase from "./TreatmentPhrase.vue";
 
@@ -14,7 +14,7 @@ const props = defineProps<{
   kind: string;
   header: string;
   headers: readonly string[];
-  treatments: readonly Treatment[];
+  treatments: readonly OfferedTreatment[];
   tables: readonly Schemas["Table"][];
   targets: readonly { value: string; label: string }[];
   tried: Schemas["TriedLane"] | undefined;
@@ -24,10 +24,10 @@ const lane = defineModel<Lane>({ required: true });
 defineEmits<{ sheet: [at: number, file: File] }>();
 
 const sentence = ref<HTMLElement>();
-const done = computed(() => lane.value.treatments as Done[]);
-const kindOf = (one: Done): Treatment | undefined => props.treatments.find((kind) => kind.do === one.do);
-const fixed = computed(() => !!lane.value.fixed || lane.value.from === FIXED);
-const source = computed(() => (fixed.value ? FIXED : lane.value.from || props.header));
+const done = computed(() => lane.value.treatments);
+const kindOf = (one: Treatment): OfferedTreatment | undefined => props.treatments.find((kind) => kind.do === one.do);
+const fixed = computed(() => !!lane.value.fixed || lane.value.source === FIXED);
+const source = computed(() => (fixed.value ? FIXED : lane.value.source || props.header));
 const sources = computed(() => [
   ...props.headers.map((header) => ({ value: header, label: header })),
   { value: FIXED, label: "a fixed value", note: "for every row" },
@@ -36,20 +36,20 @@ const set = (change: Partial<Lane>): void => {
   lane.value = { ...lane.value, ...change };
 };
 function take(value: string): void {
-  if (value === FIXED) set({ from: FIXED, treatments: [], check: false });
-  else set({ from: value === props.header ? "" : value, fixed: "" });
+  if (value === FIXED) set({ source: FIXED, treatments: [], check: false });
+  else set({ source: value === props.header ? "" : value, fixed: "" });
 }
 /** One more treatment; its first part is what comes next. */
 function add(name: string): void {
   const kind = props.treatments.find((one) => one.do === name);
   if (!kind) return;
-  set({ treatments: [...done.value, begun(kind)] });
+  set({ treatments: [...done.value, kind.initial] });
   void nextTick(() => {
     const phrases = sentence.value?.querySelectorAll("[data-testid=treatment]");
     phrases?.[phrases.length - 1]?.querySelector<HTMLElement>("input, button:not(.part-remove)")?.focus();
   });
 }
-const put = (at: number, one: Done): void => {
+const put = (at: number, one: Treatment): void => {
   set({ treatments: done.value.map((other, place) => (place === at ? one : other)) });
 };
 const leave = (at: number): void => {
@@ -90,7 +90,7 @@ const then = computed(() => props.treatments.map((one) => ({ value: one.do, labe
         label="The value of every row"
         empty="value"
         :disabled="disabled"
-        @update:model-value="set({ fixed: $event, from: $event ? '' : FIXED })"
+        @update:model-value="set({ fixed: $event, source: $event ? '' : FIXED })"
       />
     </template>
     <template v-else>

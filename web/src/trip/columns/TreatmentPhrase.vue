@@ -6,13 +6,13 @@ import type { Schemas } from "@/api/client";
 import { many } from "@/parts/format";
 import ChoiceList from "@/ui/ChoiceList.vue";
 
-import { type Done, pieces, type Treatment } from "./lanes";
+import { argumentOf, type OfferedTreatment, pieces, type Treatment } from "./lanes";
 import PairList from "./PairList.vue";
 import PartText from "./PartText.vue";
 import PartTexts from "./PartTexts.vue";
 
 const props = defineProps<{
-  kind: Treatment;
+  kind: OfferedTreatment;
   step: Schemas["TriedStep"] | undefined;
   values: readonly Schemas["TriedValue"][];
   headers: readonly string[];
@@ -21,21 +21,25 @@ const props = defineProps<{
   first: boolean;
   disabled?: boolean;
 }>();
-const done = defineModel<Done>({ required: true });
+const done = defineModel<Treatment>({ required: true });
 const emit = defineEmits<{ leave: []; earlier: []; sheet: [file: File] }>();
 const parts = computed(() => pieces(props.kind));
 const set = (name: string, value: unknown): void => {
-  const made: Done = { ...done.value, [name]: value };
-  if (name === "table") Object.assign(made, { by: "", take: "" });
-  done.value = made;
+  const further = name === "table" ? { by: "", take: "" } : {};
+  done.value = { ...done.value, [name]: value, ...further };
 };
 const text = (name: string): string => {
-  const value = done.value[name];
+  const value = argumentOf(done.value, name);
   return typeof value === "string" || typeof value === "number" ? String(value) : "";
 };
-const list = (name: string): string[] => (Array.isArray(done.value[name]) ? (done.value[name] as string[]) : []);
-const pairs = computed(() => (done.value.pairs ?? []) as [string, string][]);
-const table = computed(() => props.tables.find((one) => one.table === done.value.table));
+const list = (name: string): string[] => {
+  const value = argumentOf(done.value, name);
+  return Array.isArray(value) ? value.map(String) : [];
+};
+const pairs = computed(() =>
+  "pairs" in done.value ? done.value.pairs.map(([from = "", to = ""]): [string, string] => [from, to]) : [],
+);
+const table = computed(() => props.tables.find((one) => one.table === text("table")));
 const names = computed(() => Object.entries(table.value?.names ?? {}).map(([value, label]) => ({ value, label })));
 const own = computed(() =>
   props.values

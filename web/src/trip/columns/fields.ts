@@ -12,15 +12,13 @@ export interface FieldOption {
 
 /** All fields, those that are likely first; one that another column has is shown and not offered. */
 export function fieldOptions(fields: readonly Field[], trip: TripDetail, column: Column | undefined): FieldOption[] {
-  const taken = new Map(
-    trip.columns.filter((c) => c.field_name).map((c) => [c.field_name, c.header || "a fixed value"]),
-  );
+  const taken = new Map(trip.columns.filter((c) => c.field).map((c) => [c.field, c.header || "a fixed value"]));
   const likely = (column?.questions ?? [])
     .filter((one) => one.code === "field")
-    .flatMap((one) => one.options.flatMap((option) => Object.values(option.said)))
+    .flatMap((one) => one.options.flatMap((option) => Object.values(option.columns)))
     .filter(Boolean);
   const made = fields.map((field) => {
-    const by = field.name === column?.field_name ? undefined : taken.get(field.name);
+    const by = field.name === column?.field ? undefined : taken.get(field.name);
     const notes = [
       likely.includes(field.name) ? "likely" : "",
       field.is_key ? "key" : "",
@@ -47,7 +45,7 @@ const HOW: Record<string, string> = {
   name: "The header is the field's name.",
   label: "The header is the field's label.",
   words: "The header says the same in other words, and its cells fit.",
-  said: "Chosen by hand.",
+  chosen: "Chosen by hand.",
   contents: "The header is another, but most of what stands in it is what went out in this field.",
   lane: "The field's lane takes this column.",
   fixed: "The same for every row.",
@@ -56,9 +54,9 @@ const HOW: Record<string, string> = {
 
 /** How a column's field is known, or why it has none. */
 export function how(column: Column): string {
-  if (column.field_name) return HOW[column.how] ?? "";
+  if (column.field) return HOW[column.how] ?? "";
   if (column.open) return "No field has this name. Choose one above, or leave the column out.";
-  if (column.how === "own") return "It tells each row's file, and goes into no field.";
+  if (column.how === "added") return "It tells each row's file, and goes into no field.";
   if (column.how === "lane") return "It goes where lanes take it, or its field takes another column.";
   return column.how === "route" ? "Its route leaves it out." : "Left out by choice.";
 }
@@ -69,8 +67,8 @@ export function way(column: Column, finds: boolean): string {
   if (column.conflict) return "? in another's way";
   if (column.check) return "= only checked";
   if (column.open) return "? choose a field";
-  if (column.how === "own") return "· tells the file";
-  if (!column.field_name) return column.how === "lane" ? "· used by lanes" : "· left out";
+  if (column.how === "added") return "· tells the file";
+  if (!column.field) return column.how === "lane" ? "· used by lanes" : "· left out";
   if (!column.carried && !finds) return "· stops here, for reading";
   const lane = column.lane;
   const said = [lane?.short, lane?.separator && lane.separator !== ";" ? `split at “${lane.separator}”` : ""];

@@ -3,15 +3,22 @@ import type { Schemas } from "@/api/client";
 
 /** A lane with all that it may say. */
 export type Lane = Required<Schemas["Lane"]>;
+/** A treatment of a lane, as data. */
 export type Treatment = Schemas["Treatment"];
+/** A treatment that there is, with its phrase. */
+export type OfferedTreatment = Schemas["OfferedTreatment"];
 export type Argument = Schemas["Argument"];
 export type Question = Schemas["Question"];
-export type Answer = Schemas["Answer"];
-/** A treatment that is done: its name, and its arguments. */
-export type Done = Record<string, unknown> & { do: string };
+export type Option = Schemas["Option"];
+
+/** A change of columns and their lanes: header → field, and field → lane. */
+export interface ColumnChange {
+  columns: Record<string, string>;
+  lanes: Record<string, Lane>;
+}
 
 export const PLAIN: Lane = {
-  from: "",
+  source: "",
   fixed: "",
   treatments: [],
   blank: "leave",
@@ -24,36 +31,53 @@ export const PLAIN: Lane = {
   settled: [],
 };
 
-/** A lane without the words that are told of it. */
-export function bareLane(told: Schemas["Lane"] | null | undefined): Lane {
-  const made = { ...PLAIN };
-  for (const name of Object.keys(PLAIN) as (keyof Lane)[]) {
-    const value = told?.[name];
-    if (value !== undefined) Object.assign(made, { [name]: value });
-  }
-  return JSON.parse(JSON.stringify(made)) as Lane;
+/** A lane without the words that go with it. */
+export function bareLane(lane: Partial<Lane> | null | undefined): Lane {
+  const {
+    source = PLAIN.source,
+    fixed = PLAIN.fixed,
+    treatments = [],
+    blank = PLAIN.blank,
+    default: byDefault = PLAIN.default,
+    updates = PLAIN.updates,
+    only_empty = PLAIN.only_empty,
+    adds = PLAIN.adds,
+    separator = PLAIN.separator,
+    check = PLAIN.check,
+    settled = [],
+  } = lane ?? {};
+  const flags = { updates, only_empty, adds, check };
+  return {
+    source,
+    fixed,
+    treatments: [...treatments],
+    blank,
+    default: byDefault,
+    separator,
+    settled: [...settled],
+    ...flags,
+  };
 }
 
 export const same = (one: Lane, other: Lane): boolean =>
   JSON.stringify(bareLane(one)) === JSON.stringify(bareLane(other));
 
-/** A treatment as it begins. */
-export function begun(kind: Treatment): Done {
-  const made: Done = { do: kind.do };
-  for (const argument of kind.arguments) made[argument.name] = argument.initial_value;
-  return made;
-}
+/** What a treatment says for one of its arguments. */
+export const argumentOf = (treatment: Treatment, name: string): unknown =>
+  Object.entries(treatment).find(([own]) => own === name)?.[1];
+
+const EMPTY_IS_MEANT = ["put", "between"];
+/** What becomes of values that are in no pair, where it needs no pair to be said. */
+const NEEDS_NO_PAIR = ["blank", "reject"];
 
 /** What still has to be said before a treatment can be done. */
-export function lacks(kind: Treatment | undefined, done: Done): boolean {
+export function lacks(kind: OfferedTreatment | undefined, treatment: Treatment): boolean {
   return !!kind?.arguments.some((argument) => {
-    const value = done[argument.name];
-    if (argument.kind === "texts" || argument.kind === "columns") return !(value as unknown[]).length;
-    if (argument.kind === "pairs")
-      return !(value as unknown[]).length && done.others !== "blank" && done.others !== "reject";
-    if (argument.kind === "table" || argument.kind === "name") return !value;
-    if (argument.name === "put" || argument.name === "between") return false;
-    return value === "" && argument.kind !== "one-of";
+    const value = argumentOf(treatment, argument.name);
+    const nothing = Array.isArray(value) ? !value.length : value === "" || value == null;
+    if (argument.kind === "pairs") return nothing && !NEEDS_NO_PAIR.includes(String(argumentOf(treatment, "others")));
+    if (argument.kind === "one-of" || EMPTY_IS_MEANT.includes(argument.name)) return false;
+    return nothing;
   });
 }
 
@@ -63,24 +87,20 @@ export interface Piece {
 }
 
 /** The pieces of a treatment's phrase: words, and parts that can be changed. */
-export function pieces(kind: Treatment): Piece[] {
-  const made: Piece[] = [];
-  for (const [at, text] of kind.says.split(/\{(\w+)\}/).entries()) {
-    if (at % 2) {
-      const argument = kind.arguments.find((one) => one.name === text);
-      if (argument) made.push({ argument });
-    } else if (text) made.push({ text });
-  }
-  return made;
+export function pieces(kind: OfferedTreatment): Piece[] {
+  return kind.says.split(/\{(\w+)\}/).flatMap((text, at): Piece[] => {
+    if (at % 2 === 0) return text ? [{ text }] : [];
+    const argument = kind.arguments.find((own) => own.name === text);
+    return argument ? [{ argument }] : [];
+  });
 }
 
 /** Changes of several answers as one: lanes of the same field are those of the last. */
-export function together(answers: readonly Answer[]): { said: Record<string, string>; lanes: Record<string, Lane> } {
-  const said: Record<string, string> = {};
-  const lanes: Record<string, Lane> = {};
+export function together(answers: readonly Option[]): ColumnChange {
+  const change: ColumnChange = { columns: {}, lanes: {} };
   for (const answer of answers) {
-    Object.assign(said, answer.said);
-    for (const [name, lane] of Object.entries(answer.lanes)) lanes[name] = bareLane(lane as unknown as Lane);
+    Object.assign(change.columns, answer.columns);
+    for (const [name, lane] of Object.entries(answer.lanes)) change.lanes[name] = bareLane(lane);
   }
-  return { said, lanes };
+  return change;
 }

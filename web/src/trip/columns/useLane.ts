@@ -5,7 +5,7 @@ import { computed, type Ref } from "vue";
 
 import { api, data, type Schemas } from "@/api/client";
 
-import { bareLane, type Lane, lacks, same, type Treatment } from "./lanes";
+import { bareLane, type Lane, lacks, same, type OfferedTreatment } from "./lanes";
 
 export interface Worked {
   draft: Ref<Lane>;
@@ -20,7 +20,7 @@ export interface Worked {
 
 export function useLane(
   asked: () => { trip: number; version: number; field: string; column: string; lane: Lane },
-  treatments: Ref<readonly Treatment[]>,
+  treatments: Ref<readonly OfferedTreatment[]>,
 ): Worked {
   const kept = useSessionStorage<Record<string, Lane>>("lanes", {});
   const key = computed(() => `${asked().trip} ${asked().field}`);
@@ -34,15 +34,9 @@ export function useLane(
   const changed = computed(() => !same(draft.value, asked().lane));
   const whole = computed(() => {
     const lane = draft.value;
-    if (lane.from.startsWith("\u0000")) return false;
-    const done = lane.treatments as { do: string }[];
-    return done.every(
-      (one) =>
-        !lacks(
-          treatments.value.find((kind) => kind.do === one.do),
-          one,
-        ),
-    );
+    if (lane.source.startsWith("\u0000")) return false;
+    const kindOf = (name: string) => treatments.value.find((kind) => kind.do === name);
+    return lane.treatments.every((treatment) => !lacks(kindOf(treatment.do), treatment));
   });
   const rested = refDebounced(draft, 200);
   const { data: tried, error } = useQuery({

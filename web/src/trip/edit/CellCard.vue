@@ -33,7 +33,7 @@ function fill(): void {
 }
 const setBack = (): void => {
   if (props.row && props.column)
-    edit({ kind: "cell", row_id: props.row.row_id, column: props.column.column, text: cell.value?.came ?? "" });
+    edit({ kind: "cell", row_id: props.row.row_id, column: props.column.column, text: cell.value?.file_text ?? "" });
 };
 const leaveOut = (): void => {
   if (!props.row) return;
@@ -47,7 +47,7 @@ const leaveOut = (): void => {
     <b>Row {{ count(row.row) }}, {{ column.header || column.column }}</b>
     <p class="mono break-words">{{ cell?.text ?? "blank" }}</p>
     <p v-if="cell?.edited" class="soft text-small">
-      In the file: <span class="mono">{{ cell.came ?? "blank" }}</span>
+      In the file: <span class="mono">{{ cell.file_text ?? "blank" }}</span>
     </p>
     <div class="mt-1.5 flex flex-wrap items-center gap-1.5">
       <button type="button" class="btn sm" :disabled="!open" @click="$emit('edit')">Edit <kbd>Enter</kbd></button>

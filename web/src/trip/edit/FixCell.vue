@@ -8,10 +8,10 @@ import { useEditing } from "./editing";
 
 const props = defineProps<{ rowId: number; column: Column; cell: Cell | undefined }>();
 const { edit, open } = useEditing();
-const standing = () => props.cell?.now ?? props.cell?.text ?? "";
+const standing = () => (props.cell?.edited_since ? props.cell.text_now : props.cell?.text) ?? "";
 const text = ref(standing());
 watch(
-  () => [props.rowId, props.column.column, props.cell?.now, props.cell?.text],
+  () => [props.rowId, props.column.column, props.cell?.text_now, props.cell?.text],
   () => (text.value = standing()),
 );
 const save = (): void => {
@@ -22,12 +22,12 @@ const save = (): void => {
 <template>
   <form class="grid gap-1" data-testid="fix" @submit.prevent="save()">
     <label
-      ><span class="field-label">In the cell of {{ column.header || column.field_label }}</span>
+      ><span class="field-label">In the cell of {{ column.header || column.label }}</span>
       <input v-model="text" class="input mono" name="fix" autocomplete="off"
     /></label>
     <span class="flex items-center gap-2">
       <button type="submit" class="btn sm go" :disabled="!open || text === standing()">Put it right</button>
-      <span v-if="cell?.now !== undefined" class="text-small font-semibold text-create"
+      <span v-if="cell?.edited_since" class="text-small font-semibold text-create"
         >fixed, to be sent again (was <span class="mono">{{ cell?.text ?? "blank" }}</span>)</span
       >
     </span>

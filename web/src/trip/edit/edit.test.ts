@@ -8,7 +8,7 @@ import { router } from "@/router";
 import { pastedSheet } from "@/services/bringIn";
 
 import { tripKey } from "../context";
-import { badRow, column, trip } from "../example";
+import { badRow, cell, column, trip } from "../example";
 import DamageCard from "../file/DamageCard.vue";
 import TotalsCard from "../totals/TotalsCard.vue";
 import WhichRows from "../file/WhichRows.vue";
@@ -31,7 +31,7 @@ afterEach(() => {
   vi.unstubAllGlobals();
 });
 
-const rate = column({ column: "c1", header: "Daily rate", field_name: "daily_rate", kind: "decimal" });
+const rate = column({ column: "c1", header: "Daily rate", field: "daily_rate", kind: "decimal" });
 const shown = (
   one: Component,
   props: Record<string, unknown>,
@@ -77,7 +77,7 @@ describe("a block from a clipboard", () => {
 });
 
 describe("the cell that is meant", () => {
-  const row = { ...badRow, state: undefined, cells: [{ text: "B-1" }, { text: "41", edited: true, came: "40" }] };
+  const row = { ...badRow, state: undefined, cells: [cell({ text: "B-1" }), cell({ text: "41", edited: true, file_text: "40" })] };
 
   it("says what the file has, and is set back to it", async () => {
     const card = shown(CellCard, { row, column: rate, below: 9 });
@@ -103,13 +103,13 @@ describe("the cell that is meant", () => {
 
 describe("other ways to edit", () => {
   it("a cell is put right where its reason is read", async () => {
-    const fix = shown(FixCell, { rowId: 11, column: rate, cell: { text: "4O", do: "bad" } });
+    const fix = shown(FixCell, { rowId: 11, column: rate, cell: cell({ text: "4O", action: "unreadable" }) });
     expect(fix.get("button").attributes("disabled")).toBeDefined();
     await fix.get("input").setValue("40");
     await fix.get("form").trigger("submit");
     await flushPromises();
     expect(changes()[0]?.body).toMatchObject({ kind: "cell", row_id: 11, text: "40" });
-    const done = shown(FixCell, { rowId: 11, column: rate, cell: { text: "4O", now: "40" } });
+    const done = shown(FixCell, { rowId: 11, column: rate, cell: cell({ text: "4O", edited_since: true, text_now: "40" }) });
     expect(words(done)).toContain("fixed, to be sent again (was 4O)");
   });
 
@@ -168,7 +168,7 @@ describe("totals and rows", () => {
   });
 
   it("only some rows are carried by a condition", async () => {
-    const card = shown(WhichRows, {}, trip({ only: { condition: "", left_out: 2 }, sum: { aside: 2 } }));
+    const card = shown(WhichRows, {}, trip({ row_filter: { condition: "", left_out: 2 }, sum: { aside: 2 } }));
     expect(words(card)).toContain("2 rows are set aside, 2 of them left out by hand.");
     await card.get("input[name=only]").setValue("Done eq 'yes'");
     await card.get("form").trigger("submit");

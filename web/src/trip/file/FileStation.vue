@@ -239,7 +239,7 @@ function chose(event: Event): void {
           :below="window.total.value - current - 1"
           @edit="grid?.type()"
         />
-        <WhichRows v-if="trip.only.condition || trip.only.left_out" />
+        <WhichRows v-if="trip.row_filter.condition || trip.row_filter.left_out" />
         <a
           v-for="(name, at) in sheet.files"
           :key="at"

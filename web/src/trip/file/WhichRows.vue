@@ -11,15 +11,15 @@ const { trip, mayPrepare } = useTripContext();
 const { only, open } = useEditing();
 const text = ref("");
 watch(
-  () => trip.value.only.condition,
+  () => trip.value.row_filter.condition,
   (now) => (text.value = now),
   { immediate: true },
 );
-const names = computed(() => trip.value.columns.map((c) => c.name_in_conditions ?? "").filter(Boolean));
+const names = computed(() => trip.value.columns.map((c) => c.name_in_conditions).filter(Boolean));
 const example = computed(() => `${names.value[0] ?? "Done"} eq '…'`);
 const out = computed(() => trip.value.sum.aside ?? 0);
 const keep = (condition: string): void => {
-  if (condition !== trip.value.only.condition) only({ condition });
+  if (condition !== trip.value.row_filter.condition) only({ condition });
 };
 </script>
 
@@ -39,25 +39,31 @@ const keep = (condition: string): void => {
           aria-label="Carry only rows where"
       /></label>
       <span class="flex flex-wrap gap-1.5">
-        <button type="submit" class="btn sm" :disabled="!open || text.trim() === trip.only.condition">
+        <button type="submit" class="btn sm" :disabled="!open || text.trim() === trip.row_filter.condition">
           {{ text.trim() ? "Carry only these" : "Carry all rows" }}
         </button>
-        <button v-if="trip.only.condition" type="button" class="btn sm" :disabled="!open" @click="keep('')">
+        <button v-if="trip.row_filter.condition" type="button" class="btn sm" :disabled="!open" @click="keep('')">
           All rows again
         </button>
       </span>
     </form>
-    <p v-else>{{ trip.only.condition || "All rows" }}</p>
+    <p v-else>{{ trip.row_filter.condition || "All rows" }}</p>
     <p v-if="mayPrepare" class="mt-1 flex flex-wrap items-center gap-1.5">
       <span class="text-small">Rows are ticked in the grid, or with <kbd>X</kbd>:</span>
       <button type="button" class="btn sm" :disabled="!open" @click="only({ carry: 'none' })">Leave all out</button>
-      <button v-if="trip.only.left_out" type="button" class="btn sm" :disabled="!open" @click="only({ carry: 'all' })">
+      <button
+        v-if="trip.row_filter.left_out"
+        type="button"
+        class="btn sm"
+        :disabled="!open"
+        @click="only({ carry: 'all' })"
+      >
         Take all in
       </button>
     </p>
-    <p v-if="trip.only.condition || trip.only.left_out" class="mt-1">
+    <p v-if="trip.row_filter.condition || trip.row_filter.left_out" class="mt-1">
       {{ many(out, "row is", "rows are") }} set aside{{
-        trip.only.left_out ? `, ${count(trip.only.left_out)} of them left out by hand` : ""
+        trip.row_filter.left_out ? `, ${count(trip.row_filter.left_out)} of them left out by hand` : ""
       }}.
     </p>
     <details class="mt-1 text-small">

@@ -26,11 +26,11 @@ const router = useRouter();
 const { trip, mayPrepare, refresh } = useTripContext();
 const { data: catalogue } = useCatalogue(computed(() => trip.value.application.name));
 const type = computed(() => catalogue.value?.types.find((t) => t.name === trip.value.record_type));
-const operation = ref(trip.value.operation ?? "update");
+const operation = ref(trip.value.operation);
 const used = computed(() => (trip.value.summary?.key ?? trip.value.key).join("+"));
 const key = ref(used.value);
 watch(used, (now) => (key.value = now));
-const there = computed(() => new Set(trip.value.columns.map((c) => c.field_name)));
+const there = computed(() => new Set(trip.value.columns.map((c) => c.field)));
 const label = (name: string): string => type.value?.all_fields.find((f) => f.name === name)?.label ?? name;
 const candidates = computed(() =>
   [[type.value?.identifier ?? ""], ...(type.value?.keys ?? [])]

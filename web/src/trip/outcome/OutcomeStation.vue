@@ -67,14 +67,14 @@ const told = computed(() => {
   const own = back.value;
   if (!own) return [];
   const kept = own.selection ?? own.type;
-  const set = Object.entries(own.set ?? {}).map(([name, rows]) => `${name} in ${count(rows)}`);
+  const set = Object.entries(own.set).map(([name, rows]) => `${name} in ${count(rows)}`);
   return [
     own.warnings && `${many(own.warnings, "row was", "rows were")} taken with a warning`,
-    own.by_itself?.length && `the application changed ${many(own.by_itself.length, "value", "values")} by itself`,
+    own.by_itself.length && `the application changed ${many(own.by_itself.length, "value", "values")} by itself`,
     set.length && `it filled by itself: ${set.join(", ")}`,
     kept &&
       `${own.selection ? "records of the selection" : "records"}: ${count(kept.before)} + ${count(kept.created)} created − ${count(kept.deleted)} deleted${kept.moved ? ` − ${count(-kept.moved)} moved out` : ""} = ${count(kept.after - others.value)}, there are ${count(kept.after)}${others.value ? `, so others changed ${count(Math.abs(others.value))}` : ""}`,
-    ...Object.entries(own.totals ?? {})
+    ...Object.entries(own.totals)
       .filter(([, sums]) => moved(sums))
       .map(
         ([name, sums]) =>
@@ -85,7 +85,7 @@ const told = computed(() => {
 /** A sum that was to change, or that is not what it was to be. */
 const moved = (sums: { planned: string; before: string; after: string | null }): boolean =>
   sums.before !== sums.planned || (sums.after !== null && sums.after !== sums.planned);
-const label = (name: string): string => trip.value.columns.find((c) => c.field_name === name)?.field_label ?? name;
+const label = (name: string): string => trip.value.columns.find((c) => c.field === name)?.label ?? name;
 const DOWNLOADS = [
   { says: "Receipt, XLSX", what: "receipt.xlsx" },
   { says: "Receipt, CSV", what: "receipt.csv" },
@@ -171,12 +171,12 @@ function show(reason: { state: string; first: number }): void {
       <div v-if="trip.outcomes.length" class="max-h-[112px] flex-none overflow-auto border-b border-rule bg-paper">
         <button
           v-for="one in trip.outcomes"
-          :key="one.state + one.code + one.field_name + one.reason"
+          :key="one.state + one.code + one.field + one.says"
           type="button"
           class="flex w-full items-center gap-2 border-b border-rule px-3 py-1 text-left text-small last:border-0 hover:bg-marine-tint"
           @click="show(one)"
         >
-          <VerdictSign :verdict="one.state" /><b>{{ one.reason }}</b
+          <VerdictSign :verdict="one.state" /><b>{{ one.says }}</b
           ><span class="soft ml-auto whitespace-nowrap"
             >{{ one.state === "refused" ? "the application refused" : one.state }}
             {{ many(one.count, "row", "rows") }}</span

@@ -6,39 +6,53 @@ import { count, many } from "@/parts/format";
 import { useTripContext } from "../context";
 import { type Answer, useDeciding } from "../rows/deciding";
 
-const props = defineProps<{ column: Column; row?: { id: number; kept: string | null | undefined } }>();
+const props = defineProps<{
+  column: Column;
+  /** The row whose cell is shown: what went out in it, and the answers for it alone. */
+  row?: { id: number; sent: string | null; answers: readonly Answer[] };
+}>();
 const { mayPrepare } = useTripContext();
 const { decide, open } = useDeciding();
 
-const all = (answer: Answer): void => {
-  decide({ answer, code: "emptied", field: props.column.field_name ?? "", count: props.column.emptied });
+const all = ({ answer }: Answer): void => {
+  decide({ answer, code: "emptied", field: props.column.field ?? "", count: props.column.emptied });
 };
-const one = (answer: Answer): void => {
-  if (props.row) decide({ answer, rows: [props.row.id], code: "emptied", field: props.column.field_name ?? "" });
+const one = ({ answer }: Answer): void => {
+  if (props.row) decide({ answer, rows: [props.row.id], code: "emptied", field: props.column.field ?? "" });
 };
 </script>
 
 <template>
   <section class="card" data-testid="emptied">
-    <b>{{ column.field_label }}: emptied in the sheet</b>
+    <b>{{ column.label }}: emptied in the sheet</b>
     <p v-if="row">
-      It went out as <span class="mono">{{ row.kept }}</span>. The record is left as it is.
+      It went out as <span class="mono">{{ row.sent }}</span>. The record is left as it is.
     </p>
     <p v-else>
       {{ many(column.emptied, "cell was", "cells were") }} filled when the sheet went out.
       {{ column.emptied === 1 ? "Its record is" : "Their records are" }} left as they are.
     </p>
     <div v-if="mayPrepare" class="mt-2 flex flex-wrap gap-1.5">
-      <template v-if="row">
-        <button type="button" class="btn sm" :disabled="!open" @click="one('clear')">Clear this field</button>
-        <button type="button" class="btn sm" :disabled="!open" @click="one('leave')">Leave it</button>
-      </template>
+      <button
+        v-for="answer in row?.answers ?? []"
+        :key="answer.answer"
+        type="button"
+        class="btn sm"
+        :disabled="!open"
+        @click="one(answer)"
+      >
+        {{ answer.says }}
+      </button>
       <template v-if="!row || column.emptied > 1">
-        <button type="button" class="btn sm" :disabled="!open" @click="all('clear')">
-          Clear {{ column.emptied > 1 ? `all ${count(column.emptied)}` : "it" }}
-        </button>
-        <button type="button" class="btn sm" :disabled="!open" @click="all('leave')">
-          Leave {{ column.emptied > 1 ? `all ${count(column.emptied)}` : "it" }}
+        <button
+          v-for="answer in column.emptied_answers"
+          :key="answer.answer"
+          type="button"
+          class="btn sm"
+          :disabled="!open"
+          @click="all(answer)"
+        >
+          {{ answer.says }}{{ column.emptied > 1 ? `, all ${count(column.emptied)}` : "" }}
         </button>
       </template>
     </div>

@@ -50,22 +50,22 @@ const changes = computed(() => [
   { value: "", label: "any column" },
   ...trip.value.columns
     .filter((c) => c.changed && !c.is_key)
-    .map((c) => ({ value: c.field_name ?? "", label: c.field_label ?? c.header, note: `${count(c.changed)} changed` })),
+    .map((c) => ({ value: c.field ?? "", label: c.label ?? c.header, note: `${count(c.changed)} changed` })),
   ...trip.value.columns
     .filter((c) => c.emptied)
     .map((c) => ({
-      value: `emptied:${c.field_name}`,
-      label: c.field_label ?? c.header,
+      value: `emptied:${c.field}`,
+      label: c.label ?? c.header,
       note: `${count(c.emptied)} emptied`,
     })),
 ]);
 const orders = computed(() => [
   { value: "", label: "as in the sheet" },
   ...trip.value.columns
-    .filter((c) => c.field_name && matters(c))
+    .filter((c) => c.field && matters(c))
     .flatMap((c) => [
-      { value: c.field_name ?? "", label: c.field_label ?? c.header, note: "from the lowest" },
-      { value: `-${c.field_name}`, label: c.field_label ?? c.header, note: "from the highest" },
+      { value: c.field ?? "", label: c.label ?? c.header, note: "from the lowest" },
+      { value: `-${c.field}`, label: c.label ?? c.header, note: "from the highest" },
     ]),
 ]);
 const row = computed(() => window.rowAt(current.value));

@@ -5,7 +5,7 @@ import { computed } from "vue";
 import { api, data, type Row, type Schemas } from "@/api/client";
 import { count, exact, many } from "@/parts/format";
 import VerdictSign from "@/parts/VerdictSign.vue";
-import { word } from "@/parts/verdicts";
+import { sentence } from "@/parts/verdicts";
 import { useKeys } from "@/services/keys";
 import { say } from "@/services/notices";
 import { useDoing } from "@/ui/doing";
@@ -30,47 +30,34 @@ const props = defineProps<{
 const emit = defineEmits<{ next: []; edit: [] }>();
 const { trip, mayPrepare } = useTripContext();
 const { decide, undo, open } = useDeciding();
-const STATES: Record<string, string> = {
-  create: "is a new record",
-  update: "changes its record",
-  same: "has nothing to write",
-  delete: "deletes its record",
-  held: "is held",
-  rejected: "is rejected",
-  aside: "is set aside",
-  created: "was created",
-  updated: "was updated",
-  deleted: "was deleted",
-  refused: "was refused",
-  unclear: "is unclear",
-  waiting: "was not sent",
-};
-const OURS = ["changed-meanwhile", "gone-meanwhile", "undone-with-group", "batch-too-large"];
 const cells = computed(() =>
-  trip.value.columns.map((column, at) => ({ column, cell: props.row?.cells[at] })).filter(({ cell }) => cell?.do),
+  trip.value.columns.map((column, at) => ({ column, cell: props.row?.cells[at] })).filter(({ cell }) => cell?.action),
 );
-const conflicts = computed(() => cells.value.filter(({ cell }) => cell?.do === "held"));
+const conflicts = computed(() => cells.value.filter(({ cell }) => cell?.action === "held"));
 /** The cells that can be read, but for which the row is not in: put right here, where the reason is read. */
 const faulty = computed(() => {
   if (!["rejected", "refused"].includes(props.row?.state ?? "")) return [];
-  const fields = new Set(props.row?.faults?.map((fault) => fault.field_name).filter(Boolean));
+  const fields = new Set(props.row?.faults.map((fault) => fault.field).filter(Boolean));
   return trip.value.columns
     .map((column, at) => ({ column, cell: props.row?.cells[at] }))
-    .filter(({ column, cell }) => cell?.do !== "bad" && fields.has(column.field_name ?? ""));
+    .filter(({ column, cell }) => cell?.action !== "unreadable" && fields.has(column.field ?? ""));
 });
-const writes = computed(() => cells.value.filter(({ cell }) => cell?.do === "write"));
-const emptied = computed(() => cells.value.filter(({ cell }) => cell?.do === "emptied"));
+const writes = computed(() => cells.value.filter(({ cell }) => cell?.action === "write"));
+const emptied = computed(() => cells.value.filter(({ cell }) => cell?.action === "emptied"));
 /** The column whose emptied cells are asked about where the row itself asks none. */
 const asked = computed(() => {
   const own = trip.value.columns[props.column];
   return emptied.value.length ? undefined : own?.emptied ? own : trip.value.columns.find((c) => c.emptied);
 });
-const further = computed(() => props.row?.faults?.slice(1) ?? []);
+const further = computed(() => props.row?.faults.slice(1) ?? []);
 const chosen = computed(
   () => trip.value.columns[props.column] ?? trip.value.columns.find((c) => c.difference && c.difference !== "0"),
 );
 const mayDecide = computed(() => mayPrepare.value && !!trip.value.plan?.current);
-const one = (answer: Answer): void => {
+/** The answers to one fault of the row. */
+const answersTo = (code: string, field: string | null): readonly Answer[] =>
+  props.row?.faults.find((fault) => fault.code === code && fault.field === field)?.answers ?? [];
+const one = (answer: Answer["answer"]): void => {
   if (props.row) decide({ rows: [props.row.row_id], answer });
 };
 
@@ -129,22 +116,20 @@ useKeys("This row", [
   <SidePanel label="About the row" data-testid="panel">
     <template v-if="row?.state">
       <h2 class="flex items-center gap-2">
-        <VerdictSign :verdict="row.state" />Row {{ count(row.row) }} {{ STATES[row.state] ?? word(row.state) }}
+        <VerdictSign :verdict="row.state" />Row {{ count(row.row) }} {{ sentence(row.state) }}
       </h2>
       <section v-if="row.state === 'refused' || row.state === 'unclear'" class="card">
         <p>
-          {{
-            OURS.includes(row.faults?.[0]?.code ?? "") || row.state === "unclear"
-              ? "It was not written:"
-              : "The application answered:"
-          }}
+          {{ row.faults[0]?.code === "refused" ? "The application answered:" : "It was not written:" }}
         </p>
         <b class="block">{{ row.reason }}</b>
-        <p v-if="row.code" class="mono mt-1">{{ row.code }}{{ row.field ? ` · ${row.field}` : "" }}</p>
+        <p v-if="row.refused_with" class="mono mt-1">
+          {{ row.refused_with }}{{ row.faults[0]?.field ? ` · ${row.faults[0].field}` : "" }}
+        </p>
       </section>
       <p v-else-if="row.reason">{{ row.reason }}</p>
       <ul v-if="further.length" class="grid gap-0.5 text-small" data-testid="further">
-        <li v-for="fault in further" :key="fault.code + fault.field_name" class="soft">Also: {{ fault.says }}</li>
+        <li v-for="fault in further" :key="fault.code + fault.field" class="soft">Also: {{ fault.says }}</li>
       </ul>
       <p v-for="warning in row.warnings" :key="warning" class="rounded bg-held-tint px-2 py-1 text-held">
         The application warns: {{ warning }}
@@ -157,7 +142,7 @@ useKeys("This row", [
         v-for="{ column: c, cell } in emptied"
         :key="c.column"
         :column="c"
-        :row="{ id: row.row_id, kept: cell?.kept }"
+        :row="{ id: row.row_id, sent: cell?.sent ?? null, answers: answersTo('emptied', c.field) }"
       />
       <section v-if="writes.length" class="card">
         <b>{{
@@ -169,34 +154,28 @@ useKeys("This row", [
         }}</b>
         <dl class="mt-1 grid gap-1 text-small">
           <div v-for="{ column: c, cell } in writes" :key="c.column">
-            <dt class="soft">{{ c.field_label }}</dt>
+            <dt class="soft">{{ c.label }}</dt>
             <dd class="mono break-words">
-              <template v-if="cell?.old"
-                ><span class="old">{{ cell.old }}</span> → </template
-              ><span class="new">{{ cell?.new ?? "empty" }}</span>
+              <template v-if="cell?.current"
+                ><span class="old">{{ cell.current }}</span> → </template
+              ><span class="new">{{ cell?.proposed ?? "empty" }}</span>
             </dd>
           </div>
         </dl>
       </section>
       <div class="flex flex-wrap gap-1.5">
-        <button
-          v-if="mayDecide && !['aside', 'created', 'updated', 'deleted'].includes(row.state)"
-          type="button"
-          class="btn sm"
-          :disabled="!open"
-          @click="one('aside')"
-        >
-          Set aside <kbd>S</kbd>
-        </button>
-        <button
-          v-if="mayDecide && row.faults?.[0]?.code === 'set-aside'"
-          type="button"
-          class="btn sm"
-          :disabled="!open"
-          @click="one('again')"
-        >
-          Take it up again
-        </button>
+        <template v-if="mayDecide">
+          <button
+            v-for="answer in row.answers"
+            :key="answer.answer"
+            type="button"
+            class="btn sm"
+            :disabled="!open"
+            @click="one(answer.answer)"
+          >
+            {{ answer.says }} <kbd v-if="answer.answer === 'aside'">S</kbd>
+          </button>
+        </template>
         <button v-if="mayDecide" type="button" class="btn sm" :disabled="!open" @click="undo()">
           Undo the last decision <kbd>U</kbd>
         </button>
@@ -212,7 +191,7 @@ useKeys("This row", [
     </template>
     <EmptiedCells v-if="asked" class="mt-auto" :column="asked" />
     <section v-if="chosen?.changed" class="card" :class="{ 'mt-auto': !asked }">
-      <b>{{ chosen.field_label }}, {{ many(chosen.changed, "change", "changes") }}</b>
+      <b>{{ chosen.label }}, {{ many(chosen.changed, "change", "changes") }}</b>
       <p v-if="chosen.before != null" class="mono">
         {{ exact(chosen.before) }} → <b class="text-ink">{{ exact(chosen.after) }}</b>
       </p>

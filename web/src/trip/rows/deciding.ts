@@ -8,10 +8,10 @@ import { useDoing } from "@/ui/doing";
 
 import { useTripContext } from "../context";
 
-export type Answer = Schemas["Decide"]["answer"];
+export type Answer = Schemas["AnswerOption"];
 
 export interface Scope {
-  answer: Answer;
+  answer: Answer["answer"];
   /** Some rows, by their number in the trip; or all rows with a fault. */
   rows?: number[];
   code?: string;
@@ -45,7 +45,7 @@ export function useDeciding(): Deciding {
     doing(async () => {
       const { rows = [], code = "", field = "", answer, argument = "" } = scope;
       const plan = trip.value.plan?.number ?? 0;
-      const body = { plan, rows, code, field_name: field, answer, argument };
+      const body = { plan, rows, code, field, answer, argument };
       set(await data(api.POST("/api/trips/{id}/decisions", { params: { path: { id: trip.value.id } }, body })));
       return `${many(scope.count ?? rows.length, "row", "rows")} decided. Undo with U.`;
     });

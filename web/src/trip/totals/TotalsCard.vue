@@ -37,9 +37,9 @@ function keep(): void {
 }
 /** The field's own sums: as planned, as they are, and after. */
 function besides(column: Column): { says: string; sum: string | null | undefined }[] {
-  const name = column.field_name ?? "";
+  const name = column.field ?? "";
   const planned = trip.value.planned_totals[name];
-  const after = report.value?.totals?.[name];
+  const after = report.value?.totals[name];
   if (props.beside === "written" && after)
     return [
       { says: "as planned", sum: after.planned },
