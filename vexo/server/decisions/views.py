@@ -36,7 +36,7 @@ class DecideSerializer(serializers.Serializer[Any]):
         default=list,
     )
     code = _TEXTS(required=False, allow_blank=True, default="")
-    field = _TEXTS(required=False, allow_blank=True, default="")  # type: ignore[assignment]
+    field = _TEXTS(required=False, allow_blank=True, default="")
     answer = serializers.ChoiceField(choices=[(answer.value, answer.name) for answer in Answer])
     argument = _TEXTS(required=False, allow_blank=True, default="", max_length=200)
 

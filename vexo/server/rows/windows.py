@@ -218,9 +218,9 @@ def _with_edits(
             if match.column not in found.columns:
                 continue
             texts = zip(found[match.column], cells[match.column], columns[at], strict=True)
+            marks = {"edited": True, "edited_since": where == "text_now"}
             columns[at] = [
-                replace(cell, edited=True, edited_since=where == "text_now", **{where: text}) if text != shown else cell
-                for text, shown, cell in texts
+                replace(cell, **{**marks, where: text}) if text != shown else cell for text, shown, cell in texts
             ]
     return columns
 

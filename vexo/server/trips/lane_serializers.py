@@ -39,7 +39,7 @@ def _serializer_of(kind: type[Treatment]) -> type[serializers.Serializer[Any]]:
     )
 
 
-_BY_DOING = {kind.do: _serializer_of(kind) for kind in KINDS.values()}
+_BY_DOING: dict[str, Any] = {kind.do: _serializer_of(kind) for kind in KINDS.values()}
 
 
 def _treatment(*, many: bool) -> PolymorphicProxySerializer:

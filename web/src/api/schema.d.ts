@@ -1236,8 +1236,12 @@ export interface components {
             picked?: components["schemas"]["Picked"] | null;
         };
         /**
-         * @description A column with what is asked about it and what the newest plan does to it. ``example`` is a value of the field in
-         *     the application; ``emptied_answers``: answers for all its emptied cells; ``two_way``: it did not go out, so it is compared with the application only.
+         * @description A column with what is asked about it and what the newest plan does to it.
+         *
+         *     Attributes:
+         *         example: a value of the field in the application.
+         *         emptied_answers: answers for all its emptied cells.
+         *         two_way: it did not go out, so it is compared with the application only.
          */
         Column: {
             column: string;

@@ -102,8 +102,13 @@ class CheckFigures:
 
 @dataclass(frozen=True)
 class Column(SheetColumn):
-    """A column with what is asked about it and what the newest plan does to it. ``example`` is a value of the field in
-    the application; ``emptied_answers``: answers for all its emptied cells; ``two_way``: it did not go out, so it is compared with the application only."""
+    """A column with what is asked about it and what the newest plan does to it.
+
+    Attributes:
+        example: a value of the field in the application.
+        emptied_answers: answers for all its emptied cells.
+        two_way: it did not go out, so it is compared with the application only.
+    """
 
     is_key: bool
     questions: list[Question]
