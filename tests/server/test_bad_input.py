@@ -119,14 +119,18 @@ class BadInput(unittest.TestCase):
         self.assertEqual(done.returncode, 2)
         self.assertIn("Nothing can be kept", done.stderr)
 
-    def test_a_folder_of_another_version_is_refused_with_the_remedy(self) -> None:
-        folder = self.vexo.files / "older"
-        folder.mkdir()
-        with sqlite3.connect(folder / "vexo.db") as database:
-            database.execute("CREATE TABLE django_migrations (id INTEGER)")
-        done = Vexo.process(self.vexo, "--data", str(folder), "applications", "--json")
-        self.assertEqual(done.returncode, 2)
-        self.assertIn("another version", json.loads(done.stdout)["error"])
+    def test_a_folder_of_a_newer_version_or_of_something_else_is_refused_with_the_remedy(self) -> None:
+        later = "CREATE TABLE django_migrations (app, name); INSERT INTO django_migrations VALUES ('trips', '9999_x')"
+        other = "CREATE TABLE notes (id INTEGER)"
+        for tables, words in ((later, "newer version"), (other, "not a database of Vexo's")):
+            folder = self.vexo.files / words.replace("'", "")
+            folder.mkdir()
+            with sqlite3.connect(folder / "vexo.db") as database:
+                database.executescript(tables)
+            (folder / "key").write_text("k" * 48)
+            done = Vexo.process(self.vexo, "--data", str(folder), "applications", "--json")
+            self.assertEqual(done.returncode, 2)
+            self.assertIn(words, json.loads(done.stdout)["error"])
 
     def test_rights_bind_the_command_line_too(self) -> None:
         from vexo.server.people.models import Person, Role

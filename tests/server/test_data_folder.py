@@ -197,12 +197,12 @@ class Backups(ServiceCase):
         for content in (b"", b"no archive", gzip.compress(b"no archive")):
             path = self.vexo.files / "odd.tar.gz"
             path.write_bytes(content)
-            self.assertIn("no backup", self.vexo.fails("restore", str(path), str(folder)))
+            self.assertIn("not a backup", self.vexo.fails("restore", str(path), str(folder)))
             self.assertFalse(folder.exists())
         evil = self.vexo.files / "evil.tar.gz"
         with tarfile.open(evil, "w:gz") as tar:
             tar.add(path, "../../out")
-        self.assertIn("no backup", self.vexo.fails("restore", str(evil), str(folder)))
+        self.assertIn("not a backup", self.vexo.fails("restore", str(evil), str(folder)))
         target = self.vexo.files / "good.tar.gz"
         self.vexo.run("--as", "ada", "backup", str(target))
         self.assertIn("not empty", self.vexo.fails("restore", str(target), str(self.vexo.data)))

@@ -77,7 +77,7 @@ class Setting:
         """Start on the data folder."""
         from vexo.server.setting_up import set_up
 
-        set_up(self.data)
+        set_up(self.data, lambda text: click.echo(f"vexo: {text}", err=True))
 
     def person(self) -> Any:
         """Who acts. Raises PlainError."""

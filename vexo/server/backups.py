@@ -10,9 +10,9 @@ import tempfile
 import uuid
 from pathlib import Path
 
-from .data_folder import DATABASE, data_folder, replacing
+from .data_folder import DATABASE, FolderError, data_folder, replacing
 from .errors import PlainError
-from .setting_up import FORMAT
+from .releases import refuse_newer
 
 _FOLDER = "files"
 
@@ -54,7 +54,8 @@ def restore(source: Path, folder: Path) -> None:
     """Lay a backup out as a new data folder; its key is put there by a person.
 
     Raises:
-        PlainError: where the folder is not empty, or the file is no backup of this version; then nothing is left.
+        PlainError: where the folder is not empty, or the file is not a backup of this release or an older one; nothing
+            is left then.
     """
     if folder.exists() and any(folder.iterdir()):
         raise PlainError(f"{folder} is not empty. Restore into a new folder, then serve that one.")
@@ -62,17 +63,23 @@ def restore(source: Path, folder: Path) -> None:
     part = folder.with_name(f".{folder.name}.{uuid.uuid4().hex[:8]}.part")
     try:
         part.mkdir(mode=0o700, parents=True)
-        with tarfile.open(source, "r:gz") as tar:
-            tar.extractall(part, filter="data")
-        with sqlite3.connect(f"file:{part / DATABASE}?mode=ro", uri=True) as database:
-            found = database.execute("PRAGMA user_version").fetchone()[0]
-            sound = database.execute("PRAGMA integrity_check").fetchone()[0]
+        _unpack(source, part)
     except (OSError, tarfile.TarError, EOFError, sqlite3.DatabaseError) as error:
         shutil.rmtree(part, ignore_errors=True)
-        raise PlainError(f"{source} is no backup that can be read: {error}.") from error
-    if found != FORMAT or sound != "ok":
+        raise PlainError(f"{source} is not a backup that can be read: {error}.") from error
+    except FolderError as error:
         shutil.rmtree(part, ignore_errors=True)
-        raise PlainError(f"{source} was made by another version of Vexo, or is damaged. Nothing was restored.")
+        raise PlainError(f"{source} cannot be restored. {error}") from error
     if folder.exists():
         folder.rmdir()
     part.replace(folder)
+
+
+def _unpack(source: Path, folder: Path) -> None:
+    with tarfile.open(source, "r:gz") as tar:
+        tar.extractall(folder, filter="data")
+    with sqlite3.connect(f"file:{folder / DATABASE}?mode=ro", uri=True) as database:
+        sound = database.execute("PRAGMA integrity_check").fetchone()[0]
+    if sound != "ok":
+        raise FolderError("Its database is damaged.")
+    refuse_newer(folder / DATABASE)

@@ -10,7 +10,8 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-PARTS = ("files", "stages", "logs")
+BACKUPS = "backups"
+PARTS = ("files", "stages", "logs", BACKUPS)
 DATABASE = "vexo.db"
 _SHORTEST_KEY = 32
 

@@ -1,76 +1,70 @@
-"""Making the data folder and its database ready."""
+"""Making the data folder and its database ready, and bringing one of an older release forward."""
 
 from __future__ import annotations
 
 import os
 import sqlite3
+from collections.abc import Callable
+from datetime import UTC, datetime
 from pathlib import Path
 
-from .data_folder import DATABASE, FolderError, data_folder, first_start, make_data_folder, make_key
+from vexo import __version__
 
-__all__ = ["FORMAT", "FolderError", "set_up"]
+from .backups import back_up
+from .data_folder import (
+    BACKUPS,
+    DATABASE,
+    FolderError,
+    data_folder,
+    first_start,
+    make_data_folder,
+    make_key,
+    secret_key,
+)
+from .releases import known_steps, refuse_newer, steps_of
 
-FORMAT = 5
-"""The shape of a data folder, kept in the database's ``user_version``."""
+__all__ = ["FolderError", "set_up"]
 _ready: set[Path] = set()
 
 
-def _refuse_older(database: Path) -> None:
-    if not database.exists() or not database.stat().st_size:
-        return
-    try:
-        with sqlite3.connect(f"file:{database}?mode=ro", uri=True) as connection:
-            found = connection.execute("PRAGMA user_version").fetchone()[0]
-            tables = connection.execute("SELECT count(*) FROM sqlite_master").fetchone()[0]
-    except sqlite3.DatabaseError as error:
-        raise FolderError(f"{database} is no database of Vexo's ({error}). Choose another data folder.") from error
-    if tables and found != FORMAT:
-        raise FolderError(
-            f"{database.parent} was made by another version of Vexo (its shape is {found}, wanted is {FORMAT}). "
-            "Choose a new data folder, or move this one away."
-        )
+def set_up(data: Path | None = None, tell: Callable[[str], object] = lambda _: None) -> Path:
+    """Start Django on a data folder. A new folder is made; one of an older release is brought forward, once a backup of
+    it is kept.
 
-
-def _shape(database: Path) -> None:
-    """A new database gets its shape's number before anything else, so that a first start cut short is no stranger."""
-    if database.exists() and database.stat().st_size:
-        return
-    with sqlite3.connect(database) as connection:
-        connection.execute("PRAGMA journal_mode=WAL")
-        connection.execute(f"PRAGMA user_version={FORMAT}")
-
-
-def set_up(data: Path | None = None) -> Path:
-    """Start Django on a data folder; make the folder and bring its database up to date where that is needed.
+    Args:
+        tell: told what was done to a folder of an older release.
 
     Raises:
-        FolderError: where the folder cannot be made or was made by another version.
+        FolderError: where the folder cannot be made, or was made by a newer release.
     """
     if data is not None:
         os.environ["VEXO_DATA"] = str(data.absolute())
-    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "vexo.server.settings")
     make_data_folder()
     database = data_folder() / DATABASE
     if database in _ready:
         return data_folder()
     with first_start():
-        _refuse_older(database)
         make_key()
-        _shape(database)
-        _migrate()
+        secret_key()
+        refuse_newer(database)
+        before = steps_of(database)
+        if known_steps() - before:
+            if before:
+                tell(f"{data_folder()} was made by an older version of Vexo. It was kept as {_back_up()}.")
+            _migrate(database)
     _ready.add(database)
     return data_folder()
 
 
-def _migrate() -> None:
-    import django
+def _back_up() -> Path:
+    target = data_folder() / BACKUPS / f"before-{__version__}-{datetime.now(UTC):%Y%m%dT%H%M%S%f}.tar.gz"
+    back_up(target)
+    return target
 
-    django.setup()
-    from django.db import connection
-    from django.db.migrations.executor import MigrationExecutor
 
-    executor = MigrationExecutor(connection)
-    if executor.migration_plan(executor.loader.graph.leaf_nodes()):
-        from django.core.management import call_command
+def _migrate(database: Path) -> None:
+    from django.core.management import call_command
 
-        call_command("migrate", verbosity=0)
+    with sqlite3.connect(database) as connection:
+        connection.execute("PRAGMA journal_mode=WAL")
+    call_command("migrate", verbosity=0)

@@ -4,13 +4,14 @@ import os
 from pathlib import Path
 from urllib.parse import urlsplit
 
-from .data_folder import DATABASE, data_folder, make_data_folder, make_key, secret_key
+from django.utils.functional import SimpleLazyObject
+
+from .data_folder import DATABASE, data_folder, secret_key
 from .logs import logging_settings, set_up_structlog
 
 BASE = Path(__file__).resolve().parent
-make_data_folder()
-make_key()
-SECRET_KEY = secret_key()
+# Read when it is first needed: settings are read where there is no data folder yet, too.
+SECRET_KEY = SimpleLazyObject(secret_key)
 DEBUG = False
 # The one address at which people find this server, such as https://vexo.example.org; without it only this machine's.
 ADDRESS = urlsplit(os.environ.get("VEXO_ADDRESS", ""))

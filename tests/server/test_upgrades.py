@@ -1,0 +1,113 @@
+from __future__ import annotations
+
+import json
+import sqlite3
+import subprocess
+import sys
+import unittest
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+
+from tests.support import Done, Vexo, register, temporary_folder
+from tests.upgrades.make import HERE, KEY
+
+RELEASES = sorted(path.name.removesuffix(".tar.gz") for path in HERE.glob("*.tar.gz"))
+LATER = {"DJANGO_SETTINGS_MODULE": "tests.upgrades.settings", "PYTHONPATH": str(Path(__file__).parents[2])}
+
+
+class Upgrades(unittest.TestCase):
+    def folder(self, release: str) -> Vexo:
+        """A folder as that release left it, connected to the running register."""
+        folder = temporary_folder() / release
+        vexo = Vexo.at(folder)
+        done = subprocess.run(
+            [sys.executable, "-m", "vexo.cli.main", "restore", str(HERE / f"{release}.tar.gz"), str(folder)],
+            capture_output=True,
+            text=True,
+            check=False,
+        )
+        self.assertEqual(done.returncode, 0, done.stderr)
+        (folder / "key").write_text(KEY)
+        with sqlite3.connect(folder / "vexo.db") as database:
+            for stage in ("live", "practice"):
+                values = (register().odata(stage), f"harbour-{stage}")
+                database.execute("UPDATE applications_application SET address = ? WHERE name = ?", values)
+        return vexo
+
+    def answer(self, done: Done) -> dict[str, object]:
+        self.assertEqual(done.returncode, 0, f"{done.stdout} {done.stderr}")
+        answer: dict[str, object] = json.loads(done.stdout)
+        return answer
+
+    def columns(self, vexo: Vexo) -> list[str]:
+        with sqlite3.connect(vexo.data / "vexo.db") as database:
+            return [line[1] for line in database.execute("PRAGMA table_info(trips_trip)")]
+
+    def test_a_folder_of_every_release_is_planned_and_applied_by_this_one(self) -> None:
+        self.assertIn("0.1.0", RELEASES)
+        for release in RELEASES:
+            with self.subTest(release):
+                vexo = self.folder(release)
+                plan = self.answer(vexo.process("plan", "1", "--json"))
+                self.assertEqual(plan["verdicts"]["update"], 1)  # type: ignore[index]
+                outcome = self.answer(vexo.process("apply", "1", "--yes", "--json"))
+                self.assertEqual(outcome["outcome"]["updated"], 1)  # type: ignore[index]
+                self.assertIn("third", [berth["notes"] for berth in register().get("Berths", **QUERY)["value"]])
+
+    def test_a_folder_is_brought_forward_once_after_a_backup_and_then_is_a_newer_ones(self) -> None:
+        vexo = self.folder("0.1.0")
+        with ThreadPoolExecutor(4) as at_once:
+            done = list(at_once.map(lambda _: vexo.process("applications", "--json", **LATER), range(4)))
+        for one in done:
+            self.assertEqual(one.returncode, 0, f"{one.stdout} {one.stderr}")
+        said = [one.stderr for one in done if "older version" in one.stderr]
+        self.assertEqual(len(said), 1, "one of them brings it forward, the others find it done")
+        (backup,) = (vexo.data / "backups").iterdir()
+        self.assertIn(str(backup), said[0])
+        self.assertIn("mood", self.columns(vexo))
+        with sqlite3.connect(vexo.data / "vexo.db") as database:
+            self.assertEqual(database.execute("SELECT mood FROM trips_trip").fetchall(), [("calm 1",)])
+        self.answer(vexo.process("plan", "1", "--json", **LATER))
+        refused = vexo.process("applications")
+        self.assertEqual(refused.returncode, 2)
+        self.assertIn("newer version", refused.stderr)
+        self.assertIn("trips m9000_mood", refused.stderr)
+        self.assertNotIn("mood", self.columns(self.restored(backup)))
+
+    def restored(self, backup: Path) -> Vexo:
+        folder = temporary_folder() / "restored"
+        done = Vexo.at(folder).process("restore", str(backup), str(folder))
+        self.assertEqual(done.returncode, 0, done.stderr)
+        return Vexo.at(folder)
+
+    def test_a_backup_of_a_newer_release_is_not_restored(self) -> None:
+        vexo = self.folder("0.1.0")
+        kept = temporary_folder() / "later.tar.gz"
+        self.assertEqual(vexo.process("backup", str(kept), **LATER).returncode, 0)
+        folder = temporary_folder() / "no"
+        done = vexo.process("restore", str(kept), str(folder))
+        self.assertEqual(done.returncode, 2)
+        self.assertIn("newer version", done.stderr)
+        self.assertFalse(folder.exists())
+
+    def test_where_no_backup_can_be_kept_nothing_is_brought_forward(self) -> None:
+        vexo = self.folder("0.1.0")
+        (vexo.data / "backups").rmdir() if (vexo.data / "backups").exists() else None
+        (vexo.data / "backups").write_text("in the way")
+        done = vexo.process("applications", **LATER)
+        self.assertEqual(done.returncode, 2, done.stderr)
+        self.assertNotIn("mood", self.columns(vexo))
+
+    def test_the_release_is_said_and_settings_make_nothing(self) -> None:
+        from vexo import __version__
+
+        self.assertEqual(Vexo.at(temporary_folder()).process("--version").stdout.strip(), __version__)
+        nowhere = temporary_folder() / "nowhere"
+        code = "import django; django.setup()"
+        environment = {"VEXO_DATA": str(nowhere), "DJANGO_SETTINGS_MODULE": "vexo.server.settings"}
+        done = subprocess.run([sys.executable, "-c", code], env=environment, capture_output=True, check=False)
+        self.assertEqual(done.returncode, 0, done.stderr)
+        self.assertFalse(nowhere.exists())
+
+
+QUERY = {"$filter": "harbour eq 'TERNISLAND' and startswith(berth_no,'B-00')"}

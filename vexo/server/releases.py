@@ -1,0 +1,60 @@
+"""Which releases of Vexo a data folder went through, by the migrations of its database."""
+
+from __future__ import annotations
+
+import os
+import sqlite3
+from pathlib import Path
+
+from vexo import __version__
+
+from .data_folder import FolderError
+
+Step = tuple[str, str]
+"""A migration: the application of Django's that it is of, and its name."""
+
+
+def steps_of(database: Path) -> set[Step]:
+    """The migrations that a database went through; empty for a new one.
+
+    Raises:
+        FolderError: where it is no database of Vexo's.
+    """
+    if not database.exists() or not database.stat().st_size:
+        return set()
+    try:
+        with sqlite3.connect(f"file:{database}?mode=ro", uri=True) as connection:
+            tables = {name for (name,) in connection.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
+            known = "django_migrations" in tables
+            rows = connection.execute("SELECT app, name FROM django_migrations").fetchall() if known else []
+    except sqlite3.DatabaseError as error:
+        raise FolderError(f"{database} is not a database of Vexo's ({error}). Choose another data folder.") from error
+    if tables and not known:
+        raise FolderError(f"{database} is not a database of Vexo's. Choose another data folder.")
+    return {(app, name) for app, name in rows}
+
+
+def known_steps() -> set[Step]:
+    """The migrations that this release knows."""
+    from django.db.migrations.loader import MigrationLoader
+
+    return set(MigrationLoader(None).disk_migrations)
+
+
+def refuse_newer(database: Path) -> None:
+    """Raises FolderError where a database went through migrations that this release does not know."""
+    start_django()
+    unknown = sorted(f"{app} {name}" for app, name in steps_of(database) - known_steps())
+    if unknown:
+        raise FolderError(
+            f"{database.parent} was made by a newer version of Vexo than this one, {__version__} (it has "
+            f"{', '.join(unknown[:3])}). Use that version, or choose another data folder."
+        )
+
+
+def start_django() -> None:
+    """Start Django with Vexo's settings, without touching a data folder."""
+    import django
+
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "vexo.server.settings")
+    django.setup()
