@@ -60,7 +60,7 @@ class Trouble(unittest.TestCase):
             (register().odata(), "wrong-token"): "token",
             (f"http://127.0.0.1:{free_port()}/", TOKEN): "does not answer",
             (register().address, TOKEN): "OData service",
-            ("ftp://nowhere", TOKEN): "no address",
+            ("ftp://nowhere", TOKEN): "not an address",
         }
         for (address, token), words in cases.items():
             application = ODataClient(address, token, sleep=lambda seconds: None)

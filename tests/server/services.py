@@ -59,13 +59,15 @@ class ServiceCase(unittest.TestCase):
 
     def back(self, path: Path, application: Any = None, record_type: str = "Berth", **more: Any) -> Any:
         """A sheet brought in and planned: the job that ended last."""
-        from vexo.server.ingest.bring_in import start_bringing_in
+        from vexo.server.ingest.bring_in import ImportRequest, start_bringing_in
         from vexo.server.jobs.worker import run_inline
         from vexo.server.uploads.receive import take_file
 
         upload = take_file(path, self.person.username)
         application = application or self.practice
-        return run_inline(start_bringing_in(application, record_type, upload, self.person, run_here=True, **more))
+        return run_inline(
+            start_bringing_in(application, record_type, upload, self.person, ImportRequest(**more), run_here=True)
+        )
 
     def trip_of(self, job: Any) -> Any:
         from vexo.server.trips.models import Trip

@@ -53,18 +53,25 @@ class Uploads(ServiceCase):
                 step()
 
     def test_finished_twice_it_makes_one_trip(self) -> None:
-        from vexo.server.ingest.bring_in import start_bringing_in
+        from vexo.server.ingest.bring_in import ImportRequest, start_bringing_in
 
         upload = receive.take_file(self.text("holder_no,last_name\n0999999,Once\n"), str(self.person))
         asked = [
             start_bringing_in(
-                self.practice, "Holder", upload, self.person, operation="upsert", trip="new", run_here=True
+                self.practice,
+                "Holder",
+                upload,
+                self.person,
+                ImportRequest(operation="upsert", trip="new"),
+                run_here=True,
             )
             for _ in range(2)
         ]
         self.assertEqual(asked[0].pk, asked[1].pk)
         run_inline(asked[0])
-        again = start_bringing_in(self.practice, "Holder", upload, self.person, trip="new", run_here=True)
+        again = start_bringing_in(
+            self.practice, "Holder", upload, self.person, ImportRequest(trip="new"), run_here=True
+        )
         self.assertEqual(again.pk, asked[0].pk)
 
 

@@ -92,7 +92,7 @@ class Machine(ServiceCase):
         for number, told in ((errno.ENOSPC, "disk"), (errno.EROFS, "cannot be written"), (errno.EACCES, "cannot be")):
             with self.subTest(told):
                 content = f"harbour,berth_no,notes\nTERNISLAND,B-001,{number}\n"
-                from vexo.server.ingest.bring_in import start_bringing_in
+                from vexo.server.ingest.bring_in import ImportRequest, start_bringing_in
                 from vexo.server.jobs.worker import run_inline
                 from vexo.server.trips.models import Trip
                 from vexo.server.uploads.receive import take_file
@@ -101,12 +101,16 @@ class Machine(ServiceCase):
                 upload = take_file(self.text(content), str(self.person))
                 with self.failing(number):
                     job = run_inline(
-                        start_bringing_in(self.practice, "Berth", upload, self.person, trip="new", run_here=True)
+                        start_bringing_in(
+                            self.practice, "Berth", upload, self.person, ImportRequest(trip="new"), run_here=True
+                        )
                     )
                 self.assertIn(told, job.error)
                 self.assertEqual(Trip.objects.count(), before)
                 again = run_inline(
-                    start_bringing_in(self.practice, "Berth", upload, self.person, trip="new", run_here=True)
+                    start_bringing_in(
+                        self.practice, "Berth", upload, self.person, ImportRequest(trip="new"), run_here=True
+                    )
                 )
                 self.assertEqual(again.error, "")
         parts = [path for path in self.vexo.data.rglob(".*.part") if path.is_file()]

@@ -270,9 +270,11 @@ class Versions(ServiceCase):
         self.assertEqual(trip.sheets.last().differs["cells"], 1)
 
     def back_again(self, upload: Upload) -> Any:
-        from vexo.server.ingest.bring_in import start_bringing_in
+        from vexo.server.ingest.bring_in import ImportRequest, start_bringing_in
 
-        return run_inline(start_bringing_in(self.practice, "Berth", upload, self.person, trip="new", run_here=True))
+        return run_inline(
+            start_bringing_in(self.practice, "Berth", upload, self.person, ImportRequest(trip="new"), run_here=True)
+        )
 
     def test_rows_that_lost_their_row_column_are_refused_and_the_trip_stands(self) -> None:
         trip = self.refused()

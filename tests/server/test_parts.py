@@ -13,7 +13,7 @@ template()
 from django.test import Client  # noqa: E402
 
 from vexo.server.errors import PlainError  # noqa: E402
-from vexo.server.ingest.bring_in import start_bringing_in  # noqa: E402
+from vexo.server.ingest.bring_in import ImportRequest, start_bringing_in  # noqa: E402
 from vexo.server.jobs.worker import run_inline  # noqa: E402
 from vexo.server.trips.models import Trip  # noqa: E402
 from vexo.server.uploads import lists, receive  # noqa: E402
@@ -31,9 +31,7 @@ class Parts(HolderSheets):
             "Holder",
             upload,
             self.person,
-            key=["holder_no"],
-            operation="upsert",
-            trip="new",
+            ImportRequest(key=["holder_no"], operation="upsert", trip="new"),
             run_here=True,
         )
         job = run_inline(begun)
@@ -77,11 +75,11 @@ class Parts(HolderSheets):
     def test_the_same_list_again_is_no_second_version_and_a_longer_one_is(self) -> None:
         trip = self.come_in(self.joined(*self.lists()))
         on = {"trip": str(trip.pk), "run_here": True}
-        same = start_bringing_in(self.practice, "Holder", self.joined(*self.lists()), self.person, **on)
+        same = start_bringing_in(self.practice, "Holder", self.joined(*self.lists()), self.person, ImportRequest(**on))
         again = run_inline(same)
         self.assertTrue(again.result["unchanged"])
         more = self.joined(*self.lists(), ("late.csv", f"holder_no,last_name\n{self.begin}04,d\n"))
-        run_inline(start_bringing_in(self.practice, "Holder", more, self.person, **on))
+        run_inline(start_bringing_in(self.practice, "Holder", more, self.person, ImportRequest(**on)))
         self.assertEqual(trip.sheets.last().differs["new_rows"], 1)
 
     def test_over_http_and_on_the_command_line(self) -> None:

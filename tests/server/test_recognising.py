@@ -13,7 +13,7 @@ from tests.support import template
 
 template()
 
-from vexo.server.ingest.bring_in import start_bringing_in  # noqa: E402
+from vexo.server.ingest.bring_in import ImportRequest, start_bringing_in  # noqa: E402
 from vexo.server.jobs.worker import run_inline  # noqa: E402
 from vexo.server.trips.models import Trip  # noqa: E402
 from vexo.server.uploads import upload_cells  # noqa: E402
@@ -111,7 +111,9 @@ class Recognising(ServiceCase):
         upload = take_file(path, "ada")
         with patch.object(upload_cells, "read_sheet", wraps=upload_cells.read_sheet) as reads:
             found = run_inline(start_recognising(upload, self.person)).result
-            job = start_bringing_in(self.practice, "Berth", upload, self.person, trip=str(found["trip"]), run_here=True)
+            job = start_bringing_in(
+                self.practice, "Berth", upload, self.person, ImportRequest(trip=str(found["trip"])), run_here=True
+            )
             self.assertEqual(run_inline(job).error, "")
         self.assertEqual(reads.call_count, 1)
         self.assertEqual(self.terms(trip), {"same": len(lines) - 1})

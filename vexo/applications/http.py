@@ -13,15 +13,17 @@ from typing import Any
 import httpx
 import simplejson
 
-from .base import ApplicationError, NoAnswer, NotTaken, TooLarge
+from .base import ApplicationError
+from .http_failures import PAUSE, SOON, TOO_SLOW, Failure, failure_of, failure_of_status
 
 TRIES = 6
-_BUSY = (429, 502, 503, 504)
+"""Attempts of a read: with their pauses they take three seconds, which outlast a restart behind a proxy."""
 _LONGEST_WAIT = 30.0
+"""Seconds; an application that asks for more is told of, not waited for."""
 _CHUNK = 64 * 1024
+"""Bytes of a request's body that go at once."""
 LONGEST_REQUEST = 60.0
-SOON = 8.0
-"""Seconds that all questions of a quick connection may take together."""
+"""Seconds between two reads of an answer, after which it is lost."""
 
 
 @cache
@@ -67,7 +69,7 @@ class Connection:
                 trust_env=False,
             )
         except (httpx.InvalidURL, ValueError) as error:
-            raise ApplicationError(f"{address} is no address. Write it as http://host:port/path.") from error
+            raise ApplicationError(f"{address} is not an address. Write it as http://host:port/path.") from error
         # The time limit of a request holds between two reads only: an answer that drips would go on without end.
         self._end = threading.Timer(SOON, self._client.close)
         self._end.daemon = True
@@ -107,13 +109,14 @@ class Connection:
 
         try:
             response = self._client.post(path, content=body_of(), headers=length)
-        except (httpx.ConnectError, httpx.ConnectTimeout, httpx.PoolTimeout) as error:
-            raise NotTaken(f"{self.address} does not answer. Is it running?", wait=2.0) from error
-        except (httpx.UnsupportedProtocol, httpx.InvalidURL) as error:
-            raise ApplicationError(f"{self.address} is no address. Write it as http://host:port/path.") from error
-        except httpx.HTTPError as error:
-            raise NoAnswer(f"{self.address} took the request, but its answer never came.") from error
-        return self._written(response)
+        except (httpx.HTTPError, httpx.InvalidURL) as error:
+            raise self._failure(error).of_write_at(self.address) from error
+        failure = failure_of_status(response.status_code, write=True)
+        if failure is None:
+            return response
+        wait = _seconds(response.headers.get("Retry-After")) or PAUSE
+        raised = failure.of_write_at(self.address, min(wait, _LONGEST_WAIT))
+        raise raised if type(raised) is not ApplicationError else ApplicationError(f"{raised}{_said(response)}")
 
     def post_definition(self, path: str, body: Any) -> None:
         """Change what the application's records are; never sent twice. Raises ApplicationError with what it says."""
@@ -127,23 +130,12 @@ class Connection:
         if response.status_code not in (200, 201, 204):
             raise ApplicationError(f"The application refuses it{_said(response)}")
 
-    def _written(self, response: httpx.Response) -> httpx.Response:
-        status = response.status_code
-        if status == 200:
-            return response
-        if status in (401, 403):
-            raise NotTaken(f"{self.address} refuses the token. Give it a new one, or ask its administrator.")
-        if status == 404:
-            raise NotTaken(f"{self.address} takes no batches any more. Ask its administrator.")
-        if status == 429:
-            asked = response.headers.get("Retry-After", "")
-            wait = min(float(asked), _LONGEST_WAIT) if asked.isascii() and asked.isdecimal() else 2.0
-            raise NotTaken(f"{self.address} is too busy to answer. Try again later.", wait=wait)
-        if status == 413:
-            raise TooLarge(f"{self.address} does not take batches of this size.")
-        if status == 408 or status >= 500 or 200 <= status < 300:
-            raise NoAnswer(f"{self.address} answered with status {status}, which does not say what it took.")
-        raise ApplicationError(f"{self.address} does not understand a batch (status {status}){_said(response)}")
+    @staticmethod
+    def _failure(error: Exception) -> Failure:
+        failure = failure_of(error)
+        if failure is None:
+            raise error
+        return failure
 
     def _own(self, path: str) -> httpx.URL:
         """A path or a link as an address. Raises ApplicationError where it leads to another origin."""
@@ -169,57 +161,37 @@ class Connection:
         return httpx.Timeout(left, connect=min(left, 5))
 
     def _slow(self) -> ApplicationError:
-        return ApplicationError(f"{self.address} is slow: no answer within {SOON:.0f} seconds. Try again later.")
+        return TOO_SLOW.of_read_at(self.address)
 
     def _send(self, method: str, path: str, headers: dict[str, str] | None) -> httpx.Response:
         url = self._own(path)
         for attempt in range(self._tries):
-            last = attempt == self._tries - 1
+            asked: str | None = None
+            cause: Exception | None = None
             try:
                 response = self._client.request(method, url, headers=dict(headers or {}), timeout=self._limit())
-            except httpx.ReadTimeout as error:
-                if last:
-                    raise ApplicationError(f"{self.address} is slow: it did not answer in time. Try again.") from error
-                self._wait(attempt, None)
-                continue
-            except (httpx.ConnectError, httpx.ConnectTimeout, httpx.PoolTimeout) as error:
-                if last:
-                    raise ApplicationError(
-                        f"{self.address} does not answer. Check the address and that the application is running."
-                    ) from error
-                self._wait(attempt, None)
-                continue
-            except (httpx.UnsupportedProtocol, httpx.InvalidURL) as error:
-                raise ApplicationError(f"{self.address} is no address. Write it as http://host:port/path.") from error
-            except (httpx.HTTPError, OSError, RuntimeError) as error:
-                if self._over:
+                failure = failure_of_status(response.status_code)
+                asked = response.headers.get("Retry-After")
+            except (httpx.HTTPError, httpx.InvalidURL, OSError, RuntimeError) as error:
+                # The connection of a quick question is closed from outside when its time is over.
+                if self._over and not isinstance(error, httpx.TimeoutException | httpx.ConnectError):
                     raise self._slow() from error
-                if not isinstance(error, httpx.HTTPError):
-                    raise
-                if last:
-                    raise ApplicationError(f"{self.address} breaks off its answers. Try again later.") from error
-                self._wait(attempt, None)
-                continue
-            if response.status_code in _BUSY and not last:
-                self._wait(attempt, response.headers.get("Retry-After"))
-                continue
-            return self._checked(response)
+                failure, cause = self._failure(error), error
+            if failure is None:
+                return response
+            if not failure.again or attempt == self._tries - 1:
+                raise failure.of_read_at(self.address) from cause
+            self._wait(attempt, asked)
         raise AssertionError("unreachable")
 
     def _wait(self, attempt: int, asked: str | None) -> None:
         seconds = min(2.0**attempt * 0.1, 5.0) * (1 + random.random() / 4)
-        if asked and asked.isascii() and asked.isdecimal():
-            seconds = max(seconds, float(asked))
-        self._sleep(min(seconds, _LONGEST_WAIT))
+        self._sleep(min(max(seconds, _seconds(asked)), _LONGEST_WAIT))
 
-    def _checked(self, response: httpx.Response) -> httpx.Response:
-        if response.status_code in (401, 403):
-            raise ApplicationError(f"{self.address} refuses the token. Give it a new one, or ask its administrator.")
-        if response.status_code in _BUSY:
-            raise ApplicationError(f"{self.address} is too busy to answer. Try again later.")
-        if response.status_code >= 500:
-            raise ApplicationError(f"{self.address} failed with status {response.status_code}. Tell its administrator.")
-        return response
+
+def _seconds(asked: str | None) -> float:
+    """What a Retry-After header asks for in seconds; 0 where it says no number."""
+    return float(asked) if asked and asked.isascii() and asked.isdecimal() else 0.0
 
 
 def json_of(response: httpx.Response) -> Any:

@@ -114,7 +114,7 @@ def bring_in(
     """
     from vexo.server.applications.services import find_application
     from vexo.server.errors import PlainError
-    from vexo.server.ingest.bring_in import start_bringing_in
+    from vexo.server.ingest.bring_in import ImportRequest, start_bringing_in
     from vexo.server.jobs.worker import enqueue
     from vexo.server.people.rights import Action, require
     from vexo.server.planning.context import PlanContext, newest_plan
@@ -138,14 +138,16 @@ def bring_in(
         record_type,
         upload,
         person,
-        key=key,
-        operation=operation or "",
-        columns=said,
-        trip=number,
-        title=title,
-        choices=Choices(worksheet, header, encoding, delimiter, prefix or "", marks),
-        lanes={name: lane.to_json() for name, lane in lanes.items()},
-        route=way.pk if way else None,
+        ImportRequest(
+            key=key,
+            operation=operation or "",
+            columns=said,
+            trip=number,
+            title=title,
+            choices=Choices(worksheet, header, encoding, delimiter, prefix or "", marks),
+            lanes={name: lane.to_json() for name, lane in lanes.items()},
+            route=way.pk if way else None,
+        ),
         run_here=True,
     )
     done = finish(job)

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
+from dataclasses import replace
 from decimal import Decimal
 from pathlib import Path
 from tempfile import TemporaryDirectory
@@ -17,7 +18,7 @@ from ..applications.models import Application
 from ..applications.services import client_of, describe
 from ..data_folder import absolute
 from ..errors import PlainError
-from ..ingest.bring_in import start_bringing_in
+from ..ingest.bring_in import ImportRequest, start_bringing_in
 from ..jobs.models import Job
 from ..jobs.worker import enqueue, run_inline
 from ..passes.starting import start_pass
@@ -70,9 +71,7 @@ def _bring_text(
     name: str,
     lines: Sequence[str],
     by: Person,
-    key: Sequence[str],
-    columns: Mapping[str, str],
-    title: str,
+    request: ImportRequest,
     encoding: str = "utf-8",
 ) -> Trip:
     """A delimited file from elsewhere, brought in up to Review."""
@@ -80,9 +79,7 @@ def _bring_text(
         path = Path(folder) / name
         path.write_text("\r\n".join(lines) + "\r\n", encoding=encoding)
         upload = take_file(path, by.username)
-    job = start_bringing_in(
-        application, record_type, upload, by, key=key, columns=columns, trip=NEW_TRIP, title=title, run_here=True
-    )
+    job = start_bringing_in(application, record_type, upload, by, replace(request, trip=NEW_TRIP), run_here=True)
     result = _done(job).result
     return Trip.objects.get(pk=int((result or {})["trip"]))
 
@@ -120,7 +117,9 @@ def load_measuring_weekend(application: Application) -> Trip:
     lines.append(lines[15])
     lines.append(lines[43].replace(lines[43].split(";")[2], "50,9", 1))
     title = "Measuring weekend"
-    return _bring_text(application, "Berth", "measuring-weekend.csv", lines, person("ines"), (), {}, title, "cp1252")
+    return _bring_text(
+        application, "Berth", "measuring-weekend.csv", lines, person("ines"), ImportRequest(title=title), "cp1252"
+    )
 
 
 def load_boat_show(application: Application) -> Upload:
@@ -167,7 +166,9 @@ def load_season_rates(application: Application) -> Trip:
         pl.DataFrame(home).write_csv(path, separator=";")
         upload = take_file(path, "bram")
     found = _done(start_recognising(upload, person("bram"), run_here=True)).result or {}
-    job = start_bringing_in(application, "Berth", upload, person("bram"), trip=str(found["trip"]), run_here=True)
+    job = start_bringing_in(
+        application, "Berth", upload, person("bram"), ImportRequest(trip=str(found["trip"])), run_here=True
+    )
     _done(job)
     trip.refresh_from_db()
     return trip
@@ -182,7 +183,9 @@ def load_lost_fobs(application: Application) -> Trip:
         "7700000000000,yes",
     ]
     title = "Fobs reported lost"
-    trip = _bring_text(application, "GateFob", "lost-fobs.csv", lines, person("bram"), ("print_no",), {}, title)
+    trip = _bring_text(
+        application, "GateFob", "lost-fobs.csv", lines, person("bram"), ImportRequest(("print_no",), title=title)
+    )
     view = PartView.of(trip)
     _, job = start_pass(view, person("bram"), plan_of(view).number, run_here=True)
     _done(job)
@@ -216,5 +219,7 @@ def _bring_home(trip: Trip, table: pl.DataFrame, name: str) -> None:
         upload = take_file(path, "bram")
     _done(start_recognising(upload, person("bram"), run_here=True))
     _done(
-        start_bringing_in(trip.application, trip.record_type, upload, person("bram"), trip=str(trip.pk), run_here=True)
+        start_bringing_in(
+            trip.application, trip.record_type, upload, person("bram"), ImportRequest(trip=str(trip.pk)), run_here=True
+        )
     )

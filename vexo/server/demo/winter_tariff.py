@@ -18,7 +18,7 @@ from vexo.core.writing import Write
 from ..applications.models import Application
 from ..applications.services import describe
 from ..errors import PlainError
-from ..ingest.bring_in import start_bringing_in
+from ..ingest.bring_in import ImportRequest, start_bringing_in
 from ..jobs.worker import enqueue, run_inline
 from ..sendout.send_out import new_trip
 from ..sendout.sheet_writer import file_name
@@ -135,7 +135,12 @@ def load_winter_tariff(application: Application) -> Trip:
         write_xlsx(back, path, record_type.plural, stamp_of(trip, fields))
         upload = take_file(path, WHO)
     job = start_bringing_in(
-        application, "Berth", upload, person("ada"), key=("harbour", "berth_no"), operation="upsert", run_here=True
+        application,
+        "Berth",
+        upload,
+        person("ada"),
+        ImportRequest(key=("harbour", "berth_no"), operation="upsert"),
+        run_here=True,
     )
     brought = run_inline(job)
     if brought.error:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from typing import Any
 
 from vexo.core.operations import Operation
@@ -46,8 +47,34 @@ def bring_in_otherwise(view: PartView, person: Person, choices: Choices, *, run_
     Upload.objects.filter(pk=upload.pk).update(bringing=None)
     upload.refresh_from_db()
     return start_bringing_in(
-        trip.application, trip.record_type, upload, person, trip=str(trip.pk), choices=choices, run_here=run_here
+        trip.application,
+        trip.record_type,
+        upload,
+        person,
+        ImportRequest(trip=str(trip.pk), choices=choices),
+        run_here=run_here,
     )
+
+
+@dataclass(frozen=True)
+class ImportRequest:
+    """How a sheet is asked to come in.
+
+    Attributes:
+        trip: a number, ``new``, or empty to let the sheet tell.
+        choices: how it is to be read, where that is said here and not before.
+        lanes: field → lane as data, laid over those of the route.
+        route: the number of the route that says how it comes in, where it begins a trip.
+    """
+
+    key: Sequence[str] = ()
+    operation: str = ""
+    columns: Mapping[str, str] | None = None
+    trip: str = ""
+    title: str = ""
+    choices: Choices | None = None
+    lanes: Mapping[str, Any] | None = None
+    route: int | None = None
 
 
 def start_bringing_in(
@@ -55,45 +82,34 @@ def start_bringing_in(
     record_type: str,
     upload: Upload,
     person: Person,
+    request: ImportRequest = ImportRequest(),
     *,
-    key: Sequence[str] = (),
-    operation: str = "",
-    columns: Mapping[str, str] | None = None,
-    trip: str = "",
-    title: str = "",
-    choices: Choices | None = None,
-    lanes: Mapping[str, Any] | None = None,
-    route: int | None = None,
     run_here: bool = False,
 ) -> Job:
-    """Ask for an upload to be brought in. ``trip`` is a number, ``new``, or empty to let the sheet tell.
+    """Ask for an upload to be brought in. Asked twice for the same upload, it is done once.
 
-    Asked twice for the same upload, it is done once.
-
-    Args:
-        choices: how it is to be read, where that is said here and not before.
-        lanes: field → lane as data, laid over those of the route.
-        route: the number of the route that says how it comes in, where it begins a trip.
+    Raises:
+        NotAllowed, PlainError
     """
     require(person, Action.PREPARE)
-    if operation and operation not in [o.value for o in Operation]:
-        raise PlainError(f"{operation!r} is no operation; use {', '.join(Operation)}.")
-    if choices is not None:
-        Upload.objects.filter(pk=upload.pk).update(choices=choices.to_json())
-    asked: dict[str, Any] = {
+    if request.operation and request.operation not in list(Operation):
+        raise PlainError(f"Unknown operation {request.operation!r}. Use {', '.join(Operation)}.")
+    if request.choices is not None:
+        Upload.objects.filter(pk=upload.pk).update(choices=request.choices.to_json())
+    arguments: dict[str, Any] = {
         "application": application.name,
         "record_type": record_type,
         "upload": upload.pk,
-        "key": list(key),
-        "operation": operation,
-        "columns": dict(columns or {}),
-        "asked_trip": trip,
-        "title": title,
-        "lanes": dict(lanes or {}),
-        "route": route,
+        "key": list(request.key),
+        "operation": request.operation,
+        "columns": dict(request.columns or {}),
+        "asked_trip": request.trip,
+        "title": request.title,
+        "lanes": dict(request.lanes or {}),
+        "route": request.route,
         "here": run_here,
     }
-    return _once(upload, "bringing", lambda: enqueue("bring in", person.username, run_here=run_here, **asked))
+    return _once(upload, "bringing", lambda: enqueue("bring in", person.username, run_here=run_here, **arguments))
 
 
 def bring_in(lease: Lease) -> dict[str, Any]:

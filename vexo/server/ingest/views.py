@@ -19,7 +19,7 @@ from ..people.rights import Action
 from ..trips.sheet_serializers import ChoicesSerializer
 from ..trips.views import SEEN, find_view, unchanged
 from ..uploads import receive, waiting
-from .bring_in import bring_in_otherwise, start_bringing_in
+from .bring_in import ImportRequest, bring_in_otherwise, start_bringing_in
 from .refill import start_refilling
 from .serializers import BringInSerializer, RefillSerializer
 
@@ -37,10 +37,8 @@ class BringInView(APIView):
         application = get_object_or_404(Application, name=values.pop("application"))
         record_type = values.pop("record_type")
         choices = replace(upload.read_options, prefix=values.pop("prefix"), marks=values.pop("marks"))
-        return Response(
-            JobSerializer(start_bringing_in(application, record_type, upload, person, choices=choices, **values)).data,
-            status=202,
-        )
+        job = start_bringing_in(application, record_type, upload, person, ImportRequest(choices=choices, **values))
+        return Response(JobSerializer(job).data, status=202)
 
 
 class RefillView(APIView):

@@ -132,6 +132,13 @@ def _asked_which(likely: list[Likely], rows: int, application: Application, reco
         )
 
 
+def _looked_before(upload: Upload) -> Found | None:
+    """What was found out about a file while it waited."""
+    known = upload.belongs_to or {}
+    trip = Trip.objects.filter(pk=known["trip"]).first() if known.get("trip") else None
+    return Found(trip, known["how"], known["account"]) if trip is not None else None
+
+
 def incoming_of(
     asked: str,
     application: Application,
@@ -153,9 +160,8 @@ def incoming_of(
     known: Found | None = None
     elsewhere: Found | None = None
     if asked and asked != NEW_TRIP:
-        # Where the trip is said, its contents need not tell it.
         trip = _trip_of(asked, application, profile, record_type)
-        found = by_stamp(profile) or as_it_came(digest)
+        found = _looked_before(upload) or belonging_of(profile, cells, digest).found
         known = found if found is not None and found.trip.pk == trip.pk else None
     else:
         belonging = belonging_of(profile, cells, digest)

@@ -1,0 +1,94 @@
+"""What goes wrong with a request, in one table: an exception or a status of HTTP, and what it means for us."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import httpx
+
+from .base import ApplicationError, NoAnswer, NotTaken, TooLarge
+
+SOON = 8.0
+"""Seconds that all questions of a quick connection may take together: longer, nobody waits before a screen."""
+PAUSE = 2.0
+"""Seconds before a write that was not taken goes again, where the application names no time."""
+
+
+@dataclass(frozen=True)
+class Failure:
+    """What an exception or a status means.
+
+    Attributes:
+        says: the sentence, with the application's address for ``{}``.
+        again: a read is worth asking again.
+        write: what it is for a write: not taken, in doubt, too large, or an error that another try does not mend.
+        of_write: the sentence for a write, where that is another one.
+    """
+
+    says: str
+    again: bool = False
+    write: type[ApplicationError] = ApplicationError
+    of_write: str = ""
+
+    def of_read_at(self, address: str) -> ApplicationError:
+        """The error of a read."""
+        return ApplicationError(self.says.format(address))
+
+    def of_write_at(self, address: str, wait: float = PAUSE) -> ApplicationError:
+        """The error of a write.
+
+        Args:
+            wait: seconds after which it can go again.
+        """
+        sentence = (self.of_write or self.says).format(address)
+        return NotTaken(sentence, wait=wait) if self.write is NotTaken else self.write(sentence)
+
+
+_LOST = "{} took the request, but its answer never came."
+_UNREACHABLE = Failure("{} does not answer. Check the address and that the application is running.", True, NotTaken)
+_NO_ADDRESS = Failure("{} is not an address. Write it as http://host:port/path.")
+_TIMED_OUT = Failure("{} is slow: it did not answer in time. Try again.", True, NoAnswer, _LOST)
+_BROKEN_OFF = Failure("{} breaks off its answers. Try again later.", True, NoAnswer, _LOST)
+TOO_SLOW = Failure(f"{{}} is slow: no answer within {SOON:.0f} seconds. Try again later.")
+_EXCEPTIONS: tuple[tuple[type[Exception], Failure], ...] = (
+    (httpx.ConnectError, _UNREACHABLE),
+    (httpx.ConnectTimeout, _UNREACHABLE),
+    (httpx.PoolTimeout, _UNREACHABLE),
+    (httpx.UnsupportedProtocol, _NO_ADDRESS),
+    (httpx.InvalidURL, _NO_ADDRESS),
+    (httpx.ReadTimeout, _TIMED_OUT),
+    (httpx.HTTPError, _BROKEN_OFF),
+)
+"""Exceptions, the special ones first."""
+_NO_TOKEN = Failure("{} refuses the token. Give it a new one, or ask its administrator.", write=NotTaken)
+_BUSY = "{} is too busy to answer. Try again later."
+_STATUSES = {
+    401: _NO_TOKEN,
+    403: _NO_TOKEN,
+    429: Failure(_BUSY, True, NotTaken),
+    **{
+        status: Failure(_BUSY, True, NoAnswer, f"{{}} answered with status {status}, which does not say what it took.")
+        for status in (502, 503, 504)
+    },
+}
+_OF_WRITES = {
+    404: Failure("{} no longer takes batches. Ask its administrator.", write=NotTaken),
+    413: Failure("{} does not take batches of this size.", write=TooLarge),
+}
+"""Statuses that are failures of a write only: a read of something that is not there is an answer."""
+
+
+def failure_of(error: Exception) -> Failure | None:
+    """What an exception means; None for one that is not of HTTP."""
+    return next((failure for kind, failure in _EXCEPTIONS if isinstance(error, kind)), None)
+
+
+def failure_of_status(status: int, *, write: bool = False) -> Failure | None:
+    """What the status of an answer means; None where it is an answer to go on with."""
+    known = _STATUSES.get(status) or (_OF_WRITES.get(status) if write else None)
+    if known is not None or status == 200:
+        return known
+    if status >= 500 or (write and (status == 408 or 200 < status < 300)):
+        tells_nothing = f"{{}} answered with status {status}, which does not say what it took."
+        return Failure(f"{{}} failed with status {status}. Tell its administrator.", False, NoAnswer, tells_nothing)
+    return Failure(f"{{}} does not understand a batch (status {status})") if write else None
