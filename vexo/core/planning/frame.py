@@ -142,7 +142,7 @@ class FieldColumns(CarriedColumns):
 
     @property
     def action(self) -> str:
-        """What happens to the cell, UInt8: a constant of ``Do``."""
+        """What happens to the cell, UInt8: a constant of ``CellAction``."""
         return f"action.{self.name}"
 
     @property

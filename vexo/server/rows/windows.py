@@ -129,9 +129,13 @@ def fault_words(context: PlanContext, fault: dict[str, Any]) -> str:
     return words(fault["code"], field.label if field else fault["field"] or "", arguments)
 
 
+_ASKING = {RowState(verdict) for verdict in Verdict} - {RowState.ASIDE}
+"""States of rows whose faults can be answered: nothing became of them yet, and nobody set them aside."""
+
+
 def faults_of(context: PlanContext, line: dict[str, Any]) -> list[Fault]:
     """The faults of a row in words, each with its answers; ``line`` has ``state``, ``faults`` and ``@id``."""
-    asks = line["state"] in (RowState.HELD, RowState.REJECTED)
+    asks = line["state"] in _ASKING
     has_record = line[IDENTIFIER] is not None
     return [
         Fault(
