@@ -80,7 +80,7 @@ bench: setup ## Measure (see bench/)
 	$(BIN)/python -m bench.columns
 
 lock: setup ## Lock the Python dependencies anew
-	$(BIN)/uv pip compile --quiet --universal --python-version 3.11 --generate-hashes --no-header --no-annotate --no-emit-index-url --group dev pyproject.toml -o requirements.lock
+	$(BIN)/uv pip compile --quiet --universal --python-version 3.11 --generate-hashes --no-header --no-annotate --no-emit-index-url --extra demo --group dev pyproject.toml -o requirements.lock
 
 clean: ## Take away what was made, the demo's data too
 	rm -rf .make $(VENV) var web/node_modules web/dist

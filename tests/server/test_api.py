@@ -1,12 +1,14 @@
 from __future__ import annotations
 
 import json
+import re
 import unittest
 from typing import Any
 
 import httpx
 
 from tests.browser.support import Demo
+from tests.described import check
 from tests.support import Vexo
 
 SHEET = b"harbour,berth_no,notes\nOLDBASIN,A-001,by the API\nOLDBASIN,A-002,by the API\n"
@@ -16,7 +18,10 @@ class Person:
     """Someone who is signed in over HTTP."""
 
     def __init__(self, address: str, username: str = "") -> None:
-        self.http = httpx.Client(base_url=f"{address}/api/", trust_env=False, verify=False, timeout=300)
+        hooks = {"response": [check]}
+        self.http = httpx.Client(
+            base_url=f"{address}/api/", trust_env=False, verify=False, timeout=300, event_hooks=hooks
+        )
         self.http.get("session")
         if username:
             body = {"username": username, "password": "saltmarsh"}
@@ -91,6 +96,43 @@ class Api(unittest.TestCase):
         self.problem(self.ada.ask("POST", "applications", json=connection), 422, "the machine that Vexo runs on")
         connection["inside"] = True
         self.problem(self.ada.ask("POST", "applications", json=connection), 422, "does not answer")
+
+    def test_every_reading_is_as_it_is_described(self) -> None:
+        from tests.described import readings, template_of
+
+        trips = [str(trip["id"]) for trip in self.ada.http.get("trips").json()]
+        waiting = [str(file["id"]) for file in self.ada.http.get("uploads").json()]
+        route = self.ada.ask("POST", f"trips/{trips[0]}/route", json={"name": "Read all"}).json()["id"]
+        job = self.ada.job(self.ada.ask("POST", f"trips/{self.waiting['id']}/plan"))
+        berth = self.ada.http.get(f"trips/{trips[0]}/rows", params={"limit": "1"}).json()["rows"][0]["identifier"]
+        own = {"harbour-live": {"record_type": "Berth"}}
+        asked = {
+            "/api/applications/{name}/values": [("harbour-live", {**own["harbour-live"], "field": "status"})],
+            "/api/trips/{id}/groups": [(trip, {"column": "Status"}) for trip in trips],
+            "/api/trips/{id}/choices": [(trip, {"field": "status"}) for trip in trips],
+        }
+        seen = set()
+        for path in readings():
+            places = {"{name}": ["harbour-live"], "{username}": ["bram"], "{identifier}": [berth or "1"]}
+            numbers = {"trips": trips, "uploads": waiting, "routes": [str(route)], "jobs": [str(job["id"])]}
+            places |= {"{id}": numbers.get(path.split("/")[2], []), "{number}": numbers.get(path.split("/")[2], [])}
+            for address, query in self.addresses(path, places, asked.get(path, [])):
+                answer = self.ada.http.get(f"{self.demo.address}{address}", params=query)
+                if answer.is_success:
+                    seen.add(template_of(address))
+        self.assertEqual(set(readings()) - seen, set(), "nothing answered there")
+
+    def addresses(self, path: str, places: dict[str, list[str]], asked: Any) -> Any:
+        if asked:
+            return [(re.sub(r"\{\w+\}", place, path), query) for place, query in asked]
+        found = re.findall(r"\{\w+\}", path)
+        if not found:
+            return [(path, {})]
+        first = [path.replace(found[0], value) for value in places.get(found[0], [])]
+        return [
+            (re.sub(r"\{\w+\}", lambda match: (places.get(match.group()) or ["1"])[0], address), {})
+            for address in first
+        ]
 
     def test_headers_are_strict(self) -> None:
         headers = httpx.get(self.demo.address, trust_env=False, verify=False).headers

@@ -12,6 +12,7 @@ import sys
 import time
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
+from importlib.util import find_spec
 from pathlib import Path
 
 import click
@@ -134,6 +135,10 @@ def _refuse_taken(ports: Sequence[int]) -> None:
 
 def run_demo(port: int, data: Path) -> None:
     """Start the register, load the demo, start Vexo and its workers; stay until SIGINT or SIGTERM."""
+    if find_spec("odata_query") is None:
+        raise click.ClickException(
+            "The demo's register needs more packages. Install them with: pip install 'vexo[demo]'."
+        )
     _refuse_taken([port, port + 1])
     os.environ["VEXO_DATA"] = str(data)
     make_demo()

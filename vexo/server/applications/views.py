@@ -175,7 +175,7 @@ class ApplicationsView(APIView):
     def get(self, request: Request) -> Response:
         return Response(ApplicationSerializer(Application.objects.all(), many=True, context={"request": request}).data)
 
-    @extend_schema(request=ConnectSerializer, responses=ApplicationSerializer)
+    @extend_schema(request=ConnectSerializer, responses={201: ApplicationSerializer})
     def post(self, request: Request) -> Response:
         asked = ConnectSerializer(data=request.data)
         asked.is_valid(raise_exception=True)
@@ -218,7 +218,7 @@ def _catalogue_json(application: Application, known: Catalogue, request: Request
 class FieldsView(APIView):
     rights = {"POST": Action.CONNECT}
 
-    @extend_schema(request=NewFieldSerializer, responses=CatalogueSerializer)
+    @extend_schema(request=NewFieldSerializer, responses={201: CatalogueSerializer})
     def post(self, request: Request, name: str) -> Response:
         """Add a field to a record type, where the application can."""
         asked = NewFieldSerializer(data=request.data)
@@ -234,7 +234,7 @@ class FieldsView(APIView):
 class ChoicesView(APIView):
     rights = {"POST": Action.CONNECT}
 
-    @extend_schema(request=NewChoiceSerializer, responses=CatalogueSerializer)
+    @extend_schema(request=NewChoiceSerializer, responses={201: CatalogueSerializer})
     def post(self, request: Request, name: str) -> Response:
         """Add a choice to a field's list, where the application can."""
         asked = NewChoiceSerializer(data=request.data)

@@ -27,7 +27,7 @@ from .serializers import BringInSerializer, RefillSerializer
 class BringInView(APIView):
     rights = {"POST": Action.PREPARE}
 
-    @extend_schema(request=BringInSerializer, responses=JobSerializer)
+    @extend_schema(request=BringInSerializer, responses={202: JobSerializer})
     def post(self, request: Request, number: int) -> Response:
         """All parts are there: bring it in as records of a type. Asked twice, it is done once."""
         asked = BringInSerializer(data=request.data)
@@ -44,7 +44,7 @@ class BringInView(APIView):
 class RefillView(APIView):
     rights = {"POST": Action.PREPARE}
 
-    @extend_schema(request=RefillSerializer, responses=JobSerializer)
+    @extend_schema(request=RefillSerializer, responses={202: JobSerializer})
     def post(self, request: Request, number: int) -> Response:
         """Fill a file whose header names fields and whose key column names records, with what the application holds."""
         asked = RefillSerializer(data=request.data)
@@ -59,7 +59,7 @@ class RefillView(APIView):
 class SheetChoicesView(APIView):
     rights = {"PATCH": Action.PREPARE}
 
-    @extend_schema(request=ChoicesSerializer, responses=JobSerializer, parameters=[SEEN])
+    @extend_schema(request=ChoicesSerializer, responses={202: JobSerializer}, parameters=[SEEN])
     def patch(self, request: Request, pk: int) -> Response:
         """Have the trip's newest sheet read otherwise: it comes in as a newer version."""
         view = find_view(pk, request)

@@ -33,6 +33,7 @@ class JobResultSerializer(serializers.Serializer[Any]):
     missing = serializers.IntegerField(required=False)
     cells = serializers.IntegerField(required=False)
     upload = serializers.IntegerField(required=False)
+    outcome = serializers.DictField(child=serializers.IntegerField(), required=False)
 
 
 class JobSerializer(serializers.ModelSerializer[Job]):
@@ -40,7 +41,8 @@ class JobSerializer(serializers.ModelSerializer[Job]):
 
     @extend_schema_field(JobResultSerializer(allow_null=True))
     def get_result(self, job: Job) -> Any:
-        return job.result
+        described = JobResultSerializer().fields
+        return {name: job.result[name] for name in described if name in job.result} if job.result else job.result
 
     class Meta:
         model = Job
@@ -54,7 +56,7 @@ class JobView(APIView):
     def get(self, request: Request, pk: int) -> Response:
         return Response(JobSerializer(get_object_or_404(Job, pk=pk)).data)
 
-    @extend_schema(request=None, responses=JobSerializer)
+    @extend_schema(request=None, responses={200: JobSerializer})
     def delete(self, request: Request, pk: int) -> Response:
         """Ask a job to stop; it ends at the next point where nothing is half done."""
         job = get_object_or_404(Job.objects.select_related("trip__application"), pk=pk)

@@ -39,7 +39,7 @@ class LanesView(APIView):
 class ColumnsView(APIView):
     rights = {"PATCH": Action.PREPARE}
 
-    @extend_schema(request=ChangeSerializer, responses=JobSerializer, parameters=[SEEN])
+    @extend_schema(request=ChangeSerializer, responses={202: JobSerializer}, parameters=[SEEN])
     def patch(self, request: Request, pk: int) -> Response:
         """Change where columns go, the key or the operation; the rows are planned anew."""
         view = find_view(pk, request)

@@ -46,7 +46,7 @@ class AgainSerializer(serializers.Serializer[Any]):
 class PassesView(APIView):
     rights = {"POST": Action.APPLY_TO_PRACTICE}
 
-    @extend_schema(request=ApplySerializer, responses=JobSerializer)
+    @extend_schema(request=ApplySerializer, responses={202: JobSerializer})
     def post(self, request: Request, pk: int) -> Response:
         """Write the plan that was seen."""
         view, person = find_view(pk, request), person_of(request)
@@ -61,7 +61,7 @@ class PassesView(APIView):
 class PassView(APIView):
     rights = {"POST": Action.APPLY_TO_PRACTICE}
 
-    @extend_schema(request=AgainSerializer, responses=JobSerializer)
+    @extend_schema(request=AgainSerializer, responses={202: JobSerializer})
     def post(self, request: Request, pk: int, number: int) -> Response:
         """Go on with a pass that was interrupted, or give it up."""
         view, person = find_view(pk, request), person_of(request)
@@ -90,7 +90,7 @@ class OutcomeRowsView(APIView):
 class FileView(APIView):
     """The receipt, and the rows that are not in."""
 
-    @extend_schema(responses={200: OpenApiTypes.BINARY})
+    @extend_schema(responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
     def get(self, request: Request, pk: int, what: str) -> HttpResponse:
         view = find_view(pk, request)
         name, _, ending = what.rpartition(".")

@@ -47,7 +47,7 @@ class PeopleView(APIView):
     def get(self, request: Request) -> Response:
         return Response(SomeoneSerializer(services.people(), many=True).data)
 
-    @extend_schema(request=AddPersonSerializer, responses=SomeoneSerializer)
+    @extend_schema(request=AddPersonSerializer, responses={201: SomeoneSerializer})
     def post(self, request: Request) -> Response:
         asked = AddPersonSerializer(data=request.data)
         asked.is_valid(raise_exception=True)

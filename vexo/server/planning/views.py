@@ -18,7 +18,7 @@ from ..trips.views import find_view
 class PlanView(APIView):
     rights = {"POST": Action.PREPARE}
 
-    @extend_schema(request=None, responses=JobSerializer)
+    @extend_schema(request=None, responses={202: JobSerializer})
     def post(self, request: Request, pk: int) -> Response:
         """Ask the application again and plan anew; asked twice, it is done once."""
         person = person_of(request)

@@ -94,7 +94,7 @@ class RoutesView(APIView):
     def get(self, request: Request) -> Response:
         return Response([_told(route) for route in Route.objects.select_related("application")])
 
-    @extend_schema(request=KeepRouteSerializer, responses=RouteSerializer)
+    @extend_schema(request=KeepRouteSerializer, responses={201: RouteSerializer})
     def post(self, request: Request) -> Response:
         """Keep what goes out as a route."""
         asked = KeepRouteSerializer(data=request.data)
@@ -112,7 +112,7 @@ class NameSerializer(serializers.Serializer[Any]):
 class TripRouteView(APIView):
     rights = {"POST": Action.PREPARE}
 
-    @extend_schema(request=NameSerializer, responses=RouteSerializer)
+    @extend_schema(request=NameSerializer, responses={201: RouteSerializer})
     def post(self, request: Request, pk: int) -> Response:
         """Keep the whole way of a trip as a route: what went out, and how its newest sheet came in."""
         asked = NameSerializer(data=request.data)

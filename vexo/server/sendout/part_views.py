@@ -65,7 +65,7 @@ def zipped(trip: Trip) -> Any:
 
 
 class ZipView(APIView):
-    @extend_schema(responses={200: OpenApiTypes.BINARY})
+    @extend_schema(responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
     def get(self, request: Request, pk: int) -> FileResponse:
         """All sheets that went out, as one ZIP file."""
         trip = find_trip(pk)
@@ -78,7 +78,7 @@ class ZipView(APIView):
 
 
 class KeptView(APIView):
-    @extend_schema(responses={200: OpenApiTypes.BINARY})
+    @extend_schema(responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
     def get(self, request: Request, pk: int, ending: str) -> FileResponse:
         """The kept copy of all parts, with all that was read, as a sheet."""
         trip = find_trip(pk)
@@ -91,7 +91,7 @@ class KeptView(APIView):
 class CompareView(APIView):
     rights = {"POST": Action.PREPARE}
 
-    @extend_schema(request=None, responses=JobSerializer)
+    @extend_schema(request=None, responses={202: JobSerializer})
     def post(self, request: Request, pk: int) -> Response:
         """Read the trip's selection again, and compare it with what went out."""
         return Response(JobSerializer(start_comparing(PartView.of(find_trip(pk)), person_of(request))).data, status=202)

@@ -130,7 +130,7 @@ class SendOutSerializer(documents.DocumentSerializer):
 class SendOutView(APIView):
     rights = {"POST": Action.PREPARE}
 
-    @extend_schema(request=SendOutSerializer, responses=JobSerializer)
+    @extend_schema(request=SendOutSerializer, responses={202: JobSerializer})
     def post(self, request: Request) -> Response:
         """Send records out: a new trip, its sheets made in the background."""
         asked = SendOutSerializer(data=request.data)
@@ -148,7 +148,7 @@ class SendOutView(APIView):
 class GoOnView(APIView):
     rights = {"POST": Action.PREPARE}
 
-    @extend_schema(request=None, responses=JobSerializer)
+    @extend_schema(request=None, responses={202: JobSerializer})
     def post(self, request: Request, pk: int) -> Response:
         """Go on with a sending out that was stopped or broke off."""
         trip = get_object_or_404(Trip.objects.select_related("application"), pk=pk)

@@ -66,16 +66,6 @@ class Trip(models.Model):
         ordering = ("-touched_at",)
 
     @property
-    def part(self) -> int:
-        """The number of the part that it is looked at: the one that was said, or whose sheet came in last."""
-        return int(self.__dict__.get("_part") or self.last_part)
-
-    def at(self, part: int) -> Trip:
-        """The same trip, looked at one of its parts; 0 for the one whose sheet came in last."""
-        self.__dict__["_part"] = part
-        return self
-
-    @property
     def document(self) -> SendOut | None:
         """What went out, or None for a trip whose sheet came from elsewhere."""
         return SendOut.from_json(self.send_document) if self.send_document else None
@@ -106,7 +96,7 @@ class Trip(models.Model):
 class Part(models.Model):
     """One of the sheets that a trip was shared out into; a trip that was not has one.
 
-    ``holder`` is the person who has it, as someone wrote it down; ``facts`` what the trip's standing said of its sheet
+    ``holder`` is the person who has it, as someone wrote it down; ``facts`` what the trip's status said of its sheet
     when another part was worked on.
     """
 

@@ -115,7 +115,10 @@ class RecordView(APIView):
 class SheetView(APIView):
     """A file of the trip, as it came or went."""
 
-    @extend_schema(responses={200: OpenApiTypes.BINARY}, parameters=[OpenApiParameter("file", OpenApiTypes.INT)])
+    @extend_schema(
+        responses={(200, "application/octet-stream"): OpenApiTypes.BINARY},
+        parameters=[OpenApiParameter("file", OpenApiTypes.INT)],
+    )
     def get(self, request: Request, pk: int, sheet: int) -> FileResponse:
         """Of a list in parts ``file`` says which of its files, the first being 0."""
         found = get_object_or_404(Sheet.objects.select_related("trip__application"), trip=pk, pk=sheet)

@@ -55,7 +55,7 @@ class UploadsView(APIView):
         """Files that wait at File to be told what they are about."""
         return Response(WaitingSerializer(waiting.waiting()[:_MOST_WAITING], many=True).data)
 
-    @extend_schema(request=UploadSerializer, responses=UploadStateSerializer)
+    @extend_schema(request=UploadSerializer, responses={201: UploadStateSerializer})
     def post(self, request: Request) -> Response:
         """Announce a file; its parts follow."""
         asked = UploadSerializer(data=request.data)
@@ -73,7 +73,7 @@ class UploadView(APIView):
         """A file that waits: what was found in it, and where it may belong."""
         return Response(WaitingDetailSerializer(waiting.find_waiting(number)).data)
 
-    @extend_schema(request=ChoicesSerializer, responses=JobSerializer)
+    @extend_schema(request=ChoicesSerializer, responses={202: JobSerializer})
     def patch(self, request: Request, number: int) -> Response:
         """Have a file that waits read otherwise."""
         upload = waiting.find_waiting(number)
@@ -82,7 +82,7 @@ class UploadView(APIView):
         job = read_otherwise(upload, person_of(request), Choices(**asked.validated_data))
         return Response(JobSerializer(job).data, status=202)
 
-    @extend_schema(responses=UploadStateSerializer)
+    @extend_schema(responses={200: UploadStateSerializer})
     def delete(self, request: Request, number: int) -> Response:
         """Leave a file that waits: it is gone, and no trip was touched."""
         waiting.leave(number, person_of(request).username)
@@ -125,7 +125,7 @@ class UploadRowsView(APIView):
 class RecogniseView(APIView):
     rights = {"POST": Action.PREPARE}
 
-    @extend_schema(request=None, responses=JobSerializer)
+    @extend_schema(request=None, responses={202: JobSerializer})
     def post(self, request: Request, number: int) -> Response:
         """All parts are there: find out which trip it belongs to."""
         person = person_of(request)
@@ -136,7 +136,7 @@ class RecogniseView(APIView):
 class PartsView(APIView):
     rights = {"POST": Action.PREPARE}
 
-    @extend_schema(request=PartsSerializer, responses=JobSerializer)
+    @extend_schema(request=PartsSerializer, responses={202: JobSerializer})
     def post(self, request: Request, number: int) -> Response:
         """All of these files are there: they are one list in parts; find out what it is about."""
         asked = PartsSerializer(data=request.data)

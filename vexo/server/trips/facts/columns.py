@@ -13,7 +13,7 @@ from ...serializing import Shape
 from .rows import AnswerOption
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class ColumnTotals:
     """A column of the sheet in figures; the sum, the least and the greatest value are empty where it is no column of
     numbers, of which it has ``numbers``."""
@@ -26,7 +26,7 @@ class ColumnTotals:
     greatest: str = ""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class ShownLane:
     """A field's lane as data (``core.columns.lanes``), with what it does in words: ``says`` as one sentence, ``short``
     for the head of a column."""
@@ -48,7 +48,7 @@ class ShownLane:
     settled: list[str] = field(default_factory=list)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class Option:
     """An answer to a question about columns: what it changes, header → field and field → lane."""
 
@@ -57,7 +57,7 @@ class Option:
     lanes: Annotated[dict[str, dict[str, Any]], Shape("vexo.server.trips.lane_serializers.lanes_field")]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class Question:
     """Something asked about a column; ``sure`` where only one answer fits, though nobody has given it."""
 
@@ -67,7 +67,7 @@ class Question:
     sure: bool
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class SheetColumn:
     """A column of the newest sheet and its field, as they are stored. ``tells``: people know a record by it; ``open``:
     it is asked where it goes; ``conflict``: another column goes into the same field; ``extra``: no column of the file,
@@ -92,7 +92,7 @@ class SheetColumn:
     lane: ShownLane | None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class CheckFigures:
     """A check: in how many rows something was compared, and in how many it agrees."""
 
@@ -100,7 +100,7 @@ class CheckFigures:
     agrees: int
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class Column(SheetColumn):
     """A column with what is asked about it and what the newest plan does to it.
 

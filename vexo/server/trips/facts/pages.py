@@ -19,7 +19,7 @@ from .status import Needs, Station, StationName
 from .sums import Sum
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class ApplicationName:
     """The application of a trip; ``may_apply``: the person may write to it."""
 
@@ -29,7 +29,7 @@ class ApplicationName:
     may_apply: bool
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class TripSummary:
     """A trip for the list. ``here`` is the station that is next; ``asks``: someone is needed; ``rows`` and
     ``sent_rows`` are those of the newest sheet and of what went out; ``to_write``: rows that the newest plan would
@@ -60,7 +60,7 @@ class TripSummary:
     trouble: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class TripDetail(TripSummary):
     """A trip for its own page. ``sent_by``: number of the pass that sent the newest plan; ``reasons``: what stops
     rows of the newest plan; ``outcomes``: rows of the last pass that are not in, or were taken with a warning;
@@ -88,21 +88,21 @@ class TripDetail(TripSummary):
     on_route: RouteFit | None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class SheetColumnTotals(ColumnTotals):
     """A column of the sheet in figures, by its header."""
 
     header: str = ""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class FieldTotals(PlannedTotals):
     """The sum of one field before writing, and after it once that is known."""
 
     after: str | None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class TripTotals:
     """Counts and control totals of a trip's sheet."""
 

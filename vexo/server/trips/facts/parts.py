@@ -11,7 +11,7 @@ from vexo.core.planning.verdicts import RowState
 from .sums import Sum
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class SentSheet:
     """The sheet, or the first of several, that went out. ``missing``: keys that found no record, ``not_found`` the
     first of them."""
@@ -25,7 +25,7 @@ class SentSheet:
     not_found: list[str]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class NewestSheet:
     """The sheet that came in last; ``recognised`` where it went out from here."""
 
@@ -36,7 +36,7 @@ class NewestSheet:
     recognised: bool
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class AlsoOut:
     """An open trip that has some of the records out: whose, since when, how many."""
 
@@ -47,7 +47,7 @@ class AlsoOut:
     count: int
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class PartCounts:
     """How many parts a trip was shared out into, and how many of them are back."""
 
@@ -55,7 +55,7 @@ class PartCounts:
     back: int = 0
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class Key:
     """The key fields of the newest sheet, by name and as people know them."""
 
@@ -63,7 +63,7 @@ class Key:
     labels: list[str] = field(default_factory=list)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class Holdings:
     """What the application holds, as far as columns are compared with it: an example of each field, and the least and
     greatest value of the fields that are measured in a unit."""
@@ -72,7 +72,7 @@ class Holdings:
     ranges: dict[str, list[str]] = field(default_factory=dict)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class RouteFit:
     """A route, and where a sheet's header differs from it: columns that it lacks, and new ones."""
 
@@ -84,7 +84,7 @@ class RouteFit:
     new: list[str]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class Expected:
     """Something that a person expects: of the column ``what``, or of the rows where that is empty; ``off`` is by how
     much it is more or less, empty where it agrees, ? where it cannot be told."""
@@ -95,7 +95,7 @@ class Expected:
     off: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class RowFilter:
     """Which rows are carried: ``condition`` on the sheet's columns, and how many are left out by hand."""
 
@@ -111,7 +111,7 @@ class PartState(StrEnum):
     IN = "in"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class Part:
     """A part of a shared-out trip: its sheet that went out, who has it, how often it came back, and where it stands."""
 
@@ -131,7 +131,7 @@ class Part:
     sum: Sum
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class LabelledSum:
     """The sum of a field over what went out."""
 
@@ -139,7 +139,7 @@ class LabelledSum:
     sum: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class SumThen:
     """The sum of a field when it went out, and now."""
 
@@ -149,7 +149,7 @@ class SumThen:
     is_now: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class ChangeSince:
     """A cell of a record that changed since it went out; ``ours``: a pass of the trip wrote what is there now."""
 
@@ -160,7 +160,7 @@ class ChangeSince:
     ours: bool
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class Since:
     """The selection read again: records then and now; of the changed cells ``ours`` were written by this trip; of the
     records that went out ``gone`` are deleted and ``left`` meet the condition no more, ``come`` are new in it."""
@@ -180,7 +180,7 @@ class Since:
     changes: list[ChangeSince]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class WentOut:
     """What went out on a trip: its condition as a sentence, records and sums as they went, keys that found no record,
     who else has some of the records, and what changed since where that was asked. ``pending``: the sheet is not there

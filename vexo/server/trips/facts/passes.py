@@ -26,7 +26,7 @@ class PassState(StrEnum):
 OPEN_PASS = (PassState.RUNNING, PassState.INTERRUPTED)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class StoredPass:
     """One sending of rows. ``totals``: sent rows by what became of them; ``sum``: all rows of its plan."""
 
@@ -46,14 +46,14 @@ class StoredPass:
     ended_at: datetime | None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class WrittenTotals(PlannedTotals):
     """The sum of one field over a trip's rows; after writing, once it is known."""
 
     after: str | None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class SelectionTotals:
     """The sum of one field over the trip's selection."""
 
@@ -61,7 +61,7 @@ class SelectionTotals:
     after: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class RecordCounts:
     """Records before a pass, and what became of them. ``moved`` left the selection by an update (negative), ``others``
     are changes that were not ours."""
@@ -75,7 +75,7 @@ class RecordCounts:
     totals: dict[str, SelectionTotals] = field(default_factory=dict)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class Difference:
     """A written field that is not as it was sent."""
 
@@ -86,7 +86,7 @@ class Difference:
     found: str | None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class Report:
     """What reading back found: of ``records`` that were written, ``as_sent`` are as they were sent; ``lost`` are rows
     whose record is not there, ``differences`` values that are others, ``by_itself`` those that the application made of
@@ -107,7 +107,7 @@ class Report:
     selection: RecordCounts | None = None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class Pass:
     """One sending of rows, with what reading back found."""
 

@@ -11,7 +11,7 @@ from .columns import CheckFigures
 from .sums import Sum
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class ColumnFigures:
     """What a plan does to a field: cells changed, held, unreadable, emptied and left, left since filled before; the sum
     of a number field over the changed cells before and after."""
@@ -29,14 +29,14 @@ class ColumnFigures:
     difference: str | None = None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class Check(CheckFigures):
     """The figures of a check, by its field."""
 
     field: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class Reason:
     """Rows with one fault, as they are stored: the words and answers are made when it is told."""
 
@@ -49,7 +49,7 @@ class Reason:
     first: int
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class Damage:
     """What a spreadsheet did to cells of one column: how many, of how many it is sure, how many can be repaired; the
     first rows, and an example of what stands there and what stood there."""
@@ -66,7 +66,7 @@ class Damage:
     repair: str | None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class PlannedTotals:
     """The sum of one field before writing: all rows of the sheet, as the rows that land will be, the same records as
     they are."""
@@ -76,7 +76,7 @@ class PlannedTotals:
     before: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class PlanSummary:
     """A plan in figures. ``elsewhere``: rows that stay the same, and whose record the application changed since;
     ``pointed``: records that point to those to be deleted, by where; ``keys_not_read``: how many records the type has,
@@ -101,7 +101,7 @@ class PlanSummary:
     keys_not_read: int
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class StoredPlan:
     """The newest plan of a sheet: its number in the trip, and the revision of the trip that it was made of."""
 
@@ -112,7 +112,7 @@ class StoredPlan:
     made_at: datetime
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class Plan:
     """The newest plan: its number in the trip, and whether it still counts."""
 
@@ -121,7 +121,7 @@ class Plan:
     made_at: datetime
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class Summary:
     """The newest plan in figures: rows by verdict, and the key that found their records."""
 

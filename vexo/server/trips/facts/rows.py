@@ -10,7 +10,7 @@ from vexo.core.planning.verdicts import Answer, CellState, RowState, Verdict
 from ...serializing import OneOf
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class AnswerOption:
     """An answer to what a plan asks, in words; ``needs_record`` where it takes a record ID as its argument."""
 
@@ -19,7 +19,7 @@ class AnswerOption:
     needs_record: bool = False
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class Fault:
     """What is wrong with a row or one of its cells, in words, with the answers to it; ``field`` is a name, or empty."""
 
@@ -29,7 +29,7 @@ class Fault:
     answers: list[AnswerOption]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class FaultGroup:
     """Rows with one fault: how many, the row number of the first, the words, and the answers for all of them."""
 
@@ -42,7 +42,7 @@ class FaultGroup:
     answers: list[AnswerOption]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class Cell:
     """A cell of a sheet.
 
@@ -69,7 +69,7 @@ class Cell:
     text_now: str | None = None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class Row:
     """A row of a sheet, by its number in the sheet (``row``) and in the trip (``row_id``). Without a plan it has cells
     only. ``reason`` is the sentence of its first fault; ``refused_with`` the application's own code for a refusal;
@@ -89,7 +89,7 @@ class Row:
     left_out: bool = False
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class Window:
     """Some rows of those that are wanted, of which there are ``total``, from the place ``offset`` on."""
 

@@ -32,7 +32,7 @@ class StationState(StrEnum):
     AHEAD = "ahead"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class Station:
     """``says`` its state in words, ``asks`` whether someone is needed there."""
 
@@ -42,7 +42,7 @@ class Station:
     asks: bool = False
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class Needs:
     """What the list of trips says of a trip: a state to colour it by, and the words."""
 
@@ -50,7 +50,7 @@ class Needs:
     says: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class PartFacts:
     """What each part of a trip has of its own."""
 
@@ -62,7 +62,7 @@ class PartFacts:
     on_route: RouteFit | None = None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class StatusFacts(PartFacts):
     """What is stored of a trip: of the part whose sheet came in last, and of the trip as a whole. ``plural`` is what
     its records are called."""
