@@ -1,5 +1,7 @@
 import { createRouter, createWebHistory } from "vue-router";
 
+import { heedLeaving } from "./ui/address";
+
 const STATIONS = "file|columns|keys|review|apply|outcome";
 
 export const router = createRouter({
@@ -33,3 +35,4 @@ router.beforeEach((to, from) => {
   if (same && part && !("part" in to.query)) return { ...to, query: { ...to.query, part } };
   return true;
 });
+heedLeaving(router);

@@ -1,6 +1,6 @@
 /** What is chosen on a page is kept in its address: a reload, a bookmark and the way back keep it. */
 import { computed, type WritableComputedRef } from "vue";
-import { type LocationQuery, useRoute, useRouter } from "vue-router";
+import { type LocationQuery, type Router, useRoute, useRouter } from "vue-router";
 
 const text = (query: LocationQuery, name: string): string => {
   const said = query[name];
@@ -19,10 +19,21 @@ export function useInAddress(name: string, usual = ""): WritableComputedRef<stri
   });
 }
 
+const leaving = new WeakSet<Router>();
+
+/** Whoever leaves a page is not called back by a choice that the page still writes down. */
+export function heedLeaving(router: Router): void {
+  router.beforeEach((to, from) => {
+    if (to.path !== from.path) leaving.add(router);
+  });
+  router.afterEach(() => leaving.delete(router));
+  router.onError(() => leaving.delete(router));
+}
+
 let waiting: Record<string, string> | undefined;
 
 /** Changes made in one go become one step, or the last would undo the others. */
-function setAll(router: ReturnType<typeof useRouter>, changes: Record<string, string>): void {
+function setAll(router: Router, changes: Record<string, string>): void {
   if (waiting) {
     Object.assign(waiting, changes);
     return;
@@ -32,6 +43,7 @@ function setAll(router: ReturnType<typeof useRouter>, changes: Record<string, st
     const all = Object.entries({ ...router.currentRoute.value.query, ...waiting });
     const query = Object.fromEntries(all.filter(([, value]) => value));
     waiting = undefined;
+    if (leaving.has(router)) return;
     void router.replace({ query, hash: router.currentRoute.value.hash });
   });
 }

@@ -77,7 +77,11 @@ describe("a block from a clipboard", () => {
 });
 
 describe("the cell that is meant", () => {
-  const row = { ...badRow, state: undefined, cells: [cell({ text: "B-1" }), cell({ text: "41", edited: true, file_text: "40" })] };
+  const row = {
+    ...badRow,
+    state: undefined,
+    cells: [cell({ text: "B-1" }), cell({ text: "41", edited: true, file_text: "40" })],
+  };
 
   it("says what the file has, and is set back to it", async () => {
     const card = shown(CellCard, { row, column: rate, below: 9 });
@@ -109,7 +113,11 @@ describe("other ways to edit", () => {
     await fix.get("form").trigger("submit");
     await flushPromises();
     expect(changes()[0]?.body).toMatchObject({ kind: "cell", row_id: 11, text: "40" });
-    const done = shown(FixCell, { rowId: 11, column: rate, cell: cell({ text: "4O", edited_since: true, text_now: "40" }) });
+    const done = shown(FixCell, {
+      rowId: 11,
+      column: rate,
+      cell: cell({ text: "4O", edited_since: true, text_now: "40" }),
+    });
     expect(words(done)).toContain("fixed, to be sent again (was 4O)");
   });
 

@@ -1,0 +1,33 @@
+import { flushPromises, mount } from "@vue/test-utils";
+import { describe, expect, it } from "vitest";
+import { createMemoryHistory, createRouter } from "vue-router";
+
+import { heedLeaving, useInAddress } from "./address";
+
+describe("what is chosen on a page", () => {
+  it("is kept in its address, and does not call back whoever leaves the page", async () => {
+    let load: (page: { template: string }) => void = () => undefined;
+    const slow = () => new Promise<{ template: string }>((resolve) => (load = resolve));
+    const routes = [
+      { path: "/here", component: { template: "<p />" } },
+      { path: "/there", component: slow },
+    ];
+    const router = createRouter({ history: createMemoryHistory(), routes });
+    heedLeaving(router);
+    await router.push("/here");
+    const page = mount(
+      { setup: () => ({ row: useInAddress("row") }), template: "<p />" },
+      { global: { plugins: [router] } },
+    );
+    page.vm.row = "1";
+    await flushPromises();
+    expect(router.currentRoute.value.fullPath).toBe("/here?row=1");
+    void router.push("/there");
+    await flushPromises();
+    page.vm.row = "2";
+    await flushPromises();
+    load({ template: "<p />" });
+    await flushPromises();
+    expect(router.currentRoute.value.fullPath).toBe("/there");
+  });
+});
