@@ -1,5 +1,6 @@
 import { flushPromises, mount } from "@vue/test-utils";
 import { describe, expect, it } from "vitest";
+import { ref } from "vue";
 import { createMemoryHistory, createRouter } from "vue-router";
 
 import { heedLeaving, useInAddress } from "./address";
@@ -15,16 +16,14 @@ describe("what is chosen on a page", () => {
     const router = createRouter({ history: createMemoryHistory(), routes });
     heedLeaving(router);
     await router.push("/here");
-    const page = mount(
-      { setup: () => ({ row: useInAddress("row") }), template: "<p />" },
-      { global: { plugins: [router] } },
-    );
-    page.vm.row = "1";
+    let row = ref("");
+    mount({ setup: () => void (row = useInAddress("row")), template: "<p />" }, { global: { plugins: [router] } });
+    row.value = "1";
     await flushPromises();
     expect(router.currentRoute.value.fullPath).toBe("/here?row=1");
     void router.push("/there");
     await flushPromises();
-    page.vm.row = "2";
+    row.value = "2";
     await flushPromises();
     load({ template: "<p />" });
     await flushPromises();
