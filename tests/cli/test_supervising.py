@@ -19,6 +19,7 @@ from tests.browser.support import Demo
 from tests.server.test_api import Person
 from tests.server.test_journey import Sheet, chosen
 from tests.support import BIN, Vexo, answers, temporary_folder, wait_until
+from vexo.cli.supervisor import Supervisor as Watcher
 
 
 class Supervisor(unittest.TestCase):
@@ -65,6 +66,30 @@ class Supervisor(unittest.TestCase):
         self.demo.process.kill()
         self.demo.process.wait(20)
         wait_until(lambda: not any(self.alive(pid) for pid in parts), what="the end of all parts")
+
+
+class BackOff(unittest.TestCase):
+    """A clock that the test turns, and a child that ends at once."""
+
+    def test_a_child_that_came_up_is_started_again_soon_and_one_that_fails_and_fails_ever_later(self) -> None:
+        now = [1000.0]
+        supervisor = Watcher(temporary_folder(), lambda pid: None, clock=lambda: now[0])
+        supervisor.start("child", "true")
+        (child,) = supervisor.children
+
+        def pause() -> float:
+            """Seconds until the child, which has ended, is started again."""
+            assert child.process is not None
+            child.process.wait(60)
+            supervisor.look_after()
+            seconds = child.again_at - now[0]
+            now[0] = child.again_at
+            supervisor.look_after()
+            return seconds
+
+        self.assertEqual([pause() for _ in range(7)], [1, 2, 4, 8, 16, 30, 30])
+        now[0] += 60
+        self.assertEqual([pause(), pause()], [1, 2])
 
 
 class Readers:

@@ -23,6 +23,11 @@ from vexo.server.setting_up import set_up
 
 _PATIENCE = 300.0
 _GRACE = 10.0
+"""Seconds that a child has to end by itself: a worker writes down where it is in less than one."""
+_SETTLED = 10.0
+"""Seconds after which a child that still runs has come up: it starts to answer in two or three."""
+_LONGEST_PAUSE = 30.0
+"""Seconds before a child that fails again and again is started once more."""
 
 
 def _end_with_parent() -> None:
@@ -41,6 +46,7 @@ class Child:
     process: subprocess.Popen[bytes] | None = None
     failures: int = 0
     again_at: float = 0.0
+    started_at: float = 0.0
 
     def alive(self) -> bool:
         """Whether it runs."""
@@ -62,15 +68,21 @@ class Child:
 class Supervisor:
     """Starts children, restarts the dead with back-off, and ends all of them at once."""
 
-    def __init__(self, logs: Path, on_death: Callable[[int], None]) -> None:
-        self.logs, self.on_death = logs, on_death
+    def __init__(
+        self, logs: Path, on_death: Callable[[int], None], clock: Callable[[], float] = time.monotonic
+    ) -> None:
+        self.logs, self.on_death, self.clock = logs, on_death, clock
         self.children: list[Child] = []
         self.ending = False
 
     def start(self, name: str, *command: str, **environment: str) -> None:
         child = Child(name, command, environment)
-        child.start(self.logs / f"{name}.log")
+        self._start(child)
         self.children.append(child)
+
+    def _start(self, child: Child) -> None:
+        child.start(self.logs / f"{child.name}.log")
+        child.started_at = self.clock()
 
     def watch(self) -> None:
         """Until told to end."""
@@ -83,14 +95,14 @@ class Supervisor:
         for child in self.children:
             if child.process and child.process.poll() is not None:
                 self.on_death(child.process.pid)
-                child.failures += 1
-                child.again_at = time.monotonic() + min(30.0, 0.5 * 2**child.failures)
+                child.failures = child.failures + 1 if self.clock() - child.started_at < _SETTLED else 1
+                child.again_at = self.clock() + min(_LONGEST_PAUSE, 0.5 * 2**child.failures)
                 click.echo(
                     f"{child.name} ended; it is started again. See {self.logs / (child.name + '.log')}", err=True
                 )
                 child.process = None
-            if child.process is None and time.monotonic() >= child.again_at and not self.ending:
-                child.start(self.logs / f"{child.name}.log")
+            if child.process is None and self.clock() >= child.again_at and not self.ending:
+                self._start(child)
 
     def end(self) -> None:
         """One SIGTERM for all, and a kill for those still there after ten seconds."""

@@ -1,6 +1,6 @@
 import { flushPromises, mount } from "@vue/test-utils";
 import { describe, expect, it } from "vitest";
-import { ref } from "vue";
+import { type Ref, ref } from "vue";
 import { createMemoryHistory, createRouter } from "vue-router";
 
 import { heedLeaving, useInAddress } from "./address";
@@ -16,14 +16,17 @@ describe("what is chosen on a page", () => {
     const router = createRouter({ history: createMemoryHistory(), routes });
     heedLeaving(router);
     await router.push("/here");
-    let row = ref("");
-    mount({ setup: () => void (row = useInAddress("row")), template: "<p />" }, { global: { plugins: [router] } });
-    row.value = "1";
+    const chosen: { row: Ref<string> } = { row: ref("") };
+    mount(
+      { setup: () => void (chosen.row = useInAddress("row")), template: "<p />" },
+      { global: { plugins: [router] } },
+    );
+    chosen.row.value = "1";
     await flushPromises();
     expect(router.currentRoute.value.fullPath).toBe("/here?row=1");
     void router.push("/there");
     await flushPromises();
-    row.value = "2";
+    chosen.row.value = "2";
     await flushPromises();
     load({ template: "<p />" });
     await flushPromises();
