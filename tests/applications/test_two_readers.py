@@ -7,7 +7,7 @@ from decimal import Decimal
 from typing import Any
 
 import polars as pl
-from hypothesis import HealthCheck, given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.support import TOKEN, register
@@ -67,7 +67,6 @@ class TwoReaders(unittest.TestCase):
         return st.recursive(self.leaves(), joined, max_leaves=6)
 
     def test_they_agree(self) -> None:
-        @settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.too_slow])
         @given(self.trees())
         def agree(tree: Condition) -> None:
             meant = self.records.filter(to_expression(tree))[IDENTIFIER].to_list()

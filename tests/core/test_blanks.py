@@ -5,7 +5,7 @@ from __future__ import annotations
 import unittest
 from typing import Any
 
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.core.examples import BERTH, answers, codes, plan, plan_and_questions, verdicts
@@ -184,7 +184,6 @@ class AnyRule(unittest.TestCase):
     cells = st.sampled_from([None, " ", "5", "6", "[clear]", "[keep]", "x"])
     held = st.sampled_from([None, "5", "6"])
 
-    @settings(max_examples=60, deadline=None)
     @given(
         st.lists(st.tuples(cells, held, held), min_size=1, max_size=6),
         st.sampled_from(list(Blank)),

@@ -12,7 +12,7 @@ from unittest.mock import patch
 
 import xlwt
 from click.testing import CliRunner
-from hypothesis import HealthCheck, given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.core.examples import read_here
@@ -127,7 +127,6 @@ class Corpus(unittest.TestCase):
                         self.assertTrue(quick.equals(read_cells(archive.open(part))), part)
         self.assertGreater(plain, len(BOOKS) * 2 // 3)
 
-    @settings(max_examples=80, deadline=None, suppress_health_check=list(HealthCheck))
     @given(st.lists(st.tuples(st.integers(0, 400), st.sampled_from(PIECES)), min_size=1, max_size=3))
     def test_a_worksheet_written_otherwise_is_never_read_otherwise(self, changes: list[tuple[int, str]]) -> None:
         content = SHEET_XML
@@ -233,7 +232,6 @@ class Hostile(unittest.TestCase):
             read_sheet(path, FOLDER / "cells.parquet", choices=Choices())
         self.assertIn("would unpack to", str(caught.exception))
 
-    @settings(max_examples=60, deadline=None, suppress_health_check=list(HealthCheck))
     @given(st.data())
     def test_cut_and_twisted_files_are_read_or_refused_in_a_sentence(self, data: st.DataObject) -> None:
         """Places are drawn as shares: a workbook is never twice the same to the byte."""

@@ -7,7 +7,7 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 
 import polars as pl
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.core.examples import read_here
@@ -91,7 +91,6 @@ class Harm(unittest.TestCase):
         self.assertIsNone(harm("2.1", "2.10", Kind.DECIMAL))
         self.assertIsNone(harm("2026-07-01", "2026-06-30", Kind.DATE))
 
-    @settings(max_examples=80, deadline=None)
     @given(
         st.text(st.characters(codec="utf-8", exclude_categories=["Cc", "Cs"]), max_size=20), st.sampled_from(list(Kind))
     )
@@ -100,7 +99,6 @@ class Harm(unittest.TestCase):
         field = Field("f", "F", kind, scale=2 if kind == Kind.DECIMAL else None)
         self.assertEqual(len(find_damage(cells, [Looked("c0", field, cells["c0"], cells["c0"])])), 0)
 
-    @settings(max_examples=60, deadline=None)
     @given(st.from_regex(r"\A0{1,3}[1-9]\d{3,8}\Z"))
     def test_zeros_come_back_however_many_there_were(self, was: str) -> None:
         self.assertEqual(harm(was.lstrip("0"), was, Kind.TEXT), "lost-zeros")
@@ -114,7 +112,6 @@ class Quick(unittest.TestCase):
         ["20418", "0", "12000", "1.1", "2026-03-01", "12-Mar", "Jos\u00c3\u00a9", "a\u00a0b ", "x" * 255]
     )
 
-    @settings(max_examples=150, deadline=None)
     @given(texts | st.text(max_size=8), harmed | st.text(max_size=8), st.sampled_from(list(Kind)))
     def test_what_is_looked_at_in_columns_passes_over_no_harm(self, was: str, text: str, kind: Kind) -> None:
         cells = pl.DataFrame({ROW_ID: [0], ROW: [2], "c0": [text]})

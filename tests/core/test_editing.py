@@ -6,7 +6,7 @@ import unittest
 from decimal import Decimal
 
 import polars as pl
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.core.examples import cells
@@ -59,7 +59,6 @@ class Laid(unittest.TestCase):
         laid = lay_edits(sheet, as_edits(one_cell(0, "c1", "9"), sheet, sheet))
         self.assertEqual(laid["shown.c1"].to_list(), [None, None, "007"])
 
-    @settings(max_examples=40, deadline=None)
     @given(st.lists(st.tuples(st.integers(0, 2), st.sampled_from(["c0", "c1"]), st.sampled_from(["", "x", "y"]))))
     def test_undoing_everything_gives_the_file_back(self, steps: list[tuple[int, str, str]]) -> None:
         now, done = SHEET, []
@@ -102,7 +101,6 @@ class Kinds(unittest.TestCase):
             with self.assertRaisesRegex(EditError, why):
                 replace(sheet, ["c0"], Replacement(find, "x", pattern=bool(find)))
 
-    @settings(max_examples=40, deadline=None)
     @given(st.text(max_size=6), st.text(min_size=1, max_size=3), st.text(max_size=3))
     def test_a_plain_replace_is_what_a_person_would_do_by_hand(self, text: str, find: str, put: str) -> None:
         made = replace(cells((text,)), ["c0"], Replacement(find, put))
@@ -131,7 +129,6 @@ class Totals(unittest.TestCase):
         self.assertEqual(self.told("1", "2", "n/k"), (0, "", "", ""))
         self.assertEqual(self.told(*["12345678901234.56"] * 3)[1], "37037036703703.68")
 
-    @settings(max_examples=60, deadline=None)
     @given(st.lists(st.decimals(-(10**12), 10**12, allow_nan=False, places=3), min_size=1, max_size=9))
     def test_a_sum_is_what_decimal_arithmetic_gives(self, numbers: list[Decimal]) -> None:
         made = column_totals(pl.Series([format(n, "f") for n in numbers], dtype=pl.String))

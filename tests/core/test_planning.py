@@ -4,7 +4,7 @@ import unittest
 from typing import Any
 
 import polars as pl
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.core.examples import answers, codes, plan, plan_and_questions, verdicts
@@ -64,7 +64,6 @@ class TheSum(unittest.TestCase):
     answers = st.sampled_from(["file", "application", "aside", "leave out"])
     said = st.lists(st.tuples(st.integers(2, 9), st.sampled_from([None, "rate"]), answers), max_size=4)
 
-    @settings(max_examples=30, deadline=None)
     @given(rows, st.booleans(), st.sampled_from(list(Operation)), said, st.booleans())
     def test_every_row_has_one_verdict(
         self, rows: list[Any], kept: bool, operation: Operation, said: list[Any], marks: bool

@@ -8,9 +8,10 @@ from pathlib import Path
 from typing import Any
 
 import polars as pl
-from hypothesis import HealthCheck, example, given, settings
+from hypothesis import example, given
 from hypothesis import strategies as st
 
+from tests import whole_rounds
 from tests.core.examples import HOLDER
 from tests.support import temporary_folder
 from vexo.core.columns.carried_values import Reading, carry
@@ -132,7 +133,7 @@ class RoundTrip(unittest.TestCase):
     def setUpClass(cls) -> None:
         cls.folder = temporary_folder()
 
-    @settings(max_examples=12, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+    @whole_rounds
     @given(RECORDS, st.permutations([field.name for field in FIELDS]))
     @example(EDGES, [field.name for field in FIELDS])
     def test_unedited_it_is_the_same_in_every_format(self, rows: list[dict[str, Any]], names: list[str]) -> None:

@@ -10,7 +10,7 @@ from typing import Any
 
 import openpyxl
 import polars as pl
-from hypothesis import HealthCheck, example, given, settings
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from tests.core.examples import BERTH, CATALOGUE, read_here, records
@@ -94,7 +94,6 @@ class RoundTrip(unittest.TestCase):
         self.assertEqual(cells["c1"].to_list(), ["0.1", "12345678901234.56", "12345678901234.56"])
         self.assertEqual(cells["c4"][2], "2026-05-06")
 
-    @settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.too_slow])
     @given(st.lists(TEXTS, min_size=1, max_size=5))
     @example(["\t\n\t0", "\t\n\t"])
     def test_any_text_comes_back_from_all_formats(self, texts: list[str]) -> None:

@@ -6,7 +6,7 @@ from datetime import UTC, date, datetime
 from decimal import Decimal
 
 import polars as pl
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.core.examples import BERTH
@@ -44,7 +44,6 @@ class Numbers(unittest.TestCase):
             ],
         )
 
-    @settings(max_examples=40, deadline=None)
     @given(st.text(min_size=1, max_size=6))
     def test_a_cell_with_anything_in_it_is_never_empty_by_itself(self, text: str) -> None:
         for field in BERTH.fields:
@@ -55,7 +54,6 @@ class Numbers(unittest.TestCase):
                 )
                 self.assertTrue(read_as or parsed.problems[0] is not None, (field.name, text))
 
-    @settings(max_examples=60, deadline=None)
     @given(st.lists(st.characters(categories=["Nd"]), min_size=1, max_size=9))
     def test_decimal_digits_of_every_script_are_read(self, digits: list[str]) -> None:
         plain = "".join(str(unicodedata.decimal(digit)) for digit in digits)

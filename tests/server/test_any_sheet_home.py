@@ -17,9 +17,10 @@ from unittest.mock import patch
 from xml.sax.saxutils import escape
 
 import openpyxl
-from hypothesis import HealthCheck, event, example, given, settings
+from hypothesis import event, example, given
 from hypothesis import strategies as st
 
+from tests import whole_rounds
 from tests.core.examples import BERTH, CATALOGUE, read_here
 from tests.corpus.documents import document, number, row, table, text
 from tests.server.services import ServiceCase
@@ -241,11 +242,7 @@ class AnySheetHome(ServiceCase):
                 told[story["records"][at]["code"], name] = (CellAction.WRITE if now == sent else CellAction.HELD, said)
         return told
 
-    @settings(
-        max_examples=int(os.environ.get("VEXO_STORIES", "8")),
-        deadline=None,
-        suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large],
-    )
+    @whole_rounds
     @given(stories())
     @example(RENAMED_AND_ALL_ALIKE)
     def test_exactly_the_edits_are_planned_or_the_sheet_is_asked_about(self, story: dict[str, Any]) -> None:

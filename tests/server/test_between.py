@@ -14,9 +14,10 @@ from decimal import Decimal
 from typing import Any
 from unittest.mock import patch
 
-from hypothesis import HealthCheck, example, given, settings
+from hypothesis import example, given
 from hypothesis import strategies as st
 
+from tests import whole_rounds
 from tests.core.examples import CATALOGUE, read_here
 from tests.server.killing import Killed
 from tests.server.services import ServiceCase
@@ -227,7 +228,7 @@ class Between(ServiceCase):
             with suppress(Killed):
                 do(job)
 
-    @settings(max_examples=16, deadline=None, suppress_health_check=list(HealthCheck))
+    @whole_rounds
     @given(
         sheets,
         st.booleans(),
@@ -286,7 +287,7 @@ class Between(ServiceCase):
             if state == "unclear":
                 self.assertEqual(again[row_id], "held")
 
-    @settings(max_examples=14, deadline=None, suppress_health_check=list(HealthCheck))
+    @whole_rounds
     @given(sheets, rounds, st.sampled_from(["update", "upsert"]))
     @example([("N", "5"), ("A", "6")], [("aside", 1), ("apply",), ("undo",), ("apply",)], "upsert")
     @example([("N", "5")], [("apply",), ("gone", "N"), ("plan",), ("apply",)], "upsert")

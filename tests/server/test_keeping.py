@@ -9,7 +9,7 @@ from typing import Any
 
 import polars as pl
 import structlog
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.support import new_folder, template, use_folder
@@ -214,7 +214,6 @@ class KeptCopies(unittest.TestCase):
 
 
 class Uploads(unittest.TestCase):
-    @settings(max_examples=30, deadline=None)
     @given(st.binary(min_size=1, max_size=200), st.integers(1, 64))
     def test_parts_make_the_file_whatever_their_size(self, content: bytes, size: int) -> None:
         number = receive.begin("../../etc/berths Mai.csv", len(content), "ada").pk
@@ -252,7 +251,6 @@ class Windows(unittest.TestCase):
         cls.path = "stages/windows.parquet"
         cls.table.write_parquet(absolute(cls.path), row_group_size=16_384)
 
-    @settings(max_examples=30, deadline=None)
     @given(st.integers(0, 41_000), st.integers(0, 700))
     def test_a_window_is_a_slice(self, offset: int, limit: int) -> None:
         window = sheet_window(self.path, ["c0"], len(self.table), (offset, limit))
@@ -260,7 +258,6 @@ class Windows(unittest.TestCase):
         self.assertEqual([line.row for line in window.rows], wanted["row"].to_list())
         self.assertEqual([line.cells[0].text for line in window.rows], wanted["c0"].to_list())
 
-    @settings(max_examples=30, deadline=None)
     @given(st.lists(st.integers(0, 39_999), unique=True, max_size=60))
     def test_scattered_rows_are_those_asked_for(self, places: list[int]) -> None:
         wanted = pl.Series(sorted(places), dtype=pl.UInt32)

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 import yaml
-from hypothesis import HealthCheck, Phase, given, settings
+from hypothesis import Phase, given, settings
 from hypothesis import strategies as st
 
 from tests.server.services import ServiceCase
@@ -81,12 +81,7 @@ class OddRequests(ServiceCase):
         self.client.force_login(self.person)
 
     # Without shrinking: four requests are short enough to read, and each costs too much for thousands more.
-    @settings(
-        max_examples=250,
-        deadline=None,
-        suppress_health_check=list(HealthCheck),
-        phases=[Phase.explicit, Phase.reuse, Phase.generate],
-    )
+    @settings(max_examples=4 * settings.default.max_examples, phases=[Phase.explicit, Phase.reuse, Phase.generate])
     @given(
         st.lists(
             st.tuples(

@@ -8,6 +8,7 @@ from typing import Any
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from tests import whole_rounds
 from tests.server.test_editing import EditCase
 from tests.support import register, template
 
@@ -24,7 +25,7 @@ EDITS = st.lists(st.tuples(st.integers(0, 4), RATES), min_size=1, max_size=4)
 class Sums(EditCase):
     rows = 5
 
-    @settings(max_examples=2, deadline=None)
+    @settings(whole_rounds, max_examples=whole_rounds.max_examples // 6)  # each is three passes
     @given(st.lists(EDITS, min_size=3, max_size=3))
     def test_they_agree_after_each_of_three_passes(self, rounds: list[list[tuple[int, Decimal]]]) -> None:
         query = {"$filter": "harbour eq 'TERNISLAND' and startswith(berth_no,'H-')", "$top": str(self.rows)}
