@@ -1,23 +1,23 @@
-"""A kill at every named point of a pass, with every promise of the application."""
+"""A kill at every named point of a pass, for every two of point, operation and promises together."""
 
 from __future__ import annotations
 
+from tests.pairs import all_pairs
 from tests.server.holders import ROWS, HolderCase
 from tests.server.killing import POINTS, die, take_over
 
 
 class Kills(HolderCase):
     def test_at_every_point_with_every_promise_nothing_is_done_twice_and_nothing_lost(self) -> None:
-        for versions in (True, False):
-            for repeatable in (True, False):
-                for operation in ("both", "delete"):
-                    for point in POINTS:
-                        with self.subTest(point, operation=operation, versions=versions, repeatable=repeatable):
-                            self.promise(versions, repeatable)
-                            trip, beginning = self.begin(operation)
-                            die(point, self.start(trip))
-                            self.assertEqual(take_over().error, "")
-                            self.judge(trip, beginning, operation, again=point == "saved")
+        for point, operation, versions, repeatable in all_pairs(
+            POINTS, ("both", "delete"), (True, False), (True, False)
+        ):
+            with self.subTest(point, operation=operation, versions=versions, repeatable=repeatable):
+                self.promise(versions, repeatable)
+                trip, beginning = self.begin(operation)
+                die(point, self.start(trip))
+                self.assertEqual(take_over().error, "")
+                self.judge(trip, beginning, operation, again=point == "saved")
 
     def test_creates_without_a_key_are_in_once_or_unclear(self) -> None:
         for repeatable in (True, False):
