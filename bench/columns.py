@@ -43,7 +43,7 @@ def best(work: Callable[[], Any], times: int = 3) -> float:
 
 
 def straight(values: pl.Series) -> pl.Series:
-    """The five treatments as someone would write them by hand, with the same care for cells that are no numbers."""
+    """The five treatments as someone would write them by hand, with the same care for cells that are not numbers."""
     text = (
         pl.col("v")
         .str.replace_all("[ \t\u00a0\u2007\u202f\ufeff]+", " ")

@@ -272,7 +272,7 @@ class Vexo:
         return json.loads(done.stdout)
 
     def fails(self, *arguments: str) -> str:
-        """A command that cannot run: its sentence, which is no traceback."""
+        """A command that cannot run: its sentence, which is not a traceback."""
         done = self.run(*arguments)
         assert done.returncode == 2, f"exit {done.returncode}: {done.stdout}"
         assert "Traceback" not in done.stderr, done.stderr

@@ -130,7 +130,7 @@ def add_choice(body: Mapping[str, Any]) -> dict[str, Any]:
     name, value = str(body.get("field", "")), str(body.get("value", "")).strip()
     prop = properties(model).get(name)
     if prop is None or not prop.choices or prop.many:
-        raise Refusal(f"{name!r} is no field to which a choice can be added.", "no-choice", "field")
+        raise Refusal(f"{name!r} is not a field to which a choice can be added.", "no-choice", "field")
     if not value or len(value) > (prop.max_length or 60) or "|" in value:
         raise Refusal(f"{value!r} cannot be a choice of {prop.label}.", "bad-choice", "value")
     if value in [code for code, _ in prop.choices]:

@@ -111,7 +111,7 @@ def main() -> None:
             "apply": ("/trips/4/apply", "rows are ready"),
             "outcome": ("/trips/2/outcome", "The application answered"),
             "journal": ("/journal", "Brought in"),
-            "people": ("/people/bram", "Take their way in"),
+            "people": ("/people/bram", "Remove access"),
         }
         for name, (path, words) in views.items():
             browser.open(path)

@@ -105,7 +105,7 @@ class Journey(BrowserCase):
         bad = browser.downloads / "picture.csv"
         bad.write_bytes(b"\x89PNG\r\n\x1a\n\0\0")
         browser.drop(bad)
-        browser.see("no sheet that can be read here", "cannot be read")
+        browser.see("not a sheet that can be read here", "cannot be read")
         browser.click("Trips")
         browser.see("picture.csv", "what is it about?")
         browser.click("picture.csv")

@@ -62,7 +62,7 @@ class Keyboard(BrowserCase):
         browser.see("at least 10 characters")
         browser.keys(Keys.CONTROL, "a")
         browser.keys("a-long-enough-secret", Keys.ENTER)
-        browser.see("Pia Marram can sign in now, as operator.", "Take their way in")
+        browser.see("Pia Marram can sign in now, as operator.", "Remove access")
         self.assertIn("/people/pia", browser.driver.current_url)
         browser.tab_to("main aside section:last-child button")
         browser.keys(Keys.ENTER)
@@ -207,7 +207,7 @@ class Accessible(BrowserCase):
             "/applications": "Test the connection",
             "/journal": "Brought in",
             "/people": "Four roles",
-            "/people/bram": "Take their way in",
+            "/people/bram": "Remove access",
             **{f"/trips/4/{station}?cell=2": "Winter tariff" for station in stations},
             "/trips/4/review?state=held": "Row 29 is held",
             "/trips/2/outcome": "The last master fob",

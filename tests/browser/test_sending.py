@@ -87,7 +87,7 @@ class SendingOut(BrowserCase):
         self.assertEqual(browser.serious(), [])
         self.assertEqual([line for line in browser.console_errors() if "422" not in line], [])
 
-    def test_headers_only_and_a_route_that_is_kept_used_and_dropped(self) -> None:
+    def test_headers_only_and_a_route_that_is_kept_used_and_deleted(self) -> None:
         browser = self.browser()
         browser.open("/send-out")
         browser.see("Record ID")
@@ -113,8 +113,8 @@ class SendingOut(BrowserCase):
         self.assertEqual(header[:2], ["Holder no.", "Last name"])
         browser.open("/routes")
         browser.see("used 1 time")
-        browser.click("Drop…")
-        browser.click("Drop it")
+        browser.click("Delete…")
+        browser.click("Delete it")
         browser.see("No route is kept yet")
 
 

@@ -104,10 +104,10 @@ class Clauses(unittest.TestCase):
 
     def test_a_clause_that_is_not_whole_or_does_not_fit_says_which(self) -> None:
         for said, words in (
-            ({"field": "rate", "does": "is", "values": ["x"]}, "Daily rate: 'x' is no value"),
+            ({"field": "rate", "does": "is", "values": ["x"]}, "Daily rate: 'x' is not a value"),
             ({"field": "rate", "does": "between", "values": ["1"]}, "a value is missing"),
             ({"field": "rate", "does": "contains", "values": ["1"]}, "cannot be compared by 'contains'"),
-            ({"field": "rate", "does": "more", "values": ["5 or rate eq 5"]}, "is no value of it"),
+            ({"field": "rate", "does": "more", "values": ["5 or rate eq 5"]}, "is not a value of it"),
             ({"field": "until", "does": "last-days", "values": ["1.5"]}, "a whole number of days"),
             ({"is": "all", "parts": []}, "nothing in it"),
             ({"is": "all", "parts": [5]}, "names a field"),
@@ -132,11 +132,11 @@ class Clauses(unittest.TestCase):
             found = ROWS.filter(to_expression(settled(condition, now)))["@id"].to_list()
             self.assertEqual(found, ids, text)
         for text, words in (
-            ("name eq now()", "is no day"),
+            ("name eq now()", "is not a day"),
             ("until ge now()", "compared with date"),
             ("until ge date(now() sub 5)", "duration'P30D'"),
             ("matchesPattern(name,'(')", "cannot be read"),
-            ("matchesPattern(rate,'a')", "is no text"),
+            ("matchesPattern(rate,'a')", "is not text"),
             ("Aggregation.isdescendant(HierarchyNodes=$root/Berths,Node=id,Ancestor=1)", "write Aggregation"),
         ):
             with self.subTest(text), self.assertRaisesRegex(ConditionError, words):

@@ -177,7 +177,7 @@ class Lanes(unittest.TestCase):
         for field, lane, words in (
             (replace(RATE, read_only=True), Lane(), "only for reading"),
             (RATE, Lane(fixed="1", source="A"), "not both"),
-            (RATE, Lane(fixed="soon"), "no value of Rate"),
+            (RATE, Lane(fixed="soon"), "not a value of Rate"),
             (RATE, Lane(adds=True), "holds one value"),
             (MANY, Lane(separator=" "), "what stands between"),
             (RATE, Lane(source="B"), "no column 'B'"),

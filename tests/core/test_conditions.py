@@ -91,7 +91,7 @@ class Reading(unittest.TestCase):
             "holder eq '00204'": (10, "holder/number"),
             "services eq 'water'": (9, "any"),
             "rate gt 4 rate": (10, "'and'"),
-            "contains(rate,'4')": (9, "no text"),
+            "contains(rate,'4')": (9, "is not text"),
             "until gt 5": (9, "2026-11-16"),
             "name/x eq 'y'": (0, "leads nowhere"),
         }

@@ -193,7 +193,7 @@ class Corpus(unittest.TestCase):
         path = FOLDER / "chosen.csv"
         path.write_bytes(b"berth,rate\n,\nA-1,2\n")
         self.assertIn("Row 2 has no filled cell", read(path, {"header": 2})["error"])
-        self.assertIn("is no encoding", read(path, {"encoding": "klingon"})["error"])
+        self.assertIn("is not an encoding", read(path, {"encoding": "klingon"})["error"])
         self.assertIn("one character", read(path, {"delimiter": "ab"})["error"])
 
 

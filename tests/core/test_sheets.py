@@ -190,7 +190,7 @@ class NotSheets(unittest.TestCase):
             out.writestr("readme.txt", "hello")
         cases = {
             file_of("none.csv", b""): "empty",
-            file_of("bytes.csv", b"ab\0\0cd"): "no text",
+            file_of("bytes.csv", b"ab\0\0cd"): "are not text",
             file_of("paper.pdf", b"%PDF-1.7 ..."): "Save it as XLSX or CSV",
             file_of("cut.xlsx", b"PK\x03\x04 cut off"): "damaged",
             file_of("blank.csv", b" , \n , \n"): "no filled cell",

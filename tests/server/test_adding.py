@@ -69,9 +69,9 @@ class Adding(LaneCase):
             (NewField("season", "Season"), "already"),
             (NewField("Bad Name", "x"), "small letters"),
             (NewField("x1", " "), "needs a label"),
-            (NewField("x1", "x", "song"), "no kind"),
+            (NewField("x1", "x", "song"), "Unknown kind"),
             (NewField("x1", "x", "choice"), "choices"),
-            (NewField("x1", "x", "number", existing="many"), "no number"),
+            (NewField("x1", "x", "number", existing="many"), "not a number"),
         ):
             with self.assertRaisesRegex((PlainError, ApplicationError), words):
                 add_field(self.person, self.practice, "TariffLine", field)

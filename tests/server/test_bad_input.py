@@ -27,7 +27,7 @@ class BadInput(unittest.TestCase):
 
     def test_files(self) -> None:
         cases = {
-            self.file("bytes.csv", b"a\0b"): "no text",
+            self.file("bytes.csv", b"a\0b"): "are not text",
             self.file("empty.csv", b""): "empty",
             self.file("header.csv", b"Harbour,Berth no.\n"): "no rows below it",
             self.file("else.csv", b"colour,size\nred,2\n"): "--map COLUMN=FIELD",
@@ -47,7 +47,7 @@ class BadInput(unittest.TestCase):
             ("fields", "harbour-practice", "Beth"): "Did you mean 'Berth'?",
             ("send-out", "harbour-practice", "Berth", "--where", "daily_rate gt", "-o", out): "character 14",
             ("send-out", "harbour-practice", "Berth", "--field", "dayly_rate", "-o", out): "Did you mean 'daily_rate'?",
-            ("send-out", "harbour-practice", "Berth", "-o", out[:-3] + "doc"): "no format",
+            ("send-out", "harbour-practice", "Berth", "-o", out[:-3] + "doc"): "Unknown format",
             ("bring-in", "harbour-practice", "Berth", good, "--key", "ring_no"): "Ring no.",
             ("bring-in", "harbour-practice", "Berth", good, "--map", "nots=notes"): "no column 'nots'",
             ("bring-in", "harbour-practice", "Berth", good, "--trip", "999"): "no trip 999",
@@ -109,7 +109,7 @@ class BadInput(unittest.TestCase):
         self.vexo.json("apply", trip, "--yes")
         for path, words in (
             (self.vexo.files / "nowhere" / "r.csv", "There is no folder"),
-            (self.vexo.files / "r.doc", "no format"),
+            (self.vexo.files / "r.doc", "Unknown format"),
             (self.vexo.files / ("x" * 300 + ".csv"), "cannot be written"),
         ):
             self.assertIn(words, self.vexo.fails("outcome", trip, "--receipt", str(path)))

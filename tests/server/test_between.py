@@ -114,7 +114,7 @@ class Between(ServiceCase):
             self.theirs(*more)
         elif kind == "sheet":
             job = self.back(self.text(self.content(more[0])), record_type="Berth", trip=str(trip.pk))
-            # The very same sheet again is no newer one.
+            # The very same sheet again is not a newer one.
             return not (job.result or {}).get("unchanged")
         elif kind == "aside":
             if more[0] < len(self.table(trip)):

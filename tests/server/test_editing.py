@@ -151,7 +151,7 @@ class Holders(HolderSheets, EditCase):
         self.assertEqual(told["columns"][2]["sum"], "4.00")
         self.assertEqual([one["off"] for one in told["expected"]], ["", "+0.25"])
         self.assertEqual(trip.sheets.last().totals["came"]["c2"]["sum"], "3.75")
-        with self.assertRaisesRegex(PlainError, "no number"):
+        with self.assertRaisesRegex(PlainError, "not a number"):
             expect(PartView.of(trip), self.person, sums={"phone": "much"})
 
 

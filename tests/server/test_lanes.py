@@ -271,12 +271,12 @@ class Hostile(LaneCase):
     def test_what_makes_no_lane_is_refused_in_words(self) -> None:
         trip = self.measured()
         for lane, words in (
-            ({"treatments": [{"do": "replace", "find": "(a{1000}){1000}", "how": "pattern"}]}, "no pattern"),
-            ({"treatments": [{"do": "shout"}]}, "no treatment"),
+            ({"treatments": [{"do": "replace", "find": "(a{1000}){1000}", "how": "pattern"}]}, "not a pattern"),
+            ({"treatments": [{"do": "shout"}]}, "Unknown treatment"),
             ({"treatments": [{"do": "look up", "table": "sheet:99999", "by": "a", "take": "b"}]}, "no sheet"),
             ({"treatments": [{"do": "look up", "table": "Moon", "by": "a", "take": "b"}]}, "no record type"),
             ({"treatments": [{"do": "look up", "table": "Holder", "by": "craters", "take": "email"}]}, "no field"),
-            ({"fixed": "9" * 40}, "no value"),
+            ({"fixed": "9" * 40}, "not a value"),
         ):
             with self.assertRaisesRegex(MENDABLE, words):
                 try_lane(PartView.of(trip), "depth_m", Lane.from_json(lane), "c2")
@@ -380,7 +380,7 @@ class OnTheCommandLine(LaneCase):
         trip = self.measured()
         for content, words in (
             ("[1]", "one JSON object"),
-            ("{", "no file of lanes"),
+            ("{", "not a file of lanes"),
             ('{"notes": {"loud": 1}}', "has no 'loud'"),
         ):
             lanes = self.text(content, "bad.json")

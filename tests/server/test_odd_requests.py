@@ -1,4 +1,4 @@
-"""Whatever is asked, the answer is no mistake of Vexo's own: odd requests over all that the API describes."""
+"""Whatever is asked, the answer is not a mistake of Vexo's own: odd requests over all that the API describes."""
 
 from __future__ import annotations
 

@@ -179,7 +179,7 @@ class Rights(ServiceCase):
             ("read", sheet): VIEWER,
             ("send-out", "no-such", "Berth", "-o", target): PREPARER,
             ("routes",): VIEWER,
-            ("routes", "--drop", "no-such"): PREPARER,
+            ("routes", "--delete", "no-such"): PREPARER,
             ("parts", trip): VIEWER,
             ("parts", trip, "--give", "1=Ines"): PREPARER,
             ("compare", trip): PREPARER,

@@ -94,5 +94,5 @@ class SavedWays(SendingCase):
         self.assertEqual(
             told["parts"], len({row[3] for row in csv.reader(io.StringIO(before.decode("utf-8-sig")))}) - 1
         )
-        done = self.vexo.json("--as", "ada", "routes", "--drop", "Nightly")
+        done = self.vexo.json("--as", "ada", "routes", "--delete", "Nightly")
         self.assertNotIn("Nightly", [r["name"] for r in done["routes"]])

@@ -262,7 +262,7 @@ class OverHTTP(SendingCase):
             body = {"record_type": "Berth", "chosen": ["id", "daily_rate"], "picked": half}
             self.assertEqual(self.ask("post", f"applications/harbour-practice/{path}", body).status_code, 422)
 
-    def test_routes_are_kept_changed_and_dropped(self) -> None:
+    def test_routes_are_kept_changed_and_deleted(self) -> None:
         body = {"application": "harbour-practice", "name": "By web", "record_type": "Berth", "chosen": ["status"]}
         made = self.ask("post", "routes", body)
         self.assertEqual(made.status_code, 201)

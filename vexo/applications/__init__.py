@@ -28,15 +28,13 @@ def open_client(protocol: str, address: str, token: str, pages: str = "", *, qui
         ApplicationError: where the protocol is not known.
     """
     if protocol not in PROTOCOLS:
-        raise ApplicationError(
-            f"{protocol!r} is no protocol that can be spoken here; it is one of {', '.join(PROTOCOLS)}."
-        )
+        raise ApplicationError(f"Unknown protocol {protocol!r}. Use {', '.join(PROTOCOLS)}.")
     return PROTOCOLS[protocol](address, token, pages, quick=quick)
 
 
 def check_address(address: str) -> None:
     """Raises ApplicationError where an address is not one of the web, or has a name and password in it."""
-    wrong = ApplicationError(f"{address} is no address. Write it as https://host/path, or http://host:port/path.")
+    wrong = ApplicationError(f"{address} is not an address. Write it as https://host/path, or http://host:port/path.")
     try:
         parts = urlsplit(address)
         port = parts.port
@@ -49,7 +47,7 @@ def check_address(address: str) -> None:
 
 
 def inner_place(address: str) -> str:
-    """Where an address leads that is no public one, in words: this machine, or the network it stands in.
+    """Where an address leads that is not a public one, in words: this machine, or the network it stands in.
 
     Such an address can be right, but whoever connects it should mean it: a request to it comes from Vexo's own machine
     and may reach what they could not. Empty where it is public, or where its name is not known.

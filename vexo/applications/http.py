@@ -143,7 +143,9 @@ class Connection:
         try:
             url = base.join(path)
         except (httpx.InvalidURL, ValueError) as error:
-            raise ApplicationError(f"{self.address} gives a link that is none. Tell its administrator.") from error
+            raise ApplicationError(
+                f"{self.address} gives a link that cannot be read. Tell its administrator."
+            ) from error
         if (url.scheme, url.host, url.port) != (base.scheme, base.host, base.port) or url.userinfo:
             raise ApplicationError(
                 f"{self.address} leads on to {url.scheme}://{url.host}. The token goes nowhere else, so this link is "

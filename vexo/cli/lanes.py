@@ -90,7 +90,7 @@ def _of_file(path: Path | None) -> dict[str, Lane]:
     try:
         told = json.loads(path.read_text(encoding="utf-8"))
     except (OSError, ValueError) as error:
-        raise LaneError(f"{path} is no file of lanes: {error}.") from error
+        raise LaneError(f"{path} is not a file of lanes: {error}.") from error
     if not isinstance(told, dict) or not all(isinstance(lane, dict) for lane in told.values()):
         raise LaneError(f"{path} should hold one JSON object: field → lane.")
     return lanes_from_json(told)

@@ -216,18 +216,18 @@ def _deliver(result: dict[str, Any], output: Path) -> list[str]:
 
 
 @click.command()
-@click.option("--drop", default="", metavar="ROUTE", help="Drop a route, by its name or number.")
+@click.option("--delete", default="", metavar="ROUTE", help="Delete a route, by its name or number.")
 @json_option
 @ready
-def routes(setting: Setting, drop: str, as_json: bool) -> None:
+def routes(setting: Setting, delete: str, as_json: bool) -> None:
     """List the saved routes and what each does."""
     from vexo.server.people.rights import Action, require
     from vexo.server.routes.models import Route
-    from vexo.server.routes.saved_routes import drop_route, find_route, fit_of
+    from vexo.server.routes.saved_routes import delete_route, find_route, fit_of
 
-    if drop:
+    if delete:
         require(setting.person(), Action.PREPARE)
-        drop_route(setting.person(), find_route(drop))
+        delete_route(setting.person(), find_route(delete))
     listed = [(route, fit_of(route)) for route in Route.objects.select_related("application")]
     if as_json:
         told = [
@@ -272,7 +272,7 @@ def parts(setting: Setting, trip: int, given: tuple[str, ...], as_json: bool) ->
     if as_json:
         print_json({"trip": trip, "parts": listed})
         return
-    table = Table("No.", "Part", "With", "Rows", "Came", "Stands", "Sum", box=None, header_style="bold")
+    table = Table("No.", "Part", "With", "Rows", "Came", "Status", "Sum", box=None, header_style="bold")
     for part in listed:
         total = sum(part["sum"].values())
         summed = sum_line(total, part["sum"]) if total else ""

@@ -65,7 +65,7 @@ _MOMENT_DTYPE = pl.Datetime("us", "UTC")
 
 @dataclass(frozen=True)
 class Parsed:
-    """A column read: its typed ``values`` and, where a text is no such value, its problem as a fault code with
+    """A column read: its typed ``values`` and, where a text is not such a value, its problem as a fault code with
     arguments (see ``faults.problem``), else null."""
 
     values: pl.Series
@@ -245,7 +245,7 @@ def _parse_moment(field: Field, texts: pl.Series) -> Parsed:
 
 
 def _choice_names(field: Field) -> tuple[list[str], list[str]]:
-    """Texts that name a choice, and the values they name: values first, then labels that are no value."""
+    """Texts that name a choice, and the values they name: values first, then labels that are not values."""
     names = {choice.label: choice.value for choice in field.choices}
     names.update({choice.value: choice.value for choice in field.choices})
     return list(names), list(names.values())

@@ -147,7 +147,7 @@ def make_demo() -> None:
         return
     if database.exists() and database.stat().st_size:
         raise FolderError(
-            f"{data_folder()} holds what is no demo; the demo's people could sign in to it. Choose another folder."
+            f"{data_folder()} holds more than a demo; the demo's people could sign in to it. Choose another folder."
         )
     make_data_folder()
     _demo_mark().touch(mode=0o600)

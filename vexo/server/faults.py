@@ -55,18 +55,22 @@ _WORDS: Mapping[str, Words] = {
     "not-a-moment": lambda f, a: f"{f} is not a moment; write it as 2026-11-16T09:30:00Z.",
     "not-a-choice": _choice,
     "too-long": lambda f, a: f"{f} is longer than {_said(a, 0)} characters.",
-    "unknown-mark": lambda f, a: f"{f} begins with [ but is no mark; marks are {_said(a, 0)}, a real [ is written [[.",
+    "unknown-mark": lambda f, a: (
+        f"{f} begins with [ but is not a mark; marks are {_said(a, 0)}, a real [ is written [[."
+    ),
     "names-none": lambda f, a: (
         f"{f} names no {_said(a, 0).lower()}; write its {_said(a, 1, 'record ID').lower()}.{_nearest(a, 2)}"
     ),
     "names-several": lambda f, a: f"{f} names more than one {_said(a, 0).lower()}; write its record ID.",
     "not-in-list": lambda f, a: f"{_said(a, 0)!r} is not in the value list of {f}. Add it there, or change the cell.",
     "no-number-form": lambda f, a: (
-        f"{f} is no number in the form that its lane reads. Write it so, or change the form."
+        f"{f} is not a number in the form that its lane reads. Write it so, or change the form."
     ),
-    "no-arithmetic": lambda f, a: f"{f} is no number, or too large to be reckoned with. Write a plain number.",
-    "no-date-form": lambda f, a: f"{f} is no day with {_said(a, 0, 'its day first')}. Write it so, or change the form.",
-    "no-phone": lambda f, a: f"{f} is no phone number of 7 to 15 figures. Write it out, or treat it as blank.",
+    "no-arithmetic": lambda f, a: f"{f} is not a number, or too large to be reckoned with. Write a plain number.",
+    "no-date-form": lambda f, a: (
+        f"{f} is not a day with {_said(a, 0, 'its day first')}. Write it so, or change the form."
+    ),
+    "no-phone": lambda f, a: f"{f} is not a phone number of 7 to 15 figures. Write it out, or treat it as blank.",
     "look-up-none": lambda f, a: f"{f} was looked up by {_said(a, 0)} and not found. Correct the cell or the table.",
     "look-up-several": lambda f, a: f"{f} was looked up by {_said(a, 0)} and has several values there. Say which one.",
     "check-differs": lambda f, a: (

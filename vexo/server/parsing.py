@@ -10,7 +10,7 @@ from rest_framework.parsers import JSONParser
 
 
 class PlainJSONParser(JSONParser):
-    """JSON, but none that is nested without end or holds what is no text."""
+    """JSON, but none that is nested without end or holds what is not text."""
 
     def parse(
         self, stream: IO[Any], media_type: str | None = None, parser_context: Mapping[str, Any] | None = None

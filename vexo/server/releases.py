@@ -18,7 +18,7 @@ def steps_of(database: Path) -> set[Step]:
     """The migrations that a database went through; empty for a new one.
 
     Raises:
-        FolderError: where it is no database of Vexo's.
+        FolderError: where it is not a database of Vexo's.
     """
     if not database.exists() or not database.stat().st_size:
         return set()

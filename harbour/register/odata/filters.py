@@ -189,7 +189,7 @@ class _Meaning:
             subject, fold = subject.args[0], _FOLDS.get(subject.func.name)
         prop, column = resolve(self.model, subject)
         if prop.edm != "Edm.String":
-            raise _bad(f"{name!r} needs a text, {prop.name!r} is none")
+            raise _bad(f"{name!r} needs a text, which {prop.name!r} is not")
         return Q(_SEARCHES[name](_folded(fold, column), node.args[1].val))
 
     def matches(self, node: ast.Call) -> Q:
@@ -200,7 +200,7 @@ class _Meaning:
         try:
             re.compile(pattern)
         except re.error:
-            raise _bad(f"{pattern!r} is no pattern") from None
+            raise _bad(f"{pattern!r} is not a pattern") from None
         return Q(lookups.Regex(_folded(None, column), pattern))
 
     def any(self, node: ast.CollectionLambda) -> Q:

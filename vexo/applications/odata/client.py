@@ -118,7 +118,7 @@ class ODataClient(Client):
             answer = json_of(response)
             if not isinstance(answer, dict) or not isinstance(answer.get("value"), list):
                 raise ApplicationError(
-                    f"{record_type.plural}: the answer is no list of records. Tell the administrator."
+                    f"{record_type.plural}: the answer is not a list of records. Tell the administrator."
                 )
             return answer
 

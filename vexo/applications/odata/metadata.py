@@ -196,7 +196,7 @@ def read_metadata(content: bytes, address: str) -> Catalogue:
     """The catalogue of a service.
 
     Raises:
-        ApplicationError: where the content is no CSDL that can be understood.
+        ApplicationError: where the content is not CSDL that can be understood.
     """
     wrong = ApplicationError(f"{address} does not describe itself as an OData service. Check the address.")
     if b"<!DOCTYPE" in content[:2048] or b"<!ENTITY" in content[:2048]:

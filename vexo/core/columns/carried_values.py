@@ -223,7 +223,7 @@ class _Carrier:
             values, problems = resolve(values, self.lookups.get(own.target or "", empty_lookup()))
         reasons, removed = [marked.problems, _unreadable(texts), problems], []
         if own.kind == Kind.CHOICES:
-            # Only items to take away leave none to add, which is no unreadable cell.
+            # Only items to take away leave none to add, which is not an unreadable cell.
             without = parse(own, marked.without.replace("", None))
             reasons = [
                 *reasons[:2],

@@ -163,7 +163,7 @@ def check_lane(field: Field, lane: Lane, headers: Sequence[str] | None = None) -
 def _check_text(field: Field, text: str, other: str) -> None:
     known = field.kind != Kind.REFERENCE
     if known and parse(field, pl.Series([text], dtype=pl.String)).problems[0] is not None:
-        raise LaneError(f"{text!r} is no value of {field.label} ({field.kind}). Choose {other}.")
+        raise LaneError(f"{text!r} is not a value of {field.label} ({field.kind}). Choose {other}.")
 
 
 __all__ = ["PLAIN", "Blank", "Lane", "LaneError", "TreatmentError", "check_lane", "lanes_from_json"]

@@ -53,7 +53,7 @@ def _real(text: str) -> str:
 
 
 def _part(text: str, wanted: str) -> str | None:
-    """The items that a cell adds, or takes away; None where it is no such cell, empty where there are none."""
+    """The items that a cell adds, or takes away; None where it is another kind of cell, empty where there are none."""
     found = _CHANGES.match(text)
     if found is None or (found[3] and found[3].lower() == found[1].lower()):
         return None

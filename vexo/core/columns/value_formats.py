@@ -63,7 +63,7 @@ def _candidates(field: Field, values: pl.DataFrame) -> Sequence[Treatment]:
 
 
 def _plainly(field: Field, values: pl.DataFrame) -> int:
-    """How many cells can be read as they are; of a decimal, too many decimals are no matter of form."""
+    """How many cells can be read as they are; of a decimal, too many decimals are not a matter of form."""
     problems = parse(field, values["text"]).problems
     form = problems.str.split(BETWEEN).list.first().is_in(["too-fine", "too-large"])
     good = problems.is_null() | (form if field.kind == Kind.DECIMAL else False)

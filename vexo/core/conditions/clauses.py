@@ -168,7 +168,7 @@ def _value(field: Field, text: str) -> str:
     text = text.strip()
     if not re.fullmatch(plain, text):
         example = {Kind.DATE: "2026-11-16", Kind.MOMENT: "2026-11-16T09:30:00Z", Kind.REFERENCE: "its record ID"}
-        raise ClauseError(f"{field.label}: {text!r} is no value of it. Write {example.get(field.kind, 'a number')}.")
+        raise ClauseError(f"{field.label}: {text!r} is not a value of it. Write {example.get(field.kind, 'a number')}.")
     return text
 
 

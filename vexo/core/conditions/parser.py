@@ -207,7 +207,7 @@ class _Reader:
         wanted = {Kind.DATE: "date", Kind.MOMENT: "now"}.get(field.kind)
         if token.text != wanted:
             example = {"date": "date(now())", "now": "now()"}.get(wanted or "", "")
-            told = f"{field.label} is compared with {example}" if example else f"{field.label} is no day"
+            told = f"{field.label} is compared with {example}" if example else f"{field.label} is not a day"
             raise self.slip(told, token)
         self.expect("(")
         if token.text == "date":
@@ -230,7 +230,7 @@ class _Reader:
         token = self.take()
         field = self.field(token)
         if field.kind not in (Kind.TEXT, Kind.CHOICE):
-            raise self.slip(f"{field.label} is no text, so it matches no pattern", token)
+            raise self.slip(f"{field.label} is not text, so it matches no pattern", token)
         self.expect(",")
         literal = self.take()
         if literal.kind != "text":
@@ -285,7 +285,7 @@ class _Reader:
         token = self.take()
         field = self.field(token)
         if field.kind not in (Kind.TEXT, Kind.CHOICE):
-            raise self.slip(f"{field.label} is no text, so it has no {function!r}", token)
+            raise self.slip(f"{field.label} is not text, so it has no {function!r}", token)
         if folded:
             self.expect(")")
         self.expect(",")

@@ -66,7 +66,7 @@ class BringIn:
                 row_condition=str(data.get("row_condition", "")),
             )
         except (KeyError, TypeError, ValueError, AttributeError) as error:
-            raise DocumentError(f"This is no document of how a sheet comes in: {error}.") from error
+            raise DocumentError(f"This is not a document of how a sheet comes in: {error}.") from error
 
     @property
     def headers(self) -> set[str]:

@@ -77,7 +77,7 @@ class SendOut:
                 help=bool(data.get("help", False)),
             )
         except (KeyError, TypeError, ValueError, AttributeError) as error:
-            raise DocumentError(f"This is no document of what goes out: {error}.") from error
+            raise DocumentError(f"This is not a document of what goes out: {error}.") from error
 
 
 def default_fields(record_type: RecordType) -> list[str]:
@@ -121,7 +121,7 @@ def check(document: SendOut, catalogue: Catalogue) -> SendOut:
     if document.headers_only:
         fields = required_first(fields, record_type, catalogue)
     if document.format not in FORMATS:
-        raise DocumentError(f"{document.format!r} is no format for a sheet here; use {', '.join(FORMATS)}.")
+        raise DocumentError(f"Unknown format {document.format!r}. Use {', '.join(FORMATS)}.")
     if document.share is not None:
         catalogue.field(record_type, document.share.field)
         named = [name for name, _ in document.share.groups]

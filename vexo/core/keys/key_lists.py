@@ -82,7 +82,7 @@ def read_keys(text: str, record_type: RecordType, key: Sequence[str] = ()) -> Pi
 
 
 def typed_keys(picked: Picked, record_type: RecordType) -> pl.DataFrame:
-    """The keys as typed columns with their ``place`` in the list; a key that is no value of its field has nulls."""
+    """The keys as typed columns with their ``place`` in the list; a key that is not a value of its field has nulls."""
     columns = []
     for at, name in enumerate(picked.key):
         field = record_type.field(name)

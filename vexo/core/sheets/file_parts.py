@@ -43,7 +43,7 @@ def join_parts(parts: Sequence[FilePart]) -> tuple[pl.DataFrame, SheetProfile]:
         own = told_apart(part.profile.columns)
         if part is not first and not any(place in places for place in own if place[0]):
             raise SheetError(
-                f"{part.name} shares no column with {first.name}, so they are no list in parts. Bring it in by itself."
+                f"{part.name} shares no column with {first.name}, so it continues another list. Bring it in by itself."
             )
         for place in own:
             places.setdefault(place, f"c{len(places)}")

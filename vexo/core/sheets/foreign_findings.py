@@ -47,7 +47,7 @@ def _among_numbers(cells: pl.DataFrame, column: Column) -> list[Finding]:
         named = ", ".join(f"\u201c{text}\u201d" for text in few)
         told = f"Row {row:,}, {header}: {named} among numbers."
         if len(others) > 1:
-            told = f"{len(others):,} cells of {header!r} from row {row:,} on are no numbers: {named}."
+            told = f"{len(others):,} cells of {header!r} from row {row:,} on are not numbers: {named}."
         found.append(Finding("not-number", told, row, header))
     commas = with_comma(texts)
     if commas:

@@ -31,7 +31,7 @@ _FORMS = {
 @dataclass(frozen=True)
 class ColumnTotals:
     """A column in figures. ``numbers`` is how many cells are numbers; ``sum``, ``least`` and ``greatest`` are exact
-    texts, empty where it is no column of numbers."""
+    texts, empty where it is not a column of numbers."""
 
     filled: int
     different: int
@@ -74,7 +74,7 @@ def with_comma(texts: pl.Series) -> int:
 
 
 def as_numbers(texts: pl.Series) -> pl.Series | None:
-    """A column's numbers (null for other cells), or None where it is no column of numbers."""
+    """A column's numbers (null for other cells), or None where it is not a column of numbers."""
     cells = bare(texts)
     filled = cells.drop_nulls()
     if not len(filled) or filled.str.contains(_CODE).any():
@@ -119,7 +119,7 @@ def sheet_totals(cells: pl.DataFrame, columns: Sequence[str]) -> dict[str, dict[
 
 
 def as_typed(text: str) -> Decimal | None:
-    """A total as a person types it (1,234.50, 1.234,50, 1 234.5), or None where it is none."""
+    """A total as a person types it (1,234.50, 1.234,50, 1 234.5), or None where it is not one."""
     plain = text.strip().replace("\u00a0", "").replace(" ", "")
     if "," in plain and ("." not in plain or plain.rindex(",") > plain.rindex(".")):
         plain = plain.replace(".", "")

@@ -127,8 +127,8 @@ def describe_once(application: Application, client: Client, described_at: dateti
 
 
 def check_place(address: str, *, inside: bool) -> None:
-    """Raises ApplicationError where an address is none, PlainError where it is one of Vexo's own machine or network and
-    nobody has said that it is meant."""
+    """Raises ApplicationError for what is not an address, PlainError for an address of Vexo's own machine or network
+    of which nobody has said that it is meant (an SSRF guard)."""
     check_address(address)
     place = inner_place(address)
     if place and not inside:

@@ -35,7 +35,7 @@ def add_field(person: Person, application: Application, record_type: str, field:
     """
     require(person, Action.CONNECT)
     if field.kind not in KINDS:
-        raise PlainError(f"{field.kind!r} is no kind of field; use {', '.join(KINDS)}.")
+        raise PlainError(f"Unknown kind of field {field.kind!r}. Use {', '.join(KINDS)}.")
     if not field.label.strip():
         raise PlainError("A field needs a label.")
     if field.required and not field.existing.strip():
@@ -44,7 +44,7 @@ def add_field(person: Person, application: Application, record_type: str, field:
         try:
             Decimal(field.existing)
         except InvalidOperation as error:
-            raise PlainError(f"{field.existing!r} is no number for the records that are there.") from error
+            raise PlainError(f"{field.existing!r} is not a number for the records that are there.") from error
     if field.kind == "choice" and not field.choices:
         raise PlainError("Say the choices of the field.")
     with asking(application) as client:

@@ -74,7 +74,7 @@ def expect(view: PartView, person: Person, *, rows: int | None = None, sums: Map
 
     Raises:
         NotAllowed
-        PlainError: where a sum is no number, or there is no such column.
+        PlainError: where a sum is not a number, or there is no such column.
     """
     trip = view.trip
     require(person, Action.PREPARE)
@@ -83,7 +83,7 @@ def expect(view: PartView, person: Person, *, rows: int | None = None, sums: Map
         if header not in headers:
             raise PlainError(f"The sheet has no column {header!r}.")
         if text.strip() and as_typed(text) is None:
-            raise PlainError(f"{text!r} is no number. Write the sum that you expect, such as 48,211.50.")
+            raise PlainError(f"{text!r} is not a number. Write the sum that you expect, such as 48,211.50.")
     with transaction.atomic():
         trip.refresh_from_db()
         told = {**trip.expected.get("sums", {}), **{h: t.strip() for h, t in (sums or {}).items()}}

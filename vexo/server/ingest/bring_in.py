@@ -36,7 +36,7 @@ def bring_in_otherwise(view: PartView, person: Person, choices: Choices, *, run_
     """Read the file of the trip's newest sheet by other choices; it comes in as a newer version of the sheet.
 
     Raises:
-        NotAllowed, PlainError: where the trip's sheet is no file that was brought.
+        NotAllowed, PlainError: where the trip's sheet is not a file that was brought.
     """
     trip = view.trip
     sheet = newest_sheet(view)
@@ -168,7 +168,7 @@ def _read_alike(upload: Upload, newest: Sheet) -> bool:
 
 
 def _as_it_was(lease: Lease, upload: Upload, newest: Sheet) -> dict[str, Any]:
-    """The very same file as the trip's newest sheet is no new version."""
+    """The very same file as the trip's newest sheet is not a new version."""
     trip = newest.trip
     with lease.writing():
         Job.objects.filter(pk=lease.job.pk).update(trip=trip)

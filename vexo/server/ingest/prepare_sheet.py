@@ -90,7 +90,7 @@ def _route(number: Any) -> Route | None:
         return None
     found = Route.objects.select_related("application").filter(pk=number).first()
     if found is None:
-        raise PlainError("This route was dropped. Choose another one, or bring the sheet in without.", "no-route")
+        raise PlainError("This route was deleted. Choose another one, or bring the sheet in without.", "no-route")
     return found
 
 

@@ -33,7 +33,7 @@ class TriedStepSerializer(serializers.Serializer[Any]):
 
 
 class TriedValueSerializer(serializers.Serializer[Any]):
-    """A value of the column and what becomes of it: ``says`` where that is no value (leave, clear, or why it is
+    """A value of the column and what becomes of it: ``says`` where that is not a value (leave, clear, or why it is
     ``bad``)."""
 
     before = _TEXTS(allow_blank=True)

@@ -31,7 +31,7 @@ def find_person(username: str) -> Person:
 
 def _role(role: str) -> Role:
     if role not in Role.values:
-        raise PlainError(f"{role!r} is no role; use {', '.join(Role.values)}.")
+        raise PlainError(f"Unknown role {role!r}. Use {', '.join(Role.values)}.")
     return Role(role)
 
 
@@ -60,7 +60,7 @@ def add(by: Person, username: str, name: str, role: str, password: str) -> Perso
     try:
         UnicodeUsernameValidator()(username)
     except ValidationError as error:
-        raise PlainError(f"{username!r} is no name to sign in with: {' '.join(error.messages)}") from error
+        raise PlainError(f"{username!r} is not a name to sign in with: {' '.join(error.messages)}") from error
     if len(username) > 150:
         raise PlainError("A name to sign in with has at most 150 characters.")
     with transaction.atomic():

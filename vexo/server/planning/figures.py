@@ -17,7 +17,7 @@ from ..trips.facts.plans import Check, ColumnFigures, Damage, PlannedTotals, Pla
 from .basis import Basis
 
 _MOST_REASONS = 200
-"""Groups of rows that are told apart by what the application said: more are no list to work through."""
+"""Groups of rows that are told apart by what the application said: more are not a list to work through."""
 
 
 def _total(values: pl.Series) -> Decimal:

@@ -173,7 +173,7 @@ def likely_trips(profile: SheetProfile, cells: pl.DataFrame) -> list[Likely]:
 
 def surely(likely: Sequence[Likely]) -> Found | None:
     """The trip that a sheet is known to belong to: most of its cells are as they went out, and clearly more than any
-    other trip's. Keys alone, few cells or a tie are no knowledge."""
+    other trip's. Keys alone, few cells or a tie prove nothing."""
     if not likely or likely[0].known.share < _SURE_SHARE or not likely[0].known.equal:
         return None
     second = likely[1].known.equal if len(likely) > 1 else 0

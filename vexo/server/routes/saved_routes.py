@@ -25,12 +25,12 @@ from ..trips.status import status_facts, update_status
 from .models import Route
 
 _USES = {
-    "carried": "is no field any more; its column is not carried.",
-    "key": "is no field any more, by which rows find their records; the key is to be chosen.",
-    "column": "is no field any more; the rest goes out without it.",
-    "order": "is no field any more; the sheet comes in another order.",
-    "share": "is no field any more; the sheet is not shared out.",
-    "picked": "is no field any more, by which records were picked; without it all go out.",
+    "carried": "is no longer a field; its column is not carried.",
+    "key": "is no longer a field, by which rows find their records; the key is to be chosen.",
+    "column": "is no longer a field; the rest goes out without it.",
+    "order": "is no longer a field; the sheet comes in another order.",
+    "share": "is no longer a field; the sheet is not shared out.",
+    "picked": "is no longer a field, by which records were picked; without it all go out.",
     "condition": "The condition does not fit any more and is left out:",
 }
 
@@ -208,11 +208,11 @@ def routes_for(headers: Sequence[str]) -> list[SheetFit]:
     return sorted(found, key=lambda one: (-one.share, len(one.new), one.route.name))
 
 
-def drop_route(person: Person, route: Route) -> None:
-    """Drop a route; trips that were made on it stay. Raises NotAllowed."""
+def delete_route(person: Person, route: Route) -> None:
+    """Delete a route; trips that were made on it stay. Raises NotAllowed."""
     require(person, Action.PREPARE)
     with transaction.atomic():
-        note(person.username, "dropped", f"Dropped the route {route.name}", route.application)
+        note(person.username, "deleted", f"Deleted the route {route.name}", route.application)
         route.delete()
 
 

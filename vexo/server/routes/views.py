@@ -20,7 +20,7 @@ from ..people.rights import Action
 from ..trips.views import find_view
 from . import documents as s
 from .models import Route
-from .saved_routes import Fit, Wanted, drop_route, fit_of, keep_route, keep_trip
+from .saved_routes import Fit, Wanted, delete_route, fit_of, keep_route, keep_trip
 
 
 class RouteSerializer(serializers.Serializer[Any]):
@@ -142,6 +142,6 @@ class RouteView(APIView):
 
     @extend_schema(request=None, responses={204: None})
     def delete(self, request: Request, pk: int) -> Response:
-        """Drop a route; trips that were made on it stay."""
-        drop_route(person_of(request), get_object_or_404(Route.objects.select_related("application"), pk=pk))
+        """Delete a route; trips that were made on it stay."""
+        delete_route(person_of(request), get_object_or_404(Route.objects.select_related("application"), pk=pk))
         return Response(status=204)

@@ -20,7 +20,7 @@ from ..trips.views import find_view
 from .windows import states
 
 _MOST_GROUPS = 50
-"""Groups that a person reads as a list; a column with more values is no grouping."""
+"""Groups that a person reads as a list; a column with more values is not a grouping."""
 
 
 class GroupSumSerializer(serializers.Serializer[Any]):

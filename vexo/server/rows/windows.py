@@ -238,7 +238,7 @@ def wanted_rows(context: PlanContext, source: Source, wanted: Wanted) -> list[in
 
 
 def in_one_form(field: Field, cells: pl.Series) -> list[str | None]:
-    """Numbers of a sheet as the field's own values are shown (2.1 as 2.10); what is no number stays as it came."""
+    """Numbers of a sheet as the field's own values are shown (2.1 as 2.10); what is not a number stays as it came."""
     parsed = parse(field, cells)
     return to_text(field, parsed.values).fill_null(cells).to_list()
 

@@ -137,7 +137,7 @@ def _told(
 def write_kept(trip: Trip, ending: str) -> tuple[IO[bytes], int]:
     """The kept copy of all parts as a sheet, open for reading, and how many records it holds. Raises PlainError."""
     if ending not in FORMATS:
-        raise PlainError(f"{ending!r} is no format for a sheet here; use {', '.join(FORMATS)}.")
+        raise PlainError(f"Unknown format {ending!r}. Use {', '.join(FORMATS)}.")
     kept = _kept(trip)
     catalogue = trip.application.known or describe(trip.application)
     record_type = catalogue.type(trip.record_type)

@@ -98,7 +98,7 @@ def send_out(lease: Lease) -> dict[str, Any]:
         raise DocumentError(f"Nothing is said of what goes out on trip {trip.pk}.")
     format_ = str(lease.job.arguments.get("format") or document.format)
     if format_ not in FORMATS:
-        raise PlainError(f"{format_!r} is no format for a sheet here; use {', '.join(FORMATS)}.")
+        raise PlainError(f"Unknown format {format_!r}. Use {', '.join(FORMATS)}.")
     if trip.sheets.filter(direction=Sheet.OUT).exists():
         return _told(trip)
     _drop_unfinished(trip)

@@ -48,7 +48,7 @@ def _kept(place: str) -> Shaped | None:
 
 
 def _settle(part: Path, profile: SheetProfile, target: Path) -> None:
-    """Name what was written aside; the profile last, since a reading without one is none."""
+    """Name what was written aside; the profile last, since a reading without one does not count."""
     part.with_suffix(".json").write_text(json.dumps(profile.to_json()), encoding="utf-8")
     for ending in (".parquet", ".aside", ".json"):
         with replacing(target.with_suffix(ending)) as aside:

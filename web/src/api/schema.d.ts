@@ -336,7 +336,7 @@ export interface paths {
         /** @description Change a route. */
         put: operations["routes_update"];
         post?: never;
-        /** @description Drop a route; trips that were made on it stay. */
+        /** @description Delete a route; trips that were made on it stay. */
         delete: operations["routes_destroy"];
         options?: never;
         head?: never;
@@ -1277,7 +1277,7 @@ export interface components {
             difference: string | null;
         };
         /**
-         * @description A column of the sheet in figures; the sum, the least and the greatest value are empty where it is no column of
+         * @description A column of the sheet in figures; the sum, the least and the greatest value are empty where it is not a column of
          *     numbers, of which it has ``numbers``.
          */
         ColumnTotals: {
@@ -2625,7 +2625,7 @@ export interface components {
             bad: number;
         };
         /**
-         * @description A value of the column and what becomes of it: ``says`` where that is no value (leave, clear, or why it is
+         * @description A value of the column and what becomes of it: ``says`` where that is not a value (leave, clear, or why it is
          *     ``bad``).
          */
         TriedValue: {

@@ -95,7 +95,7 @@ useFootNote(() => (people.value ? many(people.value.length, "person", "people") 
           <b>{{ role.label }}</b>
           <p>{{ role.may }}</p>
         </section>
-        <p>Choose a person to give another role or a new password, or to take their way in.</p>
+        <p>Choose a person to give another role or a new password, or to remove their access.</p>
       </template>
     </SidePanel>
   </div>

@@ -88,7 +88,7 @@ const leaving = useDoing(() => api.DELETE("/api/people/{username}", { params: pa
     <BusyButton type="submit" class="sm justify-self-start" :busy="changing.busy.value">Give it to them</BusyButton>
   </form>
   <section class="card grid gap-2">
-    <b>Take their way in</b>
+    <b>Remove access</b>
     <p>They are signed out at once and cannot sign in again. What they did stays written down under their name.</p>
     <AlertNote v-if="leaving.error.value">{{ leaving.error.value.message }}</AlertNote>
     <button v-if="!removing" type="button" class="btn sm justify-self-start" @click="removing = true">

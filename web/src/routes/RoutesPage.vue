@@ -19,11 +19,11 @@ function bringOn(route: Route, event: Event): void {
   const files = event.target instanceof HTMLInputElement ? [...(event.target.files ?? [])] : [];
   void bring(files, { way: route.id });
 }
-const dropping = useDoing<unknown, Route>(
+const deleting = useDoing<unknown, Route>(
   (route) => api.DELETE("/api/routes/{id}", { params: { path: { id: route.id } } }),
   {
     done: (_, route) => {
-      say(`The route ${route.name} is dropped. Trips that were made on it stay.`);
+      say(`The route ${route.name} is deleted. Trips that were made on it stay.`);
     },
     after: () => {
       leaving.value = undefined;
@@ -101,10 +101,10 @@ const dropping = useDoing<unknown, Route>(
                   <button
                     type="button"
                     class="btn sm ml-1.5"
-                    :aria-label="`Drop… ${route.name}`"
+                    :aria-label="`Delete… ${route.name}`"
                     @click="leaving = route"
                   >
-                    Drop…
+                    Delete…
                   </button>
                 </template>
               </td>
@@ -121,13 +121,13 @@ const dropping = useDoing<unknown, Route>(
         </div>
       </div>
     </div>
-    <DialogFrame :open="!!leaving" title="Drop the route" @close="leaving = undefined">
+    <DialogFrame :open="!!leaving" title="Delete the route" @close="leaving = undefined">
       <p class="mb-3">
         {{ leaving?.name }} was used {{ count(leaving?.used) }} times. Trips that were made on it stay as they are.
       </p>
       <div class="flex gap-2">
-        <BusyButton type="button" class="warn" :busy="dropping.busy.value" @click="leaving && dropping.start(leaving)"
-          >Drop it</BusyButton
+        <BusyButton type="button" class="warn" :busy="deleting.busy.value" @click="leaving && deleting.start(leaving)"
+          >Delete it</BusyButton
         >
         <button type="button" class="btn" @click="leaving = undefined">Keep it</button>
       </div>

@@ -126,7 +126,7 @@ export async function addParts(upload: number, files: File[]): Promise<boolean> 
   }
 }
 
-/** A block of cells that was pasted, as a file to bring in; nothing where it is no block. */
+/** A block of cells that was pasted, as a file to bring in; nothing where it is not a block. */
 export function pastedSheet(text: string): File | undefined {
   const lines = text.replace(/\r\n?/g, "\n").trimEnd().split("\n");
   if (lines.length < 2 || !lines[0]?.includes("\t")) return undefined;

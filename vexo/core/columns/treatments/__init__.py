@@ -55,7 +55,7 @@ def treatment_from_json(data: Any) -> Treatment:
     """A treatment from its data, checked. Raises TreatmentError."""
     if not isinstance(data, Mapping) or data.get("do") not in KINDS:
         what = data.get("do") if isinstance(data, Mapping) else data
-        raise TreatmentError(f"{what!r} is no treatment; there are {', '.join(KINDS)}.")
+        raise TreatmentError(f"Unknown treatment {what!r}. Use {', '.join(KINDS)}.")
     kind = KINDS[data["do"]]
     own = {one.name: one for one in fields(kind)}
     unknown = [name for name in data if name != "do" and name not in own]
@@ -102,7 +102,7 @@ def treat(
     columns: Mapping[str, pl.Series] | None = None,
     tables: Mapping[str, pl.DataFrame] | None = None,
 ) -> pl.Series:
-    """A column after treatments, one after the other; an empty text is blank. Cells that one cannot read are no texts
+    """A column after treatments, one after the other; an empty text is blank. Cells that one cannot read are not texts
     any more (see ``problem_of``), and those after it leave them.
 
     Args:

@@ -29,7 +29,7 @@ class Case(Treatment):
 
     def check(self) -> None:
         if self.style not in _STYLES:
-            raise TreatmentError(f"{self.style!r} is no style of capitals; use {', '.join(_STYLES)}.")
+            raise TreatmentError(f"Unknown style of capitals {self.style!r}. Use {', '.join(_STYLES)}.")
 
     @property
     def short(self) -> str:
@@ -56,7 +56,7 @@ def _titled(text: pl.Expr) -> pl.Expr:
     titled = text.str.to_titlecase()
     after = [f"{figure}{letter.upper()}" for figure in "0123456789" for letter in _LETTERS]
     small = [f"{figure}{letter}" for figure in "0123456789" for letter in _LETTERS]
-    # A possessive is no new word.
+    # A possessive is not a new word.
     endings = [f"{mark}S{end}" for mark in "'\u2019" for end in (" ", ",", ".")]
     lowered = [one.replace("S", "s") for one in endings]
     return titled.str.replace_many(after + endings, small + lowered).str.replace(r"('|\u2019)S$", "${1}s")

@@ -28,7 +28,7 @@ class Take(Treatment):
 
     def check(self) -> None:
         if self.end not in _ENDS:
-            raise TreatmentError(f"{self.end!r} is no end of a text; use first or last.")
+            raise TreatmentError(f"Unknown end of text {self.end!r}. Use first or last.")
         if not 1 <= self.count <= 10_000:
             raise TreatmentError("Say how many characters to take, at least 1.")
 
@@ -52,7 +52,7 @@ class Initial(Treatment):
 
     def check(self) -> None:
         if self.dot not in _DOTS:
-            raise TreatmentError(f"{self.dot!r} is no way to write an initial; use yes or no for its dot.")
+            raise TreatmentError(f"Unknown way to write an initial {self.dot!r}. Use yes or no for its dot.")
 
     def applied(self, text: pl.Expr, beside: Beside) -> pl.Expr:
         dot = "." if self.dot == "yes" else ""

@@ -45,7 +45,7 @@ class Dates(Treatment):
 
     def check(self) -> None:
         if self.written not in ORDERS:
-            raise TreatmentError(f"{self.written!r} is no form of days; use {', '.join(ORDERS)}.")
+            raise TreatmentError(f"Unknown form of days {self.written!r}. Use {', '.join(ORDERS)}.")
 
     @property
     def short(self) -> str:
@@ -77,7 +77,7 @@ class Dates(Treatment):
         year = pl.col("y")
         century = pl.when(year.str.to_integer(strict=False) < _TURN).then(pl.lit("20")).otherwise(pl.lit("19"))
         year = pl.when(year.str.len_chars() == len("yy")).then(century + year).otherwise(year)
-        # A time of day that is not midnight is no day: it stays as it is, and is not read.
+        # A time of day that is not midnight is not a day: it stays as it is, and is not read.
         made = pl.concat_str(year, "m", "d", separator="-").str.to_date("%Y-%m-%d", strict=False)
         made = pl.when(~plain.str.contains(r"\d:\d{2}")).then(made)
         if self.written in _EPOCHS:

@@ -46,7 +46,7 @@ class Number(Treatment):
 
     def check(self) -> None:
         if self.written not in FORMS:
-            raise TreatmentError(f"{self.written!r} is no form of numbers; use {', '.join(FORMS)}.")
+            raise TreatmentError(f"Unknown form of numbers {self.written!r}. Use {', '.join(FORMS)}.")
 
     @property
     def short(self) -> str:
@@ -149,7 +149,7 @@ def at_once(steps: Sequence[Arithmetic], texts: pl.Series, *, plain: bool = Fals
     """Texts of numbers after several treatments.
 
     Args:
-        plain: what is no number among them was found by a treatment before.
+        plain: what is not a number among them was found by a treatment before.
     """
     text, numbers = pl.col("text"), pl.col("number")
     own = text if plain else pl.when(text.str.strip_chars().str.contains(_PLAIN)).then(text.str.strip_chars())
@@ -190,7 +190,7 @@ class Multiply(Arithmetic):
         factor = _decimal(self.by)
         if factor is None or factor == 0 or abs(factor) > 10**9 or -int(factor.as_tuple().exponent) > 12:
             raise TreatmentError(
-                f"{self.by!r} is no factor: a number such as 0.3048, with at most 12 decimals, other than 0."
+                f"{self.by!r} is not a factor: a number such as 0.3048, with at most 12 decimals, other than 0."
             )
 
     @property

@@ -27,7 +27,7 @@ class Phone(Treatment):
 
     def check(self) -> None:
         if not re.fullmatch(r"\+?[1-9]\d{0,2}", self.country):
-            raise TreatmentError(f"{self.country!r} is no country code; it is one to three figures, as 44.")
+            raise TreatmentError(f"{self.country!r} is not a country code; it is one to three figures, as 44.")
 
     @property
     def short(self) -> str:

@@ -32,14 +32,14 @@ class Replace(Treatment):
         if not self.find:
             raise TreatmentError("Say what is to be found.")
         if self.how not in _HOW:
-            raise TreatmentError(f"{self.how!r} is no way of finding; use {', '.join(_HOW)}.")
+            raise TreatmentError(f"Unknown way of finding {self.how!r}. Use {', '.join(_HOW)}.")
         if self.how == "pattern":
             try:
                 pl.Series(["a"]).str.replace_all(self.find, self.put)
             except pl.exceptions.PolarsError as error:
                 lines = [line.strip() for line in str(error).splitlines()]
                 reason = next((line[6:].strip() for line in lines if line.startswith("error:")), "it is too large")
-                raise TreatmentError(f"{self.find!r} is no pattern: {reason}.") from error
+                raise TreatmentError(f"{self.find!r} is not a pattern: {reason}.") from error
 
     @property
     def short(self) -> str:

@@ -36,7 +36,7 @@ class Split(Treatment):
         if not self.at:
             raise TreatmentError("Say at which text to split.")
         if self.take not in _PARTS:
-            raise TreatmentError(f"{self.take!r} is no part; use {', '.join(_PARTS)}.")
+            raise TreatmentError(f"Unknown part {self.take!r}. Use {', '.join(_PARTS)}.")
 
     @property
     def short(self) -> str:

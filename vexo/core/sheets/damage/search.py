@@ -39,7 +39,7 @@ DAMAGE = {
     "repair": pl.String(),
 }
 KINDS = ("lost-zeros", "long-number", "date", "serial", "error", "accents", "spaces", "quotes", "cut-off", "read-only")
-"""In the order in which they are told; ``read-only`` is no harm: a cell that is for reading was edited."""
+"""In the order in which they are told; ``read-only`` is not damage: a cell that is for reading was edited."""
 _LEAST = 20
 _LOOKED_AT = 200
 _BLANKS = r"[\s\u00a0\u202f\u200b\u2018\u2019\u201c\u201d'\"]"

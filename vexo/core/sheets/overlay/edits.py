@@ -54,7 +54,7 @@ class Replacement:
         except pl.exceptions.PolarsError as error:
             why = re.search(r"error: ([^\n]+)", str(error).rpartition("regex error")[2])
             told = why[1] if why else "it is too large"
-            raise EditError(f"{self.find!r} is no regular expression: {told}.") from error
+            raise EditError(f"{self.find!r} is not a regular expression: {told}.") from error
         return pl.col(column).str.replace_all(wanted, put)
 
 

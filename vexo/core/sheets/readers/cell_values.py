@@ -78,7 +78,7 @@ def spread(cells: pl.DataFrame) -> pl.DataFrame:
 
 
 def aside_of(cells: Path) -> Path:
-    """Where the rows that are no data are, beside the cells."""
+    """Where the rows that are not data are, beside the cells."""
     return cells.with_suffix(".aside")
 
 

@@ -64,7 +64,7 @@ def read(path: Path, target: Path, name: str, said: dict[str, Any] | None = None
         elif begin.startswith(SIGNATURE):
             raw, found = read_xls(path, name, choices)
         elif begin.startswith((b"%PDF", b"\x89PNG", b"\xff\xd8\xff", b"GIF8", b"\x1f\x8b")):
-            raise SheetError(f"{name} is no sheet that can be read here. Save it as XLSX or CSV.")
+            raise SheetError(f"{name} is not a sheet that can be read here. Save it as XLSX or CSV.")
         else:
             raw, found = read_text(path, name, choices)
         shaped = shape_cells(raw, choices, **found)

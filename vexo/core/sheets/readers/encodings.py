@@ -47,7 +47,7 @@ def _as_said(content: bytes, encoding: str, name: str) -> Decoded:
     try:
         codecs.lookup(encoding)
     except LookupError:
-        raise SheetError(f"{encoding!r} is no encoding. Try utf-8, cp1252, iso8859_15, cp850 or utf-16.") from None
+        raise SheetError(f"{encoding!r} is not an encoding. Try utf-8, cp1252, iso8859_15, cp850 or utf-16.") from None
     try:
         return Decoded(content.decode(encoding, errors="surrogateescape"), encoding)
     except (UnicodeError, LookupError, ValueError) as error:
@@ -95,7 +95,7 @@ def decode(content: bytes, name: str, said: str = "") -> Decoded:
         said: the encoding that a person chose; it is used whatever the file looks like.
 
     Raises:
-        SheetError: where the bytes are no text, or the encoding is none.
+        SheetError: where the bytes are not text, or there is no such encoding.
     """
     if said:
         return _as_said(content, said, name)
@@ -111,7 +111,7 @@ def decode(content: bytes, name: str, said: str = "") -> Decoded:
     if b"\x00" in content:
         wide = _wide(content)
         if wide is None:
-            raise SheetError(f"{name} is no sheet that can be read here: it holds bytes that are no text.")
+            raise SheetError(f"{name} is not a sheet that can be read here: it holds bytes that are not text.")
         return Decoded(content.decode(wide), wide)
     if text is not None:
         return Decoded(text, "utf-8", clean=True)

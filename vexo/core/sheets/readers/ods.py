@@ -48,7 +48,7 @@ def _clock(said: str) -> str:
 
 
 def _moment(said: str) -> str:
-    """A day or a moment, without a fraction of a second that is none."""
+    """A day or a moment, without a fraction of a second of zero."""
     return re.sub(r"(?:T00:00:00)?(?:\.0+)?$", "", said) if "T" in said else said
 
 
@@ -226,7 +226,7 @@ def read_ods(path: Path, name: str = "The file", choices: Choices = AS_FOUND) ->
     """The raw cells of the first worksheet that has any, or of the one that was chosen, and what was found.
 
     Raises:
-        SheetError: where it is no sheet, or one that spreadsheets do not write.
+        SheetError: where it is not a sheet, or one that spreadsheets do not write.
     """
     with zipfile.ZipFile(path) as archive:
         sheets = _Sheets(choices.worksheet)

@@ -79,7 +79,7 @@ def keep_a_reader_waiting() -> None:
 def read_sheet(
     path: Path, cells: Path, name: str = "", memory: int = MEMORY_LIMIT, choices: Choices = AS_FOUND
 ) -> SheetProfile:
-    """Read a file; its cells are written to ``cells`` as Parquet, and the filled rows that are no data beside them
+    """Read a file; its cells are written to ``cells`` as Parquet, and the filled rows that are not data beside them
     (see ``aside_of``).
 
     Args:
@@ -87,7 +87,7 @@ def read_sheet(
         choices: how a person wants it read; what is not said is found.
 
     Raises:
-        SheetError: saying why it is no sheet, or cannot be read, and what to do.
+        SheetError: saying why it is not a sheet, or cannot be read, and what to do.
     """
     name = name or path.name
     _refuse_early(path, name)

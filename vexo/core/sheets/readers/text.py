@@ -43,10 +43,10 @@ def _guessed(cells: pl.DataFrame, encoding: str) -> list[Finding]:
 def read_text(path: Path, name: str = "The file", choices: Choices = AS_FOUND) -> tuple[pl.DataFrame, dict[str, Any]]:
     """The raw cells and what was found: format, encoding, delimiter and findings.
 
-    Rows are numbered as a spreadsheet shows them: a line that only says the delimiter (``sep=;``) is none.
+    Rows are numbered as a spreadsheet shows them: a line that only says the delimiter (``sep=;``) is not counted.
 
     Raises:
-        SheetError: where the content is no text, or has no cells.
+        SheetError: where the content is not text, or has no cells.
     """
     if choices.delimiter and (len(choices.delimiter) != 1 or choices.delimiter in '"\r\n\ufeff'):
         raise SheetError("A delimiter is one character, and no quotation mark or end of a line.")

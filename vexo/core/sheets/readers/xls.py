@@ -42,13 +42,13 @@ def read_xls(path: Path, name: str = "The file", choices: Choices = AS_FOUND) ->
     """The raw cells of the first worksheet that has any, or of the one that was chosen, and what was found.
 
     Raises:
-        SheetError: where it is none, or is protected by a password.
+        SheetError: where it is not one, or is protected by a password.
     """
     try:
         book = fastexcel.read_excel(path.read_bytes())
     except (fastexcel.FastExcelError, ValueError) as error:
         raise SheetError(
-            f"{name} is no XLS file that can be read here; it may be protected by a password. Save it as XLSX or CSV."
+            f"{name} cannot be read as XLS; it may be protected by a password. Save it as XLSX or CSV."
         ) from error
     names = list(book.sheet_names)
     if choices.worksheet and choices.worksheet not in names:

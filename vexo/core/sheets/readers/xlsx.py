@@ -159,7 +159,7 @@ def read_xlsx(path: Path, name: str = "The file", choices: Choices = AS_FOUND) -
     """The raw cells of the first visible sheet that has any, or of the one that was chosen, and what was found.
 
     Raises:
-        SheetError: where it is no workbook, or one that spreadsheets do not write.
+        SheetError: where it is not a workbook, or one that spreadsheets do not write.
     """
     with zipfile.ZipFile(path) as archive:
         if "[Content_Types].xml" not in archive.namelist():

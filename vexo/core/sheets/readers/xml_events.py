@@ -48,7 +48,7 @@ def feed(parser: expat.XMLParserType, stream: IO[bytes]) -> None:
     """Read a stream to its end.
 
     Raises:
-        SheetError: where it is no XML, or holds a token of over a megabyte: such a one is looked through again with
+        SheetError: where it is not XML, or holds a token of over a megabyte: such a one is looked through again with
             every piece.
     """
     stuck = 0

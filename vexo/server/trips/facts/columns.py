@@ -15,7 +15,7 @@ from .rows import AnswerOption
 
 @dataclass(frozen=True, slots=True)
 class ColumnTotals:
-    """A column of the sheet in figures; the sum, the least and the greatest value are empty where it is no column of
+    """A column of the sheet in figures; the sum, the least and the greatest value are empty where it is not a column of
     numbers, of which it has ``numbers``."""
 
     filled: int = 0

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-/** Values that are no choice of the field, added to its list where the application lets people do so. */
+/** Values that are not choices of the field, added to its list where the application lets people do so. */
 import { computed } from "vue";
 
 import { api, data, type Field, queryClient, type Schemas } from "@/api/client";

@@ -53,7 +53,7 @@ function end(part: Part): void {
             <th>Part</th>
             <th>With</th>
             <th class="!text-right">Rows</th>
-            <th>Stands</th>
+            <th>Status</th>
             <th>Its sum</th>
             <th><span class="sr-only">What can be done</span></th>
           </tr>
