@@ -88,7 +88,7 @@ def _format(output: Path, said: str | None, before: str, *, shared: bool) -> str
     if ending in FORMATS:
         return said or ending
     if not shared:
-        raise PlainError(f"The ending of {output.name} says no format; use .{' or .'.join(FORMATS)}.")
+        raise PlainError(f"Unknown format of {output.name}. Use .{' or .'.join(FORMATS)}.")
     return said or before
 
 

@@ -34,7 +34,7 @@ def last_pass(view: PartView) -> Pass:
 def _write(columns: list[OutgoingColumn], path: Path, title: str, stamp: Stamp) -> None:
     ending = path.suffix.lower()
     if ending not in (".xlsx", ".csv", ".tsv"):
-        raise PlainError(f"The ending of {path.name} says no format; use .xlsx, .csv or .tsv.")
+        raise PlainError(f"Unknown format of {path.name}. Use .xlsx, .csv or .tsv.")
     if not path.absolute().parent.is_dir():
         raise PlainError(f"There is no folder {path.parent}. Make it, or choose another.")
     try:
