@@ -74,12 +74,12 @@ class Parts(HolderSheets):
 
     def test_the_same_list_again_is_no_second_version_and_a_longer_one_is(self) -> None:
         trip = self.come_in(self.joined(*self.lists()))
-        on = {"trip": str(trip.pk), "run_here": True}
-        same = start_bringing_in(self.practice, "Holder", self.joined(*self.lists()), self.person, ImportRequest(**on))
+        on = ImportRequest(trip=str(trip.pk))
+        same = start_bringing_in(self.practice, "Holder", self.joined(*self.lists()), self.person, on, run_here=True)
         again = run_inline(same)
         self.assertTrue(again.result["unchanged"])
         more = self.joined(*self.lists(), ("late.csv", f"holder_no,last_name\n{self.begin}04,d\n"))
-        run_inline(start_bringing_in(self.practice, "Holder", more, self.person, ImportRequest(**on)))
+        run_inline(start_bringing_in(self.practice, "Holder", more, self.person, on, run_here=True))
         self.assertEqual(trip.sheets.last().differs["new_rows"], 1)
 
     def test_over_http_and_on_the_command_line(self) -> None:

@@ -14,7 +14,7 @@ import httpx
 import simplejson
 
 from .base import ApplicationError
-from .http_failures import PAUSE, SOON, TOO_SLOW, Failure, failure_of, failure_of_status
+from .http_failures import SOON, TOO_SLOW, Failure, failure_of, failure_of_status
 
 TRIES = 6
 """Attempts of a read: with their pauses they take three seconds, which outlast a restart behind a proxy."""
@@ -114,8 +114,8 @@ class Connection:
         failure = failure_of_status(response.status_code, write=True)
         if failure is None:
             return response
-        wait = _seconds(response.headers.get("Retry-After")) or PAUSE
-        raised = failure.of_write_at(self.address, min(wait, _LONGEST_WAIT))
+        asked = min(_seconds(response.headers.get("Retry-After")), _LONGEST_WAIT)
+        raised = failure.of_write_at(self.address, asked)
         raise raised if type(raised) is not ApplicationError else ApplicationError(f"{raised}{_said(response)}")
 
     def post_definition(self, path: str, body: Any) -> None:

@@ -23,29 +23,36 @@ class Failure:
         again: a read is worth asking again.
         write: what it is for a write: not taken, in doubt, too large, or an error that another try does not mend.
         of_write: the sentence for a write, where that is another one.
+        wait: seconds after which a write that was not taken can go again by itself; None where a person has to do
+            something first.
     """
 
     says: str
     again: bool = False
     write: type[ApplicationError] = ApplicationError
     of_write: str = ""
+    wait: float | None = None
 
     def of_read_at(self, address: str) -> ApplicationError:
         """The error of a read."""
         return ApplicationError(self.says.format(address))
 
-    def of_write_at(self, address: str, wait: float = PAUSE) -> ApplicationError:
+    def of_write_at(self, address: str, asked: float = 0.0) -> ApplicationError:
         """The error of a write.
 
         Args:
-            wait: seconds after which it can go again.
+            asked: seconds that the application asks to wait.
         """
         sentence = (self.of_write or self.says).format(address)
-        return NotTaken(sentence, wait=wait) if self.write is NotTaken else self.write(sentence)
+        if self.write is not NotTaken:
+            return self.write(sentence)
+        return NotTaken(sentence, wait=(asked or self.wait) if self.wait is not None else None)
 
 
 _LOST = "{} took the request, but its answer never came."
-_UNREACHABLE = Failure("{} does not answer. Check the address and that the application is running.", True, NotTaken)
+_UNREACHABLE = Failure(
+    "{} does not answer. Check the address and that the application is running.", True, NotTaken, wait=PAUSE
+)
 _NO_ADDRESS = Failure("{} is not an address. Write it as http://host:port/path.")
 _TIMED_OUT = Failure("{} is slow: it did not answer in time. Try again.", True, NoAnswer, _LOST)
 _BROKEN_OFF = Failure("{} breaks off its answers. Try again later.", True, NoAnswer, _LOST)
@@ -65,7 +72,7 @@ _BUSY = "{} is too busy to answer. Try again later."
 _STATUSES = {
     401: _NO_TOKEN,
     403: _NO_TOKEN,
-    429: Failure(_BUSY, True, NotTaken),
+    429: Failure(_BUSY, True, NotTaken, wait=PAUSE),
     **{
         status: Failure(_BUSY, True, NoAnswer, f"{{}} answered with status {status}, which does not say what it took.")
         for status in (502, 503, 504)

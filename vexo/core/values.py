@@ -99,14 +99,17 @@ def on_unique(texts: pl.Series, function: Callable[[str], str | None]) -> pl.Ser
 
 def normal(texts: pl.Series) -> pl.Series:
     """Text as it is compared: NFC, line ends as LF, an empty text is null."""
-    plain = texts.str.replace_all("\r\n|\r", "\n")
-    composed = plain.str.normalize("NFC") if plain.str.contains(r"[^\x00-\x7f]").any() else plain
-    return composed.replace("", None)
+    own = pl.col(texts.name)
+    plain = own.str.replace_all("\r\n|\r", "\n")
+    if texts.str.contains(r"[^\x00-\x7f]").any():
+        plain = plain.str.normalize("NFC")
+    return texts.to_frame().select(plain.replace("", None)).to_series()
 
 
 def bare(texts: pl.Series) -> pl.Series:
     """Text without spaces at the ends, non-breaking ones too; nothing left is null."""
-    return texts.str.replace_all(f"^{SPACES}+|{SPACES}+$", "").replace("", None)
+    own = pl.col(texts.name)
+    return texts.to_frame().select(own.str.replace_all(f"^{SPACES}+|{SPACES}+$", "").replace("", None)).to_series()
 
 
 def parse(field: Field, texts: pl.Series) -> Parsed:

@@ -112,8 +112,13 @@ class Lease:
     def progress(self, done: int, total: int, message: str = "") -> None:
         """Say how far the work is. Raises LeaseLost."""
         self.job.done, self.job.total, self.job.message = done, total, message
-        with self.writing():
-            Job.objects.filter(pk=self.job.pk).update(done=done, total=total, message=message[:200])
+        self.write(done=done, total=total, message=message[:200])
+
+    def write(self, **values: Any) -> None:
+        """Write down something about the job itself, in one statement. Raises LeaseLost."""
+        until = time.time() + SECONDS
+        if not Job.objects.filter(self._mine()).update(**{"lease_until": until, **values}):
+            raise LeaseLost(f"job {self.job.pk} was taken over")
 
     @property
     def trip(self) -> Any:

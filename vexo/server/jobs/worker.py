@@ -77,8 +77,7 @@ def enqueue(kind: str, by: str, view: TripPart | None = None, *, run_here: bool 
 
 
 def _end(lease: Lease, state: str, **values: Any) -> None:
-    with lease.writing():
-        Job.objects.filter(pk=lease.job.pk).update(state=state, ended_at=timezone.now(), **values)
+    lease.write(state=state, ended_at=timezone.now(), **values)
     lease.job.refresh_from_db()
 
 

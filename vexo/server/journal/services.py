@@ -39,7 +39,7 @@ def note(
 
     Within the transaction of what it tells of, it is written exactly once, whatever dies in between.
     """
-    with transaction.atomic():
+    with transaction.atomic(savepoint=False):
         last = Entry.objects.order_by("-id").values("id", "at", "seal").first()
         now = timezone.now()
         values: dict[str, Any] = {

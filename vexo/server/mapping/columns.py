@@ -23,7 +23,7 @@ from ..people.rights import Action, require
 from ..trips.facts.columns import ColumnTotals, Question, SheetColumn, ShownLane
 from ..trips.models import ColumnMapping, Trip
 from ..trips.part_view import PartView
-from ..trips.sheet_cells import columns_now, edits_of
+from ..trips.sheet_cells import columns_now
 from ..trips.sheets import newest_in, newest_sheet
 from ..trips.status import status_facts, update_status
 from .lookup_tables import claim
@@ -103,7 +103,7 @@ def ask_again(mapped: MappedSheet, lease: Lease) -> None:
     looked = {match.column for match in mapped.matches if asks_of_values(match)}
     beside = {header for lane in mapped.lanes.values() for header in lane.headers}
     looked |= {match.column for match in mapped.matches if match.header in beside}
-    cells = columns_now(mapped.sheet, edits_of(mapped.trip), sorted(looked - {""}))
+    cells = columns_now(mapped.sheet, mapped.edits, sorted(looked - {""}))
     facts = status_facts(mapped.view)
     asked = ask(cells, mapped, facts.holds)
     if asked != facts.questions:

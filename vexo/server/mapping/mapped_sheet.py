@@ -20,6 +20,7 @@ from ..errors import PlainError
 from ..trips.facts.parts import Key
 from ..trips.models import Sheet, Trip
 from ..trips.part_view import PartView
+from ..trips.sheet_cells import edits_of
 from ..trips.sheets import was_delimited
 
 
@@ -80,6 +81,11 @@ class MappedSheet:
     def lane(self, name: str) -> Lane:
         """The lane of a field."""
         return self.lanes.get(name, PLAIN)
+
+    @cached_property
+    def edits(self) -> tuple[int, ...]:
+        """The numbers of the edits that count, oldest first."""
+        return tuple(edits_of(self.trip))
 
     @cached_property
     def headers(self) -> dict[str, str]:

@@ -10,8 +10,7 @@ from vexo.core.planning.merge_base import Ledger
 from vexo.core.planning.verdicts import Answer
 from vexo.core.records import IDENTIFIER
 
-from ..trips.models import Trip
-from ..trips.sheets import kept_records, ledger_of
+from ..trips.sheets import kept_records, ledger_of, ledger_pages
 from .context import PlanContext, decisions_of
 
 
@@ -32,7 +31,8 @@ class Basis:
         trip = context.trip
         kept = kept_records(trip, context.sheet.part) if context.sheet.recognised else None
         decisions, last = decisions_of(trip)
-        return cls(context, kept, ledger_of(trip), ledger_pages(trip), decisions, last)
+        pages = ledger_pages(trip)
+        return cls(context, kept, ledger_of(pages), pages, decisions, last)
 
     @property
     def bound_records(self) -> pl.Series:
@@ -40,8 +40,3 @@ class Basis:
         by_decision = self.decisions.filter(pl.col("answer") == Answer.RECORD)["argument"]
         by_kept_copy = [self.kept[IDENTIFIER]] if self.kept is not None else []
         return pl.concat([self.ledger.rows[IDENTIFIER], by_decision, *by_kept_copy])
-
-
-def ledger_pages(trip: Trip) -> list[str]:
-    """The ledger's pages, each named anew whenever it is written."""
-    return list(trip.ledger.order_by("number").values_list("path", flat=True))

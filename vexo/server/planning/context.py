@@ -22,7 +22,7 @@ from ..errors import PlainError, Stale
 from ..mapping.mapped_sheet import MappedSheet
 from ..trips.models import Sheet, Trip
 from ..trips.part_view import PartView
-from ..trips.sheet_cells import cells_of, edits_of
+from ..trips.sheet_cells import cells_of
 from ..trips.sheets import newest_in, newest_sheet
 from .models import Plan
 
@@ -65,8 +65,7 @@ class PlanContext:
             trip.application.emptied_limit / 100,
             _checks(mapped.matches),
         )
-        edits = tuple(edits_of(trip))
-        return cls(mapped.view, sheet, mapped.catalogue, record_type, mapped.matches, settings, edits)
+        return cls(mapped.view, sheet, mapped.catalogue, record_type, mapped.matches, settings, mapped.edits)
 
     @classmethod
     def of_now(cls, view: PartView, catalogue: Catalogue | None = None) -> PlanContext:

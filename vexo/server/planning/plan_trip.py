@@ -43,11 +43,11 @@ from ..trips.models import Sheet, Trip
 from ..trips.part_view import PartView
 from ..trips.parts import records_elsewhere
 from ..trips.retries import until_unchanged
-from ..trips.sheets import newest_sheet
+from ..trips.sheets import ledger_pages, newest_sheet
 from ..trips.status import refuse_while_sending, update_status
 from . import damage
 from .application_records import counts_of, records_now
-from .basis import Basis, ledger_pages
+from .basis import Basis
 from .context import PlanContext, catalogue_part, newest_plan, signatures_of
 from .figures import summary_of
 from .incremental import Edited, carry_on, edited_since

@@ -29,7 +29,7 @@ from ..people.models import Person
 from ..people.rights import Action, require
 from ..trips.models import Trip
 from ..trips.part_view import PartView
-from ..trips.sheets import kept_records, ledger_of
+from ..trips.sheets import kept_records, ledger_of, ledger_pages
 from ..trips.status import update_status
 
 _MOST_NAMED = 500
@@ -82,7 +82,9 @@ def compare_now(lease: Lease) -> dict[str, Any]:
         others = client.read_by_keys(record_type, names, [record_type.identifier], wanted)
         there = pl.concat([selected, others]) if selected is not None else others
         inside = inside if selected is not None else others[IDENTIFIER]
-    found = compare(kept, there.unique(IDENTIFIER, keep="first", maintain_order=True), inside, fields, ledger_of(trip))
+    found = compare(
+        kept, there.unique(IDENTIFIER, keep="first", maintain_order=True), inside, fields, ledger_of(ledger_pages(trip))
+    )
     told = _told(found, kept, fields, record_type, catalogue)
     with lease.writing():
         trip.refresh_from_db(fields=["selection"])

@@ -54,9 +54,14 @@ def keep_copy(trip: Trip, part: Part, records: pl.DataFrame) -> KeptCopy:
     return KeptCopy.objects.create(trip=trip, part=part, path=path, rows=len(records))
 
 
-def ledger_of(trip: Trip) -> Ledger:
-    """What all passes of a trip have done."""
-    return Ledger.merged([artifacts.read(page.path) for page in trip.ledger.order_by("number")])
+def ledger_pages(trip: Trip) -> list[str]:
+    """The pages of a trip's ledger, one for each pass; one that is written again has another name."""
+    return list(trip.ledger.order_by("number").values_list("path", flat=True))
+
+
+def ledger_of(pages: Sequence[str]) -> Ledger:
+    """What the passes have done that wrote these pages."""
+    return Ledger.merged([artifacts.read(page) for page in pages])
 
 
 def was_delimited(trip: Trip) -> bool:

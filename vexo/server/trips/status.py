@@ -44,7 +44,7 @@ def switch_part(view: PartView) -> None:
     """The part that is looked at is the one whose sheet came in last now; what was said of the former is kept with
     it."""
     trip = view.trip
-    with transaction.atomic():
+    with transaction.atomic(savepoint=False):
         status, last = Trip.objects.values_list("status", "last_part").get(pk=trip.pk)
         if last != view.part:
             of_part = {name: status.pop(name) for name in OF_A_PART if name in status}
@@ -86,7 +86,7 @@ def update_status(view: PartView, *, revised: bool = False, whole: bool = False,
         facts: fields of ``facts.status.StatusFacts``.
     """
     trip, changed = view.trip, to_json(facts)
-    with transaction.atomic():
+    with transaction.atomic(savepoint=False):
         if revised and not whole:
             _carry_plans_on(view)
         status, last = Trip.objects.values_list("status", "last_part").get(pk=trip.pk)
@@ -108,7 +108,7 @@ def update_status(view: PartView, *, revised: bool = False, whole: bool = False,
 def record_pass(view: PartView, done: StoredPass, report: Report | None, *, revised: bool = False) -> None:
     """Write down one pass among the trip's facts; what it read back, which can be long, apart from what lists show."""
     trip = view.trip
-    with transaction.atomic():
+    with transaction.atomic(savepoint=False):
         status, reports = Trip.objects.values_list("status", "reports").get(pk=trip.pk)
         others = [other for other in status.get("passes", []) if other["number"] != done.number]
         passes = sorted([*others, to_json(done)], key=lambda stored: stored["number"])

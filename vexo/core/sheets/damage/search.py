@@ -67,8 +67,9 @@ class Looked:
 
 def _lines(cells: pl.DataFrame, column: str, some: pl.DataFrame) -> pl.DataFrame:
     """Damaged cells as a table; ``some`` has ``at``, ``kind``, ``sure``, ``text`` and ``repair``."""
-    own = cells.select(ROW_ID, ROW).with_row_index("at").join(some, on="at", how="inner", maintain_order="left")
-    return own.with_columns(pl.lit(column).alias("column")).select(list(DAMAGE)).cast(dict(DAMAGE))  # type: ignore[arg-type]
+    rows = cells.lazy().select(ROW_ID, ROW).with_row_index("at")
+    damaged = rows.join(some.lazy(), on="at", how="inner", maintain_order="left").with_columns(column=pl.lit(column))
+    return damaged.select(list(DAMAGE)).cast(dict(DAMAGE)).collect()  # type: ignore[arg-type]
 
 
 def _may_be(kind: Kind) -> pl.Expr:
@@ -210,10 +211,10 @@ def find_damage(cells: pl.DataFrame, looked: Iterable[Looked]) -> pl.DataFrame:
     """All damaged cells of a sheet, a line each (see ``DAMAGE``): ``repair`` is the text that was, where it is known,
     and ``sure`` tells whether that is certain."""
     parts = [pl.DataFrame(schema=DAMAGE)]
-    for one in looked:
-        parts.append(_lines(cells, one.column, _against_what_was(one)))
-        if not one.field.read_only:
-            parts.append(_lines(cells, one.column, _by_itself(one)))
+    for column in looked:
+        searches = (_against_what_was,) if column.field.read_only else (_against_what_was, _by_itself)
+        found = [search(column) for search in searches]
+        parts += [_lines(cells, column.column, some) for some in found if len(some)]
     return pl.concat(parts)
 
 
