@@ -1,7 +1,8 @@
-"""What the tests of the interface share: a demo and a window for each module, and the first half of a round."""
+"""What the tests of the interface share: a demo for each module, a window for each lane, and the first half of a round."""
 
 from __future__ import annotations
 
+import atexit
 import unittest
 from functools import cache
 from pathlib import Path
@@ -28,14 +29,13 @@ def shared_demo() -> Demo:
 @cache
 def shared_browser() -> Browser:
     browser = Browser()
-    after_module(shared_browser.cache_clear)
-    after_module(browser.close)
+    atexit.register(browser.close)
     return browser
 
 
 @unittest.skipUnless(CHROMIUM and DRIVER, "the packages chromium and chromium-driver are not installed")
 class BrowserCase(unittest.TestCase):
-    """One demo and one window for a module; each test begins signed out, in a single empty tab."""
+    """One demo for a module and one window for a lane; each test begins signed out, in a single empty tab."""
 
     demo: Demo
 

@@ -43,9 +43,9 @@ class Browser:
     def __init__(self, address: str = "", width: int = 1280, height: int = 800) -> None:
         options = Options()
         options.binary_location = CHROMIUM or ""
-        for flag in [*FLAGS, f"--user-data-dir={temporary_folder()}", f"--window-size={width},{height}"]:
+        for flag in [*FLAGS, f"--user-data-dir={temporary_folder(lasting=True)}", f"--window-size={width},{height}"]:
             options.add_argument(flag)
-        self.downloads = temporary_folder()
+        self.downloads = temporary_folder(lasting=True)
         options.add_experimental_option("prefs", {"download.default_directory": str(self.downloads)})
         options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
         self.driver = webdriver.Chrome(options=options, service=Service(DRIVER))
