@@ -1,4 +1,4 @@
-"""What the tests of the interface share: a demo for each module, a window for each lane, and the first half of a round."""
+"""What tests of the interface share: a demo for each module, a window for each lane, and the first half of a round."""
 
 from __future__ import annotations
 
