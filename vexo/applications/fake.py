@@ -109,8 +109,8 @@ class FakeClient(Client):
     ) -> pl.DataFrame:
         frame = self._frame(record_type, [*fields, *key])
         wanted = values.select(key).drop_nulls().unique()
-        found = frame.join(wanted, on=list(key), how="semi", maintain_order="left")
-        return found.select(IDENTIFIER, VERSION, *dict.fromkeys(fields))
+        joined = frame.join(wanted, on=list(key), how="semi", maintain_order="left")
+        return joined.select(IDENTIFIER, VERSION, *dict.fromkeys(fields))
 
     def write(self, record_type: RecordType, writes: Sequence[Write], sending: Sending = PLAINLY) -> list[WriteResult]:
         sending.before_body()

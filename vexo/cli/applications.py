@@ -34,9 +34,9 @@ def applications(setting: Setting, as_json: bool) -> None:
 def _token(from_input: bool, change: bool) -> str:
     if from_input:
         return sys.stdin.readline().rstrip("\r\n")
-    said = os.environ.get("VEXO_TOKEN")
-    if said is not None:
-        return said
+    setting = os.environ.get("VEXO_TOKEN")
+    if setting is not None:
+        return setting
     words = "Token (empty: the one that is kept)" if change else "Token"
     return str(click.prompt(words, hide_input=True, default="", show_default=False, err=True))
 

@@ -26,8 +26,8 @@ def _column(trip: Trip, said: str) -> str:
         found = [c["column"] for c in columns if c[name] == said]
         if len(found) == 1:
             return str(found[0])
-    there = ", ".join(repr(c["header"]) for c in columns) or "none"
-    raise PlainError(f"The sheet has no column {said!r}, or more than one. Its columns are: {there}.")
+    words = ", ".join(repr(c["header"]) for c in columns) or "none"
+    raise PlainError(f"The sheet has no column {said!r}, or more than one. Its columns are: {words}.")
 
 
 @click.command()

@@ -88,12 +88,12 @@ def _of_file(path: Path | None) -> dict[str, Lane]:
     if path is None:
         return {}
     try:
-        told = json.loads(path.read_text(encoding="utf-8"))
+        data = json.loads(path.read_text(encoding="utf-8"))
     except (OSError, ValueError) as error:
         raise LaneError(f"{path} is not a file of lanes: {error}.") from error
-    if not isinstance(told, dict) or not all(isinstance(lane, dict) for lane in told.values()):
+    if not isinstance(data, dict) or not all(isinstance(lane, dict) for lane in data.values()):
         raise LaneError(f"{path} should hold one JSON object: field → lane.")
-    return lanes_from_json(told)
+    return lanes_from_json(data)
 
 
 def lanes_said(laning: Laning, before: dict[str, Lane], carried: list[str]) -> dict[str, Lane]:
@@ -166,8 +166,8 @@ def answered(view: PartView, answers: tuple[str, ...]) -> tuple[dict[str, str], 
         of, _, number = answer.rpartition("=")
         options = [option for one in asked if one["of"] == of for option in one["options"]]
         if not options:
-            there = ", ".join(dict.fromkeys(one["of"] for one in asked)) or "nothing"
-            raise PlainError(f"Nothing is asked about {of!r}. Asked about: {there}.")
+            words = ", ".join(dict.fromkeys(one["of"] for one in asked)) or "nothing"
+            raise PlainError(f"Nothing is asked about {of!r}. Asked about: {words}.")
         if not number.isdecimal() or not 1 <= int(number) <= len(options):
             raise PlainError(f"{answer!r}: the answers to {of!r} are 1 to {len(options)}.")
         chosen = options[int(number) - 1]

@@ -71,8 +71,8 @@ def apply(
         print_outcome(find_view(trip), as_json)
     unfinished = open_pass(view.trip)
     if unfinished is not None:
-        said = f"Pass {unfinished.number} of trip {trip} has not ended. Go on with it, or give it up."
-        raise PlainError(said, "pass-open", number=unfinished.number)
+        words = f"Pass {unfinished.number} of trip {trip} has not ended. Go on with it, or give it up."
+        raise PlainError(words, "pass-open", number=unfinished.number)
     plan = view.trip.plans.filter(number=number).first() if number is not None else plan_of(view)
     if plan is None:
         raise PlainError(f"Trip {trip} has no plan {number}.", "no-plan")

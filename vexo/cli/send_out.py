@@ -180,8 +180,8 @@ def send_out(
     for text in result["not_found"]:
         click.echo(f"No {known.label.lower()} has the key {text}.", err=True)
     for other in result["also_out"]:
-        told = f"{other['count']:,} of them are out on trip {other['trip']}, {other['title']}, too"
-        click.echo(f"{told} ({other['by']}, since {other['since'][:10]}).", err=True)
+        words = f"{other['count']:,} of them are out on trip {other['trip']}, {other['title']}, too"
+        click.echo(f"{words} ({other['by']}, since {other['since'][:10]}).", err=True)
     if as_json:
         told_ = {name: result[name] for name in ("trip", "rows", "parts", "missing", "not_found", "also_out")}
         print_json({**told_, "file": str(output), "files": written})
@@ -211,8 +211,8 @@ def _deliver(result: dict[str, Any], output: Path) -> list[str]:
             shutil.copyfile(absolute(sheet.path), output / sheet.name)
         return [str(output / sheet.name) for sheet in sheets]
     except OSError as error:
-        told = f"{output} cannot be written: {error.strerror}. What went out stays with trip {result['trip']}."
-        raise PlainError(told) from error
+        words = f"{output} cannot be written: {error.strerror}. What went out stays with trip {result['trip']}."
+        raise PlainError(words) from error
 
 
 @click.command()

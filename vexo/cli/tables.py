@@ -116,6 +116,6 @@ def plan_table(context: PlanContext, plan: pl.DataFrame, changed: list[str]) -> 
         key_cells = [texts.get(f"raw.{name}", {}).get(line[ROW_ID]) or "" for name in keys]
         values = [_cell(line, texts, name) for name in changed]
         verdict = line["verdict"]
-        said = " ".join(fault_words(context, fault) for fault in line["faults"])
-        table.add_row(str(line[ROW]), f"{SIGNS[verdict]} {verdict}", *key_cells, *values, said)
+        words = " ".join(fault_words(context, fault) for fault in line["faults"])
+        table.add_row(str(line[ROW]), f"{SIGNS[verdict]} {verdict}", *key_cells, *values, words)
     return table

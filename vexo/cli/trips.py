@@ -262,8 +262,8 @@ def review(setting: Setting, trip: int, everything: bool, as_json: bool) -> None
             out.print(f"  {column['label']}: did not go out, so it is compared with the application only")
     for column in columns_:
         if column["emptied"]:
-            said = f"emptied in the sheet, left as they are; clear them with vexo decide {trip} clear"
-            out.print(f"  {column['label']}: {column['emptied']:,} {said} --code emptied --field {column['field']}")
+            words = f"emptied in the sheet, left as they are; clear them with vexo decide {trip} clear"
+            out.print(f"  {column['label']}: {column['emptied']:,} {words} --code emptied --field {column['field']}")
         if column["filled_before"]:
             once = context.record_type.field(column["field"]).create_only
             why = "set only when a record is made" if once else "filled in the application already"

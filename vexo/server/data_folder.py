@@ -88,21 +88,21 @@ def secret_key() -> str:
     Raises:
         FolderError: where it is missing, empty or too short.
     """
-    said = os.environ.get("VEXO_KEY")
+    setting = os.environ.get("VEXO_KEY")
     where, remedy = "VEXO_KEY", "Say one of at least 32 characters"
-    if said is None:
+    if setting is None:
         path = data_folder() / "key"
         where, remedy = str(path), "Put the right one back from where it is kept, or say it in VEXO_KEY"
         try:
-            said = path.read_text(encoding="utf-8").strip()
+            setting = path.read_text(encoding="utf-8").strip()
         except FileNotFoundError:
             raise FolderError(f"{path} is missing. {remedy}.") from None
         except (OSError, UnicodeDecodeError) as error:
             raise FolderError(f"{path} cannot be read: {error}. {remedy}.") from error
-    if len(said) < _SHORTEST_KEY:
-        told = "is empty" if not said else "is too short"
-        raise FolderError(f"{where} {told}. {remedy}.")
-    return said
+    if len(setting) < _SHORTEST_KEY:
+        words = "is empty" if not setting else "is too short"
+        raise FolderError(f"{where} {words}. {remedy}.")
+    return setting
 
 
 def _sync(path: Path) -> None:

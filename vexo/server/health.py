@@ -60,8 +60,8 @@ def wrong() -> list[dict[str, str]]:
     ]
     free = shutil.disk_usage(data_folder()).free
     if free < LEAST_FREE:
-        told = f"Only {free // 1024**2:,} MB are free where Vexo keeps its things. Make room."
-        found.append({"code": "disk", "says": told})
+        words = f"Only {free // 1024**2:,} MB are free where Vexo keeps its things. Make room."
+        found.append({"code": "disk", "says": words})
     return found
 
 

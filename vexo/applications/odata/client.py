@@ -195,11 +195,13 @@ class ODataClient(Client):
             answers = {str(one["id"]): one for one in given}
         except (ApplicationError, KeyError, TypeError) as error:
             raise NoAnswer("The application's answer to a batch cannot be read.") from error
-        made: list[WriteResult] = []
+        write_results: list[WriteResult] = []
         for at, write in enumerate(writes):
-            made.append(self._answer(record_type, write, answers.get(str(at)), failed=any(map(_failed, made))))
+            write_results.append(
+                self._answer(record_type, write, answers.get(str(at)), failed=any(map(_failed, write_results)))
+            )
         held = self._held(record_type, {str(at): answers.get(str(at)) for at in range(len(writes))})
-        return [replace(answer, values=held.get(str(at), {})) for at, answer in enumerate(made)]
+        return [replace(answer, values=held.get(str(at), {})) for at, answer in enumerate(write_results)]
 
     def _held(self, record_type: RecordType, answers: Mapping[str, Any]) -> dict[str, dict[str, Any]]:
         """The values that the application now holds by its own answers, typed all at once."""
@@ -220,18 +222,18 @@ class ODataClient(Client):
         return f"{record_type.source}({quote(literal(field, identifier), safe=chr(39))})"
 
     def _request(self, record_type: RecordType, write: Write, at: int, sending: Sending) -> dict[str, Any]:
-        asked = strategy_of(write.verdict).request(write)
+        change = strategy_of(write.verdict).request(write)
         request: dict[str, Any] = {"id": str(at)}
         headers = {"content-type": "application/json", "prefer": "return=representation"}
-        if asked.what == Verdict.CREATE:
+        if change.what == Verdict.CREATE:
             request |= {"method": "POST", "url": record_type.source}
         else:
-            method = "PATCH" if asked.what == Verdict.UPDATE else "DELETE"
-            request |= {"method": method, "url": self._entity(record_type, asked.identifier or "")}
-            if asked.version is not None:
-                headers["if-match"] = asked.version
-        if asked.what != Verdict.DELETE:
-            request["body"] = {n: to_json(record_type.field(n), v) for n, v in asked.values.items()}
+            method = "PATCH" if change.what == Verdict.UPDATE else "DELETE"
+            request |= {"method": method, "url": self._entity(record_type, change.identifier or "")}
+            if change.version is not None:
+                headers["if-match"] = change.version
+        if change.what != Verdict.DELETE:
+            request["body"] = {n: to_json(record_type.field(n), v) for n, v in change.values.items()}
         if sending.atomic:
             request["atomicityGroup"] = "all"
         if sending.first_sent:
@@ -253,10 +255,10 @@ class ODataClient(Client):
         if status == 412:
             return WriteResult(write.at, CLASH, write.identifier, accepted=accepted)
         message, field, code = _error_of(body)
-        said = f"{status} · {code}" if code else str(status)
+        words = f"{status} · {code}" if code else str(status)
         mine = "undone-with-group" if status == 424 else "refused"
         return WriteResult(
-            write.at, "refused", write.identifier, None, mine, field or "", (message, said), accepted=accepted
+            write.at, "refused", write.identifier, None, mine, field or "", (message, words), accepted=accepted
         )
 
     def _taken(

@@ -69,12 +69,12 @@ def _choices(element: ET.Element) -> tuple[Choice, ...]:
     allowed = _term(element, "Validation.V1.AllowedValues")
     if allowed is None:
         return ()
-    found = []
+    choices = []
     for record in allowed.iter(f"{_EDM}Record"):
         values = {v.get("Property"): v.get("String", "") for v in record.findall(f"{_EDM}PropertyValue")}
         if "Value" in values:
-            found.append(Choice(values["Value"], _string(record, "Core.V1.Description") or values["Value"]))
-    return tuple(found)
+            choices.append(Choice(values["Value"], _string(record, "Core.V1.Description") or values["Value"]))
+    return tuple(choices)
 
 
 def _field(element: ET.Element, links: dict[str, tuple[str, str]], identifier: str) -> Field | None:

@@ -27,9 +27,9 @@ def _expand(ways: Sequence[tuple[str, ...]]) -> str:
         inner.setdefault(first, []).append(tuple(rest))
     made = []
     for navigation, rests in inner.items():
-        own = ",".join(dict.fromkeys(rest[0] for rest in rests if len(rest) == 1))
+        names = ",".join(dict.fromkeys(rest[0] for rest in rests if len(rest) == 1))
         further = [rest for rest in rests if len(rest) > 1]
-        options = [f"$select={own}"] if own else []
+        options = [f"$select={names}"] if names else []
         options += [f"$expand={_expand(further)}"] if further else []
         made.append(f"{navigation}({';'.join(options)})")
     return ",".join(made)
@@ -125,8 +125,8 @@ def by_identifier(
 
 def sums(ask: Ask, record_type: RecordType, fields: Sequence[Field], condition: str) -> dict[str, Any]:
     """Sums by the application itself. Source: OData Extension for Data Aggregation 4.0."""
-    told = ",".join(f"{field.name} with sum as {field.name}" for field in fields)
-    chain = (f"filter({condition})/" if condition else "") + f"aggregate({told})"
+    names = ",".join(f"{field.name} with sum as {field.name}" for field in fields)
+    chain = (f"filter({condition})/" if condition else "") + f"aggregate({names})"
     rows = ask(f"{record_type.source}?{_query({'$apply': chain})}")["value"]
     return dict(rows[0]) if rows else {}
 

@@ -148,8 +148,8 @@ def check_lane(field: Field, lane: Lane, headers: Sequence[str] | None = None) -
         raise LaneError(f"Say what stands between the items of {field.label}.")
     for header in (lane.source, *lane.headers):
         if header and headers is not None and header not in headers:
-            there = ", ".join(repr(one) for one in headers if one) or "none"
-            raise LaneError(f"The sheet has no column {header!r}. Its columns are: {there}.")
+            words = ", ".join(repr(one) for one in headers if one) or "none"
+            raise LaneError(f"The sheet has no column {header!r}. Its columns are: {words}.")
         if header and headers is not None and list(headers).count(header) > 1:
             raise LaneError(f"More than one column is called {header!r}. Rename one of them in the sheet.")
     if lane.fixed:

@@ -239,24 +239,24 @@ def with_lanes(matches: Sequence[ColumnMatch], lanes: Mapping[str, Lane], record
     than a column's name: that column goes nowhere then; and a column that a lane looks at is not open."""
     own = {name: lane for name, lane in lanes.items() if lane.own_column and record_type.find(name)}
     looked_at = {header for lane in lanes.values() for header in (lane.source, *lane.headers) if header}
-    made = []
+    with_own = []
     for match in matches:
         name = match.field.name if match.field else ""
         if name in own or (match.open and match.header in looked_at):
-            made.append(replace(match, field=None, how=MatchedBy.LANE))
+            with_own.append(replace(match, field=None, how=MatchedBy.LANE))
         else:
-            made.append(replace(match, check=name in lanes and lanes[name].check))
+            with_own.append(replace(match, check=name in lanes and lanes[name].check))
     columns = {match.header: match for match in matches}
     for name, lane in own.items():
         field = record_type.field(name)
         source = columns.get(lane.source)
         if lane.fixed:
-            made.append(ColumnMatch("", "", field, MatchedBy.FIXED))
+            with_own.append(ColumnMatch("", "", field, MatchedBy.FIXED))
         elif source is not None:
-            made.append(ColumnMatch(source.column, source.header, field, MatchedBy.LANE, check=lane.check))
+            with_own.append(ColumnMatch(source.column, source.header, field, MatchedBy.LANE, check=lane.check))
         else:
-            made.append(ColumnMatch("", lane.source, field, MatchedBy.LOST, check=lane.check))
-    return made
+            with_own.append(ColumnMatch("", lane.source, field, MatchedBy.LOST, check=lane.check))
+    return with_own
 
 
 def one_for_editing(matches: Sequence[ColumnMatch], record_type: RecordType) -> list[ColumnMatch]:
@@ -264,17 +264,17 @@ def one_for_editing(matches: Sequence[ColumnMatch], record_type: RecordType) -> 
     others went out to be read, unless a person has said that another is carried."""
     said = {m.field.name for m in matches if m.field and m.how == MatchedBy.CHOSEN}
     taken: set[str] = set()
-    made = []
+    editable = []
     for match in matches:
         field = match.field
         if field is None or field.read_only or match.how == MatchedBy.CHOSEN:
-            made.append(match)
+            editable.append(match)
         elif set(record_type.instead_of(field.name)) & (taken | said):
-            made.append(replace(match, field=replace(field, read_only=True, required=False)))
+            editable.append(replace(match, field=replace(field, read_only=True, required=False)))
         else:
             taken.add(field.name)
-            made.append(match)
-    return made
+            editable.append(match)
+    return editable
 
 
 def conflicts(matches: Sequence[ColumnMatch], record_type: RecordType) -> list[tuple[ColumnMatch, ColumnMatch]]:

@@ -46,8 +46,8 @@ def make_lookup(
         if not len(frame):
             continue
         named = frame.select(pl.col(name).cast(pl.String).alias("long"), pl.col(IDENTIFIER).alias("identifier"))
-        asked = pl.DataFrame([texts.alias("text"), in_long_form(target.field(name), texts).alias("long")])
-        parts.append(asked.join(named, on="long", how="inner").select("text", "identifier"))
+        table = pl.DataFrame([texts.alias("text"), in_long_form(target.field(name), texts).alias("long")])
+        parts.append(table.join(named, on="long", how="inner").select("text", "identifier"))
     hits = pl.concat(parts) if parts else pl.DataFrame(schema={"text": pl.String(), "identifier": pl.String()})
     grouped = hits.filter(pl.col("text").is_not_null()).group_by("text").agg(pl.col("identifier").unique())
     by = target.field(target.shown_by).label if target.shown_by != target.identifier else "record ID"

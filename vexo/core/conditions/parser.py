@@ -207,8 +207,8 @@ class _Reader:
         wanted = {Kind.DATE: "date", Kind.MOMENT: "now"}.get(field.kind)
         if token.text != wanted:
             example = {"date": "date(now())", "now": "now()"}.get(wanted or "", "")
-            told = f"{field.label} is compared with {example}" if example else f"{field.label} is not a day"
-            raise self.slip(told, token)
+            words = f"{field.label} is compared with {example}" if example else f"{field.label} is not a day"
+            raise self.slip(words, token)
         self.expect("(")
         if token.text == "date":
             self.expect("now")

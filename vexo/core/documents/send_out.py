@@ -188,18 +188,18 @@ def sentence(document: SendOut, catalogue: Catalogue) -> str:
         return f"{own}, highest first" if name.startswith("-") else own
 
     if document.headers_only:
-        said = f"An empty sheet for {record_type.plural}"
+        words = f"An empty sheet for {record_type.plural}"
     elif document.picked is not None:
-        said = f"{len(document.picked.values):,} {record_type.plural} picked by hand"
+        words = f"{len(document.picked.values):,} {record_type.plural} picked by hand"
     else:
-        said = f"Every {record_type.label}"
+        words = f"Every {record_type.label}"
         condition = read_condition(document.condition, record_type, catalogue)
         if condition is not None:
-            said += f" where {to_sentence(condition, record_type, catalogue)}"
+            words += f" where {to_sentence(condition, record_type, catalogue)}"
     if document.order:
-        said += f", in order of {', '.join(label(name) for name in document.order)}"
+        words += f", in order of {', '.join(label(name) for name in document.order)}"
     if document.share is not None:
         groups = f" {len(document.share.groups)} groups of" if document.share.groups else ""
-        said += f", one sheet for each{groups} {label(document.share.field)}"
+        words += f", one sheet for each{groups} {label(document.share.field)}"
     count = len(document.fields) or len(default_fields(record_type))
-    return f"{said}: {count} {'field' if count == 1 else 'fields'}, as {document.format.upper()}."
+    return f"{words}: {count} {'field' if count == 1 else 'fields'}, as {document.format.upper()}."

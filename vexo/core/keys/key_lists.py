@@ -58,8 +58,8 @@ def keys_in(rows: Sequence[Sequence[str]], record_type: RecordType, key: Sequenc
             own for own in keys if len(own) == wide
         ]
         if not fits:
-            told = ", or ".join(" + ".join(record_type.field(n).label for n in own) for own in keys)
-            raise DocumentError(f"Each line should hold one key: {told}. Name the fields in the first line.")
+            words = ", or ".join(" + ".join(record_type.field(n).label for n in own) for own in keys)
+            raise DocumentError(f"Each line should hold one key: {words}. Name the fields in the first line.")
         chosen, places = fits[0], list(range(wide))
     found: dict[tuple[str, ...], None] = {}
     for number, row in enumerate(rows[begin:], start=begin + 1):
@@ -67,8 +67,8 @@ def keys_in(rows: Sequence[Sequence[str]], record_type: RecordType, key: Sequenc
         if not any(cells):
             continue
         if not all(cells):
-            told = " + ".join(record_type.field(name).label for name in chosen)
-            raise DocumentError(f"Line {number} of the list lacks a part of its key: {told}.")
+            words = " + ".join(record_type.field(name).label for name in chosen)
+            raise DocumentError(f"Line {number} of the list lacks a part of its key: {words}.")
         found[tuple(cells)] = None
     if not found:
         raise DocumentError("The list names no record.")

@@ -23,9 +23,9 @@ def check_key(key: Sequence[str], record_type: RecordType, carried: Sequence[str
     for name in key:
         field = record_type.field(name)
         if name not in carried:
-            there = ", ".join(carried) or "none"
+            words = ", ".join(carried) or "none"
             raise RecordKeyError(
-                f"The key {field.label} ({name}) is in no column of the sheet. Fields in the sheet: {there}. "
+                f"The key {field.label} ({name}) is in no column of the sheet. Fields in the sheet: {words}. "
                 "Add the column, carry another column into it, or choose another key."
             )
     unique = [{record_type.identifier}, *[set(known) for known in record_type.keys]]

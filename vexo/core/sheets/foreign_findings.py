@@ -40,31 +40,35 @@ def _among_numbers(cells: pl.DataFrame, column: Column) -> list[Finding]:
     numbers = as_numbers(texts)
     if numbers is None:
         return []
-    found = []
+    findings = []
     others = cells.filter(bare(texts).is_not_null() & numbers.is_null())
     if len(others):
         row, few = int(others[ROW][0]), others[column.name].unique(maintain_order=True).head(3).to_list()
         named = ", ".join(f"\u201c{text}\u201d" for text in few)
-        told = f"Row {row:,}, {header}: {named} among numbers."
+        words = f"Row {row:,}, {header}: {named} among numbers."
         if len(others) > 1:
-            told = f"{len(others):,} cells of {header!r} from row {row:,} on are not numbers: {named}."
-        found.append(Finding("not-number", told, row, header))
+            words = f"{len(others):,} cells of {header!r} from row {row:,} on are not numbers: {named}."
+        findings.append(Finding("not-number", words, row, header))
     commas = with_comma(texts)
     if commas:
-        found.append(Finding("decimal-comma", f"{commas:,} numbers of {header!r} have a decimal comma.", None, header))
-    return found
+        findings.append(
+            Finding("decimal-comma", f"{commas:,} numbers of {header!r} have a decimal comma.", None, header)
+        )
+    return findings
 
 
 def notice(cells: pl.DataFrame, profile: SheetProfile) -> tuple[Finding, ...]:
     """What a person has to know of a sheet that is not known to have gone out from here."""
-    found = []
+    findings = []
     if profile.format in ("csv", "tsv"):
         for header, number, row in _counted(cells, profile, PREFIXED):
-            told = f"{_cells(number)} of {header!r} from row {row:,} on begin with an apostrophe that guards a formula."
-            found.append(Finding("prefix", told, row, header))
+            words = (
+                f"{_cells(number)} of {header!r} from row {row:,} on begin with an apostrophe that guards a formula."
+            )
+            findings.append(Finding("prefix", words, row, header))
     for column in profile.columns:
-        found += _among_numbers(cells, column)
+        findings += _among_numbers(cells, column)
     for header, number, row in _counted(cells, profile, _MARK):
-        told = f"{_cells(number)} of {header!r} from row {row:,} on look like a mark, such as [clear]."
-        found.append(Finding("marks", told, row, header))
-    return tuple(found)
+        words = f"{_cells(number)} of {header!r} from row {row:,} on look like a mark, such as [clear]."
+        findings.append(Finding("marks", words, row, header))
+    return tuple(findings)

@@ -121,35 +121,35 @@ def find_header(lines: list[Line], numbers: list[int], said: int | None = None) 
     first = _first_of_table(lines)
     findings = []
     if first:
-        told = f"Row {numbers[0]:,} stands" if first == 1 else f"Rows {numbers[0]:,} to {numbers[first - 1]:,} stand"
+        words = f"Row {numbers[0]:,} stands" if first == 1 else f"Rows {numbers[0]:,} to {numbers[first - 1]:,} stand"
         findings.append(
-            Finding("title-rows", f"{told} above the header and {'is' if first == 1 else 'are'} not read.", numbers[0])
+            Finding("title-rows", f"{words} above the header and {'is' if first == 1 else 'are'} not read.", numbers[0])
         )
     head, below = lines[first], lines[first + 1 :]
     if below and _has_none(head, below):
-        told = f"Row {numbers[first]:,} is a record like those below it: the sheet has no header."
-        return Header(0, ("",) * len(head), (*findings, Finding("no-header", told, numbers[first])))
+        words = f"Row {numbers[first]:,} is a record like those below it: the sheet has no header."
+        return Header(0, ("",) * len(head), (*findings, Finding("no-header", words, numbers[first])))
     if len(below) > 1 and numbers[first + 1] == numbers[first] + 1 and _two_rows(head, below[0], below[1:]):
-        told = f"Rows {numbers[first]:,} and {numbers[first + 1]:,} are one header; their names are put together."
-        findings.append(Finding("two-header-rows", told, numbers[first]))
+        words = f"Rows {numbers[first]:,} and {numbers[first + 1]:,} are one header; their names are put together."
+        findings.append(Finding("two-header-rows", words, numbers[first]))
         return Header(numbers[first + 1], _joined(head, below[0]), tuple(findings))
     return Header(numbers[first], tuple(_text(cell) for cell in head), tuple(findings))
 
 
 def _names(names: list[str], header: Header, numbers: dict[str, int]) -> list[Finding]:
     """Columns that cannot be told by their name."""
-    found = []
+    findings = []
     if header.row:
         for name, title in zip(names, header.names, strict=True):
             if not title and numbers[name]:
                 cells = "cell" if numbers[name] == 1 else "cells"
-                told = f"Column {_place(name)} has no name above its {numbers[name]:,} {cells}."
-                found.append(Finding("no-name", told, header.row, _place(name)))
+                words = f"Column {_place(name)} has no name above its {numbers[name]:,} {cells}."
+                findings.append(Finding("no-name", words, header.row, _place(name)))
     for title, times in Counter(header.names).items():
         if title and times > 1:
-            told = f"{times} columns are named {title!r}."
-            found.append(Finding("same-name", told, header.row, title))
-    return found
+            words = f"{times} columns are named {title!r}."
+            findings.append(Finding("same-name", words, header.row, title))
+    return findings
 
 
 class Shaped(NamedTuple):

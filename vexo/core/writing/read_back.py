@@ -35,7 +35,7 @@ def differences(written: pl.DataFrame, now: pl.DataFrame, fields: Sequence[Field
         wrong = joined.filter((pl.col(columns.action) == CellAction.WRITE) & ~same(columns.proposed, field.name, field))
         if wrong.is_empty():
             continue
-        told = pl.DataFrame(
+        table = pl.DataFrame(
             {
                 ROW_ID: wrong[ROW_ID],
                 ROW: wrong[ROW],
@@ -46,8 +46,8 @@ def differences(written: pl.DataFrame, now: pl.DataFrame, fields: Sequence[Field
             schema=DIFFERENCES,
         )
         by_itself = wrong.select(same(columns.result, field.name, field)).to_series()
-        own.append(told.filter(by_itself))
-        since.append(told.filter(~by_itself))
+        own.append(table.filter(by_itself))
+        since.append(table.filter(~by_itself))
     return pl.concat(own), pl.concat(since)
 
 

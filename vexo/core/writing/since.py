@@ -65,16 +65,16 @@ def compare(
     parts = []
     for field in fields:
         then, now = field.name, f"{field.name}.now"
-        own = met.join(_ours(ledger, field), on=IDENTIFIER, how="left", maintain_order="left").with_columns(
+        joined = met.join(_ours(ledger, field), on=IDENTIFIER, how="left", maintain_order="left").with_columns(
             pl.col(then).cast(dtype(field), strict=False), pl.col(now).cast(dtype(field), strict=False)
         )
-        own = own.filter(~same(then, now, field))
-        if own.is_empty():
+        joined = joined.filter(~same(then, now, field))
+        if joined.is_empty():
             continue
-        wrote = own.select(same(now, "app", field) & pl.col("app").is_not_null()).to_series()
-        texts = [to_text(field, own[name]).alias(told) for name, told in ((then, "then"), (now, "now"))]
+        wrote = joined.select(same(now, "app", field) & pl.col("app").is_not_null()).to_series()
+        texts = [to_text(field, joined[name]).alias(told) for name, told in ((then, "then"), (now, "now"))]
         parts.append(
-            own.select(IDENTIFIER, pl.lit(field.name).alias("field")).with_columns(*texts, wrote.alias("ours"))
+            joined.select(IDENTIFIER, pl.lit(field.name).alias("field")).with_columns(*texts, wrote.alias("ours"))
         )
     empty = {IDENTIFIER: pl.String, "field": pl.String, "then": pl.String, "now": pl.String, "ours": pl.Boolean}
     out, alive, rows = kept[IDENTIFIER], there[IDENTIFIER], ledger.rows

@@ -39,8 +39,8 @@ def find_application(name: str) -> Application:
 
 
 def _unknown(name: str) -> UnknownApplication:
-    there = ", ".join(Application.objects.values_list("name", flat=True)) or "none yet"
-    return UnknownApplication(f"No application is called {name!r}. Connected: {there}.")
+    words = ", ".join(Application.objects.values_list("name", flat=True)) or "none yet"
+    return UnknownApplication(f"No application is called {name!r}. Connected: {words}.")
 
 
 @contextmanager
@@ -192,11 +192,11 @@ def connect(by: Person, wanted: Connection, *, change: bool = False, inside: boo
     fresh = {"secret": lock(token), "catalogue": catalogue.to_json(), "described_at": timezone.now(), "trouble": ""}
     with transaction.atomic():
         made, _ = Application.objects.update_or_create(name=wanted.name, defaults=values | fresh)
-        told = f"Connected {made.label} at {made.address}"
+        words = f"Connected {made.label} at {made.address}"
         if before is not None:
-            told = f"Changed the connection of {made.label}: {', '.join(changed) or 'nothing'}"
+            words = f"Changed the connection of {made.label}: {', '.join(changed) or 'nothing'}"
         if before is None or changed:
-            note(by.username, "connected", told, made)
+            note(by.username, "connected", words, made)
     return made
 
 

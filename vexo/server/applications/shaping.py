@@ -52,8 +52,8 @@ def add_field(person: Person, application: Application, record_type: str, field:
         client.add_field(known, field)
         fresh = describe(application, client)
     needed = f", required: {field.existing} in the records that were there" if field.required else ""
-    told = f"Added the field {field.label} ({field.kind}{needed}) to {known.plural}"
-    note(person.username, "added", told[:300], application)
+    words = f"Added the field {field.label} ({field.kind}{needed}) to {known.plural}"
+    note(person.username, "added", words[:300], application)
     return fresh
 
 

@@ -177,9 +177,9 @@ class ApplicationsView(APIView):
 
     @extend_schema(request=ConnectSerializer, responses={201: ApplicationSerializer})
     def post(self, request: Request) -> Response:
-        asked = ConnectSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
-        application = _connected(request, asked.validated_data, change=False)
+        serializer = ConnectSerializer(data=request.data)
+        serializer.is_valid(raise_exception=True)
+        application = _connected(request, serializer.validated_data, change=False)
         return Response(ApplicationSerializer(application, context={"request": request}).data, status=201)
 
 
@@ -200,9 +200,9 @@ class ApplicationView(APIView):
     @extend_schema(request=ChangeConnectionSerializer, responses=ApplicationSerializer)
     def put(self, request: Request, name: str) -> Response:
         """Change a connection; the application must answer there."""
-        asked = ChangeConnectionSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
-        application = _connected(request, {**asked.validated_data, "name": name}, change=True)
+        change_connection_serializer = ChangeConnectionSerializer(data=request.data)
+        change_connection_serializer.is_valid(raise_exception=True)
+        application = _connected(request, {**change_connection_serializer.validated_data, "name": name}, change=True)
         return Response(ApplicationSerializer(application, context={"request": request}).data)
 
 
@@ -221,9 +221,9 @@ class FieldsView(APIView):
     @extend_schema(request=NewFieldSerializer, responses={201: CatalogueSerializer})
     def post(self, request: Request, name: str) -> Response:
         """Add a field to a record type, where the application can."""
-        asked = NewFieldSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
-        values, application = asked.validated_data, get_object_or_404(Application, name=name)
+        new_field_serializer = NewFieldSerializer(data=request.data)
+        new_field_serializer.is_valid(raise_exception=True)
+        values, application = new_field_serializer.validated_data, get_object_or_404(Application, name=name)
         record_type, own = values.pop("record_type"), values.pop("name")
         field = NewField(own or shaping.name_from(values["label"]), **{**values, "choices": tuple(values["choices"])})
         known = shaping.add_field(person_of(request), application, record_type, field)
@@ -237,10 +237,10 @@ class ChoicesView(APIView):
     @extend_schema(request=NewChoiceSerializer, responses={201: CatalogueSerializer})
     def post(self, request: Request, name: str) -> Response:
         """Add a choice to a field's list, where the application can."""
-        asked = NewChoiceSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
+        new_choice_serializer = NewChoiceSerializer(data=request.data)
+        new_choice_serializer.is_valid(raise_exception=True)
         application = get_object_or_404(Application, name=name)
-        known = shaping.add_choice(person_of(request), application, **asked.validated_data)
+        known = shaping.add_choice(person_of(request), application, **new_choice_serializer.validated_data)
         application.refresh_from_db()
         return Response(_catalogue_json(application, known, request), status=201)
 

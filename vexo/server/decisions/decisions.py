@@ -41,22 +41,22 @@ class Scope:
 def _cells(trip: Trip, plan: Plan, scope: Scope, answer: Answer) -> pl.DataFrame:
     """The questions that an answer is for."""
     if answer == Answer.AGAIN:
-        asked = decisions_of(trip)[0].drop("answer", "argument").unique(maintain_order=True)
+        decisions = decisions_of(trip)[0].drop("answer", "argument").unique(maintain_order=True)
     else:
-        asked = artifacts.read(plan.questions_path)
+        decisions = artifacts.read(plan.questions_path)
     if scope.rows:
-        asked = asked.filter(pl.col("row_id").is_in(list(scope.rows)))
+        decisions = decisions.filter(pl.col("row_id").is_in(list(scope.rows)))
     if scope.code:
-        asked = asked.filter(pl.col("code") == scope.code)
+        decisions = decisions.filter(pl.col("code") == scope.code)
     if scope.field:
-        asked = asked.filter(pl.col("field") == scope.field)
+        decisions = decisions.filter(pl.col("field") == scope.field)
     if answer == Answer.ASIDE:
-        rows = asked["row_id"].unique(maintain_order=True) if scope.code or scope.field else _rows(plan, scope)
+        rows = decisions["row_id"].unique(maintain_order=True) if scope.code or scope.field else _rows(plan, scope)
         texts = {"code": "set-aside", "field": "", "digest": ""}
         return rows.to_frame("row_id").with_columns([pl.lit(v).alias(k) for k, v in texts.items()])
     if answer == Answer.AGAIN:
-        return asked
-    return asked.filter(pl.col("code").is_in(answered_by(answer)))
+        return decisions
+    return decisions.filter(pl.col("code").is_in(answered_by(answer)))
 
 
 def _rows(plan: Plan, scope: Scope) -> pl.Series:

@@ -60,9 +60,9 @@ class DecisionsView(APIView):
     def post(self, request: Request, pk: int) -> Response:
         """Answer what a plan asks; the next plan follows."""
         view = find_view(pk, request)
-        asked = DecideSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
-        v = asked.validated_data
+        serializer = DecideSerializer(data=request.data)
+        serializer.is_valid(raise_exception=True)
+        v = serializer.validated_data
         scope = Scope(tuple(v["rows"]), v["code"], v["field"])
         _, job = decisions.decide(
             view,

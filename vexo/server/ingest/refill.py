@@ -103,8 +103,8 @@ def fill_plan(
     }
     best = max(complete, key=lambda own: complete[own], default=None)
     if best is None or not complete[best]:
-        told = " or ".join(" + ".join(record_type.field(n).label for n in own) for own in wanted)
-        raise PlainError(f"No column names records of {record_type.plural}: it needs {told}.", "key")
+        words = " or ".join(" + ".join(record_type.field(n).label for n in own) for own in wanted)
+        raise PlainError(f"No column names records of {record_type.plural}: it needs {words}.", "key")
     filled = [(m, f) for m, f in columns if f.name not in best]
     if not filled:
         raise PlainError(f"No column but the key names a field of {record_type.plural}, so there is nothing to fill.")

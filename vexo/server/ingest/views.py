@@ -30,9 +30,9 @@ class BringInView(APIView):
     @extend_schema(request=BringInSerializer, responses={202: JobSerializer})
     def post(self, request: Request, number: int) -> Response:
         """All parts are there: bring it in as records of a type. Asked twice, it is done once."""
-        asked = BringInSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
-        values, person = asked.validated_data, person_of(request)
+        serializer = BringInSerializer(data=request.data)
+        serializer.is_valid(raise_exception=True)
+        values, person = serializer.validated_data, person_of(request)
         upload = waiting.find_waiting(number) if waiting.waits(number) else receive.finish(number, person.username)
         application = get_object_or_404(Application, name=values.pop("application"))
         record_type = values.pop("record_type")
@@ -47,9 +47,9 @@ class RefillView(APIView):
     @extend_schema(request=RefillSerializer, responses={202: JobSerializer})
     def post(self, request: Request, number: int) -> Response:
         """Fill a file whose header names fields and whose key column names records, with what the application holds."""
-        asked = RefillSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
-        values, person = asked.validated_data, person_of(request)
+        refill_serializer = RefillSerializer(data=request.data)
+        refill_serializer.is_valid(raise_exception=True)
+        values, person = refill_serializer.validated_data, person_of(request)
         upload = waiting.find_waiting(number) if waiting.waits(number) else receive.finish(number, person.username)
         application = get_object_or_404(Application, name=values["application"])
         job = start_refilling(application, values["record_type"], upload, person, values["key"])
@@ -64,7 +64,7 @@ class SheetChoicesView(APIView):
         """Have the trip's newest sheet read otherwise: it comes in as a newer version."""
         view = find_view(pk, request)
         unchanged(request, view)
-        asked = ChoicesSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
-        job = bring_in_otherwise(view, person_of(request), Choices(**asked.validated_data))
+        choices_serializer = ChoicesSerializer(data=request.data)
+        choices_serializer.is_valid(raise_exception=True)
+        job = bring_in_otherwise(view, person_of(request), Choices(**choices_serializer.validated_data))
         return Response(JobSerializer(job).data, status=202)

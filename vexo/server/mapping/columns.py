@@ -124,9 +124,9 @@ def _remap(view: PartView, catalogue: Catalogue, columns: Mapping[str, str]) -> 
     headers = list(sheet.mappings.values_list("header", flat=True))
     for header, name in columns.items():
         if headers.count(header) != 1:
-            there = ", ".join(repr(h) for h in sorted(headers) if h) or "none"
+            words = ", ".join(repr(h) for h in sorted(headers) if h) or "none"
             what = "no column" if header not in headers else "more than one column"
-            raise PlainError(f"The sheet has {what} {header!r}. Its columns are: {there}.")
+            raise PlainError(f"The sheet has {what} {header!r}. Its columns are: {words}.")
         field = record_type.field(name) if name else None
         other = ColumnMapping.objects.filter(sheet=sheet, field=name).exclude(header=header).first() if name else None
         if other is not None and columns.get(other.header) is None:

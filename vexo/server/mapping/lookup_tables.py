@@ -51,10 +51,10 @@ def _table(asked: LookUp, catalogue: Catalogue, client: Client) -> pl.DataFrame:
 def sheet_of(table: str) -> Upload:
     """The sheet that a treatment names. Raises TreatmentError."""
     number = table.removeprefix(SHEET)
-    found = Upload.objects.filter(pk=int(number)).first() if number.isdecimal() and len(number) < 18 else None
-    if found is None or found.discarded:
+    uploads = Upload.objects.filter(pk=int(number)).first() if number.isdecimal() and len(number) < 18 else None
+    if uploads is None or uploads.discarded:
         raise TreatmentError(f"There is no sheet {number} to look up in. Bring it in again.")
-    return found
+    return uploads
 
 
 def headers_of_table(upload: Upload) -> list[str]:
@@ -73,8 +73,8 @@ def _of_sheet(asked: LookUp) -> pl.DataFrame:
     columns = {column.header: column.name for column in reversed(profile.columns) if column.header}
     for header in (asked.by, asked.take):
         if header not in columns:
-            there = ", ".join(columns) or "none"
-            raise TreatmentError(f"{upload.name} has no column {header!r}. Its columns are: {there}.")
+            words = ", ".join(columns) or "none"
+            raise TreatmentError(f"{upload.name} has no column {header!r}. Its columns are: {words}.")
     return make_table(cells[columns[asked.by]], cells[columns[asked.take]], asked.by)
 
 

@@ -139,7 +139,7 @@ def _separator(field: Field, lane: Lane, texts: pl.Series) -> list[Question]:
 
 def _values(match: ColumnMatch, field: Field, lane: Lane, texts: pl.Series, holds: Holdings) -> list[Question]:
     """Questions about the form and the unit of a column's values."""
-    made: list[Question] = []
+    questions: list[Question] = []
     formed = any(isinstance(one, Number | Dates) for one in lane.treatments) or "form" in lane.settled
     forms = (
         Forms((), 0, 0)
@@ -148,7 +148,7 @@ def _values(match: ColumnMatch, field: Field, lane: Lane, texts: pl.Series, hold
     )
     form: Treatment | None = None
     if forms.fitting:
-        made.append(_form(field, lane, forms))
+        questions.append(_form(field, lane, forms))
         form = forms.fitting[0].treatment
         if form is not None:
             texts = treat(texts, [form])
@@ -158,8 +158,8 @@ def _values(match: ColumnMatch, field: Field, lane: Lane, texts: pl.Series, hold
         known = field.name in holds.ranges
         doubt = doubt_unit(field, match.header, texts, least if known else None, most if known else None)
         if doubt is not None:
-            made.append(_unit(match, field, _with(lane, form), doubt, known=known))
-    return made
+            questions.append(_unit(match, field, _with(lane, form), doubt, known=known))
+    return questions
 
 
 def _with(lane: Lane, treatment: Treatment | None) -> Lane:

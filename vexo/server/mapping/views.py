@@ -31,9 +31,9 @@ class LanesView(APIView):
     @extend_schema(request=TryLaneSerializer, responses=TriedLaneSerializer)
     def post(self, request: Request, pk: int) -> Response:
         """What a lane would do. Nothing is changed."""
-        asked = TryLaneSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
-        return Response(TriedLaneSerializer(try_lane(find_view(pk, request), **asked.validated_data)).data)
+        serializer = TryLaneSerializer(data=request.data)
+        serializer.is_valid(raise_exception=True)
+        return Response(TriedLaneSerializer(try_lane(find_view(pk, request), **serializer.validated_data)).data)
 
 
 class ColumnsView(APIView):
@@ -44,6 +44,8 @@ class ColumnsView(APIView):
         """Change where columns go, the key or the operation; the rows are planned anew."""
         view = find_view(pk, request)
         unchanged(request, view)
-        asked = ChangeSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
-        return Response(JobSerializer(change(view, person_of(request), **asked.validated_data)).data, status=202)
+        change_serializer = ChangeSerializer(data=request.data)
+        change_serializer.is_valid(raise_exception=True)
+        return Response(
+            JobSerializer(change(view, person_of(request), **change_serializer.validated_data)).data, status=202
+        )

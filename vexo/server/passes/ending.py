@@ -33,12 +33,12 @@ def final_answers(pass_: Pass, record_type: RecordType, doubts: str = "") -> lis
     Args:
         doubts: the code under which rows without an answer count as unclear; empty leaves them out.
     """
-    told: list[WriteResult] = []
+    write_results: list[WriteResult] = []
     for batch in pass_.batches.all():
-        told += [result_of(answer, record_type) for answer in batch.answers]
+        write_results += [result_of(answer, record_type) for answer in batch.answers]
         if doubts and batch.state == Batch.SENT:
-            told += [WriteResult(i.at, "unclear", i.identifier, code=doubts) for i in items_of(batch)]
-    return told
+            write_results += [WriteResult(i.at, "unclear", i.identifier, code=doubts) for i in items_of(batch)]
+    return write_results
 
 
 def page_frame(pass_: Pass, record_type: RecordType, answers: list[WriteResult]) -> tuple[pl.DataFrame, pl.DataFrame]:

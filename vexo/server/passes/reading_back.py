@@ -41,11 +41,11 @@ def _told_by_reading(answers: list[WriteResult], now: pl.DataFrame, carried: lis
         return answers
     lines = {(r[IDENTIFIER], r[VERSION]): r for r in now.filter(pl.col(IDENTIFIER).is_in(silent)).iter_rows(named=True)}
     names = [name for name in carried if name in now.columns]
-    made = []
+    write_results = []
     for answer in answers:
         line = lines.get((answer.identifier, answer.version)) if answer.identifier in silent else None
-        made.append(replace(answer, values={name: line[name] for name in names}) if line else answer)
-    return made
+        write_results.append(replace(answer, values={name: line[name] for name in names}) if line else answer)
+    return write_results
 
 
 def read_back(pass_: Pass, reader: Reader, catalogue: Catalogue) -> dict[str, Any]:
@@ -101,12 +101,12 @@ def _totals(
     record_type, carried = reader.type, list(pass_.plan.carried)
     frozen = artifacts.read(pass_.rows_file, [AT, ROW_ID])
     created = {a.at: a.identifier for a in answers if a.state == "created"}
-    made = pl.DataFrame(
+    table = pl.DataFrame(
         {AT: list(created), "made": list(created.values())}, schema={AT: pl.UInt32, "made": pl.String}
     ).join(frozen, on=AT, how="inner")
-    told = plan.join(made.select(ROW_ID, "made"), on=ROW_ID, how="left", maintain_order="left")
-    told = told.with_columns(pl.coalesce("made", IDENTIFIER).alias(IDENTIFIER))
-    after = after_totals(told, now, [record_type.field(n) for n in carried if n in now.columns])
+    joined = plan.join(table.select(ROW_ID, "made"), on=ROW_ID, how="left", maintain_order="left")
+    joined = joined.with_columns(pl.coalesce("made", IDENTIFIER).alias(IDENTIFIER))
+    after = after_totals(joined, now, [record_type.field(n) for n in carried if n in now.columns])
     planned = pass_.plan.summary.get("totals", {})
     deleted = sum(1 for a in answers if a.state == "deleted")
     before = pass_.plan.counts.get("type", total)

@@ -25,10 +25,10 @@ from .models import Pass
 def last_pass(view: PartView) -> Pass:
     """The pass that ended, or was interrupted, last. Raises PlainError where nothing was written yet."""
     trip = view.trip
-    found = trip.passes.filter(plan__sheet__part__number=view.part).exclude(page="").order_by("number").last()
-    if found is None:
+    pass_ = trip.passes.filter(plan__sheet__part__number=view.part).exclude(page="").order_by("number").last()
+    if pass_ is None:
         raise PlainError(f"Nothing of trip {trip.pk} has been written yet.", "no-pass")
-    return found
+    return pass_
 
 
 def _write(columns: list[OutgoingColumn], path: Path, title: str, stamp: Stamp) -> None:

@@ -25,8 +25,8 @@ class Reader:
 
     def by_identifier(self, identifiers: Sequence[str], fields: Sequence[str]) -> pl.DataFrame:
         """Records by their IDs."""
-        own = pl.DataFrame({self.type.identifier: pl.Series(list(identifiers), dtype=pl.String)})
-        return self.client.read_by_keys(self.type, list(fields), [self.type.identifier], own)
+        table = pl.DataFrame({self.type.identifier: pl.Series(list(identifiers), dtype=pl.String)})
+        return self.client.read_by_keys(self.type, list(fields), [self.type.identifier], table)
 
     def of_writes(self, writes: Sequence[Write]) -> dict[int, dict[str, Any]]:
         """Place of a write → the record it is about as it is now, where there is one."""

@@ -206,8 +206,8 @@ class Sender:
         self, items: dict[int, Item], final: list[WriteResult], again: list[Item]
     ) -> tuple[list[WriteResult], list[Item]]:
         """All or nothing: where every clash may go again, so does the group; else none of it is in."""
-        own = [answer for answer in final if answer.code != "undone-with-group"]
-        if own:
+        answers = [answer for answer in final if answer.code != "undone-with-group"]
+        if answers:
             undone = [WriteResult(item.at, "refused", item.identifier, code="undone-with-group") for item in again]
             return [*final, *undone], []
         goes = {item.at for item in again}

@@ -55,9 +55,9 @@ class Settler:
         final: list[WriteResult] = []
         again: list[Item] = []
         for write in writes:
-            told = strategy_of(write.verdict).settle(write, now.get(write.at), sender.rules)
-            if told.result is not None:
-                final.append(told.result)
+            settled = strategy_of(write.verdict).settle(write, now.get(write.at), sender.rules)
+            if settled.result is not None:
+                final.append(settled.result)
             else:
-                again.append(sender.recorder.again(items[write.at], told.version, resent=True, tried=False))
+                again.append(sender.recorder.again(items[write.at], settled.version, resent=True, tried=False))
         sender.recorder.answered(batch, final, [Follow(tuple(again), Batch.PREPARED)])

@@ -48,8 +48,8 @@ def _refuse_stale(view: PartView, number: int) -> Plan:
     newest = newest_plan(view)
     if plan.revision != trip.revision or newest is None or plan.sheet_id != newest.sheet_id:
         current = newest.number if newest and newest.revision == trip.revision else None
-        told = f"; the newer one is plan {current}" if current else "; plan the trip again"
-        raise Stale(f"Plan {number} no longer counts{told}. Look at it, then apply.", {"plan": current})
+        words = f"; the newer one is plan {current}" if current else "; plan the trip again"
+        raise Stale(f"Plan {number} no longer counts{words}. Look at it, then apply.", {"plan": current})
     return plan
 
 
@@ -143,12 +143,12 @@ def _same(unfinished: Pass, number: int) -> tuple[Pass, Job]:
 
 def find_pass(trip: Trip, number: int) -> Pass:
     """A pass that has not ended. Raises PlainError."""
-    found = trip.passes.filter(number=number).first()
-    if found is None:
+    pass_ = trip.passes.filter(number=number).first()
+    if pass_ is None:
         raise PlainError(f"Trip {trip.pk} has no pass {number}.")
-    if found.state not in Pass.OPEN:
-        raise PlainError(f"Pass {number} of trip {trip.pk} has ended: {found.state}.", "pass-ended")
-    return found
+    if pass_.state not in Pass.OPEN:
+        raise PlainError(f"Pass {number} of trip {trip.pk} has ended: {pass_.state}.", "pass-ended")
+    return pass_
 
 
 def go_on(view: PartView, person: Person, number: int, *, run_here: bool = False) -> tuple[Pass, Job]:

@@ -51,9 +51,9 @@ class PassesView(APIView):
         """Write the plan that was seen."""
         view, person = find_view(pk, request), person_of(request)
         may_write(view.trip, person)
-        asked = ApplySerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
-        values = asked.validated_data
+        serializer = ApplySerializer(data=request.data)
+        serializer.is_valid(raise_exception=True)
+        values = serializer.validated_data
         _, job = start_pass(view, person, values["plan"], atomic=values["atomic"])
         return Response(JobSerializer(job).data, status=202)
 
@@ -66,9 +66,9 @@ class PassView(APIView):
         """Go on with a pass that was interrupted, or give it up."""
         view, person = find_view(pk, request), person_of(request)
         may_write(view.trip, person)
-        asked = AgainSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
-        do = go_on if asked.validated_data["do"] == "go on" else give_up
+        again_serializer = AgainSerializer(data=request.data)
+        again_serializer.is_valid(raise_exception=True)
+        do = go_on if again_serializer.validated_data["do"] == "go on" else give_up
         _, job = do(view, person, number)
         return Response(JobSerializer(job).data, status=202)
 

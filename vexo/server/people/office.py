@@ -49,10 +49,10 @@ class PeopleView(APIView):
 
     @extend_schema(request=AddPersonSerializer, responses={201: SomeoneSerializer})
     def post(self, request: Request) -> Response:
-        asked = AddPersonSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
-        made = services.add(person_of(request), **asked.validated_data)
-        return Response(SomeoneSerializer(made).data, status=201)
+        serializer = AddPersonSerializer(data=request.data)
+        serializer.is_valid(raise_exception=True)
+        values = services.add(person_of(request), **serializer.validated_data)
+        return Response(SomeoneSerializer(values).data, status=201)
 
 
 class SomeoneView(APIView):
@@ -61,10 +61,10 @@ class SomeoneView(APIView):
     @extend_schema(request=ChangePersonSerializer, responses=SomeoneSerializer)
     def patch(self, request: Request, username: str) -> Response:
         """Another role, or a new password: that ends the person's sessions."""
-        asked = ChangePersonSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
-        made = services.change(person_of(request), username, **asked.validated_data)
-        return Response(SomeoneSerializer(made).data)
+        change_person_serializer = ChangePersonSerializer(data=request.data)
+        change_person_serializer.is_valid(raise_exception=True)
+        values = services.change(person_of(request), username, **change_person_serializer.validated_data)
+        return Response(SomeoneSerializer(values).data)
 
     @extend_schema(responses={204: None})
     def delete(self, request: Request, username: str) -> Response:

@@ -24,8 +24,8 @@ def find_person(username: str) -> Person:
     """Raises PlainError where nobody has the name."""
     found = Person.objects.filter(username=username, is_active=True).first()
     if found is None:
-        there = ", ".join(person.username for person in people()) or "none yet"
-        raise PlainError(f"Nobody here is called {username!r}. People: {there}.")
+        words = ", ".join(person.username for person in people()) or "none yet"
+        raise PlainError(f"Nobody here is called {username!r}. People: {words}.")
     return found
 
 
@@ -66,8 +66,8 @@ def add(by: Person, username: str, name: str, role: str, password: str) -> Perso
     with transaction.atomic():
         before = Person.objects.filter(username__iexact=username).first()
         if before is not None:
-            told = "there already" if before.is_active else "the name of someone who was here before"
-            raise PlainError(f"{username} is {told}. Choose another name.")
+            words = "there already" if before.is_active else "the name of someone who was here before"
+            raise PlainError(f"{username} is {words}. Choose another name.")
         full = " ".join(name.split())[:80] or username
         if {full.casefold(), username.casefold()} & set(_TAKEN) or Person.objects.filter(name__iexact=full).exists():
             raise PlainError(f"{full} is another's name in the journal. Add what tells them apart.")

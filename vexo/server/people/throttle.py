@@ -24,8 +24,8 @@ class TooMany(Exception):
 
     def __init__(self, seconds: float) -> None:
         self.seconds = max(1, math.ceil(seconds))
-        told = "a second" if self.seconds == 1 else f"{self.seconds:,} seconds"
-        super().__init__(f"Too many wrong passwords. Try again in {told}.")
+        words = "a second" if self.seconds == 1 else f"{self.seconds:,} seconds"
+        super().__init__(f"Too many wrong passwords. Try again in {words}.")
 
 
 def _keys(username: str, address: str) -> dict[str, str]:
@@ -45,8 +45,8 @@ def look(username: str, address: str) -> None:
     keys, now = _keys(username, address), time.time()
     rows = {row.key: row for row in Misses.objects.filter(key__in=keys.values())}
     pair = rows.get(keys["pair"])
-    asked = [kind for kind in keys if not (kind == "name" and pair is not None and pair.known)]
-    until = max((rows[keys[kind]].until for kind in asked if keys[kind] in rows), default=0.0)
+    kinds = [kind for kind in keys if not (kind == "name" and pair is not None and pair.known)]
+    until = max((rows[keys[kind]].until for kind in kinds if keys[kind] in rows), default=0.0)
     if until > now:
         raise TooMany(until - now)
 

@@ -80,11 +80,11 @@ class SessionView(APIView):
     @extend_schema(request=SignInSerializer, responses=SessionSerializer)
     def post(self, request: Request) -> Response:
         SessionAuthentication().enforce_csrf(request)
-        asked = SignInSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
-        username, address = asked.validated_data["username"], str(request.META.get("REMOTE_ADDR", ""))
+        serializer = SignInSerializer(data=request.data)
+        serializer.is_valid(raise_exception=True)
+        username, address = serializer.validated_data["username"], str(request.META.get("REMOTE_ADDR", ""))
         throttle.look(username, address)
-        person = authenticate(request._request, **asked.validated_data)
+        person = authenticate(request._request, **serializer.validated_data)
         if not isinstance(person, Person):
             throttle.missed(username, address)
             # A name that is nobody's may be a password typed in the wrong place: it is not written down.
@@ -116,13 +116,13 @@ class OwnPasswordView(APIView):
 
     @extend_schema(request=OwnPasswordSerializer, responses={204: None})
     def put(self, request: Request) -> Response:
-        asked = OwnPasswordSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
+        own_password_serializer = OwnPasswordSerializer(data=request.data)
+        own_password_serializer.is_valid(raise_exception=True)
         person, address = person_of(request), str(request.META.get("REMOTE_ADDR", ""))
         throttle.look(person.username, address)
-        if not person.check_password(asked.validated_data["old"]):
+        if not person.check_password(own_password_serializer.validated_data["old"]):
             throttle.missed(person.username, address)
             raise ValidationError({"old": "That is not your password as it is now."})
-        changed = set_password(person, person.username, asked.validated_data["new"])
+        changed = set_password(person, person.username, own_password_serializer.validated_data["new"])
         update_session_auth_hash(request._request, changed)
         return Response(status=204)

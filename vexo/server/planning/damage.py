@@ -121,11 +121,11 @@ def groups(found: pl.DataFrame, context: PlanContext) -> list[Damage]:
     headers = headers_of(context.sheet)
     order = {name: at for at, name in enumerate(KINDS)}
     columns = {column: at for at, column in enumerate(headers)}
-    told = []
+    damages = []
     for (kind, column), cells in found.partition_by("kind", "column", as_dict=True, maintain_order=True).items():
         mended = cells.drop_nulls("repair")
         example = (mended if len(mended) else cells).row(0, named=True)
-        told.append(
+        damages.append(
             Damage(
                 kind=str(kind),
                 column=str(column),
@@ -139,4 +139,4 @@ def groups(found: pl.DataFrame, context: PlanContext) -> list[Damage]:
                 repair=example["repair"],
             )
         )
-    return sorted(told, key=lambda group: (order[group.kind], columns.get(group.column, 0)))
+    return sorted(damages, key=lambda group: (order[group.kind], columns.get(group.column, 0)))

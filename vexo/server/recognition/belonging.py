@@ -187,6 +187,6 @@ def refuse_unasked(incoming: Incoming, choices: Choices) -> None:
     """Raises PlainError where cells carry the guard against formulas and nobody said what becomes of it."""
     if incoming.recognised or choices.prefix:
         return
-    found = [finding for finding in notice(incoming.cells, incoming.profile) if finding.kind == "prefix"]
-    if found:
-        raise PlainError(f"{found[0].text} Say whether it is taken off or kept.", "prefix")
+    findings = [finding for finding in notice(incoming.cells, incoming.profile) if finding.kind == "prefix"]
+    if findings:
+        raise PlainError(f"{findings[0].text} Say whether it is taken off or kept.", "prefix")

@@ -131,7 +131,7 @@ def keys_of(record_type: RecordType) -> list[Sequence[str]]:
 
 
 def _sent(profile: SheetProfile, cells: pl.DataFrame) -> list[Likely]:
-    found = []
+    candidates = []
     headers = {column.header for column in profile.columns if column.header}
     sent = Trip.objects.filter(sheets__direction=Sheet.OUT).select_related("application").distinct()
     for trip in sent.order_by("-id")[:_MOST_TRIPS]:
@@ -140,15 +140,15 @@ def _sent(profile: SheetProfile, cells: pl.DataFrame) -> list[Likely]:
             continue
         own = likeness(profile, cells, columns, keys_of(trip.application.known.type(trip.record_type)))
         if own.equal or own.rows:
-            found.append(Likely(trip, own))
-    return found
+            candidates.append(Likely(trip, own))
+    return candidates
 
 
 def _left(profile: SheetProfile, cells: pl.DataFrame) -> list[Likely]:
     """Trips of whose newest sheet these may be some rows."""
     if row_column(profile) is None:
         return []
-    found = []
+    candidates = []
     written = Trip.objects.filter(ledger__isnull=False).select_related("application").distinct()
     newest_sheets = [
         (trip, newest_in(PartView(trip, part.number)))
@@ -161,8 +161,8 @@ def _left(profile: SheetProfile, cells: pl.DataFrame) -> list[Likely]:
         columns = newest.profile.columns
         equal, filled = share_as_they_were(artifacts.read(newest.cells), columns, cells, profile)
         if equal:
-            found.append(Likely(trip, Likeness(equal, filled, len(cells)), rows=True))
-    return found
+            candidates.append(Likely(trip, Likeness(equal, filled, len(cells)), rows=True))
+    return candidates
 
 
 def likely_trips(profile: SheetProfile, cells: pl.DataFrame) -> list[Likely]:

@@ -114,8 +114,8 @@ def keep_route(person: Person, wanted: Wanted, before: Route | None = None, seen
                 note(person.username, "kept", f"Kept the route {name}", application)
                 return made
             changes = {"name": name, "application": application, "version": before.version + 1, **halves}
-            found = Route.objects.filter(pk=before.pk, version=seen or before.version)
-            if not found.update(**changes):
+            routes = Route.objects.filter(pk=before.pk, version=seen or before.version)
+            if not routes.update(**changes):
                 raise Stale("The route was changed elsewhere since you opened it.")
             note(person.username, "kept", f"Changed the route {name}", application)
     except IntegrityError as error:
@@ -199,13 +199,13 @@ def fit_of_sheet(route: Route, bringing: BringIn, headers: Sequence[str]) -> She
 
 def routes_for(headers: Sequence[str]) -> list[SheetFit]:
     """The routes whose columns a sheet has, all or most of them; those that fit best first."""
-    found = []
+    sheet_fits = []
     for route in Route.objects.select_related("application").exclude(import_document={}):
         bringing = fit_of(route).bringing
         fit = fit_of_sheet(route, bringing, headers) if bringing is not None else None
         if fit is not None and fit.share >= _ALIKE:
-            found.append(fit)
-    return sorted(found, key=lambda one: (-one.share, len(one.new), one.route.name))
+            sheet_fits.append(fit)
+    return sorted(sheet_fits, key=lambda one: (-one.share, len(one.new), one.route.name))
 
 
 def delete_route(person: Person, route: Route) -> None:
@@ -222,6 +222,6 @@ def find_route(name: str) -> Route:
     if found is None and name.isdecimal() and len(name) < 10:
         found = Route.objects.select_related("application").filter(pk=int(name)).first()
     if found is None:
-        there = ", ".join(Route.objects.values_list("name", flat=True)[:20]) or "none yet"
-        raise PlainError(f"No route is called {name!r}. Routes: {there}.", "no-route")
+        words = ", ".join(Route.objects.values_list("name", flat=True)[:20]) or "none yet"
+        raise PlainError(f"No route is called {name!r}. Routes: {words}.", "no-route")
     return found

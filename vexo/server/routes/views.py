@@ -97,9 +97,9 @@ class RoutesView(APIView):
     @extend_schema(request=KeepRouteSerializer, responses={201: RouteSerializer})
     def post(self, request: Request) -> Response:
         """Keep what goes out as a route."""
-        asked = KeepRouteSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
-        values = asked.validated_data
+        serializer = KeepRouteSerializer(data=request.data)
+        serializer.is_valid(raise_exception=True)
+        values = serializer.validated_data
         application = get_object_or_404(Application, name=values["application"])
         route = keep_route(person_of(request), Wanted(values["name"], application, s.document_of(values)))
         return Response(_told(route), status=201)
@@ -115,10 +115,10 @@ class TripRouteView(APIView):
     @extend_schema(request=NameSerializer, responses={201: RouteSerializer})
     def post(self, request: Request, pk: int) -> Response:
         """Keep the whole way of a trip as a route: what went out, and how its newest sheet came in."""
-        asked = NameSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
+        name_serializer = NameSerializer(data=request.data)
+        name_serializer.is_valid(raise_exception=True)
         view = find_view(pk, request)
-        return Response(_told(keep_trip(person_of(request), view, asked.validated_data["name"])), status=201)
+        return Response(_told(keep_trip(person_of(request), view, name_serializer.validated_data["name"])), status=201)
 
 
 class RouteView(APIView):
@@ -132,9 +132,9 @@ class RouteView(APIView):
     def put(self, request: Request, pk: int) -> Response:
         """Change a route."""
         route = get_object_or_404(Route, pk=pk)
-        asked = KeepRouteSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
-        values = asked.validated_data
+        serializer = KeepRouteSerializer(data=request.data)
+        serializer.is_valid(raise_exception=True)
+        values = serializer.validated_data
         application = get_object_or_404(Application, name=values["application"])
         wanted = Wanted(values["name"], application, s.document_of(values))
         changed = keep_route(person_of(request), wanted, route, values["version"])

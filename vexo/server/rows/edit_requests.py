@@ -79,13 +79,13 @@ def _paste(view: PartView, v: dict[str, Any], header: str) -> Made:
 
 
 def _replace(view: PartView, v: dict[str, Any], header: str) -> Made:
-    said = Replacement(**v["replace"])
+    replacement = Replacement(**v["replace"])
     names = [v["column"]] if v["column"] else list(sheet_cells.headers_of(newest_sheet(view)))
     rows = _shown_rows(view, v.get("shown") or {})
-    words = f"Replaced {said.find!r} with {said.put!r} in {header if v['column'] else 'all columns'}"
+    words = f"Replaced {replacement.find!r} with {replacement.put!r} in {header if v['column'] else 'all columns'}"
 
     def change(cells: pl.DataFrame) -> pl.DataFrame:
-        return replace(cells.filter(pl.col(ROW_ID).is_in(rows)), names, said)
+        return replace(cells.filter(pl.col(ROW_ID).is_in(rows)), names, replacement)
 
     return "replace", words, names, change
 

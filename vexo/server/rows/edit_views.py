@@ -102,9 +102,9 @@ class EditsView(APIView):
         """Edit the newest sheet; the rows are planned anew."""
         view = find_view(pk, request)
         unchanged(request, view)
-        asked = MakeEditSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
-        _, job = make_edit(view, person_of(request), dict(asked.validated_data))
+        serializer = MakeEditSerializer(data=request.data)
+        serializer.is_valid(raise_exception=True)
+        _, job = make_edit(view, person_of(request), dict(serializer.validated_data))
         plan_inline(view, job)
         return detail(pk, request)
 
@@ -142,9 +142,9 @@ class OnlyView(APIView):
         """Carry only some of the sheet's rows; the others are set aside, with that reason."""
         view = find_view(pk, request)
         unchanged(request, view)
-        asked = OnlySerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
-        plan_inline(view, carry_only(view, person_of(request), run_here=True, **asked.validated_data))
+        only_serializer = OnlySerializer(data=request.data)
+        only_serializer.is_valid(raise_exception=True)
+        plan_inline(view, carry_only(view, person_of(request), run_here=True, **only_serializer.validated_data))
         return detail(pk, request)
 
 
@@ -162,7 +162,7 @@ class ExpectView(APIView):
     def patch(self, request: Request, pk: int) -> Response:
         """Say what is expected of the sheet; it is checked from then on."""
         view = find_view(pk, request)
-        asked = ExpectSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
-        expect(view, person_of(request), **asked.validated_data)
+        expect_serializer = ExpectSerializer(data=request.data)
+        expect_serializer.is_valid(raise_exception=True)
+        expect(view, person_of(request), **expect_serializer.validated_data)
         return detail(pk, request)

@@ -80,10 +80,10 @@ def compare_now(lease: Lease) -> dict[str, Any]:
         lost = kept[IDENTIFIER].filter(~kept[IDENTIFIER].is_in(inside.implode()))
         wanted = lost.alias(record_type.identifier).to_frame()
         others = client.read_by_keys(record_type, names, [record_type.identifier], wanted)
-        there = pl.concat([selected, others]) if selected is not None else others
+        table = pl.concat([selected, others]) if selected is not None else others
         inside = inside if selected is not None else others[IDENTIFIER]
     found = compare(
-        kept, there.unique(IDENTIFIER, keep="first", maintain_order=True), inside, fields, ledger_of(ledger_pages(trip))
+        kept, table.unique(IDENTIFIER, keep="first", maintain_order=True), inside, fields, ledger_of(ledger_pages(trip))
     )
     told = _told(found, kept, fields, record_type, catalogue)
     with lease.writing():

@@ -37,10 +37,10 @@ def already_out(application: Application, record_type: str, ids: pl.Series, but:
     others = []
     for trip in open_trips(application, record_type, but):
         try:
-            there = pl.concat([artifacts.read(copy.path, [IDENTIFIER])[IDENTIFIER] for copy in trip.kept_copies.all()])
+            table = pl.concat([artifacts.read(copy.path, [IDENTIFIER])[IDENTIFIER] for copy in trip.kept_copies.all()])
         except artifacts.ArtifactLost:
             continue
-        count = int(ids.is_in(there.implode()).sum())
+        count = int(ids.is_in(table.implode()).sum())
         if count:
             by = names_of([trip.created_by])[trip.created_by]
             others.append(AlsoOut(trip.pk, trip.title, by, trip.created_at, count))

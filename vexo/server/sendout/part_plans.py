@@ -67,10 +67,10 @@ def share_out(
 
 
 def _cut(sheets: list[tuple[str, pl.Series]]) -> list[PartPlan]:
-    made: list[PartPlan] = []
+    part_plans: list[PartPlan] = []
     for label, places in sheets:
         starts = range(0, max(len(places), 1), MOST_ROWS)
         for number, start in enumerate(starts, start=1):
-            own = f"{label} {number} of {len(starts)}".strip() if len(starts) > 1 else label
-            made.append(PartPlan(len(made) + 1, own, places.slice(start, MOST_ROWS)))
-    return made
+            words = f"{label} {number} of {len(starts)}".strip() if len(starts) > 1 else label
+            part_plans.append(PartPlan(len(part_plans) + 1, words, places.slice(start, MOST_ROWS)))
+    return part_plans

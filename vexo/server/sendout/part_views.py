@@ -41,9 +41,9 @@ class PartHolderView(APIView):
     @extend_schema(request=HolderSerializer, responses=TripDetailSerializer)
     def patch(self, request: Request, pk: int, number: int) -> Response:
         """Write down who has a part."""
-        asked = HolderSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
-        give(find_view(pk, request), person_of(request), number, asked.validated_data["holder"])
+        serializer = HolderSerializer(data=request.data)
+        serializer.is_valid(raise_exception=True)
+        give(find_view(pk, request), person_of(request), number, serializer.validated_data["holder"])
         return detail(pk, request)
 
 

@@ -133,9 +133,9 @@ class SendOutView(APIView):
     @extend_schema(request=SendOutSerializer, responses={202: JobSerializer})
     def post(self, request: Request) -> Response:
         """Send records out: a new trip, its sheets made in the background."""
-        asked = SendOutSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
-        values = asked.validated_data
+        serializer = SendOutSerializer(data=request.data)
+        serializer.is_valid(raise_exception=True)
+        values = serializer.validated_data
         who = person_of(request).username
         route = get_object_or_404(Route, pk=values["route"]) if values["route"] is not None else None
         trip = begin(_application(values["application"]), documents.document_of(values), who, values["title"], route)

@@ -39,8 +39,8 @@ def part_named(trip: Trip, said: str) -> Part:
     parts = list(trip.parts.all())
     found = next((p for p in parts if p.label == said), None) or next((p for p in parts if str(p.number) == said), None)
     if found is None:
-        told = ", ".join(f"{p.number} {p.label}".strip() for p in parts[:20])
-        raise PlainError(f"Trip {trip.pk} has no part {said!r}. It has: {told}.", "part")
+        words = ", ".join(f"{p.number} {p.label}".strip() for p in parts[:20])
+        raise PlainError(f"Trip {trip.pk} has no part {said!r}. It has: {words}.", "part")
     return found
 
 

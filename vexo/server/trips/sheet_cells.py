@@ -44,8 +44,8 @@ def over_sheet(edit: Edit, sheet: Sheet) -> pl.DataFrame:
 
 
 def _table(sheet: Sheet, numbers: Iterable[int]) -> pl.DataFrame:
-    found = Edit.objects.filter(pk__in=list(numbers)).select_related("sheet").order_by("id")
-    return pl.concat([pl.DataFrame(schema=EDITS), *[over_sheet(edit, sheet) for edit in found]])
+    edits = Edit.objects.filter(pk__in=list(numbers)).select_related("sheet").order_by("id")
+    return pl.concat([pl.DataFrame(schema=EDITS), *[over_sheet(edit, sheet) for edit in edits]])
 
 
 def _place(sheet: Sheet, numbers: Sequence[int]) -> str:

@@ -41,8 +41,8 @@ def _kept(place: str) -> Shaped | None:
     """What was read before, if it is still there, whole."""
     path = absolute(place)
     try:
-        told = json.loads(path.with_suffix(".json").read_text(encoding="utf-8"))
-        return Shaped(artifacts.read(place), pl.read_parquet(aside_of(path)), SheetProfile.from_json(told))
+        data = json.loads(path.with_suffix(".json").read_text(encoding="utf-8"))
+        return Shaped(artifacts.read(place), pl.read_parquet(aside_of(path)), SheetProfile.from_json(data))
     except (OSError, ValueError, KeyError, TypeError, pl.exceptions.PolarsError, artifacts.ArtifactLost):
         return None
 

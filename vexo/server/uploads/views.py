@@ -58,9 +58,9 @@ class UploadsView(APIView):
     @extend_schema(request=UploadSerializer, responses={201: UploadStateSerializer})
     def post(self, request: Request) -> Response:
         """Announce a file; its parts follow."""
-        asked = UploadSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
-        upload = receive.begin(**asked.validated_data, by=person_of(request).username)
+        upload_serializer = UploadSerializer(data=request.data)
+        upload_serializer.is_valid(raise_exception=True)
+        upload = receive.begin(**upload_serializer.validated_data, by=person_of(request).username)
         return Response({"id": upload.pk, "received": 0}, status=201)
 
 
@@ -77,9 +77,9 @@ class UploadView(APIView):
     def patch(self, request: Request, number: int) -> Response:
         """Have a file that waits read otherwise."""
         upload = waiting.find_waiting(number)
-        asked = ChoicesSerializer(data=request.data if isinstance(request.data, dict) else {})
-        asked.is_valid(raise_exception=True)
-        job = read_otherwise(upload, person_of(request), Choices(**asked.validated_data))
+        serializer = ChoicesSerializer(data=request.data if isinstance(request.data, dict) else {})
+        serializer.is_valid(raise_exception=True)
+        job = read_otherwise(upload, person_of(request), Choices(**serializer.validated_data))
         return Response(JobSerializer(job).data, status=202)
 
     @extend_schema(responses={200: UploadStateSerializer})
@@ -139,8 +139,8 @@ class PartsView(APIView):
     @extend_schema(request=PartsSerializer, responses={202: JobSerializer})
     def post(self, request: Request, number: int) -> Response:
         """All of these files are there: they are one list in parts; find out what it is about."""
-        asked = PartsSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
+        parts_serializer = PartsSerializer(data=request.data)
+        parts_serializer.is_valid(raise_exception=True)
         person = person_of(request)
-        upload = lists.join(number, asked.validated_data["parts"], person.username)
+        upload = lists.join(number, parts_serializer.validated_data["parts"], person.username)
         return Response(JobSerializer(start_recognising(upload, person)).data, status=202)

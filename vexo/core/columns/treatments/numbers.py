@@ -170,10 +170,10 @@ def at_once(steps: Sequence[Arithmetic], texts: pl.Series, *, plain: bool = Fals
 
 def _decimal(text: str) -> Decimal | None:
     try:
-        made = Decimal(text)
+        decimal = Decimal(text)
     except InvalidOperation:
         return None
-    return made if made.is_finite() else None
+    return decimal if decimal.is_finite() else None
 
 
 @dataclass(frozen=True)

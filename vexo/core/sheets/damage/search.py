@@ -110,8 +110,8 @@ def _against_what_was(looked: Looked) -> pl.DataFrame:
     pairs = differs.select("text", "was").unique().filter(_may_be(looked.field.kind))
     kinds = [harm(text, was, looked.field.kind) for text, was in pairs.iter_rows()]
     told = pairs.with_columns(pl.Series("kind", kinds, dtype=pl.String)).drop_nulls("kind")
-    found = differs.join(told, on=["text", "was"], how="inner", maintain_order="left")
-    return found.select("at", "kind", pl.lit(value=True).alias("sure"), "text", pl.col("was").alias("repair"))
+    joined = differs.join(told, on=["text", "was"], how="inner", maintain_order="left")
+    return joined.select("at", "kind", pl.lit(value=True).alias("sure"), "text", pl.col("was").alias("repair"))
 
 
 def _pattern(known: pl.Series | None) -> int | None:

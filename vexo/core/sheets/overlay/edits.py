@@ -117,10 +117,10 @@ def as_edits(changes: pl.DataFrame, base: pl.DataFrame, now: pl.DataFrame) -> pl
         name = str(column[0])
         if name not in base.columns:
             raise EditError(f"The sheet has no column {name}.")
-        made = own.join(_long(base, name), on=_ON, how="left", maintain_order="left").join(
+        joined = own.join(_long(base, name), on=_ON, how="left", maintain_order="left").join(
             now.select(ROW_ID, pl.col(name).alias("before")), on=ROW_ID, how="left", maintain_order="left"
         )
-        parts.append(made.filter(~pl.col("text").eq_missing(pl.col("before"))).select(*EDITS, "before"))
+        parts.append(joined.filter(~pl.col("text").eq_missing(pl.col("before"))).select(*EDITS, "before"))
     return pl.concat(parts)
 
 

@@ -85,8 +85,8 @@ def main() -> None:
     resource.setrlimit(resource.RLIMIT_AS, (limit, limit))
     line = sys.stdin.readline()
     if line:
-        asked = json.loads(line)
-        print(json.dumps(read(Path(asked["file"]), Path(asked["cells"]), asked["name"], asked["choices"])))
+        data = json.loads(line)
+        print(json.dumps(read(Path(data["file"]), Path(data["cells"]), data["name"], data["choices"])))
 
 
 if __name__ == "__main__":

@@ -40,11 +40,11 @@ def _times(said: str | None, most: int) -> int:
 
 def _clock(said: str) -> str:
     """A time of day or a length of time, from ISO 8601's form for lengths."""
-    found = re.fullmatch(r"PT(\d+)H(\d+)M(\d+)(?:[.,](\d+))?S", said)
-    if not found:
+    match = re.fullmatch(r"PT(\d+)H(\d+)M(\d+)(?:[.,](\d+))?S", said)
+    if not match:
         return said
-    part = (found[4] or "").rstrip("0")
-    return f"{int(found[1]):02}:{int(found[2]):02}:{int(found[3]):02}" + (f".{part}" if part else "")
+    part = (match[4] or "").rstrip("0")
+    return f"{int(match[1]):02}:{int(match[2]):02}:{int(match[3]):02}" + (f".{part}" if part else "")
 
 
 def _moment(said: str) -> str:
@@ -237,8 +237,8 @@ def read_ods(path: Path, name: str = "The file", choices: Choices = AS_FOUND) ->
             with archive.open("meta.xml") as stream:
                 stamp = _stamp(stream)
     if choices.worksheet and choices.worksheet not in sheets.names:
-        there = ", ".join(repr(sheet) for sheet in sheets.names)
-        raise SheetError(f"{name} has no worksheet {choices.worksheet!r}. It has {there}.")
+        words = ", ".join(repr(sheet) for sheet in sheets.names)
+        raise SheetError(f"{name} has no worksheet {choices.worksheet!r}. It has {words}.")
     cells = sheets.cells()
     number = cells["text"].set((cells["kind"] != "n").fill_null(value=True), None)
     odd = number.str.contains(ODD).fill_null(value=False)

@@ -20,13 +20,13 @@ _TELLING_RE = re.compile(_TELLING)
 
 def _unknown(cells: pl.DataFrame) -> list[Finding]:
     """Cells with a character that could not be read here, or was lost before the file came."""
-    found = []
+    findings = []
     for at, name in enumerate(name for name in cells.columns if name != ROW):
         rows = cells.filter(pl.col(name).str.contains(UNKNOWN, literal=True))[ROW].to_list()
         place = column_letters(at + 1)
         says = (f"Row {row:,}, column {place}: a character cannot be read, here or already before." for row in rows)
-        found += [Finding(f.kind, f.text, f.row, place) for f in each_row("bad-byte", rows, says)]
-    return found
+        findings += [Finding(f.kind, f.text, f.row, place) for f in each_row("bad-byte", rows, says)]
+    return findings
 
 
 def _guessed(cells: pl.DataFrame, encoding: str) -> list[Finding]:
@@ -34,8 +34,8 @@ def _guessed(cells: pl.DataFrame, encoding: str) -> list[Finding]:
     for row, *texts in cells.filter(pl.any_horizontal(pl.exclude(ROW).str.contains(_TELLING))).head(1).iter_rows():
         at = next(at for at, text in enumerate(texts) if text and _TELLING_RE.search(text))
         place, shown = column_letters(at + 1), texts[at][:40]
-        said = f"Read as {known_as(encoding)}, row {row:,}, column {place} is “{shown}”."
-        told = f"The file does not say its encoding. {said}"
+        words = f"Read as {known_as(encoding)}, row {row:,}, column {place} is “{shown}”."
+        told = f"The file does not say its encoding. {words}"
         return [Finding("encoding", told, row, place)]
     return []
 

@@ -43,29 +43,29 @@ def _few(names: Sequence[str]) -> str:
 
 def told(facts: Facts) -> tuple[Finding, ...]:
     """The facts in sentences."""
-    found = []
+    findings = []
     if facts.hidden_rows:
         rows = [f"{row:,}" for row in facts.hidden_rows]
         what = f"Row {rows[0]} is hidden" if len(rows) == 1 else f"{len(rows):,} rows are hidden ({_few(rows)})"
         told_ = f"{what} and read like the others."
-        found.append(Finding("hidden-rows", told_, facts.hidden_rows[0]))
+        findings.append(Finding("hidden-rows", told_, facts.hidden_rows[0]))
     if facts.hidden_columns:
         names = [column_letters(number) for number in facts.hidden_columns]
         what = f"Column {names[0]} is hidden" if len(names) == 1 else f"Columns {_few(names)} are hidden"
-        found.append(Finding("hidden-columns", f"{what} and read like the others.", None, names[0]))
+        findings.append(Finding("hidden-columns", f"{what} and read like the others.", None, names[0]))
     if facts.merged:
         cells = "Cells are" if len(facts.merged) == 1 else f"{len(facts.merged):,} groups of cells are"
         told_ = f"{cells} merged ({_few(facts.merged)}): the value stands in the first cell, the others are blank."
         first = re.match(r"[A-Z]+(\d+)", facts.merged[0])
-        found.append(Finding("merged", told_, int(first[1]) if first else None))
+        findings.append(Finding("merged", told_, int(first[1]) if first else None))
     if facts.from_1904:
-        found.append(Finding("date-system", "Days are counted from 1904 in this workbook, and are read so."))
+        findings.append(Finding("date-system", "Days are counted from 1904 in this workbook, and are read so."))
     for kind, (one, many, how) in SHOWN.items():
         for column, number in sorted(facts.counts.get(kind, {}).items()):
             letters = column_letters(column)
             what = f"1 cell {one} is read" if number == 1 else f"{number:,} cells {many} are read"
-            found.append(Finding(kind, f"Column {letters}: {what} {how}.", None, letters))
-    return tuple(found)
+            findings.append(Finding(kind, f"Column {letters}: {what} {how}.", None, letters))
+    return tuple(findings)
 
 
 def counted(columns: pl.Series, some: pl.Series) -> dict[int, int]:

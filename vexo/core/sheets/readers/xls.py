@@ -52,8 +52,8 @@ def read_xls(path: Path, name: str = "The file", choices: Choices = AS_FOUND) ->
         ) from error
     names = list(book.sheet_names)
     if choices.worksheet and choices.worksheet not in names:
-        there = ", ".join(repr(sheet) for sheet in names)
-        raise SheetError(f"{name} has no worksheet {choices.worksheet!r}. It has {there}.")
+        words = ", ".join(repr(sheet) for sheet in names)
+        raise SheetError(f"{name} has no worksheet {choices.worksheet!r}. It has {words}.")
     raw, own = pl.DataFrame(), ""
     for own in [choices.worksheet] if choices.worksheet else names:
         try:

@@ -167,8 +167,8 @@ def read_xlsx(path: Path, name: str = "The file", choices: Choices = AS_FOUND) -
         sheets, from_1904 = worksheets(archive)
         if choices.worksheet:
             if choices.worksheet not in dict(sheets):
-                there = ", ".join(repr(sheet) for sheet, _ in sheets)
-                raise SheetError(f"{name} has no worksheet {choices.worksheet!r}. It has {there}.")
+                words = ", ".join(repr(sheet) for sheet, _ in sheets)
+                raise SheetError(f"{name} has no worksheet {choices.worksheet!r}. It has {words}.")
             sheets = sorted(sheets, key=lambda one: one[0] != choices.worksheet)
         styles, strings, stamp = read_styles(archive), _strings(archive), read_stamp(archive)
         raw = pl.DataFrame({ROW: pl.Series([], dtype=pl.UInt32)})

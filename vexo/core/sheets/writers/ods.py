@@ -64,13 +64,13 @@ def _styles(heads: Sequence[Head]) -> str:
     ]
     for at, head in enumerate(heads):
         scale = head.field.scale or 0
-        own = "text"
+        words = "text"
         if head.field.kind == Kind.DATE:
-            own = "day"
+            words = "day"
         elif head.as_number:
-            own = f"n{at}"
+            words = f"n{at}"
             made.append(
-                f'<number:number-style style:name="{own}"><number:number number:decimal-places="{scale}"'
+                f'<number:number-style style:name="{words}"><number:number number:decimal-places="{scale}"'
                 f' number:min-decimal-places="{scale}" number:min-integer-digits="1"/></number:number-style>'
             )
         quiet = (
@@ -78,7 +78,7 @@ def _styles(heads: Sequence[Head]) -> str:
             '<style:text-properties fo:color="#51626B" fo:font-style="italic"/>'
         )
         made.append(
-            f'<style:style style:name="c{at}" style:family="table-cell" style:data-style-name="{own}">'
+            f'<style:style style:name="c{at}" style:family="table-cell" style:data-style-name="{words}">'
             f"{quiet if head.reading else ''}</style:style>"
         )
         made.append(
@@ -184,11 +184,11 @@ def _rows_to_fill(heads: Sequence[Head]) -> str:
 def _meta(stamp: Stamp | None) -> str:
     text = json.dumps(stamp.to_json()) if stamp else ""
     parts = [text[at : at + _LONGEST_PROPERTY] for at in range(0, len(text), _LONGEST_PROPERTY)]
-    made = "".join(
+    words = "".join(
         f'<meta:user-defined meta:name="{STAMP_PROPERTY}{at}">{escape(part)}</meta:user-defined>'
         for at, part in enumerate(parts)
     )
-    return f"{_HEAD}<office:document-meta{_NAMES}><office:meta>{made}</office:meta></office:document-meta>"
+    return f"{_HEAD}<office:document-meta{_NAMES}><office:meta>{words}</office:meta></office:document-meta>"
 
 
 def _settings(title: str, keys: int) -> str:
