@@ -10,7 +10,7 @@ from .facts.rows import AnswerOption
 
 _WORDS: Mapping[Answer, str] = {
     Answer.FILE: "Use the file",
-    Answer.APPLICATION: "Keep the application's value",
+    Answer.APPLICATION: "Keep application",
     Answer.ASIDE: "Set aside",
     Answer.LEAVE_OUT: "Leave this cell out, carry the rest",
     Answer.THEN: "It is the record it was",

@@ -62,7 +62,7 @@ export const cell = (values: Partial<Cell>): Cell => ({
 
 const FILE_OR_APPLICATION: Answer[] = [
   { answer: "file", says: "Use the file", needs_record: false },
-  { answer: "application", says: "Keep the application's value", needs_record: false },
+  { answer: "application", says: "Keep application", needs_record: false },
 ];
 const ASIDE: Answer = { answer: "aside", says: "Set aside", needs_record: false };
 

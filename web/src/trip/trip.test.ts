@@ -60,7 +60,7 @@ describe("the panel of a row", () => {
   });
 
   it("sends the answer for that cell, and takes the trip's new state", async () => {
-    await button(panel(heldRow), "Keep the application's value")!.trigger("click");
+    await button(panel(heldRow), "Keep application")!.trigger("click");
     await flushPromises();
     expect(asked[0]).toEqual({
       path: "/api/trips/7/decisions",
