@@ -6,11 +6,12 @@ import { computed, nextTick, onMounted, ref, useId, watch } from "vue";
 import type { Row } from "@/api/client";
 import { count } from "@/parts/format";
 import { useFootNote } from "@/services/foot";
-import { useKeys } from "@/services/keys";
 import AlertNote from "@/ui/AlertNote.vue";
 
 import type { GridColumn } from "./columns";
+import GridHead from "./GridHead.vue";
 import GridRow from "./GridRow.vue";
+import { useGridKeys } from "./useGridKeys";
 import { useTyping } from "./useTyping";
 import { useWidths } from "./useWidths";
 import type { RowWindow } from "./useWindow";
@@ -139,44 +140,6 @@ function goColumn(at: number): void {
 const page = (): number =>
   Math.max(1, Math.floor(((scroller.value?.clientHeight ?? 400) - head.value) / ROW_HEIGHT) - 1);
 
-const OWN: Record<string, () => void> = {
-  ArrowDown: () => {
-    go(current.value + 1);
-  },
-  ArrowUp: () => {
-    go(current.value - 1);
-  },
-  PageDown: () => {
-    go(current.value + page());
-  },
-  PageUp: () => {
-    go(current.value - page());
-  },
-  Home: () => {
-    go(0);
-  },
-  End: () => {
-    go(total.value - 1);
-  },
-  ArrowRight: () => {
-    step(1);
-  },
-  ArrowLeft: () => {
-    step(-1);
-  },
-};
-/** Keys of the grid work while it has the focus, not while a button in its head has. */
-function onKey(event: KeyboardEvent): void {
-  if (event.target !== scroller.value || event.ctrlKey || event.altKey || event.metaKey) return;
-  const own = OWN[event.key];
-  if (own) {
-    event.preventDefault();
-    own();
-  } else if (event.key === "Enter" || event.key === "F2") {
-    event.preventDefault();
-    if (!type()) open(props.window.rowAt(current.value));
-  }
-}
 const typing = useTyping({
   window: () => props.window,
   current,
@@ -208,38 +171,30 @@ function tick(at: number, range: boolean): void {
     out,
   );
 }
-useKeys("Rows", [
-  ...(props.editable
-    ? [
-        {
-          key: "Enter",
-          says: "edit the cell",
-          run: () => {
-            if (document.activeElement !== scroller.value) type();
-          },
-        },
-      ]
-    : []),
-  ...(props.ticks
-    ? [
-        {
-          key: "X",
-          says: "leave the row out, or take it in",
-          run: (event: KeyboardEvent) => {
-            tick(current.value, event.shiftKey);
-          },
-        },
-      ]
-    : []),
-  { key: "J", says: "next row", run: () => OWN.ArrowDown?.() },
-  { key: "K", says: "previous row", run: () => OWN.ArrowUp?.() },
-  ...["Arrows", "Page Up", "Page Down", "Home", "End"].map((key) => ({
-    key,
-    says: "in the grid: move",
-    quiet: true,
-    run: () => {},
-  })),
-]);
+const onKey = useGridKeys(
+  {
+    focused: (target) => target === scroller.value,
+    rowsOn: (by) => {
+      go(current.value + by);
+    },
+    page,
+    first: () => {
+      go(0);
+    },
+    last: () => {
+      go(total.value - 1);
+    },
+    columnsOn: step,
+    type,
+    open: () => {
+      open(props.window.rowAt(current.value));
+    },
+    tick: (range) => {
+      tick(current.value, range);
+    },
+  },
+  { edit: !!props.editable, tick: props.ticks },
+);
 onMounted(() => {
   if (document.activeElement === document.body) scroller.value?.focus({ preventScroll: true });
 });
@@ -289,61 +244,22 @@ defineExpose({ go, goColumn, type });
       :style="{ width: `${width}px`, height: `${head + rows.getTotalSize()}px` }"
       class="relative min-w-full"
     >
-      <div class="grid-head" role="row" aria-rowindex="1" :style="{ height: `${head}px`, width: `${width}px` }">
-        <div role="presentation" class="sticky left-0 z-30 flex bg-sunk" :style="{ width: `${fixed}px` }">
-          <div
-            role="columnheader"
-            aria-colindex="1"
-            class="w-[58px] border-r border-rule px-2.5 pt-1.5 text-right text-small font-semibold"
-          >
-            {{ corner ?? "Row" }}
-          </div>
-          <div
-            v-if="signs"
-            role="columnheader"
-            aria-colindex="2"
-            class="w-[42px] border-r border-rule"
-            aria-label="Verdict"
-          />
-          <div
-            v-for="{ column, width: wide } in keyed"
-            :key="column.at"
-            role="columnheader"
-            class="grid-th !relative flex-none"
-            :aria-colindex="columnIndex(column.at)"
-            :class="{ meant: column.at === currentColumn }"
-            :style="{ width: `${wide}px`, height: `${head - 2}px` }"
-            @click="currentColumn = column.at"
-          >
-            <slot name="head" :column="column"
-              >{{ column.title }}<small>{{ column.sub }}</small></slot
-            >
-          </div>
-        </div>
-        <div
-          v-for="{ column, left, width: wide } in shownColumns"
-          :key="column.at"
-          role="columnheader"
-          class="grid-th"
-          :aria-colindex="columnIndex(column.at)"
-          :class="{ meant: column.at === currentColumn }"
-          :style="{ left: `${left}px`, width: `${wide}px`, height: `${head - 2}px` }"
-          @click="currentColumn = column.at"
-        >
-          <slot name="head" :column="column"
-            >{{ column.title }}<small>{{ column.sub }}</small></slot
-          >
-        </div>
-        <div
-          v-if="why"
-          role="columnheader"
-          class="grid-th"
-          :aria-colindex="columns.length + before"
-          :style="{ left: `${whyLeft}px`, width: `${WHY_WIDTH}px`, height: `${head - 2}px` }"
-        >
-          Why<small>the reason, and what would do</small>
-        </div>
-      </div>
+      <GridHead
+        v-slot="{ column }"
+        v-model="currentColumn"
+        :height="head"
+        :width="width"
+        :fixed="fixed"
+        :corner="corner ?? 'Row'"
+        :signs="signs"
+        :keyed="keyed"
+        :shown="shownColumns"
+        :why="why ? { left: whyLeft, width: WHY_WIDTH, index: columns.length + before } : undefined"
+        :column-index="columnIndex"
+        ><slot name="head" :column="column"
+          >{{ column.title }}<small>{{ column.sub }}</small></slot
+        ></GridHead
+      >
       <GridRow
         v-for="item in rows.getVirtualItems()"
         :id="rowId(item.index)"
