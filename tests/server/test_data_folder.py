@@ -173,7 +173,7 @@ class DemoFolders(ServiceCase):
         real = Vexo(connected=False)
         done = vexo(real.data, "demo", "--port", "11000", "--data", str(real.data))
         self.assertEqual(done.returncode, 2)
-        self.assertIn("holds what is not a demo", done.stderr)
+        self.assertIn("holds more than a demo", done.stderr)
 
 
 class Backups(ServiceCase):
