@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, nextTick, ref } from "vue";
+import { computed, nextTick, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 
 import { api, type Column, data } from "@/api/client";
@@ -120,9 +120,21 @@ const missing = computed(() =>
     : [],
 );
 const label = (at: number): string => `Field of the column ${trip.value.columns[at]?.header}`;
+/** The field's list is wanted; while the rows are planned it cannot be had, and is given as soon as it can. */
+const wanted = ref(false);
 function focusHead(): void {
-  document.querySelector<HTMLInputElement>(`input[aria-label="${CSS.escape(label(column.value))}"]`)?.focus();
+  wanted.value = true;
 }
+watch(column, () => (wanted.value = false));
+watch(
+  [wanted, busy],
+  ([wants, waits]) => {
+    if (!wants || waits) return;
+    wanted.value = false;
+    document.querySelector<HTMLInputElement>(`input[aria-label="${CSS.escape(label(column.value))}"]`)?.focus();
+  },
+  { flush: "post" },
+);
 useKeys("Columns", [
   { key: "Enter", says: "choose the field", run: focusHead },
   {
