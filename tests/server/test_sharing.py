@@ -93,6 +93,21 @@ class Sharing(ServiceCase):
         self.assertEqual(self.seen(trip).trip.status["parts"], {"all": 5, "back": 2})
         self.assertFalse(any(p.came for p in parts_of(self.seen(trip)) if p.label == "TERNISLAND"))
 
+    def test_the_command_line_edits_the_columns_of_the_part_that_is_said(self) -> None:
+        trip = self.share("D")
+
+        def seen(sheet: Any) -> None:
+            at = sheet.max_column + 1
+            sheet.cell(1, at, "Seen")
+            sheet.cell(2, at, "no")
+
+        self.assertEqual(self.back(self.edited(self.path(trip, "EELGRASS"), seen)).error, "")
+        self.assertEqual(self.back(self.noted(self.path(trip, "NORTHHAVEN"), "plain", 2)).error, "")
+        edit = ("edit", str(trip.pk), "--row", "2", "--column", "Seen", "--value", "yes", "--json")
+        done = self.vexo.run("--as", "ada", "--part", "EELGRASS", *edit)
+        self.assertEqual(done.returncode, 0, f"{done.stdout} {done.stderr}")
+        self.assertIn("no column 'Seen'", self.vexo.run("--as", "ada", "--part", "NORTHHAVEN", *edit).stdout)
+
     def test_a_trip_over_several_groups_shows_the_sum_for_each(self) -> None:
         document = SendOut("Berth", ("notes",), "startswith(berth_no,'K-00')")
         trip = begin(self.practice, document, "ada", "All at once")

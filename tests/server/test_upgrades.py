@@ -60,7 +60,7 @@ class Upgrades(unittest.TestCase):
             done = list(at_once.map(lambda _: vexo.process("applications", "--json", **LATER), range(4)))
         for one in done:
             self.assertEqual(one.returncode, 0, f"{one.stdout} {one.stderr}")
-        said = [one.stderr for one in done if "older version" in one.stderr]
+        said = [one.stderr for one in done if "is brought forward" in one.stderr]
         self.assertEqual(len(said), 1, "one of them brings it forward, the others find it done")
         (backup,) = (vexo.data / "backups").iterdir()
         self.assertIn(str(backup), said[0])

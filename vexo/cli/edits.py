@@ -14,14 +14,16 @@ from .tables import console, print_made
 from .trips import print_plan
 
 if TYPE_CHECKING:
-    from vexo.server.trips.models import Trip
+    from vexo.server.trips.part_view import PartView
 
 
-def _column(trip: Trip, said: str) -> str:
+def _column(view: PartView, said: str) -> str:
     """A column by its header, its field, or its letters. Raises PlainError."""
     from vexo.server.errors import PlainError
+    from vexo.server.trips.facts import to_json
+    from vexo.server.trips.status import status_facts
 
-    columns = trip.status.get("columns", [])
+    columns = to_json(status_facts(view).columns)
     for name in ("header", "field", "label", "column"):
         found = [c["column"] for c in columns if c[name] == said]
         if len(found) == 1:
@@ -66,7 +68,7 @@ def edit(
     from vexo.server.rows.edit_requests import make_edit
 
     view = find_view(trip)
-    name = _column(view.trip, column) if column else ""
+    name = _column(view, column) if column else ""
     asked: dict[str, Any] = {"column": name}
     if repair:
         asked |= {"kind": "repair", "plan": plan_of(view).number, "damage": ""}

@@ -154,7 +154,7 @@ def run_demo(port: int, data: Path) -> None:
     _refuse_taken([port, port + 1])
     os.environ["VEXO_DATA"] = str(data)
     make_demo()
-    folder = set_up(data)
+    folder = set_up(data, click.echo)
     from vexo.server.demo.loading import is_new, load
     from vexo.server.jobs.heartbeat import forget
     from vexo.server.jobs.leases import end_leases_of_process

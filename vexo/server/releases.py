@@ -47,8 +47,8 @@ def refuse_newer(database: Path) -> None:
     unknown = sorted(f"{app} {name}" for app, name in steps_of(database) - known_steps())
     if unknown:
         raise FolderError(
-            f"{database.parent} was made by a newer version of Vexo than this one, {__version__} (it has "
-            f"{', '.join(unknown[:3])}). Use that version, or choose another data folder."
+            f"{database.parent} was made by a newer version of Vexo than this one, {__version__}, or before the first "
+            f"release (it has {', '.join(unknown[:3])}). Use that version, or choose another data folder."
         )
 
 

@@ -50,7 +50,8 @@ def set_up(data: Path | None = None, tell: Callable[[str], object] = lambda _: N
         before = steps_of(database)
         if known_steps() - before:
             if before:
-                tell(f"{data_folder()} was made by an older version of Vexo. It was kept as {_back_up()}.")
+                words = f"{data_folder()} is brought forward to version {__version__} of Vexo"
+                tell(f"{words}. As it was it is kept in {_back_up()}.")
             _migrate(database)
     _ready.add(database)
     return data_folder()

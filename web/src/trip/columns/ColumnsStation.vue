@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { useEventListener } from "@vueuse/core";
 import { computed, nextTick, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 
@@ -125,7 +126,12 @@ const wanted = ref(false);
 function focusHead(): void {
   wanted.value = true;
 }
-watch(column, () => (wanted.value = false));
+const forget = (): void => {
+  wanted.value = false;
+};
+watch(column, forget);
+// Whoever goes on elsewhere meanwhile is not called back.
+useEventListener(document, "focusin", forget);
 watch(
   [wanted, busy],
   ([wants, waits]) => {

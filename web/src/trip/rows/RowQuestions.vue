@@ -43,6 +43,10 @@ const group = computed(() =>
 const answerRow = ({ answer, needs_record }: Answer, field = ""): void => {
   decide({ rows: [props.row.row_id], answer, field, argument: needs_record ? record.value.trim() : "" });
 };
+const answerWithRecord = (fault: Fault): void => {
+  const answer = fault.answers.find((option) => option.needs_record);
+  if (answer) answerRow(answer, fault.field);
+};
 const answerAll = ({ answer }: Answer): void => {
   if (group.value) decide({ answer, code: group.value.code, field: group.value.field, count: group.value.count });
 };
@@ -97,7 +101,7 @@ const answerAll = ({ answer }: Answer): void => {
       v-for="fault in others"
       :key="fault.code + fault.field"
       class="card grid gap-1.5"
-      @submit.prevent="answerRow(fault.answers[0]!, fault.field)"
+      @submit.prevent="answerWithRecord(fault)"
     >
       <label v-if="fault.answers.some((answer) => answer.needs_record)"
         ><span class="field-label">It is in: its record ID</span> <input v-model="record" class="input" name="record"
