@@ -6,6 +6,7 @@ import contextlib
 import io
 import json
 import os
+import resource
 import shutil
 import sqlite3
 import subprocess
@@ -22,6 +23,7 @@ HERE = Path(__file__).parent
 FIRST = ("kills", "screens", "supervising", "sturdy", "browser", "api", "settling", "trips", "server.test_journey")
 ROOM_WANTED = 6 * 2**30
 Counts = dict[str, int]
+COUNTED = ("passed", "failed", "skipped", "cpu")
 
 
 class Counting(unittest.TextTestResult):
@@ -34,9 +36,15 @@ class Counting(unittest.TextTestResult):
         self.succeeded += 1
 
 
+def processor_seconds() -> float:
+    """What this process and those that it has waited for have taken of the processors."""
+    used = [resource.getrusage(who) for who in (resource.RUSAGE_SELF, resource.RUSAGE_CHILDREN)]
+    return sum(each.ru_utime + each.ru_stime for each in used)
+
+
 def run_one(name: str) -> tuple[Counts, str]:
-    """Run one module in this process: its counts, and what it said."""
-    said = io.StringIO()
+    """Run one module in this process: its counts with the seconds of CPU that it took, and what it said."""
+    said, began = io.StringIO(), processor_seconds()
     with contextlib.redirect_stderr(said), contextlib.redirect_stdout(said):
         try:
             suite = unittest.defaultTestLoader.loadTestsFromName(name)
@@ -48,7 +56,8 @@ def run_one(name: str) -> tuple[Counts, str]:
             clean_up()
     failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
     assert isinstance(result, Counting)
-    return {"passed": result.succeeded, "failed": failed, "skipped": len(result.skipped)}, said.getvalue()
+    counts = {"passed": result.succeeded, "failed": failed, "skipped": len(result.skipped)}
+    return {**counts, "cpu": round(processor_seconds() - began)}, said.getvalue()
 
 
 def run_lane() -> None:
@@ -81,10 +90,10 @@ class Lane:
             print(f"{name}: its process died", flush=True)
             self.process.kill()
             self.process = None
-            return {"passed": 0, "failed": 1, "skipped": 0}
+            return {**dict.fromkeys(COUNTED, 0), "failed": 1}
         if told["failed"]:
             print(told["said"][-16_000:], flush=True)
-        return {key: told[key] for key in ("passed", "failed", "skipped")}
+        return {key: told[key] for key in COUNTED}
 
     def end(self) -> None:
         if self.process is not None and self.process.stdin:
@@ -95,18 +104,20 @@ class Lane:
 def run_web() -> Counts:
     """Run the front end's own tests."""
     report = Path(tempfile.mkdtemp()) / "report.json"
+    began = processor_seconds()
     command = ["npx", "vitest", "run", "--reporter=json", f"--outputFile={report}", "--testTimeout=120000"]
     done = subprocess.run(command, cwd=HERE.parent / "web", capture_output=True, text=True, check=False)
     try:
         told = json.loads(report.read_text())
     except (OSError, ValueError):
         print(done.stdout[-4000:] + done.stderr[-4000:], flush=True)
-        return {"passed": 0, "failed": 1, "skipped": 0}
+        return {**dict.fromkeys(COUNTED, 0), "failed": 1}
     for file in told["testResults"]:
         for test in file["assertionResults"]:
             if test["status"] == "failed":
                 print(test["fullName"], *test["failureMessages"], sep="\n", flush=True)
-    return {"passed": told["numPassedTests"], "failed": told["numFailedTests"], "skipped": told["numPendingTests"]}
+    counts = {"passed": told["numPassedTests"], "failed": told["numFailedTests"], "skipped": told["numPendingTests"]}
+    return {**counts, "cpu": round(processor_seconds() - began)}
 
 
 def modules() -> list[str]:
@@ -182,7 +193,7 @@ def main() -> int:
     names = sys.argv[1:] or [*modules(), WEB]
     seed()
     queue, found = Queue(list(names)), threading.Lock()
-    total: Counts = {"passed": 0, "failed": 0, "skipped": 0}
+    total: Counts = dict.fromkeys(COUNTED, 0)
 
     def work() -> None:
         lane = Lane()
@@ -190,8 +201,8 @@ def main() -> int:
             began = time.monotonic()
             counts = lane.run(name)
             took = time.monotonic() - began
-            said = f"{name}: {counts['passed']} passed, {counts['failed']} failed in {took:.0f} s"
-            print(said, file=sys.stderr, flush=True)
+            said = f"{counts['passed']} passed, {counts['failed']} failed in {took:.0f} s, {counts['cpu']} s of CPU"
+            print(f"{name}: {said}", file=sys.stderr, flush=True)
             with found:
                 for key, count in counts.items():
                     total[key] += count

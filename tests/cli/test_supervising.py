@@ -21,6 +21,8 @@ from tests.server.test_journey import Sheet, chosen
 from tests.support import BIN, Vexo, answers, temporary_folder, wait_until
 from vexo.cli.supervisor import Supervisor as Watcher
 
+PARTS = ("vexo serve", "vexo worker", "harbour serve")
+
 
 class Supervisor(unittest.TestCase):
     def setUp(self) -> None:
@@ -28,12 +30,7 @@ class Supervisor(unittest.TestCase):
         self.addCleanup(self.demo.stop)
 
     def parts(self) -> list[int]:
-        own = [
-            *self.demo.processes("vexo serve"),
-            *self.demo.processes("vexo worker"),
-            *self.demo.processes("harbour serve"),
-        ]
-        return [pid for pid in own if pid != self.demo.process.pid]
+        return [pid for words in PARTS for pid in self.demo.processes(words) if pid != self.demo.process.pid]
 
     def alive(self, pid: int) -> bool:
         try:
@@ -197,9 +194,10 @@ class Killed(unittest.TestCase):
             with readers.nothing_runs():
                 self.demo.process.kill()
                 self.demo.process.wait(20)
-                wait_until(lambda: not self.demo.processes("vexo serve"), what="the end of all parts")
+                wait_until(lambda: not any(map(self.demo.processes, PARTS)), what="the end of all parts")
                 self.demo.begin()
-            wait_until(lambda: self.one(job) == "done", what="the pass")
+            wait_until(lambda: self.one(job) != "running", what="the pass")
+        self.assertEqual((self.one(job), self.one(job.replace("state", "error"))), ("done", ""))
         self.assertEqual(readers.wrong(), [])
         self.assertGreater(sum(1 for one in readers.got if one[2] == 200), 50)
         terms = Person(self.demo.address, "ada").http.get(f"trips/{brought['trip']}").json()["sum"]

@@ -1,12 +1,15 @@
 from __future__ import annotations
 
 import csv
+import signal
 import unittest
 import zipfile
+from concurrent.futures import ThreadPoolExecutor
 from datetime import date
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
+from unittest.mock import patch
 
 import openpyxl
 import polars as pl
@@ -20,6 +23,7 @@ from vexo.core.columns.marks import read_marks
 from vexo.core.columns.matches import ColumnMatch
 from vexo.core.records import IDENTIFIER, VERSION
 from vexo.core.sheets import SheetError, SheetProfile, Stamp, read_sheet
+from vexo.core.sheets.readers import sandbox
 from vexo.core.sheets.readers.ods import read_ods
 from vexo.core.sheets.readers.text import read_text
 from vexo.core.sheets.readers.xlsx import read_xlsx
@@ -214,6 +218,33 @@ class NotSheets(unittest.TestCase):
         with self.assertRaises(SheetError) as caught:
             read_sheet(path, path.with_suffix(".parquet"), memory=150 * 1024 * 1024)
         self.assertIn("memory", str(caught.exception))
+
+    def test_one_process_reads_file_after_file_until_it_is_gone_or_has_grown(self) -> None:
+        path, target = file_of("one.csv", b"a\n1\n"), FOLDER / "one.parquet"
+        read_sheet(path, target)
+        (first,) = sandbox._readers._waiting
+        read_sheet(path, target)
+        self.assertEqual(sandbox._readers._waiting, [first])
+        first._process.kill()
+        self.assertEqual(read_sheet(path, target).rows, 1)
+        (second,) = sandbox._readers._waiting
+        self.assertIsNot(second, first)
+        with patch.object(sandbox, "_GROWN", 1):
+            self.assertEqual(read_sheet(path, target).rows, 1)
+        self.assertEqual((sandbox._readers._waiting, second._process.returncode), ([], -signal.SIGKILL))
+
+    def test_a_file_that_takes_too_long_is_a_sentence_and_the_next_is_read(self) -> None:
+        path, target = file_of("slow.csv", b"a,b\n" + b"12345678,abcdefgh\n" * 400_000), FOLDER / "slow.parquet"
+        with patch.object(sandbox, "SECONDS", 0.01), self.assertRaises(SheetError) as caught:
+            read_sheet(path, target)
+        self.assertIn("took longer", str(caught.exception))
+        self.assertEqual(read_sheet(file_of("next.csv", b"a\n1\n"), target).rows, 1)
+
+    def test_at_once_each_file_has_a_process_of_its_own(self) -> None:
+        paths = [file_of(f"{n}-rows.csv", b"a\n" + b"1\n" * n) for n in range(1, 9)]
+        with ThreadPoolExecutor(8) as pool:
+            read = list(pool.map(lambda path: read_sheet(path, path.with_suffix(".parquet")).rows, paths))
+        self.assertEqual(read, list(range(1, 9)))
 
     def test_long_numbers_leave_as_text(self) -> None:
         table = records(["code", "rate"], ("1", "v", "a", "12345678901234.56"), ("2", "v", "b", "1.00"))

@@ -148,6 +148,40 @@ class Settling(HolderCase):
         self.assertEqual((one.state, one.totals["created"]), ("stopped", ROWS))
         self.assertEqual(set(self.effects().values()), {1})
 
+    def test_a_worker_that_is_to_end_hands_the_pass_back_between_two_batches(self) -> None:
+        """Also where the application went first: that is for the next worker to wait for, and interrupts nothing."""
+        from vexo.server.jobs.leases import ENDING
+        from vexo.server.jobs.worker import do
+        from vexo.server.passes.recording import Recorder
+
+        self.addCleanup(ENDING.clear)
+        sent, written = Recorder.sent, Recorder.answered
+        for trouble in ({"kind": "dropping"}, {"kind": "status", "status": 401}, None):
+            for operation in ("upsert", "delete"):
+                with self.subTest(trouble, operation=operation):
+                    self.promise(versions=True, repeatable=False, most=1)
+                    trip, beginning = self.begin(operation)
+                    job = self.start(trip)
+
+                    def before(own: Any, *arguments: Any, trouble: Any = trouble) -> None:
+                        sent(own, *arguments)
+                        ENDING.set()
+                        register().trouble(**trouble)
+
+                    def after(own: Any, *arguments: Any) -> None:
+                        written(own, *arguments)
+                        ENDING.set()
+
+                    step = patch.object(Recorder, *(("sent", before) if trouble else ("answered", after)))
+                    with step, patch("vexo.applications.http.TRIES", 1):
+                        do(job)
+                    ENDING.clear()
+                    job.refresh_from_db()
+                    self.assertEqual((job.state, job.error, self.last_pass(trip).state), ("running", "", "running"))
+                    self.assertLess(sum(self.effects().values()), ROWS)
+                    take_over()
+                    self.judge(trip, beginning, operation)
+
     def test_a_sender_that_is_not_dead_after_all_sends_nothing_more(self) -> None:
         """Its lease is taken over just before the body goes: nothing of it leaves."""
         from vexo.server.jobs.models import Job

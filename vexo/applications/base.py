@@ -11,11 +11,12 @@ from typing import Any, Self
 import polars as pl
 
 from vexo.core.conditions import Condition
+from vexo.core.errors import MendableError
 from vexo.core.records import Catalogue, NewField, RecordType
 from vexo.core.writing import Write, WriteResult
 
 
-class ApplicationError(Exception):
+class ApplicationError(MendableError):
     """The application could not be asked, or did not understand; the message says what to do."""
 
 

@@ -92,11 +92,12 @@ def _mendable(error: Exception) -> str | None:
 
     if isinstance(error, FolderError):
         return str(error)
-    from vexo.server.errors import MENDABLE, code_of, machine_trouble
+    from vexo.core.errors import MendableError
+    from vexo.server.errors import machine_trouble
 
-    if not isinstance(error, MENDABLE):
+    if not isinstance(error, MendableError):
         return machine_trouble(error)
-    hint = _HINTS.get(code_of(error), "")
+    hint = _HINTS.get(error.code, "")
     return f"{error} {hint}".strip()
 
 

@@ -9,6 +9,8 @@ from typing import Any
 
 from rapidfuzz import process
 
+from .errors import MendableError
+
 IDENTIFIER = "@id"
 VERSION = "@version"
 
@@ -27,7 +29,7 @@ class Kind(StrEnum):
     REFERENCE = "reference"
 
 
-class UnknownName(Exception):
+class UnknownName(MendableError):
     """A record type or field that the application does not have."""
 
     code = "name"

@@ -7,20 +7,10 @@ from typing import Any
 
 from django.db import OperationalError
 
-from vexo.applications import ApplicationError
-from vexo.core.columns.lanes import LaneError
-from vexo.core.columns.matches import MappingError
-from vexo.core.columns.treatments import TreatmentError
-from vexo.core.conditions import ConditionError
-from vexo.core.conditions.clauses import ClauseError
-from vexo.core.documents import DocumentError
-from vexo.core.keys.record_keys import RecordKeyError
-from vexo.core.records import UnknownName
-from vexo.core.sheets import SheetError
-from vexo.core.sheets.overlay.edits import EditError
+from vexo.core.errors import MendableError
 
 
-class PlainError(Exception):
+class PlainError(MendableError):
     """Something a person can mend; the message is for them.
 
     ``code`` tells the edge which way of its own to add (a button, an option), ``more`` what it needs for that.
@@ -43,27 +33,6 @@ class Stale(PlainError):
 
     def __init__(self, message: str, newer: Any = None) -> None:
         super().__init__(message, "stale", newer=newer)
-
-
-MENDABLE: tuple[type[Exception], ...] = (
-    ApplicationError,
-    ClauseError,
-    ConditionError,
-    DocumentError,
-    EditError,
-    RecordKeyError,
-    LaneError,
-    MappingError,
-    SheetError,
-    TreatmentError,
-    UnknownName,
-    PlainError,
-)
-
-
-def code_of(error: BaseException) -> str:
-    """The code of an error that can be mended, empty where it has none."""
-    return str(getattr(error, "code", ""))
 
 
 def machine_trouble(error: BaseException) -> str | None:

@@ -9,7 +9,9 @@ from django.http import Http404
 from rest_framework import exceptions
 from rest_framework.response import Response
 
-from .errors import MENDABLE, NotAllowed, Stale, code_of, machine_trouble
+from vexo.core.errors import MendableError
+
+from .errors import NotAllowed, Stale, machine_trouble
 from .people.throttle import TooMany
 
 
@@ -38,8 +40,8 @@ def problem_handler(error: Exception, context: dict[str, Any]) -> Response | Non
         return _problem(403, "Your role does not allow that", str(error), code="rights")
     if isinstance(error, Stale):
         return _problem(412, "Changed elsewhere", str(error), code="stale", newer=error.more["newer"])
-    if isinstance(error, MENDABLE):
-        return _problem(422, "That cannot be done as it stands", str(error), code=code_of(error))
+    if isinstance(error, MendableError):
+        return _problem(422, "That cannot be done as it stands", str(error), code=error.code)
     trouble = machine_trouble(error)
     if trouble is not None:
         return _problem(503, "Vexo's own machine cannot do that now", trouble, code="machine")

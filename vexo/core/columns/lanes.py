@@ -14,6 +14,7 @@ from typing import Any
 
 import polars as pl
 
+from ..errors import MendableError
 from ..records import Field, Kind
 from ..values import SEPARATOR, bare, parse
 from .treatments import Treatment, TreatmentError, treatment_from_json
@@ -27,7 +28,7 @@ class Blank(StrEnum):
     DEFAULT = "default"
 
 
-class LaneError(Exception):
+class LaneError(MendableError):
     """A lane that cannot be; the message says why and what to do."""
 
     code = "lane"

@@ -10,6 +10,7 @@ from enum import StrEnum
 
 import polars as pl
 
+from ..errors import MendableError
 from ..records import Catalogue, Field, Kind, RecordType, UnknownName
 from ..sheets import SheetProfile, Stamp
 from ..sheets.file_parts import FILE_HEADER, ROW_IN_FILE_HEADER
@@ -50,7 +51,7 @@ class MatchedBy(StrEnum):
     """Nobody has said yet what becomes of it."""
 
 
-class MappingError(Exception):
+class MappingError(MendableError):
     """Columns and fields that cannot be brought together; the message names them and what to do."""
 
     code = "columns"

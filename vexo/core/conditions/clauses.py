@@ -9,6 +9,7 @@ import re
 from collections.abc import Mapping
 from typing import Any
 
+from ..errors import MendableError
 from ..records import Catalogue, Field, Kind, RecordType
 from ..values import to_python
 from .parser import read_condition
@@ -44,7 +45,7 @@ _PLAIN_VALUE = {
 }
 
 
-class ClauseError(Exception):
+class ClauseError(MendableError):
     """A clause that cannot be made a condition of; the message says which value of which field, and what to do."""
 
     code = "clause"

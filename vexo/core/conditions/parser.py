@@ -8,6 +8,7 @@ from typing import Any
 
 import polars as pl
 
+from ..errors import MendableError
 from ..records import Catalogue, Field, Kind, RecordType, UnknownName
 from ..values import parse
 from .tree import All, AnyOf, Below, Compare, Condition, Days, Holds, Includes, Matches, Not, OneOf
@@ -31,7 +32,7 @@ LONGEST = 20_000
 """Characters that a condition may have."""
 
 
-class ConditionError(Exception):
+class ConditionError(MendableError):
     """A slip in a condition. ``position`` is the 0-based character where it was noticed."""
 
     def __init__(self, message: str, text: str, position: int) -> None:

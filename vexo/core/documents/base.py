@@ -5,10 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
+from ..errors import MendableError
+
 VERSION = 1
 
 
-class DocumentError(Exception):
+class DocumentError(MendableError):
     """A document that cannot be understood; the message says which part of it."""
 
     code = "document"

@@ -8,11 +8,12 @@ import polars as pl
 
 from ..columns.carried_columns import CarriedColumns
 from ..columns.marks import VALUE
+from ..errors import MendableError
 from ..records import IDENTIFIER, Field, Kind, RecordType
 from ..values import bare
 
 
-class RecordKeyError(Exception):
+class RecordKeyError(MendableError):
     """A key that cannot be used; the message says which, and which can."""
 
     code = "key"

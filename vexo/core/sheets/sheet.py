@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import asdict, dataclass
 from typing import Any
 
+from ..errors import MendableError
 from .findings import Finding
 
 ROW = "row"
@@ -15,7 +16,7 @@ UNKNOWN = "\ufffd"
 STAMP_PROPERTY = "vexo-stamp-"
 
 
-class SheetError(Exception):
+class SheetError(MendableError):
     """A file that cannot be read as a sheet; the message says why and what to do."""
 
 

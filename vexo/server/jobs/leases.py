@@ -19,6 +19,14 @@ from .models import Job
 SECONDS = float(os.environ.get("VEXO_LEASE_SECONDS", "15"))
 
 
+ENDING = threading.Event()
+"""Set once this process is to end: work that others can go on with is handed back to them."""
+
+
+class HandedBack(Exception):
+    """This process is to end: the job goes on in another worker, as soon as there is one."""
+
+
 class LeaseLost(Exception):
     """Another worker has the job now; this one must stop and write nothing."""
 
@@ -108,6 +116,11 @@ class Lease:
         """Raises LeaseLost where another worker has taken over."""
         if not Job.objects.filter(self._mine()).exists():
             raise LeaseLost(f"job {self.job.pk} was taken over")
+
+    def hand_back_if_ending(self) -> None:
+        """Raises HandedBack where this process is to end."""
+        if ENDING.is_set():
+            raise HandedBack(f"job {self.job.pk} goes on elsewhere")
 
     def progress(self, done: int, total: int, message: str = "") -> None:
         """Say how far the work is. Raises LeaseLost."""

@@ -13,9 +13,11 @@ import structlog
 from django.db import OperationalError, close_old_connections
 from django.utils import timezone
 
-from ..errors import MENDABLE, code_of, machine_trouble
+from vexo.core.errors import MendableError
+
+from ..errors import machine_trouble
 from .heartbeat import heartbeat
-from .leases import SECONDS, Lease, LeaseLost, claim, end_leases_of_the_dead, owner_name
+from .leases import ENDING, SECONDS, HandedBack, Lease, LeaseLost, claim, end_leases_of_the_dead, owner_name
 from .models import Job
 from .queues import QUEUES
 
@@ -89,9 +91,9 @@ def do(job: Job) -> None:
                 result = work_of(job.kind)(lease)
             except Stopped as stopped:
                 _end(lease, Job.STOPPED, message=str(stopped)[:200])
-            except MENDABLE as error:
-                _end(lease, Job.FAILED, error=str(error), code=code_of(error))
-            except LeaseLost:
+            except MendableError as error:
+                _end(lease, Job.FAILED, error=str(error), code=error.code)
+            except (LeaseLost, HandedBack):
                 raise
             except Exception as error:
                 trouble = machine_trouble(error)
@@ -103,6 +105,9 @@ def do(job: Job) -> None:
                 _end(lease, Job.DONE, result=result)
     except LeaseLost:
         log.warning("lease lost", job=job.pk)
+    except HandedBack:
+        log.info("handed back", job=job.pk)
+        Job.objects.filter(pk=job.pk, fencing_token=job.fencing_token, state=Job.RUNNING).update(lease_until=0)
 
 
 def release_to_workers(job: Job) -> None:
@@ -125,18 +130,16 @@ def run_inline(job: Job) -> Job:
 
 def work(queues: tuple[str, ...] = (), pause: float = 0.1) -> None:
     """Do jobs until told to end. Jobs whose worker died are found by their lapsed lease."""
-    ending = False
 
     def end(*_: object) -> None:
-        nonlocal ending
-        ending = True
+        ENDING.set()
 
     signal.signal(signal.SIGTERM, end)
     signal.signal(signal.SIGINT, end)
     with heartbeat(queues):
         with suppress(OperationalError):
             end_leases_of_the_dead()
-        while not ending:
+        while not ENDING.is_set():
             try:
                 job = claim(owner_name(), queues)
                 if job is not None:

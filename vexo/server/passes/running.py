@@ -10,6 +10,7 @@ from django.db import OperationalError
 
 from vexo.applications import Client
 from vexo.applications.base import NoAnswer
+from vexo.core.errors import MendableError
 from vexo.core.records import Catalogue
 from vexo.core.sheets.sheet import ROW_ID
 from vexo.core.writing import Write
@@ -19,8 +20,8 @@ from vexo.core.writing.strategies import Rules
 from .. import artifacts
 from ..applications.models import Application
 from ..applications.services import client_of, describe
-from ..errors import MENDABLE, PlainError, machine_trouble
-from ..jobs.leases import Lease, LeaseLost
+from ..errors import PlainError, machine_trouble
+from ..jobs.leases import HandedBack, Lease, LeaseLost
 from ..jobs.worker import Stopped
 from ..planning.context import changed_signatures
 from ..rows.windows import gather
@@ -33,7 +34,7 @@ from .sending import Interrupted, Sender
 from .settling import Settler
 
 MOST_SILENCES = 3
-BREAKS_OFF: tuple[type[Exception], ...] = (*MENDABLE, Interrupted, OSError, OperationalError)
+BREAKS_OFF: tuple[type[Exception], ...] = (MendableError, Interrupted, OSError, OperationalError)
 
 
 class Run:
@@ -83,8 +84,10 @@ class Run:
 
         Raises:
             Interrupted, ApplicationError: it cannot go on.
+            HandedBack: it goes on in another worker.
         """
         while True:
+            self.lease.hand_back_if_ending()
             doubtful = self.pass_.batches.filter(state=Batch.SENT).first()
             if doubtful is not None:
                 self._listening(lambda batch=doubtful: self.settler.settle(batch, self.writes(items_of(batch))))
@@ -126,9 +129,11 @@ def apply(lease: Lease) -> dict[str, Any]:
     try:
         stopped, report = _send(pass_, lease)
         end(pass_, lease, Pass.STOPPED if stopped else Pass.ENDED, report)
-    except LeaseLost:
+    except (LeaseLost, HandedBack):
         raise
     except BREAKS_OFF as error:
+        # Where all of a machine ends, the application may have gone first.
+        lease.hand_back_if_ending()
         said = machine_trouble(error) or str(error)
         interrupt(pass_, lease, said)
         raise PlainError(f"Pass {pass_.number} was interrupted: {said}", "interrupted", number=pass_.number) from error

@@ -43,6 +43,7 @@ class Settler:
         sender = self.sender
         left = batch.sent_at + self.application.longest_request - time.time()
         while left > 0:
+            sender.recorder.lease.hand_back_if_ending()
             sender.recorder.lease.progress(
                 sender.recorder.lease.job.done,
                 sender.recorder.lease.job.total,

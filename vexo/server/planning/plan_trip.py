@@ -15,6 +15,7 @@ from vexo.applications import Client
 from vexo.core.columns.carried_values import Reading, carry
 from vexo.core.columns.lanes import LaneError
 from vexo.core.columns.matches import MappingError
+from vexo.core.errors import MendableError
 from vexo.core.keys.record_keys import RecordKeyError
 from vexo.core.operations import Operation
 from vexo.core.planning import Inputs, make_plan
@@ -30,7 +31,6 @@ from .. import artifacts
 from ..applications.models import Application
 from ..applications.services import client_of, describe_once
 from ..artifacts import Artifact
-from ..errors import MENDABLE
 from ..jobs.leases import Lease
 from ..journal.services import note
 from ..mapping.columns import ask_again
@@ -129,7 +129,7 @@ def needs_no_question(view: PartView) -> bool:
         return False
     try:
         return _last_and_edited(PlanContext.of_now(view, known)) is not None
-    except MENDABLE:
+    except MendableError:
         return False
 
 

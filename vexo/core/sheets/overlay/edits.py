@@ -12,6 +12,7 @@ from dataclasses import dataclass
 
 import polars as pl
 
+from ...errors import MendableError
 from ..sheet import ROW_ID
 
 EDITS = {ROW_ID: pl.UInt32(), "column": pl.String(), "base": pl.String(), "text": pl.String()}
@@ -19,7 +20,7 @@ CHANGES = {ROW_ID: pl.UInt32(), "column": pl.String(), "text": pl.String()}
 _ON = [ROW_ID, "column"]
 
 
-class EditError(Exception):
+class EditError(MendableError):
     """An edit that cannot be made; the message says why and what to do."""
 
     code = "edit"

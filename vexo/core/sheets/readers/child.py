@@ -1,7 +1,7 @@
-"""The process that reads one file.
+"""The process that reads files.
 
-``python -m vexo.core.sheets.readers.child MEMORY`` loads all that it needs, waits for one line that says which
-file, and prints what it found.
+``python -m vexo.core.sheets.readers.child MEMORY`` loads all that it needs, and for each line that says which file
+prints one that says what it found.
 """
 
 from __future__ import annotations
@@ -80,13 +80,12 @@ def read(path: Path, target: Path, name: str, said: dict[str, Any] | None = None
 
 
 def main() -> None:
-    """Read the one file that is asked for; where nobody asks any more, end."""
+    """Read each file that is asked for; where nobody asks any more, end."""
     limit = int(sys.argv[1])
     resource.setrlimit(resource.RLIMIT_AS, (limit, limit))
-    line = sys.stdin.readline()
-    if line:
+    for line in sys.stdin:
         data = json.loads(line)
-        print(json.dumps(read(Path(data["file"]), Path(data["cells"]), data["name"], data["choices"])))
+        print(json.dumps(read(Path(data["file"]), Path(data["cells"]), data["name"], data["choices"])), flush=True)
 
 
 if __name__ == "__main__":

@@ -1,19 +1,24 @@
-"""Reading a file in a child process with a memory limit, so that no file can take the program down."""
+"""Reading files in child processes with a memory limit, so that no file can take the program down."""
 
 from __future__ import annotations
 
+import atexit
 import json
+import resource
 import subprocess
 import sys
+import threading
 import zipfile
+from contextlib import suppress
 from pathlib import Path
-from threading import Lock
 from typing import Any
 
 from ..sheet import AS_FOUND, Choices, SheetError, SheetProfile
 
 MEMORY_LIMIT = 6 * 1024**3
 SECONDS = 300
+_GROWN = 512 * 1024**2
+"""Bytes that a process may hold and read one more file: five times what it has when it begins."""
 _LARGEST = 2 * 1024**3
 
 
@@ -32,48 +37,100 @@ def _refuse_early(path: Path, name: str) -> None:
             raise SheetError(f"{name} would unpack to {unpacked:,} bytes. Divide it into several sheets.")
 
 
-class _Readers:
-    """Processes that read files. Where one is kept waiting, all that it needs loaded, a small file is read at once."""
+class _TookTooLong(Exception):
+    """A reader had to be ended."""
 
-    def __init__(self) -> None:
-        self._waiting: subprocess.Popen[str] | None = None
-        self._keep = False
-        self._lock = Lock()
 
-    def _begin(self, memory: int) -> subprocess.Popen[str]:
+class _Reader:
+    """A process that reads one file after the other, and is gone once one of them was too much for it."""
+
+    def __init__(self, memory: int) -> None:
         command = [sys.executable, "-m", "vexo.core.sheets.readers.child", str(memory)]
         pipe = subprocess.PIPE
-        return subprocess.Popen(command, stdin=pipe, stdout=pipe, stderr=pipe, text=True)  # noqa: S603
+        self._process = subprocess.Popen(command, stdin=pipe, stdout=pipe, stderr=subprocess.DEVNULL, text=True)  # noqa: S603
 
-    def keep_one(self) -> None:
-        """From now on one process waits for the next file."""
+    def ask(self, question: dict[str, Any]) -> str:
+        """What it answers; nothing where it was ended by what it read. Raises _TookTooLong."""
+        late = threading.Event()
+
+        def end() -> None:
+            late.set()
+            self._process.kill()
+
+        timer = threading.Timer(SECONDS, end)
+        timer.start()
+        try:
+            assert self._process.stdin is not None and self._process.stdout is not None
+            with suppress(BrokenPipeError):
+                self._process.stdin.write(json.dumps(question) + "\n")
+                self._process.stdin.flush()
+            answer = self._process.stdout.readline()
+        finally:
+            timer.cancel()
+        if late.is_set():
+            raise _TookTooLong
+        return answer
+
+    @property
+    def fresh(self) -> bool:
+        """Whether it is there, and has not grown over what it read."""
+        try:
+            pages = int(Path(f"/proc/{self._process.pid}/statm").read_text().split()[1])
+        except (OSError, IndexError):
+            return False
+        return self._process.poll() is None and pages * resource.getpagesize() < _GROWN
+
+    def end(self) -> None:
+        self._process.kill()
+        self._process.communicate()
+
+
+class _Readers:
+    """Readers that wait for the next file, all that they need loaded: a small file is read at once."""
+
+    def __init__(self) -> None:
+        self._waiting: list[_Reader] = []
+        self._lock = threading.Lock()
+
+    def begin(self) -> None:
+        """Have one wait."""
         with self._lock:
-            self._keep = True
-            if self._waiting is None:
-                self._waiting = self._begin(MEMORY_LIMIT)
+            if not self._waiting:
+                self._waiting.append(_Reader(MEMORY_LIMIT))
 
     def ask(self, question: dict[str, Any], memory: int) -> str:
-        """What a process of its own answers; nothing where it was ended. Raises TimeoutExpired."""
+        """What a reader answers; nothing where it was ended by what it read. Raises _TookTooLong."""
         with self._lock:
-            waiting, self._waiting = (self._waiting, None) if memory == MEMORY_LIMIT else (None, self._waiting)
-        reader = waiting if waiting is not None and waiting.poll() is None else self._begin(memory)
+            reader = self._waiting.pop() if self._waiting and memory == MEMORY_LIMIT else None
+        # One that has read before may have ended meanwhile; a new one has all of its memory for this file.
+        return (reader and self._answer(reader, question, memory)) or self._answer(_Reader(memory), question, memory)
+
+    def _answer(self, reader: _Reader, question: dict[str, Any], memory: int) -> str:
+        answer = ""
         try:
-            answer, _ = reader.communicate(json.dumps(question) + "\n", timeout=SECONDS)
+            answer = reader.ask(question)
         finally:
-            if reader.poll() is None:
-                reader.kill()
-                reader.communicate()
-            if self._keep:
-                self.keep_one()
+            if answer and memory == MEMORY_LIMIT and reader.fresh:
+                with self._lock:
+                    self._waiting.append(reader)
+            else:
+                reader.end()
         return answer
+
+    def end(self) -> None:
+        """End all that wait."""
+        with self._lock:
+            while self._waiting:
+                self._waiting.pop().end()
 
 
 _readers = _Readers()
+atexit.register(_readers.end)
 
 
 def keep_a_reader_waiting() -> None:
     """For a program that reads many files: the next one does not wait for a process to begin."""
-    _readers.keep_one()
+    _readers.begin()
 
 
 def read_sheet(
@@ -94,7 +151,7 @@ def read_sheet(
     question = {"file": str(path), "cells": str(cells), "name": name, "choices": choices.to_json()}
     try:
         answer = json.loads(_readers.ask(question, memory))
-    except subprocess.TimeoutExpired:
+    except _TookTooLong:
         raise SheetError(f"{name} took longer than {SECONDS} seconds to read. Divide it.") from None
     except ValueError:
         raise SheetError(
