@@ -8,6 +8,7 @@ from typing import Any
 
 import polars as pl
 
+from vexo.core.cell_parser import parse
 from vexo.core.columns.carried_values import Reading, carry
 from vexo.core.columns.lanes import Lane
 from vexo.core.columns.matches import ColumnMatch
@@ -18,7 +19,6 @@ from vexo.core.records import IDENTIFIER, VERSION, Catalogue, Choice, Field, Kin
 from vexo.core.sheets import Choices, SheetError, SheetProfile
 from vexo.core.sheets.readers import child
 from vexo.core.sheets.sheet import AS_FOUND, Column
-from vexo.core.values import parse
 
 SERVICES = tuple(Choice(name, name.title()) for name in ("water", "power", "wifi"))
 BERTH = RecordType(

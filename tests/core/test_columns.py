@@ -13,6 +13,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.core.examples import BERTH, CATALOGUE, profile
+from vexo.core.cell_parser import parse
 from vexo.core.columns.carried_values import Reading, carry
 from vexo.core.columns.fast_parse import KINDS
 from vexo.core.columns.lanes import Blank, Lane, LaneError, check_lane, lanes_from_json
@@ -24,7 +25,6 @@ from vexo.core.columns.units import doubt_unit, unit_in
 from vexo.core.columns.value_formats import find_forms, find_separator
 from vexo.core.documents import BringIn, DocumentError, fitted_bringing, lane_sentence, sentence_of_bringing
 from vexo.core.records import Choice, Field, Kind, RecordType
-from vexo.core.values import parse
 
 DAY = Field("until", "Until", Kind.DATE)
 RATE = Field("rate", "Rate", Kind.DECIMAL, scale=2, precision=8)

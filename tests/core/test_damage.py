@@ -12,11 +12,12 @@ from hypothesis import strategies as st
 
 from tests.core.examples import read_here
 from tests.damaged import FIELDS, FILES, HERE, SENT
+from vexo.core.cell_parser import parse
 from vexo.core.records import Field, Kind
 from vexo.core.sheets.damage.kinds import harm
 from vexo.core.sheets.damage.search import Looked, find_damage, find_lost_keys
 from vexo.core.sheets.sheet import ROW, ROW_ID
-from vexo.core.values import normal, parse
+from vexo.core.values import normal
 
 EXPECTED = {
     "british.xlsx": {"lost-zeros": 6, "long-number": 5, "date": 3},

@@ -14,6 +14,7 @@ from hypothesis import strategies as st
 from tests import whole_rounds
 from tests.core.examples import HOLDER
 from tests.support import temporary_folder
+from vexo.core.cell_parser import parse
 from vexo.core.columns.carried_values import Reading, carry
 from vexo.core.columns.matches import match_columns
 from vexo.core.planning import Inputs, Operation, Settings, make_plan
@@ -26,7 +27,7 @@ from vexo.core.sheets.writers.delimited import fill_csv
 from vexo.core.sheets.writers.ods import fill_ods
 from vexo.core.sheets.writers.outgoing import Heads, cells_of
 from vexo.core.sheets.writers.xlsx import fill_xlsx
-from vexo.core.values import bare, dtype, normal, parse, same
+from vexo.core.values import bare, dtype, normal, same
 
 ITEMS = ("plain", "a; b", "c\\d", "[clear]", "[x", "=1+1", "e;", "007", "ünïcode 🚤", "שלום")
 FIELDS = (

@@ -10,9 +10,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.core.examples import BERTH
+from vexo.core.cell_parser import parse
 from vexo.core.faults import BETWEEN
 from vexo.core.records import Field, Kind
-from vexo.core.values import bare, dtype, join_items, parse, rounded_to_15, same, split_items, to_text
+from vexo.core.values import bare, dtype, join_items, rounded_to_15, same, split_items, to_text
 
 RATE = BERTH.field("rate")
 

@@ -31,9 +31,9 @@ template()
 import polars as pl  # noqa: E402
 
 from vexo.applications.fake import SERVED, Store  # noqa: E402
+from vexo.core.cell_parser import parse  # noqa: E402
 from vexo.core.planning.frame import FieldColumns  # noqa: E402
 from vexo.core.planning.verdicts import CellAction  # noqa: E402
-from vexo.core.values import parse  # noqa: E402
 from vexo.server.data_folder import absolute  # noqa: E402
 from vexo.server.jobs.worker import enqueue, run_inline  # noqa: E402
 from vexo.server.sendout.send_out import new_trip  # noqa: E402

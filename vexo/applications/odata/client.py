@@ -108,7 +108,7 @@ class ODataClient(Client):
             return super().distinct(record_type, field, condition)
         ask, text = self._asking(record_type), self._text(condition, record_type)
         told = paging.counted(ask, record_type, known, text)
-        values = typed(known, [value for value, _ in told]).alias(field)
+        values = typed([(known, [value for value, _ in told])])[0].alias(field)
         return pl.DataFrame([values, pl.Series("count", [times for _, times in told], dtype=pl.UInt32)])
 
     def _asking(self, record_type: RecordType) -> paging.Ask:

@@ -9,41 +9,55 @@ from typing import Any
 
 import polars as pl
 
+from vexo.core.cell_parser import parse_all
 from vexo.core.records import IDENTIFIER, VERSION, Catalogue, Field, Kind, RecordType
-from vexo.core.values import dtype, normal, parse
+from vexo.core.values import dtype, normal_all
 
 from ..base import ApplicationError
 
 
-def typed(field: Field, values: list[Any]) -> pl.Series:
-    """One field's JSON values as a column. What the application holds is taken as it is, choices of old too."""
-    match field.kind:
-        case Kind.YES_NO:
-            return pl.Series(values, dtype=dtype(field))
-        case Kind.CHOICES:
-            order = {choice.value: at for at, choice in enumerate(field.choices)}
-            lists = [None if v is None else sorted(v, key=lambda i: (order.get(i, len(order)), i)) for v in values]
-            return pl.Series(lists, dtype=pl.List(pl.String))
-        case Kind.WHOLE | Kind.DECIMAL | Kind.DATE | Kind.MOMENT:
-            return _read(field, pl.Series([None if v is None else _plain(v) for v in values], dtype=pl.String))
-    return normal(pl.Series([None if v is None else str(v) for v in values], dtype=pl.String))
-
-
-def _read(field: Field, texts: pl.Series) -> pl.Series:
-    """Values as the catalogue says they are. Raises ApplicationError where one is not: it would pass for an empty one.
+def typed(columns: Sequence[tuple[Field, Sequence[Any]]]) -> list[pl.Series]:
+    """Fields' JSON values as columns. What the application holds is taken as it is, choices of old too.
 
     A moment is kept to the microsecond.
+
+    Args:
+        columns: each field with its values, equally many.
+
+    Raises:
+        ApplicationError: where one is not what the catalogue says: it would pass for an empty one.
     """
-    if field.kind == Kind.MOMENT:
-        texts = texts.str.replace(r"(\.\d{6})\d+", "${1}")
-    values = parse(field, texts).values
-    lost = texts.is_not_null() & values.is_null()
-    if lost.any():
-        raise ApplicationError(
-            f"The application says {texts.filter(lost)[0]!r} for {field.label}, which is none of the values that its "
-            "own catalogue allows there. Correct the record or the catalogue, or leave the field out."
-        )
-    return values
+    made: dict[int, pl.Series] = {}
+    parsed: dict[int, tuple[Field, pl.Series]] = {}
+    texts: dict[int, pl.Series] = {}
+    for at, (field, values) in enumerate(columns):
+        match field.kind:
+            case Kind.YES_NO:
+                made[at] = pl.Series(values, dtype=dtype(field))
+            case Kind.CHOICES:
+                made[at] = pl.Series(_sorted(field, values), dtype=dtype(field))
+            case Kind.WHOLE | Kind.DECIMAL | Kind.DATE | Kind.MOMENT:
+                plain = pl.Series([None if v is None else _plain(v) for v in values], dtype=pl.String)
+                if field.kind == Kind.MOMENT:
+                    plain = plain.str.replace(r"(\.\d{6})\d+", "${1}")
+                parsed[at] = field, plain
+            case _:
+                texts[at] = pl.Series([None if v is None else str(v) for v in values], dtype=pl.String)
+    made |= dict(zip(texts, normal_all(list(texts.values())), strict=True))
+    for (at, (field, plain)), read in zip(parsed.items(), parse_all(list(parsed.values())), strict=True):
+        if read.values.null_count() > plain.null_count():
+            lost = plain.filter(plain.is_not_null() & read.values.is_null())
+            raise ApplicationError(
+                f"The application says {lost[0]!r} for {field.label}, which is none of the values that its own "
+                "catalogue allows there. Correct the record or the catalogue, or leave the field out."
+            )
+        made[at] = read.values
+    return [made[at] for at in range(len(columns))]
+
+
+def _sorted(field: Field, values: Sequence[Any]) -> list[Any]:
+    order = {choice.value: at for at, choice in enumerate(field.choices)}
+    return [None if v is None else sorted(v, key=lambda i: (order.get(i, len(order)), i)) for v in values]
 
 
 def _plain(value: Any) -> str:
@@ -59,13 +73,15 @@ def to_frame(
         pl.Series(IDENTIFIER, [str(row[identifier]) for row in rows], dtype=pl.String),
         pl.Series(VERSION, [row.get("@odata.etag") or row.get("@etag") for row in rows], dtype=pl.String),
     ]
+    own: dict[str, tuple[Field, list[Any]]] = {}
     for name in dict.fromkeys(names):
         field = catalogue.field(record_type, name)
         values: list[Any] = [row.get(field.way[0] if field.way else name) for row in rows]
         for step in field.way[1:]:
             values = [None if value is None else value.get(step) for value in values]
-        columns.append(typed(field, values).alias(name))
-    return pl.DataFrame(columns)
+        own[name] = field, values
+    made = typed(list(own.values()))
+    return pl.DataFrame([*columns, *(column.alias(name) for name, column in zip(own, made, strict=True))])
 
 
 def to_json(field: Field, value: Any) -> Any:

@@ -11,11 +11,12 @@ from dataclasses import dataclass, field, replace
 
 import polars as pl
 
+from ..cell_parser import parse
 from ..faults import problem
 from ..records import Field, Kind, RecordType
 from ..sheets.sheet import ROW, ROW_ID, UNKNOWN
 from ..sheets.writers.outgoing import PREFIX
-from ..values import SEPARATOR, bare, join_items, on_unique, parse, split_items
+from ..values import SEPARATOR, bare, join_items, on_unique, split_items
 from .carried_columns import CarriedColumns
 from .fast_parse import KINDS, plain_values
 from .lanes import PLAIN, Blank, Lane

@@ -14,9 +14,10 @@ from typing import Any
 
 import polars as pl
 
+from ..cell_parser import parse
 from ..errors import MendableError
 from ..records import Field, Kind
-from ..values import SEPARATOR, bare, parse
+from ..values import SEPARATOR, bare
 from .treatments import Treatment, TreatmentError, treatment_from_json
 
 

@@ -8,10 +8,11 @@ from dataclasses import dataclass
 
 import polars as pl
 
+from ..cell_parser import parse
 from ..records import Field, Kind
 from ..sheets.sheet import SheetProfile
 from ..sheets.writers.outgoing import PREFIX, OutgoingColumn
-from ..values import bare, normal, parse, to_text
+from ..values import bare, normal, to_text
 
 _MOST_VALUES = 2000
 _SAME_VALUES = 0.8

@@ -10,11 +10,12 @@ from enum import StrEnum
 
 import polars as pl
 
+from ..cell_parser import parse
 from ..errors import MendableError
 from ..records import Catalogue, Field, Kind, RecordType, UnknownName
 from ..sheets import SheetProfile, Stamp
 from ..sheets.file_parts import FILE_HEADER, ROW_IN_FILE_HEADER
-from ..values import bare, parse
+from ..values import bare
 from .lanes import Lane
 from .synonyms import alike, sense
 from .value_formats import find_forms, find_separator

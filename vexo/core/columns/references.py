@@ -6,9 +6,10 @@ from collections.abc import Iterable, Mapping, Sequence
 
 import polars as pl
 
+from ..cell_parser import in_long_form
 from ..faults import problem
 from ..records import IDENTIFIER, RecordType
-from ..values import bare, in_long_form, normal
+from ..values import bare, normal
 
 SCHEMA = {"text": pl.String(), "identifier": pl.String(), "problem": pl.String()}
 

@@ -7,9 +7,10 @@ from dataclasses import dataclass
 
 import polars as pl
 
+from ..cell_parser import parse
 from ..faults import BETWEEN
 from ..records import Field, Kind
-from ..values import SEPARATOR, ascii_digits, bare, parse
+from ..values import SEPARATOR, ascii_digits, bare
 from .treatments import Treatment, treat
 from .treatments.base import problem_of
 from .treatments.dates import Dates

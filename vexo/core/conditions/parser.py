@@ -8,9 +8,9 @@ from typing import Any
 
 import polars as pl
 
+from ..cell_parser import parse
 from ..errors import MendableError
 from ..records import Catalogue, Field, Kind, RecordType, UnknownName
-from ..values import parse
 from .tree import All, AnyOf, Below, Compare, Condition, Days, Holds, Includes, Matches, Not, OneOf
 
 _TOKEN = re.compile(

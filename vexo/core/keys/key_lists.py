@@ -7,9 +7,10 @@ from collections.abc import Sequence
 
 import polars as pl
 
+from ..cell_parser import parse
 from ..documents import DocumentError, Picked
 from ..records import IDENTIFIER, RecordType
-from ..values import bare, dtype, normal, parse
+from ..values import bare, dtype, normal
 
 PLACE = "place"
 

@@ -14,7 +14,7 @@ from typing import Any
 
 import polars as pl
 
-from ..values import bare
+from ..values import without_spaces
 
 _PLAIN = r"^[+-]?\d+$"
 _CODE = r"^[+-]?0\d"
@@ -44,59 +44,72 @@ class ColumnTotals:
         return asdict(self)
 
 
-def _form(texts: pl.Series) -> str | None:
+def _seen(texts: pl.Series) -> tuple[pl.Series, dict[str, int]]:
+    """A column's cells without spaces at their ends, and how many are filled, look like codes, and like a number of
+    either form."""
+    cell = without_spaces(pl.col("text"))
+    patterns = {"codes": _CODE} | {
+        f"{form}.{what}": pattern
+        for form, told in _FORMS.items()
+        for what, pattern in zip(("decimals", "groups"), told, strict=False)
+    }
+    frame = texts.to_frame("text").select(cell, *(cell.str.contains(p).sum().alias(n) for n, p in patterns.items()))
+    counts = {name: int(frame[name][0] if len(frame) else 0) for name in patterns}
+    return frame["text"], {**counts, "filled": len(frame) - frame["text"].null_count()}
+
+
+def _form(cells: pl.Series, counts: Mapping[str, int]) -> str | None:
     """How the decimals of a column's numbers are written."""
-
-    def some(pattern: str) -> pl.Series:
-        return texts.filter(texts.str.contains(pattern))
-
-    points, commas = some(_FORMS["point"][0]), some(_FORMS["comma"][0])
-    grouped = some(_FORMS["point"][1])
-    if len(points) and not len(commas):
+    points, commas = counts["point.decimals"], counts["comma.decimals"]
+    if points and not commas:
         return "point"
-    if len(commas) and not len(points):
+    if commas and not points:
         # 1,234 alone reads both ways.
-        return None if len(grouped) == len(commas) else "comma"
-    if len(points) and len(commas):
-        if len(grouped.filter(grouped.is_in(commas.implode()))) == len(commas):
+        return None if counts["point.groups"] == commas else "comma"
+    if points and commas:
+        if counts["point.groups"] and _all_of(cells, _FORMS["comma"][0], _FORMS["point"][1]):
             return "point"
-        dotted = some(_FORMS["comma"][1])
-        return "comma" if len(dotted.filter(dotted.is_in(points.implode()))) == len(points) else None
-    return "comma" if len(some(_FORMS["comma"][1])) and not len(grouped) else "point"
+        return "comma" if counts["comma.groups"] and _all_of(cells, _FORMS["point"][0], _FORMS["comma"][1]) else None
+    return "comma" if counts["comma.groups"] and not counts["point.groups"] else "point"
+
+
+def _all_of(cells: pl.Series, pattern: str, other: str) -> bool:
+    """Whether all cells that are like one pattern are like another too."""
+    first, second = cells.filter(cells.str.contains(pattern)), cells.filter(cells.str.contains(other))
+    return len(second.filter(second.is_in(first.implode()))) == len(first)
 
 
 def with_comma(texts: pl.Series) -> int:
     """How many numbers of a column are written with a comma before the decimals."""
-    cells = bare(texts).drop_nulls()
-    if as_numbers(texts) is None or _form(cells) != "comma":
+    cells, counts = _seen(texts)
+    if as_numbers(texts) is None or _form(cells, counts) != "comma":
         return 0
     return int(cells.str.contains(r"^[+-]?[\d. \x{a0}]*\d,\d+$").sum())
 
 
 def as_numbers(texts: pl.Series) -> pl.Series | None:
     """A column's numbers (null for other cells), or None where it is not a column of numbers."""
-    cells = bare(texts)
-    filled = cells.drop_nulls()
-    if not len(filled) or filled.str.contains(_CODE).any():
-        return None
-    form = _form(filled)
+    cells, counts = _seen(texts)
+    form = _form(cells, counts) if counts["filled"] and not counts["codes"] else None
     if form is None:
         return None
     decimal, grouped, between = _FORMS[form]
-    is_number = cells.str.contains(f"{_PLAIN}|{decimal}|{grouped}").fill_null(value=False)
-    if is_number.sum() < (1 - _MOST) * len(filled):
+    cell = pl.col("text")
+    is_number = cell.str.contains(f"{_PLAIN}|{decimal}|{grouped}")
+    plain = pl.when(cell.str.contains(grouped)).then(cell.str.replace_all(between, "")).otherwise(cell)
+    told: pl.Expr = plain.str.replace(",", ".", literal=True) if form == "comma" else plain
+    frame = cells.to_frame("text").select(pl.when(is_number).then(told).str.strip_prefix("+").alias("text"))
+    frame = frame.with_columns(
+        cell.str.extract(r"\.(\d+)$", 1).str.len_chars().max().fill_null(0).alias("places"),
+        cell.str.extract(r"^-?(\d+)", 1).str.len_chars().max().fill_null(0).alias("whole"),
+    )
+    plain_numbers = frame["text"]
+    if len(frame) - plain_numbers.null_count() < (1 - _MOST) * counts["filled"]:
         return None
-    set_apart = cells.str.contains(grouped).fill_null(value=False)
-    plain = pl.select(pl.when(set_apart).then(cells.str.replace_all(between, "")).otherwise(cells)).to_series()
-    if form == "comma":
-        plain = plain.str.replace(",", ".", literal=True)
-    plain = plain.set(~is_number, None).str.strip_prefix("+")
-    places = plain.str.extract(r"\.(\d+)$", 1).str.len_chars().max() or 0
-    whole = plain.str.extract(r"^-?(\d+)", 1).str.len_chars().max() or 0
-    room = len(str(len(texts)))
-    if int(str(places)) + int(str(whole)) + room > _DIGITS:
+    places, whole = int(frame["places"][0]), int(frame["whole"][0])
+    if places + whole + len(str(len(texts))) > _DIGITS:
         return None
-    return plain.cast(pl.Decimal(_DIGITS, int(str(places))), strict=False)
+    return plain_numbers.cast(pl.Decimal(_DIGITS, places), strict=False)
 
 
 def _exact(value: Any) -> str:

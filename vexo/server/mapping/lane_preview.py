@@ -7,6 +7,7 @@ from typing import Any
 
 import polars as pl
 
+from vexo.core.cell_parser import in_long_form, parse
 from vexo.core.columns.carried_values import Reading, cell_texts, lane_cells
 from vexo.core.columns.lanes import Lane, check_lane
 from vexo.core.columns.marks import BLANK_CLEARS, CHANGE, CLEAR, KEEP, LEAVE
@@ -20,7 +21,7 @@ from vexo.core.records import Field, Kind
 from vexo.core.sheets import SheetProfile
 from vexo.core.sheets.overlay.edits import lay_edits
 from vexo.core.sheets.sheet import ROW, ROW_ID
-from vexo.core.values import SEPARATOR, in_long_form, parse, to_text
+from vexo.core.values import SEPARATOR, to_text
 
 from .. import artifacts
 from ..applications.services import asking

@@ -5,11 +5,12 @@ from __future__ import annotations
 import polars as pl
 
 from vexo.applications import Client
+from vexo.core.cell_parser import in_long_form
 from vexo.core.columns.carried_values import Reading, lane_cells
 from vexo.core.columns.references import different, key_texts, make_lookup, naming_fields
 from vexo.core.keys.near import near_keys
 from vexo.core.records import Kind, RecordType
-from vexo.core.values import dtype, in_long_form
+from vexo.core.values import dtype
 
 from .context import PlanContext
 

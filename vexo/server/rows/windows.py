@@ -8,11 +8,12 @@ from typing import Any
 
 import polars as pl
 
+from vexo.core.cell_parser import parse
 from vexo.core.planning.frame import EARLIER_RESULT, FAULTS, VERDICT, FieldColumns
 from vexo.core.planning.verdicts import CELL_STATES, NOT_IN, CellAction, CellState, RowState, Verdict
 from vexo.core.records import IDENTIFIER, Field, Kind
 from vexo.core.sheets.sheet import ROW, ROW_ID
-from vexo.core.values import parse, to_text
+from vexo.core.values import to_text
 from vexo.core.writing.ledger import states_of
 
 from .. import artifacts

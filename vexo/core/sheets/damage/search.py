@@ -11,8 +11,9 @@ from functools import cached_property
 
 import polars as pl
 
+from ...cell_parser import parse
 from ...records import Field, Kind
-from ...values import normal, parse
+from ...values import normal
 from ..sheet import ROW, ROW_ID
 from .kinds import (
     CUTS,

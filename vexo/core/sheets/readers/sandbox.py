@@ -110,10 +110,11 @@ class _Readers:
         try:
             answer = reader.ask(question)
         finally:
-            if answer and memory == MEMORY_LIMIT and reader.fresh:
-                with self._lock:
+            with self._lock:
+                keep = bool(answer) and memory == MEMORY_LIMIT and not self._waiting and reader.fresh
+                if keep:
                     self._waiting.append(reader)
-            else:
+            if not keep:
                 reader.end()
         return answer
 
