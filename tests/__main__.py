@@ -20,7 +20,21 @@ from pathlib import Path
 
 WEB = "web"
 HERE = Path(__file__).parent
-FIRST = ("kills", "screens", "supervising", "sturdy", "browser", "api", "settling", "trips", "server.test_journey")
+FIRST = (
+    "screens",
+    "supervising",
+    "sturdy",
+    "browser",
+    "test_api",
+    "settling",
+    "kills",
+    "home_again",
+    "trips",
+    "server.test_journey",
+    "what_was_seen",
+    "upgrades",
+    "data_folder",
+)
 ROOM_WANTED = 6 * 2**30
 Counts = dict[str, int]
 COUNTED = ("passed", "failed", "skipped", "cpu")
@@ -128,7 +142,7 @@ def modules() -> list[str]:
 
 
 def needs_demo(name: str) -> bool:
-    return "browser" in name or "supervising" in name
+    return any(word in name for word in ("browser", "supervising", "server.test_api"))
 
 
 class Queue:
@@ -190,7 +204,7 @@ def main() -> int:
     work_in_memory()
     # With several lanes threads of their own would only wait for each other over tables this small.
     os.environ.setdefault("POLARS_MAX_THREADS", "1")
-    names = sys.argv[1:] or [*modules(), WEB]
+    names = sys.argv[1:] or [WEB, *modules()]
     seed()
     queue, found = Queue(list(names)), threading.Lock()
     total: Counts = dict.fromkeys(COUNTED, 0)

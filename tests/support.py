@@ -112,7 +112,7 @@ class Register:
     def __init__(self) -> None:
         self.port = free_port()
         self.address = f"http://127.0.0.1:{self.port}"
-        self.data = temporary_folder()
+        self.data = temporary_folder(lasting=True)
         for seeded in Path(os.environ.get("VEXO_TEST_SEED", "/nowhere")).glob("*.db"):
             shutil.copy(seeded, self.data)
         command = [str(BIN / "harbour"), "serve", "--data", str(self.data), "--port", str(self.port)]
@@ -153,6 +153,22 @@ class Register:
             f"{self.address}/behaviour", json=behaviour, trust_env=False, verify=False, timeout=300
         ).raise_for_status()
 
+    @property
+    def extended(self) -> bool:
+        """Whether fields or choices were added, which the process keeps in its mind."""
+        with sqlite3.connect(f"file:{self.data / 'live.db'}?mode=ro", uri=True) as database:
+            told = "SELECT (SELECT count(*) FROM register_addedfield) + (SELECT count(*) FROM register_addedchoice)"
+            return bool(database.execute(told).fetchone()[0])
+
+    def begin_anew(self, seeds: Path) -> None:
+        """Records, promises and log as they were at first."""
+        self.trouble("none")
+        self.behave()
+        for seeded in seeds.glob("*.db"):
+            overwrite(self.data / seeded.name, seeded)
+        for log in self.data.glob("effects-*.log"):
+            log.unlink()
+
     def effects(self, stage: str = "practice") -> list[dict[str, Any]]:
         """Everything that was done to the records, in order."""
         log = self.data / f"effects-{stage}.log"
@@ -160,12 +176,35 @@ class Register:
 
 
 @cache
+def _lasting_register() -> Register:
+    return Register()
+
+
 def register() -> Register:
-    """One register for all tests of a module; each keeps to records of its own."""
-    made = Register()
-    after_module(register.cache_clear)
-    after_module(lambda: kill(made.process))
-    return made
+    """One register for all tests of a module; each keeps to records of its own. The next module finds it as new."""
+    if not _in_use:
+        _in_use.append(_lasting_register())
+        after_module(_renew_register)
+    return _in_use[0]
+
+
+_in_use: list[Register] = []
+
+
+def _renew_register() -> None:
+    one = _in_use.pop()
+    seeds = os.environ.get("VEXO_TEST_SEED")
+    if seeds and one.process.poll() is None and not one.extended:
+        one.begin_anew(Path(seeds))
+        return
+    _lasting_register.cache_clear()
+    kill(one.process)
+
+
+def overwrite(database: Path, kept: Path) -> None:
+    """Put a database back to what a kept one holds, under those who have it open."""
+    with sqlite3.connect(kept) as source, sqlite3.connect(database, timeout=60) as target:
+        source.backup(target)
 
 
 @dataclass(frozen=True)
@@ -201,12 +240,12 @@ def use_folder(data: Path) -> None:
     connections.settings["default"]["NAME"] = data / "vexo.db"
 
 
-def new_folder(name: str = "vexo") -> Path:
-    """A new data folder, in use."""
+def new_folder(made: Path | None = None) -> Path:
+    """A new data folder, in use; as another is, or without anything."""
     from vexo.server.data_folder import make_data_folder
 
-    made = template()
-    data = temporary_folder() / name
+    made = made or template()
+    data = temporary_folder() / "vexo"
     data.mkdir()
     for name in ("vexo.db", "key"):
         shutil.copy(made / name, data / name)
@@ -215,14 +254,33 @@ def new_folder(name: str = "vexo") -> Path:
     return data
 
 
+@cache
+def connected(address: str, longest_request: float) -> Path:
+    """A data folder connected to the register at an address, made once and copied."""
+    folder = temporary_folder(lasting=True) / "connected"
+    shutil.copytree(new_folder(), folder)
+    use_folder(folder)
+    from vexo.server.applications.services import Connection, connect
+    from vexo.server.people.terminal import person_at_terminal
+
+    for stage in ("live", "practice"):
+        odata, pages = f"{address}/{stage}/odata/", f"{address}/{stage}/{{source}}/{{id}}/"
+        wanted = Connection(f"harbour-{stage}", odata, stage, TOKEN, "", pages, "odata", longest_request)
+        connect(person_at_terminal(), wanted, inside=True)
+    from django.db import connections
+
+    connections.close_all()
+    with sqlite3.connect(folder / "vexo.db") as database:
+        database.execute("PRAGMA wal_checkpoint(TRUNCATE)")
+    return folder
+
+
 class Vexo:
     """The command line on a new data folder, connected to the register; in this process unless it says otherwise."""
 
-    def __init__(self, connected: bool = True, longest_request: float = 0.2) -> None:
-        self.data = new_folder()
+    def __init__(self, connect: bool = True, longest_request: float = 0.2) -> None:
+        self.data = new_folder(connected(register().address, longest_request) if connect else None)
         self.files = temporary_folder()
-        if connected:
-            self.connect(longest_request)
 
     @classmethod
     def at(cls, data: Path) -> Vexo:
@@ -230,17 +288,6 @@ class Vexo:
         own = cls.__new__(cls)
         own.data = data
         return own
-
-    def connect(self, longest_request: float = 0.2) -> None:
-        self.use()
-        from vexo.server.applications.services import Connection, connect
-        from vexo.server.people.terminal import person_at_terminal
-
-        for stage in ("live", "practice"):
-            pages = f"{register().address}/{stage}/{{source}}/{{id}}/"
-            address = register().odata(stage)
-            wanted = Connection(f"harbour-{stage}", address, stage, TOKEN, "", pages, "odata", longest_request)
-            connect(person_at_terminal(), wanted, inside=True)
 
     def use(self) -> None:
         use_folder(self.data)

@@ -5,11 +5,14 @@ from __future__ import annotations
 import os
 import shutil
 import signal
+import sqlite3
 import subprocess
+import time
 from collections.abc import Callable, Iterable
 from pathlib import Path
 from typing import Any
 
+import httpx
 from selenium import webdriver
 from selenium.common.exceptions import StaleElementReferenceException, WebDriverException
 from selenium.webdriver.chrome.options import Options
@@ -18,7 +21,7 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.remote.webelement import WebElement
 
-from tests.support import BIN, PATIENCE, answers, free_port, kill, start, temporary_folder, wait_until
+from tests.support import BIN, PATIENCE, answers, free_port, kill, overwrite, start, temporary_folder, wait_until
 
 AXE = Path(__file__).parents[2] / "web" / "node_modules" / "axe-core" / "axe.min.js"
 FLAGS = [
@@ -35,6 +38,9 @@ FLAGS = [
     "--force-prefers-reduced-motion",
 ]
 CHROMIUM, DRIVER = shutil.which("chromium"), shutil.which("chromedriver")
+
+
+DATABASES = ("vexo.db", "harbour/live.db", "harbour/practice.db")
 
 
 class Browser:
@@ -193,6 +199,11 @@ class Browser:
         )
         self.all("#dropped")[0].send_keys("\n".join(map(str, paths)))
 
+    def enter(self, cookies: dict[str, str]) -> None:
+        """With what a server gave to someone who signed in elsewhere."""
+        for name, value in cookies.items():
+            self.driver.execute_cdp_cmd("Network.setCookie", {"name": name, "value": value, "url": self.address})
+
     def sign_in(self, username: str = "ada") -> None:
         self.open("/")
         self.fill("input[name=username]", username)
@@ -247,6 +258,30 @@ class Demo:
             "the demo",
         )
         assert answers(f"{self.address}/api/health"), self.log.read_text()
+
+    def keep(self, folder: Path) -> Path:
+        """What it holds now, for ``begin_anew``."""
+        for name in DATABASES:
+            (folder / name).parent.mkdir(exist_ok=True)
+            overwrite(folder / name, self.data / name)
+        shutil.copytree(self.data / "files", folder / "files")
+        return folder
+
+    def begin_anew(self, kept: Path) -> None:
+        """Put all back to what it was, under the processes that go on."""
+        ended = "SELECT count(*) FROM jobs_job WHERE state IN ('queued', 'running')"
+        with sqlite3.connect(f"file:{self.data / DATABASES[0]}?mode=ro", uri=True) as database:
+            wait_until(lambda: not database.execute(ended).fetchone()[0], what="the end of all jobs")
+        for path in ("trouble", "behaviour"):
+            body = {"kind": "none"} if path == "trouble" else {}
+            httpx.post(f"{self.register}/{path}", json=body, trust_env=False, verify=False).raise_for_status()
+        for name in DATABASES:
+            overwrite(self.data / name, kept / name)
+        with sqlite3.connect(self.data / DATABASES[0], timeout=60) as database:
+            # The copy is old, but its workers are there.
+            database.execute("UPDATE jobs_worker SET seen_at = ?", (time.time(),))
+        shutil.rmtree(self.data / "files")
+        shutil.copytree(kept / "files", self.data / "files")
 
     @property
     def register(self) -> str:

@@ -10,7 +10,7 @@ import polars as pl
 
 from tests.browser.case import BrowserCase
 from tests.browser.support import Browser
-from tests.server.test_api import Person
+from tests.person import Person
 from tests.support import BIN
 from vexo.core.faults import CELL_CODES, CODES, Does
 from vexo.core.planning.frame import FAULTS, VERDICT, FieldColumns

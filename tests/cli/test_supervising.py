@@ -16,7 +16,7 @@ from typing import Any
 import httpx
 
 from tests.browser.support import Demo
-from tests.server.test_api import Person
+from tests.person import Person
 from tests.server.test_journey import Sheet, chosen
 from tests.support import BIN, Vexo, answers, temporary_folder, wait_until
 from vexo.cli.supervisor import Supervisor as Watcher
@@ -56,12 +56,6 @@ class Supervisor(unittest.TestCase):
         self.assertIn("is in use", again.stderr)
         self.assertNotEqual(again.returncode, 0)
         self.demo.stop()
-        wait_until(lambda: not any(self.alive(pid) for pid in parts), what="the end of all parts")
-
-    def test_the_parts_end_when_the_supervisor_is_killed(self) -> None:
-        parts = self.parts()
-        self.demo.process.kill()
-        self.demo.process.wait(20)
         wait_until(lambda: not any(self.alive(pid) for pid in parts), what="the end of all parts")
 
 
@@ -192,6 +186,7 @@ class Killed(unittest.TestCase):
                 wait_until(lambda: answers(f"{self.demo.address}/api/health"), what="the server again")
             self.assertEqual(self.one(job), "running", "each kill comes while it writes")
             with readers.nothing_runs():
+                # However it dies, its parts end with it.
                 self.demo.process.kill()
                 self.demo.process.wait(20)
                 wait_until(lambda: not any(map(self.demo.processes, PARTS)), what="the end of all parts")

@@ -122,7 +122,7 @@ def stories(draw: Any) -> dict[str, Any]:
 class AnySheetHome(ServiceCase):
     @classmethod
     def setUpClass(cls) -> None:
-        cls.vexo = Vexo(connected=False)
+        cls.vexo = Vexo(connect=False)
         from vexo.server.people.models import Person, Role
 
         cls.enterClassContext(patch("vexo.server.uploads.upload_cells.read_sheet", read_here))

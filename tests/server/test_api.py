@@ -7,53 +7,17 @@ from typing import Any
 
 import httpx
 
-from tests.browser.support import Demo
-from tests.described import check
+from tests.browser.case import shared_demo
+from tests.person import Person
 from tests.support import Vexo
 
 SHEET = b"harbour,berth_no,notes\nOLDBASIN,A-001,by the API\nOLDBASIN,A-002,by the API\n"
 
 
-class Person:
-    """Someone who is signed in over HTTP."""
-
-    def __init__(self, address: str, username: str = "") -> None:
-        hooks = {"response": [check]}
-        self.http = httpx.Client(
-            base_url=f"{address}/api/", trust_env=False, verify=False, timeout=300, event_hooks=hooks
-        )
-        self.http.get("session")
-        if username:
-            body = {"username": username, "password": "saltmarsh"}
-            self.ask("POST", "session", json=body).raise_for_status()
-
-    def ask(self, method: str, path: str, **more: Any) -> httpx.Response:
-        headers = {"X-CSRFToken": self.http.cookies.get("csrftoken") or "", **more.pop("headers", {})}
-        return self.http.request(method, path, headers=headers, **more)
-
-    def job(self, answer: httpx.Response) -> dict[str, Any]:
-        """A job's end."""
-        from tests.support import wait_until
-
-        assert answer.status_code == 202, answer.text
-        number = answer.json()["id"]
-
-        def ended() -> dict[str, Any] | None:
-            job = self.http.get(f"jobs/{number}").json()
-            return job if job["state"] not in ("queued", "running") else None
-
-        job = dict(wait_until(ended, what="the job"))
-        if job["state"] == "done" and isinstance(job["result"], dict) and "next" in job["result"]:
-            number = job["result"]["next"]
-            return dict(wait_until(ended, what="the next job"))
-        return job
-
-
 class Api(unittest.TestCase):
     @classmethod
     def setUpClass(cls) -> None:
-        cls.demo = Demo()
-        cls.addClassCleanup(cls.demo.stop)
+        cls.demo = shared_demo()
         cls.ada, cls.bram, cls.ines = (Person(cls.demo.address, name) for name in ("ada", "bram", "ines"))
         cls.waiting = next(t for t in cls.ada.http.get("trips").json() if t["title"].startswith("Winter"))
 

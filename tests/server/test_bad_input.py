@@ -63,7 +63,7 @@ class BadInput(unittest.TestCase):
         self.assertIn('"error"', self.vexo.run("review", "999", "--json").stdout)
 
     def test_an_application_that_does_not_answer_or_refuses_the_token(self) -> None:
-        fresh = Vexo(connected=False)
+        fresh = Vexo(connect=False)
         address = f"http://127.0.0.1:{free_port()}/"
         for arguments, token, words in (
             ((address,), TOKEN, "does not answer"),

@@ -75,7 +75,7 @@ during = st.one_of(
 class Between(ServiceCase):
     @classmethod
     def setUpClass(cls) -> None:
-        cls.vexo = Vexo(connected=False)
+        cls.vexo = Vexo(connect=False)
         from vexo.server.people.models import Person, Role
 
         cls.enterClassContext(patch("vexo.server.uploads.upload_cells.read_sheet", read_here))

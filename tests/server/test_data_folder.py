@@ -170,7 +170,7 @@ class DemoFolders(ServiceCase):
         done = vexo(data, "serve", "--port", "1", VEXO_DEMO="")
         self.assertEqual(done.returncode, 2)
         self.assertIn("password that everyone knows", done.stderr)
-        real = Vexo(connected=False)
+        real = Vexo(connect=False)
         done = vexo(real.data, "demo", "--port", "11000", "--data", str(real.data))
         self.assertEqual(done.returncode, 2)
         self.assertIn("holds more than a demo", done.stderr)

@@ -13,8 +13,8 @@ template()
 
 from vexo.core.columns.lanes import Lane, LaneError  # noqa: E402
 from vexo.core.columns.matches import MappingError  # noqa: E402
+from vexo.core.errors import MendableError  # noqa: E402
 from vexo.core.sheets import Choices  # noqa: E402
-from vexo.server.errors import MENDABLE  # noqa: E402
 from vexo.server.jobs.worker import run_inline  # noqa: E402
 from vexo.server.mapping.columns import change  # noqa: E402
 from vexo.server.mapping.lane_preview import try_lane  # noqa: E402
@@ -278,7 +278,7 @@ class Hostile(LaneCase):
             ({"treatments": [{"do": "look up", "table": "Holder", "by": "craters", "take": "email"}]}, "no field"),
             ({"fixed": "9" * 40}, "not a value"),
         ):
-            with self.assertRaisesRegex(MENDABLE, words):
+            with self.assertRaisesRegex(MendableError, words):
                 try_lane(PartView.of(trip), "depth_m", Lane.from_json(lane), "c2")
 
     def test_a_column_that_is_only_read_can_be_checked_and_never_written(self) -> None:

@@ -29,7 +29,7 @@ class People(ServiceCase):
     def test_the_first_person_is_made_by_the_terminal_and_is_an_administrator(self) -> None:
         from tests.support import Vexo
 
-        vexo = Vexo(connected=False)
+        vexo = Vexo(connect=False)
         self.assertIn("Nobody can sign in yet", vexo.run("person", "list").stdout)
         self.assertEqual(self.typed(vexo, GOOD, "person", "add", "mara", "--password-from-input").exit_code, 0)
         self.assertEqual(vexo.json("--as", "mara", "person", "list")["people"][0]["role"], "administrator")
@@ -255,7 +255,7 @@ class Journal(ServiceCase):
     def test_what_is_changed_past_the_database_shows(self) -> None:
         from tests.support import Vexo
 
-        vexo = Vexo(connected=False)
+        vexo = Vexo(connect=False)
         for said in ("one", "two", "three"):
             note("Ada", "tried", said)
         whole = vexo.json("journal", "--verify")

@@ -8,7 +8,7 @@ import unittest
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
-from tests.support import Done, Vexo, register, temporary_folder
+from tests.support import BIN, Done, Vexo, kill, register, start, temporary_folder, wait_until
 from tests.upgrades.make import HERE, KEY
 
 RELEASES = sorted(path.name.removesuffix(".tar.gz") for path in HERE.glob("*.tar.gz"))
@@ -97,6 +97,25 @@ class Upgrades(unittest.TestCase):
         done = vexo.process("applications", **LATER)
         self.assertEqual(done.returncode, 2, done.stderr)
         self.assertNotIn("mood", self.columns(vexo))
+
+    def test_a_folder_in_which_a_worker_still_works_is_left_alone_until_it_is_gone(self) -> None:
+        vexo = self.folder("0.1.0")
+        worker = start(str(BIN / "vexo"), "--data", str(vexo.data), "worker", "--queue", "planning")
+        database = f"file:{vexo.data / 'vexo.db'}?mode=ro"
+
+        def there() -> bool:
+            with sqlite3.connect(database, uri=True) as connection:
+                return bool(connection.execute("SELECT count(*) FROM jobs_worker").fetchone()[0])
+
+        wait_until(there, what="the worker")
+        refused = vexo.process("applications", **LATER)
+        self.assertEqual((refused.returncode, "still running" in refused.stderr), (2, True), refused.stderr)
+        self.assertNotIn("mood", self.columns(vexo))
+        self.answer(vexo.process("applications", "--json"))
+        kill(worker)
+        self.assertTrue(there(), "a killed worker takes no leave")
+        self.answer(vexo.process("applications", "--json", **LATER))
+        self.assertIn("mood", self.columns(vexo))
 
     def test_the_release_is_said_and_settings_make_nothing(self) -> None:
         from vexo import __version__

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import os
 import sqlite3
+import time
 from pathlib import Path
 
 from vexo import __version__
 
 from .data_folder import FolderError
+from .jobs.processes import GONE, is_gone
 
 Step = tuple[str, str]
 """A migration: the application of Django's that it is of, and its name."""
@@ -49,6 +51,17 @@ def refuse_newer(database: Path) -> None:
         raise FolderError(
             f"{database.parent} was made by a newer version of Vexo than this one, {__version__}, or before the first "
             f"release (it has {', '.join(unknown[:3])}). Use that version, or choose another data folder."
+        )
+
+
+def refuse_running(database: Path) -> None:
+    """Raises FolderError where a worker still works on what the database holds: it knows no other tables than those."""
+    with sqlite3.connect(f"file:{database}?mode=ro", uri=True) as connection:
+        seen = connection.execute("SELECT owner FROM jobs_worker WHERE seen_at > ?", (time.time() - GONE,)).fetchall()
+    if not all(is_gone(owner) for (owner,) in seen):
+        raise FolderError(
+            f"A worker of the version of Vexo that {database.parent} is from is still running. Stop that version, wait "
+            f"{GONE:.0f} seconds if it ran on another machine, then try again."
         )
 
 

@@ -21,7 +21,7 @@ from .data_folder import (
     make_key,
     secret_key,
 )
-from .releases import known_steps, refuse_newer, steps_of
+from .releases import known_steps, refuse_newer, refuse_running, steps_of
 
 __all__ = ["FolderError", "set_up"]
 _ready: set[Path] = set()
@@ -35,7 +35,7 @@ def set_up(data: Path | None = None, tell: Callable[[str], object] = lambda _: N
         tell: told what was done to a folder of an older release.
 
     Raises:
-        FolderError: where the folder cannot be made, or was made by a newer release.
+        FolderError: where the folder cannot be made, was made by a newer release, or is still in use by an older one.
     """
     if data is not None:
         os.environ["VEXO_DATA"] = str(data.absolute())
@@ -50,6 +50,7 @@ def set_up(data: Path | None = None, tell: Callable[[str], object] = lambda _: N
         before = steps_of(database)
         if known_steps() - before:
             if before:
+                refuse_running(database)
                 words = f"{data_folder()} is brought forward to version {__version__} of Vexo"
                 tell(f"{words}. As it was it is kept in {_back_up()}.")
             _migrate(database)

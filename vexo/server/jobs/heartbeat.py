@@ -9,12 +9,11 @@ from contextlib import contextmanager, suppress
 
 from django.db import OperationalError, close_old_connections, connection
 
-from .leases import owner_name
 from .models import Worker
+from .processes import GONE, owner_name
 from .queues import QUEUES
 
 EVERY = 5.0
-GONE = 30.0
 _FORGOTTEN = 24 * 3600.0
 
 

@@ -3,18 +3,17 @@
 from __future__ import annotations
 
 import os
-import socket
 import threading
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
-from pathlib import Path
 from typing import Any
 
 from django.db import OperationalError, close_old_connections, connection, transaction
 from django.db.models import F, Q
 
 from .models import Job
+from .processes import is_gone
 
 SECONDS = float(os.environ.get("VEXO_LEASE_SECONDS", "15"))
 
@@ -49,20 +48,6 @@ def claim(owner: str, queues: tuple[str, ...] = (), only: int | None = None) -> 
     return None
 
 
-def process_start(pid: int) -> str:
-    """When a process of this machine began, so that another with its number is not taken for it; empty if unknown."""
-    try:
-        return Path(f"/proc/{pid}/stat").read_text(encoding="utf-8").rpartition(")")[2].split()[19]
-    except (OSError, IndexError):
-        return ""
-
-
-def owner_name() -> str:
-    """This process, as it is named in leases."""
-    pid = os.getpid()
-    return f"{socket.gethostname()}:{pid}:{process_start(pid)}"
-
-
 def end_leases_of_process(process: str) -> None:
     """A worker (``host:pid``) is known to be dead: its jobs are free at once."""
     Job.objects.filter(owner__startswith=f"{process}:", state=Job.RUNNING).update(lease_until=0)
@@ -72,9 +57,7 @@ def end_leases_of_the_dead(trip: int | None = None) -> None:
     """Free the jobs whose process was on this machine and is there no more."""
     jobs = Job.objects.filter(state=Job.RUNNING, lease_until__gt=0)
     for job in jobs.filter(trip=trip) if trip is not None else jobs:
-        host, _, rest = job.owner.rpartition(":")[0].rpartition(":")
-        pid, born = rest, job.owner.rpartition(":")[2]
-        if host == socket.gethostname() and pid.isdigit() and process_start(int(pid)) != born:
+        if is_gone(job.owner):
             Job.objects.filter(pk=job.pk, owner=job.owner, fencing_token=job.fencing_token).update(lease_until=0)
 
 

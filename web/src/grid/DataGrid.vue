@@ -1,6 +1,5 @@
 <script setup lang="ts">
 /** The one grid: virtual rows and columns, old → new in the cell. It keeps the focus, and says which cell is meant. */
-import { useVirtualizer } from "@tanstack/vue-virtual";
 import { computed, nextTick, onMounted, ref, useId, watch } from "vue";
 
 import type { Row } from "@/api/client";
@@ -12,12 +11,10 @@ import type { GridColumn } from "./columns";
 import GridHead from "./GridHead.vue";
 import GridRow from "./GridRow.vue";
 import { useGridKeys } from "./useGridKeys";
+import { ROW_HEIGHT, useGridLayout } from "./useGridLayout";
 import { useTyping } from "./useTyping";
-import { useWidths } from "./useWidths";
 import type { RowWindow } from "./useWindow";
 
-const ROW_HEIGHT = 29;
-const WHY_WIDTH = 360;
 const props = defineProps<{
   window: RowWindow;
   columns: GridColumn[];
@@ -46,64 +43,21 @@ const emit = defineEmits<{
 
 const id = useId();
 const scroller = ref<HTMLElement>();
-const head = computed(() => props.headHeight ?? 46);
-const total = computed(() => props.window.total.value);
-const widths = useWidths(
-  () => props.columns,
-  () => props.window,
-);
-
-/** Keys stay in sight: their columns stand beside the row numbers, the others scroll. */
-const placed = computed(() => props.columns.map((column, place) => ({ column, width: widths.value[place] ?? 150 })));
-const keyed = computed(() => placed.value.filter(({ column }) => column.isKey));
-const rest = computed(() => placed.value.filter(({ column }) => !column.isKey));
-const inOrder = computed(() => [...keyed.value, ...rest.value].map(({ column }) => column.at));
-const keysWidth = computed(() => keyed.value.reduce((sum, { width }) => sum + width, 0));
-const fixed = computed(() => 58 + (props.signs ? 42 : 0) + keysWidth.value);
-const before = computed(() => (props.signs ? 3 : 2));
-const columnIndex = (at: number): number => inOrder.value.indexOf(at) + before.value;
-
-const rows = useVirtualizer(
-  computed(() => ({
-    count: total.value,
-    getScrollElement: () => scroller.value ?? null,
-    estimateSize: () => ROW_HEIGHT,
-    overscan: 6,
-    scrollPaddingEnd: head.value,
-  })),
-);
-const cols = useVirtualizer(
-  computed(() => ({
-    horizontal: true,
-    count: rest.value.length,
-    getScrollElement: () => scroller.value ?? null,
-    estimateSize: (at: number) => rest.value[at]?.width ?? 150,
-    overscan: 3,
-    scrollPaddingStart: fixed.value,
-  })),
-);
-watch(widths, () => {
-  cols.value.measure();
-});
-const whyLeft = computed(() => fixed.value + cols.value.getTotalSize());
-const width = computed(() => whyLeft.value + (props.why ? WHY_WIDTH : 0));
-const shownColumns = computed(() =>
-  cols.value.getVirtualItems().flatMap((item) => {
-    const one = rest.value[item.index];
-    return one ? [{ column: one.column, left: fixed.value + item.start, width: item.size }] : [];
-  }),
-);
-const range = computed(() => {
-  const items = rows.value.getVirtualItems();
-  return { first: items[0]?.index ?? 0, last: items.at(-1)?.index ?? 30 };
-});
-watch(
-  [range, () => props.window.ready.value, total],
-  ([{ first, last }]) => {
-    props.window.want(first, last);
-  },
-  { immediate: true },
-);
+const {
+  head,
+  total,
+  keyed,
+  inOrder,
+  fixed,
+  before,
+  columnIndex,
+  rows,
+  width,
+  why: whyAt,
+  shown,
+  range,
+  showColumn,
+} = useGridLayout(props, scroller);
 let begun = false;
 watch(
   [total, () => props.window.ready.value],
@@ -134,8 +88,7 @@ function step(by: number): void {
 }
 function goColumn(at: number): void {
   currentColumn.value = at;
-  const place = rest.value.findIndex(({ column }) => column.at === at);
-  if (place >= 0) cols.value.scrollToIndex(place, { align: "auto" });
+  showColumn(at);
 }
 const page = (): number =>
   Math.max(1, Math.floor(((scroller.value?.clientHeight ?? 400) - head.value) / ROW_HEIGHT) - 1);
@@ -253,8 +206,8 @@ defineExpose({ go, goColumn, type });
         :corner="corner ?? 'Row'"
         :signs="signs"
         :keyed="keyed"
-        :shown="shownColumns"
-        :why="why ? { left: whyLeft, width: WHY_WIDTH, index: columns.length + before } : undefined"
+        :shown="shown"
+        :why="whyAt"
         :column-index="columnIndex"
         ><slot name="head" :column="column"
           >{{ column.title }}<small>{{ column.sub }}</small></slot
@@ -266,11 +219,11 @@ defineExpose({ go, goColumn, type });
         :key="item.index"
         :row="window.rowAt(item.index)"
         :keyed="keyed"
-        :shown="shownColumns"
+        :shown="shown"
         :signs="signs"
         :whole="wholeRows"
         :ticks="ticks"
-        :why="why ? { left: whyLeft, width: WHY_WIDTH } : undefined"
+        :why="whyAt"
         :meant="item.index === current ? currentColumn : undefined"
         :typing="item.index === typing.at.value ? currentColumn : undefined"
         :column-index="columnIndex"

@@ -39,9 +39,17 @@ const filters = computed(() => [
 ]);
 const shown = computed(() => filters.value.find((f) => f.name === filter.value)?.trips ?? []);
 
+interface Line {
+  focus: () => void;
+}
+const lines = new Map<number, Line>();
+function keep(at: number, line: unknown): void {
+  if (line) lines.set(at, line as Line);
+  else lines.delete(at);
+}
 function move(by: number): void {
   current.value = Math.max(0, Math.min(shown.value.length - 1, current.value + by));
-  void nextTick(() => document.querySelector<HTMLElement>(`[data-trip="${current.value}"] a`)?.focus());
+  void nextTick(() => lines.get(current.value)?.focus());
 }
 function open(): void {
   const trip = shown.value[current.value];
@@ -139,7 +147,7 @@ useFootNote(() => {
         <TripRow
           v-for="(trip, at) in shown"
           :key="trip.id"
-          :data-trip="at"
+          :ref="(line) => keep(at, line)"
           :trip="trip"
           :current="at === current"
           @focusin="current = at"

@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import { type ComponentPublicInstance, ref } from "vue";
+
 import type { Trip } from "@/api/client";
 import { count, fullTime, when } from "@/parts/format";
 import SmallBar from "@/parts/SmallBar.vue";
@@ -6,6 +8,8 @@ import SmallLine from "@/parts/SmallLine.vue";
 import StageLabel from "@/parts/StageLabel.vue";
 
 defineProps<{ trip: Trip; current: boolean }>();
+const link = ref<ComponentPublicInstance>();
+defineExpose({ focus: () => (link.value?.$el as HTMLElement | undefined)?.focus() });
 </script>
 
 <template>
@@ -15,7 +19,7 @@ defineProps<{ trip: Trip; current: boolean }>();
   >
     <span><StageLabel :stage="trip.application.stage" /></span>
     <span class="min-w-0"
-      ><RouterLink :to="`/trips/${trip.id}`" class="block truncate font-bold after:absolute after:inset-0">{{
+      ><RouterLink ref="link" :to="`/trips/${trip.id}`" class="block truncate font-bold after:absolute after:inset-0">{{
         trip.title
       }}</RouterLink>
       <span class="soft block truncate text-data"

@@ -39,12 +39,13 @@ function leftNote(one: Offered): string {
   const other = one.field.instead_of.find((name) => chosen.value.includes(name));
   return other && !one.far ? `instead of ${label(other)}` : noteOf(one, props.type, props.fixed);
 }
+const lines = ref<HTMLElement[]>();
 function move(from: number, to: number): void {
   if (to < 0 || to >= chosen.value.length || from < 0) return;
   const now = [...chosen.value];
   now.splice(to, 0, ...now.splice(from, 1));
   chosen.value = now;
-  void nextTick(() => document.querySelector<HTMLElement>(`[data-field="${to}"]`)?.focus());
+  void nextTick(() => lines.value?.find((one) => one.dataset.field === `${to}`)?.focus());
 }
 function onKey(event: KeyboardEvent, at: number): void {
   if (event.altKey && (event.key === "ArrowUp" || event.key === "ArrowDown")) {
@@ -84,6 +85,7 @@ defineExpose({ find: () => finder.value?.focus() });
       @drop.stop.prevent="drop(at)"
     >
       <button
+        ref="lines"
         type="button"
         class="flex min-h-7 min-w-0 flex-1 cursor-grab items-center gap-2 text-left"
         :data-field="at"

@@ -1,10 +1,8 @@
 <script setup lang="ts">
-import { keepPreviousData, useQuery } from "@tanstack/vue-query";
-import { refDebounced } from "@vueuse/core";
 import { computed, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 
-import { api, data, type Document, Problem, type Route } from "@/api/client";
+import { api, data, type Document, type Route } from "@/api/client";
 import { useMay, useRoutes } from "@/api/queries";
 import { count, exact, many } from "@/parts/format";
 import StageLabel from "@/parts/StageLabel.vue";
@@ -24,6 +22,7 @@ import KeepRoute from "./KeepRoute.vue";
 import OrderPart from "./OrderPart.vue";
 import PreviewTable from "./PreviewTable.vue";
 import SheetSide from "./SheetSide.vue";
+import { usePreview } from "./usePreview";
 
 defineEmits<{ bring: [] }>();
 const router = useRouter();
@@ -62,47 +61,7 @@ function changed(now: Part): void {
 const places = computed(() => (applications.value ?? []).map((a) => ({ value: a.name, label: a.label })));
 const typeOptions = computed(() => types.value.map((one) => ({ value: one.name, label: one.label, note: one.plural })));
 const stage = computed(() => applications.value?.find((a) => a.name === application.value)?.stage ?? "practice");
-const settled = refDebounced(
-  computed(() => ({
-    application: application.value,
-    asked: {
-      record_type: said.record_type,
-      chosen: said.chosen,
-      condition: said.condition,
-      order: said.order,
-      picked: said.picked,
-    },
-  })),
-  350,
-);
-const askable = computed(
-  () =>
-    !!settled.value.asked.record_type &&
-    settled.value.asked.chosen.length > 0 &&
-    settled.value.application === application.value &&
-    !slip.value &&
-    types.value.some((one) => one.name === settled.value.asked.record_type),
-);
-const preview = useQuery({
-  queryKey: computed(() => ["preview", settled.value]),
-  queryFn: () => {
-    const params = { path: { name: settled.value.application } };
-    return data(api.POST("/api/applications/{name}/preview", { params, body: settled.value.asked }));
-  },
-  enabled: askable,
-  placeholderData: keepPreviousData,
-});
-const selection = useQuery({
-  queryKey: computed(() => ["selection", settled.value]),
-  queryFn: () => {
-    const params = { path: { name: settled.value.application } };
-    return data(api.POST("/api/applications/{name}/selection", { params, body: settled.value.asked }));
-  },
-  enabled: computed(() => askable.value && !said.headers_only),
-});
-const trouble = computed(
-  () => slip.value || (preview.error.value instanceof Problem ? preview.error.value.message : ""),
-);
+const { settled, preview, selection, trouble } = usePreview({ application, types, said, slip });
 const sums = computed(() =>
   Object.entries(selection.data.value?.totals ?? {}).map(([name, sum]) => ({
     label: byName.value.get(name)?.label ?? name,

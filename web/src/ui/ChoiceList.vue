@@ -2,7 +2,7 @@
 /** One of a list: opened, searched by its first letters and chosen with the keys; never cut off by what it stands in. */
 import { size } from "@floating-ui/vue";
 import { Listbox, ListboxButton, ListboxOption, ListboxOptions } from "@headlessui/vue";
-import { computed, ref } from "vue";
+import { type ComponentPublicInstance, computed, ref } from "vue";
 
 import type { Option } from "./choosing";
 import { useDropdown } from "./dropdown";
@@ -25,6 +25,8 @@ const current = computed(() => props.options.find((option) => option.value === c
 const words = computed(() => current.value?.label ?? props.empty ?? "Choose…");
 
 const button = ref<HTMLElement>();
+const opener = ref<ComponentPublicInstance>();
+defineExpose({ focus: () => (opener.value?.$el as HTMLElement | undefined)?.focus() });
 const list = ref<HTMLElement>();
 const floatingStyles = useDropdown(button, list, [
   size({
@@ -46,6 +48,7 @@ const floatingStyles = useDropdown(button, list, [
       :class="{ 'w-full': as !== 'pill' && as !== 'part', 'max-w-full': as === 'part' }"
     >
       <ListboxButton
+        ref="opener"
         class="choice"
         :class="[as ?? 'field', tone, { unsaid: !current }]"
         :aria-label="`${label} ${words}`"

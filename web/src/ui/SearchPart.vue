@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** One of many, searched by what is typed; a part of a sentence. With `free`, what is typed may be none of them. */
 import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions } from "@headlessui/vue";
-import { computed, nextTick, ref } from "vue";
+import { type ComponentPublicInstance, computed, nextTick, ref } from "vue";
 
 import type { Option } from "./choosing";
 import { openWherePressed, useDropdown } from "./dropdown";
@@ -33,6 +33,8 @@ const found = computed(() => {
 });
 const shown = computed(() => labelOf(chosen.value) || props.empty || "");
 const input = ref<HTMLElement>();
+const typedIn = ref<ComponentPublicInstance>();
+const field = (): HTMLInputElement | undefined => typedIn.value?.$el as HTMLInputElement | undefined;
 const list = ref<HTMLElement>();
 const floatingStyles = useDropdown(input, list);
 function typed(event: Event): void {
@@ -55,17 +57,18 @@ function take(value: string | null): void {
     return;
   }
   void nextTick(() => {
-    const own = input.value?.querySelector("input");
+    const own = field();
     if (own) own.value = "";
   });
 }
-defineExpose({ focus: () => input.value?.querySelector("input")?.focus() });
+defineExpose({ focus: () => field()?.focus() });
 </script>
 
 <template>
   <Combobox :model-value="chosen" @update:model-value="take">
     <span ref="input" class="inline-flex">
       <ComboboxInput
+        ref="typedIn"
         class="part-input"
         :class="{ unsaid: !chosen, 'font-bold': bold }"
         :style="{ width: `${Math.min(34, Math.max(3, (text || shown).length + 1.5))}ch` }"

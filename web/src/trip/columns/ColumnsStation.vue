@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { useEventListener } from "@vueuse/core";
-import { computed, nextTick, ref, watch } from "vue";
+import { computed, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 
 import { api, type Column, data } from "@/api/client";
@@ -19,8 +19,8 @@ import { useTripContext } from "../context";
 import KeepTripRoute from "../KeepTripRoute.vue";
 import AskedBar from "./AskedBar.vue";
 import AskedCard from "./AskedCard.vue";
-import FieldChoice from "./FieldChoice.vue";
-import { fieldOptions, how, way } from "./fields";
+import ColumnHead from "./ColumnHead.vue";
+import { fieldOptions, freeFields, how, missingFields } from "./fields";
 import LanePanel from "./LanePanel.vue";
 import NewField from "./NewField.vue";
 import { bareLane, type ColumnChange, type Lane, together } from "./lanes";
@@ -71,9 +71,6 @@ const seen = computed(() =>
   ),
 );
 const finds = (c: Column | undefined): boolean => !!c && (c.is_key || c.field === type.value?.identifier);
-const tone = (c: Column): "carried" | "read" | "open" =>
-  c.open || c.conflict || c.how === "lost" ? "open" : c.carried || c.check || finds(c) ? "carried" : "read";
-
 const choosing = useDoing(
   async (change: Partial<ColumnChange>) => {
     const params = { path: { id: trip.value.id }, header: { "If-Match": `"${trip.value.version}"` } };
@@ -108,46 +105,23 @@ const ruleAll = (onlyEmpty: boolean): void => {
   for (const c of ruled.value) lanes[c.field ?? ""] = { ...bareLane(c.lane), only_empty: onlyEmpty };
   choosing.start({ lanes });
 };
-const free = computed(() =>
-  (type.value?.all_fields ?? [])
-    .filter((f) => !f.read_only && !trip.value.columns.some((c) => c.field === f.name))
-    .map((f) => ({ value: f.name, label: f.label, note: f.required ? `${f.kind}, required` : f.kind })),
-);
-const missing = computed(() =>
-  ["create", "upsert"].includes(trip.value.operation)
-    ? (type.value?.all_fields ?? []).filter(
-        (f) => f.required && !f.read_only && !f.has_default && !trip.value.columns.some((c) => c.field === f.name),
-      )
-    : [],
-);
-const label = (at: number): string => `Field of the column ${trip.value.columns[at]?.header}`;
-/** The field's list is wanted; while the rows are planned it cannot be had, and is given as soon as it can. */
-const wanted = ref(false);
-function focusHead(): void {
-  wanted.value = true;
+const free = computed(() => freeFields(type.value?.all_fields ?? [], trip.value));
+const missing = computed(() => missingFields(type.value?.all_fields ?? [], trip.value));
+/** The list of the meant column's fields is called for. */
+const called = ref(false);
+function call(): void {
+  called.value = true;
 }
-const forget = (): void => {
-  wanted.value = false;
-};
-watch(column, forget);
+function letBe(): void {
+  called.value = false;
+}
+watch(column, letBe);
 // Whoever goes on elsewhere meanwhile is not called back.
-useEventListener(document, "focusin", forget);
-watch(
-  [wanted, busy],
-  ([wants, waits]) => {
-    if (!wants || waits) return;
-    wanted.value = false;
-    document.querySelector<HTMLInputElement>(`input[aria-label="${CSS.escape(label(column.value))}"]`)?.focus();
-  },
-  { flush: "post" },
-);
+useEventListener(document, "focusin", letBe);
+const lane = ref<{ treat: () => void }>();
 useKeys("Columns", [
-  { key: "Enter", says: "choose the field", run: focusHead },
-  {
-    key: "T",
-    says: "treat the values",
-    run: () => void nextTick(() => document.querySelector<HTMLElement>(".lane-then button")?.focus()),
-  },
+  { key: "Enter", says: "choose the field", run: call },
+  { key: "T", says: "treat the values", run: () => lane.value?.treat() },
   {
     key: "N",
     says: "do not carry",
@@ -196,41 +170,22 @@ useKeys("Columns", [
         :columns="columns"
         :head-height="118"
         label="Columns and their fields"
-        @open="focusHead()"
+        @open="call()"
       >
         <template #head="{ column: { at } }">
-          <template v-if="trip.columns[at]">
-            <FieldChoice
-              :model-value="trip.columns[at].field ?? ''"
-              :options="[
-                { value: '', label: 'Leave it out', kind: 'not carried', note: '', example: '', disabled: false },
-                ...fieldOptions(type?.all_fields ?? [], trip, trip.columns[at]),
-              ]"
-              :tone="tone(trip.columns[at])"
-              :label="label(at)"
-              :empty="trip.columns[at].open ? 'Choose a field' : 'Not carried'"
-              :disabled="busy || !mayPrepare || trip.columns[at].extra"
-              @chosen="choose(at, $event)"
-              @focusin="column = at"
-            />
-            <span
-              class="block truncate text-center text-fine"
-              :class="
-                trip.columns[at].open || trip.columns[at].conflict || trip.columns[at].how === 'lost'
-                  ? 'font-bold text-held'
-                  : trip.columns[at].carried
-                    ? 'text-marine'
-                    : 'soft'
-              "
-              :title="trip.columns[at].lane?.says"
-              >{{ way(trip.columns[at], finds(trip.columns[at])) }}</span
-            >
-            <span class="mono block truncate text-small">{{
-              trip.columns[at].how === "fixed" ? "every row" : trip.columns[at].header
-            }}</span>
-            <small>{{ count(trip.columns[at].filled) }} of {{ count(trip.rows) }} filled</small>
-            <small>{{ many(trip.columns[at].different, "value", "values") }}</small>
-          </template>
+          <ColumnHead
+            v-if="trip.columns[at]"
+            :column="trip.columns[at]"
+            :options="fieldOptions(type?.all_fields ?? [], trip, trip.columns[at])"
+            :label="`Field of the column ${trip.columns[at].header}`"
+            :finds="finds(trip.columns[at])"
+            :rows="trip.rows ?? 0"
+            :disabled="busy || !mayPrepare"
+            :called="called && at === column"
+            @chosen="choose(at, $event)"
+            @meant="column = at"
+            @came="called = false"
+          />
         </template>
       </DataGrid>
       <p v-else class="soft m-auto">No sheet has come in yet. Bring one in to match its columns.</p>
@@ -253,6 +208,7 @@ useKeys("Columns", [
       </p>
       <LanePanel
         v-if="field && (adding || chosen?.carried || chosen?.check || finds(chosen))"
+        ref="lane"
         :key="field.name"
         :column="chosen"
         :field="field"

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** The field of a column: found by parts of its name, in a list that shows its type, whether it is a key, an example. */
 import { Combobox, ComboboxButton, ComboboxInput, ComboboxOption, ComboboxOptions } from "@headlessui/vue";
-import { computed, ref } from "vue";
+import { type ComponentPublicInstance, computed, ref } from "vue";
 
 import { openWherePressed, useDropdown } from "@/ui/dropdown";
 
@@ -28,18 +28,21 @@ const found = computed(() => {
   });
 });
 const input = ref<HTMLElement>();
+const typedIn = ref<ComponentPublicInstance>();
 const list = ref<HTMLElement>();
 const floatingStyles = useDropdown(input, list);
 function take(value: string | null): void {
   text.value = "";
   if (value !== null && value !== chosen.value) emit("chosen", value);
 }
+defineExpose({ focus: () => (typedIn.value?.$el as HTMLInputElement | undefined)?.focus() });
 </script>
 
 <template>
   <Combobox :model-value="chosen" :disabled="disabled" nullable @update:model-value="take">
     <span ref="input" v-bind="$attrs" class="choice head relative mt-0.5 !p-0" :class="tone">
       <ComboboxInput
+        ref="typedIn"
         class="w-full min-w-0 truncate rounded-md bg-transparent py-1 pr-6 pl-2 font-semibold placeholder:text-current"
         :aria-label="label"
         :placeholder="empty"

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** Beside the grid: where a column's values go, as a sentence that is changed in place, and what becomes of them. */
 import { useQuery } from "@tanstack/vue-query";
-import { computed } from "vue";
+import { computed, ref } from "vue";
 
 import { api, type Column, data, type Field } from "@/api/client";
 import { jobEnded } from "@/api/queries";
@@ -73,6 +73,8 @@ const drop = (): void => {
   forget();
   emit("change", { columns: {}, lanes: { [props.field.name]: { ...PLAIN } } });
 };
+const sentence = ref<{ treat: () => void }>();
+defineExpose({ treat: () => sentence.value?.treat() });
 async function bring(at: number, file: File): Promise<void> {
   try {
     const number = await uploadFile(file, () => undefined);
@@ -92,6 +94,7 @@ async function bring(at: number, file: File): Promise<void> {
 
 <template>
   <LaneSentence
+    ref="sentence"
     v-model="draft"
     :kind="field.kind"
     :header="header"

@@ -24,6 +24,8 @@ const lane = defineModel<Lane>({ required: true });
 defineEmits<{ sheet: [at: number, file: File] }>();
 
 const sentence = ref<HTMLElement>();
+const more = ref<{ focus: () => void }>();
+defineExpose({ treat: () => more.value?.focus() });
 const done = computed(() => lane.value.treatments);
 const kindOf = (one: Treatment): OfferedTreatment | undefined => props.treatments.find((kind) => kind.do === one.do);
 const fixed = computed(() => !!lane.value.fixed || lane.value.source === FIXED);
@@ -149,6 +151,7 @@ const then = computed(() => props.treatments.map((one) => ({ value: one.do, labe
     >{{ " " }}
     <ChoiceList
       v-if="!fixed && !disabled"
+      ref="more"
       :key="done.length"
       as="part"
       class="lane-then"

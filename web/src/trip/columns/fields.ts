@@ -39,6 +39,27 @@ export function fieldOptions(fields: readonly Field[], trip: TripDetail, column:
   return made.sort((a, b) => rank(a) - rank(b));
 }
 
+const uncovered = (fields: readonly Field[], trip: TripDetail): Field[] =>
+  fields.filter((field) => !field.read_only && !trip.columns.some((column) => column.field === field.name));
+
+/** Fields that no column goes into, as the list shows them from which one more is taken. */
+export function freeFields(
+  fields: readonly Field[],
+  trip: TripDetail,
+): { value: string; label: string; note: string }[] {
+  return uncovered(fields, trip).map((field) => ({
+    value: field.name,
+    label: field.label,
+    note: field.required ? `${field.kind}, required` : field.kind,
+  }));
+}
+
+/** Fields without which no record can be created, and that the sheet does not fill. */
+export function missingFields(fields: readonly Field[], trip: TripDetail): Field[] {
+  if (!["create", "upsert"].includes(trip.operation)) return [];
+  return uncovered(fields, trip).filter((field) => field.required && !field.has_default);
+}
+
 const HOW: Record<string, string> = {
   stamp: "Known from the sheet's stamp.",
   route: "Its route says so.",

@@ -1,25 +1,18 @@
 <script setup lang="ts">
 import { computed, ref } from "vue";
 
-import { api, data, type Row, type Schemas } from "@/api/client";
-import { jobDone } from "@/api/queries";
+import type { Row } from "@/api/client";
 import type { GridColumn } from "@/grid/columns";
 import DataGrid from "@/grid/DataGrid.vue";
 import { useWindow } from "@/grid/useWindow";
 import { count, fullTime, many } from "@/parts/format";
-import StageLabel from "@/parts/StageLabel.vue";
 import FindingsCard from "@/sheets/FindingsCard.vue";
-import HowRead from "@/sheets/HowRead.vue";
 import TitleRows from "@/sheets/TitleRows.vue";
-import { bring } from "@/services/bringIn";
-import BusyButton from "@/ui/BusyButton.vue";
-import { useDoing } from "@/ui/doing";
 import { useInAddress } from "@/ui/address";
 import { useSelected } from "@/ui/selected";
 import SidePanel from "@/ui/SidePanel.vue";
 
 import { useTripContext } from "../context";
-import { harmedCells } from "../damage";
 import CellCard from "../edit/CellCard.vue";
 import EditsCard from "../edit/EditsCard.vue";
 import { blockOf, blockWords, useEditing } from "../edit/editing";
@@ -27,13 +20,14 @@ import ReplaceCard from "../edit/ReplaceCard.vue";
 import PartsTable from "../parts/PartsTable.vue";
 import { parted } from "../parts/words";
 import DamageCard from "./DamageCard.vue";
-import DiffersCard from "./DiffersCard.vue";
+import NotBackYet from "./NotBackYet.vue";
+import SheetCards from "./SheetCards.vue";
 import TotalsCard from "../totals/TotalsCard.vue";
 import WentOutCard from "./WentOutCard.vue";
 import WhichRows from "./WhichRows.vue";
 
 defineEmits<{ bring: []; choose: [string] }>();
-const { trip, mayPrepare, refresh } = useTripContext();
+const { trip, mayPrepare } = useTripContext();
 const sheet = computed(() => trip.value.sheets.findLast((s) => s.direction === "in"));
 const sent = computed(() => trip.value.sheets.filter((s) => s.direction === "out"));
 const window = useWindow(() => ({
@@ -56,7 +50,6 @@ const meant = computed(() => trip.value.columns[column.value]);
 const grid = ref<{ type: () => boolean }>();
 /** What stands beside the grid. */
 const beside = useInAddress("beside");
-const harmed = computed(() => harmedCells(trip.value));
 const noticed = computed(() => (found.value.findings?.length ?? 0) + trip.value.damage.length);
 const off = computed(() => trip.value.expected.filter((one) => one.off).length);
 const VIEWS = computed(() => [
@@ -66,10 +59,6 @@ const VIEWS = computed(() => [
   { value: "edits", says: trip.value.edits ? many(trip.value.edits, "edit", "edits") : "Edits" },
   ...(trip.value.parts.length ? [{ value: "parts", says: parted(trip.value.parts) }] : []),
 ]);
-const goingOn = useDoing<unknown>(
-  () => data(api.POST("/api/trips/{id}/send-out", { params: { path: { id: trip.value.id } } })),
-  { after: refresh },
-);
 function typed(line: Row, at: number, text: string): void {
   const own = trip.value.columns[at];
   if (own) edit({ kind: "cell", row_id: line.row_id, column: own.column, text });
@@ -88,31 +77,6 @@ const columns = computed<GridColumn[]>(() =>
   })),
 );
 const found = computed(() => sheet.value?.found ?? { first_rows: [] });
-const reading = useDoing<unknown, Schemas["Choices"]>(
-  async (body) => {
-    const params = { path: { id: trip.value.id }, header: { "If-Match": `"${trip.value.version}"` } };
-    const asked = await data(api.PATCH("/api/trips/{id}/choices", { params, body }));
-    await jobDone(asked.id);
-  },
-  { after: refresh },
-);
-const WAYS: Record<string, string> = {
-  stamp: "This sheet was sent out on this trip, as its stamp says, so each cell is compared with what went out.",
-  cells: "This sheet was sent out on this trip, so each cell is compared with what went out.",
-  rows: "These rows went out from this trip, and are laid over the sheet that they came from.",
-  same: "The same file came in before.",
-  said: "A person said that it belongs here.",
-};
-const origin = computed(() => {
-  const own = sheet.value?.origin;
-  if (!own?.how) return "This sheet was not sent out from here. It is compared with the application as it is now.";
-  return WAYS[own.how] ?? "";
-});
-const chooser = ref<HTMLInputElement>();
-function chose(event: Event): void {
-  const file = event.target instanceof HTMLInputElement ? event.target.files?.[0] : undefined;
-  if (file) void bring(file, { next: trip.value.id });
-}
 </script>
 
 <template>
@@ -155,35 +119,8 @@ function chose(event: Event): void {
           @paste="pasted"
         />
       </template>
-      <div v-else-if="trip.went_out?.pending" class="m-auto max-w-md p-6 text-center">
-        <template v-if="trip.job">
-          <h2 class="!text-title">The records are on their way out.</h2>
-          <p class="soft mt-2">You may leave this page: it goes on, and the sheet stays with the trip.</p>
-        </template>
-        <template v-else>
-          <h2 class="!text-title">The records did not go out yet.</h2>
-          <p class="soft mt-2">It was stopped, or broke off. What was read is kept, and it goes on from there.</p>
-          <BusyButton
-            v-if="mayPrepare"
-            type="button"
-            class="go mt-4"
-            :busy="goingOn.busy.value"
-            @click="goingOn.start()"
-            >Go on sending out</BusyButton
-          >
-        </template>
-      </div>
-      <PartsTable v-else-if="trip.parts.length" />
-      <div v-else class="m-auto max-w-md p-6 text-center">
-        <h2 class="!text-title">This trip's sheet is not back yet.</h2>
-        <p class="soft mt-2">
-          Change cells in the sheet that was sent out, save it, and drop it anywhere here. Vexo compares each cell with
-          what went out and shows what would change.
-        </p>
-        <button v-if="mayPrepare" type="button" class="btn go mt-4" @click="$emit('bring')">
-          Bring the sheet in <kbd>I</kbd>
-        </button>
-      </div>
+      <PartsTable v-else-if="!trip.went_out?.pending && trip.parts.length" />
+      <NotBackYet v-else @bring="$emit('bring')" />
     </div>
     <SidePanel v-if="sheet && beside && beside !== 'parts'" label="About the file">
       <template v-if="beside === 'findings'">
@@ -205,33 +142,7 @@ function chose(event: Event): void {
       </template>
     </SidePanel>
     <SidePanel v-else label="About the file">
-      <template v-if="sheet">
-        <h2 class="break-words">{{ sheet.name }}</h2>
-        <section class="card">
-          <b>{{ many(sheet.rows ?? 0, "row", "rows") }}, {{ many(trip.columns.length, "column", "columns") }}</b>
-          <template v-if="sheet.origin.how === 'elsewhere'">
-            <p class="mt-1 text-lead leading-snug font-bold text-held">
-              <template v-if="sheet.origin.stage"><StageLabel :stage="sheet.origin.stage" />&#32;</template>
-              This sheet comes from {{ sheet.origin.label }}, not from {{ trip.application.label }}.
-            </p>
-            <p class="mt-1">
-              Its rows find records by their keys, never by record IDs, and no cell is compared with what went out.
-            </p>
-          </template>
-          <p v-else class="mt-1">{{ origin }}</p>
-          <p v-if="sheet.origin.account" class="mt-1">Known: {{ sheet.origin.account }}.</p>
-          <p class="soft mt-1">{{ sheet.added_by.name }}, {{ fullTime(sheet.added_at) }}</p>
-        </section>
-        <DiffersCard v-if="sheet.differs" :differs="sheet.differs" />
-        <HowRead
-          :found="found"
-          :choices="sheet.choices"
-          :disabled="!mayPrepare || reading.busy.value || !!trip.job"
-          @change="reading.start($event)"
-        />
-        <button v-if="harmed" type="button" class="btn font-semibold !text-held" @click="beside = 'findings'">
-          {{ many(harmed, "cell looks", "cells look") }} damaged by a spreadsheet
-        </button>
+      <SheetCards v-if="sheet" :sheet="sheet" @damage="beside = 'findings'">
         <CellCard
           v-if="meant"
           :row="row"
@@ -239,28 +150,7 @@ function chose(event: Event): void {
           :below="window.total.value - current - 1"
           @edit="grid?.type()"
         />
-        <WhichRows v-if="trip.row_filter.condition || trip.row_filter.left_out" />
-        <a
-          v-for="(name, at) in sheet.files"
-          :key="at"
-          class="btn min-w-0 flex-none"
-          :href="`/api/trips/${trip.id}/sheets/${sheet.id}?file=${at}`"
-          :title="name"
-          download
-          ><span class="truncate">Download {{ name }}</span></a
-        >
-        <button v-if="mayPrepare" type="button" class="btn" @click="chooser?.click()">
-          Bring in a corrected version…
-        </button>
-        <input
-          ref="chooser"
-          type="file"
-          class="hidden"
-          tabindex="-1"
-          aria-label="A corrected version"
-          @change="chose"
-        />
-      </template>
+      </SheetCards>
       <template v-if="sent.length">
         <h2>Sent out</h2>
         <section v-for="one in trip.parts.length ? [] : sent" :key="one.id" class="card">

@@ -27,10 +27,11 @@ const giving = useDoing<TripDetail, Part>(
   },
   { done: set, after: () => (writing.value = 0) },
 );
+const written = ref<HTMLInputElement[]>();
 function begin(part: Part): void {
   writing.value = part.number;
   holder.value = part.holder;
-  void nextTick(() => document.querySelector<HTMLInputElement>("#part-holder")?.focus());
+  void nextTick(() => written.value?.[0]?.focus());
 }
 function end(part: Part): void {
   if (writing.value !== part.number) return;
@@ -65,6 +66,7 @@ function end(part: Part): void {
               <input
                 v-if="writing === part.number"
                 id="part-holder"
+                ref="written"
                 v-model="holder"
                 class="input !min-h-7"
                 maxlength="120"
