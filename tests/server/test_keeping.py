@@ -15,7 +15,7 @@ from hypothesis import strategies as st
 from tests.support import new_folder, template, use_folder
 
 template()
-FOLDER = new_folder("kept")
+FOLDER = new_folder()
 
 from django.db import connection  # noqa: E402
 

@@ -17,6 +17,7 @@ from .common import json_option, print_json
 from .tables import console
 
 _SHOWN = 20
+"""Rows that are printed: a screenful."""
 
 
 def told(profile: SheetProfile, cells: pl.DataFrame) -> dict[str, Any]:

@@ -22,6 +22,7 @@ from vexo.server.data_folder import make_demo
 from vexo.server.setting_up import set_up
 
 _PATIENCE = 300.0
+"""Seconds for a part to come up: a first start fills the demo's register on a slow machine."""
 _GRACE = 10.0
 """Seconds that a child has to end by itself: a worker writes down where it is in less than one."""
 _SETTLED = 10.0

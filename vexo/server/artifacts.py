@@ -20,8 +20,10 @@ from .data_folder import absolute, data_folder, replacing
 from .errors import PlainError
 
 VERSION = 2
+"""Raised whenever the columns of a kept result change their meaning: older ones are made anew."""
 LIMIT = int(os.environ.get("VEXO_STAGES_LIMIT", str(8 * 1024**3)))
 _GROUP = 16_384
+"""Rows of a group in a Parquet file: few enough that a window of a screen reads little, many enough to compress."""
 
 
 class ArtifactLost(PlainError):

@@ -14,6 +14,7 @@ BACKUPS = "backups"
 PARTS = ("files", "stages", "logs", BACKUPS)
 DATABASE = "vexo.db"
 _SHORTEST_KEY = 32
+"""Characters that a key given by hand has at least: so many random ones are not guessed."""
 
 
 class FolderError(Exception):

@@ -20,6 +20,7 @@ from .data_folder import data_folder
 from .jobs.heartbeat import without_worker
 
 LEAST_FREE = 500 * 1024 * 1024
+"""Bytes free on the disk below which people are warned: what a large sheet takes."""
 _DOES = {
     "reading": "no sheet is read",
     "exports": "no records go out",

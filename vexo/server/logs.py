@@ -19,6 +19,7 @@ from django.http import HttpRequest, HttpResponse
 
 _LARGEST, _KEPT = 10 * 1024 * 1024, 5
 SLOW_MS = 1000
+"""Milliseconds from which a request is worth a line of its own."""
 
 
 def _places(_: Any, __: str, event: MutableMapping[str, Any]) -> MutableMapping[str, Any]:

@@ -27,6 +27,7 @@ from .metadata import read_metadata
 from .records import to_frame, to_json, typed
 
 KEYS_AT_ONCE = 100
+"""Keys of one question: an address of some eight thousand characters, which servers still take."""
 
 
 class ODataClient(Client):

@@ -16,6 +16,7 @@ from vexo.core.records import Catalogue, Field, RecordType
 from .records import to_frame
 
 PAGE = 2500
+"""Records of a page that is asked for."""
 Ask = Callable[[str], dict[str, Any]]
 """A path below the service root → the answer's JSON, with a list under ``value``."""
 

@@ -180,6 +180,7 @@ def carry(
 
 
 _MANY = 20_000
+"""Rows from which on fields are read side by side: below, starting threads takes longer."""
 
 
 @dataclass(frozen=True)

@@ -15,9 +15,13 @@ from ..sheets.writers.outgoing import PREFIX, OutgoingColumn
 from ..values import bare, normal, to_text
 
 _MOST_VALUES = 2000
+"""Different values of a column by which it is known again."""
 _SAME_VALUES = 0.8
+"""Share of the values by which a column is known again."""
 _SAME_ROWS = 0.5
+"""Share of the rows whose cells say what went out, by which a column is known again."""
 _FEWEST = 3
+"""Values that are enough to know a column by: one or two are alike by chance."""
 
 
 @dataclass(frozen=True)

@@ -21,10 +21,15 @@ from .synonyms import alike, sense
 from .value_formats import find_forms, find_separator
 
 _OFFERED = 3
+"""Fields that are offered for a column: as many as one reads at a glance."""
 _WORTH = 50.0
+"""Percent of likeness from which a field is worth offering."""
 _LIKELY = 80.0
+"""Percent of likeness from which a field is taken to be meant."""
 _FITS = 0.8
+"""Share of a column's cells that have to be values of a field for it to be meant."""
 _SAMPLE = 2000
+"""Different cells of a column that are tried on a field."""
 
 
 class MatchedBy(StrEnum):

@@ -37,8 +37,11 @@ _NAMES: Mapping[str, str] = {
     **dict.fromkeys(("t", "ton", "tons", "tonne", "tonnes"), "tonnes"),
 }
 _MOST_OUTSIDE = 0.5
+"""Share of a column outside what the application holds from which its unit is asked about."""
 _ENOUGH_INSIDE = 0.9
+"""Share that has to be inside once converted for a unit to be offered."""
 _SLACK = 1.5
+"""By how much more or less than what the application holds a new value may be."""
 _WORDS = ("in", "m", "t", "g", "pound", "pounds")
 """Units that are other words too, where they stand without brackets or a comma."""
 

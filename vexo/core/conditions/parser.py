@@ -28,6 +28,7 @@ _COMPARE = ("eq", "ne", "gt", "ge", "lt", "le")
 _FUNCTIONS = ("contains", "startswith", "endswith")
 _TREE = "Aggregation.isdescendant"
 _DEEPEST = 60
+"""Brackets in brackets: more than anyone writes, fewer than Python's stack takes."""
 LONGEST = 20_000
 """Characters that a condition may have."""
 

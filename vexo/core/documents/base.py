@@ -8,6 +8,7 @@ from typing import Any
 from ..errors import MendableError
 
 VERSION = 1
+"""Raised whenever the JSON of a document changes."""
 
 
 class DocumentError(MendableError):

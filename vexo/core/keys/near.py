@@ -11,6 +11,7 @@ from rapidfuzz.distance import OSA
 SEPARATOR = " \u00b7 "
 _LOOKS = str.maketrans({"O": "0", "o": "0", "l": "1", "I": "1", "i": "1"})
 _MOST = 3
+"""Near keys that are told of one that was not found."""
 
 
 def _loose(key: str) -> str:

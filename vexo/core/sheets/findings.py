@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 _NAMED = 20
+"""Findings of a kind that are told one by one; all are counted."""
 
 
 @dataclass(frozen=True)

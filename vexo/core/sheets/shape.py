@@ -16,9 +16,13 @@ from .totals import as_numbers
 
 _TOTAL_WORDS = ("total", "totals", "sum", "grand total", "σ")
 _LOOKED_AT = 200
+"""Filled rows among which the header is looked for."""
 _SUMMED = 3
+"""Numbers above a last row from which on it can be their sum: two may agree by chance."""
 _FIRST_ROWS = 24
+"""Rows that are shown for choosing the header."""
 _PREVIEW = 160
+"""Characters of such a row."""
 _NUMBER = re.compile(r"[-+]?\d[\d ,.']*%?|\d{4}-\d\d-\d\d(T.*)?")
 _YEAR = re.compile(r"(19|20)\d\d")
 Line = list[str | None]

@@ -21,6 +21,7 @@ _CODE = r"^[+-]?0\d"
 _MOST = 0.2
 """The share of a number column's cells that may be something else."""
 _DIGITS = 38
+"""Digits of the column type in which is summed."""
 _FORMS = {
     "point": (r"^[+-]?\d+\.\d+$", r"^[+-]?\d{1,3}(,\d{3})+(\.\d+)?$", ","),
     "comma": (r"^[+-]?\d+,\d+$", r"^[+-]?\d{1,3}([. \x{a0}]\d{3})+(,\d+)?$", r"[. \x{a0}]"),

@@ -7,6 +7,7 @@ from django.db import models
 from vexo.core.records import Catalogue
 
 _MOST_READ = 50
+"""Catalogues that a process keeps read: more applications than anyone connects."""
 _READ: dict[tuple[int, str], Catalogue] = {}
 
 

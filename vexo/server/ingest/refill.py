@@ -39,6 +39,7 @@ from ..uploads.models import Upload
 from ..uploads.upload_cells import raw_of, read_upload
 
 _MOST_NAMED = 1000
+"""Keys without a record that are told by name; all are counted."""
 
 
 def start_refilling(

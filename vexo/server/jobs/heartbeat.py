@@ -14,7 +14,9 @@ from .processes import GONE, owner_name
 from .queues import QUEUES
 
 EVERY = 5.0
+"""Seconds between two signs of life."""
 _FORGOTTEN = 24 * 3600.0
+"""Seconds after which a worker that gave no more signs is no longer kept."""
 
 
 def _beat(owner: str, queues: tuple[str, ...]) -> None:

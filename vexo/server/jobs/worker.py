@@ -32,6 +32,7 @@ _KINDS: Mapping[str, str] = {
     "apply": "vexo.server.passes.running:apply",
 }
 TROUBLE_PAUSE = 2.0
+"""Seconds before a machine in trouble is tried again: it is not pressed, and its log is not filled."""
 log = structlog.get_logger("vexo.jobs")
 
 

@@ -14,6 +14,7 @@ from ..naming import WhoSerializer
 from .models import Entry
 
 PAGE = 100
+"""Entries that a screen shows at once."""
 
 
 class EntrySerializer(serializers.ModelSerializer[Entry]):

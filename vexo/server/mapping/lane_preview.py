@@ -36,6 +36,7 @@ from .lookup_tables import look_ups, tables_of
 from .mapped_sheet import MappedSheet, known_catalogue, reading_of
 
 _MOST = 200
+"""Different values that a lane is shown on: more nobody reads; those that fail come first."""
 _MEANS = {CLEAR: "clear", BLANK_CLEARS: "clear"}
 
 

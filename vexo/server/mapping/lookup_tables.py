@@ -19,6 +19,7 @@ from ..uploads.upload_cells import place_of, read_upload
 
 SHEET = "sheet:"
 _MOST = 2_000_000
+"""Records that a treatment looks up in: they are all in memory, with a gigabyte for these many."""
 
 
 def look_ups(lanes: Iterable[Lane]) -> list[LookUp]:

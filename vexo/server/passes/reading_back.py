@@ -22,7 +22,9 @@ from .models import Pass
 from .record_reader import Reader
 
 _MOST_LISTED = 1000
+"""Rows that are told by number where they differ; all are counted."""
 _MOST_SUMMED = 50_000
+"""Records that are read only to be summed, where the application does not sum by itself: a few seconds' worth."""
 
 
 def _records(pass_: Pass, reader: Reader, wanted: list[str], total: int, whole: bool) -> pl.DataFrame:

@@ -34,6 +34,7 @@ from .sending import Interrupted, Sender
 from .settling import Settler
 
 MOST_SILENCES = 3
+"""Requests in a row without an answer after which a person is told."""
 BREAKS_OFF: tuple[type[Exception], ...] = (MendableError, Interrupted, OSError, OperationalError)
 
 

@@ -21,8 +21,11 @@ from .record_reader import Reader
 from .recording import Follow, Recorder, items_of
 
 MOST_CLASHES = 3
+"""Times that a write is sent anew after someone changed its record in between: then a person looks at it."""
 OLDEST_MARK = 10.0
+"""Seconds between the mark that a batch goes and its body: a machine that slept in between marks it anew."""
 PATIENCE = 60.0
+"""Seconds that an application that takes no writes is waited for, all pauses together, before a person is told."""
 
 
 class Interrupted(Exception):

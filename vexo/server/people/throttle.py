@@ -15,7 +15,9 @@ from django.db import transaction
 from .models import Misses
 
 LONGEST = 900.0
+"""Seconds that one waits for the next try at most."""
 _FORGOTTEN = 24 * 3600.0
+"""Seconds after which wrong passwords are forgotten."""
 _FREE = {"pair": 3, "address": 15, "name": 10}
 
 

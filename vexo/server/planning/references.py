@@ -15,7 +15,9 @@ from vexo.core.values import dtype
 from .context import PlanContext
 
 _MOST_NEAR = 20_000
+"""Records of a type among which near keys are looked for: all of them are read for it."""
 _MOST_LOST = 200
+"""Unknown texts for which near keys are looked for: more are a wrong column, not slips."""
 
 
 def references_of(

@@ -11,6 +11,7 @@ from vexo.core.conditions import LONGEST
 from vexo.core.documents import FORMATS, MOST_KEYS, Picked, SendOut, Share
 
 MOST_FIELDS = 1000
+"""Names that a list of a document may have: more fields than any record type has."""
 _TEXT = serializers.CharField
 
 

@@ -186,6 +186,7 @@ class SheetFit:
 
 
 _ALIKE = 0.5
+"""Share of a route's columns that a sheet has to have for the route to be offered."""
 
 
 def fit_of_sheet(route: Route, bringing: BringIn, headers: Sequence[str]) -> SheetFit:

@@ -33,6 +33,7 @@ from ..trips.sheets import kept_records, ledger_of, ledger_pages
 from ..trips.status import update_status
 
 _MOST_NAMED = 500
+"""Changed records that are told by name; all are counted."""
 
 
 def _kept(trip: Trip) -> pl.DataFrame:

@@ -17,6 +17,7 @@ from ..trips.part_view import PartView
 from ..trips.status import UNREADABLE, TripStatus
 
 _LOOKED_AT = 60
+"""Trips, the newest first, among which rows that are out already are looked for."""
 
 
 def open_trips(application: Application, record_type: str, but: int = 0) -> list[Trip]:

@@ -14,6 +14,7 @@ from ..errors import PlainError
 from .record_pieces import Pieces
 
 MOST_PARTS = 500
+"""Sheets that one trip is shared out to: as many as a department has people."""
 
 
 @dataclass(frozen=True)

@@ -21,11 +21,17 @@ from .overlap import already_out
 from .selection import all_read, order_of, read_picked
 
 PREVIEW_ROWS = 20
+"""Rows of a preview: a screenful."""
 _MOST_LOOKED_AT = 5_000
+"""Records whose sheet is looked through for what would be shared out: two pages of an application."""
 _MOST_SUMMED = 5_000
+"""Records that are read only to be summed while somebody waits: two pages of an application."""
 _KEYS_ASKED = 1_000
+"""Keys of a list that are looked up while somebody waits: ten requests."""
 _MOST_VALUES = 200
+"""Values of a field that are offered while one types."""
 _FEW_RECORDS = 50
+"""Records that are offered while one types."""
 
 
 def _condition(document: SendOut, record_type: RecordType, catalogue: Catalogue) -> Condition | None:

@@ -25,7 +25,9 @@ from ..trips.models import Trip
 _PIECE = 10_000
 """Rows that a reading may lose when it is killed."""
 _WINDOW = 20_000
+"""Records that are laid into their order at once: what a sheet's writer holds in memory."""
 _OFTEN = 4
+"""Records to each that they refer to, from which on those are read once by their keys and not with every record."""
 
 
 @dataclass(frozen=True)

@@ -38,6 +38,7 @@ from .selection import all_read, begin, order_of, read_picked
 from .sheet_writer import Writer, Written, help_rows
 
 MOST_NAMED = 1000
+"""Keys of a list without a record that are told by name; all are counted."""
 
 
 def new_trip(

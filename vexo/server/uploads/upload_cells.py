@@ -23,6 +23,7 @@ from ..data_folder import absolute, replacing
 from .models import Upload
 
 _VERSION = 2
+"""Raised whenever reading changes: cells that an older reading left are read anew."""
 _SHOWN_FOR = timedelta(hours=1)
 
 

@@ -1,11 +1,10 @@
 <script setup lang="ts" generic="Value extends string">
 /** One of a list: opened, searched by its first letters and chosen with the keys; never cut off by what it stands in. */
-import { size } from "@floating-ui/vue";
-import { Listbox, ListboxButton, ListboxOption, ListboxOptions } from "@headlessui/vue";
+import { Listbox, ListboxButton } from "@headlessui/vue";
 import { type ComponentPublicInstance, computed, ref } from "vue";
 
 import type { Option } from "./choosing";
-import { useDropdown } from "./dropdown";
+import OptionList from "./OptionList.vue";
 
 const props = defineProps<{
   options: readonly Option<Value>[];
@@ -27,16 +26,6 @@ const words = computed(() => current.value?.label ?? props.empty ?? "Choose…")
 const button = ref<HTMLElement>();
 const opener = ref<ComponentPublicInstance>();
 defineExpose({ focus: () => (opener.value?.$el as HTMLElement | undefined)?.focus() });
-const list = ref<HTMLElement>();
-const floatingStyles = useDropdown(button, list, [
-  size({
-    padding: 8,
-    apply: ({ availableHeight, rects, elements }) => {
-      elements.floating.style.maxHeight = `${Math.min(340, availableHeight)}px`;
-      elements.floating.style.minWidth = `${rects.reference.width}px`;
-    },
-  }),
-]);
 </script>
 
 <template>
@@ -68,27 +57,17 @@ const floatingStyles = useDropdown(button, list, [
         </svg>
       </ListboxButton>
     </span>
-    <Teleport to="body">
-      <div ref="list" class="z-[60] flex" :style="floatingStyles">
-        <ListboxOptions class="choices">
-          <ListboxOption
-            v-for="option in options"
-            :key="option.value"
-            v-slot="{ active, selected }"
-            :value="option.value"
-            :disabled="option.disabled"
-            as="template"
-          >
-            <li :class="{ active, selected, disabled: option.disabled }">
-              <slot name="option" :option="option"
-                ><span class="truncate">{{ option.label }}</span></slot
-              >
-              <span v-if="option.note" class="soft ml-auto pl-3 text-data whitespace-nowrap">{{ option.note }}</span>
-            </li>
-          </ListboxOption>
-          <li v-if="!options.length" class="soft">There is nothing to choose from.</li>
-        </ListboxOptions>
-      </div>
-    </Teleport>
+    <OptionList
+      v-slot="{ option }"
+      of="listbox"
+      as-wide
+      :options="options"
+      :anchor="button"
+      none="There is nothing to choose from."
+    >
+      <slot name="option" :option="option"
+        ><span class="truncate">{{ option.label }}</span></slot
+      >
+    </OptionList>
   </Listbox>
 </template>

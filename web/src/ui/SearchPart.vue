@@ -1,10 +1,11 @@
 <script setup lang="ts">
 /** One of many, searched by what is typed; a part of a sentence. With `free`, what is typed may be none of them. */
-import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions } from "@headlessui/vue";
+import { Combobox, ComboboxInput } from "@headlessui/vue";
 import { type ComponentPublicInstance, computed, nextTick, ref } from "vue";
 
 import type { Option } from "./choosing";
-import { openWherePressed, useDropdown } from "./dropdown";
+import { openWherePressed } from "./dropdown";
+import OptionList from "./OptionList.vue";
 
 const props = defineProps<{
   options: readonly Option<string>[];
@@ -35,8 +36,6 @@ const shown = computed(() => labelOf(chosen.value) || props.empty || "");
 const input = ref<HTMLElement>();
 const typedIn = ref<ComponentPublicInstance>();
 const field = (): HTMLInputElement | undefined => typedIn.value?.$el as HTMLInputElement | undefined;
-const list = ref<HTMLElement>();
-const floatingStyles = useDropdown(input, list);
 function typed(event: Event): void {
   if (!(event.target instanceof HTMLInputElement)) return;
   text.value = event.target.value;
@@ -87,24 +86,12 @@ defineExpose({ focus: () => field()?.focus() });
         @keydown.stop
       />
     </span>
-    <Teleport to="body">
-      <div ref="list" class="z-[60]" :style="floatingStyles">
-        <ComboboxOptions class="choices max-h-80 max-w-[420px] min-w-52">
-          <ComboboxOption
-            v-for="one in found"
-            :key="one.value"
-            v-slot="{ active, selected }"
-            :value="one.value"
-            as="template"
-          >
-            <li :class="{ active, selected }">
-              <span class="truncate">{{ one.label }}</span>
-              <span v-if="one.note" class="soft ml-auto pl-3 text-data whitespace-nowrap">{{ one.note }}</span>
-            </li>
-          </ComboboxOption>
-          <li v-if="!found.length" class="soft">{{ free ? "Type a value." : "Nothing is called that." }}</li>
-        </ComboboxOptions>
-      </div>
-    </Teleport>
+    <OptionList
+      of="combobox"
+      class="max-h-80 max-w-[420px] min-w-52"
+      :options="found"
+      :anchor="input"
+      :none="free ? 'Type a value.' : 'Nothing is called that.'"
+    />
   </Combobox>
 </template>

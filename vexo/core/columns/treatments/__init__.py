@@ -49,6 +49,7 @@ KINDS: Mapping[str, type[Treatment]] = {
 }
 """All treatments by name, in the order in which they are offered."""
 _FEW = 4
+"""Cells to each different one from which on treating the different ones alone is quicker."""
 
 
 def treatment_from_json(data: Any) -> Treatment:

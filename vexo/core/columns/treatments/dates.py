@@ -17,6 +17,7 @@ ORDERS = {
 }
 _EPOCHS = {"1900": "1899-12-30", "1904": "1904-01-01"}
 _TURN = 70
+"""Years of two figures below it are of this century."""
 _LAST = 2_958_466
 """The day after 9999-12-31, as spreadsheets count."""
 _SEPARATOR = r"[./\- ]\s?"

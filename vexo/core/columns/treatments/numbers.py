@@ -13,6 +13,7 @@ import polars as pl
 from .base import Argument, Beside, Treatment, TreatmentError, bad, is_bad
 
 _PLACES = 18
+"""Decimals that arithmetic keeps: more than fields have, so that only the last step rounds."""
 _EXACT = pl.Decimal(38, _PLACES)
 _MOST = Decimal(10) ** 19
 _PLAIN = r"^[+-]?(?:\d+(?:\.\d*)?|\.\d+)$"

@@ -10,6 +10,7 @@ import polars as pl
 from .base import Argument, Beside, Treatment, TreatmentError, bad, is_bad
 
 _SHORTEST = 7
+"""Digits of the shortest number with its country: shorter ones are extensions."""
 
 
 @dataclass(frozen=True)

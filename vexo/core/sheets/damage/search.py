@@ -42,7 +42,9 @@ DAMAGE = {
 KINDS = ("lost-zeros", "long-number", "date", "serial", "error", "accents", "spaces", "quotes", "cut-off", "read-only")
 """In the order in which they are told; ``read-only`` is not damage: a cell that is for reading was edited."""
 _LEAST = 20
+"""Values of a field from which on their form can be told."""
 _LOOKED_AT = 200
+"""Values of a column that are looked at for whether they are days by themselves."""
 _BLANKS = r"[\s\u00a0\u202f\u200b\u2018\u2019\u201c\u201d'\"]"
 _ODD = "[\u00a0\u00c2\u00c3\u00c4\u00c5\u00d0\u00d1\u00e2]"
 """Characters that broken accents begin with, and the space that does not break."""

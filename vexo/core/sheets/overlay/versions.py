@@ -16,6 +16,7 @@ ROW_HEADER = "Row"
 STATE_HEADER = "What became of it"
 REASON_HEADER = "Why it is not in"
 _SHOWN = 40
+"""Differing cells that are shown; all are counted."""
 
 
 def row_column(profile: SheetProfile) -> int | None:

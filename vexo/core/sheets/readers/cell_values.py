@@ -12,7 +12,9 @@ from ..shape import Shaped, column_letters
 from ..sheet import ROW, SheetError
 
 _MOST_CELLS = 60_000_000
+"""Cells of a table: what the reader's memory holds."""
 _MOST_COLUMNS = 4_096
+"""Columns with anything in them: more are a file that is not a table."""
 ODD = r"(?i)e|^-?0*(?:\.?\d){16,}"
 """Stored numbers that are not written as people write them: in powers of ten, or with more than 15 figures."""
 WHOLE = r"^(-?\d+)\.0+$"

@@ -19,8 +19,11 @@ _MARKS = (
 )
 _ONE_BYTE = ["cp1252", "cp1250", "cp1251", "cp1253", "cp1254", "cp1257", "iso8859_2", "iso8859_15"]
 _LOOKED_AT = 256 * 1024
+"""Bytes by which an encoding is told."""
 _FEW = 0.02
+"""Share of characters that may be strays in an encoding that fits."""
 _CLOSE = 0.02
+"""How near another encoding's marks may be for both to be told."""
 STRAY = re.compile("[\udc80-\udcff]")
 """A byte that fits no character of the encoding, as it stands in decoded text."""
 

@@ -27,6 +27,7 @@ _TABLE = "urn:oasis:names:tc:opendocument:xmlns:table:1.0" + SEPARATOR
 _TEXT = "urn:oasis:names:tc:opendocument:xmlns:text:1.0" + SEPARATOR
 _CALC = "urn:org:documentfoundation:names:experimental:calc:xmlns:calcext:1.0" + SEPARATOR
 _MOST_CELLS = 20_000_000
+"""Cells that are read: what the reader's memory holds of this format."""
 _LAST_ROW, _LAST_COLUMN = 1_048_576, 16_384
 _NUMBERS = ("float", "percentage", "currency")
 _ASIDE = {f"{_OFFICE}annotation", f"{_TABLE}tracked-changes", f"{_TABLE}shapes", f"{_TEXT}ruby-text", f"{_TEXT}note"}

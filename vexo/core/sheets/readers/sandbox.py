@@ -16,10 +16,13 @@ from typing import Any
 from ..sheet import AS_FOUND, Choices, SheetError, SheetProfile
 
 MEMORY_LIMIT = 6 * 1024**3
+"""Bytes of address space for a reader: enough for two gigabytes of text."""
 SECONDS = 300
+"""Seconds that a file may take: ten times what the largest ones do."""
 _GROWN = 512 * 1024**2
 """Bytes that a process may hold and read one more file: five times what it has when it begins."""
 _LARGEST = 2 * 1024**3
+"""Bytes of a file, packed or unpacked."""
 
 
 def _refuse_early(path: Path, name: str) -> None:

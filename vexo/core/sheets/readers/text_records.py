@@ -19,8 +19,11 @@ from ..sheet import SheetError
 DELIMITERS = ",;\t|"
 _SELDOM = "^~\x1f"
 _SAMPLE = 64 * 1024
+"""Characters by which a separator is told."""
 _MOST_COLUMNS = 16_384
+"""Columns of a text file: as many as a spreadsheet has."""
 _LONGEST_QUOTE = 64 * 1024
+"""Characters between two quotation marks: further on, the first one was a slip."""
 SEPARATOR_LINE = re.compile(r'\ufeff?"?sep=(.)"?(?:\r\n|\r|\n|$)', re.IGNORECASE)
 
 

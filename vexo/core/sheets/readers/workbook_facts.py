@@ -12,6 +12,7 @@ from ..findings import Finding
 from ..shape import column_letters
 
 _NAMED = 6
+"""Names that a sentence has at most."""
 SHOWN = {
     "formulas": ("is a formula; its value", "are formulas; their values", "as last calculated"),
     "percent": ("is shown as percent; its value", "are shown as percent; their values", "as stored: 12 % is 0.12"),

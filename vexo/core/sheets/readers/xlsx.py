@@ -25,6 +25,7 @@ from .xlsx_package import Styles, read_stamp, read_styles, worksheets
 from .xlsx_plain import read_plain_cells
 
 _LARGEST = 512 * 1024 * 1024
+"""Bytes of shared texts, unpacked."""
 _HIDDEN_ROW = re.compile(rb'<(?:\w+:)?row\b(?=[^>]*\bhidden="(?:1|true)")[^>]*?\br="(\d{1,7})"')
 _HIDDEN_COLUMNS = re.compile(
     rb'<(?:\w+:)?col\b(?=[^>]*\bhidden="(?:1|true)")(?=[^>]*?\bmin="(\d{1,5})")(?=[^>]*?\bmax="(\d{1,5})")'

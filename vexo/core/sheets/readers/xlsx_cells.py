@@ -14,7 +14,9 @@ from ..sheet import ROW, SheetError
 from .xml_events import feed, local, new_parser
 
 _FLUSHED = 50_000
+"""Cells that are held as Python's own before they become a column."""
 _MOST_CELLS = 60_000_000
+"""Cells of a sheet: what the reader's memory holds."""
 _LAST_ROW, _LAST_COLUMN = 1_048_576, 16_384
 UNCALCULATED = "f"
 """The kind of a cell whose formula was saved without its value; the formula stands for it."""

@@ -16,6 +16,7 @@ from ..sheet import STAMP_PROPERTY, SheetError, Stamp
 
 _DATE_NUMBERS = {*range(14, 23), *range(27, 37), 45, 46, 47, *range(50, 59)}
 _LARGEST_PART = 64 * 1024 * 1024
+"""Bytes of a part of a package that is not cells, unpacked."""
 
 
 # Source: ECMA-376 part 1, 18.8.30.

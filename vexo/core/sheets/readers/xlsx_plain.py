@@ -18,6 +18,7 @@ from ..sheet import ROW
 from .xlsx_cells import SCHEMA, UNCALCULATED, placed
 
 _LARGEST = 512 * 1024 * 1024
+"""Bytes of a sheet that is read whole; larger ones are read event by event."""
 _OPENS, _CLOSES = "<sheetData>", "</sheetData>"
 _ROWS = r"(?:</row>|<row(?: [^<>]*)?>)*"
 _TEXT = r"[^<\x00-\x08\x0b-\x1f]*"
@@ -29,6 +30,7 @@ _CELL = (
 )
 _NAMES = ("place", "style", "kind", "formula", "value", "inline", "rows")
 _LONGEST = 1024 * 1024
+"""Bytes of a row that is plain: a longer one is something else."""
 _REFERENCE = re.compile(r"&(?:(amp|lt|gt|quot|apos)|#(\d{1,7})|#x([0-9A-Fa-f]{1,6}));|&")
 _MEANS = {"amp": "&", "lt": "<", "gt": ">", "quot": '"', "apos": "'"}
 

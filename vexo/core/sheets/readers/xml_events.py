@@ -11,6 +11,7 @@ from xml.parsers import expat
 from ..sheet import SheetError
 
 _CHUNK = 1024 * 1024
+"""Bytes that the parser is given at once."""
 SEPARATOR = " "
 
 

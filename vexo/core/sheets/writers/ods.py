@@ -21,7 +21,9 @@ from .outgoing import MOST_ROWS, Head, OutgoingColumn, in_pieces
 
 MIMETYPE = "application/vnd.oasis.opendocument.spreadsheet"
 _ROWS_TO_FILL = 1000
+"""Rows of an empty sheet that have the lists of their choices."""
 _LONGEST_PROPERTY = 250
+"""Characters of a property of a document: spreadsheets cut longer ones at 255."""
 _FORBIDDEN = r"[\x00-\x08\x0b\x0c\x0e-\x1f\x{fffe}\x{ffff}]"
 _ODD = r"^ | $|  |\t|\n"
 """Texts with white space that XML would lose."""

@@ -15,7 +15,9 @@ PREFIX = "'"
 MOST_ROWS = 1_048_575
 """Rows that a worksheet holds below its header."""
 PIECE = 8_192
+"""Rows that a writer has in memory at once."""
 _LOOKED_AT = 1000
+"""Cells of a column by which its width is chosen."""
 
 
 @dataclass(frozen=True)

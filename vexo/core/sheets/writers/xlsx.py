@@ -20,7 +20,9 @@ from .outgoing import MOST_ROWS, Head, OutgoingColumn, in_pieces
 _HEADER = {"bold": True, "bg_color": "#EFECE3", "bottom": 2, "border_color": "#B9B2A1", "valign": "top"}
 _FOR_READING = {"bg_color": "#EFECE3", "font_color": "#51626B", "italic": True}
 _ROWS_TO_FILL = 1000
+"""Rows of an empty sheet that have the lists of their choices."""
 _LONGEST_PROPERTY = 250
+"""Characters of a property of a workbook: spreadsheets cut longer ones at 255."""
 _DATE_BEGIN = pl.date(1899, 12, 30)
 _FORBIDDEN = r"[\x00-\x08\x0b\x0c\x0e-\x1f]|_x[0-9A-Fa-f]{4}_|\r"
 

@@ -81,10 +81,8 @@ const choosing = useDoing(
   },
   {
     after: () => {
-      if (trip.value.columns.some((c) => c.field === adding.value)) {
-        const at = trip.value.columns.findIndex((c) => c.field === adding.value);
-        if (at >= 0) column.value = at;
-      }
+      const at = trip.value.columns.findIndex((c) => c.field === adding.value);
+      if (at >= 0) column.value = at;
       void refresh();
     },
   },
@@ -109,18 +107,16 @@ const free = computed(() => freeFields(type.value?.all_fields ?? [], trip.value)
 const missing = computed(() => missingFields(type.value?.all_fields ?? [], trip.value));
 /** The list of the meant column's fields is called for. */
 const called = ref(false);
-function call(): void {
-  called.value = true;
-}
-function letBe(): void {
-  called.value = false;
-}
+const call = (wanted: boolean) => (): void => {
+  called.value = wanted;
+};
+const letBe = call(false);
 watch(column, letBe);
 // Whoever goes on elsewhere meanwhile is not called back.
 useEventListener(document, "focusin", letBe);
 const lane = ref<{ treat: () => void }>();
 useKeys("Columns", [
-  { key: "Enter", says: "choose the field", run: call },
+  { key: "Enter", says: "choose the field", run: call(true) },
   { key: "T", says: "treat the values", run: () => lane.value?.treat() },
   {
     key: "N",
@@ -170,7 +166,7 @@ useKeys("Columns", [
         :columns="columns"
         :head-height="118"
         label="Columns and their fields"
-        @open="call()"
+        @open="called = true"
       >
         <template #head="{ column: { at } }">
           <ColumnHead

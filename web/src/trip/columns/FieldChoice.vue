@@ -1,9 +1,10 @@
 <script setup lang="ts">
 /** The field of a column: found by parts of its name, in a list that shows its type, whether it is a key, an example. */
-import { Combobox, ComboboxButton, ComboboxInput, ComboboxOption, ComboboxOptions } from "@headlessui/vue";
+import { Combobox, ComboboxButton, ComboboxInput } from "@headlessui/vue";
 import { type ComponentPublicInstance, computed, ref } from "vue";
 
-import { openWherePressed, useDropdown } from "@/ui/dropdown";
+import { openWherePressed } from "@/ui/dropdown";
+import OptionList from "@/ui/OptionList.vue";
 
 import type { FieldOption } from "./fields";
 
@@ -29,8 +30,6 @@ const found = computed(() => {
 });
 const input = ref<HTMLElement>();
 const typedIn = ref<ComponentPublicInstance>();
-const list = ref<HTMLElement>();
-const floatingStyles = useDropdown(input, list);
 function take(value: string | null): void {
   text.value = "";
   if (value !== null && value !== chosen.value) emit("chosen", value);
@@ -63,32 +62,26 @@ defineExpose({ focus: () => (typedIn.value?.$el as HTMLInputElement | undefined)
           <path d="M1 3 5 8 9 3" fill="none" stroke="currentColor" stroke-width="1.8" /></svg
       ></ComboboxButton>
     </span>
-    <Teleport to="body">
-      <div ref="list" class="z-[60]" :style="floatingStyles">
-        <ComboboxOptions class="choices max-h-96 w-[440px]">
-          <ComboboxOption
-            v-for="one in found"
-            :key="one.value"
-            v-slot="{ active, selected }"
-            :value="one.value"
-            :disabled="one.disabled"
-            as="template"
+    <OptionList
+      of="combobox"
+      class="max-h-96 w-[440px]"
+      :options="found"
+      :anchor="input"
+      none="No field is called that."
+    >
+      <template #whole="{ option: one }">
+        <span class="grid w-full min-w-0 grid-cols-[1fr_auto] gap-x-3">
+          <span class="truncate font-semibold">{{ one.label }}</span>
+          <span class="soft text-data whitespace-nowrap">{{ one.kind }}</span>
+          <span v-if="one.example || one.note" class="soft col-span-2 truncate text-fine"
+            ><b v-if="one.note">{{ one.note }}</b
+            >{{ one.note && one.example ? " · " : ""
+            }}<template v-if="one.example"
+              >such as <span class="mono">{{ one.example }}</span></template
+            ></span
           >
-            <li class="!grid grid-cols-[1fr_auto] gap-x-3" :class="{ active, selected, disabled: one.disabled }">
-              <span class="truncate font-semibold">{{ one.label }}</span>
-              <span class="soft text-data whitespace-nowrap">{{ one.kind }}</span>
-              <span v-if="one.example || one.note" class="soft col-span-2 truncate text-fine"
-                ><b v-if="one.note">{{ one.note }}</b
-                >{{ one.note && one.example ? " · " : ""
-                }}<template v-if="one.example"
-                  >such as <span class="mono">{{ one.example }}</span></template
-                ></span
-              >
-            </li>
-          </ComboboxOption>
-          <li v-if="!found.length" class="soft">No field is called that.</li>
-        </ComboboxOptions>
-      </div>
-    </Teleport>
+        </span>
+      </template>
+    </OptionList>
   </Combobox>
 </template>

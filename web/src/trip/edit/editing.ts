@@ -1,7 +1,7 @@
 /** Editing the cells of a trip's sheet: one way for File, Review and Outcome; the rows are planned again at once. */
 import { computed, type ComputedRef } from "vue";
 
-import { api, data, type Schemas, type TripDetail } from "@/api/client";
+import { api, data, type Row, type Schemas, type TripDetail } from "@/api/client";
 import { jobDone } from "@/api/queries";
 import { many } from "@/parts/format";
 import { say } from "@/services/notices";
@@ -64,6 +64,27 @@ export function useEditing(): Editing {
   };
 }
 
+/** Cells that are typed and pasted in a grid, by their place among a row's cells.
+ *
+ * @param shown which rows stand in the grid, where they are not those of the sheet one after the other.
+ */
+export function useCellEdits(shown?: () => EditBody["shown"]) {
+  const { trip } = useTripContext();
+  const { edit } = useEditing();
+  return {
+    typed: (row: Row, at: number, text: string): void => {
+      const own = trip.value.columns[at];
+      if (own) edit({ kind: "cell", row_id: row.row_id, column: own.column, text });
+    },
+    pasted: (row: Row, at: number, text: string): void => {
+      const own = trip.value.columns[at];
+      const block = blockOf(text);
+      const body: EditBody = { kind: "paste", row_id: row.row_id, column: own?.column ?? "", block };
+      if (own) edit(shown ? { ...body, shown: shown() } : body, blockWords(block));
+    },
+  };
+}
+
 /** A block of cells from a clipboard: lines and tabs, cells in quotation marks where they hold either. */
 export function blockOf(text: string): string[][] {
   const lines: string[][] = [];
@@ -92,5 +113,5 @@ export function blockOf(text: string): string[][] {
   return [...lines, [...line, cell]];
 }
 
-export const blockWords = (block: string[][]): string =>
+const blockWords = (block: string[][]): string =>
   `${many(block.length, "row", "rows")} by ${many(block[0]?.length ?? 0, "column", "columns")} pasted. Undo it among the edits.`;

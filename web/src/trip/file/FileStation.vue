@@ -15,7 +15,7 @@ import SidePanel from "@/ui/SidePanel.vue";
 import { useTripContext } from "../context";
 import CellCard from "../edit/CellCard.vue";
 import EditsCard from "../edit/EditsCard.vue";
-import { blockOf, blockWords, useEditing } from "../edit/editing";
+import { useCellEdits, useEditing } from "../edit/editing";
 import ReplaceCard from "../edit/ReplaceCard.vue";
 import PartsTable from "../parts/PartsTable.vue";
 import { parted } from "../parts/words";
@@ -40,7 +40,7 @@ const window = useWindow(() => ({
   version: `${sheet.value?.id} ${trip.value.version}`,
 }));
 const { row: current, column } = useSelected();
-const { edit, only } = useEditing();
+const { only } = useEditing();
 const ticked = (rows: Row[], out: boolean): void => {
   const ids = rows.map((one) => one.row_id);
   only(out ? { leave_out: ids } : { take_in: ids });
@@ -59,15 +59,7 @@ const VIEWS = computed(() => [
   { value: "edits", says: trip.value.edits ? many(trip.value.edits, "edit", "edits") : "Edits" },
   ...(trip.value.parts.length ? [{ value: "parts", says: parted(trip.value.parts) }] : []),
 ]);
-function typed(line: Row, at: number, text: string): void {
-  const own = trip.value.columns[at];
-  if (own) edit({ kind: "cell", row_id: line.row_id, column: own.column, text });
-}
-function pasted(line: Row, at: number, text: string): void {
-  const own = trip.value.columns[at];
-  const block = blockOf(text);
-  if (own) edit({ kind: "paste", row_id: line.row_id, column: own.column, block }, blockWords(block));
-}
+const { typed, pasted } = useCellEdits();
 const columns = computed<GridColumn[]>(() =>
   trip.value.columns.map((c, at) => ({
     at,

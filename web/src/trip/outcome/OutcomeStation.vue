@@ -16,7 +16,7 @@ import SidePanel from "@/ui/SidePanel.vue";
 import ApplyDialog from "../apply/ApplyDialog.vue";
 import { useTripContext } from "../context";
 import { withPart } from "@/api/part";
-import { blockOf, useEditing } from "../edit/editing";
+import { blockOf, useCellEdits } from "../edit/editing";
 import GroupsCard from "../totals/GroupsCard.vue";
 import TotalsCard from "../totals/TotalsCard.vue";
 import FoldChip from "../FoldChip.vue";
@@ -44,15 +44,11 @@ const window = useWindow(() => ({
 }));
 const { columns, unchanged } = useArranged(trip, unfolded);
 const row = computed(() => window.rowAt(current.value));
-const { edit } = useEditing();
 const totals = ref(false);
 const confirming = ref(false);
 /** Rows that were put right since, and are planned again. */
 const again = computed(() => (trip.value.plan?.current && !trip.value.sent_by ? trip.value.to_write : 0));
-function typed(line: Row, at: number, text: string): void {
-  const own = trip.value.columns[at];
-  if (own) edit({ kind: "cell", row_id: line.row_id, column: own.column, text });
-}
+const { typed } = useCellEdits();
 /** A block goes into the rows of the sheet from this one on, whichever are shown here: only one cell is taken. */
 function pasted(line: Row, at: number, text: string): void {
   const block = blockOf(text);

@@ -8,14 +8,13 @@ import { useInAddress } from "@/ui/address";
 import BusyButton from "@/ui/BusyButton.vue";
 import ChoiceList from "@/ui/ChoiceList.vue";
 
-import type { Row } from "@/api/client";
 import SidePanel from "@/ui/SidePanel.vue";
 
 import ApplyDialog from "../apply/ApplyDialog.vue";
 import { matters, useArranged } from "../columns";
 import { useTripContext } from "../context";
 import { harmedCells } from "../damage";
-import { blockOf, blockWords, useEditing } from "../edit/editing";
+import { useCellEdits } from "../edit/editing";
 import GroupsCard from "../totals/GroupsCard.vue";
 import TotalsCard from "../totals/TotalsCard.vue";
 import FoldChip from "../FoldChip.vue";
@@ -69,7 +68,6 @@ const orders = computed(() => [
     ]),
 ]);
 const row = computed(() => window.rowAt(current.value));
-const { edit } = useEditing();
 /** An edit of many rows reaches the ones that are shown. */
 const shown = computed(() => ({
   state: state.value,
@@ -78,16 +76,7 @@ const shown = computed(() => ({
   code: "",
   order: order.value,
 }));
-function cellTyped(line: Row, at: number, words: string): void {
-  const own = trip.value.columns[at];
-  if (own) edit({ kind: "cell", row_id: line.row_id, column: own.column, text: words });
-}
-function pasted(line: Row, at: number, words: string): void {
-  const own = trip.value.columns[at];
-  const block = blockOf(words);
-  if (own)
-    edit({ kind: "paste", row_id: line.row_id, column: own.column, block, shown: shown.value }, blockWords(block));
-}
+const { typed: cellTyped, pasted } = useCellEdits(() => shown.value);
 const hidden = computed(() => (trip.value.rows ?? 0) - window.total.value);
 const filtered = computed(() => !!(state.value || column.value || text.value));
 const grid = ref<{ go: (to: number) => void; type: () => boolean }>();
