@@ -71,7 +71,8 @@ class Browser:
                 self.driver.switch_to.window(handle)
                 self.driver.close()
         self.driver.switch_to.window(fresh)
-        for kept in ({"storageTypes": "all", "origin": self.address}, {"storageTypes": "all", "origin": address}):
+        for origin in (self.address, address):
+            kept = {"storageTypes": "cookies,local_storage,indexeddb,cache_storage,service_workers", "origin": origin}
             self.driver.execute_cdp_cmd("Storage.clearDataForOrigin", kept)
         self.resize(1280, 800)
         self.console_errors()

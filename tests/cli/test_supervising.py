@@ -84,7 +84,7 @@ class BackOff(unittest.TestCase):
 
 
 class Readers:
-    """People who look at a trip, twenty times a second; what they got, and when."""
+    """People who look at a trip, ten times a second; what they got, and when."""
 
     def __init__(self, person: Person, path: str) -> None:
         self.person, self.path = person, path
@@ -94,7 +94,7 @@ class Readers:
         self.thread = threading.Thread(target=self.look, daemon=True)
 
     def look(self) -> None:
-        while not self.over.wait(0.05):
+        while not self.over.wait(0.1):
             began = time.monotonic()
             try:
                 status = self.person.http.get(self.path).status_code
