@@ -214,6 +214,7 @@ class Accessible(BrowserCase):
             "/trips/1": "Insurance dates, winter",
             "/trips/1/file?beside=parts": "2 of 5 parts back",
             "/trips/5/columns?cell=2": "Metres or feet?",
+            "/trips/4/columns?cell=0": "Its values find each row's record",
             "/routes": "saved ways of making a trip",
             "/marks": "what a cell can say beyond its value",
             "/trips/3/file": "526 of 563 cells",
@@ -222,6 +223,7 @@ class Accessible(BrowserCase):
             "/trips/4/review?row=7&cell=2": "Fill down",
             "/sheets/7": "Holders is likeliest",
         }
+        browser.console_errors()
         for path, words in screens.items():
             with self.subTest(path):
                 # Words that stand on the page before would be seen too early.
@@ -229,6 +231,7 @@ class Accessible(BrowserCase):
                 browser.see(words)
                 browser.until(lambda: not any(word in browser.text for word in UNSETTLED), "the page to settle")
                 self.assertEqual(browser.serious(), [])
+                self.assertEqual(browser.console_errors(), [])
                 for width, height in ((1024, 768), (1920, 1080), (1280, 800)):
                     browser.resize(width, height)
                     over = browser.script("return document.documentElement.scrollWidth - window.innerWidth")

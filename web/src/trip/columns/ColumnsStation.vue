@@ -1,7 +1,6 @@
 <script setup lang="ts">
 import { useEventListener } from "@vueuse/core";
 import { computed, ref, watch } from "vue";
-import { useRouter } from "vue-router";
 
 import { api, type Column, data } from "@/api/client";
 import { jobDone, useCatalogue, useMay } from "@/api/queries";
@@ -27,7 +26,6 @@ import { bareLane, type ColumnChange, type Lane, together } from "./lanes";
 
 defineEmits<{ bring: []; choose: [string] }>();
 const { trip, mayPrepare, refresh } = useTripContext();
-const router = useRouter();
 const { data: catalogue } = useCatalogue(computed(() => trip.value.application.name));
 const type = computed(() => catalogue.value?.types.find((t) => t.name === trip.value.record_type));
 const mayConnect = useMay("connect");
@@ -71,6 +69,11 @@ const seen = computed(() =>
   ),
 );
 const finds = (c: Column | undefined): boolean => !!c && (c.is_key || c.field === type.value?.identifier);
+/** Record IDs find records as they are: nothing is done to them on the way. */
+const laned = computed(() => {
+  const { carried, check } = chosen.value ?? {};
+  return !!adding.value || carried || check || (finds(chosen.value) && !field.value?.read_only);
+});
 const choosing = useDoing(
   async (change: Partial<ColumnChange>) => {
     const params = { path: { id: trip.value.id }, header: { "If-Match": `"${trip.value.version}"` } };
@@ -91,29 +94,28 @@ const busy = computed(() => choosing.busy.value || !!trip.value.job);
 function choose(at: number, name: string): void {
   const c = trip.value.columns[at];
   if (!c) return;
-  const chosenField = type.value?.all_fields.find((f) => f.name === name);
   // A field that is only for reading can be checked.
-  const lanes = chosenField?.read_only ? { [name]: { ...bareLane(undefined), check: true } } : undefined;
+  const checked = fields.value.find((f) => f.name === name)?.read_only;
+  const lanes = checked ? { [name]: { ...bareLane(undefined), check: true } } : undefined;
   choosing.start({ columns: { [c.header]: name }, ...(lanes ? { lanes } : {}) });
 }
 /** The columns that a rule for blank cells can be told for: a blank in a key is rejected, whatever is told. */
 const ruled = computed(() => trip.value.columns.filter((c) => c.carried && c.field && !finds(c)));
 const ruleAll = (onlyEmpty: boolean): void => {
-  const lanes: Record<string, Lane> = {};
-  for (const c of ruled.value) lanes[c.field ?? ""] = { ...bareLane(c.lane), only_empty: onlyEmpty };
-  choosing.start({ lanes });
+  const ruledLanes = ruled.value.map((c) => [c.field, { ...bareLane(c.lane), only_empty: onlyEmpty }] as const);
+  choosing.start({ lanes: Object.fromEntries(ruledLanes) as Record<string, Lane> });
 };
-const free = computed(() => freeFields(type.value?.all_fields ?? [], trip.value));
-const missing = computed(() => missingFields(type.value?.all_fields ?? [], trip.value));
+const fields = computed(() => type.value?.all_fields ?? []);
+const free = computed(() => freeFields(fields.value, trip.value));
+const missing = computed(() => missingFields(fields.value, trip.value));
 /** The list of the meant column's fields is called for. */
 const called = ref(false);
 const call = (wanted: boolean) => (): void => {
   called.value = wanted;
 };
-const letBe = call(false);
-watch(column, letBe);
+watch(column, call(false));
 // Whoever goes on elsewhere meanwhile is not called back.
-useEventListener(document, "focusin", letBe);
+useEventListener(document, "focusin", call(false));
 const lane = ref<{ treat: () => void }>();
 useKeys("Columns", [
   { key: "Enter", says: "choose the field", run: call(true) },
@@ -172,7 +174,7 @@ useKeys("Columns", [
           <ColumnHead
             v-if="trip.columns[at]"
             :column="trip.columns[at]"
-            :options="fieldOptions(type?.all_fields ?? [], trip, trip.columns[at])"
+            :options="fieldOptions(fields, trip, trip.columns[at])"
             :label="`Field of the column ${trip.columns[at].header}`"
             :finds="finds(trip.columns[at])"
             :rows="trip.rows ?? 0"
@@ -203,7 +205,7 @@ useKeys("Columns", [
         >
       </p>
       <LanePanel
-        v-if="field && (adding || chosen?.carried || chosen?.check || finds(chosen))"
+        v-if="field && laned"
         ref="lane"
         :key="field.name"
         :column="chosen"
@@ -237,13 +239,9 @@ useKeys("Columns", [
     </SidePanel>
     <Teleport to="#trip-actions">
       <KeepTripRoute v-if="mayPrepare && trip.columns.length" />
-      <button
-        type="button"
-        class="btn go"
-        @click="router.push({ name: 'trip', params: { id: trip.id, station: 'keys' } })"
+      <RouterLink class="btn go" :to="{ name: 'trip', params: { id: trip.id, station: 'keys' } }"
+        >Match rows</RouterLink
       >
-        Match rows
-      </button>
     </Teleport>
   </div>
 </template>
