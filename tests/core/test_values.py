@@ -10,10 +10,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.core.examples import BERTH
-from vexo.core.cell_parser import parse
+from vexo.core.cell_parser import parse, parse_all
 from vexo.core.faults import BETWEEN
 from vexo.core.records import Field, Kind
-from vexo.core.values import bare, dtype, join_items, rounded_to_15, same, split_items, to_text
+from vexo.core.values import SPACE_CHARACTERS, bare, dtype, join_items, rounded_to_15, same, split_items, to_text
 
 RATE = BERTH.field("rate")
 
@@ -21,6 +21,54 @@ RATE = BERTH.field("rate")
 def read(field: Field, *texts: str | None) -> tuple[list[object], list[str | None]]:
     parsed = parse(field, pl.Series(list(texts), dtype=pl.String))
     return parsed.values.to_list(), parsed.problems.to_list()
+
+
+CELLS = st.one_of(
+    st.none(),
+    st.text(max_size=6),
+    st.text(alphabet="0123456789.,-+oOlIeE \u00a0\u0663", max_size=9),
+    st.sampled_from(("yes", "NEIN", "s\u00ed", "2026-01-05", "2026-01-05T12:30Z", "water; power", ";", "\r\n", "free")),
+)
+
+
+def read_plainly(text: str | None, scale: int, digits: int) -> tuple[Decimal | None, str | None]:
+    """A cell as a number, cell by cell and by Python's own means: the value, or the code of what is wrong."""
+    plain = (text or "").strip(SPACE_CHARACTERS)
+    plain = "".join(str(unicodedata.decimal(c, c)) for c in plain)
+    if not plain:
+        return None, None
+    whole, _, places = plain.lstrip("+-").partition(".")
+    figures = "0123456789"
+    if plain[1:].strip("+-") != plain[1:] or not (whole + places) or (set(whole + places) - set(figures)):
+        return None, "not a number"
+    if len(whole.lstrip("0")) > digits - scale:
+        return None, "too-large"
+    return (None, "too-fine") if len(places.rstrip("0")) > scale else (Decimal(plain), None)
+
+
+class Columns(unittest.TestCase):
+    """All columns of a table are parsed together: none may touch another."""
+
+    @given(st.lists(CELLS, max_size=4))
+    def test_each_column_is_read_as_if_it_stood_alone(self, cells: list[str | None]) -> None:
+        columns = [(field, pl.Series("same name", cells, dtype=pl.String)) for field in BERTH.fields]
+        for (field, column), together in zip(columns, parse_all(columns), strict=True):
+            alone = parse(field, column)
+            self.assertEqual(together.values.to_list(), alone.values.to_list(), (field.name, column.to_list()))
+            self.assertEqual(together.problems.to_list(), alone.problems.to_list(), (field.name, column.to_list()))
+            self.assertEqual((together.values.dtype, together.values.name), (dtype(field), "same name"))
+        self.assertEqual(parse_all([]), [])
+
+    @given(st.lists(CELLS, max_size=4))
+    def test_numbers_are_as_one_reads_them_cell_by_cell(self, cells: list[str | None]) -> None:
+        parsed = parse(RATE, pl.Series(cells, dtype=pl.String))
+        scale, digits = RATE.scale or 0, RATE.precision or 38
+        for text, value, problem in zip(cells, parsed.values.to_list(), parsed.problems.to_list(), strict=True):
+            expected, wrong = read_plainly(text, scale, digits)
+            self.assertEqual(value, expected, repr(text))
+            code = (problem or "").split(BETWEEN)[0]
+            self.assertEqual(code in ("too-large", "too-fine"), wrong in ("too-large", "too-fine"), repr(text))
+            self.assertEqual(bool(code), bool(wrong), repr(text))
 
 
 class Numbers(unittest.TestCase):
