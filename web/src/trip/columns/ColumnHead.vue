@@ -32,17 +32,14 @@ const NOWHERE: FieldOption = {
 const asks = (): boolean => props.column.open || props.column.conflict || props.column.how === "lost";
 const tone = (): "carried" | "read" | "open" =>
   asks() ? "open" : props.column.carried || props.column.check || props.finds ? "carried" : "read";
-const choice = ref<{ focus: () => void }>();
-// A list that cannot be had yet, while rows are planned, comes as soon as it can.
-watch(
-  [() => props.called && !props.disabled, choice],
-  ([called]) => {
-    if (!called || !choice.value) return;
-    emit("came");
-    choice.value.focus();
-  },
-  { flush: "post", immediate: true },
-);
+const choice = ref<{ focus: () => boolean }>();
+/** A list that cannot be had yet, while rows are planned, comes as soon as it can. */
+function come(): void {
+  if (!props.called || props.disabled || !choice.value) return;
+  if (choice.value.focus()) emit("came");
+  else requestAnimationFrame(come);
+}
+watch([() => props.called && !props.disabled, choice], come, { flush: "post", immediate: true });
 </script>
 
 <template>

@@ -114,8 +114,10 @@ const call = (wanted: boolean) => (): void => {
   called.value = wanted;
 };
 watch(column, call(false));
-// Whoever goes on elsewhere meanwhile is not called back.
-useEventListener(document, "focusin", call(false));
+// Whoever goes on elsewhere meanwhile is not called back; the grid itself is where the call came from.
+useEventListener(document, "focusin", ({ target }) => {
+  if (!(target instanceof Element) || target.role !== "grid") called.value = false;
+});
 const lane = ref<{ treat: () => void }>();
 useKeys("Columns", [
   { key: "Enter", says: "choose the field", run: call(true) },

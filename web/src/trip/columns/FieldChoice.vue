@@ -34,7 +34,13 @@ function take(value: string | null): void {
   text.value = "";
   if (value !== null && value !== chosen.value) emit("chosen", value);
 }
-defineExpose({ focus: () => (typedIn.value?.$el as HTMLInputElement | undefined)?.focus() });
+/** Give it the focus; whether it could be had. */
+function focus(): boolean {
+  const field = typedIn.value?.$el as HTMLInputElement | undefined;
+  field?.focus();
+  return !!field && document.activeElement === field;
+}
+defineExpose({ focus });
 </script>
 
 <template>
