@@ -233,6 +233,26 @@ class NotSheets(unittest.TestCase):
             self.assertEqual(read_sheet(path, target).rows, 1)
         self.assertEqual((sandbox._readers._waiting, second._process.returncode), ([], -signal.SIGKILL))
 
+    def test_a_signal_from_outside_says_nothing_of_the_file(self) -> None:
+        """All processes of a worker that is stopped are told to end, while it has time to finish what it does."""
+        path, ask = file_of("told.csv", b"a\n1\n"), sandbox._Reader.ask
+        for number, reads in ((signal.SIGTERM, True), (signal.SIGINT, True), (signal.SIGKILL, False)):
+            told: list[sandbox._Reader] = []
+
+            def ended(reader: sandbox._Reader, question: Any, number: int = number, told: Any = told) -> str:
+                if not told:
+                    told.append(reader)
+                    reader._process.send_signal(number)
+                    reader._process.wait(60)
+                return ask(reader, question)
+
+            sandbox._readers.end()
+            with self.subTest(number), patch.object(sandbox._Reader, "ask", ended):
+                if reads:
+                    self.assertEqual(read_sheet(path, FOLDER / "told.parquet").rows, 1)
+                else:
+                    self.assertRaises(SheetError, read_sheet, path, FOLDER / "told.parquet")
+
     def test_a_file_that_takes_too_long_is_a_sentence_and_the_next_is_read(self) -> None:
         path, target = file_of("slow.csv", b"a,b\n" + b"12345678,abcdefgh\n" * 400_000), FOLDER / "slow.parquet"
         with patch.object(sandbox, "SECONDS", 0.01), self.assertRaises(SheetError) as caught:

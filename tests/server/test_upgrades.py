@@ -1,6 +1,7 @@
 from __future__ import annotations
 
 import json
+import os
 import sqlite3
 import subprocess
 import sys
@@ -116,6 +117,22 @@ class Upgrades(unittest.TestCase):
         self.assertTrue(there(), "a killed worker takes no leave")
         self.answer(vexo.process("applications", "--json", **LATER))
         self.assertIn("mood", self.columns(vexo))
+
+    def test_a_first_start_that_was_killed_in_its_migrations_goes_on_with_the_next_command(self) -> None:
+        for at in ("contenttypes", "people", "jobs", "trips"):
+            with self.subTest(at):
+                vexo = Vexo.at(temporary_folder() / "half")
+                environment = {"VEXO_DATA": str(vexo.data), "DJANGO_SETTINGS_MODULE": "vexo.server.settings"}
+                code = (
+                    "import django; django.setup(); from django.core.management import call_command;"
+                    "from vexo.server.data_folder import make_data_folder, make_key; make_data_folder(); make_key();"
+                    f"call_command('migrate', '{at}', verbosity=0)"
+                )
+                done = subprocess.run(
+                    [sys.executable, "-c", code], env={**os.environ, **environment}, capture_output=True, check=False
+                )
+                self.assertEqual(done.returncode, 0, done.stderr)
+                self.assertEqual(self.answer(vexo.process("applications", "--json")), {"applications": []})
 
     def test_the_release_is_said_and_settings_make_nothing(self) -> None:
         from vexo import __version__

@@ -11,7 +11,7 @@ from rapidfuzz import fuzz, process
 
 from .faults import BETWEEN, problem
 from .records import Field, Kind
-from .values import SPACES, as_lines, ascii_digits, dtype, on_unique, split_items, without_spaces
+from .values import NOT_ASCII, SPACES, as_lines, ascii_digits, dtype, on_unique, split_items, without_spaces
 
 _TRUE = (
     "true",
@@ -82,23 +82,26 @@ def parse_all(columns: Sequence[tuple[Field, pl.Series]]) -> list[Parsed]:
     Args:
         columns: all of one length.
     """
-    parsers = [_parser_of(field, f"{at}") for at, (field, _) in enumerate(columns)]
-    frame = pl.DataFrame([texts.alias(own.text) for own, (_, texts) in zip(parsers, columns, strict=True)])
+    parsers = [_parser_of(field, at) for at, (field, _) in enumerate(columns)]
+    frame = pl.DataFrame([texts.alias(parser.text) for parser, (_, texts) in zip(parsers, columns, strict=True)])
     frame = frame.select(
-        *(own.plain().alias(own.text) for own in parsers),
-        *(pl.col(own.text).str.contains(r"[^\x00-\x7f]").any().alias(f"foreign.{own.text}") for own in parsers),
+        *(parser.plain().alias(parser.text) for parser in parsers),
+        *(pl.col(parser.text).str.contains(NOT_ASCII).any().alias(f"foreign.{parser.at}") for parser in parsers),
     )
-    foreign = [own for own in parsers if len(frame) and frame[f"foreign.{own.text}"][0]]
+    foreign = [parser for parser in parsers if len(frame) and frame[f"foreign.{parser.at}"][0]]
     if foreign:
-        frame = frame.with_columns(own.composed(frame[own.text]) for own in foreign)
-    steps = frame.lazy()
-    for step in ("first", "then", "last"):
-        steps = steps.with_columns(made for own in parsers for made in getattr(own, step)())
-    frame = steps.select(name for own in parsers for name in own.made).collect()
-    read = [own.parsed(frame) for own in parsers]
+        frame = frame.with_columns(parser.composed(frame[parser.text]) for parser in foreign)
+    steps = (
+        frame.lazy()
+        .with_columns(expr for parser in parsers for expr in parser.first())
+        .with_columns(expr for parser in parsers for expr in parser.then())
+        .with_columns(expr for parser in parsers for expr in parser.last())
+    )
+    frame = steps.select(name for parser in parsers for name in parser.results).collect()
+    parsed = [parser.parsed(frame) for parser in parsers]
     return [
-        Parsed(one.values.alias(texts.name), one.problems.alias("problem"))
-        for one, (_, texts) in zip(read, columns, strict=True)
+        Parsed(column.values.alias(texts.name), column.problems.alias("problem"))
+        for column, (_, texts) in zip(parsed, columns, strict=True)
     ]
 
 
@@ -116,26 +119,26 @@ class _Parser:
 
     Attributes:
         field: whose values they are.
-        own: what tells the column from others in the table.
+        at: the place of the column among those that are parsed together.
     """
 
     field: Field
-    own: str
+    at: int
 
     @property
     def text(self) -> str:
-        return f"text.{self.own}"
+        return f"text.{self.at}"
 
     @property
     def value(self) -> str:
-        return f"value.{self.own}"
+        return f"value.{self.at}"
 
     @property
     def problem(self) -> str:
-        return f"problem.{self.own}"
+        return f"problem.{self.at}"
 
     @property
-    def made(self) -> list[str]:
+    def results(self) -> list[str]:
         """What the steps leave in the table for ``parsed``."""
         return [self.value, self.problem]
 
@@ -271,7 +274,7 @@ class _ChoiceParser(_CheckedParser):
     code = "not-a-choice"
 
     @property
-    def made(self) -> list[str]:
+    def results(self) -> list[str]:
         return [self.value, self.problem, self.text]
 
     def values(self, text: pl.Expr) -> pl.Expr:
@@ -301,7 +304,7 @@ class _ChoicesParser(_Parser):
         return texts
 
     @property
-    def made(self) -> list[str]:
+    def results(self) -> list[str]:
         return [self.text]
 
     def first(self) -> list[pl.Expr]:
@@ -344,8 +347,8 @@ _PARSERS: dict[Kind, type[_Parser]] = {
 }
 
 
-def _parser_of(field: Field, own: str) -> _Parser:
-    return _PARSERS.get(field.kind, _Parser)(field, own)
+def _parser_of(field: Field, at: int) -> _Parser:
+    return _PARSERS.get(field.kind, _Parser)(field, at)
 
 
 def in_long_form(field: Field, texts: pl.Series) -> pl.Series:

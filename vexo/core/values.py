@@ -19,7 +19,7 @@ SPACE_CHARACTERS = (
 )
 """All characters that are space, as ``SPACES`` has them; for stripping, which needs no pattern."""
 SPACES = "[\\s\u00a0\u2007\u202f\ufeff]"
-_NOT_ASCII = r"[^\x00-\x7f]"
+NOT_ASCII = r"[^\x00-\x7f]"
 _MOMENT_DTYPE = pl.Datetime("us", "UTC")
 
 
@@ -57,7 +57,7 @@ def normal_all(columns: Sequence[pl.Series]) -> list[pl.Series]:
     frame = pl.DataFrame([texts.alias(f"text.{at}") for at, texts in enumerate(columns)])
     plain = frame.select(
         *(as_lines(pl.col(name)) for name in frame.columns),
-        *(pl.col(name).str.contains(_NOT_ASCII).any().alias(f"foreign.{name}") for name in frame.columns),
+        *(pl.col(name).str.contains(NOT_ASCII).any().alias(f"foreign.{name}") for name in frame.columns),
     )
     composed = [name for name in frame.columns if len(plain) and plain[f"foreign.{name}"][0]]
     if composed:
@@ -87,7 +87,7 @@ def bare(texts: pl.Series) -> pl.Series:
 
 def ascii_digits(texts: pl.Series) -> pl.Series:
     """Texts with the decimal digits of every script as 0 to 9."""
-    if not texts.str.contains(r"[^\x00-\x7f]").any():
+    if not texts.str.contains(NOT_ASCII).any():
         return texts
     return on_unique(texts, lambda text: "".join(str(unicodedata.decimal(c, c)) for c in text))
 

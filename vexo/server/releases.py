@@ -57,6 +57,9 @@ def refuse_newer(database: Path) -> None:
 def refuse_running(database: Path) -> None:
     """Raises FolderError where a worker still works on what the database holds: it knows no other tables than those."""
     with sqlite3.connect(f"file:{database}?mode=ro", uri=True) as connection:
+        if not connection.execute("SELECT 1 FROM sqlite_master WHERE name = 'jobs_worker'").fetchone():
+            # A first start was ended in the middle of its migrations.
+            return
         seen = connection.execute("SELECT owner FROM jobs_worker WHERE seen_at > ?", (time.time() - GONE,)).fetchall()
     if not all(is_gone(owner) for (owner,) in seen):
         raise FolderError(

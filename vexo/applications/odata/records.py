@@ -27,32 +27,32 @@ def typed(columns: Sequence[tuple[Field, Sequence[Any]]]) -> list[pl.Series]:
     Raises:
         ApplicationError: where one is not what the catalogue says: it would pass for an empty one.
     """
-    made: dict[int, pl.Series] = {}
-    parsed: dict[int, tuple[Field, pl.Series]] = {}
-    texts: dict[int, pl.Series] = {}
+    by_place: dict[int, pl.Series] = {}
+    to_parse: dict[int, tuple[Field, pl.Series]] = {}
+    to_compose: dict[int, pl.Series] = {}
     for at, (field, values) in enumerate(columns):
         match field.kind:
             case Kind.YES_NO:
-                made[at] = pl.Series(values, dtype=dtype(field))
+                by_place[at] = pl.Series(values, dtype=dtype(field))
             case Kind.CHOICES:
-                made[at] = pl.Series(_sorted(field, values), dtype=dtype(field))
+                by_place[at] = pl.Series(_sorted(field, values), dtype=dtype(field))
             case Kind.WHOLE | Kind.DECIMAL | Kind.DATE | Kind.MOMENT:
                 plain = pl.Series([None if v is None else _plain(v) for v in values], dtype=pl.String)
                 if field.kind == Kind.MOMENT:
                     plain = plain.str.replace(r"(\.\d{6})\d+", "${1}")
-                parsed[at] = field, plain
+                to_parse[at] = field, plain
             case _:
-                texts[at] = pl.Series([None if v is None else str(v) for v in values], dtype=pl.String)
-    made |= dict(zip(texts, normal_all(list(texts.values())), strict=True))
-    for (at, (field, plain)), read in zip(parsed.items(), parse_all(list(parsed.values())), strict=True):
-        if read.values.null_count() > plain.null_count():
-            lost = plain.filter(plain.is_not_null() & read.values.is_null())
+                to_compose[at] = pl.Series([None if v is None else str(v) for v in values], dtype=pl.String)
+    by_place |= dict(zip(to_compose, normal_all(list(to_compose.values())), strict=True))
+    for (at, (field, plain)), parsed in zip(to_parse.items(), parse_all(list(to_parse.values())), strict=True):
+        if parsed.values.null_count() > plain.null_count():
+            lost = plain.filter(plain.is_not_null() & parsed.values.is_null())
             raise ApplicationError(
                 f"The application says {lost[0]!r} for {field.label}, which is none of the values that its own "
                 "catalogue allows there. Correct the record or the catalogue, or leave the field out."
             )
-        made[at] = read.values
-    return [made[at] for at in range(len(columns))]
+        by_place[at] = parsed.values
+    return [by_place[at] for at in range(len(columns))]
 
 
 def _sorted(field: Field, values: Sequence[Any]) -> list[Any]:
@@ -73,15 +73,15 @@ def to_frame(
         pl.Series(IDENTIFIER, [str(row[identifier]) for row in rows], dtype=pl.String),
         pl.Series(VERSION, [row.get("@odata.etag") or row.get("@etag") for row in rows], dtype=pl.String),
     ]
-    own: dict[str, tuple[Field, list[Any]]] = {}
+    json_values: dict[str, tuple[Field, list[Any]]] = {}
     for name in dict.fromkeys(names):
         field = catalogue.field(record_type, name)
         values: list[Any] = [row.get(field.way[0] if field.way else name) for row in rows]
         for step in field.way[1:]:
             values = [None if value is None else value.get(step) for value in values]
-        own[name] = field, values
-    made = typed(list(own.values()))
-    return pl.DataFrame([*columns, *(column.alias(name) for name, column in zip(own, made, strict=True))])
+        json_values[name] = field, values
+    fields = typed(list(json_values.values()))
+    return pl.DataFrame([*columns, *(column.alias(name) for name, column in zip(json_values, fields, strict=True))])
 
 
 def to_json(field: Field, value: Any) -> Any:

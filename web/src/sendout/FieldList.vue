@@ -95,7 +95,7 @@ defineExpose({ find: () => finder.value?.focus() });
       >
         <span class="soft" aria-hidden="true">⠿</span><span class="truncate">{{ label(name) }}</span>
       </button>
-      <span class="soft text-fine whitespace-nowrap">{{ note(name, at) }}</span>
+      <span class="soft text-fine whitespace-nowrap" :class="{ 'pr-1.5': fixed.has(name) }">{{ note(name, at) }}</span>
       <button
         v-if="!fixed.has(name)"
         type="button"

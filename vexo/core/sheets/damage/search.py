@@ -13,7 +13,7 @@ import polars as pl
 
 from ...cell_parser import parse
 from ...records import Field, Kind
-from ...values import normal
+from ...values import NOT_ASCII, normal
 from ..sheet import ROW, ROW_ID
 from .kinds import (
     CUTS,
@@ -86,7 +86,7 @@ def _may_be(kind: Kind) -> pl.Expr:
     same = text.str.replace_all(_BLANKS, "") == was.str.replace_all(_BLANKS, "")
     plain = text.str.strip_chars()
     zeros = (plain == was.str.strip_chars_start("0")) | (plain == "0")
-    odd = was.str.contains(r"[^\x00-\x7f]") | text.str.contains(r"[^\x00-\x7f]")
+    odd = was.str.contains(NOT_ASCII) | text.str.contains(NOT_ASCII)
     numbers = was.str.contains(r"(?i)^\d+E\d+$|^\d+\.\d*0$|^\d{16,}$")
     return looks | same | zeros | odd | numbers | text.str.len_chars().is_in(CUTS)
 

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 from charset_normalizer import from_bytes
 
+from ...values import NOT_ASCII
 from ..sheet import SheetError
 
 _MARKS = (
@@ -76,7 +77,7 @@ def _stray_in_utf8(content: bytes) -> bool:
     """Whether the text is UTF-8 but for a few bytes: it has characters of more bytes, and hardly any that are none."""
     text = content.decode("utf-8", errors="surrogateescape")
     strays = len(STRAY.findall(text))
-    others = sum(1 for c in re.findall(r"[^\x00-\x7f]", text) if not "\udc80" <= c <= "\udcff")
+    others = sum(1 for c in re.findall(NOT_ASCII, text) if not "\udc80" <= c <= "\udcff")
     return others > 0 and strays <= max(1, _FEW * others)
 
 

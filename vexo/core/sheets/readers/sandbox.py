@@ -5,6 +5,7 @@ from __future__ import annotations
 import atexit
 import json
 import resource
+import signal
 import subprocess
 import sys
 import threading
@@ -83,6 +84,11 @@ class _Reader:
             return False
         return self._process.poll() is None and pages * resource.getpagesize() < _GROWN
 
+    @property
+    def told_to_end(self) -> bool:
+        """Whether it ended by a signal as those get who belong to a program that is to end."""
+        return self._process.poll() in (-signal.SIGTERM, -signal.SIGINT, -signal.SIGHUP)
+
     def end(self) -> None:
         self._process.kill()
         self._process.communicate()
@@ -104,9 +110,13 @@ class _Readers:
     def ask(self, question: dict[str, Any], memory: int) -> str:
         """What a reader answers; nothing where it was ended by what it read. Raises _TookTooLong."""
         with self._lock:
-            reader = self._waiting.pop() if self._waiting and memory == MEMORY_LIMIT else None
-        # One that has read before may have ended meanwhile; a new one has all of its memory for this file.
-        return (reader and self._answer(reader, question, memory)) or self._answer(_Reader(memory), question, memory)
+            used = self._waiting.pop() if self._waiting and memory == MEMORY_LIMIT else None
+        reader = used or _Reader(memory)
+        answer = self._answer(reader, question, memory)
+        # What read before may have ended meanwhile, and a signal from outside says nothing of the file.
+        if not answer and (used or reader.told_to_end):
+            answer = self._answer(_Reader(memory), question, memory)
+        return answer
 
     def _answer(self, reader: _Reader, question: dict[str, Any], memory: int) -> str:
         answer = ""

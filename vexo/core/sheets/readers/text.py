@@ -8,14 +8,14 @@ from typing import Any
 
 import polars as pl
 
+from ...values import NOT_ASCII
 from ..findings import Finding, each_row
 from ..shape import column_letters
 from ..sheet import AS_FOUND, ROW, UNKNOWN, Choices, SheetError
 from .encodings import STRAY, decode, known_as
 from .text_records import SEPARATOR_LINE, cut, find_delimiter
 
-_TELLING = r"[^\x00-\x7f]"
-_TELLING_RE = re.compile(_TELLING)
+_TELLING_RE = re.compile(NOT_ASCII)
 
 
 def _unknown(cells: pl.DataFrame) -> list[Finding]:
@@ -31,7 +31,7 @@ def _unknown(cells: pl.DataFrame) -> list[Finding]:
 
 def _guessed(cells: pl.DataFrame, encoding: str) -> list[Finding]:
     """The first cell by which a person can see whether the encoding was guessed rightly."""
-    for row, *texts in cells.filter(pl.any_horizontal(pl.exclude(ROW).str.contains(_TELLING))).head(1).iter_rows():
+    for row, *texts in cells.filter(pl.any_horizontal(pl.exclude(ROW).str.contains(NOT_ASCII))).head(1).iter_rows():
         at = next(at for at, text in enumerate(texts) if text and _TELLING_RE.search(text))
         place, shown = column_letters(at + 1), texts[at][:40]
         words = f"Read as {known_as(encoding)}, row {row:,}, column {place} is “{shown}”."
