@@ -46,7 +46,7 @@ def shared_browser() -> Browser:
     return browser
 
 
-@unittest.skipUnless(CHROMIUM and DRIVER, "the packages chromium and chromium-driver are not installed")
+@unittest.skipUnless(CHROMIUM and DRIVER, "the packages chromium-headless-shell and chromium-driver are not installed")
 class BrowserCase(unittest.TestCase):
     """One demo for a module and one window for a lane; each test begins signed out, in a single empty tab."""
 

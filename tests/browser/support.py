@@ -37,7 +37,7 @@ FLAGS = [
     "--hide-scrollbars",
     "--force-prefers-reduced-motion",
 ]
-CHROMIUM, DRIVER = shutil.which("chromium"), shutil.which("chromedriver")
+CHROMIUM, DRIVER = shutil.which("chromium-headless-shell"), shutil.which("chromedriver")
 
 
 DATABASES = ("vexo.db", "harbour/live.db", "harbour/practice.db")
@@ -48,7 +48,7 @@ class Browser:
 
     def __init__(self, address: str = "", width: int = 1280, height: int = 800) -> None:
         options = Options()
-        options.binary_location = CHROMIUM or ""
+        options.binary_location = str(Path(__file__).with_name("chromium.sh"))
         for flag in [*FLAGS, f"--user-data-dir={temporary_folder(lasting=True)}", f"--window-size={width},{height}"]:
             options.add_argument(flag)
         self.downloads = temporary_folder(lasting=True)
@@ -245,7 +245,7 @@ class Demo:
             shutil.copytree(template, self.data)
         self.port = free_port(together=2)
         self.address = f"http://127.0.0.1:{self.port}"
-        self.log = temporary_folder() / "demo.log"
+        self.log = self.data.with_name("demo.log")
         self.begin()
 
     def begin(self) -> None:
