@@ -61,7 +61,7 @@ function changed(now: Part): void {
 const places = computed(() => (applications.value ?? []).map((a) => ({ value: a.name, label: a.label })));
 const typeOptions = computed(() => types.value.map((one) => ({ value: one.name, label: one.label, note: one.plural })));
 const stage = computed(() => applications.value?.find((a) => a.name === application.value)?.stage ?? "practice");
-const { settled, preview, selection, trouble } = usePreview({ application, types, said, slip });
+const { settled, preview, selection, current, trouble } = usePreview({ application, types, said, slip });
 const sums = computed(() =>
   Object.entries(selection.data.value?.totals ?? {}).map(([name, sum]) => ({
     label: byName.value.get(name)?.label ?? name,
@@ -87,10 +87,10 @@ const sending = useDoing(
     },
   },
 );
-const canSend = computed(() => !trouble.value && !!preview.data.value && mayPrepare.value);
+const canSend = computed(() => !trouble.value && !!preview.data.value && current.value && mayPrepare.value);
 const goes = computed(() => {
   if (said.headers_only) return "Send out the empty sheet";
-  const rows = preview.data.value ? many(preview.data.value.count, "row", "rows") : "";
+  const rows = preview.data.value && current.value ? many(preview.data.value.count, "row", "rows") : "";
   return said.share ? `Share out ${rows}` : `Send out ${rows}`;
 });
 function send(): void {
@@ -161,7 +161,7 @@ useFootNote(() => "reading only: the application is not changed");
     </template>
     <OrderPart v-if="type && !said.headers_only" v-model="said.order" :fields="fields" :usual="usualOrder" />
     <span v-if="!said.headers_only" class="soft ml-auto text-body"
-      ><b class="mono text-ink">{{ preview.data.value ? count(preview.data.value.count) : "…" }}</b> of
+      ><b class="mono text-ink">{{ preview.data.value && current ? count(preview.data.value.count) : "…" }}</b> of
       {{ preview.data.value ? count(preview.data.value.total) : "…" }} records</span
     >
     <input
@@ -200,7 +200,8 @@ useFootNote(() => "reading only: the application is not changed");
         <PreviewTable
           v-if="preview.data.value && type"
           v-model:ticked="ticked"
-          :class="{ 'opacity-60': preview.isFetching.value && !!trouble }"
+          :class="{ 'opacity-60': !current || !!trouble }"
+          :aria-busy="!current || undefined"
           :preview="preview.data.value"
           :chosen="settled.asked.chosen"
           :fields="byName"

@@ -35,6 +35,9 @@ const offers = useQuery({
   placeholderData: keepPreviousData,
   staleTime: 60_000,
 });
+const waiting = computed(
+  () => open.value && (typed.value !== like.value || offers.isPlaceholderData.value || offers.isLoading.value),
+);
 const options = computed(() =>
   (offers.data.value ?? []).map((one) => ({
     value: one.value,
@@ -97,6 +100,7 @@ const places = computed(() => (props.clause.does === "between" ? [0, 1] : [0]));
       clears
       free
       :label="label"
+      :waiting="waiting"
       :empty="clause.values.length ? '+ or' : 'which?'"
       :options="options.filter((one) => !clause.values.includes(one.value))"
       @opened="open = true"
@@ -115,6 +119,7 @@ const places = computed(() => (props.clause.does === "between" ? [0, 1] : [0]));
     bold
     :label="label"
     empty="which?"
+    :waiting="waiting"
     :options="options"
     @opened="open = true"
     @typed="typed = $event"

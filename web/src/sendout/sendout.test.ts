@@ -146,11 +146,13 @@ describe("a condition as a sentence", () => {
     shown.unmount();
   });
 
-  it("offers the application's own values", async () => {
+  it("offers the application's own values, and Enter takes none before they are known", async () => {
     const asked: string[] = [];
+    let answer: () => void = () => undefined;
     vi.stubGlobal("fetch", async (request: Request) => {
       asked.push(new URL(request.url).search);
-      return Response.json([{ value: "b", label: "Bee", count: 3 }]);
+      await new Promise<void>((known) => (answer = known));
+      return Response.json(request.url.endsWith("like=") ? [] : [{ value: "b", label: "Bee", count: 3 }]);
     });
     const shown = mount(ClausePart, {
       props: { part: clause("status", "one-of", "a"), fields: FIELDS, application: "x", recordType: "Berth" },
@@ -161,10 +163,17 @@ describe("a condition as a sentence", () => {
     await input.trigger("focus");
     await flushPromises();
     expect(asked[0]).toContain("field=status");
-    await input.setValue("b");
-    await flushPromises();
+    answer();
+    await input.setValue("be");
     await input.trigger("keydown", { key: "Enter" });
-    await flushPromises();
+    await vi.waitFor(() => {
+      expect(asked).toHaveLength(2);
+    });
+    expect(shown.emitted("change")).toBeUndefined();
+    answer();
+    await vi.waitFor(() => {
+      expect(shown.emitted("change")).toBeDefined();
+    });
     expect(shown.emitted("change")!.at(-1)![0]).toEqual(clause("status", "one-of", "a", "b"));
     shown.unmount();
     vi.unstubAllGlobals();

@@ -13,19 +13,17 @@ export function usePreview({
   said,
   slip,
 }: Pick<ReturnType<typeof useSendOut>, "application" | "types" | "said" | "slip">) {
-  const settled = refDebounced(
-    computed(() => ({
-      application: application.value,
-      asked: {
-        record_type: said.record_type,
-        chosen: said.chosen,
-        condition: said.condition,
-        order: said.order,
-        picked: said.picked,
-      },
-    })),
-    350,
-  );
+  const now = computed(() => ({
+    application: application.value,
+    asked: {
+      record_type: said.record_type,
+      chosen: said.chosen,
+      condition: said.condition,
+      order: said.order,
+      picked: said.picked,
+    },
+  }));
+  const settled = refDebounced(now, 350);
   const askable = computed(
     () =>
       !!settled.value.asked.record_type &&
@@ -51,8 +49,12 @@ export function usePreview({
     },
     enabled: computed(() => askable.value && !said.headers_only),
   });
+  /** What is shown is of what is said now, and not of what was said before. */
+  const current = computed(
+    () => !preview.isPlaceholderData.value && JSON.stringify(settled.value) === JSON.stringify(now.value),
+  );
   const trouble = computed(
     () => slip.value || (preview.error.value instanceof Problem ? preview.error.value.message : ""),
   );
-  return { settled, preview, selection, trouble };
+  return { settled, preview, selection, current, trouble };
 }

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** One of many, searched by what is typed; a part of a sentence. With `free`, what is typed may be none of them. */
 import { Combobox, ComboboxInput } from "@headlessui/vue";
-import { type ComponentPublicInstance, computed, nextTick, ref } from "vue";
+import { type ComponentPublicInstance, computed, nextTick, ref, watch } from "vue";
 
 import type { Option } from "./choosing";
 import { openWherePressed } from "./dropdown";
@@ -17,6 +17,8 @@ const props = defineProps<{
   bold?: boolean;
   /** What is chosen is taken elsewhere, and the field is empty again. */
   clears?: boolean;
+  /** What fits the typed text is still being asked for. */
+  waiting?: boolean;
 }>();
 const chosen = defineModel<string>({ required: true });
 const emit = defineEmits<{ chosen: [value: string]; typed: [text: string]; opened: [] }>();
@@ -28,7 +30,7 @@ const found = computed(() => {
   const low = text.value.toLowerCase();
   const fits = props.options.filter((one) => `${one.label} ${one.value}`.toLowerCase().includes(low));
   const own = text.value.trim();
-  if (props.free && own && !fits.some((one) => one.value === own))
+  if (props.free && own && !(props.waiting && !props.typedFirst) && !fits.some((one) => one.value === own))
     fits.splice(props.typedFirst ? 0 : MOST - 1, 0, { value: own, label: own, note: "as typed" });
   return fits.slice(0, MOST);
 });
@@ -39,10 +41,28 @@ const field = (): HTMLInputElement | undefined => typedIn.value?.$el as HTMLInpu
 function typed(event: Event): void {
   if (!(event.target instanceof HTMLInputElement)) return;
   text.value = event.target.value;
+  held = false;
   emit("typed", text.value);
 }
+/** Enter was pressed while it was still being asked for what fits: the first of it will be chosen. */
+let held = false;
+function hold(event: Event): void {
+  if (!props.waiting || props.typedFirst || !text.value.trim()) return;
+  event.preventDefault();
+  event.stopImmediatePropagation();
+  held = true;
+}
+watch(
+  () => props.waiting,
+  (waiting) => {
+    if (waiting || !held) return;
+    held = false;
+    take(found.value[0]?.value ?? null);
+  },
+);
 /** What was typed counts when the field is left, where anything may be typed. */
 function left(): void {
+  held = false;
   const own = text.value.trim();
   if (props.free && own && own !== labelOf(chosen.value)) take(own);
   text.value = "";
@@ -83,6 +103,7 @@ defineExpose({ focus: () => field()?.focus() });
         @click="openWherePressed"
         @change="typed"
         @blur="left"
+        @keydown.enter.capture="hold"
         @keydown.stop
       />
     </span>
@@ -91,7 +112,7 @@ defineExpose({ focus: () => field()?.focus() });
       class="max-h-80 max-w-[420px] min-w-52"
       :options="found"
       :anchor="input"
-      :none="free ? 'Type a value.' : 'Nothing is called that.'"
+      :none="waiting ? 'Looking…' : free ? 'Type a value.' : 'Nothing is called that.'"
     />
   </Combobox>
 </template>
