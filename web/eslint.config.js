@@ -2,8 +2,10 @@ import prettier from "eslint-config-prettier";
 import vue from "eslint-plugin-vue";
 import tseslint from "typescript-eslint";
 
+import { parser } from "./lint-parser.js";
+
 export default tseslint.config(
-  { ignores: ["dist", "src/api/schema.d.ts", "*.config.*"] },
+  { ignores: ["dist", "src/api/schema.d.ts", "*.config.*", "lint-parser.js"] },
   ...tseslint.configs.strictTypeChecked,
   ...vue.configs["flat/recommended"],
   {
@@ -15,7 +17,8 @@ export default tseslint.config(
       },
     },
   },
-  { files: ["**/*.vue"], languageOptions: { parserOptions: { parser: tseslint.parser } } },
+  { files: ["**/*.ts"], languageOptions: { parser } },
+  { files: ["**/*.vue"], languageOptions: { parserOptions: { parser } } },
   {
     rules: {
       "vue/multi-word-component-names": "off",
