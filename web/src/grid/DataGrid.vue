@@ -139,9 +139,7 @@ const onKey = useGridKeys(
     },
     columnsOn: step,
     type,
-    open: () => {
-      open(props.window.rowAt(current.value));
-    },
+    open: () => open(props.window.rowAt(current.value)),
     tick: (range) => {
       tick(current.value, range);
     },
@@ -166,8 +164,9 @@ useFootNote(() => {
   const last = Math.min(total.value, first + Math.ceil(height / ROW_HEIGHT));
   return total.value ? `rows ${count(first + 1)} to ${count(last)} of ${count(total.value)}` : "";
 });
-function open(row: Row | undefined): void {
+function open(row: Row | undefined): boolean {
   if (row) emit("open", row);
+  return !!row;
 }
 defineExpose({ go, goColumn, type });
 </script>

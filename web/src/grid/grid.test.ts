@@ -8,6 +8,7 @@ import { cell as some, heldRow } from "@/trip/example";
 import type { GridColumn } from "./columns";
 import GridCell from "./GridCell.vue";
 import GridRow from "./GridRow.vue";
+import { useGridKeys } from "./useGridKeys";
 
 const RATE: GridColumn = { at: 1, key: "c1", title: "Daily rate", sub: "", number: true, field: "daily_rate" };
 const CODE: GridColumn = { at: 0, key: "c0", title: "Berth no.", sub: "key", isKey: true, field: "berth_no" };
@@ -82,5 +83,32 @@ describe("a row", () => {
     const made = mount(GridRow, { props: { row: undefined, ...props } });
     expect(made.text()).toBe("…");
     expect(made.attributes("role")).toBe("row");
+  });
+});
+
+describe("the keys of a grid", () => {
+  const pressed = (key: string, can: { type: boolean; open: boolean }): boolean => {
+    const nothing = (): undefined => undefined;
+    let handle: (event: KeyboardEvent) => void = nothing;
+    const moves = { rowsOn: nothing, page: () => 1, first: nothing, last: nothing, columnsOn: nothing, tick: nothing };
+    const Grid = {
+      setup: () => {
+        const does = { ...moves, focused: () => true, type: () => can.type, open: () => can.open };
+        handle = useGridKeys(does, { edit: true, tick: false });
+        return () => null;
+      },
+    };
+    const grid = mount(Grid);
+    const event = new KeyboardEvent("keydown", { key, cancelable: true });
+    handle(event);
+    grid.unmount();
+    return event.defaultPrevented;
+  };
+
+  it("leave to the page what does nothing, as while the rows come", () => {
+    expect(pressed("Enter", { type: false, open: true })).toBe(true);
+    expect(pressed("Enter", { type: true, open: false })).toBe(true);
+    expect(pressed("Enter", { type: false, open: false })).toBe(false);
+    expect(pressed("ArrowDown", { type: false, open: false })).toBe(true);
   });
 });

@@ -14,7 +14,8 @@ export interface GridMoves {
   columnsOn: (by: number) => void;
   /** Type in the cell that is meant; false where it cannot be typed in. */
   type: () => boolean;
-  open: () => void;
+  /** Open the row that is meant; false while it has not come. */
+  open: () => boolean;
   tick: (range: boolean) => void;
 }
 
@@ -82,8 +83,8 @@ export function useGridKeys(moves: GridMoves, can: { edit: boolean; tick: boolea
       event.preventDefault();
       move();
     } else if (event.key === "Enter" || event.key === "F2") {
-      event.preventDefault();
-      if (!moves.type()) moves.open();
+      // What does nothing here is left to the page, and not lost.
+      if (moves.type() || moves.open()) event.preventDefault();
     }
   };
 }
