@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** The values of a clause, offered from the application's own. */
-import { keepPreviousData, useQuery } from "@tanstack/vue-query";
+import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { refDebounced } from "@vueuse/core";
 import { computed, ref } from "vue";
 
@@ -13,6 +13,7 @@ import type { Offered } from "./fields";
 
 const props = defineProps<{ clause: Clause; offered: Offered | undefined; application: string; recordType: string }>();
 const emit = defineEmits<{ values: [values: string[]] }>();
+const queryClient = useQueryClient();
 const open = ref(false);
 const typed = ref("");
 const like = refDebounced(typed, 250);
@@ -20,21 +21,22 @@ const kind = computed(() => props.offered?.field.kind ?? "text");
 const days = computed(() => props.clause.does.endsWith("-days"));
 const plain = computed(() => ["decimal", "whole number", "date", "moment"].includes(kind.value));
 const many = computed(() => takesMany(props.clause.does));
-const offers = useQuery({
-  queryKey: computed(() => ["values", props.application, props.recordType, props.clause.field, like.value]),
-  queryFn: () =>
-    data(
-      api.GET("/api/applications/{name}/values", {
-        params: {
-          path: { name: props.application },
-          query: { record_type: props.recordType, field: props.clause.field, like: like.value },
-        },
-      }),
-    ),
-  enabled: computed(() => open.value && !plain.value && !!props.clause.field),
-  placeholderData: keepPreviousData,
-  staleTime: 60_000,
-});
+const valuesLike = (text: string) => {
+  const { application, recordType, clause } = props;
+  const query = { record_type: recordType, field: clause.field, like: text };
+  return {
+    queryKey: ["values", application, recordType, clause.field, text],
+    queryFn: () => data(api.GET("/api/applications/{name}/values", { params: { path: { name: application }, query } })),
+    staleTime: 60_000,
+  };
+};
+const offers = useQuery(
+  computed(() => ({
+    ...valuesLike(like.value),
+    enabled: open.value && !plain.value && !!props.clause.field,
+    placeholderData: keepPreviousData,
+  })),
+);
 const waiting = computed(
   () => open.value && (typed.value !== like.value || offers.isPlaceholderData.value || offers.isLoading.value),
 );
@@ -51,6 +53,20 @@ function set(at: number, value: string): void {
   const now = [...props.clause.values];
   now[at] = value;
   emit("values", now);
+}
+/** What was typed and entered before its offers were there: the first of them, or else the text; one after another. */
+let last = Promise.resolve();
+function early(text: string): void {
+  const field = props.clause.field;
+  const asked = queryClient.query(valuesLike(text)).catch(() => []);
+  last = last.then(async () => {
+    const fits = (one: { label: string; value: string }) =>
+      `${one.label} ${one.value}`.toLowerCase().includes(text.toLowerCase());
+    const value = (await asked).find(fits)?.value ?? text;
+    if (field !== props.clause.field) return;
+    if (many.value) add(value);
+    else set(0, value);
+  });
 }
 function add(value: string): void {
   if (value && !props.clause.values.includes(value)) emit("values", [...props.clause.values, value]);
@@ -105,6 +121,7 @@ const places = computed(() => (props.clause.does === "between" ? [0, 1] : [0]));
       :options="options.filter((one) => !clause.values.includes(one.value))"
       @opened="open = true"
       @typed="typed = $event"
+      @early="early"
       @chosen="
         typed = '';
         add($event);
@@ -123,6 +140,7 @@ const places = computed(() => (props.clause.does === "between" ? [0, 1] : [0]));
     :options="options"
     @opened="open = true"
     @typed="typed = $event"
+    @early="early"
     @chosen="
       typed = '';
       set(0, $event);

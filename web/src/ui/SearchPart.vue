@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** One of many, searched by what is typed; a part of a sentence. With `free`, what is typed may be none of them. */
 import { Combobox, ComboboxInput } from "@headlessui/vue";
-import { type ComponentPublicInstance, computed, nextTick, ref, watch } from "vue";
+import { type ComponentPublicInstance, computed, nextTick, ref } from "vue";
 
 import type { Option } from "./choosing";
 import { openWherePressed } from "./dropdown";
@@ -21,7 +21,7 @@ const props = defineProps<{
   waiting?: boolean;
 }>();
 const chosen = defineModel<string>({ required: true });
-const emit = defineEmits<{ chosen: [value: string]; typed: [text: string]; opened: [] }>();
+const emit = defineEmits<{ chosen: [value: string]; typed: [text: string]; early: [text: string]; opened: [] }>();
 const MOST = 200;
 const text = ref("");
 const labelOf = (value: unknown): string =>
@@ -41,28 +41,21 @@ const field = (): HTMLInputElement | undefined => typedIn.value?.$el as HTMLInpu
 function typed(event: Event): void {
   if (!(event.target instanceof HTMLInputElement)) return;
   text.value = event.target.value;
-  held = false;
   emit("typed", text.value);
 }
-/** Enter was pressed while it was still being asked for what fits: the first of it will be chosen. */
-let held = false;
-function hold(event: Event): void {
-  if (!props.waiting || props.typedFirst || !text.value.trim()) return;
+/** Enter before it is known what fits: whoever asks for that takes it then, and the next can be typed. */
+function early(event: Event): void {
+  const own = text.value.trim();
+  if (!props.waiting || props.typedFirst || !own) return;
   event.preventDefault();
   event.stopImmediatePropagation();
-  held = true;
+  emit("early", own);
+  clear();
+  // The list would stay over what is clicked next.
+  field()?.dispatchEvent(new KeyboardEvent("keydown", { key: "Escape" }));
 }
-watch(
-  () => props.waiting,
-  (waiting) => {
-    if (waiting || !held) return;
-    held = false;
-    take(found.value[0]?.value ?? null);
-  },
-);
 /** What was typed counts when the field is left, where anything may be typed. */
 function left(): void {
-  held = false;
   const own = text.value.trim();
   if (props.free && own && own !== labelOf(chosen.value)) take(own);
   text.value = "";
@@ -71,13 +64,15 @@ function take(value: string | null): void {
   if (value === null) return;
   text.value = "";
   emit("chosen", value);
-  if (!props.clears) {
-    chosen.value = value;
-    return;
-  }
+  if (props.clears) clear();
+  else chosen.value = value;
+}
+function clear(): void {
+  text.value = "";
+  emit("typed", "");
   void nextTick(() => {
     const own = field();
-    if (own) own.value = "";
+    if (own) own.value = props.clears ? "" : labelOf(chosen.value);
   });
 }
 defineExpose({ focus: () => field()?.focus() });
@@ -103,7 +98,7 @@ defineExpose({ focus: () => field()?.focus() });
         @click="openWherePressed"
         @change="typed"
         @blur="left"
-        @keydown.enter.capture="hold"
+        @keydown.enter.capture="early"
         @keydown.stop
       />
     </span>
