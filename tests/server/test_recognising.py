@@ -15,6 +15,7 @@ template()
 
 from vexo.server.ingest.bring_in import ImportRequest, start_bringing_in  # noqa: E402
 from vexo.server.jobs.worker import run_inline  # noqa: E402
+from vexo.server.recognition import likely_trips  # noqa: E402
 from vexo.server.trips.models import Trip  # noqa: E402
 from vexo.server.uploads import upload_cells  # noqa: E402
 from vexo.server.uploads.receive import take_file  # noqa: E402
@@ -104,6 +105,17 @@ class Recognising(ServiceCase):
         made = Trip.objects.order_by("-id").first()
         self.assertNotEqual(made.pk, trip.pk)
         self.assertFalse(made.sheets.last().recognised)
+
+    def test_where_the_trip_is_said_no_other_is_looked_at(self) -> None:
+        trip, lines = self.sent()
+        self.sent("E")
+        upload = take_file(self.text("\n".join(",".join(line) for line in lines), "said.csv"), "ada")
+        with patch.object(likely_trips, "sent_cells", wraps=likely_trips.sent_cells) as looked_at:
+            asked = ImportRequest(trip=str(trip.pk))
+            job = start_bringing_in(self.practice, "Berth", upload, self.person, asked, run_here=True)
+            self.assertEqual(run_inline(job).error, "")
+        self.assertEqual({call.args[0].pk for call in looked_at.call_args_list}, {trip.pk})
+        self.assertRegex(trip.sheets.last().origin["account"], "cells are as trip")
 
     def test_a_file_is_read_once_between_its_drop_and_review(self) -> None:
         trip, lines = self.sent()

@@ -129,6 +129,14 @@ def read(relative: str, columns: Sequence[str] | None = None) -> pl.DataFrame:
         raise ArtifactLost(relative) from error
 
 
+def columns_of(relative: str) -> set[str]:
+    """The names of a result's columns. Raises ArtifactLost."""
+    try:
+        return set(pl.read_parquet_schema(absolute(relative)))
+    except (OSError, pl.exceptions.PolarsError) as error:
+        raise ArtifactLost(relative) from error
+
+
 def scan(relative: str) -> pl.LazyFrame:
     """A result, to read parts of. Raises ArtifactLost where it is not there."""
     if not absolute(relative).is_file():

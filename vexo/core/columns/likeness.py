@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 import unicodedata
-from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, field
 
 import polars as pl
 
 from ..cell_parser import parse
 from ..records import Field, Kind
 from ..sheets.sheet import SheetProfile
-from ..sheets.writers.outgoing import PREFIX, OutgoingColumn
+from ..sheets.writers.outgoing import PREFIX
 from ..values import bare, normal, to_text
 
 _MOST_VALUES = 2000
@@ -39,90 +39,154 @@ class Likeness:
         return self.equal / self.compared if self.compared else 0.0
 
 
+_CLEAR_SHARE = 0.5
+"""Share of the cells as they went out from which rows that were all met by one key are not met by another too."""
+
+
 def _plain(header: str) -> str:
     return " ".join(unicodedata.normalize("NFC", header).casefold().split())
 
 
-def _form(field: Field, texts: pl.Series) -> pl.Series:
+def _written(texts: pl.Series) -> pl.Series:
+    """What stands in cells, null where they are blank."""
+    return bare(normal(texts)).str.replace(rf"^{PREFIX}([=+\-@{PREFIX}])", "${1}").replace("", None)
+
+
+def _form(of: Field, texts: pl.Series) -> pl.Series:
     """Texts in the one form in which values of a field are the same: 2.5 as 2.50; what cannot be read stays."""
-    cells = bare(normal(texts)).str.replace(rf"^{PREFIX}([=+\-@{PREFIX}])", "${1}").replace("", None)
-    if field.kind in (Kind.TEXT, Kind.REFERENCE):
+    cells = _written(texts)
+    if of.kind in (Kind.TEXT, Kind.REFERENCE):
         return cells
-    return to_text(field, parse(field, cells).values).fill_null(cells)
+    return to_text(of, parse(of, cells).values).fill_null(cells)
 
 
-def _values(texts: pl.Series) -> set[str]:
-    return set(texts.drop_nulls().unique(maintain_order=True).head(_MOST_VALUES).to_list())
+def _values(of: Field, texts: pl.Series) -> set[str]:
+    first = texts.drop_nulls().unique(maintain_order=True).head(_MOST_VALUES)
+    return set(_form(of, first).drop_nulls().to_list())
 
 
-def _match(profile: SheetProfile, cells: pl.DataFrame, sent: Sequence[OutgoingColumn]) -> dict[str, str]:
-    """Field → column of the sheet: by header, and a renamed one by what stands in it."""
-    headers = {_plain(column.header): column.name for column in reversed(profile.columns) if column.header}
-    found = {one.field.name: headers[_plain(one.header)] for one in sent if _plain(one.header) in headers}
-    free = [column.name for column in profile.columns if column.name not in found.values()]
-    for one in sent:
-        if one.field.name in found or not free:
+@dataclass(frozen=True)
+class Sent:
+    """What went out: ``fields`` in the order of the sheet, and the texts of each, made when they are asked for."""
+
+    fields: Sequence[Field]
+    cells: Callable[[Field], pl.Series]
+
+
+@dataclass(frozen=True)
+class ComparedSheet:
+    """A sheet that is held against one or many that went out; what is found of its own cells is kept."""
+
+    profile: SheetProfile
+    cells: pl.DataFrame
+    _forms: dict[tuple[str, Field], pl.Series] = field(default_factory=dict)
+    _samples: dict[tuple[str, Field], set[str]] = field(default_factory=dict)
+
+    def form(self, of: Field, column: str) -> pl.Series:
+        """A column in the form of a field."""
+        if (column, of) not in self._forms:
+            self._forms[column, of] = _form(of, self.cells[column])
+        return self._forms[column, of]
+
+    def values(self, of: Field, column: str) -> set[str]:
+        """The first different values of a column, in the form of a field."""
+        if (column, of) not in self._samples:
+            self._samples[column, of] = _values(of, self.cells[column])
+        return self._samples[column, of]
+
+
+def _by_header(sheet: ComparedSheet, sent: Sent) -> dict[str, str]:
+    """Field → column of the sheet with its header."""
+    headers = {_plain(column.header): column.name for column in reversed(sheet.profile.columns) if column.header}
+    return {of.name: headers[_plain(of.label)] for of in sent.fields if _plain(of.label) in headers}
+
+
+def _by_contents(sheet: ComparedSheet, sent: Sent, columns: dict[str, str], fields: Sequence[Field]) -> None:
+    """Add those of these fields that have no column yet and whose values stand in a free one."""
+    free = [column.name for column in sheet.profile.columns if column.name not in columns.values()]
+    for of in fields:
+        if of.name in columns or not free:
             continue
-        theirs = _values(_form(one.field, one.cells))
-        own = {name: _values(_form(one.field, cells[name])) for name in free}
+        theirs = _values(of, sent.cells(of))
+        own = {name: sheet.values(of, name) for name in free}
         shares = {name: len(values & theirs) / len(values) for name, values in own.items() if values}
         best = max(shares, key=lambda name: shares[name], default=None)
         if best is not None and len(theirs) >= _FEWEST and shares[best] >= _SAME_VALUES:
-            found[one.field.name] = best
+            columns[of.name] = best
             free.remove(best)
-    return found
 
 
 @dataclass(frozen=True)
 class Met:
-    """Rows of a sheet beside the rows that went out, met by one key: ``field`` and ``field.sent`` in one form each."""
+    """Rows of a sheet beside the rows that went out, met by one key.
 
-    rows: pl.DataFrame
+    Attributes:
+        places: for each row of the sheet that of its row among those that went out, null where it met none.
+        columns: field → column of the sheet.
+        known: how many rows met one.
+    """
+
+    places: pl.Series
     columns: dict[str, str]
     known: int
 
+    def equal(self, sheet: ComparedSheet, sent: Sent, of: Field) -> tuple[int, int]:
+        """Of a field: how many cells are as they went out, and how many are filled."""
+        own, theirs = sheet.cells[self.columns[of.name]], sent.cells(of).gather(self.places)
+        filled = _written(own).is_not_null()
+        # Most are letter for letter as they went out: only the others are worth reading as values.
+        same = filled & own.eq_missing(theirs)
+        other = filled & ~same
+        rest = _form(of, own.filter(other)) == _form(of, theirs.filter(other))
+        return int(same.sum()) + int(rest.sum()), int(filled.sum())
 
-def _meet(
-    profile: SheetProfile, cells: pl.DataFrame, sent: Sequence[OutgoingColumn], keys: Sequence[Sequence[str]]
-) -> Iterator[Met]:
-    """The sheet beside what went out, by each key that it has."""
-    columns = _match(profile, cells, sent)
-    fields = {one.field.name: one for one in sent}
-    ours = pl.DataFrame({n: _form(fields[n].field, cells[c]) for n, c in columns.items()}).with_row_index("at")
-    theirs = pl.DataFrame({f"{n}.sent": _form(one.field, one.cells) for n, one in fields.items()})
+
+def _key_text(forms: Sequence[pl.Series]) -> pl.Series:
+    named = pl.DataFrame([form.alias(str(at)) for at, form in enumerate(forms)])
+    return named.select(pl.concat_str(pl.all(), separator="\x1f").alias("key")).to_series()
+
+
+def _meet(sheet: ComparedSheet, sent: Sent, keys: Sequence[Sequence[str]]) -> Iterator[Met]:
+    """The sheet beside what went out, by each key by which any of its rows is known. Keys come first: by far the most
+    sheets share none with a trip, and no other column of it is looked at then."""
+    fields = {of.name: of for of in sent.fields}
+    columns = _by_header(sheet, sent)
+    _by_contents(sheet, sent, columns, [fields[name] for key in keys for name in key if name in fields])
     for key in keys:
         if not all(name in columns for name in key):
             continue
-        own = ours.with_columns(pl.concat_str([pl.col(name) for name in key], separator="\x1f").alias("key"))
-        text = pl.concat_str([pl.col(f"{name}.sent") for name in key], separator="\x1f").alias("key")
-        once = theirs.with_columns(text).filter(pl.col("key").is_not_null() & (pl.len().over("key") == 1))
-        met = own.join(once, on="key", how="left", maintain_order="left")
-        yield Met(met, columns, int(met["key"].is_in(once["key"].implode()).sum()))
+        own = _key_text([sheet.form(fields[name], columns[name]) for name in key]).to_frame()
+        theirs = _key_text([_form(fields[name], sent.cells(fields[name])) for name in key]).to_frame()
+        theirs = theirs.with_row_index("place").join(own.unique(), on="key", how="semi")
+        once = theirs.filter(pl.len().over("key") == 1)
+        places = own.join(once, on="key", how="left", maintain_order="left")["place"]
+        if places.null_count() == len(places):
+            continue
+        _by_contents(sheet, sent, columns, sent.fields)
+        yield Met(places, columns, len(places) - places.null_count())
 
 
-def likeness(
-    profile: SheetProfile, cells: pl.DataFrame, sent: Sequence[OutgoingColumn], keys: Sequence[Sequence[str]]
-) -> Likeness:
+def likeness(sheet: ComparedSheet, sent: Sent, keys: Sequence[Sequence[str]]) -> Likeness:
     """Hold a sheet against one that went out.
 
     Args:
-        sent: the columns as they were written, rows of all in the same order.
         keys: names of fields that tell records apart, one sequence a key; the one by which most is known counts.
     """
     told_apart_by = {name for key in keys for name in key}
     best = Likeness(0, 0, 0)
-    for met in _meet(profile, cells, sent, keys):
-        others = [name for name in met.columns if name not in told_apart_by]
-        filled = sum(int(met.rows[name].is_not_null().sum()) for name in others)
-        equal = sum(int((met.rows[name] == met.rows[f"{name}.sent"]).sum()) for name in others)
-        best = max(best, Likeness(equal, filled, met.known), key=lambda one: (one.equal, one.rows))
+    for met in _meet(sheet, sent, keys):
+        others = [of for of in sent.fields if of.name in met.columns and of.name not in told_apart_by]
+        cells = [met.equal(sheet, sent, of) for of in others]
+        known = Likeness(sum(equal for equal, _ in cells), sum(filled for _, filled in cells), met.known)
+        best = max(best, known, key=lambda one: (one.equal, one.rows))
+        if known.rows == len(sheet.cells) and known.share >= _CLEAR_SHARE:
+            break
     return best
 
 
 def renamed(
-    profile: SheetProfile,
-    cells: pl.DataFrame,
-    sent: Sequence[OutgoingColumn],
+    sheet: ComparedSheet,
+    sent: Sent,
     keys: Sequence[Sequence[str]],
     free: Sequence[str],
     missing: Sequence[str],
@@ -134,16 +198,19 @@ def renamed(
     Args:
         free: columns that are known as no field, ``missing`` the fields that went out and have no column.
     """
-    met = max(_meet(profile, cells, sent, keys), key=lambda one: one.known, default=None)
-    fields = {one.field.name: one.field for one in sent if one.field.name in missing}
-    headers = {one.field.name: _plain(one.header) for one in sent}
-    called = {column.name: _plain(column.header) for column in profile.columns}
-    if met is None or not free or not fields:
+    fields = {of.name: of for of in sent.fields if of.name in missing}
+    if not free or not fields:
         return {}
+    met = max(_meet(sheet, sent, keys), key=lambda one: one.known, default=None)
+    if met is None:
+        return {}
+    headers = {name: _plain(of.label) for name, of in fields.items()}
+    called = {column.name: _plain(column.header) for column in sheet.profile.columns}
     shares: dict[tuple[str, str], float] = {}
     for column in free:
-        for name, field in fields.items():
-            beside = pl.DataFrame({"own": _form(field, cells[column]), "sent": met.rows[f"{name}.sent"]})
+        for name, of in fields.items():
+            theirs = _form(of, sent.cells(of).gather(met.places))
+            beside = pl.DataFrame({"own": sheet.form(of, column), "sent": theirs})
             filled = beside.filter(pl.col("own").is_not_null())
             if len(filled) < _FEWEST:
                 continue

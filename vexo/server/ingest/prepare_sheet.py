@@ -10,7 +10,7 @@ from typing import Any
 import polars as pl
 
 from vexo.core.columns.lanes import Lane, check_lane, lanes_from_json
-from vexo.core.columns.likeness import renamed
+from vexo.core.columns.likeness import ComparedSheet, renamed
 from vexo.core.columns.matches import ColumnMatch, MatchedBy, match_columns, with_lanes
 from vexo.core.documents import BringIn
 from vexo.core.records import Catalogue, RecordType
@@ -22,7 +22,7 @@ from .. import artifacts
 from ..errors import PlainError
 from ..mapping.mapped_sheet import matches_of
 from ..recognition.belonging import Incoming
-from ..recognition.likely_trips import keys_of, sent_columns
+from ..recognition.likely_trips import keys_of, sent_cells
 from ..recognition.row_identity import number_rows
 from ..routes.models import Route
 from ..routes.saved_routes import SheetFit, fit_of, fit_of_sheet
@@ -158,13 +158,14 @@ def _with_renamed(
     trip: Trip, incoming: Incoming, record_type: RecordType, matches: list[ColumnMatch]
 ) -> list[ColumnMatch]:
     """Columns of a sheet that went out whose header was changed are known by what stands in them."""
-    sent = sent_columns(trip)
+    sent = sent_cells(trip)
     free = [match.column for match in matches if match.field is None and match.how != MatchedBy.CHOSEN]
     if sent is None or not free:
         return matches
     taken = {match.field.name for match in matches if match.field}
-    fields = {one.field.name: one.field for one in sent if one.field.name not in taken}
-    found = renamed(incoming.profile, incoming.cells, sent, keys_of(record_type), free, list(fields))
+    fields = {field.name: field for field in sent.fields if field.name not in taken}
+    sheet = ComparedSheet(incoming.profile, incoming.cells)
+    found = renamed(sheet, sent, keys_of(record_type), free, list(fields))
     return [
         replace(m, field=fields[found[m.column]], how=MatchedBy.CONTENTS) if m.column in found else m for m in matches
     ]

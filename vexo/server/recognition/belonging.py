@@ -63,10 +63,14 @@ class Belonging:
     likely: list[Likely]
 
 
-def belonging_of(profile: SheetProfile, cells: pl.DataFrame, digest: str) -> Belonging:
-    """Where a file belongs: by its stamp, as the very same file, as rows of a trip, or by its contents."""
+def belonging_of(profile: SheetProfile, cells: pl.DataFrame, digest: str, only: Trip | None = None) -> Belonging:
+    """Where a file belongs: by its stamp, as the very same file, as rows of a trip, or by its contents.
+
+    Args:
+        only: the one trip that it may belong to by its contents; None where it may be any.
+    """
     found = by_stamp(profile) or as_it_came(digest)
-    likely = [] if found else likely_trips(profile, cells)
+    likely = [] if found else likely_trips(profile, cells, only)
     return Belonging(found or surely(likely), likely)
 
 
@@ -161,7 +165,7 @@ def incoming_of(
     elsewhere: Found | None = None
     if asked and asked != NEW_TRIP:
         trip = _trip_of(asked, application, profile, record_type)
-        found = _looked_before(upload) or belonging_of(profile, cells, digest).found
+        found = _looked_before(upload) or belonging_of(profile, cells, digest, trip).found
         known = found if found is not None and found.trip.pk == trip.pk else None
     else:
         belonging = belonging_of(profile, cells, digest)

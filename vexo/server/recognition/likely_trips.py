@@ -5,20 +5,21 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cache
 
 import polars as pl
 
-from vexo.core.columns.likeness import Likeness, likeness
-from vexo.core.records import RecordType, UnknownName
+from vexo.core.columns.likeness import ComparedSheet, Likeness, Sent, likeness
+from vexo.core.records import IDENTIFIER, Field, RecordType, UnknownName
 from vexo.core.sheets import SheetProfile
 from vexo.core.sheets.overlay.versions import row_column, share_as_they_were
-from vexo.core.sheets.writers.outgoing import OutgoingColumn, outgoing_columns
+from vexo.core.sheets.writers.outgoing import cells_of, column_of
 
 from .. import artifacts
 from ..data_folder import absolute
 from ..trips.models import Part, Sheet, Trip
 from ..trips.part_view import PartView
-from ..trips.sheets import kept_records, newest_in, stamp_fits
+from ..trips.sheets import kept_paths, newest_in, stamp_fits
 from ..uploads.models import Upload
 
 _SURE_SHARE = 0.5
@@ -94,17 +95,27 @@ def as_it_came(digest: str) -> Found | None:
     return None
 
 
-def sent_columns(trip: Trip, part: Part | None = None) -> list[OutgoingColumn] | None:
-    """The columns of a trip, or of a part of it, as they went out; None where none did, or its fields are not known."""
-    known, kept = trip.application.known, kept_records(trip, part)
-    if known is None or kept is None:
+def sent_cells(trip: Trip, part: Part | None = None) -> Sent | None:
+    """What went out of a trip, or of a part of it; None where nothing did, or its fields are not known."""
+    known, paths = trip.application.known, kept_paths(trip, part)
+    if known is None or not paths:
         return None
     try:
         record_type = known.type(trip.record_type)
         fields = [known.field(record_type, name) for name in trip.fields]
-        return outgoing_columns(fields, kept, record_type, known)
-    except (UnknownName, pl.exceptions.ColumnNotFoundError):
+    except UnknownName:
         return None
+    there = {path: artifacts.columns_of(path) for path in paths}
+    if not {column_of(field, known) for field in fields} <= set().union(*there.values()):
+        return None
+
+    @cache
+    def cells(field: Field) -> pl.Series:
+        name = column_of(field, known)
+        copies = [artifacts.read(path, [name if name in columns else IDENTIFIER]) for path, columns in there.items()]
+        return cells_of([field], pl.concat(copies, how="diagonal"), record_type, known).to_series()
+
+    return Sent(fields, cells)
 
 
 def part_of_sheet(trip: Trip, profile: SheetProfile, cells: pl.DataFrame) -> int:
@@ -117,9 +128,10 @@ def part_of_sheet(trip: Trip, profile: SheetProfile, cells: pl.DataFrame) -> int
         return numbers[0] if numbers else 1
     keys = keys_of(trip.application.known.type(trip.record_type))
     best, most = trip.last_part, (0, 0)
+    sheet = ComparedSheet(profile, cells)
     for part in trip.parts.all():
-        columns = sent_columns(trip, part)
-        alike = likeness(profile, cells, columns, keys) if columns is not None else None
+        sent = sent_cells(trip, part)
+        alike = likeness(sheet, sent, keys) if sent is not None else None
         if alike is not None and (alike.rows, alike.equal) > most:
             best, most = part.number, (alike.rows, alike.equal)
     return best
@@ -130,26 +142,31 @@ def keys_of(record_type: RecordType) -> list[Sequence[str]]:
     return [[record_type.identifier], *record_type.keys]
 
 
-def _sent(profile: SheetProfile, cells: pl.DataFrame) -> list[Likely]:
+def _sent(profile: SheetProfile, cells: pl.DataFrame, only: Trip | None) -> list[Likely]:
     candidates = []
+    sheet = ComparedSheet(profile, cells)
     headers = {column.header for column in profile.columns if column.header}
-    sent = Trip.objects.filter(sheets__direction=Sheet.OUT).select_related("application").distinct()
-    for trip in sent.order_by("-id")[:_MOST_TRIPS]:
-        columns = sent_columns(trip)
-        if columns is None or trip.application.known is None or not headers & {one.header for one in columns}:
+    trips = Trip.objects.filter(sheets__direction=Sheet.OUT, **_among(only)).select_related("application").distinct()
+    for trip in trips.order_by("-id")[:_MOST_TRIPS]:
+        sent = sent_cells(trip)
+        if sent is None or trip.application.known is None or not headers & {field.label for field in sent.fields}:
             continue
-        own = likeness(profile, cells, columns, keys_of(trip.application.known.type(trip.record_type)))
+        own = likeness(sheet, sent, keys_of(trip.application.known.type(trip.record_type)))
         if own.equal or own.rows:
             candidates.append(Likely(trip, own))
     return candidates
 
 
-def _left(profile: SheetProfile, cells: pl.DataFrame) -> list[Likely]:
+def _among(only: Trip | None) -> dict[str, int]:
+    return {"pk": only.pk} if only is not None else {}
+
+
+def _left(profile: SheetProfile, cells: pl.DataFrame, only: Trip | None) -> list[Likely]:
     """Trips of whose newest sheet these may be some rows."""
     if row_column(profile) is None:
         return []
     candidates = []
-    written = Trip.objects.filter(ledger__isnull=False).select_related("application").distinct()
+    written = Trip.objects.filter(ledger__isnull=False, **_among(only)).select_related("application").distinct()
     newest_sheets = [
         (trip, newest_in(PartView(trip, part.number)))
         for trip in written.order_by("-touched_at")[:_MOST_TRIPS]
@@ -165,9 +182,9 @@ def _left(profile: SheetProfile, cells: pl.DataFrame) -> list[Likely]:
     return candidates
 
 
-def likely_trips(profile: SheetProfile, cells: pl.DataFrame) -> list[Likely]:
-    """Trips whose sheet this may be, of any application, the likeliest first."""
-    found = _left(profile, cells) or _sent(profile, cells)
+def likely_trips(profile: SheetProfile, cells: pl.DataFrame, only: Trip | None = None) -> list[Likely]:
+    """Trips whose sheet this may be, of any application, the likeliest first; or whether it may be that of one."""
+    found = _left(profile, cells, only) or _sent(profile, cells, only)
     return sorted(found, key=lambda one: (-one.known.equal, -one.known.rows))
 
 

@@ -44,6 +44,7 @@ def _by_values(profile: SheetProfile, cells: pl.DataFrame) -> dict[str, tuple[fl
     """For each record type whose records went out before: the column whose values are most like a key's, in words."""
     found: dict[str, tuple[float, str]] = {}
     seen: set[tuple[int, str]] = set()
+    own_values = {column: bare(normal(cells[column.name])).drop_nulls() for column in profile.columns}
     for trip in Trip.objects.filter(kept_copies__isnull=False).select_related("application").order_by("-id").distinct():
         known = trip.application.known
         if known is None or (trip.application_id, trip.record_type) in seen or len(seen) > _MOST_TYPES:
@@ -56,8 +57,7 @@ def _by_values(profile: SheetProfile, cells: pl.DataFrame) -> dict[str, tuple[fl
         keys = [record_type.field(name) for key in record_type.keys for name in key if name in kept.columns]
         for field in (field for field in keys if field.kind == Kind.TEXT):
             theirs = bare(normal(kept[field.name].cast(pl.String))).drop_nulls()
-            for column in profile.columns:
-                own = bare(normal(cells[column.name])).drop_nulls()
+            for column, own in own_values.items():
                 alike = int(own.is_in(theirs.implode()).sum())
                 share = alike / len(own) if len(own) else 0.0
                 if (

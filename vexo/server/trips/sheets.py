@@ -39,13 +39,17 @@ def newest_sheet(view: PartView) -> Sheet:
     return sheet
 
 
-def kept_records(trip: Trip, part: Part | None = None) -> pl.DataFrame | None:
-    """The records as they went out (of one part, or all), or None for a trip whose sheet came from elsewhere."""
+def kept_paths(trip: Trip, part: Part | None = None) -> list[str]:
+    """Where the records are kept that went out (of one part, or all); nothing where the sheet came from elsewhere."""
     copies = trip.kept_copies.filter(part=part) if part is not None else trip.kept_copies.all()
     newest: dict[int | None, KeptCopy] = {copy.part_id: copy for copy in copies}
-    if not newest:
-        return None
-    return pl.concat([artifacts.read(copy.path) for copy in newest.values()], how="diagonal")
+    return [copy.path for copy in newest.values()]
+
+
+def kept_records(trip: Trip, part: Part | None = None) -> pl.DataFrame | None:
+    """The records as they went out (of one part, or all), or None for a trip whose sheet came from elsewhere."""
+    paths = kept_paths(trip, part)
+    return pl.concat([artifacts.read(path) for path in paths], how="diagonal") if paths else None
 
 
 def keep_copy(trip: Trip, part: Part, records: pl.DataFrame) -> KeptCopy:
