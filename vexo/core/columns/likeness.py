@@ -22,6 +22,10 @@ _SAME_ROWS = 0.5
 """Share of the rows whose cells say what went out, by which a column is known again."""
 _FEWEST = 3
 """Values that are enough to know a column by: one or two are alike by chance."""
+_CLEAR_SHARE = 0.5
+"""Share of the cells as they went out from which rows that were all met by one key are not met by another too."""
+_AS_WRITTEN = (Kind.TEXT, Kind.REFERENCE)
+"""Kinds whose values are what is written."""
 
 
 @dataclass(frozen=True)
@@ -39,10 +43,6 @@ class Likeness:
         return self.equal / self.compared if self.compared else 0.0
 
 
-_CLEAR_SHARE = 0.5
-"""Share of the cells as they went out from which rows that were all met by one key are not met by another too."""
-
-
 def _plain(header: str) -> str:
     return " ".join(unicodedata.normalize("NFC", header).casefold().split())
 
@@ -55,7 +55,7 @@ def _written(texts: pl.Series) -> pl.Series:
 def _form(of: Field, texts: pl.Series) -> pl.Series:
     """Texts in the one form in which values of a field are the same: 2.5 as 2.50; what cannot be read stays."""
     cells = _written(texts)
-    if of.kind in (Kind.TEXT, Kind.REFERENCE):
+    if of.kind in _AS_WRITTEN:
         return cells
     return to_text(of, parse(of, cells).values).fill_null(cells)
 
@@ -79,14 +79,15 @@ class ComparedSheet:
 
     profile: SheetProfile
     cells: pl.DataFrame
-    _forms: dict[tuple[str, Field], pl.Series] = field(default_factory=dict)
+    _forms: dict[tuple[str, Field | None], pl.Series] = field(default_factory=dict)
     _samples: dict[tuple[str, Field], set[str]] = field(default_factory=dict)
 
     def form(self, of: Field, column: str) -> pl.Series:
-        """A column in the form of a field."""
-        if (column, of) not in self._forms:
-            self._forms[column, of] = _form(of, self.cells[column])
-        return self._forms[column, of]
+        """A column in the form of a field; texts have one form for all fields."""
+        kept = (column, None if of.kind in _AS_WRITTEN else of)
+        if kept not in self._forms:
+            self._forms[kept] = _form(of, self.cells[column])
+        return self._forms[kept]
 
     def values(self, of: Field, column: str) -> set[str]:
         """The first different values of a column, in the form of a field."""
