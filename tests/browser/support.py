@@ -57,13 +57,12 @@ class Browser:
         self.driver = webdriver.Chrome(options=options, service=Service(DRIVER))
         self.driver.set_script_timeout(300)
         self.address = address
+        # The page that Chromium itself opened takes no downloads.
+        self.fresh_tab()
         self.resize(width, height)
 
-    def close(self) -> None:
-        self.driver.quit()
-
-    def begin(self, address: str) -> None:
-        """As a person who comes anew: one empty tab, nobody signed in, nothing kept, no files fetched."""
+    def fresh_tab(self) -> None:
+        """An empty tab, and no other."""
         self.driver.switch_to.new_window("tab")
         fresh = self.driver.current_window_handle
         for handle in self.driver.window_handles:
@@ -71,6 +70,13 @@ class Browser:
                 self.driver.switch_to.window(handle)
                 self.driver.close()
         self.driver.switch_to.window(fresh)
+
+    def close(self) -> None:
+        self.driver.quit()
+
+    def begin(self, address: str) -> None:
+        """As a person who comes anew: one empty tab, nobody signed in, nothing kept, no files fetched."""
+        self.fresh_tab()
         for origin in (self.address, address):
             kept = {"storageTypes": "cookies,local_storage,indexeddb,cache_storage,service_workers", "origin": origin}
             self.driver.execute_cdp_cmd("Storage.clearDataForOrigin", kept)
