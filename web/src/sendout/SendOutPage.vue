@@ -28,7 +28,7 @@ defineEmits<{ bring: [] }>();
 const router = useRouter();
 const address = useRoute();
 const mayPrepare = useMay("prepare");
-const { application, applications, types, type, fields, byName, fixed, said, text, sentence, slip, take } =
+const { application, applications, types, type, fields, byName, fixed, said, text, sentence, slip, asking, take } =
   useSendOut();
 const title = ref("");
 const ticked = ref<string[]>([]);
@@ -61,7 +61,7 @@ function changed(now: Part): void {
 const places = computed(() => (applications.value ?? []).map((a) => ({ value: a.name, label: a.label })));
 const typeOptions = computed(() => types.value.map((one) => ({ value: one.name, label: one.label, note: one.plural })));
 const stage = computed(() => applications.value?.find((a) => a.name === application.value)?.stage ?? "practice");
-const { settled, preview, selection, current, trouble } = usePreview({ application, types, said, slip });
+const { settled, preview, selection, current, trouble } = usePreview({ application, types, said, slip, asking });
 const sums = computed(() =>
   Object.entries(selection.data.value?.totals ?? {}).map(([name, sum]) => ({
     label: byName.value.get(name)?.label ?? name,
@@ -117,7 +117,7 @@ useFootNote(() => "reading only: the application is not changed");
       >on the route <b>{{ route.name }}</b></span
     >
     <span class="ml-auto" />
-    <button v-if="mayPrepare" type="button" class="btn" :disabled="!!slip || !type" @click="keeping = true">
+    <button v-if="mayPrepare" type="button" class="btn" :disabled="!!slip || asking || !type" @click="keeping = true">
       Keep as route
     </button>
     <BusyButton

@@ -54,19 +54,15 @@ function set(at: number, value: string): void {
   now[at] = value;
   emit("values", now);
 }
-/** What was typed and entered before its offers were there: the first of them, or else the text; one after another. */
-let last = Promise.resolve();
-function early(text: string): void {
+/** What was entered before its offers were there stands as it was typed until then, and is the first of them after. */
+async function early(text: string): Promise<void> {
   const field = props.clause.field;
-  const asked = queryClient.query(valuesLike(text)).catch(() => []);
-  last = last.then(async () => {
-    const fits = (one: { label: string; value: string }) =>
-      `${one.label} ${one.value}`.toLowerCase().includes(text.toLowerCase());
-    const value = (await asked).find(fits)?.value ?? text;
-    if (field !== props.clause.field) return;
-    if (many.value) add(value);
-    else set(0, value);
-  });
+  if (many.value) add(text);
+  else set(0, text);
+  const offered = await queryClient.query(valuesLike(text)).catch(() => []);
+  const value = offered.find((one) => `${one.label} ${one.value}`.toLowerCase().includes(text.toLowerCase()))?.value;
+  if (value === undefined || field !== props.clause.field || !props.clause.values.includes(text)) return;
+  emit("values", [...new Set(props.clause.values.map((one) => (one === text ? value : one)))]);
 }
 function add(value: string): void {
   if (value && !props.clause.values.includes(value)) emit("values", [...props.clause.values, value]);

@@ -65,14 +65,26 @@ export function useSendOut() {
       taken = "";
       return;
     }
+    forgetAsked();
     Object.assign(said, { ...empty(now.name), format: said.format, chosen: firstFields(now) });
     clauses.value = null;
-    slip.value = "";
   });
 
   let turn = 0;
+  /** The sentence and the text of the condition do not say the same yet. */
+  const asking = ref(false);
+  /** Something new is said: what was asked before is not waited for any more. */
+  function begin(): number {
+    asking.value = true;
+    return ++turn;
+  }
+  function forgetAsked(): void {
+    turn++;
+    asking.value = false;
+    slip.value = "";
+  }
   async function ask(body: { text?: string; clauses?: Record<string, unknown> | null }): Promise<void> {
-    const mine = ++turn;
+    const mine = begin();
     try {
       const params = { path: { name: application.value } };
       const asked = { record_type: said.record_type, ...body };
@@ -84,14 +96,15 @@ export function useSendOut() {
     } catch (error) {
       if (mine === turn) slip.value = error instanceof Problem ? error.message : String(error);
     }
+    if (mine === turn) asking.value = false;
   }
-  const askText = useDebounceFn((text: string) => ask({ text }), PAUSE);
-  const askClauses = useDebounceFn((part: Part | null) => {
+  const askText = useDebounceFn((text: string, due: number) => (due === turn ? ask({ text }) : undefined), PAUSE);
+  const askClauses = useDebounceFn((part: Part | null, due: number) => {
+    if (due !== turn) return undefined;
     const whole = part ? finished(part) : null;
     if (!whole) {
-      turn++;
+      forgetAsked();
       said.condition = "";
-      slip.value = "";
       return undefined;
     }
     return ask({ clauses: { ...whole } });
@@ -101,7 +114,7 @@ export function useSendOut() {
     get: () => said.condition,
     set: (now) => {
       said.condition = now;
-      void askText(now);
+      void askText(now, begin());
     },
   });
   /** The condition as a sentence. */
@@ -109,18 +122,19 @@ export function useSendOut() {
     get: () => clauses.value,
     set: (now) => {
       clauses.value = now;
-      void askClauses(now);
+      void askClauses(now, begin());
     },
   });
   /** Take a whole document over, such as a route's. */
   function take(document: Document, place: string): void {
     taken = document.record_type === said.record_type && place === application.value ? "" : document.record_type;
+    forgetAsked();
     application.value = place;
     Object.assign(said, { ...empty(document.record_type), ...document });
     clauses.value = null;
     if (said.condition) void ask({ text: said.condition });
   }
-  return { application, applications, types, type, fields, byName, fixed, said, text, sentence, slip, take };
+  return { application, applications, types, type, fields, byName, fixed, said, text, sentence, slip, asking, take };
 }
 
 export type SendOut = ReturnType<typeof useSendOut>;

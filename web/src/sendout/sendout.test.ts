@@ -10,8 +10,10 @@ import { lookedAt, withPart } from "@/api/part";
 import ClausePart from "./ClausePart.vue";
 import { asGroup, finished, type Group, type Part, partOf, usual, whole } from "./conditions";
 import FieldList from "./FieldList.vue";
+import { useSendOut } from "./document";
 import { noteOf, offered } from "./fields";
 import OrderPart from "./OrderPart.vue";
+import { usePreview } from "./usePreview";
 
 const field = (name: string, more: Partial<Field> = {}): Field =>
   anyField({
@@ -20,6 +22,7 @@ const field = (name: string, more: Partial<Field> = {}): Field =>
     comparisons: ["is", "is-not", "one-of", "contains", "empty"],
     ...more,
   });
+const clause = (name: string, does: string, ...values: string[]): Part => ({ field: name, does, values });
 const BERTH: RecordType = {
   name: "Berth",
   label: "Berth",
@@ -101,8 +104,6 @@ describe("fields of a sheet", () => {
 });
 
 describe("a condition as a sentence", () => {
-  const clause = (name: string, does: string, ...values: string[]): Part => ({ field: name, does, values });
-
   it("is finished without the parts that say nothing yet", () => {
     const half: Group = { is: "all", parts: [clause("no", "is", " "), { is: "any", parts: [clause("", "is")] }] };
     expect(finished(half)).toBeNull();
@@ -174,7 +175,7 @@ describe("a condition as a sentence", () => {
       expect((input.element as HTMLInputElement).value).toBe("");
       expect(input.attributes("aria-expanded")).toBe("false");
     }
-    expect(values()).toEqual(["a"]);
+    expect(values()).toEqual(["a", "be", "ce", "zz"]);
     for (const text of ["ce", "zz", "be"]) {
       await vi.waitFor(() => {
         expect(answers[text]).toBeDefined();
@@ -184,6 +185,68 @@ describe("a condition as a sentence", () => {
     await vi.waitFor(() => {
       expect(values()).toEqual(["a", "b", "c", "zz"]);
     });
+    shown.unmount();
+    vi.unstubAllGlobals();
+  });
+});
+
+describe("what is said", () => {
+  it("is not what is shown before its text, its rows and its count have come", async () => {
+    const waiting: { path: string; answer: (body: object) => void }[] = [];
+    vi.stubGlobal("fetch", (request: Request) => {
+      const path = new URL(request.url).pathname;
+      if (path.endsWith("/applications")) return Response.json([{ name: "x", label: "X", stage: "practice" }]);
+      if (path.endsWith("/applications/x"))
+        return Response.json({ application: { name: "x" }, types: [BERTH, HOLDER] });
+      if (path.endsWith("/selection")) return Response.json({ totals: {} });
+      return new Promise<Response>((answer) => {
+        const name = path.split("/").at(-1) ?? "";
+        const give = (body: object): void => {
+          answer(Response.json(body));
+        };
+        waiting.push({ path: name, answer: give });
+      });
+    });
+    queryClient.clear();
+    const answered = async (path: string, body: object): Promise<void> => {
+      await vi.waitFor(() => {
+        expect(waiting.at(-1)?.path).toBe(path);
+      });
+      waiting.pop()?.answer(body);
+    };
+    let page: ReturnType<typeof useSendOut> & ReturnType<typeof usePreview>;
+    const Page = defineComponent(() => {
+      const sendOut = useSendOut();
+      page = { ...sendOut, ...usePreview(sendOut) };
+      return () => null;
+    });
+    const shown = mount(Page, { global: { plugins: [[VueQueryPlugin, { queryClient }]] } });
+    const isCurrent = (): Promise<void> =>
+      vi.waitFor(() => {
+        expect(page.current.value).toBe(true);
+      });
+    await answered("preview", { count: 3, total: 3, rows: [] });
+    await isCurrent();
+    page!.sentence.value = clause("no", "is", "A");
+    expect(page!.current.value).toBe(false);
+    await answered("condition", { text: "no eq 'A'" });
+    await vi.waitFor(() => {
+      expect(page.said.condition).toBe("no eq 'A'");
+    });
+    expect(page!.current.value).toBe(false);
+    await answered("preview", { count: 1, total: 3, rows: [] });
+    await isCurrent();
+    expect(page!.preview.data.value?.count).toBe(1);
+    page!.sentence.value = clause("no", "is", "B");
+    await vi.waitFor(() => {
+      expect(waiting.at(-1)?.path).toBe("condition");
+    });
+    page!.text.value = "no eq 'C'";
+    waiting.pop()?.answer({ text: "no eq 'B'" });
+    await answered("condition", { text: "no eq 'C'", clauses: clause("no", "is", "C") });
+    await answered("preview", { count: 0, total: 3, rows: [] });
+    await isCurrent();
+    expect(page!.said.condition).toBe("no eq 'C'");
     shown.unmount();
     vi.unstubAllGlobals();
   });

@@ -12,7 +12,8 @@ export function usePreview({
   types,
   said,
   slip,
-}: Pick<ReturnType<typeof useSendOut>, "application" | "types" | "said" | "slip">) {
+  asking,
+}: Pick<ReturnType<typeof useSendOut>, "application" | "types" | "said" | "slip" | "asking">) {
   const now = computed(() => ({
     application: application.value,
     asked: {
@@ -51,7 +52,8 @@ export function usePreview({
   });
   /** What is shown is of what is said now, and not of what was said before. */
   const current = computed(
-    () => !preview.isPlaceholderData.value && JSON.stringify(settled.value) === JSON.stringify(now.value),
+    () =>
+      !asking.value && !preview.isPlaceholderData.value && JSON.stringify(settled.value) === JSON.stringify(now.value),
   );
   const trouble = computed(
     () => slip.value || (preview.error.value instanceof Problem ? preview.error.value.message : ""),
