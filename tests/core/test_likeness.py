@@ -67,11 +67,8 @@ def as_read(sheet: list[Row], sent: list[Row]) -> Likeness:
             known += 1
             equal += sum(plainly(row[at]) is not None and plainly(row[at]) == plainly(met[0][at]) for at in (3, 4))
         filled = sum(plainly(row[at]) is not None for row in sheet for at in (3, 4))
-        if not known:
-            continue
-        best = max(best, Likeness(equal, filled, known), key=lambda one: (one.equal, one.rows))
-        if known == len(sheet) and best.share >= 0.5:
-            break
+        if known:
+            best = max(best, Likeness(equal, filled, known), key=lambda one: (one.equal, one.rows))
     return best
 
 

@@ -13,6 +13,7 @@ from tests.support import template
 
 template()
 
+from vexo.server.data_folder import absolute  # noqa: E402
 from vexo.server.ingest.bring_in import ImportRequest, start_bringing_in  # noqa: E402
 from vexo.server.jobs.worker import run_inline  # noqa: E402
 from vexo.server.recognition import likely_trips  # noqa: E402
@@ -116,6 +117,32 @@ class Recognising(ServiceCase):
             self.assertEqual(run_inline(job).error, "")
         self.assertEqual({call.args[0].pk for call in looked_at.call_args_list}, {trip.pk})
         self.assertRegex(trip.sheets.last().origin["account"], "cells are as trip")
+
+    def test_a_trip_whose_kept_copy_is_lost_stands_in_no_other_s_way(self) -> None:
+        lost, _ = self.sent("E")
+        trip, lines = self.sent()
+        absolute(lost.kept_copies.get().path).unlink()
+        self.assertEqual(self.recognised(lines)["trip"], trip.pk)
+        path = self.text("\n".join(",".join(line) for line in lines), "back.csv")
+        said = self.vexo.run("--as", "ada", "bring-in", "harbour-practice", "Berth", str(path))
+        self.assertEqual(said.returncode, 0, said.stderr)
+
+    def test_what_could_not_be_looked_at_is_noticed(self) -> None:
+        lost, lines = self.sent()
+        absolute(lost.kept_copies.get().path).unlink()
+        sent = [self.sent(letter)[0] for letter in "EF"]
+        found = self.recognised(lines)
+        self.assertIsNone(found["trip"])
+        self.assertEqual([one["kind"] for one in found["noticed"]], ["trip-lost"])
+        self.assertIn(f"of trip {lost.pk} could not be looked at: files/", found["noticed"][0]["text"])
+        upload = take_file(self.text("\n".join(",".join(line) for line in lines), "back.csv"), "ada")
+        job = run_inline(start_bringing_in(self.practice, "Berth", upload, self.person, ImportRequest(), run_here=True))
+        self.assertEqual(job.error, "")
+        findings = Trip.objects.get(pk=job.result["trip"]).sheets.last().profile.findings
+        self.assertEqual([one.kind for one in findings], ["trip-lost"])
+        with patch.object(likely_trips, "_MOST_TRIPS", 1):
+            kinds = {one["kind"] for one in self.recognised(lines)["noticed"]}
+        self.assertEqual((kinds, len(sent)), ({"older-trips"}, 2))
 
     def test_a_file_is_read_once_between_its_drop_and_review(self) -> None:
         trip, lines = self.sent()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import unicodedata
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 import polars as pl
 
@@ -22,8 +22,6 @@ _SAME_ROWS = 0.5
 """Share of the rows whose cells say what went out, by which a column is known again."""
 _FEWEST = 3
 """Values that are enough to know a column by: one or two are alike by chance."""
-_CLEAR_SHARE = 0.5
-"""Share of the cells as they went out from which rows that were all met by one key are not met by another too."""
 _AS_WRITTEN = (Kind.TEXT, Kind.REFERENCE)
 """Kinds whose values are what is written."""
 
@@ -52,17 +50,17 @@ def _written(texts: pl.Series) -> pl.Series:
     return bare(normal(texts)).str.replace(rf"^{PREFIX}([=+\-@{PREFIX}])", "${1}").replace("", None)
 
 
-def _form(of: Field, texts: pl.Series) -> pl.Series:
+def _form(field: Field, texts: pl.Series) -> pl.Series:
     """Texts in the one form in which values of a field are the same: 2.5 as 2.50; what cannot be read stays."""
     cells = _written(texts)
-    if of.kind in _AS_WRITTEN:
+    if field.kind in _AS_WRITTEN:
         return cells
-    return to_text(of, parse(of, cells).values).fill_null(cells)
+    return to_text(field, parse(field, cells).values).fill_null(cells)
 
 
-def _values(of: Field, texts: pl.Series) -> set[str]:
+def _values(field: Field, texts: pl.Series) -> set[str]:
     first = texts.drop_nulls().unique(maintain_order=True).head(_MOST_VALUES)
-    return set(_form(of, first).drop_nulls().to_list())
+    return set(_form(field, first).drop_nulls().to_list())
 
 
 @dataclass(frozen=True)
@@ -73,47 +71,46 @@ class Sent:
     cells: Callable[[Field], pl.Series]
 
 
-@dataclass(frozen=True)
 class ComparedSheet:
     """A sheet that is held against one or many that went out; what is found of its own cells is kept."""
 
-    profile: SheetProfile
-    cells: pl.DataFrame
-    _forms: dict[tuple[str, Field | None], pl.Series] = field(default_factory=dict)
-    _samples: dict[tuple[str, Field], set[str]] = field(default_factory=dict)
+    def __init__(self, profile: SheetProfile, cells: pl.DataFrame) -> None:
+        self.profile, self.cells = profile, cells
+        self._forms: dict[tuple[str, Field | None], pl.Series] = {}
+        self._samples: dict[tuple[str, Field], set[str]] = {}
 
-    def form(self, of: Field, column: str) -> pl.Series:
+    def form(self, field: Field, column: str) -> pl.Series:
         """A column in the form of a field; texts have one form for all fields."""
-        kept = (column, None if of.kind in _AS_WRITTEN else of)
+        kept = (column, None if field.kind in _AS_WRITTEN else field)
         if kept not in self._forms:
-            self._forms[kept] = _form(of, self.cells[column])
+            self._forms[kept] = _form(field, self.cells[column])
         return self._forms[kept]
 
-    def values(self, of: Field, column: str) -> set[str]:
+    def values(self, field: Field, column: str) -> set[str]:
         """The first different values of a column, in the form of a field."""
-        if (column, of) not in self._samples:
-            self._samples[column, of] = _values(of, self.cells[column])
-        return self._samples[column, of]
+        if (column, field) not in self._samples:
+            self._samples[column, field] = _values(field, self.cells[column])
+        return self._samples[column, field]
 
 
 def _by_header(sheet: ComparedSheet, sent: Sent) -> dict[str, str]:
     """Field → column of the sheet with its header."""
     headers = {_plain(column.header): column.name for column in reversed(sheet.profile.columns) if column.header}
-    return {of.name: headers[_plain(of.label)] for of in sent.fields if _plain(of.label) in headers}
+    return {field.name: headers[_plain(field.label)] for field in sent.fields if _plain(field.label) in headers}
 
 
 def _by_contents(sheet: ComparedSheet, sent: Sent, columns: dict[str, str], fields: Sequence[Field]) -> None:
     """Add those of these fields that have no column yet and whose values stand in a free one."""
     free = [column.name for column in sheet.profile.columns if column.name not in columns.values()]
-    for of in fields:
-        if of.name in columns or not free:
+    for field in fields:
+        if field.name in columns or not free:
             continue
-        theirs = _values(of, sent.cells(of))
-        own = {name: sheet.values(of, name) for name in free}
-        shares = {name: len(values & theirs) / len(values) for name, values in own.items() if values}
+        went = _values(field, sent.cells(field))
+        came = {name: sheet.values(field, name) for name in free}
+        shares = {name: len(values & went) / len(values) for name, values in came.items() if values}
         best = max(shares, key=lambda name: shares[name], default=None)
-        if best is not None and len(theirs) >= _FEWEST and shares[best] >= _SAME_VALUES:
-            columns[of.name] = best
+        if best is not None and len(went) >= _FEWEST and shares[best] >= _SAME_VALUES:
+            columns[field.name] = best
             free.remove(best)
 
 
@@ -131,15 +128,15 @@ class Met:
     columns: dict[str, str]
     known: int
 
-    def equal(self, sheet: ComparedSheet, sent: Sent, of: Field) -> tuple[int, int]:
+    def equal(self, sheet: ComparedSheet, sent: Sent, field: Field) -> tuple[int, int]:
         """Of a field: how many cells are as they went out, and how many are filled."""
-        own, theirs = sheet.cells[self.columns[of.name]], sent.cells(of).gather(self.places)
-        filled = _written(own).is_not_null()
+        came, went = sheet.cells[self.columns[field.name]], sent.cells(field).gather(self.places)
+        filled = _written(came).is_not_null()
         # Most are letter for letter as they went out: only the others are worth reading as values.
-        same = filled & own.eq_missing(theirs)
-        other = filled & ~same
-        rest = _form(of, own.filter(other)) == _form(of, theirs.filter(other))
-        return int(same.sum()) + int(rest.sum()), int(filled.sum())
+        same = filled & came.eq_missing(went)
+        differs = filled & ~same
+        as_values = _form(field, came.filter(differs)) == _form(field, went.filter(differs))
+        return int(same.sum()) + int(as_values.sum()), int(filled.sum())
 
 
 def _key_text(forms: Sequence[pl.Series]) -> pl.Series:
@@ -150,17 +147,17 @@ def _key_text(forms: Sequence[pl.Series]) -> pl.Series:
 def _meet(sheet: ComparedSheet, sent: Sent, keys: Sequence[Sequence[str]]) -> Iterator[Met]:
     """The sheet beside what went out, by each key by which any of its rows is known. Keys come first: by far the most
     sheets share none with a trip, and no other column of it is looked at then."""
-    fields = {of.name: of for of in sent.fields}
+    fields = {field.name: field for field in sent.fields}
     columns = _by_header(sheet, sent)
     _by_contents(sheet, sent, columns, [fields[name] for key in keys for name in key if name in fields])
     for key in keys:
         if not all(name in columns for name in key):
             continue
-        own = _key_text([sheet.form(fields[name], columns[name]) for name in key]).to_frame()
-        theirs = _key_text([_form(fields[name], sent.cells(fields[name])) for name in key]).to_frame()
-        theirs = theirs.with_row_index("place").join(own.unique(), on="key", how="semi")
-        once = theirs.filter(pl.len().over("key") == 1)
-        places = own.join(once, on="key", how="left", maintain_order="left")["place"]
+        came = _key_text([sheet.form(fields[name], columns[name]) for name in key]).to_frame()
+        went = _key_text([_form(fields[name], sent.cells(fields[name])) for name in key]).to_frame()
+        shared = went.with_row_index("place").join(came.unique(), on="key", how="semi")
+        once = shared.filter(pl.len().over("key") == 1)
+        places = came.join(once, on="key", how="left", maintain_order="left")["place"]
         if places.null_count() == len(places):
             continue
         _by_contents(sheet, sent, columns, sent.fields)
@@ -173,14 +170,15 @@ def likeness(sheet: ComparedSheet, sent: Sent, keys: Sequence[Sequence[str]]) ->
     Args:
         keys: names of fields that tell records apart, one sequence a key; the one by which most is known counts.
     """
-    told_apart_by = {name for key in keys for name in key}
+    key_fields = {name for key in keys for name in key}
     best = Likeness(0, 0, 0)
     for met in _meet(sheet, sent, keys):
-        others = [of for of in sent.fields if of.name in met.columns and of.name not in told_apart_by]
-        cells = [met.equal(sheet, sent, of) for of in others]
+        others = [field for field in sent.fields if field.name in met.columns and field.name not in key_fields]
+        cells = [met.equal(sheet, sent, field) for field in others]
         known = Likeness(sum(equal for equal, _ in cells), sum(filled for _, filled in cells), met.known)
         best = max(best, known, key=lambda one: (one.equal, one.rows))
-        if known.rows == len(sheet.cells) and known.share >= _CLEAR_SHARE:
+        if known.equal == known.compared and known.rows == len(sheet.cells):
+            # By no other key can more be known.
             break
     return best
 
@@ -199,19 +197,19 @@ def renamed(
     Args:
         free: columns that are known as no field, ``missing`` the fields that went out and have no column.
     """
-    fields = {of.name: of for of in sent.fields if of.name in missing}
+    fields = {field.name: field for field in sent.fields if field.name in missing}
     if not free or not fields:
         return {}
     met = max(_meet(sheet, sent, keys), key=lambda one: one.known, default=None)
     if met is None:
         return {}
-    headers = {name: _plain(of.label) for name, of in fields.items()}
+    headers = {name: _plain(field.label) for name, field in fields.items()}
     called = {column.name: _plain(column.header) for column in sheet.profile.columns}
     shares: dict[tuple[str, str], float] = {}
     for column in free:
-        for name, of in fields.items():
-            theirs = _form(of, sent.cells(of).gather(met.places))
-            beside = pl.DataFrame({"own": sheet.form(of, column), "sent": theirs})
+        for name, field in fields.items():
+            went = _form(field, sent.cells(field).gather(met.places))
+            beside = pl.DataFrame({"own": sheet.form(field, column), "sent": went})
             filled = beside.filter(pl.col("own").is_not_null())
             if len(filled) < _FEWEST:
                 continue

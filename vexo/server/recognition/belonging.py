@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import polars as pl
 
 from vexo.core.records import RecordType
 from vexo.core.sheets import Choices, SheetProfile
+from vexo.core.sheets.findings import Finding
 from vexo.core.sheets.foreign_findings import notice
 
 from ..applications.models import Application
@@ -57,10 +58,12 @@ def _trip_of(asked: str, application: Application, profile: SheetProfile, record
 
 @dataclass(frozen=True)
 class Belonging:
-    """Where a file belongs: the trip that it is known to belong to, or those that it is like, the likeliest first."""
+    """Where a file belongs: the trip that it is known to belong to, or those that it is like, the likeliest first; and
+    what a person should know of how it was looked for."""
 
     found: Found | None
     likely: list[Likely]
+    findings: list[Finding]
 
 
 def belonging_of(profile: SheetProfile, cells: pl.DataFrame, digest: str, only: Trip | None = None) -> Belonging:
@@ -70,8 +73,10 @@ def belonging_of(profile: SheetProfile, cells: pl.DataFrame, digest: str, only: 
         only: the one trip that it may belong to by its contents; None where it may be any.
     """
     found = by_stamp(profile) or as_it_came(digest)
-    likely = [] if found else likely_trips(profile, cells, only)
-    return Belonging(found or surely(likely), likely)
+    if found is not None:
+        return Belonging(found, [], [])
+    likely, findings = likely_trips(profile, cells, only)
+    return Belonging(surely(likely), likely, findings)
 
 
 @dataclass(frozen=True)
@@ -170,6 +175,7 @@ def incoming_of(
     else:
         belonging = belonging_of(profile, cells, digest)
         found = belonging.found
+        profile = replace(profile, findings=(*profile.findings, *belonging.findings))
         if found is None and not asked:
             _asked_which(belonging.likely, profile.rows, application, record_type)
         here = found is not None and found.trip.application_id == application.pk

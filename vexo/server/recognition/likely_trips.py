@@ -8,14 +8,17 @@ from dataclasses import dataclass
 from functools import cache
 
 import polars as pl
+from django.db.models import QuerySet
 
 from vexo.core.columns.likeness import ComparedSheet, Likeness, Sent, likeness
 from vexo.core.records import IDENTIFIER, Field, RecordType, UnknownName
 from vexo.core.sheets import SheetProfile
+from vexo.core.sheets.findings import Finding
 from vexo.core.sheets.overlay.versions import row_column, share_as_they_were
 from vexo.core.sheets.writers.outgoing import cells_of, column_of
 
 from .. import artifacts
+from ..artifacts import ArtifactLost
 from ..data_folder import absolute
 from ..trips.models import Part, Sheet, Trip
 from ..trips.part_view import PartView
@@ -105,14 +108,16 @@ def sent_cells(trip: Trip, part: Part | None = None) -> Sent | None:
         fields = [known.field(record_type, name) for name in trip.fields]
     except UnknownName:
         return None
-    there = {path: artifacts.columns_of(path) for path in paths}
-    if not {column_of(field, known) for field in fields} <= set().union(*there.values()):
+    columns_of_copy = {path: artifacts.columns_of(path) for path in paths}
+    if not {column_of(field, known) for field in fields} <= set().union(*columns_of_copy.values()):
         return None
 
     @cache
     def cells(field: Field) -> pl.Series:
         name = column_of(field, known)
-        copies = [artifacts.read(path, [name if name in columns else IDENTIFIER]) for path, columns in there.items()]
+        copies = [
+            artifacts.read(path, [name if name in columns else IDENTIFIER]) for path, columns in columns_of_copy.items()
+        ]
         return cells_of([field], pl.concat(copies, how="diagonal"), record_type, known).to_series()
 
     return Sent(fields, cells)
@@ -142,50 +147,76 @@ def keys_of(record_type: RecordType) -> list[Sequence[str]]:
     return [[record_type.identifier], *record_type.keys]
 
 
-def _sent(profile: SheetProfile, cells: pl.DataFrame, only: Trip | None) -> list[Likely]:
-    candidates = []
-    sheet = ComparedSheet(profile, cells)
-    headers = {column.header for column in profile.columns if column.header}
-    trips = Trip.objects.filter(sheets__direction=Sheet.OUT, **_among(only)).select_related("application").distinct()
-    for trip in trips.order_by("-id")[:_MOST_TRIPS]:
-        sent = sent_cells(trip)
-        if sent is None or trip.application.known is None or not headers & {field.label for field in sent.fields}:
-            continue
-        own = likeness(sheet, sent, keys_of(trip.application.known.type(trip.record_type)))
-        if own.equal or own.rows:
-            candidates.append(Likely(trip, own))
-    return candidates
+class _Search:
+    """Looking for the trips that a sheet may belong to; ``findings`` are what stood in its way."""
+
+    def __init__(self, profile: SheetProfile, cells: pl.DataFrame, only: Trip | None) -> None:
+        self._profile, self._cells, self._only = profile, cells, only
+        self.findings: list[Finding] = []
+
+    def _newest(self, trips: QuerySet[Trip], order: str) -> list[Trip]:
+        """The trips that are looked through."""
+        if self._only is not None:
+            trips = trips.filter(pk=self._only.pk)
+        some = list(trips.select_related("application").distinct().order_by(order)[: _MOST_TRIPS + 1])
+        if len(some) > _MOST_TRIPS:
+            words = (
+                f"Only the newest {_MOST_TRIPS} trips were looked through for this sheet. If it is of an older one, "
+            )
+            self.findings.append(Finding("older-trips", f"{words}say which."))
+        return some[:_MOST_TRIPS]
+
+    def _lost(self, trip: Trip, error: ArtifactLost) -> None:
+        words = f"Whether this sheet is of trip {trip.pk} could not be looked at: {error}"
+        self.findings.append(Finding("trip-lost", words))
+
+    def sent(self) -> list[Likely]:
+        """Trips whose records, as they went out, this may be."""
+        candidates = []
+        sheet = ComparedSheet(self._profile, self._cells)
+        headers = {column.header for column in self._profile.columns if column.header}
+        for trip in self._newest(Trip.objects.filter(sheets__direction=Sheet.OUT), "-id"):
+            try:
+                sent = sent_cells(trip)
+                if sent is None or trip.application.known is None or not headers & {f.label for f in sent.fields}:
+                    continue
+                known = likeness(sheet, sent, keys_of(trip.application.known.type(trip.record_type)))
+            except ArtifactLost as error:
+                self._lost(trip, error)
+                continue
+            if known.equal or known.rows:
+                candidates.append(Likely(trip, known))
+        return candidates
+
+    def left(self) -> list[Likely]:
+        """Trips of whose newest sheet these may be some rows."""
+        if row_column(self._profile) is None:
+            return []
+        candidates = []
+        for trip in self._newest(Trip.objects.filter(ledger__isnull=False), "-touched_at"):
+            for part in trip.parts.all():
+                newest = newest_in(PartView(trip, part.number))
+                if newest is None or not newest.cells:
+                    continue
+                try:
+                    cells = artifacts.read(newest.cells)
+                except ArtifactLost as error:
+                    self._lost(trip, error)
+                    continue
+                equal, filled = share_as_they_were(cells, newest.profile.columns, self._cells, self._profile)
+                if equal:
+                    candidates.append(Likely(trip, Likeness(equal, filled, len(self._cells)), rows=True))
+        return candidates
 
 
-def _among(only: Trip | None) -> dict[str, int]:
-    return {"pk": only.pk} if only is not None else {}
-
-
-def _left(profile: SheetProfile, cells: pl.DataFrame, only: Trip | None) -> list[Likely]:
-    """Trips of whose newest sheet these may be some rows."""
-    if row_column(profile) is None:
-        return []
-    candidates = []
-    written = Trip.objects.filter(ledger__isnull=False, **_among(only)).select_related("application").distinct()
-    newest_sheets = [
-        (trip, newest_in(PartView(trip, part.number)))
-        for trip in written.order_by("-touched_at")[:_MOST_TRIPS]
-        for part in trip.parts.all()
-    ]
-    for trip, newest in newest_sheets:
-        if newest is None or not artifacts.there(newest.cells):
-            continue
-        columns = newest.profile.columns
-        equal, filled = share_as_they_were(artifacts.read(newest.cells), columns, cells, profile)
-        if equal:
-            candidates.append(Likely(trip, Likeness(equal, filled, len(cells)), rows=True))
-    return candidates
-
-
-def likely_trips(profile: SheetProfile, cells: pl.DataFrame, only: Trip | None = None) -> list[Likely]:
-    """Trips whose sheet this may be, of any application, the likeliest first; or whether it may be that of one."""
-    found = _left(profile, cells, only) or _sent(profile, cells, only)
-    return sorted(found, key=lambda one: (-one.known.equal, -one.known.rows))
+def likely_trips(
+    profile: SheetProfile, cells: pl.DataFrame, only: Trip | None = None
+) -> tuple[list[Likely], list[Finding]]:
+    """Trips whose sheet this may be, of any application, the likeliest first, or whether it may be that of one; and
+    what a person should know of the search."""
+    search = _Search(profile, cells, only)
+    found = search.left() or search.sent()
+    return sorted(found, key=lambda one: (-one.known.equal, -one.known.rows)), list(dict.fromkeys(search.findings))
 
 
 def surely(likely: Sequence[Likely]) -> Found | None:

@@ -79,5 +79,5 @@ def _told(belonging: Belonging, profile: SheetProfile, cells: pl.DataFrame) -> d
         "routes": to_json([fit.fact for fit in routes[:_MOST_ROUTES]]),
         "fits": fitting_types(profile, cells)[:_MOST_OFFERED],
         "likely": likely,
-        "noticed": [finding.to_json() for finding in notice(cells, profile)],
+        "noticed": [finding.to_json() for finding in (*belonging.findings, *notice(cells, profile))],
     }

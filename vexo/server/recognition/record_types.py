@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cache
 from typing import Any
 
 import polars as pl
@@ -12,6 +13,7 @@ from vexo.core.sheets import SheetProfile
 from vexo.core.values import bare, normal
 
 from ..applications.models import Application
+from ..artifacts import ArtifactLost
 from ..trips.models import Trip
 from ..trips.sheets import kept_records
 
@@ -44,20 +46,29 @@ def _by_values(profile: SheetProfile, cells: pl.DataFrame) -> dict[str, tuple[fl
     """For each record type whose records went out before: the column whose values are most like a key's, in words."""
     found: dict[str, tuple[float, str]] = {}
     seen: set[tuple[int, str]] = set()
-    own_values = {column: bare(normal(cells[column.name])).drop_nulls() for column in profile.columns}
+
+    @cache
+    def values_of(column: str) -> pl.Series:
+        return bare(normal(cells[column])).drop_nulls()
+
     for trip in Trip.objects.filter(kept_copies__isnull=False).select_related("application").order_by("-id").distinct():
         known = trip.application.known
         if known is None or (trip.application_id, trip.record_type) in seen or len(seen) > _MOST_TYPES:
             continue
+        try:
+            kept = kept_records(trip)
+        except ArtifactLost:
+            # Another trip of the type serves as well.
+            continue
         seen.add((trip.application_id, trip.record_type))
-        kept = kept_records(trip)
         record_type = next((one for one in known.types if one.name == trip.record_type), None)
         if kept is None or record_type is None:
             continue
         keys = [record_type.field(name) for key in record_type.keys for name in key if name in kept.columns]
         for field in (field for field in keys if field.kind == Kind.TEXT):
             theirs = bare(normal(kept[field.name].cast(pl.String))).drop_nulls()
-            for column, own in own_values.items():
+            for column in profile.columns:
+                own = values_of(column.name)
                 alike = int(own.is_in(theirs.implode()).sum())
                 share = alike / len(own) if len(own) else 0.0
                 if (
