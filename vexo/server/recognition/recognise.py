@@ -6,7 +6,7 @@ from typing import Any
 
 import polars as pl
 
-from vexo.core.sheets import SheetError, SheetProfile
+from vexo.core.sheets import SheetError, SheetProfile, Stamp
 from vexo.core.sheets.foreign_findings import notice
 from vexo.core.sheets.totals import sheet_totals
 
@@ -63,6 +63,15 @@ def recognise(lease: Lease) -> dict[str, Any]:
     return belongs_to
 
 
+def _unknown(belonging: Belonging, stamp: Stamp | None) -> str:
+    """What is known of where a sheet comes from that belongs to no trip for sure."""
+    if stamp is not None:
+        return f"It was sent out from {stamp.application}, but not from here."
+    if belonging.findings:
+        return " ".join(["It is like no trip that was looked at.", *(one.text for one in belonging.findings)])
+    return "" if belonging.likely else "It is like none that went out from here."
+
+
 def _told(belonging: Belonging, profile: SheetProfile, cells: pl.DataFrame) -> dict[str, Any]:
     """Where a file belongs, as it is kept with it and told."""
     found, stamp = belonging.found, profile.stamp
@@ -74,7 +83,7 @@ def _told(belonging: Belonging, profile: SheetProfile, cells: pl.DataFrame) -> d
     return {
         "trip": None,
         "rows": profile.rows,
-        "account": f"It was sent out from {stamp.application}, but not from here." if stamp else "",
+        "account": _unknown(belonging, stamp),
         "route": whole[0].route.pk if len(whole) == 1 and not likely else None,
         "routes": to_json([fit.fact for fit in routes[:_MOST_ROUTES]]),
         "fits": fitting_types(profile, cells)[:_MOST_OFFERED],

@@ -189,7 +189,12 @@ useFootNote(() => "reading only: the application is not changed");
         ><span v-if="!said.headers_only" class="soft"
           >first {{ many(preview.data.value?.rows.length ?? 0, "row", "rows") }}</span
         >
-        <span class="ml-auto flex flex-wrap justify-end gap-x-4" aria-live="polite" data-testid="sums">
+        <span
+          class="ml-auto flex flex-wrap justify-end gap-x-4"
+          :class="{ 'opacity-60': !current }"
+          aria-live="polite"
+          data-testid="sums"
+        >
           <span v-for="one in sums" :key="one.label"
             >Σ {{ one.label }} <b class="mono">{{ exact(one.sum) }}</b></span
           >
@@ -224,6 +229,7 @@ useFootNote(() => "reading only: the application is not changed");
       :ticked="ticked"
       :preview="preview.data.value"
       :selection="selection.data.value"
+      :current="current"
     />
   </div>
   <KeepRoute

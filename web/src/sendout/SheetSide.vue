@@ -18,6 +18,8 @@ const props = defineProps<{
   ticked: readonly string[];
   preview: Schemas["Preview"] | undefined;
   selection: Schemas["Selection"] | undefined;
+  /** Preview and selection are of what is said now. */
+  current: boolean;
 }>();
 const said = defineModel<Document>({ required: true });
 const title = defineModel<string>("title", { required: true });
@@ -64,7 +66,12 @@ const set = (now: Partial<Document>): void => {
       ><span class="field-label">The trip's name</span
       ><input v-model="title" class="input" :placeholder="type?.plural" maxlength="160"
     /></label>
-    <section v-if="selection?.also_out?.length" class="card !border-held" data-testid="also-out">
+    <section
+      v-if="selection?.also_out?.length"
+      class="card !border-held"
+      :class="{ 'opacity-60': !current }"
+      data-testid="also-out"
+    >
       <b class="text-held">Out already</b>
       <p v-for="one in selection.also_out" :key="one.trip">
         <b>{{ count(one.count) }}</b> of these are out on

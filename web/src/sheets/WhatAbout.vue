@@ -99,8 +99,7 @@ const why = computed(() => {
   <p class="soft text-small">
     {{ why }} {{ known.account
     }}<template v-if="!chosen">
-      The sheet is like none that went out from here, so the application, and whether it is <b>live</b> or
-      <b>practice</b>, is yours to say.</template
+      The application, and whether it is <b>live</b> or <b>practice</b>, is yours to say.</template
     >
   </p>
   <div v-if="!chosen" class="flex flex-wrap gap-2">
