@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from tests.core.examples import BERTH, answers, codes, plan, plan_and_questions, verdicts
 from vexo.core.columns.lanes import Blank, Lane, LaneError, check_lane
-from vexo.core.planning import Operation
+from vexo.core.operations import Operation
 from vexo.core.planning.verdicts import CellAction
 
 NAMES = ["code", "rate"]

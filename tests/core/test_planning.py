@@ -8,8 +8,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.core.examples import answers, codes, plan, plan_and_questions, verdicts
-from vexo.core.planning import Operation, Verdict
-from vexo.core.planning.verdicts import CellAction, SumError, sum_after, sum_of
+from vexo.core.operations import Operation
+from vexo.core.planning.verdicts import CellAction, SumError, Verdict, sum_after, sum_of
 
 NAMES = ["code", "rate"]
 NOW = [("1", "v1", "A", "5"), ("2", "v1", "B", "6")]

@@ -17,8 +17,10 @@ from tests.support import temporary_folder
 from vexo.core.cell_parser import parse
 from vexo.core.columns.carried_values import Reading, carry
 from vexo.core.columns.matches import match_columns
-from vexo.core.planning import Inputs, Operation, Settings, make_plan
+from vexo.core.operations import Operation
 from vexo.core.planning.frame import FieldColumns
+from vexo.core.planning.inputs import Inputs, Settings
+from vexo.core.planning.plan import make_plan
 from vexo.core.records import IDENTIFIER, VERSION, Catalogue, Choice, Field, Kind, Promises, RecordType
 from vexo.core.sheets import SheetProfile
 from vexo.core.sheets.readers import child

@@ -11,7 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.core.examples import BERTH, plan
-from vexo.core.planning import Operation
+from vexo.core.operations import Operation
 from vexo.core.planning.verdicts import CellAction
 
 VALUES: dict[str, tuple[list[str], list[str]]] = {

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from tests.core.examples import BERTH
 from vexo.core.cell_parser import parse, parse_all
-from vexo.core.faults import BETWEEN
+from vexo.core.problems import BETWEEN
 from vexo.core.records import Field, Kind
 from vexo.core.values import SPACE_CHARACTERS, bare, dtype, join_items, rounded_to_15, same, split_items, to_text
 

@@ -8,11 +8,12 @@ from typing import Any
 from tests.core.examples import BERTH, answers, codes, plan, plan_and_questions, profile, records, verdicts
 from vexo.core.columns.matches import MappingError, match_columns, refuse_conflicts
 from vexo.core.columns.references import make_lookup, resolve
-from vexo.core.faults import BETWEEN
 from vexo.core.keys.near import near_keys
 from vexo.core.keys.record_keys import RecordKeyError, check_key, suggest_key
-from vexo.core.planning import Operation, Verdict
+from vexo.core.operations import Operation
 from vexo.core.planning.merge_base import Ledger
+from vexo.core.planning.verdicts import Verdict
+from vexo.core.problems import BETWEEN
 from vexo.core.records import UnknownName
 from vexo.core.sheets import Stamp
 from vexo.core.writing import Write, WriteResult, strategy_of

@@ -95,8 +95,9 @@ class ByHand(DamageCase):
         self.repair(trip)
         self.assertEqual(self.damage(trip), {})
         from vexo.server.edits import edits
+        from vexo.server.trips.models import Edit
 
-        made = edits.listed(trip)[0]
+        made = Edit.listed(trip)[0]
         self.assertEqual((made.kind, made.words), ("repair", "Repaired all that was damaged"))
         run_inline(edits.undo(PartView.of(trip), self.person, made.pk, run_here=True))
         self.assertEqual(len(self.damage(trip)), 1)

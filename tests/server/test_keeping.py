@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import json
+import logging
 import sqlite3
 import time
 import unittest
 from typing import Any
 
 import polars as pl
-import structlog
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -33,6 +34,7 @@ from vexo.server.jobs.models import Job  # noqa: E402
 from vexo.server.jobs.worker import enqueue, run_inline  # noqa: E402
 from vexo.server.journal.models import Entry  # noqa: E402
 from vexo.server.journal.services import note  # noqa: E402
+from vexo.server.logs import Lines  # noqa: E402
 from vexo.server.people.models import Person, Role  # noqa: E402
 from vexo.server.rows.windows import gather  # noqa: E402
 from vexo.server.sendout.sheet_writer import file_name  # noqa: E402
@@ -143,9 +145,16 @@ class Secrets(unittest.TestCase):
             try:
                 fail("-".join(["very", "secret", "token"]))
             except ZeroDivisionError:
-                structlog.get_logger().exception("job failed", job=1)
-        self.assertIn("ZeroDivisionError", logged.output[0])
-        self.assertNotIn("very-secret-token", logged.output[0])
+                logging.getLogger("vexo.jobs").exception("job failed", extra={"job": 1, "request": "no"})
+        line = json.loads(Lines().format(logged.records[0]))
+        self.assertNotIn("very-secret-token", str(line))
+        told = {name: line[name] for name in ("event", "level", "logger", "job", "mistake")}
+        self.assertEqual(
+            told,
+            {"event": "job failed", "level": "error", "logger": "vexo.jobs", "job": 1, "mistake": "ZeroDivisionError"},
+        )
+        self.assertIn("test_keeping.py", line["places"][0])
+        self.assertEqual(set(line) - set(told), {"places", "timestamp"})
 
     def test_an_unknown_application_names_those_there_are(self) -> None:
         application()

@@ -9,7 +9,8 @@ from tests.support import register, template
 template()
 
 from vexo.applications import ApplicationError  # noqa: E402
-from vexo.cli.tables import plan_table, sum_line  # noqa: E402
+from vexo.cli.tables import plan_table  # noqa: E402
+from vexo.cli.terminal import sum_line  # noqa: E402
 from vexo.core.documents import default_fields  # noqa: E402
 from vexo.core.keys.record_keys import RecordKeyError  # noqa: E402
 from vexo.server import artifacts  # noqa: E402

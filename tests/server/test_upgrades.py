@@ -134,6 +134,37 @@ class Upgrades(unittest.TestCase):
                 self.assertEqual(done.returncode, 0, done.stderr)
                 self.assertEqual(self.answer(vexo.process("applications", "--json")), {"applications": []})
 
+    def test_a_command_that_only_lists_loads_no_data_frames_no_http_and_no_migrations(self) -> None:
+        vexo = self.folder("0.1.0")
+        self.answer(vexo.process("applications", "--json"))
+        heavy = ("polars", "httpx", "cryptography", "rich", "django.db.migrations.loader")
+        code = (
+            "import sys\nfrom vexo.cli.main import main\n"
+            "try: main()\nexcept SystemExit as end: assert not end.code, end.code\n"
+            f"print([name for name in {heavy} if name in sys.modules])"
+        )
+        for command in (["decisions", "1"], ["edits", "1"], ["journal"], ["applications"]):
+            with self.subTest(command):
+                words = [sys.executable, "-c", code, "--data", str(vexo.data), *command, "--json"]
+                done = subprocess.run(words, capture_output=True, text=True, check=False)
+                self.assertEqual((done.stdout.splitlines()[-1:], done.stderr), (["[]"], ""))
+
+    def test_a_number_that_is_not_this_release_s_is_only_a_reason_to_look(self) -> None:
+        from vexo.server.releases import numbered, schema_number
+
+        vexo = self.folder("0.1.0")
+        for number in (0, 1, -5, 2**31 - 1):
+            with sqlite3.connect(vexo.data / "vexo.db") as database:
+                database.execute(f"PRAGMA user_version={number}")
+            done = vexo.process("applications", "--json")
+            self.answer(done)
+            self.assertEqual(done.stderr, "")
+            self.assertEqual(numbered(vexo.data / "vexo.db"), schema_number())
+        with sqlite3.connect(vexo.data / "vexo.db") as database:
+            database.execute("PRAGMA user_version=1")
+            database.execute("INSERT INTO django_migrations (app, name, applied) VALUES ('trips', 'x', '')")
+        self.assertIn("newer version", vexo.process("applications").stderr)
+
     def test_the_release_is_said_and_settings_make_nothing(self) -> None:
         from vexo import __version__
 

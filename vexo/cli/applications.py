@@ -6,11 +6,10 @@ import os
 import sys
 
 import click
-from rich.table import Table
 
 from .common import json_option, print_json, ready
 from .main import Setting
-from .tables import console
+from .terminal import console, plain_table
 
 
 @click.command()
@@ -25,7 +24,7 @@ def applications(setting: Setting, as_json: bool) -> None:
         names = ("name", "label", "stage", "address", "trouble")
         print_json({"applications": [{name: getattr(a, name) for name in names} for a in found]})
         return
-    table = Table("Name", "", "Application", "Address", box=None, header_style="bold")
+    table = plain_table("Name", "", "Application", "Address")
     for application in found:
         table.add_row(application.name, application.get_stage_display().upper(), application.label, application.address)
     console().print(table if found else "No application is connected yet. Connect one with `vexo connect`.")
@@ -109,7 +108,7 @@ def fields(setting: Setting, application: str, record_type: str, as_json: bool) 
         ]
         print_json({"type": found.name, "label": found.label, "keys": [list(k) for k in found.keys], "fields": listed})
         return
-    table = Table("Field", "Label", "Kind", "", "Help", box=None, header_style="bold")
+    table = plain_table("Field", "Label", "Kind", "", "Help")
     for field in found.fields:
         what = "for reading" if field.read_only else "required" if field.required else ""
         choices = ", ".join(c.value for c in field.choices)

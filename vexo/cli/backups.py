@@ -8,7 +8,7 @@ import click
 
 from .common import ready
 from .main import Setting
-from .tables import console
+from .terminal import console
 
 
 @click.command()

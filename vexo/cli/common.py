@@ -38,14 +38,17 @@ def find_view(number: int) -> PartView:
     from vexo.server.errors import PlainError
     from vexo.server.trips.models import Trip
     from vexo.server.trips.part_view import PartView
-    from vexo.server.trips.parts import part_named
 
     trip = Trip.objects.select_related("application").filter(pk=number).first()
     if trip is None:
         raise PlainError(f"There is no trip {number}.")
     context = click.get_current_context(silent=True)
     part = getattr(context.obj, "part", "") if context is not None else ""
-    return PartView.of(trip, part_named(trip, part).number if part else 0)
+    if not part:
+        return PartView.of(trip)
+    from vexo.server.trips.parts import part_named
+
+    return PartView.of(trip, part_named(trip, part).number)
 
 
 def row_ids(view: PartView, rows: Sequence[int]) -> tuple[int, ...]:

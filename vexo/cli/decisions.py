@@ -8,8 +8,7 @@ from vexo.core.planning.verdicts import Answer
 
 from .common import find_view, finish, json_option, print_json, ready, row_ids
 from .main import Setting
-from .tables import print_made
-from .trips import print_plan
+from .terminal import print_made
 
 
 @click.command()
@@ -41,6 +40,8 @@ def decide(
     from vexo.server.decisions.decisions import decide as make
     from vexo.server.planning.context import plan_of
 
+    from .trips import print_plan
+
     view = find_view(trip)
     numbers = row_ids(view, rows)
     seen = number if number is not None else plan_of(view).number
@@ -56,13 +57,17 @@ def decide(
 @ready
 def decisions(setting: Setting, trip: int, undo: int | None, as_json: bool) -> None:
     """List a trip's decisions, newest first, or undo one of them."""
-    from vexo.server.decisions import decisions as service
+    from vexo.server.planning.models import Decision
 
     view = find_view(trip)
     if undo is not None:
+        from vexo.server.decisions import decisions as service
+
+        from .trips import print_plan
+
         finish(service.undo(view, setting.person(), undo, run_here=True))
         print_plan(find_view(trip), as_json)
-    listed = service.listed(view.trip)
+    listed = Decision.listed(view.trip)
     if as_json:
         told = [{"id": d.pk, "answer": d.answer, "rows": d.count, "by": d.by, "scope": d.scope} for d in listed]
         print_json({"trip": trip, "decisions": told})

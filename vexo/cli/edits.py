@@ -6,12 +6,10 @@ import sys
 from typing import TYPE_CHECKING, Any
 
 import click
-from rich.table import Table
 
 from .common import find_view, finish, json_option, print_json, ready, row_ids
 from .main import Setting
-from .tables import console, print_made
-from .trips import print_plan
+from .terminal import console, plain_table, print_made
 
 if TYPE_CHECKING:
     from vexo.server.trips.part_view import PartView
@@ -67,6 +65,8 @@ def edit(
     from vexo.server.planning.context import plan_of
     from vexo.server.rows.edit_requests import make_edit
 
+    from .trips import print_plan
+
     view = find_view(trip)
     name = _column(view, column) if column else ""
     asked: dict[str, Any] = {"column": name}
@@ -93,13 +93,17 @@ def edit(
 @ready
 def edits(setting: Setting, trip: int, undo: int | None, as_json: bool) -> None:
     """List the edits that lie over a trip's sheet, newest first, or undo one of them."""
-    from vexo.server.edits import edits as service
+    from vexo.server.trips.models import Edit
 
     view = find_view(trip)
     if undo is not None:
+        from vexo.server.edits import edits as service
+
+        from .trips import print_plan
+
         finish(service.undo(view, setting.person(), undo, run_here=True))
         print_plan(find_view(trip), as_json)
-    listed = service.listed(view.trip)
+    listed = Edit.listed(view.trip)
     if as_json:
         told = [{"id": e.pk, "kind": e.kind, "words": e.words, "cells": e.count, "by": e.by} for e in listed]
         print_json({"trip": trip, "edits": told})
@@ -137,7 +141,7 @@ def totals(setting: Setting, trip: int, expect_rows: int | None, expect: tuple[s
     if as_json:
         print_json({"trip": trip, **told})
     else:
-        table = Table("Column", "Filled", "Different", "Sum", "Least", "Greatest", box=None, header_style="bold")
+        table = plain_table("Column", "Filled", "Different", "Sum", "Least", "Greatest")
         for one in told["columns"]:
             counts = [f"{one[name]:,}" for name in ("filled", "different")]
             table.add_row(one["header"], *counts, one["sum"], one["least"], one["greatest"])
@@ -164,6 +168,8 @@ def only(
 ) -> None:
     """Carry only some rows of a trip's sheet; the others are set aside."""
     from vexo.server.edits.row_filter import carry_only
+
+    from .trips import print_plan
 
     view = find_view(trip)
     out, taken = (row_ids(view, rows) for rows in (leave_out, take_in))

@@ -9,12 +9,11 @@ from typing import Any
 
 import click
 import polars as pl
-from rich.table import Table
 
 from vexo.core.sheets import Choices, SheetProfile
 
 from .common import json_option, print_json
-from .tables import console
+from .terminal import console, plain_table
 
 _SHOWN = 20
 """Rows that are printed: a screenful."""
@@ -73,7 +72,7 @@ def read(file: Path, worksheet: str, header: int | None, encoding: str, delimite
     )
     for finding in profile.findings:
         out.print(f"  {finding.text}")
-    table = Table("Row", *[header or "—" for header in made["columns"]], box=None, header_style="bold")
+    table = plain_table("Row", *[header or "—" for header in made["columns"]])
     for line in made["rows"][:_SHOWN]:
         table.add_row(str(line["row"]), *[cell or "" for cell in line["cells"]])
     out.print(table)

@@ -10,7 +10,7 @@ import polars as pl
 
 from .common import find_view, finish, json_option, print_json, ready
 from .main import Setting
-from .tables import SIGNS, console, sum_line
+from .terminal import SIGNS, console, sum_line
 from .trips import end_with, plan_figures
 
 if TYPE_CHECKING:

@@ -5,11 +5,10 @@ from __future__ import annotations
 import sys
 
 import click
-from rich.table import Table
 
 from .common import json_option, print_json, ready
 from .main import Setting
-from .tables import console
+from .terminal import console, plain_table
 
 ROLES = ("viewer", "preparer", "operator", "administrator")
 
@@ -41,7 +40,7 @@ def list_people(setting: Setting, as_json: bool) -> None:
     if as_json:
         print_json({"people": [{"username": p.username, "name": p.name, "role": p.role} for p in found]})
         return
-    table = Table("Name", "", "Role", box=None, header_style="bold")
+    table = plain_table("Name", "", "Role")
     for one in found:
         table.add_row(one.username, one.name, one.get_role_display())
     console().print(table if found else "Nobody can sign in yet. Make the first: `vexo person add NAME`.")
@@ -125,7 +124,7 @@ def journal(setting: Setting, verify: bool, trip: int | None, last: int, as_json
         told = [{"at": e.at.isoformat(), **{name: getattr(e, name) for name in names}} for e in found]
         print_json({"entries": told})
         return
-    table = Table("When", "Who", "What", box=None, header_style="bold")
+    table = plain_table("When", "Who", "What")
     for entry in found:
         table.add_row(f"{entry.at:%Y-%m-%d %H:%M:%S}", entry.who, entry.message)
     console().print(table)

@@ -9,11 +9,10 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import click
-from rich.table import Table
 
 from .common import find_view, finish, json_option, print_json, ready
 from .main import Setting
-from .tables import console, sum_line
+from .terminal import console, plain_table, sum_line
 
 if TYPE_CHECKING:
     from vexo.core.documents import Picked, SendOut
@@ -243,7 +242,7 @@ def routes(setting: Setting, delete: str, as_json: bool) -> None:
         ]
         print_json({"routes": told})
         return
-    table = Table("No.", "Route", "Application", "What it does", "Used", box=None, header_style="bold")
+    table = plain_table("No.", "Route", "Application", "What it does", "Used")
     for route, fit in listed:
         used = f"{route.used_at:%Y-%m-%d}, {route.rows:,} rows" if route.used_at and route.rows is not None else "never"
         says = " ".join([fit.says, *fit.lost])
@@ -272,7 +271,7 @@ def parts(setting: Setting, trip: int, given: tuple[str, ...], as_json: bool) ->
     if as_json:
         print_json({"trip": trip, "parts": listed})
         return
-    table = Table("No.", "Part", "With", "Rows", "Came", "Status", "Sum", box=None, header_style="bold")
+    table = plain_table("No.", "Part", "With", "Rows", "Came", "Status", "Sum")
     for part in listed:
         total = sum(part["sum"].values())
         summed = sum_line(total, part["sum"]) if total else ""

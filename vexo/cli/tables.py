@@ -1,8 +1,7 @@
-"""Plans and sums as tables on a terminal."""
+"""Plans as tables on a terminal."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any
 
 import polars as pl
@@ -15,47 +14,12 @@ from vexo.core.planning.verdicts import CellAction
 from vexo.core.sheets.sheet import ROW, ROW_ID
 from vexo.core.values import to_text
 
+from .terminal import SIGNS
+
 if TYPE_CHECKING:
     from vexo.server.planning.context import PlanContext
-    from vexo.server.planning.models import Decision, Plan
-    from vexo.server.trips.models import Edit
+    from vexo.server.planning.models import Plan
     from vexo.server.trips.part_view import PartView
-
-SIGNS = {
-    "create": "+",
-    "update": "△",
-    "same": "=",
-    "delete": "−",
-    "held": "?",
-    "rejected": "×",
-    "aside": "‖",
-    "created": "+",
-    "updated": "△",
-    "deleted": "−",
-    "refused": "×",
-    "unclear": "≈",
-    "waiting": "○",
-}
-
-
-def console() -> Console:
-    """Standard output; without a terminal, wide enough that nothing is cut."""
-    out = Console(markup=False, highlight=False)
-    return out if out.is_terminal else Console(width=240, markup=False, highlight=False)
-
-
-def print_made(columns: Sequence[str], made: Sequence[tuple[Edit | Decision, str]], none: str) -> None:
-    """What people made on a trip, each with its words; ``none`` is said where there is nothing."""
-    table = Table(*columns, "By", "When", box=None, header_style="bold")
-    for one, words in made:
-        table.add_row(str(one.pk), words, f"{one.count:,}", one.by, f"{one.at:%Y-%m-%d %H:%M}")
-    console().print(table if made else none)
-
-
-def sum_line(rows: int, terms: dict[str, int]) -> str:
-    """The row sum in words."""
-    parts = [f"{count:,} {name}" for name, count in terms.items() if count]
-    return f"{rows:,} rows read = {' + '.join(parts) or '0'}"
 
 
 def print_open_groups(out: Console, view: PartView, plan: Plan) -> None:

@@ -16,7 +16,8 @@ from .common import find_view, finish, json_option, print_json, ready
 from .inspect_sheet import reading_options
 from .lanes import Laning, answered, lane_options, lanes_said, print_questions, questions_of
 from .main import Setting
-from .tables import console, plan_table, print_open_groups, sum_line
+from .tables import plan_table, print_open_groups
+from .terminal import console, sum_line
 
 if TYPE_CHECKING:
     from vexo.server.planning.models import Plan

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import polars as pl
 from rapidfuzz import fuzz, process
 
-from .faults import BETWEEN, problem
+from .problems import BETWEEN, problem
 from .records import Field, Kind
 from .values import NOT_ASCII, SPACES, as_lines, ascii_digits, dtype, on_unique, split_items, without_spaces
 

@@ -6,13 +6,7 @@ says its verdict.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from enum import StrEnum
-
-import polars as pl
-
-BETWEEN = "\x1f"
-FAULT = pl.Struct({"code": pl.String, "field": pl.String, "arguments": pl.List(pl.String)})
 
 
 class Does(StrEnum):
@@ -94,41 +88,3 @@ OUTCOME_CODES = (
 )
 """Why a row that was sent is not in: the application's own reason (``refused``), or one of Vexo's."""
 ALL_CODES = (*CODES, *OUTCOME_CODES)
-
-
-@dataclass(frozen=True)
-class Case:
-    """A fault that some rows have: ``when`` says which, ``field`` and ``arguments`` are columns or plain texts.
-
-    ``seen`` are the columns whose values a person is shown with the question; an answer counts as long as they stay.
-    """
-
-    code: str
-    when: pl.Expr
-    field: str | None = None
-    arguments: tuple[pl.Expr, ...] = ()
-    seen: tuple[pl.Expr, ...] = ()
-
-
-def problem(code: str, *arguments: str | int | pl.Expr) -> pl.Expr:
-    """A cell's problem as one text: the code, then its arguments."""
-    parts = [part if isinstance(part, pl.Expr) else pl.lit(str(part)) for part in (code, *arguments)]
-    return pl.concat_str(parts, separator=BETWEEN)
-
-
-def code_of(problems: pl.Expr) -> pl.Expr:
-    """The code of a cell's problem."""
-    return problems.str.split(BETWEEN).list.first()
-
-
-def arguments_of(problems: pl.Expr) -> pl.Expr:
-    """The arguments of a cell's problem, a list of texts."""
-    return problems.str.split(BETWEEN).list.slice(1)
-
-
-def as_text(columns: tuple[pl.Expr, ...]) -> pl.Expr:
-    """Values of several columns as one text that differs where any of them does; empty is told from blank text."""
-    if not columns:
-        return pl.lit("")
-    parts = [pl.when(c.is_null()).then(pl.lit("\x00")).otherwise(c.cast(pl.String)) for c in columns]
-    return pl.concat_str(parts, separator=BETWEEN)

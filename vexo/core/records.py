@@ -7,8 +7,6 @@ from dataclasses import asdict, dataclass, replace
 from enum import StrEnum
 from typing import Any
 
-from rapidfuzz import process
-
 from .errors import MendableError
 
 IDENTIFIER = "@id"
@@ -249,5 +247,7 @@ def _field_from_json(data: Mapping[str, Any]) -> Field:
 
 
 def _nearest(name: str, names: list[str]) -> str:
+    from rapidfuzz import process
+
     best = process.extractOne(name, names, score_cutoff=60)
     return f" Did you mean {best[0]!r}?" if best else f" It has: {', '.join(names[:12])}."

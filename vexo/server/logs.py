@@ -6,63 +6,52 @@ and the places in the code (neither its message nor any variable).
 
 from __future__ import annotations
 
+import logging
 import os
-import sys
 import time
 import traceback
-from collections.abc import Callable, MutableMapping
+from collections.abc import Callable
+from copy import copy
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-import structlog
-from django.http import HttpRequest, HttpResponse
+from pythonjsonlogger.core import RESERVED_ATTRS
+from pythonjsonlogger.json import JsonFormatter
+
+if TYPE_CHECKING:
+    from django.http import HttpRequest, HttpResponse
 
 _LARGEST, _KEPT = 10 * 1024 * 1024, 5
 SLOW_MS = 1000
 """Milliseconds from which a request is worth a line of its own."""
 
 
-def _places(_: Any, __: str, event: MutableMapping[str, Any]) -> MutableMapping[str, Any]:
-    """A mistake as its kind and where it was made."""
-    said = event.pop("exc_info", None)
-    if not said:
-        return event
-    if said is True:
-        said = sys.exc_info()
-    error = said[1] if isinstance(said, tuple) else said if isinstance(said, BaseException) else None
-    if error is not None:
-        frames = traceback.extract_tb(error.__traceback__)
-        event["mistake"] = type(error).__name__
-        event["places"] = [f"{Path(f.filename).name}:{f.lineno} {f.name}" for f in frames[-12:]]
-    return event
+class Lines(JsonFormatter):
+    """A log line as one JSON object. A mistake is told by its kind and by where it was made."""
 
+    def __init__(self) -> None:
+        super().__init__(
+            ["message", "levelname", "name"],
+            rename_fields={"message": "event", "levelname": "level", "name": "logger"},
+            # Django puts the request itself into what it logs.
+            reserved_attrs=[*RESERVED_ATTRS, "request"],
+            timestamp=True,
+        )
 
-def _no_arguments(_: Any, __: str, event: MutableMapping[str, Any]) -> MutableMapping[str, Any]:
-    """Django puts the request itself into what it logs."""
-    event.pop("request", None)
-    return event
-
-
-_PROCESSORS: list[Any] = [
-    structlog.stdlib.add_log_level,
-    structlog.stdlib.add_logger_name,
-    structlog.processors.TimeStamper(fmt="iso"),
-    structlog.stdlib.ExtraAdder(allow=["status_code"]),
-]
+    def format(self, record: logging.LogRecord) -> str:
+        line = copy(record)
+        line.exc_info = line.exc_text = line.stack_info = None
+        line.levelname = record.levelname.lower()
+        error = record.exc_info[1] if record.exc_info else None
+        if error is not None:
+            frames = traceback.extract_tb(error.__traceback__)
+            line.__dict__["mistake"] = type(error).__name__
+            line.__dict__["places"] = [f"{Path(f.filename).name}:{f.lineno} {f.name}" for f in frames[-12:]]
+        return super().format(line)
 
 
 def logging_settings(folder: Path) -> dict[str, Any]:
     """What Django needs to set logging up. ``VEXO_LOGS=file`` leaves the standard error out."""
-    lines = {
-        "()": structlog.stdlib.ProcessorFormatter,
-        "foreign_pre_chain": _PROCESSORS,
-        "processors": [
-            structlog.stdlib.ProcessorFormatter.remove_processors_meta,
-            _no_arguments,
-            _places,
-            structlog.processors.JSONRenderer(),
-        ],
-    }
     handlers: dict[str, Any] = {
         "file": {
             "class": "concurrent_log_handler.ConcurrentRotatingFileHandler",
@@ -79,7 +68,7 @@ def logging_settings(folder: Path) -> dict[str, Any]:
     return {
         "version": 1,
         "disable_existing_loggers": False,
-        "formatters": {"lines": lines},
+        "formatters": {"lines": {"()": Lines}},
         "handlers": {name: handlers[name] for name in chosen},
         "root": {"handlers": chosen, "level": "WARNING"},
         "loggers": {
@@ -89,15 +78,6 @@ def logging_settings(folder: Path) -> dict[str, Any]:
             "django.security": {"level": "CRITICAL"},
         },
     }
-
-
-def set_up_structlog() -> None:
-    """Our own lines go the way of all others."""
-    structlog.configure(
-        processors=[*_PROCESSORS[:3], _places, structlog.stdlib.ProcessorFormatter.wrap_for_formatter],
-        logger_factory=structlog.stdlib.LoggerFactory(),
-        cache_logger_on_first_use=False,
-    )
 
 
 class RequestLog:
@@ -115,5 +95,5 @@ class RequestLog:
             person = getattr(getattr(request, "user", None), "username", "")
             route = request.resolver_match.route if request.resolver_match else "elsewhere"
             told = {"method": request.method, "route": route, "status": response.status_code, "ms": took}
-            structlog.get_logger("vexo.requests").info("request", **told, who=person)
+            logging.getLogger("vexo.requests").info("request", extra={**told, "who": person})
         return response

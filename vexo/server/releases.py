@@ -5,6 +5,8 @@ from __future__ import annotations
 import os
 import sqlite3
 import time
+import zlib
+from contextlib import closing
 from pathlib import Path
 
 from vexo import __version__
@@ -41,6 +43,30 @@ def known_steps() -> set[Step]:
     from django.db.migrations.loader import MigrationLoader
 
     return set(MigrationLoader(None).disk_migrations)
+
+
+def schema_number() -> int:
+    """A number for the migrations that this release knows, made of their names without loading one of them: a database
+    that bears it went through these and no others."""
+    import django
+    from django.conf import settings
+
+    files = Path(__file__).parent.glob("*/migrations/[0-9]*.py")
+    names = sorted(f"{file.parts[-3]} {file.stem}" for file in files)
+    told = [*names, *settings.INSTALLED_APPS, repr(sorted(settings.MIGRATION_MODULES.items())), django.__version__]
+    # SQLite keeps 32 bits with a sign, and 0 is a database that was not numbered.
+    return zlib.crc32("\n".join(told).encode()) % (2**31 - 1) + 1
+
+
+def numbered(database: Path) -> int:
+    """The number that a database bears; 0 where there is none, or no database that can be read."""
+    if not database.exists():
+        return 0
+    try:
+        with closing(sqlite3.connect(f"file:{database}?mode=ro", uri=True)) as connection:
+            return int(connection.execute("PRAGMA user_version").fetchone()[0])
+    except sqlite3.Error:
+        return 0
 
 
 def refuse_newer(database: Path) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import sqlite3
 from collections.abc import Callable
+from contextlib import closing
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -21,7 +22,15 @@ from .data_folder import (
     make_key,
     secret_key,
 )
-from .releases import known_steps, refuse_newer, refuse_running, steps_of
+from .releases import (
+    known_steps,
+    numbered,
+    refuse_newer,
+    refuse_running,
+    schema_number,
+    start_django,
+    steps_of,
+)
 
 __all__ = ["FolderError", "set_up"]
 _ready: set[Path] = set()
@@ -46,16 +55,24 @@ def set_up(data: Path | None = None, tell: Callable[[str], object] = lambda _: N
     with first_start():
         make_key()
         secret_key()
-        refuse_newer(database)
-        before = steps_of(database)
-        if known_steps() - before:
-            if before:
-                refuse_running(database)
-                words = f"{data_folder()} is brought forward to version {__version__} of Vexo"
-                tell(f"{words}. As it was it is kept in {_back_up()}.")
-            _migrate(database)
+        start_django()
+        if numbered(database) != schema_number():
+            _bring_forward(database, tell)
     _ready.add(database)
     return data_folder()
+
+
+def _bring_forward(database: Path, tell: Callable[[str], object]) -> None:
+    refuse_newer(database)
+    before = steps_of(database)
+    if known_steps() - before:
+        if before:
+            refuse_running(database)
+            words = f"{data_folder()} is brought forward to version {__version__} of Vexo"
+            tell(f"{words}. As it was it is kept in {_back_up()}.")
+        _migrate(database)
+    with closing(sqlite3.connect(database)) as connection:
+        connection.execute(f"PRAGMA user_version={schema_number()}")
 
 
 def _back_up() -> Path:

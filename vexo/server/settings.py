@@ -7,7 +7,7 @@ from urllib.parse import urlsplit
 from django.utils.functional import SimpleLazyObject
 
 from .data_folder import DATABASE, data_folder, secret_key
-from .logs import logging_settings, set_up_structlog
+from .logs import logging_settings
 
 BASE = Path(__file__).resolve().parent
 # Read when it is first needed: settings are read where there is no data folder yet, too.
@@ -113,4 +113,3 @@ SPECTACULAR_SETTINGS = {
     },
 }
 LOGGING = logging_settings(data_folder() / "logs")
-set_up_structlog()

@@ -12,7 +12,7 @@ from dataclasses import dataclass, field, replace
 import polars as pl
 
 from ..cell_parser import parse
-from ..faults import problem
+from ..problems import problem
 from ..records import Field, Kind, RecordType
 from ..sheets.sheet import ROW, ROW_ID, UNKNOWN
 from ..sheets.writers.outgoing import PREFIX

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import polars as pl
 
-from ..faults import problem
+from ..problems import problem
 from ..records import Field, Kind
 from ..values import SPACES, bare, join_items, on_unique, split_items
 

@@ -7,7 +7,7 @@ from collections.abc import Iterable, Mapping, Sequence
 import polars as pl
 
 from ..cell_parser import in_long_form
-from ..faults import problem
+from ..problems import problem
 from ..records import IDENTIFIER, RecordType
 from ..values import bare, normal
 

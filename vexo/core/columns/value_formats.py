@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import polars as pl
 
 from ..cell_parser import parse
-from ..faults import BETWEEN
+from ..problems import BETWEEN
 from ..records import Field, Kind
 from ..values import SEPARATOR, ascii_digits, bare
 from .treatments import Treatment, treat

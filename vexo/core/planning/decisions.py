@@ -7,7 +7,8 @@ from collections.abc import Sequence
 
 import polars as pl
 
-from ..faults import CODES, Case, Does, as_text
+from ..faults import CODES, Does
+from ..problems import Case, as_text
 from ..sheets.sheet import ROW_ID
 from ..values import on_unique
 from .verdicts import Answer

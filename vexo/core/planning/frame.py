@@ -12,7 +12,7 @@ from typing import ClassVar
 import polars as pl
 
 from ..columns.carried_columns import CarriedColumns
-from ..faults import FAULT
+from ..problems import FAULT
 from ..records import IDENTIFIER, VERSION
 from ..sheets.sheet import ROW, ROW_ID
 

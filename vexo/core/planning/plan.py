@@ -9,8 +9,9 @@ from collections.abc import Sequence
 
 import polars as pl
 
-from ..faults import CODES, FAULT, Case, Does
+from ..faults import CODES, Does
 from ..operations import Operation
+from ..problems import FAULT, Case
 from ..records import IDENTIFIER, VERSION, Field, RecordType
 from ..sheets.sheet import ROW_ID
 from ..values import dtype, same

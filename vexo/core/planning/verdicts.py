@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from enum import StrEnum
-
-import polars as pl
+from typing import TYPE_CHECKING
 
 from ..faults import CELL_CODES, CODES, Does
+
+if TYPE_CHECKING:
+    import polars as pl
 
 
 class Verdict(StrEnum):

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -134,8 +133,3 @@ def undo(view: PartView, person: Person, number: int, *, run_here: bool = False)
         note(person.username, "decided", words, trip.application, trip.pk, decision.count)
         update_status(view, revised=True)
         return enqueue("plan", person.username, view, run_here=run_here, fresh=False)
-
-
-def listed(trip: Trip) -> Sequence[Decision]:
-    """All decisions that are not undone, newest first."""
-    return list(trip.decisions.filter(undone_at=None).order_by("-id").defer("cells"))

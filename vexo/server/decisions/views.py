@@ -54,7 +54,7 @@ class DecisionsView(APIView):
 
     @extend_schema(responses=DecisionSerializer(many=True))
     def get(self, request: Request, pk: int) -> Response:
-        return Response(DecisionSerializer(decisions.listed(find_trip(pk)), many=True).data)
+        return Response(DecisionSerializer(Decision.listed(find_trip(pk)), many=True).data)
 
     @extend_schema(request=DecideSerializer, responses=TripDetailSerializer)
     def post(self, request: Request, pk: int) -> Response:

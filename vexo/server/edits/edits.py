@@ -18,7 +18,7 @@ from ..jobs.worker import enqueue
 from ..journal.services import note
 from ..people.models import Person
 from ..people.rights import Action, require
-from ..trips.models import Edit, Trip
+from ..trips.models import Edit
 from ..trips.part_view import PartView
 from ..trips.retries import until_unchanged
 from ..trips.sheet_cells import columns_now, edits_of, headers_of, over_sheet, update_figures
@@ -105,11 +105,6 @@ def undo(view: PartView, person: Person, number: int, *, run_here: bool = False)
             return enqueue("plan", person.username, view, run_here=run_here, fresh=False)
 
     return until_unchanged(trip, attempt, _TOO_FAST)
-
-
-def listed(trip: Trip, most: int | None = None) -> list[Edit]:
-    """The edits that are not undone, newest first."""
-    return list(trip.edits.filter(undone_at=None).order_by("-id").select_related("sheet")[:most])
 
 
 def first_cells(edit: Edit, most: int = 3) -> list[dict[str, str | None]]:

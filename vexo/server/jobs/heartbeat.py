@@ -22,8 +22,9 @@ _FORGOTTEN = 24 * 3600.0
 def _beat(owner: str, queues: tuple[str, ...]) -> None:
     now = time.time()
     with suppress(OperationalError):
-        Worker.objects.filter(seen_at__lt=now - _FORGOTTEN).delete()
-        Worker.objects.update_or_create(owner=owner, defaults={"queues": list(queues), "seen_at": now})
+        if not Worker.objects.filter(owner=owner).update(seen_at=now):
+            Worker.objects.filter(seen_at__lt=now - _FORGOTTEN).delete()
+            Worker.objects.create(owner=owner, queues=list(queues), seen_at=now)
 
 
 @contextmanager

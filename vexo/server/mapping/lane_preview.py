@@ -15,8 +15,8 @@ from vexo.core.columns.matches import ColumnMatch, MatchedBy
 from vexo.core.columns.treatments import steps
 from vexo.core.documents import lane_sentence
 from vexo.core.documents.bring_in import phrase
-from vexo.core.faults import BETWEEN
 from vexo.core.planning.verdicts import CellState
+from vexo.core.problems import BETWEEN
 from vexo.core.records import Field, Kind
 from vexo.core.sheets import SheetProfile
 from vexo.core.sheets.overlay.edits import lay_edits

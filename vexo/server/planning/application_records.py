@@ -10,10 +10,13 @@ from vexo.applications import Client
 from vexo.core.conditions import read_condition
 from vexo.core.keys.record_keys import normal_key, row_keys
 from vexo.core.operations import Operation
+from vexo.core.planning.inputs import OTHER_PARTS
 from vexo.core.records import IDENTIFIER
 from vexo.core.writing.totals import as_texts
 
+from .. import artifacts
 from ..trips.models import Sheet
+from ..trips.part_view import PartView
 from .context import PlanContext
 
 _SMALL_TYPE = 10_000
@@ -84,3 +87,15 @@ def counts_of(context: PlanContext, client: Client, total: int) -> dict[str, Any
         if numbers and count <= _MOST_SUMMED:
             counts["selection"]["totals"] = as_texts(client.totals(record_type, numbers, condition))
     return counts
+
+
+def records_elsewhere(view: PartView) -> pl.DataFrame:
+    """The records that went out in other parts than the one that the trip is looked at, and in which."""
+    trip = view.trip
+    found = [pl.DataFrame(schema=OTHER_PARTS)]
+    newest = {copy.part_id: copy for copy in trip.kept_copies.exclude(part__number=view.part).select_related("part")}
+    for copy in newest.values():
+        if copy.part is not None:
+            ids = artifacts.read(copy.path, [IDENTIFIER])
+            found.append(ids.with_columns(pl.lit(copy.part.label).alias("part")))
+    return pl.concat(found)

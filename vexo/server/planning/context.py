@@ -11,8 +11,9 @@ import polars as pl
 from vexo.core.columns.lanes import check_lane, lanes_from_json
 from vexo.core.columns.matches import ColumnMatch, MatchedBy, refuse_conflicts
 from vexo.core.keys.record_keys import RecordKeyError, check_key
-from vexo.core.planning import Operation, Settings
+from vexo.core.operations import Operation
 from vexo.core.planning.decisions import DECISIONS
+from vexo.core.planning.inputs import Settings
 from vexo.core.records import Catalogue, Field, RecordType
 from vexo.core.sheets import SheetProfile
 

@@ -78,3 +78,8 @@ class Decision(models.Model):
 
     class Meta:
         ordering = ("id",)
+
+    @classmethod
+    def listed(cls, trip: Trip) -> list[Decision]:
+        """Those of a trip that are not undone, newest first."""
+        return list(cls.objects.filter(trip=trip, undone_at=None).order_by("-id").defer("cells"))

@@ -18,9 +18,10 @@ from vexo.core.columns.matches import MappingError
 from vexo.core.errors import MendableError
 from vexo.core.keys.record_keys import RecordKeyError
 from vexo.core.operations import Operation
-from vexo.core.planning import Inputs, make_plan
 from vexo.core.planning.frame import VERDICT
+from vexo.core.planning.inputs import Inputs
 from vexo.core.planning.merge_base import Ledger
+from vexo.core.planning.plan import make_plan
 from vexo.core.planning.verdicts import Verdict
 from vexo.core.records import IDENTIFIER, Catalogue, Kind
 from vexo.core.sheets.row_filter import excluded_rows
@@ -41,12 +42,11 @@ from ..trips.facts.parts import Key
 from ..trips.facts.plans import PlanSummary, StoredPlan
 from ..trips.models import Sheet, Trip
 from ..trips.part_view import PartView
-from ..trips.parts import records_elsewhere
 from ..trips.retries import until_unchanged
 from ..trips.sheets import ledger_pages, newest_sheet
 from ..trips.status import refuse_while_sending, update_status
 from . import damage
-from .application_records import counts_of, records_now
+from .application_records import counts_of, records_elsewhere, records_now
 from .basis import Basis
 from .context import PlanContext, catalogue_part, newest_plan, signatures_of
 from .figures import summary_of

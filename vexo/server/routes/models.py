@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from django.db import models
 
-from vexo.core.documents import BringIn, SendOut
-
 from ..applications.models import Application
+
+if TYPE_CHECKING:
+    from vexo.core.documents import BringIn, SendOut
 
 
 class Route(models.Model):
@@ -35,9 +38,13 @@ class Route(models.Model):
     @property
     def document(self) -> SendOut | None:
         """What goes out on it."""
+        from vexo.core.documents import SendOut
+
         return SendOut.from_json(self.send_document) if self.send_document else None
 
     @property
     def bringing(self) -> BringIn | None:
         """How a sheet comes in on it."""
+        from vexo.core.documents import BringIn
+
         return BringIn.from_json(self.import_document) if self.import_document else None

@@ -95,7 +95,7 @@ class EditsView(APIView):
     @extend_schema(responses=EditSerializer(many=True))
     def get(self, request: Request, pk: int) -> Response:
         """The newest edits that lie over the trip's sheet."""
-        return Response(EditSerializer(edits.listed(find_trip(pk), _MOST_LISTED), many=True).data)
+        return Response(EditSerializer(Edit.listed(find_trip(pk), _MOST_LISTED), many=True).data)
 
     @extend_schema(request=MakeEditSerializer, responses=TripDetailSerializer, parameters=[SEEN])
     def post(self, request: Request, pk: int) -> Response:

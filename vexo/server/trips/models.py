@@ -1,18 +1,21 @@
-"""A trip and what is kept with it."""
+"""A trip and what is kept with it.
+
+Models import what reads their documents when it is asked for: a command that only lists rows needs no data frames.
+"""
 
 from __future__ import annotations
 
 from functools import cached_property
+from typing import TYPE_CHECKING
 
 from django.db import models
 
-from vexo.core.columns.lanes import lanes_from_json
-from vexo.core.documents import BringIn, SendOut
-from vexo.core.operations import Operation
-from vexo.core.sheets import SheetProfile
-
 from ..applications.models import Application
 from ..errors import PlainError
+
+if TYPE_CHECKING:
+    from vexo.core.documents import BringIn, SendOut
+    from vexo.core.sheets import SheetProfile
 
 
 def no_origin() -> dict[str, str]:
@@ -68,11 +71,17 @@ class Trip(models.Model):
     @property
     def document(self) -> SendOut | None:
         """What went out, or None for a trip whose sheet came from elsewhere."""
+        from vexo.core.documents import SendOut
+
         return SendOut.from_json(self.send_document) if self.send_document else None
 
     @property
     def bringing(self) -> BringIn:
         """How its sheets come in, as far as it was said."""
+        from vexo.core.columns.lanes import lanes_from_json
+        from vexo.core.documents import BringIn
+        from vexo.core.operations import Operation
+
         return BringIn(
             self.record_type,
             dict(self.columns),
@@ -167,6 +176,8 @@ class Sheet(models.Model):
     @cached_property
     def profile(self) -> SheetProfile:
         """What was found in the file. Raises PlainError for a sheet that went out, which nobody read."""
+        from vexo.core.sheets import SheetProfile
+
         if self.profile_json is None:
             raise PlainError(f"{self.name} went out from here, and nothing was read of it. Bring a sheet in first.")
         return SheetProfile.from_json(self.profile_json)
@@ -221,3 +232,8 @@ class Edit(models.Model):
 
     class Meta:
         ordering = ("id",)
+
+    @classmethod
+    def listed(cls, trip: Trip, most: int | None = None) -> list[Edit]:
+        """Those of a trip that are not undone, newest first."""
+        return list(cls.objects.filter(trip=trip, undone_at=None).order_by("-id").select_related("sheet")[:most])

@@ -2,13 +2,8 @@
 
 from __future__ import annotations
 
-import polars as pl
-
-from vexo.core.planning.inputs import OTHER_PARTS
 from vexo.core.planning.verdicts import RowState
-from vexo.core.records import IDENTIFIER
 
-from .. import artifacts
 from ..errors import PlainError
 from ..journal.services import note
 from ..naming import names_of
@@ -20,18 +15,6 @@ from .facts.status import Needs
 from .models import Part, Sheet, Trip
 from .part_view import PartView
 from .status import TripStatus, update_status
-
-
-def records_elsewhere(view: PartView) -> pl.DataFrame:
-    """The records that went out in other parts than the one that the trip is looked at, and in which."""
-    trip = view.trip
-    found = [pl.DataFrame(schema=OTHER_PARTS)]
-    newest = {copy.part_id: copy for copy in trip.kept_copies.exclude(part__number=view.part).select_related("part")}
-    for copy in newest.values():
-        if copy.part is not None:
-            ids = artifacts.read(copy.path, [IDENTIFIER])
-            found.append(ids.with_columns(pl.lit(copy.part.label).alias("part")))
-    return pl.concat(found)
 
 
 def part_named(trip: Trip, said: str) -> Part:

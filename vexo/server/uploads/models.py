@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from django.db import models
 
-from vexo.core.sheets import Choices, SheetProfile
-
 from ..trips.models import Trip
+
+if TYPE_CHECKING:
+    from vexo.core.sheets import Choices, SheetProfile
 
 
 class Upload(models.Model):
@@ -61,9 +64,13 @@ class Upload(models.Model):
     @property
     def read_options(self) -> Choices:
         """How a person wants it read."""
+        from vexo.core.sheets import Choices
+
         return Choices(**self.choices)
 
     @property
     def profile(self) -> SheetProfile | None:
         """What was found in it, once it was read."""
+        from vexo.core.sheets import SheetProfile
+
         return SheetProfile.from_json(self.profile_json) if self.profile_json is not None else None

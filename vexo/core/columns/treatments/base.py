@@ -10,7 +10,7 @@ from typing import Any, ClassVar
 import polars as pl
 
 from ...errors import MendableError
-from ...faults import BETWEEN, problem
+from ...problems import BETWEEN, problem
 
 BAD = "\x1e\x1f\x1e"
 """Stands before what a treatment could not read; the rest is a cell's problem, as ``faults.problem`` makes it."""

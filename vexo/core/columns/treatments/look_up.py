@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import polars as pl
 
-from ...faults import problem
+from ...problems import problem
 from ...values import bare, normal
 from .base import BAD, Argument, Beside, Treatment, TreatmentError, is_bad
 

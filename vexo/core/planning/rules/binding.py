@@ -5,8 +5,8 @@ from __future__ import annotations
 import polars as pl
 
 from ...columns.carried_columns import CarriedColumns
-from ...faults import Case
 from ...keys.record_keys import find_records, key_values, normal_key
+from ...problems import Case
 from ...records import IDENTIFIER, RecordType
 from ...sheets.sheet import ROW_ID
 from ...values import dtype

@@ -11,7 +11,7 @@ import polars as pl
 
 from ...columns.lanes import Blank
 from ...columns.marks import BLANK_CLEARS, BLANK_DEFAULT, CLEAR, KEEP, LEAVE, VALUE
-from ...faults import Case
+from ...problems import Case
 from ...records import IDENTIFIER, Field
 from ...sheets.sheet import ROW_ID
 from ...values import dtype, is_empty

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import polars as pl
 
-from ...faults import Case
+from ...problems import Case
 from ...records import IDENTIFIER, Field
 from ...sheets.sheet import ROW, ROW_ID
 from ..frame import FIRST_ROW, GROUP_ROWS, VARIANTS, FieldColumns, beside

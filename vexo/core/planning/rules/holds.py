@@ -7,8 +7,8 @@ from collections.abc import Sequence
 import polars as pl
 
 from ...columns.marks import VALUE
-from ...faults import Case
 from ...operations import Operation
+from ...problems import Case
 from ...records import IDENTIFIER, VERSION, Field
 from ...sheets.sheet import ROW_ID
 from ...values import same

@@ -7,9 +7,10 @@ from collections.abc import Sequence
 import polars as pl
 
 from ...columns.marks import CLEAR, LEAVE
-from ...faults import CELL_CODES, Case, arguments_of, code_of
+from ...faults import CELL_CODES
 from ...keys.near import SEPARATOR, near_keys
 from ...operations import Operation
+from ...problems import Case, arguments_of, code_of
 from ...records import IDENTIFIER, Field
 from ...values import to_text
 from ..frame import BOUND, CREATES, DELETED_BY_PASS, GONE, KEY_MATCHES, NEAR_KEYS, FieldColumns, each

@@ -1,0 +1,58 @@
+"""What is said on a terminal: signs, sums, short tables. Nothing here needs data frames, and JSON needs no tables."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from rich.console import Console
+    from rich.table import Table
+
+    from vexo.server.planning.models import Decision
+    from vexo.server.trips.models import Edit
+
+SIGNS = {
+    "create": "+",
+    "update": "△",
+    "same": "=",
+    "delete": "−",
+    "held": "?",
+    "rejected": "×",
+    "aside": "‖",
+    "created": "+",
+    "updated": "△",
+    "deleted": "−",
+    "refused": "×",
+    "unclear": "≈",
+    "waiting": "○",
+}
+
+
+def console() -> Console:
+    """Standard output; without a terminal, wide enough that nothing is cut."""
+    from rich.console import Console
+
+    out = Console(markup=False, highlight=False)
+    return out if out.is_terminal else Console(width=240, markup=False, highlight=False)
+
+
+def plain_table(*headers: str) -> Table:
+    """A table without lines."""
+    from rich.table import Table
+
+    return Table(*headers, box=None, header_style="bold")
+
+
+def print_made(columns: Sequence[str], made: Sequence[tuple[Edit | Decision, str]], none: str) -> None:
+    """What people made on a trip, each with its words; ``none`` is said where there is nothing."""
+    table = plain_table(*columns, "By", "When")
+    for one, words in made:
+        table.add_row(str(one.pk), words, f"{one.count:,}", one.by, f"{one.at:%Y-%m-%d %H:%M}")
+    console().print(table if made else none)
+
+
+def sum_line(rows: int, terms: dict[str, int]) -> str:
+    """The row sum in words."""
+    parts = [f"{count:,} {name}" for name, count in terms.items() if count]
+    return f"{rows:,} rows read = {' + '.join(parts) or '0'}"
