@@ -1,0 +1,165 @@
+"""A data folder from which the records went out, and the command that brings the edited sheet in."""
+
+from __future__ import annotations
+
+import json
+import os
+import shutil
+import time
+from collections.abc import Iterator, Sequence
+from contextlib import redirect_stdout
+from functools import wraps
+from io import StringIO
+from pathlib import Path
+from typing import Any
+
+import polars as pl
+
+from vexo.applications import PROTOCOLS, Client
+from vexo.core.conditions import Condition
+from vexo.core.conditions.to_expression import to_expression
+from vexo.core.records import IDENTIFIER, VERSION, Catalogue, RecordType
+from vexo.core.writing import Write, WriteResult
+
+from .records import catalogue
+
+SPENT: dict[str, float] = {}
+"""CPU seconds of the stages that are told apart."""
+
+
+class FileClient(Client):
+    """An application whose records are a Parquet file, in place of HTTP. It is only read."""
+
+    def __init__(self, address: str, token: str = "", pages: str = "", *, quick: bool = False) -> None:
+        self.path = address
+
+    def describe(self) -> Catalogue:
+        return catalogue()
+
+    def _records(self, fields: Sequence[str]) -> pl.LazyFrame:
+        scan = pl.scan_parquet(self.path)
+        if "id" in fields:
+            scan = scan.with_columns(pl.col(IDENTIFIER).alias("id"))
+        return scan.select(IDENTIFIER, VERSION, *dict.fromkeys(fields))
+
+    def count(self, record_type: RecordType, condition: Condition | None = None) -> int:
+        records = self._records([field.name for field in record_type.fields])
+        records = records.filter(to_expression(condition)) if condition else records
+        return int(records.select(pl.len()).collect().item())
+
+    def read(
+        self,
+        record_type: RecordType,
+        fields: Sequence[str],
+        condition: Condition | None = None,
+        order: Sequence[str] = (),
+        top: int | None = None,
+        after: str = "",
+    ) -> Iterator[pl.DataFrame]:
+        records = self._records(fields)
+        records = records.filter(to_expression(condition)) if condition else records
+        if order:
+            records = records.sort([name.removeprefix("-") for name in order], descending=order[0].startswith("-"))
+        if after:
+            records = records.filter(pl.col(IDENTIFIER) > after)
+        yield (records.head(top) if top is not None else records).collect()
+
+    def read_by_keys(
+        self, record_type: RecordType, fields: Sequence[str], key: Sequence[str], values: pl.DataFrame
+    ) -> pl.DataFrame:
+        wanted = values.lazy().select(key).unique()
+        records = self._records(list(dict.fromkeys([*fields, *key])))
+        return records.join(wanted, on=list(key), how="semi", maintain_order="left").collect()
+
+    def write(self, record_type: RecordType, writes: Sequence[Write], sending: Any = None) -> list[WriteResult]:
+        raise NotImplementedError
+
+    def link(self, record_type: RecordType, identifier: str) -> str | None:
+        return None
+
+
+PROTOCOLS["file"] = FileClient
+
+
+def command(data: Path, *words: str) -> Any:
+    """A command of Vexo's in this process, and what it tells."""
+    from vexo.cli.main import main
+
+    said = StringIO()
+    with redirect_stdout(said):
+        try:
+            main(["--data", str(data), "--as", "ada", *words, "--json"])
+        except SystemExit as end:
+            if end.code not in (0, 1, None):
+                raise
+    return json.loads(said.getvalue())
+
+
+def send_out(folder: Path) -> None:
+    """Make the data folder ``out`` and send all records out from it."""
+    from vexo.server.setting_up import set_up
+
+    data = folder / "out"
+    set_up(data)
+    from vexo.server.applications.models import Application
+    from vexo.server.people.models import Person, Role
+
+    Person.objects.create(username="ada", name="Ada", role=Role.ADMINISTRATOR)
+    Application.objects.create(
+        name="bench", label="Bench", stage="practice", protocol="file", address=str(folder / "then.parquet")
+    )
+    command(data, "send-out", "bench", "Reading", "--format", "csv", "-o", str(folder / "sent.csv"))
+    Application.objects.update(address=str(folder / "now.parquet"))
+
+
+def copied(folder: Path) -> Path:
+    """A copy of the data folder; what never changes in it is shared."""
+    data = folder / "copy"
+    shutil.rmtree(data, ignore_errors=True)
+    shutil.copytree(folder / "out", data, copy_function=lambda a, b: (shutil.copy2 if ".db" in a else os.link)(a, b))
+    return data
+
+
+def bring_in(folder: Path) -> dict[str, int]:
+    """Bring the edited sheet in, up to its stored plan; the verdicts."""
+    from vexo.server.setting_up import set_up
+
+    set_up(folder / "copy")
+    _told_apart()
+    words = ("bring-in", "bench", "Reading", str(folder / "sheet.csv"), "--trip", "1")
+    told = command(folder / "copy", *words)
+    return {name: count for name, count in told["verdicts"].items() if count}
+
+
+def _told_apart() -> None:
+    """Count the CPU of some stages apart."""
+    from vexo.server import artifacts
+    from vexo.server.ingest import bring_in as bringing
+    from vexo.server.planning import damage, plan_trip
+    from vexo.server.trips import sheet_cells
+    from vexo.server.uploads import upload_cells
+
+    places = (
+        ("recognising", bringing, "incoming_of"),
+        ("storing", artifacts, "write"),
+        ("damage", damage.DamageSearch, "run"),
+        ("totals", upload_cells, "sheet_totals"),
+        ("totals", sheet_cells, "sheet_totals"),
+        ("make_plan", plan_trip, "make_plan"),
+        ("carrying", plan_trip, "carry"),
+    )
+    for name, owner, attribute in places:
+        if hasattr(owner, attribute):
+            setattr(owner, attribute, _counted(name, getattr(owner, attribute)))
+
+
+def _counted(name: str, work: Any) -> Any:
+    @wraps(work)
+    def counted(*arguments: Any, **options: Any) -> Any:
+        began = time.process_time()
+        try:
+            return work(*arguments, **options)
+        finally:
+            SPENT[name] = SPENT.get(name, 0.0) + time.process_time() - began
+
+    return counted
