@@ -78,6 +78,17 @@ class Forms(unittest.TestCase):
         found = find_forms(replace(RATE, scale=4, precision=18), column)
         self.assertEqual(found.read, len(column))
 
+    @given(
+        st.sampled_from((DAY, RATE, LENGTH, Field("n", "N", Kind.WHOLE))),
+        st.lists(st.one_of(st.none(), st.text("0123456789.,-+ e", max_size=6), st.dates().map(str)), min_size=1),
+    )
+    def test_columns_that_are_read_at_a_glance_are_told_as_with_care(
+        self, field: Field, texts: list[str | None]
+    ) -> None:
+        # A space at the end of a cell changes nothing of what it says, but it is not seen through at a glance.
+        careful = pl.Series([f"{text} " if text else text for text in texts], dtype=pl.String)
+        self.assertEqual(find_forms(field, pl.Series(texts, dtype=pl.String)), find_forms(field, careful))
+
     def test_what_stands_between_items(self) -> None:
         self.assertEqual(find_separator(MANY, pl.Series(["water / power", "wifi"])), ("/", 1.0))
         self.assertEqual(find_separator(MANY, pl.Series(["water; power", "wifi"])), (";", 1.0))

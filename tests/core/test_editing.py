@@ -135,6 +135,21 @@ class Totals(unittest.TestCase):
         self.assertEqual(Decimal(made.sum), sum(numbers))
         self.assertEqual((Decimal(made.least), Decimal(made.greatest)), (min(numbers), max(numbers)))
 
+    @given(
+        st.lists(st.decimals(-(10**9), 10**9, allow_nan=False, places=2), max_size=9),
+        st.sampled_from([(" 1,234.50", "1234.50"), ("+7\u00a0", "7"), ("n/k", "0"), ("0.125", "0.125"), ("-0", "0")]),
+    )
+    def test_a_cell_of_another_kind_changes_a_sum_by_what_it_says(
+        self, numbers: list[Decimal], odd: tuple[str, str]
+    ) -> None:
+        texts = [format(n, "f") for n in numbers]
+        made = column_totals(pl.Series([*texts, None, odd[0]], dtype=pl.String))
+        too_few = odd[0] == "n/k" and len(numbers) < 4
+        self.assertEqual(made.sum == "", too_few)
+        if not too_few:
+            self.assertEqual(Decimal(made.sum), sum(numbers) + Decimal(odd[1]))
+            self.assertEqual(made.numbers, len(numbers) + (odd[0] != "n/k"))
+
     def test_what_is_expected_is_checked(self) -> None:
         typed = [str(as_typed(text)) for text in ("1,234.50", "1.234,5", "1 234", "x", "1e999999", "NaN")]
         self.assertEqual(typed, ["1234.50", "1234.5", "1234", "None", "None", "None"])

@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 
 from tests.core.examples import answers, codes, plan, plan_and_questions, verdicts
 from vexo.core.operations import Operation
+from vexo.core.planning.frame import beside
 from vexo.core.planning.verdicts import CellAction, SumError, Verdict, sum_after, sum_of
 
 NAMES = ["code", "rate"]
@@ -55,6 +56,23 @@ class Lists(unittest.TestCase):
     def test_a_new_record_has_what_is_added(self) -> None:
         made = plan(["code", "services"], [("N", "[add] wifi")], [], operation=Operation.CREATE)
         self.assertEqual([list(value) for value in made["proposed.services"].to_list()], [["wifi"]])
+
+
+class Beside(unittest.TestCase):
+    KEYS = st.lists(st.one_of(st.none(), st.sampled_from("abcde")), max_size=6)
+
+    @given(KEYS, KEYS)
+    def test_lines_are_laid_beside_their_keys_whatever_their_order(
+        self, keys: list[str | None], known: list[str | None]
+    ) -> None:
+        table = pl.DataFrame({"k": known, "at": range(len(known))}, schema={"k": pl.String, "at": pl.Int64})
+        laid = beside(pl.Series("k", keys, dtype=pl.String), table)
+        self.assertEqual((laid.columns, len(laid)), (["at"], len(keys)))
+        for key, at in zip(keys, laid["at"].to_list(), strict=True):
+            if key is None or key not in known:
+                self.assertIsNone(at, "a blank key is like no other")
+            else:
+                self.assertEqual(known[at], key)
 
 
 class TheSum(unittest.TestCase):

@@ -131,7 +131,7 @@ class Met:
     def equal(self, sheet: ComparedSheet, sent: Sent, field: Field) -> tuple[int, int]:
         """Of a field: how many cells are as they went out, and how many are filled."""
         came, went = sheet.cells[self.columns[field.name]], sent.cells(field).gather(self.places)
-        filled = _written(came).is_not_null()
+        filled = bare(came).is_not_null()
         # Most are letter for letter as they went out: only the others are worth reading as values.
         same = filled & came.eq_missing(went)
         differs = filled & ~same

@@ -11,6 +11,7 @@ from ..cell_parser import parse
 from ..problems import BETWEEN
 from ..records import Field, Kind
 from ..values import SEPARATOR, ascii_digits, bare
+from .fast_parse import KINDS, plain_values
 from .treatments import Treatment, treat
 from .treatments.base import problem_of
 from .treatments.dates import Dates
@@ -73,8 +74,10 @@ def _plainly(field: Field, values: pl.DataFrame) -> int:
 
 def _in_doubt(field: Field, values: pl.DataFrame) -> bool:
     """Whether points could stand between thousands: all numbers that have one are so grouped."""
+    if field.kind != Kind.DECIMAL:
+        return False
     points = values.filter(pl.col("text").str.contains(".", literal=True))["text"]
-    return field.kind == Kind.DECIMAL and len(points) > 0 and bool(points.str.contains(_GROUPED).all())
+    return len(points) > 0 and bool(points.str.contains(_GROUPED).all())
 
 
 _SEPARATORS = (";", ",", "/", "|", "+", "\n")
@@ -99,6 +102,11 @@ def find_forms(field: Field, texts: pl.Series) -> Forms:
     """The forms in which a column's cells can be read as values of a field of numbers or days."""
     if not (field.is_number or field.kind in (Kind.DATE, Kind.MOMENT)):
         return Forms((), 0, 0)
+    if field.kind in KINDS and not field.long_form:
+        _, others = plain_values(field, texts)
+        if others is None and not _in_doubt(field, texts.to_frame("text")):
+            filled = len(texts) - int((texts == "").sum()) - texts.null_count()
+            return Forms((), filled, filled)
     values = _counted(texts)
     filled = int(values["many"].sum())
     plain = _plainly(field, values)

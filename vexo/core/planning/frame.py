@@ -209,7 +209,18 @@ def beside(keys: pl.Series, table: pl.DataFrame) -> pl.DataFrame:
         table: where several lines have one key, one of them counts.
     """
     name = keys.name
+    rest = table.drop(name)
     if table.is_empty():
-        return table.drop(name).clear(len(keys))
-    lines = table.lazy().unique(name, keep="any")
-    return keys.to_frame().lazy().join(lines, on=name, how="left", maintain_order="left").drop(name).collect()
+        return rest.clear(len(keys))
+    places = places_of(keys, table[name])
+    return rest if places is None else rest.select(pl.all().gather(places))
+
+
+def places_of(keys: pl.Series, known: pl.Series) -> pl.Series | None:
+    """Where each of ``keys`` is among ``known``, null where it is not; one of several places counts. None where each
+    has its own place in the same order."""
+    if len(keys) == len(known) and keys.null_count() == 0 and (keys == known).all() and known.n_unique() == len(known):
+        return None
+    places = known.alias("key").to_frame().lazy().with_row_index("place").unique("key", keep="any")
+    met = keys.alias("key").to_frame().lazy().join(places, on="key", how="left", maintain_order="left")
+    return met.select("place").collect()["place"]

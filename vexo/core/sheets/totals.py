@@ -45,18 +45,20 @@ class ColumnTotals:
         return asdict(self)
 
 
-def _seen(texts: pl.Series) -> tuple[pl.Series, dict[str, int]]:
-    """A column's cells without spaces at their ends, and how many are filled, look like codes, and like a number of
-    either form."""
-    cell = without_spaces(pl.col("text"))
+def _bare(texts: pl.Series) -> pl.Series:
+    """A column's cells without spaces at their ends."""
+    return texts.to_frame("text").select(without_spaces(pl.col("text")))["text"]
+
+
+def _seen(cells: pl.Series) -> dict[str, int]:
+    """How many cells are filled, look like codes, and like a number of either form."""
     patterns = {"codes": _CODE} | {
         f"{form}.{what}": pattern
         for form, told in _FORMS.items()
         for what, pattern in zip(("decimals", "groups"), told, strict=False)
     }
-    frame = texts.to_frame("text").select(cell, *(cell.str.contains(p).sum().alias(n) for n, p in patterns.items()))
-    counts = {name: int(frame[name][0] if len(frame) else 0) for name in patterns}
-    return frame["text"], {**counts, "filled": len(frame) - frame["text"].null_count()}
+    frame = cells.to_frame("text").select(pl.col("text").str.contains(p).sum().alias(n) for n, p in patterns.items())
+    return {**frame.row(0, named=True), "filled": cells.count()}
 
 
 def _form(cells: pl.Series, counts: Mapping[str, int]) -> str | None:
@@ -82,35 +84,53 @@ def _all_of(cells: pl.Series, pattern: str, other: str) -> bool:
 
 def with_comma(texts: pl.Series) -> int:
     """How many numbers of a column are written with a comma before the decimals."""
-    cells, counts = _seen(texts)
-    if as_numbers(texts) is None or _form(cells, counts) != "comma":
+    cells = _bare(texts)
+    if _numbers(cells) is None or _form(cells, _seen(cells)) != "comma":
         return 0
     return int(cells.str.contains(r"^[+-]?[\d. \x{a0}]*\d,\d+$").sum())
 
 
 def as_numbers(texts: pl.Series) -> pl.Series | None:
     """A column's numbers (null for other cells), or None where it is not a column of numbers."""
-    cells, counts = _seen(texts)
-    form = _form(cells, counts) if counts["filled"] and not counts["codes"] else None
+    return _numbers(_bare(texts))
+
+
+def _numbers(cells: pl.Series) -> pl.Series | None:
+    text = pl.col("text")
+    begin, plain = text.str.contains(r"^[+-]?\d").sum(), text.str.contains(r"^[+-]?\d+(\.\d+)?$").sum()
+    filled, like_numbers = cells.count(), int(cells.to_frame("text").select(begin).item())
+    # Most columns are either of texts, or of numbers written plainly: each is seen at a glance.
+    if not filled or like_numbers < (1 - _MOST) * filled:
+        return None
+    if like_numbers == filled and int(cells.to_frame("text").select(plain).item()) == filled:
+        return None if cells.str.contains(_CODE).any() else _as_decimals(cells, filled)
+    counts = _seen(cells)
+    form = _form(cells, counts) if not counts["codes"] else None
     if form is None:
         return None
     decimal, grouped, between = _FORMS[form]
-    cell = pl.col("text")
-    is_number = cell.str.contains(f"{_PLAIN}|{decimal}|{grouped}")
-    plain = pl.when(cell.str.contains(grouped)).then(cell.str.replace_all(between, "")).otherwise(cell)
-    told: pl.Expr = plain.str.replace(",", ".", literal=True) if form == "comma" else plain
-    frame = cells.to_frame("text").select(pl.when(is_number).then(told).str.strip_prefix("+").alias("text"))
-    frame = frame.with_columns(
-        cell.str.extract(r"\.(\d+)$", 1).str.len_chars().max().fill_null(0).alias("places"),
-        cell.str.extract(r"^-?(\d+)", 1).str.len_chars().max().fill_null(0).alias("whole"),
-    )
-    plain_numbers = frame["text"]
-    if len(frame) - plain_numbers.null_count() < (1 - _MOST) * counts["filled"]:
+    is_number = text.str.contains(f"{_PLAIN}|{decimal}|{grouped}")
+    ungrouped = pl.when(text.str.contains(grouped)).then(text.str.replace_all(between, "")).otherwise(text)
+    told: pl.Expr = ungrouped.str.replace(",", ".", literal=True) if form == "comma" else ungrouped
+    return _as_decimals(cells.to_frame("text").select(pl.when(is_number).then(told).alias("text"))["text"], filled)
+
+
+def _as_decimals(texts: pl.Series, filled: int) -> pl.Series | None:
+    """Numbers with a point before their decimals, exact; None where too few of the filled cells are, or they are too
+    long to be summed."""
+    if texts.count() < (1 - _MOST) * filled:
         return None
-    places, whole = int(frame["places"][0]), int(frame["whole"][0])
+    text = pl.col("text").str.strip_prefix("+")
+    point, length = text.str.find(".", literal=True), text.str.len_bytes()
+    sign = text.str.starts_with("-").cast(pl.UInt32)
+    sizes = texts.to_frame("text").select(
+        (length - point - 1).max().fill_null(0).alias("places"),
+        (pl.coalesce(point, length) - sign).max().fill_null(0).alias("whole"),
+    )
+    places, whole = sizes.row(0)
     if places + whole + len(str(len(texts))) > _DIGITS:
         return None
-    return plain_numbers.cast(pl.Decimal(_DIGITS, places), strict=False)
+    return texts.to_frame("text").select(text.cast(pl.Decimal(_DIGITS, places), strict=False))["text"]
 
 
 def _exact(value: Any) -> str:

@@ -97,7 +97,8 @@ def _against_what_was(looked: Looked) -> pl.DataFrame:
     if looked.was is None:
         return empty
     both = pl.DataFrame({"text": looked.texts, "was": looked.was}).with_row_index("at").drop_nulls()
-    differs = both.filter(normal(both["text"]) != normal(both["was"]))
+    differs = both.filter(pl.col("text") != pl.col("was"))
+    differs = differs.filter(normal(differs["text"]) != normal(differs["was"]))
     if differs.is_empty():
         return empty
     if looked.field.read_only:
@@ -127,10 +128,12 @@ def _pattern(known: pl.Series | None) -> int | None:
 
 def _by_itself(looked: Looked) -> pl.DataFrame:
     """Harm that a cell shows by itself, where what went out is not known."""
-    length = _pattern(looked.known)
-    alone = looked.texts if looked.was is None else looked.texts.set(looked.was.is_not_null(), None)
-    text_field = looked.field.kind in TEXTS
+    alone = looked.texts if looked.was is None else looked.texts.filter(looked.was.is_null())
     some = alone.drop_nulls().unique(maintain_order=True)
+    if some.is_empty():
+        return pl.DataFrame(schema=_FOUND)
+    length = _pattern(looked.known)
+    text_field = looked.field.kind in TEXTS
     may = some.str.contains(rf"{LOOKS_HARMED}|^\s|\s$|{_ODD}")
     if length:
         may |= some.str.contains(rf"^\s*\d{{1,{length - 1}}}\s*$")
@@ -147,10 +150,9 @@ def _by_itself(looked: Looked) -> pl.DataFrame:
     if not lines:
         return pl.DataFrame(schema=_FOUND)
     table = pl.DataFrame(lines, schema=schema, orient="row")
+    cells = looked.texts.alias("text").to_frame().with_row_index("at")
     return (
-        alone.alias("text")
-        .to_frame()
-        .with_row_index("at")
+        (cells if looked.was is None else cells.filter(looked.was.is_null()))
         .join(table, on="text", how="inner", maintain_order="left")
         .select("at", "kind", "sure", "text", "repair")
     )
