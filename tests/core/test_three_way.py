@@ -71,9 +71,14 @@ class EveryKind(unittest.TestCase):
             (str(n), "v", code, text(stored, was))
             for n, (code, (was, _, _)) in enumerate(zip(codes, cases, strict=True))
         ]
-        made = plan(["code", name], sheet, now, kept if has_copy else None)
         wanted = [expected(same(was), same(file), same(is_), has_copy) for was, file, is_ in cases]
+        made = plan(["code", name], sheet, now, kept if has_copy else None)
         self.assertEqual(made[f"action.{name}"].to_list(), wanted)
+        # Among many rows as they went out each is judged as before.
+        more = [(f"x{n}", "v", f"X{n}", stored[1]) for n in range(3 * len(cases))]
+        others = [(code, written[1]) for _, _, code, _ in more]
+        among = plan(["code", name], [*others, *sheet], [*now, *more], [*kept, *more] if has_copy else None)
+        self.assertEqual(among[f"action.{name}"].to_list(), [CellAction.NOTHING] * len(more) + wanted)
         verdicts = {CellAction.NOTHING: "same", CellAction.WRITE: "update", CellAction.HELD: "held"}
         self.assertEqual(made["verdict"].to_list(), [verdicts[do] for do in wanted])
 

@@ -13,6 +13,7 @@ import uuid
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import polars as pl
 
@@ -24,6 +25,8 @@ VERSION = 2
 LIMIT = int(os.environ.get("VEXO_STAGES_LIMIT", str(8 * 1024**3)))
 _GROUP = 16_384
 """Rows of a group in a Parquet file: few enough that a window of a screen reads little, many enough to compress."""
+_AS_PARQUET: dict[str, Any] = {"compression": "lz4", "row_group_size": _GROUP, "statistics": False}
+"""Rows are found by their place, never by a value, so nothing would ask for the least and greatest of each column."""
 
 
 class ArtifactLost(PlainError):
@@ -49,7 +52,7 @@ def kept_name(trip: int | str, what: str) -> str:
 def write(frame: pl.DataFrame, relative: str) -> str:
     """Write a result; it is there whole or not at all."""
     with replacing(absolute(relative)) as aside:
-        frame.write_parquet(aside, compression="lz4", row_group_size=_GROUP)
+        frame.write_parquet(aside, **_AS_PARQUET)
     return relative
 
 
@@ -96,7 +99,7 @@ class Keeping:
     def add(self, piece: pl.DataFrame) -> pl.DataFrame:
         """Take one more piece, and give it on."""
         self._paths.append(self._aside / f"{len(self._paths):06d}.parquet")
-        piece.write_parquet(self._paths[-1], compression="lz4", row_group_size=_GROUP)
+        piece.write_parquet(self._paths[-1], **_AS_PARQUET)
         self.rows += len(piece)
         return piece
 
@@ -107,7 +110,7 @@ class Keeping:
                 self._paths[0].rename(aside)
             else:
                 pieces = pl.scan_parquet(self._paths)
-                pieces.sink_parquet(aside, compression="lz4", row_group_size=_GROUP, maintain_order=True)
+                pieces.sink_parquet(aside, **_AS_PARQUET, maintain_order=True)
         return self.relative
 
 

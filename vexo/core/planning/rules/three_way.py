@@ -74,7 +74,30 @@ def compare(
         finds: field name → whether the row found its record by that field, so it never writes it.
         renames: field name → whether the field is a key that did not find the row's record; an edit of it is held.
     """
-    return frame.with_columns([_action(frame, field, finds(field.name), renames(field.name)) for field in fields])
+    if not fields:
+        return frame
+    plain = frame.select([_as_it_went_out(field) for field in fields])
+    actions = []
+    for field in fields:
+        rows = plain[field.name]
+        if _changes_lists(frame, field) or int(rows.sum()) * 2 < len(frame):
+            actions.append(frame.select(_action(frame, field, finds(field.name), renames(field.name))).to_series())
+            continue
+        # Most cells stand as they went out: nothing happens to them, whatever their records hold now.
+        expression = _action(frame, field, finds(field.name), renames(field.name))
+        some = frame.lazy().filter(~rows).select(list(dict.fromkeys(expression.meta.root_names()))).collect()
+        action = pl.repeat(CellAction.NOTHING, len(frame), dtype=pl.UInt8, eager=True)
+        if len(some):
+            action = action.scatter((~rows).arg_true(), some.select(expression).to_series())
+        actions.append(action.alias(FieldColumns(field.name).action))
+    return frame.hstack(actions)
+
+
+def _as_it_went_out(field: Field) -> pl.Expr:
+    """Cells that can be read and hold the value with which their record went out."""
+    columns = FieldColumns(field.name)
+    readable = pl.col(columns.has_base) & pl.col(columns.problem).is_null()
+    return (readable & same(columns.proposed, columns.base_sent, field)).alias(field.name)
 
 
 def _action(frame: pl.DataFrame, field: Field, finds: pl.Expr, renames: pl.Expr) -> pl.Expr:
