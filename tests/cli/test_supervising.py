@@ -169,6 +169,16 @@ class Killed(unittest.TestCase):
         )
         wait_until(lambda: self.one(sql) >= wanted or self.one(done), what="batches")
 
+    def all_parts_end(self) -> None:
+        try:
+            wait_until(lambda: not any(map(self.demo.processes, PARTS)), what="the end of all parts")
+        except AssertionError as error:
+            listed = ["ps", "-eo", "pid,ppid,stat,etimes,wchan:20,args"]
+            left = subprocess.run(listed, capture_output=True, text=True, check=False)
+            pids = {str(pid) for words in PARTS for pid in self.demo.processes(words)}
+            lines = [line for line in left.stdout.splitlines() if line.split()[0] in pids]
+            raise AssertionError("\n".join([str(error), *lines])) from error
+
     def test_no_row_is_lost_or_written_twice_and_nobody_sees_an_error_while_a_server_runs(self) -> None:
         brought, amounts = self.planned()
         ada = Person(self.demo.address, "ada")
@@ -189,7 +199,7 @@ class Killed(unittest.TestCase):
                 # However it dies, its parts end with it.
                 self.demo.process.kill()
                 self.demo.process.wait(20)
-                wait_until(lambda: not any(map(self.demo.processes, PARTS)), what="the end of all parts")
+                self.all_parts_end()
                 self.demo.begin()
             wait_until(lambda: self.one(job) != "running", what="the pass")
             wait_until(

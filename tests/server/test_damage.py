@@ -7,6 +7,7 @@ import subprocess
 import unittest
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
 from tests.server.services import ServiceCase
 from tests.support import template, temporary_folder
@@ -101,6 +102,33 @@ class ByHand(DamageCase):
         self.assertEqual((made.kind, made.words), ("repair", "Repaired all that was damaged"))
         run_inline(edits.undo(PartView.of(trip), self.person, made.pk, run_here=True))
         self.assertEqual(len(self.damage(trip)), 1)
+
+    def test_damage_stays_told_after_a_decision_without_a_search_and_is_searched_where_cells_or_records_changed(
+        self,
+    ) -> None:
+        from vexo.server.decisions.decisions import Scope, decide
+        from vexo.server.planning.damage import DamageSearch
+
+        trip, path = self.out("L", "daily_rate", "notes", format_="csv")
+        rows = path.read_text(encoding="utf-8-sig").splitlines()
+        code = rows[1].split(",")[2]
+        self.assertEqual(self.back(self.harmed(path, (code, f"{code}\u00a0"))).error, "")
+        one = {("spaces", "Berth no."): (1, 1)}
+
+        def searched(job: Any) -> int:
+            with mock.patch.object(DamageSearch, "run", autospec=True, side_effect=DamageSearch.run) as run:
+                self.assertEqual(run_inline(job).error, "")
+            trip.refresh_from_db()
+            return run.call_count
+
+        view = PartView.of(trip)
+        _, job = decide(view, self.person, self.newest(trip).number, Scope(rows=(1,)), "aside", run_here=True)
+        self.assertEqual((searched(job), self.damage(trip)), (0, one))
+        put = {"kind": "cell", "column": "c2", "row_id": 0, "text": code}
+        self.assertEqual((searched(make_edit(view, self.person, put, run_here=True)[1]), self.damage(trip)), (1, {}))
+        _, job = decide(view, self.person, self.newest(trip).number, Scope(rows=(1,)), "again", run_here=True)
+        self.assertEqual((searched(job), self.damage(trip)), (0, {}))
+        self.assertEqual(searched(enqueue("plan", "ada", view, run_here=True, fresh=True)), 1)
 
     def test_a_strange_sheet_is_held_against_the_plain_pattern_of_its_field(self) -> None:
         trip = self.bring(

@@ -31,10 +31,17 @@ _LONGEST_PAUSE = 30.0
 """Seconds before a child that fails again and again is started once more."""
 
 
-def _end_with_parent() -> None:
+def _ending_with(parent: int) -> Callable[[], None]:
     """In a child: end when the supervisor dies, however it dies (Linux)."""
-    if sys.platform == "linux":
-        ctypes.CDLL(None).prctl(1, signal.SIGTERM)
+
+    def end_with_parent() -> None:
+        if sys.platform == "linux":
+            ctypes.CDLL(None).prctl(1, signal.SIGTERM)
+            # It may have died between the fork and here, and would never be heard of.
+            if os.getppid() != parent:
+                os._exit(1)
+
+    return end_with_parent
 
 
 @dataclass
@@ -62,7 +69,7 @@ class Child:
                 stdin=subprocess.DEVNULL,
                 env={**os.environ, **self.environment},
                 start_new_session=True,
-                preexec_fn=_end_with_parent,  # noqa: PLW1509 - the child is single-threaded here
+                preexec_fn=_ending_with(os.getpid()),  # noqa: PLW1509 - the child is single-threaded here
             )
 
 

@@ -10,6 +10,7 @@ from typing import Any
 import polars as pl
 
 from vexo.core.cell_parser import parse_all
+from vexo.core.columns.fast_parse import KINDS, plain_values
 from vexo.core.records import IDENTIFIER, VERSION, Catalogue, Field, Kind, RecordType
 from vexo.core.values import dtype, normal_all
 
@@ -40,6 +41,11 @@ def typed(columns: Sequence[tuple[Field, Sequence[Any]]]) -> list[pl.Series]:
                 plain = pl.Series([None if v is None else _plain(v) for v in values], dtype=pl.String)
                 if field.kind == Kind.MOMENT:
                     plain = plain.str.replace(r"(\.\d{6})\d+", "${1}")
+                elif field.kind in KINDS:
+                    read, others = plain_values(field, plain)
+                    if others is None:
+                        by_place[at] = read
+                        continue
                 to_parse[at] = field, plain
             case _:
                 to_compose[at] = pl.Series([None if v is None else str(v) for v in values], dtype=pl.String)

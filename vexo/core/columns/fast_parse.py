@@ -27,7 +27,8 @@ def plain_values(field: Field, texts: pl.Series) -> tuple[pl.Series, pl.Series |
             scale = field.scale if field.scale is not None else 10
             limit = pl.lit("1" + "0" * min((field.precision or 38) - scale, 37 - scale)).cast(pl.Decimal(38, scale))
             within = values.to_frame("v").select(pl.col("v").abs() < limit)["v"]
-            good = (values.cast(pl.String) == cells) & within
+            decimals = f"(\\.[0-9]{{1,{scale}}})?" if scale else ""
+            good = cells.str.contains(f"^-?[0-9]+{decimals}$") & within
         case Kind.WHOLE:
             values = cells.cast(pl.Int64, strict=False)
             good = values.is_between(-(10**18), 10**18, closed="none")

@@ -12,6 +12,7 @@ from typing import ClassVar
 import polars as pl
 
 from ..columns.carried_columns import CarriedColumns
+from ..keys.record_keys import in_one_order
 from ..problems import FAULT
 from ..records import IDENTIFIER, VERSION
 from ..sheets.sheet import ROW, ROW_ID
@@ -137,7 +138,7 @@ class FieldColumns(CarriedColumns):
 
     @property
     def sent_text(self) -> str:
-        """The text that was written out for the cell, String."""
+        """The text that was written out for the cell, String; null throughout where every cell of the field is read."""
         return f"sent_text.{self.name}"
 
     @property
@@ -219,7 +220,7 @@ def beside(keys: pl.Series, table: pl.DataFrame) -> pl.DataFrame:
 def places_of(keys: pl.Series, known: pl.Series) -> pl.Series | None:
     """Where each of ``keys`` is among ``known``, null where it is not; one of several places counts. None where each
     has its own place in the same order."""
-    if len(keys) == len(known) and keys.null_count() == 0 and (keys == known).all() and known.n_unique() == len(known):
+    if in_one_order(keys, known):
         return None
     places = known.alias("key").to_frame().lazy().with_row_index("place").unique("key", keep="any")
     met = keys.alias("key").to_frame().lazy().join(places, on="key", how="left", maintain_order="left")

@@ -94,9 +94,13 @@ def _from_kept_copy(
         if kept is not None and field.name in kept.columns:
             there += [
                 kept[field.name].cast(dtype(field), strict=False).alias(columns.base_sent),
-                sent_text(field, kept, shown.get(field.name)).alias(columns.sent_text),
                 pl.repeat(value=True, n=len(kept), eager=True).alias(columns.has_base),
             ]
+            # Only a cell that cannot be read is held against a text.
+            if frame[columns.problem].null_count() < len(frame):
+                there.append(sent_text(field, kept, shown.get(field.name)).alias(columns.sent_text))
+            else:
+                missing.append(pl.lit(None, pl.String).alias(columns.sent_text))
         else:
             missing += [
                 pl.lit(None, dtype(field)).alias(columns.base_sent),

@@ -39,7 +39,7 @@ from ..mapping.lookup_tables import tables_of
 from ..mapping.mapped_sheet import MappedSheet, reading_of
 from ..trips.facts import from_json, to_json
 from ..trips.facts.parts import Key
-from ..trips.facts.plans import PlanSummary, StoredPlan
+from ..trips.facts.plans import Damage, PlanSummary, StoredPlan
 from ..trips.models import Sheet, Trip
 from ..trips.part_view import PartView
 from ..trips.retries import until_unchanged
@@ -60,11 +60,13 @@ _MOST_POINTED = 2_000
 
 @dataclass(frozen=True)
 class Materials:
-    """What a plan is made of beside the sheet: the carried values, the application's records, and its counts."""
+    """What a plan is made of beside the sheet: the carried values, the application's records, and its counts; ``like``
+    is the last plan, where it was made of the very same cells and records."""
 
     values: Artifact
     records: Artifact
     counts: dict[str, Any]
+    like: Plan | None = None
 
 
 def _ask(basis: Basis, client: Client, lease: Lease) -> Materials:
@@ -115,7 +117,8 @@ def _reused(context: PlanContext) -> Materials | None:
         return None
     last, edited = found
     values = carry_on(context, last.values_path, edited, _reading(context))
-    return Materials(values, artifacts.load(last.records_path), last.counts)
+    like = last if values.path == last.values_path and list(last.edits) == list(context.edits) else None
+    return Materials(values, artifacts.load(last.records_path), last.counts, like)
 
 
 def _reading(context: PlanContext, tables: Mapping[str, pl.DataFrame] | None = None) -> Reading:
@@ -256,20 +259,16 @@ def _keep(basis: Basis, materials: Materials, lease: Lease, made: _Made) -> Plan
     """Keep a plan with its trip; None where the trip was changed meanwhile."""
     context, trip = basis.context, basis.context.trip
     settings, record_type = context.settings, context.record_type
-    search = damage.DamageSearch(
-        context, basis.kept, materials.records.frame, _reading(context), materials.counts.get("type", 0)
-    )
-    damaged = search.run(made.plan)
+    fresh = uuid.uuid4().hex
+    damage_path, damaged = _damage(basis, materials, made.plan, fresh)
     summary = summary_of(
         made.plan,
         basis,
         pointed=made.pointing,
-        damage=damage.groups(damaged, context),
+        damage=damaged,
         keys_not_read=materials.counts.get("keys_not_read", 0),
     )
-    fresh = uuid.uuid4().hex
     path = artifacts.write(made.plan, artifacts.named(trip.pk, "plan", fresh))
-    damage_path = artifacts.write(damaged, artifacts.named(trip.pk, "damage", fresh)) if len(damaged) else ""
     questions_path = artifacts.write(made.questions, artifacts.named(trip.pk, "questions", fresh))
     with lease.writing():
         if Trip.objects.values_list("revision", flat=True).get(pk=trip.pk) != trip.revision:
@@ -305,6 +304,21 @@ def _keep(basis: Basis, materials: Materials, lease: Lease, made: _Made) -> Plan
         words = ", ".join(f"{count:,} {name}" for name, count in summary.verdicts.items() if count)
         note(lease.job.by, "planned", f"Plan {plan.number} of trip {trip.pk}: {words}", trip.application, trip.pk)
     return plan
+
+
+def _damage(basis: Basis, materials: Materials, plan: pl.DataFrame, fresh: str) -> tuple[str, list[Damage]]:
+    """Where the damaged cells are kept, empty without any, and what is told of them. They are those of the last plan
+    where that was made of the same cells and each row is about the same record."""
+    context, like = basis.context, materials.like
+    if like is not None and artifacts.there(like.path) and (not like.damage_path or artifacts.there(like.damage_path)):
+        before = artifacts.read(like.path, [IDENTIFIER])[IDENTIFIER]
+        if before.equals(plan[IDENTIFIER], null_equal=True):
+            return like.damage_path, from_json(like.summary, PlanSummary).damage
+    kept, records = basis.kept, materials.records.frame
+    search = damage.DamageSearch(context, kept, records, _reading(context), materials.counts.get("type", 0))
+    found = search.run(plan)
+    path = artifacts.write(found, artifacts.named(context.trip.pk, "damage", fresh)) if len(found) else ""
+    return path, damage.groups(found, context)
 
 
 def _created_here(view: PartView, ledger: Ledger) -> pl.Series:

@@ -23,12 +23,12 @@ def group_rows(frame: pl.DataFrame, stopped: pl.Series, fields: Sequence[Field],
     keyed = pl.all_horizontal([column.is_not_null() for column in keys])
     new = pl.concat_str([pl.lit("new"), *[column.cast(pl.String) for column in keys]], separator=BETWEEN_FIELDS)
     said = [what_it_says(field) for field in fields]
-    shared = (
-        frame.lazy()
-        .filter(~pl.col(ROW_ID).is_in(stopped.implode()) & (pl.col(IDENTIFIER).is_not_null() | keyed))
-        .with_columns(pl.coalesce(IDENTIFIER, new).alias("about"))
-        .filter(pl.len().over("about") > 1)
-    )
+    counts = ~pl.col(ROW_ID).is_in(stopped.implode()) & (pl.col(IDENTIFIER).is_not_null() | keyed)
+    about = frame.select(pl.when(counts).then(pl.coalesce(IDENTIFIER, new)).alias("about")).to_series()
+    if about.drop_nulls().n_unique() == about.count():
+        none = {VARIANTS: pl.get_index_type(), FIRST_ROW: pl.UInt32, GROUP_ROWS: pl.String}
+        return frame.with_columns([pl.lit(None, dtype).alias(name) for name, dtype in none.items()])
+    shared = frame.lazy().with_columns(about).drop_nulls("about").filter(pl.len().over("about") > 1)
     groups = (
         shared.select(ROW_ID, ROW, "about", pl.concat_str(said, separator=BETWEEN_FIELDS).alias("says"))
         if said
