@@ -109,7 +109,7 @@ class ByHand(DamageCase):
         from vexo.server.decisions.decisions import Scope, decide
         from vexo.server.planning.damage import DamageSearch
 
-        trip, path = self.out("L", "daily_rate", "notes", format_="csv")
+        trip, path = self.out("H", "daily_rate", "notes", format_="csv")
         rows = path.read_text(encoding="utf-8-sig").splitlines()
         code = rows[1].split(",")[2]
         self.assertEqual(self.back(self.harmed(path, (code, f"{code}\u00a0"))).error, "")
