@@ -135,15 +135,16 @@ def _told_apart() -> None:
     """Count the CPU of some stages apart."""
     from vexo.server import artifacts
     from vexo.server.ingest import bring_in as bringing
+    from vexo.server.ingest import prepare_sheet
     from vexo.server.planning import damage, plan_trip
     from vexo.server.trips import sheet_cells
-    from vexo.server.uploads import upload_cells
 
     places = (
         ("recognising", bringing, "incoming_of"),
         ("storing", artifacts, "write"),
         ("damage", damage.DamageSearch, "run"),
-        ("totals", upload_cells, "sheet_totals"),
+        ("totals", prepare_sheet, "sheet_totals"),
+        ("reading", bringing, "read_upload"),
         ("totals", sheet_cells, "sheet_totals"),
         ("make_plan", plan_trip, "make_plan"),
         ("carrying", plan_trip, "carry"),

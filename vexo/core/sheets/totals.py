@@ -14,7 +14,7 @@ from typing import Any
 
 import polars as pl
 
-from ..values import without_spaces
+from ..values import SPACES, without_spaces
 
 _PLAIN = r"^[+-]?\d+$"
 _CODE = r"^[+-]?0\d"
@@ -22,6 +22,8 @@ _MOST = 0.2
 """The share of a number column's cells that may be something else."""
 _DIGITS = 38
 """Digits of the column type in which is summed."""
+_GLANCE = 100
+"""Cells by which it is guessed whether all may be plain numbers, before all are looked at."""
 _FORMS = {
     "point": (r"^[+-]?\d+\.\d+$", r"^[+-]?\d{1,3}(,\d{3})+(\.\d+)?$", ","),
     "comma": (r"^[+-]?\d+,\d+$", r"^[+-]?\d{1,3}([. \x{a0}]\d{3})+(,\d+)?$", r"[. \x{a0}]"),
@@ -92,20 +94,24 @@ def with_comma(texts: pl.Series) -> int:
 
 def as_numbers(texts: pl.Series) -> pl.Series | None:
     """A column's numbers (null for other cells), or None where it is not a column of numbers."""
+    # Most columns are either of texts, or of numbers written plainly: each is seen at a glance.
+    if _all_plain(texts.head(_GLANCE)) and _all_plain(texts):
+        return _as_decimals(texts, texts.count())
+    begin_like_numbers = int(texts.str.contains(rf"^{SPACES}*[+-]?\d").sum())
+    if not texts.count() or begin_like_numbers < (1 - _MOST) * _bare(texts).count():
+        return None
     return _numbers(_bare(texts))
 
 
+def _all_plain(texts: pl.Series) -> bool:
+    """Whether all filled cells are numbers with a point or without decimals, and none is a code."""
+    return bool(texts.str.contains(r"^[+-]?(0|[1-9][0-9]*)(\.[0-9]+)?$").all()) and texts.count() > 0
+
+
 def _numbers(cells: pl.Series) -> pl.Series | None:
-    text = pl.col("text")
-    begin, plain = text.str.contains(r"^[+-]?\d").sum(), text.str.contains(r"^[+-]?\d+(\.\d+)?$").sum()
-    filled, like_numbers = cells.count(), int(cells.to_frame("text").select(begin).item())
-    # Most columns are either of texts, or of numbers written plainly: each is seen at a glance.
-    if not filled or like_numbers < (1 - _MOST) * filled:
-        return None
-    if like_numbers == filled and int(cells.to_frame("text").select(plain).item()) == filled:
-        return None if cells.str.contains(_CODE).any() else _as_decimals(cells, filled)
+    filled, text = cells.count(), pl.col("text")
     counts = _seen(cells)
-    form = _form(cells, counts) if not counts["codes"] else None
+    form = _form(cells, counts) if filled and not counts["codes"] else None
     if form is None:
         return None
     decimal, grouped, between = _FORMS[form]

@@ -66,16 +66,12 @@ class Belonging:
     findings: list[Finding]
 
 
-def belonging_of(profile: SheetProfile, cells: pl.DataFrame, digest: str, only: Trip | None = None) -> Belonging:
-    """Where a file belongs: by its stamp, as the very same file, as rows of a trip, or by its contents.
-
-    Args:
-        only: the one trip that it may belong to by its contents; None where it may be any.
-    """
+def belonging_of(profile: SheetProfile, cells: pl.DataFrame, digest: str) -> Belonging:
+    """Where a file belongs: by its stamp, as the very same file, as rows of a trip, or by its contents."""
     found = by_stamp(profile) or as_it_came(digest)
     if found is not None:
         return Belonging(found, [], [])
-    likely, findings = likely_trips(profile, cells, only)
+    likely, findings = likely_trips(profile, cells)
     return Belonging(surely(likely), likely, findings)
 
 
@@ -170,7 +166,8 @@ def incoming_of(
     elsewhere: Found | None = None
     if asked and asked != NEW_TRIP:
         trip = _trip_of(asked, application, profile, record_type)
-        found = _looked_before(upload) or belonging_of(profile, cells, digest, trip).found
+        # Whose contents it has need not be found out where a person says it.
+        found = _looked_before(upload) or by_stamp(profile) or as_it_came(digest)
         known = found if found is not None and found.trip.pk == trip.pk else None
     else:
         belonging = belonging_of(profile, cells, digest)

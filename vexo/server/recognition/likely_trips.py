@@ -150,14 +150,12 @@ def keys_of(record_type: RecordType) -> list[Sequence[str]]:
 class _Search:
     """Looking for the trips that a sheet may belong to; ``findings`` are what stood in its way."""
 
-    def __init__(self, profile: SheetProfile, cells: pl.DataFrame, only: Trip | None) -> None:
-        self._profile, self._cells, self._only = profile, cells, only
+    def __init__(self, profile: SheetProfile, cells: pl.DataFrame) -> None:
+        self._profile, self._cells = profile, cells
         self.findings: list[Finding] = []
 
     def _newest(self, trips: QuerySet[Trip], order: str) -> list[Trip]:
         """The trips that are looked through."""
-        if self._only is not None:
-            trips = trips.filter(pk=self._only.pk)
         some = list(trips.select_related("application").distinct().order_by(order)[: _MOST_TRIPS + 1])
         if len(some) > _MOST_TRIPS:
             words = (
@@ -209,12 +207,10 @@ class _Search:
         return candidates
 
 
-def likely_trips(
-    profile: SheetProfile, cells: pl.DataFrame, only: Trip | None = None
-) -> tuple[list[Likely], list[Finding]]:
-    """Trips whose sheet this may be, of any application, the likeliest first, or whether it may be that of one; and
-    what a person should know of the search."""
-    search = _Search(profile, cells, only)
+def likely_trips(profile: SheetProfile, cells: pl.DataFrame) -> tuple[list[Likely], list[Finding]]:
+    """Trips whose sheet this may be, of any application, the likeliest first; and what a person should know of the
+    search."""
+    search = _Search(profile, cells)
     found = search.left() or search.sent()
     return sorted(found, key=lambda one: (-one.known.equal, -one.known.rows)), list(dict.fromkeys(search.findings))
 
