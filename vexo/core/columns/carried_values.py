@@ -47,7 +47,7 @@ def cell_texts(cells: pl.DataFrame, match: ColumnMatch, reading: Reading) -> pl.
     shown = f"shown.{match.column}"
     if shown in cells.columns:
         texts = cells.select(pl.coalesce(shown, match.column)).to_series()
-    if reading.prefixed:
+    if reading.prefixed and texts.str.starts_with(PREFIX).any():
         texts = texts.str.replace(f"^{PREFIX}([=+\\-@\t\r'])", "$1")
     return texts
 
@@ -166,10 +166,13 @@ def carry(
     """
     wanted = [m for m in matches if m.field and (m.carried or m.check or m.field.name == record_type.identifier)]
 
+    # One for all fields: of a long sheet, each more would be as large as a column of short texts.
+    nothing = pl.Series([None], dtype=pl.String).new_from_index(0, len(cells))
+
     def one(match: ColumnMatch) -> list[pl.Series]:
         assert match.field is not None
         lane = (lanes or {}).get(match.field.name, PLAIN)
-        return _Carrier(match.field, match, lane, reading, lookups, headers or {}).carried(cells)
+        return _Carrier(match.field, match, lane, reading, lookups, headers or {}, nothing).carried(cells)
 
     if len(cells) < _MANY:
         made = [one(match) for match in wanted]
@@ -193,6 +196,7 @@ class _Carrier:
     reading: Reading
     lookups: Mapping[str, pl.DataFrame]
     headers: Mapping[str, str]
+    nothing: pl.Series
 
     def carried(self, cells: pl.DataFrame) -> list[pl.Series]:
         """Cells that are plainly values at once, the others with care."""
@@ -205,8 +209,7 @@ class _Carrier:
         values, others = plain_values(own, texts)
         if others is not None and int(others.sum()) * 2 > len(cells):
             return self.with_care(cells)
-        none = pl.Series([None], dtype=pl.String).new_from_index(0, len(cells))
-        made = [values, values.is_not_null().cast(pl.UInt8), none, none]
+        made = [values, values.is_not_null().cast(pl.UInt8), self.nothing, self.nothing]
         if others is not None:
             places = others.arg_true()
             rest = self.with_care(cells.filter(others))

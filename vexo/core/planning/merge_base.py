@@ -87,7 +87,8 @@ def _from_kept_copy(
     frame: pl.DataFrame, kept: pl.DataFrame | None, fields: Sequence[Field], shown: dict[str, str]
 ) -> pl.DataFrame:
     """``base_sent`` and ``sent_text`` of each field, and whether the kept copy has the row's record (``has_base``)."""
-    missing: list[pl.Expr] = []
+    missing: list[pl.Series | pl.Expr] = []
+    nothing = pl.Series([None], dtype=pl.String).new_from_index(0, len(frame))
     there: list[pl.Series] = []
     for field in fields:
         columns = FieldColumns(field.name)
@@ -100,11 +101,11 @@ def _from_kept_copy(
             if frame[columns.problem].null_count() < len(frame):
                 there.append(sent_text(field, kept, shown.get(field.name)).alias(columns.sent_text))
             else:
-                missing.append(pl.lit(None, pl.String).alias(columns.sent_text))
+                missing.append(nothing.alias(columns.sent_text))
         else:
             missing += [
                 pl.lit(None, dtype(field)).alias(columns.base_sent),
-                pl.lit(None, pl.String).alias(columns.sent_text),
+                nothing.alias(columns.sent_text),
                 pl.lit(value=False).alias(columns.has_base),
             ]
     if kept is not None and there:
