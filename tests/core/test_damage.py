@@ -128,7 +128,7 @@ class WithoutACopy(unittest.TestCase):
         cells = pl.DataFrame({ROW_ID: range(len(texts)), ROW: range(2, len(texts) + 2)})
         column = pl.Series("c0", texts, dtype=pl.String)
         values = pl.Series(known, dtype=pl.String) if known is not None else None
-        found = find_damage(cells, [Looked("c0", Field("f", "F", Kind.TEXT), column, None, values)])
+        found = find_damage(cells, [Looked("c0", Field("f", "F", Kind.TEXT), column, None, lambda: values)])
         return list(found.select("kind", "sure", "repair").iter_rows())
 
     def test_one_plain_pattern_of_all_values_gives_the_zeros_back(self) -> None:

@@ -97,8 +97,8 @@ def as_numbers(texts: pl.Series) -> pl.Series | None:
     # Most columns are either of texts, or of numbers written plainly: each is seen at a glance.
     if _all_plain(texts.head(_GLANCE)) and _all_plain(texts):
         return _as_decimals(texts, texts.count())
-    begin_like_numbers = int(texts.str.contains(rf"^{SPACES}*[+-]?\d").sum())
-    if not texts.count() or begin_like_numbers < (1 - _MOST) * _bare(texts).count():
+    like_numbers = int(texts.str.contains(rf"^{SPACES}*[+-]?\d[\d., \x{{a0}}]*{SPACES}*$").sum())
+    if not like_numbers or like_numbers < (1 - _MOST) * _bare(texts).count():
         return None
     return _numbers(_bare(texts))
 
@@ -126,17 +126,18 @@ def _as_decimals(texts: pl.Series, filled: int) -> pl.Series | None:
     long to be summed."""
     if texts.count() < (1 - _MOST) * filled:
         return None
-    text = pl.col("text").str.strip_prefix("+")
-    point, length = text.str.find(".", literal=True), text.str.len_bytes()
-    sign = text.str.starts_with("-").cast(pl.UInt32)
-    sizes = texts.to_frame("text").select(
-        (length - point - 1).max().fill_null(0).alias("places"),
-        (pl.coalesce(point, length) - sign).max().fill_null(0).alias("whole"),
+    if texts.str.starts_with("+").any():
+        texts = texts.str.strip_prefix("+")
+    point, length = texts.str.find(".", literal=True), texts.str.len_bytes()
+    parts = pl.DataFrame({"point": point, "length": length, "minus": texts.str.starts_with("-")})
+    sizes = parts.select(
+        (pl.col("length") - pl.col("point") - 1).max().fill_null(0).alias("places"),
+        (pl.coalesce("point", "length") - pl.col("minus")).max().fill_null(0).alias("whole"),
     )
     places, whole = sizes.row(0)
     if places + whole + len(str(len(texts))) > _DIGITS:
         return None
-    return texts.to_frame("text").select(text.cast(pl.Decimal(_DIGITS, places), strict=False))["text"]
+    return texts.cast(pl.Decimal(_DIGITS, places), strict=False)
 
 
 def _exact(value: Any) -> str:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import partial
 
 import polars as pl
 
@@ -60,7 +61,7 @@ class DamageSearch:
         texts = {m.field.name: cell_texts(cells, m, self.reading) for m in matches if m.field}
         sent = self._sent_beside(plan[IDENTIFIER], matches)
         looked = [
-            Looked(m.column, m.field, texts[m.field.name], sent.get(m.field.name), self._all_values(m.field))
+            Looked(m.column, m.field, texts[m.field.name], sent.get(m.field.name), partial(self._all_values, m.field))
             for m in matches
             if m.field
         ]

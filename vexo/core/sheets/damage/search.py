@@ -5,7 +5,7 @@ The text that was is known from the kept copy, or, where all values of a field a
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -58,14 +58,14 @@ class Looked:
     Attributes:
         texts: its cells, as its field takes them.
         was: what went out in each row, null where that is not known.
-        known: the texts of the field's values in the application, where all of them are at hand.
+        known: gives the different texts of the field's values in the application, where all of them are at hand.
     """
 
     column: str
     field: Field
     texts: pl.Series
     was: pl.Series | None = None
-    known: pl.Series | None = None
+    known: Callable[[], pl.Series | None] = lambda: None
 
 
 def _lines(cells: pl.DataFrame, column: str, some: pl.DataFrame) -> pl.DataFrame:
@@ -132,15 +132,16 @@ def _by_itself(looked: Looked) -> pl.DataFrame:
     some = alone.drop_nulls().unique(maintain_order=True)
     if some.is_empty():
         return pl.DataFrame(schema=_FOUND)
-    length = _pattern(looked.known)
+    values = looked.known()
+    length = _pattern(values)
     text_field = looked.field.kind in TEXTS
     may = some.str.contains(rf"{LOOKS_HARMED}|^\s|\s$|{_ODD}")
     if length:
         may |= some.str.contains(rf"^\s*\d{{1,{length - 1}}}\s*$")
     some = some.filter(may)
-    if looked.known is not None:
-        some = some.filter(~some.is_in(looked.known.implode()))
-    known = _Known(looked.known)
+    if values is not None:
+        some = some.filter(~some.is_in(values.implode()))
+    known = _Known(values)
     lines = []
     for text in some.to_list():
         told = _told_alone(text, text_field, length, known)
