@@ -19,6 +19,8 @@ import time
 from pathlib import Path
 from typing import Any
 
+from vexo.core.sheets.readers.sandbox import _readers
+
 from .records import expected, write
 
 _MB = 1024
@@ -31,6 +33,8 @@ def _child(kind: str, folder: Path) -> None:
     began = time.perf_counter()
     work = {"vexo": whole_way.bring_in, "polars": plain.polars, "pandas": plain.pandas, "out": whole_way.send_out}[kind]
     verdicts = work(folder)
+    # A reader that waits for the next file counts, too: only of ended processes it is known what they took.
+    _readers.end()
     own, others = (resource.getrusage(who) for who in (resource.RUSAGE_SELF, resource.RUSAGE_CHILDREN))
     told = {
         "verdicts": verdicts,

@@ -5,6 +5,8 @@ from __future__ import annotations
 import json
 import logging
 import sqlite3
+import sys
+import threading
 import time
 import unittest
 from typing import Any
@@ -130,6 +132,30 @@ class Secrets(unittest.TestCase):
         with self.assertRaises(SecretError):
             unlock(lock("x")[:-4] + "AAAA")
         self.assertEqual((lock(""), unlock("")), ("", ""))
+
+    def test_a_signal_that_comes_while_another_is_taken_down_does_not_wait_for_it(self) -> None:
+        from vexo.server.jobs.leases import ENDING
+
+        self.addCleanup(ENDING.clear)
+        again = 0
+
+        def at_each_line(frame: Any, event: str, _: Any) -> Any:
+            nonlocal again
+            if event == "line" and frame.f_code.co_name == "set":
+                again += 1
+                ENDING.set()
+            return at_each_line
+
+        def told_to_end() -> None:
+            sys.settrace(at_each_line)
+            ENDING.set()
+
+        thread = threading.Thread(target=told_to_end, daemon=True)
+        thread.start()
+        thread.join(10)
+        self.assertFalse(thread.is_alive())
+        self.assertGreater(again, 0)
+        self.assertTrue(ENDING.is_set())
 
     def test_the_key_is_made_once_and_private(self) -> None:
         before = secret_key()

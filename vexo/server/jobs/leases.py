@@ -18,7 +18,24 @@ from .processes import is_gone
 SECONDS = float(os.environ.get("VEXO_LEASE_SECONDS", "15"))
 
 
-ENDING = threading.Event()
+class Ending:
+    """Whether this process is to end. It takes no lock, as an event of ``threading`` does: a second signal that came
+    while the first one was being taken down would wait for itself for ever."""
+
+    def __init__(self) -> None:
+        self._asked = False
+
+    def set(self) -> None:
+        self._asked = True
+
+    def clear(self) -> None:
+        self._asked = False
+
+    def is_set(self) -> bool:
+        return self._asked
+
+
+ENDING = Ending()
 """Set once this process is to end: work that others can go on with is handed back to them."""
 
 
