@@ -25,15 +25,15 @@ def planned_totals(plan: pl.DataFrame, fields: Sequence[Field]) -> dict[str, dic
     """For each number field: ``sheet`` (all rows read), ``planned`` (rows to be written or same, as they will be) and
     ``before`` (the same records as they are)."""
     made = {}
-    land = plan.filter(pl.col("verdict").is_in(_LAND))
+    lands = plan["verdict"].is_in(_LAND)
     for field in fields:
         if not field.is_number:
             continue
-        new, old = FieldColumns(field.name).proposed, FieldColumns(field.name).current
-        will = land.select(
-            pl.when(pl.col(FieldColumns(field.name).action) == CellAction.WRITE).then(new).otherwise(old)
-        ).to_series()
-        made[field.name] = {"sheet": total(plan[new]), "planned": total(will), "before": total(land[old])}
+        columns = FieldColumns(field.name)
+        new, old = columns.proposed, columns.current
+        own = plan.select(new, old, columns.action).filter(lands)
+        will = own.select(pl.when(pl.col(columns.action) == CellAction.WRITE).then(new).otherwise(old)).to_series()
+        made[field.name] = {"sheet": total(plan[new]), "planned": total(will), "before": total(own[old])}
     return made
 
 
