@@ -78,7 +78,7 @@ class FileClient(Client):
         return None
 
 
-PROTOCOLS["file"] = FileClient
+PROTOCOLS["file"] = f"{__name__}:FileClient"
 
 
 def command(data: Path, *words: str) -> Any:

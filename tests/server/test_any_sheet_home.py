@@ -76,6 +76,12 @@ RENAMED_AND_MOSTLY_EDITED = {
     "gone": {3},
     "edits": {(0, "nights"): 2, (2, "nights"): 4},
 }
+RENAMED_LIKE_NOTHING = {
+    **RENAMED_AND_ALL_ALIKE,
+    "renamed": "open",
+    "gone": {3},
+    "edits": {(0, "open"): 1, (1, "open"): 1},
+}
 
 
 @dataclass(frozen=True)
@@ -254,6 +260,7 @@ class AnySheetHome(ServiceCase):
     @given(stories())
     @example(RENAMED_AND_ALL_ALIKE)
     @example(RENAMED_AND_MOSTLY_EDITED)
+    @example(RENAMED_LIKE_NOTHING)
     def test_exactly_the_edits_are_planned_or_the_sheet_is_asked_about(self, story: dict[str, Any]) -> None:
         self.connect(story["records"])
         trip, path, lines = self.sent(story["way"])
@@ -290,10 +297,8 @@ class AnySheetHome(ServiceCase):
                         line[FieldColumns(name).proposed],
                     )
         expected = self.expected(home, story)
-        mappings = self.trip_of(job).sheets.last().mappings.all()
-        if any(
-            m.offers and not m.field and m.header.startswith("my ") and m.header.endswith(" of it") for m in mappings
-        ):
+        asked = [m.header for m in self.trip_of(job).sheets.last().mappings.all() if m.how == "open"]
+        if any(header.startswith("my ") and header.endswith(" of it") for header in asked):
             # So much of a renamed column was edited that a person is asked where it goes: nothing is taken from it.
             event("asked about a column")
             expected = {key: does for key, does in expected.items() if key[1] != story["renamed"]}

@@ -143,11 +143,12 @@ class Upgrades(unittest.TestCase):
             "try: main()\nexcept SystemExit as end: assert not end.code, end.code\n"
             f"print([name for name in {heavy} if name in sys.modules])"
         )
-        for command in (["decisions", "1"], ["edits", "1"], ["journal"], ["applications"]):
+        lists = ["decisions 1", "edits 1", "journal", "applications"]
+        for command, loaded in (*((one, "[]") for one in lists), ("totals 1", "['polars']")):
             with self.subTest(command):
-                words = [sys.executable, "-c", code, "--data", str(vexo.data), *command, "--json"]
+                words = [sys.executable, "-c", code, "--data", str(vexo.data), *command.split(), "--json"]
                 done = subprocess.run(words, capture_output=True, text=True, check=False)
-                self.assertEqual((done.stdout.splitlines()[-1:], done.stderr), (["[]"], ""))
+                self.assertEqual((done.stdout.splitlines()[-1:], done.stderr), ([loaded], ""))
 
     def test_a_number_that_is_not_this_release_s_is_only_a_reason_to_look(self) -> None:
         from vexo.server.releases import numbered, schema_number

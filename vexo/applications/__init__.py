@@ -3,19 +3,19 @@
 import ipaddress
 import socket
 from contextlib import suppress
+from importlib import import_module
 from typing import Protocol
 from urllib.parse import urlsplit
 
 from .base import ApplicationError, Client
-from .fake import FakeClient
-from .odata import ODataClient
 
 
 class _Opens(Protocol):
     def __call__(self, address: str, token: str, pages: str, *, quick: bool) -> Client: ...
 
 
-PROTOCOLS: dict[str, _Opens] = {"odata": ODataClient, "fake": FakeClient}
+PROTOCOLS = {"odata": "vexo.applications.odata:ODataClient", "fake": "vexo.applications.fake:FakeClient"}
+"""Where the client of each protocol is: most of what Vexo does asks no application, and loads none."""
 
 
 def open_client(protocol: str, address: str, token: str, pages: str = "", *, quick: bool = False) -> Client:
@@ -29,7 +29,9 @@ def open_client(protocol: str, address: str, token: str, pages: str = "", *, qui
     """
     if protocol not in PROTOCOLS:
         raise ApplicationError(f"Unknown protocol {protocol!r}. Use {', '.join(PROTOCOLS)}.")
-    return PROTOCOLS[protocol](address, token, pages, quick=quick)
+    module, _, name = PROTOCOLS[protocol].partition(":")
+    opens: _Opens = getattr(import_module(module), name)
+    return opens(address, token, pages, quick=quick)
 
 
 def check_address(address: str) -> None:

@@ -5,9 +5,6 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any
 
 import polars as pl
-from rich.console import Console
-from rich.table import Table
-from rich.text import Text
 
 from vexo.core.planning.frame import FieldColumns
 from vexo.core.planning.verdicts import CellAction
@@ -17,6 +14,10 @@ from vexo.core.values import to_text
 from .terminal import SIGNS
 
 if TYPE_CHECKING:
+    from rich.console import Console
+    from rich.table import Table
+    from rich.text import Text
+
     from vexo.server.planning.context import PlanContext
     from vexo.server.planning.models import Plan
     from vexo.server.trips.part_view import PartView
@@ -38,6 +39,8 @@ def print_open_groups(out: Console, view: PartView, plan: Plan) -> None:
 
 
 def _cell(line: dict[str, Any], texts: dict[str, dict[int, str]], name: str) -> Text:
+    from rich.text import Text
+
     columns = FieldColumns(name)
     row, do = line[ROW_ID], line[columns.action]
     old, new, kept = (texts[c].get(row) or "" for c in (columns.current, columns.proposed, columns.base_sent))
@@ -53,6 +56,8 @@ def _cell(line: dict[str, Any], texts: dict[str, dict[int, str]], name: str) -> 
 
 def plan_table(context: PlanContext, plan: pl.DataFrame, changed: list[str]) -> Table:
     """Rows with their verdict, keys, old → new of the changed columns, and the reason."""
+    from rich.table import Table
+
     record_type = context.record_type
     keys = [name for name in context.settings.key if name not in changed]
     table = Table(box=None, header_style="bold", pad_edge=False)

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import base64
 import hashlib
-
-from cryptography.fernet import Fernet, InvalidToken
+from typing import TYPE_CHECKING
 
 from ..data_folder import secret_key
+
+if TYPE_CHECKING:
+    from cryptography.fernet import Fernet
 
 
 class SecretError(Exception):
@@ -15,6 +17,8 @@ class SecretError(Exception):
 
 
 def _box() -> Fernet:
+    from cryptography.fernet import Fernet
+
     return Fernet(base64.urlsafe_b64encode(hashlib.sha256(b"application secrets:" + secret_key().encode()).digest()))
 
 
@@ -27,6 +31,8 @@ def unlock(stored: str) -> str:
     """The secret again. Raises SecretError."""
     if not stored:
         return ""
+    from cryptography.fernet import InvalidToken
+
     try:
         return _box().decrypt(stored.encode()).decode()
     except InvalidToken as error:
