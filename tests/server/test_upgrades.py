@@ -161,6 +161,11 @@ class Upgrades(unittest.TestCase):
             self.answer(done)
             self.assertEqual(done.stderr, "")
             self.assertEqual(numbered(vexo.data / "vexo.db"), schema_number())
+        with sqlite3.connect(vexo.data / "vexo.db", isolation_level=None) as busy:
+            busy.execute("PRAGMA user_version=1")
+            busy.execute("BEGIN IMMEDIATE")
+            self.answer(vexo.process("applications", "--json"))
+            busy.execute("ROLLBACK")
         with sqlite3.connect(vexo.data / "vexo.db") as database:
             database.execute("PRAGMA user_version=1")
             database.execute("INSERT INTO django_migrations (app, name, applied) VALUES ('trips', 'x', '')")

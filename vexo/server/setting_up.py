@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import sqlite3
 from collections.abc import Callable
-from contextlib import closing
+from contextlib import closing, suppress
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -71,7 +71,8 @@ def _bring_forward(database: Path, tell: Callable[[str], object]) -> None:
             words = f"{data_folder()} is brought forward to version {__version__} of Vexo"
             tell(f"{words}. As it was it is kept in {_back_up()}.")
         _migrate(database)
-    with closing(sqlite3.connect(database)) as connection:
+    # Only a shortcut for the next command: a full disk or a busy database is no reason to refuse this one.
+    with closing(sqlite3.connect(database, timeout=1)) as connection, suppress(sqlite3.OperationalError):
         connection.execute(f"PRAGMA user_version={schema_number()}")
 
 
