@@ -3,10 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import Any
 
 from django.contrib.auth import get_user_model
-from rest_framework import serializers
 
 _known: dict[str, str] = {}
 
@@ -22,14 +20,3 @@ def names_of(usernames: Iterable[str]) -> dict[str, str]:
         people = get_user_model().objects.filter(username__in=missing)
         _known.update({username: name for username, name in people.values_list("username", "name") if name})
     return {username: _known.get(username, username) for username in wanted}
-
-
-class WhoSerializer(serializers.Serializer[Any]):
-    """A person as what they did is shown: ``username`` tells who, ``name`` is for reading."""
-
-    username = serializers.CharField()
-    name = serializers.CharField()
-
-    def to_representation(self, instance: Any) -> dict[str, str]:
-        username = str(instance)
-        return {"username": username, "name": names_of([username])[username]}

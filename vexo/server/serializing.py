@@ -7,53 +7,14 @@ from dataclasses import fields, is_dataclass
 from datetime import datetime
 from enum import StrEnum
 from functools import cache
-from importlib import import_module
 from inspect import getdoc
 from typing import Annotated, Any, Union, get_args, get_origin, get_type_hints
 
 from rest_framework import serializers
 
+from .shapes import OneOf, Serialized, Shape
+
 SerializerField = serializers.Field[Any, Any, Any, Any]
-
-
-class OneOf:
-    """Of a text: it is one of the values at this dotted name (an enumeration, choices, or a list of texts)."""
-
-    def __init__(self, values: str) -> None:
-        self.values = values
-
-    def choices(self) -> list[tuple[str, str]]:
-        """The values."""
-        module, _, name = self.values.rpartition(".")
-        found: Any
-        try:
-            found = getattr(import_module(module), name)
-        except ModuleNotFoundError:
-            package, _, owner = module.rpartition(".")
-            found = getattr(getattr(import_module(package), owner), name)
-        if isinstance(found, type) and issubclass(found, StrEnum):
-            return [(member.value, member.name) for member in found]
-        return [value if isinstance(value, tuple) else (str(value), str(value)) for value in found]
-
-
-class Serialized:
-    """Of a value that a serializer made: that serializer describes it."""
-
-    def __init__(self, serializer: type[serializers.BaseSerializer[Any]], **options: Any) -> None:
-        self.serializer, self.options = serializer, options
-
-
-class Shape:
-    """Of a value whose field is made by the function at this dotted name."""
-
-    def __init__(self, maker: str) -> None:
-        self.maker = maker
-
-    def field(self) -> SerializerField:
-        """The serializer's field."""
-        module, _, name = self.maker.rpartition(".")
-        made: SerializerField = getattr(import_module(module), name)()
-        return made
 
 
 _PLAIN: dict[Any, type[SerializerField]] = {

@@ -12,13 +12,13 @@ from rest_framework.views import APIView
 
 from vexo.core.planning.verdicts import Answer
 
-from ..naming import WhoSerializer
 from ..people.permissions import person_of
 from ..people.rights import Action
 from ..planning.inline import plan_inline
 from ..planning.models import Decision
 from ..trips.serializers import TripDetailSerializer
 from ..trips.views import detail, find_trip, find_view
+from ..who import WhoSerializer
 from . import decisions
 from .decisions import Scope
 

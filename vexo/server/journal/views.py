@@ -10,7 +10,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from ..naming import WhoSerializer
+from ..who import WhoSerializer
 from .models import Entry
 
 PAGE = 100

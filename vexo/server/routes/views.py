@@ -14,10 +14,10 @@ from rest_framework.views import APIView
 from vexo.core.documents import lane_sentence
 
 from ..applications.models import Application
-from ..naming import WhoSerializer
 from ..people.permissions import person_of
 from ..people.rights import Action
 from ..trips.views import find_view
+from ..who import WhoSerializer
 from . import documents as s
 from .models import Route
 from .saved_routes import Fit, Wanted, delete_route, fit_of, keep_route, keep_trip

@@ -12,13 +12,13 @@ from rest_framework.views import APIView
 
 from ..edits import edits
 from ..edits.row_filter import carry_only, expect
-from ..naming import WhoSerializer
 from ..people.permissions import person_of
 from ..people.rights import Action
 from ..planning.inline import plan_inline
 from ..trips.models import Edit
 from ..trips.serializers import TripDetailSerializer
 from ..trips.views import SEEN, detail, find_trip, find_view, unchanged
+from ..who import WhoSerializer
 from .edit_requests import make_edit
 
 _TEXTS = serializers.CharField

@@ -7,7 +7,7 @@ from typing import Any
 from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
 
-from ..naming import WhoSerializer
+from ..who import WhoSerializer
 from .models import Sheet
 
 _TEXTS = serializers.CharField

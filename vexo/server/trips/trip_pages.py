@@ -15,9 +15,9 @@ from vexo.core.sheets.totals import checked
 from ..faults import group_words
 from ..jobs.models import Job
 from ..jobs.views import JobSerializer
-from ..naming import WhoSerializer
 from ..people.models import Person
 from ..people.rights import applying, may
+from ..who import WhoSerializer
 from .answers import options_for_group
 from .facts import from_json
 from .facts.columns import CheckFigures, Column

@@ -8,11 +8,11 @@ from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
 
 from ..jobs.models import Job
-from ..naming import WhoSerializer
 from ..serializing import serializer_for
 from ..trips.facts.columns import ColumnTotals
 from ..trips.facts.parts import RouteFit
 from ..trips.sheet_serializers import ChoicesSerializer, FoundSerializer, found_json
+from ..who import WhoSerializer
 from .models import Upload
 
 _TEXTS = serializers.CharField

@@ -9,7 +9,7 @@ from vexo.core.columns.lanes import Blank
 from vexo.core.columns.matches import MatchedBy
 from vexo.core.records import Kind
 
-from ...serializing import Shape
+from ...shapes import Shape
 from .rows import AnswerOption
 
 

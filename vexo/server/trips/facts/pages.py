@@ -6,10 +6,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Annotated, Any
 
-from ...jobs.views import JobSerializer
-from ...naming import WhoSerializer
-from ...serializing import OneOf, Serialized
-from ..sheet_serializers import SheetSerializer
+from ...shapes import OneOf, Serialized
 from .columns import Column, ColumnTotals
 from .parts import Expected, Part, RouteFit, RowFilter, WentOut
 from .passes import Pass
@@ -43,7 +40,7 @@ class TripSummary:
     operation: Annotated[str, OneOf("vexo.core.operations.Operation")]
     key: list[str]
     version: int
-    created_by: Annotated[Any, Serialized(WhoSerializer)]
+    created_by: Annotated[Any, Serialized("vexo.server.who.WhoSerializer")]
     created_at: datetime
     touched_at: datetime
     plural: str
@@ -56,7 +53,7 @@ class TripSummary:
     rows: int | None
     sent_rows: int | None
     to_write: int
-    job: Annotated[Any, Serialized(JobSerializer, allow_null=True)]
+    job: Annotated[Any, Serialized("vexo.server.jobs.views.JobSerializer", allow_null=True)]
     trouble: str
 
 
@@ -70,7 +67,7 @@ class TripDetail(TripSummary):
     sent_by: int | None
     summary: Summary | None
     columns: list[Column]
-    sheets: Annotated[Any, Serialized(SheetSerializer, many=True)]
+    sheets: Annotated[Any, Serialized("vexo.server.trips.sheet_serializers.SheetSerializer", many=True)]
     passes: list[Pass]
     reasons: list[FaultGroup]
     outcomes: list[FaultGroup]

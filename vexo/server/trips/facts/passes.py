@@ -7,8 +7,7 @@ from datetime import datetime
 from enum import StrEnum
 from typing import Annotated, Any
 
-from ...naming import WhoSerializer
-from ...serializing import Serialized
+from ...shapes import Serialized
 from .plans import PlannedTotals, Reason
 from .sums import Sum
 
@@ -119,6 +118,6 @@ class Pass:
     report: Report | None
     reason: str
     atomic: bool
-    by: Annotated[Any, Serialized(WhoSerializer)]
+    by: Annotated[Any, Serialized("vexo.server.who.WhoSerializer")]
     started_at: datetime
     ended_at: datetime | None

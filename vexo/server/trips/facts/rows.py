@@ -7,7 +7,7 @@ from typing import Annotated
 
 from vexo.core.planning.verdicts import Answer, CellState, RowState, Verdict
 
-from ...serializing import OneOf
+from ...shapes import OneOf
 
 
 @dataclass(frozen=True, slots=True)
