@@ -2,7 +2,7 @@
 /** The values of a clause, offered from the application's own. */
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { refDebounced } from "@vueuse/core";
-import { computed, ref } from "vue";
+import { computed, nextTick, ref } from "vue";
 
 import { api, data } from "@/api/client";
 import { count } from "@/parts/format";
@@ -54,15 +54,21 @@ function set(at: number, value: string): void {
   now[at] = value;
   emit("values", now);
 }
+/** What entered texts turned out to mean, until the clause that this is of has it: several may be known at once. */
+const meant = new Map<string, string>();
 /** What was entered before its offers were there stands as it was typed until then, and is the first of them after. */
 async function early(text: string): Promise<void> {
   const field = props.clause.field;
   if (many.value) add(text);
   else set(0, text);
-  const offered = await queryClient.query(valuesLike(text)).catch(() => []);
+  // An application that is busy is asked again: the text as typed would pass for a value of its own.
+  const asked = { ...valuesLike(text), retry: 8, retryDelay: (times: number) => Math.min(500 * 2 ** times, 8000) };
+  const offered = await queryClient.query(asked).catch(() => []);
   const value = offered.find((one) => `${one.label} ${one.value}`.toLowerCase().includes(text.toLowerCase()))?.value;
   if (value === undefined || field !== props.clause.field || !props.clause.values.includes(text)) return;
-  emit("values", [...new Set(props.clause.values.map((one) => (one === text ? value : one)))]);
+  meant.set(text, value);
+  emit("values", [...new Set(props.clause.values.map((one) => meant.get(one) ?? one))]);
+  void nextTick(() => meant.delete(text));
 }
 function add(value: string): void {
   if (value && !props.clause.values.includes(value)) emit("values", [...props.clause.values, value]);

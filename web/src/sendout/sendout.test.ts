@@ -280,4 +280,48 @@ describe("a part of a trip", () => {
     expect(withPart("/x")).toBe("/x");
     vi.unstubAllGlobals();
   });
+
+  it("takes values that come at once, or only when they are asked for again, each for what was typed", async () => {
+    const answers: Record<string, () => void> = {};
+    const asked: string[] = [];
+    vi.stubGlobal("fetch", async (request: Request) => {
+      const like = new URL(request.url).searchParams.get("like") ?? "";
+      asked.push(like);
+      if (like === "de" && asked.filter((one) => one === "de").length === 1)
+        return Response.json({ detail: "The application is slow." }, { status: 503 });
+      if (like && like !== "de") await new Promise<void>((known) => (answers[like] = known));
+      return Response.json(
+        ["Bee", "Cee", "Dee"]
+          .filter((one) => like && one.toLowerCase().startsWith(like))
+          .map((label) => ({ value: label[0], label, count: 1 })),
+      );
+    });
+    const Shown = defineComponent(() => {
+      const part = ref<Part>(clause("status", "one-of", "a"));
+      const props = { fields: FIELDS, application: "busy", recordType: "Berth" };
+      return () => h(ClausePart, { ...props, part: part.value, onChange: (now: Part) => (part.value = now) });
+    });
+    const plugins = { plugins: [[VueQueryPlugin, { queryClient }] as [typeof VueQueryPlugin, object]] };
+    const shown = mount(Shown, { global: plugins, attachTo: document.body });
+    const values = () => shown.findAll("button.part-value").map((one) => one.text());
+    const input = shown.find('input[aria-label^="Value"]');
+    await input.trigger("focus");
+    for (const text of ["be", "ce", "de"]) {
+      await input.setValue(text);
+      await input.trigger("keydown", { key: "Enter" });
+    }
+    await vi.waitFor(() => {
+      expect(Object.keys(answers)).toEqual(expect.arrayContaining(["be", "ce"]));
+    });
+    answers.ce!();
+    answers.be!();
+    await vi.waitFor(
+      () => {
+        expect(values()).toEqual(["a", "B", "C", "D"]);
+      },
+      { timeout: 4000 },
+    );
+    shown.unmount();
+    vi.unstubAllGlobals();
+  });
 });
