@@ -19,7 +19,7 @@ import time
 from pathlib import Path
 from typing import Any
 
-from vexo.core.sheets.readers.sandbox import _readers
+from vexo.core.sheets.readers.sandbox import end_waiting_readers
 
 from .records import expected, write
 
@@ -34,16 +34,16 @@ def _child(kind: str, folder: Path) -> None:
     work = {"vexo": whole_way.bring_in, "polars": plain.polars, "pandas": plain.pandas, "out": whole_way.send_out}[kind]
     verdicts = work(folder)
     # A reader that waits for the next file counts, too: only of ended processes it is known what they took.
-    _readers.end()
+    end_waiting_readers()
     own, others = (resource.getrusage(who) for who in (resource.RUSAGE_SELF, resource.RUSAGE_CHILDREN))
-    told = {
+    figures = {
         "verdicts": verdicts,
         "wall": time.perf_counter() - began,
         "cpu": own.ru_utime + own.ru_stime + others.ru_utime + others.ru_stime,
         "peak": max(own.ru_maxrss, others.ru_maxrss) / _MB,
         "stages": {name: round(spent, 2) for name, spent in whole_way.SPENT.items()},
     }
-    print(json.dumps(told))
+    print(json.dumps(figures))
 
 
 def _run(kind: str, folder: Path) -> dict[str, Any]:
@@ -51,8 +51,8 @@ def _run(kind: str, folder: Path) -> dict[str, Any]:
     done = subprocess.run(command, capture_output=True, text=True, check=False)
     if done.returncode:
         raise RuntimeError(done.stderr)
-    told: dict[str, Any] = json.loads(done.stdout.splitlines()[-1])
-    return told
+    figures: dict[str, Any] = json.loads(done.stdout.splitlines()[-1])
+    return figures
 
 
 def _measure(rows: int, runs: int, kinds: list[str]) -> dict[str, float]:
@@ -62,22 +62,22 @@ def _measure(rows: int, runs: int, kinds: list[str]) -> dict[str, float]:
         folder = Path(name)
         write(folder, rows)
         _run("out", folder)
-        told: dict[str, list[dict[str, Any]]] = {kind: [] for kind in kinds}
+        by_kind: dict[str, list[dict[str, Any]]] = {kind: [] for kind in kinds}
         for _ in range(runs):
             for kind in kinds:
                 if kind == "vexo":
                     whole_way.copied(folder)
-                one = _run(kind, folder)
-                assert one["verdicts"] == {n: c for n, c in expected(rows).items() if c}, (kind, one["verdicts"])
-                told[kind].append(one)
+                figures = _run(kind, folder)
+                assert figures["verdicts"] == {n: c for n, c in expected(rows).items() if c}, (kind, figures)
+                by_kind[kind].append(figures)
     medians = {}
-    for kind, ones in told.items():
-        cpu, wall, peak = (statistics.median(one[name] for one in ones) for name in ("cpu", "wall", "peak"))
+    for kind, all_runs in by_kind.items():
+        cpu, wall, peak = (statistics.median(run[name] for run in all_runs) for name in ("cpu", "wall", "peak"))
         medians[kind] = cpu
-        beside = "".join(f", {medians['vexo'] / cpu:.2f}x" for _ in (0,) if kind != "vexo" and "vexo" in medians)
-        print(f"{rows:>9,} x 20  {kind:7} {cpu:7.2f} CPU s {wall:7.2f} s {peak:6,.0f} MB{beside}")
+        ratio = f", {medians['vexo'] / cpu:.2f}x" if kind != "vexo" and "vexo" in medians else ""
+        print(f"{rows:>9,} x 20  {kind:7} {cpu:7.2f} CPU s {wall:7.2f} s {peak:6,.0f} MB{ratio}")
         if kind == "vexo":
-            print(f"           of it {ones[-1]['stages']}")
+            print(f"           of it {all_runs[-1]['stages']}")
     return medians
 
 
@@ -88,12 +88,12 @@ def main() -> None:
     reader.add_argument("--only", action="append", choices=["vexo", "polars", "pandas"])
     reader.add_argument("--child")
     reader.add_argument("--folder", type=Path)
-    asked = reader.parse_args()
-    if asked.child:
-        _child(asked.child, asked.folder)
+    options = reader.parse_args()
+    if options.child:
+        _child(options.child, options.folder)
         return
-    kinds = asked.only or ["vexo", "polars", "pandas"]
-    by_rows = {rows: _measure(rows, asked.runs, kinds) for rows in asked.rows or (10_000, 200_000, 1_000_000)}
+    kinds = options.only or ["vexo", "polars", "pandas"]
+    by_rows = {rows: _measure(rows, options.runs, kinds) for rows in options.rows or (10_000, 200_000, 1_000_000)}
     if {200_000, 1_000_000} <= set(by_rows):
         growth = by_rows[1_000_000]["vexo"] / by_rows[200_000]["vexo"]
         print(f"growth from 200,000 to 1,000,000 rows: {growth:.1f}x (most: 5.5)")

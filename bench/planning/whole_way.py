@@ -6,7 +6,7 @@ import json
 import os
 import shutil
 import time
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from contextlib import redirect_stdout
 from functools import wraps
 from io import StringIO
@@ -15,11 +15,10 @@ from typing import Any
 
 import polars as pl
 
-from vexo.applications import PROTOCOLS, Client
+from vexo.applications import PROTOCOLS
+from vexo.applications.fake import FakeClient, Store
 from vexo.core.conditions import Condition
-from vexo.core.conditions.to_expression import to_expression
-from vexo.core.records import IDENTIFIER, VERSION, Catalogue, RecordType
-from vexo.core.writing import Write, WriteResult
+from vexo.core.records import IDENTIFIER, VERSION, RecordType
 
 from .records import catalogue
 
@@ -27,55 +26,20 @@ SPENT: dict[str, float] = {}
 """CPU seconds of the stages that are told apart."""
 
 
-class FileClient(Client):
+class FileClient(FakeClient):
     """An application whose records are a Parquet file, in place of HTTP. It is only read."""
 
     def __init__(self, address: str, token: str = "", pages: str = "", *, quick: bool = False) -> None:
-        self.path = address
+        self.store, self._path = Store(catalogue()), address
 
-    def describe(self) -> Catalogue:
-        return catalogue()
-
-    def _records(self, fields: Sequence[str]) -> pl.LazyFrame:
-        scan = pl.scan_parquet(self.path)
-        if "id" in fields:
-            scan = scan.with_columns(pl.col(IDENTIFIER).alias("id"))
-        return scan.select(IDENTIFIER, VERSION, *dict.fromkeys(fields))
+    def _frame(self, record_type: RecordType, fields: Sequence[str]) -> pl.DataFrame:
+        records = pl.scan_parquet(self._path).with_columns(pl.col(IDENTIFIER).alias(record_type.identifier))
+        return records.select(IDENTIFIER, VERSION, *dict.fromkeys(fields)).collect()
 
     def count(self, record_type: RecordType, condition: Condition | None = None) -> int:
-        records = self._records([field.name for field in record_type.fields])
-        records = records.filter(to_expression(condition)) if condition else records
-        return int(records.select(pl.len()).collect().item())
-
-    def read(
-        self,
-        record_type: RecordType,
-        fields: Sequence[str],
-        condition: Condition | None = None,
-        order: Sequence[str] = (),
-        top: int | None = None,
-        after: str = "",
-    ) -> Iterator[pl.DataFrame]:
-        records = self._records(fields)
-        records = records.filter(to_expression(condition)) if condition else records
-        if order:
-            records = records.sort([name.removeprefix("-") for name in order], descending=order[0].startswith("-"))
-        if after:
-            records = records.filter(pl.col(IDENTIFIER) > after)
-        yield (records.head(top) if top is not None else records).collect()
-
-    def read_by_keys(
-        self, record_type: RecordType, fields: Sequence[str], key: Sequence[str], values: pl.DataFrame
-    ) -> pl.DataFrame:
-        wanted = values.lazy().select(key).unique()
-        records = self._records(list(dict.fromkeys([*fields, *key])))
-        return records.join(wanted, on=list(key), how="semi", maintain_order="left").collect()
-
-    def write(self, record_type: RecordType, writes: Sequence[Write], sending: Any = None) -> list[WriteResult]:
-        raise NotImplementedError
-
-    def link(self, record_type: RecordType, identifier: str) -> str | None:
-        return None
+        if condition is not None:
+            return super().count(record_type, condition)
+        return int(pl.scan_parquet(self._path).select(pl.len()).collect().item())
 
 
 PROTOCOLS["file"] = f"{__name__}:FileClient"
@@ -85,14 +49,14 @@ def command(data: Path, *words: str) -> Any:
     """A command of Vexo's in this process, and what it tells."""
     from vexo.cli.main import main
 
-    said = StringIO()
-    with redirect_stdout(said):
+    output = StringIO()
+    with redirect_stdout(output):
         try:
             main(["--data", str(data), "--as", "ada", *words, "--json"])
         except SystemExit as end:
             if end.code not in (0, 1, None):
                 raise
-    return json.loads(said.getvalue())
+    return json.loads(output.getvalue())
 
 
 def send_out(folder: Path) -> None:
@@ -125,13 +89,13 @@ def bring_in(folder: Path) -> dict[str, int]:
     from vexo.server.setting_up import set_up
 
     set_up(folder / "copy")
-    _told_apart()
+    _count_stages()
     words = ("bring-in", "bench", "Reading", str(folder / "sheet.csv"), "--trip", "1")
-    told = command(folder / "copy", *words)
-    return {name: count for name, count in told["verdicts"].items() if count}
+    plan = command(folder / "copy", *words)
+    return {name: count for name, count in plan["verdicts"].items() if count}
 
 
-def _told_apart() -> None:
+def _count_stages() -> None:
     """Count the CPU of some stages apart."""
     from vexo.server import artifacts
     from vexo.server.ingest import bring_in as bringing
@@ -150,8 +114,7 @@ def _told_apart() -> None:
         ("carrying", plan_trip, "carry"),
     )
     for name, owner, attribute in places:
-        if hasattr(owner, attribute):
-            setattr(owner, attribute, _counted(name, getattr(owner, attribute)))
+        setattr(owner, attribute, _counted(name, getattr(owner, attribute)))
 
 
 def _counted(name: str, work: Any) -> Any:

@@ -171,7 +171,7 @@ class Secrets(unittest.TestCase):
             try:
                 fail("-".join(["very", "secret", "token"]))
             except ZeroDivisionError:
-                logging.getLogger("vexo.jobs").exception("job failed", extra={"job": 1, "request": "no"})
+                logging.getLogger("vexo.jobs").exception("job failed", extra={"job": 1})
         line = json.loads(Lines().format(logged.records[0]))
         self.assertNotIn("very-secret-token", str(line))
         told = {name: line[name] for name in ("event", "level", "logger", "job", "mistake")}
@@ -181,6 +181,14 @@ class Secrets(unittest.TestCase):
         )
         self.assertIn("test_keeping.py", line["places"][0])
         self.assertEqual(set(line) - set(told), {"places", "timestamp"})
+
+    def test_what_others_attach_to_a_line_is_not_in_the_log(self) -> None:
+        with self.assertLogs(level="WARNING") as logged:
+            attached = {"request": "GET /x", "sql": "secret", "status_code": 500, "params": ("secret",)}
+            logging.getLogger("django.some").warning("slow", extra=attached)
+        line = json.loads(Lines().format(logged.records[0]))
+        self.assertEqual((line.pop("timestamp") is not None, line.pop("status_code")), (True, 500))
+        self.assertEqual(line, {"event": "slow", "level": "warning", "logger": "django.some"})
 
     def test_an_unknown_application_names_those_there_are(self) -> None:
         application()

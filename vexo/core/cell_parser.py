@@ -63,7 +63,7 @@ _WHOLE_DIGITS = 18
 @dataclass(frozen=True)
 class Parsed:
     """A column read: its typed ``values`` and, where a text is not such a value, its problem as a fault code with
-    arguments (see ``faults.problem``), else null."""
+    arguments (see ``problems.problem``), else null."""
 
     values: pl.Series
     problems: pl.Series

@@ -33,8 +33,6 @@ class Lines(JsonFormatter):
         super().__init__(
             ["message", "levelname", "name"],
             rename_fields={"message": "event", "levelname": "level", "name": "logger"},
-            # Django puts the request itself into what it logs.
-            reserved_attrs=[*RESERVED_ATTRS, "request"],
             timestamp=True,
         )
 
@@ -42,6 +40,10 @@ class Lines(JsonFormatter):
         line = copy(record)
         line.exc_info = line.exc_text = line.stack_info = None
         line.levelname = record.levelname.lower()
+        if not record.name.startswith("vexo"):
+            # What others attach may be anything, a record's values too.
+            for name in line.__dict__.keys() - {*RESERVED_ATTRS, "status_code"}:
+                del line.__dict__[name]
         error = record.exc_info[1] if record.exc_info else None
         if error is not None:
             frames = traceback.extract_tb(error.__traceback__)
@@ -94,6 +96,6 @@ class RequestLog:
         if changes or response.status_code >= 400 or took > SLOW_MS:
             person = getattr(getattr(request, "user", None), "username", "")
             route = request.resolver_match.route if request.resolver_match else "elsewhere"
-            told = {"method": request.method, "route": route, "status": response.status_code, "ms": took}
-            logging.getLogger("vexo.requests").info("request", extra={**told, "who": person})
+            facts = {"method": request.method, "route": route, "status": response.status_code, "ms": took}
+            logging.getLogger("vexo.requests").info("request", extra={**facts, "who": person})
         return response

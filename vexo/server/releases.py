@@ -53,9 +53,9 @@ def schema_number() -> int:
 
     files = Path(__file__).parent.glob("*/migrations/[0-9]*.py")
     names = sorted(f"{file.parts[-3]} {file.stem}" for file in files)
-    told = [*names, *settings.INSTALLED_APPS, repr(sorted(settings.MIGRATION_MODULES.items())), django.__version__]
+    parts = [*names, *settings.INSTALLED_APPS, repr(sorted(settings.MIGRATION_MODULES.items())), django.__version__]
     # SQLite keeps 32 bits with a sign, and 0 is a database that was not numbered.
-    return zlib.crc32("\n".join(told).encode()) % (2**31 - 1) + 1
+    return zlib.crc32("\n".join(parts).encode()) % (2**31 - 1) + 1
 
 
 def numbered(database: Path) -> int:

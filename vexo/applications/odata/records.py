@@ -43,7 +43,8 @@ def typed(columns: Sequence[tuple[Field, Sequence[Any]]]) -> list[pl.Series]:
                     plain = plain.str.replace(r"(\.\d{6})\d+", "${1}")
                 elif field.kind in KINDS:
                     read, others = plain_values(field, plain)
-                    if others is None:
+                    # A blank text is no value of these kinds, and not nothing either.
+                    if others is None and read.null_count() == plain.null_count():
                         by_place[at] = read
                         continue
                 to_parse[at] = field, plain

@@ -31,7 +31,7 @@ class CarriedColumns:
 
     @property
     def problem(self) -> str:
-        """Why the cell cannot be read, String (see ``faults.problem``), or null."""
+        """Why the cell cannot be read, String (see ``problems.problem``), or null."""
         return f"problem.{self.name}"
 
     @property

@@ -34,9 +34,6 @@ _KINDS: Mapping[str, str] = {
 }
 TROUBLE_PAUSE = 2.0
 """Seconds before a machine in trouble is tried again: it is not pressed, and its log is not filled."""
-LOOK_AGAIN = 5.0
-"""Seconds after which a worker asks for work though nothing seems to have been written: for lapsed leases, and for two
-writes within one tick of the file system's clock."""
 log = logging.getLogger("vexo.jobs")
 
 
@@ -155,7 +152,9 @@ def work(queues: tuple[str, ...] = (), pause: float = 0.1) -> None:
                     if job is not None:
                         do(job)
                         continue
-                    seen, look_again = written, time.monotonic() + LOOK_AGAIN
+                    # Also where nothing seems to have been written: a lease lapses by itself, and two writes may fall
+                    # into one tick of the file system's clock.
+                    seen, look_again = written, time.monotonic() + SECONDS / 3
             except (OperationalError, OSError) as error:
                 # The job keeps its lapsing lease, so that it goes on once the machine is mended.
                 log.warning("waiting for the machine", extra={"why": machine_trouble(error) or type(error).__name__})

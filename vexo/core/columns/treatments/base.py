@@ -13,7 +13,7 @@ from ...errors import MendableError
 from ...problems import BETWEEN, problem
 
 BAD = "\x1e\x1f\x1e"
-"""Stands before what a treatment could not read; the rest is a cell's problem, as ``faults.problem`` makes it."""
+"""Stands before what a treatment could not read; the rest is a cell's problem, as ``problems.problem`` makes it."""
 
 
 class TreatmentError(MendableError):

@@ -139,7 +139,12 @@ class _Readers:
 
 
 _readers = _Readers()
-atexit.register(_readers.end)
+
+
+@atexit.register
+def end_waiting_readers() -> None:
+    """End the readers that wait for a next file."""
+    _readers.end()
 
 
 def keep_a_reader_waiting() -> None:
