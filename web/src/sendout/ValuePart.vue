@@ -2,13 +2,14 @@
 /** The values of a clause, offered from the application's own. */
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { refDebounced } from "@vueuse/core";
-import { computed, nextTick, ref } from "vue";
+import { computed, inject, nextTick, ref } from "vue";
 
 import { api, data } from "@/api/client";
 import { count } from "@/parts/format";
 import SearchPart from "@/ui/SearchPart.vue";
 
 import { type Clause, takesMany, takesNone } from "./conditions";
+import { LOOKED_FOR } from "./document";
 import type { Offered } from "./fields";
 
 const props = defineProps<{ clause: Clause; offered: Offered | undefined; application: string; recordType: string }>();
@@ -54,6 +55,7 @@ function set(at: number, value: string): void {
   now[at] = value;
   emit("values", now);
 }
+const lookedFor = inject(LOOKED_FOR, ref(0));
 /** What entered texts turned out to mean, until the clause that this is of has it: several may be known at once. */
 const meant = new Map<string, string>();
 /** What was entered before its offers were there stands as it was typed until then, and is the first of them after. */
@@ -63,7 +65,11 @@ async function early(text: string): Promise<void> {
   else set(0, text);
   // An application that is busy is asked again: the text as typed would pass for a value of its own.
   const asked = { ...valuesLike(text), retry: 8, retryDelay: (times: number) => Math.min(500 * 2 ** times, 8000) };
-  const offered = await queryClient.query(asked).catch(() => []);
+  lookedFor.value++;
+  const offered = await queryClient
+    .query(asked)
+    .catch(() => [])
+    .finally(() => lookedFor.value--);
   const value = offered.find((one) => `${one.label} ${one.value}`.toLowerCase().includes(text.toLowerCase()))?.value;
   if (value === undefined || field !== props.clause.field || !props.clause.values.includes(text)) return;
   meant.set(text, value);

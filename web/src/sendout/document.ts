@@ -1,6 +1,6 @@
 /** All that is said of what goes out, and its condition in both forms. */
 import { useDebounceFn } from "@vueuse/core";
-import { computed, reactive, ref, watch } from "vue";
+import { computed, type InjectionKey, provide, reactive, type Ref, ref, watch } from "vue";
 
 import { api, data, type Document, Problem, type RecordType } from "@/api/client";
 import { useApplications, useCatalogue } from "@/api/queries";
@@ -9,6 +9,8 @@ import { finished, type Part, partOf } from "./conditions";
 import { offered } from "./fields";
 
 const PAUSE = 250;
+/** How many entered values it is being found out of what they mean: the condition may still become another one. */
+export const LOOKED_FOR: InjectionKey<Ref<number>> = Symbol("values looked for");
 
 function empty(recordType = ""): Document & Required<Pick<Document, "chosen" | "order" | "condition">> {
   return {
@@ -71,16 +73,19 @@ export function useSendOut() {
   });
 
   let turn = 0;
-  /** The sentence and the text of the condition do not say the same yet. */
-  const asking = ref(false);
+  const unsettled = ref(false);
+  const lookedFor = ref(0);
+  provide(LOOKED_FOR, lookedFor);
+  /** The sentence and the text of the condition do not say the same yet, or not what they will. */
+  const asking = computed(() => unsettled.value || lookedFor.value > 0);
   /** Something new is said: what was asked before is not waited for any more. */
   function begin(): number {
-    asking.value = true;
+    unsettled.value = true;
     return ++turn;
   }
   function forgetAsked(): void {
     turn++;
-    asking.value = false;
+    unsettled.value = false;
     slip.value = "";
   }
   async function ask(body: { text?: string; clauses?: Record<string, unknown> | null }): Promise<void> {
@@ -96,7 +101,7 @@ export function useSendOut() {
     } catch (error) {
       if (mine === turn) slip.value = error instanceof Problem ? error.message : String(error);
     }
-    if (mine === turn) asking.value = false;
+    if (mine === turn) unsettled.value = false;
   }
   const askText = useDebounceFn((text: string, due: number) => (due === turn ? ask({ text }) : undefined), PAUSE);
   const askClauses = useDebounceFn((part: Part | null, due: number) => {

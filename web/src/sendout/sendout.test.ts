@@ -10,7 +10,7 @@ import { lookedAt, withPart } from "@/api/part";
 import ClausePart from "./ClausePart.vue";
 import { asGroup, finished, type Group, type Part, partOf, usual, whole } from "./conditions";
 import FieldList from "./FieldList.vue";
-import { useSendOut } from "./document";
+import { LOOKED_FOR, useSendOut } from "./document";
 import { noteOf, offered } from "./fields";
 import OrderPart from "./OrderPart.vue";
 import { usePreview } from "./usePreview";
@@ -148,6 +148,22 @@ describe("a condition as a sentence", () => {
     shown.unmount();
   });
 
+  /** A clause "Status is one of a", its values as they stand, and the field in which the next is typed. */
+  async function statusOneOfA(application: string, lookedFor = ref(0)) {
+    const Shown = defineComponent(() => {
+      const part = ref<Part>(clause("status", "one-of", "a"));
+      const props = { fields: FIELDS, application, recordType: "Berth" };
+      return () => h(ClausePart, { ...props, part: part.value, onChange: (now: Part) => (part.value = now) });
+    });
+    const plugins = [[VueQueryPlugin, { queryClient }] as [typeof VueQueryPlugin, object]];
+    const provide = { [LOOKED_FOR as symbol]: lookedFor };
+    const shown = mount(Shown, { global: { plugins, provide }, attachTo: document.body });
+    const values = () => shown.findAll("button.part-value").map((one) => one.text());
+    const input = shown.find('input[aria-label^="Value"]');
+    await input.trigger("focus");
+    return { shown, values, input };
+  }
+
   it("offers the application's own values, also to who types and enters faster than they come", async () => {
     const answers: Record<string, () => void> = {};
     vi.stubGlobal("fetch", async (request: Request) => {
@@ -159,16 +175,7 @@ describe("a condition as a sentence", () => {
       ];
       return Response.json(all.filter((one) => one.label.toLowerCase().startsWith(like)));
     });
-    const Shown = defineComponent(() => {
-      const part = ref<Part>(clause("status", "one-of", "a"));
-      const props = { fields: FIELDS, application: "x", recordType: "Berth" };
-      return () => h(ClausePart, { ...props, part: part.value, onChange: (now: Part) => (part.value = now) });
-    });
-    const plugins = { plugins: [[VueQueryPlugin, { queryClient }] as [typeof VueQueryPlugin, object]] };
-    const shown = mount(Shown, { global: plugins, attachTo: document.body });
-    const values = () => shown.findAll("button.part-value").map((one) => one.text());
-    const input = shown.find('input[aria-label^="Value"]');
-    await input.trigger("focus");
+    const { shown, values, input } = await statusOneOfA("x");
     for (const text of ["be", "ce", "zz"]) {
       await input.setValue(text);
       await input.trigger("keydown", { key: "Enter" });
@@ -185,6 +192,44 @@ describe("a condition as a sentence", () => {
     await vi.waitFor(() => {
       expect(values()).toEqual(["a", "b", "c", "zz"]);
     });
+    shown.unmount();
+    vi.unstubAllGlobals();
+  });
+
+  it("takes values that come at once, or only when they are asked for again, each for what was typed", async () => {
+    const answers: Record<string, () => void> = {};
+    const asked: string[] = [];
+    vi.stubGlobal("fetch", async (request: Request) => {
+      const like = new URL(request.url).searchParams.get("like") ?? "";
+      asked.push(like);
+      if (like === "de" && asked.filter((one) => one === "de").length === 1)
+        return Response.json({ detail: "The application is slow." }, { status: 503 });
+      if (like && like !== "de") await new Promise<void>((known) => (answers[like] = known));
+      return Response.json(
+        ["Bee", "Cee", "Dee"]
+          .filter((one) => like && one.toLowerCase().startsWith(like))
+          .map((label) => ({ value: label[0], label, count: 1 })),
+      );
+    });
+    const lookedFor = ref(0);
+    const { shown, values, input } = await statusOneOfA("busy", lookedFor);
+    for (const text of ["be", "ce", "de"]) {
+      await input.setValue(text);
+      await input.trigger("keydown", { key: "Enter" });
+    }
+    await vi.waitFor(() => {
+      expect(Object.keys(answers)).toEqual(expect.arrayContaining(["be", "ce"]));
+    });
+    expect(lookedFor.value).toBe(3);
+    answers.ce!();
+    answers.be!();
+    await vi.waitFor(
+      () => {
+        expect(values()).toEqual(["a", "B", "C", "D"]);
+        expect(lookedFor.value).toBe(0);
+      },
+      { timeout: 4000 },
+    );
     shown.unmount();
     vi.unstubAllGlobals();
   });
@@ -278,50 +323,6 @@ describe("a part of a trip", () => {
     expect(withPart("/api/trips/7/files/x?file=1")).toBe("/api/trips/7/files/x?file=1&part=3");
     lookedAt.value = "";
     expect(withPart("/x")).toBe("/x");
-    vi.unstubAllGlobals();
-  });
-
-  it("takes values that come at once, or only when they are asked for again, each for what was typed", async () => {
-    const answers: Record<string, () => void> = {};
-    const asked: string[] = [];
-    vi.stubGlobal("fetch", async (request: Request) => {
-      const like = new URL(request.url).searchParams.get("like") ?? "";
-      asked.push(like);
-      if (like === "de" && asked.filter((one) => one === "de").length === 1)
-        return Response.json({ detail: "The application is slow." }, { status: 503 });
-      if (like && like !== "de") await new Promise<void>((known) => (answers[like] = known));
-      return Response.json(
-        ["Bee", "Cee", "Dee"]
-          .filter((one) => like && one.toLowerCase().startsWith(like))
-          .map((label) => ({ value: label[0], label, count: 1 })),
-      );
-    });
-    const Shown = defineComponent(() => {
-      const part = ref<Part>(clause("status", "one-of", "a"));
-      const props = { fields: FIELDS, application: "busy", recordType: "Berth" };
-      return () => h(ClausePart, { ...props, part: part.value, onChange: (now: Part) => (part.value = now) });
-    });
-    const plugins = { plugins: [[VueQueryPlugin, { queryClient }] as [typeof VueQueryPlugin, object]] };
-    const shown = mount(Shown, { global: plugins, attachTo: document.body });
-    const values = () => shown.findAll("button.part-value").map((one) => one.text());
-    const input = shown.find('input[aria-label^="Value"]');
-    await input.trigger("focus");
-    for (const text of ["be", "ce", "de"]) {
-      await input.setValue(text);
-      await input.trigger("keydown", { key: "Enter" });
-    }
-    await vi.waitFor(() => {
-      expect(Object.keys(answers)).toEqual(expect.arrayContaining(["be", "ce"]));
-    });
-    answers.ce!();
-    answers.be!();
-    await vi.waitFor(
-      () => {
-        expect(values()).toEqual(["a", "B", "C", "D"]);
-      },
-      { timeout: 4000 },
-    );
-    shown.unmount();
     vi.unstubAllGlobals();
   });
 });
