@@ -79,7 +79,7 @@ class BrowserCase(unittest.TestCase):
     def console_errors(self, browser: Browser) -> list[str]:
         """What the console has of this application, but that a half-typed condition was refused: on a slow machine its
         preview is asked for, rightly."""
-        half_typed = re.compile(r"/(condition|preview|selection) - Failed to load resource: .* 422 ")
+        half_typed = re.compile(r"/(condition|preview|selection|values\?\S*) - Failed to load resource: .* 422 ")
         own = (line for line in browser.console_errors() if self.demo.address in line)
         return [line for line in own if not half_typed.search(line)]
 
