@@ -100,7 +100,7 @@ def _count_stages() -> None:
     from vexo.server import artifacts
     from vexo.server.ingest import bring_in as bringing
     from vexo.server.ingest import prepare_sheet
-    from vexo.server.planning import damage, plan_trip
+    from vexo.server.planning import damage, materials, plan_trip
     from vexo.server.trips import sheet_cells
 
     places = (
@@ -111,7 +111,7 @@ def _count_stages() -> None:
         ("reading", bringing, "read_upload"),
         ("totals", sheet_cells, "sheet_totals"),
         ("make_plan", plan_trip, "make_plan"),
-        ("carrying", plan_trip, "carry"),
+        ("carrying", materials, "carry"),
     )
     for name, owner, attribute in places:
         setattr(owner, attribute, _counted(name, getattr(owner, attribute)))

@@ -15,6 +15,10 @@ class HolderSheets(ServiceCase):
 
     def setUp(self) -> None:
         super().setUp()
+        self.number_anew()
+
+    def number_anew(self) -> None:
+        """Numbers that no holder has yet."""
         HolderSheets.number += 1
         self.begin = f"07{HolderSheets.number:03d}"
 

@@ -27,6 +27,14 @@ _GROUP = 16_384
 """Rows of a group in a Parquet file: few enough that a window of a screen reads little, many enough to compress."""
 _AS_PARQUET: dict[str, Any] = {"compression": "lz4", "row_group_size": _GROUP, "statistics": False}
 """Rows are found by their place, never by a value, so nothing would ask for the least and greatest of each column."""
+_PATCH = ".patch.parquet"
+"""The end of the name of a result that is another one but for some rows: these, and beside it a link to the other."""
+_PLACE = "@place"
+"""In such a file: which row of the other each of its rows stands for, counted from 0."""
+_MOST_PIECES = 100
+"""Rows up to which a patched result is put together of what lies between them, which copies nothing by itself."""
+MOST_PATCHED = 20_000
+"""Rows that a patch holds at most: with more, reading through it costs more than the whole result does once."""
 
 
 class ArtifactLost(PlainError):
@@ -54,6 +62,57 @@ def write(frame: pl.DataFrame, relative: str) -> str:
     with replacing(absolute(relative)) as aside:
         frame.write_parquet(aside, **_AS_PARQUET)
     return relative
+
+
+def _base_of(relative: str) -> Path:
+    """Where the file of the other result is that a patch lies over."""
+    return absolute(relative.removesuffix(_PATCH) + ".base.parquet")
+
+
+def patch(before: str, rows: pl.DataFrame, places: pl.Series, relative: str) -> str:
+    """Write a result that is another one but for some rows, without writing or reading the others; its name.
+
+    Args:
+        before: the other result.
+        rows: those that differ, with the columns of the other.
+        places: which rows of the other they stand for, counted from 0.
+
+    Raises:
+        ArtifactLost
+    """
+    over, base = rows.with_columns(places.cast(pl.UInt32).alias(_PLACE)), absolute(before)
+    if before.endswith(_PATCH):
+        earlier, base = _read(before, None), _base_of(before)
+        over = pl.concat([earlier.filter(~earlier[_PLACE].is_in(over[_PLACE].implode())), over.select(earlier.columns)])
+    if len(over) > MOST_PATCHED:
+        return write(_laid(read(before), rows, places), relative)
+    relative = relative.removesuffix(".parquet") + _PATCH
+    link = _base_of(relative)
+    link.parent.mkdir(parents=True, exist_ok=True)
+    try:
+        link.unlink(missing_ok=True)
+        os.link(base, link)
+        # What is still lain over is not the oldest of the cache.
+        os.utime(link)
+    except FileNotFoundError as error:
+        raise ArtifactLost(before) from error
+    except OSError:
+        # Not every file system gives a file a second name.
+        return write(_laid(read(before), rows, places), relative.removesuffix(_PATCH) + ".parquet")
+    return write(over.sort(_PLACE), relative)
+
+
+def _laid(frame: pl.DataFrame, over: pl.DataFrame, places: pl.Series) -> pl.DataFrame:
+    """A result with some of its rows in place of others."""
+    if len(over) <= _MOST_PIECES:
+        over, at, pieces = over.select(frame.columns), 0, []
+        for number, place in sorted(enumerate(places.to_list()), key=lambda pair: pair[1]):
+            pieces += [frame[at:place], over[number : number + 1]]
+            at = place + 1
+        return pl.concat([*pieces, frame[at:]])
+    which = pl.int_range(len(frame), dtype=pl.UInt32, eager=True)
+    which = which.scatter(places, pl.int_range(len(frame), len(frame) + len(over), dtype=pl.UInt32, eager=True))
+    return pl.concat([frame, over.select(frame.columns)])[which]
 
 
 @dataclass(frozen=True)
@@ -119,37 +178,85 @@ def freeze(relative: str, trip: int, what: str) -> str:
     if not absolute(relative).exists():
         raise ArtifactLost(relative)
     target = kept_name(trip, what)
+    if relative.endswith(_PATCH):
+        return write(read(relative), target)
     with replacing(absolute(target)) as aside:
         shutil.copyfile(absolute(relative), aside)
     return target
 
 
-def read(relative: str, columns: Sequence[str] | None = None) -> pl.DataFrame:
-    """A result, whole or some of its columns. Raises ArtifactLost."""
+def _read(relative: str, columns: Sequence[str] | None, path: Path | None = None) -> pl.DataFrame:
     try:
-        return pl.read_parquet(absolute(relative), columns=list(columns) if columns is not None else None)
+        return pl.read_parquet(path or absolute(relative), columns=list(columns) if columns is not None else None)
     except (OSError, pl.exceptions.PolarsError) as error:
         raise ArtifactLost(relative) from error
+
+
+def read(relative: str, columns: Sequence[str] | None = None) -> pl.DataFrame:
+    """A result, whole or some of its columns. Raises ArtifactLost."""
+    if not relative.endswith(_PATCH):
+        return _read(relative, columns)
+    over = _read(relative, [_PLACE, *columns] if columns is not None else None)
+    return _laid(_read(relative, columns, _base_of(relative)), over.drop(_PLACE), over[_PLACE])
+
+
+def read_rows(relative: str, places: pl.Series) -> pl.DataFrame:
+    """Some rows of a result, by their places from 0 and in their order; only the groups they lie in are read.
+
+    Raises:
+        ArtifactLost
+    """
+    if not relative.endswith(_PATCH):
+        return _read_groups(relative, absolute(relative), places)
+    over, base = _read(relative, None), _read_groups(relative, _base_of(relative), places)
+    asked = places.cast(pl.UInt32).alias(_PLACE).to_frame().with_row_index("at")
+    met = asked.join(over.with_row_index("from").select(_PLACE, "from"), on=_PLACE, how="inner")
+    return _laid(base, over.drop(_PLACE)[met["from"]], met["at"])
+
+
+def _read_groups(relative: str, path: Path, places: pl.Series) -> pl.DataFrame:
+    try:
+        table = pl.scan_parquet(path)
+        if not len(places):
+            return table.head(0).collect()
+        first, last = int(places.min()), int(places.max())  # type: ignore[arg-type]
+        if last - first < _GROUP:
+            return table.slice(first, last - first + 1).collect()[(places - first).to_list()]
+        groups = (places // _GROUP).unique().sort().to_list()
+        parts = pl.collect_all([table.slice(group * _GROUP, _GROUP) for group in groups])
+    except (OSError, pl.exceptions.PolarsError) as error:
+        raise ArtifactLost(relative) from error
+    at = {group: number * _GROUP for number, group in enumerate(groups)}
+    within = [at[place // _GROUP] + place % _GROUP for place in places.to_list()]
+    return pl.concat(parts)[within]
 
 
 def columns_of(relative: str) -> set[str]:
     """The names of a result's columns. Raises ArtifactLost."""
     try:
-        return set(pl.read_parquet_schema(absolute(relative)))
+        return set(pl.read_parquet_schema(absolute(relative))) - {_PLACE}
     except (OSError, pl.exceptions.PolarsError) as error:
         raise ArtifactLost(relative) from error
 
 
 def scan(relative: str) -> pl.LazyFrame:
     """A result, to read parts of. Raises ArtifactLost where it is not there."""
-    if not absolute(relative).is_file():
+    if not there(relative):
         raise ArtifactLost(relative)
-    return pl.scan_parquet(absolute(relative))
+    return read(relative).lazy() if relative.endswith(_PATCH) else pl.scan_parquet(absolute(relative))
 
 
 def there(relative: str) -> bool:
     """Whether a result is still there."""
-    return bool(relative) and absolute(relative).is_file()
+    if not relative or not absolute(relative).is_file():
+        return False
+    return not relative.endswith(_PATCH) or _base_of(relative).is_file()
+
+
+def find(relative: str) -> str:
+    """The name under which a result is there, whole or as a patch; empty where it is not."""
+    patched = relative.removesuffix(".parquet") + _PATCH
+    return next((name for name in (relative, patched) if there(name)), "")
 
 
 def pack(frame: pl.DataFrame) -> bytes:
@@ -166,8 +273,11 @@ def unpack(content: bytes | memoryview) -> pl.DataFrame:
 
 def evict(limit: int = LIMIT) -> int:
     """Drop the oldest results of the cache beyond its limit, in bytes; how many went."""
+    # A file with several names takes its room once.
     found = [
-        (path.stat().st_mtime, path.stat().st_size, path) for path in (data_folder() / "stages").rglob("*.parquet")
+        (stat.st_mtime, stat.st_size // stat.st_nlink, path)
+        for path in (data_folder() / "stages").rglob("*.parquet")
+        if (stat := path.stat())
     ]
     left, gone = sum(size for _, size, _ in found), 0
     for _, size, path in sorted(found, key=lambda entry: entry[0]):

@@ -50,7 +50,7 @@ def _written(texts: pl.Series) -> pl.Series:
     return bare(normal(texts)).str.replace(rf"^{PREFIX}([=+\-@{PREFIX}])", "${1}").replace("", None)
 
 
-def _form(field: Field, texts: pl.Series) -> pl.Series:
+def form(field: Field, texts: pl.Series) -> pl.Series:
     """Texts in the one form in which values of a field are the same: 2.5 as 2.50; what cannot be read stays."""
     cells = _written(texts)
     if field.kind in _AS_WRITTEN:
@@ -60,15 +60,33 @@ def _form(field: Field, texts: pl.Series) -> pl.Series:
 
 def _values(field: Field, texts: pl.Series) -> set[str]:
     first = texts.drop_nulls().unique(maintain_order=True).head(_MOST_VALUES)
-    return set(_form(field, first).drop_nulls().to_list())
+    return set(form(field, first).drop_nulls().to_list())
 
 
 @dataclass(frozen=True)
 class Sent:
-    """What went out: ``fields`` in the order of the sheet, and the texts of each, made when they are asked for."""
+    """What went out: ``fields`` in the order of the sheet, and the texts of each, made when they are asked for.
+
+    Attributes:
+        cells: gives all texts of a field.
+        forms: gives them in the form in which they are compared (``form``), where that is kept.
+        some: gives for some rows, by their places, what gives their texts; null places have none.
+    """
 
     fields: Sequence[Field]
     cells: Callable[[Field], pl.Series]
+    forms: Callable[[Field], pl.Series] | None = None
+    some: Callable[[pl.Series], Callable[[Field], pl.Series]] | None = None
+
+    def form(self, field: Field) -> pl.Series:
+        """All texts of a field in the form in which they are compared."""
+        return self.forms(field) if self.forms is not None else form(field, self.cells(field))
+
+    def at(self, places: pl.Series) -> Callable[[Field], pl.Series]:
+        """What gives the texts of some rows."""
+        if self.some is not None:
+            return self.some(places)
+        return lambda field: self.cells(field).gather(places)
 
 
 class ComparedSheet:
@@ -83,7 +101,7 @@ class ComparedSheet:
         """A column in the form of a field; texts have one form for all fields."""
         kept = (column, None if field.kind in _AS_WRITTEN else field)
         if kept not in self._forms:
-            self._forms[kept] = _form(field, self.cells[column])
+            self._forms[kept] = form(field, self.cells[column])
         return self._forms[kept]
 
     def values(self, field: Field, column: str) -> set[str]:
@@ -119,23 +137,23 @@ class Met:
     """Rows of a sheet beside the rows that went out, met by one key.
 
     Attributes:
-        places: for each row of the sheet that of its row among those that went out, null where it met none.
+        went: gives for each row of the sheet the text that went out in a field of its row, null where it met none.
         columns: field → column of the sheet.
         known: how many rows met one.
     """
 
-    places: pl.Series
+    went: Callable[[Field], pl.Series]
     columns: dict[str, str]
     known: int
 
-    def equal(self, sheet: ComparedSheet, sent: Sent, field: Field) -> tuple[int, int]:
+    def equal(self, sheet: ComparedSheet, field: Field) -> tuple[int, int]:
         """Of a field: how many cells are as they went out, and how many are filled."""
-        came, went = sheet.cells[self.columns[field.name]], sent.cells(field).gather(self.places)
+        came, went = sheet.cells[self.columns[field.name]], self.went(field)
         filled = bare(came).is_not_null()
         # Most are letter for letter as they went out: only the others are worth reading as values.
         same = filled & came.eq_missing(went)
         differs = filled & ~same
-        as_values = _form(field, came.filter(differs)) == _form(field, went.filter(differs))
+        as_values = form(field, came.filter(differs)) == form(field, went.filter(differs))
         return int(same.sum()) + int(as_values.sum()), int(filled.sum())
 
 
@@ -154,14 +172,14 @@ def _meet(sheet: ComparedSheet, sent: Sent, keys: Sequence[Sequence[str]]) -> It
         if not all(name in columns for name in key):
             continue
         came = _key_text([sheet.form(fields[name], columns[name]) for name in key]).to_frame()
-        went = _key_text([_form(fields[name], sent.cells(fields[name])) for name in key]).to_frame()
+        went = _key_text([sent.form(fields[name]) for name in key]).to_frame()
         shared = went.with_row_index("place").join(came.unique(), on="key", how="semi")
         once = shared.filter(pl.len().over("key") == 1)
         places = came.join(once, on="key", how="left", maintain_order="left")["place"]
         if places.null_count() == len(places):
             continue
         _by_contents(sheet, sent, columns, sent.fields)
-        yield Met(places, columns, len(places) - places.null_count())
+        yield Met(sent.at(places), columns, len(places) - places.null_count())
 
 
 def likeness(sheet: ComparedSheet, sent: Sent, keys: Sequence[Sequence[str]]) -> Likeness:
@@ -174,7 +192,7 @@ def likeness(sheet: ComparedSheet, sent: Sent, keys: Sequence[Sequence[str]]) ->
     best = Likeness(0, 0, 0)
     for met in _meet(sheet, sent, keys):
         others = [field for field in sent.fields if field.name in met.columns and field.name not in key_fields]
-        cells = [met.equal(sheet, sent, field) for field in others]
+        cells = [met.equal(sheet, field) for field in others]
         known = Likeness(sum(equal for equal, _ in cells), sum(filled for _, filled in cells), met.known)
         best = max(best, known, key=lambda one: (one.equal, one.rows))
         if known.equal == known.compared and known.rows == len(sheet.cells):
@@ -208,7 +226,7 @@ def renamed(
     shares: dict[tuple[str, str], float] = {}
     for column in free:
         for name, field in fields.items():
-            went = _form(field, sent.cells(field).gather(met.places))
+            went = form(field, met.went(field))
             beside = pl.DataFrame({"own": sheet.form(field, column), "sent": went})
             filled = beside.filter(pl.col("own").is_not_null())
             if len(filled) < _FEWEST:

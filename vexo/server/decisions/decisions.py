@@ -18,7 +18,8 @@ from ..jobs.worker import enqueue
 from ..journal.services import note
 from ..people.models import Person
 from ..people.rights import Action, require
-from ..planning.context import decisions_of, seen_plan
+from ..planning.basis import decisions_of
+from ..planning.context import seen_plan
 from ..planning.models import Decision, Plan
 from ..trips.models import Trip
 from ..trips.part_view import PartView

@@ -24,7 +24,6 @@ from ..errors import PlainError, machine_trouble
 from ..jobs.leases import HandedBack, Lease, LeaseLost
 from ..jobs.worker import Stopped
 from ..planning.context import changed_signatures
-from ..rows.windows import gather
 from .ending import end, interrupt
 from .models import Batch, Pass
 from .reading_back import read_back
@@ -65,7 +64,7 @@ class Run:
     def writes(self, items: Sequence[Item]) -> list[Write]:
         """The writes of these items, from the frozen rows."""
         places = pl.Series(sorted(item.at for item in items), dtype=pl.UInt32)
-        return writes_of(gather(self.pass_.rows_file, places), self.carried, self.key, items)
+        return writes_of(artifacts.read_rows(self.pass_.rows_file, places), self.carried, self.key, items)
 
     def _next(self) -> Batch | None:
         """The batch that goes next: one that is prepared, or the next rows of the plan."""

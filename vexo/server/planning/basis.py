@@ -2,37 +2,71 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
+from functools import cached_property
 
 import polars as pl
 
+from vexo.core.planning.decisions import DECISIONS
+from vexo.core.planning.inputs import Inputs
 from vexo.core.planning.merge_base import Ledger
 from vexo.core.planning.verdicts import Answer
-from vexo.core.records import IDENTIFIER
+from vexo.core.records import IDENTIFIER, Kind
+from vexo.core.sheets.sheet import ROW_ID
+from vexo.core.sheets.writers.outgoing import column_of
 
+from .. import artifacts
+from ..trips.models import Sheet, Trip
 from ..trips.sheets import kept_records, ledger_of, ledger_pages
-from .context import PlanContext, decisions_of
+from .application_records import records_elsewhere
+from .context import PlanContext
+from .models import Decision
+
+
+def _answers(decisions: Iterable[Decision]) -> pl.DataFrame:
+    parts = [pl.DataFrame(schema=DECISIONS)]
+    for decision in decisions:
+        cells = artifacts.unpack(decision.cells)
+        answer = [pl.lit(decision.answer).alias("answer"), pl.lit(decision.argument).alias("argument")]
+        parts.append(cells.with_columns(answer).select(list(DECISIONS)))
+    return pl.concat(parts)
+
+
+def decisions_of(trip: Trip) -> tuple[pl.DataFrame, list[int]]:
+    """The answers that are not undone, oldest first, and the numbers of their decisions."""
+    made = list(trip.decisions.filter(undone_at=None).order_by("id").only("cells", "answer", "argument"))
+    return _answers(made), [decision.pk for decision in made]
+
+
+def rows_decided(trip: Trip, numbers: Iterable[int]) -> pl.Series:
+    """The rows that these decisions are about, undone or not."""
+    return _answers(trip.decisions.filter(pk__in=list(numbers)).only("cells", "answer", "argument"))[ROW_ID]
 
 
 @dataclass(frozen=True)
 class Basis:
-    """What is known of a trip before its application is asked."""
+    """What is known of a trip before its application is asked; ``decision_numbers`` are those of the decisions whose
+    answers are ``decisions``."""
 
     context: PlanContext
-    kept: pl.DataFrame | None
     ledger: Ledger
     ledger_pages: list[str]
     decisions: pl.DataFrame
-    last_decision: int
+    decision_numbers: list[int]
 
     @classmethod
     def of(cls, context: PlanContext) -> Basis:
         """The basis of a plan made now."""
-        trip = context.trip
-        kept = kept_records(trip, context.sheet.part) if context.sheet.recognised else None
-        decisions, last = decisions_of(trip)
-        pages = ledger_pages(trip)
-        return cls(context, kept, ledger_of(pages), pages, decisions, last)
+        decisions, numbers = decisions_of(context.trip)
+        pages = ledger_pages(context.trip)
+        return cls(context, ledger_of(pages), pages, decisions, numbers)
+
+    @cached_property
+    def kept(self) -> pl.DataFrame | None:
+        """The records as they went out, or None for a sheet from elsewhere."""
+        sheet = self.context.sheet
+        return kept_records(self.context.trip, sheet.part) if sheet.recognised else None
 
     @property
     def bound_records(self) -> pl.Series:
@@ -40,3 +74,50 @@ class Basis:
         by_decision = self.decisions.filter(pl.col("answer") == Answer.RECORD)["argument"]
         by_kept_copy = [self.kept[IDENTIFIER]] if self.kept is not None else []
         return pl.concat([self.ledger.rows[IDENTIFIER], by_decision, *by_kept_copy])
+
+    def inputs(
+        self,
+        carried: pl.DataFrame,
+        records: pl.DataFrame,
+        kept: pl.DataFrame | None,
+        excluded: pl.DataFrame,
+        rows: pl.Series,
+    ) -> Inputs:
+        """What a plan is made of.
+
+        Args:
+            carried: the values of the rows that are planned, and ``records`` and ``kept`` those that they need.
+            excluded: rows that are left out.
+            rows: the numbers of all rows of the sheet.
+        """
+        context = self.context
+        created = self._created_here()
+        return Inputs(
+            context.record_type,
+            carried,
+            records,
+            kept,
+            self.ledger,
+            self.decisions,
+            _reference_columns(context),
+            context.sheet.first_row,
+            int((~created.is_in(rows.implode())).sum()) if len(created) else 0,
+            excluded,
+            records_elsewhere(context.view),
+        )
+
+    def _created_here(self) -> pl.Series:
+        """Rows of the part that is planned whose records passes made."""
+        trip = self.context.trip
+        created = self.ledger.rows.filter(pl.col("state") == "created")[ROW_ID]
+        if not len(created) or trip.parts.count() < 2:
+            return created
+        sheets = trip.sheets.filter(direction=Sheet.IN, part__number=self.context.view.part).exclude(cells="")
+        rows = pl.concat([artifacts.read(sheet.cells, [ROW_ID])[ROW_ID] for sheet in sheets])
+        return created.filter(created.is_in(rows.implode()))
+
+
+def _reference_columns(context: PlanContext) -> dict[str, str]:
+    """For each reference the column of the kept copy with which it was written out."""
+    fields = [context.record_type.field(name) for name in context.settings.carried]
+    return {f.name: column_of(f, context.catalogue) for f in fields if f.kind == Kind.REFERENCE}

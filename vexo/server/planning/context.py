@@ -12,7 +12,6 @@ from vexo.core.columns.lanes import check_lane, lanes_from_json
 from vexo.core.columns.matches import ColumnMatch, MatchedBy, refuse_conflicts
 from vexo.core.keys.record_keys import RecordKeyError, check_key
 from vexo.core.operations import Operation
-from vexo.core.planning.decisions import DECISIONS
 from vexo.core.planning.inputs import Settings
 from vexo.core.records import Catalogue, Field, RecordType
 from vexo.core.sheets import SheetProfile
@@ -192,6 +191,22 @@ def catalogue_part(context: PlanContext) -> dict[str, Any]:
     return replace(context.catalogue, types=tuple(types)).to_json()
 
 
+def columns_as_kept(context: PlanContext) -> list[dict[str, Any]]:
+    """The sheet's columns with their fields and lanes, as a plan keeps them."""
+    return [
+        {
+            "column": m.column,
+            "header": m.header,
+            "field": m.field.name if m.field else "",
+            "how": m.how,
+            "check": m.check,
+            "read": m.field is not None and m.field.read_only,
+            "rules": context.settings.lane(m.field.name).to_json() if m.field else {},
+        }
+        for m in context.matches
+    ]
+
+
 def signatures_of(record_type: RecordType, names: set[str]) -> dict[str, str]:
     """How the values of these fields are read and compared, by the catalogue."""
     return {name: record_type.field(name).signature for name in sorted(names)}
@@ -205,18 +220,6 @@ def changed_signatures(plan: Plan, record_type: RecordType) -> list[str]:
         if field is None or field.signature != signature:
             changed.append(field.label if field else name)
     return changed
-
-
-def decisions_of(trip: Trip) -> tuple[pl.DataFrame, int]:
-    """The answers that are not undone, oldest first, and the number of the last decision."""
-    parts = [pl.DataFrame(schema=DECISIONS)]
-    made = trip.decisions.filter(undone_at=None).order_by("id")
-    for decision in made.only("cells", "answer", "argument"):
-        cells = artifacts.unpack(decision.cells)
-        told = [pl.lit(decision.answer).alias("answer"), pl.lit(decision.argument).alias("argument")]
-        parts.append(cells.with_columns(told).select(list(DECISIONS)))
-    last = trip.decisions.order_by("-id").values_list("id", flat=True).first() or 0
-    return pl.concat(parts), last
 
 
 def seen_plan(view: PartView, number: int) -> Plan:

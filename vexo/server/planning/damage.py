@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
 
@@ -36,19 +37,21 @@ class DamageSearch:
 
     Attributes:
         kept: the records as they went out, or None.
-        records: the application's records as they were read for the plan.
-        total: how many records the type has.
+        values: gives all values of a field in the application, where all records were read.
     """
 
     context: PlanContext
     kept: pl.DataFrame | None
-    records: pl.DataFrame
+    values: Callable[[str], pl.Series | None]
     reading: Reading
-    total: int
 
-    def run(self, plan: pl.DataFrame) -> pl.DataFrame:
-        """All damaged cells (see ``core.sheets.damage``), with the text to put there as it is written in this sheet."""
-        context, cells = self.context, self.context.cells
+    def run(self, cells: pl.DataFrame, identifiers: pl.Series) -> pl.DataFrame:
+        """All damaged cells (see ``core.sheets.damage``), with the text to put there as it is written in this sheet.
+
+        Args:
+            cells: of the rows that are searched, and ``identifiers`` the records that these are about.
+        """
+        context = self.context
         # What a lane treats is not what went out any more, and stands in no form of the kept copy.
         matches = [
             m
@@ -59,7 +62,7 @@ class DamageSearch:
             and m.field.name != context.record_type.identifier
         ]
         texts = {m.field.name: cell_texts(cells, m, self.reading) for m in matches if m.field}
-        sent = self._sent_beside(plan[IDENTIFIER], matches)
+        sent = self._sent_beside(identifiers, matches)
         looked = [
             Looked(m.column, m.field, texts[m.field.name], sent.get(m.field.name), partial(self._all_values, m.field))
             for m in matches
@@ -67,7 +70,7 @@ class DamageSearch:
         ]
         found = find_damage(cells, looked)
         if self.kept is not None:
-            found = pl.concat([found, self._lost_keys(self.kept, texts, plan[IDENTIFIER])])
+            found = pl.concat([found, self._lost_keys(self.kept, cells, texts, identifiers)])
         return self._as_written(found.unique([ROW_ID, "column"], keep="last", maintain_order=True))
 
     def _sent(self, kept: pl.DataFrame, field: Field) -> pl.Series | None:
@@ -86,11 +89,12 @@ class DamageSearch:
 
     def _all_values(self, field: Field) -> pl.Series | None:
         """All values of a field in the application, where all records were read."""
-        if field.kind != Kind.TEXT or field.name not in self.records.columns or len(self.records) < self.total:
-            return None
-        return self.records[field.name].cast(pl.String).drop_nulls().unique()
+        values = self.values(field.name) if field.kind == Kind.TEXT else None
+        return values.cast(pl.String).drop_nulls().unique() if values is not None else None
 
-    def _lost_keys(self, kept: pl.DataFrame, texts: dict[str, pl.Series], identifiers: pl.Series) -> pl.DataFrame:
+    def _lost_keys(
+        self, kept: pl.DataFrame, cells: pl.DataFrame, texts: dict[str, pl.Series], identifiers: pl.Series
+    ) -> pl.DataFrame:
         """Rows without a record, whose key a spreadsheet harmed."""
         context = self.context
         by_name = {m.field.name: m for m in context.matches if m.field and m.field.name in texts}
@@ -101,9 +105,9 @@ class DamageSearch:
             text.alias(m.field.name) for m, text in zip(matches, sent, strict=True) if m.field and text is not None
         ]
         if not columns or len(columns) < len(context.settings.key):
-            return find_damage(context.cells, [])
+            return find_damage(cells, [])
         key = [(m.column, m.field, texts[m.field.name]) for m in matches if m.field]
-        return find_lost_keys(context.cells, key, identifiers.is_null(), pl.DataFrame(columns))
+        return find_lost_keys(cells, key, identifiers.is_null(), pl.DataFrame(columns))
 
     def _as_written(self, found: pl.DataFrame) -> pl.DataFrame:
         """Repairs in the form in which the sheet holds them: a real bracket doubled, formulas guarded."""

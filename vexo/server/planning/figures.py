@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import replace
 from decimal import Decimal
 
 import polars as pl
@@ -86,6 +88,85 @@ def _check(plan: pl.DataFrame, name: str) -> Check:
     return Check(compared=len(agrees) - agrees.null_count(), agrees=int(agrees.sum() or 0), field=name)
 
 
+def _figures(plan: pl.DataFrame, fields: Sequence[Field], two_way: set[str]) -> list[ColumnFigures]:
+    return [_column(plan, field, field.name in two_way) for field in fields]
+
+
+def _totals(plan: pl.DataFrame, fields: Sequence[Field]) -> dict[str, PlannedTotals]:
+    return {name: PlannedTotals(**sums) for name, sums in planned_totals(plan, fields).items()}
+
+
+def _moved(total: str, before: str, after: str) -> str:
+    """A sum over all rows in which what some of them say is another now."""
+    return format(Decimal(total) - Decimal(before) + Decimal(after) or Decimal(0), "f")
+
+
+def _moved_column(old: ColumnFigures, before: ColumnFigures, after: ColumnFigures) -> ColumnFigures:
+    counts = {
+        name: getattr(old, name) - getattr(before, name) + getattr(after, name)
+        for name in ("changed", "held", "unreadable", "emptied", "filled_before")
+    }
+    sums: dict[str, str] = {}
+    if old.before is not None and old.after is not None:
+        assert before.before is not None
+        assert before.after is not None
+        assert after.before is not None
+        assert after.after is not None
+        sums = {
+            "before": _moved(old.before, before.before, after.before),
+            "after": _moved(old.after, before.after, after.after),
+        }
+        sums["difference"] = str(Decimal(sums["after"]) - Decimal(sums["before"]))
+    return replace(old, **counts, **sums)  # type: ignore[arg-type]
+
+
+def moved_summary(
+    old: PlanSummary,
+    states: pl.DataFrame,
+    before: pl.DataFrame,
+    after: pl.DataFrame,
+    basis: Basis,
+    damage: list[Damage],
+) -> PlanSummary:
+    """The figures of a plan that is another one but for some rows. Raises SumError where a row is not accounted for.
+
+    Args:
+        old: the figures of the other.
+        states: ``verdict``, ``faults`` and what else ``states_of`` takes, of all rows.
+        before: the rows that differ, as they were in the other plan, and ``after`` as they are in this.
+    """
+    record_type, settings = basis.context.record_type, basis.context.settings
+    fields = [record_type.field(name) for name in settings.carried]
+    two_way = {figures.field for figures in old.columns if figures.two_way}
+    columns = zip(old.columns, _figures(before, fields, two_way), _figures(after, fields, two_way), strict=True)
+    sums = _totals(before, fields), _totals(after, fields)
+    checks = [
+        Check(
+            compared=check.compared - _check(before, check.field).compared + _check(after, check.field).compared,
+            agrees=check.agrees - _check(before, check.field).agrees + _check(after, check.field).agrees,
+            field=check.field,
+        )
+        for check in old.checks
+    ]
+    return replace(
+        old,
+        verdicts={RowState(name): count for name, count in sum_of(states[VERDICT], basis.context.sheet.rows).items()},
+        elsewhere=old.elsewhere + int(after[CHANGED_ELSEWHERE].sum()) - int(before[CHANGED_ELSEWHERE].sum()),
+        columns=[_moved_column(*three) for three in columns],
+        checks=checks,
+        reasons=reasons(states_of(states, None), record_type),
+        totals={
+            name: PlannedTotals(
+                _moved(total.sheet, sums[0][name].sheet, sums[1][name].sheet),
+                _moved(total.planned, sums[0][name].planned, sums[1][name].planned),
+                _moved(total.before, sums[0][name].before, sums[1][name].before),
+            )
+            for name, total in old.totals.items()
+        },
+        damage=damage,
+    )
+
+
 def summary_of(
     plan: pl.DataFrame, basis: Basis, *, pointed: dict[str, int], damage: list[Damage], keys_not_read: int
 ) -> PlanSummary:
@@ -102,11 +183,11 @@ def summary_of(
         verdicts={RowState(name): count for name, count in sum_of(plan[VERDICT], sheet.rows).items()},
         elsewhere=int(plan[CHANGED_ELSEWHERE].sum()),
         known_rows=sheet.known_rows,
-        columns=[_column(plan, field, kept is not None and field.name not in known) for field in fields],
+        columns=_figures(plan, fields, {f.name for f in fields if kept is not None and f.name not in known}),
         checks=[_check(plan, name) for name in settings.checks],
         key=list(settings.key),
         reasons=reasons(states_of(plan, None), record_type),
-        totals={name: PlannedTotals(**sums) for name, sums in planned_totals(plan, fields).items()},
+        totals=_totals(plan, fields),
         weak=not promises.conditional_writes,
         most_atomic=promises.atomic_batch,
         pointed=pointed,

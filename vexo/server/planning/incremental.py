@@ -1,4 +1,4 @@
-"""Values of a plan carried on: only the cells that were edited since are typed anew."""
+"""The last plan carried on: what was edited since, and its values with only those cells typed anew."""
 
 from __future__ import annotations
 
@@ -12,13 +12,15 @@ import polars as pl
 from vexo.core.columns.carried_values import Reading, carry
 from vexo.core.columns.matches import ColumnMatch
 from vexo.core.columns.treatments import LookUp
+from vexo.core.operations import Operation
 from vexo.core.records import Kind
 from vexo.core.sheets.sheet import ROW, ROW_ID
 
 from .. import artifacts
 from ..artifacts import Artifact
 from ..trips.sheet_cells import edited_between, edits_of
-from .context import PlanContext
+from ..trips.sheets import ledger_pages
+from .context import PlanContext, columns_as_kept, newest_plan
 from .models import Plan
 
 
@@ -28,6 +30,32 @@ class Edited:
 
     rows: pl.Series
     matches: list[ColumnMatch]
+
+
+@dataclass(frozen=True)
+class LastPlan:
+    """A plan of which another can be made without a question to the application, and what was edited since."""
+
+    plan: Plan
+    edited: Edited
+
+
+def last_plan(context: PlanContext) -> LastPlan | None:
+    """The last plan, where another is made of the same but for edits and answers, and no pass has written since."""
+    last = newest_plan(context.view)
+    if (
+        last is None
+        or last.sheet_id != context.sheet.pk
+        or last.catalogue_version != context.catalogue.version
+        or last.key != list(context.settings.key)
+        or (context.settings.operation == Operation.DELETE != last.operation)
+        or last.columns != columns_as_kept(context)
+        or last.ledger_pages != ledger_pages(context.trip)
+        or not all(artifacts.there(path) for path in (last.values_path, last.records_path))
+    ):
+        return None
+    edited = edited_since(context, last)
+    return LastPlan(last, edited) if edited is not None else None
 
 
 def edited_since(context: PlanContext, last: Plan) -> Edited | None:
@@ -68,16 +96,27 @@ def carry_on(context: PlanContext, values_path: str, edited: Edited, reading: Re
     stored = artifacts.load(values_path)
     if not len(edited.rows) or not edited.matches:
         return stored
-    before = stored.frame
-    cells = context.cells.filter(pl.col(ROW_ID).is_in(edited.rows.implode()))
+    values = typed_anew(context, stored.frame, context.cells, edited, reading)
+    return artifacts.store(values, artifacts.named(context.trip.pk, "values", uuid.uuid4().hex))
+
+
+def typed_anew(
+    context: PlanContext, values: pl.DataFrame, cells: pl.DataFrame, edited: Edited, reading: Reading
+) -> pl.DataFrame:
+    """Values of rows with the edited cells typed anew.
+
+    Args:
+        values: of some rows or all, and ``cells`` of the same rows as they are now.
+    """
+    cells = cells.filter(pl.col(ROW_ID).is_in(edited.rows.implode()))
     fresh = carry(cells, edited.matches, context.record_type, reading, {}, context.settings.lanes, context.headers)
-    columns = [name for name in fresh.columns if name not in (ROW_ID, ROW) and name in before.columns]
-    laid = before.select(ROW_ID).join(
+    columns = [name for name in fresh.columns if name not in (ROW_ID, ROW) and name in values.columns]
+    laid = values.select(ROW_ID).join(
         fresh.select(ROW_ID, *columns).with_columns(pl.lit(value=True).alias("edited")),
         on=ROW_ID,
         how="left",
         maintain_order="left",
     )
     edited_rows = laid["edited"].fill_null(value=False)
-    pair = [pl.select(pl.when(edited_rows).then(laid[n]).otherwise(before[n])).to_series().alias(n) for n in columns]
-    return artifacts.store(before.with_columns(pair), artifacts.named(context.trip.pk, "values", uuid.uuid4().hex))
+    pair = [pl.select(pl.when(edited_rows).then(laid[n]).otherwise(values[n])).to_series().alias(n) for n in columns]
+    return values.with_columns(pair)

@@ -29,6 +29,10 @@ class Plan(models.Model):
     last_decision = models.PositiveBigIntegerField(default=0)
     ledger_pages = models.JSONField(default=list)
     """Paths of the ledger's pages that it counts."""
+    counted_decisions = models.JSONField(null=True)
+    """Numbers of the decisions that it counts; null in plans of releases that did not write them down."""
+    made_with = models.CharField(max_length=60, blank=True)
+    """What made it (``planning.stored_plans.MADE_WITH``): a plan made by another release is not carried on in part."""
     edits = models.JSONField(default=list)
     """Numbers of the edits that lay over the sheet."""
     row_filter = models.JSONField(default=dict)

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import cache
 
 import polars as pl
 from django.db.models import QuerySet
 
-from vexo.core.columns.likeness import ComparedSheet, Likeness, Sent, likeness
+from vexo.core.columns.likeness import ComparedSheet, Likeness, Sent, form, likeness
 from vexo.core.records import IDENTIFIER, Field, RecordType, UnknownName
 from vexo.core.sheets import SheetProfile
 from vexo.core.sheets.findings import Finding
@@ -33,6 +33,8 @@ _ASKED_SHARE = 0.2
 """Share of a sheet's cells as they went out from which a person is asked about a trip."""
 _MOST_TRIPS = 60
 """Trips that are looked through, the newest first."""
+_MANY = 5_000
+"""Rows from which whole columns are read instead of the rows that are asked for."""
 _MOST_ASKED = 4
 """Trips that a person is asked about."""
 
@@ -120,7 +122,32 @@ def sent_cells(trip: Trip, part: Part | None = None) -> Sent | None:
         ]
         return cells_of([field], pl.concat(copies, how="diagonal"), record_type, known).to_series()
 
-    return Sent(fields, cells)
+    def forms(field: Field) -> pl.Series:
+        signature = known.field(record_type, field.name).signature
+        name = artifacts.named(trip.pk, "form", paths, field.name, signature, column_of(field, known))
+        if artifacts.there(name):
+            return artifacts.read(name)["form"]
+        made = form(field, cells(field)).alias("form")
+        artifacts.write(made.to_frame(), name)
+        return made
+
+    def some(places: pl.Series) -> Callable[[Field], pl.Series]:
+        asked = places.drop_nulls()
+        if len(asked) > _MANY:
+            return lambda field: cells(field).gather(places)
+        rows = _rows_of(paths, asked)
+        beside = places.is_not_null().cum_sum().cast(pl.Int64) - 1
+        beside = beside.set(places.is_null(), None)
+        return lambda field: cells_of([field], rows, record_type, known).to_series().gather(beside)
+
+    return Sent(fields, cells, forms, some)
+
+
+def _rows_of(paths: Sequence[str], places: pl.Series) -> pl.DataFrame:
+    """Rows of tables by their places in all of them, one table after the other."""
+    if len(paths) == 1:
+        return artifacts.read_rows(paths[0], places)
+    return pl.concat([artifacts.read(path) for path in paths], how="diagonal")[places.to_list()]
 
 
 def part_of_sheet(trip: Trip, profile: SheetProfile, cells: pl.DataFrame) -> int:

@@ -97,7 +97,7 @@ def _positions(source: Source, wanted: Wanted) -> pl.Series:
     if wanted.column:
         emptied = wanted.column.startswith("emptied:")
         name = FieldColumns(wanted.column[8:]).left_blank if emptied else FieldColumns(wanted.column).action
-        there = artifacts.scan(source.plan).collect_schema().names()
+        there = artifacts.columns_of(source.plan)
         column = artifacts.read(source.plan, [name])[name] if name in there else pl.Series([0] * len(told))
         holds &= column.cast(pl.UInt8) > 0
     if wanted.text:
@@ -109,16 +109,6 @@ def _positions(source: Source, wanted: Wanted) -> pl.Series:
         ]
         holds &= table.select(pl.any_horizontal(found)).to_series()
     return holds.arg_true()
-
-
-def gather(path: str, places: pl.Series) -> pl.DataFrame:
-    """These rows of a stage, in the order of their places; only the row groups they lie in are read."""
-    if not len(places):
-        return artifacts.scan(path).head(0).collect()
-    numbers = places.to_list()
-    first, last = min(numbers), max(numbers)
-    between: pl.DataFrame = artifacts.scan(path).slice(first, last - first + 1).collect()
-    return between[[number - first for number in numbers]]
 
 
 def fault_words(context: PlanContext, fault: dict[str, Any]) -> str:
@@ -171,14 +161,14 @@ def plan_window(context: PlanContext, source: Source, wanted: Wanted, place: tup
         total, shown = len(places), places.slice(offset, most)
     else:
         shown = pl.int_range(offset, max(offset, min(offset + most, total)), dtype=pl.UInt32, eager=True)
-    plan, cells = gather(source.plan, shown), gather(source.cells, shown)
+    plan, cells = artifacts.read_rows(source.plan, shown), artifacts.read_rows(source.cells, shown)
     all_states = states(source.plan, source.page)
     lines = (all_states[shown.to_list()] if len(shown) else all_states.head(0)).to_dicts()
     columns = [
         _cells_of(context, match.column, match.field.name if match.field else None, plan, cells)
         for match in context.matches
     ]
-    columns = _with_edits(context, source, cells, columns)
+    columns = _with_edits(context, source, cells, columns, shown)
     rows = [
         _row(context, line, row, row_id, verdict, list(row_cells))
         for row, row_id, verdict, line, row_cells in zip(
@@ -211,14 +201,13 @@ def _row(context: PlanContext, line: dict[str, Any], row: int, row_id: int, verd
 
 
 def _with_edits(
-    context: PlanContext, source: Source, cells: pl.DataFrame, columns: list[list[Cell]]
+    context: PlanContext, source: Source, cells: pl.DataFrame, columns: list[list[Cell]], places: pl.Series
 ) -> list[list[Cell]]:
     """The cells, with what edited ones were in the file, and what they are now, after a pass."""
     for path, where in ((source.came, "file_text"), (source.now, "text_now")):
         if not path or path == source.cells:
             continue
-        other = artifacts.scan(path).filter(pl.col(ROW_ID).is_in(cells[ROW_ID].implode())).collect()
-        found = cells.select(ROW_ID).join(other, on=ROW_ID, how="left", maintain_order="left")
+        found = artifacts.read_rows(path, places)
         for at, match in enumerate(context.matches):
             if match.column not in found.columns:
                 continue

@@ -10,7 +10,7 @@ import polars as pl
 from django.db import transaction
 
 from vexo.core.sheets import SheetProfile
-from vexo.core.sheets.overlay.edits import EDITS, counting, lay_edits, put
+from vexo.core.sheets.overlay.edits import EDITS, counting, lay_edits
 from vexo.core.sheets.overlay.versions import told_apart
 from vexo.core.sheets.sheet import ROW, ROW_ID
 from vexo.core.sheets.totals import sheet_totals
@@ -48,22 +48,20 @@ def _table(sheet: Sheet, numbers: Iterable[int]) -> pl.DataFrame:
     return pl.concat([pl.DataFrame(schema=EDITS), *[over_sheet(edit, sheet) for edit in edits]])
 
 
-def _place(sheet: Sheet, numbers: Sequence[int]) -> str:
-    return artifacts.named(sheet.trip_id, "cells", sheet.cells, tuple(numbers)) if numbers else sheet.cells
+def _name(sheet: Sheet, numbers: Sequence[int]) -> str:
+    return artifacts.named(sheet.trip_id, "cells", sheet.cells, tuple(numbers))
 
 
 def cells_of(sheet: Sheet, numbers: Sequence[int]) -> str:
     """Where the sheet's cells are with these edits laid over; made where they are not there. Raises ArtifactLost."""
-    place = _place(sheet, numbers)
-    if not numbers or artifacts.there(place):
-        return place
-    before = _place(sheet, numbers[:-1])
-    base = artifacts.read(sheet.cells)
-    if numbers[:-1] and artifacts.there(before):
-        made = put(artifacts.read(before), counting(base, _table(sheet, numbers[-1:])))
-    else:
-        made = lay_edits(base, _table(sheet, numbers))
-    return artifacts.write(made, place)
+    if not numbers:
+        return sheet.cells
+    name, edits = _name(sheet, numbers), _table(sheet, numbers)
+    made = artifacts.find(name)
+    if made:
+        return made
+    places = artifacts.read(sheet.cells, [ROW_ID])[ROW_ID].is_in(edits[ROW_ID].implode()).arg_true()
+    return artifacts.patch(sheet.cells, lay_edits(artifacts.read_rows(sheet.cells, places), edits), places, name)
 
 
 def cells_now(sheet: Sheet) -> str:
@@ -74,10 +72,10 @@ def cells_now(sheet: Sheet) -> str:
 def columns_now(sheet: Sheet, numbers: Sequence[int], columns: Sequence[str]) -> pl.DataFrame:
     """Some columns of a sheet (and which row is which) with edits laid over, without making all of them."""
     shown = [f"shown.{name}" for name in columns]
-    place = _place(sheet, numbers)
-    there = artifacts.scan(sheet.cells).collect_schema().names()
+    there = artifacts.columns_of(sheet.cells)
     wanted = [name for name in (ROW_ID, ROW, *columns, *shown) if name in there]
-    if artifacts.there(place):
+    place = artifacts.find(_name(sheet, numbers)) if numbers else sheet.cells
+    if place:
         return artifacts.read(place, wanted)
     return lay_edits(artifacts.read(sheet.cells, wanted), _table(sheet, numbers))
 

@@ -114,6 +114,7 @@ def as_edits(changes: pl.DataFrame, base: pl.DataFrame, now: pl.DataFrame) -> pl
     """
     parts = [pl.DataFrame(schema={**EDITS, "before": pl.String()})]
     wanted = changes.with_columns(pl.col("text").replace("", None)).unique(_ON, keep="last", maintain_order=True)
+    base, now = (cells.filter(pl.col(ROW_ID).is_in(wanted[ROW_ID].implode())) for cells in (base, now))
     for column, own in wanted.partition_by("column", as_dict=True).items():
         name = str(column[0])
         if name not in base.columns:

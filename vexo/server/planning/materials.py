@@ -1,0 +1,71 @@
+"""What a plan is made of beside the sheet: its cells as values, and the application's records."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+import polars as pl
+
+from vexo.applications import Client
+from vexo.core.columns.carried_values import Reading, carry
+
+from .. import artifacts
+from ..artifacts import Artifact
+from ..jobs.leases import Lease
+from ..mapping.lookup_tables import tables_of
+from ..mapping.mapped_sheet import reading_of
+from .application_records import counts_of, records_now
+from .basis import Basis
+from .context import PlanContext
+from .incremental import LastPlan, carry_on
+from .models import Plan
+from .references import references_of
+
+
+@dataclass(frozen=True)
+class Materials:
+    """The carried values, the application's records, and its counts; ``like`` is the last plan, where it was made of
+    the very same cells and records."""
+
+    values: Artifact
+    records: Artifact
+    counts: dict[str, Any]
+    like: Plan | None = None
+
+
+def ask(basis: Basis, client: Client, lease: Lease) -> Materials:
+    """Type the sheet's cells and ask the application for the records that they are about."""
+    context = basis.context
+    trip, record_type, sheet = context.trip, context.record_type, context.sheet
+    reading = reading_for(context, tables_of(context.settings.lanes, context.catalogue, client))
+    lease.progress(1, 4, "reading values")
+    counted = [m for m in context.matches if m.field is None or m.field.name != record_type.identifier]
+    if sheet.recognised or record_type.identifier in context.settings.key:
+        counted = context.matches
+    lookups = references_of(context, context.cells, reading, client)
+    carried = carry(context.cells, counted, record_type, reading, lookups, context.settings.lanes, context.headers)
+    lease.progress(2, 4, "asking the application")
+    total = client.count(record_type)
+    records = records_now(context, carried, basis.bound_records, total, client)
+    fresh = uuid.uuid4().hex
+    return Materials(
+        artifacts.store(carried, artifacts.named(trip.pk, "values", fresh)),
+        artifacts.store(records, artifacts.named(trip.pk, "records", fresh)),
+        counts_of(context, client, total),
+    )
+
+
+def those_of(last: LastPlan, context: PlanContext) -> Materials:
+    """What the last plan was made of, with the cells that were edited since typed anew."""
+    plan = last.plan
+    values = carry_on(context, plan.values_path, last.edited, reading_for(context))
+    like = plan if values.path == plan.values_path and list(plan.edits) == list(context.edits) else None
+    return Materials(values, artifacts.load(plan.records_path), plan.counts, like)
+
+
+def reading_for(context: PlanContext, tables: Mapping[str, pl.DataFrame] | None = None) -> Reading:
+    """How the cells of the sheet that is planned are read."""
+    return reading_of(context.trip, context.sheet, tables)

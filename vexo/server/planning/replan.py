@@ -1,0 +1,200 @@
+"""Only what is touched is planned again: the rows of an answer or an edit, and those that share their records."""
+
+from __future__ import annotations
+
+import uuid
+from dataclasses import dataclass
+
+import polars as pl
+
+from vexo.core.columns.carried_columns import CarriedColumns
+from vexo.core.keys.record_keys import key_values, row_keys
+from vexo.core.planning.frame import EARLIER_RESULT, FAULTS, VERDICT
+from vexo.core.planning.partial import (
+    asks_whole_columns,
+    leaves_others_alone,
+    records_needed,
+    rows_together,
+)
+from vexo.core.planning.plan import make_plan
+from vexo.core.records import IDENTIFIER
+from vexo.core.sheets.row_filter import excluded_rows
+from vexo.core.sheets.sheet import ROW, ROW_ID
+
+from .. import artifacts
+from ..artifacts import ArtifactLost
+from ..trips.facts import from_json
+from ..trips.facts.plans import Damage, PlanSummary
+from ..trips.sheets import kept_paths
+from . import damage
+from .basis import Basis, rows_decided
+from .figures import moved_summary
+from .incremental import LastPlan, typed_anew
+from .materials import reading_for
+from .stored_plans import MADE_WITH, MadePlan
+
+_MOST_ROWS = 5_000
+"""Rows up to which they are planned by themselves: with more, most groups of rows of a long sheet are read anyway."""
+
+
+@dataclass(frozen=True)
+class _Rows:
+    """The rows that are planned again: their places in the plan, and their values as they are now."""
+
+    places: pl.Series
+    values: pl.DataFrame
+    edited: bool
+
+
+def replan(basis: Basis, last: LastPlan) -> MadePlan | None:
+    """The last plan with only those rows planned again that an answer or an edit since then touches; None where that
+    could say something about others, or about none of them for certain."""
+    if not _can_be_in_part(basis, last):
+        return None
+    try:
+        return _replan(basis, last)
+    except ArtifactLost:
+        return None
+
+
+def _can_be_in_part(basis: Basis, last: LastPlan) -> bool:
+    context, plan = basis.context, last.plan
+    return (
+        plan.counted_decisions is not None
+        and plan.made_with == MADE_WITH
+        and plan.operation == context.settings.operation
+        and plan.carried == list(context.settings.carried)
+        and plan.row_filter == context.trip.row_filter
+        # Its columns are numbers or texts by all of their cells.
+        and not str(context.trip.row_filter.get("condition", "")).strip()
+        and not asks_whole_columns(context.settings)
+        and (not plan.damage_path or artifacts.there(plan.damage_path))
+        and (not context.sheet.recognised or len(kept_paths(context.trip, context.sheet.part)) == 1)
+    )
+
+
+def _replan(basis: Basis, last: LastPlan) -> MadePlan | None:
+    context, plan, trip = basis.context, last.plan, basis.context.trip
+    index = artifacts.read(plan.path, [ROW_ID, IDENTIFIER])
+    rows = _rows(basis, last, index)
+    if rows is None:
+        return None
+    before = artifacts.read_rows(plan.path, rows.places)
+    excluded = excluded_rows(rows.values.select(ROW_ID), [], trip.row_filter)
+    inputs = basis.inputs(rows.values, *_records(basis, last, rows, before), excluded, index[ROW_ID])
+    after, questions = make_plan(inputs, context.settings)
+    if after.schema != before.schema or not leaves_others_alone(before, after):
+        return None
+    found = _damage(basis, last, rows, after)
+    if found is None:
+        return None
+    damage_path, damaged = found
+    fresh = uuid.uuid4().hex
+    path = artifacts.patch(plan.path, after, rows.places, artifacts.named(trip.pk, "plan", fresh))
+    values_path = plan.values_path
+    if rows.edited:
+        place = artifacts.named(trip.pk, "values", fresh)
+        values_path = artifacts.patch(values_path, rows.values, rows.places, place)
+    asked = artifacts.read(plan.questions_path)
+    others = asked.filter(~asked[ROW_ID].is_in(after[ROW_ID].implode()))
+    questions_path = artifacts.write(pl.concat([others, questions]), artifacts.named(trip.pk, "questions", fresh))
+    states = artifacts.read(path, [ROW_ID, ROW, VERDICT, FAULTS, IDENTIFIER, EARLIER_RESULT])
+    summary = from_json(plan.summary, PlanSummary)
+    return MadePlan(
+        path=path,
+        questions_path=questions_path,
+        values_path=values_path,
+        records_path=plan.records_path,
+        damage_path=damage_path,
+        counts=plan.counts,
+        summary=moved_summary(summary, states, before, after, basis, damaged),
+    )
+
+
+def _rows(basis: Basis, last: LastPlan, index: pl.DataFrame) -> _Rows | None:
+    """The rows that are touched, with those that share their records; None where they are too many."""
+    context, plan = basis.context, last.plan
+    since = set(plan.counted_decisions or []) ^ set(basis.decision_numbers)
+    touched = pl.concat([rows_decided(context.trip, since), last.edited.rows])
+    places = index[ROW_ID].is_in(touched.implode()).arg_true()
+    if len(places) > _MOST_ROWS:
+        return None
+    names = [
+        name
+        for field in context.settings.key
+        for name in (
+            CarriedColumns(field).value,
+            CarriedColumns(field).cell_says,
+            CarriedColumns(field).problem,
+        )
+    ]
+
+    def keys(at: pl.Series) -> pl.DataFrame:
+        values = artifacts.read(plan.values_path, names)[at]
+        return row_keys(values, context.settings.key, context.record_type)
+
+    places = rows_together(index[IDENTIFIER], places, keys)
+    if len(places) > _MOST_ROWS:
+        return None
+    values = artifacts.read_rows(plan.values_path, places)
+    edited = bool(len(last.edited.rows) and last.edited.matches)
+    if edited:
+        cells = artifacts.read_rows(context.cells_path, places)
+        values = typed_anew(context, values, cells, last.edited, reading_for(context))
+    return _Rows(places, values, edited) if values[ROW_ID].equals(index[ROW_ID].gather(places)) else None
+
+
+def _records(
+    basis: Basis, last: LastPlan, rows: _Rows, before: pl.DataFrame
+) -> tuple[pl.DataFrame, pl.DataFrame | None]:
+    """The application's records and those of the kept copy that these rows may be about."""
+    context = basis.context
+    key, record_type = context.settings.key, context.record_type
+    keys = rows.values.select(key_values(key, record_type))
+    earlier = basis.ledger.rows.filter(pl.col(ROW_ID).is_in(rows.values[ROW_ID].implode()))[IDENTIFIER]
+    known = [before[IDENTIFIER], earlier, basis.decisions["argument"]]
+    cell = CarriedColumns(record_type.identifier).value
+    if cell in rows.values.columns:
+        known.append(rows.values[cell].cast(pl.String))
+    kept: pl.DataFrame | None = None
+    if context.sheet.recognised:
+        [path] = kept_paths(context.trip, context.sheet.part)
+        kept = _needed(path, keys, pl.concat(known), basis)
+        known.append(kept[IDENTIFIER])
+    return _needed(last.plan.records_path, keys, pl.concat(known), basis), kept
+
+
+def _needed(path: str, keys: pl.DataFrame, identifiers: pl.Series, basis: Basis) -> pl.DataFrame:
+    key, there = basis.context.settings.key, artifacts.columns_of(path)
+    index = artifacts.read(path, [IDENTIFIER, *[name for name in key if name in there]])
+    return artifacts.read_rows(path, records_needed(index, keys, identifiers, key, basis.context.record_type))
+
+
+def _damage(basis: Basis, last: LastPlan, rows: _Rows, after: pl.DataFrame) -> tuple[str, list[Damage]] | None:
+    """Where the damaged cells are kept, empty without any, and what is told of them; None where all have to be looked
+    for anew."""
+    context, plan = basis.context, last.plan
+    if list(plan.edits) == list(context.edits):
+        return plan.damage_path, from_json(plan.summary, PlanSummary).damage
+    lost = after[IDENTIFIER].null_count() > 0
+    if plan.damage_path or (context.sheet.recognised and lost):
+        return None
+    cells = artifacts.read_rows(context.cells_path, rows.places)
+    kept = None
+    if context.sheet.recognised:
+        [path] = kept_paths(context.trip, context.sheet.part)
+        index = artifacts.read(path, [IDENTIFIER])[IDENTIFIER]
+        kept = artifacts.read_rows(path, index.is_in(after[IDENTIFIER].implode()).arg_true())
+
+    def values(name: str) -> pl.Series | None:
+        table = plan.records_path
+        if name not in artifacts.columns_of(table):
+            return None
+        column = artifacts.read(table, [name])[name]
+        return column if len(column) >= plan.counts.get("type", 0) else None
+
+    found = damage.DamageSearch(context, kept, values, reading_for(context)).run(cells, after[IDENTIFIER])
+    if not len(found):
+        return "", []
+    path = artifacts.write(found, artifacts.named(context.trip.pk, "damage", uuid.uuid4().hex))
+    return path, damage.groups(found, context)
