@@ -19,6 +19,7 @@ from django.test import Client  # noqa: E402
 
 from vexo.server import health, logs  # noqa: E402
 from vexo.server.jobs import heartbeat  # noqa: E402
+from vexo.server.trips.part_view import PartView  # noqa: E402
 
 
 class Health(ServiceCase):
@@ -28,13 +29,13 @@ class Health(ServiceCase):
         return answer.status_code, told["status"], [one["code"] for one in told["wrong"]]
 
     def test_a_worker_that_is_gone_is_said_until_one_is_back(self) -> None:
-        self.assertEqual(self.health(), (200, "troubled", ["worker"] * 4))
+        self.assertEqual(self.health(), (200, "troubled", ["worker"] * 5))
         worker = start(str(BIN / "vexo"), "--data", str(self.vexo.data), "worker", "--queue", "planning")
-        wait_until(lambda: self.health()[2] == ["worker"] * 3, what="the worker")
+        wait_until(lambda: self.health()[2] == ["worker"] * 4, what="the worker")
         self.assertIn("nothing is sent", str(Client().get("/api/health").json()["wrong"]))
         kill(worker)
         with patch.object(heartbeat, "GONE", 0.0):
-            self.assertEqual(self.health()[2], ["worker"] * 4, "killed, it is missed soon")
+            self.assertEqual(self.health()[2], ["worker"] * 5, "killed, it is missed soon")
         with heartbeat.heartbeat(()):
             self.assertEqual(self.health(), (200, "up", []))
         self.assertEqual(self.health()[1], "troubled")
@@ -48,6 +49,31 @@ class Health(ServiceCase):
                 self.assertEqual(self.health(), (503, "down", ["migrations"]))
             with patch.object(health, "without_worker", side_effect=DatabaseError("no such table")):
                 self.assertEqual(self.health(), (503, "down", ["database"]))
+
+
+class Queues(ServiceCase):
+    def test_a_long_sheet_waits_where_no_short_one_has_to_wait_for_it(self) -> None:
+        from vexo.server.ingest.bring_in import ImportRequest, start_bringing_in
+        from vexo.server.jobs.leases import claim
+        from vexo.server.jobs.queues import LARGE_FILE, LARGE_SHEET
+        from vexo.server.trips.plan_jobs import enqueue_plan
+        from vexo.server.uploads.receive import take_file
+        from vexo.server.uploads.waiting import start_recognising
+
+        trip = self.bring("harbour,berth_no,notes\nTERNISLAND,B-001,x\n")
+        line = "TERNISLAND,B-001," + "x" * 900 + "\n"
+        for times, queues in ((2, ["reading", "reading", "planning"]), (LARGE_FILE // 900 + 1, ["large"] * 3)):
+            upload = take_file(self.text("harbour,berth_no,notes\n" + line * times), "ada")
+            trip.sheets.update(rows=2 if times == 2 else LARGE_SHEET + 1)
+            jobs = [
+                start_recognising(upload, self.person),
+                start_bringing_in(self.practice, "Berth", upload, self.person, ImportRequest()),
+                enqueue_plan("ada", PartView.of(trip), fresh=True),
+            ]
+            self.assertEqual([job.queue for job in jobs], queues)
+        taken = [claim("one", ("reading", "planning")) for _ in range(4)]
+        self.assertEqual([job and job.queue for job in taken], ["reading", "reading", "planning", None])
+        self.assertEqual([job and job.queue for job in (claim("other", ("large",)), claim("any"))], ["large"] * 2)
 
 
 class Logs(ServiceCase):

@@ -6,6 +6,8 @@ from pathlib import Path
 
 import click
 
+from vexo.server.jobs.queues import ALL_QUEUES, LARGE
+
 from .common import ready
 from .main import Setting
 
@@ -50,7 +52,7 @@ def serve(setting: Setting, port: int, host: str, proxy: str, demo_people: bool)
     "--queue",
     "queues",
     multiple=True,
-    type=click.Choice(["reading", "planning", "exports", "passes"]),
+    type=click.Choice(ALL_QUEUES),
     help="All queues by default.",
 )
 @ready
@@ -59,7 +61,7 @@ def worker(setting: Setting, queues: tuple[str, ...]) -> None:
     from vexo.core.sheets import keep_a_reader_waiting
     from vexo.server.jobs.worker import work
 
-    if not queues or "reading" in queues:
+    if not queues or {"reading", LARGE} & set(queues):
         keep_a_reader_waiting()
     work(queues)
 

@@ -190,6 +190,8 @@ def run_demo(port: int, data: Path) -> None:
         heavy = {**environment, "POLARS_MAX_THREADS": "1"}
         supervisor.start("server", vexo, "serve", "--port", str(port), **environment)
         supervisor.start("worker", vexo, "worker", "--queue", "planning", "--queue", "reading", **environment)
+        long_sheets = ("worker", "--queue", "large")
+        supervisor.start("large-worker", "nice", "-n", "5", vexo, *long_sheets, **environment)
         sending = ("worker", "--queue", "exports")
         supervisor.start("send-worker", "nice", "-n", "5", vexo, *sending, **heavy)
         supervisor.start("pass-worker", "nice", "-n", "10", vexo, "worker", "--queue", "passes", **heavy)

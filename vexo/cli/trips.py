@@ -116,10 +116,10 @@ def bring_in(
     from vexo.server.applications.services import find_application
     from vexo.server.errors import PlainError
     from vexo.server.ingest.bring_in import ImportRequest, start_bringing_in
-    from vexo.server.jobs.worker import enqueue
     from vexo.server.people.rights import Action, require
     from vexo.server.planning.context import PlanContext, newest_plan
     from vexo.server.routes.saved_routes import find_route
+    from vexo.server.trips.plan_jobs import enqueue_plan
     from vexo.server.uploads.lists import join
     from vexo.server.uploads.receive import take_file
 
@@ -158,7 +158,7 @@ def bring_in(
         print_questions(view)
         PlanContext.of_now(view)
     elif made.revision != view.trip.revision:
-        finish(enqueue("plan", person.username, view, run_here=True, fresh=True))
+        finish(enqueue_plan(person.username, view, run_here=True, fresh=True))
     if done.get("unchanged"):
         click.echo(f"{upload.name} is trip {done['trip']}'s newest sheet already, unchanged.", err=True)
     print_plan(view, as_json)
@@ -216,12 +216,12 @@ def columns(
 @ready
 def plan(setting: Setting, trip: int, as_json: bool) -> None:
     """Ask the application again and plan a trip anew. Nothing is written to the application."""
-    from vexo.server.jobs.worker import enqueue
     from vexo.server.people.rights import Action, require
+    from vexo.server.trips.plan_jobs import enqueue_plan
 
     person = setting.person()
     require(person, Action.PREPARE)
-    finish(enqueue("plan", person.username, find_view(trip), run_here=True, fresh=True))
+    finish(enqueue_plan(person.username, find_view(trip), run_here=True, fresh=True))
     print_plan(find_view(trip), as_json)
 
 

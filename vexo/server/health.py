@@ -26,6 +26,7 @@ _DOES = {
     "exports": "no records go out",
     "planning": "no trip is planned",
     "passes": "nothing is sent",
+    "large": "no long sheet is read or planned",
 }
 
 

@@ -153,8 +153,10 @@ class Met:
         # Most are letter for letter as they went out: only the others are worth reading as values.
         same = filled & came.eq_missing(went)
         differs = filled & ~same
-        as_values = form(field, came.filter(differs)) == form(field, went.filter(differs))
-        return int(same.sum()) + int(as_values.sum()), int(filled.sum())
+        equal = int(same.sum())
+        if differs.any():
+            equal += int((form(field, came.filter(differs)) == form(field, went.filter(differs))).sum())
+        return equal, int(filled.sum())
 
 
 def _key_text(forms: Sequence[pl.Series]) -> pl.Series:

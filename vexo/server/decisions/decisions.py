@@ -14,7 +14,6 @@ from vexo.core.planning.verdicts import Answer, answered_by
 from .. import artifacts
 from ..errors import PlainError
 from ..jobs.models import Job
-from ..jobs.worker import enqueue
 from ..journal.services import note
 from ..people.models import Person
 from ..people.rights import Action, require
@@ -23,6 +22,7 @@ from ..planning.context import seen_plan
 from ..planning.models import Decision, Plan
 from ..trips.models import Trip
 from ..trips.part_view import PartView
+from ..trips.plan_jobs import enqueue_plan
 from ..trips.status import refuse_while_sending, update_status
 
 
@@ -116,7 +116,7 @@ def decide(
         words = f"Decided {decision.count:,} {'row' if decision.count == 1 else 'rows'}: {answer}"
         note(person.username, "decided", words, trip.application, trip.pk, decision.count)
         update_status(view, revised=True)
-        return decision, enqueue("plan", person.username, view, run_here=run_here, fresh=answer == Answer.RECORD)
+        return decision, enqueue_plan(person.username, view, run_here=run_here, fresh=answer == Answer.RECORD)
 
 
 def undo(view: PartView, person: Person, number: int, *, run_here: bool = False) -> Job:
@@ -133,4 +133,4 @@ def undo(view: PartView, person: Person, number: int, *, run_here: bool = False)
         words = f"Took back decision {number}: {decision.answer}, {decision.count:,} rows"
         note(person.username, "decided", words, trip.application, trip.pk, decision.count)
         update_status(view, revised=True)
-        return enqueue("plan", person.username, view, run_here=run_here, fresh=False)
+        return enqueue_plan(person.username, view, run_here=run_here, fresh=False)

@@ -14,12 +14,12 @@ from vexo.core.sheets.totals import sheet_totals
 from .. import artifacts
 from ..errors import PlainError
 from ..jobs.models import Job
-from ..jobs.worker import enqueue
 from ..journal.services import note
 from ..people.models import Person
 from ..people.rights import Action, require
 from ..trips.models import Edit
 from ..trips.part_view import PartView
+from ..trips.plan_jobs import enqueue_plan
 from ..trips.retries import until_unchanged
 from ..trips.sheet_cells import columns_now, edits_of, headers_of, over_sheet, update_figures
 from ..trips.sheets import newest_sheet
@@ -75,7 +75,7 @@ def make(
             update_figures(view, sheet, totals)
             counted = f"{words} ({edit.count:,} {'cell' if edit.count == 1 else 'cells'})"
             note(person.username, "edited", counted[:300], trip.application, trip.pk, edit.count, sheet.name)
-            return edit, enqueue("plan", person.username, view, run_here=run_here, fresh=False)
+            return edit, enqueue_plan(person.username, view, run_here=run_here, fresh=False)
 
     return until_unchanged(trip, attempt, _TOO_FAST)
 
@@ -102,7 +102,7 @@ def undo(view: PartView, person: Person, number: int, *, run_here: bool = False)
             update_figures(view, sheet, totals)
             words = f"Took back edit {number}: {edit.words}"
             note(person.username, "edited", words[:300], trip.application, trip.pk, edit.count, sheet.name)
-            return enqueue("plan", person.username, view, run_here=run_here, fresh=False)
+            return enqueue_plan(person.username, view, run_here=run_here, fresh=False)
 
     return until_unchanged(trip, attempt, _TOO_FAST)
 

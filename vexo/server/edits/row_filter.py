@@ -13,12 +13,12 @@ from vexo.core.sheets.totals import as_typed
 from .. import artifacts
 from ..errors import PlainError
 from ..jobs.models import Job
-from ..jobs.worker import enqueue
 from ..journal.services import note
 from ..people.models import Person
 from ..people.rights import Action, require
 from ..trips.models import Trip
 from ..trips.part_view import PartView
+from ..trips.plan_jobs import enqueue_plan
 from ..trips.sheet_cells import cells_now
 from ..trips.sheets import newest_sheet
 from ..trips.status import refuse_while_sending, status_facts, update_status
@@ -66,7 +66,7 @@ def carry_only(
         update_status(view, revised=True, whole=True)
         trip.refresh_from_db()
         note(person.username, "changed", f"Trip {trip.pk} carries {' '.join(words)}"[:300], trip.application, trip.pk)
-        return enqueue("plan", person.username, view, run_here=run_here, fresh=False)
+        return enqueue_plan(person.username, view, run_here=run_here, fresh=False)
 
 
 def expect(view: PartView, person: Person, *, rows: int | None = None, sums: Mapping[str, str] | None = None) -> None:

@@ -109,7 +109,11 @@ def start_bringing_in(
         "route": request.route,
         "here": run_here,
     }
-    return _once(upload, "bringing", lambda: enqueue("bring in", person.username, run_here=run_here, **arguments))
+    return _once(
+        upload,
+        "bringing",
+        lambda: enqueue("bring in", person.username, run_here=run_here, large=upload.is_large, **arguments),
+    )
 
 
 def bring_in(lease: Lease) -> dict[str, Any]:

@@ -19,7 +19,6 @@ from .. import artifacts
 from ..applications.models import Application
 from ..jobs.leases import Lease
 from ..jobs.models import Job
-from ..jobs.worker import enqueue
 from ..journal.services import note
 from ..mapping.columns import ask_again, update_columns
 from ..mapping.lookup_tables import claim
@@ -29,6 +28,7 @@ from ..routes.models import Route
 from ..trips.facts.parts import Holdings, NewestSheet, PartCounts
 from ..trips.models import ColumnMapping, Part, Sheet, Trip
 from ..trips.part_view import PartView
+from ..trips.plan_jobs import enqueue_plan
 from ..trips.sheet_cells import refresh_edit_figures
 from ..trips.sheets import part_of
 from ..trips.status import switch_part, update_status
@@ -187,7 +187,7 @@ class Intake:
         at = self.application.described_at
         here = bool(self.lease.job.arguments.get("here"))
         described_at = at.isoformat() if at else ""
-        return enqueue("plan", self.lease.job.by, view, run_here=here, fresh=True, described_at=described_at)
+        return enqueue_plan(self.lease.job.by, view, run_here=here, fresh=True, described_at=described_at)
 
 
 def _update_part_counts(view: PartView) -> None:

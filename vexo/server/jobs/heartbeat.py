@@ -11,7 +11,7 @@ from django.db import OperationalError, close_old_connections, connection
 
 from .models import Worker
 from .processes import GONE, owner_name
-from .queues import QUEUES
+from .queues import ALL_QUEUES
 
 EVERY = 5.0
 """Seconds between two signs of life."""
@@ -58,5 +58,5 @@ def forget(process: str) -> None:
 def without_worker() -> list[str]:
     """The queues that no living worker looks after."""
     alive = Worker.objects.filter(seen_at__gt=time.time() - GONE).values_list("queues", flat=True)
-    served = {queue for queues in alive for queue in (queues or QUEUES.values())}
-    return sorted(set(QUEUES.values()) - served)
+    served = {queue for queues in alive for queue in (queues or ALL_QUEUES)}
+    return sorted(set(ALL_QUEUES) - served)

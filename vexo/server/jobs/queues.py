@@ -1,4 +1,4 @@
-"""Kinds of work have queues of their own, so that a long pass blocks no export."""
+"""Kinds of work have queues of their own, so that a long pass blocks no export, and a long sheet no short one."""
 
 QUEUES = {
     "send out": "exports",
@@ -9,3 +9,10 @@ QUEUES = {
     "plan": "planning",
     "apply": "passes",
 }
+LARGE = "large"
+"""The queue of sheets that take so long to be read or planned that nobody with a short one should wait for them."""
+LARGE_FILE = 2 * 1024**2
+"""Bytes from which a file is large: about three seconds of reading."""
+LARGE_SHEET = 20_000
+"""Rows above which a sheet is large: a plan of fewer is there before a person wonders where it is."""
+ALL_QUEUES = (*dict.fromkeys(QUEUES.values()), LARGE)

@@ -21,7 +21,7 @@ from .heartbeat import heartbeat
 from .leases import ENDING, SECONDS, HandedBack, Lease, LeaseLost, claim, end_leases_of_the_dead
 from .models import Job
 from .processes import owner_name
-from .queues import QUEUES
+from .queues import LARGE, QUEUES
 
 _KINDS: Mapping[str, str] = {
     "send out": "vexo.server.sendout.send_out:send_out",
@@ -60,17 +60,26 @@ class TripPart(Protocol):
         """The part's number."""
 
 
-def enqueue(kind: str, by: str, view: TripPart | None = None, *, run_here: bool = False, **arguments: Any) -> Job:
+def enqueue(
+    kind: str,
+    by: str,
+    view: TripPart | None = None,
+    *,
+    run_here: bool = False,
+    large: bool = False,
+    **arguments: Any,
+) -> Job:
     """Ask for work in the background.
 
     Args:
         view: the trip and the part that it is about.
         run_here: this process does it itself, so no worker may take it while this process lives.
+        large: it takes long, and waits where it holds up nobody.
     """
     trip = view.trip if view is not None else None
     if view is not None:
         arguments.setdefault("part", view.part)
-    values = {"kind": kind, "by": by, "trip": trip, "queue": QUEUES[kind], "arguments": arguments}
+    values = {"kind": kind, "by": by, "trip": trip, "queue": LARGE if large else QUEUES[kind], "arguments": arguments}
     if run_here:
         values |= {
             "state": Job.RUNNING,

@@ -16,13 +16,13 @@ from vexo.core.sheets.row_filter import safe_names
 from ..errors import PlainError
 from ..jobs.leases import Lease
 from ..jobs.models import Job
-from ..jobs.worker import enqueue
 from ..journal.services import note
 from ..people.models import Person
 from ..people.rights import Action, require
 from ..trips.facts.columns import ColumnTotals, Question, SheetColumn, ShownLane
 from ..trips.models import ColumnMapping, Trip
 from ..trips.part_view import PartView
+from ..trips.plan_jobs import enqueue_plan
 from ..trips.sheet_cells import columns_now
 from ..trips.sheets import newest_in, newest_sheet
 from ..trips.status import status_facts, update_status
@@ -204,4 +204,4 @@ def change(
         note(person.username, "changed", changed, trip.application, trip.pk)
         # Whoever puts columns right is not told each time that the key is still to be said: the stations say it.
         waits = not run_here and key is None
-        return enqueue("plan", person.username, view, run_here=run_here, fresh=True, waits=waits)
+        return enqueue_plan(person.username, view, run_here=run_here, fresh=True, waits=waits)

@@ -3,20 +3,18 @@
 from __future__ import annotations
 
 from ..jobs.models import Job
+from ..jobs.queues import LARGE_SHEET
 from ..jobs.worker import release_to_workers, run_inline
 from ..trips.part_view import PartView
 from ..trips.sheets import newest_sheet
 from .plan_trip import needs_no_question
-
-_FEW_ROWS = 20_000
-"""Rows of a sheet up to which a plan takes about as long as a person waits without a sign of progress."""
 
 
 def plan_inline(view: PartView, job: Job) -> None:
     """Do a planning job that this process holds, so that the answer shows the plan; where the rows are many or the
     application has to be asked, a worker does it."""
     view.trip.refresh_from_db()
-    few = newest_sheet(view).rows <= _FEW_ROWS
+    few = newest_sheet(view).rows <= LARGE_SHEET
     if few and not job.arguments.get("fresh") and needs_no_question(view):
         run_inline(job)
     else:

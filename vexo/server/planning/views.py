@@ -9,9 +9,9 @@ from rest_framework.views import APIView
 
 from ..jobs.models import Job
 from ..jobs.views import JobSerializer
-from ..jobs.worker import enqueue
 from ..people.permissions import person_of
 from ..people.rights import Action, require
+from ..trips.plan_jobs import enqueue_plan
 from ..trips.views import find_view
 
 
@@ -25,5 +25,5 @@ class PlanView(APIView):
         require(person, Action.PREPARE)
         view = find_view(pk, request)
         waiting = Job.objects.filter(trip=view.trip, kind="plan", state=Job.QUEUED).first()
-        job = waiting or enqueue("plan", person.username, view, fresh=True)
+        job = waiting or enqueue_plan(person.username, view, fresh=True)
         return Response(JobSerializer(job).data, status=202)

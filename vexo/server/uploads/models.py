@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 from django.db import models
 
+from ..jobs.queues import LARGE_FILE
 from ..trips.models import Trip
 
 if TYPE_CHECKING:
@@ -55,6 +56,11 @@ class Upload(models.Model):
     def path(self) -> str:
         """Where its bytes are, in the data folder."""
         return f"files/uploads/{self.pk}"
+
+    @property
+    def is_large(self) -> bool:
+        """Whether it takes so long to be read that nobody with a small file should wait for it."""
+        return sum(file.size for file in self.whole_list) > LARGE_FILE
 
     @property
     def whole_list(self) -> list[Upload]:

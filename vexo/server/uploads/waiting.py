@@ -43,7 +43,7 @@ def read_again(upload: Upload) -> None:
     """What was read of a file that waits was forgotten: it is read anew, once."""
     with transaction.atomic():
         if not Job.objects.filter(pk=upload.recognising or 0, state__in=Job.OPEN).exists():
-            job = enqueue("recognise", upload.by, upload=upload.pk)
+            job = enqueue("recognise", upload.by, large=upload.is_large, upload=upload.pk)
             Upload.objects.filter(pk=upload.pk).update(recognising=job.pk, profile_json=None, belongs_to=None)
 
 
@@ -76,9 +76,11 @@ def _once(upload: Upload, column: str, make: Any) -> Job:
 def start_recognising(upload: Upload, person: Person, *, run_here: bool = False) -> Job:
     """Ask which trip an upload belongs to."""
     require(person, Action.PREPARE)
-    return _once(
-        upload, "recognising", lambda: enqueue("recognise", person.username, run_here=run_here, upload=upload.pk)
-    )
+
+    def ask() -> Job:
+        return enqueue("recognise", person.username, run_here=run_here, large=upload.is_large, upload=upload.pk)
+
+    return _once(upload, "recognising", ask)
 
 
 def read_otherwise(upload: Upload, person: Person, choices: Choices) -> Job:
@@ -88,6 +90,7 @@ def read_otherwise(upload: Upload, person: Person, choices: Choices) -> Job:
     if upload.trip_id is not None:
         raise PlainError(f"{upload.name} is in on trip {upload.trip_id} already.", "is-in")
     with transaction.atomic():
-        job = enqueue("recognise", person.username, upload=upload.pk, choices=choices.to_json())
+        read_so = choices.to_json()
+        job = enqueue("recognise", person.username, large=upload.is_large, upload=upload.pk, choices=read_so)
         Upload.objects.filter(pk=upload.pk).update(recognising=job.pk, bringing=None)
     return job
