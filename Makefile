@@ -79,6 +79,7 @@ bench: setup ## Measure (see bench/)
 	$(BIN)/python -m bench.sending_out
 	$(BIN)/python -m bench.columns
 	$(BIN)/python -m bench.planning
+	$(BIN)/python -m bench.planning.in_use
 
 lock: setup ## Lock the Python dependencies anew
 	$(BIN)/uv pip compile --quiet --universal --python-version 3.11 --generate-hashes --no-header --no-annotate --no-emit-index-url --extra demo --group dev pyproject.toml -o requirements.lock

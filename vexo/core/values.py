@@ -79,6 +79,12 @@ def normal(texts: pl.Series) -> pl.Series:
     return normal_all([texts])[0]
 
 
+def nfc(texts: pl.Series) -> pl.Series:
+    """Texts with letters and their accents in one character where there is one (Unicode's form C)."""
+    foreign = (texts.str.len_bytes() != texts.str.len_chars()).any()
+    return texts.str.normalize("NFC") if foreign else texts
+
+
 def without_spaces(texts: pl.Expr) -> pl.Expr:
     """Text without spaces at the ends, non-breaking ones too; nothing left is null."""
     return texts.str.strip_chars(SPACE_CHARACTERS).replace("", None)
@@ -96,8 +102,9 @@ def ascii_digits(texts: pl.Series) -> pl.Series:
     return on_unique(texts, lambda text: "".join(str(unicodedata.decimal(c, c)) for c in text))
 
 
-def split_items(text: str) -> list[str]:
-    r"""The items of a many-valued cell: split at ``;``, ``\;`` and ``\\`` stand for the characters themselves."""
+def split_items(text: str, separator: str = SEPARATOR) -> list[str]:
+    r"""The items of a many-valued cell: split at ``;``, or another separator; with ``\`` before it, it stands for
+    itself, and so does ``\``."""
     items: list[str] = []
     current, escaped = "", False
     for character in text:
@@ -105,7 +112,7 @@ def split_items(text: str) -> list[str]:
             current, escaped = current + character, False
         elif character == "\\":
             escaped = True
-        elif character == SEPARATOR:
+        elif character == separator:
             items, current = [*items, current], ""
         else:
             current += character

@@ -16,14 +16,14 @@ from ..problems import problem
 from ..records import Field, Kind, RecordType
 from ..sheets.sheet import ROW, ROW_ID, UNKNOWN
 from ..sheets.writers.outgoing import PREFIX
-from ..values import SEPARATOR, bare, join_items, on_unique, split_items
+from ..values import SEPARATOR, bare, join_items, nfc, on_unique, split_items
 from .carried_columns import CarriedColumns
 from .fast_parse import KINDS, plain_values
 from .lanes import PLAIN, Blank, Lane
 from .marks import BLANK_CLEARS, BLANK_DEFAULT, CHANGE, LEAVE, VALUE, Marked, read_marks
 from .matches import ColumnMatch
 from .references import empty_lookup, resolve
-from .treatments import Treatment, problem_of, treat
+from .treatments import LookUp, Treatment, problem_of, treat
 
 
 @dataclass(frozen=True)
@@ -37,19 +37,24 @@ class Reading:
 
 
 def cell_texts(cells: pl.DataFrame, match: ColumnMatch, reading: Reading) -> pl.Series:
-    """A column's texts as its field takes them: zero-padded form for codes, the harmless prefix taken off."""
+    """A column's texts as its field takes them: codes as ``column_texts`` has them, numbers and days as they are
+    stored."""
     own = match.field
     if not match.column:
         return pl.Series([None], dtype=pl.String).new_from_index(0, len(cells))
-    texts = cells[match.column]
     if own is None or own.kind not in (Kind.TEXT, Kind.REFERENCE, Kind.CHOICE, Kind.CHOICES):
-        return texts
-    shown = f"shown.{match.column}"
-    if shown in cells.columns:
-        texts = cells.select(pl.coalesce(shown, match.column)).to_series()
+        return cells[match.column]
+    return column_texts(cells, match.column, reading)
+
+
+def column_texts(cells: pl.DataFrame, column: str, reading: Reading) -> pl.Series:
+    """What treatments, joins and look-ups see of a column: text after NFC, in the shown form where a number format pads
+    it with zeros, without the prefix that makes formulas harmless."""
+    shown = f"shown.{column}"
+    texts = cells.select(pl.coalesce(shown, column)).to_series() if shown in cells.columns else cells[column]
     if reading.prefixed and texts.str.starts_with(PREFIX).any():
-        texts = texts.str.replace(f"^{PREFIX}([=+\\-@\t\r'])", "$1")
-    return texts
+        texts = texts.str.replace(f"^{PREFIX}([=+\\-@\t\r'])", "${1}")
+    return nfc(texts)
 
 
 def _unreadable(texts: pl.Series) -> pl.Series:
@@ -74,8 +79,9 @@ def _by_item(texts: pl.Series, treatments: Sequence[Treatment], tables: Mapping[
     different = texts.drop_nulls().unique(maintain_order=True)
     if different.is_empty():
         return texts
-    lists = pl.DataFrame({"text": different, "item": [split_items(text) for text in different.to_list()]})
-    items = lists.explode("item")
+    # A cell of separators alone holds no item, and is not blank: it stays, to be found unreadable.
+    split = [split_items(text) or [text] for text in different.to_list()]
+    items = pl.DataFrame({"text": different, "item": split}).explode("item")
     items = items.with_columns(treat(items["item"].cast(pl.String), treatments, None, tables).alias("done"))
     items = items.with_columns(problem_of(items["done"]).is_not_null().alias("bad"))
     grouped = items.group_by("text", maintain_order=True).agg(
@@ -116,7 +122,8 @@ def _treated(
 
 
 def _joined_anew(text: str, separator: str) -> str:
-    return join_items([item.strip() for item in text.split(separator) if item.strip()])
+    """A cell's items with the separator that is read; one that holds nothing but separators stays what it is."""
+    return join_items(split_items(text, separator)) or (SEPARATOR if text.strip() else text)
 
 
 def _adding(marked: Marked) -> Marked:
@@ -137,10 +144,13 @@ def lane_cells(
     assert own is not None
     many = own.kind == Kind.CHOICES
     texts = cell_texts(cells, match, reading)
+    if match.column and any(isinstance(one, LookUp) for one in lane.treatments):
+        # A code is looked up as it is shown, whatever it is looked up for.
+        texts = column_texts(cells, match.column, reading)
     if lane.fixed:
         texts = pl.Series([lane.fixed], dtype=pl.String).new_from_index(0, len(cells))
     marked = read_marks(own, texts, reading.marks and not lane.fixed)
-    others = {header: cells[headers[header]] for header in lane.headers if header in headers}
+    others = {h: column_texts(cells, headers[h], reading) for h in lane.headers if h in headers}
     marked = _treated(many, marked, lane, others, reading.tables)
     if many and lane.adds:
         marked = _adding(marked)

@@ -14,11 +14,19 @@ from ..values import bare, normal
 SCHEMA = {"text": pl.String(), "identifier": pl.String(), "problem": pl.String()}
 
 
-def naming_fields(target: RecordType) -> list[str]:
-    """The fields by which a record may be named, the one that people know it by first, its ID last."""
+def naming_fields(target: RecordType, *, by_identifier: bool) -> list[str]:
+    """The fields by which a record may be named, the one that people know it by first, its ID last.
+
+    Args:
+        by_identifier: IDs that the application makes itself are those of the application that is asked. Those that
+            people choose mean the same everywhere.
+    """
     single = [key[0] for key in target.keys if len(key) == 1]
     first = [target.shown_by] if target.shown_by != target.identifier else []
-    return list(dict.fromkeys([*first, *single, target.identifier]))
+    names = dict.fromkeys([*first, *single, target.identifier])
+    if not by_identifier and target.field(target.identifier).read_only:
+        del names[target.identifier]
+    return list(names)
 
 
 def key_texts(texts: pl.Series) -> pl.Series:

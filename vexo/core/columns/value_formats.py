@@ -16,9 +16,10 @@ from .treatments import Treatment, treat
 from .treatments.base import problem_of
 from .treatments.dates import Dates
 from .treatments.numbers import FORMS as NUMBER_FORMS
-from .treatments.numbers import Number
+from .treatments.numbers import MONEY, Number
 
-_GROUPED = r"^[+-]?\d{1,3}(?:\.\d{3})+$"
+_GROUPED = r"^[+-]?[1-9]\d{0,2}(?:\.\d{3})+$"
+"""A number whose points may stand between thousands: a group of thousands does not begin with 0."""
 
 
 @dataclass(frozen=True)
@@ -32,16 +33,20 @@ class Form:
 
 @dataclass(frozen=True)
 class Forms:
-    """The forms that read the most cells: none where the column needs no form or none helps, one where it is sure,
-    several where that has to be asked. ``read`` of the ``filled`` cells can be read so."""
+    """The forms that read the most cells: none where the column needs no form or none helps, one where no other fits,
+    several where that has to be asked. ``read`` of the ``filled`` cells can be read so, ``odd`` have figures and
+    cannot; ``mixed`` are the different currencies that stand beside them, where they are several."""
 
     fitting: tuple[Form, ...]
     read: int
     filled: int
+    mixed: tuple[str, ...] = ()
+    odd: int = 0
 
     @property
     def sure(self) -> bool:
-        return len(self.fitting) == 1
+        """Whether nobody has to be asked: one form reads every cell with figures, and means the same with each."""
+        return len(self.fitting) == 1 and not self.odd and not self.mixed
 
 
 def _counted(texts: pl.Series) -> pl.DataFrame:
@@ -123,8 +128,11 @@ def find_forms(field: Field, texts: pl.Series) -> Forms:
         # Forms by which every cell reads alike are one: the first, which is the simplest.
         if not any(treated.equals(other, null_equal=True) for _, other in fitting):
             fitting.append((one, treated))
+    mixed = _currencies(values["text"]) if field.is_number else ()
     if len(fitting) == 1:
-        return Forms(tuple(_form(values, one, treated) for one, treated in fitting), most, filled)
+        [(form, treated)] = fitting
+        odd = int((treated.is_null() & values["text"].str.contains(r"[0-9]")).sum())
+        return Forms((_form(values, form, treated),), most, filled, mixed, odd)
     differs = pl.Series([False]).new_from_index(0, len(values))
     for _, treated in fitting[1:]:
         differs = differs | ~fitting[0][1].eq_missing(treated)
@@ -133,7 +141,14 @@ def find_forms(field: Field, texts: pl.Series) -> Forms:
         tuple(_form(shown, one, treated.filter(differs)) for one, treated in fitting),
         most,
         filled,
+        mixed,
     )
+
+
+def _currencies(texts: pl.Series) -> tuple[str, ...]:
+    """The different currencies beside numbers, where they are several."""
+    found = texts.str.extract(rf"({MONEY})").drop_nulls().str.to_uppercase().unique().sort()
+    return tuple(found.to_list()) if len(found) > 1 else ()
 
 
 def _form(values: pl.DataFrame, treatment: Treatment | None, treated: pl.Series) -> Form:

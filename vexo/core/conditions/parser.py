@@ -29,6 +29,8 @@ _FUNCTIONS = ("contains", "startswith", "endswith")
 _TREE = "Aggregation.isdescendant"
 _DEEPEST = 60
 """Brackets in brackets: more than anyone writes, fewer than Python's stack takes."""
+_MOST_FIGURES = 38
+"""Figures of a number, before and behind its point, that can be held exactly."""
 LONGEST = 20_000
 """Characters that a condition may have."""
 
@@ -197,7 +199,11 @@ class _Reader:
             return raw
         if field.kind == Kind.DECIMAL:
             # Compared, not stored: more decimals than the field has are allowed, and kept.
-            return pl.Series([raw]).str.to_decimal(scale=max(field.scale or 0, len(raw.partition(".")[2]))).item()
+            whole, _, decimals = raw.lstrip("+-").partition(".")
+            scale = max(field.scale or 0, len(decimals))
+            if len(whole.lstrip("0")) + scale > _MOST_FIGURES:
+                raise self.slip(f"this number has more figures than can be compared ({_MOST_FIGURES})", token)
+            return pl.Series([raw]).str.to_decimal(scale=scale).item()
         read = parse(field, pl.Series([raw], dtype=pl.String))
         if read.problems.item() is not None:
             raise self.slip(f"{token.text} {read.problems.item()}", token)

@@ -8,7 +8,7 @@ import polars as pl
 from django.db import transaction
 from django.utils import timezone
 
-from vexo.core.sheets.overlay.edits import EditError, as_edits, put
+from vexo.core.sheets.overlay.edits import EditError, as_edits, as_seen, put
 from vexo.core.sheets.totals import sheet_totals
 
 from .. import artifacts
@@ -60,7 +60,8 @@ def make(
         refuse_while_sending(trip)
         sheet, revision, numbers = newest_sheet(view), trip.revision, edits_of(trip)
         base, now = (columns_now(sheet, state, columns) for state in ((), numbers))
-        cells = as_edits(change(now), base, now)
+        seen = as_seen(now)
+        cells = as_edits(change(seen), base, seen)
         if cells.is_empty():
             raise EditError("That changes no cell.")
         packed, touched = artifacts.pack(cells), cells["column"].unique(maintain_order=True).to_list()

@@ -31,13 +31,18 @@ def references_of(
             continue
         _, marked = lane_cells(cells, match, reading, context.settings.lane(field.name), context.headers)
         texts.setdefault(field.target, []).append(marked.texts)
-    return {name: _named(context.catalogue.type(name), different(columns), client) for name, columns in texts.items()}
+    # The record IDs of a sheet from elsewhere are those of another application, or nobody knows whose.
+    own = context.sheet.recognised
+    return {
+        name: _named(context.catalogue.type(name), different(columns), client, by_identifier=own)
+        for name, columns in texts.items()
+    }
 
 
-def _named(target: RecordType, wanted: pl.Series, client: Client) -> pl.DataFrame:
+def _named(target: RecordType, wanted: pl.Series, client: Client, *, by_identifier: bool) -> pl.DataFrame:
     found: dict[str, pl.DataFrame] = {}
     left = wanted
-    for by in naming_fields(target):
+    for by in naming_fields(target, by_identifier=by_identifier):
         field = target.field(by)
         asked = in_long_form(field, left)
         if not field.quoted:

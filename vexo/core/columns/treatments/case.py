@@ -10,6 +10,8 @@ from .base import Argument, Beside, Treatment, TreatmentError
 
 _STYLES = {"upper": "upper case", "lower": "lower case", "title": "title case", "name": "name case"}
 _PARTICLES = ("van", "von", "de", "der", "den", "del", "della", "di", "da", "du", "la", "le", "of", "ten", "ter", "zu")
+_FIRST = ("van", "von", "de", "der", "den", "ten", "ter", "zu")
+"""Those that a name begins with in small letters, too."""
 _LETTERS = "abcdefghijklmnopqrstuvwxyz"
 
 
@@ -47,6 +49,8 @@ class Case(Treatment):
         named = named.str.replace_many([f" {one.title()} " for one in _PARTICLES], [f" {one} " for one in _PARTICLES])
         # Twice: a space between two particles is taken by the first of them.
         named = named.str.replace_many([f" {one.title()} " for one in _PARTICLES], [f" {one} " for one in _PARTICLES])
+        for one in _FIRST:
+            named = named.str.replace(rf"^{one.title()} ", f"{one} ")
         mixed = (text != text.str.to_lowercase()) & (text != text.str.to_uppercase())
         return pl.when(mixed).then(text).otherwise(named)
 

@@ -18,6 +18,16 @@ _EXACT = pl.Decimal(38, _PLACES)
 _MOST = Decimal(10) ** 19
 _PLAIN = r"^[+-]?(?:\d+(?:\.\d*)?|\.\d+)$"
 _SPACE = "[\\s\u00a0\u2007\u202f]"
+_CURRENCIES = (
+    "AED AFN ALL AMD ANG AOA ARS AUD AWG AZN BAM BBD BDT BGN BHD BIF BMD BND BOB BRL BSD BTN BWP BYN BZD CAD CDF CHF "
+    "CLP CNY COP CRC CUP CVE CZK DJF DKK DOP DZD EGP ERN ETB EUR FJD FKP GBP GEL GHS GIP GMD GNF GTQ GYD HKD HNL HRK "
+    "HTG HUF IDR ILS INR IQD IRR ISK JMD JOD JPY KES KGS KHR KMF KPW KRW KWD KYD KZT LAK LBP LKR LRD LSL LYD MAD MDL "
+    "MGA MKD MMK MNT MOP MRU MUR MVR MWK MXN MYR MZN NAD NGN NIO NOK NPR NZD OMR PAB PEN PGK PHP PKR PLN PYG QAR RON "
+    "RSD RUB RWF SAR SBD SCR SDG SEK SGD SHP SLE SOS SRD SSP STN SVC SYP SZL THB TJS TMT TND TOP TRY TTD TWD TZS UAH "
+    "UGX USD UYU UZS VES VND VUV WST XAF XCD XOF XPF YER ZAR ZMW ZWL"
+)
+MONEY = rf"\p{{Sc}}|{_CURRENCIES.replace(' ', '|')}|eur|usd|gbp|chf|nok|sek|dkk|jpy"
+"""A currency beside a number (ISO 4217), in capitals but for those that are no other words."""
 FORMS = {
     "1234.5": (".", "", False),
     "1234,5": (",", "", False),
@@ -35,8 +45,9 @@ FORMS = {
 
 @dataclass(frozen=True)
 class Number(Treatment):
-    """Numbers as people write them: with a decimal comma, thousands apart, as percentages; a currency's sign or three
-    letters before or behind, negative ones in brackets or with the minus behind. What is not so written is not read."""
+    """Numbers as people write them: with a decimal comma, thousands apart, as percentages; a currency's sign or its
+    three letters (ISO 4217) before or behind, negative ones in brackets or with the minus behind. What is not so
+    written is not read: no other word behind a number, and no number without its sign among percentages."""
 
     written: str = "1234,5"
     do = "number"
@@ -81,11 +92,11 @@ class Number(Treatment):
         sign = re.escape(decimal)
         between = _SPACE if thousands == " " else re.escape(thousands)
         whole = rf"\d{{1,3}}(?:{between}\d{{3}})+|\d+" if thousands else r"\d+"
-        money = rf"(?:\p{{Sc}}|[A-Za-z]{{3}})?{_SPACE}*"
-        percent = rf"{_SPACE}*%?" if percentage else ""
+        money = rf"(?:{MONEY})?{_SPACE}*"
+        percent = rf"{_SPACE}*%" if percentage else ""
         body = rf"(?P<digits>(?:{whole})(?:{sign}\d*)?|{sign}\d+)"
         before = rf"^{_SPACE}*(?P<front>\(|[-\u2212+])?{money}(?P<inner>[-\u2212])?"
-        behind = rf"{percent}{_SPACE}*(?:\p{{Sc}}|[A-Za-z]{{3}})?(?P<back>\)|-)?{_SPACE}*$"
+        behind = rf"{percent}{_SPACE}*(?:{MONEY})?(?P<back>\)|-)?{_SPACE}*$"
         groups = pl.col("text").str.extract_groups(before + body + behind).alias("groups")
         frame = texts.to_frame("text").with_columns(groups).unnest("groups")
         digits = pl.col("digits")

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import polars as pl
 
+from ...patterns import PatternError, replacement
 from .base import Argument, Beside, Treatment, TreatmentError
 
 _HOW = {"text": "the text", "whole": "the whole cell", "pattern": "the pattern"}
@@ -35,11 +36,9 @@ class Replace(Treatment):
             raise TreatmentError(f"Unknown way of finding {self.how!r}. Use {', '.join(_HOW)}.")
         if self.how == "pattern":
             try:
-                pl.Series(["a"]).str.replace_all(self.find, self.put)
-            except pl.exceptions.PolarsError as error:
-                lines = [line.strip() for line in str(error).splitlines()]
-                reason = next((line[6:].strip() for line in lines if line.startswith("error:")), "it is too large")
-                raise TreatmentError(f"{self.find!r} is not a pattern: {reason}.") from error
+                replacement(self.find, self.put)
+            except PatternError as error:
+                raise TreatmentError(str(error)) from error
 
     @property
     def short(self) -> str:
@@ -48,4 +47,6 @@ class Replace(Treatment):
     def applied(self, text: pl.Expr, beside: Beside) -> pl.Expr:
         if self.how == "whole":
             return pl.when(text == self.find).then(pl.lit(self.put)).otherwise(text)
-        return text.str.replace_all(self.find, self.put, literal=self.how == "text")
+        if self.how == "text":
+            return text.str.replace_all(self.find, self.put, literal=True)
+        return text.str.replace_all(self.find, replacement(self.find, self.put))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import unicodedata
 from dataclasses import dataclass
 
 import polars as pl
@@ -52,7 +53,7 @@ class Values(Treatment):
 
     def applied(self, text: pl.Expr, beside: Beside) -> pl.Expr:
         plain = text.map_batches(lambda texts: bare(normal(texts)), return_dtype=pl.String)
-        known = {source.strip(): target for source, target in self.pairs}
+        known = {unicodedata.normalize("NFC", source.strip()): target for source, target in self.pairs}
         if self.others != "keep":
             known |= {target: target for target in known.values() if target}
         found = plain.replace_strict(list(known), list(known.values()), default=None, return_dtype=pl.String)

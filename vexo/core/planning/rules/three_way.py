@@ -65,7 +65,11 @@ def _as_sent(frame: pl.DataFrame, columns: FieldColumns) -> pl.Expr:
 
 
 def compare(
-    frame: pl.DataFrame, fields: Sequence[Field], finds: Callable[[str], pl.Expr], renames: Callable[[str], pl.Expr]
+    frame: pl.DataFrame,
+    fields: Sequence[Field],
+    finds: Callable[[str], pl.Expr],
+    renames: Callable[[str], pl.Expr],
+    treats: Callable[[str], bool],
 ) -> pl.DataFrame:
     """Add ``action`` of each field.
 
@@ -73,18 +77,25 @@ def compare(
         frame: has the merge base of the fields, ``proposed``, ``current``, ``@id`` and ``CREATES``.
         finds: field name → whether the row found its record by that field, so it never writes it.
         renames: field name → whether the field is a key that did not find the row's record; an edit of it is held.
+        treats: field name → whether its lane makes other texts of the cells: none is as it went out by its text then.
     """
     if not fields:
         return frame
+
+    def action_of(field: Field) -> pl.Expr:
+        name = field.name
+        as_sent = pl.lit(value=False) if treats(name) else _as_sent(frame, FieldColumns(name))
+        return _action(frame, field, finds(name), renames(name), as_sent)
+
     plain = frame.select([_as_it_went_out(field) for field in fields])
     actions = []
     for field in fields:
         rows = plain[field.name]
         if _changes_lists(frame, field) or int(rows.sum()) * 2 < len(frame):
-            actions.append(frame.select(_action(frame, field, finds(field.name), renames(field.name))).to_series())
+            actions.append(frame.select(action_of(field)).to_series())
             continue
         # Most cells stand as they went out: nothing happens to them, whatever their records hold now.
-        expression = _action(frame, field, finds(field.name), renames(field.name))
+        expression = action_of(field)
         some = frame.lazy().filter(~rows).select(list(dict.fromkeys(expression.meta.root_names()))).collect()
         action = pl.repeat(CellAction.NOTHING, len(frame), dtype=pl.UInt8, eager=True)
         if len(some):
@@ -100,7 +111,7 @@ def _as_it_went_out(field: Field) -> pl.Expr:
     return (readable & same(columns.proposed, columns.base_sent, field)).alias(field.name)
 
 
-def _action(frame: pl.DataFrame, field: Field, finds: pl.Expr, renames: pl.Expr) -> pl.Expr:
+def _action(frame: pl.DataFrame, field: Field, finds: pl.Expr, renames: pl.Expr, as_sent: pl.Expr) -> pl.Expr:
     columns = FieldColumns(field.name)
     says, has_base, creates = pl.col(columns.cell_says), pl.col(columns.has_base), pl.col(CREATES)
     bad = pl.col(columns.problem).is_not_null()
@@ -116,7 +127,7 @@ def _action(frame: pl.DataFrame, field: Field, finds: pl.Expr, renames: pl.Expr)
         sent = pl.col(columns.base_sent).fill_null(_NOTHING)
         writes_list = (~has_base | ~_relisted(field, columns.base_sent).eq(sent)) & ~already
     return (
-        pl.when(bad & has_base & _as_sent(frame, columns))
+        pl.when(bad & has_base & as_sent)
         .then(CellAction.NOTHING)
         .when(bad)
         .then(CellAction.BAD)

@@ -13,6 +13,7 @@ from dataclasses import dataclass
 import polars as pl
 
 from ...errors import MendableError
+from ...patterns import PatternError, replacement
 from ..sheet import ROW_ID
 
 EDITS = {ROW_ID: pl.UInt32(), "column": pl.String(), "base": pl.String(), "text": pl.String()}
@@ -47,15 +48,11 @@ class Replacement:
         if not self.find:
             raise EditError("Say what is to be found. To fill blank cells, fill down or edit them.")
         find = self.find if self.pattern else re.escape(self.find)
-        put = self.put if self.pattern else self.put.replace("$", "$$")
         wanted = f"{'' if self.capitals else '(?i)'}{f'^(?:{find})$' if self.whole else find}"
-        put = re.sub(r"\$(\d+)", r"${\1}", put) if self.pattern else put
         try:
-            pl.Series(["x"]).str.replace_all(wanted, put)
-        except pl.exceptions.PolarsError as error:
-            why = re.search(r"error: ([^\n]+)", str(error).rpartition("regex error")[2])
-            told = why[1] if why else "it is too large"
-            raise EditError(f"{self.find!r} is not a regular expression: {told}.") from error
+            put = replacement(find, self.put) if self.pattern else self.put.replace("$", "$$")
+        except PatternError as error:
+            raise EditError(str(error)) from error
         return pl.col(column).str.replace_all(wanted, put)
 
 
@@ -105,12 +102,18 @@ def counting(cells: pl.DataFrame, edits: pl.DataFrame) -> pl.DataFrame:
     return pl.concat(parts)
 
 
+def as_seen(cells: pl.DataFrame) -> pl.DataFrame:
+    """Cells as people see and edit them: in the shown form where a number format pads a column with zeros."""
+    padded = [name for name in cells.columns if f"shown.{name}" in cells.columns]
+    return cells.with_columns([pl.coalesce(f"shown.{name}", name).alias(name) for name in padded])
+
+
 def as_edits(changes: pl.DataFrame, base: pl.DataFrame, now: pl.DataFrame) -> pl.DataFrame:
     """Changes as edits: with the file's text, and ``before``, what stood there; those that change nothing are left out.
 
     Args:
         changes: see ``CHANGES``; blank texts are none.
-        base: the file's cells, and ``now`` the cells with earlier edits.
+        base: the file's cells, and ``now`` the cells with earlier edits, ``as_seen``.
     """
     parts = [pl.DataFrame(schema={**EDITS, "before": pl.String()})]
     wanted = changes.with_columns(pl.col("text").replace("", None)).unique(_ON, keep="last", maintain_order=True)
