@@ -103,6 +103,7 @@ def plan_and_questions(
     ledger: Ledger | None = None,
     lanes: dict[str, Lane] | None = None,
     most_emptied: float = 0.1,
+    asked: frozenset[str] = frozenset(),
     **more: Any,
 ) -> tuple[pl.DataFrame, pl.DataFrame]:
     """Plan a small sheet against small records."""
@@ -117,7 +118,7 @@ def plan_and_questions(
         decisions if decisions is not None else pl.DataFrame(schema=DECISIONS),
         **more,
     )
-    return make_plan(inputs, Settings(operation, key, tuple(own), lanes or {}, most_emptied))
+    return make_plan(inputs, Settings(operation, key, tuple(own), lanes or {}, most_emptied, asked=asked))
 
 
 def plan(

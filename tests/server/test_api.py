@@ -200,7 +200,8 @@ class Api(unittest.TestCase):
             self.assertEqual(
                 {k: page[k] for k in trip if k != "touched_at"}, {k: trip[k] for k in trip if k != "touched_at"}
             )
-            told = json.loads(vexo.run("review", str(trip["id"]), "--json").stdout)
+            part = ("--part", str(page["part"])) if len(page["parts"]) > 1 else ()
+            told = json.loads(vexo.run(*part, "review", str(trip["id"]), "--json").stdout)
             self.assertEqual(told["plan"], page["plan"]["number"])
             self.assertEqual(
                 (told["current"], told["verdicts"]), (page["plan"]["current"], page["summary"]["verdicts"])
@@ -225,7 +226,7 @@ class Api(unittest.TestCase):
 
     def test_columns_and_keys_are_chosen_anew(self) -> None:
         trip = self.bring(b"place,berth_no,remark\nOLDBASIN,A-003,x\n")
-        self.assertEqual((trip["trouble"], trip["here"]), ("", "keys"))
+        self.assertEqual((trip["trouble"], trip["here"]), ("", "columns"))
         path = f"trips/{trip['id']}"
         body = {"columns": {"place": "harbour", "remark": "notes"}, "key": ["harbour", "berth_no"]}
         self.ines.job(self.ines.ask("PATCH", f"{path}/columns", json=body))

@@ -28,6 +28,7 @@ from vexo.server import artifacts  # noqa: E402
 from vexo.server.applications.models import Application  # noqa: E402
 from vexo.server.applications.secrets import SecretError, lock, unlock  # noqa: E402
 from vexo.server.applications.services import UnknownApplication, find_application  # noqa: E402
+from vexo.server.artifacts import read_rows  # noqa: E402
 from vexo.server.data_folder import absolute, make_data_folder, secret_key  # noqa: E402
 from vexo.server.errors import PlainError  # noqa: E402
 from vexo.server.faults import known, words  # noqa: E402
@@ -38,7 +39,6 @@ from vexo.server.journal.models import Entry  # noqa: E402
 from vexo.server.journal.services import note  # noqa: E402
 from vexo.server.logs import Lines  # noqa: E402
 from vexo.server.people.models import Person, Role  # noqa: E402
-from vexo.server.rows.windows import gather  # noqa: E402
 from vexo.server.sendout.sheet_writer import file_name  # noqa: E402
 from vexo.server.trips.models import Trip  # noqa: E402
 from vexo.server.trips.part_view import PartView  # noqa: E402
@@ -304,4 +304,4 @@ class Windows(unittest.TestCase):
     @given(st.lists(st.integers(0, 39_999), unique=True, max_size=60))
     def test_scattered_rows_are_those_asked_for(self, places: list[int]) -> None:
         wanted = pl.Series(sorted(places), dtype=pl.UInt32)
-        self.assertEqual(gather(self.path, wanted)["row"].to_list(), [place + 2 for place in sorted(places)])
+        self.assertEqual(read_rows(self.path, wanted)["row"].to_list(), [place + 2 for place in sorted(places)])

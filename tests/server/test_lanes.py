@@ -271,7 +271,10 @@ class Hostile(LaneCase):
     def test_what_makes_no_lane_is_refused_in_words(self) -> None:
         trip = self.measured()
         for lane, words in (
-            ({"treatments": [{"do": "replace", "find": "(a{1000}){1000}", "how": "pattern"}]}, "not a pattern"),
+            (
+                {"treatments": [{"do": "replace", "find": "(a{1000}){1000}", "how": "pattern"}]},
+                "not a regular expression",
+            ),
             ({"treatments": [{"do": "shout"}]}, "Unknown treatment"),
             ({"treatments": [{"do": "look up", "table": "sheet:99999", "by": "a", "take": "b"}]}, "no sheet"),
             ({"treatments": [{"do": "look up", "table": "Moon", "by": "a", "take": "b"}]}, "no record type"),

@@ -15,7 +15,9 @@ from django.test import Client  # noqa: E402
 from vexo.server.errors import PlainError  # noqa: E402
 from vexo.server.ingest.bring_in import ImportRequest, start_bringing_in  # noqa: E402
 from vexo.server.jobs.worker import run_inline  # noqa: E402
+from vexo.server.mapping.columns import change  # noqa: E402
 from vexo.server.trips.models import Trip  # noqa: E402
+from vexo.server.trips.part_view import PartView  # noqa: E402
 from vexo.server.uploads import lists, receive  # noqa: E402
 from vexo.server.uploads.waiting import start_recognising  # noqa: E402
 
@@ -54,6 +56,7 @@ class Parts(HolderSheets):
         cells = artifacts.read(sheet.cells)
         told = list(zip(cells["row"], cells["c0"].str.slice(-2), cells["c4"], cells["c5"], strict=True))
         self.assertEqual(told, [(4, "01", "north.csv", "4"), (5, "02", "north.csv", "5"), (6, "03", "south.csv", "2")])
+        run_inline(change(PartView.of(trip), self.person, columns={"more": ""}, run_here=True))
         self.apply(trip)
         self.assertEqual(
             [(h["last_name"], h["phone"]) for h in self.holders(self.begin)], [("a", "1"), ("b", "2"), ("c", "3")]
@@ -97,6 +100,7 @@ class Parts(HolderSheets):
         self.assertNotIn(two.pk, [w["id"] for w in client.get("/api/uploads").json()])
         paths = [str(self.text(content, name)) for name, content in (north, south)]
         told = self.vexo.json(
-            "--as", "ada", "bring-in", "harbour-practice", "Holder", *paths, "--trip", "new", "--operation", "upsert"
+            *("--as", "ada", "bring-in", "harbour-practice", "Holder", *paths),
+            *("--trip", "new", "--operation", "upsert", "--map", "more="),
         )
         self.assertEqual(told["rows"], 3)

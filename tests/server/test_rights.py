@@ -188,6 +188,7 @@ class Rights(ServiceCase):
             ("columns", trip, "--map", "nothing="): PREPARER,
             ("add-field", "no-such", "Berth", "Label"): ADMINISTRATOR,
             ("add-choice", "no-such", "Berth", "status", "x"): ADMINISTRATOR,
+            ("open", trip): VIEWER,
             ("review", trip): VIEWER,
             ("plan", trip): PREPARER,
             ("edit", trip, "--row", "2", "--column", "notes", "--value", "by right"): PREPARER,

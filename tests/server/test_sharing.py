@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import json
 import zipfile
 from pathlib import Path
 from typing import Any
@@ -105,7 +106,14 @@ class Sharing(ServiceCase):
         self.assertEqual(self.back(self.noted(self.path(trip, "NORTHHAVEN"), "plain", 2)).error, "")
         edit = ("edit", str(trip.pk), "--row", "2", "--column", "Seen", "--value", "yes", "--json")
         done = self.vexo.run("--as", "ada", "--part", "EELGRASS", *edit)
-        self.assertEqual(done.returncode, 0, f"{done.stdout} {done.stderr}")
+        self.assertEqual(done.returncode, 1, f"{done.stdout} {done.stderr}")
+        self.assertEqual(json.loads(done.stdout)["part"], "EELGRASS")
+        number = str(trip.pk)
+        for words in (edit, ("review", number), ("apply", number, "--yes"), ("decide", number, "aside", "--row", "2")):
+            nameless = self.vexo.run("--as", "ada", *words)
+            self.assertEqual(nameless.returncode, 2)
+            self.assertIn("Say which part is meant: EELGRASS, ", nameless.stdout + nameless.stderr)
+        self.assertEqual(self.vexo.run("--as", "ada", "parts", number).returncode, 0)
         self.assertIn("no column 'Seen'", self.vexo.run("--as", "ada", "--part", "NORTHHAVEN", *edit).stdout)
 
     def test_a_trip_over_several_groups_shows_the_sum_for_each(self) -> None:

@@ -33,8 +33,15 @@ def ready(command: Callable[..., Any]) -> Callable[..., Any]:
     return started
 
 
-def find_view(number: int) -> PartView:
-    """A trip by its number, looked at the part that was named. Raises PlainError."""
+def find_view(number: int, *, whole: bool = False) -> PartView:
+    """A trip by its number, looked at the part that was named.
+
+    Args:
+        whole: what is done is about the trip, not about rows of one of its parts.
+
+    Raises:
+        PlainError: where there is no such trip or part, or the trip has several and none was named.
+    """
     from vexo.server.errors import PlainError
     from vexo.server.trips.models import Trip
     from vexo.server.trips.part_view import PartView
@@ -45,6 +52,10 @@ def find_view(number: int) -> PartView:
     context = click.get_current_context(silent=True)
     part = getattr(context.obj, "part", "") if context is not None else ""
     if not part:
+        parts = list(trip.parts.order_by("number").values_list("number", "label"))
+        if len(parts) > 1 and not whole:
+            named = ", ".join(label or str(part) for part, label in parts)
+            raise PlainError(f"Trip {number} is shared out. Say which part is meant: {named}.", "part")
         return PartView.of(trip)
     from vexo.server.trips.parts import part_named
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from collections import Counter
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import asdict, dataclass, replace
 from functools import wraps
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -15,6 +15,7 @@ import click
 from vexo.core.columns.lanes import PLAIN, Blank, Lane, LaneError, lanes_from_json
 
 if TYPE_CHECKING:
+    from vexo.server.trips.facts.open import OpenItem
     from vexo.server.trips.part_view import PartView
 
 
@@ -142,35 +143,75 @@ def questions_of(view: PartView) -> list[dict[str, Any]]:
     ]
 
 
-def print_questions(view: PartView) -> None:
-    """Say on the standard error what is asked about columns, with the way to answer; nothing passes in silence."""
-    trip = view.trip
-    asked, counts = questions_of(view), Counter[str]()
-    for one in asked:
-        click.echo(f"? {one['says']}", err=True)
-        for option in one["options"]:
-            counts[one["of"]] += 1
-            click.echo(f"    {one['of']}={counts[one['of']]}  {option['says']}", err=True)
-    if asked:
-        click.echo(f"Answer with: vexo columns {trip.pk} --answer '{asked[0]['of']}=1'", err=True)
+def open_of(view: PartView) -> list[OpenItem]:
+    """All that waits for a person on a trip."""
+    from vexo.server.trips.status import TripStatus
+
+    return TripStatus(view).open
 
 
-def answered(view: PartView, answers: tuple[str, ...]) -> tuple[dict[str, str], dict[str, Lane]]:
-    """What answers to questions change: header → field, and field → lane. Raises PlainError."""
+def _of(item: OpenItem) -> str:
+    """By which word an item is answered: the field or the column's header, else what kind of thing it is."""
+    return item.of or item.code
+
+
+def print_open(view: PartView) -> None:
+    """Say on the standard error all that is open, each with the ways to answer; nothing passes in silence."""
+    trip, items, counts = view.trip.pk, open_of(view), Counter[str]()
+    for item in items:
+        click.echo(f"{'?' if item.stops else '!'} {item.says}" + _behind(item), err=True)
+        for option in item.options:
+            counts[_of(item)] += 1
+            click.echo(f"    {_of(item)}={counts[_of(item)]}  {option.says}", err=True)
+        for answer in item.answers:
+            of = f" --field {item.field}" if item.field else ""
+            click.echo(f"    {answer.says}: vexo decide {trip} '{answer.answer}' --code {item.code}{of}", err=True)
+        if item.code == "damage":
+            click.echo(f"    Put them back: vexo edit {trip} --repair", err=True)
+    first = next((item for item in items if item.options), None)
+    if first is not None:
+        click.echo(f"Answer with: vexo columns {trip} --answer '{_of(first)}=1'", err=True)
+
+
+def _behind(item: OpenItem) -> str:
+    """How many rows are behind it."""
+    if item.state is None:
+        return ""
+    return f" ({item.count:,} {'row' if item.count == 1 else 'rows'} {item.state})"
+
+
+@dataclass
+class Answered:
+    """What answers to questions change: header → field, field → lane, and whether the trip goes on without the columns
+    of its route that the sheet lacks."""
+
+    columns: dict[str, str]
+    lanes: dict[str, Lane]
+    without: bool = False
+
+
+def answered(view: PartView, answers: tuple[str, ...]) -> Answered:
+    """What answers change. Raises PlainError."""
     from vexo.server.errors import PlainError
 
-    said: dict[str, str] = {}
-    lanes: dict[str, Lane] = {}
-    asked = questions_of(view)
+    made = Answered({}, {})
+    asked: dict[str, list[dict[str, Any]]] = {}
+    for item in open_of(view):
+        asked.setdefault(_of(item), []).extend(asdict(option) for option in item.options)
+    for one in questions_of(view):
+        # Many columns that nothing is known of are one question, and each is answered by itself, too.
+        if not asked.get(one["of"]):
+            asked[one["of"]] = one["options"]
     for answer in answers:
         of, _, number = answer.rpartition("=")
-        options = [option for one in asked if one["of"] == of for option in one["options"]]
+        options = asked.get(of)
         if not options:
-            words = ", ".join(dict.fromkeys(one["of"] for one in asked)) or "nothing"
+            words = ", ".join(name for name, some in asked.items() if some) or "nothing"
             raise PlainError(f"Nothing is asked about {of!r}. Asked about: {words}.")
         if not number.isdecimal() or not 1 <= int(number) <= len(options):
             raise PlainError(f"{answer!r}: the answers to {of!r} are 1 to {len(options)}.")
         chosen = options[int(number) - 1]
-        said |= chosen["columns"]
-        lanes |= lanes_from_json(chosen["lanes"])
-    return said, lanes
+        made.columns |= chosen["columns"]
+        made.lanes |= lanes_from_json(chosen["lanes"])
+        made.without = made.without or chosen["without"]
+    return made

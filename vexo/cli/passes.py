@@ -9,6 +9,7 @@ import click
 import polars as pl
 
 from .common import find_view, finish, json_option, print_json, ready
+from .lanes import print_open
 from .main import Setting
 from .terminal import SIGNS, console, sum_line
 from .trips import end_with, plan_figures
@@ -78,10 +79,11 @@ def apply(
         raise PlainError(f"Trip {trip} has no plan {number}.", "no-plan")
     rows = sum(plan.summary["verdicts"][verdict] for verdict in ("create", "update", "delete"))
     if plan.revision == view.trip.revision and not rows:
+        print_open(view)
         click.echo(f"Nothing to write: {sum_line(plan.summary['rows'], plan.summary['verdicts'])}.", err=True)
         if as_json:
             print_json({**plan_figures(view.trip, plan), "outcome": {}, "sum": plan.summary["verdicts"]})
-        end_with(plan.summary["verdicts"])
+        end_with(view)
     if not yes:
         _confirm(view.trip, plan)
     _, job = start_pass(view, person, plan.number, atomic=atomic, run_here=True)
@@ -119,7 +121,7 @@ def print_outcome(view: PartView, as_json: bool) -> None:
     if as_json:
         told = {"trip": trip.pk, "pass": one.number, "plan": one.plan.number, "state": one.state, "rows": one.rows}
         print_json({**told, "outcome": one.totals, "sum": terms, "read_back": report, "reason": one.reason})
-        end_with(terms)
+        end_with(view)
     out = console()
     out.print(f"Trip {trip.pk}, {trip.title}, pass {one.number} ({one.state})")
     if one.reason:
@@ -138,4 +140,4 @@ def print_outcome(view: PartView, as_json: bool) -> None:
     for (reason,), rows in left.group_by(["reason"], maintain_order=True):
         numbers = ", ".join(str(row) for row in rows["row"].head(12).to_list()) + ("…" if len(rows) > 12 else "")
         out.print(f"{SIGNS[rows['state'][0]]} {rows['state'][0]}, {len(rows):,}: {reason}  (rows {numbers})")
-    end_with(terms)
+    end_with(view)

@@ -261,13 +261,13 @@ def parts(setting: Setting, trip: int, given: tuple[str, ...], as_json: bool) ->
     from vexo.server.trips.facts import to_json
     from vexo.server.trips.parts import give, part_named, parts_of
 
-    view = find_view(trip)
+    view = find_view(trip, whole=True)
     for entry in given:
         name, equals, holder = entry.partition("=")
         if not equals:
             raise PlainError(f"--give {entry!r} should be PART=PERSON.")
         give(view, setting.person(), part_named(view.trip, name).number, holder)
-    listed = to_json(parts_of(find_view(trip)))
+    listed = to_json(parts_of(find_view(trip, whole=True)))
     if as_json:
         print_json({"trip": trip, "parts": listed})
         return
@@ -289,8 +289,8 @@ def compare(setting: Setting, trip: int, as_json: bool) -> None:
     """Read a trip's selection again, and say what changed since it went out."""
     from vexo.server.sendout.compare import start_comparing
 
-    finish(start_comparing(find_view(trip), setting.person(), run_here=True))
-    since = find_view(trip).trip.selection["since"]
+    finish(start_comparing(find_view(trip, whole=True), setting.person(), run_here=True))
+    since = find_view(trip, whole=True).trip.selection["since"]
     if as_json:
         print_json({"trip": trip, **since})
         return

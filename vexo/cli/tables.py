@@ -14,28 +14,10 @@ from vexo.core.values import to_text
 from .terminal import SIGNS
 
 if TYPE_CHECKING:
-    from rich.console import Console
     from rich.table import Table
     from rich.text import Text
 
     from vexo.server.planning.context import PlanContext
-    from vexo.server.planning.models import Plan
-    from vexo.server.trips.part_view import PartView
-
-
-def print_open_groups(out: Console, view: PartView, plan: Plan) -> None:
-    """What waits for a person: each kind of held and rejected rows, with its answers."""
-    from vexo.server.trips.facts import from_json
-    from vexo.server.trips.facts.plans import PlanSummary
-    from vexo.server.trips.trip_pages import groups_of
-
-    groups = [group for group in groups_of(from_json(plan.summary, PlanSummary).reasons) if group.answers]
-    for group in groups:
-        of = f" --field {group.field}" if group.field else ""
-        out.print(f"{SIGNS[group.state]} {group.count:,} {group.state}: {group.says}")
-        for option in group.answers:
-            command = f"vexo decide {view.trip.pk} '{option.answer}' --code {group.code}{of}"
-            out.print(f"    {option.says}: {command}")
 
 
 def _cell(line: dict[str, Any], texts: dict[str, dict[int, str]], name: str) -> Text:

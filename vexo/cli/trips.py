@@ -14,9 +14,9 @@ from vexo.core.sheets import Choices
 
 from .common import find_view, finish, json_option, print_json, ready
 from .inspect_sheet import reading_options
-from .lanes import Laning, answered, lane_options, lanes_said, print_questions, questions_of
+from .lanes import Laning, answered, lane_options, lanes_said, open_of, print_open, questions_of
 from .main import Setting
-from .tables import plan_table, print_open_groups
+from .tables import plan_table
 from .terminal import console, sum_line
 
 if TYPE_CHECKING:
@@ -24,7 +24,6 @@ if TYPE_CHECKING:
     from vexo.server.trips.models import Trip
     from vexo.server.trips.part_view import PartView
 
-FINE = ("create", "update", "same", "delete", "aside", "created", "updated", "deleted", "waiting")
 _OPERATIONS = click.Choice(["create", "update", "upsert", "delete"])
 
 
@@ -40,15 +39,16 @@ def _said(maps: tuple[str, ...]) -> dict[str, str]:
     return said
 
 
-def end_with(terms: dict[str, int]) -> None:
-    """Exit 0 where nothing is held, rejected, refused or unclear, else 1."""
-    sys.exit(0 if all(name in FINE or not count for name, count in terms.items()) else 1)
+def end_with(view: PartView) -> None:
+    """Exit 0 where nothing is open, else 1."""
+    sys.exit(1 if open_of(view) else 0)
 
 
 def plan_figures(trip: Trip, plan: Plan) -> dict[str, Any]:
     """A plan as one JSON object."""
     return {
         "trip": trip.pk,
+        "part": _part_words(trip, plan),
         "plan": plan.number,
         "rows": plan.summary["rows"],
         "verdicts": plan.summary["verdicts"],
@@ -56,21 +56,29 @@ def plan_figures(trip: Trip, plan: Plan) -> dict[str, Any]:
     }
 
 
+def _part_words(trip: Trip, plan: Plan) -> str:
+    """Which part of a shared-out trip a plan is of; empty where the trip is one sheet."""
+    part = plan.sheet.part
+    return (part.label or str(part.number)) if part is not None and trip.parts.count() > 1 else ""
+
+
 def print_plan(view: PartView, as_json: bool) -> None:
     """The newest plan's sum, and how to look at it."""
     trip = view.trip
     from vexo.server.planning.context import plan_of
+    from vexo.server.trips.facts import to_json
 
     plan = plan_of(view)
     figures = plan_figures(trip, plan)
+    print_open(view)
     if as_json:
-        print_json({**figures, "questions": questions_of(view)})
+        print_json({**figures, "questions": questions_of(view), "open": to_json(open_of(view))})
     else:
-        print_questions(view)
-        console().print(f"Trip {trip.pk}, {trip.title}, plan {plan.number}")
+        part = f", {figures['part']}" if figures["part"] else ""
+        console().print(f"Trip {trip.pk}, {trip.title}{part}, plan {plan.number}")
         console().print(sum_line(figures["rows"], figures["verdicts"]))
         console().print(f"Look at it with: vexo review {trip.pk}")
-    end_with(figures["verdicts"])
+    end_with(view)
 
 
 @click.command("bring-in")
@@ -119,6 +127,7 @@ def bring_in(
     from vexo.server.people.rights import Action, require
     from vexo.server.planning.context import PlanContext, newest_plan
     from vexo.server.routes.saved_routes import find_route
+    from vexo.server.trips.part_view import PartView
     from vexo.server.trips.plan_jobs import enqueue_plan
     from vexo.server.uploads.lists import join
     from vexo.server.uploads.receive import take_file
@@ -152,10 +161,12 @@ def bring_in(
         run_here=True,
     )
     done = finish(job)
-    view = find_view(done["trip"])
+    view = find_view(done["trip"], whole=True)
+    if "part" in done:
+        view = PartView(view.trip, done["part"])
     made = newest_plan(view)
     if made is None:
-        print_questions(view)
+        print_open(view)
         PlanContext.of_now(view)
     elif made.revision != view.trip.revision:
         finish(enqueue_plan(person.username, view, run_here=True, fresh=True))
@@ -186,19 +197,21 @@ def columns(
     as_json: bool,
 ) -> None:
     """Say where columns go, what blank cells mean, the key, or what the rows are for; the rows are planned anew."""
-    from vexo.server.mapping.columns import change
+    from vexo.server.mapping.columns import change, go_on_without
     from vexo.server.routes.saved_routes import keep_trip
     from vexo.server.trips.status import status_facts
 
     view = find_view(trip)
-    said, lanes = answered(view, answers)
+    told = answered(view, answers)
     carried = [column.field or "" for column in status_facts(view).columns if column.carried]
-    lanes |= lanes_said(laning, lanes_from_json(view.trip.lanes), carried)
+    lanes = told.lanes | lanes_said(laning, lanes_from_json(view.trip.lanes), carried)
+    if told.without:
+        go_on_without(view, setting.person())
     finish(
         change(
             view,
             setting.person(),
-            columns={**said, **_said(maps)},
+            columns={**told.columns, **_said(maps)},
             key=list(key) or None,
             operation=operation or "",
             lanes=lanes,
@@ -208,6 +221,24 @@ def columns(
     if keep_as:
         keep_trip(setting.person(), find_view(trip), keep_as)
     print_plan(find_view(trip), as_json)
+
+
+@click.command("open")
+@click.argument("trip", type=int)
+@json_option
+@ready
+def open_(setting: Setting, trip: int, as_json: bool) -> None:
+    """List what is open on a trip: questions, and rows that wait, each with the ways to answer."""
+    from vexo.server.trips.facts import to_json
+
+    view = find_view(trip)
+    if as_json:
+        print_json({"trip": trip, "open": to_json(open_of(view))})
+    elif open_of(view):
+        print_open(view)
+    else:
+        console().print("Nothing is open.")
+    end_with(view)
 
 
 @click.command()
@@ -234,6 +265,7 @@ def review(setting: Setting, trip: int, everything: bool, as_json: bool) -> None
     """Show the verdict of each row, with old and new values."""
     from vexo.server import artifacts
     from vexo.server.planning.context import PlanContext, plan_of
+    from vexo.server.trips.facts import to_json
 
     view = find_view(trip)
     newest = plan_of(view)
@@ -245,8 +277,9 @@ def review(setting: Setting, trip: int, everything: bool, as_json: bool) -> None
         from vexo.server.rows.export import rows_as_json
 
         current = newest.revision == view.trip.revision
-        print_json({**figures, "current": current, "columns": columns_, "lines": rows_as_json(context, rows)})
-        end_with(figures["verdicts"])
+        told = {"current": current, "columns": columns_, "open": to_json(open_of(view))}
+        print_json({**figures, **told, "lines": rows_as_json(context, rows)})
+        end_with(view)
     shown = rows if everything else rows.filter(pl.col("verdict") != "same")
     few = shown if everything else _telling(shown)
     out, application = console(), view.trip.application
@@ -276,10 +309,10 @@ def review(setting: Setting, trip: int, everything: bool, as_json: bool) -> None
         out.print(f"  {count:,} records point to those to be deleted: {where}")
     changed = [c["field"] for c in columns_ if c["changed"] or c["held"] or c["unreadable"]]
     out.print(plan_table(context, few, changed))
-    print_open_groups(out, view, newest)
     if len(few) < len(rows):
         out.print(f"{len(rows) - len(few):,} rows are not shown; see all with --all.")
-    end_with(figures["verdicts"])
+    print_open(view)
+    end_with(view)
 
 
 def _telling(plan_: pl.DataFrame, most: int = 12) -> pl.DataFrame:

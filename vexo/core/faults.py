@@ -65,15 +65,18 @@ CODES: dict[str, Does] = {
     "identifier-without-key": Does.HOLDS,
     "deleted-before": Does.HOLDS,
     "changed-since": Does.HOLDS,
+    "column-asked": Does.HOLDS,
     "both-changed": Does.HOLDS,
     "key-edited": Does.HOLDS,
     "emptied-many": Does.HOLDS,
     "check-differs": Does.HOLDS,
+    "damaged": Does.HOLDS,
     "twin": Does.ASIDE,
     "shared": Does.HOLDS,
     "emptied": Does.SAYS,
 }
-"""``twin`` and ``shared`` are found among rows that nothing else stops; ``emptied`` stops none, it is only asked."""
+"""``twin`` and ``shared`` are found among rows that nothing else stops; ``damaged`` in the plan that was made;
+``emptied`` stops none, it is only asked."""
 
 OUTCOME_CODES = (
     "refused",

@@ -76,6 +76,11 @@ _WORDS: Mapping[str, Words] = {
     "check-differs": lambda f, a: (
         f"{f} is only checked: the sheet says {_said(a, 0, 'nothing')!r}, the application {_said(a, 1, 'nothing')!r}."
     ),
+    "damaged": lambda f, a: (
+        f"A spreadsheet seems to have made {_said(a, 0, 'this')!r} of what stood in {f}"
+        + (f": {a[1]!r}." if _said(a, 1) else ".")
+        + " Put it back, or say that it is meant."
+    ),
     "not-read": lambda f, a: f"{f} cannot be read as what the field holds.",
     "required-empty": lambda f, a: f"{f} is required and would be empty; give it a value.",
     "required-new": lambda f, a: f"{f} is required for a new {_said(a, 0, 'record').lower()}; fill it in.",
@@ -98,6 +103,7 @@ _WORDS: Mapping[str, Words] = {
     ),
     "deleted-before": lambda f, a: "An earlier pass deleted this row's record, and the row was edited since.",
     "changed-since": lambda f, a: "The record was changed since the sheet went out.",
+    "column-asked": lambda f, a: f"{f}: what is asked of its column has no answer yet, so nothing is written from it.",
     "both-changed": lambda f, a: f"{f} was also changed in the application since the sheet went out.",
     "key-edited": lambda f, a: f"{f} is a key and was edited: is the record to be renamed?",
     "emptied-many": lambda f, a: f"{f} would be cleared in more rows than this application's limit for a column.",

@@ -22,6 +22,7 @@ from .data_folder import (
     make_key,
     secret_key,
 )
+from .moved_folder import is_moved, settle_in
 from .releases import (
     known_steps,
     numbered,
@@ -58,6 +59,8 @@ def set_up(data: Path | None = None, tell: Callable[[str], object] = lambda _: N
         start_django()
         if numbered(database) != schema_number():
             _bring_forward(database, tell)
+        if is_moved():
+            settle_in(tell)
     _ready.add(database)
     return data_folder()
 

@@ -167,6 +167,11 @@ class FieldColumns(CarriedColumns):
         return f"over_limit.{self.name}"
 
     @property
+    def asked(self) -> str:
+        """The cell is held since something is asked of its column, Boolean."""
+        return f"asked.{self.name}"
+
+    @property
     def agrees(self) -> str:
         """Of a check: the cell agrees with its record, Boolean; null where nothing was compared."""
         return f"agrees.{self.name}"

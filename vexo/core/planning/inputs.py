@@ -29,6 +29,7 @@ class Settings:
         lanes: the rules of fields of which anything was said.
         most_emptied: share of a column's values above which those that its rule clears are held, 0 to 1.
         checks: fields that are compared and never written.
+        asked: fields of which it is asked in which form, in which unit or from which column their values come.
     """
 
     operation: Operation
@@ -37,6 +38,7 @@ class Settings:
     lanes: Mapping[str, Lane] = field(default_factory=dict)
     most_emptied: float = 0.1
     checks: tuple[str, ...] = ()
+    asked: frozenset[str] = frozenset()
 
     def lane(self, name: str) -> Lane:
         """The rules of a field."""

@@ -160,10 +160,14 @@ def _compared(
     frame, emptied = blanks.resolve_blanks(frame, fields, decisions)
     frame = three_way.propose(frame, fields)
     frame = three_way.compare(
-        frame, fields, lambda name: finds_by(settings, name), lambda name: is_rename(settings, record_type, name)
+        frame,
+        fields,
+        lambda name: finds_by(settings, name),
+        lambda name: is_rename(settings, record_type, name),
+        lambda name: bool(settings.lane(name).treatments),
     )
     frame = blanks.keep_filled(frame, fields, settings)
-    return blanks.hold_many(frame, fields, settings), emptied
+    return holds.hold_asked(blanks.hold_many(frame, fields, settings), fields, settings), emptied
 
 
 def make_plan(inputs: Inputs, settings: Settings) -> tuple[pl.DataFrame, pl.DataFrame]:

@@ -104,6 +104,8 @@ _ANSWERS: Mapping[str, tuple[Answer, ...]] = {
     "key-edited": (Answer.FILE, Answer.APPLICATION),
     "emptied-many": (Answer.FILE, Answer.APPLICATION),
     "check-differs": (Answer.GO_ON,),
+    "column-asked": (Answer.LEAVE_OUT,),
+    "damaged": (Answer.FILE,),
     "emptied": (Answer.CLEAR, Answer.LEAVE),
     "changed-since": (Answer.FILE,),
     "renamed": (Answer.THEN,),

@@ -179,4 +179,4 @@ def _as_it_was(lease: Lease, upload: Upload, newest: Sheet) -> dict[str, Any]:
         Upload.objects.filter(pk=upload.pk).update(trip=trip, belongs_to=None)
         words = f"{upload.name} came again, unchanged; trip {trip.pk} stands as it was"
         note(lease.job.by, "brought in", words, trip.application, trip.pk, newest.rows, upload.name)
-    return {"trip": trip.pk, "unchanged": True}
+    return {"trip": trip.pk, "part": newest.part.number if newest.part else 1, "unchanged": True}

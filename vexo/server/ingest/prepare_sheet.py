@@ -11,7 +11,7 @@ import polars as pl
 
 from vexo.core.columns.lanes import Lane, check_lane, lanes_from_json
 from vexo.core.columns.likeness import ComparedSheet, renamed
-from vexo.core.columns.matches import ColumnMatch, MatchedBy, match_columns, with_lanes
+from vexo.core.columns.matches import ColumnMatch, MatchedBy, Offer, match_columns, with_lanes
 from vexo.core.documents import BringIn
 from vexo.core.records import Catalogue, RecordType
 from vexo.core.sheets import SheetProfile
@@ -34,8 +34,9 @@ from ..trips.sheet_cells import cells_now
 class ImportSettings:
     """How a sheet is to come in: what was said now, over what its route says.
 
-    ``columns`` and ``route_columns`` are header → field, by a person and by the route; ``fit`` tells how the sheet fits
-    the route.
+    ``columns`` and ``route_columns`` are header → field, by a person and by the route; ``lost`` are the fields whose
+    lanes the route has and whose columns the sheet lacks: no other column takes them by its name. ``fit`` tells how the
+    sheet fits the route.
     """
 
     columns: Mapping[str, str]
@@ -44,6 +45,7 @@ class ImportSettings:
     key: tuple[str, ...] = ()
     operation: str = ""
     row_condition: str = ""
+    lost: frozenset[str] = frozenset()
     fit: SheetFit | None = None
 
     @property
@@ -69,11 +71,13 @@ def import_settings(asked: Mapping[str, Any], incoming: Incoming, record_type: R
         return ImportSettings(asked["columns"], lanes=lanes, key=tuple(asked["key"]), operation=asked["operation"])
     document = _document(route, record_type)
     columns = {header: name for header, name in document.columns.items() if headers.count(header) == 1}
-    kept = {
-        name: lane
+    takes = {name: header for header, name in document.columns.items() if name}
+    lost = {
+        name
         for name, lane in document.lanes.items()
-        if all(headers.count(h) == 1 for h in (lane.source, *lane.headers) if h)
+        if not lane.fixed and any(headers.count(h) != 1 for h in (lane.source or takes.get(name), *lane.headers) if h)
     }
+    kept = {name: lane for name, lane in document.lanes.items() if name not in lost}
     return ImportSettings(
         asked["columns"],
         {header: name for header, name in columns.items() if header not in asked["columns"]},
@@ -81,6 +85,7 @@ def import_settings(asked: Mapping[str, Any], incoming: Incoming, record_type: R
         tuple(asked["key"]) or document.key,
         asked["operation"] or document.operation.value,
         document.row_condition,
+        frozenset(lost - set(lanes) - set(asked["columns"].values())),
         fit_of_sheet(route, document, headers),
     )
 
@@ -145,6 +150,7 @@ def as_new_sheet(
         cells=incoming.cells,
         route=settings.route_columns,
     )
+    matches = [_without_lost(match, settings.lost) for match in matches]
     if incoming.recognised and trip is not None:
         matches = _with_renamed(trip, incoming, record_type, matches)
     lanes = {**(lanes_from_json(trip.lanes) if trip else {}), **settings.lanes}
@@ -152,6 +158,13 @@ def as_new_sheet(
     cells, known = number_rows(trip, incoming.cells, profile, with_own, record_type, lanes)
     differs = _differs(incoming.newest, cells, profile)
     return PreparedSheet(cells, profile, matches, known, incoming.recognised, incoming.upload.choices, differs)
+
+
+def _without_lost(match: ColumnMatch, lost: frozenset[str]) -> ColumnMatch:
+    """A column that only its name makes that of a lost field is asked about instead."""
+    if match.field is None or match.field.name not in lost or match.how in (MatchedBy.CHOSEN, MatchedBy.ROUTE):
+        return match
+    return replace(match, field=None, how=MatchedBy.OPEN, offers=(Offer(match.field.name, 0.0, 1.0), *match.offers))
 
 
 def _with_renamed(

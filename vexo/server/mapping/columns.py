@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 
 from django.db import transaction
 
@@ -205,3 +206,21 @@ def change(
         # Whoever puts columns right is not told each time that the key is still to be said: the stations say it.
         waits = not run_here and key is None
         return enqueue_plan(person.username, view, run_here=run_here, fresh=True, waits=waits)
+
+
+def go_on_without(view: PartView, person: Person) -> None:
+    """Go on without the columns of the trip's route that the sheet lacks; it makes no plan another one.
+
+    Raises:
+        NotAllowed, PlainError
+    """
+    require(person, Action.PREPARE)
+    with transaction.atomic():
+        view.trip.refresh_from_db()
+        route = status_facts(view).on_route
+        if route is None or not route.missing:
+            raise PlainError("The sheet lacks no column of its route.", "no-question")
+        update_status(view, on_route=replace(route, without=True))
+        missing = ", ".join(route.missing)
+        words = f"Trip {view.trip.pk} goes on without {missing} of the route {route.name}"[:300]
+        note(person.username, "changed", words, view.trip.application, view.trip.pk)

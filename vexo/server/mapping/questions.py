@@ -3,7 +3,7 @@ answers that are changes of the trip's document."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from contextlib import suppress
 from dataclasses import replace
 from decimal import Decimal
@@ -189,14 +189,25 @@ def _form(field: Field, lane: Lane, forms: Forms) -> Question:
             made = _with(lane, form.treatment)
         shown = f": {form.example} is {form.reading}" if form.reading else ""
         options.append(_option(_form_words(form) + shown, lanes={field.name: made}))
+    if len(forms.fitting) == 1 and not forms.sure:
+        stay = replace(lane, settled=(*lane.settled, "form"))
+        options.append(_option("Read them as they stand", lanes={field.name: stay}))
     cells = f"{forms.read:,} of {forms.filled:,}"
     what = "numbers" if field.is_number else "days"
     if forms.sure:
         says = f"The {what} of {field.label} are written in a form of their own; {cells} can be read so."
+    elif len(forms.fitting) == 1 and forms.mixed:
+        says = f"{_listed(forms.mixed)} stand beside the {what} of {field.label}, and none is converted. Drop them?"
+    elif len(forms.fitting) == 1:
+        says = f"{cells} {what} of {field.label} can be read in a form of their own, the others in none. Is it meant?"
     else:
         how_many = "Two" if len(forms.fitting) == 2 else "Several"
         says = f"{how_many} readings fit {cells} {what}: which one is meant?"
     return Question("form", says, options, forms.sure)
+
+
+def _listed(names: Sequence[str]) -> str:
+    return f"{', '.join(names[:-1])} and {names[-1]}"
 
 
 def _unit(match: ColumnMatch, field: Field, lane: Lane, doubt: Doubt, *, known: bool) -> Question:

@@ -97,6 +97,9 @@ class ChangeSerializer(serializers.Serializer[Any]):
     operation = _TEXTS(required=False, allow_blank=True, default="")
     columns = serializers.DictField(child=_TEXTS(allow_blank=True), required=False)
     lanes = serializers.DictField(child=LaneSerializer(), required=False)
+    without = serializers.BooleanField(
+        required=False, help_text="Go on without the columns of the route that the sheet lacks."
+    )
 
     def validate_lanes(self, value: dict[str, dict[str, Any]]) -> dict[str, Lane]:
         return lanes_from_json(value)

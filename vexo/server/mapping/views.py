@@ -11,7 +11,7 @@ from ..jobs.views import JobSerializer
 from ..people.permissions import person_of
 from ..people.rights import Action
 from ..trips.views import SEEN, find_view, unchanged
-from .columns import change
+from .columns import change, go_on_without
 from .lane_choices import offered_tables, offered_treatments
 from .lane_preview import try_lane
 from .serializers import ChangeSerializer, LanesSerializer, TriedLaneSerializer, TryLaneSerializer
@@ -46,6 +46,7 @@ class ColumnsView(APIView):
         unchanged(request, view)
         change_serializer = ChangeSerializer(data=request.data)
         change_serializer.is_valid(raise_exception=True)
-        return Response(
-            JobSerializer(change(view, person_of(request), **change_serializer.validated_data)).data, status=202
-        )
+        said = dict(change_serializer.validated_data)
+        if said.pop("without", False):
+            go_on_without(view, person_of(request))
+        return Response(JobSerializer(change(view, person_of(request), **said)).data, status=202)

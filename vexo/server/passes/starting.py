@@ -17,7 +17,9 @@ from ..people.rights import applying, require
 from ..planning.context import changed_signatures, newest_plan
 from ..planning.models import Plan
 from ..trips.models import Trip
+from ..trips.open_items import refuse_while_asked
 from ..trips.part_view import PartView
+from ..trips.status import TripStatus
 from .models import Pass
 from .telling import tell
 
@@ -96,6 +98,7 @@ def start_pass(
             f"The application has changed {', '.join(changed)} since the plan was made. Plan the trip again.",
             {"plan": None},
         )
+    refuse_while_asked(TripStatus(view).open)
     plan_file, rows_file, rows = _freeze(plan)
     if atomic and rows > promises.promises.atomic_batch:
         raise PlainError(
@@ -106,6 +109,7 @@ def start_pass(
         with transaction.atomic():
             trip.refresh_from_db()
             _refuse_stale(view, number)
+            refuse_while_asked(TripStatus(view).open)
             last = trip.passes.order_by("-number").values_list("number", flat=True).first() or 0
             made = Pass.objects.create(
                 trip=trip,

@@ -24,6 +24,7 @@ from ..trips.models import Sheet, Trip
 from ..trips.part_view import PartView
 from ..trips.sheet_cells import cells_of
 from ..trips.sheets import newest_in, newest_sheet
+from ..trips.status import status_facts
 from .models import Plan
 
 
@@ -64,6 +65,7 @@ class PlanContext:
             mapped.lanes,
             trip.application.emptied_limit / 100,
             _checks(mapped.matches),
+            _asked(mapped),
         )
         return cls(mapped.view, sheet, mapped.catalogue, record_type, mapped.matches, settings, mapped.edits)
 
@@ -113,6 +115,11 @@ class PlanContext:
         """Header → column, for lanes that look at other columns than their own."""
         return {column.header: column.name for column in reversed(self.profile.columns) if column.header}
 
+    @property
+    def carried_columns(self) -> dict[str, str]:
+        """Column → the field that its values go into."""
+        return {m.column: m.field.name for m in self.matches if m.field and m.carried and m.column}
+
     @cached_property
     def cells_path(self) -> str:
         """Where the sheet's cells are, with the edits that counted; made where they are not there."""
@@ -148,6 +155,12 @@ def _key_of(mapped: MappedSheet) -> tuple[str, ...]:
             "Choose another key."
         )
     return key
+
+
+def _asked(mapped: MappedSheet) -> frozenset[str]:
+    """The carried fields of which something is asked."""
+    asked = {name for name, questions in status_facts(mapped.view).questions.items() if questions}
+    return frozenset(asked & {m.field.name for m in mapped.matches if m.field and m.carried})
 
 
 def _checks(matches: list[ColumnMatch]) -> tuple[str, ...]:
@@ -202,6 +215,7 @@ def columns_as_kept(context: PlanContext) -> list[dict[str, Any]]:
             "check": m.check,
             "read": m.field is not None and m.field.read_only,
             "rules": context.settings.lane(m.field.name).to_json() if m.field else {},
+            **({"asked": True} if m.field and m.field.name in context.settings.asked else {}),
         }
         for m in context.matches
     ]

@@ -15,6 +15,7 @@ from vexo.core.columns.matches import MappingError
 from vexo.core.errors import MendableError
 from vexo.core.keys.record_keys import RecordKeyError
 from vexo.core.operations import Operation
+from vexo.core.planning.damaged import hold_damaged
 from vexo.core.planning.frame import VERDICT
 from vexo.core.planning.plan import make_plan
 from vexo.core.planning.verdicts import Verdict
@@ -124,6 +125,9 @@ def _whole(basis: Basis, materials: Materials, client: Client | None, lease: Lea
     deleted_path, pointing = _deletes(context, plan, records, client)
     fresh = uuid.uuid4().hex
     damage_path, damaged = _damage(basis, materials, plan, fresh)
+    if damage_path:
+        cells = artifacts.read(damage_path)
+        plan, questions = hold_damaged(plan, questions, cells, basis.decisions, context.carried_columns)
     return MadePlan(
         path=artifacts.write(plan, artifacts.named(trip.pk, "plan", fresh)),
         questions_path=artifacts.write(questions, artifacts.named(trip.pk, "questions", fresh)),

@@ -9,6 +9,7 @@ import polars as pl
 
 from vexo.core.columns.carried_columns import CarriedColumns
 from vexo.core.keys.record_keys import key_values, row_keys
+from vexo.core.planning.damaged import hold_damaged
 from vexo.core.planning.frame import EARLIER_RESULT, FAULTS, VERDICT
 from vexo.core.planning.partial import (
     asks_whole_columns,
@@ -85,10 +86,13 @@ def _replan(basis: Basis, last: LastPlan) -> MadePlan | None:
     after, questions = make_plan(inputs, context.settings)
     if after.schema != before.schema or not leaves_others_alone(before, after):
         return None
-    found = _damage(basis, last, rows, after)
-    if found is None:
+    damage_found = _damage(basis, last, rows, after)
+    if damage_found is None:
         return None
-    damage_path, damaged = found
+    damage_path, damaged = damage_found
+    if damage_path:
+        cells = artifacts.read(damage_path)
+        after, questions = hold_damaged(after, questions, cells, basis.decisions, context.carried_columns)
     fresh = uuid.uuid4().hex
     path = artifacts.patch(plan.path, after, rows.places, artifacts.named(trip.pk, "plan", fresh))
     values_path = plan.values_path

@@ -23,6 +23,7 @@ _WORDS: Mapping[Answer, str] = {
     Answer.GO_ON: "Go on all the same",
 }
 _OF_A_CODE: Mapping[tuple[str, Answer], str] = {
+    ("damaged", Answer.FILE): "It is meant",
     ("changed-since", Answer.FILE): "Delete it all the same",
     ("emptied-many", Answer.FILE): "Clear them all the same",
     ("may-be-in", Answer.NEW): "It is not in: create it",

@@ -6,6 +6,7 @@ Nothing here opens a file or asks an application: Home shows a thousand trips fr
 from __future__ import annotations
 
 from collections.abc import Iterable
+from functools import cached_property
 from typing import Any
 
 from django.db import transaction
@@ -17,10 +18,12 @@ from vexo.core.planning.verdicts import WRITTEN, RowState
 from ..errors import PlainError
 from ..jobs.models import Job
 from .facts import from_json, to_json
+from .facts.open import OpenItem
 from .facts.passes import OPEN_PASS, PassState, Report, StoredPass
 from .facts.plans import StoredPlan
 from .facts.status import Needs, PartFacts, Station, StationName, StationState, StatusFacts
 from .models import Trip
+from .open_items import open_items
 from .part_view import PartView
 
 OF_A_PART = tuple(PartFacts.__dataclass_fields__)
@@ -200,10 +203,15 @@ class TripStatus:
             return StationName.FILE
         return StationName.KEYS if any(column.carried for column in self.columns) else StationName.COLUMNS
 
+    @cached_property
+    def open(self) -> list[OpenItem]:
+        """All that waits for a person."""
+        return open_items(self.trip, self.facts, self.plan, self.sent_by)
+
     @property
     def asked(self) -> int:
-        """Number of columns with an open question: value format, unit or mapping conflict."""
-        return sum(1 for key, asked in self.facts.questions.items() if asked and not key.startswith("column:"))
+        """Number of open questions before whose answers nothing is sent."""
+        return sum(item.stops for item in self.open)
 
     def stations(self) -> list[Station]:
         """All six, in order."""
@@ -233,7 +241,7 @@ class TripStatus:
         if open_:
             return f"{_count(open_, 'column has', 'columns have')} no field", True
         if self.asked:
-            return _count(self.asked, "column asks", "columns ask"), True
+            return _count(self.asked, "question is open", "questions are open"), True
         return f"{carried} of {len(self.columns)} carried", False
 
     def _keys(self) -> tuple[str, bool]:
@@ -283,7 +291,7 @@ class TripStatus:
         if self.failed and not self.sent_by:
             return Needs(RowState.REJECTED, "something went wrong")
         if self.asked and not self.passes:
-            return Needs(RowState.HELD, _count(self.asked, "column asks", "columns ask"))
+            return Needs(RowState.HELD, _count(self.asked, "question is open", "questions are open"))
         return None
 
     def _open_rows(self) -> Needs | None:

@@ -10,7 +10,6 @@ from vexo.core.conditions import ConditionError
 from vexo.core.documents import sentence
 from vexo.core.planning.verdicts import RowState
 from vexo.core.records import UnknownName
-from vexo.core.sheets.totals import checked
 
 from ..faults import group_words
 from ..jobs.models import Job
@@ -22,12 +21,13 @@ from .answers import options_for_group
 from .facts import from_json
 from .facts.columns import CheckFigures, Column
 from .facts.pages import ApplicationName, FieldTotals, SheetColumnTotals, TripDetail, TripSummary, TripTotals
-from .facts.parts import Expected, LabelledSum, RowFilter, Since, WentOut
+from .facts.parts import LabelledSum, RowFilter, Since, WentOut
 from .facts.passes import Pass, StoredPass
 from .facts.plans import Plan, Reason, Summary
 from .facts.rows import FaultGroup
 from .facts.status import Needs, Station, StationName, StationState
 from .models import Trip
+from .open_items import expected_of
 from .part_view import PartView
 from .parts import parts_of
 from .sheet_serializers import SheetSerializer
@@ -84,14 +84,6 @@ def columns_of(status: TripStatus) -> list[Column]:
     return columns
 
 
-def _expected(status: TripStatus) -> list[Expected]:
-    """What a person expects of the sheet, held against what is there."""
-    if not status.trip.expected or status.sheet is None:
-        return []
-    sums = {column.header: column.totals.sum if column.totals else "" for column in status.columns}
-    return from_json(checked(status.trip.expected, status.sheet.rows, sums), list[Expected])
-
-
 def totals_of(view: PartView) -> TripTotals:
     """Counts and control totals of a trip's sheet: its columns; each number field in the sheet, as planned, in the
     application before and (once written) after; and what a person expects."""
@@ -111,7 +103,7 @@ def totals_of(view: PartView) -> TripTotals:
             name: FieldTotals(**asdict(sums), after=written[name].after if name in written else None)
             for name, sums in planned.items()
         },
-        expected=_expected(status),
+        expected=expected_of(status.trip, status.facts),
     )
 
 
@@ -237,12 +229,13 @@ def _detail(view: PartView, status: TripStatus) -> dict[str, Any]:
         "most_atomic": summary.most_atomic if summary else 0,
         "edits": facts.edits,
         "damage": summary.damage if summary else [],
-        "expected": _expected(status),
+        "expected": expected_of(status.trip, status.facts),
         "planned_totals": summary.totals if summary else {},
         "parts": parts_of(view),
         "went_out": went_out_of(status),
         "examples": facts.holds.examples,
         "on_route": facts.on_route,
+        "open": status.open,
     }
 
 
@@ -264,6 +257,7 @@ _NO_DETAIL: dict[str, Any] = {
     "went_out": None,
     "examples": {},
     "on_route": None,
+    "open": [],
 }
 
 

@@ -1507,10 +1507,12 @@ export interface components {
          *     * `identifier-without-key` - identifier-without-key
          *     * `deleted-before` - deleted-before
          *     * `changed-since` - changed-since
+         *     * `column-asked` - column-asked
          *     * `both-changed` - both-changed
          *     * `key-edited` - key-edited
          *     * `emptied-many` - emptied-many
          *     * `check-differs` - check-differs
+         *     * `damaged` - damaged
          *     * `twin` - twin
          *     * `shared` - shared
          *     * `emptied` - emptied
@@ -1525,7 +1527,7 @@ export interface components {
          *     * `undone-with-group` - undone-with-group
          * @enum {string}
          */
-        FaultCodeEnum: "set-aside" | "left-out" | "not-meant" | "exists" | "other-part" | "key-blank" | "letter-for-figure" | "decimal-comma" | "not-a-number" | "too-large" | "too-fine" | "not-yes-or-no" | "not-a-date" | "not-a-moment" | "not-a-choice" | "too-long" | "unknown-mark" | "names-none" | "names-several" | "not-read" | "lost-character" | "not-in-list" | "no-number-form" | "no-arithmetic" | "no-date-form" | "no-phone" | "look-up-none" | "look-up-several" | "required-empty" | "required-new" | "required-column" | "finds-several" | "unknown-identifier" | "not-found" | "unclear" | "may-be-in" | "gone" | "renamed" | "swapped" | "identifier-differs" | "identifier-without-key" | "deleted-before" | "changed-since" | "both-changed" | "key-edited" | "emptied-many" | "check-differs" | "twin" | "shared" | "emptied" | "refused" | "changed-meanwhile" | "gone-meanwhile" | "batch-too-large" | "no-answer" | "found-otherwise" | "changed-in-between" | "given-up" | "undone-with-group";
+        FaultCodeEnum: "set-aside" | "left-out" | "not-meant" | "exists" | "other-part" | "key-blank" | "letter-for-figure" | "decimal-comma" | "not-a-number" | "too-large" | "too-fine" | "not-yes-or-no" | "not-a-date" | "not-a-moment" | "not-a-choice" | "too-long" | "unknown-mark" | "names-none" | "names-several" | "not-read" | "lost-character" | "not-in-list" | "no-number-form" | "no-arithmetic" | "no-date-form" | "no-phone" | "look-up-none" | "look-up-several" | "required-empty" | "required-new" | "required-column" | "finds-several" | "unknown-identifier" | "not-found" | "unclear" | "may-be-in" | "gone" | "renamed" | "swapped" | "identifier-differs" | "identifier-without-key" | "deleted-before" | "changed-since" | "column-asked" | "both-changed" | "key-edited" | "emptied-many" | "check-differs" | "damaged" | "twin" | "shared" | "emptied" | "refused" | "changed-meanwhile" | "gone-meanwhile" | "batch-too-large" | "no-answer" | "found-otherwise" | "changed-in-between" | "given-up" | "undone-with-group";
         /** @description Rows with one fault: how many, the row number of the first, the words, and the answers for all of them. */
         FaultGroup: {
             state: components["schemas"]["RowStateEnum"];
@@ -1943,6 +1945,34 @@ export interface components {
             initial: components["schemas"]["Treatment"];
         };
         /**
+         * @description One thing that is open.
+         *
+         *     Attributes:
+         *         code: what kind of thing: a question about columns (``field``, ``form``, ``unit``, ``separator``, ``conflict``),
+         *             ``route``, ``expected``, ``damage``, or the code of a fault that holds or stops rows.
+         *         says: it in words.
+         *         count: how many columns, cells or rows it is about.
+         *         stops: nothing is sent before it is answered; rows that wait stay behind and stop nothing.
+         *         station: where it is put right.
+         *         of: the field by its name, or the column by its header, of a question about columns.
+         *         options: its answers that change columns and lanes, ``answers`` those that decide about rows.
+         *         sure: only one answer fits.
+         *         state: the state of the rows behind it, and ``field`` the field of their fault.
+         */
+        OpenItem: {
+            code: string;
+            says: string;
+            count: number;
+            stops: boolean;
+            station: components["schemas"]["StationNameEnum"];
+            of: string;
+            options: components["schemas"]["Option"][];
+            answers: components["schemas"]["AnswerOption"][];
+            sure: boolean;
+            state: (components["schemas"]["RowStateEnum"] | components["schemas"]["NullEnum"]) | null;
+            field: string;
+        };
+        /**
          * @description * `create` - CREATE
          *     * `update` - UPDATE
          *     * `upsert` - UPSERT
@@ -1950,7 +1980,10 @@ export interface components {
          * @enum {string}
          */
         OperationEnum: "create" | "update" | "upsert" | "delete";
-        /** @description An answer to a question about columns: what it changes, header → field and field → lane. */
+        /**
+         * @description An answer to a question about columns: what it changes, header → field and field → lane; ``without``: the trip
+         *     goes on without the columns of its route that the sheet lacks.
+         */
         Option: {
             says: string;
             columns: {
@@ -1959,6 +1992,7 @@ export interface components {
             lanes: {
                 [key: string]: components["schemas"]["Lane"];
             };
+            without: boolean;
         };
         /**
          * @description What a sheet was known by: ``stamp``, ``cells``, ``rows``, ``same`` or ``said``, with the account of it; or
@@ -2058,6 +2092,8 @@ export interface components {
             lanes?: {
                 [key: string]: components["schemas"]["Lane"];
             };
+            /** @description Go on without the columns of the route that the sheet lacks. */
+            without?: boolean;
         };
         /** @description What is to be changed; what is not said stays. */
         PatchedChangePerson: {
@@ -2320,7 +2356,10 @@ export interface components {
             used_at: string | null;
             rows: number | null;
         };
-        /** @description A route, and where a sheet's header differs from it: columns that it lacks, and new ones. */
+        /**
+         * @description A route, and where a sheet's header differs from it: columns that it lacks, and new ones; ``without``: a person
+         *     goes on without those that it lacks.
+         */
         RouteFit: {
             id: number;
             name: string;
@@ -2328,6 +2367,7 @@ export interface components {
             record_type: string;
             missing: string[];
             new: string[];
+            without: boolean;
         };
         /**
          * @description A row of a sheet, by its number in the sheet (``row``) and in the trip (``row_id``). Without a plan it has cells
@@ -2651,7 +2691,7 @@ export interface components {
         /**
          * @description A trip for its own page. ``sent_by``: number of the pass that sent the newest plan; ``reasons``: what stops
          *     rows of the newest plan; ``outcomes``: rows of the last pass that are not in, or were taken with a warning;
-         *     ``examples``: field → a value of it in the application.
+         *     ``examples``: field → a value of it in the application; ``open``: all that waits for a person.
          */
         TripDetail: {
             id: number;
@@ -2705,6 +2745,7 @@ export interface components {
                 [key: string]: string;
             };
             on_route: components["schemas"]["RouteFit"] | null;
+            open: components["schemas"]["OpenItem"][];
         };
         /**
          * @description A trip for the list. ``here`` is the station that is next; ``asks``: someone is needed; ``rows`` and

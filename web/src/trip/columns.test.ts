@@ -49,8 +49,8 @@ describe("a lane as data", () => {
 
   it("takes several answers as one change", () => {
     const made = together([
-      { says: "", columns: { A: "a" }, lanes: {} },
-      { says: "", columns: { B: "" }, lanes: { rate: { ...PLAIN, treatments: [{ do: "trim" }] } } },
+      { says: "", columns: { A: "a" }, lanes: {}, without: false },
+      { says: "", columns: { B: "" }, lanes: { rate: { ...PLAIN, treatments: [{ do: "trim" }] } }, without: false },
     ]);
     expect(made.columns).toEqual({ A: "a", B: "" });
     expect(made.lanes.rate).toMatchObject({ treatments: [{ do: "trim" }], separator: ";" });
@@ -129,7 +129,7 @@ describe("what is said of columns", () => {
       code: "field",
       says: "",
       sure: false,
-      options: [{ says: "", columns: { Bol: "notes" }, lanes: {} }],
+      options: [{ says: "", columns: { Bol: "notes" }, lanes: {}, without: false }],
     };
     const fields = [field({ name: "berth_no", label: "Berth no.", is_key: true }), field({}), field({ name: "depth" })];
     const made = fieldOptions(fields, own, column({ field: null, questions: [asked] }));
@@ -141,7 +141,12 @@ describe("what is said of columns", () => {
 
 describe("what is asked", () => {
   it("is one line with one answer for all that is sure", async () => {
-    const sure = { code: "form", says: "", sure: true, options: [{ says: "", columns: {}, lanes: { rate: PLAIN } }] };
+    const sure = {
+      code: "form",
+      says: "",
+      sure: true,
+      options: [{ says: "", columns: {}, lanes: { rate: PLAIN }, without: false }],
+    };
     const open = column({
       header: "Bollard",
       field: null,

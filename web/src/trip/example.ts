@@ -115,6 +115,7 @@ export const trip = (values: Partial<TripDetail> = {}): TripDetail => ({
   went_out: null,
   examples: {},
   on_route: null,
+  open: [],
   reasons: [
     {
       state: "held",

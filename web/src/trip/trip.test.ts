@@ -13,6 +13,7 @@ import WhatIsWritten from "./apply/WhatIsWritten.vue";
 import { sub, useArranged } from "./columns";
 import { tripKey } from "./context";
 import { badRow, column, heldRow, trip } from "./example";
+import OpenList from "./OpenList.vue";
 import RowPanel from "./rows/RowPanel.vue";
 
 let asked: { path: string; body: unknown }[] = [];
@@ -210,6 +211,30 @@ describe("confirming a write", () => {
       "△update1",
       "Daily rate1 change, 38.50 → 40.50",
     ]);
+  });
+});
+
+describe("what is open", () => {
+  const question = { of: "", options: [], answers: [], sure: false, state: null, field: "", count: 1, stops: true };
+  const asked = (code: string, says: string) => ({ ...question, code, says, station: "columns" as const });
+  const held = { ...question, code: "both-changed", says: "Also changed.", stops: false, count: 2 };
+  const open = (items: TripDetail["open"]) => mount(OpenList, { global: provided(trip({ open: items })) });
+
+  it("says first what stops everything, a few at once, with the way to answer", async () => {
+    const list = open([1, 2, 3, 4, 5].map((at) => asked("form", `Question ${at}?`)));
+    expect(list.text()).toContain("5 questions are open, and nothing is sent before they are answered");
+    expect(list.text()).not.toContain("Question 4?");
+    expect(list.find("a").attributes("href")).toContain("/trips/7/columns");
+    await list.find("button").trigger("click");
+    expect(list.text()).toContain("Question 5?");
+  });
+
+  it("shows what waits as a filter, and nothing where nothing is open", async () => {
+    const list = open([{ ...held, station: "review", state: "held", field: "daily_rate" }]);
+    expect(list.text()).toContain("2 held : Also changed.".replace(" :", ":"));
+    await list.find("button").trigger("click");
+    expect(list.emitted("choose")).toEqual([["held"]]);
+    expect(open([]).find("section").exists()).toBe(false);
   });
 });
 

@@ -41,11 +41,32 @@ def cell_cases(frame: pl.DataFrame, inputs: Inputs, fields: Sequence[Field]) -> 
         values = as_texts(field, columns.base_sent, columns.base_app, columns.proposed, columns.current)
         seen = (pl.col(IDENTIFIER), *values)
         moved = pl.col(columns.has_base) & ~pl.col(columns.current).eq_missing(pl.col(columns.base_app))
-        keyed, many = pl.lit(field.name in natural), pl.col(columns.over_limit)
+        keyed, many, asked = pl.lit(field.name in natural), pl.col(columns.over_limit), pl.col(columns.asked)
+        if frame[columns.asked].any():
+            shown = (pl.col(IDENTIFIER), pl.col(columns.raw_text), *values)
+            cases.append(Case("column-asked", held & asked, field.name, seen=shown))
+            held = held & ~asked
         cases.append(Case("emptied-many", held & many, field.name, seen=seen))
         cases.append(Case("both-changed", held & ~many & (moved | ~keyed), field.name, seen=seen))
         cases.append(Case("key-edited", held & ~many & ~moved & keyed, field.name, seen=seen))
     return cases
+
+
+def hold_asked(frame: pl.DataFrame, fields: Sequence[Field], settings: Settings) -> pl.DataFrame:
+    """Hold the cells that would do something, or cannot be read, in columns of which something is asked; ``asked``
+    tells which those are."""
+    changes: list[pl.Expr] = []
+    for field in fields:
+        columns, action = FieldColumns(field.name), pl.col(FieldColumns(field.name).action)
+        if field.name not in settings.asked:
+            changes.append(pl.lit(value=False).alias(columns.asked))
+            continue
+        asked = action != CellAction.NOTHING
+        changes += [
+            asked.alias(columns.asked),
+            pl.when(asked).then(CellAction.HELD).otherwise(action).cast(pl.UInt8).alias(columns.action),
+        ]
+    return frame.with_columns(changes)
 
 
 def compare_checks(frame: pl.DataFrame, checks: Sequence[Field]) -> pl.DataFrame:

@@ -50,11 +50,13 @@ class ShownLane:
 
 @dataclass(frozen=True, slots=True)
 class Option:
-    """An answer to a question about columns: what it changes, header → field and field → lane."""
+    """An answer to a question about columns: what it changes, header → field and field → lane; ``without``: the trip
+    goes on without the columns of its route that the sheet lacks."""
 
     says: str
     columns: dict[str, str]
     lanes: Annotated[dict[str, dict[str, Any]], Shape("vexo.server.trips.lane_serializers.lanes_field")]
+    without: bool = False
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,6 +8,7 @@ from typing import Annotated, Any
 
 from ...shapes import OneOf, Serialized
 from .columns import Column, ColumnTotals
+from .open import OpenItem
 from .parts import Expected, Part, RouteFit, RowFilter, WentOut
 from .passes import Pass
 from .plans import Damage, Plan, PlannedTotals, Summary
@@ -61,7 +62,7 @@ class TripSummary:
 class TripDetail(TripSummary):
     """A trip for its own page. ``sent_by``: number of the pass that sent the newest plan; ``reasons``: what stops
     rows of the newest plan; ``outcomes``: rows of the last pass that are not in, or were taken with a warning;
-    ``examples``: field → a value of it in the application."""
+    ``examples``: field → a value of it in the application; ``open``: all that waits for a person."""
 
     plan: Plan | None
     sent_by: int | None
@@ -83,6 +84,7 @@ class TripDetail(TripSummary):
     went_out: WentOut | None
     examples: dict[str, str]
     on_route: RouteFit | None
+    open: list[OpenItem]
 
 
 @dataclass(frozen=True, slots=True)

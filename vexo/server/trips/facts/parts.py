@@ -74,7 +74,8 @@ class Holdings:
 
 @dataclass(frozen=True, slots=True)
 class RouteFit:
-    """A route, and where a sheet's header differs from it: columns that it lacks, and new ones."""
+    """A route, and where a sheet's header differs from it: columns that it lacks, and new ones; ``without``: a person
+    goes on without those that it lacks."""
 
     id: int
     name: str
@@ -82,6 +83,7 @@ class RouteFit:
     record_type: str
     missing: list[str]
     new: list[str]
+    without: bool = False
 
 
 @dataclass(frozen=True, slots=True)

@@ -9,6 +9,7 @@ import BusyButton from "@/ui/BusyButton.vue";
 import { useDoing } from "@/ui/doing";
 
 import { useTripContext } from "../context";
+import OpenList from "../OpenList.vue";
 import { usePlanAgain } from "../planning";
 import ApplyDialog from "./ApplyDialog.vue";
 import WhatIsWritten from "./WhatIsWritten.vue";
@@ -42,9 +43,16 @@ const left = computed(() =>
   rate.value > 0 && job.value ? Math.ceil(((job.value.total ?? 0) - (job.value.done ?? 0)) / rate.value) : null,
 );
 const canApply = computed(
-  () => trip.value.to_write > 0 && !!trip.value.plan?.current && !trip.value.job && trip.value.application.may_apply,
+  () =>
+    trip.value.to_write > 0 &&
+    !!trip.value.plan?.current &&
+    !trip.value.job &&
+    trip.value.application.may_apply &&
+    !trip.value.open.some((item) => item.stops),
 );
 const { planAgain, busy: planning } = usePlanAgain();
+const toReview = (state: string) =>
+  router.push({ name: "trip", params: { id: trip.value.id, station: "review" }, query: { state } });
 
 const total = (one: { totals: Record<string, number> | null }, ...names: string[]): number =>
   names.reduce((sum, name) => sum + (one.totals?.[name] ?? 0), 0);
@@ -136,6 +144,7 @@ const ending = useDoing(
           someone changes in that very moment is not noticed.
         </p>
         <WhatIsWritten class="mt-3" />
+        <OpenList class="mt-3 border border-rule" @choose="toReview" />
         <p v-if="!trip.application.may_apply" class="mt-2 font-semibold text-held">
           Writing to {{ trip.application.label }} needs an operator.
         </p>

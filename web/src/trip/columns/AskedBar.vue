@@ -22,7 +22,12 @@ const open = computed(() => trip.value.columns.filter((column) => column.open &&
 const unlikely = computed(() => open.value.filter((column) => !column.questions.some((one) => one.sure)));
 const leaveOut = (): void => {
   emit("answer", [
-    { says: "", columns: Object.fromEntries(unlikely.value.map((column) => [column.header, ""])), lanes: {} },
+    {
+      says: "",
+      columns: Object.fromEntries(unlikely.value.map((column) => [column.header, ""])),
+      lanes: {},
+      without: false,
+    },
   ]);
 };
 const route = computed(() => trip.value.on_route);
@@ -42,6 +47,15 @@ const route = computed(() => trip.value.on_route);
           >, and has <b class="mono text-held">{{ route.new.join(", ") }}</b> besides</template
         >.</span
       >
+      <button
+        v-if="route.missing.length && !route.without"
+        type="button"
+        class="btn sm"
+        :disabled="disabled"
+        @click="emit('answer', [{ says: '', columns: {}, lanes: {}, without: true }])"
+      >
+        Go on without
+      </button>
     </template>
     <template v-if="asked.length">
       <span>

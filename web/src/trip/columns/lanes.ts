@@ -15,6 +15,8 @@ export type Option = Schemas["Option"];
 export interface ColumnChange {
   columns: Record<string, string>;
   lanes: Record<string, Lane>;
+  /** The trip goes on without the columns of its route that the sheet lacks. */
+  without?: boolean;
 }
 
 export const PLAIN: Lane = {
@@ -97,7 +99,7 @@ export function pieces(kind: OfferedTreatment): Piece[] {
 
 /** Changes of several answers as one: lanes of the same field are those of the last. */
 export function together(answers: readonly Option[]): ColumnChange {
-  const change: ColumnChange = { columns: {}, lanes: {} };
+  const change: ColumnChange = { columns: {}, lanes: {}, without: answers.some((answer) => answer.without) };
   for (const answer of answers) {
     Object.assign(change.columns, answer.columns);
     for (const [name, lane] of Object.entries(answer.lanes)) change.lanes[name] = bareLane(lane);

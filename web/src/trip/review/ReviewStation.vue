@@ -18,6 +18,7 @@ import { useCellEdits } from "../edit/editing";
 import GroupsCard from "../totals/GroupsCard.vue";
 import TotalsCard from "../totals/TotalsCard.vue";
 import FoldChip from "../FoldChip.vue";
+import OpenList from "../OpenList.vue";
 import { usePlanAgain } from "../planning";
 import { useSelected, useTyped } from "@/ui/selected";
 import RowPanel from "../rows/RowPanel.vue";
@@ -84,7 +85,8 @@ const totals = ref(false);
 const harmed = computed(() => harmedCells(trip.value));
 const off = computed(() => trip.value.expected.filter((one) => one.off).length);
 const stale = computed(() => !!trip.value.plan && !trip.value.plan.current);
-const canApply = computed(() => trip.value.to_write > 0 && !stale.value && !trip.value.job);
+const stops = computed(() => trip.value.open.filter((item) => item.stops).length);
+const canApply = computed(() => trip.value.to_write > 0 && !stale.value && !trip.value.job && !stops.value);
 const { planAgain, busy } = usePlanAgain();
 
 function allRows(): void {
@@ -159,6 +161,7 @@ function allRows(): void {
           >{{ many(hidden, "row is", "rows are") }} hidden by the filter. What is applied does not change.</span
         >
       </div>
+      <OpenList @choose="emit('choose', $event)" />
       <DataGrid
         v-if="trip.plan"
         ref="grid"

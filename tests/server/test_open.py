@@ -1,0 +1,177 @@
+"""What is open is one list for the page, the API and the commands: said with exit 1, and nothing is sent from a
+question that has no answer. What reached the application is read there."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+from tests.server.test_lanes import LaneCase
+from tests.support import register, template
+
+template()
+
+from vexo.server.backups import back_up, restore  # noqa: E402
+from vexo.server.edits.row_filter import expect  # noqa: E402
+from vexo.server.errors import PlainError  # noqa: E402
+from vexo.server.jobs.models import Job  # noqa: E402
+from vexo.server.mapping.columns import go_on_without  # noqa: E402
+from vexo.server.passes.models import Pass  # noqa: E402
+from vexo.server.routes.saved_routes import keep_trip  # noqa: E402
+from vexo.server.trips.facts import to_json  # noqa: E402
+from vexo.server.trips.models import Trip  # noqa: E402
+from vexo.server.trips.part_view import PartView  # noqa: E402
+from vexo.server.trips.trip_pages import trip_detail  # noqa: E402
+
+STOPS = {"field", "form", "unit", "separator", "route", "expected"}
+
+
+class Open(LaneCase):
+    def listed(self, trip: Trip) -> list[dict[str, Any]]:
+        """What is open, once it is seen that page and command line say the same."""
+        trip.refresh_from_db()
+        page = to_json(trip_detail(PartView.of(trip), self.person).open)
+        done = self.vexo.run("--as", "ada", "open", str(trip.pk), "--json")
+        self.assertEqual(json.loads(done.stdout), {"trip": trip.pk, "open": page})
+        self.assertEqual(done.returncode, 1 if page else 0)
+        told = self.vexo.run("--as", "ada", "open", str(trip.pk))
+        review = self.vexo.run("--as", "ada", "review", str(trip.pk))
+        for item in page:
+            for said in (told, review):
+                self.assertIn(item["says"], said.stderr)
+                for answer in (*item["options"], *item["answers"]):
+                    self.assertIn(answer["says"], said.stderr)
+        self.assertEqual((told.returncode, review.returncode), (done.returncode, done.returncode))
+        return list(page)
+
+    def refused(self, trip: Trip) -> None:
+        """Applied in no way, and nothing reached the application."""
+        before = register().effects()
+        with self.assertRaises(PlainError) as caught:
+            self.start(trip)
+        self.assertEqual(caught.exception.code, "open")
+        done = self.vexo.run("--as", "ada", "apply", str(trip.pk), "--yes")
+        self.assertIn(done.returncode, (1, 2))
+        self.assertEqual(register().effects(), before)
+        for item in [item for item in self.listed(trip) if item["stops"]][:3]:
+            self.assertIn(item["says"], done.stderr)
+
+    def codes_of(self, trip: Trip) -> set[str]:
+        return {item["code"] for item in self.listed(trip)}
+
+    def lengths(self) -> list[Any]:
+        return [berth["length_m"] for berth in self.berths()]
+
+    def test_questions_about_form_unit_and_field_stop_all_until_they_are_answered(self) -> None:
+        trip, before = self.measured(), self.lengths()
+        self.assertEqual(self.codes_of(trip) & STOPS, {"field", "form", "unit", "separator"})
+        self.refused(trip)
+        self.assertEqual(set(self.verdicts(trip)), {"held"})
+        for _ in range(6):
+            first = next((item for item in self.listed(trip) if item["options"]), None)
+            if first is None:
+                break
+            answer = f"{first['of'] or first['code']}=1"
+            self.vexo.run("--as", "ada", "columns", str(trip.pk), "--answer", answer)
+        self.assertEqual(self.codes_of(trip) & STOPS, set())
+        self.apply(trip)
+        self.assertNotEqual(self.lengths(), before)
+        feet = {float(text.replace(",", ".")) for text in ("39,4", "45,9", "59,1", "65,6", "32,8")}
+        self.assertFalse({float(value) for value in self.lengths()} & feet, "feet were written as metres")
+
+    def test_a_cell_may_be_left_out_of_a_column_that_asks_and_the_question_stays(self) -> None:
+        trip = self.measured()
+        self.change(trip, columns={"bollard cond.": ""})
+        self.decide(trip, "leave out", code="column-asked", field="length_m")
+        self.assertIn("unit", self.codes_of(trip))
+        self.refused(trip)
+
+    def test_many_columns_that_nothing_is_known_of_are_one_question(self) -> None:
+        self.make(("01", "a"))
+        odd = [f"odd {n}" for n in range(150)]
+        header = ",".join(["holder_no", "last_name", *odd])
+        trip = self.trip(header + f"\n{self.begin}01,b" + ",x" * 150 + "\n")
+        asked = [item for item in self.listed(trip) if item["stops"]]
+        self.assertEqual([(item["code"], item["count"]) for item in asked], [("field", 150)])
+        self.refused(trip)
+        done = self.vexo.run("--as", "ada", "columns", str(trip.pk), "--answer", "field=1")
+        self.assertEqual((done.returncode, self.listed(trip)), (0, []))
+        self.apply(trip)
+        self.assertEqual(self.of("01")["last_name"], "b")
+
+    def test_what_was_expected_and_is_not_there_stops(self) -> None:
+        self.make(("01", "a"))
+        trip = self.trip(self.sheet(("01", "b", "1")))
+        self.assertEqual(self.listed(trip), [])
+        expect(PartView.of(trip), self.person, rows=2)
+        self.assertEqual(self.codes_of(trip), {"expected"})
+        self.refused(trip)
+        expect(PartView.of(trip), self.person, rows=1)
+        self.assertEqual(self.listed(trip), [])
+
+    def test_rows_that_wait_are_open_and_stay_behind(self) -> None:
+        self.make(("01", "a"))
+        trip = self.trip(self.sheet(("01", "b", "1"), ("02", "lost", "2")))
+        [item] = self.listed(trip)
+        self.assertEqual((item["code"], item["count"], item["stops"]), ("not-found", 1, False))
+        self.apply(trip)
+        self.assertEqual(self.of("01")["last_name"], "b")
+        self.assertEqual(self.codes_of(trip), {"not-found"})
+
+    def test_a_route_s_lane_that_lost_its_column_is_taken_by_no_other(self) -> None:
+        trip = self.measured()
+        steps = [
+            {"do": "blank", "texts": ["n/k"]},
+            {"do": "number", "written": "1234,5"},
+            {"do": "multiply", "by": "0.3048"},
+            {"do": "round", "to": 1},
+        ]
+        lanes = {"length_m": {"source": "LOA (feet)", "treatments": steps}, "services": {"separator": "/"}}
+        self.change(trip, lanes=lanes, columns={"bollard cond.": ""})
+        route, before = keep_trip(self.person, PartView.of(trip), "Feet"), self.lengths()
+        numbers = [berth["berth_no"] for berth in self.berths()]
+        for header in ("LOA", "Length, m", "LOA (feet);LOA (feet)", "length_m"):
+            feet = "20;24" if ";" in header else "24"
+            lines = [f"OLDBASIN;{number};{feet};water;good\n" for number in numbers]
+            sheet = f"site;berth_ref;{header};fittings;bollard cond.\n" + "".join(lines)
+            for way in ("job", "command"):
+                with self.subTest(header=header, way=way):
+                    if way == "job":
+                        again = self.bring(sheet, record_type="Berth", route=route.pk)
+                    else:
+                        path = self.text(sheet, "feet.csv")
+                        asked = ("bring-in", "harbour-practice", "Berth", str(path), "--route", "Feet", "--trip", "new")
+                        done = self.vexo.run("--as", "ada", *asked)
+                        self.assertEqual(done.returncode, 1)
+                        self.assertIn("LOA (feet)", done.stderr)
+                        again = Trip.objects.latest("id")
+                    self.assertIn("route", self.codes_of(again))
+                    self.assertNotIn("length_m", self.newest(again).carried)
+                    self.refused(again)
+                    go_on_without(PartView.of(again), self.person)
+                    self.assertNotIn("route", self.codes_of(again))
+        self.assertEqual(self.lengths(), before)
+
+    def test_a_restored_folder_sends_nothing_by_itself(self) -> None:
+        self.make(("01", "a"), ("02", "b"))
+        trip = self.trip(self.sheet(("01", "x", "1"), ("02", "y", "2")))
+        self.start(trip)
+        backup, again = self.vexo.files / "mid.tar.gz", self.vexo.files / "again"
+        back_up(backup)
+        restore(backup, again)
+        (again / "key").write_bytes((self.vexo.data / "key").read_bytes())
+        before = register().effects()
+        from tests.support import Vexo
+
+        done = Vexo.at(again).process("--as", "ada", "open", str(trip.pk))
+        self.assertIn("Pass 1", done.stderr)
+        self.assertIn("is interrupted", done.stderr)
+        told = Vexo.at(again).process("--as", "ada", "apply", str(trip.pk), "--yes")
+        self.assertIn("has not ended", told.stderr)
+        self.assertEqual(register().effects(), before)
+        self.vexo.use()
+        states = Pass.objects.get(trip=trip).state, Job.objects.filter(trip=trip).latest("id").state
+        self.assertEqual(states, ("running", "running"))
+        self.assertNotIn("is interrupted", Vexo.at(self.vexo.data).process("open", str(trip.pk)).stderr)
+        gone_on = Vexo.at(again).process("--as", "ada", "apply", str(trip.pk), "--go-on", "1")
+        self.assertEqual((gone_on.returncode, self.of("01")["last_name"]), (0, "x"))

@@ -1,0 +1,135 @@
+"""The one list of what is open on a trip (``semantics.md`` 12), made from what is written down of it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+
+from vexo.core.planning.verdicts import STOPPING, RowState
+from vexo.core.sheets.totals import checked
+
+from ..errors import PlainError
+from ..faults import group_words
+from .answers import options_for_group
+from .facts import from_json
+from .facts.columns import Option, Question
+from .facts.open import OpenItem
+from .facts.parts import Expected
+from .facts.passes import StoredPass
+from .facts.plans import Damage, Reason, StoredPlan
+from .facts.status import StationName, StatusFacts
+from .models import Trip
+
+_EACH = 3
+"""Columns without a field that are asked about one by one; more are one question with a list."""
+_NAMED = 8
+"""Columns that a list names."""
+
+
+def open_items(trip: Trip, facts: StatusFacts, plan: StoredPlan | None, sent_by: StoredPass | None) -> list[OpenItem]:
+    """What is open, what stops everything first.
+
+    Args:
+        plan: the newest plan of the newest sheet, and ``sent_by`` the pass that sent it.
+    """
+    items = [*_questions(facts), *_route(facts), *_expectations(trip, facts)]
+    if sent_by is not None:
+        items += _rows(sent_by.reasons, (*STOPPING, RowState.REFUSED, RowState.UNCLEAR))
+    elif plan is not None:
+        items += [*_damage(plan.summary.damage), *_rows(plan.summary.reasons, STOPPING)]
+    return items
+
+
+def refuse_while_asked(items: Sequence[OpenItem]) -> None:
+    """Raises PlainError while a question about columns or the whole plan has no answer."""
+    stops = [item for item in items if item.stops]
+    if stops:
+        first = " ".join(item.says for item in stops[:3])
+        more = f" And {len(stops) - 3} more." if len(stops) > 3 else ""
+        how_many = "One question has" if len(stops) == 1 else f"{len(stops)} questions have"
+        raise PlainError(f"{how_many} no answer yet, and nothing is sent before: {first}{more}", "open")
+
+
+def _questions(facts: StatusFacts) -> Iterator[OpenItem]:
+    """Questions about columns; columns that nothing is known of are one question where they are many."""
+    headers = {f"column:{column.column}": column.header for column in facts.columns}
+    unknown: list[tuple[str, Question]] = []
+    for key, questions in facts.questions.items():
+        for question in questions:
+            if question.code == "field" and not question.sure:
+                unknown.append((headers.get(key, key), question))
+            else:
+                yield _question(headers.get(key, key), question)
+    if len(unknown) <= _EACH:
+        yield from (_question(of, question) for of, question in unknown)
+        return
+    names = [of for of, _ in unknown]
+    listed = ", ".join(f"“{name}”" for name in names[:_NAMED]) + (" …" if len(names) > _NAMED else "")
+    leave = Option("Leave them all out", dict.fromkeys(names, ""), {})
+    says = f"{len(names)} columns have no field: {listed}. Where do they go?"
+    yield OpenItem("field", says, len(names), True, StationName.COLUMNS, of="", options=[leave])
+
+
+def _question(of: str, question: Question) -> OpenItem:
+    return OpenItem(
+        question.code,
+        question.says,
+        1,
+        True,
+        StationName.COLUMNS,
+        of=of,
+        options=question.options,
+        sure=question.sure,
+    )
+
+
+def _route(facts: StatusFacts) -> Iterator[OpenItem]:
+    """Columns of the trip's route that the sheet lacks, and that nobody has said to go on without."""
+    fit = facts.on_route
+    if fit is not None and fit.missing and not fit.without:
+        missing = ", ".join(f"“{header}”" for header in fit.missing)
+        what = "a column" if len(fit.missing) == 1 else "columns"
+        says = f"The route {fit.name} takes {what} that this sheet does not have: {missing}."
+        options = [Option("Go on without", {}, {}, without=True)]
+        yield OpenItem("route", says, len(fit.missing), True, StationName.COLUMNS, options=options)
+
+
+def _expectations(trip: Trip, facts: StatusFacts) -> Iterator[OpenItem]:
+    for one in expected_of(trip, facts):
+        if one.off:
+            what = f"The sum of {one.what}" if one.what else "The number of rows"
+            off = "cannot be told" if one.off == "?" else f"is off by {one.off}"
+            says = f"{what} {off}: {one.expected} was expected, {one.now or 'nothing'} is there."
+            yield OpenItem("expected", says, 1, True, StationName.FILE)
+
+
+def expected_of(trip: Trip, facts: StatusFacts) -> list[Expected]:
+    """What a person expects of the sheet, held against what is there."""
+    if not trip.expected or facts.sheet is None:
+        return []
+    sums = {column.header: column.totals.sum if column.totals else "" for column in facts.columns}
+    return from_json(checked(trip.expected, facts.sheet.rows, sums), list[Expected])
+
+
+def _damage(groups: Sequence[Damage]) -> Iterator[OpenItem]:
+    for group in groups:
+        cells = "cell" if group.count == 1 else "cells"
+        says = f"{group.header}: {group.count:,} {cells} {group.says}, {group.repairs:,} can be put back."
+        yield OpenItem("damage", says, group.count, False, StationName.FILE, of=group.header)
+
+
+def _rows(reasons: Sequence[Reason], states: Sequence[RowState]) -> Iterator[OpenItem]:
+    """Rows in these states by what stops them, or by why they are not in."""
+    for reason in reasons:
+        if reason.state not in states:
+            continue
+        sent = reason.state not in STOPPING
+        yield OpenItem(
+            reason.code,
+            group_words(reason.code, reason.label, reason.arguments),
+            reason.count,
+            False,
+            StationName.OUTCOME if sent else StationName.REVIEW,
+            answers=[] if sent else options_for_group(reason.code),
+            state=reason.state,
+            field=reason.field,
+        )

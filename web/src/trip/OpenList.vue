@@ -1,0 +1,53 @@
+<script setup lang="ts">
+/** What is open: questions before whose answers nothing is sent, then what waits and stays behind. */
+import { computed, ref } from "vue";
+
+import type { TripDetail } from "@/api/client";
+import { count, many } from "@/parts/format";
+
+import { useTripContext } from "./context";
+
+type Item = TripDetail["open"][number];
+const emit = defineEmits<{ choose: [state: string] }>();
+const { trip } = useTripContext();
+const FEW = 3;
+const all = ref(false);
+const stops = computed(() => trip.value.open.filter((item) => item.stops));
+const shown = computed(() => (all.value ? stops.value : stops.value.slice(0, FEW)));
+const waits = computed(() => trip.value.open.filter((item) => !item.stops));
+const stationOf = (item: Item): string => item.station.charAt(0).toUpperCase() + item.station.slice(1);
+const to = (item: Item) => ({ name: "trip", params: { id: trip.value.id, station: item.station } });
+</script>
+
+<template>
+  <section
+    v-if="trip.open.length"
+    class="flex flex-col gap-1 border-b border-rule bg-panel px-3 py-1.5 text-small"
+    aria-label="What is open"
+    data-testid="open"
+  >
+    <p v-if="stops.length" class="font-bold text-held">
+      {{ many(stops.length, "question is", "questions are") }} open, and nothing is sent before
+      {{ stops.length === 1 ? "it is" : "they are" }} answered:
+    </p>
+    <p v-for="(item, at) in shown" :key="at">
+      <b class="text-held">?</b> {{ item.says }}
+      <RouterLink class="font-semibold text-marine underline" :to="to(item)"
+        >Answer at {{ stationOf(item) }}</RouterLink
+      >
+    </p>
+    <button v-if="stops.length > FEW && !all" type="button" class="btn sm self-start" @click="all = true">
+      Show {{ count(stops.length - FEW) }} more
+    </button>
+    <ul v-if="waits.length" class="flex flex-wrap gap-x-4 gap-y-0.5">
+      <li v-for="(item, at) in waits" :key="at">
+        <template v-if="item.state">
+          <button type="button" class="font-semibold text-marine underline" @click="emit('choose', item.state)">
+            {{ count(item.count) }} {{ item.state }}</button
+          >: {{ item.says }}
+        </template>
+        <RouterLink v-else class="font-semibold text-held" :to="to(item)">{{ item.says }}</RouterLink>
+      </li>
+    </ul>
+  </section>
+</template>
