@@ -112,8 +112,8 @@ def expected_of(trip: Trip, facts: StatusFacts) -> list[Expected]:
 
 def _damage(groups: Sequence[Damage]) -> Iterator[OpenItem]:
     for group in groups:
-        cells = "cell" if group.count == 1 else "cells"
-        says = f"{group.header}: {group.count:,} {cells} {group.says}, {group.repairs:,} can be put back."
+        cells = "1 cell" if group.count == 1 else f"{group.count:,} cells"
+        says = f"{group.header}: what a spreadsheet did to {cells} ({group.says}); {group.repairs:,} can be put back."
         yield OpenItem("damage", says, group.count, False, StationName.FILE, of=group.header)
 
 

@@ -237,11 +237,11 @@ class TripStatus:
         carried = sum(column.carried for column in self.columns)
         if not carried:
             return "no column has a field", True
+        if self.asked:
+            return _count(self.asked, "question is open", "questions are open"), True
         open_ = sum(column.open for column in self.columns)
         if open_:
             return f"{_count(open_, 'column has', 'columns have')} no field", True
-        if self.asked:
-            return _count(self.asked, "question is open", "questions are open"), True
         return f"{carried} of {len(self.columns)} carried", False
 
     def _keys(self) -> tuple[str, bool]:

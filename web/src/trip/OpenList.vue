@@ -10,7 +10,7 @@ import { useTripContext } from "./context";
 type Item = TripDetail["open"][number];
 const emit = defineEmits<{ choose: [state: string] }>();
 const { trip } = useTripContext();
-const FEW = 3;
+const FEW = 4;
 const all = ref(false);
 const stops = computed(() => trip.value.open.filter((item) => item.stops));
 const shown = computed(() => (all.value ? stops.value : stops.value.slice(0, FEW)));

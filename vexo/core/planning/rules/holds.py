@@ -35,7 +35,7 @@ def cell_cases(frame: pl.DataFrame, inputs: Inputs, fields: Sequence[Field]) -> 
     cases = []
     for field in fields:
         columns = FieldColumns(field.name)
-        if not (frame[columns.action] == CellAction.HELD).any():
+        if not ((frame[columns.action] == CellAction.HELD) | frame[columns.asked]).any():
             continue
         held = pl.col(columns.action) == CellAction.HELD
         values = as_texts(field, columns.base_sent, columns.base_app, columns.proposed, columns.current)
@@ -44,7 +44,8 @@ def cell_cases(frame: pl.DataFrame, inputs: Inputs, fields: Sequence[Field]) -> 
         keyed, many, asked = pl.lit(field.name in natural), pl.col(columns.over_limit), pl.col(columns.asked)
         if frame[columns.asked].any():
             shown = (pl.col(IDENTIFIER), pl.col(columns.raw_text), *values)
-            cases.append(Case("column-asked", held & asked, field.name, seen=shown))
+            unread = pl.col(columns.action) == CellAction.BAD
+            cases.append(Case("column-asked", (held | unread) & asked, field.name, seen=shown))
             held = held & ~asked
         cases.append(Case("emptied-many", held & many, field.name, seen=seen))
         cases.append(Case("both-changed", held & ~many & (moved | ~keyed), field.name, seen=seen))
@@ -53,8 +54,8 @@ def cell_cases(frame: pl.DataFrame, inputs: Inputs, fields: Sequence[Field]) -> 
 
 
 def hold_asked(frame: pl.DataFrame, fields: Sequence[Field], settings: Settings) -> pl.DataFrame:
-    """Hold the cells that would do something, or cannot be read, in columns of which something is asked; ``asked``
-    tells which those are."""
+    """Hold the cells that would do something in columns of which something is asked; ``asked`` tells which those are,
+    and which cannot be read as long as it has no answer."""
     changes: list[pl.Expr] = []
     for field in fields:
         columns, action = FieldColumns(field.name), pl.col(FieldColumns(field.name).action)
@@ -64,7 +65,11 @@ def hold_asked(frame: pl.DataFrame, fields: Sequence[Field], settings: Settings)
         asked = action != CellAction.NOTHING
         changes += [
             asked.alias(columns.asked),
-            pl.when(asked).then(CellAction.HELD).otherwise(action).cast(pl.UInt8).alias(columns.action),
+            pl.when(asked & (action != CellAction.BAD))
+            .then(CellAction.HELD)
+            .otherwise(action)
+            .cast(pl.UInt8)
+            .alias(columns.action),
         ]
     return frame.with_columns(changes)
 

@@ -61,11 +61,13 @@ def _problem_cases(frame: pl.DataFrame, columns: FieldColumns, bad: pl.Expr) -> 
 
 
 def unreadable_cases(frame: pl.DataFrame, fields: Sequence[Field]) -> list[Case]:
-    """Cells that cannot be read."""
+    """Cells that cannot be read, but where it is asked how."""
     cases: list[Case] = []
     for columns in each(field.name for field in fields):
-        if (frame[columns.action] == CellAction.BAD).any():
-            cases += _problem_cases(frame, columns, pl.col(columns.action) == CellAction.BAD)
+        bad = (frame[columns.action] == CellAction.BAD) & ~frame[columns.asked]
+        if bad.any():
+            unasked = (pl.col(columns.action) == CellAction.BAD) & ~pl.col(columns.asked)
+            cases += _problem_cases(frame, columns, unasked)
     return cases
 
 
