@@ -26,6 +26,7 @@ from vexo.server import artifacts  # noqa: E402
 from vexo.server.applications.services import client_of  # noqa: E402
 from vexo.server.data_folder import absolute  # noqa: E402
 from vexo.server.decisions import decisions  # noqa: E402
+from vexo.server.edits.row_filter import carry_only  # noqa: E402
 from vexo.server.jobs.worker import run_inline  # noqa: E402
 from vexo.server.planning import plan_trip  # noqa: E402
 from vexo.server.planning.basis import Basis  # noqa: E402
@@ -172,6 +173,23 @@ class InPart(HolderSheets, EditCase):
                 self.plan(trip)
                 self.walk(trip, pick, columns, texts, 3)
         self.assertGreater(self.in_part, CASES * 2)
+
+    def test_of_a_sheet_of_which_only_some_rows_are_carried(self) -> None:
+        self.make(*[(f"{n:02d}", "a") for n in range(6)])
+        trip = self.trip(self.sheet(*[(f"{n:02d}", "b", str(n)) for n in range(6)]))
+        view = PartView.of(trip)
+        rows = self.table(trip)["row_id"].to_list()
+        run_inline(carry_only(view, self.person, condition="phone gt 1", leave_out=[rows[5]], run_here=True))
+        for at in (0, 3, 5):
+            self.decide(trip, Answer.ASIDE, [at])
+            self.held_against_whole(trip)
+        self.assertEqual(self.in_part, 3)
+        self.undo_decision(trip, trip.decisions.first().pk)
+        self.held_against_whole(trip)
+        self.assertEqual(self.in_part, 4)
+        self.edit(trip, "cell", 3, "phone", text="9")
+        self.held_against_whole(trip)
+        self.assertEqual((self.in_part, self.verdicts(trip)[:2]), (4, ["aside", "update"]))
 
     def test_a_delete_is_planned_whole(self) -> None:
         self.make(("01", "a"), ("02", "b"), ("03", "c"))

@@ -56,12 +56,17 @@ def _typed(texts: pl.Series) -> tuple[Kind, pl.Series]:
     return Kind.TEXT, cells
 
 
-def as_records(cells: pl.DataFrame, columns: Sequence[Column]) -> tuple[RecordType, pl.DataFrame]:
-    """A sheet as if it were records: its columns as fields, and its rows."""
+def as_records(cells: pl.DataFrame, columns: Sequence[Column], text: str) -> tuple[RecordType, pl.DataFrame]:
+    """A sheet as if it were records: its columns as fields, and its rows with those columns that a condition names. The
+    others are not looked at: to find out what they hold takes as long as planning a long sheet."""
+    words = set(re.findall(r"\w+", text))
     fields, values = [], [cells[ROW_ID]]
     for column, name in safe_names(columns).items():
-        kind, series = _typed(cells[column])
         header = next(c.header for c in columns if c.name == column) or name
+        if name not in words:
+            fields.append(Field(name, header, Kind.TEXT))
+            continue
+        kind, series = _typed(cells[column])
         fields.append(Field(name, header, kind, scale=_scale(series)))
         values.append(series.alias(name))
     return RecordType("Sheet", "row", "rows", "", fields[0].name if fields else "", tuple(fields)), pl.DataFrame(values)
@@ -73,7 +78,7 @@ def _scale(series: pl.Series) -> int | None:
 
 def read_choice(text: str, cells: pl.DataFrame, columns: Sequence[Column]) -> Condition | None:
     """A condition on a sheet's columns. Raises ConditionError, naming the columns there are."""
-    record_type, _ = as_records(cells, columns)
+    record_type, _ = as_records(cells, columns, text)
     return read_condition(text, record_type, Catalogue("The sheet", (record_type,), Promises()))
 
 
@@ -92,7 +97,7 @@ def excluded_rows(cells: pl.DataFrame, columns: Sequence[Column], row_filter: di
     rows = cells.select(ROW_ID, pl.col(ROW_ID).is_in(left_out).alias("by_hand"))
     if not text.strip():
         return rows.filter("by_hand")
-    record_type, values = as_records(cells, columns)
+    record_type, values = as_records(cells, columns, text)
     condition = read_condition(text, record_type, Catalogue("The sheet", (record_type,), Promises()))
     assert condition is not None
     holds = values.select(to_expression(condition)).to_series()

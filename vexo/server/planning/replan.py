@@ -29,6 +29,7 @@ from ..trips.facts.plans import Damage, PlanSummary
 from ..trips.sheets import kept_paths
 from . import damage
 from .basis import Basis, rows_decided
+from .context import PlanContext
 from .figures import moved_summary
 from .incremental import LastPlan, typed_anew
 from .materials import reading_for
@@ -67,11 +68,24 @@ def _can_be_in_part(basis: Basis, last: LastPlan) -> bool:
         and plan.carried == list(context.settings.carried)
         and plan.row_filter == context.trip.row_filter
         # Its columns are numbers or texts by all of their cells.
-        and not str(context.trip.row_filter.get("condition", "")).strip()
+        and (not _condition(context) or list(plan.edits) == list(context.edits))
         and not asks_whole_columns(context.settings)
         and (not plan.damage_path or artifacts.there(plan.damage_path))
         and (not context.sheet.recognised or len(kept_paths(context.trip, context.sheet.part)) == 1)
     )
+
+
+def _condition(context: PlanContext) -> str:
+    """The condition on the sheet's own columns, if only some rows are carried."""
+    return str(context.trip.row_filter.get("condition", "")).strip()
+
+
+def _excluded(before: pl.DataFrame) -> pl.DataFrame:
+    """Of rows of a plan those that its condition left out, or a person: as its faults say."""
+    codes = before[FAULTS].list.eval(pl.element().struct.field("code"))
+    by_hand = codes.list.contains("left-out").fill_null(value=False)
+    out = by_hand | codes.list.contains("not-meant").fill_null(value=False)
+    return pl.DataFrame([before[ROW_ID], by_hand.alias("by_hand")]).filter(out)
 
 
 def _replan(basis: Basis, last: LastPlan) -> MadePlan | None:
@@ -81,7 +95,7 @@ def _replan(basis: Basis, last: LastPlan) -> MadePlan | None:
     if rows is None:
         return None
     before = artifacts.read_rows(plan.path, rows.places)
-    excluded = excluded_rows(rows.values.select(ROW_ID), [], trip.row_filter)
+    excluded = _excluded(before) if _condition(context) else excluded_rows(before.select(ROW_ID), [], trip.row_filter)
     inputs = basis.inputs(rows.values, *_records(basis, last, rows, before), excluded, index[ROW_ID])
     after, questions = make_plan(inputs, context.settings)
     if after.schema != before.schema or not leaves_others_alone(before, after):

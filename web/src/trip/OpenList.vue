@@ -15,6 +15,8 @@ const all = ref(false);
 const stops = computed(() => trip.value.open.filter((item) => item.stops));
 const shown = computed(() => (all.value ? stops.value : stops.value.slice(0, FEW)));
 const waits = computed(() => trip.value.open.filter((item) => !item.stops));
+const waiting = computed(() => (all.value ? waits.value : waits.value.slice(0, FEW)));
+const more = computed(() => Math.max(stops.value.length - FEW, 0) + Math.max(waits.value.length - FEW, 0));
 const stationOf = (item: Item): string => item.station.charAt(0).toUpperCase() + item.station.slice(1);
 const to = (item: Item) => ({ name: "trip", params: { id: trip.value.id, station: item.station } });
 </script>
@@ -36,11 +38,8 @@ const to = (item: Item) => ({ name: "trip", params: { id: trip.value.id, station
         >Answer at {{ stationOf(item) }}</RouterLink
       >
     </p>
-    <button v-if="stops.length > FEW && !all" type="button" class="btn sm self-start" @click="all = true">
-      Show {{ count(stops.length - FEW) }} more
-    </button>
     <ul v-if="waits.length" class="flex flex-wrap gap-x-4 gap-y-0.5">
-      <li v-for="(item, at) in waits" :key="at">
+      <li v-for="(item, at) in waiting" :key="at">
         <template v-if="item.state">
           <button type="button" class="font-semibold text-marine underline" @click="emit('choose', item.state)">
             {{ count(item.count) }} {{ item.state }}</button
@@ -49,5 +48,8 @@ const to = (item: Item) => ({ name: "trip", params: { id: trip.value.id, station
         <RouterLink v-else class="font-semibold text-held" :to="to(item)">{{ item.says }}</RouterLink>
       </li>
     </ul>
+    <button v-if="more && !all" type="button" class="btn sm self-start" @click="all = true">
+      Show {{ count(more) }} more
+    </button>
   </section>
 </template>
