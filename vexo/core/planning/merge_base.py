@@ -58,7 +58,7 @@ class Ledger:
         prefix = FieldColumns("").has_base
         names = dict.fromkeys(c.removeprefix(prefix) for page in pages for c in page.columns if c.startswith(prefix))
         bases = {name: _bases_of(FieldColumns(name), pages) for name in names}
-        return cls(rows.unique(ROW_ID, keep="last", maintain_order=True), bases)
+        return cls(rows if len(pages) == 1 else rows.unique(ROW_ID, keep="last", maintain_order=True), bases)
 
 
 def _bases_of(columns: FieldColumns, pages: Sequence[pl.DataFrame]) -> pl.DataFrame:
@@ -73,7 +73,8 @@ def _bases_of(columns: FieldColumns, pages: Sequence[pl.DataFrame]) -> pl.DataFr
         )
         for page in with_field
     ]
-    return pl.concat(parts).unique(ROW_ID, keep="last", maintain_order=True)
+    # A page has each row once.
+    return parts[0] if len(parts) == 1 else pl.concat(parts).unique(ROW_ID, keep="last", maintain_order=True)
 
 
 def sent_text(field: Field, kept: pl.DataFrame, shown: str | None) -> pl.Series:

@@ -18,7 +18,7 @@ from vexo.core.sheets.writers.outgoing import column_of
 
 from .. import artifacts
 from ..trips.models import Sheet, Trip
-from ..trips.sheets import kept_records, ledger_of, ledger_pages
+from ..trips.sheets import kept_records, ledger_of, ledger_pages, rows_bound
 from .application_records import records_elsewhere
 from .context import PlanContext
 from .models import Decision
@@ -50,7 +50,6 @@ class Basis:
     answers are ``decisions``."""
 
     context: PlanContext
-    ledger: Ledger
     ledger_pages: list[str]
     decisions: pl.DataFrame
     decision_numbers: list[int]
@@ -59,8 +58,12 @@ class Basis:
     def of(cls, context: PlanContext) -> Basis:
         """The basis of a plan made now."""
         decisions, numbers = decisions_of(context.trip)
-        pages = ledger_pages(context.trip)
-        return cls(context, ledger_of(pages), pages, decisions, numbers)
+        return cls(context, ledger_pages(context.trip), decisions, numbers)
+
+    @cached_property
+    def ledger(self) -> Ledger:
+        """What the trip's passes have done with all its rows."""
+        return ledger_of(self.ledger_pages)
 
     @cached_property
     def kept(self) -> pl.DataFrame | None:
@@ -82,6 +85,7 @@ class Basis:
         kept: pl.DataFrame | None,
         excluded: pl.DataFrame,
         rows: pl.Series,
+        ledger: Ledger,
     ) -> Inputs:
         """What a plan is made of.
 
@@ -89,6 +93,7 @@ class Basis:
             carried: the values of the rows that are planned, and ``records`` and ``kept`` those that they need.
             excluded: rows that are left out.
             rows: the numbers of all rows of the sheet.
+            ledger: what passes have done with the rows that are planned.
         """
         context = self.context
         created = self._created_here()
@@ -97,7 +102,7 @@ class Basis:
             carried,
             records,
             kept,
-            self.ledger,
+            ledger,
             self.decisions,
             _reference_columns(context),
             context.sheet.first_row,
@@ -109,7 +114,8 @@ class Basis:
     def _created_here(self) -> pl.Series:
         """Rows of the part that is planned whose records passes made."""
         trip = self.context.trip
-        created = self.ledger.rows.filter(pl.col("state") == "created")[ROW_ID]
+        bound = rows_bound(self.ledger_pages)
+        created = bound.filter(pl.col("state") == "created")[ROW_ID]
         if not len(created) or trip.parts.count() < 2:
             return created
         sheets = trip.sheets.filter(direction=Sheet.IN, part__number=self.context.view.part).exclude(cells="")

@@ -120,7 +120,7 @@ def _whole(basis: Basis, materials: Materials, client: Client | None, lease: Lea
     lease.progress(3, 4, "comparing")
     carried, records = materials.values.frame, materials.records.frame
     excluded = excluded_rows(context.cells, context.profile.columns, trip.row_filter)
-    inputs = basis.inputs(carried, records, basis.kept, excluded, carried[ROW_ID])
+    inputs = basis.inputs(carried, records, basis.kept, excluded, carried[ROW_ID], basis.ledger)
     plan, questions = make_plan(inputs, context.settings)
     deleted_path, pointing = _deletes(context, plan, records, client)
     fresh = uuid.uuid4().hex

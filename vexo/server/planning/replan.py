@@ -11,6 +11,7 @@ from vexo.core.columns.carried_columns import CarriedColumns
 from vexo.core.keys.record_keys import key_values, row_keys
 from vexo.core.planning.damaged import hold_damaged
 from vexo.core.planning.frame import EARLIER_RESULT, FAULTS, VERDICT
+from vexo.core.planning.merge_base import Ledger
 from vexo.core.planning.partial import (
     asks_whole_columns,
     leaves_others_alone,
@@ -26,7 +27,7 @@ from .. import artifacts
 from ..artifacts import ArtifactLost
 from ..trips.facts import from_json
 from ..trips.facts.plans import Damage, PlanSummary
-from ..trips.sheets import kept_paths
+from ..trips.sheets import kept_paths, ledger_of
 from . import damage
 from .basis import Basis, rows_decided
 from .context import PlanContext
@@ -96,7 +97,9 @@ def _replan(basis: Basis, last: LastPlan) -> MadePlan | None:
         return None
     before = artifacts.read_rows(plan.path, rows.places)
     excluded = _excluded(before) if _condition(context) else excluded_rows(before.select(ROW_ID), [], trip.row_filter)
-    inputs = basis.inputs(rows.values, *_records(basis, last, rows, before), excluded, index[ROW_ID])
+    ledger = ledger_of(basis.ledger_pages, before[ROW_ID])
+    now, kept = _records(basis, last, rows, before, ledger)
+    inputs = basis.inputs(rows.values, now, kept, excluded, index[ROW_ID], ledger)
     after, questions = make_plan(inputs, context.settings)
     if after.schema != before.schema or not leaves_others_alone(before, after):
         return None
@@ -163,14 +166,13 @@ def _rows(basis: Basis, last: LastPlan, index: pl.DataFrame) -> _Rows | None:
 
 
 def _records(
-    basis: Basis, last: LastPlan, rows: _Rows, before: pl.DataFrame
+    basis: Basis, last: LastPlan, rows: _Rows, before: pl.DataFrame, ledger: Ledger
 ) -> tuple[pl.DataFrame, pl.DataFrame | None]:
     """The application's records and those of the kept copy that these rows may be about."""
     context = basis.context
     key, record_type = context.settings.key, context.record_type
     keys = rows.values.select(key_values(key, record_type))
-    earlier = basis.ledger.rows.filter(pl.col(ROW_ID).is_in(rows.values[ROW_ID].implode()))[IDENTIFIER]
-    known = [before[IDENTIFIER], earlier, basis.decisions["argument"]]
+    known = [before[IDENTIFIER], ledger.rows[IDENTIFIER], basis.decisions["argument"]]
     cell = CarriedColumns(record_type.identifier).value
     if cell in rows.values.columns:
         known.append(rows.values[cell].cast(pl.String))

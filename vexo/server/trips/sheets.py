@@ -7,9 +7,10 @@ from collections.abc import Sequence
 
 import polars as pl
 
-from vexo.core.planning.merge_base import Ledger
+from vexo.core.planning.merge_base import LEDGER, Ledger
 from vexo.core.records import Field
 from vexo.core.sheets import Stamp
+from vexo.core.sheets.sheet import ROW_ID
 
 from .. import artifacts
 from ..errors import PlainError
@@ -63,9 +64,18 @@ def ledger_pages(trip: Trip) -> list[str]:
     return list(trip.ledger.order_by("number").values_list("path", flat=True))
 
 
-def ledger_of(pages: Sequence[str]) -> Ledger:
-    """What the passes have done that wrote these pages."""
-    return Ledger.merged([artifacts.read(page) for page in pages])
+def ledger_of(pages: Sequence[str], rows: pl.Series | None = None) -> Ledger:
+    """What the passes have done that wrote these pages: with all rows of the trip, or with some."""
+    if rows is None:
+        return Ledger.merged([artifacts.read(page) for page in pages])
+    wanted = rows.implode()
+    places = [artifacts.read(page, [ROW_ID])[ROW_ID].is_in(wanted).arg_true() for page in pages]
+    return Ledger.merged([artifacts.read_rows(page, at) for page, at in zip(pages, places, strict=True)])
+
+
+def rows_bound(pages: Sequence[str]) -> pl.DataFrame:
+    """Which rows these passes bound to a record or left in doubt, as ``Ledger.rows``."""
+    return Ledger.merged([artifacts.read(page, list(LEDGER)) for page in pages]).rows
 
 
 def was_delimited(trip: Trip) -> bool:
