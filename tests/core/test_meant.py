@@ -26,7 +26,9 @@ from vexo.core.patterns import PatternError, replacement
 from vexo.core.planning.damaged import hold_damaged
 from vexo.core.planning.decisions import DECISIONS
 from vexo.core.sheets.damage.search import DAMAGE
+from vexo.core.sheets.file_parts import FilePart, join_parts
 from vexo.core.sheets.overlay.edits import Replacement, as_edits, as_seen, fill_down, one_cell, put, replace
+from vexo.core.sheets.row_filter import excluded_rows
 
 RATE, NAME, SERVICES = (BERTH.field(name) for name in ("rate", "name", "services"))
 
@@ -186,6 +188,35 @@ class Texts(unittest.TestCase):
         lane = self.lane(separator="/")
         self.assertTrue(self.carried(cells((r"crane\/wifi",)), lane, "services")[0][1])
         self.assertEqual(self.carried(cells(("water/wifi",)), lane, "services")[0][0], ["water", "wifi"])
+
+
+class Rows(unittest.TestCase):
+    def kept(self, condition: str, *texts: str) -> list[str]:
+        rows = cells(*[(text,) for text in texts])
+        out = excluded_rows(rows, profile("Length").columns, {"condition": condition})
+        return [text for at, text in enumerate(texts) if at not in out["row_id"].to_list()]
+
+    def test_a_number_s_comparison_bears_odd_cells(self) -> None:
+        self.assertEqual(self.kept("Length gt 35", "36", "n/k", "34", "36.5"), ["36", "36.5"])
+        self.assertEqual(self.kept("Length gt 35", "36,5", "?", "34,9"), ["36,5"])
+        self.assertEqual(self.kept("Length eq 'n/k'", "36", "n/k"), ["n/k"])
+        self.assertEqual(self.kept("not (Length gt 35)", "36", "n/k", "34"), ["n/k", "34"])
+
+    def test_marks_that_name_nothing_are_none(self) -> None:
+        for text in ("[add]", "[remove] ;", "[add] ; ;", "[add] water [remove]"):
+            made = carry(cells((text,)), matches("services"), BERTH, Reading(marks=True), {}, {}, {})
+            self.assertIn("unknown-mark", str(made["problem.services"][0]), text)
+
+    def test_files_whose_headers_differ_in_capitals_and_spaces_are_one_list(self) -> None:
+        one_, other = (
+            FilePart(name, cells(("a", "1")).drop("row_id"), profile(*headers))
+            for name, headers in (("n.csv", ("Harbour", "Berth no.")), ("s.csv", ("harbour ", "BERTH NO.")))
+        )
+        joined, made = join_parts([one_, other])
+        self.assertEqual([column.header for column in made.columns][:2], ["Harbour", "Berth no."])
+        self.assertEqual(joined["c1"].to_list(), ["1", "1"])
+        twice = FilePart("t.csv", cells(("a", "b")).drop("row_id"), profile("Notes", "notes "))
+        self.assertEqual(len(join_parts([twice, twice])[1].columns), 4)
 
 
 class PaddedCells(unittest.TestCase):

@@ -344,8 +344,9 @@ class Marks(LaneCase):
     def test_in_a_foreign_sheet_a_bracket_is_text_until_marks_are_on(self) -> None:
         self.make(("01", "Reed"))
         text = self.sheet(("01", "[clear]", ""))
-        self.trip(text)
-        self.apply(Trip.objects.latest("id"))
+        trip = self.trip(text)
+        self.change(trip, lanes={"last_name": {"settled": ["marks"]}})
+        self.apply(trip)
         self.assertEqual(self.of("01")["last_name"], "[clear]")
         self.theirs("01", phone="+441632960001")
         trip = self.trip(self.sheet(("01", "Reed", "[clear]")), choices=Choices(marks=True))

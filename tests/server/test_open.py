@@ -11,10 +11,12 @@ from tests.support import register, template
 
 template()
 
+from vexo.core.columns.lanes import LaneError  # noqa: E402
 from vexo.server.backups import back_up, restore  # noqa: E402
-from vexo.server.edits.row_filter import expect  # noqa: E402
+from vexo.server.edits.row_filter import carry_only, expect  # noqa: E402
 from vexo.server.errors import PlainError  # noqa: E402
 from vexo.server.jobs.models import Job  # noqa: E402
+from vexo.server.jobs.worker import run_inline  # noqa: E402
 from vexo.server.mapping.columns import go_on_without  # noqa: E402
 from vexo.server.passes.models import Pass  # noqa: E402
 from vexo.server.routes.saved_routes import keep_trip  # noqa: E402
@@ -98,6 +100,54 @@ class Open(LaneCase):
         self.assertEqual((done.returncode, self.listed(trip)), (0, []))
         self.apply(trip)
         self.assertEqual(self.of("01")["last_name"], "b")
+
+    def test_cells_that_look_like_marks_are_asked_about(self) -> None:
+        self.make(("01", "a"), ("02", "b"))
+        for answer, notes in ((1, None), (2, "[clear]")):
+            self.theirs("01", phone="1")
+            trip = self.trip(self.sheet(("01", "A", "[CLEAR]"), ("02", "[Bee]", "2")))
+            self.assertEqual(self.codes_of(trip) & (STOPS | {"marks"}), {"marks"})
+            self.refused(trip)
+            told = ("columns", str(trip.pk), "--answer", f"phone={answer}", "--json")
+            done = self.vexo.run("--as", "ada", *told)
+            self.assertEqual([item["code"] for item in self.listed(trip) if item["stops"]], [], done.stderr)
+            if answer == 1:
+                self.assertEqual(self.codes(trip), [[], ["unknown-mark"]])
+            self.apply(trip)
+            self.assertEqual(self.of("01")["phone"], None if notes is None else "[CLEAR]")
+
+    def test_a_field_is_emptied_in_every_row_by_a_fixed_mark(self) -> None:
+        self.make(("01", "a"), ("02", "b"))
+        self.theirs("01", phone="1")
+        self.theirs("02", phone="2")
+        trip = self.trip(self.sheet(("01", "a"), ("02", "b"), header="holder_no,last_name"))
+        self.change(trip, lanes={"phone": {"fixed": "[clear]"}})
+        self.apply(trip)
+        self.assertEqual([self.of(number)["phone"] for number in ("01", "02")], [None, None])
+        with self.assertRaisesRegex(LaneError, "begins like a mark and is none"):
+            self.change(trip, lanes={"phone": {"fixed": "[reserved]"}})
+
+    def test_a_sheet_that_fits_a_route_wholly_comes_in_on_it(self) -> None:
+        self.make(("01", "a"))
+        trip = self.trip(self.sheet(("01", " a ", "y"), header="holder_no,last_name,Go"))
+        self.change(trip, lanes={"last_name": {"treatments": [{"do": "case", "style": "upper"}]}}, columns={"Go": ""})
+        run_inline(carry_only(PartView.of(trip), self.person, condition="Go eq 'y'", run_here=True))
+        trip.refresh_from_db()
+        keep_trip(self.person, PartView.of(trip), "Upper")
+        sheet = self.text(self.sheet(("01", "b", "y"), ("02", "c", "n"), header="holder_no,last_name,Go"), "b.csv")
+        asked = ("--as", "ada", "bring-in", "harbour-practice", "Holder", str(sheet), "--trip", "new")
+        done = self.vexo.run(*asked)
+        self.assertIn("fits the route Upper wholly", done.stderr)
+        taken = Trip.objects.latest("id")
+        self.assertEqual((taken.lanes, self.verdicts(taken)), (trip.lanes, ["update", "aside"]))
+        self.vexo.run(*asked, "--no-route")
+        self.assertEqual(Trip.objects.latest("id").lanes, {})
+        lacks = self.text(self.sheet(("01", "b"), header="holder_no,last_name"), "c.csv")
+        done = self.vexo.run(
+            "--as", "ada", "bring-in", "harbour-practice", "Holder", str(lacks), "--trip", "new", "--route", "Upper"
+        )
+        self.assertNotEqual(done.returncode, 0)
+        self.assertIn("Go", done.stderr)
 
     def test_what_was_expected_and_is_not_there_stops(self) -> None:
         self.make(("01", "a"))

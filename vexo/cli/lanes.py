@@ -188,6 +188,7 @@ class Answered:
     columns: dict[str, str]
     lanes: dict[str, Lane]
     without: bool = False
+    marks: bool = False
 
 
 def answered(view: PartView, answers: tuple[str, ...]) -> Answered:
@@ -214,4 +215,5 @@ def answered(view: PartView, answers: tuple[str, ...]) -> Answered:
         made.columns |= chosen["columns"]
         made.lanes |= lanes_from_json(chosen["lanes"])
         made.without = made.without or chosen["without"]
+        made.marks = made.marks or chosen["marks"]
     return made

@@ -89,6 +89,7 @@ def print_plan(view: PartView, as_json: bool) -> None:
 @click.option("--operation", type=_OPERATIONS, default=None)
 @click.option("--map", "maps", multiple=True, metavar="COLUMN=FIELD", help="Where a column goes; COLUMN= for nowhere.")
 @click.option("--route", default="", metavar="NAME", help="The route that says how it comes in.")
+@click.option("--no-route", is_flag=True, help="Come in on no route, though the sheet fits one wholly.")
 @lane_options
 @click.option("--trip", "number", default="", help="The trip it belongs to, or 'new'.")
 @click.option("--title", default="", help="The name of a new trip.")
@@ -106,6 +107,7 @@ def bring_in(
     operation: str | None,
     maps: tuple[str, ...],
     route: str,
+    no_route: bool,
     laning: Laning,
     number: str,
     title: str,
@@ -129,6 +131,7 @@ def bring_in(
     from vexo.server.routes.saved_routes import find_route
     from vexo.server.trips.part_view import PartView
     from vexo.server.trips.plan_jobs import enqueue_plan
+    from vexo.server.trips.status import status_facts
     from vexo.server.uploads.lists import join
     from vexo.server.uploads.receive import take_file
 
@@ -157,6 +160,7 @@ def bring_in(
             choices=Choices(worksheet, header, encoding, delimiter, prefix or "", marks),
             lanes={name: lane.to_json() for name, lane in lanes.items()},
             route=way.pk if way else None,
+            fit_route=not no_route,
         ),
         run_here=True,
     )
@@ -170,6 +174,11 @@ def bring_in(
         PlanContext.of_now(view)
     elif made.revision != view.trip.revision:
         finish(enqueue_plan(person.username, view, run_here=True, fresh=True))
+    taken = status_facts(view).on_route
+    if taken is not None and not way:
+        click.echo(
+            f"It fits the route {taken.name} wholly and came in on it; --no-route brings it in without.", err=True
+        )
     if done.get("unchanged"):
         click.echo(f"{upload.name} is trip {done['trip']}'s newest sheet already, unchanged.", err=True)
     print_plan(view, as_json)
@@ -197,7 +206,7 @@ def columns(
     as_json: bool,
 ) -> None:
     """Say where columns go, what blank cells mean, the key, or what the rows are for; the rows are planned anew."""
-    from vexo.server.mapping.columns import change, go_on_without
+    from vexo.server.mapping.columns import change, go_on_without, take_marks
     from vexo.server.routes.saved_routes import keep_trip
     from vexo.server.trips.status import status_facts
 
@@ -207,6 +216,8 @@ def columns(
     lanes = told.lanes | lanes_said(laning, lanes_from_json(view.trip.lanes), carried)
     if told.without:
         go_on_without(view, setting.person())
+    if told.marks:
+        take_marks(view, setting.person())
     finish(
         change(
             view,

@@ -149,7 +149,7 @@ def lane_cells(
         texts = column_texts(cells, match.column, reading)
     if lane.fixed:
         texts = pl.Series([lane.fixed], dtype=pl.String).new_from_index(0, len(cells))
-    marked = read_marks(own, texts, reading.marks and not lane.fixed)
+    marked = read_marks(own, texts, reading.marks or bool(lane.fixed))
     others = {h: column_texts(cells, headers[h], reading) for h in lane.headers if h in headers}
     marked = _treated(many, marked, lane, others, reading.tables)
     if many and lane.adds:

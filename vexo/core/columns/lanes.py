@@ -18,6 +18,7 @@ from ..cell_parser import parse
 from ..errors import MendableError
 from ..records import Field, Kind
 from ..values import SEPARATOR, bare
+from .marks import VALUE, read_marks
 from .treatments import Treatment, TreatmentError, treatment_from_json
 
 
@@ -155,11 +156,20 @@ def check_lane(field: Field, lane: Lane, headers: Sequence[str] | None = None) -
         if header and headers is not None and list(headers).count(header) > 1:
             raise LaneError(f"More than one column is called {header!r}. Rename one of them in the sheet.")
     if lane.fixed:
-        _check_text(field, lane.fixed, "another value")
+        _check_fixed(field, lane)
     if lane.blank == Blank.DEFAULT:
         if bare(pl.Series([lane.default], dtype=pl.String)).is_null().all():
             raise LaneError(f"Say the default that stands for a blank {field.label}.")
         _check_text(field, lane.default, "another default")
+
+
+def _check_fixed(field: Field, lane: Lane) -> None:
+    """A fixed value may be a mark, so that a field can be emptied in every row."""
+    marked = read_marks(field, pl.Series([lane.fixed], dtype=pl.String), on=True)
+    if marked.problems[0] is not None:
+        raise LaneError(f"{lane.fixed!r} begins like a mark and is none. Write a real [ at its beginning as [[.")
+    if marked.say[0] == VALUE:
+        _check_text(field, str(marked.texts[0]), "another value")
 
 
 def _check_text(field: Field, text: str, other: str) -> None:

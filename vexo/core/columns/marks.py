@@ -29,6 +29,8 @@ _BEGINS = rf"^{SPACES}*\["
 _MARK = rf"(?s)^{SPACES}*\[([A-Za-z]*)\]{SPACES}*(.*)$"
 _KNOWN = "[clear], [keep]"
 _KNOWN_MANY = "[clear], [keep], [set] a; b, [add] a; b, [remove] a"
+LIKE_A_MARK = rf"(?i)^{SPACES}*\[(?:clear|keep|add|remove|set)\]"
+"""What begins like a mark that there is."""
 _CHANGES = re.compile(rf"^{SPACES}*\[(add|remove)\](.*?)(?:(?<!\[)\[(add|remove)\](.*))?$", re.IGNORECASE | re.DOTALL)
 
 _ANOTHER = re.compile(r"(?<!\[)\[(add|remove|set|clear|keep)\]", re.IGNORECASE)
@@ -60,6 +62,9 @@ def _part(text: str, wanted: str) -> str | None:
     if _ANOTHER.search(found[2]) or _ANOTHER.search(found[4] or ""):
         return None
     parts = {found[1].lower(): found[2], (found[3] or "").lower(): found[4]}
+    if any(part is not None and not split_items(part) for part in (found[2], found[4])):
+        # To add or take away nothing is not what anyone means.
+        return None
     return _real(parts.get(wanted) or "")
 
 

@@ -31,6 +31,7 @@ class BringIn:
         lanes: field → lane, of fields of which anything was said.
         key: key fields; empty where the sheet tells it.
         row_condition: a condition on the sheet's own columns; only rows that meet it are carried.
+        row_headers: the columns that it looks at.
     """
 
     record_type: str
@@ -39,6 +40,7 @@ class BringIn:
     key: tuple[str, ...] = ()
     operation: Operation = Operation.UPDATE
     row_condition: str = ""
+    row_headers: tuple[str, ...] = ()
 
     def to_json(self) -> dict[str, Any]:
         return {
@@ -49,6 +51,7 @@ class BringIn:
             "key": list(self.key),
             "operation": self.operation.value,
             "row_condition": self.row_condition,
+            "row_headers": list(self.row_headers),
         }
 
     @classmethod
@@ -64,16 +67,18 @@ class BringIn:
                 key=texts(data.get("key", ())),
                 operation=Operation(data.get("operation", Operation.UPDATE)),
                 row_condition=str(data.get("row_condition", "")),
+                row_headers=texts(data.get("row_headers", ())),
             )
         except (KeyError, TypeError, ValueError, AttributeError) as error:
             raise DocumentError(f"This is not a document of how a sheet comes in: {error}.") from error
 
     @property
     def headers(self) -> set[str]:
-        """The columns that a sheet must have to come in so: those that are carried, and those that lanes look at."""
+        """The columns that a sheet must have to come in so: those that are carried, those that lanes look at, and those
+        of the condition on its rows."""
         carried = {header for header, name in self.columns.items() if name}
         looked = {h for lane in self.lanes.values() for h in (lane.source, *lane.headers) if h}
-        return carried | looked
+        return carried | looked | set(self.row_headers)
 
 
 def fitted_bringing(document: BringIn, catalogue: Catalogue) -> tuple[BringIn, list[Lost]]:

@@ -29,6 +29,11 @@ def _free(header: str, taken: Sequence[str]) -> str:
     return header if nth == 1 else f"{header} {nth}"
 
 
+def _plain(place: tuple[str, int]) -> tuple[str, int]:
+    """A header in other capitals, or with other spaces, is the same."""
+    return " ".join(place[0].casefold().split()), place[1]
+
+
 def join_parts(parts: Sequence[FilePart]) -> tuple[pl.DataFrame, SheetProfile]:
     """One sheet of several files. Columns are brought together by their header; rows of the first file keep their
     numbers, those of the others go on from there, and two more columns name the file and the row in it.
@@ -38,9 +43,14 @@ def join_parts(parts: Sequence[FilePart]) -> tuple[pl.DataFrame, SheetProfile]:
     """
     first = parts[0]
     places: dict[tuple[str, int], str] = {}
+    known: dict[tuple[str, int], tuple[str, int]] = {}
     frames, offset = [], 0
     for part in parts:
-        own = told_apart(part.profile.columns)
+        written = told_apart(part.profile.columns)
+        own = {known.setdefault(_plain(place), place): name for place, name in written.items()}
+        if len(own) < len(written):
+            # In this file itself two headers differ by nothing else.
+            own = written
         if part is not first and not any(place in places for place in own if place[0]):
             raise SheetError(
                 f"{part.name} shares no column with {first.name}, so it continues another list. Bring it in by itself."

@@ -24,6 +24,7 @@ from .totals import as_numbers
 _TAKEN = {"and", "or", "not", "in", "eq", "ne", "gt", "ge", "lt", "le", "null", "true", "false", "any", "tolower"}
 _TAKEN |= {"contains", "startswith", "endswith"}
 _DAY = r"^\d{4}-\d{2}-\d{2}$"
+_NUMBER = r"^[+-]?\d[\d., \x{a0}]*$"
 
 
 def safe_names(columns: Sequence[Column]) -> dict[str, str]:
@@ -44,9 +45,17 @@ def safe_names(columns: Sequence[Column]) -> dict[str, str]:
     return names
 
 
-def _typed(texts: pl.Series) -> tuple[Kind, pl.Series]:
-    """A column as numbers, days or texts, whichever it holds."""
+def _typed(texts: pl.Series, as_number: bool) -> tuple[Kind, pl.Series]:
+    """A column as numbers, days or texts, whichever it holds.
+
+    Args:
+        as_number: it is compared with a number: cells that are none do not meet that.
+    """
     numbers = as_numbers(texts)
+    if numbers is None and as_number:
+        cells = bare(texts)
+        odd = ~cells.str.contains(_NUMBER).fill_null(value=False)
+        numbers = as_numbers(cells.set(odd, None)) if not odd.all() else None
     if numbers is not None:
         return Kind.DECIMAL, numbers
     cells = bare(texts)
@@ -66,7 +75,8 @@ def as_records(cells: pl.DataFrame, columns: Sequence[Column], text: str) -> tup
         if name not in words:
             fields.append(Field(name, header, Kind.TEXT))
             continue
-        kind, series = _typed(cells[column])
+        compared = rf"\b{re.escape(name)}\s+(?:eq|ne|gt|ge|lt|le|in)\s+\(?\s*[-+]?\d+(?:\.\d+)?(?![-\d])"
+        kind, series = _typed(cells[column], re.search(compared, text) is not None)
         fields.append(Field(name, header, kind, scale=_scale(series)))
         values.append(series.alias(name))
     return RecordType("Sheet", "row", "rows", "", fields[0].name if fields else "", tuple(fields)), pl.DataFrame(values)

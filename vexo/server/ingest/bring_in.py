@@ -21,6 +21,7 @@ from ..mapping.questions import holdings
 from ..people.models import Person
 from ..people.rights import Action, require
 from ..recognition.belonging import Incoming, incoming_of, refuse_unasked
+from ..routes.saved_routes import routes_for
 from ..trips.models import Sheet, Trip
 from ..trips.part_view import PartView
 from ..trips.retries import until_unchanged
@@ -65,6 +66,7 @@ class ImportRequest:
         choices: how it is to be read, where that is said here and not before.
         lanes: field → lane as data, laid over those of the route.
         route: the number of the route that says how it comes in, where it begins a trip.
+        fit_route: where none is said, the one route that the sheet fits wholly says it.
     """
 
     key: Sequence[str] = ()
@@ -75,6 +77,7 @@ class ImportRequest:
     choices: Choices | None = None
     lanes: Mapping[str, Any] | None = None
     route: int | None = None
+    fit_route: bool = False
 
 
 def start_bringing_in(
@@ -107,6 +110,7 @@ def start_bringing_in(
         "title": request.title,
         "lanes": dict(request.lanes or {}),
         "route": request.route,
+        "fit_route": request.fit_route,
         "here": run_here,
     }
     return _once(
@@ -131,7 +135,8 @@ def bring_in(lease: Lease) -> dict[str, Any]:
         lease.progress(1, 4, "looking where it belongs")
         incoming = incoming_of(str(asked["asked_trip"]), application, upload, record_type, read)
         holds = holdings(client, record_type, ranges=not incoming.recognised)
-    settings = import_settings(asked, incoming, record_type)
+    route = asked.get("route") or _fitting_route(asked, incoming, application)
+    settings = import_settings({**asked, "route": route}, incoming, record_type)
     newest = incoming.newest
     if newest and not settings.told and newest.digest == incoming.digest and _read_alike(upload, newest):
         return _as_it_was(lease, upload, newest)
@@ -154,6 +159,21 @@ def bring_in(lease: Lease) -> dict[str, Any]:
         incoming.trip, attempt, "Sheets of this trip come in faster than they can be read. Bring this one in again."
     )
     return intake.follow_up(trip)
+
+
+def _fitting_route(asked: Mapping[str, Any], incoming: Incoming, application: Application) -> int | None:
+    """The one route of the application and type that a sheet which begins a trip fits wholly, where that was asked for
+    and nothing else was said."""
+    said = any(asked.get(name) for name in ("columns", "lanes", "key", "operation"))
+    if not asked.get("fit_route") or said or incoming.trip is not None:
+        return None
+    headers = [column.header for column in incoming.profile.columns]
+    fitting = [
+        fit.route.pk
+        for fit in routes_for(headers)
+        if fit.whole and fit.route.application_id == application.pk and fit.route.record_type == asked["record_type"]
+    ]
+    return fitting[0] if len(fitting) == 1 else None
 
 
 def _refuse_lost_rows(incoming: Incoming, *, partial: bool) -> None:

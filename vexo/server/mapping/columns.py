@@ -21,7 +21,7 @@ from ..journal.services import note
 from ..people.models import Person
 from ..people.rights import Action, require
 from ..trips.facts.columns import ColumnTotals, Question, SheetColumn, ShownLane
-from ..trips.models import ColumnMapping, Trip
+from ..trips.models import ColumnMapping, Sheet, Trip
 from ..trips.part_view import PartView
 from ..trips.plan_jobs import enqueue_plan
 from ..trips.sheet_cells import columns_now
@@ -29,7 +29,7 @@ from ..trips.sheets import newest_in, newest_sheet
 from ..trips.status import status_facts, update_status
 from .lookup_tables import claim
 from .mapped_sheet import MappedSheet, known_catalogue, matches_of
-from .questions import ask, asks_of_values
+from .questions import ask, asks_of_values, may_hold_marks
 
 
 def shown_lane(field: Field, lane: Lane, header: str) -> ShownLane:
@@ -101,7 +101,7 @@ def _still_open(mapped: MappedSheet) -> dict[str, list[Question]]:
 
 def ask_again(mapped: MappedSheet, lease: Lease) -> None:
     """Write down what is still asked about the columns; it makes no plan another one."""
-    looked = {match.column for match in mapped.matches if asks_of_values(match)}
+    looked = {match.column for match in mapped.matches if asks_of_values(match) or may_hold_marks(match, mapped)}
     beside = {header for lane in mapped.lanes.values() for header in lane.headers}
     looked |= {match.column for match in mapped.matches if match.header in beside}
     cells = columns_now(mapped.sheet, mapped.edits, sorted(looked - {""}))
@@ -206,6 +206,22 @@ def change(
         # Whoever puts columns right is not told each time that the key is still to be said: the stations say it.
         waits = not run_here and key is None
         return enqueue_plan(person.username, view, run_here=run_here, fresh=True, waits=waits)
+
+
+def take_marks(view: PartView, person: Person) -> None:
+    """Marks such as [clear] count in the newest sheet; the rows are to be planned anew.
+
+    Raises:
+        NotAllowed, PlainError
+    """
+    require(person, Action.PREPARE)
+    with transaction.atomic():
+        view.trip.refresh_from_db()
+        sheet = newest_sheet(view)
+        Sheet.objects.filter(pk=sheet.pk).update(choices={**sheet.choices, "marks": True})
+        update_status(view, revised=True)
+        words = f"Marks count in {sheet.name}"
+        note(person.username, "changed", words, view.trip.application, view.trip.pk, file=sheet.name)
 
 
 def go_on_without(view: PartView, person: Person) -> None:

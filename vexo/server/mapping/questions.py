@@ -13,6 +13,7 @@ import polars as pl
 from vexo.applications import ApplicationError, Client
 from vexo.core.columns.carried_values import lane_cells
 from vexo.core.columns.lanes import PLAIN, Lane
+from vexo.core.columns.marks import LIKE_A_MARK
 from vexo.core.columns.matches import ColumnMatch, conflict_words, conflicts
 from vexo.core.columns.treatments import Treatment, treat
 from vexo.core.columns.treatments.dates import ORDERS, Dates
@@ -77,6 +78,8 @@ def ask(cells: pl.DataFrame, mapped: MappedSheet, holds: Holdings) -> dict[str, 
         field = match.field
         if match.open and match.header:
             asked.setdefault(_key(match), []).append(_where(match, mapped.record_type))
+        if field is not None and may_hold_marks(match, mapped):
+            asked.setdefault(_key(match), []).extend(_marks(field, mapped.lane(field.name), cells[match.column]))
         if field is None or not asks_of_values(match):
             continue
         lane = mapped.lane(field.name)
@@ -87,6 +90,32 @@ def ask(cells: pl.DataFrame, mapped: MappedSheet, holds: Holdings) -> dict[str, 
         _, marked = lane_cells(cells, match, mapped.reading, lane, mapped.headers)
         asked.setdefault(_key(match), []).extend(_values(match, field, lane, marked.texts, holds))
     return {key: questions for key, questions in asked.items() if questions}
+
+
+def may_hold_marks(match: ColumnMatch, mapped: MappedSheet) -> bool:
+    """Whether it may have to be asked if marks count: in a sheet in which they do not, of a column that is written."""
+    field = match.field
+    if field is None or not match.carried or not match.column or mapped.reading.marks:
+        return False
+    return not mapped.lane(field.name).fixed and "marks" not in mapped.lane(field.name).settled
+
+
+def _marks(field: Field, lane: Lane, texts: pl.Series) -> list[Question]:
+    """Cells of a sheet in which marks do not count, and that look like some."""
+    like = texts.filter(texts.str.contains(LIKE_A_MARK).fill_null(value=False))
+    if like.is_empty():
+        return []
+    cells = "1 cell looks" if len(like) == 1 else f"{len(like):,} cells look"
+    settled = replace(lane, settled=(*lane.settled, "marks"))
+    options = [
+        Option("They are marks, in the whole sheet", {}, {}, marks=True),
+        _option("They are text", lanes={field.name: settled}),
+    ]
+    return [
+        Question(
+            "marks", f"{field.label}: {cells} like marks, such as {str(like[0])[:40]!r}. Are they?", options, False
+        )
+    ]
 
 
 def asks_of_values(match: ColumnMatch) -> bool:

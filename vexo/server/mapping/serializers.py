@@ -100,6 +100,7 @@ class ChangeSerializer(serializers.Serializer[Any]):
     without = serializers.BooleanField(
         required=False, help_text="Go on without the columns of the route that the sheet lacks."
     )
+    marks = serializers.BooleanField(required=False, help_text="Marks such as [clear] count in the newest sheet.")
 
     def validate_lanes(self, value: dict[str, dict[str, Any]]) -> dict[str, Lane]:
         return lanes_from_json(value)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Any
@@ -10,6 +11,7 @@ from django.db import IntegrityError, transaction
 
 from vexo.core.documents import BringIn, Lost, SendOut, check, fitted, fitted_bringing, sentence, sentence_of_bringing
 from vexo.core.records import UnknownName
+from vexo.core.sheets.row_filter import safe_names
 
 from ..applications.models import Application
 from ..applications.services import describe
@@ -160,7 +162,11 @@ def _of_sheet(view: PartView, sheet: Sheet) -> BringIn:
     trip = view.trip
     columns = {m.header: m.field for m in sheet.mappings.all() if m.header and "/" not in m.field}
     key = tuple(trip.key) or tuple(status_facts(view).key.names)
-    return replace(trip.bringing, columns=columns, key=key)
+    bringing = trip.bringing
+    words = set(re.findall(r"\w+", bringing.row_condition))
+    names = safe_names(sheet.profile.columns)
+    headers = tuple(column.header for column in sheet.profile.columns if names.get(column.name) in words)
+    return replace(bringing, columns=columns, key=key, row_headers=headers)
 
 
 @dataclass(frozen=True)

@@ -1982,7 +1982,7 @@ export interface components {
         OperationEnum: "create" | "update" | "upsert" | "delete";
         /**
          * @description An answer to a question about columns: what it changes, header → field and field → lane; ``without``: the trip
-         *     goes on without the columns of its route that the sheet lacks.
+         *     goes on without the columns of its route that the sheet lacks; ``marks``: marks such as [clear] count in it.
          */
         Option: {
             says: string;
@@ -1993,6 +1993,7 @@ export interface components {
                 [key: string]: components["schemas"]["Lane"];
             };
             without: boolean;
+            marks: boolean;
         };
         /**
          * @description What a sheet was known by: ``stamp``, ``cells``, ``rows``, ``same`` or ``said``, with the account of it; or
@@ -2094,6 +2095,8 @@ export interface components {
             };
             /** @description Go on without the columns of the route that the sheet lacks. */
             without?: boolean;
+            /** @description Marks such as [clear] count in the newest sheet. */
+            marks?: boolean;
         };
         /** @description What is to be changed; what is not said stays. */
         PatchedChangePerson: {

@@ -49,8 +49,14 @@ describe("a lane as data", () => {
 
   it("takes several answers as one change", () => {
     const made = together([
-      { says: "", columns: { A: "a" }, lanes: {}, without: false },
-      { says: "", columns: { B: "" }, lanes: { rate: { ...PLAIN, treatments: [{ do: "trim" }] } }, without: false },
+      { says: "", columns: { A: "a" }, lanes: {}, without: false, marks: false },
+      {
+        says: "",
+        columns: { B: "" },
+        lanes: { rate: { ...PLAIN, treatments: [{ do: "trim" }] } },
+        without: false,
+        marks: false,
+      },
     ]);
     expect(made.columns).toEqual({ A: "a", B: "" });
     expect(made.lanes.rate).toMatchObject({ treatments: [{ do: "trim" }], separator: ";" });
@@ -129,7 +135,7 @@ describe("what is said of columns", () => {
       code: "field",
       says: "",
       sure: false,
-      options: [{ says: "", columns: { Bol: "notes" }, lanes: {}, without: false }],
+      options: [{ says: "", columns: { Bol: "notes" }, lanes: {}, without: false, marks: false }],
     };
     const fields = [field({ name: "berth_no", label: "Berth no.", is_key: true }), field({}), field({ name: "depth" })];
     const made = fieldOptions(fields, own, column({ field: null, questions: [asked] }));
@@ -145,7 +151,7 @@ describe("what is asked", () => {
       code: "form",
       says: "",
       sure: true,
-      options: [{ says: "", columns: {}, lanes: { rate: PLAIN }, without: false }],
+      options: [{ says: "", columns: {}, lanes: { rate: PLAIN }, without: false, marks: false }],
     };
     const open = column({
       header: "Bollard",

@@ -51,12 +51,13 @@ class ShownLane:
 @dataclass(frozen=True, slots=True)
 class Option:
     """An answer to a question about columns: what it changes, header → field and field → lane; ``without``: the trip
-    goes on without the columns of its route that the sheet lacks."""
+    goes on without the columns of its route that the sheet lacks; ``marks``: marks such as [clear] count in it."""
 
     says: str
     columns: dict[str, str]
     lanes: Annotated[dict[str, dict[str, Any]], Shape("vexo.server.trips.lane_serializers.lanes_field")]
     without: bool = False
+    marks: bool = False
 
 
 @dataclass(frozen=True, slots=True)

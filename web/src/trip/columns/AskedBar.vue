@@ -27,6 +27,7 @@ const leaveOut = (): void => {
       columns: Object.fromEntries(unlikely.value.map((column) => [column.header, ""])),
       lanes: {},
       without: false,
+      marks: false,
     },
   ]);
 };
@@ -52,7 +53,7 @@ const route = computed(() => trip.value.on_route);
         type="button"
         class="btn sm"
         :disabled="disabled"
-        @click="emit('answer', [{ says: '', columns: {}, lanes: {}, without: true }])"
+        @click="emit('answer', [{ says: '', columns: {}, lanes: {}, without: true, marks: false }])"
       >
         Go on without
       </button>

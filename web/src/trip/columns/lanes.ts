@@ -17,6 +17,8 @@ export interface ColumnChange {
   lanes: Record<string, Lane>;
   /** The trip goes on without the columns of its route that the sheet lacks. */
   without?: boolean;
+  /** Marks such as [clear] count in the sheet. */
+  marks?: boolean;
 }
 
 export const PLAIN: Lane = {
@@ -99,7 +101,12 @@ export function pieces(kind: OfferedTreatment): Piece[] {
 
 /** Changes of several answers as one: lanes of the same field are those of the last. */
 export function together(answers: readonly Option[]): ColumnChange {
-  const change: ColumnChange = { columns: {}, lanes: {}, without: answers.some((answer) => answer.without) };
+  const change: ColumnChange = {
+    columns: {},
+    lanes: {},
+    without: answers.some((answer) => answer.without),
+    marks: answers.some((answer) => answer.marks),
+  };
   for (const answer of answers) {
     Object.assign(change.columns, answer.columns);
     for (const [name, lane] of Object.entries(answer.lanes)) change.lanes[name] = bareLane(lane);
