@@ -10,7 +10,7 @@ from typing import Any
 from unittest import mock
 
 from tests.server.services import ServiceCase
-from tests.support import template, temporary_folder
+from tests.support import register, template, temporary_folder
 
 template()
 
@@ -63,6 +63,27 @@ class DamageCase(ServiceCase):
 
 
 class ByHand(DamageCase):
+    def test_a_harmed_cell_that_would_be_sent_holds_its_row_until_it_is_put_back_or_meant(self) -> None:
+        trip, path = self.sent("Berth", ["notes"], "harbour eq 'EELGRASS' and startswith(berth_no,'A-00')", "csv")
+        lines = path.read_text(encoding="utf-8-sig").splitlines()
+        long = "1234567890123456"
+        for line in lines[1:3]:
+            register().change(f"Berths({line.split(',')[0]})", notes=long)
+        trip, path = self.sent("Berth", ["notes"], "harbour eq 'EELGRASS' and startswith(berth_no,'A-00')", "csv")
+        harmed = self.harmed(path, (long, "1.23457E+15"))
+        self.assertEqual(self.back(harmed, trip=str(trip.pk)).error, "")
+        trip.refresh_from_db()
+        self.assertEqual((self.verdicts(trip)[:2], self.codes(trip)[:2]), (["held"] * 2, [["damaged"]] * 2))
+        self.decide(trip, "file", [0])
+        self.assertEqual(self.verdicts(trip)[:2], ["update", "held"])
+        self.apply(trip)
+        records = [line.split(",")[0] for line in lines[1:3]]
+        notes = [register().get(f"Berths({record})")["notes"] for record in records]
+        self.assertEqual(notes, ["1.23457E+15", long])
+        self.plan(trip)
+        self.repair(trip)
+        self.assertEqual(self.verdicts(trip)[1], "same")
+
     def test_lost_zeros_of_a_key_are_found_without_the_record_and_repaired(self) -> None:
         trip, path = self.sent("Holder", ["holder_no", "last_name", "phone"], "endswith(holder_no,'44')", "csv")
         lines = path.read_text(encoding="utf-8-sig").splitlines()

@@ -163,7 +163,7 @@ def bring_in(lease: Lease) -> dict[str, Any]:
 
 def _fitting_route(asked: Mapping[str, Any], incoming: Incoming, application: Application) -> int | None:
     """The one route of the application and type that a sheet which begins a trip fits wholly, where that was asked for
-    and nothing else was said."""
+    and nothing else was said. That rows delete their records is never taken from a route that nobody named."""
     said = any(asked.get(name) for name in ("columns", "lanes", "key", "operation"))
     if not asked.get("fit_route") or said or incoming.trip is not None:
         return None
@@ -172,6 +172,7 @@ def _fitting_route(asked: Mapping[str, Any], incoming: Incoming, application: Ap
         fit.route.pk
         for fit in routes_for(headers)
         if fit.whole and fit.route.application_id == application.pk and fit.route.record_type == asked["record_type"]
+        if fit.route.import_document.get("operation") != Operation.DELETE
     ]
     return fitting[0] if len(fitting) == 1 else None
 
