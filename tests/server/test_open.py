@@ -149,6 +149,28 @@ class Open(LaneCase):
         self.assertNotEqual(done.returncode, 0)
         self.assertIn("Go", done.stderr)
 
+    def test_columns_with_one_header_are_told_apart_by_their_letters(self) -> None:
+        self.make(("01", "a"))
+        for header, more in (("odd,odd", []), ("phone,phone", ["--map", "phone (column D)="])):
+            sheet = self.sheet(("01", "b", "1", "2"), header=f"holder_no,last_name,{header}")
+            path = self.text(sheet, "twice.csv")
+            asked = ("--as", "ada", "bring-in", "harbour-practice", "Holder", str(path), "--trip", "new", *more)
+            done = self.vexo.run(*asked, "--key", "holder_no")
+            trip = Trip.objects.latest("id")
+            for item in [item for item in self.listed(trip) if item["stops"]]:
+                self.assertIn("(column ", item["says"] + str(item["options"]), done.stderr)
+                self.assertEqual(len({option["says"] for option in item["options"]}), len(item["options"]))
+            for _ in range(3):
+                first = next((item for item in self.listed(trip) if item["stops"]), None)
+                if first is not None:
+                    last = len(
+                        [one for item in self.listed(trip) if item["of"] == first["of"] for one in item["options"]]
+                    )
+                    self.vexo.run("--as", "ada", "columns", str(trip.pk), "--answer", f"{first['of']}={last}")
+            self.assertEqual([item["says"] for item in self.listed(trip) if item["stops"]], [])
+            self.apply(trip)
+            self.assertEqual(self.of("01")["last_name"], "b")
+
     def test_what_was_expected_and_is_not_there_stops(self) -> None:
         self.make(("01", "a"))
         trip = self.trip(self.sheet(("01", "b", "1")))

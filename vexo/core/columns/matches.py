@@ -15,6 +15,8 @@ from ..errors import MendableError
 from ..records import Catalogue, Field, Kind, RecordType, UnknownName
 from ..sheets import SheetProfile, Stamp
 from ..sheets.file_parts import FILE_HEADER, ROW_IN_FILE_HEADER
+from ..sheets.shape import column_letters
+from ..sheets.sheet import Column
 from ..values import bare
 from .lanes import Lane
 from .synonyms import alike, sense
@@ -168,6 +170,16 @@ def _by_words(offers: Sequence[Offer], header: str, fields: Mapping[str, Field])
     return same[0] if len(same) == 1 else None
 
 
+def column_titles(columns: Sequence[Column]) -> dict[str, str]:
+    """Column → what a person calls it: its header, with its letter where another column has the same."""
+    headers = [column.header for column in columns]
+    titles = {}
+    for at, column in enumerate(columns):
+        twice = column.header and headers.count(column.header) > 1
+        titles[column.name] = f"{column.header} (column {column_letters(at + 1)})" if twice else column.header
+    return titles
+
+
 def match_columns(
     profile: SheetProfile,
     record_type: RecordType,
@@ -181,7 +193,8 @@ def match_columns(
     """Every column of the sheet with its field.
 
     Args:
-        chosen: header → field name as a person wants it; an empty name means the column is not carried.
+        chosen: header (see ``column_titles``) → field name as a person wants it; an empty name means the column is not
+            carried.
         cells: the sheet's cells, to check by the contents what the words say.
         route: header → field name as a route has it.
 
@@ -191,8 +204,9 @@ def match_columns(
     """
     wanted = dict(chosen or {})
     headers = [column.header for column in profile.columns]
+    titles = column_titles(profile.columns)
     for header in wanted:
-        if headers.count(header) != 1:
+        if header not in titles.values():
             there = ", ".join(repr(h) for h in headers if h) or "none"
             what = "no column" if header not in headers else "more than one column"
             raise MappingError(f"The sheet has {what} {header!r}. Its columns are: {there}.")
@@ -200,8 +214,8 @@ def match_columns(
     for column in profile.columns:
         field: Field | None
         how: MatchedBy
-        if column.header in wanted:
-            name = wanted[column.header]
+        if titles[column.name] in wanted:
+            name = wanted[titles[column.name]]
             field, how = (catalogue.field(record_type, name) if name else None), MatchedBy.CHOSEN
         elif column.header in (route or {}):
             name = (route or {})[column.header]

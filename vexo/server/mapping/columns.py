@@ -8,7 +8,7 @@ from dataclasses import replace
 from django.db import transaction
 
 from vexo.core.columns.lanes import PLAIN, Lane, check_lane
-from vexo.core.columns.matches import MappingError, MatchedBy, conflict_words, conflicts
+from vexo.core.columns.matches import MappingError, MatchedBy, column_titles, conflict_words, conflicts
 from vexo.core.documents import lane_sentence
 from vexo.core.operations import Operation
 from vexo.core.records import Catalogue, Field
@@ -122,24 +122,27 @@ def _remap(view: PartView, catalogue: Catalogue, columns: Mapping[str, str]) -> 
     trip = view.trip
     record_type = catalogue.type(trip.record_type)
     sheet = newest_sheet(view)
-    headers = list(sheet.mappings.values_list("header", flat=True))
+    by_column = column_titles(sheet.profile.columns)
+    titles = {title: column for column, title in by_column.items() if title}
+    headers = [column.header for column in sheet.profile.columns]
     for header, name in columns.items():
-        if headers.count(header) != 1:
-            words = ", ".join(repr(h) for h in sorted(headers) if h) or "none"
+        if header not in titles:
+            words = ", ".join(repr(title) for title in sorted(titles)) or "none"
             what = "no column" if header not in headers else "more than one column"
             raise PlainError(f"The sheet has {what} {header!r}. Its columns are: {words}.")
+        column = titles[header]
         field = record_type.field(name) if name else None
-        other = ColumnMapping.objects.filter(sheet=sheet, field=name).exclude(header=header).first() if name else None
-        if other is not None and columns.get(other.header) is None:
+        other = ColumnMapping.objects.filter(sheet=sheet, field=name).exclude(column=column).first() if name else None
+        if other is not None and columns.get(by_column.get(other.column, "")) is None:
             raise PlainError(
                 f"{field.label if field else name} is taken by the column {other.header!r}. Free it first."
             )
         carried = field is not None and not field.read_only
-        ColumnMapping.objects.filter(sheet=sheet, header=header).update(
+        ColumnMapping.objects.filter(sheet=sheet, column=column).update(
             field=name, how=MatchedBy.CHOSEN, carried=carried
         )
     for first, second in conflicts(matches_of(sheet, record_type, catalogue), record_type):
-        if any(columns.get(one.header) for one in (first, second)):
+        if any(columns.get(by_column.get(one.column, one.header)) for one in (first, second)):
             raise MappingError(conflict_words(first, second))
 
 

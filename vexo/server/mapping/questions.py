@@ -14,7 +14,7 @@ from vexo.applications import ApplicationError, Client
 from vexo.core.columns.carried_values import lane_cells
 from vexo.core.columns.lanes import PLAIN, Lane
 from vexo.core.columns.marks import LIKE_A_MARK
-from vexo.core.columns.matches import ColumnMatch, conflict_words, conflicts
+from vexo.core.columns.matches import ColumnMatch, column_titles, conflict_words, conflicts
 from vexo.core.columns.treatments import Treatment, treat
 from vexo.core.columns.treatments.dates import ORDERS, Dates
 from vexo.core.columns.treatments.numbers import Arithmetic, Multiply, Number, Round
@@ -72,12 +72,13 @@ def ask(cells: pl.DataFrame, mapped: MappedSheet, holds: Holdings) -> dict[str, 
         holds: what the application holds, as far as columns are compared with it.
     """
     asked: dict[str, list[Question]] = {}
+    titles = column_titles(mapped.sheet.profile.columns)
     for first, second in conflicts(mapped.matches, mapped.record_type):
-        asked.setdefault(_key(second), []).append(_conflict(first, second))
+        asked.setdefault(_key(second), []).append(_conflict(first, second, titles))
     for match in mapped.matches:
         field = match.field
         if match.open and match.header:
-            asked.setdefault(_key(match), []).append(_where(match, mapped.record_type))
+            asked.setdefault(_key(match), []).append(_where(match, mapped.record_type, titles))
         if field is not None and may_hold_marks(match, mapped):
             asked.setdefault(_key(match), []).extend(_marks(field, mapped.lane(field.name), cells[match.column]))
         if field is None or not asks_of_values(match):
@@ -130,26 +131,31 @@ def _key(match: ColumnMatch) -> str:
     return match.field.name if match.field is not None else f"column:{match.column}"
 
 
-def _conflict(first: ColumnMatch, second: ColumnMatch) -> Question:
+def _conflict(first: ColumnMatch, second: ColumnMatch, titles: Mapping[str, str]) -> Question:
+    def title(match: ColumnMatch) -> str:
+        return titles.get(match.column, match.header)
+
     options = [
-        _option(f"Carry {one.header}", {other.header: ""})
+        _option(f"Carry {title(one)}", {title(other): ""})
         for one, other in ((first, second), (second, first))
         if other.header
     ]
     return Question("conflict", conflict_words(first, second), options, False)
 
 
-def _where(match: ColumnMatch, record_type: RecordType) -> Question:
+def _where(match: ColumnMatch, record_type: RecordType, titles: Mapping[str, str]) -> Question:
+    title = titles.get(match.column, match.header)
     options = [
-        _option(record_type.field(one.field).label, {match.header: one.field})
+        _option(record_type.field(one.field).label, {title: one.field})
         for one in match.offers
         if record_type.find(one.field)
     ]
     likely = [one for one in match.offers if one.likely]
-    says = f"Where does “{match.header}” go?"
+    says = f"Where does “{title}” go?"
     if likely:
-        says = f"“{match.header}” is likely {record_type.field(likely[0].field).label}. Is it?"
-    leave = _option("Leave it out", {match.header: ""})
+        says = f"“{title}” is likely {record_type.field(likely[0].field).label}. Is it?"
+    out = "Leave it out" if title == match.header else f"Leave {title} out"
+    leave = _option(out, {title: ""})
     return Question("field", says, [*options, leave], len(likely) == 1)
 
 

@@ -64,7 +64,8 @@ def _questions(facts: StatusFacts) -> Iterator[OpenItem]:
         return
     names = [of for of, _ in unknown]
     listed = ", ".join(f"“{name}”" for name in names[:_NAMED]) + (" …" if len(names) > _NAMED else "")
-    leave = Option("Leave them all out", dict.fromkeys(names, ""), {})
+    out = {title: "" for _, question in unknown for title in question.options[-1].columns}
+    leave = Option("Leave them all out", out, {})
     says = f"{len(names)} columns have no field: {listed}. Where do they go?"
     yield OpenItem("field", says, len(names), True, StationName.COLUMNS, of="", options=[leave])
 

@@ -2,7 +2,7 @@
 /** What is still asked about the columns, with one answer for all that is sure. */
 import { computed } from "vue";
 
-import type { Field } from "@/api/client";
+import type { Column, Field } from "@/api/client";
 import { many } from "@/parts/format";
 
 import { useTripContext } from "../context";
@@ -20,11 +20,14 @@ const sure = computed(() =>
 );
 const open = computed(() => trip.value.columns.filter((column) => column.open && column.header));
 const unlikely = computed(() => open.value.filter((column) => !column.questions.some((one) => one.sure)));
+/** Columns with one header are told apart by their letters: their question names them. */
+const leftOut = (column: Column): Record<string, string> =>
+  column.questions.find((one) => one.code === "field")?.options.at(-1)?.columns ?? { [column.header]: "" };
 const leaveOut = (): void => {
   emit("answer", [
     {
       says: "",
-      columns: Object.fromEntries(unlikely.value.map((column) => [column.header, ""])),
+      columns: Object.assign({}, ...unlikely.value.map(leftOut)) as Record<string, string>,
       lanes: {},
       without: false,
       marks: false,
