@@ -189,6 +189,11 @@ class Open(LaneCase):
         self.apply(trip)
         self.assertEqual(self.of("01")["last_name"], "b")
         self.assertEqual(self.codes_of(trip), {"not-found"})
+        for command in ("outcome", "review"):
+            done = self.vexo.run("--as", "ada", command, str(trip.pk), "--json")
+            self.assertEqual([one["code"] for one in json.loads(done.stdout)["open"]], ["not-found"])
+            self.assertEqual(done.returncode, 1)
+            self.assertIn(item["says"], done.stderr)
 
     def test_a_route_s_lane_that_lost_its_column_is_taken_by_no_other(self) -> None:
         trip = self.measured()

@@ -9,7 +9,7 @@ import click
 import polars as pl
 
 from .common import find_view, finish, json_option, print_json, ready
-from .lanes import print_open
+from .lanes import open_of, print_open
 from .main import Setting
 from .terminal import SIGNS, console, sum_line
 from .trips import end_with, plan_figures
@@ -62,6 +62,7 @@ def apply(
     from vexo.server.passes.starting import give_up, go_on, open_pass, start_pass
     from vexo.server.people.rights import applying, require
     from vexo.server.planning.context import plan_of
+    from vexo.server.trips.facts import to_json
 
     view, person = find_view(trip), setting.person()
     require(person, applying(view.trip.application.stage))
@@ -82,7 +83,8 @@ def apply(
         print_open(view)
         click.echo(f"Nothing to write: {sum_line(plan.summary['rows'], plan.summary['verdicts'])}.", err=True)
         if as_json:
-            print_json({**plan_figures(view.trip, plan), "outcome": {}, "sum": plan.summary["verdicts"]})
+            nothing = {"outcome": {}, "sum": plan.summary["verdicts"], "open": to_json(open_of(view))}
+            print_json({**plan_figures(view.trip, plan), **nothing})
         end_with(view)
     if not yes:
         _confirm(view.trip, plan)
@@ -115,12 +117,15 @@ def print_outcome(view: PartView, as_json: bool) -> None:
     trip = view.trip
     from vexo.server.passes.receipts import last_pass, told_states
     from vexo.server.planning.context import PlanContext
+    from vexo.server.trips.facts import to_json
 
     one = last_pass(view)
     terms, report = one.sums or {}, one.report or {}
     if as_json:
         told = {"trip": trip.pk, "pass": one.number, "plan": one.plan.number, "state": one.state, "rows": one.rows}
-        print_json({**told, "outcome": one.totals, "sum": terms, "read_back": report, "reason": one.reason})
+        told |= {"outcome": one.totals, "sum": terms, "read_back": report, "reason": one.reason}
+        print_json({**told, "open": to_json(open_of(view))})
+        print_open(view)
         end_with(view)
     out = console()
     out.print(f"Trip {trip.pk}, {trip.title}, pass {one.number} ({one.state})")
@@ -140,4 +145,5 @@ def print_outcome(view: PartView, as_json: bool) -> None:
     for (reason,), rows in left.group_by(["reason"], maintain_order=True):
         numbers = ", ".join(str(row) for row in rows["row"].head(12).to_list()) + ("…" if len(rows) > 12 else "")
         out.print(f"{SIGNS[rows['state'][0]]} {rows['state'][0]}, {len(rows):,}: {reason}  (rows {numbers})")
+    print_open(view)
     end_with(view)

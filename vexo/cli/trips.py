@@ -290,6 +290,7 @@ def review(setting: Setting, trip: int, everything: bool, as_json: bool) -> None
         current = newest.revision == view.trip.revision
         told = {"current": current, "columns": columns_, "open": to_json(open_of(view))}
         print_json({**figures, **told, "lines": rows_as_json(context, rows)})
+        print_open(view)
         end_with(view)
     shown = rows if everything else rows.filter(pl.col("verdict") != "same")
     few = shown if everything else _telling(shown)

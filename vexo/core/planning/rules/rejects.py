@@ -64,10 +64,9 @@ def unreadable_cases(frame: pl.DataFrame, fields: Sequence[Field]) -> list[Case]
     """Cells that cannot be read, but where it is asked how."""
     cases: list[Case] = []
     for columns in each(field.name for field in fields):
-        bad = (frame[columns.action] == CellAction.BAD) & ~frame[columns.asked]
-        if bad.any():
-            unasked = (pl.col(columns.action) == CellAction.BAD) & ~pl.col(columns.asked)
-            cases += _problem_cases(frame, columns, unasked)
+        bad = (pl.col(columns.action) == CellAction.BAD) & ~pl.col(columns.asked)
+        if frame.select(bad.any()).item():
+            cases += _problem_cases(frame, columns, bad)
     return cases
 
 
