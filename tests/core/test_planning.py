@@ -76,7 +76,9 @@ class Beside(unittest.TestCase):
 
 
 class TheSum(unittest.TestCase):
-    codes = st.sampled_from(["A", "B", "C", " A", "", None, "a"])
+    codes = st.sampled_from(
+        ["A", "B", "C", " A", "", None, "a", "far too long", "[what]", "lo\ufffdst", "[clear]", "N\u00a0"]
+    )
     rates = st.sampled_from(["5", "6", "7", "x", "", None, "[clear]", "[keep]", "[what]"])
     rows = st.lists(st.tuples(codes, rates), min_size=1, max_size=8)
     answers = st.sampled_from(["file", "application", "aside", "leave out"])
@@ -87,12 +89,29 @@ class TheSum(unittest.TestCase):
         self, rows: list[Any], kept: bool, operation: Operation, said: list[Any], marks: bool
     ) -> None:
         copy = [("1", "v1", "A", "4"), ("3", "v1", "C", "5")] if kept else None
-        made = plan(NAMES, rows, NOW, copy, operation=operation, said=said, marks=marks)
+        asked = frozenset({"code"} if len(rows) % 3 == 0 else ())
+        made = plan(NAMES, rows, NOW, copy, operation=operation, said=said, marks=marks, asked=asked)
         self.assertEqual(sum(sum_of(made["verdict"], len(rows)).values()), len(rows))
         self.assertEqual(made["row"].to_list(), list(range(2, len(rows) + 2)))
         stopped = pl.col("verdict").is_in(["held", "rejected", "aside"])
         self.assertEqual(made.filter(stopped)["faults"].list.len().eq(0).sum(), 0)
         self.assertEqual(made.filter(~stopped)["faults"].list.len().sum(), 0)
+        may_be_gone = kept and operation == Operation.DELETE
+        self.no_row_goes_without_what_it_is_about(made, [row[0] for row in rows], may_be_gone, bool(asked))
+
+    def no_row_goes_without_what_it_is_about(
+        self, made: pl.DataFrame, cells: list[str | None], may_be_gone: bool, asked: bool
+    ) -> None:
+        """1.4 and 5.2, row by row: nothing is done to no record, and no record is made without a key that was read."""
+        for line, cell in zip(made.iter_rows(named=True), cells, strict=True):
+            verdict, key = line["verdict"], (cell or "").strip()
+            if verdict in ("update", "delete", "same") and not (verdict == "same" and may_be_gone):
+                self.assertIsNotNone(line["@id"], line)
+            if verdict == "create":
+                self.assertEqual((line["@id"], line["proposed.code"]), (None, key))
+            if verdict in ("create", "update", "delete", "same"):
+                self.assertFalse(asked, "a row was looked for by a column that is asked about")
+                self.assertTrue(key and len(key) <= 10 and "\ufffd" not in key)
 
     def test_rows_that_are_not_accounted_for_are_an_error(self) -> None:
         with self.assertRaises(SumError):

@@ -150,7 +150,7 @@ class Names(LaneCase):
         }
         self.change(trip, lanes=lanes, columns={"surname": "last_name"}, key=["holder_no"])
         self.assertEqual(self.verdicts(trip), ["update", "held", "rejected"])
-        self.assertEqual(self.codes(trip), [[], ["check-differs"], ["look-up-none"]])
+        self.assertEqual(self.codes(trip), [[], ["check-differs"], ["key-unread"]])
         self.assertEqual(self.newest(trip).summary["checks"], [{"field": "last_name", "compared": 2, "agrees": 1}])
         self.decide(trip, "go on", [1])
         self.apply(trip)

@@ -132,6 +132,11 @@ class RecordType:
         return found
 
     @property
+    def key_fields(self) -> frozenset[str]:
+        """The fields of all its keys."""
+        return frozenset(name for key in self.keys for name in key)
+
+    @property
     def natural_key(self) -> tuple[str, ...]:
         """The key by which people know its records: the first; empty where it has none."""
         return self.keys[0] if self.keys else ()

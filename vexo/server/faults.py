@@ -44,6 +44,9 @@ _WORDS: Mapping[str, Words] = {
     "other-part": lambda f, a: f"This record went out in the part “{_said(a, 0)}”; bring it in there.",
     "twin": lambda f, a: f"Says the same as row {_said(a, 0)}." if a else "Says the same as an earlier row.",
     "key-blank": lambda f, a: f"The key is blank or partly blank; fill in {f}.",
+    "key-unread": lambda f, a: (
+        f"{words(_said(a, 0), f, a[1:])} No record is looked for with a key that cannot be read."
+    ),
     "lost-character": lambda f, a: f"{f} holds a character that was lost on the way. Type the cell anew.",
     "letter-for-figure": lambda f, a: f"{f} is not a number: a letter stands for a figure (O for 0, l for 1).",
     "decimal-comma": lambda f, a: f"{f} is not a number: write a point before the decimals.",
@@ -103,6 +106,7 @@ _WORDS: Mapping[str, Words] = {
     ),
     "deleted-before": lambda f, a: "An earlier pass deleted this row's record, and the row was edited since.",
     "changed-since": lambda f, a: "The record was changed since the sheet went out.",
+    "key-asked": lambda f, a: f"{f}: what is asked of its column has no answer yet, so no record is looked for by it.",
     "column-asked": lambda f, a: f"{f}: what is asked of its column has no answer yet, so nothing is written from it.",
     "both-changed": lambda f, a: f"{f} was also changed in the application since the sheet went out.",
     "key-edited": lambda f, a: f"{f} is a key and was edited: is the record to be renamed?",
@@ -122,6 +126,7 @@ _WORDS: Mapping[str, Words] = {
 _GROUPS: Mapping[str, str] = {
     "twin": "Says the same as an earlier row.",
     "shared": "Rows are about the same record and say different things.",
+    "key-unread": "A cell of the key cannot be read, and no record is looked for without it.",
     "not-found": "No record has the row's key.",
     "identifier-without-key": "The key finds no record, but the row has a record ID: was the key mistyped?",
     "finds-several": "The key finds more than one record; choose a key that finds one.",

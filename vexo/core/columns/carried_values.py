@@ -182,7 +182,8 @@ def carry(
     def one(match: ColumnMatch) -> list[pl.Series]:
         assert match.field is not None
         lane = (lanes or {}).get(match.field.name, PLAIN)
-        return _Carrier(match.field, match, lane, reading, lookups, headers or {}, nothing).carried(cells)
+        is_key = match.field.name in record_type.key_fields
+        return _Carrier(match.field, match, lane, reading, lookups, headers or {}, nothing, is_key).carried(cells)
 
     if len(cells) < _MANY:
         made = [one(match) for match in wanted]
@@ -207,6 +208,7 @@ class _Carrier:
     lookups: Mapping[str, pl.DataFrame]
     headers: Mapping[str, str]
     nothing: pl.Series
+    is_key: bool
 
     def carried(self, cells: pl.DataFrame) -> list[pl.Series]:
         """Cells that are plainly values at once, the others with care."""
@@ -228,11 +230,19 @@ class _Carrier:
         names = (columns.value, columns.cell_says, columns.problem, columns.raw_text)
         return [column.alias(name) for column, name in zip(made, names, strict=True)]
 
+    def _not_too_long(self, texts: pl.Series) -> pl.Series:
+        """Of a key, texts that only spaces at their ends make too long without them: keys compare so."""
+        most = self.own.max_length
+        if not self.is_key or self.own.kind != Kind.TEXT or most is None:
+            return texts
+        too_long = (texts.str.len_chars() > most).fill_null(value=False)
+        return texts.zip_with(~too_long, bare(texts)) if too_long.any() else texts
+
     def with_care(self, cells: pl.DataFrame) -> list[pl.Series]:
         """Cells through marks, treatments and rules, each that cannot be read with its reason."""
         own, columns = self.own, CarriedColumns(self.own.name)
         texts, marked = lane_cells(cells, self.match, self.reading, self.lane, self.headers)
-        parsed = parse(own, marked.texts)
+        parsed = parse(own, self._not_too_long(marked.texts))
         values, problems = parsed.values, parsed.problems
         if own.kind == Kind.REFERENCE:
             values, problems = resolve(values, self.lookups.get(own.target or "", empty_lookup()))

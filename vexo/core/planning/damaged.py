@@ -60,11 +60,14 @@ def _faults(plan: pl.DataFrame, damage: pl.DataFrame, fields: Mapping[str, str])
     rows = plan.filter(pl.col(VERDICT).is_in([Verdict.CREATE, Verdict.UPDATE, Verdict.HELD]))
     for (column,), cells in own.partition_by("column", as_dict=True, maintain_order=True).items():
         name = fields[str(column)]
-        action = FieldColumns(name).action
+        action, proposed = FieldColumns(name).action, FieldColumns(name).proposed
         if action not in plan.columns:
             continue
-        sent = rows.filter(pl.col(action).is_in([CellAction.WRITE, CellAction.HELD])).select(ROW_ID)
-        found = cells.join(sent, on=ROW_ID, how="semi", maintain_order="left")
+        sent = rows.filter(pl.col(action).is_in([CellAction.WRITE, CellAction.HELD])).select(ROW_ID, proposed)
+        found = cells.join(sent, on=ROW_ID, how="inner", maintain_order="left")
+        if found.schema[proposed] == pl.String:
+            # A new key is written without the spaces at its ends, whatever stands in the cell.
+            found = found.filter(pl.col(proposed).ne_missing(pl.col("repair")) | pl.col("repair").is_null())
         shown = (pl.lit(_CODE), pl.lit(name), "text", pl.col("repair").fill_null(""))
         seen = found.select(pl.concat_str(*shown, separator=BETWEEN))
         parts.append(

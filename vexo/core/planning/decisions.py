@@ -11,7 +11,7 @@ from ..faults import CODES, Does
 from ..problems import Case, as_text
 from ..sheets.sheet import ROW_ID
 from ..values import on_unique
-from .verdicts import Answer
+from .verdicts import Answer, answers_to
 
 DECISIONS = {
     ROW_ID: pl.UInt32(),
@@ -29,6 +29,8 @@ FAULTS = {
     "digest": pl.String(),
 }
 _ON = [ROW_ID, "code", "field", "digest"]
+_KNOWN = [("set-aside", Answer.ASIDE.value), *((code, answer.value) for code in CODES for answer in answers_to(code))]
+"""Fault codes and the answers that each has."""
 
 
 def digest(text: str) -> str:
@@ -68,9 +70,12 @@ def _lines(frame: pl.DataFrame, case: Case) -> pl.LazyFrame:
 
 
 def counting(decisions: pl.DataFrame) -> pl.DataFrame:
-    """The newest answer to each question; ``again`` asks anew."""
+    """The newest answer to each question, where it is one that the question has; ``again`` asks anew."""
+    if decisions.is_empty():
+        return decisions
     newest = decisions.unique(_ON, keep="last", maintain_order=True)
-    return newest.filter(pl.col("answer") != Answer.AGAIN)
+    known = pl.DataFrame(_KNOWN, schema={"code": pl.String, "answer": pl.String}, orient="row")
+    return newest.join(known, on=["code", "answer"], how="semi", maintain_order="left")
 
 
 def answered(faults: pl.DataFrame, decisions: pl.DataFrame) -> tuple[pl.DataFrame, pl.DataFrame]:

@@ -125,8 +125,8 @@ def _row_cases(frame: pl.DataFrame, inputs: Inputs, settings: Settings, fields: 
     return [
         Case("exists", exists, None),
         Case("other-part", other_part.is_not_null() & ~pl.col(IN_KEPT_COPY), None, (other_part,)),
-        *rejects.key_cases(frame, inputs, settings),
-        *rejects.value_cases(frame, inputs, fields),
+        *rejects.key_cases(inputs, settings),
+        *rejects.value_cases(frame, inputs, settings, fields),
         *holds.record_cases(inputs, settings),
     ]
 
@@ -158,7 +158,7 @@ def _compared(
     fields = [record_type.field(name) for name in settings.carried]
     frame = add_merge_base(frame, inputs.kept, inputs.ledger, fields, inputs.shown)
     frame, emptied = blanks.resolve_blanks(frame, fields, decisions)
-    frame = three_way.propose(frame, fields)
+    frame = three_way.propose(frame, fields, record_type.key_fields.union(settings.key))
     frame = three_way.compare(
         frame,
         fields,
@@ -182,13 +182,14 @@ def make_plan(inputs: Inputs, settings: Settings) -> tuple[pl.DataFrame, pl.Data
     fields = [record_type.field(name) for name in settings.carried]
     checks = [record_type.field(name) for name in settings.checks]
     judged = [] if deleting else fields
+    beyond_key = [field for field in judged if field.name not in settings.key]
     decisions = counting(inputs.decisions)
     frame, about_records = bind(inputs, settings, decisions)
     frame = holds.compare_checks(_with_records(frame, inputs, [*fields, *checks]), checks)
     frame, emptied = _compared(frame, inputs, settings, decisions)
-    _, answers = answered(find_faults(frame, rejects.unreadable_cases(frame, judged)), decisions)
+    _, answers = answered(find_faults(frame, rejects.unreadable_cases(frame, beyond_key)), decisions)
     frame = _apply_answers(frame, answers)
-    conflicts, answers = answered(find_faults(frame, holds.cell_cases(frame, inputs, judged)), decisions)
+    conflicts, answers = answered(find_faults(frame, holds.cell_cases(frame, inputs, settings, judged)), decisions)
     frame = _edited_after_delete(_apply_answers(frame, answers), inputs, judged)
     frame = frame.hstack([rejects.near(frame, inputs, settings)])
     of_rows, answers = answered(find_faults(frame, _row_cases(frame, inputs, settings, judged)), decisions)

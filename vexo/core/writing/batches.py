@@ -11,7 +11,7 @@ from ..planning.frame import FieldColumns
 from ..planning.verdicts import WRITTEN, CellAction, Verdict
 from ..records import IDENTIFIER, VERSION
 from ..sheets.sheet import ROW_ID
-from .strategies import Write, plain
+from .strategies import NoRecordError, Write, plain
 
 AT = "at"
 WHOLE = "whole."
@@ -36,9 +36,15 @@ def freeze(plan: pl.DataFrame, whole: pl.DataFrame | None = None) -> pl.DataFram
 
     Args:
         whole: the records to be deleted with all their fields, laid beside as ``whole.FIELD``.
+
+    Raises:
+        NoRecordError: a row would change or delete a record, and names none.
     """
     order = {verdict.value: at for at, verdict in enumerate(WRITTEN)}
     rows = plan.filter(pl.col("verdict").is_in(list(order)))
+    unnamed = rows.filter((pl.col("verdict") != Verdict.CREATE) & pl.col(IDENTIFIER).is_null())
+    if len(unnamed):
+        raise NoRecordError(f"Rows {unnamed[ROW_ID].to_list()[:20]} of a plan are to be written, and name no record.")
     rows = rows.sort(pl.col("verdict").replace_strict(order, return_dtype=pl.UInt8), ROW_ID)
     rows = rows.with_columns(pl.int_range(pl.len(), dtype=pl.UInt32).alias(AT))
     if whole is not None and len(whole):

@@ -76,13 +76,19 @@ def moved(record: Mapping[str, Any], before: Mapping[str, Any]) -> list[str]:
     return [name for name, value in before.items() if name in record and not equal(record[name], value)]
 
 
+class NoRecordError(Exception):
+    """A change or a deletion that names no record: never shown, always a fault of the program."""
+
+
 class WriteStrategy(ABC):
     """Create, update or delete."""
 
     verdict: Verdict
 
     def request(self, write: Write) -> Request:
-        """What the application is asked."""
+        """What the application is asked. Raises NoRecordError where a change or a deletion names no record."""
+        if self.verdict != Verdict.CREATE and not write.identifier:
+            raise NoRecordError(f"The write of row {write.row_id} names no record.")
         return Request(self.verdict, write.identifier, write.version, write.values)
 
     def done(self, write: Write, record: Mapping[str, Any] | None) -> WriteResult:

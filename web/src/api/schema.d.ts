@@ -1470,6 +1470,7 @@ export interface components {
          *     * `exists` - exists
          *     * `other-part` - other-part
          *     * `key-blank` - key-blank
+         *     * `key-unread` - key-unread
          *     * `letter-for-figure` - letter-for-figure
          *     * `decimal-comma` - decimal-comma
          *     * `not-a-number` - not-a-number
@@ -1507,6 +1508,7 @@ export interface components {
          *     * `identifier-without-key` - identifier-without-key
          *     * `deleted-before` - deleted-before
          *     * `changed-since` - changed-since
+         *     * `key-asked` - key-asked
          *     * `column-asked` - column-asked
          *     * `both-changed` - both-changed
          *     * `key-edited` - key-edited
@@ -1527,7 +1529,7 @@ export interface components {
          *     * `undone-with-group` - undone-with-group
          * @enum {string}
          */
-        FaultCodeEnum: "set-aside" | "left-out" | "not-meant" | "exists" | "other-part" | "key-blank" | "letter-for-figure" | "decimal-comma" | "not-a-number" | "too-large" | "too-fine" | "not-yes-or-no" | "not-a-date" | "not-a-moment" | "not-a-choice" | "too-long" | "unknown-mark" | "names-none" | "names-several" | "not-read" | "lost-character" | "not-in-list" | "no-number-form" | "no-arithmetic" | "no-date-form" | "no-phone" | "look-up-none" | "look-up-several" | "required-empty" | "required-new" | "required-column" | "finds-several" | "unknown-identifier" | "not-found" | "unclear" | "may-be-in" | "gone" | "renamed" | "swapped" | "identifier-differs" | "identifier-without-key" | "deleted-before" | "changed-since" | "column-asked" | "both-changed" | "key-edited" | "emptied-many" | "check-differs" | "damaged" | "twin" | "shared" | "emptied" | "refused" | "changed-meanwhile" | "gone-meanwhile" | "batch-too-large" | "no-answer" | "found-otherwise" | "changed-in-between" | "given-up" | "undone-with-group";
+        FaultCodeEnum: "set-aside" | "left-out" | "not-meant" | "exists" | "other-part" | "key-blank" | "key-unread" | "letter-for-figure" | "decimal-comma" | "not-a-number" | "too-large" | "too-fine" | "not-yes-or-no" | "not-a-date" | "not-a-moment" | "not-a-choice" | "too-long" | "unknown-mark" | "names-none" | "names-several" | "not-read" | "lost-character" | "not-in-list" | "no-number-form" | "no-arithmetic" | "no-date-form" | "no-phone" | "look-up-none" | "look-up-several" | "required-empty" | "required-new" | "required-column" | "finds-several" | "unknown-identifier" | "not-found" | "unclear" | "may-be-in" | "gone" | "renamed" | "swapped" | "identifier-differs" | "identifier-without-key" | "deleted-before" | "changed-since" | "key-asked" | "column-asked" | "both-changed" | "key-edited" | "emptied-many" | "check-differs" | "damaged" | "twin" | "shared" | "emptied" | "refused" | "changed-meanwhile" | "gone-meanwhile" | "batch-too-large" | "no-answer" | "found-otherwise" | "changed-in-between" | "given-up" | "undone-with-group";
         /** @description Rows with one fault: how many, the row number of the first, the words, and the answers for all of them. */
         FaultGroup: {
             state: components["schemas"]["RowStateEnum"];

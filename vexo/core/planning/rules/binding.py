@@ -125,7 +125,9 @@ def bind(inputs: Inputs, settings: Settings, decisions: pl.DataFrame) -> tuple[p
     all_ids = inputs.now[IDENTIFIER].implode()
     there = record.is_in(all_ids).fill_null(value=False)
     gone = (bound.is_not_null() & ~bound.is_in(all_ids)).fill_null(value=False)
-    creates = pl.lit(settings.operation.creates) & (pl.col(KEY_MATCHES) == 0) & bound.is_null() & ~gone
+    may_create = settings.operation.creates and not settings.asked.intersection(settings.key)
+    read = pl.all_horizontal([pl.col(FieldColumns(name).problem).is_null() for name in settings.key])
+    creates = pl.lit(may_create) & (pl.col(KEY_MATCHES) == 0) & bound.is_null() & ~gone & read
     frame = frame.with_columns(
         pl.when(there).then(record).otherwise(None).alias(IDENTIFIER),
         bound.alias(BOUND),

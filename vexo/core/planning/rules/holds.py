@@ -29,7 +29,7 @@ from ..verdicts import CellAction
 from .texts import as_texts
 
 
-def cell_cases(frame: pl.DataFrame, inputs: Inputs, fields: Sequence[Field]) -> list[Case]:
+def cell_cases(frame: pl.DataFrame, inputs: Inputs, settings: Settings, fields: Sequence[Field]) -> list[Case]:
     """Cells that were edited while the application changed too, edited keys, and columns emptied beyond the limit."""
     natural = inputs.record_type.natural_key
     cases = []
@@ -45,7 +45,8 @@ def cell_cases(frame: pl.DataFrame, inputs: Inputs, fields: Sequence[Field]) -> 
         if frame[columns.asked].any():
             shown = (pl.col(IDENTIFIER), pl.col(columns.raw_text), *values)
             unread = pl.col(columns.action) == CellAction.BAD
-            cases.append(Case("column-asked", (held | unread) & asked, field.name, seen=shown))
+            if field.name not in settings.key:
+                cases.append(Case("column-asked", (held | unread) & asked, field.name, seen=shown))
             held = held & ~asked
         cases.append(Case("emptied-many", held & many, field.name, seen=seen))
         cases.append(Case("both-changed", held & ~many & (moved | ~keyed), field.name, seen=seen))

@@ -47,14 +47,18 @@ def near(frame: pl.DataFrame, inputs: Inputs, settings: Settings) -> pl.Series:
     return lost.replace_strict(candidates, default=None, return_dtype=pl.String).alias(NEAR_KEYS)
 
 
+def _arguments(columns: FieldColumns) -> tuple[pl.Expr, ...]:
+    """The arguments of a field's problems: they differ in number from row to row, so as many as any can have."""
+    arguments = arguments_of(pl.col(columns.problem))
+    return tuple(arguments.list.get(at, null_on_oob=True) for at in range(_MOST_ARGUMENTS))
+
+
 def _problem_cases(frame: pl.DataFrame, columns: FieldColumns, bad: pl.Expr) -> list[Case]:
     """One case for each problem that cells of a field have."""
     problem = pl.col(columns.problem)
     codes = frame.select(code_of(problem).filter(bad).unique()).to_series().to_list()
-    # Arguments differ in number from row to row, so each case takes as many as its rows can have.
-    arguments = tuple(arguments_of(problem).list.get(at, null_on_oob=True) for at in range(_MOST_ARGUMENTS))
     return [
-        Case(code, bad & (code_of(problem) == code), columns.name, arguments, (pl.col(columns.raw_text),))
+        Case(code, bad & (code_of(problem) == code), columns.name, _arguments(columns), (pl.col(columns.raw_text),))
         for code in CELL_CODES
         if code in codes
     ]
@@ -70,20 +74,24 @@ def unreadable_cases(frame: pl.DataFrame, fields: Sequence[Field]) -> list[Case]
     return cases
 
 
-def key_cases(frame: pl.DataFrame, inputs: Inputs, settings: Settings) -> list[Case]:
-    """Keys that cannot be read, are blank, or lead nowhere or too far."""
+def key_cases(inputs: Inputs, settings: Settings) -> list[Case]:
+    """Keys that cannot be read, are blank, or lead nowhere or too far; and those that wait for an answer about their
+    column. Such a cell cannot be left out: the row would be about no record, or another."""
     record_type, key = inputs.record_type, each(settings.key)
     first, creates = settings.key[0], settings.operation.creates
     by_identifier = settings.key == (record_type.identifier,)
+    bound = pl.col(BOUND).is_not_null() | pl.col(DELETED_BY_PASS)
     cases: list[Case] = []
     for columns in key:
-        if columns.name not in settings.carried and frame[columns.problem].null_count() < len(frame):
-            cases += _problem_cases(frame, columns, pl.col(columns.problem).is_not_null())
+        asked, unread = pl.lit(columns.name in settings.asked), pl.col(columns.problem).is_not_null()
+        none = pl.col(columns.key).is_null() & ~unread
+        reason = (code_of(pl.col(columns.problem)), *_arguments(columns))
+        cases.append(Case("key-unread", unread & ~asked, columns.name, reason))
+        cases.append(Case("key-asked", asked & ~none, columns.name))
+        if not (by_identifier and creates):
+            cases.append(Case("key-blank", none & ~bound, columns.name))
+    bound = bound | pl.lit(bool(settings.asked.intersection(settings.key)))
     blank = pl.any_horizontal([pl.col(columns.key).is_null() for columns in key])
-    unread = pl.any_horizontal([pl.col(columns.problem).is_not_null() for columns in key])
-    bound = pl.col(BOUND).is_not_null() | pl.col(DELETED_BY_PASS)
-    if not (by_identifier and creates):
-        cases.append(Case("key-blank", blank & ~unread & ~bound, first))
     several = (pl.col(KEY_MATCHES) > 1) & ~bound
     cases.append(Case("finds-several", several, first, (pl.col(KEY_MATCHES), pl.lit(record_type.plural))))
     lost = (pl.col(KEY_MATCHES) == 0) & ~pl.col(GONE) & ~bound & ~blank
@@ -95,11 +103,11 @@ def key_cases(frame: pl.DataFrame, inputs: Inputs, settings: Settings) -> list[C
     return cases
 
 
-def value_cases(frame: pl.DataFrame, inputs: Inputs, fields: Sequence[Field]) -> list[Case]:
+def value_cases(frame: pl.DataFrame, inputs: Inputs, settings: Settings, fields: Sequence[Field]) -> list[Case]:
     """Cells that cannot be read, and records that would lack what they must have."""
     record_type, creates = inputs.record_type, pl.col(CREATES)
     label = pl.lit(record_type.label)
-    cases = unreadable_cases(frame, fields)
+    cases = unreadable_cases(frame, [field for field in fields if field.name not in settings.key])
     for field in fields:
         if not field.required:
             continue

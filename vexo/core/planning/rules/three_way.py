@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Sequence
 
 import polars as pl
 
 from ...columns.marks import CHANGE, CLEAR, LEAVE
+from ...keys.record_keys import normal_key
 from ...records import IDENTIFIER, Field, Kind
 from ...values import dtype, normal, rounded_to_15, same
-from ..frame import CREATES, FieldColumns
+from ..frame import CREATES, EARLIER_RESULT, FieldColumns
 from ..verdicts import CellAction
 
 _NOTHING = pl.lit([], dtype=pl.List(pl.String))
@@ -32,9 +33,15 @@ def _changes_lists(frame: pl.DataFrame, field: Field) -> bool:
     return field.kind == Kind.CHOICES and bool((frame[FieldColumns(field.name).cell_says] == CHANGE).any())
 
 
-def propose(frame: pl.DataFrame, fields: Sequence[Field]) -> pl.DataFrame:
+def propose(frame: pl.DataFrame, fields: Sequence[Field], keys: Collection[str] = ()) -> pl.DataFrame:
     """Add ``proposed`` of each field: the cell's value, none where it clears, or the application's list with the cell's
-    items added and taken away."""
+    items added and taken away.
+
+    Args:
+        keys: fields of keys, which new records get in the form in which keys compare.
+    """
+    new = pl.col(CREATES) | (pl.col(EARLIER_RESULT) == "created").fill_null(value=False)
+    any_new = bool(frame.select(new.any()).item())
 
     def proposed(field: Field) -> pl.Expr:
         columns = FieldColumns(field.name)
@@ -42,6 +49,8 @@ def propose(frame: pl.DataFrame, fields: Sequence[Field]) -> pl.DataFrame:
         value = pl.when(says == CLEAR).then(pl.lit(None, dtype=dtype(field))).otherwise(pl.col(columns.value))
         if _changes_lists(frame, field):
             value = pl.when(says == CHANGE).then(_relisted(field, columns.current)).otherwise(value)
+        if any_new and field.name in keys and field.kind == Kind.TEXT:
+            value = pl.when(new).then(normal_key(columns.value, field)).otherwise(value)
         return value.alias(columns.proposed)
 
     return frame.with_columns([proposed(field) for field in fields])

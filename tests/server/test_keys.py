@@ -1,0 +1,101 @@
+"""Keys through files and the stand-in: a row is about the record that its key finds, or nothing goes."""
+
+from __future__ import annotations
+
+from tests.server.test_lanes import LaneCase
+from tests.support import register, template
+
+template()
+
+import polars as pl  # noqa: E402
+
+from vexo.core.planning.verdicts import Verdict  # noqa: E402
+from vexo.core.writing import strategy_of  # noqa: E402
+from vexo.core.writing.batches import freeze  # noqa: E402
+from vexo.core.writing.strategies import NoRecordError, Write  # noqa: E402
+from vexo.server.errors import PlainError  # noqa: E402
+from vexo.server.trips.models import Trip  # noqa: E402
+
+BERTHS = "harbour,berth_no,ring_no,length_m\nTern Island,{0},,12\nNOWHERE,{1},,12\n,{1},,12\nOLDBASIN,,,12\n"
+
+
+class Unread(LaneCase):
+    """A cell of the key that cannot be read or is blank rejects its row, under every operation, with no way round."""
+
+    def berths_of(self, operation: str) -> Trip:
+        numbers = [berth["berth_no"] for berth in self.berths()]
+        key = ["harbour", "berth_no"]
+        return self.bring(BERTHS.format(*numbers), record_type="Berth", key=key, operation=operation)
+
+    def test_no_operation_takes_a_row_whose_key_is_not_read(self) -> None:
+        for operation in ("create", "update", "upsert", "delete"):
+            with self.subTest(operation):
+                trip, before = self.berths_of(operation), register().effects()
+                self.assertEqual(self.verdicts(trip), ["rejected"] * 4)
+                faults = [[(fault["code"], fault["field"]) for fault in row] for row in self.table(trip)["faults"]]
+                self.assertIn(("key-unread", "harbour"), faults[0])
+                self.assertIn(("key-unread", "harbour"), faults[1])
+                self.assertEqual([faults[2][0], faults[3][0]], [("key-blank", "harbour"), ("key-blank", "berth_no")])
+                with self.assertRaises(PlainError) as caught:
+                    self.decide(trip, "leave out", [0])
+                self.assertEqual(caught.exception.code, "no-question")
+                with self.assertRaises(PlainError):
+                    self.apply(trip)
+                self.assertEqual(register().effects(), before)
+
+    def test_each_way_to_say_it_offers_to_set_it_aside_and_no_more(self) -> None:
+        trip = self.berths_of("delete")
+        review = self.vexo.json("--as", "ada", "review", str(trip.pk), "--json", code=1)
+        told = self.vexo.run("--as", "ada", "open", str(trip.pk)).stderr
+        self.assertIn("names no harbour", str(review) + told)
+        self.assertNotIn("leave out", told)
+        self.assertIn("'aside' --code key-unread", told)
+
+    def test_a_key_whose_column_asks_finds_nothing_until_it_is_answered(self) -> None:
+        numbers = [berth["berth_no"] for berth in self.berths()]
+        lines = "\n".join(f"OLDBASIN,{number}," for number in numbers[:3])
+        for operation in ("update", "upsert", "delete"):
+            with self.subTest(operation):
+                content = f"harbour,berth_no,notes\n{lines}\nOLDBASIN,[clear],\n"
+                trip = self.bring(content, record_type="Berth", key=["harbour", "berth_no"], operation=operation)
+                self.assertEqual(self.verdicts(trip), ["held"] * 4)
+                self.assertEqual({code for row in self.codes(trip) for code in row}, {"key-asked"})
+
+
+class Written(LaneCase):
+    """5.1: a new record's key is written in the form in which keys compare, and measured in it."""
+
+    def test_spaces_at_the_ends_of_keys_are_neither_written_nor_counted(self) -> None:
+        self.make(("01", "a"))
+        begin = self.begin
+        content = f"holder_no,last_name\n  {begin}02\u00a0,b\n{begin}01 ,a2\n"
+        trip = self.bring(content, record_type="Holder", key=["holder_no"], operation="upsert")
+        self.assertEqual(self.verdicts(trip), ["create", "update"], self.codes(trip))
+        self.apply(trip)
+        self.assertEqual(sorted(h["holder_no"] for h in self.holders(begin)), [f"{begin}01", f"{begin}02"])
+
+    def test_the_same_sheet_once_more_is_the_same(self) -> None:
+        begin = self.begin
+        content = f"holder_no,last_name,phone\n  {begin}02\u00a0,b,1\n"
+        trip = self.bring(content, record_type="Holder", key=["holder_no"], operation="upsert")
+        self.apply(trip)
+        self.plan(trip)
+        self.assertEqual(self.verdicts(trip), ["same"])
+
+
+class NeverWithoutARecord(LaneCase):
+    """1.4: freezing a plan refuses such a row, and so does the request itself."""
+
+    def test_freezing_refuses(self) -> None:
+        for verdict in ("update", "delete"):
+            plan = pl.DataFrame({"row_id": [1, 2], "verdict": ["create", verdict], "@id": [None, None]})
+            with self.assertRaises(NoRecordError):
+                freeze(plan.with_columns(pl.col("@id").cast(pl.String)))
+
+    def test_the_request_refuses(self) -> None:
+        for verdict in (Verdict.UPDATE, Verdict.DELETE):
+            for identifier in (None, ""):
+                write = Write(0, 1, verdict, identifier, None, {}, {}, "n", False)
+                with self.assertRaises(NoRecordError):
+                    strategy_of(verdict).request(write)
+        strategy_of(Verdict.CREATE).request(Write(0, 1, Verdict.CREATE, None, None, {}, {}, "n", False))
