@@ -105,6 +105,40 @@ class Harm(unittest.TestCase):
         self.assertEqual(harm(was.lstrip("0"), was, Kind.TEXT), "lost-zeros")
 
 
+class LostFigures(unittest.TestCase):
+    """Of a code of so many figures, some that were lost at either end."""
+
+    FIELD = Field("f", "F", Kind.TEXT)
+    codes = st.lists(st.from_regex(r"\A[1-9]\d{11}\Z"), min_size=3, max_size=6, unique=True)
+
+    def find(self, texts: list[str], was: list[str], sent: list[str] | None) -> list[tuple[str, str | None]]:
+        cells = pl.DataFrame({ROW_ID: range(len(texts)), ROW: range(2, len(texts) + 2), "c0": texts})
+        column = Looked("c0", self.FIELD, cells["c0"], pl.Series(was), sent=lambda: sent and pl.Series(sent))
+        return list(find_damage(cells, [column]).select("kind", "repair").iter_rows())
+
+    @given(codes, st.integers(1, 11), st.booleans())
+    def test_what_is_left_of_a_code_is_damage_where_all_codes_are_as_long(
+        self, codes: list[str], lost: int, front: bool
+    ) -> None:
+        left = codes[0][lost:] if front else codes[0][:-lost]
+        self.assertEqual(self.find([left, *codes[1:]], codes, codes), [("lost-figures", codes[0])])
+        for others in (None, codes[:1], [*codes, "1234"], [*codes, "12345678901a"]):
+            self.assertEqual(self.find([left, *codes[1:]], codes, others), [], "they are of no one form")
+
+    @given(codes)
+    def test_another_code_of_the_form_is_an_edit(self, codes: list[str]) -> None:
+        self.assertEqual(self.find([codes[1], *codes[1:]], codes, codes), [])
+
+    def test_without_a_copy_exactly_one_value_has_to_be_it(self) -> None:
+        known = pl.Series([f"4021{n:04d}98" for n in range(30)])
+        cases = (("021000798", "4021000798"), ("402100079", "4021000798"), ("4021000", None), ("98", None))
+        for text, wanted in cases:
+            cells = pl.DataFrame({ROW_ID: [0], ROW: [2], "c0": [text]})
+            found = find_damage(cells, [Looked("c0", self.FIELD, cells["c0"], known=lambda: known)])
+            one = [text for kind, text in found.select("kind", "repair").iter_rows() if kind == "lost-figures"]
+            self.assertEqual(one, [wanted] if wanted else [], text)
+
+
 class Quick(unittest.TestCase):
     texts = st.sampled_from(
         ["0020418", "000", "12E3", "1.10", "MAR1", "3-12", "Jos\u00e9", "a b", '"a"', "x" * 300, "1" * 16]

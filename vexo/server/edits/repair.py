@@ -19,6 +19,7 @@ from .edits import make
 
 WORDS = {
     "lost-zeros": "zeros lost",
+    "lost-figures": "figures lost at an end",
     "long-number": "long numbers shortened",
     "date": "turned into dates",
     "serial": "days turned into numbers, or moved by four years",

@@ -36,14 +36,16 @@ class DamageSearch:
     """A search for damaged cells of a planned sheet.
 
     Attributes:
-        kept: the records as they went out, or None.
+        kept: the records as they went out, or None; of the rows that are searched at least.
         values: gives all values of a field in the application, where all records were read.
+        all_sent: gives columns of all records as they went out, where ``kept`` has only some of them.
     """
 
     context: PlanContext
     kept: pl.DataFrame | None
     values: Callable[[str], pl.Series | None]
     reading: Reading
+    all_sent: Callable[[list[str]], pl.DataFrame] | None = None
 
     def run(self, cells: pl.DataFrame, identifiers: pl.Series) -> pl.DataFrame:
         """All damaged cells (see ``core.sheets.damage``), with the text to put there as it is written in this sheet.
@@ -64,7 +66,14 @@ class DamageSearch:
         texts = {m.field.name: cell_texts(cells, m, self.reading) for m in matches if m.field}
         sent = self._sent_beside(identifiers, matches)
         looked = [
-            Looked(m.column, m.field, texts[m.field.name], sent.get(m.field.name), partial(self._all_values, m.field))
+            Looked(
+                m.column,
+                m.field,
+                texts[m.field.name],
+                sent.get(m.field.name),
+                partial(self._all_values, m.field),
+                partial(self._all_sent, m.field),
+            )
             for m in matches
             if m.field
         ]
@@ -76,6 +85,14 @@ class DamageSearch:
     def _sent(self, kept: pl.DataFrame, field: Field) -> pl.Series | None:
         """What went out in a field's column, one text a record of the kept copy; none for fields that did not."""
         return sent_text(field, kept, _shown(field, self.context)) if field.name in kept.columns else None
+
+    def _all_sent(self, field: Field) -> pl.Series | None:
+        """The different texts that went out in a field's column."""
+        if self.kept is None or field.name not in self.kept.columns:
+            return None
+        names = [name for name in (field.name, _shown(field, self.context)) if name in self.kept.columns]
+        sent = self._sent(self.all_sent(names) if self.all_sent else self.kept, field)
+        return sent.drop_nulls().unique() if sent is not None else None
 
     def _sent_beside(self, identifiers: pl.Series, matches: list[ColumnMatch]) -> dict[str, pl.Series]:
         """For each field the text that went out for the record of each row."""

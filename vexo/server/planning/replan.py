@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import uuid
 from dataclasses import dataclass
+from functools import partial
 
 import polars as pl
 
@@ -200,11 +201,12 @@ def _damage(basis: Basis, last: LastPlan, rows: _Rows, after: pl.DataFrame) -> t
     if plan.damage_path or (context.sheet.recognised and lost):
         return None
     cells = artifacts.read_rows(context.cells_path, rows.places)
-    kept = None
+    kept, all_sent = None, None
     if context.sheet.recognised:
         [path] = kept_paths(context.trip, context.sheet.part)
         index = artifacts.read(path, [IDENTIFIER])[IDENTIFIER]
         kept = artifacts.read_rows(path, index.is_in(after[IDENTIFIER].implode()).arg_true())
+        all_sent = partial(artifacts.read, path)
 
     def values(name: str) -> pl.Series | None:
         table = plan.records_path
@@ -213,7 +215,8 @@ def _damage(basis: Basis, last: LastPlan, rows: _Rows, after: pl.DataFrame) -> t
         column = artifacts.read(table, [name])[name]
         return column if len(column) >= plan.counts.get("type", 0) else None
 
-    found = damage.DamageSearch(context, kept, values, reading_for(context)).run(cells, after[IDENTIFIER])
+    search = damage.DamageSearch(context, kept, values, reading_for(context), all_sent)
+    found = search.run(cells, after[IDENTIFIER])
     if not len(found):
         return "", []
     path = artifacts.write(found, artifacts.named(context.trip.pk, "damage", uuid.uuid4().hex))

@@ -155,11 +155,12 @@ def _serials(was: str) -> set[str]:
     return {str((day - date(1899, 12, 30)).days), str((day - date(1904, 1, 1)).days)}
 
 
-def harm(text: str, was: str, kind: Kind) -> str | None:
+def harm(text: str, was: str, kind: Kind, length: int | None = None) -> str | None:
     """What a spreadsheet did to a text to make this one of it, or None where it did nothing of the kind.
 
     Args:
         kind: what the field holds.
+        length: how many figures all its values have, where they are of one plain pattern.
     """
     if ERROR.fullmatch(text.strip()) and text.strip() != was:
         return "error"
@@ -188,6 +189,8 @@ def harm(text: str, was: str, kind: Kind) -> str | None:
         return "lost-zeros"
     if digits and (_is_power_of(plain, digits) or plain == _rounded(digits)):
         return "long-number"
+    if digits and digits_of(plain) and len(digits) == length and len(plain) < length:
+        return "lost-figures" if digits.startswith(plain) or digits.endswith(plain) else None
     # 12E3 is a code to a person and a number to a spreadsheet, and 1.10 is 1.1.
     if re.fullmatch(r"\d+E\d+|\d+\.\d*0", was, re.IGNORECASE) and plain != was and _number(plain) == _number(was):
         return "lost-zeros" if "." in was else "long-number"

@@ -39,10 +39,26 @@ DAMAGE = {
     "text": pl.String(),
     "repair": pl.String(),
 }
-KINDS = ("lost-zeros", "long-number", "date", "serial", "error", "accents", "spaces", "quotes", "cut-off", "read-only")
+KINDS = (
+    "lost-zeros",
+    "lost-figures",
+    "long-number",
+    "date",
+    "serial",
+    "error",
+    "accents",
+    "spaces",
+    "quotes",
+    "cut-off",
+    "read-only",
+)
 """In the order in which they are told; ``read-only`` is not damage: a cell that is for reading was edited."""
 _LEAST = 20
 """Values of a field from which on their form can be told."""
+_FEW = 2
+"""Different texts that went out from which on their form can be told: those are the records at stake themselves."""
+_MOST_LOST = 3
+"""Figures lost at an end of a code that can still be told from others of their length."""
 _LOOKED_AT = 200
 """Values of a column that are looked at for whether they are days by themselves."""
 _BLANKS = r"[\s\u00a0\u202f\u200b\u2018\u2019\u201c\u201d'\"]"
@@ -59,6 +75,7 @@ class Looked:
         texts: its cells, as its field takes them.
         was: what went out in each row, null where that is not known.
         known: gives the different texts of the field's values in the application, where all of them are at hand.
+        sent: gives all texts that went out in the field's column.
     """
 
     column: str
@@ -66,6 +83,12 @@ class Looked:
     texts: pl.Series
     was: pl.Series | None = None
     known: Callable[[], pl.Series | None] = lambda: None
+    sent: Callable[[], pl.Series | None] = lambda: None
+
+    def length(self) -> int | None:
+        """How many figures the field's values have, where all of them are figures and equally many: as they went out,
+        or else in the application."""
+        return _pattern(self.sent(), _FEW) or _pattern(self.known(), _LEAST)
 
 
 def _lines(cells: pl.DataFrame, column: str, some: pl.DataFrame) -> pl.DataFrame:
@@ -88,7 +111,22 @@ def _may_be(kind: Kind) -> pl.Expr:
     zeros = (plain == was.str.strip_chars_start("0")) | (plain == "0")
     odd = was.str.contains(NOT_ASCII) | text.str.contains(NOT_ASCII)
     numbers = was.str.contains(r"(?i)^\d+E\d+$|^\d+\.\d*0$|^\d{16,}$")
-    return looks | same | zeros | odd | numbers | text.str.len_chars().is_in(CUTS)
+    return looks | same | zeros | odd | numbers | text.str.len_chars().is_in(CUTS) | _SHORTER
+
+
+_SHORTER = (
+    pl.col("text").str.contains(r"^\s*\d+\s*$")
+    & (pl.col("text").str.strip_chars().str.len_chars() < pl.col("was").str.len_chars())
+    & (
+        pl.col("was").str.starts_with(pl.col("text").str.strip_chars())
+        | pl.col("was").str.ends_with(pl.col("text").str.strip_chars())
+    )
+)
+"""Figures that begin or end a longer text that was."""
+
+
+def _any_shorter(pairs: pl.DataFrame) -> bool:
+    return bool(pairs.select(_SHORTER.any()).item())
 
 
 def _against_what_was(looked: Looked) -> pl.DataFrame:
@@ -112,15 +150,16 @@ def _against_what_was(looked: Looked) -> pl.DataFrame:
             pl.lit(None, pl.String).alias("repair"),
         )
     pairs = differs.select("text", "was").unique().filter(_may_be(looked.field.kind))
-    kinds = [harm(text, was, looked.field.kind) for text, was in pairs.iter_rows()]
+    length = looked.length() if _any_shorter(pairs) else None
+    kinds = [harm(text, was, looked.field.kind, length) for text, was in pairs.iter_rows()]
     told = pairs.with_columns(pl.Series("kind", kinds, dtype=pl.String)).drop_nulls("kind")
     joined = differs.join(told, on=["text", "was"], how="inner", maintain_order="left")
     return joined.select("at", "kind", pl.lit(value=True).alias("sure"), "text", pl.col("was").alias("repair"))
 
 
-def _pattern(known: pl.Series | None) -> int | None:
+def _pattern(known: pl.Series | None, least: int) -> int | None:
     """The length of a field's values where all are digits of one length."""
-    if known is None or len(known) < _LEAST or not known.str.contains(r"^\d+$").all():
+    if known is None or not known.str.contains(r"^\d+$").all() or known.n_unique() < least:
         return None
     lengths = known.str.len_chars().unique()
     return int(lengths[0]) if len(lengths) == 1 else None
@@ -133,7 +172,7 @@ def _by_itself(looked: Looked) -> pl.DataFrame:
     if some.is_empty():
         return pl.DataFrame(schema=_FOUND)
     values = looked.known()
-    length = _pattern(values)
+    length = _pattern(values, _LEAST)
     text_field = looked.field.kind in TEXTS
     may = some.str.contains(rf"{LOOKS_HARMED}|^\s|\s$|{_ODD}")
     if length:
@@ -172,6 +211,10 @@ class _Known:
     def _all(self) -> set[str]:
         return set(self._values.to_list())
 
+    def with_the_figures(self, text: str, length: int) -> list[str]:
+        """Values of that many figures that begin or end with these."""
+        return [one for one in self._all if len(one) == length and (one.startswith(text) or one.endswith(text))]
+
     @cached_property
     def _by_day(self) -> dict[tuple[int, int | None], list[str]]:
         """Values by the days that they can mean to a spreadsheet; none where they are days themselves."""
@@ -200,7 +243,12 @@ def _told_alone(text: str, text_field: bool, length: int | None, known: _Known) 
     if tidy != text and tidy:
         return "spaces", True, tidy
     if length and digits_of(plain) and len(plain) < length:
-        return "lost-zeros", plain.zfill(length) in known, plain.zfill(length)
+        zeros = plain.zfill(length)
+        if zeros not in known and len(plain) >= length - _MOST_LOST:
+            one = known.with_the_figures(plain, length)
+            if len(one) == 1:
+                return "lost-figures", False, one[0]
+        return "lost-zeros", zeros in known, zeros
     if POWER.fullmatch(plain) and "e+" in plain.lower():
         return "long-number", True, None
     if looks_like_a_day(plain):
