@@ -20,6 +20,7 @@ from vexo.server.edits.row_filter import carry_only, expect  # noqa: E402
 from vexo.server.errors import PlainError  # noqa: E402
 from vexo.server.jobs.models import Job  # noqa: E402
 from vexo.server.jobs.worker import run_inline  # noqa: E402
+from vexo.server.mapping.columns import change  # noqa: E402
 from vexo.server.rows.edit_requests import make_edit  # noqa: E402
 from vexo.server.trips.facts import to_json  # noqa: E402
 from vexo.server.trips.part_view import PartView  # noqa: E402
@@ -93,6 +94,46 @@ class Holders(HolderSheets, EditCase):
         self.edit(trip, "cell", 3, "last_name", text="M")
         self.again(trip, content.replace(",m,", ",o,").replace("phone", "phone,more").replace(",1", ",1,z"))
         self.assertEqual(self.table(trip)["proposed.last_name"].to_list(), ["N", "o"])
+
+    def test_an_edit_goes_on_with_its_field_where_a_newer_version_calls_the_column_otherwise(self) -> None:
+        self.make(("01", "a"), ("02", "b"))
+        content = self.sheet(("01", "n", "1"), ("02", "m", "2"), header="holder_no,last_name,phone")
+        trip = self.trip(content)
+        self.edit(trip, "cell", 2, "phone", text="11")
+        self.edit(trip, "cell", 3, "phone", text="22")
+        self.edit(trip, "cell", 3, "last_name", text="M")
+        for header, known in (("Qwx", False), ("Telephone", True)):
+            self.again(trip, content.replace("phone", header).replace(",m,", ",o,"))
+            if not known:
+                told = self.listed(trip)
+                self.assertEqual([one["lapsed"] for one in told], [1, 1, 1])
+                self.assertIn("corrected.csv has no column phone (1 cell)", told[1]["why"])
+                self.assertIn("says something else there", told[0]["why"])
+                change(PartView.of(trip), self.person, columns={header: "phone"}, run_here=True)
+            self.plan(trip)
+            self.assertEqual(self.table(trip)["proposed.phone"].to_list(), ["11", "22"], header)
+            self.assertEqual([one["lapsed"] for one in self.listed(trip)], [1, 0, 0])
+        change(PartView.of(trip), self.person, columns={"Telephone": ""}, run_here=True)
+        self.assertEqual([one["lapsed"] for one in self.listed(trip)], [1, 1, 1])
+        change(PartView.of(trip), self.person, columns={"Telephone": "phone"}, run_here=True)
+        self.plan(trip)
+        self.assertEqual(self.table(trip)["proposed.phone"].to_list(), ["11", "22"])
+        self.again(trip, content)
+        self.assertEqual([one["lapsed"] for one in self.listed(trip)], [0, 0, 0])
+        self.assertEqual(self.table(trip)["proposed.last_name"].to_list(), ["n", "M"])
+
+    def listed(self, trip: Any) -> list[dict[str, Any]]:
+        """The trip's edits, newest first, once it is seen that API and command line say the same of them."""
+        trip.refresh_from_db()
+        client = Client()
+        client.force_login(self.person)
+        told = client.get(f"/api/trips/{trip.pk}/edits").json()
+        said = self.vexo.json("--as", "ada", "edits", str(trip.pk), "--json")["edits"]
+        self.assertEqual(
+            [(one["id"], one["lapsed"], one["why"]) for one in told],
+            [(one["id"], one["count"], one["why"]) for one in said],
+        )
+        return list(told)
 
     def test_nothing_is_edited_while_a_pass_is_under_way(self) -> None:
         self.make(("01", "a"))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sys
+from dataclasses import asdict
 from typing import TYPE_CHECKING, Any
 
 import click
@@ -93,7 +94,9 @@ def edit(
 @ready
 def edits(setting: Setting, trip: int, undo: int | None, as_json: bool) -> None:
     """List the edits that lie over a trip's sheet, newest first, or undo one of them."""
+    from vexo.server.edits.lapsed import Lapsed, lapsed
     from vexo.server.trips.models import Edit
+    from vexo.server.trips.sheets import newest_in
 
     view = find_view(trip)
     if undo is not None:
@@ -103,12 +106,21 @@ def edits(setting: Setting, trip: int, undo: int | None, as_json: bool) -> None:
 
         finish(service.undo(view, setting.person(), undo, run_here=True))
         print_plan(find_view(trip), as_json)
-    listed = Edit.listed(view.trip)
+    listed, sheet = Edit.listed(view.trip), newest_in(view)
+    known = lapsed(listed, sheet) if sheet else {}
+
+    def lapses(edit: Edit) -> Lapsed:
+        return known.get(edit.pk, Lapsed())
+
     if as_json:
-        told = [{"id": e.pk, "kind": e.kind, "words": e.words, "cells": e.count, "by": e.by} for e in listed]
+        told = [
+            {"id": e.pk, "kind": e.kind, "words": e.words, "cells": e.count, "by": e.by, **asdict(lapses(e))}
+            for e in listed
+        ]
         print_json({"trip": trip, "edits": told})
         return
-    print_made(("Edit", "What", "Cells"), [(e, e.words) for e in listed], "Nothing has been edited on this trip.")
+    made = [(e, f"{e.words}\n{lapses(e).why}".strip()) for e in listed]
+    print_made(("Edit", "What", "Cells"), made, "Nothing has been edited on this trip.")
 
 
 @click.command()

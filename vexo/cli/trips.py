@@ -56,6 +56,17 @@ def plan_figures(trip: Trip, plan: Plan) -> dict[str, Any]:
     }
 
 
+def _print_lapsed(view: PartView) -> None:
+    """Edits of earlier versions of the sheet that do not count over this one, on the standard error."""
+    from vexo.server.edits.lapsed import lapsed
+    from vexo.server.trips.models import Edit
+    from vexo.server.trips.sheets import newest_in
+
+    sheet = newest_in(view)
+    for number, one in (lapsed(Edit.listed(view.trip), sheet) if sheet else {}).items():
+        click.echo(f"! Edit {number}: {one.why}", err=True)
+
+
 def _part_words(trip: Trip, plan: Plan) -> str:
     """Which part of a shared-out trip a plan is of; empty where the trip is one sheet."""
     part = plan.sheet.part
@@ -71,6 +82,7 @@ def print_plan(view: PartView, as_json: bool) -> None:
     plan = plan_of(view)
     figures = plan_figures(trip, plan)
     print_open(view)
+    _print_lapsed(view)
     if as_json:
         print_json({**figures, "questions": questions_of(view), "open": to_json(open_of(view))})
     else:

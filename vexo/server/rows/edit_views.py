@@ -11,13 +11,15 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from ..edits import edits
+from ..edits.lapsed import Lapsed, lapsed
 from ..edits.row_filter import carry_only, expect
 from ..people.permissions import person_of
 from ..people.rights import Action
 from ..planning.inline import plan_inline
 from ..trips.models import Edit
 from ..trips.serializers import TripDetailSerializer
-from ..trips.views import SEEN, detail, find_trip, find_view, unchanged
+from ..trips.sheets import newest_in
+from ..trips.views import SEEN, detail, find_view, unchanged
 from ..who import WhoSerializer
 from .edit_requests import make_edit
 
@@ -79,14 +81,26 @@ class EditedCellSerializer(serializers.Serializer[Any]):
 class EditSerializer(serializers.ModelSerializer[Edit]):
     by = WhoSerializer()
     first = serializers.SerializerMethodField()
+    lapsed = serializers.SerializerMethodField(help_text="How many of its cells do not count over the newest sheet.")
+    why = serializers.SerializerMethodField(help_text="Why these do not count; empty where all do.")
 
     class Meta:
         model = Edit
-        fields = ("id", "kind", "words", "count", "by", "at", "first")
+        fields = ("id", "kind", "words", "count", "by", "at", "first", "lapsed", "why")
 
     @extend_schema_field(EditedCellSerializer(many=True))
     def get_first(self, edit: Edit) -> Any:
         return edits.first_cells(edit)
+
+    def _lapsed(self, edit: Edit) -> Lapsed:
+        known: dict[int, Lapsed] = self.context.get("lapsed", {})
+        return known.get(edit.pk, Lapsed())
+
+    def get_lapsed(self, edit: Edit) -> int:
+        return self._lapsed(edit).count
+
+    def get_why(self, edit: Edit) -> str:
+        return self._lapsed(edit).why
 
 
 class EditsView(APIView):
@@ -95,7 +109,10 @@ class EditsView(APIView):
     @extend_schema(responses=EditSerializer(many=True))
     def get(self, request: Request, pk: int) -> Response:
         """The newest edits that lie over the trip's sheet."""
-        return Response(EditSerializer(Edit.listed(find_trip(pk), _MOST_LISTED), many=True).data)
+        view = find_view(pk, request)
+        listed, sheet = Edit.listed(view.trip, _MOST_LISTED), newest_in(view)
+        context = {"lapsed": lapsed(listed, sheet) if sheet else {}}
+        return Response(EditSerializer(listed, many=True, context=context).data)
 
     @extend_schema(request=MakeEditSerializer, responses=TripDetailSerializer, parameters=[SEEN])
     def post(self, request: Request, pk: int) -> Response:

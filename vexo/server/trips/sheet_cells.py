@@ -32,13 +32,28 @@ def _profile(sheet: Sheet) -> SheetProfile:
     return sheet.profile
 
 
+def columns_over(before: Sheet, sheet: Sheet) -> dict[str, str]:
+    """Column of an earlier version of a sheet → the same one now: known by its header or, where no column is called so
+    any more, by the field that it goes into."""
+    there, was = told_apart(_profile(sheet).columns), told_apart(_profile(before).columns)
+    names = {name: there[place] for place, name in was.items() if place in there}
+    return names | _by_field(before, sheet, [name for name in was.values() if name not in names])
+
+
+def _by_field(before: Sheet, sheet: Sheet, columns: Sequence[str]) -> dict[str, str]:
+    if not columns:
+        return {}
+    fields = before.mappings.filter(column__in=columns).exclude(field="").values_list("column", "field")
+    now = dict(sheet.mappings.exclude(field="").values_list("field", "column"))
+    return {column: now[field] for column, field in fields if field in now}
+
+
 def over_sheet(edit: Edit, sheet: Sheet) -> pl.DataFrame:
-    """An edit's cells as those of another version of the sheet: columns are known by their header."""
+    """An edit's cells as those of another version of the sheet."""
     cells = artifacts.unpack(edit.cells)
     if edit.sheet_id == sheet.pk:
         return cells.select(list(EDITS))
-    there = told_apart(_profile(sheet).columns)
-    names = {name: there[place] for place, name in told_apart(_profile(edit.sheet).columns).items() if place in there}
+    names = columns_over(edit.sheet, sheet)
     column = pl.col("column").replace_strict(names, default=None, return_dtype=pl.String)
     return cells.with_columns(column.alias("column")).drop_nulls("column").select(list(EDITS))
 
@@ -49,7 +64,11 @@ def _table(sheet: Sheet, numbers: Iterable[int]) -> pl.DataFrame:
 
 
 def _name(sheet: Sheet, numbers: Sequence[int]) -> str:
-    return artifacts.named(sheet.trip_id, "cells", sheet.cells, tuple(numbers))
+    others = Edit.objects.filter(pk__in=list(numbers)).exclude(sheet=sheet).values_list("sheet", flat=True)
+    before = Sheet.objects.filter(pk__in=others.distinct()).order_by("pk")
+    # Over a newer version of the sheet, where edits lie depends on where its columns go.
+    moved = tuple((one.pk, *sorted(columns_over(one, sheet).items())) for one in before)
+    return artifacts.named(sheet.trip_id, "cells", sheet.cells, tuple(numbers), *moved)
 
 
 def cells_of(sheet: Sheet, numbers: Sequence[int]) -> str:

@@ -1425,6 +1425,10 @@ export interface components {
             /** Format: date-time */
             readonly at: string;
             readonly first: components["schemas"]["EditedCell"][];
+            /** @description How many of its cells do not count over the newest sheet. */
+            readonly lapsed: number;
+            /** @description Why these do not count; empty where all do. */
+            readonly why: string;
         };
         EditedCell: {
             header: string;

@@ -42,6 +42,7 @@ const { data: edits } = useQuery({
         <span class="soft block text-data"
           >{{ many(one.count, "cell", "cells") }} · {{ one.by.name }}, {{ when(one.at) }}</span
         >
+        <span v-if="one.why" class="block text-data text-held" data-testid="lapsed">{{ one.why }}</span>
         <span v-for="(cell, at) in one.count > 1 ? one.first : []" :key="at" class="mono soft block truncate text-data"
           >{{ cell.header }}: {{ cell.before ?? "blank" }} → {{ cell.after ?? "blank" }}</span
         >
