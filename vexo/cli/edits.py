@@ -24,10 +24,10 @@ def _column(view: PartView, said: str) -> str:
 
     columns = to_json(status_facts(view).columns)
     for name in ("header", "field", "label", "column"):
-        found = [c["column"] for c in columns if c[name] == said]
+        found = {c["column"] for c in columns if c[name] == said and c["column"]}
         if len(found) == 1:
-            return str(found[0])
-    words = ", ".join(repr(c["header"]) for c in columns) or "none"
+            return str(found.pop())
+    words = ", ".join(dict.fromkeys(repr(c["header"]) for c in columns if c["column"])) or "none"
     raise PlainError(f"The sheet has no column {said!r}, or more than one. Its columns are: {words}.")
 
 

@@ -15,8 +15,7 @@ from ..errors import MendableError
 from ..records import Catalogue, Field, Kind, RecordType, UnknownName
 from ..sheets import SheetProfile, Stamp
 from ..sheets.file_parts import FILE_HEADER, ROW_IN_FILE_HEADER
-from ..sheets.shape import column_letters
-from ..sheets.sheet import Column
+from ..sheets.shape import column_titles
 from ..values import bare
 from .lanes import Lane
 from .synonyms import alike, sense
@@ -170,16 +169,6 @@ def _by_words(offers: Sequence[Offer], header: str, fields: Mapping[str, Field])
     return same[0] if len(same) == 1 else None
 
 
-def column_titles(columns: Sequence[Column]) -> dict[str, str]:
-    """Column → what a person calls it: its header, with its letter where another column has the same."""
-    headers = [column.header for column in columns]
-    titles = {}
-    for at, column in enumerate(columns):
-        twice = column.header and headers.count(column.header) > 1
-        titles[column.name] = f"{column.header} (column {column_letters(at + 1)})" if twice else column.header
-    return titles
-
-
 def match_columns(
     profile: SheetProfile,
     record_type: RecordType,
@@ -207,7 +196,7 @@ def match_columns(
     titles = column_titles(profile.columns)
     for header in wanted:
         if header not in titles.values():
-            there = ", ".join(repr(h) for h in headers if h) or "none"
+            there = ", ".join(repr(title) for title in titles.values() if title) or "none"
             what = "no column" if header not in headers else "more than one column"
             raise MappingError(f"The sheet has {what} {header!r}. Its columns are: {there}.")
     matches = []
@@ -217,8 +206,8 @@ def match_columns(
         if titles[column.name] in wanted:
             name = wanted[titles[column.name]]
             field, how = (catalogue.field(record_type, name) if name else None), MatchedBy.CHOSEN
-        elif column.header in (route or {}):
-            name = (route or {})[column.header]
+        elif titles[column.name] in (route or {}):
+            name = (route or {})[titles[column.name]]
             field, how = (record_type.find(name) if name else None), MatchedBy.ROUTE
         else:
             field, how = _by_stamp(column.header, stamp, record_type, catalogue), MatchedBy.STAMP
@@ -227,7 +216,8 @@ def match_columns(
         matches.append(ColumnMatch(column.name, column.header, field, how))
     if tuple(headers[-2:]) == (FILE_HEADER, ROW_IN_FILE_HEADER):
         matches[-2:] = [replace(match, how=MatchedBy.ADDED) if match.open else match for match in matches[-2:]]
-    return _in_other_words(matches, record_type, cells)
+    matches = _in_other_words(matches, record_type, cells)
+    return [replace(match, header=titles[match.column]) for match in matches]
 
 
 def _in_other_words(

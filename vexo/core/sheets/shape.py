@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any, NamedTuple
 
@@ -35,6 +36,16 @@ class Header:
     row: int
     names: tuple[str, ...]
     findings: tuple[Finding, ...] = ()
+
+
+def column_titles(columns: Sequence[Column]) -> dict[str, str]:
+    """Column → what a person calls it: its header, with its letter where another column has the same."""
+    times = Counter(column.header for column in columns)
+    titles = {}
+    for at, column in enumerate(columns):
+        twice = column.header and times[column.header] > 1
+        titles[column.name] = f"{column.header} (column {column_letters(at + 1)})" if twice else column.header
+    return titles
 
 
 def column_letters(number: int) -> str:

@@ -9,6 +9,7 @@ from typing import Any
 from vexo.core.operations import Operation
 from vexo.core.sheets import Choices, SheetError
 from vexo.core.sheets.overlay.versions import ROW_HEADER, row_column
+from vexo.core.sheets.shape import column_titles
 
 from ..applications.models import Application
 from ..applications.services import client_of, describe
@@ -167,7 +168,7 @@ def _fitting_route(asked: Mapping[str, Any], incoming: Incoming, application: Ap
     said = any(asked.get(name) for name in ("columns", "lanes", "key", "operation"))
     if not asked.get("fit_route") or said or incoming.trip is not None:
         return None
-    headers = [column.header for column in incoming.profile.columns]
+    headers = list(column_titles(incoming.profile.columns).values())
     fitting = [
         fit.route.pk
         for fit in routes_for(headers)

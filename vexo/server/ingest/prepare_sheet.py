@@ -16,6 +16,7 @@ from vexo.core.documents import BringIn
 from vexo.core.records import Catalogue, RecordType
 from vexo.core.sheets import SheetProfile
 from vexo.core.sheets.overlay.versions import differences, lay_over
+from vexo.core.sheets.shape import column_titles
 from vexo.core.sheets.totals import sheet_totals
 
 from .. import artifacts
@@ -62,7 +63,7 @@ def import_settings(asked: Mapping[str, Any], incoming: Incoming, record_type: R
         LaneError, TreatmentError: where a lane that was said now cannot be.
         PlainError: where the route is gone, or is of another record type.
     """
-    headers = [column.header for column in incoming.profile.columns]
+    headers = list(column_titles(incoming.profile.columns).values())
     lanes = lanes_from_json(asked.get("lanes", {}))
     for name, lane in lanes.items():
         check_lane(record_type.field(name), lane, headers)
@@ -137,7 +138,7 @@ def as_new_sheet(
 ) -> PreparedSheet:
     """A sheet whose columns are matched and whose rows have their numbers. Raises MappingError, UnknownName."""
     trip, profile = incoming.trip, incoming.profile
-    headers = {column.header for column in profile.columns}
+    headers = set(column_titles(profile.columns).values())
     before = trip.columns if trip else {}
     chosen = {**{header: name for header, name in before.items() if header in headers}, **settings.columns}
     stamp = profile.stamp if incoming.recognised else None

@@ -8,11 +8,12 @@ from dataclasses import replace
 from django.db import transaction
 
 from vexo.core.columns.lanes import PLAIN, Lane, check_lane
-from vexo.core.columns.matches import MappingError, MatchedBy, column_titles, conflict_words, conflicts
+from vexo.core.columns.matches import MappingError, MatchedBy, conflict_words, conflicts
 from vexo.core.documents import lane_sentence
 from vexo.core.operations import Operation
 from vexo.core.records import Catalogue, Field
 from vexo.core.sheets.row_filter import safe_names
+from vexo.core.sheets.shape import column_titles
 
 from ..errors import PlainError
 from ..jobs.leases import Lease
@@ -176,7 +177,7 @@ def change(
     with transaction.atomic():
         trip.refresh_from_db()
         sheet = newest_in(view)
-        headers = [column.header for column in sheet.profile.columns] if sheet else None
+        headers = list(column_titles(sheet.profile.columns).values()) if sheet else None
         for name, lane in (lanes or {}).items():
             if lane != PLAIN:
                 check_lane(record_type.field(name), lane, headers)

@@ -20,6 +20,7 @@ from vexo.core.problems import BETWEEN
 from vexo.core.records import Field, Kind
 from vexo.core.sheets import SheetProfile
 from vexo.core.sheets.overlay.edits import lay_edits
+from vexo.core.sheets.shape import column_titles
 from vexo.core.sheets.sheet import ROW, ROW_ID
 from vexo.core.values import SEPARATOR, to_text
 
@@ -55,13 +56,13 @@ def try_lane(view: PartView, name: str, lane: Lane, column: str = "") -> dict[st
     record_type = catalogue.type(trip.record_type)
     field = record_type.field(name)
     profile = sheet.profile
-    headers = [one.header for one in profile.columns]
+    headers = list(column_titles(profile.columns).values())
     check_lane(field, lane, headers)
     tables: dict[str, pl.DataFrame] = {}
     if look_ups([lane]):
         with asking(trip.application) as client:
             tables = tables_of({name: lane}, catalogue, client)
-    columns = {one.header: one.name for one in reversed(profile.columns) if one.header}
+    columns = {title: column for column, title in column_titles(profile.columns).items() if title}
     source = columns.get(lane.source, column)
     if source and source not in [one.name for one in profile.columns]:
         raise PlainError("The sheet has no such column. Look at it anew.", "columns")
@@ -78,7 +79,7 @@ def try_lane(view: PartView, name: str, lane: Lane, column: str = "") -> dict[st
 
 
 def _header(profile: SheetProfile, column: str) -> str:
-    return next((one.header for one in profile.columns if one.name == column), "")
+    return column_titles(profile.columns).get(column, "")
 
 
 def _steps(

@@ -10,6 +10,7 @@ from vexo.applications import Client
 from vexo.core.columns.lanes import Lane
 from vexo.core.columns.treatments import LookUp, TreatmentError, make_table
 from vexo.core.records import Catalogue, UnknownName
+from vexo.core.sheets.shape import column_titles
 from vexo.core.values import to_text
 
 from .. import artifacts
@@ -60,7 +61,7 @@ def sheet_of(table: str) -> Upload:
 
 def headers_of_table(upload: Upload) -> list[str]:
     """The headers of a sheet to look up in."""
-    return [column.header for column in (upload.profile.columns if upload.profile else ()) if column.header]
+    return [title for title in column_titles(upload.profile.columns if upload.profile else ()).values() if title]
 
 
 def _of_sheet(asked: LookUp) -> pl.DataFrame:
@@ -71,7 +72,7 @@ def _of_sheet(asked: LookUp) -> pl.DataFrame:
         cells, profile = artifacts.read(place), known
     else:
         cells, profile = read_upload(upload)
-    columns = {column.header: column.name for column in reversed(profile.columns) if column.header}
+    columns = {title: column for column, title in column_titles(profile.columns).items() if title}
     for header in (asked.by, asked.take):
         if header not in columns:
             words = ", ".join(columns) or "none"

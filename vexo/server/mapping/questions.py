@@ -14,7 +14,7 @@ from vexo.applications import ApplicationError, Client
 from vexo.core.columns.carried_values import lane_cells
 from vexo.core.columns.lanes import PLAIN, Lane
 from vexo.core.columns.marks import LIKE_A_MARK
-from vexo.core.columns.matches import ColumnMatch, column_titles, conflict_words, conflicts
+from vexo.core.columns.matches import ColumnMatch, conflict_words, conflicts
 from vexo.core.columns.treatments import Treatment, treat
 from vexo.core.columns.treatments.dates import ORDERS, Dates
 from vexo.core.columns.treatments.numbers import Arithmetic, Multiply, Number, Round
@@ -22,6 +22,7 @@ from vexo.core.columns.units import Doubt, doubt_unit, unit_in
 from vexo.core.columns.value_formats import Form, Forms, find_forms, find_separator
 from vexo.core.conditions.tree import Compare, Not
 from vexo.core.records import Field, Kind, RecordType
+from vexo.core.sheets.shape import column_titles
 from vexo.core.values import to_text
 
 from ..trips.facts.columns import Option, Question

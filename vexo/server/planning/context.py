@@ -15,6 +15,7 @@ from vexo.core.operations import Operation
 from vexo.core.planning.inputs import Settings
 from vexo.core.records import Catalogue, Field, RecordType
 from vexo.core.sheets import SheetProfile
+from vexo.core.sheets.shape import column_titles
 
 from .. import artifacts
 from ..applications.services import describe
@@ -54,7 +55,7 @@ class PlanContext:
             RecordKeyError: where the key is not in the sheet, or must be said.
         """
         trip, sheet, record_type = mapped.trip, mapped.sheet, mapped.record_type
-        headers = [column.header for column in sheet.profile.columns]
+        headers = list(column_titles(sheet.profile.columns).values())
         for name, lane in mapped.lanes.items():
             check_lane(record_type.field(name), lane, headers)
         refuse_conflicts(mapped.matches, record_type)
@@ -113,7 +114,7 @@ class PlanContext:
     @property
     def headers(self) -> dict[str, str]:
         """Header → column, for lanes that look at other columns than their own."""
-        return {column.header: column.name for column in reversed(self.profile.columns) if column.header}
+        return {title: column for column, title in column_titles(self.profile.columns).items() if title}
 
     @property
     def carried_columns(self) -> dict[str, str]:

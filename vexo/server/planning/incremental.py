@@ -14,6 +14,7 @@ from vexo.core.columns.matches import ColumnMatch
 from vexo.core.columns.treatments import LookUp
 from vexo.core.operations import Operation
 from vexo.core.records import Kind
+from vexo.core.sheets.shape import column_titles
 from vexo.core.sheets.sheet import ROW, ROW_ID
 
 from .. import artifacts
@@ -67,7 +68,7 @@ def edited_since(context: PlanContext, last: Plan) -> Edited | None:
     cells = edited_between(context.sheet, last.edits, now)
     columns = set(cells["column"].to_list())
     headers = {context.headers[header] for header in context.headers if context.headers[header] in columns}
-    touched = {column.header for column in context.profile.columns if column.name in headers}
+    touched = {title for column, title in column_titles(context.profile.columns).items() if column in headers}
     matches = [
         m
         for m in context.matches

@@ -8,6 +8,7 @@ import polars as pl
 
 from vexo.core.sheets import SheetError, SheetProfile, Stamp
 from vexo.core.sheets.foreign_findings import notice
+from vexo.core.sheets.shape import column_titles
 from vexo.core.sheets.totals import sheet_totals
 
 from ..jobs.leases import Lease
@@ -78,7 +79,7 @@ def _told(belonging: Belonging, profile: SheetProfile, cells: pl.DataFrame) -> d
     if found is not None:
         return {**_named(found.trip), "how": found.how, "account": found.account}
     likely = [{**_named(one.trip), "account": one.account} for one in worth_asking(belonging.likely, profile.rows)]
-    routes = [] if stamp else routes_for([column.header for column in profile.columns])
+    routes = [] if stamp else routes_for(list(column_titles(profile.columns).values()))
     whole = [fit for fit in routes if fit.whole]
     return {
         "trip": None,

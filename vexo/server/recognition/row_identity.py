@@ -12,6 +12,7 @@ from vexo.core.columns.lanes import Lane
 from vexo.core.columns.matches import ColumnMatch
 from vexo.core.records import RecordType
 from vexo.core.sheets import SheetProfile
+from vexo.core.sheets.shape import column_titles
 from vexo.core.sheets.sheet import ROW, ROW_ID
 from vexo.core.values import bare, normal
 
@@ -93,7 +94,7 @@ def number_rows(
     for sheet in earlier:
         known = sheet.profile
         own = {m.field: m.column for m in sheet.mappings.all() if m.field}
-        headers = {column.header: column.name for column in reversed(known.columns) if column.header}
+        headers = {title: column for column, title in column_titles(known.columns).items() if title}
         own |= {name: headers[lane.source] for name, lane in lanes.items() if lane.source in headers}
         old = _seen(artifacts.read(sheet.cells), known, own)
         ways = [("identifier", [record_type.identifier]), *[("key", key) for key in keys], ("cells", None)]

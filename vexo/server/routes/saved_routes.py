@@ -12,6 +12,7 @@ from django.db import IntegrityError, transaction
 from vexo.core.documents import BringIn, Lost, SendOut, check, fitted, fitted_bringing, sentence, sentence_of_bringing
 from vexo.core.records import UnknownName
 from vexo.core.sheets.row_filter import safe_names
+from vexo.core.sheets.shape import column_titles
 
 from ..applications.models import Application
 from ..applications.services import describe
@@ -165,7 +166,8 @@ def _of_sheet(view: PartView, sheet: Sheet) -> BringIn:
     bringing = trip.bringing
     words = set(re.findall(r"\w+", bringing.row_condition))
     names = safe_names(sheet.profile.columns)
-    headers = tuple(column.header for column in sheet.profile.columns if names.get(column.name) in words)
+    titles = column_titles(sheet.profile.columns)
+    headers = tuple(title for column, title in titles.items() if names.get(column) in words)
     return replace(bringing, columns=columns, key=key, row_headers=headers)
 
 

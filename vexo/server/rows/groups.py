@@ -11,6 +11,8 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from vexo.core.sheets.shape import column_titles
+
 from .. import artifacts
 from ..errors import PlainError
 from ..planning.context import PlanContext, plan_of
@@ -41,7 +43,7 @@ def group_sums(view: PartView, header: str) -> list[dict[str, Any]]:
     trip = view.trip
     plan = plan_of(view)
     context = PlanContext.of_plan(plan)
-    column = next((c.name for c in context.profile.columns if c.header == header), None)
+    column = next((c for c, title in column_titles(context.profile.columns).items() if title == header), None)
     if column is None:
         raise PlainError(f"The sheet has no column {header!r}.", "column")
     sent = TripStatus(view).sent_by

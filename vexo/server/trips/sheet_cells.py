@@ -12,6 +12,7 @@ from django.db import transaction
 from vexo.core.sheets import SheetProfile
 from vexo.core.sheets.overlay.edits import EDITS, counting, lay_edits
 from vexo.core.sheets.overlay.versions import told_apart
+from vexo.core.sheets.shape import column_titles
 from vexo.core.sheets.sheet import ROW, ROW_ID
 from vexo.core.sheets.totals import sheet_totals
 
@@ -111,7 +112,7 @@ def edited_between(sheet: Sheet, before: Sequence[int], now: Sequence[int]) -> p
 
 def headers_of(sheet: Sheet) -> dict[str, str]:
     """Column → what is called so."""
-    return {column.name: column.header or column.name for column in _profile(sheet).columns}
+    return {column: title or column for column, title in column_titles(_profile(sheet).columns).items()}
 
 
 def update_figures(view: PartView, sheet: Sheet, totals: dict[str, dict[str, Any]]) -> None:
