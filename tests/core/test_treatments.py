@@ -12,6 +12,7 @@ import polars as pl
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tests.core.examples import BERTH
 from vexo.core.columns.treatments import (
     KINDS,
     TreatmentError,
@@ -23,6 +24,7 @@ from vexo.core.columns.treatments import (
 )
 from vexo.core.columns.treatments.look_up import LookUp
 from vexo.core.columns.treatments.numbers import FORMS
+from vexo.core.columns.value_formats import forms_by_file
 
 TEXT = st.text(st.characters(codec="utf-8", exclude_characters="\x1e\x1f", exclude_categories=("Cs",)), max_size=12)
 TEXTS = st.lists(TEXT | st.none(), min_size=1, max_size=6)
@@ -195,6 +197,7 @@ class Laws(unittest.TestCase):
         more = {"blank": {"texts": ["x"]}, "replace": {"find": "a"}, "values": {"pairs": [["a", "b"]]}}
         more |= {"prefix": {"text": "p"}, "suffix": {"text": "s"}}
         more |= {"look up": {"table": "T", "by": "k", "take": "v"}}
+        more |= {"by file": {"columns": ["File"], "pairs": [["a.csv", "1234,5"]]}}
         asked = [treatment_from_json({"do": n, **more.get(n, {})}) for n in names if n != "join"]
         column = pl.Series([None, *texts], dtype=pl.String)
         made = treat(column, asked)
@@ -205,6 +208,45 @@ class Laws(unittest.TestCase):
                 self.assertTrue(str(text).startswith("\x1e") or text == f"q{before.upper()}")
         told = steps(column, asked)
         self.assertEqual((told[-1].texts if told else column).to_list(), made.to_list())
+
+
+class EachFileItsForm(unittest.TestCase):
+    """A list in several files: each cell as if its file were alone, and none of a file that was not said."""
+
+    NUMBERS = st.sampled_from(["45.50", "45,50", "1.250", "1,250.5", "1.250,5", "7", "x", "", " ", None])
+    FILES = st.sampled_from(["a.csv", "b.csv", "cafe\u0301.csv", "other.csv"])
+    FORMS = st.dictionaries(
+        st.sampled_from(["a.csv", "b.csv", "caf\u00e9.csv"]), st.sampled_from(sorted(FORMS)), min_size=1
+    )
+
+    @given(st.lists(st.tuples(NUMBERS, FILES), min_size=1, max_size=8), FORMS)
+    def test_each_cell_is_read_in_the_form_of_its_file(
+        self, cells: list[tuple[str | None, str]], forms: dict[str, str]
+    ) -> None:
+        columns = {"File": pl.Series([file for _, file in cells])}
+        own = {"do": "by file", "columns": ["File"], "pairs": [list(pair) for pair in forms.items()]}
+        made = done([text for text, _ in cells], own, columns=columns)
+        for (text, file), now in zip(cells, made, strict=True):
+            written = forms.get(file.replace("e\u0301", "\u00e9"))
+            if written is not None:
+                self.assertEqual(now, one(text, {"do": "number", "written": written}))
+            elif (text or "").strip():
+                self.assertIn("no-number-form", now or "")
+
+    def test_what_is_asked_of_a_list_whose_files_differ(self) -> None:
+        rate = BERTH.field("rate")
+        cases: list[tuple[list[str], list[str], tuple[bool, bool], list[str]]] = [
+            (["45.50", "1.25"], ["45,50", "51,25"], (True, False), ["1234.5", "1234,5"]),
+            (["45.50", "1.250,"], ["45,50"], (False, False), ["1234.5", "1234,5"]),
+            (["1.250", "2.375"], ["45,50", "51,25"], (False, True), []),
+            (["45.50"], ["51.25"], (True, False), []),
+            (["1,5"], ["51,25"], (True, False), []),
+        ]
+        for first, second, (sure, doubtful), forms in cases:
+            files = pl.Series(["a"] * len(first) + ["b"] * len(second))
+            told = forms_by_file(rate, pl.Series([*first, *second]), files)
+            self.assertEqual((told.sure, told.doubtful), (sure, doubtful), (first, second))
+            self.assertEqual([form for _, form in told.pairs], forms)
 
 
 class AsPeopleWrite(unittest.TestCase):

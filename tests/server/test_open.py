@@ -116,6 +116,24 @@ class Open(LaneCase):
         lost = self.trip(self.sheet(("01", "x", "5"), header="holder_no,last_name,memo"))
         self.assertNotIn("proposed.phone", self.table(lost).columns)
 
+    def test_two_files_of_one_list_are_each_read_in_their_own_form(self) -> None:
+        numbers = [berth["berth_no"] for berth in self.berths()]
+        first = self.text(
+            f"harbour,berth_no,length_m\nOLDBASIN,{numbers[0]},9.5\nOLDBASIN,{numbers[1]},11.5\n", "a.csv"
+        )
+        second = self.text(
+            f"harbour;berth_no;length_m\nOLDBASIN;{numbers[2]};9,5\nOLDBASIN;{numbers[3]};11,5\n", "b.csv"
+        )
+        asked = ("bring-in", "harbour-practice", "Berth", str(first), str(second), "--trip", "new")
+        done = self.vexo.run("--as", "ada", *asked, "--key", "harbour", "--key", "berth_no")
+        trip = Trip.objects.latest("id")
+        self.assertIn("Read each file in its own form: a.csv 1234.5, b.csv 1234,5", done.stderr)
+        self.refused(trip)
+        self.vexo.run("--as", "ada", "columns", str(trip.pk), "--answer", "length_m=1")
+        self.assertEqual([str(value) for value in self.table(trip)["proposed.length_m"]], ["9.5", "11.5"] * 2)
+        self.apply(trip)
+        self.assertEqual([float(length) for length in self.lengths()[:4]], [9.5, 11.5] * 2)
+
     def test_many_columns_that_nothing_is_known_of_are_one_question(self) -> None:
         self.make(("01", "a"))
         odd = [f"odd {n}" for n in range(150)]

@@ -132,8 +132,22 @@ class ByHand(SendingCase):
         self.assertEqual([row[0] for row in rows_of(self.sheets(trip)[0])[1]], [str(f["id"]) for f in fobs])
         holder = self.picked("0020418\n", "Holder")
         self.assertEqual(holder, Picked(("holder_no",), (("0020418",),)))
-        self.send(SendOut("Holder", ("phone",), picked=self.picked("20418", "Holder")))
-        self.assertEqual(self.result["not_found"], ["20418"])
+        self.send(SendOut("Holder", ("phone",), picked=self.picked("20418\n0020418", "Holder")))
+        self.assertEqual(self.result["not_found"], ["20418 (nearest: 0020418)"])
+
+    def test_a_short_key_finds_its_record_and_a_list_of_no_records_goes_nowhere(self) -> None:
+        fob = register().get("GateFobs", **{"$top": "1"})["value"][0]
+        short = str(int(fob["fob_no"].removeprefix("F")))
+        trip = self.send(SendOut("GateFob", ("blocked",), picked=Picked(("fob_no",), ((short,),))))
+        self.assertEqual([row[0] for row in rows_of(self.sheets(trip)[0])[1]], [str(fob["id"])])
+        trips = Trip.objects.count()
+        path = self.text("berth_no;harbour\nQ-1;EELGRASS\nQ-2;EELGRASS\n", "keys.csv")
+        target = temporary_folder() / "none.csv"
+        said = self.vexo.fails(
+            "--as", "ada", "send-out", "harbour-practice", "Berth", "--keys", str(path), "-o", str(target)
+        )
+        self.assertIn("None of the 2 keys is that of a berth, so nothing goes out: EELGRASS Q-1, EELGRASS Q-2.", said)
+        self.assertEqual((Trip.objects.count(), target.exists()), (trips, False))
 
     def test_over_the_command_line_from_a_sheet_and_a_plain_list(self) -> None:
         for name, content in (

@@ -23,6 +23,16 @@ def _choice(label: str, arguments: Sequence[str]) -> str:
     return f"{label} is none of its choices{which}.{_nearest(arguments, 2)} They are {_said(arguments, 1)}."
 
 
+def _names_none(label: str, arguments: Sequence[str]) -> str:
+    what, by = _said(arguments, 0, "record").lower(), _said(arguments, 1).lower().rstrip(".")
+    if not by:
+        return (
+            f"{label} names no {what}: record IDs of a sheet from elsewhere do not count. Look it up with a lane, by "
+            f"what the sheet knows of the {what}."
+        )
+    return f"{label} names no {what}; write its {by}.{_nearest(arguments, 2)}"
+
+
 def _nearest(arguments: Sequence[str], at: int) -> str:
     return f" Nearest: {arguments[at]}." if _said(arguments, at) else ""
 
@@ -61,9 +71,7 @@ _WORDS: Mapping[str, Words] = {
     "unknown-mark": lambda f, a: (
         f"{f} begins with [ but is not a mark; marks are {_said(a, 0)}, a real [ is written [[."
     ),
-    "names-none": lambda f, a: (
-        f"{f} names no {_said(a, 0).lower()}; write its {_said(a, 1, 'record ID').lower()}.{_nearest(a, 2)}"
-    ),
+    "names-none": _names_none,
     "names-several": lambda f, a: f"{f} names more than one {_said(a, 0).lower()}; write its record ID.",
     "not-in-list": lambda f, a: f"{_said(a, 0)!r} is not in the value list of {f}. Add it there, or change the cell.",
     "no-number-form": lambda f, a: (

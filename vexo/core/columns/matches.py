@@ -14,7 +14,7 @@ from ..cell_parser import parse
 from ..errors import MendableError
 from ..records import Catalogue, Field, Kind, RecordType, UnknownName
 from ..sheets import SheetProfile, Stamp
-from ..sheets.file_parts import FILE_HEADER, ROW_IN_FILE_HEADER
+from ..sheets.file_parts import file_column
 from ..sheets.shape import column_titles
 from ..values import bare
 from .lanes import Lane
@@ -214,7 +214,7 @@ def match_columns(
             if field is None:
                 field, how = _by_name(column.header, record_type) if column.header else (None, MatchedBy.OPEN)
         matches.append(ColumnMatch(column.name, column.header, field, how))
-    if tuple(headers[-2:]) == (FILE_HEADER, ROW_IN_FILE_HEADER):
+    if file_column(headers) is not None:
         matches[-2:] = [replace(match, how=MatchedBy.ADDED) if match.open else match for match in matches[-2:]]
     matches = _in_other_words(matches, record_type, cells)
     return [replace(match, header=titles[match.column]) for match in matches]

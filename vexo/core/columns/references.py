@@ -39,6 +39,8 @@ def make_lookup(
     target: RecordType,
     found: Mapping[str, pl.DataFrame],
     near: Mapping[str, Sequence[str]] | None = None,
+    *,
+    by_identifier: bool = True,
 ) -> pl.DataFrame:
     """For each text its record, or why there is none.
 
@@ -46,6 +48,7 @@ def make_lookup(
         texts: the different texts, as ``key_texts`` gives them.
         found: naming field → records found by it (that field as text, and the record ID).
         near: text that names none → those nearest to it.
+        by_identifier: IDs that the application makes count, see ``naming_fields``.
 
     Returns:
         columns ``text``, ``identifier``, ``problem``.
@@ -59,7 +62,7 @@ def make_lookup(
         parts.append(table.join(named, on="long", how="inner").select("text", "identifier"))
     hits = pl.concat(parts) if parts else pl.DataFrame(schema={"text": pl.String(), "identifier": pl.String()})
     grouped = hits.filter(pl.col("text").is_not_null()).group_by("text").agg(pl.col("identifier").unique())
-    by = target.field(target.shown_by).label if target.shown_by != target.identifier else "record ID"
+    by = _named_by(target, naming_fields(target, by_identifier=by_identifier))
     count = pl.col("identifier").list.len().fill_null(0)
     nearest = {text: " or ".join(names) for text, names in (near or {}).items()}
     alike = pl.col("text").replace_strict(nearest, default="", return_dtype=pl.String) if nearest else pl.lit("")
@@ -76,6 +79,13 @@ def make_lookup(
             .alias("problem"),
         )
     )
+
+
+def _named_by(target: RecordType, names: Sequence[str]) -> str:
+    """What a person may write to name a record; empty where nothing is left but IDs that do not count."""
+    if target.shown_by != target.identifier:
+        return target.field(target.shown_by).label
+    return "record ID" if target.identifier in names else target.field(names[0]).label if names else ""
 
 
 def empty_lookup() -> pl.DataFrame:

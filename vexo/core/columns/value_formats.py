@@ -145,6 +145,38 @@ def find_forms(field: Field, texts: pl.Series) -> Forms:
     )
 
 
+@dataclass(frozen=True)
+class FileForms:
+    """The forms of the files of a list: ``pairs`` of file and form where they differ, ``sure`` where nobody has to be
+    asked; ``doubtful`` where a file by itself leaves it in doubt."""
+
+    pairs: tuple[tuple[str, str], ...] = ()
+    sure: bool = True
+    doubtful: bool = False
+
+
+def forms_by_file(field: Field, texts: pl.Series, files: pl.Series) -> FileForms:
+    """The form of each file of a list.
+
+    Args:
+        files: names the file of each cell.
+    """
+    pairs: list[tuple[str, str]] = []
+    sure = True
+    for file in files.drop_nulls().unique(maintain_order=True).to_list():
+        own = find_forms(field, texts.filter((files == file).fill_null(value=False)))
+        if len(own.fitting) > 1:
+            return FileForms(sure=False, doubtful=True)
+        form = own.fitting[0].treatment if own.fitting else None
+        sure = sure and (own.sure or (not own.fitting and own.read == own.filled))
+        if isinstance(form, Number | Dates):
+            pairs.append((file, form.written))
+        elif own.filled:
+            pairs.append((file, "1234.5" if field.is_number else "year"))
+    differ = len({written for _, written in pairs}) > 1
+    return FileForms(tuple(pairs) if differ else (), sure)
+
+
 def _currencies(texts: pl.Series) -> tuple[str, ...]:
     """The different currencies beside numbers, where they are several."""
     found = texts.str.extract(rf"({MONEY})").drop_nulls().str.to_uppercase().unique().sort()

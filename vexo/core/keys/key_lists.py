@@ -7,7 +7,7 @@ from collections.abc import Sequence
 
 import polars as pl
 
-from ..cell_parser import parse
+from ..cell_parser import in_long_form, parse
 from ..documents import DocumentError, Picked
 from ..records import IDENTIFIER, RecordType
 from ..values import bare, dtype, normal
@@ -90,7 +90,7 @@ def typed_keys(picked: Picked, record_type: RecordType) -> pl.DataFrame:
         texts = bare(normal(pl.Series([values[at] for values in picked.values], dtype=pl.String)))
         if name == record_type.identifier and not field.quoted:
             texts = texts.set(~texts.str.contains(r"^\d{1,18}$"), None)
-        typed = texts.cast(dtype(field)) if dtype(field) == pl.String else parse(field, texts).values
+        typed = in_long_form(field, texts) if dtype(field) == pl.String else parse(field, texts).values
         columns.append(typed.alias(name))
     return pl.DataFrame(columns).with_row_index(PLACE)
 

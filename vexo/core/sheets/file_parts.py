@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
@@ -11,6 +12,7 @@ from .overlay.versions import told_apart
 from .sheet import ROW, Column, SheetError, SheetProfile
 
 FILE_HEADER, ROW_IN_FILE_HEADER = "File", "Row in file"
+_NAMED = re.compile(rf"({FILE_HEADER}|{ROW_IN_FILE_HEADER})(?: \d+)?")
 
 
 @dataclass(frozen=True)
@@ -27,6 +29,12 @@ def _free(header: str, taken: Sequence[str]) -> str:
     while (header if nth == 1 else f"{header} {nth}") in taken:
         nth += 1
     return header if nth == 1 else f"{header} {nth}"
+
+
+def file_column(headers: Sequence[str]) -> int | None:
+    """Which column names the file that a row came in; None where the list is one file."""
+    ends = [_NAMED.fullmatch(header) for header in headers[-2:]]
+    return len(headers) - 2 if [end[1] if end else "" for end in ends] == [FILE_HEADER, ROW_IN_FILE_HEADER] else None
 
 
 def _plain(place: tuple[str, int]) -> tuple[str, int]:

@@ -30,7 +30,7 @@ from ..trips.sheets import newest_in, newest_sheet
 from ..trips.status import status_facts, update_status
 from .lookup_tables import claim
 from .mapped_sheet import MappedSheet, known_catalogue, matches_of
-from .questions import ask, asks_of_values, may_hold_marks
+from .questions import ask, asks_of_values, file_column_of, may_hold_marks
 
 
 def shown_lane(field: Field, lane: Lane, header: str) -> ShownLane:
@@ -105,6 +105,8 @@ def ask_again(mapped: MappedSheet, lease: Lease) -> None:
     looked = {match.column for match in mapped.matches if asks_of_values(match) or may_hold_marks(match, mapped)}
     beside = {header for lane in mapped.lanes.values() for header in lane.headers}
     looked |= {match.column for match in mapped.matches if match.header in beside}
+    names_file = file_column_of(mapped)
+    looked |= {names_file.column} if names_file else set()
     cells = columns_now(mapped.sheet, mapped.edits, sorted(looked - {""}))
     facts = status_facts(mapped.view)
     asked = ask(cells, mapped, facts.holds)

@@ -16,14 +16,16 @@ from vexo.core.columns.lanes import PLAIN, Lane
 from vexo.core.columns.marks import LIKE_A_MARK
 from vexo.core.columns.matches import ColumnMatch, conflict_words, conflicts
 from vexo.core.columns.treatments import Treatment, treat
+from vexo.core.columns.treatments.by_file import ByFile
 from vexo.core.columns.treatments.dates import ORDERS, Dates
 from vexo.core.columns.treatments.numbers import Arithmetic, Multiply, Number, Round
 from vexo.core.columns.units import Doubt, doubt_unit, unit_in
-from vexo.core.columns.value_formats import Form, Forms, find_forms, find_separator
+from vexo.core.columns.value_formats import FileForms, Form, Forms, find_forms, find_separator, forms_by_file
 from vexo.core.conditions.tree import Compare, Not
 from vexo.core.records import Field, Kind, RecordType
+from vexo.core.sheets.file_parts import file_column
 from vexo.core.sheets.shape import column_titles
-from vexo.core.values import to_text
+from vexo.core.values import nfc, to_text
 
 from ..trips.facts.columns import Option, Question
 from ..trips.facts.parts import Holdings
@@ -90,7 +92,8 @@ def ask(cells: pl.DataFrame, mapped: MappedSheet, holds: Holdings) -> dict[str, 
         if field.kind == Kind.CHOICES:
             continue
         _, marked = lane_cells(cells, match, mapped.reading, lane, mapped.headers)
-        asked.setdefault(_key(match), []).extend(_values(match, field, lane, marked.texts, holds))
+        files = _files(mapped, cells)
+        asked.setdefault(_key(match), []).extend(_values(match, field, lane, marked.texts, files, holds))
     return {key: questions for key, questions in asked.items() if questions}
 
 
@@ -173,18 +176,49 @@ def _separator(field: Field, lane: Lane, texts: pl.Series) -> list[Question]:
     return [Question("separator", says, [option], True)]
 
 
-def _values(match: ColumnMatch, field: Field, lane: Lane, texts: pl.Series, holds: Holdings) -> list[Question]:
-    """Questions about the form and the unit of a column's values."""
+def file_column_of(mapped: MappedSheet) -> ColumnMatch | None:
+    """The column of a list in several files that names the file of each row."""
+    columns = mapped.sheet.profile.columns
+    at = file_column([column.header for column in columns]) if mapped.sheet.files else None
+    return next((match for match in mapped.matches if at is not None and match.column == columns[at].name), None)
+
+
+def _files(mapped: MappedSheet, cells: pl.DataFrame) -> tuple[str, pl.Series] | None:
+    match = file_column_of(mapped)
+    return (match.header, nfc(cells[match.column])) if match is not None else None
+
+
+def _values(
+    match: ColumnMatch,
+    field: Field,
+    lane: Lane,
+    texts: pl.Series,
+    files: tuple[str, pl.Series] | None,
+    holds: Holdings,
+) -> list[Question]:
+    """Questions about the form and the unit of a column's values.
+
+    Args:
+        files: the header of the column that names the file of each row, and its cells; None where the list is one file.
+    """
     questions: list[Question] = []
-    formed = any(isinstance(one, Number | Dates) for one in lane.treatments) or "form" in lane.settled
+    formed = any(isinstance(one, Number | Dates | ByFile) for one in lane.treatments) or "form" in lane.settled
     forms = (
         Forms((), 0, 0)
         if formed or any(isinstance(o, Arithmetic) for o in lane.treatments)
         else find_forms(field, texts)
     )
     form: Treatment | None = None
-    if forms.fitting:
-        questions.append(_form(field, lane, forms))
+    in_files = FileForms()
+    if files and (forms.fitting or forms.read < forms.filled):
+        in_files = forms_by_file(field, texts, files[1])
+    if files and in_files.pairs:
+        form = ByFile((files[0],), in_files.pairs)
+        questions.append(_by_file(field, lane, form, in_files.sure))
+        texts = treat(texts, [form], {files[0]: files[1]})
+    elif forms.fitting:
+        asked = _form(field, lane, forms)
+        questions.append(replace(asked, sure=asked.sure and not in_files.doubtful))
         form = forms.fitting[0].treatment
         if form is not None:
             texts = treat(texts, [form])
@@ -214,6 +248,16 @@ def _form_words(form: Form) -> str:
         return f"Read days written {ORDERS[form.treatment.written]}"
     assert isinstance(form.treatment, Number)
     return f"Read numbers written as {form.treatment.written}"
+
+
+def _by_file(field: Field, lane: Lane, form: ByFile, sure: bool) -> Question:
+    what = "numbers" if field.is_number else "days"
+    each = ", ".join(f"{file} {written if field.is_number else ORDERS[written]}" for file, written in form.pairs)
+    stay = replace(lane, settled=(*lane.settled, "form"))
+    options = [_option(f"Read each file in its own form: {each}", lanes={field.name: _with(lane, form)})]
+    if not sure:
+        options.append(_option("Read them as they stand", lanes={field.name: stay}))
+    return Question("form", f"The files write the {what} of {field.label} in different forms.", options, sure)
 
 
 def _form(field: Field, lane: Lane, forms: Forms) -> Question:

@@ -54,11 +54,13 @@ def _named(target: RecordType, wanted: pl.Series, client: Client, *, by_identifi
         known = found[by][by].cast(pl.String)
         if by != target.identifier:
             left = left.filter(~in_long_form(field, left).is_in(known.implode()))
-    return make_lookup(key_texts(wanted), target, found, _near(target, left, found, client))
+    near = _near(target, left, found, client)
+    return make_lookup(key_texts(wanted), target, found, near, by_identifier=by_identifier)
 
 
 def _near(target: RecordType, left: pl.Series, found: dict[str, pl.DataFrame], client: Client) -> dict[str, list[str]]:
-    """The names nearest to those that name nobody, of a type that is small enough to be read for it."""
+    """The names nearest to those that name nobody, of a type that is small enough to be read for it: by any of the
+    fields by which it was asked for."""
     by = target.shown_by
     identifiers = found.get(target.identifier)
     if identifiers is not None and len(left):
@@ -67,5 +69,10 @@ def _near(target: RecordType, left: pl.Series, found: dict[str, pl.DataFrame], c
         return {}
     if not len(left) or len(left) > _MOST_LOST or client.count(target) > _MOST_NEAR:
         return {}
-    names = pl.concat([chunk[by] for chunk in client.read(target, [by])]).cast(pl.String).drop_nulls()
-    return near_keys(left.to_list(), names.to_list())
+    ways = [name for name in dict.fromkeys([by, *found]) if target.field(name).quoted]
+    records = pl.concat(list(client.read(target, ways)))
+    near: dict[str, list[str]] = {}
+    for way in ways:
+        known = records[way].cast(pl.String).drop_nulls().to_list()
+        near |= near_keys([text for text in left.to_list() if text not in near], known)
+    return near

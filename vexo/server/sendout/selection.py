@@ -10,6 +10,7 @@ import polars as pl
 from vexo.applications import Client
 from vexo.core.documents import Picked, SendOut, check
 from vexo.core.keys.key_lists import PLACE, in_their_order, typed_keys
+from vexo.core.keys.near import near_keys
 from vexo.core.records import Catalogue, RecordType
 from vexo.core.sheets.writers.outgoing import read_fields
 
@@ -18,6 +19,11 @@ from ..applications.services import describe
 from ..routes.models import Route
 from ..routes.saved_routes import fit_of
 from ..trips.models import Trip
+
+_MOST_NEAR = 50
+"""Keys that found no record for which the nearest are looked for: more are another list, not slips."""
+_MOST_READ = 20_000
+"""Records of a type among which they are looked for: the keys of all are read for it."""
 
 
 def begin(application: Application, document: SendOut, by: str, title: str = "", route: Route | None = None) -> Trip:
@@ -55,7 +61,19 @@ def read_picked(
 ) -> tuple[pl.DataFrame, list[str]]:
     """The records that were picked, in the order of the list, and the keys that found none."""
     keys = typed_keys(picked, record_type).drop(PLACE)
-    return in_their_order(picked, record_type, client.read_by_keys(record_type, list(fields), list(picked.key), keys))
+    records = client.read_by_keys(record_type, list(fields), list(picked.key), keys)
+    found, missing = in_their_order(picked, record_type, records)
+    return found, _with_nearest(client, picked, record_type, missing)
+
+
+def _with_nearest(client: Client, picked: Picked, record_type: RecordType, missing: list[str]) -> list[str]:
+    """Keys that found no record, each with those that it may have been meant to be."""
+    if len(picked.key) > 1 or not 0 < len(missing) <= _MOST_NEAR or client.count(record_type) > _MOST_READ:
+        return missing
+    [name] = picked.key
+    known = pl.concat([chunk[name] for chunk in client.read(record_type, [name])]).cast(pl.String).drop_nulls()
+    near = near_keys(missing, known.to_list())
+    return [f"{key} (nearest: {' or '.join(near[key])})" if key in near else key for key in missing]
 
 
 def all_read(document: SendOut, record_type: RecordType, catalogue: Catalogue) -> list[str]:

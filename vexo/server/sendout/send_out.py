@@ -69,6 +69,10 @@ def go_on(view: PartView, person: Person, *, run_here: bool = False) -> Job:
         )
 
 
+_NAMED = 5
+"""Keys that found no record, of which it is told where none did."""
+
+
 def _read(lease: Lease, document: SendOut, format_: str) -> tuple[Writer, Pieces, list[str]]:
     """The records that the document asks for, what they are to be written with, and the keys that found none."""
     trip = lease.trip
@@ -83,6 +87,13 @@ def _read(lease: Lease, document: SendOut, format_: str) -> tuple[Writer, Pieces
         if document.picked is not None:
             lease.progress(0, len(document.picked.values), "reading the records that were picked")
             records, missing = read_picked(client, document.picked, record_type, fields)
+            if records.is_empty():
+                named = ", ".join(missing[:_NAMED]) + (" …" if len(missing) > _NAMED else "")
+                raise PlainError(
+                    f"None of the {len(missing):,} keys is that of a {record_type.label.lower()}, so nothing goes out: "
+                    f"{named}.",
+                    "not-found",
+                )
             writer.look(records)
             return writer, one_piece(trip, records), missing
         condition = read_condition(document.condition, record_type, catalogue)

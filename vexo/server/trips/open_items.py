@@ -33,9 +33,9 @@ def open_items(trip: Trip, facts: StatusFacts, plan: StoredPlan | None, sent_by:
     """
     items = [*_questions(facts), *_route(facts), *_expectations(trip, facts)]
     if sent_by is not None:
-        items += _rows(sent_by.reasons, (*STOPPING, RowState.REFUSED, RowState.UNCLEAR))
+        items += _rows(trip, sent_by.reasons, (*STOPPING, RowState.REFUSED, RowState.UNCLEAR))
     elif plan is not None:
-        items += [*_damage(plan.summary.damage), *_rows(plan.summary.reasons, STOPPING)]
+        items += [*_damage(plan.summary.damage), *_rows(trip, plan.summary.reasons, STOPPING)]
     return items
 
 
@@ -118,18 +118,32 @@ def _damage(groups: Sequence[Damage]) -> Iterator[OpenItem]:
         yield OpenItem("damage", says, group.count, False, StationName.FILE, of=group.header)
 
 
-def _rows(reasons: Sequence[Reason], states: Sequence[RowState]) -> Iterator[OpenItem]:
+def _rounded(trip: Trip, reason: Reason) -> list[Option]:
+    """For numbers with more decimals than their field takes: to round the column to so many."""
+    places = reason.arguments[0] if reason.code == "too-fine" and reason.arguments else ""
+    if not reason.field or not places.isdecimal():
+        return []
+    lane = dict(trip.lanes.get(reason.field, {}))
+    lane["treatments"] = [*lane.get("treatments", ()), {"do": "round", "to": int(places)}]
+    decimals = "whole numbers" if places == "0" else "1 decimal" if places == "1" else f"{places} decimals"
+    return [Option(f"Round to {decimals}", {}, {reason.field: lane})]
+
+
+def _rows(trip: Trip, reasons: Sequence[Reason], states: Sequence[RowState]) -> Iterator[OpenItem]:
     """Rows in these states by what stops them, or by why they are not in."""
     for reason in reasons:
         if reason.state not in states:
             continue
         sent = reason.state not in STOPPING
+        options = [] if sent else _rounded(trip, reason)
         yield OpenItem(
             reason.code,
             group_words(reason.code, reason.label, reason.arguments),
             reason.count,
             False,
             StationName.OUTCOME if sent else StationName.REVIEW,
+            of=reason.field if options else "",
+            options=options,
             answers=[] if sent else options_for_group(reason.code),
             state=reason.state,
             field=reason.field,

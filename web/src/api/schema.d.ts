@@ -1118,6 +1118,21 @@ export interface components {
             /** @default false */
             marks: boolean;
         };
+        /** @description format by file */
+        ByFileTreatment: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "by file";
+            columns: string[];
+            pairs: string[][];
+        };
+        /**
+         * @description * `by file` - by file
+         * @enum {string}
+         */
+        ByFileTreatmentDoEnum: "by file";
         Carried: {
             /** Format: date */
             day: string;
@@ -2657,7 +2672,7 @@ export interface components {
          * @enum {string}
          */
         TakeTreatmentDoEnum: "take";
-        Treatment: components["schemas"]["TrimTreatment"] | components["schemas"]["CaseTreatment"] | components["schemas"]["BlankTreatment"] | components["schemas"]["ReplaceTreatment"] | components["schemas"]["SplitTreatment"] | components["schemas"]["JoinTreatment"] | components["schemas"]["TakeTreatment"] | components["schemas"]["InitialTreatment"] | components["schemas"]["PadTreatment"] | components["schemas"]["PrefixTreatment"] | components["schemas"]["SuffixTreatment"] | components["schemas"]["ValuesTreatment"] | components["schemas"]["NumberTreatment"] | components["schemas"]["MultiplyTreatment"] | components["schemas"]["RoundTreatment"] | components["schemas"]["DateTreatment"] | components["schemas"]["PhoneTreatment"] | components["schemas"]["LookUpTreatment"];
+        Treatment: components["schemas"]["TrimTreatment"] | components["schemas"]["CaseTreatment"] | components["schemas"]["BlankTreatment"] | components["schemas"]["ReplaceTreatment"] | components["schemas"]["SplitTreatment"] | components["schemas"]["JoinTreatment"] | components["schemas"]["TakeTreatment"] | components["schemas"]["InitialTreatment"] | components["schemas"]["PadTreatment"] | components["schemas"]["PrefixTreatment"] | components["schemas"]["SuffixTreatment"] | components["schemas"]["ValuesTreatment"] | components["schemas"]["NumberTreatment"] | components["schemas"]["MultiplyTreatment"] | components["schemas"]["RoundTreatment"] | components["schemas"]["DateTreatment"] | components["schemas"]["ByFileTreatment"] | components["schemas"]["PhoneTreatment"] | components["schemas"]["LookUpTreatment"];
         /** @description A lane tried on the whole column. */
         TriedLane: {
             says: string;

@@ -2,14 +2,17 @@
 /** What is open: questions before whose answers nothing is sent, then what waits and stays behind. */
 import { computed, ref } from "vue";
 
-import type { TripDetail } from "@/api/client";
+import { api, data, type TripDetail } from "@/api/client";
+import { jobDone } from "@/api/queries";
 import { count, many } from "@/parts/format";
+
+import { useDoing } from "@/ui/doing";
 
 import { useTripContext } from "./context";
 
 type Item = TripDetail["open"][number];
 const emit = defineEmits<{ choose: [state: string] }>();
-const { trip } = useTripContext();
+const { trip, mayPrepare, refresh } = useTripContext();
 const FEW = 4;
 const all = ref(false);
 const stops = computed(() => trip.value.open.filter((item) => item.stops));
@@ -19,6 +22,16 @@ const waiting = computed(() => (all.value ? waits.value : waits.value.slice(0, F
 const more = computed(() => Math.max(stops.value.length - FEW, 0) + Math.max(waits.value.length - FEW, 0));
 const stationOf = (item: Item): string => item.station.charAt(0).toUpperCase() + item.station.slice(1);
 const to = (item: Item) => ({ name: "trip", params: { id: trip.value.id, station: item.station } });
+/** Answers that change a column, where they belong to rows that wait. */
+const { start: answer, busy } = useDoing(
+  async ({ columns, lanes }: Item["options"][number]) => {
+    const params = { path: { id: trip.value.id }, header: { "If-Match": `"${trip.value.version}"` } };
+    const job = await data(api.PATCH("/api/trips/{id}/columns", { params, body: { columns, lanes, operation: "" } }));
+    await refresh();
+    return jobDone(job.id);
+  },
+  { after: refresh },
+);
 </script>
 
 <template>
@@ -44,6 +57,16 @@ const to = (item: Item) => ({ name: "trip", params: { id: trip.value.id, station
           <button type="button" class="font-semibold text-marine underline" @click="emit('choose', item.state)">
             {{ count(item.count) }} {{ item.state }}</button
           >: {{ item.says }}
+          <button
+            v-for="option in mayPrepare ? item.options : []"
+            :key="option.says"
+            type="button"
+            class="btn sm"
+            :disabled="busy || !!trip.job"
+            @click="answer(option)"
+          >
+            {{ option.says }}
+          </button>
         </template>
         <RouterLink v-else class="font-semibold text-held" :to="to(item)">{{ item.says }}</RouterLink>
       </li>

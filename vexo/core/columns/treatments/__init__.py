@@ -11,6 +11,7 @@ import polars as pl
 from .affixes import Prefix, Suffix
 from .base import BAD, Argument, Beside, Treatment, TreatmentError, problem_of
 from .blanks import Blank
+from .by_file import ByFile
 from .case import Case
 from .characters import Initial, Take
 from .dates import Dates
@@ -43,6 +44,7 @@ KINDS: Mapping[str, type[Treatment]] = {
         Multiply,
         Round,
         Dates,
+        ByFile,
         Phone,
         LookUp,
     )
