@@ -134,6 +134,37 @@ class Open(LaneCase):
         self.apply(trip)
         self.assertEqual([float(length) for length in self.lengths()[:4]], [9.5, 11.5] * 2)
 
+    def test_a_sum_in_a_column_with_currencies_is_told_once_its_form_is_and_what_it_lacks_is_said(self) -> None:
+        numbers = [berth["berth_no"] for berth in self.berths()]
+        texts = ("EUR 1,250.50", "EUR 9.25", "EUR 3.125")
+        lines = [f'OLDBASIN,{number},"{text}"' for number, text in zip(numbers, texts, strict=False)]
+        content = "\n".join(["harbour,berth_no,daily_rate", *lines])
+        trip = self.bring(content, record_type="Berth", key=["harbour", "berth_no"])
+        self.change(trip, lanes={"daily_rate": {"treatments": [{"do": "number", "written": "1,234.5"}]}})
+        expect(PartView.of(trip), self.person, sums={"daily_rate": "1262.875"})
+        trip.refresh_from_db()
+        item = next(item for item in self.listed(trip) if item["code"] == "expected")
+        self.assertIn("cannot be told", item["says"])
+        told = self.vexo.run("--as", "ada", "totals", str(trip.pk)).stdout
+        self.assertIn("sheet 1259.75", told)
+        self.assertIn("(without 1 cell that cannot be read)", told)
+        rounds = next(item for item in self.listed(trip) if item["code"] == "too-fine")
+        self.assertEqual(rounds["options"][0]["says"], "Round to 2 decimals")
+        self.vexo.run("--as", "ada", "edit", str(trip.pk), "--find", "3.125", "--replace", "3.12")
+        expect(PartView.of(trip), self.person, sums={"daily_rate": "1,262.87"})
+        trip.refresh_from_db()
+        self.assertEqual([item for item in self.listed(trip) if item["code"] == "expected"], [])
+
+    def test_a_number_that_is_too_fine_is_rounded_with_one_answer(self) -> None:
+        numbers = [berth["berth_no"] for berth in self.berths()]
+        content = f"harbour,berth_no,daily_rate\nOLDBASIN,{numbers[0]},41.125\nOLDBASIN,{numbers[1]},42.5\n"
+        trip = self.bring(content, record_type="Berth", key=["harbour", "berth_no"])
+        self.assertEqual(self.verdicts(trip)[0], "rejected")
+        done = self.vexo.run("--as", "ada", "columns", str(trip.pk), "--answer", "daily_rate=1")
+        self.assertEqual((done.returncode, self.listed(trip)), (0, []))
+        self.apply(trip)
+        self.assertEqual([float(berth["daily_rate"]) for berth in self.berths()[:2]], [41.13, 42.5])
+
     def test_many_columns_that_nothing_is_known_of_are_one_question(self) -> None:
         self.make(("01", "a"))
         odd = [f"odd {n}" for n in range(150)]

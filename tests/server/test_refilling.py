@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import zipfile
 from pathlib import Path
 from typing import Any
@@ -99,6 +100,23 @@ class Refilling(ServiceCase):
         self.assertEqual((self.result["missing"], self.result["not_found"]), (1, ["EELGRASS X-999"]))
         with zipfile.ZipFile(path) as archive:
             self.assertIsNone(archive.testzip())
+
+    def test_cells_with_formulas_stay_and_are_named_unless_they_are_meant(self) -> None:
+        def calculate(sheet: Any) -> None:
+            sheet["F4"].value, sheet["G6"].value = "=A4*5", '=A6&"!"'
+
+        source = self.edited(self.book(), calculate)
+        rate = float(self.there("B-003")["daily_rate"])
+        sheet = openpyxl.load_workbook(self.fill(source))["My berths"]
+        self.assertEqual((sheet["F4"].value, sheet["G6"].value), ("=A4*5", '=A6&"!"'))
+        self.assertEqual((self.result["formulas"], self.result["formula_cells"]), (2, ["F4", "G6"]))
+        for more, kept in (((), 2), (("--formulas",), 0)):
+            target = temporary_folder() / "again.xlsx"
+            asked = ("refill", "harbour-practice", "Berth", str(source), "-o", str(target), *more)
+            done = self.vexo.run("--as", "ada", *asked, "--json")
+            self.assertEqual(json.loads(done.stdout)["formulas"], kept)
+            self.assertEqual("2 cells keep their formulas: F4, G6" in done.stderr, bool(kept))
+            self.assertEqual(openpyxl.load_workbook(target)["My berths"]["F4"].value, "=A4*5" if kept else rate)
 
     def test_again_and_again_and_home_with_its_edits(self) -> None:
         path = self.fill(self.book())

@@ -161,7 +161,10 @@ def totals(setting: Setting, trip: int, expect_rows: int | None, expect: tuple[s
         out.print(f"{told['rows']:,} rows")
         out.print(table)
         for name, sums_ in told["fields"].items():
-            out.print(f"{name}: " + ", ".join(f"{what} {text}" for what, text in sums_.items() if text is not None))
+            unread = sums_.pop("unread")
+            texts = [f"{what} {text}" for what, text in sums_.items() if text is not None]
+            cells = "1 cell that cannot be read" if unread == 1 else f"{unread:,} cells that cannot be read"
+            out.print(f"{name}: {', '.join(texts)}" + (f" (without {cells})" if unread else ""))
         for one in told["expected"]:
             agrees = "agrees" if not one["off"] else f"is {one['now'] or 'no number'}, off by {one['off']}"
             out.print(f"Expected {one['what'] or 'rows'} {one['expected']}: {agrees}")

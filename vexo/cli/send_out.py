@@ -313,6 +313,7 @@ def compare(setting: Setting, trip: int, as_json: bool) -> None:
 @click.argument("record_type", metavar="TYPE")
 @click.argument("file", type=click.Path(path_type=Path))
 @click.option("--key", multiple=True, metavar="FIELD", help="The key that finds the records; several make one key.")
+@click.option("--formulas", is_flag=True, help="Fill cells that hold a formula, too.")
 @click.option("-o", "--output", type=click.Path(path_type=Path, dir_okay=False), required=True)
 @json_option
 @ready
@@ -322,6 +323,7 @@ def refill(
     record_type: str,
     file: Path,
     key: tuple[str, ...],
+    formulas: bool,
     output: Path,
     as_json: bool,
 ) -> None:
@@ -338,11 +340,17 @@ def refill(
     if not output.absolute().parent.is_dir():
         raise PlainError(f"There is no folder {output.parent}.")
     upload = take_file(file, person.username)
-    result = finish(start_refilling(found, record_type, upload, person, key, run_here=True))
+    result = finish(start_refilling(found, record_type, upload, person, key, formulas=formulas, run_here=True))
     _deliver(result, output)
     for text in result["not_found"]:
         click.echo(f"No record has the key {text}; its row stays as it was.", err=True)
+    if result["formulas"]:
+        places = ", ".join(result["formula_cells"]) + (
+            " …" if result["formulas"] > len(result["formula_cells"]) else ""
+        )
+        click.echo(f"{result['formulas']:,} cells keep their formulas: {places}. Fill them with --formulas.", err=True)
     if as_json:
-        print_json({**{name: result[name] for name in ("trip", "rows", "missing", "not_found")}, "file": str(output)})
+        names = ("trip", "rows", "missing", "not_found", "formulas", "formula_cells")
+        print_json({**{name: result[name] for name in names}, "file": str(output)})
     else:
         console().print(f"Trip {result['trip']}: {result['rows']:,} rows of {output} are filled")

@@ -42,6 +42,10 @@ _MOST_NAMED = 1000
 """Keys without a record that are told by name; all are counted."""
 
 
+_PLACES = 20
+"""Cells that kept their formulas and are told by name; all are counted."""
+
+
 def start_refilling(
     application: Application,
     record_type: str,
@@ -49,15 +53,24 @@ def start_refilling(
     person: Person,
     key: Sequence[str] = (),
     *,
+    formulas: bool = False,
     run_here: bool = False,
 ) -> Job:
-    """Ask for a file to be filled anew. Raises NotAllowed."""
+    """Ask for a file to be filled anew.
+
+    Args:
+        formulas: cells that hold a formula are filled too; else they stay, and it is said.
+
+    Raises:
+        NotAllowed
+    """
     require(person, Action.PREPARE)
     asked: dict[str, Any] = {
         "application": application.name,
         "record_type": record_type,
         "upload": upload.pk,
         "key": list(key),
+        "formulas": formulas,
     }
     return enqueue("refill", person.username, run_here=run_here, **asked)
 
@@ -153,9 +166,11 @@ def refill(lease: Lease) -> dict[str, Any]:
     missing = rows.filter(~pl.col(ROW).is_in(numbers.implode()))
     not_found = [" ".join(map(str, key)) for key in missing.select(*plan.key).head(_MOST_NAMED).iter_rows()]
     refilled = _Refilled(application, upload, profile, record_type, plan, columns, records, not_found, len(missing))
-    path = refilled.write()
+    formulas = bool(asked.get("formulas"))
+    path, calculated = refilled.write(formulas)
+    kept = [] if formulas else calculated
     with lease.writing():
-        return refilled.begin_trip(lease.job, path, len(numbers))
+        return refilled.begin_trip(lease.job, path, len(numbers), kept)
 
 
 @dataclass(frozen=True)
@@ -173,18 +188,24 @@ class _Refilled:
     not_found: list[str]
     missing: int
 
-    def write(self) -> str:
-        """Write the file, and give where it lies in the data folder."""
+    def write(self, formulas: bool) -> tuple[str, list[str]]:
+        """Write the file; where it lies in the data folder, and the cells among those filled that hold formulas."""
+        calculated: list[str] = []
         path = f"files/refilled/out-{uuid.uuid4().hex[:12]}.{self.profile.format}"
         with replacing(absolute(path)) as aside:
             if self.profile.format == "xlsx":
-                refill_xlsx(absolute(self.upload.path), aside, self.profile.sheet, self.columns)
+                source, sheet = absolute(self.upload.path), self.profile.sheet
+                calculated = refill_xlsx(source, aside, sheet, self.columns, formulas=formulas)
             else:
                 refill_text(raw_of(self.upload), aside, self.profile, self.columns)
-        return path
+        return path, calculated
 
-    def begin_trip(self, job: Job, path: str, rows: int) -> dict[str, Any]:
-        """Write down a trip that has the file out; what the job tells of it."""
+    def begin_trip(self, job: Job, path: str, rows: int, kept: list[str]) -> dict[str, Any]:
+        """Write down a trip that has the file out; what the job tells of it.
+
+        Args:
+            kept: the cells that were not filled, since they hold formulas.
+        """
         record_type, name = self.record_type, self.upload.name
         records = self.records.unique(IDENTIFIER, keep="first", maintain_order=True)
         if record_type.identifier not in records.columns:
@@ -205,7 +226,9 @@ class _Refilled:
         keep_copy(trip, part, records)
         values = {"name": name, "path": path, "rows": rows, "format": self.profile.format}
         sheet = Sheet.objects.create(trip=trip, part=part, direction=Sheet.OUT, added_by=job.by, **values)
-        sent = SentSheet(sheet.pk, rows, name, sheet.added_at, 1, self.missing, self.not_found)
+        sent = SentSheet(
+            sheet.pk, rows, name, sheet.added_at, 1, self.missing, self.not_found, len(kept), kept[:_PLACES]
+        )
         update_status(PartView.of(trip), plural=record_type.plural, sent=sent, also_out=[])
         Upload.objects.filter(pk=self.upload.pk).update(trip=trip)
         Job.objects.filter(pk=job.pk).update(trip=trip)
@@ -219,4 +242,6 @@ class _Refilled:
             "file": path,
             "missing": self.missing,
             "not_found": self.not_found,
+            "formulas": len(kept),
+            "formula_cells": kept[:_PLACES],
         }

@@ -21,8 +21,10 @@ class BringInSerializer(serializers.Serializer[Any]):
 
 
 class RefillSerializer(serializers.Serializer[Any]):
-    """A file to be filled from the application; ``key`` finds its records, where that does not tell itself."""
+    """A file to be filled from the application; ``key`` finds its records, where that does not tell itself. Cells that
+    hold a formula are filled with ``formulas`` only."""
 
     application = _TEXTS()
     record_type = _TEXTS()
     key = serializers.ListField(child=_TEXTS(), required=False, default=list)
+    formulas = serializers.BooleanField(required=False, default=False)

@@ -52,7 +52,8 @@ class RefillView(APIView):
         values, person = refill_serializer.validated_data, person_of(request)
         upload = waiting.find_waiting(number) if waiting.waits(number) else receive.finish(number, person.username)
         application = get_object_or_404(Application, name=values["application"])
-        job = start_refilling(application, values["record_type"], upload, person, values["key"])
+        formulas = values["formulas"]
+        job = start_refilling(application, values["record_type"], upload, person, values["key"], formulas=formulas)
         return Response(JobSerializer(job).data, status=202)
 
 

@@ -31,6 +31,7 @@ class JobResultSerializer(serializers.Serializer[Any]):
     unchanged = serializers.BooleanField(required=False)
     parts = serializers.IntegerField(required=False)
     missing = serializers.IntegerField(required=False)
+    formulas = serializers.IntegerField(required=False)
     cells = serializers.IntegerField(required=False)
     upload = serializers.IntegerField(required=False)
     outcome = serializers.DictField(child=serializers.IntegerField(), required=False)

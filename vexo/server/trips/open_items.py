@@ -11,11 +11,11 @@ from ..errors import PlainError
 from ..faults import group_words
 from .answers import options_for_group
 from .facts import from_json
-from .facts.columns import Option, Question
+from .facts.columns import Option, Question, SheetColumn
 from .facts.open import OpenItem
 from .facts.parts import Expected
 from .facts.passes import StoredPass
-from .facts.plans import Damage, Reason, StoredPlan
+from .facts.plans import Damage, PlanSummary, Reason, StoredPlan
 from .facts.status import StationName, StatusFacts
 from .models import Trip
 
@@ -31,7 +31,8 @@ def open_items(trip: Trip, facts: StatusFacts, plan: StoredPlan | None, sent_by:
     Args:
         plan: the newest plan of the newest sheet, and ``sent_by`` the pass that sent it.
     """
-    items = [*_questions(facts), *_route(facts), *_expectations(trip, facts)]
+    summary = plan.summary if plan is not None else None
+    items = [*_questions(facts), *_route(facts), *_expectations(trip, facts, summary)]
     if sent_by is not None:
         items += _rows(trip, sent_by.reasons, (*STOPPING, RowState.REFUSED, RowState.UNCLEAR))
     elif plan is not None:
@@ -94,8 +95,8 @@ def _route(facts: StatusFacts) -> Iterator[OpenItem]:
         yield OpenItem("route", says, len(fit.missing), True, StationName.COLUMNS, options=options)
 
 
-def _expectations(trip: Trip, facts: StatusFacts) -> Iterator[OpenItem]:
-    for one in expected_of(trip, facts):
+def _expectations(trip: Trip, facts: StatusFacts, summary: PlanSummary | None) -> Iterator[OpenItem]:
+    for one in expected_of(trip, facts, summary):
         if one.off:
             what = f"The sum of {one.what}" if one.what else "The number of rows"
             off = "cannot be told" if one.off == "?" else f"is off by {one.off}"
@@ -103,12 +104,30 @@ def _expectations(trip: Trip, facts: StatusFacts) -> Iterator[OpenItem]:
             yield OpenItem("expected", says, 1, True, StationName.FILE)
 
 
-def expected_of(trip: Trip, facts: StatusFacts) -> list[Expected]:
-    """What a person expects of the sheet, held against what is there."""
+def expected_of(trip: Trip, facts: StatusFacts, summary: PlanSummary | None) -> list[Expected]:
+    """What a person expects of the sheet, held against what is there.
+
+    Args:
+        summary: the figures of its newest plan.
+    """
     if not trip.expected or facts.sheet is None:
         return []
-    sums = {column.header: column.totals.sum if column.totals else "" for column in facts.columns}
+    sums = {
+        column.header: (column.totals.sum if column.totals else "") or _sum_as_read(column, summary)
+        for column in facts.columns
+        if not column.extra
+    }
     return from_json(checked(trip.expected, facts.sheet.rows, sums), list[Expected])
+
+
+def _sum_as_read(column: SheetColumn, summary: PlanSummary | None) -> str:
+    """The sum of a column whose numbers are written in a form of their own, as its lane reads them; empty where it
+    cannot be told, or the lane makes other numbers of them."""
+    if summary is None or column.field not in summary.totals or column.lane is None:
+        return ""
+    own = next((figures for figures in summary.columns if figures.field == column.field), None)
+    reckons = any(treatment.get("do") in ("multiply", "round") for treatment in column.lane.treatments)
+    return "" if own is None or own.unreadable or reckons else summary.totals[column.field].sheet
 
 
 def _damage(groups: Sequence[Damage]) -> Iterator[OpenItem]:

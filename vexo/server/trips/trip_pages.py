@@ -89,6 +89,7 @@ def totals_of(view: PartView) -> TripTotals:
     application before and (once written) after; and what a person expects."""
     status, trip = TripStatus(view), view.trip
     planned = status.plan.summary.totals if status.plan else {}
+    unread = {one.field: one.unreadable for one in status.plan.summary.columns} if status.plan else {}
     reports = (report_of(trip, stored.number) for stored in reversed(status.passes))
     report = next((found for found in reports if found), None) if status.sent_by else None
     written = report.totals if report else {}
@@ -100,10 +101,12 @@ def totals_of(view: PartView) -> TripTotals:
             if not column.extra
         ],
         fields={
-            name: FieldTotals(**asdict(sums), after=written[name].after if name in written else None)
+            name: FieldTotals(
+                **asdict(sums), after=written[name].after if name in written else None, unread=unread.get(name, 0)
+            )
             for name, sums in planned.items()
         },
-        expected=expected_of(status.trip, status.facts),
+        expected=expected_of(status.trip, status.facts, status.plan.summary if status.plan else None),
     )
 
 
@@ -125,6 +128,8 @@ def went_out_of(status: TripStatus) -> WentOut | None:
         totals=[LabelledSum(labels.get(name, name), text) for name, text in trip.selection.get("totals", {}).items()],
         missing=sent.missing if sent else 0,
         not_found=sent.not_found if sent else [],
+        formulas=sent.formulas if sent else 0,
+        formula_cells=sent.formula_cells if sent else [],
         also_out=status.facts.also_out,
         since=from_json(since, Since) if since else None,
         parts=sent.parts if sent else 1,
@@ -229,7 +234,7 @@ def _detail(view: PartView, status: TripStatus) -> dict[str, Any]:
         "most_atomic": summary.most_atomic if summary else 0,
         "edits": facts.edits,
         "damage": summary.damage if summary else [],
-        "expected": expected_of(status.trip, status.facts),
+        "expected": expected_of(status.trip, status.facts, summary),
         "planned_totals": summary.totals if summary else {},
         "parts": parts_of(view),
         "went_out": went_out_of(status),

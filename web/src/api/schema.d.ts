@@ -1710,6 +1710,7 @@ export interface components {
             unchanged?: boolean;
             parts?: number;
             missing?: number;
+            formulas?: number;
             cells?: number;
             upload?: number;
             outcome?: {
@@ -2275,11 +2276,16 @@ export interface components {
             keys: string[][];
             all_fields: components["schemas"]["Field"][];
         };
-        /** @description A file to be filled from the application; ``key`` finds its records, where that does not tell itself. */
+        /**
+         * @description A file to be filled from the application; ``key`` finds its records, where that does not tell itself. Cells that
+         *     hold a formula are filled with ``formulas`` only.
+         */
         Refill: {
             application: string;
             record_type: string;
             key?: string[];
+            /** @default false */
+            formulas: boolean;
         };
         Replace: {
             find: string;
@@ -2895,6 +2901,8 @@ export interface components {
             totals: components["schemas"]["LabelledSum"][];
             missing: number;
             not_found: string[];
+            formulas: number;
+            formula_cells: string[];
             also_out: components["schemas"]["AlsoOut"][];
             since: components["schemas"]["Since"] | null;
             parts: number;

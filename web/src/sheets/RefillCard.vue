@@ -16,9 +16,15 @@ import type { About } from "./about";
 const props = defineProps<{ upload: number; about: About; disabled?: boolean }>();
 const router = useRouter();
 const said = ref("");
+const formulas = ref(false);
 const filling = useDoing<Job>(
   async () => {
-    const body = { application: props.about.application, record_type: props.about.recordType, key: [] };
+    const body = {
+      application: props.about.application,
+      record_type: props.about.recordType,
+      key: [],
+      formulas: formulas.value,
+    };
     const params = { path: { number: props.upload } };
     const asked = await data(api.POST("/api/uploads/{number}/refill", { params, body }));
     return jobDone(asked.id);
@@ -28,7 +34,10 @@ const filling = useDoing<Job>(
       if (!result?.trip) return;
       awaited.add(result.trip);
       const lost = result.missing ? `, ${many(result.missing, "row finds", "rows find")} no record` : "";
-      say(`${many(result.rows ?? 0, "row is", "rows are")} filled${lost}.`);
+      const kept = result.formulas
+        ? `, ${many(result.formulas, "cell keeps its formula", "cells keep their formulas")}`
+        : "";
+      say(`${many(result.rows ?? 0, "row is", "rows are")} filled${lost}${kept}.`);
       return router.push(`/trips/${result.trip}/file`);
     },
     failed: (error) => (said.value = error.message),
@@ -43,6 +52,9 @@ const filling = useDoing<Job>(
       Columns that name fields get what the application holds now, for the records that the key column names. Your own
       columns, the order and the widths stay.
     </p>
+    <label class="mt-1 flex items-center gap-2"
+      ><input v-model="formulas" type="checkbox" /><span>Fill cells that hold a formula, too</span></label
+    >
     <p v-if="said" class="!text-reject" role="alert">{{ said }}</p>
     <BusyButton
       type="button"

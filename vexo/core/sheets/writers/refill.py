@@ -120,8 +120,11 @@ def _content(column: Filled, dates: Sequence[str], from_1904: bool, prefix: str)
     return dict(zip(own[ROW].to_list(), made.iter_rows(), strict=True))
 
 
-def _spliced(data: bytes, columns: Sequence[Filled], dates: Sequence[str], from_1904: bool) -> tuple[bytes, bool]:
-    """The worksheet with the new cells, and whether one of them stands where a formula stood."""
+def _spliced(
+    data: bytes, columns: Sequence[Filled], dates: Sequence[str], from_1904: bool, formulas: bool
+) -> tuple[bytes, list[str]]:
+    """The worksheet with the new cells, and the places of the formulas in them: filled only where ``formulas`` says
+    so."""
     if data[:2] in (b"\xff\xfe", b"\xfe\xff"):
         raise SheetError("The workbook is written in UTF-16, which no spreadsheet does. Save it anew.")
     opened = re.search(rb"<(\w+:)?sheetData", data)
@@ -129,7 +132,7 @@ def _spliced(data: bytes, columns: Sequence[Filled], dates: Sequence[str], from_
     contents = {column.at: _content(column, dates, from_1904, prefix) for column in columns}
     numbers = {row for own in contents.values() for row in own}
     rows = _rows_of(data, numbers)
-    parts, done, formula = [], 0, False
+    parts, done, calculated = [], 0, []
     for number, row in sorted(rows.items()):
         added: list[tuple[int, int, str]] = []
         for at, own in contents.items():
@@ -139,12 +142,16 @@ def _spliced(data: bytes, columns: Sequence[Filled], dates: Sequence[str], from_
             start, end, style = row.cells.get(at, (0, 0, ""))
             inner = dated if style in dates else other
             styled = f' s="{style}"' if style else ""
-            place = f'<{prefix}c r="{column_letters(at + 1)}{number}"{styled}'
+            name = f"{column_letters(at + 1)}{number}"
+            place = f'<{prefix}c r="{name}"{styled}'
             cell = f"{place}{inner}</{prefix}c>" if inner else f"{place}/>" if style else ""
             if not end:
                 after = [begin for other_at, (begin, _, _) in row.cells.items() if other_at > at]
                 start = end = min(after, default=row.end)
-            formula |= b"<f" in data[start:end]
+            if re.search(rb"<(?:\w+:)?f[\s/>]", data[start:end]):
+                calculated.append(name)
+                if not formulas:
+                    continue
             added.append((start, end, cell))
         text = ""
         for start, end, cell in sorted(added, key=lambda one: one[0]):
@@ -156,25 +163,38 @@ def _spliced(data: bytes, columns: Sequence[Filled], dates: Sequence[str], from_
         if row.closed and text:
             parts += [data[done : row.end], f">{text}</{prefix}row>".encode()]
             done = row.end + 2
-    return b"".join([*parts, data[done:]]), formula
+    return b"".join([*parts, data[done:]]), calculated
 
 
-def refill_xlsx(source: Path, target: Path, worksheet: str, columns: Sequence[Filled]) -> None:
-    """Write the workbook with some cells of a worksheet filled anew. Raises SheetError."""
+def refill_xlsx(
+    source: Path, target: Path, worksheet: str, columns: Sequence[Filled], *, formulas: bool = False
+) -> list[str]:
+    """Write the workbook with some cells of a worksheet filled anew.
+
+    Args:
+        formulas: cells that hold a formula are filled too; else they stay.
+
+    Returns:
+        the places of the cells among them that hold a formula.
+
+    Raises:
+        SheetError
+    """
     with zipfile.ZipFile(source) as archive:
         sheets, from_1904 = worksheets(archive)
         part = dict(sheets).get(worksheet, sheets[0][1])
-        made, formula = _spliced(archive.read(part), columns, read_styles(archive).dates, from_1904)
+        made, calculated = _spliced(archive.read(part), columns, read_styles(archive).dates, from_1904, formulas)
         with zipfile.ZipFile(target, "w", zipfile.ZIP_DEFLATED, compresslevel=4) as out:
             for entry in archive.infolist():
                 content = archive.read(entry) if entry.filename != part else made
-                if formula:
+                if calculated and formulas:
                     # The list of formulas would name cells that have none any more.
                     if entry.filename.endswith("calcChain.xml"):
                         continue
                     if entry.filename == "[Content_Types].xml" or entry.filename.endswith(".rels"):
                         content = re.sub(rb"<(?:Override|Relationship)\b[^>]*calcChain[^>]*/>", b"", content)
                 out.writestr(entry.filename, content)
+    return calculated
 
 
 def refill_text(raw: pl.DataFrame, target: Path, profile: SheetProfile, columns: Sequence[Filled]) -> None:

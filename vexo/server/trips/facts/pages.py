@@ -96,9 +96,11 @@ class SheetColumnTotals(ColumnTotals):
 
 @dataclass(frozen=True, slots=True)
 class FieldTotals(PlannedTotals):
-    """The sum of one field before writing, and after it once that is known."""
+    """The sum of one field before writing, and after it once that is known; ``unread``: how many cells are in none of
+    these, since they cannot be read."""
 
     after: str | None
+    unread: int
 
 
 @dataclass(frozen=True, slots=True)

@@ -14,7 +14,7 @@ from .sums import Sum
 @dataclass(frozen=True, slots=True)
 class SentSheet:
     """The sheet, or the first of several, that went out. ``missing``: keys that found no record, ``not_found`` the
-    first of them."""
+    first of them. ``formulas``: cells of a sheet filled anew that kept theirs, ``formula_cells`` the first of them."""
 
     id: int
     rows: int
@@ -23,6 +23,8 @@ class SentSheet:
     parts: int
     missing: int
     not_found: list[str]
+    formulas: int = 0
+    formula_cells: list[str] = field(default_factory=list)
 
 
 @dataclass(frozen=True, slots=True)
@@ -193,6 +195,8 @@ class WentOut:
     totals: list[LabelledSum]
     missing: int
     not_found: list[str]
+    formulas: int
+    formula_cells: list[str]
     also_out: list[AlsoOut]
     since: Since | None
     parts: int
