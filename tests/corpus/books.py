@@ -92,6 +92,22 @@ def errors(book: Any) -> None:
     book.active["B2"].data_type = "e"
 
 
+def noted(*more: str) -> Any:
+    """A note in the first worksheets, and the table in the last."""
+
+    def fill(book: Any) -> None:
+        for title in ("Read me", *more):
+            note = book.create_sheet(title)
+            note.append(["Dear all,"])
+            note.append(["fill in the berths on the next sheet."])
+        lines(HEAD, ["A-1", -0.0], ["A-2", 5])(book)
+        table = book.active
+        book.move_sheet(table, len(more) + 1)
+        table.title = "Berths"
+
+    return fill
+
+
 HEAD = ["berth", "value"]
 BOOKS = [
     Book("plain", lines(["berth", "rate"], ["A-1", 2.5]), ["berth", "rate"], {2: ["A-1", "2.5"]}),
@@ -153,6 +169,28 @@ BOOKS = [
     ),
     Book("a table far from the corner", far, ["berth", "rate"], {7: ["A-1", "2"]}, found={"header_row": 5}),
     Book("an empty first worksheet", several, ["berth"], {2: ["A-1"]}, found={"worksheet": "Berths"}),
+    Book(
+        "a note before the table, and a stored -0",
+        noted(),
+        HEAD,
+        {2: ["A-1", "0"], 3: ["A-2", "5"]},
+        [("worksheet", None, None)],
+        {"worksheet": "Berths"},
+    ),
+    Book(
+        "a note by choice",
+        noted("More"),
+        ["Dear all,"],
+        {2: ["fill in the berths on the next sheet."]},
+        found={"worksheet": "More"},
+        choices={"worksheet": "More"},
+    ),
+    Book(
+        "nothing but a list",
+        lines(["berth"], ["A-1"], ["A-2"]),
+        ["berth"],
+        {2: ["A-1"], 3: ["A-2"]},
+    ),
     Book("a hidden first worksheet", hidden, ["berth"], {2: ["A-1"]}, found={"worksheet": "Seen"}),
     Book(
         "a total that does not say so",

@@ -57,6 +57,20 @@ EMPTY = b'<table:table-cell table:number-columns-repeated="%d"/>'
 COLUMNS = ["berth", "value"]
 NOTE = b"<office:annotation><text:p>a note</text:p></office:annotation>"
 DOCUMENTS = [
+    Case(
+        "a note before the table, and a stored -0",
+        table(row(text(b"Dear all,")), row(text(b"see below")), name=b"Note")
+        + table(HEAD, row(text(b"A-1"), number(b"-0"))),
+        COLUMNS,
+        {2: ["A-1", "0"]},
+        [("worksheet", None, None)],
+    ),
+    Case(
+        "a note and nothing else",
+        table(row(text(b"Dear all,")), row(text(b"see below"))) + table(row(text(b"x")), name=b"Two"),
+        ["Dear all,"],
+        {2: ["see below"]},
+    ),
     Case("plain", table(HEAD, row(text(b"A-1"), number(b"2.5"))), COLUMNS, {2: ["A-1", "2.5"]}),
     Case(
         "a number shown with zeros",

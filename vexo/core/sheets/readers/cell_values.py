@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import date, datetime, timedelta
 from decimal import Decimal
 from pathlib import Path
 
 import polars as pl
 
+from ..findings import Finding
 from ..shape import Shaped, column_letters
 from ..sheet import ROW, SheetError
 
@@ -18,6 +20,8 @@ _MOST_COLUMNS = 4_096
 ODD = r"(?i)e|^-?0*(?:\.?\d){16,}"
 """Stored numbers that are not written as people write them: in powers of ten, or with more than 15 figures."""
 WHOLE = r"^(-?\d+)\.0+$"
+MINUS_ZERO = r"^-0+(?:\.0*)?$"
+"""A stored number that is zero all the same."""
 ZEROS = r"^(-?\d+)(?:\.0*|(\.\d*[1-9])0+)$"
 """Stored numbers with zeros at their end that say nothing."""
 
@@ -25,6 +29,8 @@ ZEROS = r"^(-?\d+)(?:\.0*|(\.\d*[1-9])0+)$"
 def shortest(text: str) -> str:
     """The shortest decimal that gives the stored number."""
     digits = text.lstrip("-").replace(".", "").lstrip("0")
+    if not digits and "e" not in text.lower():
+        return "0"
     if "e" in text.lower() or len(digits) > 15:
         try:
             return format(Decimal(repr(float(text))), "f").removesuffix(".0")
@@ -77,6 +83,28 @@ def spread(cells: pl.DataFrame) -> pl.DataFrame:
                 wide[name] = nothing.clone().scatter(own["place"], own[source])
     names = [letters for number in numbers for letters in (column_letters(number), f"shown.{column_letters(number)}")]
     return pl.DataFrame({ROW: wide[ROW], **{name: wide[name] for name in names if name in wide}})
+
+
+def has_table(raw: pl.DataFrame, stamped: bool = False) -> bool:
+    """Whether a worksheet holds records: two columns at least, each with a header and a cell below it; in a workbook
+    that went out from here a header will do. A note has one column."""
+    names = [name for name in raw.columns if name != ROW and not name.startswith("shown.")]
+    return sum(raw[name].count() >= (1 if stamped else 2) for name in names) > 1
+
+
+def has_table_at(columns: Sequence[int], rows: Sequence[int], stamped: bool) -> bool:
+    """The same of cells by their places."""
+    places = pl.DataFrame({"column": columns, "row": rows}, schema={"column": pl.Int64, "row": pl.Int64})
+    return int((places.unique().group_by("column").len()["len"] >= (1 if stamped else 2)).sum()) > 1
+
+
+def passed_over(name: str, before: Sequence[str]) -> tuple[Finding, ...]:
+    """What is told where the table is not in the first worksheet that holds anything."""
+    if not before:
+        return ()
+    which = ", ".join(repr(one) for one in before)
+    hold = "hold" if len(before) > 1 else "holds"
+    return (Finding("worksheet", f"The table is read from the worksheet {name!r}; {which} before it {hold} none."),)
 
 
 def aside_of(cells: Path) -> Path:

@@ -17,7 +17,7 @@ import polars as pl
 from ...values import on_unique
 from ..shape import column_letters
 from ..sheet import AS_FOUND, ROW, STAMP_PROPERTY, Choices, SheetError, Stamp
-from .cell_values import ODD, ZEROS, shortest, spread
+from .cell_values import MINUS_ZERO, ODD, ZEROS, has_table_at, passed_over, shortest, spread
 from .workbook_facts import SHOWN, Facts, told
 from .xml_events import SEPARATOR, feed, local, new_parser
 
@@ -53,14 +53,20 @@ def _moment(said: str) -> str:
     return re.sub(r"(?:T00:00:00)?(?:\.0+)?$", "", said) if "T" in said else said
 
 
+_Lists = tuple[list[int], list[int], list[str], list[str], list[str | None]]
+"""Cells by columns of ``_SCHEMA``."""
+
+
 class _Sheets:
     """Collects the cells of the worksheet that is wanted: the one that was chosen, or the first that has any."""
 
-    def __init__(self, wanted: str) -> None:
-        self.wanted, self.name = wanted, ""
+    def __init__(self, wanted: str, stamped: bool) -> None:
+        self.wanted, self.name, self.stamped = wanted, "", stamped
         self.names: list[str] = []
-        self.lists: tuple[list[int], list[int], list[str], list[str], list[str | None]] = ([], [], [], [], [])
+        self.lists: _Lists = ([], [], [], [], [])
         self.taking, self.aside = False, 0
+        self.notes: list[str] = []
+        self.first: tuple[str, _Lists, Facts, dict[str, Counter[int]]] | None = None
         self.row, self.repeat = 0, 1
         self.line: list[tuple[int, int, str, str, str | None]] = []
         self.column, self.attributes = 0, dict[str, str]()
@@ -80,7 +86,7 @@ class _Sheets:
         elif name == f"{_TABLE}table":
             own = attributes.get(f"{_TABLE}name", "")
             self.names.append(own)
-            self.taking = own == self.wanted if self.wanted else not self.lists[0]
+            self.taking = own == self.wanted if self.wanted else self.next_worksheet()
             self.name = own if self.taking else self.name
             self.row = self.places = 0
         elif not self.taking:
@@ -109,6 +115,25 @@ class _Sheets:
             self.pieces.append(" " * _times(attributes.get(f"{_TEXT}c"), 32_767))
         elif name in (f"{_TEXT}tab", f"{_TEXT}line-break"):
             self.pieces.append("\t" if name.endswith("tab") else "\n")
+
+    def next_worksheet(self) -> bool:
+        """Whether another worksheet is looked through: the one before held no table."""
+        columns, rows = self.lists[:2]
+        if has_table_at(columns, rows, self.stamped):
+            return False
+        if columns:
+            self.notes.append(self.name)
+            self.first = self.first or (self.name, self.lists, self.facts, self.counts)
+            self.lists = ([], [], [], [], [])
+            self.facts = Facts(hidden_rows=[], hidden_columns=[], merged=[])
+            self.counts = {kind: Counter() for kind in SHOWN}
+        return True
+
+    def settle(self) -> None:
+        """At the end of the file: where no worksheet holds a table, the first that holds anything."""
+        if self.first is not None and not has_table_at(*self.lists[:2], self.stamped):
+            self.name, self.lists, self.facts, self.counts = self.first
+            self.notes = []
 
     def end(self, name: str) -> None:
         if self.aside:
@@ -230,20 +255,22 @@ def read_ods(path: Path, name: str = "The file", choices: Choices = AS_FOUND) ->
         SheetError: where it is not a sheet, or one that spreadsheets do not write.
     """
     with zipfile.ZipFile(path) as archive:
-        sheets = _Sheets(choices.worksheet)
-        with archive.open("content.xml") as stream:
-            feed(sheets.parser, stream)
         stamp = None
         if "meta.xml" in archive.namelist():
             with archive.open("meta.xml") as stream:
                 stamp = _stamp(stream)
+        sheets = _Sheets(choices.worksheet, stamp is not None)
+        with archive.open("content.xml") as stream:
+            feed(sheets.parser, stream)
+        sheets.settle()
     if choices.worksheet and choices.worksheet not in sheets.names:
         words = ", ".join(repr(sheet) for sheet in sheets.names)
         raise SheetError(f"{name} has no worksheet {choices.worksheet!r}. It has {words}.")
     cells = sheets.cells()
     number = cells["text"].set((cells["kind"] != "n").fill_null(value=True), None)
     odd = number.str.contains(ODD).fill_null(value=False)
-    plain = on_unique(number.set(~odd, None), shortest).fill_null(number.str.replace(ZEROS, "${1}${2}"))
+    plain = on_unique(number.set(~odd, None), shortest)
+    plain = plain.fill_null(number.str.replace(MINUS_ZERO, "0").str.replace(ZEROS, "${1}${2}"))
     raw = spread(cells.with_columns(plain.fill_null(cells["text"]).alias("text")))
     own = sheets.name if len(raw) or choices.worksheet else (sheets.names[0] if sheets.names else "")
     others = tuple(other for other in sheets.names if other != own)
@@ -251,5 +278,5 @@ def read_ods(path: Path, name: str = "The file", choices: Choices = AS_FOUND) ->
     facts = sheets.facts
     facts.hidden_columns = [number for number in facts.hidden_columns if number in used]
     facts.counts = sheets.counts
-    findings = told(facts) if len(raw) else ()
+    findings = (*passed_over(own, sheets.notes), *told(facts)) if len(raw) else ()
     return raw, {"format": "ods", "sheet": own, "other_sheets": others, "stamp": stamp, "findings": findings}

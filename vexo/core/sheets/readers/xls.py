@@ -11,7 +11,7 @@ import polars as pl
 from ...values import on_unique
 from ..findings import Finding
 from ..sheet import AS_FOUND, ROW, Choices, SheetError
-from .cell_values import ODD, WHOLE, shortest
+from .cell_values import MINUS_ZERO, ODD, WHOLE, has_table, passed_over, shortest
 
 SIGNATURE = b"\xd0\xcf\x11\xe0"
 LOSES = (
@@ -34,7 +34,13 @@ def _exact(texts: pl.Series, floats: pl.Series) -> pl.Series:
 
 
 def _column(texts: pl.Series, floats: pl.Series) -> pl.Series:
-    made = _exact(texts, floats).str.replace(WHOLE, "${1}").str.replace(_DAY, "${1}").str.replace(_MOMENT, "${1}T${2}")
+    made = (
+        _exact(texts, floats)
+        .str.replace(MINUS_ZERO, "0")
+        .str.replace(WHOLE, "${1}")
+        .str.replace(_DAY, "${1}")
+        .str.replace(_MOMENT, "${1}T${2}")
+    )
     return made.replace({"true": "TRUE", "false": "FALSE", "": None})
 
 
@@ -54,7 +60,8 @@ def read_xls(path: Path, name: str = "The file", choices: Choices = AS_FOUND) ->
     if choices.worksheet and choices.worksheet not in names:
         words = ", ".join(repr(sheet) for sheet in names)
         raise SheetError(f"{name} has no worksheet {choices.worksheet!r}. It has {words}.")
-    raw, own = pl.DataFrame(), ""
+    raw, own, notes = pl.DataFrame(), "", list[str]()
+    first: tuple[str, pl.DataFrame] | None = None
     for own in [choices.worksheet] if choices.worksheet else names:
         try:
             texts, floats = (
@@ -65,7 +72,18 @@ def read_xls(path: Path, name: str = "The file", choices: Choices = AS_FOUND) ->
             continue
         columns = {f"k{at}": _column(texts[c], floats[c]) for at, c in enumerate(texts.columns)}
         raw = pl.DataFrame(columns).with_row_index(ROW, offset=1)
-        if len(raw):
+        if choices.worksheet or has_table(raw):
             break
+        if len(raw):
+            first = first or (own, raw)
+            notes.append(own)
+    else:
+        own, raw = first or (own, raw)
+        notes = []
     others = tuple(other for other in names if other != own)
-    return raw, {"format": "xls", "sheet": own, "other_sheets": others, "findings": (Finding("xls", LOSES),)}
+    return raw, {
+        "format": "xls",
+        "sheet": own,
+        "other_sheets": others,
+        "findings": (*passed_over(own, notes), Finding("xls", LOSES)),
+    }

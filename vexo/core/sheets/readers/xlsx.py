@@ -18,7 +18,7 @@ from ...values import on_unique
 from ..findings import Finding, each_row
 from ..shape import column_letters
 from ..sheet import AS_FOUND, ROW, Choices, SheetError
-from .cell_values import ODD, ZEROS, day_of, shortest, spread
+from .cell_values import MINUS_ZERO, ODD, ZEROS, day_of, has_table, passed_over, shortest, spread
 from .workbook_facts import Facts, counted, told
 from .xlsx_cells import SCHEMA, UNCALCULATED, column_number, read_cells, read_strings
 from .xlsx_package import Styles, read_stamp, read_styles, worksheets
@@ -75,7 +75,7 @@ def _texts(cells: pl.DataFrame, strings: list[str], styles: Styles, from_1904: b
         .when(pl.col("odd"))
         .then(pl.col("shortest"))
         .when(pl.col("kind") == "n")
-        .then(pl.col("value").str.strip_chars().str.replace(ZEROS, "${1}${2}"))
+        .then(pl.col("value").str.strip_chars().str.replace(MINUS_ZERO, "0").str.replace(ZEROS, "${1}${2}"))
         .otherwise(pl.col("text"))
     )
     out = cells.select("column", ROW).with_columns(table.select(text.alias("text"))["text"])
@@ -172,19 +172,26 @@ def read_xlsx(path: Path, name: str = "The file", choices: Choices = AS_FOUND) -
                 raise SheetError(f"{name} has no worksheet {choices.worksheet!r}. It has {words}.")
             sheets = sorted(sheets, key=lambda one: one[0] != choices.worksheet)
         styles, strings, stamp = read_styles(archive), _strings(archive), read_stamp(archive)
-        raw = pl.DataFrame({ROW: pl.Series([], dtype=pl.UInt32)})
-        name, part, cells = *sheets[0], pl.DataFrame(schema=SCHEMA)
-        for name, part in sheets:
+        first: tuple[str, str, pl.DataFrame, pl.DataFrame] | None = None
+        notes: list[str] = []
+        for own, part in sheets:
             cells = _cells(archive, part)
             raw = spread(_texts(cells, strings, styles, from_1904))
-            if len(raw) or choices.worksheet:
+            if choices.worksheet or has_table(raw, stamp is not None):
                 break
+            if len(raw):
+                first = first or (own, part, cells, raw)
+                notes.append(own)
+        else:
+            nothing = pl.DataFrame({ROW: pl.Series([], dtype=pl.UInt32)})
+            own, part, cells, raw = first or (*sheets[0], pl.DataFrame(schema=SCHEMA), nothing)
+            notes = []
         facts = _seen(archive, part, cells, styles, from_1904)
-    others = tuple(other for other, _ in sheets if other != name)
+    others = tuple(other for other, _ in sheets if other != own)
     return raw, {
         "format": "xlsx",
-        "sheet": name,
+        "sheet": own,
         "other_sheets": others,
         "stamp": stamp,
-        "findings": (*_uncalculated(cells), *told(facts)),
+        "findings": (*passed_over(own, notes), *_uncalculated(cells), *told(facts)),
     }
