@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import json
 import unittest
 import zipfile
@@ -22,6 +23,7 @@ from tests.corpus.texts import CASES
 from tests.support import temporary_folder
 from vexo.core.sheets import Choices, SheetError, read_sheet
 from vexo.core.sheets.readers import sandbox
+from vexo.core.sheets.readers.encodings import decode
 from vexo.core.sheets.readers.text import read_text
 from vexo.core.sheets.readers.xlsx_cells import read_cells
 from vexo.core.sheets.readers.xlsx_plain import read_plain_cells
@@ -94,6 +96,25 @@ class Corpus(unittest.TestCase):
                 path = FOLDER / f"text-{at}.csv"
                 path.write_bytes(case.content)
                 self.held(read(path, case.choices), PLAIN, case)
+
+    def test_old_code_pages_are_told_from_windows_by_their_words(self) -> None:
+        texts = (
+            "Name;Ort\nM\u00fcller;Gr\u00f6\u00dfe\nB\u00e4rbel;K\u00f6ln\n",
+            "a,b\nM\u00fcller,1\n",
+            "nom;ville\nH\u00e9l\u00e8ne;Besan\u00e7on\nZo\u00e9;S\u00e8te\n",
+            "n;p\nJo\u00eblle;Co\u00f6peratie\nRen\u00e9;Zee\u00ebn\n",
+            "navn;by\nS\u00f8ren;\u00c5rhus\n\u00c5se;\u00c6r\u00f8\n",
+            "a;b\nPe\u00f1a;Logro\u00f1o\nMu\u00f1oz;Coru\u00f1a\n",
+            "a;b\n\u0141\u00f3d\u017a;Krak\u00f3w\nGda\u0144sk;Wroc\u0142aw\n\u017b\u00f3\u0142\u0107;\u015al\u0105sk\n",
+            "\u0430;\u0431\n\u0418\u0432\u0430\u043d\u043e\u0432;\u041c\u043e\u0441\u043a\u0432\u0430\n",
+            "a;b\nO\u2019Brien;10 \u20ac\nd\u2019\u00c9t\u00e9;5 \u00b0C\n",
+        )
+        pages = ("cp1252", "cp850", "cp437", "cp1250", "cp852", "cp1251", "iso8859_15")
+        for words, page in itertools.product(texts, pages):
+            content = words.encode(page, errors="replace")
+            if content.decode(page) == words:
+                with self.subTest(words[:20], page=page):
+                    self.assertEqual(decode(content, "x").text, words)
 
     def test_another_header_is_found_without_the_file(self) -> None:
         for at, case in enumerate(case for case in CASES if len(case.content) < 10_000):

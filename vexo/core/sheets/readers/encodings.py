@@ -19,6 +19,14 @@ _MARKS = (
     (codecs.BOM_UTF16_BE, "utf-16"),
 )
 _ONE_BYTE = ["cp1252", "cp1250", "cp1251", "cp1253", "cp1254", "cp1257", "iso8859_2", "iso8859_15"]
+_DOS = ["cp850", "cp437", "cp852"]
+"""Code pages from before Windows, which old programs still write."""
+_LETTER = r"[^\W\d_\u00aa\u00ba\u207f]"
+_ODD = re.compile(
+    rf"(?<={_LETTER})(?:[^\x00-\x7f\w\s\u2019\u2013\u2014\u00b7\u00ad]|[\u00aa\u00b2\u00b3\u00b9\u00ba\u207f])(?={_LETTER})"
+    r"|(?<=[A-Za-z])[\u0370-\u04ff]|[\u0370-\u04ff](?=[A-Za-z])|[\ufffd\u2500-\u259f\x80-\x9f]"
+)
+"""What no word has in it: a sign between two letters, letters of two scripts side by side, a character that is none."""
 _LOOKED_AT = 256 * 1024
 """Bytes by which an encoding is told."""
 _FEW = 0.02
@@ -84,9 +92,15 @@ def _stray_in_utf8(content: bytes) -> bool:
 def _one_byte(content: bytes) -> str:
     """The likeliest encoding of one byte a character, by the lines of the file that tell them apart."""
     telling = b"\n".join(line for line in content.splitlines() if any(byte > 127 for byte in line))
-    likely = from_bytes(telling[:_LOOKED_AT], cp_isolation=_ONE_BYTE, threshold=0.6)
+    sample = telling[:_LOOKED_AT]
+    odd = {name: len(_ODD.findall(sample.decode(name, errors="replace"))) for name in (*_ONE_BYTE, *_DOS)}
+    fitting = [name for name, count in odd.items() if count == min(odd.values())]
+    likely = from_bytes(sample, cp_isolation=fitting, threshold=0.6)
     best = likely.best()
-    if best is None or telling.decode(best.encoding, errors="replace") == telling.decode("cp1252", errors="replace"):
+    if best is None:
+        return fitting[0]
+    alike = (telling.decode(name, errors="replace") for name in (best.encoding, "cp1252"))
+    if "cp1252" in fitting and len(set(alike)) == 1:
         return "cp1252"
     as_good = [m for m in likely if m.chaos <= best.chaos + _CLOSE and m.coherence >= best.coherence - _CLOSE]
     return "cp1252" if any(m.encoding == "cp1252" for m in as_good) else best.encoding
