@@ -67,6 +67,19 @@ class Rules(unittest.TestCase):
         error = response.json()["error"] if response.status_code >= 400 else {}
         return response.status_code, error.get("code", ""), error.get("target")
 
+    def test_an_explicit_null_empties_a_unique_or_checked_text_of_any_number_of_records(self) -> None:
+        with register().client() as client:
+            for number in ("09901", "09902"):
+                body = {"holder_no": number, "last_name": "x", "email": f"n{number}@example.org"}
+                made = client.post("Holders", json=body).json()
+                for nothing in (None, ""):
+                    client.patch(made["@odata.id"], json={"email": f"n{number}@example.org"}).raise_for_status()
+                    client.patch(made["@odata.id"], json={"email": nothing}).raise_for_status()
+                    self.assertIsNone(client.get(made["@odata.id"]).json()["email"])
+            for berth in register().get("Berths", **{"$top": "2"})["value"]:
+                client.patch(f"Berths({berth['id']})", json={"ring_no": None}).raise_for_status()
+                client.patch(f"Berths({berth['id']})", json={"ring_no": berth["ring_no"]}).raise_for_status()
+
     def test_each_rule_refuses_and_names_the_field(self) -> None:
         let = register().get("Berths", **{"$filter": "status eq 'let'", "$top": "2"})["value"]
         first, second = let

@@ -35,6 +35,7 @@ class Property:
     scale: int | None
     choices: tuple[tuple[str, str], ...]
     many: bool
+    null: bool
     target: type[Record] | None
     default: bool
 
@@ -94,6 +95,7 @@ def _properties(model: type[Record]) -> dict[str, Property]:
             scale=getattr(field, "scale", None),
             choices=tuple((str(v), str(t)) for v, t in field.choices or ()),
             many=isinstance(field, ManyChoiceField),
+            null=field.null,
             target=target,  # type: ignore[arg-type]
             default=field.has_default(),
         )
@@ -160,7 +162,7 @@ def from_json(prop: Property, value: Any) -> Any:
             raise _refuse(prop, "must not be empty", "required")
         if prop.many:
             return []
-        return "" if prop.edm == "Edm.String" and not prop.target and not prop.choices else None
+        return "" if prop.edm == "Edm.String" and not prop.null else None
     if prop.many:
         return _list(prop, value)
     if prop.edm == "Edm.Decimal":
