@@ -305,6 +305,18 @@ class Open(LaneCase):
                     go_on_without(PartView.of(again), self.person)
                     self.assertNotIn("route", self.codes_of(again))
         self.assertEqual(self.lengths(), before)
+        lines = [f"OLDBASIN;{number};24;water;good\n" for number in numbers]
+        again = self.bring(
+            "site;berth_ref;LOA;fittings;bollard cond.\n" + "".join(lines), route=route.pk, record_type="Berth"
+        )
+        [item] = [item for item in self.listed(again) if item["code"] == "route"]
+        self.assertEqual(
+            [option["says"] for option in item["options"]],
+            ["Take Length, m from “LOA”, as the route takes it from “LOA (feet)”", "Go on without"],
+        )
+        self.vexo.run("--as", "ada", "columns", str(again.pk), "--answer", "route=1")
+        self.assertEqual(self.codes_of(again) & {"route", "field", "unit"}, set())
+        self.assertEqual({str(value) for value in self.table(again)["proposed.length_m"]}, {"7.3"})
 
     def test_a_restored_folder_sends_nothing_by_itself(self) -> None:
         self.make(("01", "a"), ("02", "b"))

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import re
-from dataclasses import asdict, dataclass, field
+from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
 from django.db.models import F
 from django.utils import timezone
 
+from vexo.core.columns.lanes import Lane
 from vexo.core.columns.matches import MatchedBy, conflicts
 from vexo.core.operations import Operation
 from vexo.core.records import Catalogue, RecordType
@@ -25,6 +26,7 @@ from ..mapping.lookup_tables import claim
 from ..mapping.mapped_sheet import MappedSheet
 from ..recognition.belonging import Incoming
 from ..routes.models import Route
+from ..routes.saved_routes import SheetFit
 from ..trips.facts.parts import Holdings, NewestSheet, PartCounts
 from ..trips.models import ColumnMapping, Part, Sheet, Trip
 from ..trips.part_view import PartView
@@ -34,6 +36,10 @@ from ..trips.sheets import part_of
 from ..trips.status import switch_part, update_status
 from ..uploads.models import Upload
 from .prepare_sheet import ImportSettings, PreparedSheet
+
+
+def _lost_headers(lane: Lane, fit: SheetFit) -> list[str]:
+    return [header for header in (lane.source, *lane.headers) if header in fit.missing]
 
 
 @dataclass
@@ -159,7 +165,8 @@ class Intake:
         }
         fit = self.settings.fit
         if fit is not None:
-            facts["on_route"] = fit.fact
+            lost = {name: _lost_headers(lane, fit) for name, lane in self.settings.lost.items()}
+            facts["on_route"] = replace(fit.fact, lost=lost, instead=prepared.instead)
             used = {"used": F("used") + 1, "used_at": timezone.now(), "rows": sheet.rows}
             Route.objects.filter(pk=fit.route.pk).update(**used)
         Upload.objects.filter(pk__in=[file.pk for file in upload.whole_list]).update(trip=trip, belongs_to=None)

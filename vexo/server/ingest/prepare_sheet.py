@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any
@@ -27,16 +27,20 @@ from ..recognition.likely_trips import keys_of, sent_cells
 from ..recognition.row_identity import number_rows
 from ..routes.models import Route
 from ..routes.saved_routes import SheetFit, fit_of, fit_of_sheet
+from ..trips.facts.columns import Option
 from ..trips.models import Sheet, Trip
 from ..trips.sheet_cells import cells_now
+
+_MOST_OFFERED = 3
+"""Columns that are offered for one that a lane of the route lacks."""
 
 
 @dataclass(frozen=True)
 class ImportSettings:
     """How a sheet is to come in: what was said now, over what its route says.
 
-    ``columns`` and ``route_columns`` are header → field, by a person and by the route; ``lost`` are the fields whose
-    lanes the route has and whose columns the sheet lacks: no other column takes them by its name. ``fit`` tells how the
+    ``columns`` and ``route_columns`` are header → field, by a person and by the route; ``lost`` are the lanes
+    of the route whose columns the sheet lacks, by field: no other column takes these by its name. ``fit`` tells how the
     sheet fits the route.
     """
 
@@ -46,7 +50,7 @@ class ImportSettings:
     key: tuple[str, ...] = ()
     operation: str = ""
     row_condition: str = ""
-    lost: frozenset[str] = frozenset()
+    lost: Mapping[str, Lane] = field(default_factory=dict)
     fit: SheetFit | None = None
 
     @property
@@ -74,7 +78,7 @@ def import_settings(asked: Mapping[str, Any], incoming: Incoming, record_type: R
     columns = {header: name for header, name in document.columns.items() if headers.count(header) == 1}
     takes = {name: header for header, name in document.columns.items() if name}
     lost = {
-        name
+        name: replace(lane, source=lane.source or takes.get(name, ""))
         for name, lane in document.lanes.items()
         if not lane.fixed and any(headers.count(h) != 1 for h in (lane.source or takes.get(name), *lane.headers) if h)
     }
@@ -86,7 +90,7 @@ def import_settings(asked: Mapping[str, Any], incoming: Incoming, record_type: R
         tuple(asked["key"]) or document.key,
         asked["operation"] or document.operation.value,
         document.row_condition,
-        frozenset(lost - set(lanes) - set(asked["columns"].values())),
+        {name: lane for name, lane in lost.items() if name not in lanes and name not in asked["columns"].values()},
         fit_of_sheet(route, document, headers),
     )
 
@@ -119,6 +123,7 @@ class PreparedSheet:
     recognised: bool
     choices: dict[str, Any]
     differs: dict[str, Any] | None
+    instead: list[Option] = field(default_factory=list)
 
     @cached_property
     def totals(self) -> dict[str, Any]:
@@ -138,9 +143,9 @@ def as_new_sheet(
 ) -> PreparedSheet:
     """A sheet whose columns are matched and whose rows have their numbers. Raises MappingError, UnknownName."""
     trip, profile = incoming.trip, incoming.profile
-    headers = set(column_titles(profile.columns).values())
+    titles = set(column_titles(profile.columns).values())
     before = trip.columns if trip else {}
-    chosen = {**{header: name for header, name in before.items() if header in headers}, **settings.columns}
+    chosen = {**{header: name for header, name in before.items() if header in titles}, **settings.columns}
     stamp = profile.stamp if incoming.recognised else None
     matches = match_columns(
         profile,
@@ -158,10 +163,29 @@ def as_new_sheet(
     with_own = with_lanes(matches, lanes, record_type)
     cells, known = number_rows(trip, incoming.cells, profile, with_own, record_type, lanes)
     differs = _differs(incoming.newest, cells, profile)
-    return PreparedSheet(cells, profile, matches, known, incoming.recognised, incoming.upload.choices, differs)
+    instead = _instead(matches, settings.lost, set(titles), record_type)
+    choices = incoming.upload.choices
+    return PreparedSheet(cells, profile, matches, known, incoming.recognised, choices, differs, instead)
 
 
-def _without_lost(match: ColumnMatch, lost: frozenset[str]) -> ColumnMatch:
+def _instead(
+    matches: Sequence[ColumnMatch], lost: Mapping[str, Lane], headers: set[str], record_type: RecordType
+) -> list[Option]:
+    """Columns of which nothing is known and that may be what a lane of the route lacks, with that lane on them."""
+    options = []
+    for name, lane in lost.items():
+        if lane.source in headers or not headers.issuperset(lane.headers):
+            continue
+        label = record_type.field(name).label
+        likely = [m for m in matches if m.open and any(offer.field == name for offer in m.offers)]
+        for match in likely[:_MOST_OFFERED]:
+            own = replace(lane, source=match.header)
+            says = f"Take {label} from “{match.header}”, as the route takes it from “{lane.source}”"
+            options.append(Option(says, {}, {name: own.to_json()}))
+    return options
+
+
+def _without_lost(match: ColumnMatch, lost: Mapping[str, Lane]) -> ColumnMatch:
     """A column that only its name makes that of a lost field is asked about instead."""
     if match.field is None or match.field.name not in lost or match.how in (MatchedBy.CHOSEN, MatchedBy.ROUTE):
         return match

@@ -23,6 +23,7 @@ from ..people.models import Person
 from ..people.rights import Action, require
 from ..trips.facts.columns import ColumnTotals, Question, SheetColumn, ShownLane
 from ..trips.models import ColumnMapping, Sheet, Trip
+from ..trips.open_items import route_now
 from ..trips.part_view import PartView
 from ..trips.plan_jobs import enqueue_plan
 from ..trips.sheet_cells import columns_now
@@ -239,10 +240,11 @@ def go_on_without(view: PartView, person: Person) -> None:
     require(person, Action.PREPARE)
     with transaction.atomic():
         view.trip.refresh_from_db()
-        route = status_facts(view).on_route
-        if route is None or not route.missing:
+        facts = status_facts(view)
+        route, kept = route_now(facts), facts.on_route
+        if route is None or kept is None or not route.missing:
             raise PlainError("The sheet lacks no column of its route.", "no-question")
-        update_status(view, on_route=replace(route, without=True))
+        update_status(view, on_route=replace(kept, without=True))
         missing = ", ".join(route.missing)
         words = f"Trip {view.trip.pk} goes on without {missing} of the route {route.name}"[:300]
         note(person.username, "changed", words, view.trip.application, view.trip.pk)

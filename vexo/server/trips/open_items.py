@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from dataclasses import replace
 
 from vexo.core.planning.verdicts import STOPPING, RowState
 from vexo.core.sheets.totals import checked
@@ -13,7 +14,7 @@ from .answers import options_for_group
 from .facts import from_json
 from .facts.columns import Option, Question, SheetColumn
 from .facts.open import OpenItem
-from .facts.parts import Expected
+from .facts.parts import Expected, RouteFit
 from .facts.passes import StoredPass
 from .facts.plans import Damage, PlanSummary, Reason, StoredPlan
 from .facts.status import StationName, StatusFacts
@@ -86,13 +87,26 @@ def _question(of: str, question: Question) -> OpenItem:
 
 def _route(facts: StatusFacts) -> Iterator[OpenItem]:
     """Columns of the trip's route that the sheet lacks, and that nobody has said to go on without."""
-    fit = facts.on_route
+    fit = route_now(facts)
     if fit is not None and fit.missing and not fit.without:
         missing = ", ".join(f"“{header}”" for header in fit.missing)
         what = "a column" if len(fit.missing) == 1 else "columns"
         says = f"The route {fit.name} takes {what} that this sheet does not have: {missing}."
-        options = [Option("Go on without", {}, {}, without=True)]
+        options = [*fit.instead, Option("Go on without", {}, {}, without=True)]
         yield OpenItem("route", says, len(fit.missing), True, StationName.COLUMNS, options=options)
+
+
+def route_now(facts: StatusFacts) -> RouteFit | None:
+    """How the sheet fits the trip's route, once columns were said for lanes that had lost theirs."""
+    fit = facts.on_route
+    if fit is None:
+        return None
+    carried = {column.field for column in facts.columns if column.carried or column.check}
+    found = {header for name, headers in fit.lost.items() if name in carried for header in headers}
+    wanted = {header for name, headers in fit.lost.items() if name not in carried for header in headers}
+    missing = [header for header in fit.missing if header not in found or header in wanted]
+    instead = [option for option in fit.instead if not carried.issuperset(option.lanes)]
+    return replace(fit, missing=missing, instead=instead)
 
 
 def _expectations(trip: Trip, facts: StatusFacts, summary: PlanSummary | None) -> Iterator[OpenItem]:

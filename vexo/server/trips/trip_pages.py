@@ -27,7 +27,7 @@ from .facts.plans import Plan, Reason, Summary
 from .facts.rows import FaultGroup
 from .facts.status import Needs, Station, StationName, StationState
 from .models import Trip
-from .open_items import expected_of
+from .open_items import expected_of, route_now
 from .part_view import PartView
 from .parts import parts_of
 from .sheet_serializers import SheetSerializer
@@ -239,7 +239,7 @@ def _detail(view: PartView, status: TripStatus) -> dict[str, Any]:
         "parts": parts_of(view),
         "went_out": went_out_of(status),
         "examples": facts.holds.examples,
-        "on_route": facts.on_route,
+        "on_route": route_now(facts),
         "open": status.open,
     }
 

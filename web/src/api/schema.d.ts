@@ -2387,8 +2387,13 @@ export interface components {
             rows: number | null;
         };
         /**
-         * @description A route, and where a sheet's header differs from it: columns that it lacks, and new ones; ``without``: a person
-         *     goes on without those that it lacks.
+         * @description A route, and where a sheet's header differs from it.
+         *
+         *     Attributes:
+         *         missing: columns that the sheet lacks, and ``new`` ones.
+         *         without: a person goes on without those that it lacks.
+         *         lost: field whose lane lacks its columns → those.
+         *         instead: other columns from which such a lane may take its values.
          */
         RouteFit: {
             id: number;
@@ -2398,6 +2403,10 @@ export interface components {
             missing: string[];
             new: string[];
             without: boolean;
+            lost: {
+                [key: string]: string[];
+            };
+            instead: components["schemas"]["Option"][];
         };
         /**
          * @description A row of a sheet, by its number in the sheet (``row``) and in the trip (``row_id``). Without a plan it has cells

@@ -8,6 +8,7 @@ from enum import StrEnum
 
 from vexo.core.planning.verdicts import RowState
 
+from .columns import Option
 from .sums import Sum
 
 
@@ -76,8 +77,14 @@ class Holdings:
 
 @dataclass(frozen=True, slots=True)
 class RouteFit:
-    """A route, and where a sheet's header differs from it: columns that it lacks, and new ones; ``without``: a person
-    goes on without those that it lacks."""
+    """A route, and where a sheet's header differs from it.
+
+    Attributes:
+        missing: columns that the sheet lacks, and ``new`` ones.
+        without: a person goes on without those that it lacks.
+        lost: field whose lane lacks its columns → those.
+        instead: other columns from which such a lane may take its values.
+    """
 
     id: int
     name: str
@@ -86,6 +93,8 @@ class RouteFit:
     missing: list[str]
     new: list[str]
     without: bool = False
+    lost: dict[str, list[str]] = field(default_factory=dict)
+    instead: list[Option] = field(default_factory=list)
 
 
 @dataclass(frozen=True, slots=True)

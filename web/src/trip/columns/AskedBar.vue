@@ -60,6 +60,16 @@ const route = computed(() => trip.value.on_route);
       >
         Go on without
       </button>
+      <button
+        v-for="option in route.missing.length && !route.without ? route.instead : []"
+        :key="option.says"
+        type="button"
+        class="btn sm !whitespace-normal text-left"
+        :disabled="disabled"
+        @click="emit('answer', [option])"
+      >
+        {{ option.says }}
+      </button>
     </template>
     <template v-if="asked.length">
       <span>
