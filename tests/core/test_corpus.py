@@ -253,6 +253,22 @@ class Hostile(unittest.TestCase):
             read_sheet(path, FOLDER / "cells.parquet", choices=Choices())
         self.assertIn("would unpack to", str(caught.exception))
 
+    def test_a_machine_without_memory_is_told_from_a_file_that_asks_too_much(self) -> None:
+        path = FOLDER / "plain-sheet.csv"
+        path.write_text("berth,rate\nA-1,2\n")
+
+        def killed_from_outside(reader: Any, question: dict[str, Any]) -> str:
+            reader._process.kill()
+            return str(reader._process.stdout.readline())
+
+        with patch.object(sandbox._Reader, "ask", killed_from_outside), self.assertRaises(SheetError) as caught:
+            read_sheet(path, FOLDER / "cells.parquet")
+        self.assertIn("had no memory left for it", str(caught.exception))
+        with self.assertRaises(SheetError) as caught:
+            read_sheet(path, FOLDER / "cells.parquet", memory=200 * 1024 * 1024)
+        self.assertIn("needs more memory than a sheet may take", str(caught.exception))
+        self.assertEqual(read_sheet(path, FOLDER / "cells.parquet").rows, 1)
+
     @given(st.data())
     def test_cut_and_twisted_files_are_read_or_refused_in_a_sentence(self, data: st.DataObject) -> None:
         """Places are drawn as shares: a workbook is never twice the same to the byte."""

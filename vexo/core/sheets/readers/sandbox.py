@@ -22,6 +22,8 @@ SECONDS = 300
 """Seconds that a file may take: ten times what the largest ones do."""
 _GROWN = 512 * 1024**2
 """Bytes that a process may hold and read one more file: five times what it has when it begins."""
+_LAST_BREATH = 5
+"""Seconds in which a process that answers no more is gone."""
 _LARGEST = 2 * 1024**3
 """Bytes of a file, packed or unpacked."""
 
@@ -43,6 +45,10 @@ def _refuse_early(path: Path, name: str) -> None:
 
 class _TookTooLong(Exception):
     """A reader had to be ended."""
+
+
+class _Killed(Exception):
+    """A reader was killed by the system it runs on, which has no memory left for it."""
 
 
 class _Reader:
@@ -89,6 +95,13 @@ class _Reader:
         """Whether it ended by a signal as those get who belong to a program that is to end."""
         return self._process.poll() in (-signal.SIGTERM, -signal.SIGINT, -signal.SIGHUP)
 
+    @property
+    def killed(self) -> bool:
+        """Whether it was ended as a system does that has no memory left; nobody here does so while it reads."""
+        with suppress(subprocess.TimeoutExpired):
+            return self._process.wait(timeout=_LAST_BREATH) == -signal.SIGKILL
+        return False
+
     def end(self) -> None:
         self._process.kill()
         self._process.communicate()
@@ -108,11 +121,17 @@ class _Readers:
                 self._waiting.append(_Reader(MEMORY_LIMIT))
 
     def ask(self, question: dict[str, Any], memory: int) -> str:
-        """What a reader answers; nothing where it was ended by what it read. Raises _TookTooLong."""
+        """What a reader answers; nothing where it was ended by what it read. Raises _TookTooLong, _Killed."""
         with self._lock:
             used = self._waiting.pop() if self._waiting and memory == MEMORY_LIMIT else None
         reader = used or _Reader(memory)
-        answer = self._answer(reader, question, memory)
+        try:
+            answer = self._answer(reader, question, memory)
+        except _Killed:
+            # One that waited may have been killed before it read anything of this file.
+            if not used:
+                raise
+            answer = ""
         # What read before may have ended meanwhile, and a signal from outside says nothing of the file.
         if not answer and (used or reader.told_to_end):
             answer = self._answer(_Reader(memory), question, memory)
@@ -122,6 +141,8 @@ class _Readers:
         answer = ""
         try:
             answer = reader.ask(question)
+            if not answer and reader.killed:
+                raise _Killed
         finally:
             with self._lock:
                 keep = bool(answer) and memory == MEMORY_LIMIT and not self._waiting and reader.fresh
@@ -172,6 +193,11 @@ def read_sheet(
         answer = json.loads(_readers.ask(question, memory))
     except _TookTooLong:
         raise SheetError(f"{name} took longer than {SECONDS} seconds to read. Divide it.") from None
+    except _Killed:
+        raise SheetError(
+            f"{name} was not read: this machine, or the container that Vexo runs in, had no memory left for it. "
+            "Give it more memory, or divide the file."
+        ) from None
     except ValueError:
         raise SheetError(
             f"{name} needs more memory than a sheet may take, or is damaged. "
