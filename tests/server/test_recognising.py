@@ -89,6 +89,26 @@ class Recognising(ServiceCase):
             self.assertIn(f"trip {one.pk}", said.stderr)
         self.assertIn("--trip", said.stderr)
 
+    def test_a_foreign_sheet_that_is_its_trip_s_newest_but_for_a_cell_is_asked_about(self) -> None:
+        head = ["harbour", "berth_no", "notes", "depth_m"]
+        lines = [head, *[["EELGRASS", f"D-{n:03}", f"note {n}", f"{n}.5"] for n in range(1, 9)]]
+        text = "\n".join(",".join(line) for line in lines)
+        trip = self.bring(text)
+        corrected = [head, [*lines[2][:3], "9.9"], *lines[3:], lines[1]]
+        told = self.recognised(corrected)
+        self.assertEqual((told["trip"], [one["trip"] for one in told["likely"]]), (None, [trip.pk]))
+        self.assertIn(f"31 of 32 cells are as in the newest sheet of trip {trip.pk}", str(told["likely"]))
+        path = self.text("\n".join(",".join(line) for line in corrected), "corrected.csv")
+        asked = ("--as", "ada", "bring-in", "harbour-practice", "Berth", str(path))
+        self.assertIn("Say which it is, or that it is none", self.vexo.fails(*asked))
+        self.assertEqual(self.vexo.json(*asked, "--trip", str(trip.pk), "--json")["trip"], trip.pk)
+        others = [[line[0], f"E-{n:03}", f"other {n}", f"{n}.25"] for n, line in enumerate(lines[1:], 1)]
+        self.assertEqual(self.recognised([head, *others], name="others.csv")["likely"], [])
+        self.apply(trip)
+        trip.refresh_from_db()
+        once_more = [head, [*corrected[1][:3], "9.8"], *corrected[2:]]
+        self.assertEqual(self.recognised(once_more, name="next-month.csv")["likely"], [])
+
     def test_strangers_are_strangers(self) -> None:
         self.sent()
         stranger = self.recognised([["berth", "colour"], ["D-001", "red"], ["Z-9", "blue"]])

@@ -14,7 +14,7 @@ from vexo.core.columns.likeness import ComparedSheet, Likeness, Sent, form, like
 from vexo.core.records import IDENTIFIER, Field, RecordType, UnknownName
 from vexo.core.sheets import SheetProfile
 from vexo.core.sheets.findings import Finding
-from vexo.core.sheets.overlay.versions import row_column, share_as_they_were
+from vexo.core.sheets.overlay.versions import alike_cells, row_column, share_as_they_were
 from vexo.core.sheets.writers.outgoing import cells_of, column_of
 
 from .. import artifacts
@@ -23,6 +23,7 @@ from ..data_folder import absolute
 from ..trips.models import Part, Sheet, Trip
 from ..trips.part_view import PartView
 from ..trips.sheets import kept_paths, newest_in, stamp_fits
+from ..trips.status import TripStatus
 from ..uploads.models import Upload
 
 _SURE_SHARE = 0.5
@@ -31,6 +32,8 @@ _CLEAR_LEAD = 0.1
 """Share of the compared cells by which the likeliest trip has to lead the next one."""
 _ASKED_SHARE = 0.2
 """Share of a sheet's cells as they went out from which a person is asked about a trip."""
+_CORRECTED_SHARE = 0.8
+"""Share of a sheet's cells that are those of a sheet that came before, from which it may be that one, corrected."""
 _MOST_TRIPS = 60
 """Trips that are looked through, the newest first."""
 _MANY = 5_000
@@ -42,17 +45,18 @@ _MOST_ASKED = 4
 @dataclass(frozen=True)
 class Likely:
     """A trip that a sheet may belong to, and by how much it is known. ``rows``: it is some rows of that trip's sheet,
-    and not the sheet."""
+    and not the sheet; ``came``: it is like a sheet from elsewhere that came in there and has not wholly gone."""
 
     trip: Trip
     known: Likeness
     rows: bool = False
+    came: bool = False
 
     @property
     def account(self) -> str:
         """What it is known by, in words."""
         cells = f"{self.known.equal:,} of {self.known.compared:,} cells"
-        if self.rows:
+        if self.rows or self.came:
             return f"{cells} are as in the newest sheet of trip {self.trip.pk}"
         if not self.known.equal:
             return f"{self.known.rows:,} of its keys went out on trip {self.trip.pk}"
@@ -233,18 +237,41 @@ class _Search:
                     candidates.append(Likely(trip, Likeness(equal, filled, len(self._cells)), rows=True))
         return candidates
 
+    def came(self) -> list[Likely]:
+        """Trips of whose sheet from elsewhere this may be a corrected version: those that still wait for something."""
+        headers = sorted(column.header for column in self._profile.columns)
+        candidates = []
+        for trip in self._newest(Trip.objects.exclude(sheets__direction=Sheet.OUT), "-id"):
+            view = PartView.of(trip)
+            newest = newest_in(view)
+            if newest is None or headers != sorted(column.header for column in newest.profile.columns):
+                continue
+            if not (TripStatus(view).open or trip.passes.count() == 0):
+                continue
+            try:
+                known = alike_cells(
+                    self._cells, self._profile.columns, artifacts.read(newest.cells), newest.profile.columns
+                )
+            except ArtifactLost as error:
+                self._lost(trip, error)
+                continue
+            if known[0] >= _CORRECTED_SHARE * max(known[1], 1):
+                candidates.append(Likely(trip, Likeness(*known, 0), came=True))
+        return candidates
+
 
 def likely_trips(profile: SheetProfile, cells: pl.DataFrame) -> tuple[list[Likely], list[Finding]]:
     """Trips whose sheet this may be, of any application, the likeliest first; and what a person should know of the
     search."""
     search = _Search(profile, cells)
-    found = search.left() or search.sent()
+    found = search.left() or [*search.sent(), *search.came()]
     return sorted(found, key=lambda one: (-one.known.equal, -one.known.rows)), list(dict.fromkeys(search.findings))
 
 
 def surely(likely: Sequence[Likely]) -> Found | None:
     """The trip that a sheet is known to belong to: most of its cells are as they went out, and clearly more than any
     other trip's. Keys alone, few cells or a tie prove nothing."""
+    likely = [one for one in likely if not one.came]
     if not likely or likely[0].known.share < _SURE_SHARE or not likely[0].known.equal:
         return None
     second = likely[1].known.equal if len(likely) > 1 else 0

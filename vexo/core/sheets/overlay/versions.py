@@ -112,6 +112,25 @@ def share_as_they_were(
     return equal, filled
 
 
+def alike_cells(
+    cells: pl.DataFrame, columns: Sequence[Column], before: pl.DataFrame, before_columns: Sequence[Column]
+) -> tuple[int, int]:
+    """How many of the filled cells of a sheet stand in the same column of another one, whatever their rows, each once;
+    and of how many: the filled cells of the larger of both."""
+    there = told_apart(before_columns)
+    equal = filled = other = 0
+    for place, name in told_apart(columns).items():
+        own = cells[name].drop_nulls().value_counts(name="times").rename({name: "text"})
+        filled += int(own["times"].sum())
+        if place not in there:
+            continue
+        theirs = before[there[place]].drop_nulls().value_counts(name="times").rename({there[place]: "text"})
+        other += int(theirs["times"].sum())
+        both = own.join(theirs, on="text", how="inner", suffix=".before")
+        equal += int(both.select(pl.min_horizontal("times", "times.before").sum()).item() or 0)
+    return equal, max(filled, other)
+
+
 def differences(
     before: pl.DataFrame, before_columns: Sequence[Column], after: pl.DataFrame, after_columns: Sequence[Column]
 ) -> dict[str, Any]:
