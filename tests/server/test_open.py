@@ -12,6 +12,8 @@ from tests.support import register, template
 template()
 
 from vexo.core.columns.lanes import LaneError  # noqa: E402
+from vexo.core.faults import CODES, OUTCOME_CODES, Does  # noqa: E402
+from vexo.core.planning.verdicts import Answer, answered_by  # noqa: E402
 from vexo.server.backups import back_up, restore  # noqa: E402
 from vexo.server.edits.row_filter import carry_only, expect  # noqa: E402
 from vexo.server.errors import PlainError  # noqa: E402
@@ -87,6 +89,45 @@ class Open(LaneCase):
         self.decide(trip, "leave out", code="column-asked", field="length_m")
         self.assertIn("unit", self.codes_of(trip))
         self.refused(trip)
+
+    def test_every_code_of_a_fault_is_said_alike_with_answers_that_are_taken(self) -> None:
+        self.make(("01", "a"))
+        trip = self.trip(self.sheet(("01", "b", "1")))
+        plain = trip.status
+        for effect in (Does.HOLDS, Does.REJECTS):
+            codes = [code for code, does in CODES.items() if does == effect]
+            told = [self.reason(effect.value, code) for code in codes]
+            items = self.with_reasons(trip, plain, told)
+            self.assertEqual([(item["code"], item["state"]) for item in items], [(c, effect.value) for c in codes])
+            for item in items:
+                answers = {answer["answer"] for answer in item["answers"]}
+                self.assertFalse(item["stops"], "rows that wait stay behind")
+                self.assertIn("aside", answers, item["code"])
+                if item["code"].startswith("key-"):
+                    self.assertNotIn("leave out", answers, "a cell of the key")
+                for answer in answers - {"aside"}:
+                    self.assertIn(item["code"], answered_by(Answer(answer)))
+                self.assertRegex(item["says"], r"[.?!]$")
+        Trip.objects.filter(pk=trip.pk).update(status=plain)
+        self.apply(trip)
+        *before, last = trip.status["passes"]
+        told = [self.reason("refused", code) for code in OUTCOME_CODES]
+        Trip.objects.filter(pk=trip.pk).update(status={**trip.status, "passes": [*before, {**last, "reasons": told}]})
+        items = self.listed(trip)
+        self.assertEqual([(item["code"], item["answers"]) for item in items], [(code, []) for code in OUTCOME_CODES])
+
+    def reason(self, state: str, code: str) -> dict[str, Any]:
+        arguments = ["too-long", "7", "x"] if code == "key-unread" else ["a", "b", "c"]
+        return {
+            "state": state, "code": code, "field": "last_name", "label": "Last name",
+            "arguments": arguments, "count": 2, "first": 0,
+        }  # fmt: skip
+
+    def with_reasons(self, trip: Trip, plain: dict[str, Any], told: list[dict[str, Any]]) -> list[dict[str, Any]]:
+        """What is open where these rows wait, once it is seen that page and command line say the same."""
+        plan = {**plain["plan"], "summary": {**plain["plan"]["summary"], "reasons": told}}
+        Trip.objects.filter(pk=trip.pk).update(status={**plain, "plan": plan})
+        return self.listed(trip)
 
     def test_columns_with_one_header_are_told_by_letter_in_lanes_edits_sums_and_routes(self) -> None:
         self.make(("01", "a"), ("02", "b"))

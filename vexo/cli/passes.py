@@ -140,7 +140,10 @@ def print_outcome(view: PartView, as_json: bool) -> None:
         out.print(f"{report['warnings']:,} rows were taken with a warning; the application's words are in the browser.")
     for name, sums in report.get("totals", {}).items():
         label = PlanContext.of_plan(one.plan).record_type.field(name).label
-        out.print(f"  {label}: sheet {sums['sheet']}, planned {sums['planned']}, {sums['before']} → {sums['after']}")
+        out.print(
+            f"  {label}: sheet {sums['sheet']}; of the rows written or the same planned {sums['planned']}, "
+            f"{sums['before']} → {sums['after']}"
+        )
     left = told_states(one, PlanContext.of_plan(one.plan)).filter(pl.col("state").is_in(_LEFT))
     for (reason,), rows in left.group_by(["reason"], maintain_order=True):
         numbers = ", ".join(str(row) for row in rows["row"].head(12).to_list()) + ("…" if len(rows) > 12 else "")

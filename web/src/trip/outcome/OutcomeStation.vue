@@ -74,7 +74,13 @@ const told = computed(() => {
       .filter(([, sums]) => moved(sums))
       .map(
         ([name, sums]) =>
-          `Σ ${label(name)}: planned ${exact(sums.planned)}, before ${exact(sums.before)}, now ${exact(sums.after)}`,
+          `Σ ${label(name)} of the rows written or the same: planned ${exact(sums.planned)}, before ${exact(sums.before)}, now ${exact(sums.after)}`,
+      ),
+    ...Object.entries(own.selection?.totals ?? {})
+      .filter(([, sums]) => sums.before !== sums.after)
+      .map(
+        ([name, sums]) =>
+          `Σ ${label(name)} of the whole selection: before ${exact(sums.before)}, now ${exact(sums.after)}`,
       ),
   ].filter((one): one is string => !!one);
 });
@@ -206,9 +212,13 @@ function show(reason: { state: string; first: number }): void {
       updated, deleted or refused, read back from the application.
     </p>
   </div>
-  <p v-if="back && told.length" class="flex-none border-t border-rule bg-paper px-4 py-1 text-small">
-    {{ told.join(" · ") }}
-  </p>
+  <ul
+    v-if="back && told.length"
+    class="flex flex-none flex-wrap gap-x-4 border-t border-rule bg-paper px-4 py-1 text-small"
+    aria-label="What else the application says"
+  >
+    <li v-for="one in told" :key="one">{{ one }}</li>
+  </ul>
   <p
     v-if="back && (back.differences?.length || back.lost?.length)"
     class="flex-none bg-held-tint px-4 py-1 font-semibold text-held"

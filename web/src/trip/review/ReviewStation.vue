@@ -87,6 +87,11 @@ const off = computed(() => trip.value.expected.filter((one) => one.off).length);
 const stale = computed(() => !!trip.value.plan && !trip.value.plan.current);
 const stops = computed(() => trip.value.open.filter((item) => item.stops).length);
 const canApply = computed(() => trip.value.to_write > 0 && !stale.value && !trip.value.job && !stops.value);
+/** What the button does, or what comes before it: rows that wait for an answer are not "nothing to write". */
+const applying = computed(() => {
+  if (stops.value) return `Answer ${many(stops.value, "question", "questions")} first`;
+  return trip.value.to_write ? `Apply ${many(trip.value.to_write, "row", "rows")}…` : "Nothing to write";
+});
 const { planAgain, busy } = usePlanAgain();
 
 function allRows(): void {
@@ -118,7 +123,7 @@ function allRows(): void {
       data-testid="apply"
       @click="confirming = true"
     >
-      {{ trip.to_write ? `Apply ${many(trip.to_write, "row", "rows")}…` : "Nothing to write" }}
+      {{ applying }}
     </button>
   </Teleport>
   <ApplyDialog :open="confirming" @close="confirming = false" />
