@@ -151,6 +151,31 @@ class ByHand(DamageCase):
         self.assertEqual((searched(job), self.damage(trip)), (0, {}))
         self.assertEqual(searched(enqueue("plan", "ada", view, run_here=True, fresh=True)), 1)
 
+    def test_damage_that_no_pass_would_send_is_said_to_be_meant_too(self) -> None:
+        trip, path = self.sent("Berth", ["notes"], "harbour eq 'EELGRASS' and startswith(berth_no,'A-00')", "csv")
+        lines = path.read_text(encoding="utf-8-sig").splitlines()
+        register().change(f"Berths({lines[1].split(',')[0]})", notes="a  b")
+        trip, path = self.sent("Berth", ["notes"], "harbour eq 'EELGRASS' and startswith(berth_no,'A-00')", "csv")
+        register().change(f"Berths({lines[1].split(',')[0]})", notes="a b")
+        self.assertEqual(self.back(self.harmed(path, ("a  b", "a b")), trip=str(trip.pk)).error, "")
+        trip.refresh_from_db()
+        self.assertEqual(set(self.verdicts(trip)), {"same"})
+        done = self.vexo.run("--as", "ada", "open", str(trip.pk))
+        self.assertEqual(done.returncode, 1)
+        self.assertIn(f"They are meant: vexo decide {trip.pk} 'file' --code damaged --field notes", done.stderr)
+        decided = self.vexo.run("--as", "ada", "decide", str(trip.pk), "file", "--code", "damaged", "--field", "notes")
+        self.assertEqual((decided.returncode, self.vexo.run("--as", "ada", "open", str(trip.pk)).returncode), (0, 0))
+        self.assertEqual(self.newest_damage(trip), [(1, 1)])
+        self.plan(trip)
+        self.assertEqual(self.newest_damage(trip), [(1, 1)])
+        self.decide(trip, "again", code="damaged", field="notes")
+        self.assertEqual(self.newest_damage(trip), [(1, 0)])
+
+    def newest_damage(self, trip: Any) -> list[tuple[int, int]]:
+        """Of each kind how many cells, and how many are meant."""
+        trip.refresh_from_db()
+        return [(one["count"], one["meant"]) for one in self.newest(trip).summary["damage"]]
+
     def test_a_strange_sheet_is_held_against_the_plain_pattern_of_its_field(self) -> None:
         trip = self.bring(
             "holder_no,last_name\n20418,#REF!\n1,JosÃ©\n0000002,x\n", record_type="Holder", key=["holder_no"]

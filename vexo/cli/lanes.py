@@ -168,6 +168,9 @@ def print_open(view: PartView) -> None:
             click.echo(f"    {answer.says}: vexo decide {trip} '{answer.answer}' --code {item.code}{of}", err=True)
         if item.code == "damage":
             click.echo(f"    Put them back: vexo edit {trip} --repair", err=True)
+            if item.field:
+                meant = f"vexo decide {trip} 'file' --code damaged --field {item.field}"
+                click.echo(f"    They are meant: {meant}", err=True)
     first = next((item for item in items if item.options), None)
     if first is not None:
         click.echo(f"Answer with: vexo columns {trip} --answer '{_of(first)}=1'", err=True)

@@ -27,20 +27,23 @@ def hold_damaged(
     decisions: pl.DataFrame,
     fields: Mapping[str, str],
 ) -> tuple[pl.DataFrame, pl.DataFrame]:
-    """A plan, and what it asks, with the rows held of which a pass would send damage that nobody says is meant.
+    """A plan, and what it asks, with the rows held of which a pass would send damage that nobody says is meant. Other
+    damage is asked about, too, and holds no row.
 
     Args:
         plan: any rows of a plan (see ``frame``).
         damage: see ``core.sheets.damage``; cells of other rows are passed over.
         fields: column of the sheet → the field that it is carried into.
     """
-    faults = _faults(plan, damage, fields)
-    if faults.is_empty():
-        return plan, questions
-    open_, _ = answered(faults, counting(decisions))
+    own = _lines(damage.filter(pl.col(ROW_ID).is_in(plan[ROW_ID].implode())), fields)
+    open_, _ = answered(own, counting(decisions))
     if open_.is_empty():
         return plan, questions
-    lists = open_.group_by(ROW_ID, maintain_order=True).agg(
+    asked = pl.concat([questions, open_.select(ROW_ID, "code", "field", "digest")])
+    stops = _sent(plan, open_)
+    if stops.is_empty():
+        return plan, asked
+    lists = stops.group_by(ROW_ID, maintain_order=True).agg(
         pl.struct("code", "field", "arguments").cast(FAULT).alias("damaged")
     )
     beside = plan.select(ROW_ID, FAULTS, VERDICT).join(lists, on=ROW_ID, how="left", maintain_order="left")
@@ -49,34 +52,49 @@ def hold_damaged(
         pl.when(held).then(pl.concat_list(FAULTS, "damaged")).otherwise(FAULTS).alias(FAULTS),
         pl.when(held).then(pl.lit(Verdict.HELD.value)).otherwise(VERDICT).alias(VERDICT),
     )
-    asked = open_.select(ROW_ID, "code", "field", "digest")
-    return plan.with_columns(more[FAULTS], more[VERDICT]), pl.concat([questions, asked])
+    return plan.with_columns(more[FAULTS], more[VERDICT]), asked
 
 
-def _faults(plan: pl.DataFrame, damage: pl.DataFrame, fields: Mapping[str, str]) -> pl.DataFrame:
-    """Damaged cells that would be written, in rows that would be sent or wait for a person."""
+def is_meant(damage: pl.DataFrame, decisions: pl.DataFrame, fields: Mapping[str, str]) -> pl.Series:
+    """Of damaged cells (a line each) whether a person says that they are meant."""
+    lines = _lines(damage, fields)
+    _, answers = answered(lines, counting(decisions))
+    said = answers.select(ROW_ID, "field", pl.lit(value=True).alias("meant")).unique()
+    columns = pl.col("column").replace_strict(dict(fields), default=None, return_dtype=pl.String).alias("field")
+    beside = damage.select(ROW_ID, columns).join(said, on=[ROW_ID, "field"], how="left", maintain_order="left")
+    return beside["meant"].fill_null(value=False)
+
+
+def _lines(damage: pl.DataFrame, fields: Mapping[str, str]) -> pl.DataFrame:
+    """Damaged cells as faults of their fields, a line each; those that no lane carries are not among them."""
     own = damage.filter(~pl.col("kind").is_in(_ONLY_SAID) & pl.col("column").is_in(list(fields)))
-    parts = [pl.DataFrame(schema=FAULT_LINES)]
+    if own.is_empty():
+        return pl.DataFrame(schema=FAULT_LINES)
+    field = pl.col("column").replace_strict(dict(fields), return_dtype=pl.String)
+    shown = (pl.lit(_CODE), field, "text", pl.col("repair").fill_null(""))
+    seen = own.select(pl.concat_str(*shown, separator=BETWEEN)).to_series()
+    return own.select(
+        ROW_ID,
+        pl.lit(_CODE).alias("code"),
+        field.alias("field"),
+        pl.concat_list("text", pl.col("repair").fill_null("")).alias("arguments"),
+        on_unique(seen, digest).alias("digest"),
+    )
+
+
+def _sent(plan: pl.DataFrame, lines: pl.DataFrame) -> pl.DataFrame:
+    """The lines whose cell would be written, in rows that would be sent or wait for a person."""
+    parts = [lines.head(0)]
     rows = plan.filter(pl.col(VERDICT).is_in([Verdict.CREATE, Verdict.UPDATE, Verdict.HELD]))
-    for (column,), cells in own.partition_by("column", as_dict=True, maintain_order=True).items():
-        name = fields[str(column)]
-        action, proposed = FieldColumns(name).action, FieldColumns(name).proposed
+    for (name,), own in lines.partition_by("field", as_dict=True, maintain_order=True).items():
+        action, proposed = FieldColumns(str(name)).action, FieldColumns(str(name)).proposed
         if action not in plan.columns:
             continue
         sent = rows.filter(pl.col(action).is_in([CellAction.WRITE, CellAction.HELD])).select(ROW_ID, proposed)
-        found = cells.join(sent, on=ROW_ID, how="inner", maintain_order="left")
+        found = own.join(sent, on=ROW_ID, how="inner", maintain_order="left")
         if found.schema[proposed] == pl.String:
             # A new key is written without the spaces at its ends, whatever stands in the cell.
-            found = found.filter(pl.col(proposed).ne_missing(pl.col("repair")) | pl.col("repair").is_null())
-        shown = (pl.lit(_CODE), pl.lit(name), "text", pl.col("repair").fill_null(""))
-        seen = found.select(pl.concat_str(*shown, separator=BETWEEN))
-        parts.append(
-            found.select(
-                ROW_ID,
-                pl.lit(_CODE).alias("code"),
-                pl.lit(name).alias("field"),
-                pl.concat_list("text", pl.col("repair").fill_null("")).alias("arguments"),
-                on_unique(seen.to_series(), digest).alias("digest"),
-            )
-        )
+            repair = pl.col("arguments").list.get(1)
+            found = found.filter(pl.col(proposed).ne_missing(repair) | (repair == ""))
+        parts.append(found.drop(proposed))
     return pl.concat(parts)

@@ -10,6 +10,7 @@ import polars as pl
 
 from vexo.core.columns.carried_values import Reading, cell_texts
 from vexo.core.columns.matches import ColumnMatch
+from vexo.core.planning.damaged import is_meant
 from vexo.core.planning.frame import beside
 from vexo.core.planning.merge_base import sent_text
 from vexo.core.records import IDENTIFIER, Field, Kind
@@ -138,9 +139,14 @@ class DamageSearch:
         return found.with_columns(repair.alias("repair"))
 
 
-def groups(found: pl.DataFrame, context: PlanContext) -> list[Damage]:
-    """Damage by kind and column, as a plan's summary tells it."""
-    headers = headers_of(context.sheet)
+def groups(found: pl.DataFrame, context: PlanContext, decisions: pl.DataFrame) -> list[Damage]:
+    """Damage by kind and column, as a plan's summary tells it.
+
+    Args:
+        decisions: the answers that count.
+    """
+    headers, fields = headers_of(context.sheet), context.carried_columns
+    found = found.with_columns(is_meant(found, decisions, fields).alias("meant"))
     order = {name: at for at, name in enumerate(KINDS)}
     columns = {column: at for at, column in enumerate(headers)}
     damages = []
@@ -159,6 +165,8 @@ def groups(found: pl.DataFrame, context: PlanContext) -> list[Damage]:
                 rows=cells[ROW].sort().head(_FIRST_ROWS).to_list(),
                 text=example["text"],
                 repair=example["repair"],
+                field=fields.get(str(column), ""),
+                meant=int(cells["meant"].sum()),
             )
         )
     return sorted(damages, key=lambda group: (order[group.kind], columns.get(group.column, 0)))

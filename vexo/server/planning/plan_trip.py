@@ -29,8 +29,7 @@ from ..applications.services import client_of, describe_once
 from ..jobs.leases import Lease
 from ..mapping.columns import ask_again
 from ..mapping.mapped_sheet import MappedSheet
-from ..trips.facts import from_json
-from ..trips.facts.plans import Damage, PlanSummary
+from ..trips.facts.plans import Damage
 from ..trips.part_view import PartView
 from ..trips.retries import until_unchanged
 from ..trips.sheets import newest_sheet
@@ -177,7 +176,8 @@ def _damage(basis: Basis, materials: Materials, plan: pl.DataFrame, fresh: str) 
     if like is not None and artifacts.there(like.path) and (not like.damage_path or artifacts.there(like.damage_path)):
         before = artifacts.read(like.path, [IDENTIFIER])[IDENTIFIER]
         if before.equals(plan[IDENTIFIER], null_equal=True):
-            return like.damage_path, from_json(like.summary, PlanSummary).damage
+            same = artifacts.read(like.damage_path) if like.damage_path else None
+            return like.damage_path, [] if same is None else damage.groups(same, context, basis.decisions)
     all_read = len(records) >= materials.counts.get("type", 0)
 
     def values(name: str) -> pl.Series | None:
@@ -186,4 +186,4 @@ def _damage(basis: Basis, materials: Materials, plan: pl.DataFrame, fresh: str) 
     search = damage.DamageSearch(context, basis.kept, values, reading_for(context))
     found = search.run(context.cells, plan[IDENTIFIER])
     path = artifacts.write(found, artifacts.named(context.trip.pk, "damage", fresh)) if len(found) else ""
-    return path, damage.groups(found, context)
+    return path, damage.groups(found, context, basis.decisions)

@@ -196,7 +196,8 @@ def _damage(basis: Basis, last: LastPlan, rows: _Rows, after: pl.DataFrame) -> t
     for anew."""
     context, plan = basis.context, last.plan
     if list(plan.edits) == list(context.edits):
-        return plan.damage_path, from_json(plan.summary, PlanSummary).damage
+        same = artifacts.read(plan.damage_path) if plan.damage_path else None
+        return plan.damage_path, [] if same is None else damage.groups(same, context, basis.decisions)
     lost = after[IDENTIFIER].null_count() > 0
     if plan.damage_path or (context.sheet.recognised and lost):
         return None
@@ -220,4 +221,4 @@ def _damage(basis: Basis, last: LastPlan, rows: _Rows, after: pl.DataFrame) -> t
     if not len(found):
         return "", []
     path = artifacts.write(found, artifacts.named(context.trip.pk, "damage", uuid.uuid4().hex))
-    return path, damage.groups(found, context)
+    return path, damage.groups(found, context, basis.decisions)

@@ -146,9 +146,12 @@ def _sum_as_read(column: SheetColumn, summary: PlanSummary | None) -> str:
 
 def _damage(groups: Sequence[Damage]) -> Iterator[OpenItem]:
     for group in groups:
-        cells = "1 cell" if group.count == 1 else f"{group.count:,} cells"
+        left = group.count - group.meant
+        if not left:
+            continue
+        cells = "1 cell" if left == 1 else f"{left:,} cells"
         says = f"{group.header}: what a spreadsheet did to {cells} ({group.says}); {group.repairs:,} can be put back."
-        yield OpenItem("damage", says, group.count, False, StationName.FILE, of=group.header)
+        yield OpenItem("damage", says, left, False, StationName.FILE, of=group.header, field=group.field)
 
 
 def _rounded(trip: Trip, reason: Reason) -> list[Option]:

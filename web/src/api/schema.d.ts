@@ -1331,7 +1331,8 @@ export interface components {
         };
         /**
          * @description What a spreadsheet did to cells of one column: how many, of how many it is sure, how many can be repaired; the
-         *     first rows, and an example of what stands there and what stood there.
+         *     first rows, and an example of what stands there and what stood there. ``meant`` of them are so on purpose, as a
+         *     person says; ``field`` is where they go.
          */
         Damage: {
             kind: string;
@@ -1344,6 +1345,8 @@ export interface components {
             rows: number[];
             text: string;
             repair: string | null;
+            field: string;
+            meant: number;
         };
         /** @description date format */
         DateTreatment: {

@@ -52,7 +52,8 @@ class Reason:
 @dataclass(frozen=True, slots=True)
 class Damage:
     """What a spreadsheet did to cells of one column: how many, of how many it is sure, how many can be repaired; the
-    first rows, and an example of what stands there and what stood there."""
+    first rows, and an example of what stands there and what stood there. ``meant`` of them are so on purpose, as a
+    person says; ``field`` is where they go."""
 
     kind: str
     column: str
@@ -64,6 +65,8 @@ class Damage:
     rows: list[int]
     text: str
     repair: str | None
+    field: str = ""
+    meant: int = 0
 
 
 @dataclass(frozen=True, slots=True)

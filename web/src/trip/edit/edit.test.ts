@@ -134,6 +134,8 @@ describe("other ways to edit", () => {
   it("what a spreadsheet did is put back, by group or all at once", async () => {
     const one = {
       kind: "lost-zeros",
+      field: "ring_no",
+      meant: 0,
       column: "c1",
       header: "Holder",
       says: "zeros lost",

@@ -7,9 +7,15 @@ import VerdictSign from "@/parts/VerdictSign.vue";
 
 import { useTripContext } from "../context";
 import { useEditing } from "../edit/editing";
+import { useDeciding } from "../rows/deciding";
 
 const { trip, mayPrepare } = useTripContext();
 const { edit, open } = useEditing();
+const { decide, open: mayDecide } = useDeciding();
+/** What stands there is so on purpose: it is not told any more. */
+function mean({ field, count: cells, meant }: { field: string; count: number; meant: number }): void {
+  decide({ answer: "file", code: "damaged", field, count: cells - meant });
+}
 const repairs = computed(() => trip.value.damage.reduce((sum, one) => sum + one.repairs, 0));
 const fixable = computed(() => open.value && !!trip.value.plan?.current);
 function repair(kind: string, column: string, number: number): void {
@@ -49,6 +55,17 @@ const rowsOf = (one: { rows: number[]; count: number }): string =>
           >
             Put back {{ many(one.repairs, "cell", "cells") }}
           </button>
+          <button
+            v-if="mayPrepare && one.field && one.kind !== 'read-only' && one.meant < one.count"
+            type="button"
+            class="btn sm mt-1 ml-1.5"
+            :disabled="!mayDecide || !fixable"
+            :aria-label="`${one.header}, ${one.says}: ${one.count - one.meant === 1 ? 'it is' : 'they are'} meant`"
+            @click="mean(one)"
+          >
+            {{ one.count - one.meant === 1 ? "It is meant" : "They are meant" }}
+          </button>
+          <span v-if="one.meant" class="soft block">{{ many(one.meant, "cell is", "cells are") }} meant.</span>
         </div>
       </li>
     </ul>
