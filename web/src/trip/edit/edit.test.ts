@@ -150,10 +150,14 @@ describe("other ways to edit", () => {
     const card = shown(DamageCard, {}, trip({ damage: [one, other] }));
     expect(words(card)).toContain("Holder: 3 cells, zeros lost (rows 3, 4, 5). 2 for certain.");
     expect(words(card)).toContain("20194 → 0020194");
-    expect(card.findAll("button").map((button) => button.text())).toEqual(["Put back 3 cells"]);
-    await card.get("button").trigger("click");
+    const buttons = card.findAll("button");
+    expect(buttons.map((button) => button.text())).toEqual(["Put back 3 cells", "They are meant", "They are meant"]);
+    await buttons[0]?.trigger("click");
     await flushPromises();
     expect(changes()[0]?.body).toMatchObject({ kind: "repair", plan: 5, damage: "lost-zeros", column: "c1" });
+    await buttons[1]?.trigger("click");
+    await flushPromises();
+    expect(changes()[1]?.body).toMatchObject({ answer: "file", code: "damaged", field: "ring_no" });
   });
 });
 
