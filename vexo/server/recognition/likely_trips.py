@@ -23,7 +23,7 @@ from ..data_folder import absolute
 from ..trips.models import Part, Sheet, Trip
 from ..trips.part_view import PartView
 from ..trips.sheets import kept_paths, newest_in, stamp_fits
-from ..trips.status import TripStatus
+from ..trips.status import UNREADABLE, TripStatus
 from ..uploads.models import Upload
 
 _SURE_SHARE = 0.5
@@ -242,22 +242,29 @@ class _Search:
         headers = sorted(column.header for column in self._profile.columns)
         candidates = []
         for trip in self._newest(Trip.objects.exclude(sheets__direction=Sheet.OUT), "-id"):
-            view = PartView.of(trip)
-            newest = newest_in(view)
-            if newest is None or headers != sorted(column.header for column in newest.profile.columns):
-                continue
-            if not (TripStatus(view).open or trip.passes.count() == 0):
-                continue
             try:
-                known = alike_cells(
-                    self._cells, self._profile.columns, artifacts.read(newest.cells), newest.profile.columns
-                )
+                known = self._as_it_came(trip, headers)
             except ArtifactLost as error:
                 self._lost(trip, error)
                 continue
-            if known[0] >= _CORRECTED_SHARE * max(known[1], 1):
+            except UNREADABLE:
+                # Its page says what is wrong with it; it stands in no other's way.
+                continue
+            if known is not None and known[0] >= _CORRECTED_SHARE * max(known[1], 1):
                 candidates.append(Likely(trip, Likeness(*known, 0), came=True))
         return candidates
+
+    def _as_it_came(self, trip: Trip, headers: list[str]) -> tuple[int, int] | None:
+        """How many cells are those of a trip's newest sheet, and of how many; None where it has other columns, or waits
+        for nothing."""
+        view = PartView.of(trip)
+        newest = newest_in(view)
+        if newest is None or headers != sorted(column.header for column in newest.profile.columns):
+            return None
+        if trip.passes.exists() and not TripStatus(view).open:
+            return None
+        before = artifacts.read(newest.cells)
+        return alike_cells(self._cells, self._profile.columns, before, newest.profile.columns)
 
 
 def likely_trips(profile: SheetProfile, cells: pl.DataFrame) -> tuple[list[Likely], list[Finding]]:
