@@ -258,7 +258,7 @@ class Keys(unittest.TestCase):
     def test_near_keys_are_named(self) -> None:
         now = [("1", "v", "B-031", "5"), ("2", "v", "C-007", "5")]
         made = plan(NAMES, [("B-O31", "6"), ("c-007", "6"), ("C_007", "6"), ("C-7", "6"), ("QQ", "6")], now)
-        near = [faults[0]["arguments"][1:] for faults in made["faults"].to_list()]
+        near = [faults[0]["arguments"][1:2] for faults in made["faults"].to_list()]
         self.assertEqual(near, [["B-031"], ["C-007"], ["C-007"], ["C-007"], []])
 
     def test_a_row_whose_record_id_and_key_disagree_is_held(self) -> None:

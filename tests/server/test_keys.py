@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from unittest import mock
+
 from tests.server.test_lanes import LaneCase
 from tests.support import register, template
 
@@ -13,8 +15,12 @@ from vexo.core.planning.verdicts import Verdict  # noqa: E402
 from vexo.core.writing import strategy_of  # noqa: E402
 from vexo.core.writing.batches import freeze  # noqa: E402
 from vexo.core.writing.strategies import NoRecordError, Write  # noqa: E402
+from vexo.server.decisions.decisions import undo  # noqa: E402
 from vexo.server.errors import PlainError  # noqa: E402
+from vexo.server.jobs.worker import run_inline  # noqa: E402
+from vexo.server.planning import application_records  # noqa: E402
 from vexo.server.trips.models import Trip  # noqa: E402
+from vexo.server.trips.part_view import PartView  # noqa: E402
 
 BERTHS = "harbour,berth_no,ring_no,length_m\nTern Island,{0},,12\nNOWHERE,{1},,12\n,{1},,12\nOLDBASIN,,,12\n"
 
@@ -81,6 +87,77 @@ class Written(LaneCase):
         self.apply(trip)
         self.plan(trip)
         self.assertEqual(self.verdicts(trip), ["same"])
+
+
+class Near(LaneCase):
+    """6: a key that is near to one that is there is asked about before a second record is made."""
+
+    def near(self, operation: str, small: int = 10_000) -> Trip:
+        """A sheet of two holders, one of them with the letter O for a zero."""
+        self.make(("01", "a"), ("02", "b"))
+        slip = f"{self.begin}O2".replace("07", "O7", 1)
+        content = f"holder_no,last_name\n{self.begin}01,x\n{slip},y\n"
+        with mock.patch.object(application_records, "_SMALL_TYPE", small):
+            return self.bring(content, record_type="Holder", key=["holder_no"], operation=operation)
+
+    def test_it_is_held_and_one_answer_makes_it_that_record(self) -> None:
+        for small in (10_000, 1):
+            self.number_anew()
+            trip = self.near("upsert", small)
+            self.assertEqual((self.verdicts(trip), self.codes(trip)), (["update", "held"], [[], ["near-key"]]))
+            done = self.vexo.run("--as", "ada", "open", str(trip.pk))
+            self.assertIn("is it that one, or a new one?", done.stderr)
+            self.assertIn("'nearest' --code near-key", done.stderr)
+            self.decide(trip, "nearest", [1])
+            self.assertEqual(self.verdicts(trip), ["update", "update"])
+            self.apply(trip)
+            made = {h["holder_no"]: h["last_name"] for h in self.holders(self.begin)}
+            self.assertEqual(made, {f"{self.begin}01": "x", f"{self.begin}02": "y"})
+            self.plan(trip)
+            self.assertEqual(self.verdicts(trip), ["same", "same"], self.codes(trip))
+
+    def test_or_a_new_one(self) -> None:
+        trip = self.near("upsert")
+        self.decide(trip, "new", [1])
+        self.assertEqual(self.verdicts(trip), ["update", "create"])
+        self.decide(trip, "nearest", [1])
+        self.assertEqual(self.verdicts(trip), ["update", "update"], "the answer is given anew")
+
+    def test_under_update_and_delete_it_is_rejected_with_the_one_it_may_be(self) -> None:
+        for operation in ("update", "delete"):
+            for small in (10_000, 1):
+                self.number_anew()
+                trip = self.near(operation, small)
+                self.assertEqual(self.verdicts(trip), [operation, "rejected"])
+                review = self.vexo.run("--as", "ada", "review", str(trip.pk), "--json")
+                self.assertIn(f"No holder has this key. Nearest: {self.begin}02.", review.stdout)
+                self.decide(trip, "nearest", [1])
+                self.assertEqual(self.verdicts(trip), [operation, operation])
+                self.apply(trip)
+                left = [] if operation == "delete" else ["x", "y"]
+                self.assertEqual([h["last_name"] for h in self.holders(self.begin)], left)
+
+    def test_a_record_said_by_hand_has_to_exist_and_can_be_said_anew(self) -> None:
+        trip = self.near("update")
+        for odd in ("99999999", "abc", "0"):
+            with self.assertRaises(PlainError) as caught:
+                self.decide(trip, "record", [1], argument=odd)
+            self.assertEqual(caught.exception.code, "no-record")
+        first, second = (self.of(number)["id"] for number in ("01", "02"))
+        self.decide(trip, "record", [1], argument=str(first))
+        self.assertEqual(self.codes(trip), [["shared"], ["shared"]])
+        self.decide(trip, "record", [1], argument=str(second))
+        self.assertEqual(self.verdicts(trip), ["update", "update"])
+
+    def test_the_answer_binds_through_a_newer_version_and_its_undoing_asks_again(self) -> None:
+        trip = self.near("upsert")
+        self.decide(trip, "nearest", [1])
+        slip = self.table(trip)["proposed.holder_no"][1]
+        self.again(trip, f"holder_no,last_name\n{self.begin}01,x\n{slip},z\n")
+        self.assertEqual(self.verdicts(trip), ["update", "update"])
+        number = trip.decisions.last().pk
+        run_inline(undo(PartView.of(trip), self.person, number, run_here=True))
+        self.assertEqual(self.codes(trip), [[], ["near-key"]])
 
 
 class NeverWithoutARecord(LaneCase):

@@ -58,6 +58,7 @@ CODES: dict[str, Does] = {
     "unknown-identifier": Does.REJECTS,
     "not-found": Does.REJECTS,
     "unclear": Does.HOLDS,
+    "near-key": Does.HOLDS,
     "may-be-in": Does.HOLDS,
     "gone": Does.HOLDS,
     "renamed": Does.HOLDS,

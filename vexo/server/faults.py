@@ -38,7 +38,13 @@ def _nearest(arguments: Sequence[str], at: int) -> str:
 
 
 def _not_found(label: str, arguments: Sequence[str]) -> str:
-    return f"No {_said(arguments, 0, 'record').lower()} has this key.{_nearest(arguments, 1)}"
+    near = f" Nearest: {_either(arguments, 1)}." if _said(arguments, 1) else ""
+    return f"No {_said(arguments, 0, 'record').lower()} has this key.{near}"
+
+
+def _either(arguments: Sequence[str], at: int) -> str:
+    """Several keys, a line each, as words."""
+    return _said(arguments, at).replace("\n", " or ")
 
 
 def _changed(label: str, arguments: Sequence[str]) -> str:
@@ -99,6 +105,9 @@ _WORDS: Mapping[str, Words] = {
     "finds-several": lambda f, a: f"The key finds {_said(a, 0)} {_said(a, 1).lower()}; choose a key that finds one.",
     "unknown-identifier": lambda f, a: "This record ID is not known; leave it blank for a new record.",
     "not-found": _not_found,
+    "near-key": lambda f, a: (
+        f"No {_said(a, 0, 'record').lower()} has this key, and it is near to {_either(a, 1)}: is it that one, or new?"
+    ),
     "unclear": lambda f, a: (
         "An earlier pass got no answer for this row. Look it up: which record is it, or is it not there?"
     ),
@@ -136,6 +145,7 @@ _GROUPS: Mapping[str, str] = {
     "shared": "Rows are about the same record and say different things.",
     "key-unread": "A cell of the key cannot be read, and no record is looked for without it.",
     "not-found": "No record has the row's key.",
+    "near-key": "No record has the row's key, and one has a key that is near: is it that one, or a new one?",
     "identifier-without-key": "The key finds no record, but the row has a record ID: was the key mistyped?",
     "finds-several": "The key finds more than one record; choose a key that finds one.",
 }

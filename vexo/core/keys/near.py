@@ -1,62 +1,147 @@
-"""Near keys: for a key that was not found, the existing ones it was probably meant to be."""
+"""Near keys: for a key that was not found, the existing ones that it was probably meant to be (``semantics.md`` 6).
+
+All keys are looked for together, in columns: by forms in which keys that are near are equal, then by the texts that are
+left when one character of a key is taken away, which two keys share that differ by one.
+"""
 
 from __future__ import annotations
 
-import re
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 
-from rapidfuzz import process
-from rapidfuzz.distance import OSA
+import polars as pl
+
+from ..records import IDENTIFIER
+from ..values import rounded_to_15
 
 SEPARATOR = " \u00b7 "
-_LOOKS = str.maketrans({"O": "0", "o": "0", "l": "1", "I": "1", "i": "1"})
-_MOST = 3
-"""Near keys that are told of one that was not found."""
+AT = "at"
+MOST = 20
+"""Near keys that are shown of one that was not found."""
+_LEAST = 5
+"""Characters from which on one more, less or other is taken for a slip."""
+_LONGEST = 64
+"""Characters up to which keys are compared character by character."""
+_AT_ONCE = 200_000
+"""Existing keys whose neighbourhoods are held at once."""
 
 
-def _loose(key: str) -> str:
-    return re.sub(r"[\s\-_./]+", "", key.casefold())
+def _cut(text: pl.Expr) -> pl.Expr:
+    """What a spreadsheet keeps of a number with more than 15 figures."""
+    long = text.str.contains(r"^\d{16,}$")
+    return pl.when(long).then(text.map_batches(rounded_to_15, return_dtype=pl.String)).otherwise(text)
 
 
-def _without_zeros(key: str) -> str:
-    return re.sub(r"(?<!\d)0+(?=\d)", "", _loose(key))
+def _loose(text: pl.Expr) -> pl.Expr:
+    return text.str.to_lowercase().str.replace_all(r"[\s\-_./]+", "")
 
 
-_FORMS: tuple[Callable[[str], str], ...] = (
-    str.casefold,
+def _looks(text: pl.Expr) -> pl.Expr:
+    return _loose(text).str.replace_all("o", "0", literal=True).str.replace_all("[li]", "1")
+
+
+def _without_zeros(text: pl.Expr) -> pl.Expr:
+    """Zeros at the front of each number in it, but the last figure."""
+    return _looks(text).str.replace_all(r"(^|[^0-9])0+([0-9])", "${1}${2}")
+
+
+_FORMS: tuple[Callable[[pl.Expr], pl.Expr], ...] = (
+    _cut,
+    lambda text: text.str.to_lowercase(),
     _loose,
-    lambda key: _loose(key.translate(_LOOKS)),
+    _looks,
     _without_zeros,
 )
 
 
-def near_keys(missing: Iterable[str], existing: Iterable[str]) -> dict[str, list[str]]:
-    """Each missing key with the existing ones nearest to it, by the first way in which any is near.
+def near_records(lost: pl.DataFrame, known: pl.DataFrame, names: Sequence[str]) -> pl.DataFrame:
+    """The records whose keys are near to keys that were not found, by the first way that gives any.
 
-    Ways, in order: other capitals; spaces and separators; O/0 and l/1/I; zeros at the front; two neighbours swapped
-    or one character more, less or other, if the key has five characters and the difference is not figure for figure.
+    Args:
+        lost: the keys as texts, a column for each field of the key, different ones, none blank.
+        known: the same of the records, and their IDs.
+        names: the fields of the key.
+
+    Returns:
+        ``at`` (the place of the key in ``lost``) and the record's ID, in the order of ``lost``, then of ``known``.
     """
-    wanted, there = list(missing), list(existing)
-    found: dict[str, list[str]] = {}
+    left, parts = lost.select(names).with_row_index(AT), [pl.DataFrame(schema={AT: pl.UInt32, IDENTIFIER: pl.String})]
+    known = known.select(IDENTIFIER, *names).drop_nulls(names)
     for form in _FORMS:
-        left = [key for key in wanted if key not in found]
-        if not left:
-            return found
-        index: dict[str, list[str]] = {}
-        for key in there:
-            index.setdefault(form(key), []).append(key)
-        found.update({key: index[form(key)][:_MOST] for key in left if form(key) in index})
-    for key in wanted:
-        if key not in found and len(key) >= 5:
-            close = process.extract(key, there, scorer=OSA.distance, score_cutoff=1, limit=_MOST * 4)
-            fits = [str(other) for other, _, _ in close if not _figure_for_figure(key, str(other))]
-            if fits:
-                found[key] = fits[:_MOST]
-    return found
+        if left.is_empty():
+            break
+        found = _alike(left, known, dict.fromkeys(names, form))
+        parts.append(found)
+        left = left.filter(~pl.col(AT).is_in(found[AT].implode()))
+    if len(left):
+        parts.append(_close(left, known, names))
+    return pl.concat(parts).sort(AT, maintain_order=True)
 
 
-def _figure_for_figure(left: str, right: str) -> bool:
-    if len(left) != len(right):
-        return False
-    differing = [(a, b) for a, b in zip(left, right, strict=True) if a != b]
-    return len(differing) == 1 and differing[0][0].isdigit() and differing[0][1].isdigit()
+def _alike(left: pl.DataFrame, known: pl.DataFrame, forms: dict[str, Callable[[pl.Expr], pl.Expr]]) -> pl.DataFrame:
+    """Pairs whose keys are equal in a form."""
+    on = [f"form.{name}" for name in forms]
+    made = [form(pl.col(name)).alias(f"form.{name}") for name, form in forms.items()]
+    pairs = left.lazy().select(AT, *made).join(known.lazy().select(IDENTIFIER, *made), on=on, how="inner")
+    order = known.lazy().select(IDENTIFIER).with_row_index("order")
+    return pairs.join(order, on=IDENTIFIER).sort(AT, "order").select(AT, IDENTIFIER).collect()
+
+
+def _shortened(table: pl.DataFrame, name: str) -> pl.DataFrame:
+    """A line for each text, and for each that is left of it when one of its characters is taken away: ``part``, and the
+    place (``cut``) and the ``sign`` of that character."""
+    text, length = pl.col(name), pl.col(name).str.len_chars()
+    table = table.filter(length <= _LONGEST)
+    longest = int(table.select(length.max()).item() or 0)
+    none = (pl.lit(None, pl.Int16).alias("cut"), pl.lit(None, pl.String).alias("sign"))
+    parts = [table.with_columns(text.alias("part"), *none)]
+    for at in range(longest):
+        rest = (text.str.slice(0, at) + text.str.slice(at + 1)).alias("part")
+        cut = (pl.lit(at, pl.Int16).alias("cut"), text.str.slice(at, 1).alias("sign"))
+        parts.append(table.filter(length > at).with_columns(rest, *cut))
+    return pl.concat(parts)
+
+
+def _close(left: pl.DataFrame, known: pl.DataFrame, names: Sequence[str]) -> pl.DataFrame:
+    """Pairs of which one field differs by two neighbours swapped or, if none does, by one character; the others are
+    equal, or near by a form."""
+    found = [pl.DataFrame(schema={AT: pl.UInt32, IDENTIFIER: pl.String, "order": pl.UInt32, "swapped": pl.Boolean})]
+    known = known.with_row_index("order")
+    for name in names:
+        others = [_without_zeros(pl.col(other)).alias(f"form.{other}") for other in names if other != name]
+        on = ["part", *[f"form.{other}" for other in names if other != name]]
+        wanted = _shortened(left.select(AT, pl.col(name).alias("text"), *others), "text")
+        parts = wanted.select(on).unique()
+        for begin in range(0, len(known), _AT_ONCE):
+            some = known.slice(begin, _AT_ONCE).select(IDENTIFIER, "order", pl.col(name).alias("other"), *others)
+            there = _shortened(some, "other").join(parts, on=on, how="semi")
+            pairs = wanted.join(there, on=on, how="inner", suffix=".other")
+            slips = pairs.select(AT, IDENTIFIER, "order", _SWAPPED.alias("swapped"), _ONE.alias("one"))
+            found.append(slips.filter(pl.col("swapped") | pl.col("one")).drop("one"))
+    pairs = pl.concat(found).group_by(AT, IDENTIFIER, "order").agg(pl.col("swapped").any())
+    first = pl.col("swapped") | ~pl.col("swapped").any().over(AT)
+    return pairs.filter(first).sort(AT, "order").select(AT, IDENTIFIER)
+
+
+_CUTS, _SIGNS = (pl.col("cut"), pl.col("cut.other")), (pl.col("sign"), pl.col("sign.other"))
+_SWAPPED = (
+    ((_CUTS[0] - _CUTS[1]).abs() == 1) & (_SIGNS[0] == _SIGNS[1]) & (pl.col("text") != pl.col("other"))
+).fill_null(value=False)
+"""The same character stands one place further on."""
+_OTHER = (_CUTS[0] == _CUTS[1]) & (_SIGNS[0] != _SIGNS[1])
+_FIGURES = pl.all_horizontal([sign.str.contains(r"^\d$") for sign in _SIGNS])
+_ONE = ((_CUTS[0].is_null() ^ _CUTS[1].is_null()) | (_OTHER & ~_FIGURES).fill_null(value=False)) & (
+    pl.col("text").str.len_chars() >= _LEAST
+)
+"""One character more, less or other, of a text that is long enough; a figure for a figure may be another key."""
+
+
+def near_keys(missing: Iterable[str], existing: Iterable[str], most: int = 3) -> dict[str, list[str]]:
+    """Each missing text with the existing ones nearest to it, as ``near_records`` finds them."""
+    wanted = pl.Series("key", list(dict.fromkeys(missing)), dtype=pl.String)
+    there = pl.Series("key", list(dict.fromkeys(existing)), dtype=pl.String)
+    known = pl.DataFrame([there.alias(IDENTIFIER), there])
+    found = near_records(wanted.to_frame(), known, ["key"])
+    near: dict[str, list[str]] = {}
+    for at, text in found.iter_rows():
+        near.setdefault(wanted[at], []).append(text)
+    return {key: texts[:most] for key, texts in near.items()}

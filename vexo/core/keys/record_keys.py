@@ -10,7 +10,7 @@ from ..columns.carried_columns import CarriedColumns
 from ..columns.marks import VALUE
 from ..errors import MendableError
 from ..records import IDENTIFIER, Field, Kind, RecordType
-from ..values import bare
+from ..values import bare, to_text
 
 
 class RecordKeyError(MendableError):
@@ -54,6 +54,17 @@ def normal_key(column: str, field: Field) -> pl.Expr:
     texts = field.kind in (Kind.TEXT, Kind.CHOICE, Kind.REFERENCE)
     expression = pl.col(column)
     return expression.map_batches(bare, return_dtype=pl.String) if texts else expression
+
+
+def key_texts(table: pl.DataFrame, key: Sequence[str], record_type: RecordType) -> pl.DataFrame:
+    """Keys as texts, in the form in which they compare.
+
+    Args:
+        table: has a column of values for each field of the key, named as the field.
+    """
+    fields = [record_type.field(name) for name in key]
+    values = table.select(normal_key(field.name, field).alias(field.name) for field in fields)
+    return pl.DataFrame([to_text(field, values[field.name]).alias(field.name) for field in fields])
 
 
 def key_values(key: Sequence[str], record_type: RecordType) -> list[pl.Expr]:

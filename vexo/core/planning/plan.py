@@ -41,6 +41,7 @@ from .inputs import Inputs, Settings
 from .merge_base import add_merge_base
 from .rules import blanks, duplicates, holds, rejects, three_way
 from .rules.binding import bind, finds_by, is_rename
+from .rules.lost_keys import near, settle
 from .rules.texts import BETWEEN_FIELDS, what_it_says
 from .verdicts import Answer, CellAction, Verdict
 
@@ -185,16 +186,16 @@ def make_plan(inputs: Inputs, settings: Settings) -> tuple[pl.DataFrame, pl.Data
     beyond_key = [field for field in judged if field.name not in settings.key]
     decisions = counting(inputs.decisions)
     frame, about_records = bind(inputs, settings, decisions)
+    frame, not_found = settle(frame.hstack(near(frame, inputs, settings)), inputs, settings, decisions)
     frame = holds.compare_checks(_with_records(frame, inputs, [*fields, *checks]), checks)
     frame, emptied = _compared(frame, inputs, settings, decisions)
     _, answers = answered(find_faults(frame, rejects.unreadable_cases(frame, beyond_key)), decisions)
     frame = _apply_answers(frame, answers)
     conflicts, answers = answered(find_faults(frame, holds.cell_cases(frame, inputs, settings, judged)), decisions)
     frame = _edited_after_delete(_apply_answers(frame, answers), inputs, judged)
-    frame = frame.hstack([rejects.near(frame, inputs, settings)])
     of_rows, answers = answered(find_faults(frame, _row_cases(frame, inputs, settings, judged)), decisions)
     differing, _ = answered(find_faults(frame, holds.check_cases(checks)), decisions)
-    open_ = pl.concat([about_records, conflicts, _set_aside(inputs, frame, decisions), of_rows, differing])
+    open_ = pl.concat([about_records, not_found, conflicts, _set_aside(inputs, frame, decisions), of_rows, differing])
     frame = _created_again(frame, answers)
     stops = [code for code, does in CODES.items() if does != Does.HOLDS]
     frame = duplicates.group_rows(frame, open_[ROW_ID].filter(open_["code"].is_in(stops)), fields, settings.key)

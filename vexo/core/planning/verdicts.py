@@ -92,6 +92,7 @@ class Answer(StrEnum):
     THEN = "then"
     NOW = "now"
     RECORD = "record"
+    NEAREST = "nearest"
     NEW = "new"
     AGAIN = "again"
     CLEAR = "clear"
@@ -111,6 +112,11 @@ _ANSWERS: Mapping[str, tuple[Answer, ...]] = {
     "renamed": (Answer.THEN,),
     "swapped": (Answer.THEN, Answer.NOW),
     "unclear": (Answer.RECORD, Answer.NEW),
+    "near-key": (Answer.NEAREST, Answer.NEW, Answer.RECORD),
+    "not-found": (Answer.NEAREST, Answer.RECORD),
+    "gone": (Answer.NEW,),
+    "identifier-differs": (Answer.THEN, Answer.NOW),
+    "identifier-without-key": (Answer.THEN, Answer.NEW),
     "may-be-in": (Answer.NEW,),
     "deleted-before": (Answer.NEW,),
     **dict.fromkeys(CELL_CODES, (Answer.LEAVE_OUT,)),

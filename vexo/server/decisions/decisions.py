@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 from typing import Any
 
@@ -12,9 +13,11 @@ from django.utils import timezone
 from vexo.core.planning.verdicts import Answer, answered_by
 
 from .. import artifacts
+from ..applications.services import asking
 from ..errors import PlainError
 from ..jobs.models import Job
 from ..journal.services import note
+from ..mapping.mapped_sheet import known_catalogue
 from ..people.models import Person
 from ..people.rights import Action, require
 from ..planning.basis import decisions_of
@@ -56,7 +59,22 @@ def _cells(trip: Trip, plan: Plan, scope: Scope, answer: Answer) -> pl.DataFrame
         return rows.to_frame("row_id").with_columns([pl.lit(v).alias(k) for k, v in texts.items()])
     if answer == Answer.AGAIN:
         return decisions
+    if scope.rows and answer in (Answer.RECORD, Answer.NEAREST, Answer.NEW):
+        # Which record it is can be said anew: the question is the one that was answered.
+        given = decisions_of(trip)[0].drop("answer", "argument").filter(pl.col("row_id").is_in(list(scope.rows)))
+        decisions = pl.concat([decisions, given.select(decisions.columns)]).unique(maintain_order=True)
     return decisions.filter(pl.col("code").is_in(answered_by(answer)))
+
+
+def _refuse_unknown(trip: Trip, identifier: str) -> None:
+    """Raises PlainError where the application has no record with this ID, or cannot be asked."""
+    with asking(trip.application) as client:
+        record_type = known_catalogue(trip.application).type(trip.record_type)
+        name = record_type.identifier
+        known = record_type.field(name).quoted or re.fullmatch(r"\d{1,18}", identifier)
+        wanted = pl.Series(name, [identifier]).to_frame()
+        if not known or client.read_by_keys(record_type, [name], [name], wanted).is_empty():
+            raise PlainError(f"There is no {record_type.label.lower()} with the record ID {identifier!r}.", "no-record")
 
 
 def _rows(plan: Plan, scope: Scope) -> pl.Series:
@@ -92,6 +110,8 @@ def decide(
         raise PlainError(f"Unknown answer {answer!r}. Use {', '.join(Answer)}.")
     if answer == Answer.RECORD and not argument.strip():
         raise PlainError("Say which record it is, by its record ID.")
+    if answer == Answer.RECORD:
+        _refuse_unknown(trip, argument.strip())
     if not scope.rows and not scope.code:
         raise PlainError("Say which rows the answer is for, or which question.")
     trip.refresh_from_db()

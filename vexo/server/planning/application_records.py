@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import polars as pl
 
 from vexo.applications import Client
 from vexo.core.conditions import read_condition
-from vexo.core.keys.record_keys import normal_key, row_keys
+from vexo.core.keys.near import near_records
+from vexo.core.keys.record_keys import key_texts, normal_key, row_keys
 from vexo.core.operations import Operation
 from vexo.core.planning.inputs import OTHER_PARTS
-from vexo.core.records import IDENTIFIER
+from vexo.core.records import IDENTIFIER, RecordType
 from vexo.core.writing.totals import as_texts
 
 from .. import artifacts
@@ -57,19 +59,33 @@ def records_now(
     if context.settings.operation.creates and total <= MOST_KEYS:
         return _by_identifier(context, fields, pl.concat([known, _by_all_keys(context, keys, client)]), client)
     by_key = client.read_by_keys(record_type, fields, key, keys)
+    if total <= MOST_KEYS:
+        lost = keys.drop_nulls().join(_normal_keys(by_key, key, record_type), on=list(key), how="anti")
+        if len(lost):
+            known = pl.concat([known, _by_all_keys(context, keys, client)])
     missing = known.filter(~known.is_in(by_key[IDENTIFIER].implode()))
     by_identifier = _by_identifier(context, fields, missing, client)
     return pl.concat([by_key, by_identifier]).unique(IDENTIFIER, keep="first", maintain_order=True)
 
 
+def _normal_keys(records: pl.DataFrame, key: Sequence[str], record_type: RecordType) -> pl.DataFrame:
+    return records.select(normal_key(name, record_type.field(name)).alias(name) for name in key)
+
+
 def _by_all_keys(context: PlanContext, keys: pl.DataFrame, client: Client) -> pl.Series:
-    """IDs of the records that rows find, by the keys of all records of the type: the application's own exact search may
-    miss a key that is only written otherwise (composed accents, spaces at its ends), and a record be made twice."""
-    names = list(context.settings.key)
-    all_records = pl.concat(list(client.read(context.record_type, names)))
-    normal = [normal_key(name, context.record_type.field(name)).alias(name) for name in names]
+    """IDs of the records that rows find or whose keys are near to those of rows that find none, by the keys of all
+    records of the type: the application's own exact search may miss a key that is only written otherwise (composed
+    accents, spaces at its ends), and a record be made twice."""
+    names, record_type = list(context.settings.key), context.record_type
+    all_records = pl.concat(list(client.read(record_type, names)))
+    normal = [normal_key(name, record_type.field(name)).alias(name) for name in names]
     all_keys = all_records.select(IDENTIFIER, *normal).drop_nulls(names)
-    return all_keys.join(keys, on=names, how="semi")[IDENTIFIER]
+    found = all_keys.join(keys, on=names, how="semi")[IDENTIFIER]
+    lost = keys.drop_nulls().unique(maintain_order=True).join(all_keys, on=names, how="anti", maintain_order="left")
+    free = all_keys.filter(~pl.col(IDENTIFIER).is_in(found.implode()))
+    texts = free.select(IDENTIFIER).hstack(key_texts(free, names, record_type))
+    near = near_records(key_texts(lost, names, record_type), texts, names)
+    return pl.concat([found, near[IDENTIFIER].unique(maintain_order=True)])
 
 
 def counts_of(context: PlanContext, client: Client, total: int) -> dict[str, Any]:

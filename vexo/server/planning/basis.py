@@ -39,9 +39,9 @@ def decisions_of(trip: Trip) -> tuple[pl.DataFrame, list[int]]:
     return _answers(made), [decision.pk for decision in made]
 
 
-def rows_decided(trip: Trip, numbers: Iterable[int]) -> pl.Series:
-    """The rows that these decisions are about, undone or not."""
-    return _answers(trip.decisions.filter(pk__in=list(numbers)).only("cells", "answer", "argument"))[ROW_ID]
+def answers_decided(trip: Trip, numbers: Iterable[int]) -> pl.DataFrame:
+    """The answers of these decisions, undone or not (see ``core.planning.decisions.DECISIONS``)."""
+    return _answers(trip.decisions.filter(pk__in=list(numbers)).only("cells", "answer", "argument"))
 
 
 @dataclass(frozen=True)

@@ -20,6 +20,7 @@ from vexo.core.planning.partial import (
     rows_together,
 )
 from vexo.core.planning.plan import make_plan
+from vexo.core.planning.rules.lost_keys import SETTLED_CODES
 from vexo.core.records import IDENTIFIER
 from vexo.core.sheets.row_filter import excluded_rows
 from vexo.core.sheets.sheet import ROW, ROW_ID
@@ -30,7 +31,7 @@ from ..trips.facts import from_json
 from ..trips.facts.plans import Damage, PlanSummary
 from ..trips.sheets import kept_paths, ledger_of
 from . import damage
-from .basis import Basis, rows_decided
+from .basis import Basis, answers_decided
 from .context import PlanContext
 from .figures import moved_summary
 from .incremental import LastPlan, typed_anew
@@ -90,6 +91,19 @@ def _excluded(before: pl.DataFrame) -> pl.DataFrame:
     return pl.DataFrame([before[ROW_ID], by_hand.alias("by_hand")]).filter(out)
 
 
+def _by_lost_keys(decisions: pl.DataFrame, rows: pl.Series) -> bool:
+    """Whether any of these rows has an answer about a key that found no record: what it is near to depends on all
+    records of its type, and on which of them other rows find."""
+    asked = decisions.filter(pl.col("code").is_in(SETTLED_CODES))[ROW_ID]
+    return bool(rows.is_in(asked.implode()).any())
+
+
+def _has_lost_keys(plan: pl.DataFrame) -> bool:
+    """Whether any of these rows of a plan is asked such a thing."""
+    codes = plan[FAULTS].explode().struct.field("code")
+    return bool(codes.is_in(SETTLED_CODES).any())
+
+
 def _replan(basis: Basis, last: LastPlan) -> MadePlan | None:
     context, plan, trip = basis.context, last.plan, basis.context.trip
     index = artifacts.read(plan.path, [ROW_ID, IDENTIFIER])
@@ -97,6 +111,8 @@ def _replan(basis: Basis, last: LastPlan) -> MadePlan | None:
     if rows is None:
         return None
     before = artifacts.read_rows(plan.path, rows.places)
+    if _has_lost_keys(before):
+        return None
     excluded = _excluded(before) if _condition(context) else excluded_rows(before.select(ROW_ID), [], trip.row_filter)
     ledger = ledger_of(basis.ledger_pages, before[ROW_ID])
     now, kept = _records(basis, last, rows, before, ledger)
@@ -137,7 +153,10 @@ def _rows(basis: Basis, last: LastPlan, index: pl.DataFrame) -> _Rows | None:
     """The rows that are touched, with those that share their records; None where they are too many."""
     context, plan = basis.context, last.plan
     since = set(plan.counted_decisions or []) ^ set(basis.decision_numbers)
-    touched = pl.concat([rows_decided(context.trip, since), last.edited.rows])
+    decided = answers_decided(context.trip, since)
+    touched = pl.concat([decided[ROW_ID], last.edited.rows])
+    if _by_lost_keys(pl.concat([decided, basis.decisions]), touched):
+        return None
     places = index[ROW_ID].is_in(touched.implode()).arg_true()
     if len(places) > _MOST_ROWS:
         return None

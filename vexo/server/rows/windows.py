@@ -133,7 +133,7 @@ def faults_of(context: PlanContext, line: dict[str, Any]) -> list[Fault]:
             fault["code"],
             fault["field"] or "",
             fault_words(context, fault),
-            options_for_fault(fault["code"], has_record=has_record) if asks else [],
+            options_for_fault(fault["code"], fault["arguments"] or (), has_record=has_record) if asks else [],
         )
         for fault in line["faults"] or []
     ]

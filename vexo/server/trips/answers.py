@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 
 from vexo.core.planning.verdicts import Answer, RowState, answers_for_group, answers_for_row, answers_to
 
@@ -16,6 +16,7 @@ _WORDS: Mapping[Answer, str] = {
     Answer.THEN: "It is the record it was",
     Answer.NOW: "It is the one with the key now",
     Answer.RECORD: "It is this record",
+    Answer.NEAREST: "It is the nearest record",
     Answer.NEW: "It is not there",
     Answer.AGAIN: "Take it up again",
     Answer.CLEAR: "Clear this field",
@@ -26,6 +27,12 @@ _OF_A_CODE: Mapping[tuple[str, Answer], str] = {
     ("damaged", Answer.FILE): "It is meant",
     ("changed-since", Answer.FILE): "Delete it all the same",
     ("emptied-many", Answer.FILE): "Clear them all the same",
+    ("near-key", Answer.NEW): "Create a new one",
+    ("gone", Answer.NEW): "Create it anew",
+    ("identifier-differs", Answer.THEN): "It is the record with this ID",
+    ("identifier-differs", Answer.NOW): "It is the one with this key",
+    ("identifier-without-key", Answer.THEN): "It is the record with this ID",
+    ("identifier-without-key", Answer.NEW): "It is new: create it",
     ("may-be-in", Answer.NEW): "It is not in: create it",
     ("deleted-before", Answer.NEW): "Create it again",
 }
@@ -43,12 +50,27 @@ def words_of(answer: Answer, code: str = "", *, has_record: bool = False) -> str
     return _OF_A_CODE.get((code, answer), _WORDS[answer])
 
 
-def options_for_fault(code: str, *, has_record: bool = False) -> list[AnswerOption]:
-    """The answers to one fault of a row."""
-    return [
+def options_for_fault(code: str, arguments: Sequence[str] = (), *, has_record: bool = False) -> list[AnswerOption]:
+    """The answers to one fault of a row.
+
+    Args:
+        arguments: those of the fault; of a key that is near to others these and the IDs of their records.
+    """
+    options = [
         AnswerOption(answer, words_of(answer, code, has_record=has_record), answer == Answer.RECORD)
         for answer in answers_to(code)
+        if answer != Answer.NEAREST
     ]
+    return [*_near(arguments), *options] if code in ("near-key", "not-found") else options
+
+
+def _near(arguments: Sequence[str]) -> list[AnswerOption]:
+    """For each record that a key is near to, that it is this one."""
+    shown, ids = (str(text or "") for text in (*arguments[1:3], "", "")[:2])
+    pairs = list(zip(shown.split("\n"), ids.split(","), strict=False)) if ids else []
+    if len(pairs) == 1:
+        return [AnswerOption(Answer.NEAREST, f"It is {shown}")]
+    return [AnswerOption(Answer.RECORD, f"It is {text}", argument=identifier) for text, identifier in pairs]
 
 
 def options_for_row(state: RowState, codes: Iterable[str]) -> list[AnswerOption]:

@@ -61,10 +61,10 @@ export const cell = (values: Partial<Cell>): Cell => ({
 });
 
 const FILE_OR_APPLICATION: Answer[] = [
-  { answer: "file", says: "Use the file", needs_record: false },
-  { answer: "application", says: "Keep application", needs_record: false },
+  { answer: "file", says: "Use the file", needs_record: false, argument: "" },
+  { answer: "application", says: "Keep application", needs_record: false, argument: "" },
 ];
-const ASIDE: Answer = { answer: "aside", says: "Set aside", needs_record: false };
+const ASIDE: Answer = { answer: "aside", says: "Set aside", needs_record: false, argument: "" };
 
 export const trip = (values: Partial<TripDetail> = {}): TripDetail => ({
   id: 7,
@@ -160,7 +160,9 @@ export const badRow: Row = {
       code: "not-a-number",
       field: "daily_rate",
       says: "Daily rate is not a number.",
-      answers: [{ answer: "leave out", says: "Leave this cell out, carry the rest", needs_record: false }],
+      answers: [
+        { answer: "leave out", says: "Leave this cell out, carry the rest", needs_record: false, argument: "" },
+      ],
     },
   ],
   cells: [

@@ -109,8 +109,8 @@ describe("the panel of a row", () => {
 
   it("asks which record an unclear row is, or whether it is not there", async () => {
     const answers = [
-      { answer: "record" as const, says: "It is this record", needs_record: true },
-      { answer: "new" as const, says: "It is not there", needs_record: false },
+      { answer: "record" as const, says: "It is this record", needs_record: true, argument: "" },
+      { answer: "new" as const, says: "It is not there", needs_record: false, argument: "" },
     ];
     const faults = [{ code: "unclear" as const, field: "", says: "No answer came.", answers }];
     const shown = panel({ ...heldRow, cells: [], faults, reason: "No answer came.", identifier: null });

@@ -13,6 +13,7 @@ from ...values import dtype
 from ..decisions import answered, find_faults
 from ..frame import (
     BOUND,
+    BOUND_BY_HAND,
     BOUND_BY_SHEET,
     CREATES,
     DELETED_BY_PASS,
@@ -83,6 +84,12 @@ def _with_ledger(frame: pl.DataFrame, inputs: Inputs, settings: Settings) -> pl.
     return frame.with_columns(edited.alias(KEY_EDITED)).drop(temporary)
 
 
+def _said_by_hand(decisions: pl.DataFrame) -> pl.Series:
+    """The rows of which a person has said which record they are, whatever their key says."""
+    said = pl.col("answer").is_in([Answer.RECORD, Answer.NEAREST]) & pl.col("code").is_in(["near-key", "not-found"])
+    return decisions.filter(said)[ROW_ID].unique()
+
+
 def _cases(inputs: Inputs, settings: Settings) -> list[Case]:
     """What a person is asked about a row's record, as long as there is no answer."""
     label, bound = pl.lit(inputs.record_type.label), pl.col(BOUND)
@@ -90,8 +97,9 @@ def _cases(inputs: Inputs, settings: Settings) -> list[Case]:
     there = bound.is_in(inputs.now[IDENTIFIER].implode())
     kept = bound.is_not_null() & ~unclear
     keyed = pl.all_horizontal([pl.col(FieldColumns(name).key).is_not_null() for name in settings.key])
-    renamed = kept & keyed & (pl.col(KEY_MATCHES) == 0) & there & pl.col(BOUND_BY_SHEET)
-    swapped = kept & (pl.col(KEY_MATCHES) == 1) & (pl.col(RECORD_BY_KEY) != bound) & pl.col(BOUND_BY_SHEET)
+    by_sheet = pl.col(BOUND_BY_SHEET) & ~pl.col(BOUND_BY_HAND)
+    renamed = kept & keyed & (pl.col(KEY_MATCHES) == 0) & there & by_sheet
+    swapped = kept & (pl.col(KEY_MATCHES) == 1) & (pl.col(RECORD_BY_KEY) != bound) & by_sheet
     return [
         Case("unclear", unclear, arguments=(label,), seen=(pl.col(EARLIER_PASS),)),
         Case("renamed", renamed, arguments=(label,), seen=(bound,)),
@@ -114,6 +122,7 @@ def bind(inputs: Inputs, settings: Settings, decisions: pl.DataFrame) -> tuple[p
     frame = frame.with_columns(
         pl.when(passed).then(EARLIER_RECORD).when(unedited).then(RECORD_SENT).otherwise(None).alias(BOUND),
         (certain & ~pl.col(KEY_EDITED) | ~certain & unedited).alias(BOUND_BY_SHEET),
+        pl.col(ROW_ID).is_in(_said_by_hand(decisions).implode()).alias(BOUND_BY_HAND),
     )
     faults, answers = answered(find_faults(frame, _cases(inputs, settings)), decisions)
     latest = answers.select(ROW_ID, pl.col("code").alias("asked"), "answer", "argument").unique(ROW_ID, keep="last")
@@ -139,8 +148,10 @@ def bind(inputs: Inputs, settings: Settings, decisions: pl.DataFrame) -> tuple[p
 
 
 def finds_by(settings: Settings, name: str) -> pl.Expr:
-    """Whether the row found its record by this key field."""
-    finds = pl.col(IDENTIFIER).is_not_null() & (pl.col(RECORD_BY_KEY) == pl.col(IDENTIFIER))
+    """Whether the row found its record by this key field, or a person did for it."""
+    finds = pl.col(IDENTIFIER).is_not_null() & (
+        (pl.col(RECORD_BY_KEY) == pl.col(IDENTIFIER)).fill_null(value=False) | pl.col(BOUND_BY_HAND)
+    )
     return finds.fill_null(value=False) if name in settings.key else pl.lit(value=False)
 
 

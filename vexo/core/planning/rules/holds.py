@@ -14,12 +14,9 @@ from ...sheets.sheet import ROW_ID
 from ...values import same
 from ..frame import (
     ALL_CELLS,
-    BOUND,
     CREATES,
     DELETED_BY_PASS,
     EDITED_SINCE,
-    GONE,
-    IDENTIFIER_CELL,
     IN_KEPT_COPY,
     KEPT_VERSION,
     FieldColumns,
@@ -102,22 +99,14 @@ def check_cases(checks: Sequence[Field]) -> list[Case]:
 
 
 def record_cases(inputs: Inputs, settings: Settings) -> list[Case]:
-    """Records that are gone, rows whose ID and key disagree, rows that may be in already."""
-    identifier, cell = inputs.record_type.identifier, pl.col(IDENTIFIER_CELL)
+    """Rows that may be in already, or whose record an earlier pass deleted or others changed."""
     new = pl.col(ROW_ID) >= inputs.first_new
-    differs = pl.col(IDENTIFIER).is_not_null() & cell.is_not_null() & (cell != pl.col(IDENTIFIER))
-    typed = cell.is_not_null() & pl.col(CREATES)
-    other_key = pl.lit(settings.key != (identifier,))
     may_be_in = pl.col(CREATES) & new & pl.lit(inputs.unmatched_creates > 0)
     cases = [
         Case("may-be-in", may_be_in, seen=(pl.col(ROW_ID),)),
-        Case("identifier-differs", differs & other_key, identifier, (cell,), (cell,)),
-        Case("identifier-without-key", typed & other_key, settings.key[-1], (cell,)),
         Case("deleted-before", pl.col(DELETED_BY_PASS) & pl.col(EDITED_SINCE), seen=(pl.col(ALL_CELLS),)),
     ]
     if settings.operation == Operation.DELETE:
         moved = pl.col(IN_KEPT_COPY) & (pl.col(KEPT_VERSION) != pl.col(VERSION))
         cases.append(Case("changed-since", moved, seen=(pl.col(IDENTIFIER), pl.col(VERSION))))
-    else:
-        cases.append(Case("gone", pl.col(GONE), seen=(pl.col(BOUND),)))
     return cases

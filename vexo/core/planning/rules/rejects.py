@@ -8,43 +8,14 @@ import polars as pl
 
 from ...columns.marks import CLEAR, LEAVE
 from ...faults import CELL_CODES
-from ...keys.near import SEPARATOR, near_keys
-from ...operations import Operation
 from ...problems import Case, arguments_of, code_of
-from ...records import IDENTIFIER, Field
-from ...values import to_text
-from ..frame import BOUND, CREATES, DELETED_BY_PASS, GONE, KEY_MATCHES, NEAR_KEYS, FieldColumns, each
+from ...records import Field
+from ..frame import BOUND, CREATES, DELETED_BY_PASS, GONE, KEY_MATCHES, FieldColumns, each
 from ..inputs import Inputs, Settings
 from ..verdicts import CellAction
 
 _MOST_ARGUMENTS = 3
 """Arguments that a cell's problem has at most."""
-
-
-def near(frame: pl.DataFrame, inputs: Inputs, settings: Settings) -> pl.Series:
-    """``NEAR_KEYS``: for keys that were not found, the existing ones nearest to them, as one text."""
-    key = settings.key
-    none = pl.Series(NEAR_KEYS, [None], dtype=pl.String).new_from_index(0, len(frame))
-    if settings.operation != Operation.UPDATE or key == (inputs.record_type.identifier,):
-        return none
-    not_found = frame[KEY_MATCHES] == 0
-    if not not_found.any():
-        return none
-    fields = [inputs.record_type.field(name) for name in key]
-    texts = [to_text(f, frame[FieldColumns(f.name).key]).alias(f.name) for f in fields]
-    lost = pl.DataFrame(texts).select(pl.concat_str(pl.all(), separator=SEPARATOR)).to_series().set(~not_found, None)
-    if lost.null_count() == len(lost):
-        return none
-    free = inputs.now.filter(~pl.col(IDENTIFIER).is_in(frame[IDENTIFIER].drop_nulls().implode()))
-    others = pl.DataFrame([to_text(f, free[f.name]).alias(f.name) for f in fields])
-    existing = others.select(pl.concat_str(pl.all(), separator=SEPARATOR)).to_series().drop_nulls()
-    candidates = {
-        text: " or ".join(options)
-        for text, options in near_keys(lost.drop_nulls().unique().to_list(), existing.to_list()).items()
-    }
-    if not candidates:
-        return none
-    return lost.replace_strict(candidates, default=None, return_dtype=pl.String).alias(NEAR_KEYS)
 
 
 def _arguments(columns: FieldColumns) -> tuple[pl.Expr, ...]:
@@ -95,9 +66,7 @@ def key_cases(inputs: Inputs, settings: Settings) -> list[Case]:
     several = (pl.col(KEY_MATCHES) > 1) & ~bound
     cases.append(Case("finds-several", several, first, (pl.col(KEY_MATCHES), pl.lit(record_type.plural))))
     lost = (pl.col(KEY_MATCHES) == 0) & ~pl.col(GONE) & ~bound & ~blank
-    if not creates:
-        cases.append(Case("not-found", lost, first, (pl.lit(record_type.label), pl.col(NEAR_KEYS))))
-    elif by_identifier:
+    if by_identifier and creates:
         unknown = lost & pl.col(FieldColumns(record_type.identifier).key).is_not_null()
         cases.append(Case("unknown-identifier", unknown, first))
     return cases

@@ -61,6 +61,20 @@ const one = (answer: Answer["answer"]): void => {
   if (props.row) decide({ rows: [props.row.row_id], answer });
 };
 
+/** The answers that keys give: both sides of a conflict for the whole row, else those to the first question of it. */
+function byKey(at: number): void {
+  if (!props.row || !["held", "rejected"].includes(props.row.state ?? "")) return;
+  const sides = (["file", "application"] as const)[at];
+  if (conflicts.value.length) {
+    if (sides) one(sides);
+    return;
+  }
+  const fault = props.row.faults.find((own) => own.answers.length);
+  const option = fault?.answers.filter((own) => !own.needs_record)[at];
+  if (fault && option)
+    decide({ rows: [props.row.row_id], answer: option.answer, field: fault.field, argument: option.argument });
+}
+
 const record = useDoing(
   async () => {
     const path = { id: trip.value.id, identifier: props.row?.identifier ?? "" };
@@ -78,20 +92,13 @@ function openRecord(): void {
 }
 
 useKeys("This row", [
-  {
-    key: "1",
-    says: "use the file",
+  ...["1", "2", "3"].map((key, at) => ({
+    key,
+    says: ["first answer", "second", "third"][at] ?? "",
     run: () => {
-      if (conflicts.value.length) one("file");
+      byKey(at);
     },
-  },
-  {
-    key: "2",
-    says: "keep application",
-    run: () => {
-      if (conflicts.value.length) one("application");
-    },
-  },
+  })),
   {
     key: "S",
     says: "set aside",

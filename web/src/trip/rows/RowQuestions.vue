@@ -40,8 +40,9 @@ const group = computed(() =>
   trip.value.reasons.find((r) => r.code === first.value?.code && r.field === first.value.field),
 );
 
-const answerRow = ({ answer, needs_record }: Answer, field = ""): void => {
-  decide({ rows: [props.row.row_id], answer, field, argument: needs_record ? record.value.trim() : "" });
+const answerRow = ({ answer, needs_record, argument }: Answer, field = ""): void => {
+  const said = needs_record ? record.value.trim() : argument;
+  decide({ rows: [props.row.row_id], answer, field, argument: said });
 };
 const answerWithRecord = (fault: Fault): void => {
   const answer = fault.answers.find((option) => option.needs_record);
@@ -98,7 +99,7 @@ const answerAll = ({ answer }: Answer): void => {
   </section>
   <template v-if="asks">
     <form
-      v-for="fault in others"
+      v-for="(fault, place) in others"
       :key="fault.code + fault.field"
       class="card grid gap-1.5"
       @submit.prevent="answerWithRecord(fault)"
@@ -108,15 +109,15 @@ const answerAll = ({ answer }: Answer): void => {
       /></label>
       <div class="flex flex-wrap gap-1.5">
         <button
-          v-for="answer in fault.answers"
-          :key="answer.answer"
+          v-for="(answer, at) in fault.answers"
+          :key="answer.answer + answer.argument"
           :type="answer.needs_record ? 'submit' : 'button'"
           class="btn sm"
-          :class="{ go: answer.needs_record }"
+          :class="{ go: !at }"
           :disabled="!open || (answer.needs_record && !record.trim())"
           @click="answer.needs_record || answerRow(answer, fault.field)"
         >
-          {{ answer.says }}
+          {{ answer.says }} <kbd v-if="!place && !conflicts.length && !answer.needs_record && at < 3">{{ at + 1 }}</kbd>
         </button>
       </div>
     </form>

@@ -1,0 +1,145 @@
+"""Rows whose key finds no record, or another than their record ID says: what they are near to, and what a person
+answers to it."""
+
+from __future__ import annotations
+
+import polars as pl
+
+from ...keys.near import AT, MOST, SEPARATOR, near_records
+from ...keys.record_keys import key_texts
+from ...operations import Operation
+from ...problems import Case
+from ...records import IDENTIFIER
+from ...sheets.sheet import ROW_ID
+from ..decisions import answered, find_faults
+from ..frame import (
+    BOUND,
+    BOUND_BY_HAND,
+    CREATES,
+    DELETED_BY_PASS,
+    GONE,
+    IDENTIFIER_CELL,
+    KEY_MATCHES,
+    NEAR_KEYS,
+    NEAR_RECORDS,
+    FieldColumns,
+    beside,
+)
+from ..inputs import Inputs, Settings
+from ..verdicts import Answer
+
+SETTLED_CODES = ("near-key", "not-found", "identifier-differs", "identifier-without-key", "gone")
+"""Faults of rows that ``settle`` asks about."""
+
+
+def near(frame: pl.DataFrame, inputs: Inputs, settings: Settings) -> pl.DataFrame:
+    """``NEAR_KEYS`` and ``NEAR_RECORDS``: for keys that were not found, the existing ones nearest to them; records that
+    another row has found are none of them."""
+    key = settings.key
+    none = {NEAR_KEYS: pl.String(), NEAR_RECORDS: pl.List(pl.String)}
+    nothing = pl.DataFrame(schema=none).clear(len(frame))
+    if key == (inputs.record_type.identifier,) or settings.asked.intersection(key):
+        return nothing
+    lost = frame.select(_is_lost(settings)).to_series()
+    if not lost.any():
+        return nothing
+    own = key_texts(frame.select(pl.col(FieldColumns(name).key).alias(name) for name in key), key, inputs.record_type)
+    wanted = own.filter(lost).unique(maintain_order=True)
+    free = inputs.now.filter(~pl.col(IDENTIFIER).is_in(frame[IDENTIFIER].drop_nulls().implode()))
+    known = free.select(IDENTIFIER).hstack(key_texts(free, key, inputs.record_type))
+    found = near_records(wanted, known, key).group_by(AT, maintain_order=True).head(MOST)
+    shown = known.select(IDENTIFIER, pl.concat_str(key, separator=SEPARATOR).alias("shown"))
+    found = found.join(shown.unique(IDENTIFIER), on=IDENTIFIER, how="left", maintain_order="left")
+    grouped = found.group_by(AT, maintain_order=True).agg(
+        pl.col("shown").str.join("\n").alias(NEAR_KEYS), pl.col(IDENTIFIER).alias(NEAR_RECORDS)
+    )
+    near_of = wanted.with_row_index(AT).join(grouped, on=AT, how="inner").drop(AT)
+    beside_rows = own.with_columns(lost.alias("lost")).join(near_of, on=list(key), how="left", maintain_order="left")
+    return beside_rows.select(pl.when("lost").then(name).alias(name) for name in none)
+
+
+def _is_lost(settings: Settings) -> pl.Expr:
+    """Whether a row's key can be read, and finds no record."""
+    keyed = pl.all_horizontal([pl.col(FieldColumns(name).key).is_not_null() for name in settings.key])
+    bound = pl.col(BOUND).is_not_null() | pl.col(DELETED_BY_PASS) | pl.col(GONE)
+    return (pl.col(KEY_MATCHES) == 0) & keyed & ~bound
+
+
+def settle(
+    frame: pl.DataFrame, inputs: Inputs, settings: Settings, decisions: pl.DataFrame
+) -> tuple[pl.DataFrame, pl.DataFrame]:
+    """The rows whose key found no record, or another than their record ID says, with what a person answers to that;
+    and the faults about it that have no answer.
+
+    Args:
+        frame: as ``bind`` gives it, with what ``near`` finds.
+    """
+    record_type, first = inputs.record_type, settings.key[0]
+    label, lost = pl.lit(record_type.label), _is_lost(settings)
+    ids = pl.col(NEAR_RECORDS).list.join(",")
+    keys = tuple(pl.col(FieldColumns(name).key).cast(pl.String) for name in settings.key)
+    told = (label, pl.col(NEAR_KEYS), ids)
+    asked = pl.lit(bool(settings.asked.intersection(settings.key)))
+    if settings.operation.creates:
+        near_key = lost & pl.col(CREATES) & pl.col(NEAR_KEYS).is_not_null()
+        cases = [Case("near-key", near_key, first, told, (*keys, ids))]
+    else:
+        cases = [Case("not-found", lost & ~asked, first, told, (*keys, ids))]
+    one = pl.col(NEAR_RECORDS).list.len() == 1
+    single = frame.filter(one.fill_null(value=False))[ROW_ID]
+    # Of several that are near none is the nearest, and an answer for many rows leaves such a row as it is.
+    decisions = decisions.filter((pl.col("answer") != Answer.NEAREST) | pl.col(ROW_ID).is_in(single.implode()))
+    faults, answers = answered(find_faults(frame, cases), decisions)
+    frame = _bound_to(frame, inputs, answers, Answer.RECORD, pl.col("argument"))
+    frame = _bound_to(frame, inputs, answers, Answer.NEAREST, pl.col(NEAR_RECORDS).list.first())
+    differing, answers = answered(find_faults(frame, _record_cases(inputs, settings)), decisions)
+    frame = _bound_to(frame, inputs, answers, Answer.THEN, pl.col(IDENTIFIER_CELL), by_hand=False)
+    if settings.operation == Operation.DELETE:
+        return frame, pl.concat([faults, differing])
+    gone, answers = answered(find_faults(frame, [Case("gone", pl.col(GONE), seen=(pl.col(BOUND),))]), decisions)
+    anew = pl.col(ROW_ID).is_in(answers[ROW_ID].implode())
+    frame = frame.with_columns(
+        (pl.col(CREATES) | anew).alias(CREATES),
+        (pl.col(GONE) & ~anew).alias(GONE),
+        pl.when(~anew).then(BOUND).alias(BOUND),
+    )
+    return frame, pl.concat([faults, differing, gone])
+
+
+def _record_cases(inputs: Inputs, settings: Settings) -> list[Case]:
+    """Rows whose record ID and key disagree."""
+    identifier, cell = inputs.record_type.identifier, pl.col(IDENTIFIER_CELL)
+    other_key = pl.lit(settings.key != (identifier,))
+    differs = pl.col(IDENTIFIER).is_not_null() & cell.is_not_null() & (cell != pl.col(IDENTIFIER))
+    by_hand = pl.col(BOUND_BY_HAND) & pl.col(BOUND).is_not_null()
+    typed = cell.is_not_null() & pl.col(CREATES)
+    return [
+        Case("identifier-differs", differs & other_key & ~by_hand, identifier, (cell,), (cell, pl.col(IDENTIFIER))),
+        Case("identifier-without-key", typed & other_key, settings.key[-1], (cell,), (cell,)),
+    ]
+
+
+def _bound_to(
+    frame: pl.DataFrame,
+    inputs: Inputs,
+    answers: pl.DataFrame,
+    answer: Answer,
+    record: pl.Expr,
+    *,
+    by_hand: bool = True,
+) -> pl.DataFrame:
+    """Rows with this answer are about this record; one that is not there any more is gone."""
+    said = answers.filter(answers["answer"] == answer).select(ROW_ID, "argument", pl.lit(value=True).alias("said"))
+    if said.is_empty():
+        return frame
+    frame = frame.hstack(beside(frame[ROW_ID], said.unique(ROW_ID, keep="last")))
+    meant = pl.when(pl.col("said").fill_null(value=False)).then(record)
+    there = meant.is_in(inputs.now[IDENTIFIER].implode()).fill_null(value=False)
+    binds = meant.is_not_null()
+    return frame.with_columns(
+        pl.when(binds).then(meant).otherwise(BOUND).alias(BOUND),
+        pl.when(binds).then(pl.when(there).then(meant)).otherwise(IDENTIFIER).alias(IDENTIFIER),
+        (pl.col(GONE) | (binds & ~there)).alias(GONE),
+        (pl.col(CREATES) & ~binds).alias(CREATES),
+        (pl.col(BOUND_BY_HAND) | (binds & pl.lit(by_hand))).alias(BOUND_BY_HAND),
+    ).drop("argument", "said")
