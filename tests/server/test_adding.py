@@ -57,7 +57,7 @@ class Adding(LaneCase):
         text += f"monsoon;{line['length_band']};{line['harbour']};1"
         trip = self.bring(text, record_type="TariffLine", operation="upsert")
         plan = self.table(trip)
-        told = [next(f["arguments"] for f in row if f["code"] == "not-a-choice") for row in plan["faults"]]
+        told = [next(f["arguments"] for f in row if f["code"] == "key-unread")[1:] for row in plan["faults"]]
         self.assertEqual([(arguments[0], arguments[2]) for arguments in told], [("wintre", "winter"), ("monsoon", "")])
         add_choice(self.person, self.practice, "TariffLine", "season", "monsoon")
         self.plan(trip)
