@@ -168,9 +168,10 @@ class Foreign(LaneCase):
             for field in HEADERS:
                 if berth[field] != before[number_][field]:
                     self.assertIn(field, carried, "a field that no column goes into")
-                    self.explained(
-                        trip, field, before[number_][field], berth[field], [x[carried[field]] for x in lines]
-                    )
+                    cells = [line[carried[field]] for line in lines]
+                    if prefix == "off" and path.suffix == ".csv":
+                        cells = [re.sub(r"^'(?=[=+@'-])", "", cell) for cell in cells]
+                    self.explained(trip, field, before[number_][field], berth[field], cells)
         self.assertEqual(sum(self.terms(trip).values()), len(rows))
         self.assertEqual(one.rows, sum(one.totals.values()))
         self.assertEqual(set(after), set(before), "a record was made or deleted")
@@ -185,6 +186,5 @@ class Foreign(LaneCase):
             now = sorted(now)
             wanted = [sorted({*was, *w[1]}) if isinstance(w, tuple) and w[0] == "adds" else w for w in wanted]
         empty = now in (None, "", [])
-        self.assertTrue(
-            any((w == ("empty",) and empty) or (w == now and not empty) for w in wanted), (field, was, now, cells, lane)
-        )
+        fits = any((w == ("empty",) and empty) or (w == now and not empty) for w in wanted)
+        self.assertTrue(fits, (field, was, now, cells, lane))

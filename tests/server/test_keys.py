@@ -176,3 +176,16 @@ class NeverWithoutARecord(LaneCase):
                 with self.assertRaises(NoRecordError):
                     strategy_of(verdict).request(write)
         strategy_of(Verdict.CREATE).request(Write(0, 1, Verdict.CREATE, None, None, {}, {}, "n", False))
+
+
+class PeopleChoose(LaneCase):
+    """5.2: where people choose the identifiers of a type, an unknown one names a new record."""
+
+    def test_a_harbour_is_made_by_its_code(self) -> None:
+        content = "code,name,region\nNEWQUAY9,New Quay,West\n,No Code,West\n"
+        trip = self.bring(content, record_type="Harbour", key=["code"], operation="upsert")
+        self.assertEqual(self.verdicts(trip), ["create", "rejected"], self.codes(trip))
+        self.apply(trip)
+        self.assertEqual(register().get("Harbours('NEWQUAY9')")["name"], "New Quay")
+        slip = self.bring("code,name\nNEWOUAY9,x\n", record_type="Harbour", key=["code"], operation="upsert")
+        self.assertEqual(self.codes(slip), [["near-key"]])

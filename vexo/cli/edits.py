@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import sys
-from dataclasses import asdict
+from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any
 
 import click
@@ -13,6 +13,7 @@ from .main import Setting
 from .terminal import console, plain_table, print_made
 
 if TYPE_CHECKING:
+    from vexo.server.trips.models import Edit
     from vexo.server.trips.part_view import PartView
 
 
@@ -87,6 +88,19 @@ def edit(
     print_plan(find_view(trip), as_json)
 
 
+def _lapsed(view: PartView, listed: Sequence[Edit]) -> dict[int, tuple[int, str]]:
+    """Of edits that a newer version of the sheet does not take: how many cells, and why. Files are read for them only
+    where there is a newer version."""
+    newest = view.trip.sheets.filter(direction="in").order_by("-id").first()
+    if newest is None or all(edit.sheet_id == newest.pk for edit in listed):
+        return {}
+    from vexo.server.edits.lapsed import lapsed
+    from vexo.server.trips.sheets import newest_in
+
+    sheet = newest_in(view)
+    return {number: (one.count, one.why) for number, one in lapsed(listed, sheet).items()} if sheet else {}
+
+
 @click.command()
 @click.argument("trip", type=int)
 @click.option("--undo", type=int, help="Take this edit back.")
@@ -94,9 +108,7 @@ def edit(
 @ready
 def edits(setting: Setting, trip: int, undo: int | None, as_json: bool) -> None:
     """List the edits that lie over a trip's sheet, newest first, or undo one of them."""
-    from vexo.server.edits.lapsed import Lapsed, lapsed
     from vexo.server.trips.models import Edit
-    from vexo.server.trips.sheets import newest_in
 
     view = find_view(trip)
     if undo is not None:
@@ -106,20 +118,21 @@ def edits(setting: Setting, trip: int, undo: int | None, as_json: bool) -> None:
 
         finish(service.undo(view, setting.person(), undo, run_here=True))
         print_plan(find_view(trip), as_json)
-    listed, sheet = Edit.listed(view.trip), newest_in(view)
-    known = lapsed(listed, sheet) if sheet else {}
+    listed = Edit.listed(view.trip)
+    known = _lapsed(view, listed)
 
-    def lapses(edit: Edit) -> Lapsed:
-        return known.get(edit.pk, Lapsed())
+    def lapses(edit: Edit) -> tuple[int, str]:
+        return known.get(edit.pk, (0, ""))
 
     if as_json:
         told = [
-            {"id": e.pk, "kind": e.kind, "words": e.words, "cells": e.count, "by": e.by, **asdict(lapses(e))}
+            {"id": e.pk, "kind": e.kind, "words": e.words, "cells": e.count, "by": e.by}
+            | dict(zip(("count", "why"), lapses(e), strict=True))
             for e in listed
         ]
         print_json({"trip": trip, "edits": told})
         return
-    made = [(e, f"{e.words}\n{lapses(e).why}".strip()) for e in listed]
+    made = [(e, f"{e.words}\n{lapses(e)[1]}".strip()) for e in listed]
     print_made(("Edit", "What", "Cells"), made, "Nothing has been edited on this trip.")
 
 

@@ -59,6 +59,7 @@ CODES: dict[str, Does] = {
     "not-found": Does.REJECTS,
     "unclear": Does.HOLDS,
     "near-key": Does.HOLDS,
+    "copied": Does.HOLDS,
     "may-be-in": Does.HOLDS,
     "gone": Does.HOLDS,
     "renamed": Does.HOLDS,
@@ -76,6 +77,7 @@ CODES: dict[str, Does] = {
     "damaged": Does.HOLDS,
     "twin": Does.ASIDE,
     "shared": Does.HOLDS,
+    "other-counts": Does.ASIDE,
     "emptied": Does.SAYS,
 }
 """``twin`` and ``shared`` are found among rows that nothing else stops; ``damaged`` in the plan that was made;

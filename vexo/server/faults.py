@@ -129,6 +129,11 @@ _WORDS: Mapping[str, Words] = {
     "key-edited": lambda f, a: f"{f} is a key and was edited: is the record to be renamed?",
     "emptied-many": lambda f, a: f"{f} would be cleared in more rows than this application's limit for a column.",
     "emptied": lambda f, a: f"{f} was emptied in the sheet; the record is left as it is.",
+    "other-counts": lambda f, a: f"Row {_said(a, 0)} is about the same record, and counts.",
+    "copied": lambda f, a: (
+        f"Another row has the same record ID, and {f} as it went out: was this row copied to make a new "
+        f"{_said(a, 0, 'record').lower()}?"
+    ),
     "shared": lambda f, a: f"Rows {_said(a, 0)} are about the same record and say different things.",
     "refused": lambda f, a: _said(a, 0, "The application gave no reason."),
     "changed-meanwhile": _changed,
@@ -142,6 +147,7 @@ _WORDS: Mapping[str, Words] = {
 }
 _GROUPS: Mapping[str, str] = {
     "twin": "Says the same as an earlier row.",
+    "other-counts": "Another row about the same record counts.",
     "shared": "Rows are about the same record and say different things.",
     "key-unread": "A cell of the key cannot be read, and no record is looked for without it.",
     "not-found": "No record has the row's key.",

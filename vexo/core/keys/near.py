@@ -124,9 +124,13 @@ def _close(left: pl.DataFrame, known: pl.DataFrame, names: Sequence[str]) -> pl.
 
 _CUTS, _SIGNS = (pl.col("cut"), pl.col("cut.other")), (pl.col("sign"), pl.col("sign.other"))
 _SWAPPED = (
-    ((_CUTS[0] - _CUTS[1]).abs() == 1) & (_SIGNS[0] == _SIGNS[1]) & (pl.col("text") != pl.col("other"))
+    ((_CUTS[0] - _CUTS[1]).abs() == 1)
+    & (_SIGNS[0] == _SIGNS[1])
+    & ~_SIGNS[0].str.contains(r"^\d$")
+    & (pl.col("text") != pl.col("other"))
 ).fill_null(value=False)
-"""The same character stands one place further on."""
+"""The same character stands one place further on. Two figures that changed places may be another key: where records
+are numbered one after the other, nearly every new number is such a one."""
 _OTHER = (_CUTS[0] == _CUTS[1]) & (_SIGNS[0] != _SIGNS[1])
 _FIGURES = pl.all_horizontal([sign.str.contains(r"^\d$") for sign in _SIGNS])
 _ONE = ((_CUTS[0].is_null() ^ _CUTS[1].is_null()) | (_OTHER & ~_FIGURES).fill_null(value=False)) & (

@@ -89,6 +89,8 @@ FIRST_ROW = "first_row"
 """Row number of the first of them."""
 GROUP_ROWS = "group_rows"
 """Row numbers of all of them, as one text."""
+GROUP_SAYS = "group_says"
+"""What all of them say, as one text."""
 EFFECT = "effect"
 """What the row's first fault does to it: a value of ``Does``."""
 

@@ -198,8 +198,9 @@ def make_plan(inputs: Inputs, settings: Settings) -> tuple[pl.DataFrame, pl.Data
     open_ = pl.concat([about_records, not_found, conflicts, _set_aside(inputs, frame, decisions), of_rows, differing])
     frame = _created_again(frame, answers)
     stops = [code for code, does in CODES.items() if does != Does.HOLDS]
-    frame = duplicates.group_rows(frame, open_[ROW_ID].filter(open_["code"].is_in(stops)), fields, settings.key)
-    open_ = pl.concat([open_, find_faults(frame, duplicates.CASES)])
+    stopped = open_[ROW_ID].filter(open_["code"].is_in([*stops, "copied"]))
+    frame = duplicates.group_rows(frame, stopped, fields, settings.key)
+    open_ = pl.concat([open_, duplicates.faults_of_groups(frame, decisions)])
     frame = frame.hstack(beside(frame[ROW_ID], _gathered(open_)))
     same_verdict = _verdict(settings, judged) == Verdict.SAME
     plan = frame.select(

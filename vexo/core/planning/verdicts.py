@@ -93,6 +93,7 @@ class Answer(StrEnum):
     NOW = "now"
     RECORD = "record"
     NEAREST = "nearest"
+    COUNTS = "counts"
     NEW = "new"
     AGAIN = "again"
     CLEAR = "clear"
@@ -114,6 +115,8 @@ _ANSWERS: Mapping[str, tuple[Answer, ...]] = {
     "unclear": (Answer.RECORD, Answer.NEW),
     "near-key": (Answer.NEAREST, Answer.NEW, Answer.RECORD),
     "not-found": (Answer.NEAREST, Answer.RECORD),
+    "copied": (Answer.NEW, Answer.THEN),
+    "shared": (Answer.COUNTS,),
     "gone": (Answer.NEW,),
     "identifier-differs": (Answer.THEN, Answer.NOW),
     "identifier-without-key": (Answer.THEN, Answer.NEW),
@@ -144,7 +147,7 @@ def answers_for_row(state: RowState, codes: Iterable[str]) -> tuple[Answer, ...]
 
 def answers_for_group(code: str) -> tuple[Answer, ...]:
     """The answers that can be given at once for all rows with a fault."""
-    alike = tuple(answer for answer in answers_to(code) if answer != Answer.RECORD)
+    alike = tuple(answer for answer in answers_to(code) if answer not in (Answer.RECORD, Answer.COUNTS))
     return (*alike, Answer.ASIDE) if CODES.get(code) in (Does.REJECTS, Does.HOLDS) else alike
 
 

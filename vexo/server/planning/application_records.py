@@ -54,7 +54,7 @@ def records_now(
     if total <= _SMALL_TYPE or len(carried) * 3 > total:
         return pl.concat(list(client.read(record_type, fields)))
     keys = row_keys(carried, key, record_type)
-    if key == (record_type.identifier,):
+    if key == (record_type.identifier,) and record_type.field(key[0]).read_only:
         return _by_identifier(context, fields, pl.concat([known, keys[key[0]].cast(pl.String)]), client)
     if context.settings.operation.creates and total <= MOST_KEYS:
         return _by_identifier(context, fields, pl.concat([known, _by_all_keys(context, keys, client)]), client)

@@ -70,6 +70,8 @@ def _can_be_in_part(basis: Basis, last: LastPlan) -> bool:
         and plan.operation == context.settings.operation
         and plan.carried == list(context.settings.carried)
         and plan.row_filter == context.trip.row_filter
+        # Whether a row was copied depends on the row that it was copied from.
+        and "copied" not in basis.decisions["code"]
         # Its columns are numbers or texts by all of their cells.
         and (not _condition(context) or list(plan.edits) == list(context.edits))
         and not asks_whole_columns(context.settings)

@@ -1011,6 +1011,7 @@ export interface components {
          *     * `now` - NOW
          *     * `record` - RECORD
          *     * `nearest` - NEAREST
+         *     * `counts` - COUNTS
          *     * `new` - NEW
          *     * `again` - AGAIN
          *     * `clear` - CLEAR
@@ -1018,7 +1019,7 @@ export interface components {
          *     * `go on` - GO_ON
          * @enum {string}
          */
-        AnswerEnum: "file" | "application" | "aside" | "leave out" | "then" | "now" | "record" | "nearest" | "new" | "again" | "clear" | "leave" | "go on";
+        AnswerEnum: "file" | "application" | "aside" | "leave out" | "then" | "now" | "record" | "nearest" | "counts" | "new" | "again" | "clear" | "leave" | "go on";
         /**
          * @description An answer to what a plan asks, in words; ``needs_record`` where a person has to say a record ID as its argument,
          *     ``argument`` where that is known.
@@ -1528,6 +1529,7 @@ export interface components {
          *     * `not-found` - not-found
          *     * `unclear` - unclear
          *     * `near-key` - near-key
+         *     * `copied` - copied
          *     * `may-be-in` - may-be-in
          *     * `gone` - gone
          *     * `renamed` - renamed
@@ -1545,6 +1547,7 @@ export interface components {
          *     * `damaged` - damaged
          *     * `twin` - twin
          *     * `shared` - shared
+         *     * `other-counts` - other-counts
          *     * `emptied` - emptied
          *     * `refused` - refused
          *     * `changed-meanwhile` - changed-meanwhile
@@ -1557,7 +1560,7 @@ export interface components {
          *     * `undone-with-group` - undone-with-group
          * @enum {string}
          */
-        FaultCodeEnum: "set-aside" | "left-out" | "not-meant" | "exists" | "other-part" | "key-blank" | "key-unread" | "letter-for-figure" | "decimal-comma" | "not-a-number" | "too-large" | "too-fine" | "not-yes-or-no" | "not-a-date" | "not-a-moment" | "not-a-choice" | "too-long" | "unknown-mark" | "names-none" | "names-several" | "not-read" | "lost-character" | "not-in-list" | "no-number-form" | "no-arithmetic" | "no-date-form" | "no-phone" | "look-up-none" | "look-up-several" | "required-empty" | "required-new" | "required-column" | "finds-several" | "unknown-identifier" | "not-found" | "unclear" | "near-key" | "may-be-in" | "gone" | "renamed" | "swapped" | "identifier-differs" | "identifier-without-key" | "deleted-before" | "changed-since" | "key-asked" | "column-asked" | "both-changed" | "key-edited" | "emptied-many" | "check-differs" | "damaged" | "twin" | "shared" | "emptied" | "refused" | "changed-meanwhile" | "gone-meanwhile" | "batch-too-large" | "no-answer" | "found-otherwise" | "changed-in-between" | "given-up" | "undone-with-group";
+        FaultCodeEnum: "set-aside" | "left-out" | "not-meant" | "exists" | "other-part" | "key-blank" | "key-unread" | "letter-for-figure" | "decimal-comma" | "not-a-number" | "too-large" | "too-fine" | "not-yes-or-no" | "not-a-date" | "not-a-moment" | "not-a-choice" | "too-long" | "unknown-mark" | "names-none" | "names-several" | "not-read" | "lost-character" | "not-in-list" | "no-number-form" | "no-arithmetic" | "no-date-form" | "no-phone" | "look-up-none" | "look-up-several" | "required-empty" | "required-new" | "required-column" | "finds-several" | "unknown-identifier" | "not-found" | "unclear" | "near-key" | "copied" | "may-be-in" | "gone" | "renamed" | "swapped" | "identifier-differs" | "identifier-without-key" | "deleted-before" | "changed-since" | "key-asked" | "column-asked" | "both-changed" | "key-edited" | "emptied-many" | "check-differs" | "damaged" | "twin" | "shared" | "other-counts" | "emptied" | "refused" | "changed-meanwhile" | "gone-meanwhile" | "batch-too-large" | "no-answer" | "found-otherwise" | "changed-in-between" | "given-up" | "undone-with-group";
         /** @description Rows with one fault: how many, the row number of the first, the words, and the answers for all of them. */
         FaultGroup: {
             state: components["schemas"]["RowStateEnum"];

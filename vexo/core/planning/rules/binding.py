@@ -87,7 +87,8 @@ def _with_ledger(frame: pl.DataFrame, inputs: Inputs, settings: Settings) -> pl.
 def _said_by_hand(decisions: pl.DataFrame) -> pl.Series:
     """The rows of which a person has said which record they are, whatever their key says."""
     said = pl.col("answer").is_in([Answer.RECORD, Answer.NEAREST]) & pl.col("code").is_in(["near-key", "not-found"])
-    return decisions.filter(said)[ROW_ID].unique()
+    copied = (pl.col("code") == "copied") & (pl.col("answer") == Answer.NEW)
+    return decisions.filter(said | copied)[ROW_ID].unique()
 
 
 def _cases(inputs: Inputs, settings: Settings) -> list[Case]:

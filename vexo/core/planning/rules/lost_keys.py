@@ -6,7 +6,7 @@ from __future__ import annotations
 import polars as pl
 
 from ...keys.near import AT, MOST, SEPARATOR, near_records
-from ...keys.record_keys import key_texts
+from ...keys.record_keys import key_texts, normal_key
 from ...operations import Operation
 from ...problems import Case
 from ...records import IDENTIFIER
@@ -17,6 +17,7 @@ from ..frame import (
     BOUND_BY_HAND,
     CREATES,
     DELETED_BY_PASS,
+    EARLIER_RECORD,
     GONE,
     IDENTIFIER_CELL,
     KEY_MATCHES,
@@ -28,7 +29,7 @@ from ..frame import (
 from ..inputs import Inputs, Settings
 from ..verdicts import Answer
 
-SETTLED_CODES = ("near-key", "not-found", "identifier-differs", "identifier-without-key", "gone")
+SETTLED_CODES = ("near-key", "copied", "not-found", "identifier-differs", "identifier-without-key", "gone")
 """Faults of rows that ``settle`` asks about."""
 
 
@@ -38,7 +39,9 @@ def near(frame: pl.DataFrame, inputs: Inputs, settings: Settings) -> pl.DataFram
     key = settings.key
     none = {NEAR_KEYS: pl.String(), NEAR_RECORDS: pl.List(pl.String)}
     nothing = pl.DataFrame(schema=none).clear(len(frame))
-    if key == (inputs.record_type.identifier,) or settings.asked.intersection(key):
+    if key == (inputs.record_type.identifier,) and inputs.record_type.field(key[0]).read_only:
+        return nothing
+    if settings.asked.intersection(key):
         return nothing
     lost = frame.select(_is_lost(settings)).to_series()
     if not lost.any():
@@ -96,6 +99,13 @@ def settle(
     frame = _bound_to(frame, inputs, answers, Answer.THEN, pl.col(IDENTIFIER_CELL), by_hand=False)
     if settings.operation == Operation.DELETE:
         return frame, pl.concat([faults, differing])
+    copied, answers = answered(find_faults(frame, _copied(frame, inputs, settings)), decisions)
+    new = pl.col(ROW_ID).is_in(answers[ROW_ID].filter(answers["answer"] == Answer.NEW).implode())
+    frame = frame.with_columns(
+        (pl.col(CREATES) | new).alias(CREATES),
+        pl.when(~new).then(IDENTIFIER).alias(IDENTIFIER),
+        pl.when(~new).then(BOUND).alias(BOUND),
+    )
     gone, answers = answered(find_faults(frame, [Case("gone", pl.col(GONE), seen=(pl.col(BOUND),))]), decisions)
     anew = pl.col(ROW_ID).is_in(answers[ROW_ID].implode())
     frame = frame.with_columns(
@@ -103,7 +113,34 @@ def settle(
         (pl.col(GONE) & ~anew).alias(GONE),
         pl.when(~anew).then(BOUND).alias(BOUND),
     )
-    return frame, pl.concat([faults, differing, gone])
+    return frame, pl.concat([faults, differing, copied, gone])
+
+
+def _copied(frame: pl.DataFrame, inputs: Inputs, settings: Settings) -> list[Case]:
+    """Rows with the record ID of another row whose key is as it went out, and a key of their own: that row was copied
+    to make a new record."""
+    natural = inputs.record_type.natural_key
+    kept = inputs.kept
+    by_identifier = settings.key == (inputs.record_type.identifier,)
+    if (
+        kept is None
+        or not natural
+        or not by_identifier
+        or not all(n in kept.columns and n in settings.carried for n in natural)
+    ):
+        return []
+    if frame[IDENTIFIER].drop_nulls().n_unique() == frame[IDENTIFIER].count():
+        return []
+    fields = [inputs.record_type.field(name) for name in natural]
+    then = beside(frame[IDENTIFIER], kept.select(IDENTIFIER, *[normal_key(f.name, f).alias(f.name) for f in fields]))
+    own = frame.select(normal_key(FieldColumns(f.name).value, f).alias(f.name) for f in fields)
+    same = pl.DataFrame([own[name].eq_missing(then[name]).alias(name) for name in natural])
+    as_sent = same.select(pl.all_horizontal(natural)).to_series()
+    first = frame[IDENTIFIER].filter(as_sent & frame[EARLIER_RECORD].is_null())
+    copied = ~as_sent & frame[IDENTIFIER].is_in(first.implode()) & frame[EARLIER_RECORD].is_null()
+    rows = pl.col(ROW_ID).is_in(frame[ROW_ID].filter(copied.fill_null(value=False)).implode())
+    seen = tuple(pl.col(FieldColumns(name).value).cast(pl.String) for name in natural)
+    return [Case("copied", rows, natural[-1], (pl.lit(inputs.record_type.label),), (pl.col(IDENTIFIER), *seen))]
 
 
 def _record_cases(inputs: Inputs, settings: Settings) -> list[Case]:

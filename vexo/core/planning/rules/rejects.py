@@ -66,7 +66,7 @@ def key_cases(inputs: Inputs, settings: Settings) -> list[Case]:
     several = (pl.col(KEY_MATCHES) > 1) & ~bound
     cases.append(Case("finds-several", several, first, (pl.col(KEY_MATCHES), pl.lit(record_type.plural))))
     lost = (pl.col(KEY_MATCHES) == 0) & ~pl.col(GONE) & ~bound & ~blank
-    if by_identifier and creates:
+    if by_identifier and creates and record_type.field(record_type.identifier).read_only:
         unknown = lost & pl.col(FieldColumns(record_type.identifier).key).is_not_null()
         cases.append(Case("unknown-identifier", unknown, first))
     return cases
