@@ -149,7 +149,7 @@ def _record_cases(inputs: Inputs, settings: Settings) -> list[Case]:
     other_key = pl.lit(settings.key != (identifier,))
     differs = pl.col(IDENTIFIER).is_not_null() & cell.is_not_null() & (cell != pl.col(IDENTIFIER))
     by_hand = pl.col(BOUND_BY_HAND) & pl.col(BOUND).is_not_null()
-    typed = cell.is_not_null() & pl.col(CREATES)
+    typed = cell.is_not_null() & pl.col(CREATES) & pl.col(NEAR_KEYS).is_null()
     return [
         Case("identifier-differs", differs & other_key & ~by_hand, identifier, (cell,), (cell, pl.col(IDENTIFIER))),
         Case("identifier-without-key", typed & other_key, settings.key[-1], (cell,), (cell,)),

@@ -104,22 +104,27 @@ const answerAll = ({ answer }: Answer): void => {
       class="card grid gap-1.5"
       @submit.prevent="answerWithRecord(fault)"
     >
-      <label v-if="fault.answers.some((answer) => answer.needs_record)"
-        ><span class="field-label">It is in: its record ID</span> <input v-model="record" class="input" name="record"
-      /></label>
       <div class="flex flex-wrap gap-1.5">
         <button
-          v-for="(answer, at) in fault.answers"
+          v-for="(answer, at) in fault.answers.filter((one) => !one.needs_record)"
           :key="answer.answer + answer.argument"
-          :type="answer.needs_record ? 'submit' : 'button'"
+          type="button"
           class="btn sm"
           :class="{ go: !at }"
-          :disabled="!open || (answer.needs_record && !record.trim())"
-          @click="answer.needs_record || answerRow(answer, fault.field)"
+          :disabled="!open"
+          @click="answerRow(answer, fault.field)"
         >
-          {{ answer.says }} <kbd v-if="!place && !conflicts.length && !answer.needs_record && at < 3">{{ at + 1 }}</kbd>
+          {{ answer.says }} <kbd v-if="!place && !conflicts.length && at < 3">{{ at + 1 }}</kbd>
         </button>
       </div>
+      <template v-for="answer in fault.answers.filter((one) => one.needs_record)" :key="answer.answer">
+        <label
+          ><span class="field-label">It is in: its record ID</span> <input v-model="record" class="input" name="record"
+        /></label>
+        <button type="submit" class="btn sm justify-self-start" :disabled="!open || !record.trim()">
+          {{ answer.says }}
+        </button>
+      </template>
     </form>
   </template>
   <section v-if="asks && group && group.count > 1" class="card">
