@@ -8,6 +8,7 @@ from typing import Any
 
 import polars as pl
 
+from ...values import bare
 from .affixes import Prefix, Suffix
 from .base import BAD, Argument, Beside, Treatment, TreatmentError, problem_of
 from .blanks import Blank
@@ -112,6 +113,7 @@ def treat(
         columns: the sheet's columns by header, for treatments that look at others.
         tables: tables to look up in, by their names.
     """
+    texts = _without_white_space(texts)
     alone = not any(one.headers or one.fills for one in treatments)
     if alone and len(texts) > 1000:
         different = texts.unique(maintain_order=True)
@@ -126,6 +128,12 @@ def treat(
             )
             return joined["done"]
     return _each(texts, treatments, columns or {}, tables or {})
+
+
+def _without_white_space(texts: pl.Series) -> pl.Series:
+    """Cells of white space alone are blank, and nothing is made of them."""
+    blank = bare(texts).is_null() & texts.is_not_null()
+    return texts.set(blank, None) if blank.any() else texts
 
 
 def _each(
@@ -161,7 +169,7 @@ def _applied(
     """One treatment, or several of numbers at once, done to a column."""
     numbers = [one for one in group if isinstance(one, Arithmetic)]
     if numbers:
-        return at_once(numbers, texts, plain=plain).replace("", None)
+        return _without_white_space(at_once(numbers, texts, plain=plain))
     own = group[0]
     headers = [header for header in own.headers if header in columns]
     frame = pl.DataFrame([texts.alias("text"), *[columns[h].alias(f"beside.{h}") for h in dict.fromkeys(headers)]])
@@ -170,7 +178,7 @@ def _applied(
         bad = texts.str.starts_with(BAD).fill_null(value=False)
         if bad.any():
             made = made.zip_with(~bad, texts)
-    return made.replace("", None)
+    return _without_white_space(made)
 
 
 def steps(
@@ -180,7 +188,7 @@ def steps(
     tables: Mapping[str, pl.DataFrame] | None = None,
 ) -> list[Step]:
     """The same as ``treat``, with what each treatment did."""
-    made, now, failed = [], texts, False
+    made, now, failed = [], _without_white_space(texts), False
     for one in treatments:
         done = _applied(now, [one], columns or {}, tables or {}, failed)
         failed = failed or one.fails
