@@ -168,6 +168,18 @@ class Open(LaneCase):
         trip.refresh_from_db()
         self.assertEqual([item for item in self.listed(trip) if item["code"] == "expected"], [])
 
+    def test_a_lane_that_reckons_asks_for_the_form_of_its_numbers(self) -> None:
+        numbers = [berth["berth_no"] for berth in self.berths()]
+        rows = "\n".join(f"OLDBASIN;{number};{feet}" for number, feet in zip(numbers, ("30,5", "40"), strict=False))
+        trip = self.bring(f"harbour;berth_no;feet\n{rows}\n", record_type="Berth", key=["harbour", "berth_no"])
+        steps = [{"do": "multiply", "by": "0.3048"}, {"do": "round", "to": 1}]
+        self.change(trip, lanes={"length_m": {"source": "feet", "treatments": steps}})
+        self.assertEqual(self.codes_of(trip) & STOPS, {"form"})
+        self.refused(trip)
+        self.vexo.run("--as", "ada", "columns", str(trip.pk), "--answer", "length_m=1")
+        self.assertEqual([str(value) for value in self.table(trip)["proposed.length_m"]], ["9.3", "12.2"])
+        self.assertEqual(self.codes_of(trip), set())
+
     def test_a_number_that_is_too_fine_is_rounded_with_one_answer(self) -> None:
         numbers = [berth["berth_no"] for berth in self.berths()]
         content = f"harbour,berth_no,daily_rate\nOLDBASIN,{numbers[0]},41.125\nOLDBASIN,{numbers[1]},42.5\n"
@@ -192,7 +204,7 @@ class Open(LaneCase):
         self.assertEqual(self.table(trip)["proposed.phone"].to_list(), ["9 1", "4 2"])
         expect(PartView.of(trip), self.person, sums={"memo (column D)": "13"})
         self.assertEqual(self.codes_of(trip), set())
-        keep_trip(PartView.of(trip), self.person, "Two memos")
+        keep_trip(self.person, PartView.of(trip), "Two memos")
         self.number_anew()
         self.make(("01", "a"))
         again = self.vexo.json(

@@ -62,7 +62,7 @@ class Twice(HolderSheets):
         trip = self.trip(self.sheet(("01", "A", "1"), ("02", "B", "2")), "upsert")
         self.apply(trip)
         self.again(trip, self.sheet(("0l", "A", "1"), ("02", "B", "2")))
-        self.assertEqual((self.verdicts(trip), self.codes(trip)[0]), (["held", "same"], ["may-be-in"]))
+        self.assertEqual((self.verdicts(trip), self.codes(trip)[0]), (["held", "same"], ["near-key", "may-be-in"]))
         self.decide(trip, "new", [0])
         self.assertEqual(self.verdicts(trip), ["create", "same"])
 

@@ -91,7 +91,10 @@ def ask(cells: pl.DataFrame, mapped: MappedSheet, holds: Holdings) -> dict[str, 
             asked.setdefault(_key(match), []).extend(_separator(field, lane, cells[match.column]))
         if field.kind == Kind.CHOICES:
             continue
-        _, marked = lane_cells(cells, match, mapped.reading, lane, mapped.headers)
+        # In which form numbers are written is told before anything is reckoned with them.
+        written = tuple(one for one in lane.treatments if not isinstance(one, Arithmetic))
+        own = replace(lane, treatments=written)
+        _, marked = lane_cells(cells, match, mapped.reading, own, mapped.headers)
         files = _files(mapped, cells)
         asked.setdefault(_key(match), []).extend(_values(match, field, lane, marked.texts, files, holds))
     return {key: questions for key, questions in asked.items() if questions}
@@ -203,11 +206,7 @@ def _values(
     """
     questions: list[Question] = []
     formed = any(isinstance(one, Number | Dates | ByFile) for one in lane.treatments) or "form" in lane.settled
-    forms = (
-        Forms((), 0, 0)
-        if formed or any(isinstance(o, Arithmetic) for o in lane.treatments)
-        else find_forms(field, texts)
-    )
+    forms = Forms((), 0, 0) if formed else find_forms(field, texts)
     form: Treatment | None = None
     in_files = FileForms()
     if files and (forms.fitting or forms.read < forms.filled):
