@@ -210,6 +210,15 @@ class Planned(unittest.TestCase):
         twins = plan(names, [("1", "A", "5", "n"), ("1", "A", "6", "n")], now, now, **more)
         self.assertEqual(verdicts(twins), ["held", "held"])
 
+    def test_a_record_whose_key_another_one_has_is_not_created_anew(self) -> None:
+        kept, now = [("9", "v", "Z", "5", "n")], [("8", "v", "Z", "5", "n")]
+        made = plan(NAMES, [("Z", "6", "n")], now, kept, operation=Operation.UPSERT, said=[(2, None, "new")])
+        self.assertEqual(verdicts(made), ["held"])
+        both = plan(
+            NAMES, [("Z", "6", "n")], now, kept, operation=Operation.UPSERT, said=[(2, None, "then"), (2, None, "new")]
+        )
+        self.assertEqual(verdicts(both), ["held"])
+
     def test_a_record_id_and_a_key_that_disagree_are_one_or_the_other(self) -> None:
         names = ["id", *NAMES]
         now = [("1", "v", "A", "5", "n"), ("2", "v", "B", "6", "n")]

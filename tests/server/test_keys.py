@@ -137,6 +137,16 @@ class Near(LaneCase):
                 left = [] if operation == "delete" else ["x", "y"]
                 self.assertEqual([h["last_name"] for h in self.holders(self.begin)], left)
 
+    def test_for_all_rows_at_once_it_is_an_answer_for_those_that_are_near_to_one(self) -> None:
+        self.make(("01", "a"), ("02", "b"))
+        slip = f"{self.begin}O2".replace("07", "O7", 1)
+        content = f"holder_no,last_name\n{slip},y\nQ-NOBODY,z\n"
+        trip = self.bring(content, record_type="Holder", key=["holder_no"], operation="update")
+        made = self.decide(trip, "nearest", code="not-found", field="holder_no")
+        self.assertEqual((made.count, self.verdicts(trip)), (1, ["update", "rejected"]))
+        with self.assertRaises(PlainError):
+            self.decide(trip, "nearest", code="not-found", field="holder_no")
+
     def test_a_record_said_by_hand_has_to_exist_and_can_be_said_anew(self) -> None:
         trip = self.near("update")
         for odd in ("99999999", "abc", "0"):

@@ -63,6 +63,8 @@ def _cells(trip: Trip, plan: Plan, scope: Scope, answer: Answer) -> pl.DataFrame
         # Which record it is can be said anew: the question is the one that was answered.
         given = decisions_of(trip)[0].drop("answer", "argument").filter(pl.col("row_id").is_in(list(scope.rows)))
         decisions = pl.concat([decisions, given.select(decisions.columns)]).unique(maintain_order=True)
+    if answer == Answer.NEAREST:
+        decisions = decisions.filter(pl.col("row_id").is_in(_near_to_one(plan).implode()) | bool(scope.rows))
     return decisions.filter(pl.col("code").is_in(answered_by(answer)))
 
 
@@ -75,6 +77,15 @@ def _refuse_unknown(trip: Trip, identifier: str) -> None:
         wanted = pl.Series(name, [identifier]).to_frame()
         if not known or client.read_by_keys(record_type, [name], [name], wanted).is_empty():
             raise PlainError(f"There is no {record_type.label.lower()} with the record ID {identifier!r}.", "no-record")
+
+
+def _near_to_one(plan: Plan) -> pl.Series:
+    """The rows of a plan whose key was not found, and is near to that of one record."""
+    faults = artifacts.read(plan.path, ["row_id", "faults"]).explode("faults").drop_nulls("faults")
+    code, told = pl.col("faults").struct.field("code"), pl.col("faults").struct.field("arguments")
+    ids = told.list.get(2, null_on_oob=True)
+    one = code.is_in(["near-key", "not-found"]) & (ids != "") & ~ids.str.contains(",")
+    return faults.filter(one.fill_null(value=False))["row_id"]
 
 
 def _rows(plan: Plan, scope: Scope) -> pl.Series:

@@ -64,7 +64,7 @@ async function early(text: string): Promise<void> {
   if (many.value) add(text);
   else set(0, text);
   // An application that is busy is asked again: the text as typed would pass for a value of its own.
-  const asked = { ...valuesLike(text), retry: 8, retryDelay: (times: number) => Math.min(500 * 2 ** times, 8000) };
+  const asked = { ...valuesLike(text), retry: 40, retryDelay: (times: number) => Math.min(500 * 2 ** times, 8000) };
   lookedFor.value++;
   const offered = await queryClient
     .query(asked)

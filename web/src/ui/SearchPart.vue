@@ -57,8 +57,11 @@ function early(event: Event): void {
 /** What was typed counts when the field is left, where anything may be typed. */
 function left(): void {
   const own = text.value.trim();
-  if (props.free && own && own !== labelOf(chosen.value)) take(own);
   text.value = "";
+  if (!props.free || !own || own === labelOf(chosen.value)) return;
+  // Before it is known what fits, it is taken as what is entered early is.
+  if (props.waiting && !props.typedFirst) emit("early", own);
+  else take(own);
 }
 function take(value: string | null): void {
   if (value === null) return;

@@ -106,7 +106,10 @@ def settle(
         pl.when(~new).then(IDENTIFIER).alias(IDENTIFIER),
         pl.when(~new).then(BOUND).alias(BOUND),
     )
-    gone, answers = answered(find_faults(frame, [Case("gone", pl.col(GONE), seen=(pl.col(BOUND),))]), decisions)
+    # A record whose key another one has now cannot be created anew.
+    free = frame.filter(pl.col(KEY_MATCHES) == 0)[ROW_ID]
+    counts = decisions.filter((pl.col("code") != "gone") | pl.col(ROW_ID).is_in(free.implode()))
+    gone, answers = answered(find_faults(frame, [Case("gone", pl.col(GONE), seen=(pl.col(BOUND),))]), counts)
     anew = pl.col(ROW_ID).is_in(answers[ROW_ID].implode())
     frame = frame.with_columns(
         (pl.col(CREATES) | anew).alias(CREATES),
