@@ -131,7 +131,7 @@ class Holders(HolderSheets, EditCase):
         said = self.vexo.json("--as", "ada", "edits", str(trip.pk), "--json")["edits"]
         self.assertEqual(
             [(one["id"], one["lapsed"], one["why"]) for one in told],
-            [(one["id"], one["count"], one["why"]) for one in said],
+            [(one["id"], one["lapsed"], one["why"]) for one in said],
         )
         return list(told)
 

@@ -134,20 +134,6 @@ class Names(LaneCase):
         made = [(h["first_name"], h["last_name"], h["phone"]) for h in self.holders(begin)]
         self.assertEqual(made, [("Ada", "Quillfeather", "+441632960018"), ("Bram", "Tidewell", "+441632960019")])
 
-    def test_a_reference_that_names_nobody_is_rejected_with_what_it_may_have_meant(self) -> None:
-        number, mail = f"{self.begin}01", f"{self.begin}.lowen@example.org"
-        with register().client() as client:
-            body = {"holder_no": number, "last_name": "Lowen", "email": mail}
-            client.post("Holders", json=body).raise_for_status()
-        berths = [berth["berth_no"] for berth in self.berths()]
-        rows = [f"OLDBASIN,{berths[0]},{mail.upper()},700001", f"OLDBASIN,{berths[1]},Q-{number},", ""]
-        trip = self.bring("\n".join(["harbour,berth_no,holder,pontoon", *rows]), record_type="Berth")
-        review = self.vexo.run("--as", "ada", "review", str(trip.pk), "--json")
-        said = review.stdout
-        self.assertIn(f"names no holder; write its holder no. Nearest: {mail}.", said)
-        self.assertIn("Pontoon names no berth; write its ring no.", said)
-        self.assertNotIn("..", said)
-
     def test_a_fixed_value_a_check_and_a_look_up(self) -> None:
         begin = self.begin
         with register().client() as client:

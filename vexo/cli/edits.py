@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import sys
-from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any
 
 import click
@@ -88,19 +87,6 @@ def edit(
     print_plan(find_view(trip), as_json)
 
 
-def _lapsed(view: PartView, listed: Sequence[Edit]) -> dict[int, tuple[int, str]]:
-    """Of edits that a newer version of the sheet does not take: how many cells, and why. Files are read for them only
-    where there is a newer version."""
-    newest = view.trip.sheets.filter(direction="in").order_by("-id").first()
-    if newest is None or all(edit.sheet_id == newest.pk for edit in listed):
-        return {}
-    from vexo.server.edits.lapsed import lapsed
-    from vexo.server.trips.sheets import newest_in
-
-    sheet = newest_in(view)
-    return {number: (one.count, one.why) for number, one in lapsed(listed, sheet).items()} if sheet else {}
-
-
 @click.command()
 @click.argument("trip", type=int)
 @click.option("--undo", type=int, help="Take this edit back.")
@@ -108,6 +94,7 @@ def _lapsed(view: PartView, listed: Sequence[Edit]) -> dict[int, tuple[int, str]
 @ready
 def edits(setting: Setting, trip: int, undo: int | None, as_json: bool) -> None:
     """List the edits that lie over a trip's sheet, newest first, or undo one of them."""
+    from vexo.server.edits.lapsed import Lapsed, lapsed_of
     from vexo.server.trips.models import Edit
 
     view = find_view(trip)
@@ -119,20 +106,20 @@ def edits(setting: Setting, trip: int, undo: int | None, as_json: bool) -> None:
         finish(service.undo(view, setting.person(), undo, run_here=True))
         print_plan(find_view(trip), as_json)
     listed = Edit.listed(view.trip)
-    known = _lapsed(view, listed)
+    known = lapsed_of(view, listed)
 
-    def lapses(edit: Edit) -> tuple[int, str]:
-        return known.get(edit.pk, (0, ""))
+    def lapses(edit: Edit) -> Lapsed:
+        return known.get(edit.pk, Lapsed())
 
     if as_json:
         told = [
             {"id": e.pk, "kind": e.kind, "words": e.words, "cells": e.count, "by": e.by}
-            | dict(zip(("count", "why"), lapses(e), strict=True))
+            | {"lapsed": lapses(e).count, "why": lapses(e).why}
             for e in listed
         ]
         print_json({"trip": trip, "edits": told})
         return
-    made = [(e, f"{e.words}\n{lapses(e)[1]}".strip()) for e in listed]
+    made = [(e, f"{e.words}\n{lapses(e).why}".strip()) for e in listed]
     print_made(("Edit", "What", "Cells"), made, "Nothing has been edited on this trip.")
 
 

@@ -58,12 +58,10 @@ def plan_figures(trip: Trip, plan: Plan) -> dict[str, Any]:
 
 def _print_lapsed(view: PartView) -> None:
     """Edits of earlier versions of the sheet that do not count over this one, on the standard error."""
-    from vexo.server.edits.lapsed import lapsed
+    from vexo.server.edits.lapsed import lapsed_of
     from vexo.server.trips.models import Edit
-    from vexo.server.trips.sheets import newest_in
 
-    sheet = newest_in(view)
-    for number, one in (lapsed(Edit.listed(view.trip), sheet) if sheet else {}).items():
+    for number, one in lapsed_of(view, Edit.listed(view.trip)).items():
         click.echo(f"! Edit {number}: {one.why}", err=True)
 
 

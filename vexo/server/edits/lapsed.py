@@ -11,7 +11,9 @@ from vexo.core.sheets.sheet import ROW_ID
 
 from .. import artifacts
 from ..trips.models import Edit, Sheet
+from ..trips.part_view import PartView
 from ..trips.sheet_cells import columns_over, headers_of
+from ..trips.sheets import newest_in
 
 
 @dataclass(frozen=True)
@@ -35,6 +37,12 @@ def lapsed(edits: Sequence[Edit], sheet: Sheet) -> dict[int, Lapsed]:
             if one.count:
                 found[edit.pk] = one
     return found
+
+
+def lapsed_of(view: PartView, edits: Sequence[Edit]) -> dict[int, Lapsed]:
+    """`lapsed` over the sheet that came in last of what is looked at; nothing where none came in."""
+    sheet = newest_in(view)
+    return lapsed(edits, sheet) if sheet else {}
 
 
 def _lapsed(edit: Edit, sheet: Sheet) -> Lapsed:

@@ -11,14 +11,13 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from ..edits import edits
-from ..edits.lapsed import Lapsed, lapsed
+from ..edits.lapsed import Lapsed, lapsed_of
 from ..edits.row_filter import carry_only, expect
 from ..people.permissions import person_of
 from ..people.rights import Action
 from ..planning.inline import plan_inline
 from ..trips.models import Edit
 from ..trips.serializers import TripDetailSerializer
-from ..trips.sheets import newest_in
 from ..trips.views import SEEN, detail, find_view, unchanged
 from ..who import WhoSerializer
 from .edit_requests import make_edit
@@ -110,8 +109,8 @@ class EditsView(APIView):
     def get(self, request: Request, pk: int) -> Response:
         """The newest edits that lie over the trip's sheet."""
         view = find_view(pk, request)
-        listed, sheet = Edit.listed(view.trip, _MOST_LISTED), newest_in(view)
-        context = {"lapsed": lapsed(listed, sheet) if sheet else {}}
+        listed = Edit.listed(view.trip, _MOST_LISTED)
+        context = {"lapsed": lapsed_of(view, listed)}
         return Response(EditSerializer(listed, many=True, context=context).data)
 
     @extend_schema(request=MakeEditSerializer, responses=TripDetailSerializer, parameters=[SEEN])
