@@ -109,10 +109,11 @@ class Waiting(ServiceCase):
         register().trouble("slow", times=1, seconds=3)
         with patch.object(connections, "SOON", 0.5):
             answer = self.preview(client)
-        self.assertEqual(answer.status_code, 422)
+        self.assertEqual((answer.status_code, answer.json()["code"]), (422, "no-answer"))
         self.assertIn("is slow", answer.json()["detail"])
         register().trouble("busy", times=1)
-        self.assertIn("too busy", self.preview(client).json()["detail"])
+        busy = self.preview(client).json()
+        self.assertEqual((busy["code"], "too busy" in busy["detail"]), ("no-answer", True), busy)
         self.assertEqual(self.preview(client).status_code, 200)
 
     def test_an_answer_that_drips_is_given_up_in_time(self) -> None:

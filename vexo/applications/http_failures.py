@@ -25,6 +25,7 @@ class Failure:
         of_write: the sentence for a write, where that is another one.
         wait: seconds after which a write that was not taken can go again by itself; None where a person has to do
             something first.
+        code: of a read's error: "no-answer" where the same question may well be answered in a moment.
     """
 
     says: str
@@ -32,10 +33,13 @@ class Failure:
     write: type[ApplicationError] = ApplicationError
     of_write: str = ""
     wait: float | None = None
+    code: str = ""
 
     def of_read_at(self, address: str) -> ApplicationError:
         """The error of a read."""
-        return ApplicationError(self.says.format(address))
+        error = ApplicationError(self.says.format(address))
+        error.code = self.code
+        return error
 
     def of_write_at(self, address: str, asked: float = 0.0) -> ApplicationError:
         """The error of a write.
@@ -49,14 +53,15 @@ class Failure:
         return NotTaken(sentence, wait=(asked or self.wait) if self.wait is not None else None)
 
 
+_NO_ANSWER = "no-answer"
 _LOST = "{} took the request, but its answer never came."
 _UNREACHABLE = Failure(
     "{} does not answer. Check the address and that the application is running.", True, NotTaken, wait=PAUSE
 )
 _NO_ADDRESS = Failure("{} is not an address. Write it as http://host:port/path.")
-_TIMED_OUT = Failure("{} is slow: it did not answer in time. Try again.", True, NoAnswer, _LOST)
+_TIMED_OUT = Failure("{} is slow: it did not answer in time. Try again.", True, NoAnswer, _LOST, code=_NO_ANSWER)
 _BROKEN_OFF = Failure("{} breaks off its answers. Try again later.", True, NoAnswer, _LOST)
-TOO_SLOW = Failure(f"{{}} is slow: no answer within {SOON:.0f} seconds. Try again later.")
+TOO_SLOW = Failure(f"{{}} is slow: no answer within {SOON:.0f} seconds. Try again later.", code=_NO_ANSWER)
 _EXCEPTIONS: tuple[tuple[type[Exception], Failure], ...] = (
     (httpx.ConnectError, _UNREACHABLE),
     (httpx.ConnectTimeout, _UNREACHABLE),
@@ -69,14 +74,12 @@ _EXCEPTIONS: tuple[tuple[type[Exception], Failure], ...] = (
 """Exceptions, the special ones first."""
 _NO_TOKEN = Failure("{} refuses the token. Give it a new one, or ask its administrator.", write=NotTaken)
 _BUSY = "{} is too busy to answer. Try again later."
+_UNTOLD = "{{}} answered with status {}, which does not say what it took."
 _STATUSES = {
     401: _NO_TOKEN,
     403: _NO_TOKEN,
-    429: Failure(_BUSY, True, NotTaken, wait=PAUSE),
-    **{
-        status: Failure(_BUSY, True, NoAnswer, f"{{}} answered with status {status}, which does not say what it took.")
-        for status in (502, 503, 504)
-    },
+    429: Failure(_BUSY, True, NotTaken, wait=PAUSE, code=_NO_ANSWER),
+    **{status: Failure(_BUSY, True, NoAnswer, _UNTOLD.format(status), code=_NO_ANSWER) for status in (502, 503, 504)},
 }
 _OF_WRITES = {
     404: Failure("{} no longer takes batches. Ask its administrator.", write=NotTaken),
@@ -96,6 +99,6 @@ def failure_of_status(status: int, *, write: bool = False) -> Failure | None:
     if known is not None or status == 200:
         return known
     if status >= 500 or (write and (status == 408 or 200 < status < 300)):
-        tells_nothing = f"{{}} answered with status {status}, which does not say what it took."
-        return Failure(f"{{}} failed with status {status}. Tell its administrator.", False, NoAnswer, tells_nothing)
+        says = f"{{}} failed with status {status}. Tell its administrator."
+        return Failure(says, False, NoAnswer, _UNTOLD.format(status))
     return Failure(f"{{}} does not understand a batch (status {status})") if write else None

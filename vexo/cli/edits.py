@@ -12,7 +12,7 @@ from .main import Setting
 from .terminal import console, plain_table, print_made
 
 if TYPE_CHECKING:
-    from vexo.server.trips.models import Edit
+    from vexo.server.edits.lapsed import Lapsed
     from vexo.server.trips.part_view import PartView
 
 
@@ -94,7 +94,6 @@ def edit(
 @ready
 def edits(setting: Setting, trip: int, undo: int | None, as_json: bool) -> None:
     """List the edits that lie over a trip's sheet, newest first, or undo one of them."""
-    from vexo.server.edits.lapsed import Lapsed, lapsed_of
     from vexo.server.trips.models import Edit
 
     view = find_view(trip)
@@ -106,20 +105,21 @@ def edits(setting: Setting, trip: int, undo: int | None, as_json: bool) -> None:
         finish(service.undo(view, setting.person(), undo, run_here=True))
         print_plan(find_view(trip), as_json)
     listed = Edit.listed(view.trip)
-    known = lapsed_of(view, listed)
+    lapsed: dict[int, Lapsed] = {}
+    # Files are read only where a newer sheet came in.
+    if listed and view.trip.sheets.filter(direction="in", id__gt=min(e.sheet_id for e in listed)).exists():
+        from vexo.server.edits.lapsed import lapsed_of
 
-    def lapses(edit: Edit) -> Lapsed:
-        return known.get(edit.pk, Lapsed())
-
+        lapsed = lapsed_of(view, listed)
     if as_json:
         told = [
             {"id": e.pk, "kind": e.kind, "words": e.words, "cells": e.count, "by": e.by}
-            | {"lapsed": lapses(e).count, "why": lapses(e).why}
+            | ({"lapsed": lapsed[e.pk].count, "why": lapsed[e.pk].why} if e.pk in lapsed else {"lapsed": 0, "why": ""})
             for e in listed
         ]
         print_json({"trip": trip, "edits": told})
         return
-    made = [(e, f"{e.words}\n{lapses(e).why}".strip()) for e in listed]
+    made = [(e, f"{e.words}\n{lapsed[e.pk].why}" if e.pk in lapsed else e.words) for e in listed]
     print_made(("Edit", "What", "Cells"), made, "Nothing has been edited on this trip.")
 
 

@@ -107,6 +107,10 @@ export async function putBytes(path: string, bytes: Blob): Promise<void> {
   if (!response.ok) throw await problemOf(response);
 }
 
+/** Whether a question is worth asking again by itself: the server was lost, or the application is slow just now. */
+export const passing = (error: unknown): boolean =>
+  !(error instanceof Problem) || error.status === 0 || error.code === "slow" || error.code === "no-answer";
+
 export const queryClient = new QueryClient({
   defaultOptions: {
     queries: {

@@ -2,9 +2,9 @@
 /** The values of a clause, offered from the application's own. */
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { refDebounced } from "@vueuse/core";
-import { computed, inject, nextTick, ref } from "vue";
+import { computed, inject, nextTick, onBeforeUnmount, ref } from "vue";
 
-import { api, data } from "@/api/client";
+import { api, data, passing } from "@/api/client";
 import { count } from "@/parts/format";
 import SearchPart from "@/ui/SearchPart.vue";
 
@@ -29,6 +29,9 @@ const valuesLike = (text: string) => {
     queryKey: ["values", application, recordType, clause.field, text],
     queryFn: () => data(api.GET("/api/applications/{name}/values", { params: { path: { name: application }, query } })),
     staleTime: 60_000,
+    // An application that is busy is asked again: the text as typed would pass for a value of its own.
+    retry: (_: number, error: Error) => passing(error),
+    retryDelay: (times: number) => Math.min(300 * 2 ** times, 4000),
   };
 };
 const offers = useQuery(
@@ -58,20 +61,27 @@ function set(at: number, value: string): void {
 const lookedFor = inject(LOOKED_FOR, ref(0));
 /** What entered texts turned out to mean, until the clause that this is of has it: several may be known at once. */
 const meant = new Map<string, string>();
+let gone = false;
+onBeforeUnmount(() => (gone = true));
+/** What is offered for a text; nothing where it cannot be known. A question that the field no longer looks at is not
+ * asked again by itself, so it is asked again from here, while its text stands. */
+async function offersOf(text: string, stands: () => boolean): Promise<readonly { value: string; label: string }[]> {
+  try {
+    return await queryClient.query(valuesLike(text));
+  } catch (error) {
+    return passing(error) && stands() ? offersOf(text, stands) : [];
+  }
+}
 /** What was entered before its offers were there stands as it was typed until then, and is the first of them after. */
 async function early(text: string): Promise<void> {
   const field = props.clause.field;
   if (many.value) add(text);
   else set(0, text);
-  // An application that is busy is asked again: the text as typed would pass for a value of its own.
-  const asked = { ...valuesLike(text), retry: 40, retryDelay: (times: number) => Math.min(500 * 2 ** times, 8000) };
   lookedFor.value++;
-  const offered = await queryClient
-    .query(asked)
-    .catch(() => [])
-    .finally(() => lookedFor.value--);
+  const stands = (): boolean => !gone && field === props.clause.field && props.clause.values.includes(text);
+  const offered = await offersOf(text, stands).finally(() => lookedFor.value--);
   const value = offered.find((one) => `${one.label} ${one.value}`.toLowerCase().includes(text.toLowerCase()))?.value;
-  if (value === undefined || field !== props.clause.field || !props.clause.values.includes(text)) return;
+  if (value === undefined || !stands()) return;
   meant.set(text, value);
   emit("values", [...new Set(props.clause.values.map((one) => meant.get(one) ?? one))]);
   void nextTick(() => meant.delete(text));

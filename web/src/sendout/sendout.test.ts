@@ -233,6 +233,71 @@ describe("a condition as a sentence", () => {
     shown.unmount();
     vi.unstubAllGlobals();
   });
+
+  it("takes what was entered early for what it means also where the field had left its question before it failed", async () => {
+    const fail: (() => void)[] = [];
+    const asked: string[] = [];
+    vi.stubGlobal("fetch", async (request: Request) => {
+      const like = new URL(request.url).searchParams.get("like") ?? "";
+      asked.push(like);
+      if (like === "de" && fail.length < 2) {
+        await new Promise<void>((known) => fail.push(known));
+        return Response.json({ detail: "The application is slow.", code: "slow" }, { status: 422 });
+      }
+      return Response.json(like ? [{ value: "d", label: "Dee", count: 1 }] : []);
+    });
+    const { shown, values, input } = await statusOneOfA("slow");
+    await input.setValue("de");
+    await vi.waitFor(() => {
+      expect(fail.length).toBe(1);
+    });
+    await input.trigger("keydown", { key: "Enter" });
+    expect(values()).toEqual(["a", "de"]);
+    await input.setValue("ce");
+    await vi.waitFor(() => {
+      expect(asked.at(-1)).toBe("ce");
+    });
+    for (const times of [1, 2]) {
+      await vi.waitFor(() => {
+        expect(fail.length).toBe(times);
+      });
+      fail.at(-1)!();
+    }
+    await vi.waitFor(
+      () => {
+        expect(values()).toEqual(["a", "d"]);
+      },
+      { timeout: 4000 },
+    );
+    shown.unmount();
+    vi.unstubAllGlobals();
+  });
+
+  it("does not offer what is typed as it is while the application is slow", async () => {
+    let slow = true;
+    vi.stubGlobal("fetch", async () =>
+      slow
+        ? Response.json({ detail: "The application is slow.", code: "slow" }, { status: 422 })
+        : Response.json([{ value: "d", label: "Dee", count: 1 }]),
+    );
+    const { shown, input } = await statusOneOfA("slower");
+    vi.useFakeTimers();
+    await input.setValue("de");
+    await vi.advanceTimersByTimeAsync(60_000);
+    expect(document.body.textContent).toContain("Looking…");
+    expect(document.body.textContent).not.toContain("as typed");
+    slow = false;
+    await vi.advanceTimersByTimeAsync(5000);
+    vi.useRealTimers();
+    await vi.waitFor(
+      () => {
+        expect(document.body.textContent).toContain("Dee");
+      },
+      { timeout: 4000 },
+    );
+    shown.unmount();
+    vi.unstubAllGlobals();
+  });
 });
 
 describe("what is said", () => {
