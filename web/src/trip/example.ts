@@ -53,6 +53,7 @@ export const cell = (values: Partial<Cell>): Cell => ({
   current: null,
   proposed: null,
   sent: null,
+  seen_later: false,
   edited: false,
   file_text: null,
   edited_since: false,
@@ -65,6 +66,20 @@ const FILE_OR_APPLICATION: Answer[] = [
   { answer: "application", says: "Keep application", needs_record: false, argument: "" },
 ];
 const ASIDE: Answer = { answer: "aside", says: "Set aside", needs_record: false, argument: "" };
+
+export const pass = (): TripDetail["passes"][number] => ({
+  number: 1,
+  plan: 5,
+  state: "ended",
+  rows: 1,
+  totals: null,
+  report: null,
+  reason: "",
+  atomic: false,
+  by: { username: "ada", name: "Ada Quillfeather" },
+  started_at: "2026-11-16T09:12:00Z",
+  ended_at: null,
+});
 
 export const trip = (values: Partial<TripDetail> = {}): TripDetail => ({
   id: 7,

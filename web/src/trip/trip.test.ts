@@ -9,10 +9,12 @@ import { router } from "@/router";
 import { notices } from "@/services/notices";
 
 import ApplyDialog from "./apply/ApplyDialog.vue";
+import ApplyStation from "./apply/ApplyStation.vue";
+import { following } from "./apply/following";
 import WhatIsWritten from "./apply/WhatIsWritten.vue";
 import { sub, useArranged } from "./columns";
 import { tripKey } from "./context";
-import { badRow, column, heldRow, trip } from "./example";
+import { badRow, column, heldRow, pass, trip } from "./example";
 import OpenList from "./OpenList.vue";
 import RowPanel from "./rows/RowPanel.vue";
 
@@ -51,6 +53,28 @@ const panel = (row: Row, now = trip(), mayPrepare = true) =>
   });
 const button = (wrapper: VueWrapper, words: string) =>
   wrapper.findAll("button").find((one) => one.text().includes(words));
+
+describe("Apply", () => {
+  it("goes to Outcome when the pass that was confirmed here has ended, also before it was seen under way", async () => {
+    const went = vi.spyOn(router, "push").mockResolvedValue(undefined);
+    const ended = (state: TripDetail["passes"][number]["state"], plan = 4) => ({ ...pass(), plan, state });
+    for (const [passes, goes] of [
+      [[], false],
+      [[ended("running")], false],
+      [[ended("interrupted")], false],
+      [[ended("ended", 3)], false],
+      [[ended("ended")], true],
+    ] as const) {
+      following.value = { trip: trip().id, plan: 4 };
+      const shown = mount(ApplyStation, { global: provided(trip({ passes: [...passes] })) });
+      await flushPromises();
+      expect(went.mock.calls.length > 0, JSON.stringify(passes)).toBe(goes);
+      expect(following.value === null).toBe(goes);
+      shown.unmount();
+    }
+    following.value = null;
+  });
+});
 
 describe("the panel of a row", () => {
   it("puts three values side by side where a row is held", () => {

@@ -13,6 +13,7 @@ import { useDoing } from "@/ui/doing";
 
 import { useTripContext } from "../context";
 import { harmedCells } from "../damage";
+import { following } from "./following";
 import WhatIsWritten from "./WhatIsWritten.vue";
 
 const props = defineProps<{ open: boolean }>();
@@ -47,6 +48,7 @@ const { start, busy, error, forget } = useDoing(
   },
   {
     done: () => {
+      following.value = { trip: trip.value.id, plan: seen.value };
       emit("close");
       return router.push({ name: "trip", params: { id: trip.value.id, station: "apply" } });
     },
@@ -82,7 +84,7 @@ function apply(): void {
       Not as expected: {{ off.map((one) => one.what || "rows").join(", ") }}.
     </p>
     <p v-if="trip.weak" class="mb-3 font-semibold text-held">
-      This application keeps no versions. Every record is read and compared just before it is written; what someone
+      Not every record here carries a version. One without is read and compared just before it is written; what someone
       changes in that very moment is not noticed.
     </p>
     <label v-if="canBeAtomic" class="mb-3 flex items-start gap-2"

@@ -12,6 +12,7 @@ import { useTripContext } from "../context";
 import OpenList from "../OpenList.vue";
 import { usePlanAgain } from "../planning";
 import ApplyDialog from "./ApplyDialog.vue";
+import { following } from "./following";
 import WhatIsWritten from "./WhatIsWritten.vue";
 
 defineEmits<{ bring: []; choose: [string] }>();
@@ -19,9 +20,9 @@ const router = useRouter();
 const { trip, refresh } = useTripContext();
 const confirming = ref(false);
 const job = computed(() => (trip.value.job?.kind === "apply" ? trip.value.job : null));
-const broken = computed(() =>
-  job.value ? undefined : trip.value.passes.find((one) => one.state === "running" || one.state === "interrupted"),
-);
+/** States of a pass that has not ended. */
+const OPEN = new Set(["running", "interrupted"]);
+const broken = computed(() => (job.value ? undefined : trip.value.passes.find((one) => OPEN.has(one.state))));
 const stale = computed(() => !!trip.value.plan && !trip.value.plan.current);
 const began = ref({ at: 0, done: 0 });
 const rate = ref(0);
@@ -33,12 +34,26 @@ watch(
       rate.value = ((done - began.value.done) * 1000) / (performance.now() - began.value.at);
   },
 );
+const toOutcome = () => {
+  following.value = null;
+  void router.push({ name: "trip", params: { id: trip.value.id, station: "outcome" } });
+};
 watch(job, (now, before) => {
   if (before && !now)
     void refresh().then(() => {
-      if (!broken.value) void router.push({ name: "trip", params: { id: trip.value.id, station: "outcome" } });
+      if (!broken.value) toOutcome();
     });
 });
+watch(
+  () => {
+    const own = following.value?.trip === trip.value.id && !job.value ? following.value : null;
+    return own && trip.value.passes.some((one) => one.plan === own.plan && !OPEN.has(one.state));
+  },
+  (ended) => {
+    if (ended) toOutcome();
+  },
+  { immediate: true },
+);
 const left = computed(() =>
   rate.value > 0 && job.value ? Math.ceil(((job.value.total ?? 0) - (job.value.done ?? 0)) / rate.value) : null,
 );
@@ -61,6 +76,7 @@ const stopping = useDoing(async (id: number) => data(api.DELETE("/api/jobs/{id}"
 const ending = useDoing(
   (what: "go on" | "give up") => {
     const path = { id: trip.value.id, number: broken.value?.number ?? 0 };
+    if (broken.value) following.value = { trip: trip.value.id, plan: broken.value.plan };
     return data(api.POST("/api/trips/{id}/passes/{number}", { params: { path }, body: { do: what } }));
   },
   { done: refresh },
@@ -136,11 +152,11 @@ const ending = useDoing(
           <StageLabel :stage="trip.application.stage" />{{ many(trip.to_write, "row is", "rows are") }} ready
         </h2>
         <p class="mt-1">
-          Nothing has been written by this plan yet. Each write carries the version that was reviewed; where someone
-          changed the same field since, the row is refused, not overwritten.
+          Nothing has been written by this plan yet. Where someone changed the same field, a check or the key since it
+          was reviewed, the row is refused, not overwritten.
         </p>
         <p v-if="trip.weak" class="mt-2 font-semibold text-held">
-          This application keeps no versions: every record is read and compared just before it is written, and what
+          Not every record here carries a version. One without is read and compared just before it is written; what
           someone changes in that very moment is not noticed.
         </p>
         <WhatIsWritten class="mt-3" />
