@@ -9,12 +9,17 @@ import sqlite3
 import subprocess
 import time
 from collections.abc import Callable, Iterable
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
 import httpx
 from selenium import webdriver
-from selenium.common.exceptions import StaleElementReferenceException, WebDriverException
+from selenium.common.exceptions import (
+    ElementNotInteractableException,
+    StaleElementReferenceException,
+    WebDriverException,
+)
 from selenium.webdriver.chrome.options import Options
 from selenium.webdriver.chrome.service import Service
 from selenium.webdriver.common.by import By
@@ -183,8 +188,15 @@ class Browser:
         raise AssertionError(f"no way to {css} with the tab key\n{self.text[-800:]}")
 
     def keys(self, *keys: str) -> None:
-        """Type where the focus is."""
-        self.driver.switch_to.active_element.send_keys(*keys)
+        """Type where the focus is; where what had it has just gone, once something has it again."""
+
+        def typed() -> bool:
+            with suppress(ElementNotInteractableException, StaleElementReferenceException):
+                self.driver.switch_to.active_element.send_keys(*keys)
+                return True
+            return False
+
+        wait_until(typed, what=f"a place to type {keys!r}")
 
     def fill(self, css: str, text: str) -> None:
         element = self.find(css)

@@ -72,6 +72,8 @@ class Laws(unittest.TestCase):
         for text, made in zip(texts, done(texts, {"do": "blank", "texts": blank}), strict=True):
             if text and text.strip("\u00a0\ufeff\u2007\u202f \t\n\r\x0b\x0c").lower() in meant:
                 self.assertIsNone(made)
+            elif text and not text.strip():
+                self.assertFalse((made or "").strip(), "white space is blank whatever else is")
             elif text and text.strip().lower() not in meant:
                 self.assertEqual(made, text)
 
