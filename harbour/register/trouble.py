@@ -9,6 +9,7 @@ from typing import Any
 
 import simplejson
 from django.db import connections
+from django.db.models import Model
 from django.http import HttpRequest, HttpResponse, HttpResponseBase, JsonResponse, StreamingHttpResponse
 from django.views.decorators.csrf import csrf_exempt
 
@@ -17,6 +18,7 @@ WRITES_ONLY = ("status", "dropping", "late")
 _QUIET: dict[str, Any] = {"kind": "none", "left": 0, "seconds": 0.0, "skip": 0, "status": 502, "after": False}
 _USUAL: dict[str, Any] = {
     "versions": True,
+    "unversioned": [],
     "keys": True,
     "repeatable": "no",
     "warnings": False,
@@ -30,10 +32,22 @@ _behaviour = dict(_USUAL)
 
 
 def behaviour(name: str) -> Any:
-    """One of: ``versions`` (records carry one), ``keys`` (its unique ones are told), ``repeatable`` (no, yes, rejecting), ``warnings`` (on rows that are
-    taken), ``continues`` (a batch goes on after a failure), ``most`` (requests a batch), ``rows`` (status with which
-    every second write of a batch fails, 0 for none)."""
+    """One of: ``versions`` (records carry one), ``unversioned`` (types that do not, or "odd": odd numbers of any type,
+    of which nothing is said), ``keys`` (its unique ones are told), ``repeatable`` (no, yes, rejecting), ``warnings``
+    (on rows that are taken), ``continues`` (a batch goes on after a failure), ``most`` (requests a batch), ``rows``
+    (status with which every second write of a batch fails, 0 for none)."""
     return _behaviour[name]
+
+
+def promises_versions(model: type[Model]) -> bool:
+    """Whether the register says that records of a type carry a version."""
+    return bool(behaviour("versions")) and model.__name__ not in behaviour("unversioned")
+
+
+def carries_version(model: type[Model], key: Any) -> bool:
+    """Whether this record carries one."""
+    odd = "odd" in behaviour("unversioned") and str(key).isdigit() and int(key) % 2 == 1
+    return promises_versions(model) and not odd
 
 
 def _take() -> dict[str, Any]:

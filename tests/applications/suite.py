@@ -48,7 +48,7 @@ class ApplicationSuite(_Base):
         self.assertTrue(self.berths.field("balance_due").read_only)
         self.assertTrue(self.berths.field("berth_no").required)
         self.assertEqual(self.berths.field("berth_no").label, "Berth no.")
-        self.assertTrue(catalogue.promises.conditional_writes)
+        self.assertTrue(self.berths.versioned)
         self.assertTrue(catalogue.version)
 
     def test_count_and_read_agree_with_each_other_and_with_the_meaning(self) -> None:

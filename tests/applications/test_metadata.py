@@ -66,7 +66,7 @@ class Plain(unittest.TestCase):
         self.assertEqual(kinds, {**expected, "tags": Kind.CHOICES, "maker": Kind.REFERENCE})
 
     def test_what_is_not_said_is_not_promised(self) -> None:
-        self.assertFalse(self.known.promises.conditional_writes)
+        self.assertFalse(self.known.type("Article").versioned)
         self.assertEqual((self.known.promises.atomic_batch, self.known.promises.batch), (0, 1))
         self.assertEqual(self.known.type("Article").keys, ())
 

@@ -89,9 +89,10 @@ class Between(ServiceCase):
         from vexo.server.applications.services import Connection, connect
 
         self.address = f"memory:{os.urandom(6).hex()}"
-        promises = Promises(atomic_batch=10, batch=2, conditional_writes=versions, repeatable=repeatable)
+        promises = Promises(atomic_batch=10, batch=2, repeatable=repeatable)
+        types = tuple(replace(record_type, versioned=versions) for record_type in CATALOGUE.types)
         version = f"{versions} {repeatable}"
-        self.store = Store(replace(CATALOGUE, promises=promises, version=version))
+        self.store = Store(replace(CATALOGUE, types=types, promises=promises, version=version))
         SERVED[self.address] = self.store
         for code in CODES[:3]:
             self.store.put("Berth", {"code": code, "rate": Decimal("5.00"), "name": code})

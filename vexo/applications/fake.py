@@ -73,8 +73,8 @@ class FakeClient(Client):
 
     def _frame(self, record_type: RecordType, fields: Sequence[str]) -> pl.DataFrame:
         own = self.store.records.get(record_type.name, {})
-        versions = self.store.catalogue.promises.conditional_writes
-        tags = [str(self.store.versions[record_type.name, i]) if versions else None for i in own]
+        versioned = record_type.versioned
+        tags = [str(self.store.versions[record_type.name, i]) if versioned else None for i in own]
         columns = [pl.Series(IDENTIFIER, list(own), dtype=pl.String), pl.Series(VERSION, tags, dtype=pl.String)]
         for name in dict.fromkeys(fields):
             told = self.store.catalogue.field(record_type, name)
@@ -160,8 +160,8 @@ class FakeClient(Client):
             identifier = self.store.put(name, dict(write.values), identifier)
         self.store.effects.append(Effect(write.verdict, name, identifier or "", dict(write.values), before))
         held = dict(own.get(identifier or "", {}))
-        versions = self.store.catalogue.promises.conditional_writes
-        version = str(self.store.versions[name, identifier or ""]) if versions else None
+        versioned = self.store.catalogue.type(name).versioned
+        version = str(self.store.versions[name, identifier or ""]) if versioned else None
         return WriteResult(write.at, DONE[write.verdict], identifier, version, values=held, accepted=accepted)
 
     def link(self, record_type: RecordType, identifier: str) -> str | None:

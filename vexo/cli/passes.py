@@ -31,8 +31,8 @@ def _confirm(trip: Trip, plan: Plan) -> None:
     click.echo(f"{application.get_stage_display().upper()}: {application.label} ({application.name})", err=True)
     click.echo(f"Plan {plan.number}: {sum_line(plan.summary['rows'], verdicts)}", err=True)
     if plan.summary["weak"]:
-        said = "It keeps no versions: what someone changes in the very moment of writing is not noticed."
-        click.echo(said, err=True)
+        said = "Not every record here carries a version: what someone changes in one without in the very moment of"
+        click.echo(f"{said} writing is not noticed.", err=True)
     click.confirm(f"Write {sum(told.values()):,} rows ({words})?", abort=True, err=True)
 
 

@@ -25,7 +25,7 @@ def _cell(line: dict[str, Any], texts: dict[str, dict[int, str]], name: str) -> 
 
     columns = FieldColumns(name)
     row, do = line[ROW_ID], line[columns.action]
-    old, new, kept = (texts[c].get(row) or "" for c in (columns.current, columns.proposed, columns.base_sent))
+    old, new, kept = (texts[c].get(row) or "" for c in (columns.current, columns.proposed, columns.base_app))
     raw = texts.get(f"raw.{name}", {}).get(row) or ""
     if do == CellAction.BAD:
         return Text(raw, style="bold magenta")
@@ -60,7 +60,7 @@ def plan_table(context: PlanContext, plan: pl.DataFrame, changed: list[str]) -> 
             )
     for name in changed:
         columns = FieldColumns(name)
-        for column in (columns.current, columns.proposed, columns.base_sent):
+        for column in (columns.current, columns.proposed, columns.base_app):
             values = to_text(record_type.field(name), plan[column]).to_list()
             texts[column] = dict(zip(rows, values, strict=True))
     for line in plan.iter_rows(named=True):

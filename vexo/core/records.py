@@ -105,7 +105,8 @@ class NewField:
 @dataclass(frozen=True)
 class RecordType:
     """One type of record. ``keys`` are the field groups that are unique together, ``identifier`` its record ID;
-    ``alternatives`` are fields that set one value, of which a record has at most one."""
+    ``alternatives`` are fields that set one value, of which a record has at most one; ``versioned`` types promise a
+    version of each record, on which its writes can depend."""
 
     name: str
     label: str
@@ -115,6 +116,7 @@ class RecordType:
     fields: tuple[Field, ...]
     keys: tuple[tuple[str, ...], ...] = ()
     alternatives: tuple[tuple[str, ...], ...] = ()
+    versioned: bool = False
 
     def instead_of(self, name: str) -> tuple[str, ...]:
         """The other fields that set the same value as this one."""
@@ -152,13 +154,12 @@ class RecordType:
 
 @dataclass(frozen=True)
 class Promises:
-    """What an application can do: how many writes one batch takes, and how many all or nothing; whether writes can
-    depend on a version; whether a request sent twice with the same number is done once; whether it adds up its own
-    records; and where new fields and new choices can be added, empty where they cannot."""
+    """What an application can do: how many writes one batch takes, and how many all or nothing; whether a request sent
+    twice with the same number is done once; whether it adds up its own records; and where new fields and new choices
+    can be added, empty where they cannot."""
 
     atomic_batch: int = 0
     batch: int = 1
-    conditional_writes: bool = False
     repeatable: bool = False
     sums: bool = False
     fields_at: str = ""
@@ -221,9 +222,13 @@ class Catalogue:
 
     @classmethod
     def from_json(cls, data: Mapping[str, Any]) -> Catalogue:
+        promises = dict(data["promises"])
+        # Until 0.1.0 it was a promise of the application.
+        versioned = promises.pop("conditional_writes", False)
         types = tuple(
             RecordType(
                 **{
+                    "versioned": versioned,
                     **entry,
                     "fields": tuple(_field_from_json(field) for field in entry["fields"]),
                     "keys": tuple(tuple(key) for key in entry["keys"]),
@@ -232,7 +237,7 @@ class Catalogue:
             )
             for entry in data["types"]
         )
-        return cls(data["label"], types, Promises(**data["promises"]), data["version"])
+        return cls(data["label"], types, Promises(**promises), data["version"])
 
 
 def _owner(catalogue: Catalogue, field: Field) -> RecordType:

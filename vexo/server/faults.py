@@ -122,10 +122,10 @@ _WORDS: Mapping[str, Words] = {
         f"The key finds no record, but the row has the record ID {_said(a, 0)}: was the key mistyped?"
     ),
     "deleted-before": lambda f, a: "An earlier pass deleted this row's record, and the row was edited since.",
-    "changed-since": lambda f, a: "The record was changed since the sheet went out.",
+    "changed-since": lambda f, a: "The record was changed since it went out, or since a pass last had it.",
     "key-asked": lambda f, a: f"{f}: what is asked of its column has no answer yet, so no record is looked for by it.",
     "column-asked": lambda f, a: f"{f}: what is asked of its column has no answer yet, so nothing is written from it.",
-    "both-changed": lambda f, a: f"{f} was also changed in the application since the sheet went out.",
+    "both-changed": lambda f, a: f"{f} was also changed in the application since it went out or was reviewed.",
     "key-edited": lambda f, a: f"{f} is a key and was edited: is the record to be renamed?",
     "emptied-many": lambda f, a: f"{f} would be cleared in more rows than this application's limit for a column.",
     "emptied": lambda f, a: f"{f} was emptied in the sheet; the record is left as it is.",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from functools import cache
 from xml.etree import ElementTree as ET
 
@@ -127,7 +128,7 @@ def _alternate_keys(parent: ET.Element, model: type[Record]) -> None:
             ET.SubElement(ref, "PropertyValue", Property="Alias", String=name)
 
 
-def _container(schema: ET.Element, versions: bool, repeatable: bool, keys: bool) -> None:
+def _container(schema: ET.Element, versioned: Collection[str], repeatable: bool, keys: bool) -> None:
     container = ET.SubElement(schema, "EntityContainer", Name="Container")
     for model in TYPES:
         name = f"{NAMESPACE}.{model.__name__}"
@@ -138,7 +139,7 @@ def _container(schema: ET.Element, versions: bool, repeatable: bool, keys: bool)
                     entity_set, "NavigationPropertyBinding", Path=prop.navigation, Target=prop.target.entity_set
                 )
         _describe(entity_set, model.plural)
-        if versions:
+        if model.__name__ in versioned:
             _annotate(entity_set, "Core.V1.OptimisticConcurrency")
         if model.keys and keys:
             _alternate_keys(entity_set, model)
@@ -156,8 +157,12 @@ def _container(schema: ET.Element, versions: bool, repeatable: bool, keys: bool)
 
 
 @cache
-def document(versions: bool = True, repeatable: bool = False, keys: bool = True) -> bytes:
-    """The whole document, by what the register promises. It is the same for every set."""
+def document(versioned: tuple[str, ...], repeatable: bool = False, keys: bool = True) -> bytes:
+    """The whole document, by what the register promises. It is the same for every set.
+
+    Args:
+        versioned: the types whose records carry a version.
+    """
     root = ET.Element("edmx:Edmx", {"xmlns:edmx": _EDMX, "Version": "4.01"})
     for name in _VOCABULARIES:
         uri = f"https://oasis-tcs.github.io/odata-vocabularies/vocabularies/Org.OData.{name}.V1.xml"
@@ -166,5 +171,5 @@ def document(versions: bool = True, repeatable: bool = False, keys: bool = True)
     schema = ET.SubElement(ET.SubElement(root, "edmx:DataServices"), "Schema", {"xmlns": _EDM, "Namespace": NAMESPACE})
     for model in TYPES:
         _type(schema, model)
-    _container(schema, versions, repeatable, keys)
+    _container(schema, versioned, repeatable, keys)
     return ET.tostring(root, encoding="utf-8", xml_declaration=True)

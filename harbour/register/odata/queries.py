@@ -97,10 +97,9 @@ def write_records(shape: Shape, rows: QuerySet[Any]) -> Iterable[dict[str, Any]]
         return writer(inner, f"{path}{prop.name}__")
 
     write = writer(shape, "")
-    versions = trouble.behaviour("versions")
     for row in rows.values_list(*columns).iterator(chunk_size=2000):
         out: dict[str, Any] = {"@odata.id": url_key(shape.model, row[0])}
-        if versions:
+        if trouble.carries_version(shape.model, row[0]):
             out["@odata.etag"] = f'W/"{row[1]}"'
         write(out, row)
         yield out

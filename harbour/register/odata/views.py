@@ -96,14 +96,13 @@ def _one(
 
 
 def _described() -> HttpResponse:
-    content = metadata.document(
-        trouble.behaviour("versions"), trouble.behaviour("repeatable") != "no", trouble.behaviour("keys")
-    )
+    versioned = tuple(model.__name__ for model in TYPES if trouble.promises_versions(model))
+    content = metadata.document(versioned, trouble.behaviour("repeatable") != "no", trouble.behaviour("keys"))
     return HttpResponse(content, content_type="application/xml", headers={"OData-Version": "4.01"})
 
 
 def _tag(record: Record) -> dict[str, str]:
-    return {"ETag": f'W/"{record.version}"'} if trouble.behaviour("versions") else {}
+    return {"ETag": f'W/"{record.version}"'} if trouble.carries_version(type(record), record.pk) else {}
 
 
 def _batch_entry(records: writes.Records, who: str, request: Mapping[str, Any]) -> tuple[int, Any, dict[str, str]]:

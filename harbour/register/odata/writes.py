@@ -75,7 +75,7 @@ def as_json(record: Any) -> dict[str, Any]:
     """One saved record as JSON."""
     model = type(record)
     out: dict[str, Any] = {"@odata.id": url_key(model, record.pk)}
-    if trouble.behaviour("versions"):
+    if trouble.carries_version(model, record.pk):
         out["@odata.etag"] = f'W/"{record.version}"'
     if trouble.behaviour("warnings"):
         out["@Core.Messages"] = [
@@ -87,7 +87,7 @@ def as_json(record: Any) -> dict[str, Any]:
 
 
 def _check_version(record: Any, expected: str | None) -> None:
-    if expected in (None, "*") or not trouble.behaviour("versions"):
+    if expected in (None, "*") or not trouble.carries_version(type(record), record.pk):
         return
     if expected not in (f'W/"{record.version}"', f'"{record.version}"'):
         raise Refusal("The record was changed since it was read.", "version-clash", None, 412)

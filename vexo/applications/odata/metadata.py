@@ -177,13 +177,12 @@ def _adding(container: ET.Element, term: str) -> str:
     return name if name.isidentifier() else ""
 
 
-def _promises(container: ET.Element, conditional: bool) -> Promises:
+def _promises(container: ET.Element) -> Promises:
     support = _term(container, "Capabilities.V1.BatchSupport")
     batches = support is not None
     return Promises(
         atomic_batch=1000 if batches else 0,
         batch=200 if batches else 1,
-        conditional_writes=conditional,
         repeatable=_yes(container, "Repeatability.V1.Supported"),
         sums=_term(container, "Aggregation.V1.ApplySupported") is not None,
         fields_at=_adding(container, "AddedFields"),
@@ -209,7 +208,7 @@ def read_metadata(content: bytes, address: str) -> Catalogue:
     container = next(root.iter(f"{_EDM}EntityContainer"), None)
     if container is None:
         raise wrong
-    types, conditional = [], False
+    types = []
     for entity_set in container.findall(f"{_EDM}EntitySet"):
         entity = entities.get(entity_set.get("EntityType", "").rpartition(".")[2])
         refs = [] if entity is None else [r.get("Name", "") for r in entity.iter(f"{_EDM}PropertyRef")]
@@ -223,7 +222,6 @@ def read_metadata(content: bytes, address: str) -> Catalogue:
             for e in entity.findall(f"{_EDM}Property")
             if (f := _field(e, links, refs[0]))
         )
-        conditional = conditional or _term(entity_set, "Core.V1.OptimisticConcurrency") is not None
         name, source = entity.get("Name", ""), entity_set.get("Name", "")
         types.append(
             RecordType(
@@ -235,6 +233,7 @@ def read_metadata(content: bytes, address: str) -> Catalogue:
                 fields=fields,
                 keys=_alternate_keys(entity_set),
                 alternatives=tuple((a, b) for (a, none), (b, other) in rules if none is None and other is None),
+                versioned=_term(entity_set, "Core.V1.OptimisticConcurrency") is not None,
             )
         )
     known = {t.name for t in types}
@@ -242,7 +241,7 @@ def read_metadata(content: bytes, address: str) -> Catalogue:
         raise wrong
     types = [_without_lost_links(t, known) for t in types]
     label = _string(container, "Core.V1.Description") or address
-    return Catalogue(label, tuple(types), _promises(container, conditional), hashlib.sha256(content).hexdigest()[:16])
+    return Catalogue(label, tuple(types), _promises(container), hashlib.sha256(content).hexdigest()[:16])
 
 
 def _without_lost_links(record_type: RecordType, known: set[str]) -> RecordType:

@@ -8,10 +8,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from dataclasses import field as default
 
 import polars as pl
 
-from ..records import IDENTIFIER, Field
+from ..records import IDENTIFIER, VERSION, Field
 from ..sheets.sheet import ROW_ID
 from ..values import dtype, to_text
 from .frame import FieldColumns, beside
@@ -22,6 +23,9 @@ LEDGER = {
     IDENTIFIER: pl.String(),
     "pass": pl.UInt32(),
 }
+_VERSIONS = {ROW_ID: pl.UInt32(), IDENTIFIER: pl.String(), VERSION: pl.String()}
+MOVED = "changed-meanwhile"
+"""Why a row is refused whose record is no longer as it was reviewed."""
 _STATES = ("created", "updated", "deleted", "unclear")
 """States of a row by which a pass bound it to a record, or left it in doubt."""
 
@@ -31,6 +35,8 @@ class Ledger:
     """What passes have done, merged over all of a trip's.
 
     Attributes:
+        versions: ``row_id``, ``@id`` and ``@version``: the version with which each row's record was last known here, by
+            a pass that wrote it, or as it was reviewed for one that it was refused in since someone had changed it.
         rows: one line a row that a pass bound or left in doubt: ``state`` (created, updated, deleted or unclear),
             ``@id`` and ``pass``.
         bases: field name → ``row_id``, ``@id``, ``sent`` and ``app``, the two sides of the cells' merge bases.
@@ -38,6 +44,7 @@ class Ledger:
 
     rows: pl.DataFrame
     bases: dict[str, pl.DataFrame]
+    versions: pl.DataFrame = default(default_factory=lambda: pl.DataFrame(schema=_VERSIONS))
 
     @classmethod
     def empty(cls) -> Ledger:
@@ -58,7 +65,15 @@ class Ledger:
         prefix = FieldColumns("").has_base
         names = dict.fromkeys(c.removeprefix(prefix) for page in pages for c in page.columns if c.startswith(prefix))
         bases = {name: _bases_of(FieldColumns(name), pages) for name in names}
-        return cls(rows if len(pages) == 1 else rows.unique(ROW_ID, keep="last", maintain_order=True), bases)
+        newest = rows if len(pages) == 1 else rows.unique(ROW_ID, keep="last", maintain_order=True)
+        return cls(newest, bases, _versions_of(pages))
+
+
+def _versions_of(pages: Sequence[pl.DataFrame]) -> pl.DataFrame:
+    known = pl.col("state").is_in(["created", "updated"]) | (pl.col("code") == MOVED)
+    parts = [page.filter(known).select(*_VERSIONS) for page in pages if {VERSION, "code"}.issubset(page.columns)]
+    none = pl.DataFrame(schema=_VERSIONS)
+    return pl.concat([none, *parts]).unique(ROW_ID, keep="last", maintain_order=True) if parts else none
 
 
 def _bases_of(columns: FieldColumns, pages: Sequence[pl.DataFrame]) -> pl.DataFrame:

@@ -41,6 +41,7 @@ from .inputs import Inputs, Settings
 from .merge_base import add_merge_base
 from .rules import blanks, duplicates, holds, rejects, three_way
 from .rules.binding import bind, finds_by, is_rename
+from .rules.changed_records import changed_records
 from .rules.lost_keys import near, settle
 from .rules.texts import BETWEEN_FIELDS, what_it_says
 from .verdicts import Answer, CellAction, Verdict
@@ -189,6 +190,7 @@ def make_plan(inputs: Inputs, settings: Settings) -> tuple[pl.DataFrame, pl.Data
     frame, not_found = settle(frame.hstack(near(frame, inputs, settings)), inputs, settings, decisions)
     frame = holds.compare_checks(_with_records(frame, inputs, [*fields, *checks]), checks)
     frame, emptied = _compared(frame, inputs, settings, decisions)
+    frame = changed_records(frame, inputs, fields) if deleting else frame
     _, answers = answered(find_faults(frame, rejects.unreadable_cases(frame, beyond_key)), decisions)
     frame = _apply_answers(frame, answers)
     conflicts, answers = answered(find_faults(frame, holds.cell_cases(frame, inputs, settings, judged)), decisions)
@@ -209,7 +211,7 @@ def make_plan(inputs: Inputs, settings: Settings) -> tuple[pl.DataFrame, pl.Data
         pl.col(FAULTS).fill_null(pl.lit([], dtype=pl.List(FAULT))),
         (same_verdict & three_way.changed_elsewhere(fields)).alias(CHANGED_ELSEWHERE),
         *[column for columns in each(settings.carried) for column in columns.stored],
-        *[columns.agrees for columns in each(settings.checks)],
+        *[name for columns in each(settings.checks) for name in (columns.agrees, columns.current)],
     )
     questions = open_ if deleting else pl.concat([open_, emptied])
     return plan, questions.select(ROW_ID, "code", "field", "digest")

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import polars as pl
 
@@ -53,11 +54,22 @@ def freeze(plan: pl.DataFrame, whole: pl.DataFrame | None = None) -> pl.DataFram
     return rows
 
 
-def writes_of(rows: pl.DataFrame, carried: Sequence[str], key: Sequence[str], items: Sequence[Item]) -> list[Write]:
+def _was_compared(line: Mapping[str, Any], name: str) -> bool:
+    """Whether the verdict of a row rests on what its record held of a field; of a check without a value it does not."""
+    columns = FieldColumns(name)
+    checked = columns.action not in line
+    return columns.current in line and (not checked or line.get(columns.agrees) is not None)
+
+
+def writes_of(
+    rows: pl.DataFrame, carried: Sequence[str], rested_on: Sequence[str], items: Sequence[Item]
+) -> list[Write]:
     """The writes of one batch, in the order of its items.
 
     Args:
         rows: the frozen rows of these items, in any order.
+        rested_on: fields of which the verdicts rest on what the record held, beside those that are written: the key's,
+            and checks where they were compared.
     """
     by_place = {line[AT]: line for line in rows.iter_rows(named=True)}
     whole = [name for name in rows.columns if name.startswith(WHOLE)]
@@ -65,7 +77,7 @@ def writes_of(rows: pl.DataFrame, carried: Sequence[str], key: Sequence[str], it
     for item in items:
         line, verdict = by_place[item.at], Verdict(item.verdict)
         written = [name for name in carried if line[FieldColumns(name).action] == CellAction.WRITE]
-        compared = [name for name in dict.fromkeys([*written, *key]) if name in carried]
+        compared = [name for name in dict.fromkeys([*written, *rested_on]) if _was_compared(line, name)]
         values = {name: plain(line[FieldColumns(name).proposed]) for name in written}
         before = {name: plain(line[FieldColumns(name).current]) for name in compared}
         if verdict == Verdict.DELETE:

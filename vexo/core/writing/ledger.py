@@ -7,8 +7,9 @@ from typing import Any
 
 import polars as pl
 
-from ..columns.marks import CLEAR, VALUE
+from ..columns.marks import CHANGE, CLEAR, VALUE
 from ..planning.frame import EARLIER_RESULT, FAULTS, VERDICT, FieldColumns
+from ..planning.merge_base import MOVED
 from ..planning.verdicts import CellAction
 from ..records import IDENTIFIER, VERSION, Field
 from ..sheets.sheet import ROW, ROW_ID
@@ -59,13 +60,15 @@ def page_of(
     """The page of a pass.
 
     One line a row of the plan that was sent, or that has a cell found same: ``frame`` explains its columns. The
-    application's side of a written cell's base is the value by the write's own answer, else the value sent.
+    application's side of a written cell's base is the value by the write's own answer, else the value sent. A row that
+    was refused since someone had changed its record is compared on from what was reviewed.
     """
     sent = frozen.select(AT, ROW_ID).join(outcome, on=AT, how="inner").drop(AT)
     rows = plan.join(sent, on=ROW_ID, how="left", maintain_order="left", suffix=".sent")
     done = pl.col("state").is_in([*_IN, "deleted"]).fill_null(value=False)
     columns: list[pl.Expr] = []
     settled: list[pl.Expr] = []
+    moved = ((pl.col("state") == "refused") & (pl.col("code") == MOVED)).fill_null(value=False)
     for field in fields:
         column = FieldColumns(field.name)
         proposed, current, action = pl.col(column.proposed), pl.col(column.current), pl.col(column.action)
@@ -79,10 +82,16 @@ def page_of(
         deleted = (pl.col("state") == "deleted").fill_null(value=False)
         known = pl.col(column.result_known).fill_null(value=False)
         result = pl.when(known).then(column.result).otherwise(proposed)
-        has_base = wrote | found_same | deleted
+        ours = wrote | found_same | deleted
+        written = action == CellAction.WRITE
+        # A cell that says nothing says it still, however its field was; one that says something has been edited.
+        blank = ~pl.col(column.cell_says).is_in([VALUE, CLEAR, CHANGE])
+        unsent = pl.when(column.has_base).then(column.base_sent).when(~blank).then(current)
+        reviewed = moved & ~ours & (written | blank & ~pl.col(column.has_base))
+        has_base = ours | reviewed
         columns += [
-            pl.when(has_base).then(proposed).alias(column.base_sent),
-            pl.when(wrote).then(result).when(found_same).then(current).alias(column.base_app),
+            pl.when(ours).then(proposed).when(reviewed).then(unsent).alias(column.base_sent),
+            pl.when(wrote).then(result).when(found_same | reviewed).then(current).alias(column.base_app),
             has_base.alias(column.has_base),
             pl.when(wrote | deleted).then(current).alias(column.before),
             wrote.alias(column.wrote),

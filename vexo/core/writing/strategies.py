@@ -46,7 +46,7 @@ class Request:
 
 @dataclass(frozen=True)
 class Rules:
-    """What settling has to know: the record type, the key of the plan, and whether writes carry versions."""
+    """What settling has to know: the record type, the key of the plan, and whether the type promises versions."""
 
     record_type: RecordType
     key: Sequence[str]

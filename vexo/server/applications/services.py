@@ -103,7 +103,7 @@ def describe(application: Application, client: Client | None = None) -> Catalogu
     took = int((time.monotonic() - began) * 1000)
     fresh: dict[str, Any] = {"described_at": timezone.now(), "answers_ms": took, "trouble": ""}
     known = application.known
-    if known is None or known.version != catalogue.version:
+    if known != catalogue:
         application.catalogue = fresh["catalogue"] = catalogue.to_json()
     Application.objects.filter(pk=application.pk).update(**fresh)
     return catalogue

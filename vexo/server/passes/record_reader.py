@@ -18,9 +18,9 @@ from vexo.core.writing.create import telling_key
 class Reader:
     """Asks the application what it holds now."""
 
-    def __init__(self, client: Client, record_type: RecordType, carried: Sequence[str], key: Sequence[str]) -> None:
+    def __init__(self, client: Client, record_type: RecordType, fields: Sequence[str], key: Sequence[str]) -> None:
         self.client, self.type = client, record_type
-        self.fields = list(dict.fromkeys([*carried, *key]))
+        self.fields = list(dict.fromkeys([*fields, *key]))
         self.key = tuple(key)
 
     def by_identifier(self, identifiers: Sequence[str], fields: Sequence[str]) -> pl.DataFrame:

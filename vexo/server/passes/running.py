@@ -46,10 +46,10 @@ class Run:
         promises = catalogue.promises
         self.size = pass_.rows if pass_.atomic else promises.batch
         plan = pass_.plan
-        self.carried, self.key = list(plan.carried), list(plan.key)
+        self.carried, self.key, self.checks = list(plan.carried), list(plan.key), plan.checks
         self.recorder = Recorder(pass_, lease, self.type, promises.repeatable)
-        self.reader = Reader(client, self.type, self.carried, self.key)
-        rules = Rules(self.type, self.key, promises.conditional_writes)
+        self.reader = Reader(client, self.type, [*self.carried, *self.checks], self.key)
+        rules = Rules(self.type, self.key, self.type.versioned)
         self.sender = Sender(pass_, client, self.type, self.recorder, self.reader, rules)
         self.sender.on_accepted = self._accepted
         self.settler = Settler(self.sender, pass_.trip.application, promises.repeatable)
@@ -64,7 +64,8 @@ class Run:
     def writes(self, items: Sequence[Item]) -> list[Write]:
         """The writes of these items, from the frozen rows."""
         places = pl.Series(sorted(item.at for item in items), dtype=pl.UInt32)
-        return writes_of(artifacts.read_rows(self.pass_.rows_file, places), self.carried, self.key, items)
+        rows = artifacts.read_rows(self.pass_.rows_file, places)
+        return writes_of(rows, self.carried, [*self.key, *self.checks], items)
 
     def _next(self) -> Batch | None:
         """The batch that goes next: one that is prepared, or the next rows of the plan."""

@@ -55,7 +55,7 @@ class Sender:
             NoAnswer: it went out, and what became of it is not known.
             Interrupted: it did not, and will not as things are.
         """
-        if not self.rules.versions and self._moved_before(batch, writes):
+        if self._moved_before(batch, writes):
             return
         self.recorder.sent(batch)
         answers = self.transmit(batch, writes)
@@ -119,11 +119,15 @@ class Sender:
             self.recorder.answered(batch, [refusal(writes[0], "batch-too-large")])
 
     def _moved_before(self, batch: Batch, writes: Sequence[Write]) -> bool:
-        """Without versions: refuse what someone changed since the review, just before the rest goes."""
-        now = self.reader.of_writes([w for w in writes if w.verdict != Verdict.CREATE])
+        """Refuse what someone changed since the review and no version guards, just before the rest goes."""
+        changes = [w for w in writes if w.verdict != Verdict.CREATE]
+        unguarded = [w for w in changes if not self.rules.versions or w.version is None]
+        if not unguarded:
+            return False
+        now = self.reader.of_writes(unguarded)
         refused = {
             write.at: answer
-            for write in writes
+            for write in unguarded
             if (answer := strategy_of(write.verdict).just_before(write, now.get(write.at), self.rules)) is not None
         }
         if not refused:

@@ -10,7 +10,7 @@ import polars as pl
 
 from vexo.core.planning.frame import CHANGED_ELSEWHERE, VERDICT, FieldColumns
 from vexo.core.planning.verdicts import CellAction, RowState, Verdict, sum_of
-from vexo.core.records import Field, RecordType
+from vexo.core.records import VERSION, Field, RecordType
 from vexo.core.sheets.sheet import ROW
 from vexo.core.writing.ledger import states_of
 from vexo.core.writing.totals import planned_totals
@@ -164,7 +164,14 @@ def moved_summary(
             for name, total in old.totals.items()
         },
         damage=damage,
+        weak=old.weak or _unversioned(after),
     )
+
+
+def _unversioned(plan: pl.DataFrame) -> bool:
+    """Whether a record is to be changed or deleted that came without a version."""
+    changes = plan[VERDICT].is_in([Verdict.UPDATE, Verdict.DELETE])
+    return bool((changes & plan[VERSION].is_null()).any())
 
 
 def summary_of(
@@ -188,7 +195,7 @@ def summary_of(
         key=list(settings.key),
         reasons=reasons(states_of(plan, None), record_type),
         totals=_totals(plan, fields),
-        weak=not promises.conditional_writes,
+        weak=_unversioned(plan),
         most_atomic=promises.atomic_batch,
         pointed=pointed,
         damage=damage,

@@ -60,6 +60,11 @@ class Plan(models.Model):
         ordering = ("number",)
         constraints = [models.UniqueConstraint(fields=["trip", "number"], name="one_plan_a_number")]
 
+    @property
+    def checks(self) -> list[str]:
+        """Names of the fields that are compared and never written."""
+        return [column["field"] for column in self.columns if column.get("check") and column["field"]]
+
 
 class Decision(models.Model):
     """A person's answer to what a plan asked.

@@ -27,7 +27,7 @@ def rows_as_json(context: PlanContext, plan: pl.DataFrame) -> list[dict[str, Any
     texts: dict[str, list[Any]] = {}
     for columns in each(carried):
         field = context.record_type.field(columns.name)
-        for column in (columns.current, columns.proposed, columns.base_sent):
+        for column in (columns.current, columns.proposed, columns.base_sent, columns.base_app):
             texts[column] = to_text(field, plan[column]).to_list()
         texts[columns.action] = plan[columns.action].to_list()
     numbers = cells[ROW_ID].to_list()
@@ -52,7 +52,7 @@ def rows_as_json(context: PlanContext, plan: pl.DataFrame) -> list[dict[str, Any
                         "action": CELL_STATES[action].value,
                         "current": texts[columns.current][at],
                         "proposed": texts[columns.proposed][at] if action != CellAction.BAD else None,
-                        "sent": texts[columns.base_sent][at],
+                        "sent": texts[columns.base_app if action == CellAction.HELD else columns.base_sent][at],
                         "cell": raw.get(columns.name, {}).get(rows[at]),
                     }
                     for columns in each(carried)

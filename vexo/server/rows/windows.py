@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from functools import lru_cache
-from typing import Any
+from typing import Any, NamedTuple
 
 import polars as pl
 
@@ -233,6 +233,15 @@ def in_one_form(field: Field, cells: pl.Series) -> list[str | None]:
     return to_text(field, parsed.values).fill_null(cells).to_list()
 
 
+class Base(NamedTuple):
+    """The merge base of a cell as texts: the sheet's side and the application's; and whether the latter is another than
+    what went out."""
+
+    sheet: str | None
+    application: str | None
+    seen_later: bool
+
+
 def _cells_of(
     context: PlanContext, column: str, name: str | None, plan: pl.DataFrame, cells: pl.DataFrame
 ) -> list[Cell]:
@@ -243,22 +252,27 @@ def _cells_of(
     if field is None or name is None or FieldColumns(name).action not in plan.columns:
         return [Cell(text) for text in texts]
     columns = FieldColumns(name)
-    current, proposed, sent = (
-        to_text(field, plan[c]).to_list() for c in (columns.current, columns.proposed, columns.base_sent)
+    current, proposed, sent, then = (
+        to_text(field, plan[c]).to_list()
+        for c in (columns.current, columns.proposed, columns.base_sent, columns.base_app)
     )
+    went_out = context.sheet.recognised
+    bases = [Base(own, held, not went_out or own != held) for own, held in zip(sent, then, strict=True)]
     if field.target:
         proposed = [new if text is None else text for text, new in zip(texts, proposed, strict=True)]
     values = zip(
-        texts, current, proposed, sent, plan[columns.action].to_list(), plan[columns.left_blank].to_list(), strict=True
+        texts, current, proposed, bases, plan[columns.action].to_list(), plan[columns.left_blank].to_list(), strict=True
     )
     return [_cell(*line) for line in values]
 
 
 def _cell(
-    text: str | None, current: str | None, proposed: str | None, sent: str | None, action: int, left_blank: bool
+    text: str | None, current: str | None, proposed: str | None, base: Base, action: int, left_blank: bool
 ) -> Cell:
     if left_blank:
-        return Cell(text, CellState.EMPTIED, current, sent=sent)
+        return Cell(text, CellState.EMPTIED, current, sent=base.sheet)
     if not action:
         return Cell(text)
-    return Cell(text, CELL_STATES[action], current, proposed if action != CellAction.BAD else None, sent)
+    if action != CellAction.HELD:
+        return Cell(text, CELL_STATES[action], current, proposed if action != CellAction.BAD else None, base.sheet)
+    return Cell(text, CELL_STATES[action], current, proposed, base.application, base.seen_later)

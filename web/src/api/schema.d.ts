@@ -1180,7 +1180,8 @@ export interface components {
          *         action: what happens to it, where anything does.
          *         current: the value of its field in the application.
          *         proposed: the value that goes in.
-         *         sent: the value that went out.
+         *         sent: the value that went out; or, with ``seen_later``, what the application held when a pass wrote the row, or
+         *             when it was reviewed for one that did not.
          *         edited: a person edited it in Vexo.
          *         file_text: what it was in the file, where it was edited.
          *         edited_since: it was edited after a pass.
@@ -1192,6 +1193,7 @@ export interface components {
             current: string | null;
             proposed: string | null;
             sent: string | null;
+            seen_later: boolean;
             edited: boolean;
             file_text: string | null;
             edited_since: boolean;

@@ -9,16 +9,15 @@ import polars as pl
 from ...columns.marks import VALUE
 from ...operations import Operation
 from ...problems import Case
-from ...records import IDENTIFIER, VERSION, Field
+from ...records import IDENTIFIER, Field
 from ...sheets.sheet import ROW_ID
 from ...values import same
 from ..frame import (
     ALL_CELLS,
+    CHANGED,
     CREATES,
     DELETED_BY_PASS,
     EDITED_SINCE,
-    IN_KEPT_COPY,
-    KEPT_VERSION,
     FieldColumns,
 )
 from ..inputs import Inputs, Settings
@@ -107,6 +106,5 @@ def record_cases(inputs: Inputs, settings: Settings) -> list[Case]:
         Case("deleted-before", pl.col(DELETED_BY_PASS) & pl.col(EDITED_SINCE), seen=(pl.col(ALL_CELLS),)),
     ]
     if settings.operation == Operation.DELETE:
-        moved = pl.col(IN_KEPT_COPY) & (pl.col(KEPT_VERSION) != pl.col(VERSION))
-        cases.append(Case("changed-since", moved, seen=(pl.col(IDENTIFIER), pl.col(VERSION))))
+        cases.append(Case("changed-since", pl.col(CHANGED).is_not_null(), seen=(pl.col(IDENTIFIER), pl.col(CHANGED))))
     return cases

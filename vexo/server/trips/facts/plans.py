@@ -83,8 +83,8 @@ class PlannedTotals:
 class PlanSummary:
     """A plan in figures. ``elsewhere``: rows that stay the same, and whose record the application changed since;
     ``pointed``: records that point to those to be deleted, by where; ``keys_not_read``: how many records the type has,
-    where that is too many to read all their keys; ``weak``: the application keeps no versions; ``most_atomic``: rows
-    that it takes all or nothing at most."""
+    where that is too many to read all their keys; ``weak``: a record that is changed or deleted has no version;
+    ``most_atomic``: rows that it takes all or nothing at most."""
 
     rows: int
     blank_rows: int

@@ -53,7 +53,8 @@ class Cell:
         action: what happens to it, where anything does.
         current: the value of its field in the application.
         proposed: the value that goes in.
-        sent: the value that went out.
+        sent: the value that went out; or, with ``seen_later``, what the application held when a pass wrote the row, or
+            when it was reviewed for one that did not.
         edited: a person edited it in Vexo.
         file_text: what it was in the file, where it was edited.
         edited_since: it was edited after a pass.
@@ -65,6 +66,7 @@ class Cell:
     current: str | None = None
     proposed: str | None = None
     sent: str | None = None
+    seen_later: bool = False
     edited: bool = False
     file_text: str | None = None
     edited_since: bool = False

@@ -57,7 +57,9 @@ const answerAll = ({ answer }: Answer): void => {
   <section v-for="({ column: c, cell, fault }, place) in conflicts" :key="c.column" class="card">
     <b>{{ c.label }}</b>
     <div class="three">
-      <div><small>sent out</small>{{ cell?.sent ?? "empty" }}</div>
+      <div>
+        <small>{{ cell?.seen_later ? "last seen there" : "sent out" }}</small>{{ cell?.sent ?? "empty" }}
+      </div>
       <div class="border-2 !border-marine bg-marine-tint"><small>your file</small>{{ cell?.proposed ?? "empty" }}</div>
       <div><small>application now</small>{{ cell?.current ?? "empty" }}</div>
     </div>
