@@ -6,6 +6,7 @@ import { api, data, type TripDetail } from "@/api/client";
 import { jobDone } from "@/api/queries";
 import { count, many } from "@/parts/format";
 
+import AnswerButtons from "@/ui/AnswerButtons.vue";
 import { useDoing } from "@/ui/doing";
 
 import { useTripContext } from "./context";
@@ -57,16 +58,7 @@ const { start: answer, busy } = useDoing(
           <button type="button" class="font-semibold text-marine underline" @click="emit('choose', item.state)">
             {{ count(item.count) }} {{ item.state }}</button
           >: {{ item.says }}
-          <button
-            v-for="option in mayPrepare ? item.options : []"
-            :key="option.says"
-            type="button"
-            class="btn sm"
-            :disabled="busy || !!trip.job"
-            @click="answer(option)"
-          >
-            {{ option.says }}
-          </button>
+          <AnswerButtons v-if="mayPrepare" :answers="item.options" :disabled="busy || !!trip.job" @chosen="answer" />
         </template>
         <RouterLink v-else class="font-semibold text-held" :to="to(item)">{{ item.says }}</RouterLink>
       </li>

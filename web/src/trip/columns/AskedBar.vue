@@ -4,6 +4,7 @@ import { computed } from "vue";
 
 import type { Column, Field } from "@/api/client";
 import { many } from "@/parts/format";
+import AnswerButtons from "@/ui/AnswerButtons.vue";
 
 import { useTripContext } from "../context";
 import type { Option } from "./lanes";
@@ -60,16 +61,12 @@ const route = computed(() => trip.value.on_route);
       >
         Go on without
       </button>
-      <button
-        v-for="option in route.missing.length && !route.without ? route.instead : []"
-        :key="option.says"
-        type="button"
-        class="btn sm !whitespace-normal text-left"
+      <AnswerButtons
+        v-if="route.missing.length && !route.without"
+        :answers="route.instead"
         :disabled="disabled"
-        @click="emit('answer', [option])"
-      >
-        {{ option.says }}
-      </button>
+        @chosen="emit('answer', [$event])"
+      />
     </template>
     <template v-if="asked.length">
       <span>

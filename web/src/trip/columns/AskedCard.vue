@@ -1,5 +1,7 @@
 <script setup lang="ts">
 /** What is asked about a column, with its answers. */
+import AnswerButtons from "@/ui/AnswerButtons.vue";
+
 import type { Option, Question } from "./lanes";
 
 defineProps<{ question: Question; disabled?: boolean }>();
@@ -13,16 +15,7 @@ defineEmits<{ answer: [answer: Option] }>();
       {{ question.says }}
     </p>
     <div class="mt-2 flex flex-wrap gap-1.5">
-      <button
-        v-for="option in question.options"
-        :key="option.says"
-        type="button"
-        class="btn sm !whitespace-normal text-left"
-        :disabled="disabled"
-        @click="$emit('answer', option)"
-      >
-        {{ option.says }}
-      </button>
+      <AnswerButtons :answers="question.options" :disabled="disabled" @chosen="$emit('answer', $event)" />
     </div>
   </section>
 </template>

@@ -2,6 +2,7 @@
 /** Cells of a column that were filled when they went out and are blank now: they are left, unless someone clears them. */
 import type { Column } from "@/api/client";
 import { count, many } from "@/parts/format";
+import AnswerButtons from "@/ui/AnswerButtons.vue";
 
 import { useTripContext } from "../context";
 import { type Answer, useDeciding } from "../rows/deciding";
@@ -33,28 +34,14 @@ const one = ({ answer }: Answer): void => {
       {{ column.emptied === 1 ? "Its record is" : "Their records are" }} left as they are.
     </p>
     <div v-if="mayPrepare" class="mt-2 flex flex-wrap gap-1.5">
-      <button
-        v-for="answer in row?.answers ?? []"
-        :key="answer.answer"
-        type="button"
-        class="btn sm"
+      <AnswerButtons :answers="row?.answers ?? []" :disabled="!open" @chosen="one" />
+      <AnswerButtons
+        v-if="!row || column.emptied > 1"
+        :answers="column.emptied_answers"
         :disabled="!open"
-        @click="one(answer)"
-      >
-        {{ answer.says }}
-      </button>
-      <template v-if="!row || column.emptied > 1">
-        <button
-          v-for="answer in column.emptied_answers"
-          :key="answer.answer"
-          type="button"
-          class="btn sm"
-          :disabled="!open"
-          @click="all(answer)"
-        >
-          {{ answer.says }}{{ column.emptied > 1 ? `, all ${count(column.emptied)}` : "" }}
-        </button>
-      </template>
+        :more="column.emptied > 1 ? `, all ${count(column.emptied)}` : ''"
+        @chosen="all"
+      />
     </div>
   </section>
 </template>

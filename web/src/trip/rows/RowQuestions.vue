@@ -5,6 +5,8 @@ import { computed, ref, watch } from "vue";
 import type { Cell, Column, Row, Schemas } from "@/api/client";
 import { count, many } from "@/parts/format";
 
+import AnswerButtons from "@/ui/AnswerButtons.vue";
+
 import { useTripContext } from "../context";
 import FixCell from "../edit/FixCell.vue";
 import { type Answer, useDeciding } from "./deciding";
@@ -64,17 +66,13 @@ const answerAll = ({ answer }: Answer): void => {
       <div><small>application now</small>{{ cell?.current ?? "empty" }}</div>
     </div>
     <div v-if="asks && fault" class="mt-2 flex flex-wrap gap-1.5">
-      <button
-        v-for="(answer, at) in fault.answers"
-        :key="answer.answer"
-        type="button"
-        class="btn sm"
-        :class="{ go: !at }"
+      <AnswerButtons
+        :answers="fault.answers"
+        suggests
+        :keys="place ? 0 : 9"
         :disabled="!open"
-        @click="answerRow(answer, c.field ?? '')"
-      >
-        {{ answer.says }} <kbd v-if="!place">{{ at + 1 }}</kbd>
-      </button>
+        @chosen="answerRow($event, c.field ?? '')"
+      />
     </div>
   </section>
   <section v-for="{ column: c, cell, fault } in unreadable" :key="c.column" class="card">
@@ -87,16 +85,9 @@ const answerAll = ({ answer }: Answer): void => {
     </p>
     <FixCell v-if="mayPrepare" class="mt-1" :row-id="props.row.row_id" :column="c" :cell="cell" />
     <template v-if="mayPrepare">
-      <button
-        v-for="answer in fault?.answers ?? []"
-        :key="answer.answer"
-        type="button"
-        class="btn sm mt-2"
-        :disabled="!open"
-        @click="answerRow(answer, c.field ?? '')"
-      >
-        {{ answer.says }}
-      </button>
+      <div class="mt-2 flex flex-wrap gap-1.5">
+        <AnswerButtons :answers="fault?.answers ?? []" :disabled="!open" @chosen="answerRow($event, c.field ?? '')" />
+      </div>
     </template>
   </section>
   <template v-if="asks">
@@ -107,17 +98,13 @@ const answerAll = ({ answer }: Answer): void => {
       @submit.prevent="answerWithRecord(fault)"
     >
       <div class="flex flex-wrap gap-1.5">
-        <button
-          v-for="(answer, at) in fault.answers.filter((one) => !one.needs_record)"
-          :key="answer.answer + answer.argument"
-          type="button"
-          class="btn sm"
-          :class="{ go: !at }"
+        <AnswerButtons
+          :answers="fault.answers.filter((one) => !one.needs_record)"
+          suggests
+          :keys="place || conflicts.length ? 0 : 3"
           :disabled="!open"
-          @click="answerRow(answer, fault.field)"
-        >
-          {{ answer.says }} <kbd v-if="!place && !conflicts.length && at < 3">{{ at + 1 }}</kbd>
-        </button>
+          @chosen="answerRow($event, fault.field)"
+        />
       </div>
       <template v-for="answer in fault.answers.filter((one) => one.needs_record)" :key="answer.answer">
         <label
@@ -132,16 +119,12 @@ const answerAll = ({ answer }: Answer): void => {
   <section v-if="asks && group && group.count > 1" class="card">
     <b>The same for {{ many(group.count, "row", "rows") }}</b>
     <div class="mt-1.5 flex flex-wrap gap-1.5">
-      <button
-        v-for="answer in group.answers"
-        :key="answer.answer"
-        type="button"
-        class="btn sm"
+      <AnswerButtons
+        :answers="group.answers"
         :disabled="!open"
-        @click="answerAll(answer)"
-      >
-        {{ answer.says }}, all {{ count(group.count) }}
-      </button>
+        :more="`, all ${count(group.count)}`"
+        @chosen="answerAll"
+      />
     </div>
   </section>
 </template>
