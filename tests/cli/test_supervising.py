@@ -24,41 +24,6 @@ from vexo.cli.supervisor import Supervisor as Watcher
 PARTS = ("vexo serve", "vexo worker", "harbour serve")
 
 
-class Supervisor(unittest.TestCase):
-    def setUp(self) -> None:
-        self.demo = Demo()
-        self.addCleanup(self.demo.stop)
-
-    def parts(self) -> list[int]:
-        return [pid for words in PARTS for pid in self.demo.processes(words) if pid != self.demo.process.pid]
-
-    def alive(self, pid: int) -> bool:
-        try:
-            with open(f"/proc/{pid}/stat", encoding="utf-8") as file:
-                return file.read().split()[2] != "Z"
-        except OSError:
-            return False
-
-    def test_a_part_that_dies_is_started_again_and_all_end_together(self) -> None:
-        server = self.demo.processes("vexo serve")[0]
-        os.kill(server, signal.SIGKILL)
-        wait_until(lambda: not self.alive(server), what="the server's end")
-        wait_until(lambda: answers(f"{self.demo.address}/api/health"), what="the server again")
-        parts = self.parts()
-        self.assertGreaterEqual(len(parts), 3)
-        again = subprocess.run(
-            [str(BIN / "vexo"), "demo", "--port", str(self.demo.port)],
-            capture_output=True,
-            text=True,
-            timeout=600,
-            check=False,
-        )
-        self.assertIn("is in use", again.stderr)
-        self.assertNotEqual(again.returncode, 0)
-        self.demo.stop()
-        wait_until(lambda: not any(self.alive(pid) for pid in parts), what="the end of all parts")
-
-
 class BackOff(unittest.TestCase):
     """A clock that the test turns, and a child that ends at once."""
 
@@ -124,7 +89,8 @@ class Readers:
 
 
 class Killed(unittest.TestCase):
-    """Worker, server and supervisor are killed in turn under two thousand rows of writing, and people looking on."""
+    """Worker, server and supervisor are killed in turn under two thousand rows of writing, and people looking on; what
+    comes up again ends together."""
 
     ROWS = 2000
 
@@ -179,6 +145,21 @@ class Killed(unittest.TestCase):
             lines = [line for line in left.stdout.splitlines() if line.split()[0] in pids]
             raise AssertionError("\n".join([str(error), *lines])) from error
 
+    def ends_together(self) -> None:
+        """A second demo on its port is refused; told to stop, all its parts end."""
+        again = subprocess.run(
+            [str(BIN / "vexo"), "demo", "--port", str(self.demo.port)],
+            capture_output=True,
+            text=True,
+            timeout=600,
+            check=False,
+        )
+        self.assertIn("is in use", again.stderr)
+        self.assertNotEqual(again.returncode, 0)
+        self.assertGreaterEqual(len([pid for words in PARTS for pid in self.demo.processes(words)]), 3)
+        self.demo.stop()
+        self.all_parts_end()
+
     def test_no_row_is_lost_or_written_twice_and_nobody_sees_an_error_while_a_server_runs(self) -> None:
         brought, amounts = self.planned()
         ada = Person(self.demo.address, "ada")
@@ -223,3 +204,4 @@ class Killed(unittest.TestCase):
         self.assertEqual({r["contract_no"]: r["amount"] for r in written}, amounts)
         journal = [e["message"] for e in ada.http.get("journal", params={"what": "applied"}).json()["entries"]]
         self.assertEqual(sum(f"trip {brought['trip']} ended" in said for said in journal), 1)
+        self.ends_together()

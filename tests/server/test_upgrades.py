@@ -2,11 +2,13 @@ from __future__ import annotations
 
 import json
 import os
+import shutil
 import sqlite3
 import subprocess
 import sys
 import unittest
 from concurrent.futures import ThreadPoolExecutor
+from functools import cache
 from pathlib import Path
 
 from tests.support import BIN, Done, Vexo, kill, register, start, temporary_folder, wait_until
@@ -16,19 +18,22 @@ RELEASES = sorted(path.name.removesuffix(".tar.gz") for path in HERE.glob("*.tar
 LATER = {"DJANGO_SETTINGS_MODULE": "tests.upgrades.settings", "PYTHONPATH": str(Path(__file__).parents[2])}
 
 
+@cache
+def restored(release: str) -> Path:
+    """A folder as that release left it, with its key."""
+    folder = temporary_folder() / release
+    done = Vexo.at(folder).process("restore", str(HERE / f"{release}.tar.gz"), str(folder))
+    assert done.returncode == 0, done.stderr
+    (folder / "key").write_text(KEY)
+    return folder
+
+
 class Upgrades(unittest.TestCase):
     def folder(self, release: str) -> Vexo:
         """A folder as that release left it, connected to the running register."""
         folder = temporary_folder() / release
+        shutil.copytree(restored(release), folder, copy_function=shutil.copy)
         vexo = Vexo.at(folder)
-        done = subprocess.run(
-            [sys.executable, "-m", "vexo.cli.main", "restore", str(HERE / f"{release}.tar.gz"), str(folder)],
-            capture_output=True,
-            text=True,
-            check=False,
-        )
-        self.assertEqual(done.returncode, 0, done.stderr)
-        (folder / "key").write_text(KEY)
         with sqlite3.connect(folder / "vexo.db") as database:
             for stage in ("live", "practice"):
                 values = (register().odata(stage), f"harbour-{stage}")
@@ -119,7 +124,7 @@ class Upgrades(unittest.TestCase):
         self.assertIn("mood", self.columns(vexo))
 
     def test_a_first_start_that_was_killed_in_its_migrations_goes_on_with_the_next_command(self) -> None:
-        for at in ("contenttypes", "people", "jobs", "trips"):
+        for at in ("contenttypes", "trips"):
             with self.subTest(at):
                 vexo = Vexo.at(temporary_folder() / "half")
                 environment = {"VEXO_DATA": str(vexo.data), "DJANGO_SETTINGS_MODULE": "vexo.server.settings"}
