@@ -55,13 +55,13 @@ def inner_place(address: str) -> str:
     and may reach what they could not. Empty where it is public, or where its name is not known.
     """
     host = urlsplit(address).hostname or ""
-    found: set[str] = set()
+    inner_places: set[str] = set()
     with suppress(ValueError):
-        found.add(str(ipaddress.ip_address(host)))
-    if not found:
+        inner_places.add(str(ipaddress.ip_address(host)))
+    if not inner_places:
         with suppress(OSError, UnicodeError):
-            found = {str(one[4][0]) for one in socket.getaddrinfo(host, None, type=socket.SOCK_STREAM)}
-    places = [ipaddress.ip_address(one.partition("%")[0]) for one in sorted(found)]
+            inner_places = {str(one[4][0]) for one in socket.getaddrinfo(host, None, type=socket.SOCK_STREAM)}
+    places = [ipaddress.ip_address(one.partition("%")[0]) for one in sorted(inner_places)]
     plain = [getattr(place, "ipv4_mapped", None) or place for place in places]
     if any(place.is_loopback or place.is_unspecified for place in plain):
         return "the machine that Vexo runs on"

@@ -128,9 +128,9 @@ class Client(ABC):
         sums: dict[str, Any] = dict.fromkeys(fields)
         for chunk in self.read(record_type, fields, condition):
             for name in fields:
-                own = chunk[name].sum()
+                numbers = chunk[name].sum()
                 if chunk[name].drop_nulls().len():
-                    sums[name] = own if sums[name] is None else sums[name] + own
+                    sums[name] = numbers if sums[name] is None else sums[name] + numbers
         return sums
 
     def distinct(self, record_type: RecordType, field: str, condition: Condition | None = None) -> pl.DataFrame:

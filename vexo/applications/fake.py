@@ -51,8 +51,8 @@ class Store:
         """Keep a record; a new one gets an ID."""
         if identifier is None:
             identifier, self.next = str(self.next), self.next + 1
-        own = self.records.setdefault(name, {})
-        own[identifier] = {**own.get(identifier, {}), **values}
+        records = self.records.setdefault(name, {})
+        records[identifier] = {**records.get(identifier, {}), **values}
         self.versions[name, identifier] = self.versions.get((name, identifier), 0) + 1
         return identifier
 
@@ -72,14 +72,14 @@ class FakeClient(Client):
         return self.store.catalogue
 
     def _frame(self, record_type: RecordType, fields: Sequence[str]) -> pl.DataFrame:
-        own = self.store.records.get(record_type.name, {})
+        records = self.store.records.get(record_type.name, {})
         versioned = record_type.versioned
-        tags = [str(self.store.versions[record_type.name, i]) if versioned else None for i in own]
-        columns = [pl.Series(IDENTIFIER, list(own), dtype=pl.String), pl.Series(VERSION, tags, dtype=pl.String)]
+        tags = [str(self.store.versions[record_type.name, i]) if versioned else None for i in records]
+        columns = [pl.Series(IDENTIFIER, list(records), dtype=pl.String), pl.Series(VERSION, tags, dtype=pl.String)]
         for name in dict.fromkeys(fields):
-            told = self.store.catalogue.field(record_type, name)
-            values = list(own) if name == record_type.identifier else [r.get(name) for r in own.values()]
-            columns.append(pl.Series(name, values, dtype=dtype(told)))
+            known_field = self.store.catalogue.field(record_type, name)
+            values = list(records) if name == record_type.identifier else [r.get(name) for r in records.values()]
+            columns.append(pl.Series(name, values, dtype=dtype(known_field)))
         return pl.DataFrame(columns)
 
     def count(self, record_type: RecordType, condition: Condition | None = None) -> int:
@@ -132,16 +132,16 @@ class FakeClient(Client):
         return answer
 
     def _do(self, record_type: RecordType, write: Write, accepted: bool) -> WriteResult:
-        name, own = record_type.name, self.store.records.setdefault(record_type.name, {})
+        name, records = record_type.name, self.store.records.setdefault(record_type.name, {})
         identifier = write.identifier
         if write.verdict != Verdict.CREATE:
-            if identifier not in own:
+            if identifier not in records:
                 return WriteResult(write.at, "refused", identifier, None, "refused", "", ("No such record.", "404"))
             if write.version is not None and write.version != str(self.store.versions[name, identifier]):
                 return WriteResult(write.at, CLASH, identifier, accepted=accepted)
         for key in record_type.keys:
-            mine = {**own.get(identifier or "", {}), **write.values}
-            others = [r for i, r in own.items() if i != identifier]
+            mine = {**records.get(identifier or "", {}), **write.values}
+            others = [r for i, r in records.items() if i != identifier]
             if mine.get(key[0]) is not None and any(all(r.get(n) == mine.get(n) for n in key) for r in others):
                 return WriteResult(
                     write.at,
@@ -153,13 +153,13 @@ class FakeClient(Client):
                     ("There already.", "409"),
                     accepted=accepted,
                 )
-        before = dict(own.get(identifier or "", {}))
+        before = dict(records.get(identifier or "", {}))
         if write.verdict == Verdict.DELETE:
-            del own[identifier or ""]
+            del records[identifier or ""]
         else:
             identifier = self.store.put(name, dict(write.values), identifier)
         self.store.effects.append(Effect(write.verdict, name, identifier or "", dict(write.values), before))
-        held = dict(own.get(identifier or "", {}))
+        held = dict(records.get(identifier or "", {}))
         versioned = self.store.catalogue.type(name).versioned
         version = str(self.store.versions[name, identifier or ""]) if versioned else None
         return WriteResult(write.at, DONE[write.verdict], identifier, version, values=held, accepted=accepted)

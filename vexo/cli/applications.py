@@ -19,15 +19,15 @@ def applications(setting: Setting, as_json: bool) -> None:
     """List the connected applications."""
     from vexo.server.applications.models import Application
 
-    found = list(Application.objects.all())
+    connected = list(Application.objects.all())
     if as_json:
         names = ("name", "label", "stage", "address", "trouble")
-        print_json({"applications": [{name: getattr(a, name) for name in names} for a in found]})
+        print_json({"applications": [{name: getattr(a, name) for name in names} for a in connected]})
         return
     table = plain_table("Name", "", "Application", "Address")
-    for application in found:
+    for application in connected:
         table.add_row(application.name, application.get_stage_display().upper(), application.label, application.address)
-    console().print(table if found else "No application is connected yet. Connect one with `vexo connect`.")
+    console().print(table if connected else "No application is connected yet. Connect one with `vexo connect`.")
 
 
 def _token(from_input: bool, change: bool) -> str:
@@ -100,21 +100,28 @@ def fields(setting: Setting, application: str, record_type: str, as_json: bool) 
     """List the fields of a record type."""
     from vexo.server.applications.services import describe, find_application
 
-    found = describe(find_application(application)).type(record_type)
+    record_type_ = describe(find_application(application)).type(record_type)
     if as_json:
         listed = [
             {"name": f.name, "label": f.label, "kind": f.kind.value, "required": f.required, "read_only": f.read_only}
-            for f in found.fields
+            for f in record_type_.fields
         ]
-        print_json({"type": found.name, "label": found.label, "keys": [list(k) for k in found.keys], "fields": listed})
+        print_json(
+            {
+                "type": record_type_.name,
+                "label": record_type_.label,
+                "keys": [list(k) for k in record_type_.keys],
+                "fields": listed,
+            }
+        )
         return
     table = plain_table("Field", "Label", "Kind", "", "Help")
-    for field in found.fields:
+    for field in record_type_.fields:
         what = "for reading" if field.read_only else "required" if field.required else ""
         choices = ", ".join(c.value for c in field.choices)
         table.add_row(field.name, field.label, field.target or field.kind.value, what, field.help or choices)
     console().print(table)
-    for key in found.keys:
+    for key in record_type_.keys:
         console().print(f"Unique: {' + '.join(key)}")
 
 

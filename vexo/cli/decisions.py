@@ -69,8 +69,8 @@ def decisions(setting: Setting, trip: int, undo: int | None, as_json: bool) -> N
         print_plan(find_view(trip), as_json)
     listed = Decision.listed(view.trip)
     if as_json:
-        told = [{"id": d.pk, "answer": d.answer, "rows": d.count, "by": d.by, "scope": d.scope} for d in listed]
-        print_json({"trip": trip, "decisions": told})
+        answer = [{"id": d.pk, "answer": d.answer, "rows": d.count, "by": d.by, "scope": d.scope} for d in listed]
+        print_json({"trip": trip, "decisions": answer})
         return
     print_made(
         ("Decision", "Answer", "Rows"), [(d, d.answer) for d in listed], "Nothing has been decided on this trip."

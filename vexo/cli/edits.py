@@ -24,9 +24,9 @@ def _column(view: PartView, said: str) -> str:
 
     columns = to_json(status_facts(view).columns)
     for name in ("header", "field", "label", "column"):
-        found = {c["column"] for c in columns if c[name] == said and c["column"]}
-        if len(found) == 1:
-            return str(found.pop())
+        matching = {c["column"] for c in columns if c[name] == said and c["column"]}
+        if len(matching) == 1:
+            return str(matching.pop())
     words = ", ".join(dict.fromkeys(repr(c["header"]) for c in columns if c["column"])) or "none"
     raise PlainError(f"The sheet has no column {said!r}, or more than one. Its columns are: {words}.")
 
@@ -112,15 +112,15 @@ def edits(setting: Setting, trip: int, undo: int | None, as_json: bool) -> None:
 
         lapsed = lapsed_of(view, listed)
     if as_json:
-        told = [
+        listing = [
             {"id": e.pk, "kind": e.kind, "words": e.words, "cells": e.count, "by": e.by}
             | ({"lapsed": lapsed[e.pk].count, "why": lapsed[e.pk].why} if e.pk in lapsed else {"lapsed": 0, "why": ""})
             for e in listed
         ]
-        print_json({"trip": trip, "edits": told})
+        print_json({"trip": trip, "edits": listing})
         return
-    made = [(e, f"{e.words}\n{lapsed[e.pk].why}" if e.pk in lapsed else e.words) for e in listed]
-    print_made(("Edit", "What", "Cells"), made, "Nothing has been edited on this trip.")
+    lines = [(e, f"{e.words}\n{lapsed[e.pk].why}" if e.pk in lapsed else e.words) for e in listed]
+    print_made(("Edit", "What", "Cells"), lines, "Nothing has been edited on this trip.")
 
 
 @click.command()
@@ -149,26 +149,26 @@ def totals(setting: Setting, trip: int, expect_rows: int | None, expect: tuple[s
     if expect_rows is not None or sums:
         rows = expect_rows if expect_rows is not None else view.trip.expected.get("rows")
         say(view, setting.person(), rows=rows, sums=sums)
-    told = to_json(totals_of(find_view(trip)))
+    totals_json = to_json(totals_of(find_view(trip)))
     if as_json:
-        print_json({"trip": trip, **told})
+        print_json({"trip": trip, **totals_json})
     else:
         table = plain_table("Column", "Filled", "Different", "Sum", "Least", "Greatest")
-        for one in told["columns"]:
+        for one in totals_json["columns"]:
             counts = [f"{one[name]:,}" for name in ("filled", "different")]
             table.add_row(one["header"], *counts, one["sum"], one["least"], one["greatest"])
         out = console()
-        out.print(f"{told['rows']:,} rows")
+        out.print(f"{totals_json['rows']:,} rows")
         out.print(table)
-        for name, sums_ in told["fields"].items():
+        for name, sums_ in totals_json["fields"].items():
             unread = sums_.pop("unread")
             texts = [f"{what} {text}" for what, text in sums_.items() if text is not None]
             cells = "1 cell that cannot be read" if unread == 1 else f"{unread:,} cells that cannot be read"
             out.print(f"{name}: {', '.join(texts)}" + (f" (without {cells})" if unread else ""))
-        for one in told["expected"]:
+        for one in totals_json["expected"]:
             agrees = "agrees" if not one["off"] else f"is {one['now'] or 'no number'}, off by {one['off']}"
             out.print(f"Expected {one['what'] or 'rows'} {one['expected']}: {agrees}")
-    sys.exit(1 if any(one["off"] for one in told["expected"]) else 0)
+    sys.exit(1 if any(one["off"] for one in totals_json["expected"]) else 0)
 
 
 @click.command()

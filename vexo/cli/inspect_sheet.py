@@ -61,19 +61,24 @@ def read(file: Path, worksheet: str, header: int | None, encoding: str, delimite
         target = Path(folder) / "cells.parquet"
         profile = read_sheet(file, target, file.name, choices=choices)
         cells = pl.read_parquet(target)
-    made = told(profile, cells)
+    summary = told(profile, cells)
     if as_json:
-        print_json(made)
+        print_json(summary)
         return
     out = console()
-    what = [made["format"].upper(), made["worksheet"], made["encoding"], f"header in row {made['header_row']}"]
+    what = [
+        summary["format"].upper(),
+        summary["worksheet"],
+        summary["encoding"],
+        f"header in row {summary['header_row']}",
+    ]
     out.print(
         f"{file.name}: {profile.rows:,} rows, {len(profile.columns):,} columns ({', '.join(w for w in what if w)})"
     )
     for finding in profile.findings:
         out.print(f"  {finding.text}")
-    table = plain_table("Row", *[header or "—" for header in made["columns"]])
-    for line in made["rows"][:_SHOWN]:
+    table = plain_table("Row", *[header or "—" for header in summary["columns"]])
+    for line in summary["rows"][:_SHOWN]:
         table.add_row(str(line["row"]), *[cell or "" for cell in line["cells"]])
     out.print(table)
     if profile.rows > _SHOWN:

@@ -198,7 +198,7 @@ def answered(view: PartView, answers: tuple[str, ...]) -> Answered:
     """What answers change. Raises PlainError."""
     from vexo.server.errors import PlainError
 
-    made = Answered({}, {})
+    chosen_answers = Answered({}, {})
     asked: dict[str, list[dict[str, Any]]] = {}
     for item in open_of(view):
         asked.setdefault(_of(item), []).extend(asdict(option) for option in item.options)
@@ -215,8 +215,8 @@ def answered(view: PartView, answers: tuple[str, ...]) -> Answered:
         if not number.isdecimal() or not 1 <= int(number) <= len(options):
             raise PlainError(f"{answer!r}: the answers to {of!r} are 1 to {len(options)}.")
         chosen = options[int(number) - 1]
-        made.columns |= chosen["columns"]
-        made.lanes |= lanes_from_json(chosen["lanes"])
-        made.without = made.without or chosen["without"]
-        made.marks = made.marks or chosen["marks"]
-    return made
+        chosen_answers.columns |= chosen["columns"]
+        chosen_answers.lanes |= lanes_from_json(chosen["lanes"])
+        chosen_answers.without = chosen_answers.without or chosen["without"]
+        chosen_answers.marks = chosen_answers.marks or chosen["marks"]
+    return chosen_answers

@@ -25,15 +25,15 @@ _LEFT = ["refused", "unclear", "held", "rejected"]
 def _confirm(trip: Trip, plan: Plan) -> None:
     """Show what would be written and ask, on the standard error: the standard output is for the answer alone."""
     verdicts = plan.summary["verdicts"]
-    told = {verdict: verdicts[verdict] for verdict in ("create", "update", "delete") if verdicts[verdict]}
-    words = ", ".join(f"{count:,} to {verdict}" for verdict, count in told.items())
+    counts = {verdict: verdicts[verdict] for verdict in ("create", "update", "delete") if verdicts[verdict]}
+    words = ", ".join(f"{count:,} to {verdict}" for verdict, count in counts.items())
     application = trip.application
     click.echo(f"{application.get_stage_display().upper()}: {application.label} ({application.name})", err=True)
     click.echo(f"Plan {plan.number}: {sum_line(plan.summary['rows'], verdicts)}", err=True)
     if plan.summary["weak"]:
         said = "Not every record here carries a version: what someone changes in one without in the very moment of"
         click.echo(f"{said} writing is not noticed.", err=True)
-    click.confirm(f"Write {sum(told.values()):,} rows ({words})?", abort=True, err=True)
+    click.confirm(f"Write {sum(counts.values()):,} rows ({words})?", abort=True, err=True)
 
 
 @click.command()
@@ -122,9 +122,9 @@ def print_outcome(view: PartView, as_json: bool) -> None:
     one = last_pass(view)
     terms, report = one.sums or {}, one.report or {}
     if as_json:
-        told = {"trip": trip.pk, "pass": one.number, "plan": one.plan.number, "state": one.state, "rows": one.rows}
-        told |= {"outcome": one.totals, "sum": terms, "read_back": report, "reason": one.reason}
-        print_json({**told, "open": to_json(open_of(view))})
+        outcome = {"trip": trip.pk, "pass": one.number, "plan": one.plan.number, "state": one.state, "rows": one.rows}
+        outcome |= {"outcome": one.totals, "sum": terms, "read_back": report, "reason": one.reason}
+        print_json({**outcome, "open": to_json(open_of(view))})
         print_open(view)
         end_with(view)
     out = console()

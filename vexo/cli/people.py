@@ -36,14 +36,14 @@ def list_people(setting: Setting, as_json: bool) -> None:
     from vexo.server.people.services import people
 
     require(setting.person(), Action.PEOPLE)
-    found = people()
+    persons = people()
     if as_json:
-        print_json({"people": [{"username": p.username, "name": p.name, "role": p.role} for p in found]})
+        print_json({"people": [{"username": p.username, "name": p.name, "role": p.role} for p in persons]})
         return
     table = plain_table("Name", "", "Role")
-    for one in found:
+    for one in persons:
         table.add_row(one.username, one.name, one.get_role_display())
-    console().print(table if found else "Nobody can sign in yet. Make the first: `vexo person add NAME`.")
+    console().print(table if persons else "Nobody can sign in yet. Make the first: `vexo person add NAME`.")
 
 
 @person.command()
@@ -58,8 +58,8 @@ def add(setting: Setting, username: str, name: str, role: str | None, from_input
     from vexo.server.people.services import people
 
     chosen = role or ("viewer" if people() else "administrator")
-    made = add_person(setting.person(), username, name or username, chosen, _password(from_input))
-    console().print(f"{made.username} can sign in now, as {made.get_role_display().lower()}.")
+    new_person = add_person(setting.person(), username, name or username, chosen, _password(from_input))
+    console().print(f"{new_person.username} can sign in now, as {new_person.get_role_display().lower()}.")
 
 
 @person.command("role")
@@ -70,8 +70,8 @@ def set_role(setting: Setting, username: str, role: str) -> None:
     """Say what a person may do."""
     from vexo.server.people.services import set_role as change
 
-    made = change(setting.person(), username, role)
-    console().print(f"{made.username} is {made.get_role_display().lower()} now.")
+    changed_person = change(setting.person(), username, role)
+    console().print(f"{changed_person.username} is {changed_person.get_role_display().lower()} now.")
 
 
 @person.command("password")
@@ -118,13 +118,13 @@ def journal(setting: Setting, verify: bool, trip: int | None, last: int, as_json
             console().print(f"Entry {broken} is not as it was written; {count - 1:,} before it are.")
         sys.exit(0 if broken is None else 1)
     entries = Entry.objects.filter(trip=trip) if trip is not None else Entry.objects.all()
-    found = list(reversed(entries[: max(1, last)]))
+    newest_entries = list(reversed(entries[: max(1, last)]))
     if as_json:
         names = ("id", "who", "what", "message", "application", "trip", "rows", "file")
-        told = [{"at": e.at.isoformat(), **{name: getattr(e, name) for name in names}} for e in found]
-        print_json({"entries": told})
+        lines = [{"at": e.at.isoformat(), **{name: getattr(e, name) for name in names}} for e in newest_entries]
+        print_json({"entries": lines})
         return
     table = plain_table("When", "Who", "What")
-    for entry in found:
+    for entry in newest_entries:
         table.add_row(f"{entry.at:%Y-%m-%d %H:%M:%S}", entry.who, entry.message)
     console().print(table)

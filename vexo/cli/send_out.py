@@ -47,13 +47,13 @@ def _keys_of(path: Path, record_type: RecordType, key: tuple[str, ...]) -> Picke
 def _groups(entries: tuple[str, ...]) -> tuple[tuple[str, tuple[str, ...]], ...]:
     from vexo.server.errors import PlainError
 
-    made = []
+    groups = []
     for entry in entries:
         name, equals, values = entry.partition("=")
         if not equals or not values:
             raise PlainError(f"--group {entry!r} should be NAME=VALUE,VALUE.")
-        made.append((name, tuple(value.strip() for value in values.split(","))))
-    return tuple(made)
+        groups.append((name, tuple(value.strip() for value in values.split(","))))
+    return tuple(groups)
 
 
 def _begun(route: str, application: str | None, record_type: str | None) -> tuple[Route | None, Application, SendOut]:
@@ -229,7 +229,7 @@ def routes(setting: Setting, delete: str, as_json: bool) -> None:
         delete_route(setting.person(), find_route(delete))
     listed = [(route, fit_of(route)) for route in Route.objects.select_related("application")]
     if as_json:
-        told = [
+        listing = [
             {
                 "id": r.pk,
                 "name": r.name,
@@ -240,7 +240,7 @@ def routes(setting: Setting, delete: str, as_json: bool) -> None:
             }
             for r, f in listed
         ]
-        print_json({"routes": told})
+        print_json({"routes": listing})
         return
     table = plain_table("No.", "Route", "Application", "What it does", "Used")
     for route, fit in listed:
@@ -336,11 +336,13 @@ def refill(
 
     person = setting.person()
     require(person, Action.PREPARE)
-    found = find_application(application)
+    its_application = find_application(application)
     if not output.absolute().parent.is_dir():
         raise PlainError(f"There is no folder {output.parent}.")
     upload = take_file(file, person.username)
-    result = finish(start_refilling(found, record_type, upload, person, key, formulas=formulas, run_here=True))
+    result = finish(
+        start_refilling(its_application, record_type, upload, person, key, formulas=formulas, run_here=True)
+    )
     _deliver(result, output)
     for text in result["not_found"]:
         click.echo(f"No record has the key {text}; its row stays as it was.", err=True)

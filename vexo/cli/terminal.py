@@ -44,12 +44,12 @@ def plain_table(*headers: str) -> Table:
     return Table(*headers, box=None, header_style="bold")
 
 
-def print_made(columns: Sequence[str], made: Sequence[tuple[Edit | Decision, str]], none: str) -> None:
+def print_made(columns: Sequence[str], lines: Sequence[tuple[Edit | Decision, str]], none: str) -> None:
     """What people made on a trip, each with its words; ``none`` is said where there is nothing."""
     table = plain_table(*columns, "By", "When")
-    for one, words in made:
+    for one, words in lines:
         table.add_row(str(one.pk), words, f"{one.count:,}", one.by, f"{one.at:%Y-%m-%d %H:%M}")
-    console().print(table if made else none)
+    console().print(table if lines else none)
 
 
 def sum_line(rows: int, terms: dict[str, int]) -> str:

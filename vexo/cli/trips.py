@@ -147,17 +147,17 @@ def bring_in(
 
     person = setting.person()
     require(person, Action.PREPARE)
-    found, said = find_application(application), _said(maps)
+    its_application, said = find_application(application), _said(maps)
     way = find_route(route) if route else None
-    if way is not None and way.application_id != found.pk:
-        raise PlainError(f"The route {way.name} is one of {way.application.label}, not of {found.label}.")
+    if way is not None and way.application_id != its_application.pk:
+        raise PlainError(f"The route {way.name} is one of {way.application.label}, not of {its_application.label}.")
     carried = [field for field in said.values() if field]
     lanes = lanes_said(laning, lanes_from_json((way.import_document if way else {}).get("lanes", {})), carried)
     upload, *others = [take_file(file, person.username) for file in files]
     if others:
         upload = join(upload.pk, [other.pk for other in others], person.username)
     job = start_bringing_in(
-        found,
+        its_application,
         record_type,
         upload,
         person,
@@ -178,11 +178,11 @@ def bring_in(
     view = find_view(done["trip"], whole=True)
     if "part" in done:
         view = PartView(view.trip, done["part"])
-    made = newest_plan(view)
-    if made is None:
+    plan = newest_plan(view)
+    if plan is None:
         print_open(view)
         PlanContext.of_now(view)
-    elif made.revision != view.trip.revision:
+    elif plan.revision != view.trip.revision:
         finish(enqueue_plan(person.username, view, run_here=True, fresh=True))
     taken = status_facts(view).on_route
     if taken is not None and not way:
@@ -221,18 +221,18 @@ def columns(
     from vexo.server.trips.status import status_facts
 
     view = find_view(trip)
-    told = answered(view, answers)
+    answers_given = answered(view, answers)
     carried = [column.field or "" for column in status_facts(view).columns if column.carried]
-    lanes = told.lanes | lanes_said(laning, lanes_from_json(view.trip.lanes), carried)
-    if told.without:
+    lanes = answers_given.lanes | lanes_said(laning, lanes_from_json(view.trip.lanes), carried)
+    if answers_given.without:
         go_on_without(view, setting.person())
-    if told.marks:
+    if answers_given.marks:
         take_marks(view, setting.person())
     finish(
         change(
             view,
             setting.person(),
-            columns={**told.columns, **_said(maps)},
+            columns={**answers_given.columns, **_said(maps)},
             key=list(key) or None,
             operation=operation or "",
             lanes=lanes,
@@ -298,8 +298,8 @@ def review(setting: Setting, trip: int, everything: bool, as_json: bool) -> None
         from vexo.server.rows.export import rows_as_json
 
         current = newest.revision == view.trip.revision
-        told = {"current": current, "columns": columns_, "open": to_json(open_of(view))}
-        print_json({**figures, **told, "lines": rows_as_json(context, rows)})
+        answer = {"current": current, "columns": columns_, "open": to_json(open_of(view))}
+        print_json({**figures, **answer, "lines": rows_as_json(context, rows)})
         print_open(view)
         end_with(view)
     shown = rows if everything else rows.filter(pl.col("verdict") != "same")

@@ -290,11 +290,11 @@ class _ChoiceParser(_CheckedParser):
         known = dict(zip(*_choice_names(self.field), strict=True))
         allowed = _allowed(self.field)
         lost = as_lines(pl.when(pl.col(self.problem).is_not_null()).then(pl.col(self.text)))
-        told = on_unique(
+        canonical = on_unique(
             frame.select(lost.alias("lost"))["lost"],
             lambda text: BETWEEN.join([self.code, text, allowed, _near(text, known)]),
         )
-        return Parsed(values, told)
+        return Parsed(values, canonical)
 
 
 class _ChoicesParser(_Parser):
@@ -322,9 +322,9 @@ class _ChoicesParser(_Parser):
         for text in different:
             items = split_items(unicodedata.normalize("NFC", text))
             unknown = [item for item in items if names and item not in names]
-            found = sorted({names.get(item, item) for item in items}, key=lambda v: (order.get(v, 0), v))
-            good = found and not unknown
-            values.append(found if good else None)
+            chosen = sorted({names.get(item, item) for item in items}, key=lambda v: (order.get(v, 0), v))
+            good = chosen and not unknown
+            values.append(chosen if good else None)
             said = [_ChoiceParser.code, unknown[0], _allowed(self.field), _near(unknown[0], names)] if unknown else []
             problems.append(None if good else BETWEEN.join(said or ["not-read"]))
         table = pl.DataFrame(
@@ -379,5 +379,5 @@ def _allowed(field: Field) -> str:
 
 def _near(text: str, names: Mapping[str, str]) -> str:
     """The choices that are most like a text, if any is. ``names`` are texts that name a choice → its value."""
-    found = process.extract(text, list(names), scorer=fuzz.ratio, processor=str.casefold, limit=3, score_cutoff=_LIKE)
-    return " or ".join(list(dict.fromkeys(names[name] for name, *_ in found))[:2])
+    nearest = process.extract(text, list(names), scorer=fuzz.ratio, processor=str.casefold, limit=3, score_cutoff=_LIKE)
+    return " or ".join(list(dict.fromkeys(names[name] for name, *_ in nearest))[:2])

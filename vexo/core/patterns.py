@@ -21,10 +21,10 @@ def groups_of(pattern: str) -> int:
     """How many groups a pattern has. Raises PatternError."""
     try:
         pl.Series(["x"]).str.contains(pattern)
-        found = pl.Series(["x"]).str.extract_groups(f"({pattern})").struct.fields
+        fields = pl.Series(["x"]).str.extract_groups(f"({pattern})").struct.fields
     except pl.exceptions.PolarsError as error:
         raise PatternError(f"{pattern!r} is not a regular expression: {_reason(error)}.") from error
-    return len(found) - 1
+    return len(fields) - 1
 
 
 def replacement(pattern: str, put: str) -> str:
@@ -36,13 +36,13 @@ def replacement(pattern: str, put: str) -> str:
     """
     groups = groups_of(pattern)
 
-    def one(found: re.Match[str]) -> str:
-        braced, figures = found[1], found[2]
-        if found[0] == "$$":
+    def one(match: re.Match[str]) -> str:
+        braced, figures = match[1], match[2]
+        if match[0] == "$$":
             return "$$"
         if braced is not None:
             if not braced.isdecimal() or int(braced) <= groups:
-                return found[0]
+                return match[0]
             figures = braced
         elif figures is None:
             return "$$"
@@ -50,6 +50,6 @@ def replacement(pattern: str, put: str) -> str:
             if int(figures[:length]) <= groups and braced is None:
                 return f"${{{int(figures[:length])}}}{figures[length:]}"
         has = "has no group" if not groups else "has 1 group" if groups == 1 else f"has {groups} groups"
-        raise PatternError(f"{found[0]} in {put!r} names a group that is not there: the pattern {has} in brackets.")
+        raise PatternError(f"{match[0]} in {put!r} names a group that is not there: the pattern {has} in brackets.")
 
     return re.sub(r"\$\$|\$\{(\w+)\}|\$(\d+)|\$", one, put)

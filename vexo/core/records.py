@@ -127,11 +127,11 @@ class RecordType:
 
     def field(self, name: str) -> Field:
         """The field with this name. Raises UnknownName, naming the nearest."""
-        found = self.find(name)
-        if found is None:
+        known = self.find(name)
+        if known is None:
             names = [field.name for field in self.fields]
             raise UnknownName(f"{self.plural} have no field {name!r}.{_nearest(name, names)}")
-        return found
+        return known
 
     @property
     def key_fields(self) -> frozenset[str]:

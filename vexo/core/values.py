@@ -44,8 +44,8 @@ def dtype(field: Field) -> Any:
 def on_unique(texts: pl.Series, function: Callable[[str], str | None]) -> pl.Series:
     """``function`` of each different text, laid back over the column; for what has no column operation."""
     different = texts.drop_nulls().unique()
-    made = pl.Series([function(text) for text in different.to_list()], dtype=pl.String)
-    return texts.replace_strict(different, made, default=None, return_dtype=pl.String)
+    results = pl.Series([function(text) for text in different.to_list()], dtype=pl.String)
+    return texts.replace_strict(different, results, default=None, return_dtype=pl.String)
 
 
 def normal_all(columns: Sequence[pl.Series]) -> list[pl.Series]:
@@ -61,11 +61,11 @@ def normal_all(columns: Sequence[pl.Series]) -> list[pl.Series]:
         *((pl.col(n).str.len_bytes() != pl.col(n).str.len_chars()).any().alias(f"foreign.{n}") for n in names),
         *(pl.col(n).str.contains("\r", literal=True).any().alias(f"returns.{n}") for n in names),
     )
-    made = []
+    normal_columns = []
     for name in names:
         text = as_lines(pl.col(name)) if odd[f"returns.{name}"][0] else pl.col(name).replace("", None)
-        made.append(text.str.normalize("NFC") if odd[f"foreign.{name}"][0] else text)
-    plain = frame.select(made)
+        normal_columns.append(text.str.normalize("NFC") if odd[f"foreign.{name}"][0] else text)
+    plain = frame.select(normal_columns)
     return [plain[f"text.{at}"].alias(texts.name) for at, texts in enumerate(columns)]
 
 
@@ -165,8 +165,10 @@ def rounded_to_15(values: pl.Series) -> pl.Series:
     long = texts.str.replace_all(r"[-.]", "").str.strip_chars_start("0").str.len_chars() > 15
     if not long.any():
         return pl.Series([None], dtype=values.dtype).new_from_index(0, len(values))
-    made = on_unique(texts.set(~long.fill_null(value=False), None), lambda text: format(_round_15(Decimal(text)), "f"))
-    return made.cast(values.dtype, strict=False)
+    rounded = on_unique(
+        texts.set(~long.fill_null(value=False), None), lambda text: format(_round_15(Decimal(text)), "f")
+    )
+    return rounded.cast(values.dtype, strict=False)
 
 
 def _round_15(number: Decimal) -> Decimal:

@@ -274,13 +274,13 @@ def unpack(content: bytes | memoryview) -> pl.DataFrame:
 def evict(limit: int = LIMIT) -> int:
     """Drop the oldest results of the cache beyond its limit, in bytes; how many went."""
     # A file with several names takes its room once.
-    found = [
+    artifacts = [
         (stat.st_mtime, stat.st_size // stat.st_nlink, path)
         for path in (data_folder() / "stages").rglob("*.parquet")
         if (stat := path.stat())
     ]
-    left, gone = sum(size for _, size, _ in found), 0
-    for _, size, path in sorted(found, key=lambda entry: entry[0]):
+    left, gone = sum(size for _, size, _ in artifacts), 0
+    for _, size, path in sorted(artifacts, key=lambda entry: entry[0]):
         if left <= limit:
             break
         path.unlink(missing_ok=True)

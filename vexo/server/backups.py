@@ -31,8 +31,8 @@ def back_up(target: Path) -> int:
     try:
         with tempfile.TemporaryDirectory(dir=data_folder()) as aside:
             copy = Path(aside) / DATABASE
-            with sqlite3.connect(data_folder() / DATABASE) as source, sqlite3.connect(copy) as made:
-                source.backup(made)
+            with sqlite3.connect(data_folder() / DATABASE) as source, sqlite3.connect(copy) as backup:
+                source.backup(backup)
             with (
                 replacing(target) as part,
                 os.fdopen(os.open(part, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "wb") as out,

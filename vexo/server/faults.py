@@ -159,8 +159,8 @@ _GROUPS: Mapping[str, str] = {
 
 def words(code: str, label: str = "", arguments: Sequence[str] = ()) -> str:
     """The sentence of one row's fault; ``label`` is its field as people know it."""
-    made = _WORDS.get(code)
-    return made(label or "The cell", [a or "" for a in arguments]) if made else code
+    say = _WORDS.get(code)
+    return say(label or "The cell", [a or "" for a in arguments]) if say else code
 
 
 def group_words(code: str, label: str = "", arguments: Sequence[str] = ()) -> str:

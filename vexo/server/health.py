@@ -56,15 +56,15 @@ def wrong() -> list[dict[str, str]]:
         idle = without_worker()
     except DatabaseError:
         return [{"code": "database", "says": "The database cannot be read. See that its disk is sound."}]
-    found = [
+    troubles = [
         {"code": "worker", "says": f"No worker looks after {queue}: {_DOES[queue]}. Start `vexo worker`."}
         for queue in idle
     ]
     free = shutil.disk_usage(data_folder()).free
     if free < LEAST_FREE:
         words = f"Only {free // 1024**2:,} MB are free where Vexo keeps its things. Make room."
-        found.append({"code": "disk", "says": words})
-    return found
+        troubles.append({"code": "disk", "says": words})
+    return troubles
 
 
 class HealthView(APIView):
@@ -75,8 +75,8 @@ class HealthView(APIView):
 
     @extend_schema(responses=HealthSerializer)
     def get(self, request: Request) -> Response:
-        found = wrong()
-        down = any(one["code"] in ("database", "migrations") for one in found)
-        status = "down" if down else "troubled" if found else "up"
-        body = {"status": status, "version": __version__, "wrong": found}
+        troubles = wrong()
+        down = any(one["code"] in ("database", "migrations") for one in troubles)
+        status = "down" if down else "troubled" if troubles else "up"
+        body = {"status": status, "version": __version__, "wrong": troubles}
         return Response(body, status=503 if down else 200, headers={"Cache-Control": "no-store"})

@@ -21,15 +21,15 @@ class OneOf:
     def choices(self) -> list[tuple[str, str]]:
         """The values."""
         module, _, name = self.values.rpartition(".")
-        found: Any
+        schema: Any
         try:
-            found = getattr(import_module(module), name)
+            schema = getattr(import_module(module), name)
         except ModuleNotFoundError:
             package, _, owner = module.rpartition(".")
-            found = getattr(getattr(import_module(package), owner), name)
-        if isinstance(found, type) and issubclass(found, StrEnum):
-            return [(member.value, member.name) for member in found]
-        return [value if isinstance(value, tuple) else (str(value), str(value)) for value in found]
+            schema = getattr(getattr(import_module(package), owner), name)
+        if isinstance(schema, type) and issubclass(schema, StrEnum):
+            return [(member.value, member.name) for member in schema]
+        return [value if isinstance(value, tuple) else (str(value), str(value)) for value in schema]
 
 
 class Serialized:
@@ -42,8 +42,8 @@ class Serialized:
     def serializer(self) -> type[serializers.BaseSerializer[Any]]:
         """The serializer."""
         module, _, name = self._serializer.rpartition(".")
-        found: type[serializers.BaseSerializer[Any]] = getattr(import_module(module), name)
-        return found
+        serializer_class: type[serializers.BaseSerializer[Any]] = getattr(import_module(module), name)
+        return serializer_class
 
 
 class Shape:
@@ -55,5 +55,5 @@ class Shape:
     def field(self) -> SerializerField:
         """The serializer's field."""
         module, _, name = self.maker.rpartition(".")
-        made: SerializerField = getattr(import_module(module), name)()
-        return made
+        field_made: SerializerField = getattr(import_module(module), name)()
+        return field_made

@@ -108,9 +108,9 @@ class ODataClient(Client):
         if not self.describe().promises.sums or known.kind == Kind.CHOICES:
             return super().distinct(record_type, field, condition)
         ask, text = self._asking(record_type), self._text(condition, record_type)
-        told = paging.counted(ask, record_type, known, text)
-        values = typed([(known, [value for value, _ in told])])[0].alias(field)
-        return pl.DataFrame([values, pl.Series("count", [times for _, times in told], dtype=pl.UInt32)])
+        counted = paging.counted(ask, record_type, known, text)
+        values = typed([(known, [value for value, _ in counted])])[0].alias(field)
+        return pl.DataFrame([values, pl.Series("count", [times for _, times in counted], dtype=pl.UInt32)])
 
     def _asking(self, record_type: RecordType) -> paging.Ask:
         def ask(path: str) -> dict[str, Any]:
@@ -139,18 +139,18 @@ class ODataClient(Client):
 
     def _key_filter(self, record_type: RecordType, key: Sequence[str], values: pl.DataFrame) -> str:
         """The keys as text: one list for a single field; for several, a list for each value of all but the last."""
-        own = [record_type.field(name) for name in key]
-        last = own[-1]
+        key_fields = [record_type.field(name) for name in key]
+        last = key_fields[-1]
 
         def listed(rows: pl.DataFrame) -> str:
             texts = [literal(last, value) for value in rows[last.name].to_list()]
             return f"{path_of(last)} in ({','.join(texts)})"
 
-        if len(own) == 1:
+        if len(key_fields) == 1:
             return listed(values)
         parts = []
-        for first, rows in values.group_by([f.name for f in own[:-1]], maintain_order=True):
-            same = [f"{path_of(f)} eq {literal(f, v)}" for f, v in zip(own[:-1], first, strict=True)]
+        for first, rows in values.group_by([f.name for f in key_fields[:-1]], maintain_order=True):
+            same = [f"{path_of(f)} eq {literal(f, v)}" for f, v in zip(key_fields[:-1], first, strict=True)]
             parts.append("(" + " and ".join([*same, listed(rows)]) + ")")
         return reduce(lambda left, right: f"{left} or {right}", parts)
 
@@ -172,9 +172,9 @@ class ODataClient(Client):
             existing = Decimal(existing)
         elif existing is not None and field.kind == "yes or no":
             existing = existing.lower() in ("yes", "true", "1")
-        told = {"name": field.name, "label": field.label, "kind": field.kind, "required": field.required}
+        body = {"name": field.name, "label": field.label, "kind": field.kind, "required": field.required}
         more = {"record_type": record_type.name, "choices": list(field.choices), "existing": existing}
-        self._connection.post_definition(where, {**told, **more})
+        self._connection.post_definition(where, {**body, **more})
         self._catalogue = None
         return None
 
@@ -309,7 +309,7 @@ def _status(answer: dict[str, Any]) -> int:
 def _warnings(body: dict[str, Any]) -> tuple[str, ...]:
     """What the application has to say of a row that it took. Source: OData Core vocabulary, Messages."""
     for name in ("@Core.Messages", "@Org.OData.Core.V1.Messages"):
-        told = body.get(name)
-        if isinstance(told, list):
-            return tuple(str(one.get("message", ""))[:500] for one in told if isinstance(one, dict))
+        messages = body.get(name)
+        if isinstance(messages, list):
+            return tuple(str(one.get("message", ""))[:500] for one in messages if isinstance(one, dict))
     return ()

@@ -38,13 +38,13 @@ def _own(element: ET.Element, term: str) -> ET.Element | None:
 
 
 def _also(element: ET.Element) -> tuple[str, ...]:
-    told = _own(element, "AlsoCalled")
-    return () if told is None else tuple(one.text or "" for one in told.iter(f"{_EDM}String"))
+    names_element = _own(element, "AlsoCalled")
+    return () if names_element is None else tuple(one.text or "" for one in names_element.iter(f"{_EDM}String"))
 
 
 def _long_form(element: ET.Element) -> tuple[str, int] | None:
-    told = _own(element, "LongForm")
-    parts = {} if told is None else {v.get("Property"): v for v in told.iter(f"{_EDM}PropertyValue")}
+    form_element = _own(element, "LongForm")
+    parts = {} if form_element is None else {v.get("Property"): v for v in form_element.iter(f"{_EDM}PropertyValue")}
     if "Letters" not in parts or not parts.get("Figures", ET.Element("")).get("Int", "").isdecimal():
         return None
     return parts["Letters"].get("String", ""), int(parts["Figures"].get("Int", "0"))
@@ -119,13 +119,13 @@ def _field(element: ET.Element, links: dict[str, tuple[str, str]], identifier: s
 
 def _links(entity: ET.Element) -> dict[str, tuple[str, str]]:
     """Property → (navigation property, type it leads to), where the standard says that they belong together."""
-    found = {}
+    links = {}
     for navigation in entity.findall(f"{_EDM}NavigationProperty"):
         constraint = navigation.find(f"{_EDM}ReferentialConstraint")
         if constraint is not None:
             target = navigation.get("Type", "").rpartition(".")[2]
-            found[constraint.get("Property", "")] = (navigation.get("Name", ""), target)
-    return found
+            links[constraint.get("Property", "")] = (navigation.get("Name", ""), target)
+    return links
 
 
 def _alternate_keys(entity_set: ET.Element) -> tuple[tuple[str, ...], ...]:
@@ -143,7 +143,7 @@ def _alternate_keys(entity_set: ET.Element) -> tuple[tuple[str, ...], ...]:
 def _constraints(entity: ET.Element) -> list[list[tuple[str, str | None]]]:
     """What the type says of its properties: of each constraint the pairs of property and value (None is empty), one of
     which holds; those that say anything else are passed over."""
-    found = []
+    constraints = []
     for annotation in entity.findall(f"{_EDM}Annotation"):
         either = annotation.find(f".//{_EDM}PropertyValue[@Property='Condition']/{_EDM}Or")
         if annotation.get("Term") != "Org.OData.Validation.V1.Constraint" or either is None:
@@ -155,25 +155,27 @@ def _constraints(entity: ET.Element) -> list[list[tuple[str, str | None]]]:
             if plain and path is not None and (text is not None or equal.find(f"{_EDM}Null") is not None):
                 pairs.append((path.text or "", text.text if text is not None else None))
         if len(pairs) == len(either) == 2:
-            found.append(pairs)
-    return found
+            constraints.append(pairs)
+    return constraints
 
 
 def _trees(entity: ET.Element, links: dict[str, tuple[str, str]]) -> set[str]:
     """The references that make a tree of the type and by whose name the tree is asked for."""
-    found = set()
+    references = set()
     for annotation in entity.findall(f"{_EDM}Annotation"):
         if annotation.get("Term") == "Org.OData.Aggregation.V1.RecursiveHierarchy":
             parent = annotation.find(f".//{_EDM}PropertyValue[@Property='ParentNavigationProperty']")
             way = "" if parent is None else parent.get("NavigationPropertyPath", "")
-            found |= {name for name, (nav, _) in links.items() if nav == way and name == annotation.get("Qualifier")}
-    return found
+            references |= {
+                name for name, (nav, _) in links.items() if nav == way and name == annotation.get("Qualifier")
+            }
+    return references
 
 
 def _adding(container: ET.Element, term: str) -> str:
     """The entity set in which something is added, a plain name; empty where there is none."""
-    told = _own(container, term)
-    name = "" if told is None else told.get("String", "")
+    annotation = _own(container, term)
+    name = "" if annotation is None else annotation.get("String", "")
     return name if name.isidentifier() else ""
 
 

@@ -26,14 +26,14 @@ def _expand(ways: Sequence[tuple[str, ...]]) -> str:
     inner: dict[str, list[tuple[str, ...]]] = {}
     for first, *rest in ways:
         inner.setdefault(first, []).append(tuple(rest))
-    made = []
+    parts = []
     for navigation, rests in inner.items():
         names = ",".join(dict.fromkeys(rest[0] for rest in rests if len(rest) == 1))
         further = [rest for rest in rests if len(rest) > 1]
         options = [f"$select={names}"] if names else []
         options += [f"$expand={_expand(further)}"] if further else []
-        made.append(f"{navigation}({';'.join(options)})")
-    return ",".join(made)
+        parts.append(f"{navigation}({';'.join(options)})")
+    return ",".join(parts)
 
 
 def _query(options: dict[str, str]) -> str:
@@ -42,8 +42,8 @@ def _query(options: dict[str, str]) -> str:
 
 def options_of(fields: Sequence[Field], record_type: RecordType) -> dict[str, str]:
     """What of each record is asked for."""
-    own = dict.fromkeys([record_type.identifier, *[f.name for f in fields if not f.way]])
-    return {"$select": ",".join(own), "$expand": _expand([f.way for f in fields if f.way])}
+    plain_names = dict.fromkeys([record_type.identifier, *[f.name for f in fields if not f.way]])
+    return {"$select": ",".join(plain_names), "$expand": _expand([f.way for f in fields if f.way])}
 
 
 def in_order(
@@ -90,14 +90,14 @@ def by_identifier(
         ahead: ask for the next page while this one is worked on.
     """
     known = [catalogue.field(record_type, name) for name in fields]
-    own = record_type.field(record_type.identifier)
+    by_id = record_type.field(record_type.identifier)
     options = options_of(known, record_type)
 
     def page(last: str) -> dict[str, Any]:
-        beyond = f"{own.name} gt {literal(own, last)}" if last else ""
+        beyond = f"{by_id.name} gt {literal(by_id, last)}" if last else ""
         both = f"({condition}) and {beyond}" if condition and beyond else condition or beyond
         return ask(
-            f"{record_type.source}?{_query(options | {'$filter': both, '$orderby': own.name, '$top': str(PAGE)})}"
+            f"{record_type.source}?{_query(options | {'$filter': both, '$orderby': by_id.name, '$top': str(PAGE)})}"
         )
 
     with ThreadPoolExecutor(1) as pool:
@@ -109,7 +109,7 @@ def by_identifier(
             link = answer.get("@odata.nextLink") or answer.get("@nextLink")
             more = bool(link) or len(rows) >= PAGE
             # A page may be empty though others follow; then only the application knows where to go on.
-            following = partial(page, str(rows[-1][own.name])) if rows else partial(ask, str(link))
+            following = partial(page, str(rows[-1][by_id.name])) if rows else partial(ask, str(link))
             if more and ahead:
                 coming = pool.submit(following)
             frame = to_frame(rows, fields, record_type, catalogue) if rows or first else None

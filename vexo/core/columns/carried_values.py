@@ -39,10 +39,10 @@ class Reading:
 def cell_texts(cells: pl.DataFrame, match: ColumnMatch, reading: Reading) -> pl.Series:
     """A column's texts as its field takes them: codes as ``column_texts`` has them, numbers and days as they are
     stored."""
-    own = match.field
+    match_field = match.field
     if not match.column:
         return pl.Series([None], dtype=pl.String).new_from_index(0, len(cells))
-    if own is None or own.kind not in (Kind.TEXT, Kind.REFERENCE, Kind.CHOICE, Kind.CHOICES):
+    if match_field is None or match_field.kind not in (Kind.TEXT, Kind.REFERENCE, Kind.CHOICE, Kind.CHOICES):
         return cells[match.column]
     return column_texts(cells, match.column, reading)
 
@@ -87,8 +87,8 @@ def _by_item(texts: pl.Series, treatments: Sequence[Treatment], tables: Mapping[
     grouped = items.group_by("text", maintain_order=True).agg(
         pl.col("done").drop_nulls().alias("done"), pl.col("done").filter("bad").first().alias("problem")
     )
-    made = [p if p is not None else join_items(done) for done, p in grouped.select("done", "problem").iter_rows()]
-    table = dict(zip(grouped["text"].to_list(), made, strict=True))
+    joined = [p if p is not None else join_items(done) for done, p in grouped.select("done", "problem").iter_rows()]
+    table = dict(zip(grouped["text"].to_list(), joined, strict=True))
     return on_unique(texts, table.get).replace("", None)
 
 
@@ -140,16 +140,16 @@ def lane_cells(
     Args:
         headers: header → column of the sheet, for treatments that look at other columns.
     """
-    own = match.field
-    assert own is not None
-    many = own.kind == Kind.CHOICES
+    match_field = match.field
+    assert match_field is not None
+    many = match_field.kind == Kind.CHOICES
     texts = cell_texts(cells, match, reading)
     if match.column and any(isinstance(one, LookUp) for one in lane.treatments):
         # A code is looked up as it is shown, whatever it is looked up for.
         texts = column_texts(cells, match.column, reading)
     if lane.fixed:
         texts = pl.Series([lane.fixed], dtype=pl.String).new_from_index(0, len(cells))
-    marked = read_marks(own, texts, reading.marks or bool(lane.fixed))
+    marked = read_marks(match_field, texts, reading.marks or bool(lane.fixed))
     others = {h: column_texts(cells, headers[h], reading) for h in lane.headers if h in headers}
     marked = _treated(many, marked, lane, others, reading.tables)
     if many and lane.adds:
@@ -186,11 +186,11 @@ def carry(
         return _Carrier(match.field, match, lane, reading, lookups, headers or {}, nothing, is_key).carried(cells)
 
     if len(cells) < _MANY:
-        made = [one(match) for match in wanted]
+        carried_columns = [one(match) for match in wanted]
     else:
         with ThreadPoolExecutor(pl.thread_pool_size()) as pool:
-            made = list(pool.map(one, wanted))
-    return pl.DataFrame([cells[ROW_ID], cells[ROW], *[column for columns in made for column in columns]])
+            carried_columns = list(pool.map(one, wanted))
+    return pl.DataFrame([cells[ROW_ID], cells[ROW], *[column for columns in carried_columns for column in columns]])
 
 
 _MANY = 20_000
@@ -212,23 +212,31 @@ class _Carrier:
 
     def carried(self, cells: pl.DataFrame) -> list[pl.Series]:
         """Cells that are plainly values at once, the others with care."""
-        own, lane = self.own, self.lane
-        if lane.treatments or lane.fixed or lane.blank != Blank.LEAVE or own.kind not in KINDS or own.long_form:
+        carried_field, lane = self.own, self.lane
+        if (
+            lane.treatments
+            or lane.fixed
+            or lane.blank != Blank.LEAVE
+            or carried_field.kind not in KINDS
+            or carried_field.long_form
+        ):
             return self.with_care(cells)
         texts = cell_texts(cells, self.match, self.reading)
         if self.reading.marks and texts.str.contains("[", literal=True).any():
             return self.with_care(cells)
-        values, others = plain_values(own, texts)
+        values, others = plain_values(carried_field, texts)
         if others is not None and int(others.sum()) * 2 > len(cells):
             return self.with_care(cells)
-        made = [values, values.is_not_null().cast(pl.UInt8), self.nothing, self.nothing]
+        columns_made = [values, values.is_not_null().cast(pl.UInt8), self.nothing, self.nothing]
         if others is not None:
             places = others.arg_true()
             rest = self.with_care(cells.filter(others))
-            made = [column.clone().scatter(places, part) for column, part in zip(made, rest, strict=True)]
-        columns = CarriedColumns(own.name)
+            columns_made = [
+                column.clone().scatter(places, part) for column, part in zip(columns_made, rest, strict=True)
+            ]
+        columns = CarriedColumns(carried_field.name)
         names = (columns.value, columns.cell_says, columns.problem, columns.raw_text)
-        return [column.alias(name) for column, name in zip(made, names, strict=True)]
+        return [column.alias(name) for column, name in zip(columns_made, names, strict=True)]
 
     def _not_too_long(self, texts: pl.Series) -> pl.Series:
         """Of a key, texts that only spaces at their ends make too long without them: keys compare so."""
@@ -240,16 +248,16 @@ class _Carrier:
 
     def with_care(self, cells: pl.DataFrame) -> list[pl.Series]:
         """Cells through marks, treatments and rules, each that cannot be read with its reason."""
-        own, columns = self.own, CarriedColumns(self.own.name)
+        carried_field, columns = self.own, CarriedColumns(self.own.name)
         texts, marked = lane_cells(cells, self.match, self.reading, self.lane, self.headers)
-        parsed = parse(own, self._not_too_long(marked.texts))
+        parsed = parse(carried_field, self._not_too_long(marked.texts))
         values, problems = parsed.values, parsed.problems
-        if own.kind == Kind.REFERENCE:
-            values, problems = resolve(values, self.lookups.get(own.target or "", empty_lookup()))
+        if carried_field.kind == Kind.REFERENCE:
+            values, problems = resolve(values, self.lookups.get(carried_field.target or "", empty_lookup()))
         reasons, removed = [marked.problems, _unreadable(texts), problems], []
-        if own.kind == Kind.CHOICES:
+        if carried_field.kind == Kind.CHOICES:
             # Only items to take away leave none to add, which is not an unreadable cell.
-            without = parse(own, marked.without.replace("", None))
+            without = parse(carried_field, marked.without.replace("", None))
             reasons = [
                 *reasons[:2],
                 problems.set((marked.say == CHANGE) & (marked.texts == ""), None),

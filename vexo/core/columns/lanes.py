@@ -78,21 +78,23 @@ class Lane:
 
     def to_json(self) -> dict[str, Any]:
         """Only what was said."""
-        told = {name: getattr(self, name) for name in _NAMES if getattr(self, name) != getattr(PLAIN, name)}
+        data = {name: getattr(self, name) for name in _NAMES if getattr(self, name) != getattr(PLAIN, name)}
         if self.settled:
-            told["settled"] = list(self.settled)
+            data["settled"] = list(self.settled)
         if self.treatments:
-            told["treatments"] = [treatment.to_json() for treatment in self.treatments]
-        return told
+            data["treatments"] = [treatment.to_json() for treatment in self.treatments]
+        return data
 
     @classmethod
     def from_json(cls, data: Mapping[str, Any]) -> Lane:
         """Raises LaneError, TreatmentError."""
-        told = {name: value for name, value in data.items() if name not in ("source", "treatments", "blank", "settled")}
-        unknown = [name for name in told if name not in _NAMES]
+        plain = {
+            name: value for name, value in data.items() if name not in ("source", "treatments", "blank", "settled")
+        }
+        unknown = [name for name in plain if name not in _NAMES]
         if unknown:
             raise LaneError(f"A lane has no {unknown[0]!r}. It has {', '.join(_NAMES)}.")
-        for name, value in told.items():
+        for name, value in plain.items():
             if not isinstance(value, type(getattr(PLAIN, name))):
                 raise LaneError(f"{name} of a lane cannot be {value!r}.")
         said = data.get("treatments", ())
@@ -107,7 +109,7 @@ class Lane:
             raise LaneError(f"A lane is from a column, named by its header, not from {source!r}.")
         treatments = tuple(treatment_from_json(one) for one in said)
         settled = tuple(str(one) for one in data.get("settled", ()))
-        return cls(**{**told, "source": source, "treatments": treatments, "blank": blank, "settled": settled})
+        return cls(**{**plain, "source": source, "treatments": treatments, "blank": blank, "settled": settled})
 
 
 PLAIN = Lane()
@@ -128,7 +130,7 @@ _NAMES = (
 
 def lanes_from_json(data: Mapping[str, Mapping[str, Any]]) -> dict[str, Lane]:
     """Field → lane, of all fields of which anything was said. Raises LaneError, TreatmentError."""
-    return {name: Lane.from_json(told) for name, told in data.items()}
+    return {name: Lane.from_json(lane_json) for name, lane_json in data.items()}
 
 
 def check_lane(field: Field, lane: Lane, headers: Sequence[str] | None = None) -> None:

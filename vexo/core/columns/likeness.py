@@ -238,10 +238,10 @@ def renamed(
             share = int((filled["own"] == filled["sent"]).sum()) / len(filled)
             if share >= _SAME_ROWS:
                 shares[column, name] = share
-    found: dict[str, str] = {}
+    known_as: dict[str, str] = {}
     for column in free:
-        own = sorted(((share, name) for (c, name), share in shares.items() if c == column), reverse=True)
-        if own and own[0][0] > (own[1][0] if len(own) > 1 else 0):
-            found[column] = own[0][1]
-    names = list(found.values())
-    return {column: name for column, name in found.items() if names.count(name) == 1}
+        by_share = sorted(((share, name) for (c, name), share in shares.items() if c == column), reverse=True)
+        if by_share and by_share[0][0] > (by_share[1][0] if len(by_share) > 1 else 0):
+            known_as[column] = by_share[0][1]
+    names = list(known_as.values())
+    return {column: name for column, name in known_as.items() if names.count(name) == 1}

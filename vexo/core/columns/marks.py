@@ -56,13 +56,13 @@ def _real(text: str) -> str:
 
 def _part(text: str, wanted: str) -> str | None:
     """The items that a cell adds, or takes away; None where it is another kind of cell, empty where there are none."""
-    found = _CHANGES.match(text)
-    if found is None or (found[3] and found[3].lower() == found[1].lower()):
+    match_ = _CHANGES.match(text)
+    if match_ is None or (match_[3] and match_[3].lower() == match_[1].lower()):
         return None
-    if _ANOTHER.search(found[2]) or _ANOTHER.search(found[4] or ""):
+    if _ANOTHER.search(match_[2]) or _ANOTHER.search(match_[4] or ""):
         return None
-    parts = {found[1].lower(): found[2], (found[3] or "").lower(): found[4]}
-    if any(part is not None and not split_items(part) for part in (found[2], found[4])):
+    parts = {match_[1].lower(): match_[2], (match_[3] or "").lower(): match_[4]}
+    if any(part is not None and not split_items(part) for part in (match_[2], match_[4])):
         # To add or take away nothing is not what anyone means.
         return None
     return _real(parts.get(wanted) or "")
@@ -92,7 +92,7 @@ def read_marks(field: Field, texts: pl.Series, on: bool) -> Marked:
     frame = pl.DataFrame({"text": texts, "blank": blank, "without": nothing})
     say: pl.Expr = pl.when(pl.col("blank")).then(LEAVE).otherwise(VALUE)
     text: pl.Expr = pl.col("text")
-    told: pl.Expr = pl.lit(None, dtype=pl.String)
+    problems: pl.Expr = pl.lit(None, dtype=pl.String)
     without: pl.Expr = pl.col("without")
     begins: pl.Expr = pl.lit(value=False)
     if on and texts.str.contains("[", literal=True).any():
@@ -115,11 +115,11 @@ def read_marks(field: Field, texts: pl.Series, on: bool) -> Marked:
         text = text.when(clears | keeps).then(None).otherwise(pl.col("real"))
         known = _KNOWN_MANY if many else _KNOWN
         unknown = begins & ~(sets | clears | keeps | changes)
-        told = pl.when(unknown).then(problem("unknown-mark", known))
+        problems = pl.when(unknown).then(problem("unknown-mark", known))
     done = frame.select(
         say.cast(pl.UInt8).alias("say"),
         text.alias("text"),
-        told.alias("problem"),
+        problems.alias("problem"),
         without.alias("without"),
         begins.alias("marked"),
     )

@@ -112,9 +112,9 @@ def _by_name(header: str, record_type: RecordType) -> tuple[Field | None, Matche
             return field, MatchedBy.NAME
     plain = _plain(header)
     for how in (MatchedBy.LABEL, MatchedBy.NAME):
-        found = [f for f in record_type.fields if _plain(f.label if how == MatchedBy.LABEL else f.name) == plain != ""]
-        if len(found) == 1:
-            return found[0], how
+        fields = [f for f in record_type.fields if _plain(f.label if how == MatchedBy.LABEL else f.name) == plain != ""]
+        if len(fields) == 1:
+            return fields[0], how
     return None, MatchedBy.OPEN
 
 
@@ -227,38 +227,38 @@ def _in_other_words(
     taken = {name for m in matches if m.field for name in (m.field.name, *record_type.instead_of(m.field.name))}
     free = [f for f in record_type.fields if f.name not in taken and f.name != record_type.identifier]
     fields = {field.name: field for field in free}
-    made, found = [], []
+    matched, open_matches = [], []
     for match in matches:
         if not match.open or not match.header:
-            made.append(match)
+            matched.append(match)
             continue
         offers = _offers(match.header, cells[match.column] if cells is not None else None, free)
         field = _by_words(offers, match.header, fields)
-        found.append(field.name if field else "")
-        made.append(replace(match, field=field, how=MatchedBy.WORDS if field else MatchedBy.OPEN, offers=offers))
-    twice = {name for name in found if found.count(name) > 1}
+        open_matches.append(field.name if field else "")
+        matched.append(replace(match, field=field, how=MatchedBy.WORDS if field else MatchedBy.OPEN, offers=offers))
+    twice = {name for name in open_matches if open_matches.count(name) > 1}
     return [
         replace(m, field=None, how=MatchedBy.OPEN)
         if m.how == MatchedBy.WORDS and m.field and m.field.name in twice
         else m
-        for m in made
+        for m in matched
     ]
 
 
 def with_lanes(matches: Sequence[ColumnMatch], lanes: Mapping[str, Lane], record_type: RecordType) -> list[ColumnMatch]:
     """The columns, then the fields whose lanes take a column of their own, or a fixed value. A lane's word counts more
     than a column's name: that column goes nowhere then; and a column that a lane looks at is not open."""
-    own = {name: lane for name, lane in lanes.items() if lane.own_column and record_type.find(name)}
+    own_lanes = {name: lane for name, lane in lanes.items() if lane.own_column and record_type.find(name)}
     looked_at = {header for lane in lanes.values() for header in (lane.source, *lane.headers) if header}
     with_own = []
     for match in matches:
         name = match.field.name if match.field else ""
-        if name in own or (match.open and match.header in looked_at):
+        if name in own_lanes or (match.open and match.header in looked_at):
             with_own.append(replace(match, field=None, how=MatchedBy.LANE))
         else:
             with_own.append(replace(match, check=name in lanes and lanes[name].check))
     columns = {match.header: match for match in matches}
-    for name, lane in own.items():
+    for name, lane in own_lanes.items():
         field = record_type.field(name)
         source = columns.get(lane.source)
         if lane.fixed:
@@ -290,7 +290,7 @@ def one_for_editing(matches: Sequence[ColumnMatch], record_type: RecordType) -> 
 
 def conflicts(matches: Sequence[ColumnMatch], record_type: RecordType) -> list[tuple[ColumnMatch, ColumnMatch]]:
     """Columns of which only one can be carried: both go into one field, or into fields that set one value."""
-    found: list[tuple[ColumnMatch, ColumnMatch]] = []
+    pairs: list[tuple[ColumnMatch, ColumnMatch]] = []
     taken: dict[str, ColumnMatch] = {}
     for match in matches:
         if match.field is None:
@@ -298,10 +298,10 @@ def conflicts(matches: Sequence[ColumnMatch], record_type: RecordType) -> list[t
         names = [match.field.name, *(record_type.instead_of(match.field.name) if match.carried else ())]
         other = next((taken[name] for name in names if name in taken), None)
         if other is not None:
-            found.append((other, match))
+            pairs.append((other, match))
         elif match.carried or match.field.name not in taken:
             taken[match.field.name] = match
-    return found
+    return pairs
 
 
 def conflict_words(first: ColumnMatch, second: ColumnMatch) -> str:

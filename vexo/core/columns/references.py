@@ -37,7 +37,7 @@ def key_texts(texts: pl.Series) -> pl.Series:
 def make_lookup(
     texts: pl.Series,
     target: RecordType,
-    found: Mapping[str, pl.DataFrame],
+    records_by_field: Mapping[str, pl.DataFrame],
     near: Mapping[str, Sequence[str]] | None = None,
     *,
     by_identifier: bool = True,
@@ -46,7 +46,7 @@ def make_lookup(
 
     Args:
         texts: the different texts, as ``key_texts`` gives them.
-        found: naming field → records found by it (that field as text, and the record ID).
+        records_by_field: naming field → records found by it (that field as text, and the record ID).
         near: text that names none → those nearest to it.
         by_identifier: IDs that the application makes count, see ``naming_fields``.
 
@@ -54,7 +54,7 @@ def make_lookup(
         columns ``text``, ``identifier``, ``problem``.
     """
     parts = []
-    for name, frame in found.items():
+    for name, frame in records_by_field.items():
         if not len(frame):
             continue
         named = frame.select(pl.col(name).cast(pl.String).alias("long"), pl.col(IDENTIFIER).alias("identifier"))

@@ -49,9 +49,9 @@ def sense(text: str) -> frozenset[str]:
 
 def alike(header: str, name: str) -> float:
     """How like two names are, 0 to 100: by what they say, else by their letters."""
-    own, other = sense(header), sense(name)
-    if not own or not other:
+    header_sense, other = sense(header), sense(name)
+    if not header_sense or not other:
         return 0.0
-    shared = len(own & other) / len(own | other)
+    shared = len(header_sense & other) / len(header_sense | other)
     letters = fuzz.token_sort_ratio(" ".join(_words(header)), " ".join(_words(name)))
     return max(95 * shared if shared < 1 else 100.0, letters * 0.9)

@@ -70,8 +70,8 @@ class Doubt:
 def unit_in(text: str) -> str | None:
     """The unit that a header or label names: in brackets, behind a comma, or as its last word that is one and
     nothing else."""
-    for told in (re.findall(r"\(([^)]*)\)|\[([^\]]*)\]", text), re.findall(r",\s*([^,]+)$", text)):
-        for part in told:
+    for brackets in (re.findall(r"\(([^)]*)\)|\[([^\]]*)\]", text), re.findall(r",\s*([^,]+)$", text)):
+        for part in brackets:
             word = ("".join(part) if isinstance(part, tuple) else part).strip().lower().rstrip(".")
             if word in _NAMES:
                 return _NAMES[word]
@@ -79,11 +79,11 @@ def unit_in(text: str) -> str | None:
     return next((_NAMES[word] for word in reversed(words) if word not in _WORDS and word in _NAMES), None)
 
 
-def _factor(unit: str, own: str) -> str | None:
+def _factor(unit: str, field_unit: str) -> str | None:
     """By what a number in one unit is multiplied to be in another."""
     for kind in _KINDS:
-        if unit in kind and own in kind:
-            return format((Decimal(kind[unit]) / Decimal(kind[own])).quantize(Decimal("1e-12")).normalize(), "f")
+        if unit in kind and field_unit in kind:
+            return format((Decimal(kind[unit]) / Decimal(kind[field_unit])).quantize(Decimal("1e-12")).normalize(), "f")
     return None
 
 
@@ -97,29 +97,29 @@ def doubt_unit(
         texts: the cells as plain numbers; others are passed over.
         least: the least and greatest value that the application holds now.
     """
-    own = unit_in(field.label) or unit_in(field.help)
+    field_unit = unit_in(field.label) or unit_in(field.help)
     named = unit_in(header)
     numbers = bare(texts).cast(pl.Decimal(38, 10), strict=False).drop_nulls()
-    if own is None or numbers.is_empty() or not field.is_number:
+    if field_unit is None or numbers.is_empty() or not field.is_number:
         return None
     first, last = Decimal(str(numbers.min())), Decimal(str(numbers.max()))
-    units = next((kind for kind in _KINDS if own in kind), {})
+    units = next((kind for kind in _KINDS if field_unit in kind), {})
     fitting: list[Unit] = []
-    if named is not None and named != own and (factor := _factor(named, own)):
+    if named is not None and named != field_unit and (factor := _factor(named, field_unit)):
         fitting.append(Unit(named, factor))
     if least is not None and most is not None and most > 0:
         low, high = least / Decimal(str(_SLACK)), most * Decimal(str(_SLACK))
         outside = _share_outside(numbers, low, high, Decimal(1))
         if outside > _MOST_OUTSIDE:
             for name in units:
-                factor = _factor(name, own)
-                if factor is None or name in (own, named):
+                factor = _factor(name, field_unit)
+                if factor is None or name in (field_unit, named):
                     continue
                 if 1 - _share_outside(numbers, low, high, Decimal(factor)) >= _ENOUGH_INSIDE:
                     fitting.append(Unit(name, factor))
     if not fitting:
         return None
-    return Doubt(own, tuple(fitting), least or Decimal(0), most or Decimal(0), first, last)
+    return Doubt(field_unit, tuple(fitting), least or Decimal(0), most or Decimal(0), first, last)
 
 
 def _share_outside(numbers: pl.Series, low: Decimal, high: Decimal, factor: Decimal) -> float:

@@ -118,11 +118,11 @@ def find_forms(field: Field, texts: pl.Series) -> Forms:
     doubt = plain > 0 and _in_doubt(field, values)
     if (plain == filled and not doubt) or values.is_empty():
         return Forms((), plain, filled)
-    found = [(one, *_read(values, one)) for one in _candidates(field, values)]
-    most = max(count for _, count, _ in found)
+    readings = [(one, *_read(values, one)) for one in _candidates(field, values)]
+    most = max(count for _, count, _ in readings)
     if most < plain or (most == plain and not doubt):
         return Forms((), plain, filled)
-    best = [(one, treated) for one, count, treated in found if count == most]
+    best = [(one, treated) for one, count, treated in readings if count == most]
     fitting: list[tuple[Treatment | None, pl.Series]] = [(None, values["text"])] if doubt and plain == most else []
     for one, treated in best:
         # Forms by which every cell reads alike are one: the first, which is the simplest.
@@ -164,14 +164,14 @@ def forms_by_file(field: Field, texts: pl.Series, files: pl.Series) -> FileForms
     pairs: list[tuple[str, str]] = []
     sure = True
     for file in files.drop_nulls().unique(maintain_order=True).to_list():
-        own = find_forms(field, texts.filter((files == file).fill_null(value=False)))
-        if len(own.fitting) > 1:
+        forms = find_forms(field, texts.filter((files == file).fill_null(value=False)))
+        if len(forms.fitting) > 1:
             return FileForms(sure=False, doubtful=True)
-        form = own.fitting[0].treatment if own.fitting else None
-        sure = sure and (own.sure or (not own.fitting and own.read == own.filled))
+        form = forms.fitting[0].treatment if forms.fitting else None
+        sure = sure and (forms.sure or (not forms.fitting and forms.read == forms.filled))
         if isinstance(form, Number | Dates):
             pairs.append((file, form.written))
-        elif own.filled:
+        elif forms.filled:
             pairs.append((file, "1234.5" if field.is_number else "year"))
     differ = len({written for _, written in pairs}) > 1
     return FileForms(tuple(pairs) if differ else (), sure)
@@ -179,8 +179,8 @@ def forms_by_file(field: Field, texts: pl.Series, files: pl.Series) -> FileForms
 
 def _currencies(texts: pl.Series) -> tuple[str, ...]:
     """The different currencies beside numbers, where they are several."""
-    found = texts.str.extract(rf"({MONEY})").drop_nulls().str.to_uppercase().unique().sort()
-    return tuple(found.to_list()) if len(found) > 1 else ()
+    currencies = texts.str.extract(rf"({MONEY})").drop_nulls().str.to_uppercase().unique().sort()
+    return tuple(currencies.to_list()) if len(currencies) > 1 else ()
 
 
 def _form(values: pl.DataFrame, treatment: Treatment | None, treated: pl.Series) -> Form:

@@ -60,23 +60,23 @@ def wildcards(pattern: str) -> str | None:
     """A regular expression as a pattern with ``*`` and ``?``; None where it says more than that."""
     if not (pattern.startswith("^") and pattern.endswith("$")):
         return None
-    made, at, body = [], 0, pattern[1:-1]
+    plain, at, body = [], 0, pattern[1:-1]
     while at < len(body):
         if body.startswith(".*", at):
-            made.append("*")
+            plain.append("*")
             at += 2
         elif body[at] == ".":
-            made.append("?")
+            plain.append("?")
             at += 1
         elif body[at] == "\\" and at + 1 < len(body) and not body[at + 1].isalnum() and body[at + 1] not in "*?":
-            made.append(body[at + 1])
+            plain.append(body[at + 1])
             at += 2
         elif body[at] in r"\*?+()[]{}|^$":
             return None
         else:
-            made.append(body[at])
+            plain.append(body[at])
             at += 1
-    return "".join(made)
+    return "".join(plain)
 
 
 def expression_of(wild: str) -> str:
@@ -115,27 +115,27 @@ def _pair(first: Condition, second: Condition) -> dict[str, Any] | None:
 
 
 def _all(parts: tuple[Condition, ...]) -> list[dict[str, Any]]:
-    made, at = [], 0
+    clauses, at = [], 0
     while at < len(parts):
         pair = _pair(parts[at], parts[at + 1]) if at + 1 < len(parts) else None
-        made.append(pair or to_clauses(parts[at]))
+        clauses.append(pair or to_clauses(parts[at]))
         at += 2 if pair else 1
-    return made
+    return clauses
 
 
 def _negated(part: Condition) -> dict[str, Any] | None:
-    own = to_clauses(part)
+    clause = to_clauses(part)
     opposite = {"one-of": "none-of", "has": "has-not"}
     opposite |= {does: f"{does}-not" for does in ("contains", "begins", "ends", "like", "below")}
-    return {**own, "does": opposite[own["does"]]} if own.get("does") in opposite else None
+    return {**clause, "does": opposite[clause["does"]]} if clause.get("does") in opposite else None
 
 
 def to_clauses(condition: Condition) -> dict[str, Any]:
     """The condition as a clause or a group. What no clause says is ``{"text"}``: the condition's own text."""
     match condition:
         case All(parts):
-            made = _all(parts)
-            return made[0] if len(made) == 1 else {"is": "all", "parts": made}
+            clauses = _all(parts)
+            return clauses[0] if len(clauses) == 1 else {"is": "all", "parts": clauses}
         case AnyOf(parts):
             return {"is": "any", "parts": [to_clauses(part) for part in parts]}
         case Not(part):
@@ -231,7 +231,7 @@ def from_clauses(said: Mapping[str, Any] | None, record_type: RecordType, catalo
             return f"({part['text']})"
         if "is" not in part:
             return _text_of(part, record_type, catalogue)
-        parts = [text_of(own) for own in part.get("parts", [])]
+        parts = [text_of(clause) for clause in part.get("parts", [])]
         if not parts:
             raise ClauseError("A group has nothing in it.")
         joined = (" and " if part["is"] == "all" else " or ").join(parts)

@@ -53,16 +53,16 @@ class _Token:
 
 
 def _tokens(text: str) -> list[_Token]:
-    found, position = [], 0
+    tokens, position = [], 0
     while position < len(text):
         match = _TOKEN.match(text, position)
         if not match:
             what = "a text is not closed: add a '" if text[position] == "'" else f"{text[position]!r} is not understood"
             raise ConditionError(what, text, position)
         if match.lastgroup != "space":
-            found.append(_Token(str(match.lastgroup), match.group(), position))
+            tokens.append(_Token(str(match.lastgroup), match.group(), position))
         position = match.end()
-    return [*found, _Token("end", "", len(text))]
+    return [*tokens, _Token("end", "", len(text))]
 
 
 class _Reader:
@@ -112,7 +112,7 @@ class _Reader:
         while self.word("and"):
             self.take()
             parts.append(self.one())
-        flat = [own for part in parts for own in (part.parts if isinstance(part, All) else (part,))]
+        flat = [flat_part for part in parts for flat_part in (part.parts if isinstance(part, All) else (part,))]
         return flat[0] if len(flat) == 1 else All(tuple(flat))
 
     def one(self) -> Condition:
@@ -254,26 +254,26 @@ class _Reader:
     def below(self, start: _Token) -> Condition:
         """The parameters by name, in any order; a record is never below itself here."""
         self.expect("(")
-        told: dict[str, _Token] = {}
+        options: dict[str, _Token] = {}
         while True:
             name = self.take()
             self.expect("=")
-            told[name.text] = self.take()
+            options[name.text] = self.take()
             if self.next.text != ",":
                 break
             self.take()
         self.expect(")")
-        if set(told) != {"HierarchyNodes", "HierarchyQualifier", "Node", "Ancestor"}:
+        if set(options) != {"HierarchyNodes", "HierarchyQualifier", "Node", "Ancestor"}:
             raise self.slip(
                 f"write {_TREE}(HierarchyNodes=…,HierarchyQualifier='…',Node=…,Ancestor=…)",
                 start,
             )
-        own = self.type.field(self.type.identifier)
-        field = self.field(_Token("name", told["HierarchyQualifier"].text.strip("'"), start.position))
-        source = told["HierarchyNodes"].text
-        if not field.tree or source != f"$root/{self.type.source}" or told["Node"].text != own.name:
+        identifier_field = self.type.field(self.type.identifier)
+        field = self.field(_Token("name", options["HierarchyQualifier"].text.strip("'"), start.position))
+        source = options["HierarchyNodes"].text
+        if not field.tree or source != f"$root/{self.type.source}" or options["Node"].text != identifier_field.name:
             raise self.slip(f"{self.type.plural} make no such tree", start)
-        return Below(field, self.literal(own, told["Ancestor"]))
+        return Below(field, self.literal(identifier_field, options["Ancestor"]))
 
     def remedy(self, field: Field, wanted: str) -> str:
         if field.kind == Kind.REFERENCE and wanted == "number":

@@ -55,8 +55,8 @@ def to_expression(condition: Condition) -> pl.Expr:
             column = pl.col(field.name)
             subject = column.str.to_lowercase() if folded else column
             methods = {"startswith": subject.str.starts_with, "endswith": subject.str.ends_with}
-            found = methods[function](text) if function in methods else subject.str.contains(text, literal=True)
-            return found.fill_null(value=False)
+            matches = methods[function](text) if function in methods else subject.str.contains(text, literal=True)
+            return matches.fill_null(value=False)
         case Includes(field, item):
             return pl.col(field.name).list.contains(item).fill_null(value=False)
         case Matches(field, pattern):

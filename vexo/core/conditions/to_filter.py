@@ -70,10 +70,10 @@ def to_filter(condition: Condition, record_type: RecordType, names: Names = path
         case Matches(field, pattern):
             return f"matchesPattern({names(field)},{quoted(pattern)})"
         case Below(field, above):
-            own = record_type.field(record_type.identifier)
+            by_id = record_type.field(record_type.identifier)
             return (
                 f"Aggregation.isdescendant(HierarchyNodes=$root/{record_type.source},"
-                f"HierarchyQualifier={quoted(field.name)},Node={own.name},Ancestor={literal(own, above)})"
+                f"HierarchyQualifier={quoted(field.name)},Node={by_id.name},Ancestor={literal(by_id, above)})"
             )
 
 

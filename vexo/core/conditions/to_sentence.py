@@ -61,7 +61,7 @@ def _sentence(said: Mapping[str, Any], record_type: RecordType, catalogue: Catal
     field = catalogue.field(record_type, said["field"])
     values = list(said["values"])
     joint = " and " if said["does"] == "between" else " or "
-    told = joint.join(values)
+    clause = joint.join(values)
     if said["does"] in ("last-days", "next-days"):
-        told += " days"
-    return f"{field.label} {_WORDS[said['does']]}{' ' + told if told else ''}"
+        clause += " days"
+    return f"{field.label} {_WORDS[said['does']]}{' ' + clause if clause else ''}"

@@ -120,13 +120,13 @@ def phrase(treatment: Treatment) -> str:
     return re.sub(r"\{(\w+)\}", told, treatment.says)
 
 
-def lane_sentence(own: Field, lane: Lane, header: str) -> str:
+def lane_sentence(field: Field, lane: Lane, header: str) -> str:
     """A field's lane as one sentence."""
     if lane.fixed:
         added = "add" if lane.adds else "take"
         return f"For every row {added} “{lane.fixed}”."
-    said = [f"{'Compare' if lane.check else 'Take'} {header or own.label}", *map(phrase, lane.treatments)]
-    if own.kind == Kind.CHOICES:
+    said = [f"{'Compare' if lane.check else 'Take'} {header or field.label}", *map(phrase, lane.treatments)]
+    if field.kind == Kind.CHOICES:
         if lane.separator != SEPARATOR:
             said.append(f"split at “{lane.separator}”")
         if lane.adds:

@@ -84,11 +84,11 @@ class SendOut:
 def default_fields(record_type: RecordType) -> list[str]:
     """Fields of a sheet when nobody chose: the identifier, the keys, then all that can be carried back; of fields that
     set one value the first."""
-    made = list(dict.fromkeys([record_type.identifier, *record_type.natural_key]))
+    names = list(dict.fromkeys([record_type.identifier, *record_type.natural_key]))
     for field in record_type.fields:
-        if not field.read_only and field.name not in made and not set(record_type.instead_of(field.name)) & set(made):
-            made.append(field.name)
-    return made
+        if not field.read_only and field.name not in names and not set(record_type.instead_of(field.name)) & set(names):
+            names.append(field.name)
+    return names
 
 
 def with_keys(fields: tuple[str, ...], record_type: RecordType) -> list[str]:
@@ -139,8 +139,8 @@ def check_picked(picked: Picked | None, record_type: RecordType) -> None:
     """Raises UnknownName and DocumentError where records by hand are not named by whole keys of the type."""
     if picked is None:
         return
-    own = [record_type.field(name) for name in picked.key]
-    if not own or any(len(values) != len(own) for values in picked.values):
+    key_fields = [record_type.field(name) for name in picked.key]
+    if not key_fields or any(len(values) != len(key_fields) for values in picked.values):
         raise DocumentError("Each key needs a value for each of its fields.")
     if len(picked.values) > MOST_KEYS:
         raise DocumentError(f"At most {MOST_KEYS:,} records can be picked by hand; use a condition for more.")
@@ -185,8 +185,8 @@ def sentence(document: SendOut, catalogue: Catalogue) -> str:
     record_type = catalogue.type(document.record_type)
 
     def label(name: str) -> str:
-        own = catalogue.field(record_type, name.removeprefix("-")).label
-        return f"{own}, highest first" if name.startswith("-") else own
+        field_label = catalogue.field(record_type, name.removeprefix("-")).label
+        return f"{field_label}, highest first" if name.startswith("-") else field_label
 
     if document.headers_only:
         words = f"An empty sheet for {record_type.plural}"

@@ -49,20 +49,20 @@ def keys_in(rows: Sequence[Sequence[str]], record_type: RecordType, key: Sequenc
     named = _named(rows[first], record_type) if rows else []
     places: list[int] = []
     chosen: tuple[str, ...] = ()
-    for own in keys if any(named) else ():
-        if all(name in named for name in own) and len(own) >= len(chosen):
-            chosen, places = own, [named.index(name) for name in own]
+    for declared in keys if any(named) else ():
+        if all(name in named for name in declared) and len(declared) >= len(chosen):
+            chosen, places = declared, [named.index(name) for name in declared]
     begin = first + 1 if chosen else first
     if not chosen:
         wide = max((len([c for c in row if c]) for row in rows), default=0)
-        fits = [own for own in keys if len(own) == wide and own != (record_type.identifier,)] or [
-            own for own in keys if len(own) == wide
+        fits = [declared for declared in keys if len(declared) == wide and declared != (record_type.identifier,)] or [
+            declared for declared in keys if len(declared) == wide
         ]
         if not fits:
-            words = ", or ".join(" + ".join(record_type.field(n).label for n in own) for own in keys)
+            words = ", or ".join(" + ".join(record_type.field(n).label for n in declared) for declared in keys)
             raise DocumentError(f"Each line should hold one key: {words}. Name the fields in the first line.")
         chosen, places = fits[0], list(range(wide))
-    found: dict[tuple[str, ...], None] = {}
+    keys_read: dict[tuple[str, ...], None] = {}
     for number, row in enumerate(rows[begin:], start=begin + 1):
         cells = [row[at].strip() if at < len(row) else "" for at in places]
         if not any(cells):
@@ -70,15 +70,15 @@ def keys_in(rows: Sequence[Sequence[str]], record_type: RecordType, key: Sequenc
         if not all(cells):
             words = " + ".join(record_type.field(name).label for name in chosen)
             raise DocumentError(f"Line {number} of the list lacks a part of its key: {words}.")
-        found[tuple(cells)] = None
-    if not found:
+        keys_read[tuple(cells)] = None
+    if not keys_read:
         raise DocumentError("The list names no record.")
-    return Picked(chosen, tuple(found))
+    return Picked(chosen, tuple(keys_read))
 
 
 def read_keys(text: str, record_type: RecordType, key: Sequence[str] = ()) -> Picked:
     """The keys of a pasted list. Raises DocumentError."""
-    several = any(len(own) > 1 for own in ([key] if key else record_type.keys))
+    several = any(len(declared) > 1 for declared in ([key] if key else record_type.keys))
     return keys_in(_cells(text, several), record_type, key)
 
 
@@ -102,9 +102,12 @@ def met(keys: pl.DataFrame, key: Sequence[str], record_type: RecordType, records
         keys: as ``typed_keys`` makes them.
         records: with the fields of the key.
     """
-    own = {name: records[IDENTIFIER if name == record_type.identifier else name] for name in key}
+    key_columns = {name: records[IDENTIFIER if name == record_type.identifier else name] for name in key}
     right = records.with_columns(
-        [(bare(values) if values.dtype == pl.String else values).alias(f"on.{name}") for name, values in own.items()]
+        [
+            (bare(values) if values.dtype == pl.String else values).alias(f"on.{name}")
+            for name, values in key_columns.items()
+        ]
     )
     left = keys.select(PLACE, *[pl.col(name).alias(f"on.{name}") for name in key])
     joined = left.join(right, on=[f"on.{name}" for name in key], how="inner", maintain_order="left")
@@ -118,7 +121,7 @@ def in_their_order(picked: Picked, record_type: RecordType, records: pl.DataFram
         records: with the fields of the key.
     """
     keys = typed_keys(picked, record_type)
-    found = met(keys, picked.key, record_type, records)
-    missing = keys.join(found, on=PLACE, how="anti", maintain_order="left")[PLACE].to_list()
-    each = found.unique(IDENTIFIER, keep="first", maintain_order=True).select(records.columns)
+    met_records = met(keys, picked.key, record_type, records)
+    missing = keys.join(met_records, on=PLACE, how="anti", maintain_order="left")[PLACE].to_list()
+    each = met_records.unique(IDENTIFIER, keep="first", maintain_order=True).select(records.columns)
     return each, [" ".join(picked.values[at]) for at in missing]

@@ -69,9 +69,9 @@ def near_records(lost: pl.DataFrame, known: pl.DataFrame, names: Sequence[str]) 
     for form in _FORMS:
         if left.is_empty():
             break
-        found = _alike(left, known, dict.fromkeys(names, form))
-        parts.append(found)
-        left = left.filter(~pl.col(AT).is_in(found[AT].implode()))
+        near = _alike(left, known, dict.fromkeys(names, form))
+        parts.append(near)
+        left = left.filter(~pl.col(AT).is_in(near[AT].implode()))
     if len(left):
         parts.append(_close(left, known, names))
     return pl.concat(parts).sort(AT, maintain_order=True)
@@ -80,8 +80,8 @@ def near_records(lost: pl.DataFrame, known: pl.DataFrame, names: Sequence[str]) 
 def _alike(left: pl.DataFrame, known: pl.DataFrame, forms: dict[str, Callable[[pl.Expr], pl.Expr]]) -> pl.DataFrame:
     """Pairs whose keys are equal in a form."""
     on = [f"form.{name}" for name in forms]
-    made = [form(pl.col(name)).alias(f"form.{name}") for name, form in forms.items()]
-    pairs = left.lazy().select(AT, *made).join(known.lazy().select(IDENTIFIER, *made), on=on, how="inner")
+    forms_made = [form(pl.col(name)).alias(f"form.{name}") for name, form in forms.items()]
+    pairs = left.lazy().select(AT, *forms_made).join(known.lazy().select(IDENTIFIER, *forms_made), on=on, how="inner")
     order = known.lazy().select(IDENTIFIER).with_row_index("order")
     return pairs.join(order, on=IDENTIFIER).sort(AT, "order").select(AT, IDENTIFIER).collect()
 
@@ -104,7 +104,9 @@ def _shortened(table: pl.DataFrame, name: str) -> pl.DataFrame:
 def _close(left: pl.DataFrame, known: pl.DataFrame, names: Sequence[str]) -> pl.DataFrame:
     """Pairs of which one field differs by two neighbours swapped or, if none does, by one character; the others are
     equal, or near by a form."""
-    found = [pl.DataFrame(schema={AT: pl.UInt32, IDENTIFIER: pl.String, "order": pl.UInt32, "swapped": pl.Boolean})]
+    candidates = [
+        pl.DataFrame(schema={AT: pl.UInt32, IDENTIFIER: pl.String, "order": pl.UInt32, "swapped": pl.Boolean})
+    ]
     known = known.with_row_index("order")
     for name in names:
         others = [_without_zeros(pl.col(other)).alias(f"form.{other}") for other in names if other != name]
@@ -116,8 +118,8 @@ def _close(left: pl.DataFrame, known: pl.DataFrame, names: Sequence[str]) -> pl.
             there = _shortened(some, "other").join(parts, on=on, how="semi")
             pairs = wanted.join(there, on=on, how="inner", suffix=".other")
             slips = pairs.select(AT, IDENTIFIER, "order", _SWAPPED.alias("swapped"), _ONE.alias("one"))
-            found.append(slips.filter(pl.col("swapped") | pl.col("one")).drop("one"))
-    pairs = pl.concat(found).group_by(AT, IDENTIFIER, "order").agg(pl.col("swapped").any())
+            candidates.append(slips.filter(pl.col("swapped") | pl.col("one")).drop("one"))
+    pairs = pl.concat(candidates).group_by(AT, IDENTIFIER, "order").agg(pl.col("swapped").any())
     first = pl.col("swapped") | ~pl.col("swapped").any().over(AT)
     return pairs.filter(first).sort(AT, "order").select(AT, IDENTIFIER)
 
@@ -144,8 +146,8 @@ def near_keys(missing: Iterable[str], existing: Iterable[str], most: int = 3) ->
     wanted = pl.Series("key", list(dict.fromkeys(missing)), dtype=pl.String)
     there = pl.Series("key", list(dict.fromkeys(existing)), dtype=pl.String)
     known = pl.DataFrame([there.alias(IDENTIFIER), there])
-    found = near_records(wanted.to_frame(), known, ["key"])
+    candidates = near_records(wanted.to_frame(), known, ["key"])
     near: dict[str, list[str]] = {}
-    for at, text in found.iter_rows():
+    for at, text in candidates.iter_rows():
         near.setdefault(wanted[at], []).append(text)
     return {key: texts[:most] for key, texts in near.items()}

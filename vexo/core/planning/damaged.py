@@ -35,8 +35,8 @@ def hold_damaged(
         damage: see ``core.sheets.damage``; cells of other rows are passed over.
         fields: column of the sheet → the field that it is carried into.
     """
-    own = _lines(damage.filter(pl.col(ROW_ID).is_in(plan[ROW_ID].implode())), fields)
-    open_, _ = answered(own, counting(decisions))
+    lines = _lines(damage.filter(pl.col(ROW_ID).is_in(plan[ROW_ID].implode())), fields)
+    open_, _ = answered(lines, counting(decisions))
     if open_.is_empty():
         return plan, questions
     asked = pl.concat([questions, open_.select(ROW_ID, "code", "field", "digest")])
@@ -67,13 +67,13 @@ def is_meant(damage: pl.DataFrame, decisions: pl.DataFrame, fields: Mapping[str,
 
 def _lines(damage: pl.DataFrame, fields: Mapping[str, str]) -> pl.DataFrame:
     """Damaged cells as faults of their fields, a line each; those that no lane carries are not among them."""
-    own = damage.filter(~pl.col("kind").is_in(_ONLY_SAID) & pl.col("column").is_in(list(fields)))
-    if own.is_empty():
+    sendable = damage.filter(~pl.col("kind").is_in(_ONLY_SAID) & pl.col("column").is_in(list(fields)))
+    if sendable.is_empty():
         return pl.DataFrame(schema=FAULT_LINES)
     field = pl.col("column").replace_strict(dict(fields), return_dtype=pl.String)
     shown = (pl.lit(_CODE), field, "text", pl.col("repair").fill_null(""))
-    seen = own.select(pl.concat_str(*shown, separator=BETWEEN)).to_series()
-    return own.select(
+    seen = sendable.select(pl.concat_str(*shown, separator=BETWEEN)).to_series()
+    return sendable.select(
         ROW_ID,
         pl.lit(_CODE).alias("code"),
         field.alias("field"),
@@ -86,15 +86,15 @@ def _sent(plan: pl.DataFrame, lines: pl.DataFrame) -> pl.DataFrame:
     """The lines whose cell would be written, in rows that would be sent or wait for a person."""
     parts = [lines.head(0)]
     rows = plan.filter(pl.col(VERDICT).is_in([Verdict.CREATE, Verdict.UPDATE, Verdict.HELD]))
-    for (name,), own in lines.partition_by("field", as_dict=True, maintain_order=True).items():
+    for (name,), of_field in lines.partition_by("field", as_dict=True, maintain_order=True).items():
         action, proposed = FieldColumns(str(name)).action, FieldColumns(str(name)).proposed
         if action not in plan.columns:
             continue
         sent = rows.filter(pl.col(action).is_in([CellAction.WRITE, CellAction.HELD])).select(ROW_ID, proposed)
-        found = own.join(sent, on=ROW_ID, how="inner", maintain_order="left")
-        if found.schema[proposed] == pl.String:
+        damaged = of_field.join(sent, on=ROW_ID, how="inner", maintain_order="left")
+        if damaged.schema[proposed] == pl.String:
             # A new key is written without the spaces at its ends, whatever stands in the cell.
             repair = pl.col("arguments").list.get(1)
-            found = found.filter(pl.col(proposed).ne_missing(repair) | (repair == ""))
-        parts.append(found.drop(proposed))
+            damaged = damaged.filter(pl.col(proposed).ne_missing(repair) | (repair == ""))
+        parts.append(damaged.drop(proposed))
     return pl.concat(parts)

@@ -44,8 +44,8 @@ def find_faults(frame: pl.DataFrame, cases: Sequence[Case]) -> pl.DataFrame:
     if not cases:
         return parts[0]
     holds = frame.select([case.when.fill_null(value=False).alias(str(at)) for at, case in enumerate(cases)])
-    found = [case for at, case in enumerate(cases) if holds[str(at)].any()]
-    for case, lines in zip(found, pl.collect_all([_lines(frame, case) for case in found]), strict=True):
+    applying = [case for at, case in enumerate(cases) if holds[str(at)].any()]
+    for case, lines in zip(applying, pl.collect_all([_lines(frame, case) for case in applying]), strict=True):
         asks = CODES[case.code] == Does.HOLDS or case.seen
         seen = on_unique(lines["digest"], digest) if asks else pl.Series([""]).new_from_index(0, len(lines))
         lines.replace_column(lines.get_column_index("digest"), seen.alias("digest"))

@@ -55,17 +55,17 @@ def join_parts(parts: Sequence[FilePart]) -> tuple[pl.DataFrame, SheetProfile]:
     frames, offset = [], 0
     for part in parts:
         written = told_apart(part.profile.columns)
-        own = {known.setdefault(_plain(place), place): name for place, name in written.items()}
-        if len(own) < len(written):
+        own_places = {known.setdefault(_plain(place), place): name for place, name in written.items()}
+        if len(own_places) < len(written):
             # In this file itself two headers differ by nothing else.
-            own = written
-        if part is not first and not any(place in places for place in own if place[0]):
+            own_places = written
+        if part is not first and not any(place in places for place in own_places if place[0]):
             raise SheetError(
                 f"{part.name} shares no column with {first.name}, so it continues another list. Bring it in by itself."
             )
-        for place in own:
+        for place in own_places:
             places.setdefault(place, f"c{len(places)}")
-        names = {name: places[place] for place, name in own.items()}
+        names = {name: places[place] for place, name in own_places.items()}
         names |= {f"shown.{old}": f"shown.{new}" for old, new in names.items() if f"shown.{old}" in part.cells.columns}
         start = part.profile.header_row
         row = pl.col(ROW) if part is first else pl.col(ROW).cast(pl.Int64) - start + offset

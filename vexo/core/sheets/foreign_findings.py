@@ -26,12 +26,12 @@ def _cells(number: int) -> str:
 
 def _counted(cells: pl.DataFrame, profile: SheetProfile, pattern: str) -> list[tuple[str, int, int]]:
     """Header, how many cells, and the row of the first one, of each column that has such cells."""
-    found = []
+    findings = []
     for column in profile.columns:
         rows = cells.filter(pl.col(column.name).str.contains(pattern))[ROW]
         if len(rows):
-            found.append((column.header or column.name, len(rows), int(rows[0])))
-    return found
+            findings.append((column.header or column.name, len(rows), int(rows[0])))
+    return findings
 
 
 def _among_numbers(cells: pl.DataFrame, column: Column) -> list[Finding]:

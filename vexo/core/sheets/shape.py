@@ -89,10 +89,10 @@ def _numbers_below(lines: list[Line], column: int) -> bool:
 def _has_none(head: Line, below: list[Line]) -> bool:
     """Whether the first line is a record like those below it: numbers stand over numbers, no word over any."""
     numeric = [at for at in range(len(head)) if _text(head[at]) and _numbers_below(below, at)]
-    own = [_text(head[at]) for at in numeric]
-    if not own or not all(map(_is_number, own)):
+    texts = [_text(head[at]) for at in numeric]
+    if not texts or not all(map(_is_number, texts)):
         return False
-    return not (all(map(_YEAR.fullmatch, own)) and len(set(own)) == len(own))
+    return not (all(map(_YEAR.fullmatch, texts)) and len(set(texts)) == len(texts))
 
 
 def _two_rows(head: Line, second: Line, below: list[Line]) -> bool:
@@ -188,15 +188,15 @@ def _with_anything(raw: pl.DataFrame, names: list[str]) -> pl.Series:
     """Which rows have a cell that is more than white space. A column is only looked at for rows that none before told
     of."""
     left = pl.int_range(len(raw), eager=True)
-    found = pl.Series([False]).new_from_index(0, len(raw))
+    filled = pl.Series([False]).new_from_index(0, len(raw))
     for name in names:
         texts = raw[name] if len(left) == len(raw) else raw[name].gather(left)
-        own = texts.str.contains(f"^{SPACES}*$").not_().fill_null(value=False)
-        found = own if len(left) == len(raw) else found.scatter(left.filter(own), True)
-        left = left.filter(~own)
+        filled_here = texts.str.contains(f"^{SPACES}*$").not_().fill_null(value=False)
+        filled = filled_here if len(left) == len(raw) else filled.scatter(left.filter(filled_here), True)
+        left = left.filter(~filled_here)
         if left.is_empty():
             break
-    return found
+    return filled
 
 
 def shape_cells(
@@ -247,14 +247,16 @@ def shape_cells(
         Column(f"c{at}", header.names[at], numbers[f"f{at}"], numbers[f"d{at}"]) for at in range(len(names))
     )
     counted = {name: numbers[f"f{at}"] for at, name in enumerate(names)}
-    told = [Finding("total-row", f"Row {row:,} is a total and is not read.", row) for row in totals[ROW].to_list()]
+    total_findings = [
+        Finding("total-row", f"Row {row:,} is a total and is not read.", row) for row in totals[ROW].to_list()
+    ]
     profile = SheetProfile(
         columns=columns,
         header_row=header.row,
         rows=len(cells),
         blank_rows=blank_rows,
         total_rows=tuple(totals[ROW].to_list()),
-        findings=(*findings, *header.findings, *_names(names, header, counted), *told),
+        findings=(*findings, *header.findings, *_names(names, header, counted), *total_findings),
         places=tuple(names),
         first_rows=previews,
         **found,
@@ -274,8 +276,14 @@ def _total_row(body: pl.DataFrame, names: list[str]) -> pl.DataFrame:
         return last.head(0)
     for name, text in held.items():
         above = as_numbers(body[name].head(len(body) - 1))
-        own = as_numbers(pl.Series([text]))
-        if above is None or own is None or len(above.drop_nulls()) < _SUMMED or above.sum() != own[0] or own[0] == 0:
+        numbers = as_numbers(pl.Series([text]))
+        if (
+            above is None
+            or numbers is None
+            or len(above.drop_nulls()) < _SUMMED
+            or above.sum() != numbers[0]
+            or numbers[0] == 0
+        ):
             return last.head(0)
     return last
 
@@ -288,8 +296,8 @@ def reshape(shaped: Shaped, choices: Choices) -> Shaped:
     cells, aside, profile = shaped
     back = {f"c{at}": name for at, name in enumerate(profile.places)}
     back |= {f"shown.{new}": f"shown.{old}" for new, old in back.items() if f"shown.{new}" in cells.columns}
-    own = cells.rename(back).with_columns(pl.col(ROW).cast(aside[ROW].dtype))
-    raw = pl.concat([aside, own], how="diagonal").select(aside.columns)
+    without_aside = cells.rename(back).with_columns(pl.col(ROW).cast(aside[ROW].dtype))
+    raw = pl.concat([aside, without_aside], how="diagonal").select(aside.columns)
     return shape_cells(
         raw,
         choices,

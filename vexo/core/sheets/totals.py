@@ -56,8 +56,8 @@ def _seen(cells: pl.Series) -> dict[str, int]:
     """How many cells are filled, look like codes, and like a number of either form."""
     patterns = {"codes": _CODE} | {
         f"{form}.{what}": pattern
-        for form, told in _FORMS.items()
-        for what, pattern in zip(("decimals", "groups"), told, strict=False)
+        for form, means in _FORMS.items()
+        for what, pattern in zip(("decimals", "groups"), means, strict=False)
     }
     frame = cells.to_frame("text").select(pl.col("text").str.contains(p).sum().alias(n) for n, p in patterns.items())
     return {**frame.row(0, named=True), "filled": cells.count()}
@@ -117,8 +117,8 @@ def _numbers(cells: pl.Series) -> pl.Series | None:
     decimal, grouped, between = _FORMS[form]
     is_number = text.str.contains(f"{_PLAIN}|{decimal}|{grouped}")
     ungrouped = pl.when(text.str.contains(grouped)).then(text.str.replace_all(between, "")).otherwise(text)
-    told: pl.Expr = ungrouped.str.replace(",", ".", literal=True) if form == "comma" else ungrouped
-    return _as_decimals(cells.to_frame("text").select(pl.when(is_number).then(told).alias("text"))["text"], filled)
+    points: pl.Expr = ungrouped.str.replace(",", ".", literal=True) if form == "comma" else ungrouped
+    return _as_decimals(cells.to_frame("text").select(pl.when(is_number).then(points).alias("text"))["text"], filled)
 
 
 def _as_decimals(texts: pl.Series, filled: int) -> pl.Series | None:
@@ -150,8 +150,8 @@ def column_totals(texts: pl.Series) -> ColumnTotals:
     numbers = as_numbers(texts)
     if numbers is None:
         return ColumnTotals(len(filled), filled.n_unique())
-    told = [_exact(made) for made in (numbers.sum(), numbers.min(), numbers.max())]
-    return ColumnTotals(len(filled), filled.n_unique(), len(numbers.drop_nulls()), *told)
+    figures = [_exact(figure) for figure in (numbers.sum(), numbers.min(), numbers.max())]
+    return ColumnTotals(len(filled), filled.n_unique(), len(numbers.drop_nulls()), *figures)
 
 
 def sheet_totals(cells: pl.DataFrame, columns: Sequence[str]) -> dict[str, dict[str, Any]]:
@@ -181,15 +181,17 @@ def checked(expected: Mapping[str, Any], rows: int, sums: Mapping[str, str]) -> 
         expected: ``rows`` and ``sums`` (header → text), where they were said.
         sums: header → the column's sum, empty where it has none.
     """
-    made = []
+    differences = []
     if expected.get("rows") is not None:
         off = rows - int(expected["rows"])
-        made.append({"what": "", "expected": str(expected["rows"]), "now": str(rows), "off": _signed(Decimal(off))})
+        differences.append(
+            {"what": "", "expected": str(expected["rows"]), "now": str(rows), "off": _signed(Decimal(off))}
+        )
     for header, text in expected.get("sums", {}).items():
         now, wanted = sums.get(header, ""), as_typed(str(text))
         off_by = "?" if not now or wanted is None else _signed(Decimal(now) - wanted)
-        made.append({"what": header, "expected": str(text), "now": now, "off": off_by})
-    return made
+        differences.append({"what": header, "expected": str(text), "now": now, "off": off_by})
+    return differences
 
 
 def _signed(number: Decimal) -> str:

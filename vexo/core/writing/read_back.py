@@ -26,7 +26,7 @@ def differences(written: pl.DataFrame, now: pl.DataFrame, fields: Sequence[Field
         what the application itself made of the value (it said so in its answer), and what is otherwise since then;
         columns as ``DIFFERENCES``.
     """
-    own, since = [pl.DataFrame(schema=DIFFERENCES)], [pl.DataFrame(schema=DIFFERENCES)]
+    by_application, since = [pl.DataFrame(schema=DIFFERENCES)], [pl.DataFrame(schema=DIFFERENCES)]
     joined = written.join(now.drop(VERSION), on=IDENTIFIER, how="inner", maintain_order="left", suffix=".now")
     for field in fields:
         if field.name not in now.columns:
@@ -46,9 +46,9 @@ def differences(written: pl.DataFrame, now: pl.DataFrame, fields: Sequence[Field
             schema=DIFFERENCES,
         )
         by_itself = wrong.select(same(columns.result, field.name, field)).to_series()
-        own.append(table.filter(by_itself))
+        by_application.append(table.filter(by_itself))
         since.append(table.filter(~by_itself))
-    return pl.concat(own), pl.concat(since)
+    return pl.concat(by_application), pl.concat(since)
 
 
 def set_by_itself(
@@ -56,7 +56,7 @@ def set_by_itself(
 ) -> dict[str, int]:
     """Fields of new records that nobody sent and that are filled: defaults and computed ones, with their rows."""
     joined = created.join(now.drop(VERSION), on=IDENTIFIER, how="inner", suffix=".now")
-    found = {}
+    counts = {}
     for field in record_type.fields:
         if field.name not in now.columns or field.name == record_type.identifier or joined.is_empty():
             continue
@@ -65,5 +65,5 @@ def set_by_itself(
             filled = filled & (pl.col(FieldColumns(field.name).action) != CellAction.WRITE)
         count = int(joined.select(filled.sum()).item())
         if count:
-            found[field.name] = count
-    return found
+            counts[field.name] = count
+    return counts

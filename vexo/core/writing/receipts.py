@@ -34,10 +34,10 @@ def receipt(
     Args:
         states: ``row_id``, ``state``, ``reason`` and ``@id`` of every row.
     """
-    told = states.select(ROW_ID, "state", "reason", IDENTIFIER)
-    own = plan.drop(ROW, "faults", IDENTIFIER, "verdict")
-    joined = cells.join(told, on=ROW_ID, how="left", maintain_order="left").join(
-        own, on=ROW_ID, how="left", maintain_order="left"
+    reasons = states.select(ROW_ID, "state", "reason", IDENTIFIER)
+    plan_columns = plan.drop(ROW, "faults", IDENTIFIER, "verdict")
+    joined = cells.join(reasons, on=ROW_ID, how="left", maintain_order="left").join(
+        plan_columns, on=ROW_ID, how="left", maintain_order="left"
     )
     columns = _sheet_columns(joined, profile)
     columns += [
@@ -60,8 +60,8 @@ def receipt(
 
 def not_in(cells: pl.DataFrame, profile: SheetProfile, states: pl.DataFrame) -> list[OutgoingColumn]:
     """The rows that did not go in, as they came, with their row and the reason in the last columns."""
-    told = states.select(ROW_ID, "state", "reason")
-    joined = cells.join(told, on=ROW_ID, how="inner", maintain_order="left").filter(pl.col("state").is_in(NOT_IN))
+    reasons = states.select(ROW_ID, "state", "reason")
+    joined = cells.join(reasons, on=ROW_ID, how="inner", maintain_order="left").filter(pl.col("state").is_in(NOT_IN))
     return [
         *_sheet_columns(joined, profile),
         _text_column("row", ROW_HEADER, joined[ROW]),

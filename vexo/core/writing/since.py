@@ -46,8 +46,8 @@ def _without(some: pl.Series, others: pl.Series) -> pl.Series:
 
 
 def _how_many(rows: pl.DataFrame, state: str, among: pl.Series) -> int:
-    own = rows.filter(pl.col("state") == state)[IDENTIFIER].drop_nulls().unique()
-    return int(own.is_in(among.implode()).sum())
+    record_ids = rows.filter(pl.col("state") == state)[IDENTIFIER].drop_nulls().unique()
+    return int(record_ids.is_in(among.implode()).sum())
 
 
 def compare(
@@ -72,7 +72,7 @@ def compare(
         if joined.is_empty():
             continue
         wrote = joined.select(same(now, "app", field) & pl.col("app").is_not_null()).to_series()
-        texts = [to_text(field, joined[name]).alias(told) for name, told in ((then, "then"), (now, "now"))]
+        texts = [to_text(field, joined[name]).alias(side) for name, side in ((then, "then"), (now, "now"))]
         parts.append(
             joined.select(IDENTIFIER, pl.lit(field.name).alias("field")).with_columns(*texts, wrote.alias("ours"))
         )

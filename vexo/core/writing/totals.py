@@ -17,24 +17,24 @@ _LAND = ("create", "update", "same")
 
 def total(values: pl.Series) -> str:
     """A sum to the last digit, as text."""
-    found = values.drop_nulls().sum()
-    return format(Decimal(str(found or 0)), "f")
+    sum_ = values.drop_nulls().sum()
+    return format(Decimal(str(sum_ or 0)), "f")
 
 
 def planned_totals(plan: pl.DataFrame, fields: Sequence[Field]) -> dict[str, dict[str, str]]:
     """For each number field: ``sheet`` (all rows read), ``planned`` (rows to be written or same, as they will be) and
     ``before`` (the same records as they are)."""
-    made = {}
+    totals = {}
     lands = plan["verdict"].is_in(_LAND)
     for field in fields:
         if not field.is_number:
             continue
         columns = FieldColumns(field.name)
         new, old = columns.proposed, columns.current
-        own = plan.select(new, old, columns.action).filter(lands)
-        will = own.select(pl.when(pl.col(columns.action) == CellAction.WRITE).then(new).otherwise(old)).to_series()
-        made[field.name] = {"sheet": total(plan[new]), "planned": total(will), "before": total(own[old])}
-    return made
+        landing = plan.select(new, old, columns.action).filter(lands)
+        will = landing.select(pl.when(pl.col(columns.action) == CellAction.WRITE).then(new).otherwise(old)).to_series()
+        totals[field.name] = {"sheet": total(plan[new]), "planned": total(will), "before": total(landing[old])}
+    return totals
 
 
 def after_totals(plan: pl.DataFrame, records: pl.DataFrame, fields: Sequence[Field]) -> dict[str, str]:

@@ -32,10 +32,10 @@ class UnknownApplication(PlainError):
 
 def find_application(name: str) -> Application:
     """A connected application by its name. Raises UnknownApplication."""
-    found = Application.objects.filter(name=name).first()
-    if found is None:
+    application = Application.objects.filter(name=name).first()
+    if application is None:
         raise _unknown(name)
-    return found
+    return application
 
 
 def _unknown(name: str) -> UnknownApplication:
@@ -93,8 +93,8 @@ def describe(application: Application, client: Client | None = None) -> Catalogu
     began = time.monotonic()
     try:
         if client is None:
-            with client_of(application) as own:
-                catalogue = own.describe()
+            with client_of(application) as own_client:
+                catalogue = own_client.describe()
         else:
             catalogue = client.describe()
     except ApplicationError as error:
@@ -191,13 +191,13 @@ def connect(by: Person, wanted: Connection, *, change: bool = False, inside: boo
     changed += ["token"] if before is not None and not _holds(before, token) else []
     fresh = {"secret": lock(token), "catalogue": catalogue.to_json(), "described_at": timezone.now(), "trouble": ""}
     with transaction.atomic():
-        made, _ = Application.objects.update_or_create(name=wanted.name, defaults=values | fresh)
-        words = f"Connected {made.label} at {made.address}"
+        application, _ = Application.objects.update_or_create(name=wanted.name, defaults=values | fresh)
+        words = f"Connected {application.label} at {application.address}"
         if before is not None:
-            words = f"Changed the connection of {made.label}: {', '.join(changed) or 'nothing'}"
+            words = f"Changed the connection of {application.label}: {', '.join(changed) or 'nothing'}"
         if before is None or changed:
-            note(by.username, "connected", words, made)
-    return made
+            note(by.username, "connected", words, application)
+    return application
 
 
 def _holds(kept: Application, token: str) -> bool:

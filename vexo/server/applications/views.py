@@ -224,8 +224,10 @@ class FieldsView(APIView):
         new_field_serializer = NewFieldSerializer(data=request.data)
         new_field_serializer.is_valid(raise_exception=True)
         values, application = new_field_serializer.validated_data, get_object_or_404(Application, name=name)
-        record_type, own = values.pop("record_type"), values.pop("name")
-        field = NewField(own or shaping.name_from(values["label"]), **{**values, "choices": tuple(values["choices"])})
+        record_type, field_name = values.pop("record_type"), values.pop("name")
+        field = NewField(
+            field_name or shaping.name_from(values["label"]), **{**values, "choices": tuple(values["choices"])}
+        )
         known = shaping.add_field(person_of(request), application, record_type, field)
         application.refresh_from_db()
         return Response(_catalogue_json(application, known, request), status=201)

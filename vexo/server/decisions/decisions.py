@@ -82,8 +82,8 @@ def _refuse_unknown(trip: Trip, identifier: str) -> None:
 def _near_to_one(plan: Plan) -> pl.Series:
     """The rows of a plan whose key was not found, and is near to that of one record."""
     faults = artifacts.read(plan.path, ["row_id", "faults"]).explode("faults").drop_nulls("faults")
-    code, told = pl.col("faults").struct.field("code"), pl.col("faults").struct.field("arguments")
-    ids = told.list.get(2, null_on_oob=True)
+    code, arguments = pl.col("faults").struct.field("code"), pl.col("faults").struct.field("arguments")
+    ids = arguments.list.get(2, null_on_oob=True)
     one = code.is_in(["near-key", "not-found"]) & (ids != "") & ~ids.str.contains(",")
     return faults.filter(one.fill_null(value=False))["row_id"]
 

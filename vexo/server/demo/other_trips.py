@@ -87,8 +87,10 @@ def _bring_text(
 def _read(application: Application, record_type: str, fields: Sequence[str], condition: str, top: int) -> pl.DataFrame:
     with client_of(application) as client:
         catalogue = client.describe()
-        own = catalogue.type(record_type)
-        return pl.concat(list(client.read(own, fields, read_condition(condition, own, catalogue), fields[:2], top=top)))
+        its_type = catalogue.type(record_type)
+        return pl.concat(
+            list(client.read(its_type, fields, read_condition(condition, its_type, catalogue), fields[:2], top=top))
+        )
 
 
 def load_measuring_weekend(application: Application) -> Trip:
@@ -165,9 +167,9 @@ def load_season_rates(application: Application) -> Trip:
         path = Path(folder) / "season-rates-home.csv"
         pl.DataFrame(home).write_csv(path, separator=";")
         upload = take_file(path, "bram")
-    found = _done(start_recognising(upload, person("bram"), run_here=True)).result or {}
+    result = _done(start_recognising(upload, person("bram"), run_here=True)).result or {}
     job = start_bringing_in(
-        application, "Berth", upload, person("bram"), ImportRequest(trip=str(found["trip"])), run_here=True
+        application, "Berth", upload, person("bram"), ImportRequest(trip=str(result["trip"])), run_here=True
     )
     _done(job)
     trip.refresh_from_db()

@@ -77,15 +77,15 @@ def _edit(columns: list[OutgoingColumn]) -> dict[str, pl.Series]:
 
 def _with_new_rows(cells: dict[str, pl.Series]) -> dict[str, pl.Series]:
     """A new pontoon E-2 at Northhaven: rows without a record ID."""
-    made: dict[str, list[str | None]] = {name: [None] * _NEW for name in cells}
-    made["harbour"] = ["NORTHHAVEN"] * _NEW
-    made["berth_no"] = [f"E-{201 + n}" for n in range(_NEW)]
-    made["daily_rate"] = ["31.00"] * _NEW
-    made["services"] = ["water"] * _NEW
-    made["status"] = ["free"] * _NEW
-    made["length_m"] = ["9.0"] * _NEW
+    new_cells: dict[str, list[str | None]] = {name: [None] * _NEW for name in cells}
+    new_cells["harbour"] = ["NORTHHAVEN"] * _NEW
+    new_cells["berth_no"] = [f"E-{201 + n}" for n in range(_NEW)]
+    new_cells["daily_rate"] = ["31.00"] * _NEW
+    new_cells["services"] = ["water"] * _NEW
+    new_cells["status"] = ["free"] * _NEW
+    new_cells["length_m"] = ["9.0"] * _NEW
     return {
-        name: pl.concat([cells[name], pl.Series(name, made[name], dtype=pl.String).alias(cells[name].name)])
+        name: pl.concat([cells[name], pl.Series(name, new_cells[name], dtype=pl.String).alias(cells[name].name)])
         for name in cells
     }
 

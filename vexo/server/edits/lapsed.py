@@ -30,13 +30,13 @@ def lapsed(edits: Sequence[Edit], sheet: Sheet) -> dict[int, Lapsed]:
     Args:
         edits: those of a trip; of other parts than the sheet's none is told of.
     """
-    found = {}
+    lapsed_edits = {}
     for edit in edits:
         if edit.sheet_id != sheet.pk and edit.sheet.part_id == sheet.part_id:
             one = _lapsed(edit, sheet)
             if one.count:
-                found[edit.pk] = one
-    return found
+                lapsed_edits[edit.pk] = one
+    return lapsed_edits
 
 
 def lapsed_of(view: PartView, edits: Sequence[Edit]) -> dict[int, Lapsed]:
@@ -55,10 +55,10 @@ def _lapsed(edit: Edit, sheet: Sheet) -> Lapsed:
         parts.append(f"{sheet.name} has no column {headers.get(column, column)} ({_cells(cells_lost)})")
         count += cells_lost
     without, otherwise = 0, 0
-    for (column,), own in cells.filter(known).partition_by("column", as_dict=True).items():
+    for (column,), column_cells in cells.filter(known).partition_by("column", as_dict=True).items():
         name = columns[str(column)]
         now = artifacts.read(sheet.cells, [ROW_ID, name]).rename({name: "now"})
-        met = own.join(now, on=ROW_ID, how="left", maintain_order="left")
+        met = column_cells.join(now, on=ROW_ID, how="left", maintain_order="left")
         there = met[ROW_ID].is_in(now[ROW_ID].implode())
         without += int((~there).sum())
         otherwise += int((there & ~met["base"].eq_missing(met["now"])).sum())

@@ -45,13 +45,13 @@ def repair(
     """
     if not damage:
         raise PlainError("Nothing is known to be damaged.", "no-damage")
-    found = artifacts.read(damage).drop_nulls("repair")
+    damaged = artifacts.read(damage).drop_nulls("repair")
     if kind:
-        found = found.filter((pl.col("kind") == kind) & (pl.col("column") == column))
-    if found.is_empty():
+        damaged = damaged.filter((pl.col("kind") == kind) & (pl.col("column") == column))
+    if damaged.is_empty():
         raise EditError("For none of these cells is it known what stood there.")
     header = headers_of(newest_sheet(view)).get(column, column)
     words = f"Repaired {header}: {WORDS[kind]}" if kind else "Repaired all that was damaged"
-    changes = found.select(ROW_ID, "column", pl.col("repair").alias("text")).cast(dict(CHANGES))  # type: ignore[arg-type]
+    changes = damaged.select(ROW_ID, "column", pl.col("repair").alias("text")).cast(dict(CHANGES))  # type: ignore[arg-type]
     columns = changes["column"].unique(maintain_order=True).to_list()
     return make(view, person, "repair", words, columns, lambda _: changes, run_here=run_here)

@@ -58,8 +58,8 @@ def carry_only(
         refuse_while_sending(trip)
         before = set(rows if carry == "none" else () if carry == "all" else trip.row_filter.get("left_out", []))
         out = (before | set(leave_out)) - set(take_in)
-        told = {"condition": trip.row_filter.get("condition", "") if condition is None else condition.strip()}
-        only = {name: value for name, value in {**told, "left_out": sorted(out)}.items() if value}
+        row_filter = {"condition": trip.row_filter.get("condition", "") if condition is None else condition.strip()}
+        only = {name: value for name, value in {**row_filter, "left_out": sorted(out)}.items() if value}
         words = [f"rows where {only['condition']}" if only.get("condition") else "all rows"]
         words += [f"without {len(out):,} left out by hand"] if out else []
         Trip.objects.filter(pk=trip.pk).update(row_filter=only)
@@ -86,8 +86,8 @@ def expect(view: PartView, person: Person, *, rows: int | None = None, sums: Map
             raise PlainError(f"{text!r} is not a number. Write the sum that you expect, such as 48,211.50.")
     with transaction.atomic():
         trip.refresh_from_db()
-        told = {**trip.expected.get("sums", {}), **{h: t.strip() for h, t in (sums or {}).items()}}
-        expected = {"rows": rows, "sums": {header: text for header, text in told.items() if text}}
+        sums_expected = {**trip.expected.get("sums", {}), **{h: t.strip() for h, t in (sums or {}).items()}}
+        expected = {"rows": rows, "sums": {header: text for header, text in sums_expected.items() if text}}
         Trip.objects.filter(pk=trip.pk).update(expected={n: v for n, v in expected.items() if v not in (None, {})})
         update_status(view)
     trip.refresh_from_db()

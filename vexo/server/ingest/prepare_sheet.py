@@ -98,10 +98,10 @@ def import_settings(asked: Mapping[str, Any], incoming: Incoming, record_type: R
 def _route(number: Any) -> Route | None:
     if not number:
         return None
-    found = Route.objects.select_related("application").filter(pk=number).first()
-    if found is None:
+    route = Route.objects.select_related("application").filter(pk=number).first()
+    if route is None:
         raise PlainError("This route was deleted. Choose another one, or bring the sheet in without.", "no-route")
-    return found
+    return route
 
 
 def _document(route: Route, record_type: RecordType) -> BringIn:
@@ -179,9 +179,9 @@ def _instead(
         label = record_type.field(name).label
         likely = [m for m in matches if m.open and any(offer.field == name for offer in m.offers)]
         for match in likely[:_MOST_OFFERED]:
-            own = replace(lane, source=match.header)
+            moved = replace(lane, source=match.header)
             says = f"Take {label} from “{match.header}”, as the route takes it from “{lane.source}”"
-            options.append(Option(says, {}, {name: own.to_json()}))
+            options.append(Option(says, {}, {name: moved.to_json()}))
     return options
 
 
@@ -203,9 +203,10 @@ def _with_renamed(
     taken = {match.field.name for match in matches if match.field}
     fields = {field.name: field for field in sent.fields if field.name not in taken}
     sheet = ComparedSheet(incoming.profile, incoming.cells)
-    found = renamed(sheet, sent, keys_of(record_type), free, list(fields))
+    header_names = renamed(sheet, sent, keys_of(record_type), free, list(fields))
     return [
-        replace(m, field=fields[found[m.column]], how=MatchedBy.CONTENTS) if m.column in found else m for m in matches
+        replace(m, field=fields[header_names[m.column]], how=MatchedBy.CONTENTS) if m.column in header_names else m
+        for m in matches
     ]
 
 

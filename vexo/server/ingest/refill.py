@@ -86,14 +86,14 @@ class FillPlan:
 def _far(header: str, record_type: RecordType, catalogue: Catalogue) -> Field | None:
     """The field of a referenced record that a header names, as ``Holder › E-mail`` or ``holder/email``."""
     parts = [part.strip() for part in header.split("›")] if "›" in header else header.split("/")
-    names, own = [], record_type
+    names, at_type = [], record_type
     for part in parts if len(parts) > 1 else ():
-        found = next((f for f in own.fields if part.casefold() in (f.name.casefold(), f.label.casefold())), None)
-        if found is None:
+        step = next((f for f in at_type.fields if part.casefold() in (f.name.casefold(), f.label.casefold())), None)
+        if step is None:
             return None
-        names.append(found.name)
-        if found.target is not None and len(names) < len(parts):
-            own = catalogue.type(found.target)
+        names.append(step.name)
+        if step.target is not None and len(names) < len(parts):
+            at_type = catalogue.type(step.target)
     try:
         return catalogue.field(record_type, "/".join(names)) if names else None
     except UnknownName:
@@ -111,13 +111,13 @@ def fill_plan(
     there = {f.name: m.column for m, f in columns}
     wanted = [tuple(key)] if key else [*record_type.keys, (record_type.identifier,)]
     complete = {
-        own: cells.select(pl.all_horizontal([bare(cells[there[n]]).is_not_null() for n in own]).sum()).item()
-        for own in wanted
-        if own and all(name in there for name in own)
+        key: cells.select(pl.all_horizontal([bare(cells[there[n]]).is_not_null() for n in key]).sum()).item()
+        for key in wanted
+        if key and all(name in there for name in key)
     }
-    best = max(complete, key=lambda own: complete[own], default=None)
+    best = max(complete, key=lambda field_name: complete[field_name], default=None)
     if best is None or not complete[best]:
-        words = " or ".join(" + ".join(record_type.field(n).label for n in own) for own in wanted)
+        words = " or ".join(" + ".join(record_type.field(n).label for n in key) for key in wanted)
         raise PlainError(f"No column names records of {record_type.plural}: it needs {words}.", "key")
     filled = [(m, f) for m, f in columns if f.name not in best]
     if not filled:
@@ -152,9 +152,9 @@ def refill(lease: Lease) -> dict[str, Any]:
         keys = typed_keys(picked, record_type)
         records = client.read_by_keys(record_type, wanted, list(plan.key), keys.drop(PLACE))
     lease.progress(2, 3, "writing the sheet")
-    found = met(keys, list(plan.key), record_type, records).unique(PLACE, keep="first", maintain_order=True)
-    numbers = rows[ROW].gather(found[PLACE])
-    texts = cells_of(fields, found, record_type, catalogue)
+    matched = met(keys, list(plan.key), record_type, records).unique(PLACE, keep="first", maintain_order=True)
+    numbers = rows[ROW].gather(matched[PLACE])
+    texts = cells_of(fields, matched, record_type, catalogue)
     columns = [
         Filled(
             place_of(profile.places[int(m.column[1:])]),

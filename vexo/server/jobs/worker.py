@@ -129,8 +129,8 @@ def release_to_workers(job: Job) -> None:
 
 def run_inline(job: Job) -> Job:
     """Do a job in this process under the same lease, and give it back ended; jobs that it asks for next too."""
-    own = job.state == Job.RUNNING and job.owner == owner_name()
-    claimed = job if own else claim(owner_name(), only=job.pk)
+    ours = job.state == Job.RUNNING and job.owner == owner_name()
+    claimed = job if ours else claim(owner_name(), only=job.pk)
     if claimed is not None:
         do(claimed)
     job.refresh_from_db()

@@ -22,8 +22,8 @@ class Named(Protocol):
 
 
 def _seal(before: str, values: dict[str, Any]) -> str:
-    told = [before, values["at"].isoformat(), *[values[name] for name in _SEALED[1:]]]
-    return hashlib.sha256(json.dumps(told, ensure_ascii=False).encode()).hexdigest()
+    sealed = [before, values["at"].isoformat(), *[values[name] for name in _SEALED[1:]]]
+    return hashlib.sha256(json.dumps(sealed, ensure_ascii=False).encode()).hexdigest()
 
 
 def note(

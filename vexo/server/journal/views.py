@@ -48,14 +48,14 @@ class JournalView(APIView):
         before = asked.get("before", "")
         if before.isascii() and before.isdecimal() and len(before) < 19:
             entries = entries.filter(id__lt=int(before))
-        found = list(entries[: PAGE + 1])
+        page = list(entries[: PAGE + 1])
         return Response(
             {
-                "entries": EntrySerializer(found[:PAGE], many=True).data,
+                "entries": EntrySerializer(page[:PAGE], many=True).data,
                 "people": WhoSerializer(
                     sorted(Entry.objects.order_by().values_list("who", flat=True).distinct()), many=True
                 ).data,
                 "kinds": sorted(Entry.objects.order_by().values_list("what", flat=True).distinct()),
-                "more": len(found) > PAGE,
+                "more": len(page) > PAGE,
             }
         )

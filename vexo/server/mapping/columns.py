@@ -59,7 +59,7 @@ def column_facts(mapped: MappedSheet) -> list[SheetColumn]:
     columns = []
     for at, match in enumerate(mapped.matches):
         field, figures = match.field, totals.get(match.column)
-        found = in_file.get(match.column)
+        place = in_file.get(match.column)
         columns.append(
             SheetColumn(
                 column=match.column,
@@ -74,8 +74,8 @@ def column_facts(mapped: MappedSheet) -> list[SheetColumn]:
                 conflict=id(match) in doubled,
                 extra=at >= len(profile.columns),
                 tells=field is not None and field.name in naming,
-                filled=figures["filled"] if figures else found.filled if found else sheet.rows,
-                different=figures["different"] if figures else found.different if found else 1,
+                filled=figures["filled"] if figures else place.filled if place else sheet.rows,
+                different=figures["different"] if figures else place.different if place else 1,
                 totals=ColumnTotals(**figures) if figures else None,
                 name_in_conditions=names.get(match.column, ""),
                 lane=shown_lane(field, mapped.lane(field.name), match.header) if field else None,
@@ -91,8 +91,8 @@ def update_columns(mapped: MappedSheet, *, whole: bool = False, **facts: object)
         whole: the plans of the trip's other parts do not count either.
         facts: other facts of the same change.
     """
-    told = {"questions": _still_open(mapped), **facts}
-    update_status(mapped.view, revised=True, whole=whole, columns=column_facts(mapped), key=mapped.key_fact, **told)
+    changes = {"questions": _still_open(mapped), **facts}
+    update_status(mapped.view, revised=True, whole=whole, columns=column_facts(mapped), key=mapped.key_fact, **changes)
 
 
 def _still_open(mapped: MappedSheet) -> dict[str, list[Question]]:
@@ -199,8 +199,8 @@ def change(
             trip.operation = operation
             words.append(f"operation {operation}")
         if lanes:
-            told = {**trip.lanes, **{name: lane.to_json() for name, lane in lanes.items()}}
-            trip.lanes = {name: rules for name, rules in told.items() if rules}
+            lanes_json = {**trip.lanes, **{name: lane.to_json() for name, lane in lanes.items()}}
+            trip.lanes = {name: rules for name, rules in lanes_json.items() if rules}
             words.append("lanes of " + ", ".join(lane_words(record_type.field(n), lane) for n, lane in lanes.items()))
         Trip.objects.filter(pk=trip.pk).update(
             columns=trip.columns, key=trip.key, operation=trip.operation, lanes=trip.lanes

@@ -22,10 +22,15 @@ def offered_treatments() -> list[dict[str, Any]]:
             "do": kind.do,
             "title": kind.title,
             "says": kind.says,
-            "initial": {"do": kind.do, **{own.name: own.default for own in fields(kind)}},
+            "initial": {"do": kind.do, **{argument.name: argument.default for argument in fields(kind)}},
             "arguments": [
-                {"name": own.name, "kind": own.kind, "title": own.label, "options": dict(own.options)}
-                for own in kind.arguments
+                {
+                    "name": argument.name,
+                    "kind": argument.kind,
+                    "title": argument.label,
+                    "options": dict(argument.options),
+                }
+                for argument in kind.arguments
             ],
         }
         for kind in KINDS.values()
@@ -35,11 +40,11 @@ def offered_treatments() -> list[dict[str, Any]]:
 def offered_tables(trip: Trip) -> list[dict[str, Any]]:
     """The sheets that were brought to be looked up in, and the record types of the trip's application."""
     used = trip.sheets.values_list("path", flat=True)
-    told = {one.table for one in look_ups(lanes_from_json(trip.lanes).values())}
+    tables = {one.table for one in look_ups(lanes_from_json(trip.lanes).values())}
     sheets = [
         {"table": f"{SHEET}{one.pk}", "title": one.name, "names": {header: header for header in headers_of_table(one)}}
         for one in Upload.objects.filter(discarded=False, continues=None).exclude(profile_json=None).order_by("-id")
-        if one.path not in used and (one.trip_id in (None, trip.pk) or f"{SHEET}{one.pk}" in told)
+        if one.path not in used and (one.trip_id in (None, trip.pk) or f"{SHEET}{one.pk}" in tables)
     ]
     types = [
         {

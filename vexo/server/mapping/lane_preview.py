@@ -109,17 +109,17 @@ def _values(
     problems = pl.select(pl.coalesce(grouped["problem"], parsed.problems)).to_series()
     after = grouped["text"] if field.kind == Kind.REFERENCE else to_text(field, parsed.values)
     shown = in_long_form(field, after) if field.kind == Kind.TEXT else after
-    made = grouped.with_columns(shown.alias("after"), problems.alias("problem"))
-    unread = int(made.filter(pl.col("problem").is_not_null())["count"].sum())
+    treated = grouped.with_columns(shown.alias("after"), problems.alias("problem"))
+    unread = int(treated.filter(pl.col("problem").is_not_null())["count"].sum())
     touched = int(
-        made.filter(pl.col("problem").is_null() & (pl.col("before").fill_null("") != pl.col("after").fill_null("")))[
+        treated.filter(pl.col("problem").is_null() & (pl.col("before").fill_null("") != pl.col("after").fill_null("")))[
             "count"
         ].sum()
     )
-    first = made.sort(pl.col("problem").is_null(), -pl.col("count").cast(pl.Int64), maintain_order=True).head(_MOST)
+    first = treated.sort(pl.col("problem").is_null(), -pl.col("count").cast(pl.Int64), maintain_order=True).head(_MOST)
     return {
         "values": [_value(line, field) for line in first.iter_rows(named=True)],
-        "different": len(made),
+        "different": len(treated),
         "touched": touched,
         "unreadable": unread,
     }
@@ -159,7 +159,7 @@ def lane_window(view: PartView, place: tuple[int, int]) -> Window:
     columns = [_treated(cells, match, mapped) for match in mapped.matches]
     numbers = zip(cells[ROW].to_list(), cells[ROW_ID].to_list(), strict=True)
     rows = zip(numbers, zip(*columns, strict=True), strict=True)
-    return Window(mapped.sheet.rows, offset, [Row(row, row_id, list(own)) for (row, row_id), own in rows])
+    return Window(mapped.sheet.rows, offset, [Row(row, row_id, list(texts)) for (row, row_id), texts in rows])
 
 
 def _treated(cells: pl.DataFrame, match: ColumnMatch, mapped: MappedSheet) -> list[Cell]:

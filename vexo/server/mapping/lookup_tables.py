@@ -25,8 +25,8 @@ _MOST = 2_000_000
 
 def look_ups(lanes: Iterable[Lane]) -> list[LookUp]:
     """The treatments that look something up, each once."""
-    found = [one for lane in lanes for one in lane.treatments if isinstance(one, LookUp)]
-    return list({one.name: one for one in found}.values())
+    steps = [one for lane in lanes for one in lane.treatments if isinstance(one, LookUp)]
+    return list({one.name: one for one in steps}.values())
 
 
 def tables_of(lanes: Mapping[str, Lane], catalogue: Catalogue, client: Client) -> dict[str, pl.DataFrame]:
@@ -44,8 +44,8 @@ def _table(asked: LookUp, catalogue: Catalogue, client: Client) -> pl.DataFrame:
         raise TreatmentError(str(error)) from error
     if client.count(record_type) > _MOST:
         raise TreatmentError(f"{record_type.plural} are too many to look up in: more than {_MOST:,}.")
-    own = [field.name for field in fields]
-    records = pl.concat(list(client.read(record_type, list(dict.fromkeys(own)))))
+    names = [field.name for field in fields]
+    records = pl.concat(list(client.read(record_type, list(dict.fromkeys(names)))))
     keys, values = (to_text(field, records[field.name]) for field in fields)
     return make_table(keys, values, fields[0].label)
 

@@ -93,8 +93,8 @@ def ask(cells: pl.DataFrame, mapped: MappedSheet, holds: Holdings) -> dict[str, 
             continue
         # In which form numbers are written is told before anything is reckoned with them.
         written = tuple(one for one in lane.treatments if not isinstance(one, Arithmetic))
-        own = replace(lane, treatments=written)
-        _, marked = lane_cells(cells, match, mapped.reading, own, mapped.headers)
+        rewritten = replace(lane, treatments=written)
+        _, marked = lane_cells(cells, match, mapped.reading, rewritten, mapped.headers)
         files = _files(mapped, cells)
         asked.setdefault(_key(match), []).extend(_values(match, field, lane, marked.texts, files, holds))
     return {key: questions for key, questions in asked.items() if questions}
@@ -263,11 +263,11 @@ def _form(field: Field, lane: Lane, forms: Forms) -> Question:
     options = []
     for form in forms.fitting:
         if form.treatment is None:
-            made = replace(lane, settled=(*lane.settled, "form"))
+            settled = replace(lane, settled=(*lane.settled, "form"))
         else:
-            made = _with(lane, form.treatment)
+            settled = _with(lane, form.treatment)
         shown = f": {form.example} is {form.reading}" if form.reading else ""
-        options.append(_option(_form_words(form) + shown, lanes={field.name: made}))
+        options.append(_option(_form_words(form) + shown, lanes={field.name: settled}))
     if len(forms.fitting) == 1 and not forms.sure:
         stay = replace(lane, settled=(*lane.settled, "form"))
         options.append(_option("Read them as they stand", lanes={field.name: stay}))
@@ -295,8 +295,8 @@ def _unit(match: ColumnMatch, field: Field, lane: Lane, doubt: Doubt, *, known: 
         steps: tuple[Treatment, ...] = (Multiply(unit.factor),)
         if field.scale is not None or field.kind == Kind.WHOLE:
             steps = (*steps, Round(field.scale or 0))
-        made = replace(lane, treatments=(*lane.treatments, *steps))
-        options.append(_option(f"{unit.name.capitalize()}: multiply by {unit.factor}", lanes={field.name: made}))
+        converted = replace(lane, treatments=(*lane.treatments, *steps))
+        options.append(_option(f"{unit.name.capitalize()}: multiply by {unit.factor}", lanes={field.name: converted}))
     stay = replace(lane, settled=(*lane.settled, "unit"))
     options.append(_option(f"{doubt.unit.capitalize()}, as they stand", lanes={field.name: stay}))
     says = f"{doubt.unit.capitalize()} or {doubt.others[0].name}?"

@@ -62,15 +62,15 @@ def read_back(pass_: Pass, reader: Reader, catalogue: Catalogue) -> dict[str, An
     total = reader.client.count(record_type)
     plan = artifacts.read(pass_.plan_file)
     ids = {a.at: a.identifier for a in answers if a.state in ("created", "updated")}
-    made = [a for a in answers if a.state == "created"]
+    created = [a for a in answers if a.state == "created"]
     land = plan.filter(pl.col("verdict").is_in(["update", "same"]))[IDENTIFIER].drop_nulls().to_list()
     wanted = list(dict.fromkeys([*land, *[i for i in ids.values() if i]]))
-    now = _records(pass_, reader, wanted, total, whole=bool(made))
+    now = _records(pass_, reader, wanted, total, whole=bool(created))
     answers = _told_by_reading(answers, now, carried)
     outcome = outcome_of([a for a in answers if a.at in ids], fields)
     frozen = artifacts.read(pass_.rows_file).drop(IDENTIFIER, VERSION)
     written = frozen.join(outcome.drop(VERSION), on=AT, how="inner", maintain_order="left")
-    own, since = differences(written, now, fields)
+    by_application, since = differences(written, now, fields)
     lost = written.join(now, on=IDENTIFIER, how="anti")
     deleted = [a.identifier for a in answers if a.state == "deleted" and a.identifier]
     there = reader.by_identifier(deleted, [])[IDENTIFIER].to_list() if deleted else []
@@ -82,7 +82,7 @@ def read_back(pass_: Pass, reader: Reader, catalogue: Catalogue) -> dict[str, An
         "as_sent": len(written) - len(wrong),
         "lost": lost[ROW].to_list()[:_MOST_LISTED],
         "differences": since.head(_MOST_LISTED).to_dicts(),
-        "by_itself": own.head(_MOST_LISTED).to_dicts(),
+        "by_itself": by_application.head(_MOST_LISTED).to_dicts(),
         "set": {record_type.field(n).label: c for n, c in set_by_itself(new, now, record_type, carried).items()},
         "deleted": len(deleted),
         "gone": len(deleted) - len(there),
@@ -129,7 +129,7 @@ def _selection(
     record_type = reader.type
     condition = read_condition(pass_.trip.condition, record_type, catalogue)
     records = reader.client.count(record_type, condition)
-    told: dict[str, Any] = {"before": before["records"], "after": records}
+    counts: dict[str, Any] = {"before": before["records"], "after": records}
     numbers = list(before.get("totals", {}))
     if records <= _MOST_SUMMED:
         inside = pl.concat(list(reader.client.read(record_type, [record_type.identifier], condition)))[IDENTIFIER]
@@ -137,9 +137,9 @@ def _selection(
         created = sum(1 for a in answers if a.state == "created" and a.identifier in known)
         moved = -sum(1 for a in answers if a.state == "updated" and a.identifier not in known)
         deleted = sum(1 for a in answers if a.state == "deleted")
-        told |= {"created": created, "deleted": deleted, "moved": moved}
-        told["others"] = left_over(before["records"], records, created, deleted, moved)
+        counts |= {"created": created, "deleted": deleted, "moved": moved}
+        counts["others"] = left_over(before["records"], records, created, deleted, moved)
         if numbers:
             after = as_texts(reader.client.totals(record_type, numbers, condition))
-            told["totals"] = {n: {"before": before["totals"][n], "after": after.get(n, "0")} for n in numbers}
-    return told
+            counts["totals"] = {n: {"before": before["totals"][n], "after": after.get(n, "0")} for n in numbers}
+    return counts

@@ -30,26 +30,26 @@ class Reader:
 
     def of_writes(self, writes: Sequence[Write]) -> dict[int, dict[str, Any]]:
         """Place of a write → the record it is about as it is now, where there is one."""
-        found: dict[int, dict[str, Any]] = {}
+        by_write: dict[int, dict[str, Any]] = {}
         known = [w for w in writes if w.identifier is not None]
         if known:
             deletes = any(w.verdict == Verdict.DELETE for w in known)
             fields = [f.name for f in self.type.fields] if deletes else self.fields
             records = self.by_identifier([str(w.identifier) for w in known], fields)
             by_id = {line[IDENTIFIER]: line for line in records.iter_rows(named=True)}
-            found |= {w.at: by_id[w.identifier] for w in known if w.identifier in by_id}
+            by_write |= {w.at: by_id[w.identifier] for w in known if w.identifier in by_id}
         groups: dict[tuple[str, ...], list[Write]] = {}
         for write in writes:
             key = telling_key(self.type, write, self.key) if write.identifier is None else None
             if key is not None:
                 groups.setdefault(key, []).append(write)
         for key, some in groups.items():
-            found |= self._by_key(key, some)
-        return found
+            by_write |= self._by_key(key, some)
+        return by_write
 
     def _by_key(self, key: tuple[str, ...], writes: Sequence[Write]) -> dict[int, dict[str, Any]]:
-        own = [self.type.field(name) for name in key]
-        columns = [pl.Series(f.name, [w.values[f.name] for w in writes], dtype=dtype(f)) for f in own]
+        key_fields = [self.type.field(name) for name in key]
+        columns = [pl.Series(f.name, [w.values[f.name] for w in writes], dtype=dtype(f)) for f in key_fields]
         wanted = pl.DataFrame([pl.Series("at", [w.at for w in writes], dtype=pl.UInt32), *columns])
         fields = list(dict.fromkeys([*self.fields, *key]))
         records = self.client.read_by_keys(self.type, fields, list(key), wanted)

@@ -31,25 +31,25 @@ def _stored(items: Sequence[Item]) -> list[list[Any]]:
 def result_json(answer: WriteResult, record_type: RecordType, carried: Sequence[str]) -> dict[str, Any]:
     """A final answer as it is kept; of its values those of carried fields."""
     known = {name: to_python(record_type.field(name), v) for name, v in answer.values.items() if name in carried}
-    told = {"at": answer.at, "state": answer.state, "id": answer.identifier, "version": answer.version}
+    kept = {"at": answer.at, "state": answer.state, "id": answer.identifier, "version": answer.version}
     more = {"code": answer.code, "field": answer.field, "arguments": list(answer.arguments)}
     rest: dict[str, Any] = {"values": known, "warnings": list(answer.warnings)}
-    return told | {name: value for name, value in {**more, **rest}.items() if value}
+    return kept | {name: value for name, value in {**more, **rest}.items() if value}
 
 
-def result_of(told: dict[str, Any], record_type: RecordType) -> WriteResult:
+def result_of(kept: dict[str, Any], record_type: RecordType) -> WriteResult:
     """A kept answer again."""
-    values = {name: from_python(record_type.field(name), v) for name, v in told.get("values", {}).items()}
+    values = {name: from_python(record_type.field(name), v) for name, v in kept.get("values", {}).items()}
     return WriteResult(
-        told["at"],
-        told["state"],
-        told["id"],
-        told["version"],
-        told.get("code", ""),
-        told.get("field", ""),
-        tuple(told.get("arguments", ())),
+        kept["at"],
+        kept["state"],
+        kept["id"],
+        kept["version"],
+        kept.get("code", ""),
+        kept.get("field", ""),
+        tuple(kept.get("arguments", ())),
         values,
-        tuple(told.get("warnings", ())),
+        tuple(kept.get("warnings", ())),
     )
 
 
@@ -81,9 +81,9 @@ class Recorder:
         with self.lease.writing():
             cursor = self.pass_.cursor + len(items)
             Pass.objects.filter(pk=self.pass_.pk).update(cursor=cursor)
-            made = Batch.objects.create(of_pass=self.pass_, items=_stored(items), first_sent=self._first_sent())
+            batch = Batch.objects.create(of_pass=self.pass_, items=_stored(items), first_sent=self._first_sent())
         self.pass_.cursor = cursor
-        return made
+        return batch
 
     def sent(self, batch: Batch) -> None:
         """Write down that a batch goes, before its first byte does."""
@@ -99,9 +99,9 @@ class Recorder:
 
     def answered(self, batch: Batch, answers: Sequence[WriteResult], follows: Sequence[Follow] = ()) -> None:
         """Write down final answers, and what is to be done about the others, in one step."""
-        told = [result_json(answer, self.type, self.carried) for answer in answers]
+        kept = [result_json(answer, self.type, self.carried) for answer in answers]
         with self.lease.writing():
-            Batch.objects.filter(pk=batch.pk).update(state=Batch.ANSWERED, answers=told)
+            Batch.objects.filter(pk=batch.pk).update(state=Batch.ANSWERED, answers=kept)
             for follow in follows:
                 if not follow.items:
                     continue

@@ -73,10 +73,10 @@ class Run:
         if waiting is not None or self.pass_.cursor >= self.pass_.rows:
             return waiting
         rows = artifacts.scan(self.pass_.rows_file).slice(self.pass_.cursor, self.size)
-        told = rows.select(AT, ROW_ID, "verdict", "@id", "@version").collect()
+        lines = rows.select(AT, ROW_ID, "verdict", "@id", "@version").collect()
         items = [
             Item(at, row_id, verdict, identifier, version, self.recorder.number())
-            for at, row_id, verdict, identifier, version in told.iter_rows()
+            for at, row_id, verdict, identifier, version in lines.iter_rows()
         ]
         return self.recorder.prepare(items)
 

@@ -167,11 +167,11 @@ class Sender:
                 # A clash was not taken and may go as it is; a create that may be in already is asked about again.
                 (again if answer.state == CLASH else doubt).append(item)
                 continue
-            told = self._read_again(write, item, answer, now.get(write.at))
-            if isinstance(told, WriteResult):
-                final.append(told)
+            outcome = self._read_again(write, item, answer, now.get(write.at))
+            if isinstance(outcome, WriteResult):
+                final.append(outcome)
             else:
-                again.append(told)
+                again.append(outcome)
         known_no_more = batch.rejected
         if self.pass_.atomic and trouble is not None:
             # A group is settled as a whole: in doubt if any of it is, else it goes again as it was.
@@ -202,12 +202,12 @@ class Sender:
             if now is None:
                 return answer
             return operation.settle(write, now, self.rules).result or unclear(write, "found-otherwise")
-        told = operation.after_clash(write, now, self.rules)
-        if told.result is not None:
-            return told.result
+        settled = operation.after_clash(write, now, self.rules)
+        if settled.result is not None:
+            return settled.result
         if item.tries + 1 >= MOST_CLASHES:
             return refusal(write, "changed-meanwhile")
-        return self.recorder.again(item, told.version)
+        return self.recorder.again(item, settled.version)
 
     def _group_again(
         self, items: dict[int, Item], final: list[WriteResult], again: list[Item]

@@ -111,7 +111,7 @@ def start_pass(
             _refuse_stale(view, number)
             refuse_while_asked(TripStatus(view).open)
             last = trip.passes.order_by("-number").values_list("number", flat=True).first() or 0
-            made = Pass.objects.create(
+            pass_ = Pass.objects.create(
                 trip=trip,
                 number=last + 1,
                 plan=plan,
@@ -121,16 +121,16 @@ def start_pass(
                 rows=rows,
                 by=person.username,
             )
-            job = enqueue("apply", person.username, view, run_here=run_here, number=made.number)
-            tell(made)
-            words = f"Pass {made.number} of trip {trip.pk} began: plan {number}, {rows:,} rows"
+            job = enqueue("apply", person.username, view, run_here=run_here, number=pass_.number)
+            tell(pass_)
+            words = f"Pass {pass_.number} of trip {trip.pk} began: plan {number}, {rows:,} rows"
             note(person.username, "applying", words, trip.application, trip.pk, rows)
     except IntegrityError:
         unfinished = open_pass(trip)
         if unfinished is None:
             raise
         return _same(unfinished, number)
-    return made, job
+    return pass_, job
 
 
 def _same(unfinished: Pass, number: int) -> tuple[Pass, Job]:
@@ -171,7 +171,7 @@ def _again(view: PartView, person: Person, number: int, *, give_up: bool, run_he
     end_leases_of_the_dead(trip.pk)
     with transaction.atomic():
         trip.refresh_from_db()
-        found = find_pass(trip, number)
+        pass_ = find_pass(trip, number)
         job = trip.jobs.filter(kind="apply", state__in=Job.OPEN).last()
         if job is not None and not job.expired:
             raise PlainError(f"Pass {number} of trip {trip.pk} is under way.", "pass-under-way")
@@ -179,7 +179,7 @@ def _again(view: PartView, person: Person, number: int, *, give_up: bool, run_he
             Job.objects.filter(pk=job.pk).update(state=Job.FAILED, error="Its process ended; it went on in another.")
         words = "given up" if give_up else "going on"
         note(person.username, "applying", f"Pass {number} of trip {trip.pk}: {words}", trip.application, trip.pk)
-        Pass.objects.filter(pk=found.pk).update(state=Pass.RUNNING, reason="")
-        found.refresh_from_db()
-        tell(found)
-        return found, enqueue("apply", person.username, view, run_here=run_here, number=number, give_up=give_up)
+        Pass.objects.filter(pk=pass_.pk).update(state=Pass.RUNNING, reason="")
+        pass_.refresh_from_db()
+        tell(pass_)
+        return pass_, enqueue("apply", person.username, view, run_here=run_here, number=number, give_up=give_up)

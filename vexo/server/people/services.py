@@ -22,11 +22,11 @@ def people() -> list[Person]:
 
 def find_person(username: str) -> Person:
     """Raises PlainError where nobody has the name."""
-    found = Person.objects.filter(username=username, is_active=True).first()
-    if found is None:
+    known_person = Person.objects.filter(username=username, is_active=True).first()
+    if known_person is None:
         words = ", ".join(person.username for person in people()) or "none yet"
         raise PlainError(f"Nobody here is called {username!r}. People: {words}.")
-    return found
+    return known_person
 
 
 def _role(role: str) -> Role:
@@ -71,11 +71,11 @@ def add(by: Person, username: str, name: str, role: str, password: str) -> Perso
         full = " ".join(name.split())[:80] or username
         if {full.casefold(), username.casefold()} & set(_TAKEN) or Person.objects.filter(name__iexact=full).exists():
             raise PlainError(f"{full} is another's name in the journal. Add what tells them apart.")
-        made = Person(username=username, name=full, role=_role(role))
-        made.set_password(_checked(made, password))
-        made.save()
-        note(by.username, "people", f"Added {username}, {made.get_role_display().lower()}")
-    return made
+        person = Person(username=username, name=full, role=_role(role))
+        person.set_password(_checked(person, password))
+        person.save()
+        note(by.username, "people", f"Added {username}, {person.get_role_display().lower()}")
+    return person
 
 
 def set_role(by: Person, username: str, role: str) -> Person:

@@ -11,8 +11,8 @@ from django.contrib.sessions.backends.db import SessionStore as Plain
 
 
 def _digest(key: str) -> str:
-    told = hmac.new(settings.SECRET_KEY.encode(), f"session {key}".encode(), hashlib.sha256)
-    return told.hexdigest()[:40]
+    digest = hmac.new(settings.SECRET_KEY.encode(), f"session {key}".encode(), hashlib.sha256)
+    return digest.hexdigest()[:40]
 
 
 class SessionStore(Plain):
@@ -31,9 +31,9 @@ class SessionStore(Plain):
         return bool(super().exists(_digest(session_key)))
 
     def create_model_instance(self, data: dict[str, Any]) -> Any:
-        made = super().create_model_instance(data)
-        made.session_key = _digest(made.session_key)
-        return made
+        session = super().create_model_instance(data)
+        session.session_key = _digest(session.session_key)
+        return session
 
     def delete(self, session_key: str | None = None) -> None:
         key = session_key if session_key is not None else self.session_key

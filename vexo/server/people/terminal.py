@@ -27,8 +27,8 @@ def person_at_terminal(username: str = "") -> Person:
     if username:
         return find_person(username)
     login = _login()
-    found = Person.objects.filter(username=login, is_active=True).first()
-    if found is not None:
-        return found
+    person = Person.objects.filter(username=login, is_active=True).first()
+    if person is not None:
+        return person
     role = Role.VIEWER if Person.objects.exists() else Role.ADMINISTRATOR
     return Person(username=login, name=login, role=role)

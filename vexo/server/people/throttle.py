@@ -33,8 +33,8 @@ class TooMany(Exception):
 def _keys(username: str, address: str) -> dict[str, str]:
     """Digests, so that what was typed as a name (a password, by mistake) is not kept."""
     name = username.strip().casefold()[:150]
-    told = {"pair": f"pair {name} {address}", "address": f"address {address}", "name": f"name {name}"}
-    return {kind: hashlib.sha256(text.encode()).hexdigest() for kind, text in told.items()}
+    keys = {"pair": f"pair {name} {address}", "address": f"address {address}", "name": f"name {name}"}
+    return {kind: hashlib.sha256(text.encode()).hexdigest() for kind, text in keys.items()}
 
 
 def _wait(kind: str, count: int) -> float:

@@ -80,12 +80,12 @@ def _by_all_keys(context: PlanContext, keys: pl.DataFrame, client: Client) -> pl
     all_records = pl.concat(list(client.read(record_type, names)))
     normal = [normal_key(name, record_type.field(name)).alias(name) for name in names]
     all_keys = all_records.select(IDENTIFIER, *normal).drop_nulls(names)
-    found = all_keys.join(keys, on=names, how="semi")[IDENTIFIER]
+    record_ids = all_keys.join(keys, on=names, how="semi")[IDENTIFIER]
     lost = keys.drop_nulls().unique(maintain_order=True).join(all_keys, on=names, how="anti", maintain_order="left")
-    free = all_keys.filter(~pl.col(IDENTIFIER).is_in(found.implode()))
+    free = all_keys.filter(~pl.col(IDENTIFIER).is_in(record_ids.implode()))
     texts = free.select(IDENTIFIER).hstack(key_texts(free, names, record_type))
     near = near_records(key_texts(lost, names, record_type), texts, names)
-    return pl.concat([found, near[IDENTIFIER].unique(maintain_order=True)])
+    return pl.concat([record_ids, near[IDENTIFIER].unique(maintain_order=True)])
 
 
 def counts_of(context: PlanContext, client: Client, total: int) -> dict[str, Any]:
@@ -108,10 +108,10 @@ def counts_of(context: PlanContext, client: Client, total: int) -> dict[str, Any
 def records_elsewhere(view: PartView) -> pl.DataFrame:
     """The records that went out in other parts than the one that the trip is looked at, and in which."""
     trip = view.trip
-    found = [pl.DataFrame(schema=OTHER_PARTS)]
+    parts = [pl.DataFrame(schema=OTHER_PARTS)]
     newest = {copy.part_id: copy for copy in trip.kept_copies.exclude(part__number=view.part).select_related("part")}
     for copy in newest.values():
         if copy.part is not None:
             ids = artifacts.read(copy.path, [IDENTIFIER])
-            found.append(ids.with_columns(pl.lit(copy.part.label).alias("part")))
-    return pl.concat(found)
+            parts.append(ids.with_columns(pl.lit(copy.part.label).alias("part")))
+    return pl.concat(parts)

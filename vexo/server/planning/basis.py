@@ -35,8 +35,8 @@ def _answers(decisions: Iterable[Decision]) -> pl.DataFrame:
 
 def decisions_of(trip: Trip) -> tuple[pl.DataFrame, list[int]]:
     """The answers that are not undone, oldest first, and the numbers of their decisions."""
-    made = list(trip.decisions.filter(undone_at=None).order_by("id").only("cells", "answer", "argument"))
-    return _answers(made), [decision.pk for decision in made]
+    decisions = list(trip.decisions.filter(undone_at=None).order_by("id").only("cells", "answer", "argument"))
+    return _answers(decisions), [decision.pk for decision in decisions]
 
 
 def answers_decided(trip: Trip, numbers: Iterable[int]) -> pl.DataFrame:

@@ -179,10 +179,10 @@ def newest_plan(view: PartView) -> Plan | None:
 def plan_of(view: PartView) -> Plan:
     """The newest plan. Raises PlainError where the trip has none."""
     trip = view.trip
-    found = newest_plan(view)
-    if found is None:
+    plan = newest_plan(view)
+    if plan is None:
         raise PlainError(f"Trip {trip.pk} has no plan of its newest sheet yet. Plan it first.", "no-plan")
-    return found
+    return plan
 
 
 def _field(column: dict[str, Any], record_type: RecordType, catalogue: Catalogue) -> Field | None:
@@ -243,6 +243,6 @@ def seen_plan(view: PartView, number: int) -> Plan:
     newest = newest_plan(view)
     plan = trip.plans.filter(number=number).first()
     if plan is None or plan.revision != trip.revision:
-        told = newest.number if newest and newest.revision == trip.revision else None
-        raise Stale("The plan has changed since you saw it. Look at the newer one, then decide.", {"plan": told})
+        current = newest.number if newest and newest.revision == trip.revision else None
+        raise Stale("The plan has changed since you saw it. Look at the newer one, then decide.", {"plan": current})
     return plan

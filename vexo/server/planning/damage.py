@@ -78,10 +78,10 @@ class DamageSearch:
             for m in matches
             if m.field
         ]
-        found = find_damage(cells, looked)
+        damaged = find_damage(cells, looked)
         if self.kept is not None:
-            found = pl.concat([found, self._lost_keys(self.kept, cells, texts, identifiers)])
-        return self._as_written(found.unique([ROW_ID, "column"], keep="last", maintain_order=True))
+            damaged = pl.concat([damaged, self._lost_keys(self.kept, cells, texts, identifiers)])
+        return self._as_written(damaged.unique([ROW_ID, "column"], keep="last", maintain_order=True))
 
     def _sent(self, kept: pl.DataFrame, field: Field) -> pl.Series | None:
         """What went out in a field's column, one text a record of the kept copy; none for fields that did not."""
@@ -102,8 +102,8 @@ class DamageSearch:
         fields = [m.field for m in matches if m.field]
         texts = {f.name: sent for f in fields if (sent := self._sent(self.kept, f)) is not None}
         table = pl.DataFrame([self.kept[IDENTIFIER], *[text.alias(f"sent.{name}") for name, text in texts.items()]])
-        found = beside(identifiers, table)
-        return {name: found[f"sent.{name}"] for name in texts}
+        kept_beside = beside(identifiers, table)
+        return {name: kept_beside[f"sent.{name}"] for name in texts}
 
     def _all_values(self, field: Field) -> pl.Series | None:
         """All values of a field in the application, where all records were read."""
@@ -127,7 +127,7 @@ class DamageSearch:
         key = [(m.column, m.field, texts[m.field.name]) for m in matches if m.field]
         return find_lost_keys(cells, key, identifiers.is_null(), pl.DataFrame(columns))
 
-    def _as_written(self, found: pl.DataFrame) -> pl.DataFrame:
+    def _as_written(self, damaged: pl.DataFrame) -> pl.DataFrame:
         """Repairs in the form in which the sheet holds them: a real bracket doubled, formulas guarded."""
         fields = {m.column: m.field for m in self.context.matches if m.field}
         texts = [name for name, f in fields.items() if f.kind in (Kind.TEXT, Kind.REFERENCE, Kind.CHOICE)]
@@ -136,21 +136,21 @@ class DamageSearch:
             repair = pl.when(is_text).then(repair.str.replace(rf"^({SPACES}*)\[", "${1}[[")).otherwise(repair)
         if self.reading.prefixed:
             repair = pl.when(is_text).then(repair.str.replace(FORMULA_BEGIN, f"{PREFIX}$0")).otherwise(repair)
-        return found.with_columns(repair.alias("repair"))
+        return damaged.with_columns(repair.alias("repair"))
 
 
-def groups(found: pl.DataFrame, context: PlanContext, decisions: pl.DataFrame) -> list[Damage]:
+def groups(damaged: pl.DataFrame, context: PlanContext, decisions: pl.DataFrame) -> list[Damage]:
     """Damage by kind and column, as a plan's summary tells it.
 
     Args:
         decisions: the answers that count.
     """
     headers, fields = headers_of(context.sheet), context.carried_columns
-    found = found.with_columns(is_meant(found, decisions, fields).alias("meant"))
+    damaged = damaged.with_columns(is_meant(damaged, decisions, fields).alias("meant"))
     order = {name: at for at, name in enumerate(KINDS)}
     columns = {column: at for at, column in enumerate(headers)}
     damages = []
-    for (kind, column), cells in found.partition_by("kind", "column", as_dict=True, maintain_order=True).items():
+    for (kind, column), cells in damaged.partition_by("kind", "column", as_dict=True, maintain_order=True).items():
         mended = cells.drop_nulls("repair")
         example = (mended if len(mended) else cells).row(0, named=True)
         damages.append(

@@ -52,12 +52,12 @@ def plan(lease: Lease) -> dict[str, Any]:
     """The job: plan anew, after a decision or because the application may have changed. One that ``waits`` makes no
     plan as long as columns or the key are not said."""
     try:
-        made = plan_trip(PartView.of_lease(lease), lease, fresh=bool(lease.job.arguments.get("fresh", True)))
+        plan_ = plan_trip(PartView.of_lease(lease), lease, fresh=bool(lease.job.arguments.get("fresh", True)))
     except (RecordKeyError, MappingError, LaneError):
         if not lease.job.arguments.get("waits"):
             raise
         return {"trip": lease.trip.pk, "plan": None}
-    return {"trip": lease.trip.pk, "plan": made.number, "verdicts": made.summary["verdicts"]}
+    return {"trip": lease.trip.pk, "plan": plan_.number, "verdicts": plan_.summary["verdicts"]}
 
 
 def plan_trip(view: PartView, lease: Lease, fresh: bool) -> Plan:
@@ -85,15 +85,15 @@ def _attempt(view: PartView, lease: Lease, fresh: bool) -> Plan | None:
         last = last_plan(context)
         if last is not None:
             basis = Basis.of(context)
-            made = replan(basis, last) or _whole(basis, those_of(last, context), None, lease)
-            return keep_plan(basis, made, lease)
+            plan = replan(basis, last) or _whole(basis, those_of(last, context), None, lease)
+            return keep_plan(basis, plan, lease)
     with client_of(application) as client:
         mapped = MappedSheet.of(view, newest_sheet(view), _catalogue(application, client, lease))
         if fresh:
             ask_again(mapped, lease)
         basis = Basis.of(PlanContext.of_mapped(mapped))
-        made = _whole(basis, ask(basis, client, lease), client, lease)
-    return keep_plan(basis, made, lease)
+        plan = _whole(basis, ask(basis, client, lease), client, lease)
+    return keep_plan(basis, plan, lease)
 
 
 def needs_no_question(view: PartView) -> bool:
@@ -184,6 +184,6 @@ def _damage(basis: Basis, materials: Materials, plan: pl.DataFrame, fresh: str) 
         return records[name] if all_read and name in records.columns else None
 
     search = damage.DamageSearch(context, basis.kept, values, reading_for(context))
-    found = search.run(context.cells, plan[IDENTIFIER])
-    path = artifacts.write(found, artifacts.named(context.trip.pk, "damage", fresh)) if len(found) else ""
-    return path, damage.groups(found, context, basis.decisions)
+    damaged = search.run(context.cells, plan[IDENTIFIER])
+    path = artifacts.write(damaged, artifacts.named(context.trip.pk, "damage", fresh)) if len(damaged) else ""
+    return path, damage.groups(damaged, context, basis.decisions)

@@ -32,15 +32,15 @@ def references_of(
         _, marked = lane_cells(cells, match, reading, context.settings.lane(field.name), context.headers)
         texts.setdefault(field.target, []).append(marked.texts)
     # The record IDs of a sheet from elsewhere are those of another application, or nobody knows whose.
-    own = context.sheet.recognised
+    ours = context.sheet.recognised
     return {
-        name: _named(context.catalogue.type(name), different(columns), client, by_identifier=own)
+        name: _named(context.catalogue.type(name), different(columns), client, by_identifier=ours)
         for name, columns in texts.items()
     }
 
 
 def _named(target: RecordType, wanted: pl.Series, client: Client, *, by_identifier: bool) -> pl.DataFrame:
-    found: dict[str, pl.DataFrame] = {}
+    records_by_field: dict[str, pl.DataFrame] = {}
     left = wanted
     for by in naming_fields(target, by_identifier=by_identifier):
         field = target.field(by)
@@ -50,26 +50,28 @@ def _named(target: RecordType, wanted: pl.Series, client: Client, *, by_identifi
         if not asked.len():
             continue
         values = asked.alias(by).cast(dtype(field), strict=False).to_frame()
-        found[by] = client.read_by_keys(target, [by], [by], values)
-        known = found[by][by].cast(pl.String)
+        records_by_field[by] = client.read_by_keys(target, [by], [by], values)
+        known = records_by_field[by][by].cast(pl.String)
         if by != target.identifier:
             left = left.filter(~in_long_form(field, left).is_in(known.implode()))
-    near = _near(target, left, found, client)
-    return make_lookup(key_texts(wanted), target, found, near, by_identifier=by_identifier)
+    near = _near(target, left, records_by_field, client)
+    return make_lookup(key_texts(wanted), target, records_by_field, near, by_identifier=by_identifier)
 
 
-def _near(target: RecordType, left: pl.Series, found: dict[str, pl.DataFrame], client: Client) -> dict[str, list[str]]:
+def _near(
+    target: RecordType, left: pl.Series, records_by_field: dict[str, pl.DataFrame], client: Client
+) -> dict[str, list[str]]:
     """The names nearest to those that name nobody, of a type that is small enough to be read for it: by any of the
     fields by which it was asked for."""
     by = target.shown_by
-    identifiers = found.get(target.identifier)
+    identifiers = records_by_field.get(target.identifier)
     if identifiers is not None and len(left):
         left = left.filter(~left.is_in(identifiers[target.identifier].cast(pl.String).implode()))
     if by == target.identifier and not target.field(by).quoted:
         return {}
     if not len(left) or len(left) > _MOST_LOST or client.count(target) > _MOST_NEAR:
         return {}
-    ways = [name for name in dict.fromkeys([by, *found]) if target.field(name).quoted]
+    ways = [name for name in dict.fromkeys([by, *records_by_field]) if target.field(name).quoted]
     records = pl.concat(list(client.read(target, ways)))
     near: dict[str, list[str]] = {}
     for way in ways:

@@ -238,8 +238,8 @@ def _damage(basis: Basis, last: LastPlan, rows: _Rows, after: pl.DataFrame) -> t
         return column if len(column) >= plan.counts.get("type", 0) else None
 
     search = damage.DamageSearch(context, kept, values, reading_for(context), all_sent)
-    found = search.run(cells, after[IDENTIFIER])
-    if not len(found):
+    damaged = search.run(cells, after[IDENTIFIER])
+    if not len(damaged):
         return "", []
-    path = artifacts.write(found, artifacts.named(context.trip.pk, "damage", uuid.uuid4().hex))
-    return path, damage.groups(found, context, basis.decisions)
+    path = artifacts.write(damaged, artifacts.named(context.trip.pk, "damage", uuid.uuid4().hex))
+    return path, damage.groups(damaged, context, basis.decisions)

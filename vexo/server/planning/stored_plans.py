@@ -37,7 +37,7 @@ class MadePlan:
     deleted_path: str = ""
 
 
-def keep_plan(basis: Basis, made: MadePlan, lease: Lease) -> Plan | None:
+def keep_plan(basis: Basis, made_plan: MadePlan, lease: Lease) -> Plan | None:
     """Keep a plan with its trip; None where the trip was changed meanwhile."""
     context, trip = basis.context, basis.context.trip
     settings, record_type = context.settings, context.record_type
@@ -62,19 +62,19 @@ def keep_plan(basis: Basis, made: MadePlan, lease: Lease) -> Plan | None:
             ledger_pages=basis.ledger_pages,
             edits=list(context.edits),
             row_filter=trip.row_filter,
-            damage_path=made.damage_path,
-            values_path=made.values_path,
-            records_path=made.records_path,
-            deleted_path=made.deleted_path,
-            path=made.path,
-            questions_path=made.questions_path,
-            counts=made.counts,
-            summary=to_json(made.summary),
+            damage_path=made_plan.damage_path,
+            values_path=made_plan.values_path,
+            records_path=made_plan.records_path,
+            deleted_path=made_plan.deleted_path,
+            path=made_plan.path,
+            questions_path=made_plan.questions_path,
+            counts=made_plan.counts,
+            summary=to_json(made_plan.summary),
             made_by=lease.job.by,
         )
         labels = [record_type.field(name).label for name in settings.key]
         update_status(context.view, plan=plan_fact(plan), key=Key(list(settings.key), labels))
-        verdicts = made.summary.verdicts.items()
+        verdicts = made_plan.summary.verdicts.items()
         words = ", ".join(f"{count:,} {name}" for name, count in verdicts if count)
         note(lease.job.by, "planned", f"Plan {plan.number} of trip {trip.pk}: {words}", trip.application, trip.pk)
     return plan

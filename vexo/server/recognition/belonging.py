@@ -68,9 +68,9 @@ class Belonging:
 
 def belonging_of(profile: SheetProfile, cells: pl.DataFrame, digest: str) -> Belonging:
     """Where a file belongs: by its stamp, as the very same file, as rows of a trip, or by its contents."""
-    found = by_stamp(profile) or as_it_came(digest)
-    if found is not None:
-        return Belonging(found, [], [])
+    origin = by_stamp(profile) or as_it_came(digest)
+    if origin is not None:
+        return Belonging(origin, [], [])
     likely, findings = likely_trips(profile, cells)
     return Belonging(surely(likely), likely, findings)
 
@@ -167,20 +167,20 @@ def incoming_of(
     if asked and asked != NEW_TRIP:
         trip = _trip_of(asked, application, profile, record_type)
         # Whose contents it has need not be found out where a person says it.
-        found = _looked_before(upload) or by_stamp(profile) or as_it_came(digest)
-        known = found if found is not None and found.trip.pk == trip.pk else None
+        origin = _looked_before(upload) or by_stamp(profile) or as_it_came(digest)
+        known = origin if origin is not None and origin.trip.pk == trip.pk else None
     else:
         belonging = belonging_of(profile, cells, digest)
-        found = belonging.found
+        origin = belonging.found
         profile = replace(profile, findings=(*profile.findings, *belonging.findings))
-        if found is None and not asked:
+        if origin is None and not asked:
             _asked_which(belonging.likely, profile.rows, application, record_type)
-        here = found is not None and found.trip.application_id == application.pk
-        if found is not None and here and found.trip.record_type == record_type.name:
-            known = found if not asked else None
+        here = origin is not None and origin.trip.application_id == application.pk
+        if origin is not None and here and origin.trip.record_type == record_type.name:
+            known = origin if not asked else None
             trip = known.trip if known is not None else None
-        elif found is not None and found.how != "same":
-            elsewhere = found
+        elif origin is not None and origin.how != "same":
+            elsewhere = origin
     if trip is None:
         return Incoming(upload, profile, cells, digest, None, None, elsewhere, recognised=False)
     view = PartView(trip, part_of_sheet(trip, profile, cells))

@@ -131,9 +131,9 @@ def sent_cells(trip: Trip, part: Part | None = None) -> Sent | None:
         name = artifacts.named(trip.pk, "form", paths, field.name, signature, column_of(field, known))
         if artifacts.there(name):
             return artifacts.read(name)["form"]
-        made = form(field, cells(field)).alias("form")
-        artifacts.write(made.to_frame(), name)
-        return made
+        forms_made = form(field, cells(field)).alias("form")
+        artifacts.write(forms_made.to_frame(), name)
+        return forms_made
 
     def some(places: pl.Series) -> Callable[[Field], pl.Series]:
         asked = places.drop_nulls()
@@ -271,8 +271,8 @@ def likely_trips(profile: SheetProfile, cells: pl.DataFrame) -> tuple[list[Likel
     """Trips whose sheet this may be, of any application, the likeliest first; and what a person should know of the
     search."""
     search = _Search(profile, cells)
-    found = search.left() or [*search.sent(), *search.came()]
-    return sorted(found, key=lambda one: (-one.known.equal, -one.known.rows)), list(dict.fromkeys(search.findings))
+    trips = search.left() or [*search.sent(), *search.came()]
+    return sorted(trips, key=lambda one: (-one.known.equal, -one.known.rows)), list(dict.fromkeys(search.findings))
 
 
 def surely(likely: Sequence[Likely]) -> Found | None:

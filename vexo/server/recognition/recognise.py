@@ -75,9 +75,9 @@ def _unknown(belonging: Belonging, stamp: Stamp | None) -> str:
 
 def _told(belonging: Belonging, profile: SheetProfile, cells: pl.DataFrame) -> dict[str, Any]:
     """Where a file belongs, as it is kept with it and told."""
-    found, stamp = belonging.found, profile.stamp
-    if found is not None:
-        return {**_named(found.trip), "how": found.how, "account": found.account}
+    origin, stamp = belonging.found, profile.stamp
+    if origin is not None:
+        return {**_named(origin.trip), "how": origin.how, "account": origin.account}
     likely = [{**_named(one.trip), "account": one.account} for one in worth_asking(belonging.likely, profile.rows)]
     routes = [] if stamp else routes_for(list(column_titles(profile.columns).values()))
     whole = [fit for fit in routes if fit.whole]

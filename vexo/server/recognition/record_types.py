@@ -37,14 +37,14 @@ def fitting_types(profile: SheetProfile, cells: pl.DataFrame) -> list[dict[str, 
             columns = _known_columns(known, record_type, profile)
             share, account = accounts.get(record_type.name, (0.0, ""))
             if columns or account:
-                told = {"application": application.name, "record_type": record_type.name, "plural": record_type.plural}
-                fits.append({**told, "columns": columns, "account": account, "share": share})
+                facts = {"application": application.name, "record_type": record_type.name, "plural": record_type.plural}
+                fits.append({**facts, "columns": columns, "account": account, "share": share})
     return sorted(fits, key=lambda fit: (-fit["columns"], -fit["share"]))
 
 
 def _by_values(profile: SheetProfile, cells: pl.DataFrame) -> dict[str, tuple[float, str]]:
     """For each record type whose records went out before: the column whose values are most like a key's, in words."""
-    found: dict[str, tuple[float, str]] = {}
+    best: dict[str, tuple[float, str]] = {}
     seen: set[tuple[int, str]] = set()
 
     @cache
@@ -68,18 +68,17 @@ def _by_values(profile: SheetProfile, cells: pl.DataFrame) -> dict[str, tuple[fl
         for field in (field for field in keys if field.kind == Kind.TEXT):
             theirs = bare(normal(kept[field.name].cast(pl.String))).drop_nulls()
             for column in profile.columns:
-                own = values_of(column.name)
-                alike = int(own.is_in(theirs.implode()).sum())
-                share = alike / len(own) if len(own) else 0.0
+                values = values_of(column.name)
+                alike = int(values.is_in(theirs.implode()).sum())
+                share = alike / len(values) if len(values) else 0.0
                 if (
-                    share > max(_MOST_LIKE_A_KEY, found.get(record_type.name, (0.0, ""))[0])
-                    and own.n_unique() >= _FEWEST_VALUES
+                    share > max(_MOST_LIKE_A_KEY, best.get(record_type.name, (0.0, ""))[0])
+                    and values.n_unique() >= _FEWEST_VALUES
                 ):
-                    told = (
-                        f"{alike:,} of {len(own):,} values of “{column.header or column.name}” are like {field.label}"
-                    )
-                    found[record_type.name] = (share, f"{told} of {record_type.plural} that went out before.")
-    return found
+                    header = column.header or column.name
+                    shares = f"{alike:,} of {len(values):,} values of “{header}” are like {field.label}"
+                    best[record_type.name] = (share, f"{shares} of {record_type.plural} that went out before.")
+    return best
 
 
 def _known_columns(known: Catalogue, record_type: RecordType, profile: SheetProfile) -> int:

@@ -93,10 +93,10 @@ def number_rows(
     earlier = trip.sheets.filter(direction=Sheet.IN).exclude(cells="").order_by("-id") if trip else []
     for sheet in earlier:
         known = sheet.profile
-        own = {m.field: m.column for m in sheet.mappings.all() if m.field}
+        columns = {m.field: m.column for m in sheet.mappings.all() if m.field}
         headers = {title: column for column, title in column_titles(known.columns).items() if title}
-        own |= {name: headers[lane.source] for name, lane in lanes.items() if lane.source in headers}
-        old = _seen(artifacts.read(sheet.cells), known, own)
+        columns |= {name: headers[lane.source] for name, lane in lanes.items() if lane.source in headers}
+        old = _seen(artifacts.read(sheet.cells), known, columns)
         ways = [("identifier", [record_type.identifier]), *[("key", key) for key in keys], ("cells", None)]
         for way, names in ways:
             left = new.cells.join(free, on="place", how="semi")
@@ -105,12 +105,12 @@ def number_rows(
             theirs = _all_cells(old) if names is None else _texts(old, names)
             if mine is None or theirs is None or left.is_empty() or before.is_empty():
                 continue
-            found = _meet(
+            known_rows = _meet(
                 left.select("place", mine.alias("text")), before.select(ROW_ID, theirs.alias("text")), names is not None
             )
-            met = pl.concat([met, found.cast({"place": pl.UInt32, ROW_ID: pl.UInt32})])
-            free = free.join(found, on="place", how="anti")
-            counts[way] += len(found)
+            met = pl.concat([met, known_rows.cast({"place": pl.UInt32, ROW_ID: pl.UInt32})])
+            free = free.join(known_rows, on="place", how="anti")
+            counts[way] += len(known_rows)
     first = trip.next_row if trip else 0
     numbered = new.cells.join(met, on="place", how="left", maintain_order="left")
     fresh = pl.col(ROW_ID).is_null()

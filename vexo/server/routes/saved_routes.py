@@ -113,9 +113,9 @@ def keep_route(person: Person, wanted: Wanted, before: Route | None = None, seen
     try:
         with transaction.atomic():
             if before is None:
-                made = Route.objects.create(name=name, application=application, made_by=person.username, **halves)
+                route = Route.objects.create(name=name, application=application, made_by=person.username, **halves)
                 note(person.username, "kept", f"Kept the route {name}", application)
-                return made
+                return route
             changes = {"name": name, "application": application, "version": before.version + 1, **halves}
             routes = Route.objects.filter(pk=before.pk, version=seen or before.version)
             if not routes.update(**changes):
@@ -151,11 +151,11 @@ def keep_trip(person: Person, view: PartView, name: str) -> Route:
     sheet = newest_in(view)
     bringing = _of_sheet(view, sheet) if sheet is not None else None
     before = Route.objects.filter(name=name.strip(), application=trip.application).first()
-    made = keep_route(person, Wanted(name, trip.application, document, bringing), before)
+    route = keep_route(person, Wanted(name, trip.application, document, bringing), before)
     with transaction.atomic():
-        Trip.objects.filter(pk=trip.pk).update(route=made)
+        Trip.objects.filter(pk=trip.pk).update(route=route)
         update_status(view)
-    return made
+    return route
 
 
 def _of_sheet(view: PartView, sheet: Sheet) -> BringIn:
@@ -199,11 +199,11 @@ _ALIKE = 0.5
 
 def fit_of_sheet(route: Route, bringing: BringIn, headers: Sequence[str]) -> SheetFit:
     """How a sheet with these headers fits a route."""
-    own = [header for header in headers if header]
+    named = [header for header in headers if header]
     known = {*bringing.columns, *bringing.headers}
-    missing = tuple(sorted(header for header in bringing.headers if own.count(header) != 1))
+    missing = tuple(sorted(header for header in bringing.headers if named.count(header) != 1))
     share = 1 - len(missing) / len(bringing.headers) if bringing.headers else 0.0
-    return SheetFit(route, missing, tuple(header for header in own if header not in known), share)
+    return SheetFit(route, missing, tuple(header for header in named if header not in known), share)
 
 
 def routes_for(headers: Sequence[str]) -> list[SheetFit]:
@@ -227,10 +227,10 @@ def delete_route(person: Person, route: Route) -> None:
 
 def find_route(name: str) -> Route:
     """A route by its name or number. Raises PlainError."""
-    found = Route.objects.select_related("application").filter(name=name).first()
-    if found is None and name.isdecimal() and len(name) < 10:
-        found = Route.objects.select_related("application").filter(pk=int(name)).first()
-    if found is None:
+    route = Route.objects.select_related("application").filter(name=name).first()
+    if route is None and name.isdecimal() and len(name) < 10:
+        route = Route.objects.select_related("application").filter(pk=int(name)).first()
+    if route is None:
         words = ", ".join(Route.objects.values_list("name", flat=True)[:20]) or "none yet"
         raise PlainError(f"No route is called {name!r}. Routes: {words}.", "no-route")
-    return found
+    return route

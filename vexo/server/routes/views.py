@@ -71,7 +71,7 @@ def _lanes(route: Route, fit: Fit) -> list[str]:
 
 def _told(route: Route) -> Any:
     fit = fit_of(route)
-    told = {
+    route_json = {
         **{name: getattr(route, name) for name in ("id", "name", "version", "made_by", "made_at")},
         **{name: getattr(route, name) for name in ("used", "used_at", "rows", "record_type")},
         "application": route.application.name,
@@ -84,7 +84,7 @@ def _told(route: Route) -> Any:
         "lost": list(fit.lost),
         "document": s.document_json(fit.document) if fit.document else None,
     }
-    return RouteSerializer(told).data
+    return RouteSerializer(route_json).data
 
 
 class RoutesView(APIView):

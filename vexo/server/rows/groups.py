@@ -50,17 +50,17 @@ def group_sums(view: PartView, header: str) -> list[dict[str, Any]]:
     page = ""
     if sent is not None:
         page = next((p.path for p in trip.ledger.all() if p.number == sent.number), "")
-    told = states(plan.path, page).select("row_id", "state")
+    row_states = states(plan.path, page).select("row_id", "state")
     values = artifacts.read(context.cells_path, ["row_id", column])
-    both = told.join(values, on="row_id", how="left").with_columns(pl.col(column).fill_null("").alias("value"))
+    both = row_states.join(values, on="row_id", how="left").with_columns(pl.col(column).fill_null("").alias("value"))
     if both["value"].n_unique() > _MOST_GROUPS:
         raise PlainError(f"{header} has more than {_MOST_GROUPS} values here; choose a column with fewer.", "column")
     counted = both.group_by("value", "state").len()
-    made: dict[str, dict[str, int]] = {}
+    by_value: dict[str, dict[str, int]] = {}
     for value, state, count in counted.iter_rows():
-        made.setdefault(value, {})[state] = count
-    found = [{"value": value, "rows": sum(own.values()), "sum": own} for value, own in made.items()]
-    return sorted(found, key=lambda one: (-int(str(one["rows"])), str(one["value"])))
+        by_value.setdefault(value, {})[state] = count
+    groups = [{"value": value, "rows": sum(counts.values()), "sum": counts} for value, counts in by_value.items()]
+    return sorted(groups, key=lambda one: (-int(str(one["rows"])), str(one["value"])))
 
 
 class GroupsView(APIView):

@@ -86,28 +86,28 @@ def _in_order(context: PlanContext, source: Source, places: pl.Series, order: st
 @lru_cache(maxsize=32)
 def _positions(source: Source, wanted: Wanted) -> pl.Series:
     """Places (0-based, in sheet order) of the rows that are wanted."""
-    told = states(source.plan, source.page)
-    holds = pl.Series([True]).new_from_index(0, len(told))
+    row_states = states(source.plan, source.page)
+    holds = pl.Series([True]).new_from_index(0, len(row_states))
     if wanted.state:
         group = _GROUPS.get(wanted.state, [wanted.state])
-        holds &= told["state"].is_in(group)
+        holds &= row_states["state"].is_in(group)
     if wanted.code:
         has = pl.col("faults").list.eval(pl.element().struct.field("code") == wanted.code).list.any()
-        holds &= told.select(has.fill_null(value=False)).to_series()
+        holds &= row_states.select(has.fill_null(value=False)).to_series()
     if wanted.column:
         emptied = wanted.column.startswith("emptied:")
         name = FieldColumns(wanted.column[8:]).left_blank if emptied else FieldColumns(wanted.column).action
         there = artifacts.columns_of(source.plan)
-        column = artifacts.read(source.plan, [name])[name] if name in there else pl.Series([0] * len(told))
+        column = artifacts.read(source.plan, [name])[name] if name in there else pl.Series([0] * len(row_states))
         holds &= column.cast(pl.UInt8) > 0
     if wanted.text:
         table = artifacts.read(source.cells)
         names = [name for name in table.columns if name.startswith("c")]
         low = wanted.text.lower()
-        found = [
+        conditions = [
             pl.col(name).str.to_lowercase().str.contains(low, literal=True).fill_null(value=False) for name in names
         ]
-        holds &= table.select(pl.any_horizontal(found)).to_series()
+        holds &= table.select(pl.any_horizontal(conditions)).to_series()
     return holds.arg_true()
 
 
@@ -207,11 +207,11 @@ def _with_edits(
     for path, where in ((source.came, "file_text"), (source.now, "text_now")):
         if not path or path == source.cells:
             continue
-        found = artifacts.read_rows(path, places)
+        edited = artifacts.read_rows(path, places)
         for at, match in enumerate(context.matches):
-            if match.column not in found.columns:
+            if match.column not in edited.columns:
                 continue
-            texts = zip(found[match.column], cells[match.column], columns[at], strict=True)
+            texts = zip(edited[match.column], cells[match.column], columns[at], strict=True)
             marks = {"edited": True, "edited_since": where == "text_now"}
             columns[at] = [
                 replace(cell, **{**marks, where: text}) if text != shown else cell for text, shown, cell in texts
@@ -257,7 +257,9 @@ def _cells_of(
         for c in (columns.current, columns.proposed, columns.base_sent, columns.base_app)
     )
     went_out = context.sheet.recognised
-    bases = [Base(own, held, not went_out or own != held) for own, held in zip(sent, then, strict=True)]
+    bases = [
+        Base(sent_text, held, not went_out or sent_text != held) for sent_text, held in zip(sent, then, strict=True)
+    ]
     if field.target:
         proposed = [new if text is None else text for text, new in zip(texts, proposed, strict=True)]
     values = zip(

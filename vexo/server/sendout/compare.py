@@ -83,28 +83,29 @@ def compare_now(lease: Lease) -> dict[str, Any]:
         others = client.read_by_keys(record_type, names, [record_type.identifier], wanted)
         table = pl.concat([selected, others]) if selected is not None else others
         inside = inside if selected is not None else others[IDENTIFIER]
-    found = compare(
+    since = compare(
         kept, table.unique(IDENTIFIER, keep="first", maintain_order=True), inside, fields, ledger_of(ledger_pages(trip))
     )
-    told = _told(found, kept, fields, record_type, catalogue)
+    changes = _told(since, kept, fields, record_type, catalogue)
     with lease.writing():
         trip.refresh_from_db(fields=["selection"])
-        selection = {**trip.selection, "since": told}
+        selection = {**trip.selection, "since": changes}
         Trip.objects.filter(pk=trip.pk).update(selection=selection)
         update_status(PartView.of_lease(lease))
-        words = f"Compared trip {trip.pk} with the application: {told['cells']:,} cells of {told['records']:,} records"
-        note(lease.job.by, "compared", f"{words} are other than they went out", trip.application, trip.pk, found.now)
-    return {"trip": trip.pk, **{name: told[name] for name in ("then", "now", "records", "cells", "ours")}}
+        counts = f"{changes['cells']:,} cells of {changes['records']:,} records"
+        words = f"Compared trip {trip.pk} with the application: {counts}"
+        note(lease.job.by, "compared", f"{words} are other than they went out", trip.application, trip.pk, since.now)
+    return {"trip": trip.pk, **{name: changes[name] for name in ("then", "now", "records", "cells", "ours")}}
 
 
 def _told(
-    found: Since, kept: pl.DataFrame, fields: list[Field], record_type: RecordType, catalogue: Catalogue
+    since: Since, kept: pl.DataFrame, fields: list[Field], record_type: RecordType, catalogue: Catalogue
 ) -> dict[str, Any]:
     """What changed since, in figures, with the first changes one by one."""
     labels = {field.name: field.label for field in fields}
     naming = [record_type.field(name) for name in record_type.natural_key]
     naming = [field for field in naming if field.name in kept.columns]
-    first = found.changes.head(_MOST_NAMED)
+    first = since.changes.head(_MOST_NAMED)
     named = kept.filter(pl.col(IDENTIFIER).is_in(first[IDENTIFIER].unique().implode()))
     texts = [column.cells.fill_null("") for column in outgoing_columns(naming, named, record_type, catalogue)]
     called = [" ".join(parts) for parts in zip(*texts, strict=True)] if texts else named[IDENTIFIER].to_list()
@@ -113,22 +114,22 @@ def _told(
         {**line, "record": names.get(line[IDENTIFIER], line[IDENTIFIER]), "label": labels[line["field"]]}
         for line in first.rename({"now": "is_now"}).iter_rows(named=True)
     ]
-    ours = int(found.changes["ours"].sum())
+    ours = int(since.changes["ours"].sum())
     return {
         "at": timezone.now().isoformat(),
-        "then": found.then,
-        "now": found.now,
-        "records": found.changes[IDENTIFIER].n_unique(),
-        "cells": len(found.changes),
+        "then": since.then,
+        "now": since.now,
+        "records": since.changes[IDENTIFIER].n_unique(),
+        "cells": len(since.changes),
         "ours": ours,
-        "gone": len(found.gone),
-        "gone_by_us": found.deleted_by_us,
-        "left": len(found.left),
-        "come": len(found.come),
-        "come_by_us": found.made_by_us,
+        "gone": len(since.gone),
+        "gone_by_us": since.deleted_by_us,
+        "left": len(since.left),
+        "come": len(since.come),
+        "come_by_us": since.made_by_us,
         "totals": [
             {"name": name, "label": labels[name], "then": then, "is_now": now}
-            for name, (then, now) in found.totals.items()
+            for name, (then, now) in since.totals.items()
         ],
         "changes": [
             {"record": c["record"], "label": c["label"], "then": c["then"], "is_now": c["is_now"], "ours": c["ours"]}

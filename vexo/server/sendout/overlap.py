@@ -23,14 +23,14 @@ _LOOKED_AT = 60
 def open_trips(application: Application, record_type: str, but: int = 0) -> list[Trip]:
     """Trips that have records of a type out and are not finished, the newest first."""
     trips = Trip.objects.filter(application=application, record_type=record_type, kept_copies__isnull=False)
-    found = []
+    earlier_trips = []
     for trip in trips.exclude(pk=but).distinct().order_by("-pk")[:_LOOKED_AT]:
         try:
             if not TripStatus(PartView.of(trip)).finished:
-                found.append(trip)
+                earlier_trips.append(trip)
         except UNREADABLE:
             continue
-    return found
+    return earlier_trips
 
 
 def already_out(application: Application, record_type: str, ids: pl.Series, but: int = 0) -> list[AlsoOut]:

@@ -127,8 +127,10 @@ def values_of(client: Client, record_type: RecordType, name: str, like: str) -> 
     if field.kind != Kind.REFERENCE:
         texts = cells_of([field], frame, record_type, catalogue)["c0"]
     pairs = zip(texts.to_list(), frame["count"].to_list(), strict=True)
-    found = [{"value": text, "label": text, "count": count} for text, count in pairs if text and low in text.casefold()]
-    return found[:_MOST_VALUES]
+    matching = [
+        {"value": text, "label": text, "count": count} for text, count in pairs if text and low in text.casefold()
+    ]
+    return matching[:_MOST_VALUES]
 
 
 def _of_others(client: Client, target: RecordType, like: str) -> list[dict[str, Any]]:

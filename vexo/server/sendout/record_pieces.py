@@ -167,21 +167,21 @@ def _key(pieces: Pieces, field: Field) -> pl.Series:
 
     def texts() -> Iterator[pl.Series]:
         for path in pieces.paths:
-            own = artifacts.read(path, [field.name])[field.name]
-            yield to_text(field, own) if field.kind == Kind.CHOICES else own
+            texts_of_part = artifacts.read(path, [field.name])[field.name]
+            yield to_text(field, texts_of_part) if field.kind == Kind.CHOICES else texts_of_part
 
     if field.kind in (Kind.DECIMAL, Kind.WHOLE, Kind.DATE, Kind.MOMENT, Kind.YES_NO):
         return pieces.column([field.name])[field.name]
-    different = pl.concat([own.unique() for own in texts()]).unique().drop_nulls().sort()
+    different = pl.concat([piece.unique() for piece in texts()]).unique().drop_nulls().sort()
     if len(different) * _OFTEN > pieces.rows:
         return pl.concat(list(texts()))
     places = pl.Enum(different)
-    return pl.concat([own.cast(places).to_physical().cast(pl.UInt32) for own in texts()])
+    return pl.concat([piece.cast(places).to_physical().cast(pl.UInt32) for piece in texts()])
 
 
 def totals_of(frame: pl.DataFrame, names: Sequence[str], before: dict[str, Any]) -> None:
     """Add the sums of some more records to those before."""
     for name in names:
-        own = frame[name].drop_nulls()
-        if len(own):
-            before[name] = own.sum() if before.get(name) is None else before[name] + own.sum()
+        values = frame[name].drop_nulls()
+        if len(values):
+            before[name] = values.sum() if before.get(name) is None else before[name] + values.sum()

@@ -34,8 +34,11 @@ def begin(application: Application, document: SendOut, by: str, title: str = "",
     bringing = fit_of(route).bringing if route is not None else None
     back: dict[str, Any] = {"operation": "create" if whole.headers_only else "update"}
     if bringing is not None and bringing.record_type == record_type.name:
-        told = bringing.to_json()
-        back = {"columns": told["columns"], **{name: told[name] for name in ("lanes", "key", "operation")}}
+        bringing_json = bringing.to_json()
+        back = {
+            "columns": bringing_json["columns"],
+            **{name: bringing_json[name] for name in ("lanes", "key", "operation")},
+        }
         back["row_filter"] = {"condition": bringing.row_condition} if bringing.row_condition else {}
     return Trip.objects.create(
         title=(title or (route.name if route else record_type.plural))[:160],
@@ -62,8 +65,8 @@ def read_picked(
     """The records that were picked, in the order of the list, and the keys that found none."""
     keys = typed_keys(picked, record_type).drop(PLACE)
     records = client.read_by_keys(record_type, list(fields), list(picked.key), keys)
-    found, missing = in_their_order(picked, record_type, records)
-    return found, _with_nearest(client, picked, record_type, missing)
+    records_picked, missing = in_their_order(picked, record_type, records)
+    return records_picked, _with_nearest(client, picked, record_type, missing)
 
 
 def _with_nearest(client: Client, picked: Picked, record_type: RecordType, missing: list[str]) -> list[str]:

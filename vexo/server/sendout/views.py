@@ -80,8 +80,8 @@ class ConditionView(APIView):
             condition = read_condition(values.get("text", ""), record_type, catalogue)
         if condition is None:
             return Response({"text": "", "clauses": None, "sentence": ""})
-        told = {"text": values.get("text") or to_text(condition, record_type), "clauses": to_clauses(condition)}
-        return Response({**told, "sentence": to_sentence(condition, record_type, catalogue)})
+        answer = {"text": values.get("text") or to_text(condition, record_type), "clauses": to_clauses(condition)}
+        return Response({**answer, "sentence": to_sentence(condition, record_type, catalogue)})
 
 
 class ValuesView(APIView):
@@ -98,10 +98,10 @@ class ValuesView(APIView):
         ],
     )
     def get(self, request: Request, name: str) -> Response:
-        told = {n: request.query_params.get(n, "")[:200] for n in ("record_type", "field", "like")}
+        query = {n: request.query_params.get(n, "")[:200] for n in ("record_type", "field", "like")}
         with asking(_application(name)) as client:
-            record_type = client.describe().type(told["record_type"])
-            return Response(questions.values_of(client, record_type, told["field"], told["like"]))
+            record_type = client.describe().type(query["record_type"])
+            return Response(questions.values_of(client, record_type, query["field"], query["like"]))
 
 
 class KeysView(APIView):
@@ -116,7 +116,7 @@ class KeysView(APIView):
         values, application = asked.validated_data, _application(name)
         record_type = (application.known or describe(application)).type(values["record_type"])
         picked = read_keys(values["text"], record_type, values["key"])
-        return Response({"key": list(picked.key), "values": [list(own) for own in picked.values]})
+        return Response({"key": list(picked.key), "values": [list(key) for key in picked.values]})
 
 
 class SendOutSerializer(documents.DocumentSerializer):

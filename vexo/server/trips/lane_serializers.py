@@ -30,8 +30,8 @@ def _serializer_of(kind: type[Treatment]) -> type[serializers.Serializer[Any]]:
     arguments = {one.name: one.default for one in fields(kind)}
 
     def get_fields(self: serializers.Serializer[Any]) -> dict[str, serializers.Field[Any, Any, Any, Any]]:
-        made = {name: _argument(name, default) for name, default in arguments.items()}
-        return {"do": serializers.ChoiceField(choices=[kind.do]), **made}
+        arguments_made = {name: _argument(name, default) for name, default in arguments.items()}
+        return {"do": serializers.ChoiceField(choices=[kind.do]), **arguments_made}
 
     name = "".join(part.capitalize() for part in kind.do.replace("-", " ").split())
     return type(

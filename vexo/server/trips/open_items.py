@@ -102,9 +102,9 @@ def route_now(facts: StatusFacts) -> RouteFit | None:
     if fit is None:
         return None
     carried = {column.field for column in facts.columns if column.carried or column.check}
-    found = {header for name, headers in fit.lost.items() if name in carried for header in headers}
+    lost_headers = {header for name, headers in fit.lost.items() if name in carried for header in headers}
     wanted = {header for name, headers in fit.lost.items() if name not in carried for header in headers}
-    missing = [header for header in fit.missing if header not in found or header in wanted]
+    missing = [header for header in fit.missing if header not in lost_headers or header in wanted]
     instead = [option for option in fit.instead if not carried.issuperset(option.lanes)]
     return replace(fit, missing=missing, instead=instead)
 
@@ -139,9 +139,9 @@ def _sum_as_read(column: SheetColumn, summary: PlanSummary | None) -> str:
     cannot be told, or the lane makes other numbers of them."""
     if summary is None or column.field not in summary.totals or column.lane is None:
         return ""
-    own = next((figures for figures in summary.columns if figures.field == column.field), None)
+    figures_of = next((figures for figures in summary.columns if figures.field == column.field), None)
     reckons = any(treatment.get("do") in ("multiply", "round") for treatment in column.lane.treatments)
-    return "" if own is None or own.unreadable or reckons else summary.totals[column.field].sheet
+    return "" if figures_of is None or figures_of.unreadable or reckons else summary.totals[column.field].sheet
 
 
 def _damage(groups: Sequence[Damage]) -> Iterator[OpenItem]:

@@ -20,11 +20,11 @@ from .status import TripStatus, update_status
 def part_named(trip: Trip, said: str) -> Part:
     """A part by its number or name. Raises PlainError."""
     parts = list(trip.parts.all())
-    found = next((p for p in parts if p.label == said), None) or next((p for p in parts if str(p.number) == said), None)
-    if found is None:
+    part = next((p for p in parts if p.label == said), None) or next((p for p in parts if str(p.number) == said), None)
+    if part is None:
         words = ", ".join(f"{p.number} {p.label}".strip() for p in parts[:20])
         raise PlainError(f"Trip {trip.pk} has no part {said!r}. It has: {words}.", "part")
-    return found
+    return part
 
 
 def give(view: PartView, person: Person, number: int, holder: str) -> None:

@@ -77,9 +77,9 @@ def cells_of(sheet: Sheet, numbers: Sequence[int]) -> str:
     if not numbers:
         return sheet.cells
     name, edits = _name(sheet, numbers), _table(sheet, numbers)
-    made = artifacts.find(name)
-    if made:
-        return made
+    place = artifacts.find(name)
+    if place:
+        return place
     places = artifacts.read(sheet.cells, [ROW_ID])[ROW_ID].is_in(edits[ROW_ID].implode()).arg_true()
     return artifacts.patch(sheet.cells, lay_edits(artifacts.read_rows(sheet.cells, places), edits), places, name)
 

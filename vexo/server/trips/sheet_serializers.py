@@ -46,10 +46,10 @@ class FoundSerializer(serializers.Serializer[Any]):
 
 def found_json(profile: dict[str, Any] | None) -> dict[str, Any]:
     """What was found in a file, as it goes over HTTP."""
-    own = profile or {}
+    facts = profile or {}
     names: list[str] = list(FoundSerializer().fields)
-    told = {name: value for name in names if (value := own.get(name)) not in (None, "", [])}
-    return {**told, "first_rows": [{"row": row, "text": text} for row, text in own.get("first_rows", [])]}
+    known = {name: value for name in names if (value := facts.get(name)) not in (None, "", [])}
+    return {**known, "first_rows": [{"row": row, "text": text} for row, text in facts.get("first_rows", [])]}
 
 
 class ChoicesSerializer(serializers.Serializer[Any]):

@@ -87,8 +87,8 @@ def was_delimited(trip: Trip) -> bool:
 def stamp_of(trip: Trip, fields: Sequence[Field], part: int = 1, *, rows: bool = False) -> Stamp:
     """What a sheet of this trip carries to be recognised by."""
     columns = tuple((field.name, field.label) for field in fields)
-    made = hashlib.sha256(f"{trip.pk} {trip.created_at}".encode()).hexdigest()[:16]
-    return Stamp(trip.pk, part, made, trip.application.name, trip.application.stage, trip.record_type, columns, rows)
+    digest = hashlib.sha256(f"{trip.pk} {trip.created_at}".encode()).hexdigest()[:16]
+    return Stamp(trip.pk, part, digest, trip.application.name, trip.application.stage, trip.record_type, columns, rows)
 
 
 def stamp_fits(trip: Trip, stamp: Stamp) -> bool:

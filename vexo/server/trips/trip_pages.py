@@ -60,7 +60,7 @@ def columns_of(status: TripStatus) -> list[Column]:
     checks = {check.field: check for check in (summary.checks if summary else ())}
     columns = []
     for column in status.columns:
-        own = figures.get(column.field or "")
+        column_figures = figures.get(column.field or "")
         check = checks.get(column.field or "")
         columns.append(
             Column(
@@ -69,16 +69,16 @@ def columns_of(status: TripStatus) -> list[Column]:
                 questions=facts.questions.get(column.field or f"column:{column.column}", []),
                 example=facts.holds.examples.get(column.field or "", ""),
                 agrees=CheckFigures(check.compared, check.agrees) if check else None,
-                changed=own.changed if own else 0,
-                held=own.held if own else 0,
-                unreadable=own.unreadable if own else 0,
-                emptied=own.emptied if own else 0,
-                emptied_answers=options_for_group("emptied") if own and own.emptied else [],
-                filled_before=own.filled_before if own else 0,
-                two_way=own.two_way if own else False,
-                before=own.before if own else None,
-                after=own.after if own else None,
-                difference=own.difference if own else None,
+                changed=column_figures.changed if column_figures else 0,
+                held=column_figures.held if column_figures else 0,
+                unreadable=column_figures.unreadable if column_figures else 0,
+                emptied=column_figures.emptied if column_figures else 0,
+                emptied_answers=options_for_group("emptied") if column_figures and column_figures.emptied else [],
+                filled_before=column_figures.filled_before if column_figures else 0,
+                two_way=column_figures.two_way if column_figures else False,
+                before=column_figures.before if column_figures else None,
+                after=column_figures.after if column_figures else None,
+                difference=column_figures.difference if column_figures else None,
             )
         )
     return columns
@@ -91,7 +91,7 @@ def totals_of(view: PartView) -> TripTotals:
     planned = status.plan.summary.totals if status.plan else {}
     unread = {one.field: one.unreadable for one in status.plan.summary.columns} if status.plan else {}
     reports = (report_of(trip, stored.number) for stored in reversed(status.passes))
-    report = next((found for found in reports if found), None) if status.sent_by else None
+    report = next((report_ for report_ in reports if report_), None) if status.sent_by else None
     written = report.totals if report else {}
     return TripTotals(
         rows=status.sheet.rows if status.sheet else 0,
@@ -211,10 +211,10 @@ def trip_summary(view: PartView, person: Person, jobs: Jobs | None = None) -> Tr
     trip = view.trip
     job, last = jobs if jobs is not None else jobs_of([trip.pk])[trip.pk]
     try:
-        told = _standing(TripStatus(view, job, last))
+        standing = _standing(TripStatus(view, job, last))
     except UNREADABLE as error:
-        told = _unreadable(trip, error)
-    return TripSummary(**_head(trip, person, job), **told)
+        standing = _unreadable(trip, error)
+    return TripSummary(**_head(trip, person, job), **standing)
 
 
 def _detail(view: PartView, status: TripStatus) -> dict[str, Any]:

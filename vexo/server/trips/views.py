@@ -121,8 +121,8 @@ class SheetView(APIView):
     )
     def get(self, request: Request, pk: int, sheet: int) -> FileResponse:
         """Of a list in parts ``file`` says which of its files, the first being 0."""
-        found = get_object_or_404(Sheet.objects.select_related("trip__application"), trip=pk, pk=sheet)
-        files = [{"name": found.name, "path": found.path}, *found.files]
+        sheet_asked = get_object_or_404(Sheet.objects.select_related("trip__application"), trip=pk, pk=sheet)
+        files = [{"name": sheet_asked.name, "path": sheet_asked.path}, *sheet_asked.files]
         at = whole_number(request.query_params.get("file", ""), 0)
         if at >= len(files):
             raise NotFound
@@ -130,7 +130,7 @@ class SheetView(APIView):
         if not artifacts.there(path):
             raise artifacts.ArtifactLost(path)
         file = absolute(path).open("rb")
-        downloaded(found.trip, person_of(request), name, found.rows)
+        downloaded(sheet_asked.trip, person_of(request), name, sheet_asked.rows)
         return FileResponse(file, as_attachment=True, filename=name)
 
 

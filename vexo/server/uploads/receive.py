@@ -42,10 +42,10 @@ def begin(name: str, size: int, by: str) -> Upload:
 
 def find(number: int, by: str) -> Upload:
     """Someone's own upload. Raises PlainError; another's is as unknown as none."""
-    found = Upload.objects.filter(pk=number, by=by).first()
-    if found is None or not absolute(found.path).exists():
+    upload = Upload.objects.filter(pk=number, by=by).first()
+    if upload is None or not absolute(upload.path).exists():
         raise PlainError("That upload is not known any more. Bring the file in again.", "no-upload")
-    return found
+    return upload
 
 
 def add(number: int, by: str, offset: int, content: bytes) -> int:

@@ -120,8 +120,8 @@ class WaitingDetailSerializer(WaitingSerializer):
 
     @extend_schema_field(FoundSerializer)
     def get_found(self, upload: Upload) -> dict[str, Any]:
-        found = found_json(upload.profile_json)
-        return {**found, "findings": [*found.get("findings", []), *(upload.belongs_to or {}).get("noticed", [])]}
+        facts = found_json(upload.profile_json)
+        return {**facts, "findings": [*facts.get("findings", []), *(upload.belongs_to or {}).get("noticed", [])]}
 
     @extend_schema_field(SheetColumnSerializer(many=True))
     def get_columns(self, upload: Upload) -> Any:

@@ -113,8 +113,8 @@ def raw_of(upload: Upload) -> pl.DataFrame:
     kept = _kept(_place(upload, upload.read_options, []))
     aside = kept.aside if kept is not None else cells.head(0)
     back = {f"c{at}": name for at, name in enumerate(profile.places)}
-    own = cells.rename(back).select(ROW, *profile.places)
-    return pl.concat([aside.cast({ROW: own[ROW].dtype}), own], how="diagonal").select(ROW, *profile.places)
+    raw = cells.rename(back).select(ROW, *profile.places)
+    return pl.concat([aside.cast({ROW: raw[ROW].dtype}), raw], how="diagonal").select(ROW, *profile.places)
 
 
 def forget(upload: Upload) -> None:

@@ -33,10 +33,10 @@ def waits(number: int) -> bool:
 
 def find_waiting(number: int) -> Upload:
     """A file that waits, whoever brought it. Raises PlainError."""
-    found = Upload.objects.filter(pk=number, complete=True, discarded=False).exclude(recognising=None).first()
-    if found is None:
+    upload = Upload.objects.filter(pk=number, complete=True, discarded=False).exclude(recognising=None).first()
+    if upload is None:
         raise PlainError("That file does not wait here any more. Bring it in again.", "no-upload")
-    return found
+    return upload
 
 
 def read_again(upload: Upload) -> None:

@@ -61,14 +61,14 @@ def treatment_from_json(data: Any) -> Treatment:
         what = data.get("do") if isinstance(data, Mapping) else data
         raise TreatmentError(f"Unknown treatment {what!r}. Use {', '.join(KINDS)}.")
     kind = KINDS[data["do"]]
-    own = {one.name: one for one in fields(kind)}
-    unknown = [name for name in data if name != "do" and name not in own]
+    arguments = {one.name: one for one in fields(kind)}
+    unknown = [name for name in data if name != "do" and name not in arguments]
     if unknown:
-        takes = ", ".join(own) or "nothing"
+        takes = ", ".join(arguments) or "nothing"
         raise TreatmentError(f"{kind.title} knows no {unknown[0]!r}; it takes {takes}.")
-    made = kind(**{name: _value(name, data[name], own[name].default) for name in own if name in data})
-    made.check()
-    return made
+    treatment = kind(**{name: _value(name, data[name], arguments[name].default) for name in arguments if name in data})
+    treatment.check()
+    return treatment
 
 
 def _value(name: str, value: Any, like: Any) -> Any:
@@ -170,15 +170,15 @@ def _applied(
     numbers = [one for one in group if isinstance(one, Arithmetic)]
     if numbers:
         return _without_white_space(at_once(numbers, texts, plain=plain))
-    own = group[0]
-    headers = [header for header in own.headers if header in columns]
+    first = group[0]
+    headers = [header for header in first.headers if header in columns]
     frame = pl.DataFrame([texts.alias("text"), *[columns[h].alias(f"beside.{h}") for h in dict.fromkeys(headers)]])
-    made = own.run(frame, Beside({header: pl.col(f"beside.{header}") for header in headers}, tables))
+    applied = first.run(frame, Beside({header: pl.col(f"beside.{header}") for header in headers}, tables))
     if failed:
         bad = texts.str.starts_with(BAD).fill_null(value=False)
         if bad.any():
-            made = made.zip_with(~bad, texts)
-    return _without_white_space(made)
+            applied = applied.zip_with(~bad, texts)
+    return _without_white_space(applied)
 
 
 def steps(
@@ -188,16 +188,16 @@ def steps(
     tables: Mapping[str, pl.DataFrame] | None = None,
 ) -> list[Step]:
     """The same as ``treat``, with what each treatment did."""
-    made, now, failed = [], _without_white_space(texts), False
+    results, now, failed = [], _without_white_space(texts), False
     for one in treatments:
         done = _applied(now, [one], columns or {}, tables or {}, failed)
         failed = failed or one.fails
         changed = int((~now.eq_missing(done)).sum())
         bad = problem_of(done).len() - problem_of(done).null_count()
         before = problem_of(now).len() - problem_of(now).null_count()
-        made.append(Step(one, done, changed - (bad - before), bad - before))
+        results.append(Step(one, done, changed - (bad - before), bad - before))
         now = done
-    return made
+    return results
 
 
 __all__ = [

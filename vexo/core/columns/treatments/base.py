@@ -87,7 +87,7 @@ class Treatment(ABC):
 
     def to_json(self) -> dict[str, Any]:
         """Its form as data: ``do`` and its arguments."""
-        return {"do": self.do, **{own.name: _plain(getattr(self, own.name)) for own in fields(self)}}
+        return {"do": self.do, **{argument.name: _plain(getattr(self, argument.name)) for argument in fields(self)}}
 
 
 def _plain(value: Any) -> Any:

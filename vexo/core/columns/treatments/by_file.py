@@ -63,8 +63,8 @@ class ByFile(Treatment):
         blank = (texts.str.strip_chars() == "").fill_null(value=True)
         done = frame.select(pl.when(blank).then(pl.col("text")).otherwise(unread).alias("text"))["text"]
         for file, written in self.pairs:
-            own = (files == nfc(pl.Series([file]))[0]).fill_null(value=False)
-            if own.any():
-                form = _form(written).run(texts.filter(own).to_frame("text"), Beside())
-                done = done.scatter(own.arg_true(), form)
+            in_file = (files == nfc(pl.Series([file]))[0]).fill_null(value=False)
+            if in_file.any():
+                form = _form(written).run(texts.filter(in_file).to_frame("text"), Beside())
+                done = done.scatter(in_file.arg_true(), form)
         return done

@@ -62,10 +62,10 @@ class Dates(Treatment):
         text, plain = pl.col("text"), pl.col("plain")
         midnight = r"[T ]+0?0:00(?::00(?:\.0+)?)?Z?$"
         frame = texts.to_frame("text").with_columns(text.str.strip_chars().str.replace(midnight, "").alias("plain"))
-        own = plain.str.extract_groups(_SHAPES.get(self.written, _SHAPES["year"])).alias("own")
+        groups = plain.str.extract_groups(_SHAPES.get(self.written, _SHAPES["year"])).alias("own")
         whole = plain.str.extract_groups(r"^(?P<y>\d{4})-(?P<m>\d{2})-(?P<d>\d{2})$").alias("whole")
         named = plain.str.extract_groups(_NAMED).alias("named")
-        frame = frame.with_columns(own, whole, named)
+        frame = frame.with_columns(groups, whole, named)
         numbers = [f"{at:02}" for at in range(1, len(_MONTHS) + 1)]
         months = pl.col("named").struct["2"].str.to_lowercase()
         month = months.replace_strict(list(_MONTHS), numbers, default=None, return_dtype=pl.String)
@@ -79,13 +79,13 @@ class Dates(Treatment):
         century = pl.when(year.str.to_integer(strict=False) < _TURN).then(pl.lit("20")).otherwise(pl.lit("19"))
         year = pl.when(year.str.len_chars() == len("yy")).then(century + year).otherwise(year)
         # A time of day that is not midnight is not a day: it stays as it is, and is not read.
-        made = pl.concat_str(year, "m", "d", separator="-").str.to_date("%Y-%m-%d", strict=False)
-        made = pl.when(~plain.str.contains(r"\d:\d{2}")).then(made)
+        day = pl.concat_str(year, "m", "d", separator="-").str.to_date("%Y-%m-%d", strict=False)
+        day = pl.when(~plain.str.contains(r"\d:\d{2}")).then(day)
         if self.written in _EPOCHS:
             count = plain.str.extract(r"^(\d{1,7})(?:\.0+)?$", 1).str.to_integer(strict=False)
             days = pl.duration(days=pl.when(count < _LAST).then(count))
-            made = pl.coalesce(made, pl.lit(_EPOCHS[self.written]).str.to_date() + days)
-        frame = frame.with_columns(made.dt.strftime("%Y-%m-%d").alias("done"))
+            day = pl.coalesce(day, pl.lit(_EPOCHS[self.written]).str.to_date() + days)
+        frame = frame.with_columns(day.dt.strftime("%Y-%m-%d").alias("done"))
         kept = is_bad(text) | (plain == "") | text.is_null()
-        told = pl.when(pl.col("done").is_not_null()).then("done").when(kept).then(text)
-        return frame.select(told.otherwise(bad("no-date-form", ORDERS[self.written])).alias("text"))["text"]
+        texts_made = pl.when(pl.col("done").is_not_null()).then("done").when(kept).then(text)
+        return frame.select(texts_made.otherwise(bad("no-date-form", ORDERS[self.written])).alias("text"))["text"]

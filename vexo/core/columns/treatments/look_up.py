@@ -45,13 +45,13 @@ class LookUp(Treatment):
 
     def applied(self, text: pl.Expr, beside: Beside) -> pl.Expr:
         table = beside.tables.get(self.name, no_table())
-        made = table.select("text", pl.coalesce("value", pl.lit(BAD) + pl.col("problem")).alias("made"))
+        answers = table.select("text", pl.coalesce("value", pl.lit(BAD) + pl.col("problem")).alias("made"))
         plain = text.map_batches(lambda texts: bare(normal(texts)), return_dtype=pl.String)
         missing = pl.lit(BAD) + problem("look-up-none", self.by)
-        found = plain.replace_strict(made["text"], made["made"], default=None, return_dtype=pl.String)
-        known = plain.is_in(made["text"].implode())
+        values = plain.replace_strict(answers["text"], answers["made"], default=None, return_dtype=pl.String)
+        known = plain.is_in(answers["text"].implode())
         kept = is_bad(text) | plain.is_null()
-        return pl.when(kept).then(text).when(known).then(found).otherwise(missing)
+        return pl.when(kept).then(text).when(known).then(values).otherwise(missing)
 
 
 def no_table() -> pl.DataFrame:

@@ -121,8 +121,8 @@ class Number(Treatment):
             frame = frame.with_columns(_in_full(exact).alias("plain"))
         text = pl.col("text")
         kept = is_bad(text) | (text.str.strip_chars() == "") | text.is_null()
-        told = pl.when(pl.col("plain").is_not_null()).then("plain").when(kept).then(text)
-        return frame.select(told.otherwise(bad("no-number-form")).alias("text"))["text"]
+        result = pl.when(pl.col("plain").is_not_null()).then("plain").when(kept).then(text)
+        return frame.select(result.otherwise(bad("no-number-form")).alias("text"))["text"]
 
 
 def _in_full(numbers: pl.Expr) -> pl.Expr:
@@ -164,8 +164,8 @@ def at_once(steps: Sequence[Arithmetic], texts: pl.Series, *, plain: bool = Fals
         plain: what is not a number among them was found by a treatment before.
     """
     text, numbers = pl.col("text"), pl.col("number")
-    own = text if plain else pl.when(text.str.strip_chars().str.contains(_PLAIN)).then(text.str.strip_chars())
-    frame = texts.to_frame("text").with_columns(own.cast(_EXACT, strict=False).alias("number"))
+    plain_text = text if plain else pl.when(text.str.strip_chars().str.contains(_PLAIN)).then(text.str.strip_chars())
+    frame = texts.to_frame("text").with_columns(plain_text.cast(_EXACT, strict=False).alias("number"))
     for step in steps:
         within = pl.when(numbers.abs() <= pl.lit(str(step.most)).cast(_EXACT)).then(numbers)
         frame = frame.with_columns(within.alias("number")).with_columns(step.counted(numbers).alias("number"))

@@ -44,7 +44,7 @@ class Phone(Treatment):
         return "one form of phone"
 
     def applied(self, text: pl.Expr, beside: Beside) -> pl.Expr:
-        own = self.country.removeprefix("+")
+        code = self.country.removeprefix("+")
         ascii_text = text.map_batches(ascii_digits, return_dtype=pl.String)
         plain = ascii_text.str.replace(r"(?i)^\s*(?:tel|phone|mob|mobile)?\.?:?\s*", "").str.replace_all(r"\(0\)", "")
         one = ~plain.str.contains("/") | plain.str.contains(_AREA)
@@ -55,15 +55,15 @@ class Phone(Treatment):
             .when(digits.str.starts_with("00"))
             .then(pl.lit("+") + digits.str.slice(2))
             .when(digits.str.starts_with("0"))
-            .then(pl.lit(f"+{own}") + digits.str.slice(1))
+            .then(pl.lit(f"+{code}") + digits.str.slice(1))
             # In North America no area begins with a 1: eleven figures that do are a number with its country.
-            .when((pl.lit(own) == "1") & digits.str.contains(r"^1[0-9]{10}$"))
+            .when((pl.lit(code) == "1") & digits.str.contains(r"^1[0-9]{10}$"))
             .then(pl.lit("+") + digits)
-            .when(~digits.str.starts_with(own))
-            .then(pl.lit(f"+{own}") + digits)
+            .when(~digits.str.starts_with(code))
+            .then(pl.lit(f"+{code}") + digits)
         )
-        told = full.str.replace(rf"^(\+(?:{_WITH_TRUNK}))0", "${1}")
-        good = told.str.contains(r"^\+[1-9][0-9]{6,14}$") & (digits.str.len_chars() >= _SHORTEST) & one
+        national = full.str.replace(rf"^(\+(?:{_WITH_TRUNK}))0", "${1}")
+        good = national.str.contains(r"^\+[1-9][0-9]{6,14}$") & (digits.str.len_chars() >= _SHORTEST) & one
         good = good.fill_null(value=False)
         kept = is_bad(text) | (text.str.strip_chars() == "") | text.is_null()
-        return pl.when(kept).then(text).when(good).then(told).otherwise(bad("no-phone"))
+        return pl.when(kept).then(text).when(good).then(national).otherwise(bad("no-phone"))

@@ -56,11 +56,11 @@ class Values(Treatment):
         known = {unicodedata.normalize("NFC", source.strip()): target for source, target in self.pairs}
         if self.others != "keep":
             known |= {target: target for target in known.values() if target}
-        found = plain.replace_strict(list(known), list(known.values()), default=None, return_dtype=pl.String)
+        values = plain.replace_strict(list(known), list(known.values()), default=None, return_dtype=pl.String)
         in_list = plain.is_in(list(known))
         rest: pl.Expr = text
         if self.others == "blank":
             rest = pl.lit(None, dtype=pl.String)
         elif self.others == "reject":
             rest = pl.when(plain.is_null()).then(text).otherwise(bad("not-in-list", text))
-        return pl.when(in_list).then(found).otherwise(rest)
+        return pl.when(in_list).then(values).otherwise(rest)

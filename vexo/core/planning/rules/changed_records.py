@@ -23,8 +23,8 @@ def changed_records(frame: pl.DataFrame, inputs: Inputs, fields: Sequence[Field]
     """
     last = inputs.ledger.versions.rename({IDENTIFIER: "last_record", VERSION: "last_version"})
     frame = frame.hstack(beside(frame[ROW_ID], last))
-    own = pl.col("last_record") == pl.col(IDENTIFIER)
-    then = pl.when(own).then("last_version").when(IN_KEPT_COPY).then(KEPT_VERSION)
+    is_ours = pl.col("last_record") == pl.col(IDENTIFIER)
+    then = pl.when(is_ours).then("last_version").when(IN_KEPT_COPY).then(KEPT_VERSION)
     versioned = then.is_not_null() & pl.col(VERSION).is_not_null()
     by_version = pl.when(then != pl.col(VERSION)).then(VERSION)
     rows = frame.select(pl.col(IDENTIFIER).is_not_null() & ~versioned).to_series().arg_true()
@@ -51,19 +51,19 @@ def _moved_fields(frame: pl.DataFrame, inputs: Inputs, fields: Sequence[Field]) 
         ]
         names = [field.name for field in others]
         for prefix, table in (("kept.", inputs.kept), ("now.", inputs.now)):
-            own = table.select(IDENTIFIER, *[pl.col(f.name).cast(dtype(f), strict=False) for f in others])
-            frame = frame.hstack(beside(frame[IDENTIFIER], own.rename({name: f"{prefix}{name}" for name in names})))
-    told = []
+            values = table.select(IDENTIFIER, *[pl.col(f.name).cast(dtype(f), strict=False) for f in others])
+            frame = frame.hstack(beside(frame[IDENTIFIER], values.rename({name: f"{prefix}{name}" for name in names})))
+    differences = []
     for field in fields:
         columns = FieldColumns(field.name)
         moved = pl.col(columns.has_base) & ~same(columns.current, columns.base_app, field)
-        told.append(_told(field, columns.current, moved))
+        differences.append(_told(field, columns.current, moved))
     for field in others:
         now, then = f"now.{field.name}", f"kept.{field.name}"
-        told.append(_told(field, now, pl.col(IN_KEPT_COPY) & ~same(now, then, field)))
-    if not told:
+        differences.append(_told(field, now, pl.col(IN_KEPT_COPY) & ~same(now, then, field)))
+    if not differences:
         return pl.repeat(None, len(frame), dtype=pl.String, eager=True)
-    joined = pl.concat_list(told).list.drop_nulls().list.join(BETWEEN_FIELDS)
+    joined = pl.concat_list(differences).list.drop_nulls().list.join(BETWEEN_FIELDS)
     return frame.select(pl.when(joined != "").then(joined)).to_series()
 
 

@@ -64,11 +64,11 @@ def faults_of_groups(frame: pl.DataFrame, decisions: pl.DataFrame) -> pl.DataFra
     beside_faults = faults.join(group, on=ROW_ID, how="left", maintain_order="left")
     beside_faults = beside_faults.join(counts, on=GROUP_ROWS, how="left", maintain_order="left")
     chosen, other = pl.col("counts") == pl.col(ROW), pl.col("counts").is_not_null()
-    told = beside_faults.filter(~chosen.fill_null(value=False)).select(
+    told_faults = beside_faults.filter(~chosen.fill_null(value=False)).select(
         ROW_ID,
         pl.when(other).then(pl.lit("other-counts")).otherwise("code").alias("code"),
         "field",
         pl.when(other).then(pl.concat_list(pl.col("counts").cast(pl.String))).otherwise("arguments").alias("arguments"),
         pl.when(other).then(pl.lit("")).otherwise("digest").alias("digest"),
     )
-    return told.select(faults.columns)
+    return told_faults.select(faults.columns)

@@ -46,18 +46,22 @@ def near(frame: pl.DataFrame, inputs: Inputs, settings: Settings) -> pl.DataFram
     lost = frame.select(_is_lost(settings)).to_series()
     if not lost.any():
         return nothing
-    own = key_texts(frame.select(pl.col(FieldColumns(name).key).alias(name) for name in key), key, inputs.record_type)
-    wanted = own.filter(lost).unique(maintain_order=True)
+    own_texts = key_texts(
+        frame.select(pl.col(FieldColumns(name).key).alias(name) for name in key), key, inputs.record_type
+    )
+    wanted = own_texts.filter(lost).unique(maintain_order=True)
     free = inputs.now.filter(~pl.col(IDENTIFIER).is_in(frame[IDENTIFIER].drop_nulls().implode()))
     known = free.select(IDENTIFIER).hstack(key_texts(free, key, inputs.record_type))
-    found = near_records(wanted, known, key).group_by(AT, maintain_order=True).head(MOST)
+    candidates = near_records(wanted, known, key).group_by(AT, maintain_order=True).head(MOST)
     shown = known.select(IDENTIFIER, pl.concat_str(key, separator=SEPARATOR).alias("shown"))
-    found = found.join(shown.unique(IDENTIFIER), on=IDENTIFIER, how="left", maintain_order="left")
-    grouped = found.group_by(AT, maintain_order=True).agg(
+    candidates = candidates.join(shown.unique(IDENTIFIER), on=IDENTIFIER, how="left", maintain_order="left")
+    grouped = candidates.group_by(AT, maintain_order=True).agg(
         pl.col("shown").str.join("\n").alias(NEAR_KEYS), pl.col(IDENTIFIER).alias(NEAR_RECORDS)
     )
     near_of = wanted.with_row_index(AT).join(grouped, on=AT, how="inner").drop(AT)
-    beside_rows = own.with_columns(lost.alias("lost")).join(near_of, on=list(key), how="left", maintain_order="left")
+    beside_rows = own_texts.with_columns(lost.alias("lost")).join(
+        near_of, on=list(key), how="left", maintain_order="left"
+    )
     return beside_rows.select(pl.when("lost").then(name).alias(name) for name in none)
 
 
@@ -77,46 +81,66 @@ def settle(
     Args:
         frame: as ``bind`` gives it, with what ``near`` finds.
     """
-    record_type, first = inputs.record_type, settings.key[0]
-    label, lost = pl.lit(record_type.label), _is_lost(settings)
-    ids = pl.col(NEAR_RECORDS).list.join(",")
-    keys = tuple(pl.col(FieldColumns(name).key).cast(pl.String) for name in settings.key)
-    told = (label, pl.col(NEAR_KEYS), ids)
-    asked = pl.lit(bool(settings.asked.intersection(settings.key)))
-    if settings.operation.creates:
-        near_key = lost & pl.col(CREATES) & pl.col(NEAR_KEYS).is_not_null()
-        cases = [Case("near-key", near_key, first, told, (*keys, ids))]
-    else:
-        cases = [Case("not-found", lost & ~asked, first, told, (*keys, ids))]
-    one = pl.col(NEAR_RECORDS).list.len() == 1
-    single = frame.filter(one.fill_null(value=False))[ROW_ID]
-    # Of several that are near none is the nearest, and an answer for many rows leaves such a row as it is.
-    decisions = decisions.filter((pl.col("answer") != Answer.NEAREST) | pl.col(ROW_ID).is_in(single.implode()))
-    faults, answers = answered(find_faults(frame, cases), decisions)
-    frame = _bound_to(frame, inputs, answers, Answer.RECORD, pl.col("argument"))
-    frame = _bound_to(frame, inputs, answers, Answer.NEAREST, pl.col(NEAR_RECORDS).list.first())
+    frame, lost = _answered_near(frame, inputs, settings, decisions)
     differing, answers = answered(find_faults(frame, _record_cases(inputs, settings)), decisions)
     frame = _bound_to(frame, inputs, answers, Answer.THEN, pl.col(IDENTIFIER_CELL), by_hand=False)
     if settings.operation == Operation.DELETE:
-        return frame, pl.concat([faults, differing])
-    copied, answers = answered(find_faults(frame, _copied(frame, inputs, settings)), decisions)
+        return frame, pl.concat([lost, differing])
+    frame, copied = _answered_copies(frame, inputs, settings, decisions)
+    frame, gone = _answered_gone(frame, decisions)
+    return frame, pl.concat([lost, differing, copied, gone])
+
+
+def _answered_near(
+    frame: pl.DataFrame, inputs: Inputs, settings: Settings, decisions: pl.DataFrame
+) -> tuple[pl.DataFrame, pl.DataFrame]:
+    """Rows whose key found no record, bound to the one that a person says they are about; and those that still ask."""
+    first, label, lost = settings.key[0], pl.lit(inputs.record_type.label), _is_lost(settings)
+    ids = pl.col(NEAR_RECORDS).list.join(",")
+    keys = tuple(pl.col(FieldColumns(name).key).cast(pl.String) for name in settings.key)
+    arguments = (label, pl.col(NEAR_KEYS), ids)
+    asked = pl.lit(bool(settings.asked.intersection(settings.key)))
+    if settings.operation.creates:
+        near_key = lost & pl.col(CREATES) & pl.col(NEAR_KEYS).is_not_null()
+        cases = [Case("near-key", near_key, first, arguments, (*keys, ids))]
+    else:
+        cases = [Case("not-found", lost & ~asked, first, arguments, (*keys, ids))]
+    one = pl.col(NEAR_RECORDS).list.len() == 1
+    single = frame.filter(one.fill_null(value=False))[ROW_ID]
+    # Of several that are near none is the nearest, and an answer for many rows leaves such a row as it is.
+    counts = decisions.filter((pl.col("answer") != Answer.NEAREST) | pl.col(ROW_ID).is_in(single.implode()))
+    faults, answers = answered(find_faults(frame, cases), counts)
+    frame = _bound_to(frame, inputs, answers, Answer.RECORD, pl.col("argument"))
+    return _bound_to(frame, inputs, answers, Answer.NEAREST, pl.col(NEAR_RECORDS).list.first()), faults
+
+
+def _answered_copies(
+    frame: pl.DataFrame, inputs: Inputs, settings: Settings, decisions: pl.DataFrame
+) -> tuple[pl.DataFrame, pl.DataFrame]:
+    """Rows that were copied from another row, new records where a person says so; and those that still ask."""
+    faults, answers = answered(find_faults(frame, _copied(frame, inputs, settings)), decisions)
     new = pl.col(ROW_ID).is_in(answers[ROW_ID].filter(answers["answer"] == Answer.NEW).implode())
     frame = frame.with_columns(
         (pl.col(CREATES) | new).alias(CREATES),
         pl.when(~new).then(IDENTIFIER).alias(IDENTIFIER),
         pl.when(~new).then(BOUND).alias(BOUND),
     )
+    return frame, faults
+
+
+def _answered_gone(frame: pl.DataFrame, decisions: pl.DataFrame) -> tuple[pl.DataFrame, pl.DataFrame]:
+    """Rows whose record is gone, created anew where a person says so; and those that still ask."""
     # A record whose key another one has now cannot be created anew.
     free = frame.filter(pl.col(KEY_MATCHES) == 0)[ROW_ID]
     counts = decisions.filter((pl.col("code") != "gone") | pl.col(ROW_ID).is_in(free.implode()))
-    gone, answers = answered(find_faults(frame, [Case("gone", pl.col(GONE), seen=(pl.col(BOUND),))]), counts)
+    faults, answers = answered(find_faults(frame, [Case("gone", pl.col(GONE), seen=(pl.col(BOUND),))]), counts)
     anew = pl.col(ROW_ID).is_in(answers[ROW_ID].implode())
     frame = frame.with_columns(
         (pl.col(CREATES) | anew).alias(CREATES),
         (pl.col(GONE) & ~anew).alias(GONE),
         pl.when(~anew).then(BOUND).alias(BOUND),
     )
-    return frame, pl.concat([faults, differing, copied, gone])
+    return frame, faults
 
 
 def _copied(frame: pl.DataFrame, inputs: Inputs, settings: Settings) -> list[Case]:
@@ -136,8 +160,8 @@ def _copied(frame: pl.DataFrame, inputs: Inputs, settings: Settings) -> list[Cas
         return []
     fields = [inputs.record_type.field(name) for name in natural]
     then = beside(frame[IDENTIFIER], kept.select(IDENTIFIER, *[normal_key(f.name, f).alias(f.name) for f in fields]))
-    own = frame.select(normal_key(FieldColumns(f.name).value, f).alias(f.name) for f in fields)
-    same = pl.DataFrame([own[name].eq_missing(then[name]).alias(name) for name in natural])
+    own_keys = frame.select(normal_key(FieldColumns(f.name).value, f).alias(f.name) for f in fields)
+    same = pl.DataFrame([own_keys[name].eq_missing(then[name]).alias(name) for name in natural])
     as_sent = same.select(pl.all_horizontal(natural)).to_series()
     first = frame[IDENTIFIER].filter(as_sent & frame[EARLIER_RECORD].is_null())
     copied = ~as_sent & frame[IDENTIFIER].is_in(first.implode()) & frame[EARLIER_RECORD].is_null()

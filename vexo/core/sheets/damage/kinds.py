@@ -39,24 +39,24 @@ Day = tuple[int | None, int, int | None]
 def _days(text: str) -> set[Day]:
     """All days that a text can mean to a spreadsheet: year (or none), month, day (or none)."""
     plain = text.strip().lower().rstrip(".")
-    found: set[Day] = set()
+    days: set[Day] = set()
     named = re.fullmatch(rf"(\d{{1,4}})?[-/. ]?({_MONTH})\.?[-/. ,]*(\d{{1,4}})?(?:[-/. ,]+(\d{{2,4}}))?", plain)
     if named and (named[1] or named[3]):
         month = _MONTHS[named[2][:4] if named[2].startswith("sept") else named[2][:3]]
         numbers = [int(n) for n in (named[1], named[3], named[4]) if n]
         if len(numbers) == 1:
-            found |= {(None, month, numbers[0]), (_year(numbers[0]), month, None)}
+            days |= {(None, month, numbers[0]), (_year(numbers[0]), month, None)}
         else:
-            found |= {(_year(numbers[1]), month, numbers[0]), (_year(numbers[0]), month, numbers[1])}
+            days |= {(_year(numbers[1]), month, numbers[0]), (_year(numbers[0]), month, numbers[1])}
     parts = re.fullmatch(r"(\d{1,4})[-/. ](\d{1,4})(?:[-/. ](\d{1,4}))?(?:[ t]00:00(?::00)?)?", plain)
     if parts:
         a, b, c = (int(p) if p else None for p in parts.groups())
         assert a is not None and b is not None
         if c is None:
-            found |= {(None, a, b), (None, b, a), (_year(b), a, None), (_year(a), b, None)}
+            days |= {(None, a, b), (None, b, a), (_year(b), a, None), (_year(a), b, None)}
         else:
-            found |= {(_year(a), b, c), (_year(c), b, a), (_year(c), a, b)}
-    return {(y, m, d) for y, m, d in found if 1 <= m <= 12 and (d is None or 1 <= d <= 31)}
+            days |= {(_year(a), b, c), (_year(c), b, a), (_year(c), a, b)}
+    return {(y, m, d) for y, m, d in days if 1 <= m <= 12 and (d is None or 1 <= d <= 31)}
 
 
 def _year(number: int) -> int:
@@ -100,10 +100,10 @@ def _rounded(digits: str) -> str | None:
 
 def _is_power_of(text: str, was: str) -> bool:
     """Whether a text such as 1.23E+11 is what is shown of these digits."""
-    found, digits = POWER.fullmatch(text.strip()), (digits_of(was) or "").lstrip("0")
-    if not found or len(digits) < 2 or int(found[3]) != len(digits) - 1:
+    exponent, digits = POWER.fullmatch(text.strip()), (digits_of(was) or "").lstrip("0")
+    if not exponent or len(digits) < 2 or int(exponent[3]) != len(digits) - 1:
         return False
-    shown = found[1] + (found[2] or "").rstrip("0")
+    shown = exponent[1] + (exponent[2] or "").rstrip("0")
     places = len(shown)
     value = Decimal(digits).scaleb(-(len(digits) - places)).quantize(Decimal(1)) if len(digits) > places else digits
     return str(value).rstrip("0") == shown.rstrip("0")
@@ -123,16 +123,16 @@ def _broken(was: str) -> set[str]:
     """What wrong encodings make of a text."""
     if was.isascii():
         return set()
-    made = {was.encode("ascii", "replace").decode(), _western(was.encode("utf-8"))}
+    readings = {was.encode("ascii", "replace").decode(), _western(was.encode("utf-8"))}
     for wrong in _WRONG:
-        made.add(was.encode("utf-8").decode(wrong, "replace"))
-        made.add(was.encode("utf-8").decode(wrong, "ignore"))
+        readings.add(was.encode("utf-8").decode(wrong, "replace"))
+        readings.add(was.encode("utf-8").decode(wrong, "ignore"))
         try:
-            made.add(was.encode(wrong).decode("utf-8", "replace"))
-            made |= {was.encode(wrong).decode(other, "replace") for other in _WRONG if other != wrong}
+            readings.add(was.encode(wrong).decode("utf-8", "replace"))
+            readings |= {was.encode(wrong).decode(other, "replace") for other in _WRONG if other != wrong}
         except UnicodeEncodeError:
             continue
-    return made - {was}
+    return readings - {was}
 
 
 def _collapsed(text: str) -> str:
@@ -168,8 +168,8 @@ def harm(text: str, was: str, kind: Kind, length: int | None = None) -> str | No
         if text.strip() in _serials(was):
             return "serial"
         shifts = (timedelta(days=1462), timedelta(days=-1462))
-        own, then = _days(text), _serials(was)
-        return "serial" if own and then and any(_moved(was, shift) == text.strip()[:10] for shift in shifts) else None
+        days, then = _days(text), _serials(was)
+        return "serial" if days and then and any(_moved(was, shift) == text.strip()[:10] for shift in shifts) else None
     if kind in (Kind.DECIMAL, Kind.WHOLE):
         if _number(text.strip()) is not None:
             return None
@@ -210,24 +210,24 @@ def _moved(was: str, shift: timedelta) -> str:
 
 def mean_one_day(text: str, was: str) -> bool:
     """Whether two different texts can mean the same day to a spreadsheet."""
-    own = _days(text)
-    return text != was and any(_same_day(a, b) for a in own for b in _days(was))
+    days = _days(text)
+    return text != was and any(_same_day(a, b) for a in days for b in _days(was))
 
 
 def forms(text: str) -> set[tuple[str, str]]:
     """Marks by which a text and what a spreadsheet makes of it can find each other."""
     plain = text.strip()
-    made = {("s", _collapsed(text).translate(_QUOTES)), *[("a", one) for one in _broken(text)], ("a", text)}
+    readings = {("s", _collapsed(text).translate(_QUOTES)), *[("a", one) for one in _broken(text)], ("a", text)}
     digits = digits_of(plain)
     if digits:
-        made |= {("z", digits.lstrip("0") or "0"), ("e", str(len(digits.lstrip("0")) - 1))}
+        readings |= {("z", digits.lstrip("0") or "0"), ("e", str(len(digits.lstrip("0")) - 1))}
         rounded = _rounded(digits)
-        made |= {("z", rounded)} if rounded else set()
+        readings |= {("z", rounded)} if rounded else set()
     power = POWER.fullmatch(plain)
     if power:
-        made.add(("e", power[3].lstrip("0")))
-    made |= {("d", f"{month}") for _, month, _ in _days(plain)}
-    return made
+        readings.add(("e", power[3].lstrip("0")))
+    readings |= {("d", f"{month}") for _, month, _ in _days(plain)}
+    return readings
 
 
 def mended(text: str) -> str | None:
@@ -235,11 +235,11 @@ def mended(text: str) -> str | None:
     if text.isascii() or UNKNOWN in text:
         return None
     try:
-        made = _from_western(text).decode("utf-8")
+        western = _from_western(text).decode("utf-8")
     except UnicodeError:
         return None
     return (
-        made
-        if made != text and all(c.isalpha() or c.isascii() or unicodedata.category(c)[0] in "PS" for c in made)
+        western
+        if western != text and all(c.isalpha() or c.isascii() or unicodedata.category(c)[0] in "PS" for c in western)
         else None
     )

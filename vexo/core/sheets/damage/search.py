@@ -152,8 +152,8 @@ def _against_what_was(looked: Looked) -> pl.DataFrame:
     pairs = differs.select("text", "was").unique().filter(_may_be(looked.field.kind))
     length = looked.length() if _any_shorter(pairs) else None
     kinds = [harm(text, was, looked.field.kind, length) for text, was in pairs.iter_rows()]
-    told = pairs.with_columns(pl.Series("kind", kinds, dtype=pl.String)).drop_nulls("kind")
-    joined = differs.join(told, on=["text", "was"], how="inner", maintain_order="left")
+    harmed = pairs.with_columns(pl.Series("kind", kinds, dtype=pl.String)).drop_nulls("kind")
+    joined = differs.join(harmed, on=["text", "was"], how="inner", maintain_order="left")
     return joined.select("at", "kind", pl.lit(value=True).alias("sure"), "text", pl.col("was").alias("repair"))
 
 
@@ -183,9 +183,9 @@ def _by_itself(looked: Looked) -> pl.DataFrame:
     known = _Known(values)
     lines = []
     for text in some.to_list():
-        told = _told_alone(text, text_field, length, known)
-        if told is not None:
-            lines.append((text, *told))
+        harmed = _told_alone(text, text_field, length, known)
+        if harmed is not None:
+            lines.append((text, *harmed))
     schema = {"text": pl.String, "kind": pl.String, "sure": pl.Boolean, "repair": pl.String}
     if not lines:
         return pl.DataFrame(schema=_FOUND)
@@ -218,13 +218,13 @@ class _Known:
     @cached_property
     def _by_day(self) -> dict[tuple[int, int | None], list[str]]:
         """Values by the days that they can mean to a spreadsheet; none where they are days themselves."""
-        found: dict[tuple[int, int | None], list[str]] = {}
+        serials: dict[tuple[int, int | None], list[str]] = {}
         if any(map(looks_like_a_day, self._values.head(_LOOKED_AT).to_list())):
-            return found
+            return serials
         for value in self._values.to_list():
             for mark in day_marks(value):
-                found.setdefault(mark, []).append(value)
-        return found
+                serials.setdefault(mark, []).append(value)
+        return serials
 
     def of_the_day(self, text: str) -> list[str]:
         """Values that a spreadsheet may have made this day of."""
@@ -255,9 +255,9 @@ def _told_alone(text: str, text_field: bool, length: int | None, known: _Known) 
         candidates = known.of_the_day(plain)
         if candidates:
             return "date", False, candidates[0] if len(candidates) == 1 else None
-    made = mended(text)
-    if made is not None:
-        return "accents", made in known, made
+    repaired = mended(text)
+    if repaired is not None:
+        return "accents", repaired in known, repaired
     return None
 
 
@@ -267,8 +267,8 @@ def find_damage(cells: pl.DataFrame, looked: Iterable[Looked]) -> pl.DataFrame:
     parts = [pl.DataFrame(schema=DAMAGE)]
     for column in looked:
         searches = (_against_what_was,) if column.field.read_only else (_against_what_was, _by_itself)
-        found = [search(column) for search in searches]
-        parts += [_lines(cells, column.column, some) for some in found if len(some)]
+        searched = [search(column) for search in searches]
+        parts += [_lines(cells, column.column, some) for some in searched if len(some)]
     return pl.concat(parts)
 
 

@@ -71,10 +71,10 @@ def lay_edits(cells: pl.DataFrame, edits: pl.DataFrame) -> pl.DataFrame:
 
 def put(cells: pl.DataFrame, edits: pl.DataFrame) -> pl.DataFrame:
     """Cells with other texts in some places, whatever stood there; one text a cell."""
-    for column, own in edits.partition_by("column", as_dict=True).items():
+    for column, column_edits in edits.partition_by("column", as_dict=True).items():
         name = str(column[0])
         laid = cells.select(ROW_ID).join(
-            own.select(ROW_ID, "text", pl.lit(value=True).alias("edited")),
+            column_edits.select(ROW_ID, "text", pl.lit(value=True).alias("edited")),
             on=ROW_ID,
             how="left",
             maintain_order="left",
@@ -91,12 +91,12 @@ def put(cells: pl.DataFrame, edits: pl.DataFrame) -> pl.DataFrame:
 def counting(cells: pl.DataFrame, edits: pl.DataFrame) -> pl.DataFrame:
     """The edits that count over these cells, one a cell."""
     parts = [pl.DataFrame(schema=EDITS)]
-    for column, own in edits.partition_by("column", as_dict=True).items():
+    for column, column_edits in edits.partition_by("column", as_dict=True).items():
         name = str(column[0])
         if name not in cells.columns:
             continue
         now = cells.select(ROW_ID, pl.col(name).alias("now"))
-        held = own.join(now, on=ROW_ID, how="inner", maintain_order="left")
+        held = column_edits.join(now, on=ROW_ID, how="inner", maintain_order="left")
         held = held.filter(pl.col("base").eq_missing(pl.col("now")))
         parts.append(held.unique(_ON, keep="last", maintain_order=True).select(list(EDITS)))
     return pl.concat(parts)
@@ -118,11 +118,11 @@ def as_edits(changes: pl.DataFrame, base: pl.DataFrame, now: pl.DataFrame) -> pl
     parts = [pl.DataFrame(schema={**EDITS, "before": pl.String()})]
     wanted = changes.with_columns(pl.col("text").replace("", None)).unique(_ON, keep="last", maintain_order=True)
     base, now = (cells.filter(pl.col(ROW_ID).is_in(wanted[ROW_ID].implode())) for cells in (base, now))
-    for column, own in wanted.partition_by("column", as_dict=True).items():
+    for column, column_edits in wanted.partition_by("column", as_dict=True).items():
         name = str(column[0])
         if name not in base.columns:
             raise EditError(f"The sheet has no column {name}.")
-        joined = own.join(_long(base, name), on=_ON, how="left", maintain_order="left").join(
+        joined = column_edits.join(_long(base, name), on=_ON, how="left", maintain_order="left").join(
             now.select(ROW_ID, pl.col(name).alias("before")), on=ROW_ID, how="left", maintain_order="left"
         )
         parts.append(joined.filter(~pl.col("text").eq_missing(pl.col("before"))).select(*EDITS, "before"))
@@ -155,8 +155,8 @@ def replace(cells: pl.DataFrame, columns: Sequence[str], what: Replacement) -> p
     """Cells of these rows and columns with something found in them replaced. Raises EditError."""
     parts = [pl.DataFrame(schema=CHANGES)]
     for column in columns:
-        made = cells.select(ROW_ID, pl.lit(column).alias("column"), what.expression(column).alias("text"))
-        parts.append(made.filter(~made["text"].eq_missing(cells[column])))
+        new_cells = cells.select(ROW_ID, pl.lit(column).alias("column"), what.expression(column).alias("text"))
+        parts.append(new_cells.filter(~new_cells["text"].eq_missing(cells[column])))
     return pl.concat(parts)
 
 

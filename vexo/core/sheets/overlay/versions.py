@@ -31,11 +31,11 @@ def row_column(profile: SheetProfile) -> int | None:
 def told_apart(columns: Sequence[Column]) -> dict[tuple[str, int], str]:
     """Columns by header, and by place among those of the same header."""
     seen: Counter[str] = Counter()
-    found = {}
+    by_header = {}
     for column in columns:
-        found[column.header, seen[column.header]] = column.name
+        by_header[column.header, seen[column.header]] = column.name
         seen[column.header] += 1
-    return found
+    return by_header
 
 
 def _numbers(rows: pl.DataFrame, column: str, known: pl.Series) -> pl.Series:
@@ -70,9 +70,9 @@ def lay_over(
     at = row_column(profile)
     if at is None:
         raise SheetError(f"The sheet has no column {ROW_HEADER!r} that says which rows it continues.")
-    own = told_apart(profile.columns[:at])
+    headers = told_apart(profile.columns[:at])
     said = _numbers(rows, profile.columns[at].name, base[ROW])
-    pairs = {name: own[place] for place, name in told_apart(columns).items() if place in own}
+    pairs = {name: headers[place] for place, name in told_apart(columns).items() if place in headers}
     texts = {
         f"new.{name}": take_off(rows[source]) if profile.format in ("csv", "tsv") else rows[source]
         for name, source in pairs.items()
@@ -99,14 +99,14 @@ def share_as_they_were(
     at = row_column(profile)
     if at is None:
         return 0, 0
-    own = told_apart(profile.columns[:at])
+    headers = told_apart(profile.columns[:at])
     said = rows[profile.columns[at].name].str.strip_chars().cast(base[ROW].dtype, strict=False)
     met = rows.with_columns(said.alias(ROW)).join(base, on=ROW, how="left", suffix=".base", maintain_order="left")
     equal = filled = 0
     for place, name in told_apart(columns).items():
-        if place not in own:
+        if place not in headers:
             continue
-        texts, theirs = met[own[place]], met[f"{name}.base" if name in rows.columns else name]
+        texts, theirs = met[headers[place]], met[f"{name}.base" if name in rows.columns else name]
         filled += int(texts.is_not_null().sum())
         equal += int(((texts == theirs) | (take_off(texts) == theirs)).sum())
     return equal, filled
@@ -120,13 +120,13 @@ def alike_cells(
     there = told_apart(before_columns)
     equal = filled = other = 0
     for place, name in told_apart(columns).items():
-        own = cells[name].drop_nulls().value_counts(name="times").rename({name: "text"})
-        filled += int(own["times"].sum())
+        counts = cells[name].drop_nulls().value_counts(name="times").rename({name: "text"})
+        filled += int(counts["times"].sum())
         if place not in there:
             continue
         theirs = before[there[place]].drop_nulls().value_counts(name="times").rename({there[place]: "text"})
         other += int(theirs["times"].sum())
-        both = own.join(theirs, on="text", how="inner", suffix=".before")
+        both = counts.join(theirs, on="text", how="inner", suffix=".before")
         equal += int(both.select(pl.min_horizontal("times", "times.before").sum()).item() or 0)
     return equal, max(filled, other)
 

@@ -77,10 +77,10 @@ def spread(cells: pl.DataFrame) -> pl.DataFrame:
     nothing = pl.Series([None], dtype=pl.String).new_from_index(0, len(rows))
     for (number,), group in placed.group_by(["column"], maintain_order=True):
         letters = column_letters(int(str(number)))
-        own = group.unique("place", keep="last", maintain_order=True)
+        newest = group.unique("place", keep="last", maintain_order=True)
         for name, source in ((letters, "text"), (f"shown.{letters}", "shown")):
-            if source == "text" or own["shown"].null_count() < len(own):
-                wide[name] = nothing.clone().scatter(own["place"], own[source])
+            if source == "text" or newest["shown"].null_count() < len(newest):
+                wide[name] = nothing.clone().scatter(newest["place"], newest[source])
     names = [letters for number in numbers for letters in (column_letters(number), f"shown.{column_letters(number)}")]
     return pl.DataFrame({ROW: wide[ROW], **{name: wide[name] for name in names if name in wide}})
 

@@ -58,16 +58,16 @@ def read(path: Path, target: Path, name: str, said: dict[str, Any] | None = None
             begin = file.read(8)
         if begin.startswith(b"PK") and zipfile.is_zipfile(path):
             read_book = read_ods if _is_ods(path) else read_xlsx
-            raw, found = read_book(path, name, choices)
+            raw, profile = read_book(path, name, choices)
         elif begin.startswith(b"PK\x03\x04"):
             raise zipfile.BadZipFile
         elif begin.startswith(SIGNATURE):
-            raw, found = read_xls(path, name, choices)
+            raw, profile = read_xls(path, name, choices)
         elif begin.startswith((b"%PDF", b"\x89PNG", b"\xff\xd8\xff", b"GIF8", b"\x1f\x8b")):
             raise SheetError(f"{name} is not a sheet that can be read here. Save it as XLSX or CSV.")
         else:
-            raw, found = read_text(path, name, choices)
-        shaped = shape_cells(raw, choices, **found)
+            raw, profile = read_text(path, name, choices)
+        shaped = shape_cells(raw, choices, **profile)
     except SheetError as error:
         return {"error": str(error)}
     except (*DAMAGED, OSError) as error:

@@ -84,10 +84,10 @@ class _Sheets:
             self.aside += 1
             self.parser.CharacterDataHandler = None
         elif name == f"{_TABLE}table":
-            own = attributes.get(f"{_TABLE}name", "")
-            self.names.append(own)
-            self.taking = own == self.wanted if self.wanted else self.next_worksheet()
-            self.name = own if self.taking else self.name
+            sheet_name = attributes.get(f"{_TABLE}name", "")
+            self.names.append(sheet_name)
+            self.taking = sheet_name == self.wanted if self.wanted else self.next_worksheet()
+            self.name = sheet_name if self.taking else self.name
             self.row = self.places = 0
         elif not self.taking:
             return
@@ -166,12 +166,12 @@ class _Sheets:
     def notice(self, kind: str, stored: str, written: str) -> None:
         """Count what is to be known of a cell beyond its value."""
         said, column = self.attributes, self.column + 1
-        own = said.get(f"{_OFFICE}value-type", "")
+        value_type = said.get(f"{_OFFICE}value-type", "")
         if said.get(f"{_TABLE}formula"):
             self.counts["formulas"][column] += 1
-        if own == "percentage":
+        if value_type == "percentage":
             self.counts["percent"][column] += 1
-        elif own == "currency":
+        elif value_type == "currency":
             self.counts["currency"][column] += 1
         elif kind == "n" and "." in stored and "E" not in stored.upper():
             shown = re.fullmatch(r"-?[\d., ]*?\d(?:[.,](\d+))?", written)
@@ -232,9 +232,9 @@ def _stamp(stream: IO[bytes]) -> Stamp | None:
     parser = new_parser()
 
     def start(name: str, attributes: dict[str, str]) -> None:
-        own = next((value for key, value in attributes.items() if local(key) == "name"), "")
-        number = own.removeprefix(STAMP_PROPERTY)
-        if local(name) == "user-defined" and own != number and number.isdecimal():
+        style_name = next((value for key, value in attributes.items() if local(key) == "name"), "")
+        number = style_name.removeprefix(STAMP_PROPERTY)
+        if local(name) == "user-defined" and style_name != number and number.isdecimal():
             parser.CharacterDataHandler = parts.setdefault(int(number), []).append
 
     def end(name: str) -> None:
@@ -272,11 +272,11 @@ def read_ods(path: Path, name: str = "The file", choices: Choices = AS_FOUND) ->
     plain = on_unique(number.set(~odd, None), shortest)
     plain = plain.fill_null(number.str.replace(MINUS_ZERO, "0").str.replace(ZEROS, "${1}${2}"))
     raw = spread(cells.with_columns(plain.fill_null(cells["text"]).alias("text")))
-    own = sheets.name if len(raw) or choices.worksheet else (sheets.names[0] if sheets.names else "")
-    others = tuple(other for other in sheets.names if other != own)
+    worksheet = sheets.name if len(raw) or choices.worksheet else (sheets.names[0] if sheets.names else "")
+    others = tuple(other for other in sheets.names if other != worksheet)
     used = set(cells["column"].unique().to_list())
     facts = sheets.facts
     facts.hidden_columns = [number for number in facts.hidden_columns if number in used]
     facts.counts = sheets.counts
-    findings = (*passed_over(own, sheets.notes), *told(facts)) if len(raw) else ()
-    return raw, {"format": "ods", "sheet": own, "other_sheets": others, "stamp": stamp, "findings": findings}
+    findings = (*passed_over(worksheet, sheets.notes), *told(facts)) if len(raw) else ()
+    return raw, {"format": "ods", "sheet": worksheet, "other_sheets": others, "stamp": stamp, "findings": findings}

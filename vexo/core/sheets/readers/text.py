@@ -35,8 +35,8 @@ def _guessed(cells: pl.DataFrame, encoding: str) -> list[Finding]:
         at = next(at for at, text in enumerate(texts) if text and _TELLING_RE.search(text))
         place, shown = column_letters(at + 1), texts[at][:40]
         words = f"Read as {known_as(encoding)}, row {row:,}, column {place} is “{shown}”."
-        told = f"The file does not say its encoding. {words}"
-        return [Finding("encoding", told, row, place)]
+        says = f"The file does not say its encoding. {words}"
+        return [Finding("encoding", says, row, place)]
     return []
 
 
@@ -61,16 +61,16 @@ def read_text(path: Path, name: str = "The file", choices: Choices = AS_FOUND) -
         text = text[said.end() :]
     delimiter = choices.delimiter or (said[1] if said else find_delimiter(text))
     as_it_is = decoded.encoding == "utf-8" and not strays and not said
-    made = cut(text, delimiter, name, content if as_it_is else None)
-    cells = made.cells.with_row_index(ROW, offset=1)
-    found = {
+    raw = cut(text, delimiter, name, content if as_it_is else None)
+    cells = raw.cells.with_row_index(ROW, offset=1)
+    facts = {
         "format": "tsv" if delimiter == "\t" else "csv",
         "encoding": decoded.encoding,
         "delimiter": delimiter,
         "findings": (
             *(_guessed(cells, decoded.encoding) if decoded.guessed else []),
-            *made.findings,
+            *raw.findings,
             *(_unknown(cells) if UNKNOWN in text else []),
         ),
     }
-    return cells, found
+    return cells, facts

@@ -109,19 +109,19 @@ def _by_hand(text: str, delimiter: str) -> tuple[list[list[str]], list[int]]:
     at, end = 0, len(text)
     while True:
         opens = text.startswith('"', at)
-        found = quoted.match(text, at) if opens and at < last_close else None
+        match = quoted.match(text, at) if opens and at < last_close else None
         # A mark that only closes where another cell opens (`,"` or a line's first) has swallowed that cell.
-        if found is not None and re.search(rf'(?:^|{mark}|[\r\n])"(?!"|{mark}|[\r\n])', found[1]):
-            found = None
-        if found is not None:
-            records[-1].append(found[1].replace('""', '"'))
+        if match is not None and re.search(rf'(?:^|{mark}|[\r\n])"(?!"|{mark}|[\r\n])', match[1]):
+            match = None
+        if match is not None:
+            records[-1].append(match[1].replace('""', '"'))
         else:
-            found = plain.match(text, at)
-            assert found is not None
-            records[-1].append(found.group())
+            match = plain.match(text, at)
+            assert match is not None
+            records[-1].append(match.group())
             if opens:
                 broken.append(len(records))
-        at = found.end()
+        at = match.end()
         if at >= end:
             return records, broken
         ending = line_end.match(text, at)

@@ -29,19 +29,19 @@ def _exact(texts: pl.Series, floats: pl.Series) -> pl.Series:
     odd = texts.str.contains(ODD).fill_null(value=False) & ~rounded & texts.str.contains(r"^-?[\d.]+(?:[eE][-+]?\d+)?$")
     if not (rounded | odd).any():
         return texts
-    told = floats.set(~rounded, None).map_elements(lambda number: shortest(repr(number)), return_dtype=pl.String)
-    return pl.select(pl.coalesce(told, on_unique(texts.set(~odd, None), shortest), texts)).to_series()
+    shortened = floats.set(~rounded, None).map_elements(lambda number: shortest(repr(number)), return_dtype=pl.String)
+    return pl.select(pl.coalesce(shortened, on_unique(texts.set(~odd, None), shortest), texts)).to_series()
 
 
 def _column(texts: pl.Series, floats: pl.Series) -> pl.Series:
-    made = (
+    merged_texts = (
         _exact(texts, floats)
         .str.replace(MINUS_ZERO, "0")
         .str.replace(WHOLE, "${1}")
         .str.replace(_DAY, "${1}")
         .str.replace(_MOMENT, "${1}T${2}")
     )
-    return made.replace({"true": "TRUE", "false": "FALSE", "": None})
+    return merged_texts.replace({"true": "TRUE", "false": "FALSE", "": None})
 
 
 def read_xls(path: Path, name: str = "The file", choices: Choices = AS_FOUND) -> tuple[pl.DataFrame, dict[str, Any]]:
@@ -60,12 +60,14 @@ def read_xls(path: Path, name: str = "The file", choices: Choices = AS_FOUND) ->
     if choices.worksheet and choices.worksheet not in names:
         words = ", ".join(repr(sheet) for sheet in names)
         raise SheetError(f"{name} has no worksheet {choices.worksheet!r}. It has {words}.")
-    raw, own, notes = pl.DataFrame(), "", list[str]()
+    raw, worksheet, notes = pl.DataFrame(), "", list[str]()
     first: tuple[str, pl.DataFrame] | None = None
-    for own in [choices.worksheet] if choices.worksheet else names:
+    for worksheet in [choices.worksheet] if choices.worksheet else names:
         try:
             texts, floats = (
-                book.load_sheet(own, header_row=None, skip_rows=0, dtypes=kind, dtype_coercion="coerce").to_polars()
+                book.load_sheet(
+                    worksheet, header_row=None, skip_rows=0, dtypes=kind, dtype_coercion="coerce"
+                ).to_polars()
                 for kind in ("string", "float")
             )
         except fastexcel.FastExcelError:
@@ -75,15 +77,15 @@ def read_xls(path: Path, name: str = "The file", choices: Choices = AS_FOUND) ->
         if choices.worksheet or has_table(raw):
             break
         if len(raw):
-            first = first or (own, raw)
-            notes.append(own)
+            first = first or (worksheet, raw)
+            notes.append(worksheet)
     else:
-        own, raw = first or (own, raw)
+        worksheet, raw = first or (worksheet, raw)
         notes = []
-    others = tuple(other for other in names if other != own)
+    others = tuple(other for other in names if other != worksheet)
     return raw, {
         "format": "xls",
-        "sheet": own,
+        "sheet": worksheet,
         "other_sheets": others,
-        "findings": (*passed_over(own, notes), Finding("xls", LOSES)),
+        "findings": (*passed_over(worksheet, notes), Finding("xls", LOSES)),
     }

@@ -43,8 +43,8 @@ def _unescape(texts: pl.Series) -> pl.Series:
     def plain(text: str) -> str:
         return re.sub(r"_x([0-9A-Fa-f]{4})_", lambda m: chr(int(m[1], 16)), text)
 
-    made = on_unique(texts.set(~touched, None), plain)
-    return pl.select(pl.when(touched).then(made).otherwise(texts)).to_series()
+    plain_texts = on_unique(texts.set(~touched, None), plain)
+    return pl.select(pl.when(touched).then(plain_texts).otherwise(texts)).to_series()
 
 
 def _texts(cells: pl.DataFrame, strings: list[str], styles: Styles, from_1904: bool) -> pl.DataFrame:
@@ -151,9 +151,9 @@ def _uncalculated(cells: pl.DataFrame) -> tuple[Finding, ...]:
         "Open the file in a spreadsheet and save it anew."
         for row, column, text in alone
     )
-    found = each_row("formula", [row for row, _, _ in alone], says)
+    findings = each_row("formula", [row for row, _, _ in alone], says)
     places = [column_letters(column) for _, column, _ in alone]
-    return tuple(replace(one, column=place) for one, place in zip(found, places, strict=False))
+    return tuple(replace(one, column=place) for one, place in zip(findings, places, strict=False))
 
 
 def read_xlsx(path: Path, name: str = "The file", choices: Choices = AS_FOUND) -> tuple[pl.DataFrame, dict[str, Any]]:
@@ -174,24 +174,24 @@ def read_xlsx(path: Path, name: str = "The file", choices: Choices = AS_FOUND) -
         styles, strings, stamp = read_styles(archive), _strings(archive), read_stamp(archive)
         first: tuple[str, str, pl.DataFrame, pl.DataFrame] | None = None
         notes: list[str] = []
-        for own, part in sheets:
+        for worksheet, part in sheets:
             cells = _cells(archive, part)
             raw = spread(_texts(cells, strings, styles, from_1904))
             if choices.worksheet or has_table(raw, stamp is not None):
                 break
             if len(raw):
-                first = first or (own, part, cells, raw)
-                notes.append(own)
+                first = first or (worksheet, part, cells, raw)
+                notes.append(worksheet)
         else:
             nothing = pl.DataFrame({ROW: pl.Series([], dtype=pl.UInt32)})
-            own, part, cells, raw = first or (*sheets[0], pl.DataFrame(schema=SCHEMA), nothing)
+            worksheet, part, cells, raw = first or (*sheets[0], pl.DataFrame(schema=SCHEMA), nothing)
             notes = []
         facts = _seen(archive, part, cells, styles, from_1904)
-    others = tuple(other for other, _ in sheets if other != own)
+    others = tuple(other for other, _ in sheets if other != worksheet)
     return raw, {
         "format": "xlsx",
-        "sheet": own,
+        "sheet": worksheet,
         "other_sheets": others,
         "stamp": stamp,
-        "findings": (*passed_over(own, notes), *_uncalculated(cells), *told(facts)),
+        "findings": (*passed_over(worksheet, notes), *_uncalculated(cells), *told(facts)),
     }

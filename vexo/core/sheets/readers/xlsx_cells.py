@@ -85,8 +85,8 @@ def read_cells(stream: IO[bytes]) -> pl.DataFrame:  # noqa: PLR0915 - its callba
         if total > _MOST_CELLS:
             raise SheetError(f"The sheet has over {_MOST_CELLS:,} cells. Divide it.")
         column, number = placed(pl.Series(places, dtype=pl.String))
-        made = {"column": column, ROW: number, "kind": kinds, "style": styles, "value": values}
-        frames.append(pl.DataFrame(made, schema_overrides=SCHEMA))
+        columns = {"column": column, ROW: number, "kind": kinds, "style": styles, "value": values}
+        frames.append(pl.DataFrame(columns, schema_overrides=SCHEMA))
         for one in (places, kinds, styles, values):
             one.clear()
 

@@ -78,7 +78,7 @@ def worksheets(archive: zipfile.ZipFile) -> tuple[list[tuple[str, str]], bool]:
     folder = posixpath.dirname(book)
     links = _parse_xml(archive, posixpath.join(folder, "_rels", posixpath.basename(book) + ".rels"))
     targets = {link.get("Id"): link.get("Target", "") for link in links}
-    found: list[tuple[str, str]] = []
+    sheets: list[tuple[str, str]] = []
     from_1904 = False
     for element in _parse_xml(archive, book).iter():
         if _local(element.tag) == "workbookPr":
@@ -88,10 +88,10 @@ def worksheets(archive: zipfile.ZipFile) -> tuple[list[tuple[str, str]], bool]:
             target = targets.get(link, "")
             part = target.lstrip("/") if target.startswith("/") else posixpath.normpath(f"{folder}/{target}")
             if part in names:
-                found.append((element.get("name", ""), part))
-    if not found:
+                sheets.append((element.get("name", ""), part))
+    if not sheets:
         raise SheetError("The workbook has no visible sheet of cells.")
-    return found, from_1904
+    return sheets, from_1904
 
 
 def _is_date_format(code: str) -> bool:

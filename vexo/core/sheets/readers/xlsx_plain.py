@@ -39,10 +39,10 @@ class _OddReference(Exception):
     """A reference that XML does not know, or to no character."""
 
 
-def _means(found: re.Match[str]) -> str:
-    if found[1]:
-        return _MEANS[found[1]]
-    code = int(found[2]) if found[2] else int(found[3], 16) if found[3] else 0
+def _means(match: re.Match[str]) -> str:
+    if match[1]:
+        return _MEANS[match[1]]
+    code = int(match[2]) if match[2] else int(match[3], 16) if match[3] else 0
     if code not in (9, 10, 13) and not (
         0x20 <= code <= 0xD7FF or 0xE000 <= code <= 0xFFFD or 0x10000 <= code <= 0x10FFFF
     ):
@@ -78,8 +78,8 @@ def read_plain_cells(archive: zipfile.ZipFile, part: str) -> pl.DataFrame | None
     pieces = pl.Series("cell", [body], dtype=pl.String).str.split("<c ").explode()
     if not re.fullmatch(_ROWS, pieces[0] or "") or (pieces.str.len_bytes() > _LONGEST).any():
         return None
-    found = pieces[1:].str.extract_groups(_CELL).struct.unnest()
-    cells = found.rename(dict(zip(found.columns, _NAMES, strict=True)))
+    groups = pieces[1:].str.extract_groups(_CELL).struct.unnest()
+    cells = groups.rename(dict(zip(groups.columns, _NAMES, strict=True)))
     if cells["rows"].null_count():
         return None
     cells = cells.with_columns(pl.coalesce("value", "inline").replace("", None), pl.col("formula").replace("", None))
@@ -93,10 +93,10 @@ def read_plain_cells(archive: zipfile.ZipFile, part: str) -> pl.DataFrame | None
     escaped = cells["value"].str.contains("&", literal=True)
     if escaped.any():
         try:
-            made = on_unique(cells["value"].set(~escaped, None), lambda text: _REFERENCE.sub(_means, text))
+            plain_values = on_unique(cells["value"].set(~escaped, None), lambda text: _REFERENCE.sub(_means, text))
         except _OddReference:
             return None
-        cells = cells.with_columns(pl.select(pl.coalesce(made, cells["value"])).to_series().alias("value"))
+        cells = cells.with_columns(pl.select(pl.coalesce(plain_values, cells["value"])).to_series().alias("value"))
     column, row = placed(cells["place"])
     numbers = column.cast(SCHEMA["column"]).alias("column"), row.cast(SCHEMA[ROW]).alias(ROW)
     return cells.select(*numbers, "kind", "style", "value")

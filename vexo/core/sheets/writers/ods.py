@@ -45,18 +45,18 @@ _HEAD = '<?xml version="1.0" encoding="UTF-8"?>'
 
 def _paragraphs(text: str) -> str:
     """A text's paragraphs as XML, its white space kept."""
-    made = []
+    paragraphs = []
     for line in text.split("\n"):
         plain = escape(line).replace("\t", "<text:tab/>")
         plain = re.sub(r"^ +| +$", lambda m: f'<text:s text:c="{len(m[0])}"/>', plain)
         plain = re.sub(r" ( +)", lambda m: f' <text:s text:c="{len(m[1])}"/>', plain)
-        made.append(f"<text:p>{plain}</text:p>")
-    return "".join(made)
+        paragraphs.append(f"<text:p>{plain}</text:p>")
+    return "".join(paragraphs)
 
 
 def _styles(heads: Sequence[Head]) -> str:
     """One cell style a column, and the header's."""
-    made = [
+    styles = [
         '<number:date-style style:name="day"><number:year number:style="long"/><number:text>-</number:text>'
         '<number:month number:style="long"/><number:text>-</number:text><number:day number:style="long"/>'
         '</number:date-style><number:text-style style:name="text"><number:text-content/></number:text-style>',
@@ -71,7 +71,7 @@ def _styles(heads: Sequence[Head]) -> str:
             words = "day"
         elif head.as_number:
             words = f"n{at}"
-            made.append(
+            styles.append(
                 f'<number:number-style style:name="{words}"><number:number number:decimal-places="{scale}"'
                 f' number:min-decimal-places="{scale}" number:min-integer-digits="1"/></number:number-style>'
             )
@@ -79,31 +79,31 @@ def _styles(heads: Sequence[Head]) -> str:
             '<style:table-cell-properties fo:background-color="#EFECE3"/>'
             '<style:text-properties fo:color="#51626B" fo:font-style="italic"/>'
         )
-        made.append(
+        styles.append(
             f'<style:style style:name="c{at}" style:family="table-cell" style:data-style-name="{words}">'
             f"{quiet if head.reading else ''}</style:style>"
         )
-        made.append(
+        styles.append(
             f'<style:style style:name="w{at}" style:family="table-column">'
             f'<style:table-column-properties style:column-width="{head.width * 0.19:.2f}cm"/></style:style>'
         )
-    return f"<office:automatic-styles>{''.join(made)}</office:automatic-styles>"
+    return f"<office:automatic-styles>{''.join(styles)}</office:automatic-styles>"
 
 
 def _validations(heads: Sequence[Head]) -> str:
     """Drop-downs for choices; what is typed otherwise is only warned of."""
-    made = []
+    validations = []
     for at, head in enumerate(heads):
         if not head.choices:
             continue
         listed = ";".join('"' + choice.replace('"', '""') + '"' for choice in head.choices)
         condition = quoteattr(f"of:cell-content-is-in-list({listed})")
-        made.append(
+        validations.append(
             f'<table:content-validation table:name="v{at}" table:condition={condition}'
             ' table:allow-empty-cell="true" table:display-list="unsorted">'
             '<table:error-message table:message-type="warning" table:display="true"/></table:content-validation>'
         )
-    return f"<table:content-validations>{''.join(made)}</table:content-validations>" if made else ""
+    return f"<table:content-validations>{''.join(validations)}</table:content-validations>" if validations else ""
 
 
 def _opening(heads: Sequence[Head], title: str) -> str:
@@ -130,15 +130,15 @@ def _cell(name: str, head: Head, at: int) -> pl.Expr:
     opened = f'<table:table-cell table:style-name="c{at}"{rule}'
     text = pl.col(name)
     if head.as_number:
-        told = pl.concat_str(
+        cell = pl.concat_str(
             [pl.lit(f'{opened} office:value-type="float" office:value="'), text, pl.lit('"><text:p>'), text]
         )
-        filled = told + "</text:p></table:table-cell>"
+        filled = cell + "</text:p></table:table-cell>"
     elif head.field.kind == Kind.DATE:
-        told = pl.concat_str(
+        cell = pl.concat_str(
             [pl.lit(f'{opened} office:value-type="date" office:date-value="'), text, pl.lit('"><text:p>'), text]
         )
-        filled = told + "</text:p></table:table-cell>"
+        filled = cell + "</text:p></table:table-cell>"
     else:
         filled = pl.concat_str([pl.lit(f'{opened} office:value-type="string">'), text, pl.lit("</table:table-cell>")])
     return filled.fill_null(f"{opened}/>").alias(f"x{name}")
@@ -165,11 +165,11 @@ def _rows(heads: Sequence[Head], piece: pl.DataFrame) -> str:
             )
         plain = head.as_number or head.field.kind == Kind.DATE
         frame[f"c{at}"] = cells if plain else _as_paragraphs(cells)
-    made = pl.DataFrame(frame).with_columns([_cell(f"c{at}", head, at) for at, head in enumerate(heads)])
+    row_cells = pl.DataFrame(frame).with_columns([_cell(f"c{at}", head, at) for at, head in enumerate(heads)])
     row = pl.concat_str(
         [pl.lit("<table:table-row>"), *[f"xc{at}" for at in range(len(heads))], pl.lit("</table:table-row>")]
     )
-    return str(made.select(row.str.join("")).item() or "")
+    return str(row_cells.select(row.str.join("")).item() or "")
 
 
 def _rows_to_fill(heads: Sequence[Head]) -> str:
@@ -203,11 +203,13 @@ def _settings(title: str, keys: int) -> str:
     frozen = item("HorizontalSplitMode", 2 if keys else 0) + item("VerticalSplitMode", 2)
     frozen += item("HorizontalSplitPosition", keys) + item("VerticalSplitPosition", 1) + item("ActiveSplitRange", 3)
     frozen += item("PositionLeft", 0) + item("PositionRight", keys) + item("PositionTop", 0) + item("PositionBottom", 1)
-    own, table = (f'<config:config-item config:name="{n}" config:type="string">' for n in ("ViewId", "ActiveTable"))
+    names_xml, table = (
+        f'<config:config-item config:name="{n}" config:type="string">' for n in ("ViewId", "ActiveTable")
+    )
     return (
         f"{_HEAD}<office:document-settings{_NAMES}><office:settings>"
         '<config:config-item-set config:name="ooo:view-settings"><config:config-item-map-indexed config:name="Views">'
-        f"<config:config-item-map-entry>{own}view1</config:config-item>"
+        f"<config:config-item-map-entry>{names_xml}view1</config:config-item>"
         '<config:config-item-map-named config:name="Tables">'
         f"<config:config-item-map-entry config:name={quoteattr(title)}>{frozen}</config:config-item-map-entry>"
         f"</config:config-item-map-named>{table}{escape(title)}</config:config-item></config:config-item-map-entry>"

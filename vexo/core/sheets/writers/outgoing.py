@@ -129,19 +129,19 @@ def cells_of(
     fields: Sequence[Field], records: pl.DataFrame, record_type: RecordType, catalogue: Catalogue
 ) -> pl.DataFrame:
     """The text of records as a sheet says it: a column ``c0``, ``c1``, … for each field."""
-    made = []
+    columns = []
     for at, field in enumerate(fields):
-        own = catalogue.field(record_type, column_of(field, catalogue)) if field.path is None else field
-        values = records[own.name]
-        if own.kind == Kind.CHOICES and not field.read_only:
+        shown_field = catalogue.field(record_type, column_of(field, catalogue)) if field.path is None else field
+        values = records[shown_field.name]
+        if shown_field.kind == Kind.CHOICES and not field.read_only:
             values = values.list.eval(pl.element().str.replace(rf"^({SPACES}*)\[", "${1}[["))
-        cells = to_text(own, values)
-        if own.kind in (Kind.TEXT, Kind.REFERENCE, Kind.CHOICE):
+        cells = to_text(shown_field, values)
+        if shown_field.kind in (Kind.TEXT, Kind.REFERENCE, Kind.CHOICE):
             cells = normal(cells)
             if not field.read_only:
                 cells = cells.str.replace(rf"^({SPACES}*)\[", "${1}[[")
-        made.append(cells.alias(f"c{at}"))
-    return pl.DataFrame(made)
+        columns.append(cells.alias(f"c{at}"))
+    return pl.DataFrame(columns)
 
 
 class Heads:
@@ -158,11 +158,11 @@ class Heads:
     def look(self, cells: pl.DataFrame) -> None:
         """Take some more rows into account."""
         for at in range(len(self._fields)):
-            own = cells[f"c{at}"]
+            texts = cells[f"c{at}"]
             if self._numbers[at]:
-                self._numbers[at] = _fits_a_spreadsheet(own)
+                self._numbers[at] = _fits_a_spreadsheet(texts)
             if self._seen < _LOOKED_AT:
-                self._longest[at] = max(self._longest[at], _longest(own.head(_LOOKED_AT)))
+                self._longest[at] = max(self._longest[at], _longest(texts.head(_LOOKED_AT)))
         self._seen += len(cells)
 
     def made(self) -> list[Head]:

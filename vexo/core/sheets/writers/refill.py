@@ -99,11 +99,11 @@ def _rows_of(data: bytes, wanted: set[int]) -> dict[int, _Row]:
 
 def _content(column: Filled, dates: Sequence[str], from_1904: bool, prefix: str) -> dict[int, tuple[str, str]]:
     """For each row the XML inside of a new cell: in a cell with a date's style, and in any other."""
-    own = column.cells
-    texts = encode_forbidden(own["text"])
+    cells = column.cells
+    texts = encode_forbidden(cells["text"])
     plain = texts.str.replace_all("&", "&amp;", literal=True).str.replace_all("<", "&lt;", literal=True)
     plain = plain.str.replace_all(">", "&gt;", literal=True)
-    frame = pl.DataFrame({"text": own["text"], "plain": plain})
+    frame = pl.DataFrame({"text": cells["text"], "plain": plain})
     said = f' t="inlineStr"><{prefix}is><{prefix}t xml:space="preserve">'
     text = pl.lit(said) + pl.col("plain") + f"</{prefix}t></{prefix}is>"
     value: pl.Expr = text
@@ -116,8 +116,8 @@ def _content(column: Filled, dates: Sequence[str], from_1904: bool, prefix: str)
         first = "1904-01-01" if from_1904 else "1900-03-01"
         number = pl.lit(f"><{prefix}v>") + days.cast(pl.String) + f"</{prefix}v>"
         value = pl.when(pl.col("text") >= first).then(number).otherwise(text)
-    made = frame.select(value.fill_null("").alias("dated"), text.fill_null("").alias("other"))
-    return dict(zip(own[ROW].to_list(), made.iter_rows(), strict=True))
+    contents = frame.select(value.fill_null("").alias("dated"), text.fill_null("").alias("other"))
+    return dict(zip(cells[ROW].to_list(), contents.iter_rows(), strict=True))
 
 
 def _spliced(
@@ -130,15 +130,15 @@ def _spliced(
     opened = re.search(rb"<(\w+:)?sheetData", data)
     prefix = opened[1].decode() if opened and opened[1] else ""
     contents = {column.at: _content(column, dates, from_1904, prefix) for column in columns}
-    numbers = {row for own in contents.values() for row in own}
+    numbers = {row for column_cells in contents.values() for row in column_cells}
     rows = _rows_of(data, numbers)
     parts, done, calculated = [], 0, []
     for number, row in sorted(rows.items()):
         added: list[tuple[int, int, str]] = []
-        for at, own in contents.items():
-            if number not in own:
+        for at, column_cells in contents.items():
+            if number not in column_cells:
                 continue
-            dated, other = own[number]
+            dated, other = column_cells[number]
             start, end, style = row.cells.get(at, (0, 0, ""))
             inner = dated if style in dates else other
             styled = f' s="{style}"' if style else ""
@@ -183,10 +183,10 @@ def refill_xlsx(
     with zipfile.ZipFile(source) as archive:
         sheets, from_1904 = worksheets(archive)
         part = dict(sheets).get(worksheet, sheets[0][1])
-        made, calculated = _spliced(archive.read(part), columns, read_styles(archive).dates, from_1904, formulas)
+        sheet_xml, calculated = _spliced(archive.read(part), columns, read_styles(archive).dates, from_1904, formulas)
         with zipfile.ZipFile(target, "w", zipfile.ZIP_DEFLATED, compresslevel=4) as out:
             for entry in archive.infolist():
-                content = archive.read(entry) if entry.filename != part else made
+                content = archive.read(entry) if entry.filename != part else sheet_xml
                 if calculated and formulas:
                     # The list of formulas would name cells that have none any more.
                     if entry.filename.endswith("calcChain.xml"):

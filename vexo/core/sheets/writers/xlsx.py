@@ -121,7 +121,7 @@ def _rows(heads: Sequence[Head], styles: Sequence[str], piece: pl.DataFrame, sta
     frame = pl.DataFrame([encode_forbidden(piece[f"c{at}"]).alias(f"c{at}") for at in range(len(heads))])
     frame = frame.with_columns(pl.int_range(start, start + len(piece)).cast(pl.String).alias("row"))
     cells = [_cell_xml(f"c{at}", head, column_letters(at + 1), styles[at]) for at, head in enumerate(heads)]
-    made = frame.with_columns(cells).select(
+    rows = frame.with_columns(cells).select(
         pl.concat_str(
             [
                 pl.lit('<row r="'),
@@ -132,7 +132,7 @@ def _rows(heads: Sequence[Head], styles: Sequence[str], piece: pl.DataFrame, sta
             ]
         ).str.join("")
     )
-    return str(made.item() or "") if len(piece) else ""
+    return str(rows.item() or "") if len(piece) else ""
 
 
 def fill_xlsx(
