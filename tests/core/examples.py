@@ -12,6 +12,7 @@ from vexo.core.cell_parser import parse
 from vexo.core.columns.carried_values import Reading, carry
 from vexo.core.columns.lanes import Lane
 from vexo.core.columns.matches import ColumnMatch
+from vexo.core.keys.record_keys import Ignored
 from vexo.core.operations import Operation
 from vexo.core.planning.decisions import DECISIONS
 from vexo.core.planning.inputs import Inputs, Settings
@@ -90,6 +91,13 @@ def records(names: list[str], *rows: tuple[Any, ...]) -> pl.DataFrame:
     return pl.DataFrame(columns)
 
 
+def carried_rows(
+    names: list[str], sheet: list[tuple[Any, ...]], *, marks: bool = True, lanes: dict[str, Lane] | None = None
+) -> pl.DataFrame:
+    """A small sheet's values."""
+    return carry(cells(*sheet, columns=len(names)), matches(*names), BERTH, Reading(marks=marks), {}, lanes)
+
+
 def plan_and_questions(
     names: list[str],
     sheet: list[tuple[Any, ...]],
@@ -104,21 +112,23 @@ def plan_and_questions(
     lanes: dict[str, Lane] | None = None,
     most_emptied: float = 0.1,
     asked: frozenset[str] = frozenset(),
+    ignores: frozenset[Ignored] = frozenset(),
+    fields: list[str] | None = None,
     **more: Any,
 ) -> tuple[pl.DataFrame, pl.DataFrame]:
-    """Plan a small sheet against small records."""
+    """Plan a small sheet against small records, which have ``fields`` where these are not those of the sheet."""
     own = [name for name in names if name != "id"]
-    carried = carry(cells(*sheet, columns=len(names)), matches(*names), BERTH, Reading(marks=marks), {}, lanes)
+    carried = carried_rows(names, sheet, marks=marks, lanes=lanes)
     inputs = Inputs(
         BERTH,
         carried,
-        records(own, *now),
+        records(fields or own, *now),
         records(own, *kept) if kept is not None else None,
         ledger or Ledger.empty(),
         decisions if decisions is not None else pl.DataFrame(schema=DECISIONS),
         **more,
     )
-    return make_plan(inputs, Settings(operation, key, tuple(own), lanes or {}, most_emptied, asked=asked))
+    return make_plan(inputs, Settings(operation, key, tuple(own), lanes or {}, most_emptied, (), asked, ignores))
 
 
 def plan(
@@ -141,7 +151,9 @@ def plan(
     return plan_and_questions(names, sheet, now, kept, **{**more, "decisions": decisions})[0]
 
 
-def answers(made: pl.DataFrame, questions: pl.DataFrame, said: list[tuple[int, str | None, str]]) -> pl.DataFrame:
+def answers(
+    made: pl.DataFrame, questions: pl.DataFrame, said: list[tuple[int, str | None, str]], argument: str = ""
+) -> pl.DataFrame:
     """People's answers to what a plan asks, by the person's row numbers."""
     lines = []
     rows = dict(zip(made["row"].to_list(), made["row_id"].to_list(), strict=True))
@@ -152,7 +164,7 @@ def answers(made: pl.DataFrame, questions: pl.DataFrame, said: list[tuple[int, s
             lines.append((rows[row], "set-aside", "", "", "aside", ""))
         for line in questions.filter(pl.col("row_id") == rows[row]).iter_rows(named=True):
             if field in (None, line["field"]):
-                lines.append((rows[row], line["code"], line["field"], line["digest"], answer, ""))
+                lines.append((rows[row], line["code"], line["field"], line["digest"], answer, argument))
     return pl.DataFrame(lines, schema=DECISIONS, orient="row")
 
 

@@ -68,11 +68,13 @@ class Api(unittest.TestCase):
         waiting = [str(file["id"]) for file in self.ada.http.get("uploads").json()]
         route = self.ada.ask("POST", f"trips/{trips[0]}/route", json={"name": "Read all"}).json()["id"]
         job = self.ada.job(self.ada.ask("POST", f"trips/{self.waiting['id']}/plan"))
+        self.ada.job(self.ada.ask("POST", f"trips/{self.waiting['id']}/keys", json={"keys": [["harbour", "berth_no"]]}))
         berth = self.ada.http.get(f"trips/{trips[0]}/rows", params={"limit": "1"}).json()["rows"][0]["identifier"]
         own = {"harbour-live": {"record_type": "Berth"}}
         asked = {
             "/api/applications/{name}/values": [("harbour-live", {**own["harbour-live"], "field": "status"})],
             "/api/trips/{id}/groups": [(trip, {"column": "Status"}) for trip in trips],
+            "/api/trips/{id}/keys/rows": [(str(self.waiting["id"]), {"key": "harbour,berth_no", "finds": "one"})],
             "/api/trips/{id}/choices": [(trip, {"field": "status"}) for trip in trips],
         }
         seen = set()

@@ -122,9 +122,9 @@ class Between(ServiceCase):
                 self.decide(trip, "aside", [more[0]])
                 return True
         elif kind == "operation":
-            from vexo.server.mapping.columns import change
+            from vexo.server.mapping.columns import Changes, change
 
-            run_inline(change(PartView.of(trip), self.person, operation=more[0], run_here=True))
+            run_inline(change(PartView.of(trip), self.person, Changes(operation=more[0]), run_here=True))
             return True
         elif kind == "undo":
             last = trip.decisions.filter(undone_at=None).last()

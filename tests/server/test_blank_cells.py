@@ -13,14 +13,14 @@ template()
 from vexo.core.columns.lanes import Blank, Lane, LaneError  # noqa: E402
 from vexo.core.sheets import Choices  # noqa: E402
 from vexo.server.jobs.worker import run_inline  # noqa: E402
-from vexo.server.mapping.columns import change  # noqa: E402
+from vexo.server.mapping.columns import Changes, change  # noqa: E402
 from vexo.server.trips.models import Trip  # noqa: E402
 from vexo.server.trips.part_view import PartView  # noqa: E402
 
 
 class ForeignSheets(HolderSheets):
     def rule(self, trip: Any, **lanes: Lane) -> None:
-        job = run_inline(change(PartView.of(trip), self.person, lanes=lanes, run_here=True))
+        job = run_inline(change(PartView.of(trip), self.person, Changes(lanes=lanes), run_here=True))
         self.assertEqual(job.error, "")
         trip.refresh_from_db()
 
@@ -96,7 +96,7 @@ class ForeignSheets(HolderSheets):
         revision = trip.revision
         for lanes in ({"joined_on": Lane(Blank.DEFAULT, "soon")}, {"phone": Lane(Blank.DEFAULT, " ")}):
             with self.assertRaises(LaneError):
-                change(PartView.of(trip), self.person, lanes=lanes, run_here=True)
+                change(PartView.of(trip), self.person, Changes(lanes=lanes), run_here=True)
         trip.refresh_from_db()
         self.assertEqual((trip.revision, trip.lanes), (revision, {}))
 

@@ -18,7 +18,7 @@ from vexo.server.data_folder import absolute  # noqa: E402
 from vexo.server.decisions import decisions  # noqa: E402
 from vexo.server.errors import NotAllowed, PlainError  # noqa: E402
 from vexo.server.jobs.worker import run_inline  # noqa: E402
-from vexo.server.mapping.columns import change  # noqa: E402
+from vexo.server.mapping.columns import Changes, change  # noqa: E402
 from vexo.server.people.models import Person, Role  # noqa: E402
 from vexo.server.trips.models import Trip  # noqa: E402
 from vexo.server.trips.part_view import PartView  # noqa: E402
@@ -168,7 +168,7 @@ class Broken(HolderSheets):
             lambda: give_up(PartView.of(trip), looks, 1),
             lambda: decisions.decide(PartView.of(trip), looks, plan, decisions.Scope((0,)), "aside"),
             lambda: decisions.undo(PartView.of(trip), looks, 1),
-            lambda: change(PartView.of(trip), looks, operation="upsert"),
+            lambda: change(PartView.of(trip), looks, Changes(operation="upsert")),
             lambda: start_recognising(upload, looks),
         ):
             with self.assertRaises(NotAllowed):

@@ -20,7 +20,7 @@ from vexo.server.edits.row_filter import carry_only, expect  # noqa: E402
 from vexo.server.errors import PlainError  # noqa: E402
 from vexo.server.jobs.models import Job  # noqa: E402
 from vexo.server.jobs.worker import run_inline  # noqa: E402
-from vexo.server.mapping.columns import change  # noqa: E402
+from vexo.server.mapping.columns import Changes, change  # noqa: E402
 from vexo.server.rows.edit_requests import make_edit  # noqa: E402
 from vexo.server.trips.facts import to_json  # noqa: E402
 from vexo.server.trips.part_view import PartView  # noqa: E402
@@ -109,13 +109,13 @@ class Holders(HolderSheets, EditCase):
                 self.assertEqual([one["lapsed"] for one in told], [1, 1, 1])
                 self.assertIn("corrected.csv has no column phone (1 cell)", told[1]["why"])
                 self.assertIn("says something else there", told[0]["why"])
-                change(PartView.of(trip), self.person, columns={header: "phone"}, run_here=True)
+                change(PartView.of(trip), self.person, Changes(columns={header: "phone"}), run_here=True)
             self.plan(trip)
             self.assertEqual(self.table(trip)["proposed.phone"].to_list(), ["11", "22"], header)
             self.assertEqual([one["lapsed"] for one in self.listed(trip)], [1, 0, 0])
-        change(PartView.of(trip), self.person, columns={"Telephone": ""}, run_here=True)
+        change(PartView.of(trip), self.person, Changes(columns={"Telephone": ""}), run_here=True)
         self.assertEqual([one["lapsed"] for one in self.listed(trip)], [1, 1, 1])
-        change(PartView.of(trip), self.person, columns={"Telephone": "phone"}, run_here=True)
+        change(PartView.of(trip), self.person, Changes(columns={"Telephone": "phone"}), run_here=True)
         self.plan(trip)
         self.assertEqual(self.table(trip)["proposed.phone"].to_list(), ["11", "22"])
         self.again(trip, content)

@@ -178,9 +178,9 @@ class Versions(ServiceCase):
         self.assertEqual(sheet.mappings.get(header="words").field, "notes")
 
     def remap(self, trip: Any, said: dict[str, str]) -> Any:
-        from vexo.server.mapping.columns import change
+        from vexo.server.mapping.columns import Changes, change
 
-        return change(PartView.of(trip), self.person, columns=said, run_here=True)
+        return change(PartView.of(trip), self.person, Changes(columns=said), run_here=True)
 
     def refused(self, operation: str = "update") -> Any:
         """A trip of three rows, one in, one refused, one rejected."""

@@ -16,7 +16,7 @@ from vexo.core.columns.matches import MappingError  # noqa: E402
 from vexo.core.errors import MendableError  # noqa: E402
 from vexo.core.sheets import Choices  # noqa: E402
 from vexo.server.jobs.worker import run_inline  # noqa: E402
-from vexo.server.mapping.columns import change  # noqa: E402
+from vexo.server.mapping.columns import Changes, change  # noqa: E402
 from vexo.server.mapping.lane_preview import try_lane  # noqa: E402
 from vexo.server.planning.context import PlanContext  # noqa: E402
 from vexo.server.rows.edit_requests import make_edit  # noqa: E402
@@ -36,7 +36,7 @@ OLDBASIN;{5};32,8;wifi;
 class LaneCase(HolderSheets):
     def change(self, trip: Trip, **said: Any) -> None:
         said["lanes"] = {name: Lane.from_json(lane) for name, lane in said.get("lanes", {}).items()}
-        job = run_inline(change(PartView.of(trip), self.person, run_here=True, **said))
+        job = run_inline(change(PartView.of(trip), self.person, Changes(**said), run_here=True))
         self.assertEqual(job.error, "")
         trip.refresh_from_db()
 
@@ -207,11 +207,11 @@ class Versions(LaneCase):
     def test_while_the_key_is_not_said_columns_are_put_right_without_an_error(self) -> None:
         self.make(("01", "Reed"))
         trip = self.bring(f"Card;Name\n{self.begin[1:]}01;Gull\n", record_type="Holder")
-        job = change(PartView.of(trip), self.person, lanes={"last_name": Lane(source="Name")})
+        job = change(PartView.of(trip), self.person, Changes(lanes={"last_name": Lane(source="Name")}))
         ended = run_inline(job)
         self.assertEqual((ended.error, ended.result["plan"]), ("", None))
         pad = Lane.from_json({"source": "Card", "treatments": [{"do": "pad", "length": 7}]})
-        ended = run_inline(change(PartView.of(trip), self.person, lanes={"holder_no": pad}))
+        ended = run_inline(change(PartView.of(trip), self.person, Changes(lanes={"holder_no": pad})))
         self.assertEqual(ended.result["verdicts"]["update"], 1)
 
 

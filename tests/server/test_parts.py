@@ -15,7 +15,7 @@ from django.test import Client  # noqa: E402
 from vexo.server.errors import PlainError  # noqa: E402
 from vexo.server.ingest.bring_in import ImportRequest, start_bringing_in  # noqa: E402
 from vexo.server.jobs.worker import run_inline  # noqa: E402
-from vexo.server.mapping.columns import change  # noqa: E402
+from vexo.server.mapping.columns import Changes, change  # noqa: E402
 from vexo.server.trips.models import Trip  # noqa: E402
 from vexo.server.trips.part_view import PartView  # noqa: E402
 from vexo.server.uploads import lists, receive  # noqa: E402
@@ -56,7 +56,7 @@ class Parts(HolderSheets):
         cells = artifacts.read(sheet.cells)
         told = list(zip(cells["row"], cells["c0"].str.slice(-2), cells["c4"], cells["c5"], strict=True))
         self.assertEqual(told, [(4, "01", "north.csv", "4"), (5, "02", "north.csv", "5"), (6, "03", "south.csv", "2")])
-        run_inline(change(PartView.of(trip), self.person, columns={"more": ""}, run_here=True))
+        run_inline(change(PartView.of(trip), self.person, Changes(columns={"more": ""}), run_here=True))
         self.apply(trip)
         self.assertEqual(
             [(h["last_name"], h["phone"]) for h in self.holders(self.begin)], [("a", "1"), ("b", "2"), ("c", "3")]

@@ -20,6 +20,7 @@ PROMISES: tuple[dict[str, Any], ...] = (
     {"unversioned": ["odd"]},
 )
 """Versions everywhere, nowhere, not on holders beside types that have them, and promised yet not on every record."""
+WITH_AND_WITHOUT = PROMISES[:2]
 
 
 class Reviewed(HolderSheets):
@@ -34,10 +35,10 @@ class Reviewed(HolderSheets):
 
     def check(self, trip: Any, **lanes: Any) -> None:
         from vexo.server.jobs.worker import run_inline
-        from vexo.server.mapping.columns import change
+        from vexo.server.mapping.columns import Changes, change
         from vexo.server.trips.part_view import PartView
 
-        job = run_inline(change(PartView.of(trip), self.person, run_here=True, lanes=lanes))
+        job = run_inline(change(PartView.of(trip), self.person, Changes(lanes=lanes), run_here=True))
         self.assertEqual(job.error, "")
         trip.refresh_from_db()
 
@@ -60,7 +61,7 @@ class WithoutVersions(Reviewed):
                 self.assertEqual([h["phone"] for h in self.holders(self.begin)], ["555"])
 
     def test_all_or_nothing_is_nothing_where_one_was_changed(self) -> None:
-        for promise in PROMISES:
+        for promise in WITH_AND_WITHOUT:
             with self.promised(**promise):
                 trip = self.trip(self.sheet(("01", "Mine", "1"), ("02", "Mine", "2")))
                 self.theirs("01", last_name="Theirs")
@@ -131,7 +132,7 @@ class Checked(Reviewed):
                 self.assertEqual(self.codes(trip), [["check-differs"], []])
 
     def test_a_check_that_differs_and_goes_on_is_still_looked_at(self) -> None:
-        for promise in PROMISES:
+        for promise in WITH_AND_WITHOUT:
             with self.promised(**promise):
                 trip = self.trip(self.sheet(("01", "Heron", "1"), ("02", "Heron", "2")))
                 self.check(trip, last_name=Lane(check=True))
@@ -141,7 +142,7 @@ class Checked(Reviewed):
                 self.assertEqual([self.of(n)["phone"] for n in ("01", "02")], [None, "2"])
 
     def test_a_check_in_a_blank_cell_rests_on_nothing(self) -> None:
-        for promise in PROMISES:
+        for promise in WITH_AND_WITHOUT:
             with self.promised(**promise):
                 trip = self.trip(self.sheet(("01", "", "1"), ("02", "Gull", "2")))
                 self.check(trip, last_name=Lane(check=True))
@@ -151,7 +152,7 @@ class Checked(Reviewed):
 
 class Refused(Reviewed):
     def test_a_refused_row_of_a_foreign_sheet_is_held_by_what_was_reviewed(self) -> None:
-        for promise in PROMISES:
+        for promise in WITH_AND_WITHOUT:
             with self.promised(**promise):
                 trip = self.trip(self.sheet(("01", "Mine", "1"), ("02", "Mine", "2")))
                 self.theirs("01", last_name="Theirs")
@@ -209,7 +210,7 @@ class Refused(Reviewed):
         self.assertEqual(self.codes(trip)[0], ["both-changed"])
 
     def test_a_delete_refused_for_a_change_is_held_when_it_is_planned_again(self) -> None:
-        for promise in PROMISES:
+        for promise in WITH_AND_WITHOUT:
             with self.promised(**promise):
                 trip = self.trip(self.sheet(("01", "Reed", ""), ("02", "Gull", "")), "delete")
                 self.theirs("01", last_name="Theirs")

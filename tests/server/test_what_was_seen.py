@@ -17,7 +17,7 @@ from vexo.server.errors import PlainError, Stale  # noqa: E402
 from vexo.server.jobs.leases import claim  # noqa: E402
 from vexo.server.jobs.models import Job  # noqa: E402
 from vexo.server.jobs.worker import run_inline  # noqa: E402
-from vexo.server.mapping.columns import change  # noqa: E402
+from vexo.server.mapping.columns import Changes, change  # noqa: E402
 from vexo.server.planning.plan_trip import needs_no_question  # noqa: E402
 from vexo.server.trips.models import Trip  # noqa: E402
 from vexo.server.trips.part_view import PartView  # noqa: E402
@@ -78,7 +78,7 @@ class Twice(HolderSheets):
         self.make(("01", "A"))
         trip = self.trip(self.sheet(("01", "A", "1")), "delete")
         self.apply(trip)
-        change(PartView.of(trip), self.person, operation="upsert")
+        change(PartView.of(trip), self.person, Changes(operation="upsert"))
         self.plan(trip)
         self.assertEqual(self.verdicts(trip), ["same"])
         self.again(trip, self.sheet(("01", "A", "2")))
@@ -133,8 +133,8 @@ class Between(HolderSheets):
         trip = self.trip(self.sheet(("01", "Mine", "1"), ("02", "Mine", "2")))
         changes = (
             lambda: self.decide(trip, "aside", [0]),
-            lambda: run_inline(change(PartView.of(trip), self.person, columns={"phone": ""}, run_here=True)),
-            lambda: run_inline(change(PartView.of(trip), self.person, operation="upsert", run_here=True)),
+            lambda: run_inline(change(PartView.of(trip), self.person, Changes(columns={"phone": ""}), run_here=True)),
+            lambda: run_inline(change(PartView.of(trip), self.person, Changes(operation="upsert"), run_here=True)),
         )
         for step in changes:
             seen = self.newest(trip).number

@@ -26,6 +26,7 @@ _COMMANDS: dict[str, tuple[str, str]] = {
     "plan": ("trips:plan", "Ask the application again and plan a trip anew."),
     "edit": ("edits:edit", "Edit the cells of a trip's sheet."),
     "edits": ("edits:edits", "List the edits of a trip's sheet, or undo one."),
+    "keys": ("keys:keys_", "Measure what each key of a sheet would find."),
     "totals": ("edits:totals", "Counts and control totals of a trip's sheet; what is expected of it."),
     "only": ("edits:only", "Carry only some rows of a trip's sheet."),
     "decide": ("decisions:decide", "Answer what a plan asks."),

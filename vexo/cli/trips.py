@@ -14,6 +14,7 @@ from vexo.core.sheets import Choices
 
 from .common import find_view, finish, json_option, print_json, ready
 from .inspect_sheet import reading_options
+from .keys import key_options
 from .lanes import Laning, answered, lane_options, lanes_said, open_of, print_open, questions_of
 from .main import Setting
 from .tables import plan_table
@@ -96,6 +97,7 @@ def print_plan(view: PartView, as_json: bool) -> None:
 @click.argument("record_type", metavar="TYPE")
 @click.argument("files", metavar="FILE…", type=click.Path(path_type=Path), nargs=-1, required=True)
 @click.option("--key", "key", multiple=True, help="A key field; several together make one key.")
+@key_options
 @click.option("--operation", type=_OPERATIONS, default=None)
 @click.option("--map", "maps", multiple=True, metavar="COLUMN=FIELD", help="Where a column goes; COLUMN= for nowhere.")
 @click.option("--route", default="", metavar="NAME", help="The route that says how it comes in.")
@@ -114,6 +116,7 @@ def bring_in(
     record_type: str,
     files: tuple[Path, ...],
     key: tuple[str, ...],
+    ignores: tuple[str, ...] | None,
     operation: str | None,
     maps: tuple[str, ...],
     route: str,
@@ -163,6 +166,7 @@ def bring_in(
         person,
         ImportRequest(
             key=key,
+            ignores=ignores or (),
             operation=operation or "",
             columns=said,
             trip=number,
@@ -197,6 +201,7 @@ def bring_in(
 @click.command()
 @click.argument("trip", type=int)
 @click.option("--key", "key", multiple=True, help="A key field; several together make one key.")
+@key_options
 @click.option("--operation", type=_OPERATIONS, default=None)
 @click.option("--map", "maps", multiple=True, metavar="COLUMN=FIELD", help="Where a column goes; COLUMN= for nowhere.")
 @lane_options
@@ -208,6 +213,7 @@ def columns(
     setting: Setting,
     trip: int,
     key: tuple[str, ...],
+    ignores: tuple[str, ...] | None,
     operation: str | None,
     maps: tuple[str, ...],
     laning: Laning,
@@ -216,7 +222,7 @@ def columns(
     as_json: bool,
 ) -> None:
     """Say where columns go, what blank cells mean, the key, or what the rows are for; the rows are planned anew."""
-    from vexo.server.mapping.columns import change, go_on_without, take_marks
+    from vexo.server.mapping.columns import Changes, change, go_on_without, take_marks
     from vexo.server.routes.saved_routes import keep_trip
     from vexo.server.trips.status import status_facts
 
@@ -232,10 +238,13 @@ def columns(
         change(
             view,
             setting.person(),
-            columns={**answers_given.columns, **_said(maps)},
-            key=list(key) or None,
-            operation=operation or "",
-            lanes=lanes,
+            Changes(
+                columns={**answers_given.columns, **_said(maps)},
+                key=list(key) or None,
+                ignores=ignores,
+                operation=operation or "",
+                lanes=lanes,
+            ),
             run_here=True,
         )
     )

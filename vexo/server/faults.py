@@ -105,6 +105,7 @@ _WORDS: Mapping[str, Words] = {
     "finds-several": lambda f, a: f"The key finds {_said(a, 0)} {_said(a, 1).lower()}; choose a key that finds one.",
     "unknown-identifier": lambda f, a: "This record ID is not known; leave it blank for a new record.",
     "not-found": _not_found,
+    "several": lambda f, a: f"The key finds {_said(a, 3)} {_said(a, 0).lower()}: which one is it?",
     "near-key": lambda f, a: (
         f"No {_said(a, 0, 'record').lower()} has this key, and it is near to {_either(a, 1)}: is it that one, or new?"
     ),
@@ -137,6 +138,7 @@ _WORDS: Mapping[str, Words] = {
     "shared": lambda f, a: f"Rows {_said(a, 0)} are about the same record and say different things.",
     "refused": lambda f, a: _said(a, 0, "The application gave no reason."),
     "changed-meanwhile": _changed,
+    "made-meanwhile": lambda f, a: "A record with this key has been made since the review; plan again and decide.",
     "gone-meanwhile": lambda f, a: "The record was deleted in the application after the review.",
     "batch-too-large": lambda f, a: "The application does not take this row for its size.",
     "no-answer": lambda f, a: "The answer never came, and nothing unique in the row tells whether it was made.",
@@ -151,6 +153,7 @@ _GROUPS: Mapping[str, str] = {
     "shared": "Rows are about the same record and say different things.",
     "key-unread": "A cell of the key cannot be read, and no record is looked for without it.",
     "not-found": "No record has the row's key.",
+    "several": "The key finds more than one record: which one is each row about?",
     "near-key": "No record has the row's key, and one has a key that is near: is it that one, or a new one?",
     "identifier-without-key": "The key finds no record, but the row has a record ID: was the key mistyped?",
     "finds-several": "The key finds more than one record; choose a key that finds one.",

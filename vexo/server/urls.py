@@ -14,6 +14,7 @@ from .mapping import views as mapping
 from .passes import views as passes
 from .people import office
 from .people import views as people
+from .planning import key_views as keys
 from .planning import views as planning
 from .routes import views as routes
 from .rows import edit_views as edits
@@ -67,6 +68,9 @@ urlpatterns = [
     path("api/trips/<int:pk>/only", edits.OnlyView.as_view()),
     path("api/trips/<int:pk>/expected", edits.ExpectView.as_view()),
     path("api/trips/<int:pk>/plan", planning.PlanView.as_view()),
+    path("api/trips/<int:pk>/keys", keys.MeasuredKeysView.as_view()),
+    path("api/trips/<int:pk>/keys/rows", keys.KeyRowsView.as_view()),
+    path("api/trips/<int:pk>/keys/rows.csv", keys.KeyRowsFileView.as_view()),
     path("api/trips/<int:pk>/passes", passes.PassesView.as_view()),
     path("api/trips/<int:pk>/passes/<int:number>", passes.PassView.as_view()),
     path("api/trips/<int:pk>/outcome", passes.OutcomeRowsView.as_view()),

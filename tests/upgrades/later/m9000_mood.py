@@ -1,4 +1,11 @@
+from pathlib import Path
+
 from django.db import migrations, models
+
+import vexo.server.trips.migrations as own
+
+NEWEST = max(path.stem for path in Path(own.__path__[0]).glob("0*.py"))
+"""The newest migration that Vexo has: this one comes after it."""
 
 
 def fill(apps, _):
@@ -8,7 +15,7 @@ def fill(apps, _):
 
 
 class Migration(migrations.Migration):
-    dependencies = [("trips", "0001_initial")]
+    dependencies = [("trips", NEWEST)]
     operations = [
         migrations.AddField("Trip", "mood", models.CharField(max_length=40, null=True)),
         migrations.RunPython(fill),

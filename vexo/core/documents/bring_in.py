@@ -9,6 +9,7 @@ from typing import Any
 
 from ..columns.lanes import PLAIN, Blank, Lane, lanes_from_json
 from ..columns.treatments import Treatment
+from ..keys.record_keys import Ignored
 from ..operations import Operation
 from ..records import Catalogue, Field, Kind, RecordType
 from ..values import SEPARATOR
@@ -32,6 +33,7 @@ class BringIn:
         key: key fields; empty where the sheet tells it.
         row_condition: a condition on the sheet's own columns; only rows that meet it are carried.
         row_headers: the columns that it looks at.
+        ignores: what makes no difference between keys.
     """
 
     record_type: str
@@ -41,6 +43,7 @@ class BringIn:
     operation: Operation = Operation.UPDATE
     row_condition: str = ""
     row_headers: tuple[str, ...] = ()
+    ignores: tuple[str, ...] = ()
 
     def to_json(self) -> dict[str, Any]:
         return {
@@ -52,6 +55,7 @@ class BringIn:
             "operation": self.operation.value,
             "row_condition": self.row_condition,
             "row_headers": list(self.row_headers),
+            **({"ignores": list(self.ignores)} if self.ignores else {}),
         }
 
     @classmethod
@@ -68,6 +72,7 @@ class BringIn:
                 operation=Operation(data.get("operation", Operation.UPDATE)),
                 row_condition=str(data.get("row_condition", "")),
                 row_headers=texts(data.get("row_headers", ())),
+                ignores=tuple(Ignored(one).value for one in texts(data.get("ignores", ()))),
             )
         except (KeyError, TypeError, ValueError, AttributeError) as error:
             raise DocumentError(f"This is not a document of how a sheet comes in: {error}.") from error
@@ -149,6 +154,8 @@ def sentence_of_bringing(document: BringIn, catalogue: Catalogue) -> str:
     said = _WORDS[document.operation].replace("records", record_type.plural)
     if document.key:
         said += f" by {' + '.join(record_type.field(name).label for name in document.key)}"
+        if document.ignores:
+            said += f", whatever their {' and '.join(document.ignores)}"
     shown = ", ".join(labels[:4]) + (f" and {len(labels) - 4} more" if len(labels) > 4 else "")
     treated = sum(1 for lane in document.lanes.values() if lane.treatments)
     if shown:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
+from enum import StrEnum
 
 import polars as pl
 
@@ -13,14 +14,32 @@ from ..records import IDENTIFIER, Field, Kind, RecordType
 from ..values import bare, to_text
 
 
+class Ignored(StrEnum):
+    """What makes no difference between two keys, where a person says so."""
+
+    CAPITALS = "capitals"
+    ACCENTS = "accents"
+
+
+EXACT: frozenset[Ignored] = frozenset()
+"""Keys compare exactly but for spaces at their ends."""
+
+
 class RecordKeyError(MendableError):
     """A key that cannot be used; the message says which, and which can."""
 
     code = "key"
 
 
+def ignored_from(text: str) -> Ignored:
+    """What a person says makes no difference. Raises RecordKeyError."""
+    if text not in list(Ignored):
+        raise RecordKeyError(f"Unknown difference {text!r}. Keys may be compared whatever their {', '.join(Ignored)}.")
+    return Ignored(text)
+
+
 def check_key(key: Sequence[str], record_type: RecordType, carried: Sequence[str]) -> None:
-    """Raises RecordKeyError where a key field is unknown, not in the sheet, or the fields are not unique together."""
+    """Raises RecordKeyError where a key field is unknown, not in the sheet, or holds several values in one record."""
     for name in key:
         field = record_type.field(name)
         if name not in carried:
@@ -29,12 +48,13 @@ def check_key(key: Sequence[str], record_type: RecordType, carried: Sequence[str
                 f"The key {field.label} ({name}) is in no column of the sheet. Fields in the sheet: {words}. "
                 "Add the column, carry another column into it, or choose another key."
             )
-    unique = [{record_type.identifier}, *[set(known) for known in record_type.keys]]
-    if not any(known <= set(key) for known in unique):
-        ways = "; ".join(" + ".join(sorted(known)) for known in unique)
-        raise RecordKeyError(
-            f"{' + '.join(key)} does not tell {record_type.plural.lower()} apart. Keys that do: {ways}."
-        )
+        if field.kind == Kind.CHOICES:
+            raise RecordKeyError(f"{field.label} holds several values in one record. Choose a key of single values.")
+
+
+def is_declared(key: Sequence[str], record_type: RecordType) -> bool:
+    """Whether the application itself promises that no two records share the key."""
+    return any(known <= set(key) for known in ({record_type.identifier}, *map(set, record_type.keys)))
 
 
 def suggest_key(record_type: RecordType, carried: Sequence[str], *, own: bool) -> tuple[str, ...] | None:
@@ -49,11 +69,18 @@ def suggest_key(record_type: RecordType, carried: Sequence[str], *, own: bool) -
     return whole[0] if len(whole) == 1 else None
 
 
-def normal_key(column: str, field: Field) -> pl.Expr:
+def normal_key(column: str, field: Field, ignores: Collection[Ignored] = EXACT) -> pl.Expr:
     """A key field's values in the form in which keys compare."""
-    texts = field.kind in (Kind.TEXT, Kind.CHOICE, Kind.REFERENCE)
-    expression = pl.col(column)
-    return expression.map_batches(bare, return_dtype=pl.String) if texts else expression
+    values = pl.col(column)
+    if field.kind not in (Kind.TEXT, Kind.CHOICE, Kind.REFERENCE):
+        return values
+    values = values.map_batches(bare, return_dtype=pl.String)
+    # References and choices are the application's own codes, however they are written.
+    if field.kind != Kind.TEXT:
+        return values
+    if Ignored.ACCENTS in ignores:
+        values = values.str.normalize("NFD").str.replace_all(r"\p{Mn}", "").str.normalize("NFC")
+    return values.str.to_lowercase() if Ignored.CAPITALS in ignores else values
 
 
 def key_texts(table: pl.DataFrame, key: Sequence[str], record_type: RecordType) -> pl.DataFrame:
@@ -67,20 +94,22 @@ def key_texts(table: pl.DataFrame, key: Sequence[str], record_type: RecordType) 
     return pl.DataFrame([to_text(field, values[field.name]).alias(field.name) for field in fields])
 
 
-def key_values(key: Sequence[str], record_type: RecordType) -> list[pl.Expr]:
+def key_values(key: Sequence[str], record_type: RecordType, ignores: Collection[Ignored] = EXACT) -> list[pl.Expr]:
     """Of carried rows the key's values, ``key.FIELD``, null where blank or not readable."""
 
     def value(name: str) -> pl.Expr:
         columns = CarriedColumns(name)
         says = (pl.col(columns.cell_says) == VALUE) & pl.col(columns.problem).is_null()
-        return pl.when(says).then(normal_key(columns.value, record_type.field(name))).alias(columns.key)
+        return pl.when(says).then(normal_key(columns.value, record_type.field(name), ignores)).alias(columns.key)
 
     return [value(name) for name in key]
 
 
-def row_keys(carried: pl.DataFrame, key: Sequence[str], record_type: RecordType) -> pl.DataFrame:
+def row_keys(
+    carried: pl.DataFrame, key: Sequence[str], record_type: RecordType, ignores: Collection[Ignored] = EXACT
+) -> pl.DataFrame:
     """The keys of carried rows, a column for each key field, named as the field."""
-    keys = carried.select(key_values(key, record_type))
+    keys = carried.select(key_values(key, record_type, ignores))
     return keys.rename({CarriedColumns(name).key: name for name in key})
 
 
@@ -92,7 +121,13 @@ def in_one_order(keys: pl.Series, known: pl.Series) -> bool:
 
 
 def find_records(
-    keys: pl.DataFrame, records: pl.DataFrame, key: Sequence[str], record_type: RecordType, found: str, matches: str
+    keys: pl.DataFrame,
+    records: pl.DataFrame,
+    key: Sequence[str],
+    record_type: RecordType,
+    found: str,
+    matches: str,
+    ignores: Collection[Ignored] = EXACT,
 ) -> pl.DataFrame:
     """Which record has each key.
 
@@ -105,8 +140,7 @@ def find_records(
         both columns, a line for each of ``keys`` in their order.
     """
     names = [CarriedColumns(name).key for name in key]
-    values = [normal_key(name, record_type.field(name)).alias(CarriedColumns(name).key) for name in key]
-    known = records.select(IDENTIFIER, *values)
+    known = _keyed(records, key, record_type, ignores)
     if len(names) == 1 and in_one_order(keys[names[0]], known[names[0]]):
         # A sheet that went out mostly comes back as it was: nothing has to be looked up.
         one = pl.repeat(1, len(keys), dtype=pl.get_index_type(), eager=True)
@@ -118,3 +152,30 @@ def find_records(
         .select(pl.when(pl.col(matches) == 1).then(IDENTIFIER).alias(found), pl.col(matches).fill_null(0))
         .collect()
     )
+
+
+MOST_SEVERAL = 20
+"""Records with one key that a person is shown to choose from."""
+
+
+def several_records(
+    keys: pl.DataFrame, records: pl.DataFrame, key: Sequence[str], record_type: RecordType, ignores: Collection[Ignored]
+) -> pl.Series:
+    """The IDs of the records that have each key, at most ``MOST_SEVERAL``, where these are more than one; else null.
+
+    Args:
+        keys: ``key.FIELD`` of each row.
+    """
+    names = [CarriedColumns(name).key for name in key]
+    known = _keyed(records, key, record_type, ignores).lazy().drop_nulls(names)
+    by_key = known.group_by(names).agg(pl.col(IDENTIFIER).head(MOST_SEVERAL), pl.len().alias("records"))
+    met = keys.lazy().join(by_key.filter(pl.col("records") > 1), on=names, how="left", maintain_order="left")
+    return met.select(IDENTIFIER).collect().to_series()
+
+
+def _keyed(
+    records: pl.DataFrame, key: Sequence[str], record_type: RecordType, ignores: Collection[Ignored]
+) -> pl.DataFrame:
+    """``@id`` and ``key.FIELD`` of records."""
+    values = [normal_key(name, record_type.field(name), ignores).alias(CarriedColumns(name).key) for name in key]
+    return records.select(IDENTIFIER, *values)

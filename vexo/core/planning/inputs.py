@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 import polars as pl
 
 from ..columns.lanes import PLAIN, Lane
+from ..keys.record_keys import EXACT, Ignored
 from ..operations import Operation
 from ..records import IDENTIFIER, RecordType
 from ..sheets.sheet import ROW_ID
@@ -30,6 +31,7 @@ class Settings:
         most_emptied: share of a column's values above which those that its rule clears are held, 0 to 1.
         checks: fields that are compared and never written.
         asked: fields of which it is asked in which form, in which unit or from which column their values come.
+        ignores: what makes no difference between keys.
     """
 
     operation: Operation
@@ -39,6 +41,7 @@ class Settings:
     most_emptied: float = 0.1
     checks: tuple[str, ...] = ()
     asked: frozenset[str] = frozenset()
+    ignores: frozenset[Ignored] = EXACT
 
     def lane(self, name: str) -> Lane:
         """The rules of a field."""

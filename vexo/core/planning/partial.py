@@ -43,7 +43,7 @@ def rows_together(identifiers: pl.Series, touched: pl.Series, keys: Callable[[pl
 
 
 def records_needed(
-    records: pl.DataFrame, keys: pl.DataFrame, identifiers: pl.Series, key: tuple[str, ...], record_type: RecordType
+    records: pl.DataFrame, keys: pl.DataFrame, identifiers: pl.Series, settings: Settings, record_type: RecordType
 ) -> pl.Series:
     """Places of the records that have one of these keys, or one of these IDs; in order.
 
@@ -53,9 +53,11 @@ def records_needed(
         identifiers: IDs, null where a row has none.
     """
     needed = [records[IDENTIFIER].is_in(identifiers.drop_nulls().implode()).fill_null(value=False).arg_true()]
+    key = settings.key
     if all(name in records.columns for name in key):
         names = [FieldColumns(name).key for name in key]
-        values = [normal_key(name, record_type.field(name)).alias(FieldColumns(name).key) for name in key]
+        fields = [record_type.field(name) for name in key]
+        values = [normal_key(f.name, f, settings.ignores).alias(FieldColumns(f.name).key) for f in fields]
         known = records.select(values).with_row_index("place").drop_nulls(names)
         needed.append(known.join(keys.select(names), on=names, how="semi")["place"])
     return pl.concat([places.cast(pl.UInt32) for places in needed]).unique().sort()

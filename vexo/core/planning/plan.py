@@ -122,7 +122,7 @@ def _set_aside(inputs: Inputs, frame: pl.DataFrame, decisions: pl.DataFrame) -> 
 
 def _row_cases(frame: pl.DataFrame, inputs: Inputs, settings: Settings, fields: Sequence[Field]) -> list[Case]:
     creates = pl.lit(settings.operation == Operation.CREATE)
-    exists = creates & (pl.col(KEY_MATCHES) == 1) & pl.col(EARLIER_RESULT).is_null()
+    exists = creates & (pl.col(KEY_MATCHES) >= 1) & pl.col(EARLIER_RESULT).is_null()
     other_part = pl.col(OTHER_PART)
     return [
         Case("exists", exists, None),

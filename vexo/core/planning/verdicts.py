@@ -115,6 +115,7 @@ _ANSWERS: Mapping[str, tuple[Answer, ...]] = {
     "unclear": (Answer.RECORD, Answer.NEW),
     "near-key": (Answer.NEAREST, Answer.NEW, Answer.RECORD),
     "not-found": (Answer.NEAREST, Answer.RECORD),
+    "several": (Answer.RECORD,),
     "copied": (Answer.NEW, Answer.THEN),
     "shared": (Answer.COUNTS,),
     "gone": (Answer.NEW,),

@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
+from ..keys.record_keys import is_declared
 from ..planning.verdicts import Verdict
 from ..records import RecordType
 from .results import Settled, WriteResult
-from .strategies import Rules, Write, WriteStrategy, holds, unclear
+from .strategies import Rules, Write, WriteStrategy, holds, refusal, unclear
 
 
 def telling_key(record_type: RecordType, write: Write, key: tuple[str, ...] = ()) -> tuple[str, ...] | None:
@@ -30,7 +31,11 @@ class Create(WriteStrategy):
     verdict = Verdict.CREATE
 
     def just_before(self, write: Write, now: Mapping[str, Any] | None, rules: Rules) -> WriteResult | None:
-        return None
+        """A key of which the application promises nothing is looked up once more: nothing else keeps a record from
+        being made twice."""
+        if now is None or is_declared(rules.key, rules.record_type):
+            return None
+        return refusal(write, "made-meanwhile", rules.key[0])
 
     def after_clash(self, write: Write, now: Mapping[str, Any] | None, rules: Rules) -> Settled:
         return Settled(unclear(write, "no-answer"))

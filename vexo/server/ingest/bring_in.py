@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from vexo.core.keys.record_keys import ignored_from
 from vexo.core.operations import Operation
 from vexo.core.sheets import Choices, SheetError
 from vexo.core.sheets.overlay.versions import ROW_HEADER, row_column
@@ -68,6 +69,7 @@ class ImportRequest:
         lanes: field → lane as data, laid over those of the route.
         route: the number of the route that says how it comes in, where it begins a trip.
         fit_route: where none is said, the one route that the sheet fits wholly says it.
+        ignores: what makes no difference between keys.
     """
 
     key: Sequence[str] = ()
@@ -79,6 +81,7 @@ class ImportRequest:
     lanes: Mapping[str, Any] | None = None
     route: int | None = None
     fit_route: bool = False
+    ignores: Sequence[str] = ()
 
 
 def start_bringing_in(
@@ -105,6 +108,7 @@ def start_bringing_in(
         "record_type": record_type,
         "upload": upload.pk,
         "key": list(request.key),
+        "ignores": sorted({ignored_from(one) for one in request.ignores}),
         "operation": request.operation,
         "columns": dict(request.columns or {}),
         "asked_trip": request.trip,

@@ -145,6 +145,7 @@ class Intake:
         trip.columns = {**trip.columns, **settings.route_columns, **settings.columns}
         trip.operation = settings.operation or trip.operation or Operation.UPDATE
         trip.key = list(settings.key) or trip.key
+        trip.ignores = list(settings.ignores) or trip.ignores
         said = {name: lane.to_json() for name, lane in settings.lanes.items()}
         trip.lanes = {name: rules for name, rules in {**trip.lanes, **said}.items() if rules}
         if settings.row_condition:
@@ -152,7 +153,7 @@ class Intake:
         claim(trip, settings.lanes.values())
         if settings.fit is not None:
             trip.route = settings.fit.route
-        names = ("next_row", "columns", "operation", "key", "lanes", "row_filter", "route")
+        names = ("next_row", "columns", "operation", "key", "ignores", "lanes", "row_filter", "route")
         Trip.objects.filter(pk=trip.pk).update(**{name: getattr(trip, name) for name in names})
 
     def _record(self, view: PartView, sheet: Sheet, prepared: PreparedSheet) -> None:

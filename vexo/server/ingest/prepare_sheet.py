@@ -52,6 +52,7 @@ class ImportSettings:
     row_condition: str = ""
     lost: Mapping[str, Lane] = field(default_factory=dict)
     fit: SheetFit | None = None
+    ignores: tuple[str, ...] = ()
 
     @property
     def told(self) -> bool:
@@ -73,7 +74,13 @@ def import_settings(asked: Mapping[str, Any], incoming: Incoming, record_type: R
         check_lane(record_type.field(name), lane, headers)
     route = _route(asked.get("route")) if incoming.trip is None else None
     if route is None:
-        return ImportSettings(asked["columns"], lanes=lanes, key=tuple(asked["key"]), operation=asked["operation"])
+        return ImportSettings(
+            asked["columns"],
+            lanes=lanes,
+            key=tuple(asked["key"]),
+            operation=asked["operation"],
+            ignores=tuple(asked.get("ignores", ())),
+        )
     document = _document(route, record_type)
     columns = {header: name for header, name in document.columns.items() if headers.count(header) == 1}
     takes = {name: header for header, name in document.columns.items() if name}
@@ -92,6 +99,7 @@ def import_settings(asked: Mapping[str, Any], incoming: Incoming, record_type: R
         document.row_condition,
         {name: lane for name, lane in lost.items() if name not in lanes and name not in asked["columns"].values()},
         fit_of_sheet(route, document, headers),
+        tuple(asked.get("ignores", ())) or document.ignores,
     )
 
 

@@ -6,6 +6,8 @@ from typing import Any
 
 from rest_framework import serializers
 
+from vexo.core.keys.record_keys import Ignored
+
 _TEXTS = serializers.CharField
 
 
@@ -15,6 +17,7 @@ class BringInSerializer(serializers.Serializer[Any]):
     trip = _TEXTS(required=False, allow_blank=True, default="")
     operation = _TEXTS(required=False, allow_blank=True, default="")
     key = serializers.ListField(child=_TEXTS(), required=False, default=list)
+    ignores = serializers.ListField(child=serializers.ChoiceField(choices=list(Ignored)), required=False, default=list)
     route = serializers.IntegerField(required=False, allow_null=True, default=None)
     prefix = serializers.ChoiceField(required=False, choices=["", "off", "keep"], default="")
     marks = serializers.BooleanField(required=False, default=False)

@@ -7,6 +7,7 @@ QUEUES = {
     "recognise": "reading",
     "bring in": "reading",
     "plan": "planning",
+    "measure keys": "planning",
     "apply": "passes",
 }
 LARGE = "large"

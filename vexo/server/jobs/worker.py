@@ -30,6 +30,7 @@ _KINDS: Mapping[str, str] = {
     "recognise": "vexo.server.recognition.recognise:recognise",
     "bring in": "vexo.server.ingest.bring_in:bring_in",
     "plan": "vexo.server.planning.plan_trip:plan",
+    "measure keys": "vexo.server.planning.measured_keys:measure_keys",
     "apply": "vexo.server.passes.running:apply",
 }
 TROUBLE_PAUSE = 2.0

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 from django.db import transaction
 
 from vexo.core.columns.lanes import PLAIN, Lane, check_lane
 from vexo.core.columns.matches import MappingError, MatchedBy, conflict_words, conflicts
 from vexo.core.documents import lane_sentence
+from vexo.core.keys.record_keys import ignored_from
 from vexo.core.operations import Operation
 from vexo.core.records import Catalogue, Field
 from vexo.core.sheets.row_filter import safe_names
@@ -150,16 +151,25 @@ def _remap(view: PartView, catalogue: Catalogue, columns: Mapping[str, str]) -> 
             raise MappingError(conflict_words(first, second))
 
 
-def change(
-    view: PartView,
-    person: Person,
-    *,
-    columns: Mapping[str, str] | None = None,
-    key: Sequence[str] | None = None,
-    operation: str = "",
-    lanes: Mapping[str, Lane] | None = None,
-    run_here: bool = False,
-) -> Job:
+@dataclass(frozen=True)
+class Changes:
+    """What is said anew about a trip's sheet; what is not said stays.
+
+    Attributes:
+        columns: header → field, empty for a column that is not carried.
+        key: the fields by which rows find records; empty lets the sheet tell.
+        ignores: what makes no difference between keys.
+        lanes: field → its rules.
+    """
+
+    columns: Mapping[str, str] | None = None
+    key: Sequence[str] | None = None
+    ignores: Sequence[str] | None = None
+    operation: str = ""
+    lanes: Mapping[str, Lane] | None = None
+
+
+def change(view: PartView, person: Person, said: Changes, *, run_here: bool = False) -> Job:
     """Say where columns go, the rules of fields, how rows find records, or what they are for; the rows are to be
     planned anew.
 
@@ -167,8 +177,9 @@ def change(
         the job that plans them.
 
     Raises:
-        NotAllowed, PlainError, UnknownName, LaneError
+        NotAllowed, PlainError, UnknownName, LaneError, RecordKeyError
     """
+    columns, key, operation, lanes, ignores = said.columns, said.key, said.operation, said.lanes, said.ignores
     trip = view.trip
     require(person, Action.PREPARE)
     if operation and operation not in [o.value for o in Operation]:
@@ -195,6 +206,9 @@ def change(
         if key is not None:
             trip.key = list(key)
             words.append(f"key {' + '.join(key) or 'by itself'}")
+        if ignores is not None:
+            trip.ignores = sorted({ignored_from(one) for one in ignores})
+            words.append(f"keys compared whatever their {' and '.join(trip.ignores)}" if ignores else "keys exactly")
         if operation:
             trip.operation = operation
             words.append(f"operation {operation}")
@@ -203,10 +217,10 @@ def change(
             trip.lanes = {name: rules for name, rules in lanes_json.items() if rules}
             words.append("lanes of " + ", ".join(lane_words(record_type.field(n), lane) for n, lane in lanes.items()))
         Trip.objects.filter(pk=trip.pk).update(
-            columns=trip.columns, key=trip.key, operation=trip.operation, lanes=trip.lanes
+            columns=trip.columns, key=trip.key, operation=trip.operation, lanes=trip.lanes, ignores=trip.ignores
         )
         if sheet is not None:
-            changes_all = bool(columns or lanes or operation or key is not None)
+            changes_all = bool(columns or lanes or operation or key is not None or ignores is not None)
             update_columns(MappedSheet.of(view, sheet, catalogue), whole=changes_all)
         changed = f"Trip {trip.pk}: {'; '.join(words)}"[:300]
         note(person.username, "changed", changed, trip.application, trip.pk)

@@ -7,6 +7,7 @@ from typing import Any
 from rest_framework import serializers
 
 from vexo.core.columns.lanes import Lane, lanes_from_json
+from vexo.core.keys.record_keys import Ignored
 
 from ..trips.lane_serializers import LaneSerializer, TreatmentField
 
@@ -94,6 +95,11 @@ class LanesSerializer(serializers.Serializer[Any]):
 
 class ChangeSerializer(serializers.Serializer[Any]):
     key = serializers.ListField(child=_TEXTS(), required=False)
+    ignores = serializers.ListField(
+        child=serializers.ChoiceField(choices=list(Ignored)),
+        required=False,
+        help_text="What makes no difference between keys.",
+    )
     operation = _TEXTS(required=False, allow_blank=True, default="")
     columns = serializers.DictField(child=_TEXTS(allow_blank=True), required=False)
     lanes = serializers.DictField(child=LaneSerializer(), required=False)

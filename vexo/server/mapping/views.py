@@ -11,7 +11,7 @@ from ..jobs.views import JobSerializer
 from ..people.permissions import person_of
 from ..people.rights import Action
 from ..trips.views import SEEN, find_view, unchanged
-from .columns import change, go_on_without, take_marks
+from .columns import Changes, change, go_on_without, take_marks
 from .lane_choices import offered_tables, offered_treatments
 from .lane_preview import try_lane
 from .serializers import ChangeSerializer, LanesSerializer, TriedLaneSerializer, TryLaneSerializer
@@ -51,4 +51,4 @@ class ColumnsView(APIView):
             go_on_without(view, person_of(request))
         if said.pop("marks", False):
             take_marks(view, person_of(request))
-        return Response(JobSerializer(change(view, person_of(request), **said)).data, status=202)
+        return Response(JobSerializer(change(view, person_of(request), Changes(**said))).data, status=202)

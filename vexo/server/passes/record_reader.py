@@ -47,6 +47,11 @@ class Reader:
             by_write |= self._by_key(key, some)
         return by_write
 
+    def made_with_key(self, writes: Sequence[Write]) -> dict[int, dict[str, Any]]:
+        """Place of a create → a record that has its key by the plan now, where there is one."""
+        keyed = [w for w in writes if all(w.values.get(name) is not None for name in self.key)]
+        return self._by_key(self.key, keyed) if keyed else {}
+
     def _by_key(self, key: tuple[str, ...], writes: Sequence[Write]) -> dict[int, dict[str, Any]]:
         key_fields = [self.type.field(name) for name in key]
         columns = [pl.Series(f.name, [w.values[f.name] for w in writes], dtype=dtype(f)) for f in key_fields]

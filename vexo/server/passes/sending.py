@@ -9,6 +9,7 @@ from typing import Any
 
 from vexo.applications import ApplicationError, Client
 from vexo.applications.base import NoAnswer, NotTaken, Sending, TooLarge
+from vexo.core.keys.record_keys import is_declared
 from vexo.core.planning.verdicts import Verdict
 from vexo.core.records import RecordType
 from vexo.core.writing import Write, WriteResult, strategy_of
@@ -119,12 +120,14 @@ class Sender:
             self.recorder.answered(batch, [refusal(writes[0], "batch-too-large")])
 
     def _moved_before(self, batch: Batch, writes: Sequence[Write]) -> bool:
-        """Refuse what someone changed since the review and no version guards, just before the rest goes."""
-        changes = [w for w in writes if w.verdict != Verdict.CREATE]
-        unguarded = [w for w in changes if not self.rules.versions or w.version is None]
+        """Refuse what someone changed or made since the review and no version and no unique key guards, just before
+        the rest goes."""
+        unguarded = [w for w in writes if not self._guarded(w)]
         if not unguarded:
             return False
-        now = self.reader.of_writes(unguarded)
+        creates = [w for w in unguarded if w.verdict == Verdict.CREATE]
+        now = self.reader.of_writes([w for w in unguarded if w.verdict != Verdict.CREATE])
+        now |= self.reader.made_with_key(creates)
         refused = {
             write.at: answer
             for write in unguarded
@@ -139,6 +142,13 @@ class Sender:
         rest = tuple(item for item in items_of(batch) if item.at not in refused)
         self.recorder.answered(batch, list(refused.values()), [Follow(rest, Batch.PREPARED)])
         return True
+
+    def _guarded(self, write: Write) -> bool:
+        """Whether the application itself refuses the write where someone was faster. A create that may be in already
+        is settled otherwise."""
+        if write.verdict == Verdict.CREATE:
+            return write.resent or is_declared(self.rules.key, self.type)
+        return self.rules.versions and write.version is not None
 
     def take(self, batch: Batch, writes: Sequence[Write], answers: Sequence[WriteResult]) -> None:
         """Write down answers: the final ones, and what is done about clashes, doubts and writes not looked at.

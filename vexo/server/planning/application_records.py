@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from typing import Any
 
 import polars as pl
@@ -12,7 +11,7 @@ from vexo.core.conditions import read_condition
 from vexo.core.keys.near import near_records
 from vexo.core.keys.record_keys import key_texts, normal_key, row_keys
 from vexo.core.operations import Operation
-from vexo.core.planning.inputs import OTHER_PARTS
+from vexo.core.planning.inputs import OTHER_PARTS, Settings
 from vexo.core.records import IDENTIFIER, RecordType
 from vexo.core.writing.totals import as_texts
 
@@ -48,19 +47,20 @@ def records_now(
         total: how many records the type has.
     """
     record_type, key = context.record_type, context.settings.key
-    fields = list(dict.fromkeys([*context.settings.carried, *context.settings.checks, *key]))
-    if context.settings.operation == Operation.DELETE:
+    settings = context.settings
+    fields = list(dict.fromkeys([*settings.carried, *settings.checks, *key, *record_type.natural_key]))
+    if settings.operation == Operation.DELETE:
         fields = [f.name for f in record_type.fields]
     if total <= _SMALL_TYPE or len(carried) * 3 > total:
         return pl.concat(list(client.read(record_type, fields)))
-    keys = row_keys(carried, key, record_type)
+    keys = row_keys(carried, key, record_type, settings.ignores)
     if key == (record_type.identifier,) and record_type.field(key[0]).read_only:
         return _by_identifier(context, fields, pl.concat([known, keys[key[0]].cast(pl.String)]), client)
-    if context.settings.operation.creates and total <= MOST_KEYS:
+    if (settings.operation.creates or settings.ignores) and total <= MOST_KEYS:
         return _by_identifier(context, fields, pl.concat([known, _by_all_keys(context, keys, client)]), client)
     by_key = client.read_by_keys(record_type, fields, key, keys)
     if total <= MOST_KEYS:
-        lost = keys.drop_nulls().join(_normal_keys(by_key, key, record_type), on=list(key), how="anti")
+        lost = keys.drop_nulls().join(_normal_keys(by_key, settings, record_type), on=list(key), how="anti")
         if len(lost):
             known = pl.concat([known, _by_all_keys(context, keys, client)])
     missing = known.filter(~known.is_in(by_key[IDENTIFIER].implode()))
@@ -68,8 +68,10 @@ def records_now(
     return pl.concat([by_key, by_identifier]).unique(IDENTIFIER, keep="first", maintain_order=True)
 
 
-def _normal_keys(records: pl.DataFrame, key: Sequence[str], record_type: RecordType) -> pl.DataFrame:
-    return records.select(normal_key(name, record_type.field(name)).alias(name) for name in key)
+def _normal_keys(records: pl.DataFrame, settings: Settings, record_type: RecordType) -> pl.DataFrame:
+    return records.select(
+        normal_key(name, record_type.field(name), settings.ignores).alias(name) for name in settings.key
+    )
 
 
 def _by_all_keys(context: PlanContext, keys: pl.DataFrame, client: Client) -> pl.Series:
@@ -78,8 +80,8 @@ def _by_all_keys(context: PlanContext, keys: pl.DataFrame, client: Client) -> pl
     accents, spaces at its ends), and a record be made twice."""
     names, record_type = list(context.settings.key), context.record_type
     all_records = pl.concat(list(client.read(record_type, names)))
-    normal = [normal_key(name, record_type.field(name)).alias(name) for name in names]
-    all_keys = all_records.select(IDENTIFIER, *normal).drop_nulls(names)
+    normal = _normal_keys(all_records, context.settings, record_type)
+    all_keys = all_records.select(IDENTIFIER).hstack(normal).drop_nulls(names)
     record_ids = all_keys.join(keys, on=names, how="semi")[IDENTIFIER]
     lost = keys.drop_nulls().unique(maintain_order=True).join(all_keys, on=names, how="anti", maintain_order="left")
     free = all_keys.filter(~pl.col(IDENTIFIER).is_in(record_ids.implode()))
@@ -93,7 +95,8 @@ def counts_of(context: PlanContext, client: Client, total: int) -> dict[str, Any
     trip, record_type = context.trip, context.record_type
     counts: dict[str, Any] = {"type": total}
     by_key = context.settings.key != (record_type.identifier,)
-    if context.settings.operation.creates and total > MOST_KEYS and by_key:
+    looks_at_all = context.settings.operation.creates or context.settings.ignores
+    if looks_at_all and total > MOST_KEYS and by_key:
         counts["keys_not_read"] = total
     if trip.sheets.filter(direction=Sheet.OUT).exists():
         condition = read_condition(trip.condition, record_type, context.catalogue)

@@ -10,7 +10,7 @@ import polars as pl
 
 from vexo.core.columns.lanes import check_lane, lanes_from_json
 from vexo.core.columns.matches import ColumnMatch, MatchedBy, refuse_conflicts
-from vexo.core.keys.record_keys import RecordKeyError, check_key
+from vexo.core.keys.record_keys import Ignored, RecordKeyError, check_key
 from vexo.core.operations import Operation
 from vexo.core.planning.inputs import Settings
 from vexo.core.records import Catalogue, Field, RecordType
@@ -67,6 +67,7 @@ class PlanContext:
             trip.application.emptied_limit / 100,
             _checks(mapped.matches),
             _asked(mapped),
+            frozenset(map(Ignored, trip.ignores)),
         )
         return cls(mapped.view, sheet, mapped.catalogue, record_type, mapped.matches, settings, mapped.edits)
 
@@ -95,7 +96,12 @@ class PlanContext:
         ]
         lanes = lanes_from_json({column["field"]: column["rules"] for column in plan.columns if column["rules"]})
         settings = Settings(
-            Operation(plan.operation), tuple(plan.key), tuple(plan.carried), lanes, checks=_checks(matches)
+            Operation(plan.operation),
+            tuple(plan.key),
+            tuple(plan.carried),
+            lanes,
+            checks=_checks(matches),
+            ignores=frozenset(map(Ignored, plan.ignores)),
         )
         part = plan.sheet.part
         view = PartView.of(plan.trip, part.number if part else 0)

@@ -48,7 +48,7 @@ def last_plan(context: PlanContext) -> LastPlan | None:
         last is None
         or last.sheet_id != context.sheet.pk
         or last.catalogue_version != context.catalogue.version
-        or last.key != list(context.settings.key)
+        or (last.key, last.ignores) != (list(context.settings.key), sorted(context.settings.ignores))
         or (context.settings.operation == Operation.DELETE != last.operation)
         or last.columns != columns_as_kept(context)
         or last.ledger_pages != ledger_pages(context.trip)

@@ -17,6 +17,8 @@ class Plan(models.Model):
     """The trip's revision when it was made: a plan counts as long as that stays."""
     operation = models.CharField(max_length=10)
     key = models.JSONField()
+    ignores = models.JSONField(default=list)
+    """What made no difference between keys: a list of ``core.keys.record_keys.Ignored``."""
     carried = models.JSONField()
     """Names of the fields whose values go in."""
     columns = models.JSONField()

@@ -174,7 +174,7 @@ def _rows(basis: Basis, last: LastPlan, index: pl.DataFrame) -> _Rows | None:
 
     def keys(at: pl.Series) -> pl.DataFrame:
         values = artifacts.read(plan.values_path, names)[at]
-        return row_keys(values, context.settings.key, context.record_type)
+        return row_keys(values, context.settings.key, context.record_type, context.settings.ignores)
 
     places = rows_together(index[IDENTIFIER], places, keys)
     if len(places) > _MOST_ROWS:
@@ -193,7 +193,7 @@ def _records(
     """The application's records and those of the kept copy that these rows may be about."""
     context = basis.context
     key, record_type = context.settings.key, context.record_type
-    keys = rows.values.select(key_values(key, record_type))
+    keys = rows.values.select(key_values(key, record_type, context.settings.ignores))
     known = [before[IDENTIFIER], ledger.rows[IDENTIFIER], basis.decisions["argument"]]
     cell = CarriedColumns(record_type.identifier).value
     if cell in rows.values.columns:
@@ -207,9 +207,9 @@ def _records(
 
 
 def _needed(path: str, keys: pl.DataFrame, identifiers: pl.Series, basis: Basis) -> pl.DataFrame:
-    key, there = basis.context.settings.key, artifacts.columns_of(path)
-    index = artifacts.read(path, [IDENTIFIER, *[name for name in key if name in there]])
-    return artifacts.read_rows(path, records_needed(index, keys, identifiers, key, basis.context.record_type))
+    settings, there = basis.context.settings, artifacts.columns_of(path)
+    index = artifacts.read(path, [IDENTIFIER, *[name for name in settings.key if name in there]])
+    return artifacts.read_rows(path, records_needed(index, keys, identifiers, settings, basis.context.record_type))
 
 
 def _damage(basis: Basis, last: LastPlan, rows: _Rows, after: pl.DataFrame) -> tuple[str, list[Damage]] | None:

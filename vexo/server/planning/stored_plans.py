@@ -51,6 +51,7 @@ def keep_plan(basis: Basis, made_plan: MadePlan, lease: Lease) -> Plan | None:
             revision=trip.revision,
             operation=settings.operation,
             key=list(settings.key),
+            ignores=sorted(settings.ignores),
             carried=list(settings.carried),
             columns=columns_as_kept(context),
             catalogue_version=context.catalogue.version,

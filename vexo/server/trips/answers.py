@@ -57,14 +57,15 @@ def options_for_fault(code: str, arguments: Sequence[str] = (), *, has_record: b
     """The answers to one fault of a row.
 
     Args:
-        arguments: those of the fault; of a key that is near to others these and the IDs of their records.
+        arguments: those of the fault; of a key that is near to others, or finds several, these and the IDs of their
+            records.
     """
     options = [
         AnswerOption(answer, words_of(answer, code, has_record=has_record), answer == Answer.RECORD)
         for answer in answers_to(code)
         if answer != Answer.NEAREST
     ]
-    return [*_near(arguments), *options] if code in ("near-key", "not-found") else options
+    return [*_near(arguments), *options] if code in ("near-key", "not-found", "several") else options
 
 
 def _near(arguments: Sequence[str]) -> list[AnswerOption]:

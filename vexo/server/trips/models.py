@@ -42,6 +42,8 @@ class Trip(models.Model):
     """What the rows are for: a ``core.operations.Operation``."""
     key = models.JSONField(default=list)
     """Names of the key fields that were chosen; empty where the sheet tells them."""
+    ignores = models.JSONField(default=list)
+    """What makes no difference between keys: a list of ``core.keys.record_keys.Ignored``."""
     columns = models.JSONField(default=dict)
     """Header → field as a person or a route wants it; an empty field for a column that is not carried."""
     lanes = models.JSONField(default=dict)
@@ -89,6 +91,7 @@ class Trip(models.Model):
             tuple(self.key),
             Operation(self.operation),
             str(self.row_filter.get("condition", "")),
+            ignores=tuple(self.ignores),
         )
 
     @property

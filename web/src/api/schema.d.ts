@@ -617,6 +617,58 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/trips/{id}/keys": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The keys as they were measured last, the best first. */
+        get: operations["trips_keys_retrieve"];
+        put?: never;
+        /** @description Read the records and measure the keys; asked twice, it is done once. */
+        post: operations["trips_keys_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trips/{id}/keys/rows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A window of the rows behind a number. */
+        get: operations["trips_keys_rows_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trips/{id}/keys/rows.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description All rows behind a number, as they came, as CSV. */
+        get: operations["trips_keys_rows.csv_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/trips/{id}/lanes": {
         parameters: {
             query?: never;
@@ -1118,6 +1170,7 @@ export interface components {
             /** @default  */
             operation: string;
             key?: string[];
+            ignores?: components["schemas"]["IgnoresEnum"][];
             route?: number | null;
             /** @default  */
             prefix: components["schemas"]["PrefixEnum"] | components["schemas"]["BlankEnum"];
@@ -1531,6 +1584,7 @@ export interface components {
          *     * `not-found` - not-found
          *     * `unclear` - unclear
          *     * `near-key` - near-key
+         *     * `several` - several
          *     * `copied` - copied
          *     * `may-be-in` - may-be-in
          *     * `gone` - gone
@@ -1554,6 +1608,7 @@ export interface components {
          *     * `refused` - refused
          *     * `changed-meanwhile` - changed-meanwhile
          *     * `gone-meanwhile` - gone-meanwhile
+         *     * `made-meanwhile` - made-meanwhile
          *     * `batch-too-large` - batch-too-large
          *     * `no-answer` - no-answer
          *     * `found-otherwise` - found-otherwise
@@ -1562,7 +1617,7 @@ export interface components {
          *     * `undone-with-group` - undone-with-group
          * @enum {string}
          */
-        FaultCodeEnum: "set-aside" | "left-out" | "not-meant" | "exists" | "other-part" | "key-blank" | "key-unread" | "letter-for-figure" | "decimal-comma" | "not-a-number" | "too-large" | "too-fine" | "not-yes-or-no" | "not-a-date" | "not-a-moment" | "not-a-choice" | "too-long" | "unknown-mark" | "names-none" | "names-several" | "not-read" | "lost-character" | "not-in-list" | "no-number-form" | "no-arithmetic" | "no-date-form" | "no-phone" | "look-up-none" | "look-up-several" | "required-empty" | "required-new" | "required-column" | "finds-several" | "unknown-identifier" | "not-found" | "unclear" | "near-key" | "copied" | "may-be-in" | "gone" | "renamed" | "swapped" | "identifier-differs" | "identifier-without-key" | "deleted-before" | "changed-since" | "key-asked" | "column-asked" | "both-changed" | "key-edited" | "emptied-many" | "check-differs" | "damaged" | "twin" | "shared" | "other-counts" | "emptied" | "refused" | "changed-meanwhile" | "gone-meanwhile" | "batch-too-large" | "no-answer" | "found-otherwise" | "changed-in-between" | "given-up" | "undone-with-group";
+        FaultCodeEnum: "set-aside" | "left-out" | "not-meant" | "exists" | "other-part" | "key-blank" | "key-unread" | "letter-for-figure" | "decimal-comma" | "not-a-number" | "too-large" | "too-fine" | "not-yes-or-no" | "not-a-date" | "not-a-moment" | "not-a-choice" | "too-long" | "unknown-mark" | "names-none" | "names-several" | "not-read" | "lost-character" | "not-in-list" | "no-number-form" | "no-arithmetic" | "no-date-form" | "no-phone" | "look-up-none" | "look-up-several" | "required-empty" | "required-new" | "required-column" | "finds-several" | "unknown-identifier" | "not-found" | "unclear" | "near-key" | "several" | "copied" | "may-be-in" | "gone" | "renamed" | "swapped" | "identifier-differs" | "identifier-without-key" | "deleted-before" | "changed-since" | "key-asked" | "column-asked" | "both-changed" | "key-edited" | "emptied-many" | "check-differs" | "damaged" | "twin" | "shared" | "other-counts" | "emptied" | "refused" | "changed-meanwhile" | "gone-meanwhile" | "made-meanwhile" | "batch-too-large" | "no-answer" | "found-otherwise" | "changed-in-between" | "given-up" | "undone-with-group";
         /** @description Rows with one fault: how many, the row number of the first, the words, and the answers for all of them. */
         FaultGroup: {
             state: components["schemas"]["RowStateEnum"];
@@ -1683,6 +1738,12 @@ export interface components {
          * @enum {string}
          */
         HowEnum: "chosen" | "stamp" | "route" | "name" | "label" | "words" | "contents" | "lane" | "lost" | "fixed" | "added" | "open";
+        /**
+         * @description * `capitals` - capitals
+         *     * `accents` - accents
+         * @enum {string}
+         */
+        IgnoresEnum: "capitals" | "accents";
         /** @description initial */
         InitialTreatment: {
             /**
@@ -1771,6 +1832,37 @@ export interface components {
             name: string;
             /** @default 0 */
             version: number;
+        };
+        /**
+         * @description What one key would give.
+         *
+         *     Attributes:
+         *         declared: the application promises that no two records share it.
+         *         recommended: it is the best measured, and ``why`` says by what.
+         *         weaker: what is not sure with it, in a sentence; empty where nothing is.
+         *         different: how many different keys the rows have, and ``distinct`` how many the records.
+         */
+        KeyCandidate: {
+            fields: string[];
+            labels: string[];
+            declared: boolean;
+            recommended: boolean;
+            why: string;
+            weaker: string;
+            different: number;
+            distinct: number;
+            rows: components["schemas"]["KeyRows"];
+        };
+        /**
+         * @description How many rows find one record, none, several; whose key is blank or cannot be read; and, of those that find one,
+         *     whose record another row finds too.
+         */
+        KeyRows: {
+            one: number;
+            none: number;
+            several: number;
+            blank: number;
+            shared: number;
         };
         /**
          * @description The trip that a file is known to belong to, and how; or those it may belong to, and the record types that its
@@ -1902,6 +1994,29 @@ export interface components {
          * @enum {string}
          */
         MayEnum: "look" | "prepare" | "apply to practice" | "apply to live" | "connect" | "people" | "keep";
+        /** @description Keys that are measured beside those that suggest themselves, each the names of its fields. */
+        Measure: {
+            keys?: string[][];
+        };
+        /**
+         * @description The keys of a sheet, measured.
+         *
+         *     Attributes:
+         *         records: how many records they were looked for among, and ``read_at`` when these were read.
+         *         current: whether it still counts: the sheet, its columns and edits, and what makes no difference between keys
+         *             are as they were.
+         *         type_size: how many records the type had when the sheet was planned last, where it was.
+         */
+        MeasuredKeys: {
+            candidates: components["schemas"]["KeyCandidate"][];
+            rows: number;
+            records: number;
+            /** Format: date-time */
+            read_at: string | null;
+            ignores: string[];
+            current: boolean;
+            type_size: number | null;
+        };
         /** @description multiply */
         MultiplyTreatment: {
             /**
@@ -2121,6 +2236,8 @@ export interface components {
         PassStateEnum: "running" | "interrupted" | "ended" | "stopped" | "given up";
         PatchedChange: {
             key?: string[];
+            /** @description What makes no difference between keys. */
+            ignores?: components["schemas"]["IgnoresEnum"][];
             /** @default  */
             operation: string;
             columns?: {
@@ -2754,6 +2871,7 @@ export interface components {
             condition: string;
             operation: components["schemas"]["OperationEnum"];
             key: string[];
+            ignores: string[];
             version: number;
             created_by: components["schemas"]["Who"];
             /** Format: date-time */
@@ -2813,6 +2931,7 @@ export interface components {
             condition: string;
             operation: components["schemas"]["OperationEnum"];
             key: string[];
+            ignores: string[];
             version: number;
             created_by: components["schemas"]["Who"];
             /** Format: date-time */
@@ -4069,6 +4188,104 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": string;
+                };
+            };
+        };
+    };
+    trips_keys_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeasuredKeys"];
+                };
+            };
+        };
+    };
+    trips_keys_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["Measure"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+        };
+    };
+    trips_keys_rows_retrieve: {
+        parameters: {
+            query: {
+                finds: "blank" | "none" | "one" | "several" | "shared";
+                /** @description Names of its fields, with a comma between them. */
+                key: string;
+                limit?: number;
+                offset?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Window"];
+                };
+            };
+        };
+    };
+    "trips_keys_rows.csv_retrieve": {
+        parameters: {
+            query: {
+                finds: "blank" | "none" | "one" | "several" | "shared";
+                /** @description Names of its fields, with a comma between them. */
+                key: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
                 };
             };
         };

@@ -90,6 +90,7 @@ export const trip = (values: Partial<TripDetail> = {}): TripDetail => ({
   condition: "",
   operation: "update",
   key: ["berth_no"],
+  ignores: [],
   version: 3,
   created_by: { username: "ada", name: "Ada Quillfeather" },
   created_at: "2026-11-16T09:12:00Z",

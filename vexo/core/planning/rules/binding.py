@@ -5,7 +5,7 @@ from __future__ import annotations
 import polars as pl
 
 from ...columns.carried_columns import CarriedColumns
-from ...keys.record_keys import find_records, key_values, normal_key
+from ...keys.record_keys import find_records, key_values, normal_key, several_records
 from ...problems import Case
 from ...records import IDENTIFIER, RecordType
 from ...sheets.sheet import ROW_ID
@@ -24,6 +24,7 @@ from ..frame import (
     IDENTIFIER_CELL,
     KEY_EDITED,
     KEY_MATCHES,
+    KEY_RECORDS,
     RECORD_BY_KEY,
     RECORD_SENT,
     SENT_BY_KEY,
@@ -46,16 +47,20 @@ def _by_key(inputs: Inputs, settings: Settings) -> pl.DataFrame:
     """The carried rows with their keys, and the records that these find now and found in the kept copy."""
     record_type, carried, kept = inputs.record_type, inputs.carried, inputs.kept
     frame = carried.with_columns(
-        *key_values(settings.key, record_type),
+        *key_values(settings.key, record_type, settings.ignores),
         _identifier_cell(carried, record_type),
         pl.lit(None, pl.String).alias(SENT_BY_KEY),
     )
     keys = frame.select(FieldColumns(name).key for name in settings.key)
-    frame = frame.hstack(find_records(keys, inputs.now, settings.key, record_type, RECORD_BY_KEY, KEY_MATCHES))
+    by_key = find_records(keys, inputs.now, settings.key, record_type, RECORD_BY_KEY, KEY_MATCHES, settings.ignores)
+    several = pl.repeat(None, len(keys), dtype=pl.List(pl.String), eager=True)
+    if (by_key[KEY_MATCHES] > 1).any():
+        several = several_records(keys, inputs.now, settings.key, record_type, settings.ignores)
+    frame = frame.hstack(by_key.with_columns(several.alias(KEY_RECORDS)))
     if kept is None:
         return frame.with_columns(pl.lit(None, pl.String).alias(RECORD_SENT))
     if all(name in kept.columns for name in settings.key):
-        then = find_records(keys, kept, settings.key, record_type, SENT_BY_KEY, KEY_MATCHES)
+        then = find_records(keys, kept, settings.key, record_type, SENT_BY_KEY, KEY_MATCHES, settings.ignores)
         frame.replace_column(frame.get_column_index(SENT_BY_KEY), then[SENT_BY_KEY])
     known = pl.col(IDENTIFIER_CELL).is_in(kept[IDENTIFIER].implode()).fill_null(value=False)
     return frame.with_columns(pl.when(known).then(IDENTIFIER_CELL).otherwise(SENT_BY_KEY).alias(RECORD_SENT))
@@ -79,14 +84,18 @@ def _with_ledger(frame: pl.DataFrame, inputs: Inputs, settings: Settings) -> pl.
         )
         frame = frame.hstack(beside(frame[ROW_ID], then))
         temporary += [columns.then, known]
-        differs = ~pl.col(columns.key).eq_missing(normal_key(columns.then, field))
+        differs = ~pl.col(columns.key).eq_missing(normal_key(columns.then, field, settings.ignores))
         edited = edited | (pl.col(known).is_not_null() & differs)
     return frame.with_columns(edited.alias(KEY_EDITED)).drop(temporary)
 
 
+BY_HAND_CODES = ("near-key", "not-found", "several")
+"""Faults to which a person answers which record the row is about, whatever its key says."""
+
+
 def _said_by_hand(decisions: pl.DataFrame) -> pl.Series:
     """The rows of which a person has said which record they are, whatever their key says."""
-    said = pl.col("answer").is_in([Answer.RECORD, Answer.NEAREST]) & pl.col("code").is_in(["near-key", "not-found"])
+    said = pl.col("answer").is_in([Answer.RECORD, Answer.NEAREST]) & pl.col("code").is_in(BY_HAND_CODES)
     copied = (pl.col("code") == "copied") & (pl.col("answer") == Answer.NEW)
     return decisions.filter(said | copied)[ROW_ID].unique()
 

@@ -1,5 +1,5 @@
-"""Rows whose key finds no record, or another than their record ID says: what they are near to, and what a person
-answers to it."""
+"""Rows whose key finds no record, several, or another than their record ID says: what they are near to, and what a
+person answers to it."""
 
 from __future__ import annotations
 
@@ -21,6 +21,8 @@ from ..frame import (
     GONE,
     IDENTIFIER_CELL,
     KEY_MATCHES,
+    KEY_NAMES,
+    KEY_RECORDS,
     NEAR_KEYS,
     NEAR_RECORDS,
     FieldColumns,
@@ -29,7 +31,7 @@ from ..frame import (
 from ..inputs import Inputs, Settings
 from ..verdicts import Answer
 
-SETTLED_CODES = ("near-key", "copied", "not-found", "identifier-differs", "identifier-without-key", "gone")
+SETTLED_CODES = ("near-key", "several", "copied", "not-found", "identifier-differs", "identifier-without-key", "gone")
 """Faults of rows that ``settle`` asks about."""
 
 
@@ -75,13 +77,15 @@ def _is_lost(settings: Settings) -> pl.Expr:
 def settle(
     frame: pl.DataFrame, inputs: Inputs, settings: Settings, decisions: pl.DataFrame
 ) -> tuple[pl.DataFrame, pl.DataFrame]:
-    """The rows whose key found no record, or another than their record ID says, with what a person answers to that;
-    and the faults about it that have no answer.
+    """The rows whose key found no record, several, or another than their record ID says, with what a person answers to
+    that; and the faults about it that have no answer.
 
     Args:
         frame: as ``bind`` gives it, with what ``near`` finds.
     """
     frame, lost = _answered_near(frame, inputs, settings, decisions)
+    frame, several = _answered_several(frame, inputs, settings, decisions)
+    lost = pl.concat([lost, several])
     differing, answers = answered(find_faults(frame, _record_cases(inputs, settings)), decisions)
     frame = _bound_to(frame, inputs, answers, Answer.THEN, pl.col(IDENTIFIER_CELL), by_hand=False)
     if settings.operation == Operation.DELETE:
@@ -112,6 +116,39 @@ def _answered_near(
     faults, answers = answered(find_faults(frame, cases), counts)
     frame = _bound_to(frame, inputs, answers, Answer.RECORD, pl.col("argument"))
     return _bound_to(frame, inputs, answers, Answer.NEAREST, pl.col(NEAR_RECORDS).list.first()), faults
+
+
+def _answered_several(
+    frame: pl.DataFrame, inputs: Inputs, settings: Settings, decisions: pl.DataFrame
+) -> tuple[pl.DataFrame, pl.DataFrame]:
+    """Rows whose key found several records, bound to the one that a person says they are about; and those that still
+    ask. A record that is to be deleted is found by its own key, and one that is to be made is there already."""
+    asks = settings.operation not in (Operation.CREATE, Operation.DELETE) and not settings.asked.intersection(
+        settings.key
+    )
+    several = (pl.col(KEY_MATCHES) > 1) & pl.col(BOUND).is_null() & ~pl.col(DELETED_BY_PASS) & pl.lit(asks)
+    if not frame.select(several.any()).item():
+        return frame, find_faults(frame, [])
+    frame = frame.with_columns(_names_of_several(frame, inputs).alias(KEY_NAMES))
+    ids = pl.col(KEY_RECORDS).list.join(",")
+    arguments = (pl.lit(inputs.record_type.plural), pl.col(KEY_NAMES), ids, pl.col(KEY_MATCHES))
+    keys = tuple(pl.col(FieldColumns(name).key).cast(pl.String) for name in settings.key)
+    case = Case("several", several, settings.key[0], arguments, (*keys, ids))
+    faults, answers = answered(find_faults(frame, [case]), decisions)
+    return _bound_to(frame, inputs, answers, Answer.RECORD, pl.col("argument")), faults
+
+
+def _names_of_several(frame: pl.DataFrame, inputs: Inputs) -> pl.Series:
+    """Of each row the records that its key finds, where these are several, as people know them: a line each."""
+    natural = [name for name in inputs.record_type.natural_key if name in inputs.now.columns]
+    texts = key_texts(inputs.now, natural, inputs.record_type) if natural else pl.DataFrame()
+    known = [pl.col(name).fill_null("") for name in natural]
+    shown = pl.concat_str([*known, pl.format("(record ID {})", pl.col(IDENTIFIER))], separator=" ")
+    named = inputs.now.select(IDENTIFIER).hstack(texts).select(IDENTIFIER, shown.alias("shown"))
+    lines = frame.select(ROW_ID, pl.col(KEY_RECORDS).alias(IDENTIFIER)).drop_nulls(IDENTIFIER).explode(IDENTIFIER)
+    lines = lines.join(named.unique(IDENTIFIER), on=IDENTIFIER, how="left", maintain_order="left")
+    by_row = lines.group_by(ROW_ID, maintain_order=True).agg(pl.col("shown").str.join("\n"))
+    return beside(frame[ROW_ID], by_row)["shown"]
 
 
 def _answered_copies(

@@ -8,6 +8,7 @@ import polars as pl
 
 from ...columns.marks import CLEAR, LEAVE
 from ...faults import CELL_CODES
+from ...operations import Operation
 from ...problems import Case, arguments_of, code_of
 from ...records import Field
 from ..frame import BOUND, CREATES, DELETED_BY_PASS, GONE, KEY_MATCHES, FieldColumns, each
@@ -63,7 +64,7 @@ def key_cases(inputs: Inputs, settings: Settings) -> list[Case]:
             cases.append(Case("key-blank", none & ~bound, columns.name))
     bound = bound | pl.lit(bool(settings.asked.intersection(settings.key)))
     blank = pl.any_horizontal([pl.col(columns.key).is_null() for columns in key])
-    several = (pl.col(KEY_MATCHES) > 1) & ~bound
+    several = (pl.col(KEY_MATCHES) > 1) & ~bound & pl.lit(settings.operation == Operation.DELETE)
     cases.append(Case("finds-several", several, first, (pl.col(KEY_MATCHES), pl.lit(record_type.plural))))
     lost = (pl.col(KEY_MATCHES) == 0) & ~pl.col(GONE) & ~bound & ~blank
     if by_identifier and creates and record_type.field(record_type.identifier).read_only:

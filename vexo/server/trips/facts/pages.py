@@ -40,6 +40,7 @@ class TripSummary:
     condition: str
     operation: Annotated[str, OneOf("vexo.core.operations.Operation")]
     key: list[str]
+    ignores: list[str]
     version: int
     created_by: Annotated[Any, Serialized("vexo.server.who.WhoSerializer")]
     created_at: datetime

@@ -5,15 +5,19 @@ import { useRouter } from "vue-router";
 import { api, data } from "@/api/client";
 import { jobDone, useCatalogue } from "@/api/queries";
 import { OPERATIONS } from "@/parts/operations";
-import SmallBar from "@/parts/SmallBar.vue";
-import { count } from "@/parts/format";
+import { count, fullTime } from "@/parts/format";
 import AlertNote from "@/ui/AlertNote.vue";
 import BusyButton from "@/ui/BusyButton.vue";
 import ChoiceList from "@/ui/ChoiceList.vue";
 import { useDoing } from "@/ui/doing";
+import SearchPart from "@/ui/SearchPart.vue";
 import SidePanel from "@/ui/SidePanel.vue";
 
 import { useTripContext } from "../context";
+import KeyLists from "./KeyLists.vue";
+import KeyRows from "./KeyRows.vue";
+import KeyTable from "./KeyTable.vue";
+import { type Finds, useMeasuredKeys } from "./measured";
 
 const MEANS: Record<string, string> = {
   update: "A row whose key is not found is rejected.",
@@ -30,18 +34,43 @@ const operation = ref(trip.value.operation);
 const used = computed(() => (trip.value.summary?.key ?? trip.value.key).join("+"));
 const key = ref(used.value);
 watch(used, (now) => (key.value = now));
-const there = computed(() => new Set(trip.value.columns.map((c) => c.field)));
 const label = (name: string): string => type.value?.all_fields.find((f) => f.name === name)?.label ?? name;
-const candidates = computed(() =>
-  [[type.value?.identifier ?? ""], ...(type.value?.keys ?? [])]
-    .filter((names) => names[0])
-    .map((names) => ({ id: names.join("+"), names, missing: names.filter((name) => !there.value.has(name)) })),
+const { measured, measure, busy: measuring } = useMeasuredKeys();
+const looked = ref<{ fields: string[]; finds: Finds } | null>(null);
+watch(
+  () => trip.value.version,
+  () => (looked.value = null),
 );
-const changed = computed(() => key.value !== used.value || operation.value !== trip.value.operation);
+/** Fields that a person puts together to a key that does not suggest itself. */
+const together = ref<string[]>([]);
+const carried = computed(() =>
+  trip.value.columns
+    .filter((column) => column.field && column.kind !== "choices" && !together.value.includes(column.field))
+    .map((column) => ({ value: column.field ?? "", label: column.label ?? column.header })),
+);
+const measureThem = (): void => {
+  measure([together.value]);
+  together.value = [];
+};
+const ignores = ref<string[]>([...trip.value.ignores]);
+watch(
+  () => trip.value.ignores,
+  (now) => (ignores.value = [...now]),
+);
+const IGNORED = [
+  { value: "capitals", says: "capitals: a-1 is A-1" },
+  { value: "accents", says: "accents: e is é" },
+];
+const compared = computed(() => [...ignores.value].sort().join() === [...trip.value.ignores].sort().join());
+const changed = computed(() => key.value !== used.value || operation.value !== trip.value.operation || !compared.value);
 const { start, busy } = useDoing(
   async () => {
     const params = { path: { id: trip.value.id }, header: { "If-Match": `"${trip.value.version}"` } };
-    const body = { key: key.value.split("+"), operation: operation.value };
+    const body = {
+      key: key.value.split("+"),
+      operation: operation.value,
+      ignores: ignores.value as ("capitals" | "accents")[],
+    };
     const asked = await data(api.PATCH("/api/trips/{id}/columns", { params, body }));
     return jobDone(asked.id);
   },
@@ -66,47 +95,51 @@ const { start, busy } = useDoing(
         />
         <span class="soft">{{ MEANS[operation] }}</span>
       </div>
-      <table class="plain-table">
-        <thead>
-          <tr>
-            <th class="w-10"><span class="sr-only">Choose</span></th>
-            <th>Key</th>
-            <th>In the sheet</th>
-            <th>What it gives</th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr v-for="one in candidates" :key="one.id">
-            <td>
-              <input
-                :id="one.id"
-                v-model="key"
-                type="radio"
-                name="key"
-                :value="one.id"
-                :disabled="!!one.missing.length || !mayPrepare"
-              />
-            </td>
-            <td>
-              <label :for="one.id" class="font-semibold">{{ one.names.map(label).join(" + ") }}</label>
-            </td>
-            <td :class="{ soft: one.missing.length }">
-              {{
-                one.missing.length
-                  ? `${one.missing.map(label).join(", ")} is not in the sheet`
-                  : "all its columns are there"
-              }}
-            </td>
-            <td class="w-60">
-              <SmallBar v-if="one.id === used && trip.rows" :sum="trip.summary?.verdicts ?? {}" /><span
-                v-else
-                class="soft"
-                >{{ one.missing.length ? "" : "choose it to see" }}</span
-              >
-            </td>
-          </tr>
-        </tbody>
-      </table>
+      <KeyTable
+        v-if="measured?.candidates.length"
+        v-model="key"
+        :measured="measured"
+        :disabled="!mayPrepare"
+        @look="looked = $event"
+      />
+      <p v-else class="soft p-3">{{ measuring ? "Measuring the keys…" : "No key has been measured yet." }}</p>
+      <div v-if="mayPrepare" class="flex flex-wrap items-center gap-2 px-3 py-2">
+        <span>Other fields</span>
+        <span v-for="name in together" :key="name" class="chip">{{ label(name) }}</span>
+        <SearchPart
+          model-value=""
+          clears
+          label="Field of another key"
+          :empty="together.length ? '+ and' : 'which?'"
+          :options="carried"
+          @chosen="together = [...together, $event]"
+        />
+        <BusyButton
+          type="button"
+          class="sm"
+          :busy="measuring"
+          :disabled="!together.length || !!trip.job"
+          says="Measuring…"
+          @click="measureThem()"
+        >
+          Measure it
+        </BusyButton>
+        <span class="flex-1" />
+        <span v-if="measured?.read_at" class="soft"
+          >{{ count(measured.records) }} records, read {{ fullTime(measured.read_at)
+          }}<template v-if="!measured.current">; the sheet has changed since</template></span
+        >
+        <BusyButton
+          type="button"
+          class="sm"
+          :busy="measuring"
+          :disabled="!!trip.job"
+          says="Measuring…"
+          @click="measure()"
+        >
+          {{ measured?.read_at ? "Measure again" : "Measure the keys" }}
+        </BusyButton>
+      </div>
       <div class="p-3">
         <BusyButton
           type="submit"
@@ -118,6 +151,8 @@ const { start, busy } = useDoing(
           {{ changed ? "Match rows and review" : "Match rows again" }}
         </BusyButton>
       </div>
+      <KeyRows v-if="looked" :of="looked" :labels="looked.fields.map(label)" @close="looked = null" />
+      <KeyLists />
     </form>
     <SidePanel label="About keys">
       <h2>How rows find their records</h2>
@@ -130,8 +165,15 @@ const { start, busy } = useDoing(
         otherwise, with composed accents or spaces at its ends, may be taken for a new record.
       </AlertNote>
       <section class="card">
-        <b>Keys compare exactly</b>
+        <b>How keys compare</b>
         <p>007 is not 7. Spaces at the ends do not count. A blank or partly blank key rejects its row.</p>
+        <fieldset :disabled="!mayPrepare">
+          <legend class="field-label">No difference make</legend>
+          <label v-for="one in IGNORED" :key="one.value" class="flex items-center gap-2"
+            ><input v-model="ignores" type="checkbox" :value="one.value" /> {{ one.says }}</label
+          >
+        </fieldset>
+        <p v-if="ignores.length" class="soft">Where two records become one by it, the row asks which one it is.</p>
       </section>
       <section class="card">
         <b>Two rows, one record</b>

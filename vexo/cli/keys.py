@@ -1,0 +1,79 @@
+"""Commands about keys: what each would give, before one is chosen."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import wraps
+from typing import Any
+
+import click
+
+from .common import find_view, finish, json_option, print_json, ready
+from .main import Setting
+from .terminal import console, plain_table
+
+
+def key_options(command: Callable[..., Any]) -> Callable[..., Any]:
+    """What makes no difference between keys, as options of a command; passed on as ``ignores``, None where nothing is
+    said."""
+
+    @click.option("--ignore-case", is_flag=True, help="Keys compare whatever their capitals.")
+    @click.option("--ignore-accents", is_flag=True, help="Keys compare whatever their accents.")
+    @click.option("--exact-keys", is_flag=True, help="Keys compare exactly again.")
+    @wraps(command)
+    def gathered(*args: Any, ignore_case: bool, ignore_accents: bool, exact_keys: bool, **options: Any) -> Any:
+        said = [name for name, wanted in (("capitals", ignore_case), ("accents", ignore_accents)) if wanted]
+        return command(*args, ignores=tuple(said) if said or exact_keys else None, **options)
+
+    return gathered
+
+
+@click.command()
+@click.argument("trip", type=int)
+@click.option("--key", "keys", multiple=True, metavar="FIELD+FIELD", help="A key to measure beside the usual ones.")
+@click.option(
+    "--rows",
+    type=click.Choice(["one", "none", "several", "blank", "shared"]),
+    help="List the rows that find this by the key that is said.",
+)
+@json_option
+@ready
+def keys_(setting: Setting, trip: int, keys: tuple[str, ...], rows: str | None, as_json: bool) -> None:
+    """Measure the keys of a trip's sheet: what each would find. Nothing is written, and no key is chosen."""
+    from vexo.server.errors import PlainError
+    from vexo.server.planning.measured_keys import measured_keys, rows_that_find, start_measuring
+    from vexo.server.trips.facts import to_json
+
+    view = find_view(trip)
+    asked = [[name.strip() for name in key.split("+")] for key in keys]
+    if rows and len(asked) != 1:
+        raise PlainError("Say whose rows are listed: --key FIELD+FIELD, once.")
+    finish(start_measuring(view, setting.person(), asked, run_here=True))
+    if rows:
+        window = rows_that_find(view, asked[0], rows, (0, 500))
+        lines = [(row.row, [cell.text for cell in row.cells]) for row in window.rows]
+        if as_json:
+            listed = [{"row": row, "cells": texts} for row, texts in lines]
+            print_json({"trip": trip, "key": asked[0], "finds": rows, "count": window.total, "rows": listed})
+            return
+        table = plain_table("Row", "Cells")
+        for row, texts in lines:
+            table.add_row(str(row), " · ".join(text for text in texts if text))
+        console().print(table)
+        if window.total > len(lines):
+            click.echo(f"{window.total:,} rows in all; the first {len(lines):,} are listed.", err=True)
+        return
+    measured = measured_keys(view)
+    if as_json:
+        print_json({"trip": trip} | to_json(measured))
+        return
+    table = plain_table("Key", "Different here", "Different there", "One", "None", "Several", "Blank", "Shared", "")
+    for one in measured.candidates:
+        found = one.rows
+        words = " ".join(text for text in ("Recommended: " + one.why if one.recommended else "", one.weaker) if text)
+        numbers = (found.one, found.none, found.several, found.blank, found.shared)
+        table.add_row(
+            " + ".join(one.labels), f"{one.different:,}", f"{one.distinct:,}", *[f"{n:,}" for n in numbers], words
+        )
+    console().print(table)
+    click.echo(f"{measured.rows:,} rows, looked for among {measured.records:,} records.", err=True)

@@ -1,0 +1,60 @@
+"""Measured keys, as they are told."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+
+
+@dataclass(frozen=True, slots=True)
+class KeyRows:
+    """How many rows find one record, none, several; whose key is blank or cannot be read; and, of those that find one,
+    whose record another row finds too."""
+
+    one: int
+    none: int
+    several: int
+    blank: int
+    shared: int
+
+
+@dataclass(frozen=True, slots=True)
+class KeyCandidate:
+    """What one key would give.
+
+    Attributes:
+        declared: the application promises that no two records share it.
+        recommended: it is the best measured, and ``why`` says by what.
+        weaker: what is not sure with it, in a sentence; empty where nothing is.
+        different: how many different keys the rows have, and ``distinct`` how many the records.
+    """
+
+    fields: list[str]
+    labels: list[str]
+    declared: bool
+    recommended: bool
+    why: str
+    weaker: str
+    different: int
+    distinct: int
+    rows: KeyRows
+
+
+@dataclass(frozen=True, slots=True)
+class MeasuredKeys:
+    """The keys of a sheet, measured.
+
+    Attributes:
+        records: how many records they were looked for among, and ``read_at`` when these were read.
+        current: whether it still counts: the sheet, its columns and edits, and what makes no difference between keys
+            are as they were.
+        type_size: how many records the type had when the sheet was planned last, where it was.
+    """
+
+    candidates: list[KeyCandidate]
+    rows: int
+    records: int
+    read_at: datetime | None
+    ignores: list[str]
+    current: bool
+    type_size: int | None = None
