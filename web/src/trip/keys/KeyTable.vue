@@ -6,7 +6,7 @@ import { count } from "@/parts/format";
 
 import { type Candidate, FINDS, type Finds, type Measured } from "./measured";
 
-const FEW = 6;
+const FEW = 3;
 const props = defineProps<{ measured: Measured; disabled: boolean }>();
 const key = defineModel<string>({ required: true });
 const emit = defineEmits<{ look: [of: { fields: string[]; finds: Finds }] }>();

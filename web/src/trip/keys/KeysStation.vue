@@ -168,7 +168,7 @@ const { start, busy } = useDoing(
         <b>How keys compare</b>
         <p>007 is not 7. Spaces at the ends do not count. A blank or partly blank key rejects its row.</p>
         <fieldset :disabled="!mayPrepare">
-          <legend class="field-label">No difference make</legend>
+          <legend class="field-label">What makes no difference</legend>
           <label v-for="one in IGNORED" :key="one.value" class="flex items-center gap-2"
             ><input v-model="ignores" type="checkbox" :value="one.value" /> {{ one.says }}</label
           >
