@@ -253,7 +253,8 @@ class KeysAndReferences(unittest.TestCase):
             check_key(("code",), BERTH, ["rate"])
         self.assertEqual(caught.exception.code, "key")
         with self.assertRaises(RecordKeyError):
-            check_key(("rate",), BERTH, ["rate"])
+            check_key(("services",), BERTH, ["services"])
+        check_key(("rate",), BERTH, ["rate"])
         check_key(("code", "rate"), BERTH, ["rate", "code"])
 
     def test_the_suggested_key(self) -> None:

@@ -215,56 +215,6 @@ class Open(LaneCase):
         lost = self.trip(self.sheet(("01", "x", "5"), header="holder_no,last_name,memo"))
         self.assertNotIn("proposed.phone", self.table(lost).columns)
 
-    def test_columns_with_one_header_are_told_by_letter_in_lanes_edits_sums_and_routes(self) -> None:
-        self.make(("01", "a"), ("02", "b"))
-        header = "holder_no,last_name,memo,memo"
-        trip = self.trip(self.sheet(("01", "x", "1", "3"), ("02", "y", "2", "4"), header=header))
-        lane = {"source": "memo (column D)", "treatments": [{"do": "join", "columns": ["memo (column C)"]}]}
-        self.change(trip, lanes={"phone": lane}, columns={"memo (column C)": ""})
-        self.assertEqual(self.table(trip)["proposed.phone"].to_list(), ["3 1", "4 2"])
-        edit = ("edit", str(trip.pk), "--row", "2", "--value", "9", "--column")
-        self.assertEqual(self.vexo.run("--as", "ada", *edit, "memo").returncode, 2)
-        self.vexo.run("--as", "ada", *edit, "memo (column D)")
-        trip.refresh_from_db()
-        self.assertEqual(self.table(trip)["proposed.phone"].to_list(), ["9 1", "4 2"])
-        expect(PartView.of(trip), self.person, sums={"memo (column D)": "13"})
-        self.assertEqual(self.codes_of(trip), set())
-        keep_trip(PartView.of(trip), self.person, "Two memos")
-        self.number_anew()
-        self.make(("01", "a"))
-        again = self.vexo.json(
-            "--as", "ada", "bring-in", "harbour-practice", "Holder", "--trip", "new", "--json",
-            str(self.text(self.sheet(("01", "x", "5", "6"), header=header))),
-        )  # fmt: skip
-        self.assertEqual(self.table(Trip.objects.get(pk=again["trip"]))["proposed.phone"].to_list(), ["6 5"])
-        lost = self.trip(self.sheet(("01", "x", "5"), header="holder_no,last_name,memo"))
-        self.assertNotIn("proposed.phone", self.table(lost).columns)
-
-    def test_columns_with_one_header_are_told_by_letter_in_lanes_edits_sums_and_routes(self) -> None:
-        self.make(("01", "a"), ("02", "b"))
-        header = "holder_no,last_name,memo,memo"
-        trip = self.trip(self.sheet(("01", "x", "1", "3"), ("02", "y", "2", "4"), header=header))
-        lane = {"source": "memo (column D)", "treatments": [{"do": "join", "columns": ["memo (column C)"]}]}
-        self.change(trip, lanes={"phone": lane}, columns={"memo (column C)": ""})
-        self.assertEqual(self.table(trip)["proposed.phone"].to_list(), ["3 1", "4 2"])
-        edit = ("edit", str(trip.pk), "--row", "2", "--value", "9", "--column")
-        self.assertEqual(self.vexo.run("--as", "ada", *edit, "memo").returncode, 2)
-        self.vexo.run("--as", "ada", *edit, "memo (column D)")
-        trip.refresh_from_db()
-        self.assertEqual(self.table(trip)["proposed.phone"].to_list(), ["9 1", "4 2"])
-        expect(PartView.of(trip), self.person, sums={"memo (column D)": "13"})
-        self.assertEqual(self.codes_of(trip), set())
-        keep_trip(PartView.of(trip), self.person, "Two memos")
-        self.number_anew()
-        self.make(("01", "a"))
-        again = self.vexo.json(
-            "--as", "ada", "bring-in", "harbour-practice", "Holder", "--trip", "new", "--json",
-            str(self.text(self.sheet(("01", "x", "5", "6"), header=header))),
-        )  # fmt: skip
-        self.assertEqual(self.table(Trip.objects.get(pk=again["trip"]))["proposed.phone"].to_list(), ["6 5"])
-        lost = self.trip(self.sheet(("01", "x", "5"), header="holder_no,last_name,memo"))
-        self.assertNotIn("proposed.phone", self.table(lost).columns)
-
     def test_many_columns_that_nothing_is_known_of_are_one_question(self) -> None:
         self.make(("01", "a"))
         odd = [f"odd {n}" for n in range(150)]

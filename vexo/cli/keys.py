@@ -20,6 +20,7 @@ def key_options(command: Callable[..., Any]) -> Callable[..., Any]:
     @click.option("--ignore-case", is_flag=True, help="Keys compare whatever their capitals.")
     @click.option("--ignore-accents", is_flag=True, help="Keys compare whatever their accents.")
     @click.option("--exact-keys", is_flag=True, help="Keys compare exactly again.")
+    @click.option("--reach", metavar="CONDITION", help="Which records may be touched: a condition, 'all', or 'sent'.")
     @wraps(command)
     def gathered(*args: Any, ignore_case: bool, ignore_accents: bool, exact_keys: bool, **options: Any) -> Any:
         said = [name for name, wanted in (("capitals", ignore_case), ("accents", ignore_accents)) if wanted]

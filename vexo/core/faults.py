@@ -48,6 +48,7 @@ CODES: dict[str, Does] = {
     "not-meant": Does.ASIDE,
     "exists": Does.ASIDE,
     "other-part": Does.REJECTS,
+    "outside-reach": Does.REJECTS,
     "key-blank": Does.REJECTS,
     "key-unread": Does.REJECTS,
     **dict.fromkeys(CELL_CODES, Does.REJECTS),

@@ -57,6 +57,9 @@ _WORDS: Mapping[str, Words] = {
     "left-out": lambda f, a: "Left out at File.",
     "not-meant": lambda f, a: "Left out by the sheet's condition.",
     "exists": lambda f, a: "The record exists already.",
+    "outside-reach": lambda f, a: (
+        f"This {_said(a, 0, 'record').lower()} is outside the reach of the trip. Widen it at Keys, if that is meant."
+    ),
     "other-part": lambda f, a: f"This record went out in the part “{_said(a, 0)}”; bring it in there.",
     "twin": lambda f, a: f"Says the same as row {_said(a, 0)}." if a else "Says the same as an earlier row.",
     "key-blank": lambda f, a: f"The key is blank or partly blank; fill in {f}.",

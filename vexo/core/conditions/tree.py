@@ -89,3 +89,14 @@ class Below:
 
 
 Condition = All | AnyOf | Not | Compare | OneOf | Holds | Includes | Matches | Below
+
+
+def fields_of(condition: Condition) -> list[Field]:
+    """The fields that a condition asks about, each time that it does."""
+    match condition:
+        case All(parts) | AnyOf(parts):
+            return [field for part in parts for field in fields_of(part)]
+        case Not(part):
+            return fields_of(part)
+        case _:
+            return [condition.field]

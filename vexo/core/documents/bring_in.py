@@ -34,6 +34,7 @@ class BringIn:
         row_condition: a condition on the sheet's own columns; only rows that meet it are carried.
         row_headers: the columns that it looks at.
         ignores: what makes no difference between keys.
+        reach: which records it may touch: ``all``, a condition, or empty for what the sheet says by itself.
     """
 
     record_type: str
@@ -44,6 +45,7 @@ class BringIn:
     row_condition: str = ""
     row_headers: tuple[str, ...] = ()
     ignores: tuple[str, ...] = ()
+    reach: str = ""
 
     def to_json(self) -> dict[str, Any]:
         return {
@@ -56,6 +58,7 @@ class BringIn:
             "row_condition": self.row_condition,
             "row_headers": list(self.row_headers),
             **({"ignores": list(self.ignores)} if self.ignores else {}),
+            **({"reach": self.reach} if self.reach else {}),
         }
 
     @classmethod
@@ -73,6 +76,7 @@ class BringIn:
                 row_condition=str(data.get("row_condition", "")),
                 row_headers=texts(data.get("row_headers", ())),
                 ignores=tuple(Ignored(one).value for one in texts(data.get("ignores", ()))),
+                reach=str(data.get("reach", "")),
             )
         except (KeyError, TypeError, ValueError, AttributeError) as error:
             raise DocumentError(f"This is not a document of how a sheet comes in: {error}.") from error

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 import polars as pl
 
 from ..columns.lanes import PLAIN, Lane
+from ..conditions import Condition
 from ..keys.record_keys import EXACT, Ignored
 from ..operations import Operation
 from ..records import IDENTIFIER, RecordType
@@ -17,6 +18,18 @@ from .merge_base import Ledger
 
 OTHER_PARTS = {IDENTIFIER: pl.String, "part": pl.String}
 EXCLUDED_ROWS = {ROW_ID: pl.UInt32, "by_hand": pl.Boolean}
+
+
+SENT = "sent"
+"""The reach of a sheet that went out from here: the records that went out, and new ones."""
+
+
+@dataclass(frozen=True)
+class Reach:
+    """The records that a trip may touch: their ``ids``, and the condition that new ones have to meet, if any."""
+
+    ids: pl.Series
+    condition: Condition | None = None
 
 
 @dataclass(frozen=True)
@@ -32,6 +45,7 @@ class Settings:
         checks: fields that are compared and never written.
         asked: fields of which it is asked in which form, in which unit or from which column their values come.
         ignores: what makes no difference between keys.
+        reach: ``SENT``, a condition on records, or empty for all records of the type.
     """
 
     operation: Operation
@@ -42,6 +56,7 @@ class Settings:
     checks: tuple[str, ...] = ()
     asked: frozenset[str] = frozenset()
     ignores: frozenset[Ignored] = EXACT
+    reach: str = ""
 
     def lane(self, name: str) -> Lane:
         """The rules of a field."""
@@ -62,6 +77,7 @@ class Inputs:
         unmatched_creates: how many rows of earlier sheets made records, and are not in this one.
         excluded_rows: rows excluded by the sheet's condition or ``by_hand``.
         other_parts: the records of the trip's other parts, and the ``part`` that has them.
+        reach: the records that the trip may touch; None for all of the type.
     """
 
     record_type: RecordType
@@ -75,3 +91,4 @@ class Inputs:
     unmatched_creates: int = 0
     excluded_rows: pl.DataFrame = field(default_factory=lambda: pl.DataFrame(schema=EXCLUDED_ROWS))
     other_parts: pl.DataFrame = field(default_factory=lambda: pl.DataFrame(schema=OTHER_PARTS))
+    reach: Reach | None = None

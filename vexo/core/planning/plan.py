@@ -43,6 +43,7 @@ from .rules import blanks, duplicates, holds, rejects, three_way
 from .rules.binding import bind, finds_by, is_rename
 from .rules.changed_records import changed_records
 from .rules.lost_keys import near, settle
+from .rules.reach import add_reach, reach_cases
 from .rules.texts import BETWEEN_FIELDS, what_it_says
 from .verdicts import Answer, CellAction, Verdict
 
@@ -127,6 +128,7 @@ def _row_cases(frame: pl.DataFrame, inputs: Inputs, settings: Settings, fields: 
     return [
         Case("exists", exists, None),
         Case("other-part", other_part.is_not_null() & ~pl.col(IN_KEPT_COPY), None, (other_part,)),
+        *reach_cases(inputs),
         *rejects.key_cases(inputs, settings),
         *rejects.value_cases(frame, inputs, settings, fields),
         *holds.record_cases(inputs, settings),
@@ -191,6 +193,7 @@ def make_plan(inputs: Inputs, settings: Settings) -> tuple[pl.DataFrame, pl.Data
     frame = holds.compare_checks(_with_records(frame, inputs, [*fields, *checks]), checks)
     frame, emptied = _compared(frame, inputs, settings, decisions)
     frame = changed_records(frame, inputs, fields) if deleting else frame
+    frame = add_reach(frame, inputs, judged)
     _, answers = answered(find_faults(frame, rejects.unreadable_cases(frame, beyond_key)), decisions)
     frame = _apply_answers(frame, answers)
     conflicts, answers = answered(find_faults(frame, holds.cell_cases(frame, inputs, settings, judged)), decisions)

@@ -19,6 +19,8 @@ from ..jobs.leases import Lease
 from ..jobs.models import Job
 from ..jobs.worker import enqueue
 from ..journal.services import note
+from ..mapping.columns import check_reach
+from ..mapping.mapped_sheet import known_catalogue
 from ..mapping.questions import holdings
 from ..people.models import Person
 from ..people.rights import Action, require
@@ -70,6 +72,7 @@ class ImportRequest:
         route: the number of the route that says how it comes in, where it begins a trip.
         fit_route: where none is said, the one route that the sheet fits wholly says it.
         ignores: what makes no difference between keys.
+        reach: which records it may touch, as ``mapping.columns.Changes``.
     """
 
     key: Sequence[str] = ()
@@ -82,6 +85,7 @@ class ImportRequest:
     route: int | None = None
     fit_route: bool = False
     ignores: Sequence[str] = ()
+    reach: str = ""
 
 
 def start_bringing_in(
@@ -101,6 +105,9 @@ def start_bringing_in(
     require(person, Action.PREPARE)
     if request.operation and request.operation not in list(Operation):
         raise PlainError(f"Unknown operation {request.operation!r}. Use {', '.join(Operation)}.")
+    if request.reach:
+        known = known_catalogue(application)
+        check_reach(request.reach, record_type, known, went_out=request.trip != "new")
     if request.choices is not None:
         Upload.objects.filter(pk=upload.pk).update(choices=request.choices.to_json())
     arguments: dict[str, Any] = {
@@ -109,6 +116,7 @@ def start_bringing_in(
         "upload": upload.pk,
         "key": list(request.key),
         "ignores": sorted({ignored_from(one) for one in request.ignores}),
+        "reach": request.reach.strip(),
         "operation": request.operation,
         "columns": dict(request.columns or {}),
         "asked_trip": request.trip,

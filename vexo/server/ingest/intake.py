@@ -146,6 +146,7 @@ class Intake:
         trip.operation = settings.operation or trip.operation or Operation.UPDATE
         trip.key = list(settings.key) or trip.key
         trip.ignores = list(settings.ignores) or trip.ignores
+        trip.reach = settings.reach or trip.reach
         said = {name: lane.to_json() for name, lane in settings.lanes.items()}
         trip.lanes = {name: rules for name, rules in {**trip.lanes, **said}.items() if rules}
         if settings.row_condition:
@@ -153,7 +154,7 @@ class Intake:
         claim(trip, settings.lanes.values())
         if settings.fit is not None:
             trip.route = settings.fit.route
-        names = ("next_row", "columns", "operation", "key", "ignores", "lanes", "row_filter", "route")
+        names = ("next_row", "columns", "operation", "key", "ignores", "reach", "lanes", "row_filter", "route")
         Trip.objects.filter(pk=trip.pk).update(**{name: getattr(trip, name) for name in names})
 
     def _record(self, view: PartView, sheet: Sheet, prepared: PreparedSheet) -> None:

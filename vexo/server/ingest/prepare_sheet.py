@@ -53,6 +53,7 @@ class ImportSettings:
     lost: Mapping[str, Lane] = field(default_factory=dict)
     fit: SheetFit | None = None
     ignores: tuple[str, ...] = ()
+    reach: str = ""
 
     @property
     def told(self) -> bool:
@@ -80,6 +81,7 @@ def import_settings(asked: Mapping[str, Any], incoming: Incoming, record_type: R
             key=tuple(asked["key"]),
             operation=asked["operation"],
             ignores=tuple(asked.get("ignores", ())),
+            reach=asked.get("reach", ""),
         )
     document = _document(route, record_type)
     columns = {header: name for header, name in document.columns.items() if headers.count(header) == 1}
@@ -100,6 +102,7 @@ def import_settings(asked: Mapping[str, Any], incoming: Incoming, record_type: R
         {name: lane for name, lane in lost.items() if name not in lanes and name not in asked["columns"].values()},
         fit_of_sheet(route, document, headers),
         tuple(asked.get("ignores", ())) or document.ignores,
+        asked.get("reach", "") or document.reach,
     )
 
 

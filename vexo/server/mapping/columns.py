@@ -9,9 +9,11 @@ from django.db import transaction
 
 from vexo.core.columns.lanes import PLAIN, Lane, check_lane
 from vexo.core.columns.matches import MappingError, MatchedBy, conflict_words, conflicts
+from vexo.core.conditions import read_condition
 from vexo.core.documents import lane_sentence
 from vexo.core.keys.record_keys import ignored_from
 from vexo.core.operations import Operation
+from vexo.core.planning.inputs import SENT
 from vexo.core.records import Catalogue, Field
 from vexo.core.sheets.row_filter import safe_names
 from vexo.core.sheets.shape import column_titles
@@ -160,6 +162,8 @@ class Changes:
         key: the fields by which rows find records; empty lets the sheet tell.
         ignores: what makes no difference between keys.
         lanes: field → its rules.
+        reach: which records may be touched: ``all``, ``sent`` (those that went out), a condition, or empty for what the
+            sheet says by itself.
     """
 
     columns: Mapping[str, str] | None = None
@@ -167,6 +171,20 @@ class Changes:
     ignores: Sequence[str] | None = None
     operation: str = ""
     lanes: Mapping[str, Lane] | None = None
+    reach: str | None = None
+
+
+def check_reach(reach: str, record_type: str, catalogue: Catalogue, *, went_out: bool) -> None:
+    """Raises PlainError, ConditionError, UnknownName where records cannot be limited so.
+
+    Args:
+        went_out: records of the trip went out.
+    """
+    text = reach.strip()
+    if text == SENT and not went_out:
+        raise PlainError("Nothing of this trip went out. Say which records it may touch, or all.", "reach")
+    if text not in ("", "all", SENT):
+        read_condition(text, catalogue.type(record_type), catalogue)
 
 
 def change(view: PartView, person: Person, said: Changes, *, run_here: bool = False) -> Job:
@@ -188,6 +206,8 @@ def change(view: PartView, person: Person, said: Changes, *, run_here: bool = Fa
     record_type = catalogue.type(trip.record_type)
     for name in key or ():
         record_type.field(name)
+    if said.reach is not None:
+        check_reach(said.reach, trip.record_type, catalogue, went_out=trip.kept_copies.exists())
     with transaction.atomic():
         trip.refresh_from_db()
         sheet = newest_in(view)
@@ -209,6 +229,9 @@ def change(view: PartView, person: Person, said: Changes, *, run_here: bool = Fa
         if ignores is not None:
             trip.ignores = sorted({ignored_from(one) for one in ignores})
             words.append(f"keys compared whatever their {' and '.join(trip.ignores)}" if ignores else "keys exactly")
+        if said.reach is not None:
+            trip.reach = said.reach.strip()
+            words.append(f"reach {trip.reach or 'by itself'}")
         if operation:
             trip.operation = operation
             words.append(f"operation {operation}")
@@ -217,10 +240,17 @@ def change(view: PartView, person: Person, said: Changes, *, run_here: bool = Fa
             trip.lanes = {name: rules for name, rules in lanes_json.items() if rules}
             words.append("lanes of " + ", ".join(lane_words(record_type.field(n), lane) for n, lane in lanes.items()))
         Trip.objects.filter(pk=trip.pk).update(
-            columns=trip.columns, key=trip.key, operation=trip.operation, lanes=trip.lanes, ignores=trip.ignores
+            columns=trip.columns,
+            key=trip.key,
+            operation=trip.operation,
+            lanes=trip.lanes,
+            ignores=trip.ignores,
+            reach=trip.reach,
         )
         if sheet is not None:
-            changes_all = bool(columns or lanes or operation or key is not None or ignores is not None)
+            changes_all = bool(
+                columns or lanes or operation or key is not None or ignores is not None or said.reach is not None
+            )
             update_columns(MappedSheet.of(view, sheet, catalogue), whole=changes_all)
         changed = f"Trip {trip.pk}: {'; '.join(words)}"[:300]
         note(person.username, "changed", changed, trip.application, trip.pk)

@@ -100,6 +100,12 @@ class ChangeSerializer(serializers.Serializer[Any]):
         required=False,
         help_text="What makes no difference between keys.",
     )
+    reach = serializers.CharField(
+        required=False,
+        allow_blank=True,
+        max_length=8000,
+        help_text="Which records may be touched: 'all', 'sent' (those that went out), a condition; empty by itself.",
+    )
     operation = _TEXTS(required=False, allow_blank=True, default="")
     columns = serializers.DictField(child=_TEXTS(allow_blank=True), required=False)
     lanes = serializers.DictField(child=LaneSerializer(), required=False)

@@ -12,7 +12,7 @@ from vexo.core.columns.lanes import check_lane, lanes_from_json
 from vexo.core.columns.matches import ColumnMatch, MatchedBy, refuse_conflicts
 from vexo.core.keys.record_keys import Ignored, RecordKeyError, check_key
 from vexo.core.operations import Operation
-from vexo.core.planning.inputs import Settings
+from vexo.core.planning.inputs import SENT, Settings
 from vexo.core.records import Catalogue, Field, RecordType
 from vexo.core.sheets import SheetProfile
 from vexo.core.sheets.shape import column_titles
@@ -27,6 +27,9 @@ from ..trips.sheet_cells import cells_of
 from ..trips.sheets import newest_in, newest_sheet
 from ..trips.status import status_facts
 from .models import Plan
+
+ALL = "all"
+"""The reach of a trip that may touch all records of its type."""
 
 
 @dataclass(frozen=True)
@@ -68,6 +71,7 @@ class PlanContext:
             _checks(mapped.matches),
             _asked(mapped),
             frozenset(map(Ignored, trip.ignores)),
+            reach_text(trip, sheet),
         )
         return cls(mapped.view, sheet, mapped.catalogue, record_type, mapped.matches, settings, mapped.edits)
 
@@ -102,6 +106,7 @@ class PlanContext:
             lanes,
             checks=_checks(matches),
             ignores=frozenset(map(Ignored, plan.ignores)),
+            reach=plan.reach,
         )
         part = plan.sheet.part
         view = PartView.of(plan.trip, part.number if part else 0)
@@ -162,6 +167,13 @@ def _key_of(mapped: MappedSheet) -> tuple[str, ...]:
             "Choose another key."
         )
     return key
+
+
+def reach_text(trip: Trip, sheet: Sheet) -> str:
+    """Which records may be touched, as ``Settings`` says it: where nothing is said those that went out, or all."""
+    if trip.reach == ALL:
+        return ""
+    return trip.reach or (SENT if sheet.recognised and trip.kept_copies.exists() else "")
 
 
 def _asked(mapped: MappedSheet) -> frozenset[str]:

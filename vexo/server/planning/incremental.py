@@ -23,6 +23,7 @@ from ..trips.sheet_cells import edited_between, edits_of
 from ..trips.sheets import ledger_pages
 from .context import PlanContext, columns_as_kept, newest_plan
 from .models import Plan
+from .reach import reach_paths
 
 
 @dataclass(frozen=True)
@@ -49,10 +50,11 @@ def last_plan(context: PlanContext) -> LastPlan | None:
         or last.sheet_id != context.sheet.pk
         or last.catalogue_version != context.catalogue.version
         or (last.key, last.ignores) != (list(context.settings.key), sorted(context.settings.ignores))
+        or last.reach != context.settings.reach
         or (context.settings.operation == Operation.DELETE != last.operation)
         or last.columns != columns_as_kept(context)
         or last.ledger_pages != ledger_pages(context.trip)
-        or not all(artifacts.there(path) for path in (last.values_path, last.records_path))
+        or not all(artifacts.there(path) for path in (last.values_path, last.records_path, *reach_paths(last.counts)))
     ):
         return None
     edited = edited_since(context, last)

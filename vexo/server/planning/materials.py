@@ -22,6 +22,7 @@ from .basis import Basis
 from .context import PlanContext
 from .incremental import LastPlan, carry_on
 from .models import Plan
+from .reach import read_reach
 from .references import references_of
 
 
@@ -54,7 +55,7 @@ def ask(basis: Basis, client: Client, lease: Lease) -> Materials:
     return Materials(
         artifacts.store(carried, artifacts.named(trip.pk, "values", fresh)),
         artifacts.store(records, artifacts.named(trip.pk, "records", fresh)),
-        counts_of(context, client, total),
+        counts_of(context, client, total) | read_reach(context, client),
     )
 
 

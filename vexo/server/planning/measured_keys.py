@@ -14,7 +14,9 @@ import polars as pl
 from django.utils import timezone
 from django.utils.dateparse import parse_datetime
 
+from vexo.applications import Client
 from vexo.core.columns.carried_values import carry
+from vexo.core.conditions import read_condition
 from vexo.core.keys.candidates import (
     Finds,
     KeyFigures,
@@ -26,7 +28,7 @@ from vexo.core.keys.candidates import (
 )
 from vexo.core.keys.record_keys import Ignored, check_key
 from vexo.core.operations import Operation
-from vexo.core.planning.inputs import Settings
+from vexo.core.planning.inputs import SENT, Settings
 from vexo.core.records import IDENTIFIER, Field, Kind, RecordType
 from vexo.core.sheets.sheet import ROW
 from vexo.core.sheets.writers.delimited import write_csv
@@ -47,9 +49,9 @@ from ..trips.facts.rows import Cell, Row, Window
 from ..trips.part_view import PartView
 from ..trips.row_windows import MOST_ROWS
 from ..trips.sheet_cells import cells_now
-from ..trips.sheets import newest_sheet
+from ..trips.sheets import kept_records, newest_sheet
 from .application_records import MOST_KEYS
-from .context import PlanContext, columns_as_kept, newest_plan
+from .context import PlanContext, columns_as_kept, newest_plan, reach_text
 from .materials import reading_for
 from .references import references_of
 
@@ -103,7 +105,7 @@ def measure_keys(lease: Lease) -> dict[str, Any]:
         carried = carry(context.cells, matches, record_type, reading, lookups, context.settings.lanes, headers)
         lease.progress(0, len(keys), "asking the application")
         wanted = list(dict.fromkeys(name for key in keys for name in key))
-        records = pl.concat(list(client.read(record_type, wanted)))
+        records = _in_reach(context, client, wanted)
     read_at = timezone.now()
     figures = []
     for at, key in enumerate(keys):
@@ -130,10 +132,24 @@ def _context(mapped: MappedSheet) -> PlanContext:
     carried = [m.field.name for m in mapped.matches if m.field and (m.carried or m.check or m.field.name == identifier)]
     names = tuple(name for name in carried if "/" not in name)
     settings = Settings(
-        Operation.UPDATE, (identifier,), names, mapped.lanes, ignores=frozenset(map(Ignored, mapped.trip.ignores))
+        Operation.UPDATE,
+        (identifier,),
+        names,
+        mapped.lanes,
+        ignores=frozenset(map(Ignored, mapped.trip.ignores)),
+        reach=reach_text(mapped.trip, mapped.sheet),
     )
     view, catalogue = mapped.view, mapped.catalogue
     return PlanContext(view, mapped.sheet, catalogue, mapped.record_type, mapped.matches, settings, mapped.edits)
+
+
+def _in_reach(context: PlanContext, client: Client, fields: Sequence[str]) -> pl.DataFrame:
+    """The records in which keys are looked for."""
+    record_type, reach = context.record_type, context.settings.reach
+    condition = read_condition(reach, record_type, context.catalogue) if reach not in ("", SENT) else None
+    records = pl.concat(list(client.read(record_type, fields, condition)))
+    kept = kept_records(context.trip, context.sheet.part) if reach == SENT else None
+    return records if kept is None else records.filter(pl.col(IDENTIFIER).is_in(kept[IDENTIFIER].implode()))
 
 
 def _measured_with(context: PlanContext) -> str:
@@ -144,6 +160,7 @@ def _measured_with(context: PlanContext) -> str:
         columns_as_kept(context),
         context.catalogue.version,
         sorted(context.settings.ignores),
+        context.settings.reach,
     ]
     return hashlib.sha256(json.dumps(told, default=str).encode()).hexdigest()[:16]
 

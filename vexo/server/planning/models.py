@@ -19,6 +19,8 @@ class Plan(models.Model):
     key = models.JSONField()
     ignores = models.JSONField(default=list)
     """What made no difference between keys: a list of ``core.keys.record_keys.Ignored``."""
+    reach = models.TextField(blank=True, default="")
+    """Which records it may touch, as ``core.planning.inputs.Settings``."""
     carried = models.JSONField()
     """Names of the fields whose values go in."""
     columns = models.JSONField()

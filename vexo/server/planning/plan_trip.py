@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import uuid
 from contextlib import ExitStack
+from dataclasses import replace
 from typing import Any
 
 import polars as pl
@@ -41,6 +42,7 @@ from .figures import summary_of
 from .incremental import last_plan
 from .materials import Materials, ask, reading_for, those_of
 from .models import Plan
+from .reach import reach_of
 from .replan import replan
 from .stored_plans import MadePlan, keep_plan
 
@@ -120,6 +122,7 @@ def _whole(basis: Basis, materials: Materials, client: Client | None, lease: Lea
     carried, records = materials.values.frame, materials.records.frame
     excluded = excluded_rows(context.cells, context.profile.columns, trip.row_filter)
     inputs = basis.inputs(carried, records, basis.kept, excluded, carried[ROW_ID], basis.ledger)
+    inputs = replace(inputs, reach=reach_of(basis, materials.counts))
     plan, questions = make_plan(inputs, context.settings)
     deleted_path, pointing = _deletes(context, plan, records, client)
     fresh = uuid.uuid4().hex

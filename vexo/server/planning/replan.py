@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import uuid
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 
 import polars as pl
@@ -36,6 +36,7 @@ from .context import PlanContext
 from .figures import moved_summary
 from .incremental import LastPlan, typed_anew
 from .materials import reading_for
+from .reach import reach_of
 from .stored_plans import MADE_WITH, MadePlan
 
 _MOST_ROWS = 5_000
@@ -119,7 +120,7 @@ def _replan(basis: Basis, last: LastPlan) -> MadePlan | None:
     ledger = ledger_of(basis.ledger_pages, before[ROW_ID])
     now, kept = _records(basis, last, rows, before, ledger)
     inputs = basis.inputs(rows.values, now, kept, excluded, index[ROW_ID], ledger)
-    after, questions = make_plan(inputs, context.settings)
+    after, questions = make_plan(replace(inputs, reach=reach_of(basis, plan.counts)), context.settings)
     if after.schema != before.schema or not leaves_others_alone(before, after):
         return None
     damage_found = _damage(basis, last, rows, after)

@@ -52,6 +52,7 @@ def keep_plan(basis: Basis, made_plan: MadePlan, lease: Lease) -> Plan | None:
             operation=settings.operation,
             key=list(settings.key),
             ignores=sorted(settings.ignores),
+            reach=settings.reach,
             carried=list(settings.carried),
             columns=columns_as_kept(context),
             catalogue_version=context.catalogue.version,

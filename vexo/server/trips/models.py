@@ -44,6 +44,9 @@ class Trip(models.Model):
     """Names of the key fields that were chosen; empty where the sheet tells them."""
     ignores = models.JSONField(default=list)
     """What makes no difference between keys: a list of ``core.keys.record_keys.Ignored``."""
+    reach = models.TextField(blank=True, default="")
+    """Which records it may touch: ``all``, ``sent``, a condition; empty: those that went out, where any did, else all.
+    """
     columns = models.JSONField(default=dict)
     """Header → field as a person or a route wants it; an empty field for a column that is not carried."""
     lanes = models.JSONField(default=dict)
@@ -92,6 +95,7 @@ class Trip(models.Model):
             Operation(self.operation),
             str(self.row_filter.get("condition", "")),
             ignores=tuple(self.ignores),
+            reach=self.reach,
         )
 
     @property

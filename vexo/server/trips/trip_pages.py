@@ -166,6 +166,7 @@ def _head(trip: Trip, person: Person, job: Job | None) -> dict[str, Any]:
         "operation": trip.operation,
         "key": list(trip.key),
         "ignores": list(trip.ignores),
+        "reach": trip.reach,
         "version": trip.version,
         "created_by": WhoSerializer(trip.created_by).data,
         "created_at": trip.created_at,

@@ -1171,6 +1171,8 @@ export interface components {
             operation: string;
             key?: string[];
             ignores?: components["schemas"]["IgnoresEnum"][];
+            /** @default  */
+            reach: string;
             route?: number | null;
             /** @default  */
             prefix: components["schemas"]["PrefixEnum"] | components["schemas"]["BlankEnum"];
@@ -1552,6 +1554,7 @@ export interface components {
          *     * `not-meant` - not-meant
          *     * `exists` - exists
          *     * `other-part` - other-part
+         *     * `outside-reach` - outside-reach
          *     * `key-blank` - key-blank
          *     * `key-unread` - key-unread
          *     * `letter-for-figure` - letter-for-figure
@@ -1617,7 +1620,7 @@ export interface components {
          *     * `undone-with-group` - undone-with-group
          * @enum {string}
          */
-        FaultCodeEnum: "set-aside" | "left-out" | "not-meant" | "exists" | "other-part" | "key-blank" | "key-unread" | "letter-for-figure" | "decimal-comma" | "not-a-number" | "too-large" | "too-fine" | "not-yes-or-no" | "not-a-date" | "not-a-moment" | "not-a-choice" | "too-long" | "unknown-mark" | "names-none" | "names-several" | "not-read" | "lost-character" | "not-in-list" | "no-number-form" | "no-arithmetic" | "no-date-form" | "no-phone" | "look-up-none" | "look-up-several" | "required-empty" | "required-new" | "required-column" | "finds-several" | "unknown-identifier" | "not-found" | "unclear" | "near-key" | "several" | "copied" | "may-be-in" | "gone" | "renamed" | "swapped" | "identifier-differs" | "identifier-without-key" | "deleted-before" | "changed-since" | "key-asked" | "column-asked" | "both-changed" | "key-edited" | "emptied-many" | "check-differs" | "damaged" | "twin" | "shared" | "other-counts" | "emptied" | "refused" | "changed-meanwhile" | "gone-meanwhile" | "made-meanwhile" | "batch-too-large" | "no-answer" | "found-otherwise" | "changed-in-between" | "given-up" | "undone-with-group";
+        FaultCodeEnum: "set-aside" | "left-out" | "not-meant" | "exists" | "other-part" | "outside-reach" | "key-blank" | "key-unread" | "letter-for-figure" | "decimal-comma" | "not-a-number" | "too-large" | "too-fine" | "not-yes-or-no" | "not-a-date" | "not-a-moment" | "not-a-choice" | "too-long" | "unknown-mark" | "names-none" | "names-several" | "not-read" | "lost-character" | "not-in-list" | "no-number-form" | "no-arithmetic" | "no-date-form" | "no-phone" | "look-up-none" | "look-up-several" | "required-empty" | "required-new" | "required-column" | "finds-several" | "unknown-identifier" | "not-found" | "unclear" | "near-key" | "several" | "copied" | "may-be-in" | "gone" | "renamed" | "swapped" | "identifier-differs" | "identifier-without-key" | "deleted-before" | "changed-since" | "key-asked" | "column-asked" | "both-changed" | "key-edited" | "emptied-many" | "check-differs" | "damaged" | "twin" | "shared" | "other-counts" | "emptied" | "refused" | "changed-meanwhile" | "gone-meanwhile" | "made-meanwhile" | "batch-too-large" | "no-answer" | "found-otherwise" | "changed-in-between" | "given-up" | "undone-with-group";
         /** @description Rows with one fault: how many, the row number of the first, the words, and the answers for all of them. */
         FaultGroup: {
             state: components["schemas"]["RowStateEnum"];
@@ -2238,6 +2241,8 @@ export interface components {
             key?: string[];
             /** @description What makes no difference between keys. */
             ignores?: components["schemas"]["IgnoresEnum"][];
+            /** @description Which records may be touched: 'all', 'sent' (those that went out), a condition; empty by itself. */
+            reach?: string;
             /** @default  */
             operation: string;
             columns?: {
@@ -2872,6 +2877,7 @@ export interface components {
             operation: components["schemas"]["OperationEnum"];
             key: string[];
             ignores: string[];
+            reach: string;
             version: number;
             created_by: components["schemas"]["Who"];
             /** Format: date-time */
@@ -2932,6 +2938,7 @@ export interface components {
             operation: components["schemas"]["OperationEnum"];
             key: string[];
             ignores: string[];
+            reach: string;
             version: number;
             created_by: components["schemas"]["Who"];
             /** Format: date-time */

@@ -51,6 +51,7 @@ async function bringAll(known: readonly Looked[]): Promise<number> {
       trip: String(one.trip),
       operation: "",
       key: [],
+      reach: "",
       prefix: "" as const,
       marks: false,
     };

@@ -65,6 +65,7 @@ export function useWaitingSheet() {
         operation,
         key: [],
         route: way ?? null,
+        reach: "",
         prefix: guards.value ? (keptPrefix.value ? ("keep" as const) : ("off" as const)) : ("" as const),
         marks: marks.value,
       };

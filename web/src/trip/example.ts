@@ -91,6 +91,7 @@ export const trip = (values: Partial<TripDetail> = {}): TripDetail => ({
   operation: "update",
   key: ["berth_no"],
   ignores: [],
+  reach: "",
   version: 3,
   created_by: { username: "ada", name: "Ada Quillfeather" },
   created_at: "2026-11-16T09:12:00Z",

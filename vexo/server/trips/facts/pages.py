@@ -41,6 +41,7 @@ class TripSummary:
     operation: Annotated[str, OneOf("vexo.core.operations.Operation")]
     key: list[str]
     ignores: list[str]
+    reach: str
     version: int
     created_by: Annotated[Any, Serialized("vexo.server.who.WhoSerializer")]
     created_at: datetime

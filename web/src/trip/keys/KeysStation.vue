@@ -18,6 +18,7 @@ import KeyLists from "./KeyLists.vue";
 import KeyRows from "./KeyRows.vue";
 import KeyTable from "./KeyTable.vue";
 import { type Finds, useMeasuredKeys } from "./measured";
+import ReachPart from "./ReachPart.vue";
 
 const MEANS: Record<string, string> = {
   update: "A row whose key is not found is rejected.",
@@ -57,18 +58,30 @@ watch(
   () => trip.value.ignores,
   (now) => (ignores.value = [...now]),
 );
+const reach = ref(trip.value.reach);
+watch(
+  () => trip.value.reach,
+  (now) => (reach.value = now),
+);
 const IGNORED = [
   { value: "capitals", says: "capitals: a-1 is A-1" },
   { value: "accents", says: "accents: e is é" },
 ];
 const compared = computed(() => [...ignores.value].sort().join() === [...trip.value.ignores].sort().join());
-const changed = computed(() => key.value !== used.value || operation.value !== trip.value.operation || !compared.value);
+const changed = computed(
+  () =>
+    key.value !== used.value ||
+    operation.value !== trip.value.operation ||
+    reach.value.trim() !== trip.value.reach ||
+    !compared.value,
+);
 const { start, busy } = useDoing(
   async () => {
     const params = { path: { id: trip.value.id }, header: { "If-Match": `"${trip.value.version}"` } };
     const body = {
       key: key.value.split("+"),
       operation: operation.value,
+      reach: reach.value.trim(),
       ignores: ignores.value as ("capitals" | "accents")[],
     };
     const asked = await data(api.PATCH("/api/trips/{id}/columns", { params, body }));
@@ -93,6 +106,7 @@ const { start, busy } = useDoing(
           :options="OPERATIONS"
           :disabled="!mayPrepare"
         />
+        <ReachPart v-model="reach" :disabled="!mayPrepare" />
         <span class="soft">{{ MEANS[operation] }}</span>
       </div>
       <KeyTable

@@ -6,13 +6,18 @@ from django.db import migrations, models
 class Migration(migrations.Migration):
 
     dependencies = [
-        ('planning', '0002_plans_carried_on'),
+        ('trips', '0001_initial'),
     ]
 
     operations = [
         migrations.AddField(
-            model_name='plan',
+            model_name='trip',
             name='ignores',
             field=models.JSONField(default=list),
+        ),
+        migrations.AddField(
+            model_name='trip',
+            name='reach',
+            field=models.TextField(blank=True, default=''),
         ),
     ]

@@ -6,13 +6,18 @@ from django.db import migrations, models
 class Migration(migrations.Migration):
 
     dependencies = [
-        ('trips', '0001_initial'),
+        ('planning', '0002_plans_carried_on'),
     ]
 
     operations = [
         migrations.AddField(
-            model_name='trip',
+            model_name='plan',
             name='ignores',
             field=models.JSONField(default=list),
+        ),
+        migrations.AddField(
+            model_name='plan',
+            name='reach',
+            field=models.TextField(blank=True, default=''),
         ),
     ]

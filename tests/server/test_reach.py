@@ -1,0 +1,110 @@
+"""Which records a trip may touch: nothing outside its reach is written, whatever the sheet says."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from tests.server.test_lanes import LaneCase
+from tests.support import register, template
+
+template()
+
+from vexo.core.conditions import ConditionError  # noqa: E402
+from vexo.server.errors import PlainError  # noqa: E402
+from vexo.server.jobs.worker import run_inline  # noqa: E402
+from vexo.server.planning.measured_keys import measured_keys, start_measuring  # noqa: E402
+from vexo.server.trips.part_view import PartView  # noqa: E402
+
+
+class Reached(LaneCase):
+    def named(self, *numbers: str) -> str:
+        """Of these holders the surname is ours: they are in reach."""
+        for number in numbers:
+            self.theirs(number, last_name=f"Ours {self.begin}")
+        return f"last_name eq 'Ours {self.begin}'"
+
+    def test_a_foreign_sheet_touches_all_records_until_its_reach_is_said(self) -> None:
+        self.make(("01", "a"), ("02", "b"))
+        reach = self.named("01")
+        content = self.sheet(("01", "1"), ("02", "2"), ("03", "3"), header="holder_no,phone")
+        trip = self.trip(content)
+        self.assertEqual(self.verdicts(trip), ["update", "update", "rejected"])
+        self.change(trip, reach=reach)
+        self.assertEqual(self.codes(trip), [[], ["outside-reach"], ["not-found"]])
+        self.assertEqual(self.newest(trip).counts["reach"]["records"], 1)
+        self.assertEqual(self.apply(trip).totals["updated"], 1)
+        self.assertEqual([self.of(number)["phone"] for number in ("01", "02")], ["1", None])
+        self.change(trip, reach="all")
+        self.assertEqual(self.verdicts(trip), ["same", "update", "rejected"])
+
+    def test_it_binds_every_operation_and_each_way_in(self) -> None:
+        self.make(("01", "a"), ("02", "b"))
+        reach = self.named("01")
+        for operation, verdicts in (("update", ["update", "rejected"]), ("upsert", ["update", "rejected"]),
+                                    ("delete", ["delete", "rejected"])):  # fmt: skip
+            with self.subTest(operation):
+                content = self.sheet(("01", "1"), ("02", "2"), header="holder_no,phone")
+                trip = self.trip(content, operation, reach=reach)
+                self.assertEqual((self.verdicts(trip), self.codes(trip)[1]), (verdicts, ["outside-reach"]))
+        content = self.sheet(("01", "1"), ("02", "2"), header="holder_no,phone")
+        done = self.vexo.run(
+            "--as", "ada", "bring-in", "harbour-practice", "Holder", str(self.text(content)), "--trip", "new",
+            "--key", "holder_no", "--reach", reach, "--json",
+        )  # fmt: skip
+        self.assertEqual((done.returncode, '"rejected": 1' in done.stdout), (1, True), done.stdout + done.stderr)
+
+    def test_a_new_record_must_lie_in_reach_where_its_values_tell(self) -> None:
+        inside = f"Ours {self.begin}"
+        content = self.sheet(("91", inside), ("92", "Theirs"), header="holder_no,last_name")
+        trip = self.trip(content, "upsert", reach=f"last_name eq '{inside}'")
+        self.assertEqual((self.verdicts(trip), self.codes(trip)[1]), (["create", "rejected"], ["outside-reach"]))
+        untold = self.trip(content, "upsert", reach="phone eq '1'")
+        self.assertEqual(self.verdicts(untold), ["create", "create"])
+
+    def test_an_update_may_move_a_record_out_and_stays_this_trips(self) -> None:
+        self.make(("01", "a"))
+        reach = self.named("01")
+        trip = self.trip(self.sheet(("01", "Moved out"), header="holder_no,last_name"), reach=reach)
+        self.assertEqual(self.apply(trip).totals["updated"], 1)
+        self.plan(trip)
+        self.assertEqual(self.verdicts(trip), ["same"])
+
+    def test_a_sheet_that_went_out_touches_what_went_out_and_new_records(self) -> None:
+        trip, path = self.out("G", "notes")
+
+        def edit(sheet: Any) -> None:
+            sheet.cell(2, 4).value = "ours"
+            last = sheet.max_row + 1
+            for at, value in enumerate((None, "TERNISLAND", "H-001", "not ours"), 1):
+                sheet.cell(last, at).value = value
+            for at, value in enumerate((None, "TERNISLAND", "G-991", "new"), 1):
+                sheet.cell(last + 1, at).value = value
+
+        self.back(self.edited(path, edit), key=["harbour", "berth_no"], operation="upsert")
+        self.assertEqual(self.verdicts(trip)[0], "update")
+        self.assertEqual(self.codes(trip)[-2], ["outside-reach"])
+        self.assertNotIn("outside-reach", self.codes(trip)[-1])
+        before = register().berth("TERNISLAND", "H-001")["notes"]
+        self.decide(trip, "aside", [len(self.verdicts(trip)) - 1])
+        self.assertEqual(self.apply(trip).totals["updated"], 1)
+        self.assertEqual(register().berth("TERNISLAND", "H-001")["notes"], before)
+        self.change(trip, reach="all")
+        self.assertEqual(self.verdicts(trip)[-2], "update")
+
+    def test_keys_are_measured_within_it_and_what_cannot_be_a_reach_is_refused(self) -> None:
+        self.make(("01", "a"), ("02", "b"))
+        reach = self.named("01")
+        trip = self.trip(self.sheet(("01", "1"), ("02", "2"), header="holder_no,phone"), reach=reach)
+        self.assertEqual(run_inline(start_measuring(PartView.of(trip), self.person, run_here=True)).error, "")
+        told = measured_keys(PartView.of(trip))
+        [by_number] = [one for one in told.candidates if one.fields == ["holder_no"]]
+        self.assertEqual((told.records, by_number.rows.one, by_number.rows.none), (1, 1, 1))
+        with self.assertRaises(ConditionError):
+            self.change(trip, reach="last_nam eq 1")
+        with self.assertRaises(PlainError):
+            self.change(trip, reach="sent")
+        self.assertEqual(trip.reach, reach)
+        content = self.sheet(("01", "1"), header="holder_no,phone")
+        for wrong, error in (("last_nam eq 1", ConditionError), ("sent", PlainError)):
+            with self.subTest(wrong), self.assertRaises(error):
+                self.trip(content, reach=wrong)

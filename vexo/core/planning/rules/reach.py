@@ -1,0 +1,54 @@
+"""Rows that are about records outside the reach of their trip, or would make such. Rules: ``semantics.md`` 5.3."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import polars as pl
+
+from ...columns.marks import LEAVE
+from ...conditions.to_expression import to_expression
+from ...conditions.tree import fields_of
+from ...problems import Case
+from ...records import IDENTIFIER, Field
+from ..frame import CREATES, EARLIER_RESULT, OUTSIDE_REACH, FieldColumns
+from ..inputs import Inputs
+
+
+def add_reach(frame: pl.DataFrame, inputs: Inputs, fields: Sequence[Field]) -> pl.DataFrame:
+    """Add ``OUTSIDE_REACH``. What the trip itself has written stays its own, also where it moved a record out.
+
+    Args:
+        fields: carried ones, of which the frame has what is proposed.
+    """
+    if inputs.reach is None:
+        return frame.with_columns(pl.lit(value=False).alias(OUTSIDE_REACH))
+    own = pl.col(EARLIER_RESULT).is_in(["created", "updated"]).fill_null(value=False)
+    there = pl.col(IDENTIFIER).is_in(inputs.reach.ids.implode()).fill_null(value=False)
+    outside = pl.col(IDENTIFIER).is_not_null() & ~there & ~own
+    return frame.with_columns((outside | _made_outside(frame, inputs, fields)).alias(OUTSIDE_REACH))
+
+
+def _made_outside(frame: pl.DataFrame, inputs: Inputs, fields: Sequence[Field]) -> pl.Series:
+    """Whether the values of a new record lie outside the reach: where they say all that its condition asks."""
+    nothing = pl.repeat(value=False, n=len(frame), eager=True)
+    condition = inputs.reach.condition if inputs.reach is not None else None
+    if condition is None or not frame[CREATES].any():
+        return nothing
+    asked = {field.name for field in fields_of(condition)}
+    if not asked <= {field.name for field in fields}:
+        return nothing
+    values = frame.select(pl.col(FieldColumns(name).proposed).alias(name) for name in asked)
+    try:
+        meets = values.select(to_expression(condition)).to_series()
+    except ValueError:
+        return nothing
+    says = frame.select(
+        pl.all_horizontal([pl.col(FieldColumns(name).cell_says) != LEAVE for name in asked])
+    ).to_series()
+    return frame[CREATES] & says & ~meets
+
+
+def reach_cases(inputs: Inputs) -> list[Case]:
+    """Rows outside the reach: they are never written, and nobody answers for them but by widening it."""
+    return [Case("outside-reach", pl.col(OUTSIDE_REACH), None, (pl.lit(inputs.record_type.label),))]
