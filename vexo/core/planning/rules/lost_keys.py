@@ -156,6 +156,8 @@ def _answered_copies(
 ) -> tuple[pl.DataFrame, pl.DataFrame]:
     """Rows that were copied from another row, new records where a person says so; and those that still ask."""
     faults, answers = answered(find_faults(frame, _copied(frame, inputs, settings)), decisions)
+    if answers.is_empty():
+        return frame, faults
     new = pl.col(ROW_ID).is_in(answers[ROW_ID].filter(answers["answer"] == Answer.NEW).implode())
     frame = frame.with_columns(
         (pl.col(CREATES) | new).alias(CREATES),
@@ -167,6 +169,8 @@ def _answered_copies(
 
 def _answered_gone(frame: pl.DataFrame, decisions: pl.DataFrame) -> tuple[pl.DataFrame, pl.DataFrame]:
     """Rows whose record is gone, created anew where a person says so; and those that still ask."""
+    if not frame[GONE].any():
+        return frame, find_faults(frame, [])
     # A record whose key another one has now cannot be created anew.
     free = frame.filter(pl.col(KEY_MATCHES) == 0)[ROW_ID]
     counts = decisions.filter((pl.col("code") != "gone") | pl.col(ROW_ID).is_in(free.implode()))
@@ -230,6 +234,8 @@ def _bound_to(
     by_hand: bool = True,
 ) -> pl.DataFrame:
     """Rows with this answer are about this record; one that is not there any more is gone."""
+    if answers.is_empty():
+        return frame
     said = answers.filter(answers["answer"] == answer).select(ROW_ID, "argument", pl.lit(value=True).alias("said"))
     if said.is_empty():
         return frame

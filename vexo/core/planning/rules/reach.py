@@ -16,13 +16,14 @@ from ..inputs import Inputs
 
 
 def add_reach(frame: pl.DataFrame, inputs: Inputs, fields: Sequence[Field]) -> pl.DataFrame:
-    """Add ``OUTSIDE_REACH``. What the trip itself has written stays its own, also where it moved a record out.
+    """Add ``OUTSIDE_REACH``, where not all records are in reach. What the trip itself has written stays its own, also
+    where it moved a record out.
 
     Args:
         fields: carried ones, of which the frame has what is proposed.
     """
     if inputs.reach is None:
-        return frame.with_columns(pl.lit(value=False).alias(OUTSIDE_REACH))
+        return frame
     own = pl.col(EARLIER_RESULT).is_in(["created", "updated"]).fill_null(value=False)
     there = pl.col(IDENTIFIER).is_in(inputs.reach.ids.implode()).fill_null(value=False)
     outside = pl.col(IDENTIFIER).is_not_null() & ~there & ~own
@@ -51,4 +52,6 @@ def _made_outside(frame: pl.DataFrame, inputs: Inputs, fields: Sequence[Field]) 
 
 def reach_cases(inputs: Inputs) -> list[Case]:
     """Rows outside the reach: they are never written, and nobody answers for them but by widening it."""
+    if inputs.reach is None:
+        return []
     return [Case("outside-reach", pl.col(OUTSIDE_REACH), None, (pl.lit(inputs.record_type.label),))]

@@ -38,12 +38,16 @@ def _problem_cases(frame: pl.DataFrame, columns: FieldColumns, bad: pl.Expr) -> 
 
 def unreadable_cases(frame: pl.DataFrame, fields: Sequence[Field]) -> list[Case]:
     """Cells that cannot be read, but where it is asked how."""
-    cases: list[Case] = []
-    for columns in each(field.name for field in fields):
-        bad = (pl.col(columns.action) == CellAction.BAD) & ~pl.col(columns.asked)
-        if frame.select(bad.any()).item():
-            cases += _problem_cases(frame, columns, bad)
-    return cases
+    bad = {
+        columns.name: (pl.col(columns.action) == CellAction.BAD) & ~pl.col(columns.asked)
+        for columns in each(field.name for field in fields)
+    }
+    if not bad:
+        return []
+    there = frame.select(cells.any().alias(name) for name, cells in bad.items()).row(0, named=True)
+    return [
+        case for name, cells in bad.items() if there[name] for case in _problem_cases(frame, FieldColumns(name), cells)
+    ]
 
 
 def key_cases(inputs: Inputs, settings: Settings) -> list[Case]:
