@@ -93,6 +93,17 @@ class Measured(unittest.TestCase):
         self.assertEqual(getattr(recommended(figures, BERTH, own=True), "fields", None), ("id",))
         self.assertEqual(getattr(recommended(figures, BERTH, own=False), "fields", None), ("code",))
         self.assertEqual(ranked(figures, BERTH, own=False)[-1].fields, ("id",))
+        # Of two harbours' berths one is in reach: by their number alone those of the other find its records too.
+        rows = [
+            (None, "A", "north", None),
+            (None, "B", "north", None),
+            (None, "A", "south", None),
+            (None, "B", "south", None),
+        ]
+        reach = records(["code", "name"], ("1", "1", "A", "north"), ("2", "1", "B", "north"))
+        both = [measure(carried_rows(NAMES, rows), reach, key, BERTH) for key in (("code",), ("code", "name"))]
+        self.assertEqual([one.rows[Finds.ONE] for one in both], [4, 2])
+        self.assertEqual(getattr(recommended(both, BERTH, own=False), "fields", None), ("code", "name"))
         nothing = [measure(carried, now.clear(), key, BERTH) for key in candidates(BERTH, NAMES)]
         self.assertIsNone(recommended(nothing, BERTH, own=True))
 

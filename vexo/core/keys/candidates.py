@@ -146,10 +146,10 @@ def ranked(figures: Sequence[KeyFigures], record_type: RecordType, *, own: bool)
 
     def worth(one: KeyFigures) -> tuple[bool, bool, int, int, bool, int]:
         foreign = one.fields == identifier and not own
-        # A key that finds nothing tells nothing apart, however different its values are.
-        finds = one.rows[Finds.ONE]
-        return (foreign or not finds, bool(one.rows[Finds.SEVERAL]), -finds, one.rows[Finds.SHARED], not one.declared,
-                len(one.fields))  # fmt: skip
+        finds, shared = one.rows[Finds.ONE], one.rows[Finds.SHARED]
+        # Rows that meet at one record are told apart by another key, or are doubles by any.
+        several = bool(one.rows[Finds.SEVERAL])
+        return foreign or not finds, several, shared - finds, shared, not one.declared, len(one.fields)
 
     return sorted(figures, key=worth)
 
