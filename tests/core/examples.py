@@ -12,13 +12,12 @@ from vexo.core.cell_parser import parse
 from vexo.core.columns.carried_values import Reading, carry
 from vexo.core.columns.lanes import Lane
 from vexo.core.columns.matches import ColumnMatch
-from vexo.core.keys.record_keys import Ignored
 from vexo.core.operations import Operation
 from vexo.core.planning.decisions import DECISIONS
 from vexo.core.planning.inputs import Inputs, Settings
 from vexo.core.planning.merge_base import Ledger
 from vexo.core.planning.plan import make_plan
-from vexo.core.records import IDENTIFIER, VERSION, Catalogue, Choice, Field, Kind, Promises, RecordType
+from vexo.core.records import IDENTIFIER, VERSION, Catalogue, Choice, Field, Ignored, Kind, Promises, RecordType
 from vexo.core.sheets import Choices, SheetError, SheetProfile
 from vexo.core.sheets.readers import child
 from vexo.core.sheets.sheet import AS_FOUND, Column

@@ -13,8 +13,8 @@ from hypothesis import strategies as st
 
 from tests.core.examples import BERTH, answers, carried_rows, codes, plan, plan_and_questions, records, verdicts
 from vexo.core.keys.candidates import Finds, candidates, measure, places_that_find, ranked, recommended
-from vexo.core.keys.record_keys import Ignored
 from vexo.core.operations import Operation
+from vexo.core.records import Ignored
 
 NAMES = ["id", "code", "name", "nights"]
 CODES = st.sampled_from([None, "", " ", "A-1", " A-1", "a-1", "A-\u00c9", "A-E", "A-E\u0301", "a-e", "[x]"])

@@ -27,6 +27,17 @@ class Kind(StrEnum):
     REFERENCE = "reference"
 
 
+class Ignored(StrEnum):
+    """What makes no difference between two keys, where a person says so."""
+
+    CAPITALS = "capitals"
+    ACCENTS = "accents"
+
+
+EXACT: frozenset[Ignored] = frozenset()
+"""Keys compare exactly but for spaces at their ends."""
+
+
 class UnknownName(MendableError):
     """A record type or field that the application does not have."""
 

@@ -9,9 +9,8 @@ from typing import Any
 
 from ..columns.lanes import PLAIN, Blank, Lane, lanes_from_json
 from ..columns.treatments import Treatment
-from ..keys.record_keys import Ignored
 from ..operations import Operation
-from ..records import Catalogue, Field, Kind, RecordType
+from ..records import Catalogue, Field, Ignored, Kind, RecordType
 from ..values import SEPARATOR
 from .base import VERSION, DocumentError, Lost, texts
 

@@ -8,8 +8,8 @@ from enum import StrEnum
 
 import polars as pl
 
-from ..records import IDENTIFIER, Kind, RecordType
-from .record_keys import EXACT, Ignored, is_declared, normal_key, row_keys
+from ..records import EXACT, IDENTIFIER, Ignored, Kind, RecordType
+from .record_keys import is_declared, normal_key, row_keys
 
 _NO_KEY = (Kind.CHOICES, Kind.YES_NO)
 """Kinds of which no single field tells records apart."""

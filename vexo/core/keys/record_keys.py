@@ -3,26 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Sequence
-from enum import StrEnum
 
 import polars as pl
 
 from ..columns.carried_columns import CarriedColumns
 from ..columns.marks import VALUE
 from ..errors import MendableError
-from ..records import IDENTIFIER, Field, Kind, RecordType
+from ..records import EXACT, IDENTIFIER, Field, Ignored, Kind, RecordType
 from ..values import bare, to_text
-
-
-class Ignored(StrEnum):
-    """What makes no difference between two keys, where a person says so."""
-
-    CAPITALS = "capitals"
-    ACCENTS = "accents"
-
-
-EXACT: frozenset[Ignored] = frozenset()
-"""Keys compare exactly but for spaces at their ends."""
 
 
 class RecordKeyError(MendableError):

@@ -9,9 +9,8 @@ import polars as pl
 
 from ..columns.lanes import PLAIN, Lane
 from ..conditions import Condition
-from ..keys.record_keys import EXACT, Ignored
 from ..operations import Operation
-from ..records import IDENTIFIER, RecordType
+from ..records import EXACT, IDENTIFIER, Ignored, RecordType
 from ..sheets.sheet import ROW_ID
 from .decisions import DECISIONS
 from .merge_base import Ledger

@@ -6,7 +6,7 @@ from typing import Any
 
 from rest_framework import serializers
 
-from vexo.core.keys.record_keys import Ignored
+from vexo.core.records import Ignored
 
 _TEXTS = serializers.CharField
 

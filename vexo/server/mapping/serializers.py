@@ -7,7 +7,7 @@ from typing import Any
 from rest_framework import serializers
 
 from vexo.core.columns.lanes import Lane, lanes_from_json
-from vexo.core.keys.record_keys import Ignored
+from vexo.core.records import Ignored
 
 from ..trips.lane_serializers import LaneSerializer, TreatmentField
 

@@ -10,10 +10,10 @@ import polars as pl
 
 from vexo.core.columns.lanes import check_lane, lanes_from_json
 from vexo.core.columns.matches import ColumnMatch, MatchedBy, refuse_conflicts
-from vexo.core.keys.record_keys import Ignored, RecordKeyError, check_key
+from vexo.core.keys.record_keys import RecordKeyError, check_key
 from vexo.core.operations import Operation
 from vexo.core.planning.inputs import SENT, Settings
-from vexo.core.records import Catalogue, Field, RecordType
+from vexo.core.records import Catalogue, Field, Ignored, RecordType
 from vexo.core.sheets import SheetProfile
 from vexo.core.sheets.shape import column_titles
 

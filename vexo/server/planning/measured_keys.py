@@ -26,10 +26,10 @@ from vexo.core.keys.candidates import (
     ranked,
     recommended,
 )
-from vexo.core.keys.record_keys import Ignored, check_key
+from vexo.core.keys.record_keys import check_key
 from vexo.core.operations import Operation
 from vexo.core.planning.inputs import SENT, Settings
-from vexo.core.records import IDENTIFIER, Field, Kind, RecordType
+from vexo.core.records import IDENTIFIER, Field, Ignored, Kind, RecordType
 from vexo.core.sheets.sheet import ROW
 from vexo.core.sheets.writers.delimited import write_csv
 from vexo.core.sheets.writers.outgoing import OutgoingColumn
