@@ -12,6 +12,7 @@ template()
 from vexo.core.conditions import ConditionError  # noqa: E402
 from vexo.server.errors import PlainError  # noqa: E402
 from vexo.server.jobs.worker import run_inline  # noqa: E402
+from vexo.server.planning.absent_records import absent_records  # noqa: E402
 from vexo.server.planning.measured_keys import measured_keys, start_measuring  # noqa: E402
 from vexo.server.trips.part_view import PartView  # noqa: E402
 
@@ -108,3 +109,27 @@ class Reached(LaneCase):
         for wrong, error in (("last_nam eq 1", ConditionError), ("sent", PlainError)):
             with self.subTest(wrong), self.assertRaises(error):
                 self.trip(content, reach=wrong)
+
+    def test_records_in_reach_that_the_sheet_lacks_are_counted_listed_and_a_sheet(self) -> None:
+        self.make(("01", "a"), ("02", "b"), ("03", "c"))
+        reach = self.named("01", "02", "03")
+        trip = self.trip(self.sheet(("02", "1"), header="holder_no,phone"), reach=reach)
+        told = absent_records(PartView.of(trip))
+        self.assertEqual((told.known, told.count, told.reach, told.labels), (True, 2, 3, ["Holder no."]))
+        self.assertEqual([one.key for one in told.records], [[f"{self.begin}01"], [f"{self.begin}03"]])
+        target = self.text("", "absent.csv")
+        said = self.vexo.json("--as", "ada", "keys", str(trip.pk), "--absent", "-o", str(target))
+        self.assertEqual((said["count"], said["records"][0]["key"]), (2, [f"{self.begin}01"]))
+        listed = target.read_text(encoding="utf-8-sig").splitlines()
+        self.assertEqual(listed[0], "Record ID,Holder no.")
+        self.assertEqual([line.split(",")[1] for line in listed[1:]], [f"{self.begin}01", f"{self.begin}03"])
+        whole = self.trip(self.sheet(("02", "1"), header="holder_no,phone"), reach="all")
+        self.assertEqual(absent_records(PartView.of(whole)).count, self.newest(whole).counts["type"] - 1)
+
+    def test_of_a_sheet_that_went_out_those_whose_rows_were_taken_out(self) -> None:
+        trip, path = self.out("H", "notes")
+        count = trip.kept_copies.get().rows
+        self.back(self.edited(path, lambda sheet: sheet.delete_rows(2, 2)))
+        told = absent_records(PartView.of(trip))
+        self.assertEqual((told.count, told.reach), (2, count))
+        self.assertEqual([one.key[1] for one in told.records], ["H-001", "H-002"])

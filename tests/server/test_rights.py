@@ -82,6 +82,8 @@ ENDPOINTS: dict[tuple[str, str], str] = {
     ("post", f"{TRIP}/plan"): PREPARER,
     ("get", f"{TRIP}/keys"): VIEWER,
     ("post", f"{TRIP}/keys"): PREPARER,
+    ("get", f"{TRIP}/keys/absent"): VIEWER,
+    ("get", f"{TRIP}/keys/absent.csv"): VIEWER,
     ("get", f"{TRIP}/keys/rows"): VIEWER,
     ("get", f"{TRIP}/keys/rows.csv"): VIEWER,
     ("post", f"{TRIP}/passes"): PREPARER,

@@ -4,13 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import wraps
-from typing import Any
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
 import click
 
 from .common import find_view, finish, json_option, print_json, ready
 from .main import Setting
 from .terminal import console, plain_table
+
+if TYPE_CHECKING:
+    from vexo.server.trips.part_view import PartView
 
 
 def key_options(command: Callable[..., Any]) -> Callable[..., Any]:
@@ -29,6 +33,29 @@ def key_options(command: Callable[..., Any]) -> Callable[..., Any]:
     return gathered
 
 
+def _print_absent(view: PartView, output: Path | None, as_json: bool) -> None:
+    from vexo.server.errors import PlainError
+    from vexo.server.planning.absent_records import absent_records, write_absent
+    from vexo.server.trips.facts import to_json
+
+    told = absent_records(view)
+    if not told.known:
+        raise PlainError("Which records the sheet lacks is not known. Plan the trip, or say its reach.", "reach")
+    if output is not None:
+        try:
+            write_absent(view, output)
+        except OSError as error:
+            raise PlainError(f"{output} cannot be written: {error.strerror or error}. Choose another place.") from error
+    if as_json:
+        print_json({"trip": view.trip.pk} | to_json(told))
+        return
+    table = plain_table("Record ID", *told.labels)
+    for one in told.records:
+        table.add_row(one.identifier, *one.key)
+    console().print(table)
+    click.echo(f"{told.count:,} of {told.reach:,} records in reach are in no row.", err=True)
+
+
 @click.command()
 @click.argument("trip", type=int)
 @click.option("--key", "keys", multiple=True, metavar="FIELD+FIELD", help="A key to measure beside the usual ones.")
@@ -37,15 +64,28 @@ def key_options(command: Callable[..., Any]) -> Callable[..., Any]:
     type=click.Choice(["one", "none", "several", "blank", "shared"]),
     help="List the rows that find this by the key that is said.",
 )
+@click.option("--absent", is_flag=True, help="List the records in reach that no row is about.")
+@click.option("-o", "output", type=click.Path(path_type=Path), help="Write all of these to a CSV file.")
 @json_option
 @ready
-def keys_(setting: Setting, trip: int, keys: tuple[str, ...], rows: str | None, as_json: bool) -> None:
+def keys_(
+    setting: Setting,
+    trip: int,
+    keys: tuple[str, ...],
+    rows: str | None,
+    absent: bool,
+    output: Path | None,
+    as_json: bool,
+) -> None:
     """Measure the keys of a trip's sheet: what each would find. Nothing is written, and no key is chosen."""
     from vexo.server.errors import PlainError
     from vexo.server.planning.measured_keys import measured_keys, rows_that_find, start_measuring
     from vexo.server.trips.facts import to_json
 
     view = find_view(trip)
+    if absent:
+        _print_absent(view, output, as_json)
+        return
     asked = [[name.strip() for name in key.split("+")] for key in keys]
     if rows and len(asked) != 1:
         raise PlainError("Say whose rows are listed: --key FIELD+FIELD, once.")

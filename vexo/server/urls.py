@@ -69,6 +69,8 @@ urlpatterns = [
     path("api/trips/<int:pk>/expected", edits.ExpectView.as_view()),
     path("api/trips/<int:pk>/plan", planning.PlanView.as_view()),
     path("api/trips/<int:pk>/keys", keys.MeasuredKeysView.as_view()),
+    path("api/trips/<int:pk>/keys/absent", keys.AbsentView.as_view()),
+    path("api/trips/<int:pk>/keys/absent.csv", keys.AbsentFileView.as_view()),
     path("api/trips/<int:pk>/keys/rows", keys.KeyRowsView.as_view()),
     path("api/trips/<int:pk>/keys/rows.csv", keys.KeyRowsFileView.as_view()),
     path("api/trips/<int:pk>/passes", passes.PassesView.as_view()),

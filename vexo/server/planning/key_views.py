@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Any
@@ -17,15 +18,18 @@ from rest_framework.views import APIView
 from vexo.core.keys.candidates import Finds
 
 from ..jobs.views import JobSerializer
+from ..people.models import Person
 from ..people.permissions import person_of
 from ..people.rights import Action
 from ..queries import whole_number
 from ..serializing import serializer_for
 from ..trips.facts import to_json
-from ..trips.facts.keys import MeasuredKeys
+from ..trips.facts.keys import AbsentRecords, MeasuredKeys
+from ..trips.part_view import PartView
 from ..trips.row_windows import WindowSerializer
 from ..trips.sheets import downloaded
 from ..trips.views import find_view
+from .absent_records import absent_records, write_absent
 from .measured_keys import measured_keys, rows_that_find, start_measuring, write_rows_that_find
 
 _PLACES = [
@@ -75,6 +79,32 @@ class KeyRowsView(APIView):
         return Response(to_json(rows_that_find(find_view(pk, request), key, asked.get("finds", ""), place)))
 
 
+class AbsentView(APIView):
+    @extend_schema(responses=serializer_for(AbsentRecords))
+    def get(self, request: Request, pk: int) -> Response:
+        """Records in reach that no row of the sheet is about, the first of them listed."""
+        return Response(to_json(absent_records(find_view(pk, request))))
+
+
+class AbsentFileView(APIView):
+    @extend_schema(responses={(200, "text/csv"): OpenApiTypes.BINARY})
+    def get(self, request: Request, pk: int) -> HttpResponse:
+        """All of them with their record ID and key, as CSV."""
+        view = find_view(pk, request)
+        name = f"trip-{view.trip.pk}-not-in-the-sheet.csv"
+        return _file(view, person_of(request), name, lambda path: write_absent(view, path))
+
+
+def _file(view: PartView, person: Person, name: str, write: Callable[[Path], object]) -> HttpResponse:
+    with TemporaryDirectory() as folder:
+        path = Path(folder) / "rows.csv"
+        write(path)
+        content = path.read_bytes() if path.exists() else b""
+    downloaded(view.trip, person, name)
+    disposition = f'attachment; filename="{name}"'
+    return HttpResponse(content, content_type="text/csv", headers={"Content-Disposition": disposition})
+
+
 class KeyRowsFileView(APIView):
     @extend_schema(responses={(200, "text/csv"): OpenApiTypes.BINARY}, parameters=_PLACES)
     def get(self, request: Request, pk: int) -> HttpResponse:
@@ -82,11 +112,5 @@ class KeyRowsFileView(APIView):
         view, asked = find_view(pk, request), request.query_params
         key = [name for name in asked.get("key", "").split(",") if name]
         name = f"trip-{view.trip.pk}-{'-'.join(key)}-{asked.get('finds', '')}.csv"
-        with TemporaryDirectory() as folder:
-            path = Path(folder) / "rows.csv"
-            write_rows_that_find(view, key, asked.get("finds", ""), path)
-            content = path.read_bytes()
-        downloaded(view.trip, person_of(request), name)
-        return HttpResponse(
-            content, content_type="text/csv", headers={"Content-Disposition": f'attachment; filename="{name}"'}
-        )
+        finds = asked.get("finds", "")
+        return _file(view, person_of(request), name, lambda path: write_rows_that_find(view, key, finds, path))

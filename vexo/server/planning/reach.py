@@ -23,7 +23,7 @@ from .context import PlanContext
 
 
 def read_reach(context: PlanContext, client: Client) -> dict[str, Any]:
-    """How many records are in reach, and where their IDs are kept; nothing where they need not be asked for.
+    """How many records are in reach, and where their IDs and keys are kept; nothing where they need not be asked for.
 
     Raises:
         ConditionError, UnknownName
@@ -32,13 +32,14 @@ def read_reach(context: PlanContext, client: Client) -> dict[str, Any]:
     if reach in ("", SENT):
         return {}
     condition = read_condition(reach, record_type, context.catalogue)
-    ids = pl.concat(list(client.read(record_type, [record_type.identifier], condition))).select(IDENTIFIER)
-    path = artifacts.write(ids, artifacts.named(context.trip.pk, "reach", uuid.uuid4().hex))
-    return {"reach": {"records": len(ids), "path": path}}
+    fields = [record_type.identifier, *record_type.natural_key]
+    records = pl.concat(list(client.read(record_type, fields, condition))).select(IDENTIFIER, *record_type.natural_key)
+    path = artifacts.write(records, artifacts.named(context.trip.pk, "reach", uuid.uuid4().hex))
+    return {"reach": {"records": len(records), "path": path}}
 
 
 def reach_paths(counts: Mapping[str, Any]) -> list[str]:
-    """Where the IDs of the records in reach are kept, if they are."""
+    """Where the IDs and keys of the records in reach are kept, if they are."""
     return [counts["reach"]["path"]] if "reach" in counts else []
 
 

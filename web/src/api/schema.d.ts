@@ -635,6 +635,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/trips/{id}/keys/absent": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Records in reach that no row of the sheet is about, the first of them listed. */
+        get: operations["trips_keys_absent_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trips/{id}/keys/absent.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description All of them with their record ID and key, as CSV. */
+        get: operations["trips_keys_absent.csv_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/trips/{id}/keys/rows": {
         parameters: {
             query?: never;
@@ -1021,6 +1055,26 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** @description A record that no row is about: its ID, and its key as people know it, field by field. */
+        AbsentRecord: {
+            identifier: string;
+            key: string[];
+        };
+        /**
+         * @description Records in reach that no row of the sheet is about.
+         *
+         *     Attributes:
+         *         known: whether that can be told.
+         *         count: how many these are, of ``reach`` records in all; the first 200 are listed.
+         *         labels: the fields of their key.
+         */
+        AbsentRecords: {
+            known: boolean;
+            count: number;
+            reach: number;
+            labels: string[];
+            records: components["schemas"]["AbsentRecord"][];
+        };
         /**
          * @description * `write` - WRITE
          *     * `held` - HELD
@@ -4241,6 +4295,48 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Job"];
+                };
+            };
+        };
+    };
+    trips_keys_absent_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AbsentRecords"];
+                };
+            };
+        };
+    };
+    "trips_keys_absent.csv_retrieve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
                 };
             };
         };

@@ -58,3 +58,28 @@ class MeasuredKeys:
     ignores: list[str]
     current: bool
     type_size: int | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class AbsentRecord:
+    """A record that no row is about: its ID, and its key as people know it, field by field."""
+
+    identifier: str
+    key: list[str]
+
+
+@dataclass(frozen=True, slots=True)
+class AbsentRecords:
+    """Records in reach that no row of the sheet is about.
+
+    Attributes:
+        known: whether that can be told.
+        count: how many these are, of ``reach`` records in all; the first 200 are listed.
+        labels: the fields of their key.
+    """
+
+    known: bool
+    count: int
+    reach: int
+    labels: list[str]
+    records: list[AbsentRecord]

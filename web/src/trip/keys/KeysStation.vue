@@ -14,6 +14,7 @@ import SearchPart from "@/ui/SearchPart.vue";
 import SidePanel from "@/ui/SidePanel.vue";
 
 import { useTripContext } from "../context";
+import AbsentCard from "./AbsentCard.vue";
 import KeyLists from "./KeyLists.vue";
 import KeyRows from "./KeyRows.vue";
 import KeyTable from "./KeyTable.vue";
@@ -189,6 +190,7 @@ const { start, busy } = useDoing(
         </fieldset>
         <p v-if="ignores.length" class="soft">Where two records become one by it, the row asks which one it is.</p>
       </section>
+      <AbsentCard />
       <section class="card">
         <b>Two rows, one record</b>
         <p>
