@@ -69,6 +69,30 @@ class Reached(LaneCase):
         self.assertEqual(self.apply(trip).totals["updated"], 1)
         self.plan(trip)
         self.assertEqual(self.verdicts(trip), ["same"])
+        self.again(trip, self.sheet(("01", "Moved further"), header="holder_no,last_name"))
+        self.assertEqual(self.codes(trip), [["outside-reach"]], "it is outside now, and is written to no more")
+        self.change(trip, operation="delete")
+        self.assertEqual(self.codes(trip), [["outside-reach"]])
+        self.assertEqual(self.of("01")["last_name"], "Moved out")
+
+    def test_what_a_sheet_that_went_out_made_stays_in_its_reach(self) -> None:
+        trip, path = self.out("J", "length_m", "notes")
+
+        def add(sheet: Any) -> None:
+            last = sheet.max_row + 1
+            for at, value in enumerate((None, "TERNISLAND", "ZZ-7741", 8.5, "new"), 1):
+                sheet.cell(last, at).value = value
+
+        added = self.edited(path, add)
+        self.back(added, key=["harbour", "berth_no"], operation="upsert")
+        self.assertEqual(self.verdicts(trip)[-1], "create")
+        self.assertEqual(self.apply(trip).totals["created"], 1)
+
+        def edit(sheet: Any) -> None:
+            sheet.cell(sheet.max_row, 5).value = "edited"
+
+        self.back(self.edited(added, edit))
+        self.assertEqual((self.verdicts(trip)[-1], self.codes(trip)[-1]), ("update", []))
 
     def test_a_sheet_that_went_out_touches_what_went_out_and_new_records(self) -> None:
         trip, path = self.out("G", "notes")

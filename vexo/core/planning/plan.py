@@ -193,7 +193,7 @@ def make_plan(inputs: Inputs, settings: Settings) -> tuple[pl.DataFrame, pl.Data
     frame = holds.compare_checks(_with_records(frame, inputs, [*fields, *checks]), checks)
     frame, emptied = _compared(frame, inputs, settings, decisions)
     frame = changed_records(frame, inputs, fields) if deleting else frame
-    frame = add_reach(frame, inputs, judged)
+    frame = add_reach(frame, inputs, judged, deleting=deleting)
     _, answers = answered(find_faults(frame, rejects.unreadable_cases(frame, beyond_key)), decisions)
     frame = _apply_answers(frame, answers)
     conflicts, answers = answered(find_faults(frame, holds.cell_cases(frame, inputs, settings, judged)), decisions)

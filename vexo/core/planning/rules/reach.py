@@ -13,18 +13,24 @@ from ...problems import Case
 from ...records import IDENTIFIER, Field
 from ..frame import CREATES, EARLIER_RESULT, OUTSIDE_REACH, FieldColumns
 from ..inputs import Inputs
+from ..verdicts import CellAction
 
 
-def add_reach(frame: pl.DataFrame, inputs: Inputs, fields: Sequence[Field]) -> pl.DataFrame:
-    """Add ``OUTSIDE_REACH``, where not all records are in reach. What the trip itself has written stays its own, also
-    where it moved a record out.
+def add_reach(frame: pl.DataFrame, inputs: Inputs, fields: Sequence[Field], *, deleting: bool = False) -> pl.DataFrame:
+    """Add ``OUTSIDE_REACH``, where not all records are in reach. What the trip itself has made is in the reach of what
+    went out; a record that it moved out stays the same as long as nothing more is to be written to it.
 
     Args:
         fields: carried ones, of which the frame has what is proposed.
     """
     if inputs.reach is None:
         return frame
-    own = pl.col(EARLIER_RESULT).is_in(["created", "updated"]).fill_null(value=False)
+    if inputs.reach.condition is None:
+        own = (pl.col(EARLIER_RESULT) == "created").fill_null(value=False)
+    else:
+        writes = [pl.col(FieldColumns(field.name).action) != CellAction.NOTHING for field in fields]
+        touched = pl.any_horizontal(writes) if writes else pl.lit(deleting)
+        own = pl.col(EARLIER_RESULT).is_in(["created", "updated"]).fill_null(value=False) & ~touched
     there = pl.col(IDENTIFIER).is_in(inputs.reach.ids.implode()).fill_null(value=False)
     outside = pl.col(IDENTIFIER).is_not_null() & ~there & ~own
     return frame.with_columns((outside | _made_outside(frame, inputs, fields)).alias(OUTSIDE_REACH))
