@@ -71,14 +71,16 @@ def normal_key(column: str, field: Field, ignores: Collection[Ignored] = EXACT) 
     return values.str.to_lowercase() if Ignored.CAPITALS in ignores else values
 
 
-def key_texts(table: pl.DataFrame, key: Sequence[str], record_type: RecordType) -> pl.DataFrame:
+def key_texts(
+    table: pl.DataFrame, key: Sequence[str], record_type: RecordType, ignores: Collection[Ignored] = EXACT
+) -> pl.DataFrame:
     """Keys as texts, in the form in which they compare.
 
     Args:
         table: has a column of values for each field of the key, named as the field.
     """
     fields = [record_type.field(name) for name in key]
-    values = table.select(normal_key(field.name, field).alias(field.name) for field in fields)
+    values = table.select(normal_key(field.name, field, ignores).alias(field.name) for field in fields)
     return pl.DataFrame([to_text(field, values[field.name]).alias(field.name) for field in fields])
 
 

@@ -53,9 +53,10 @@ def near(frame: pl.DataFrame, inputs: Inputs, settings: Settings) -> pl.DataFram
     )
     wanted = own_texts.filter(lost).unique(maintain_order=True)
     free = inputs.now.filter(~pl.col(IDENTIFIER).is_in(frame[IDENTIFIER].drop_nulls().implode()))
-    known = free.select(IDENTIFIER).hstack(key_texts(free, key, inputs.record_type))
+    known = free.select(IDENTIFIER).hstack(key_texts(free, key, inputs.record_type, settings.ignores))
     candidates = near_records(wanted, known, key).group_by(AT, maintain_order=True).head(MOST)
-    shown = known.select(IDENTIFIER, pl.concat_str(key, separator=SEPARATOR).alias("shown"))
+    as_written = free.select(IDENTIFIER).hstack(key_texts(free, key, inputs.record_type))
+    shown = as_written.select(IDENTIFIER, pl.concat_str(key, separator=SEPARATOR).alias("shown"))
     candidates = candidates.join(shown.unique(IDENTIFIER), on=IDENTIFIER, how="left", maintain_order="left")
     grouped = candidates.group_by(AT, maintain_order=True).agg(
         pl.col("shown").str.join("\n").alias(NEAR_KEYS), pl.col(IDENTIFIER).alias(NEAR_RECORDS)
