@@ -115,9 +115,12 @@ class Killed(unittest.TestCase):
             row[at] = f"{float(row[at]) + 1:.2f}"
         sheet.save()
         brought = vexo.json(
-            "--as", "ada", "bring-in", "harbour-live", "Contract", str(path), "--trip", str(sent["trip"])
+            "--as", "ada", "bring-in", "harbour-live", "Contract", str(path), "--trip", str(sent["trip"]), code=1
         )
         self.assertEqual(brought["verdicts"]["update"], self.ROWS)
+        asked = ("decide", str(brought["trip"]), "go on", "--code", "many-changes")
+        vexo.json("--as", "ada", *asked)
+        brought["plan"] = vexo.json("--as", "ada", "review", str(brought["trip"]))["plan"]
         return brought, {row[number]: float(row[at]) for row in sheet.rows[1:]}
 
     def slow(self, seconds: float) -> None:

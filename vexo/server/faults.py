@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 
+from vexo.core.planning.guards import GuardCode
+
 Words = Callable[[str, Sequence[str]], str]
 
 
@@ -177,3 +179,13 @@ def group_words(code: str, label: str = "", arguments: Sequence[str] = ()) -> st
 def known(code: str) -> bool:
     """Whether there are words for a code."""
     return code in _WORDS
+
+
+def guard_words(code: GuardCode, count: int, of: int) -> str:
+    """What is asked about a whole plan."""
+    share = f" of {of:,} ({count / of:.0%})" if of else ""
+    return {
+        GuardCode.MANY_CHANGES: f"{count:,}{share} records of this type would be changed. Are so many meant?",
+        GuardCode.MANY_DELETES: f"{count:,}{share} records of this type would be deleted. Are so many meant?",
+        GuardCode.MOSTLY_NEW: f"{count:,} new records would be made, and only {of:,} changed. Are they new?",
+    }[code]

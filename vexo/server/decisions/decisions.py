@@ -10,6 +10,8 @@ import polars as pl
 from django.db import transaction
 from django.utils import timezone
 
+from vexo.core.planning.decisions import DECISIONS
+from vexo.core.planning.guards import GuardCode
 from vexo.core.planning.verdicts import Answer, answered_by
 
 from .. import artifacts
@@ -23,6 +25,8 @@ from ..people.rights import Action, require
 from ..planning.basis import decisions_of
 from ..planning.context import seen_plan
 from ..planning.models import Decision, Plan
+from ..trips.facts import from_json
+from ..trips.facts.plans import PlanSummary
 from ..trips.models import Trip
 from ..trips.part_view import PartView
 from ..trips.plan_jobs import enqueue_plan
@@ -93,6 +97,20 @@ def _rows(plan: Plan, scope: Scope) -> pl.Series:
     return row_ids.filter(row_ids.is_in(list(scope.rows)))
 
 
+def _nothing() -> pl.DataFrame:
+    """The cells of an answer about the whole plan."""
+    return pl.DataFrame(schema={name: DECISIONS[name] for name in ("row_id", "code", "field", "digest")})
+
+
+def _guarded(plan: Plan, code: str, answer: str) -> int:
+    """How many records a guard of the whole plan asks about. Raises PlainError where it does not ask."""
+    guards = from_json(plan.summary, PlanSummary).guards
+    counts = [guard.count for guard in guards if guard.code == code and not guard.answered]
+    if not counts or answer != Answer.GO_ON:
+        raise PlainError(f"The plan asks nothing that {answer!r} answers by {code!r}.", "no-question")
+    return counts[0]
+
+
 def decide(
     view: PartView,
     person: Person,
@@ -127,8 +145,10 @@ def decide(
         raise PlainError("Say which rows the answer is for, or which question.")
     trip.refresh_from_db()
     plan = seen_plan(view, number)
-    cells = _cells(trip, plan, scope, Answer(answer))
-    if cells.is_empty():
+    if scope.code in list(GuardCode):
+        argument = str(_guarded(plan, scope.code, answer))
+    cells = _nothing() if scope.code in list(GuardCode) else _cells(trip, plan, scope, Answer(answer))
+    if cells.is_empty() and scope.code not in list(GuardCode):
         raise PlainError(f"None of these rows is asked anything that {answer!r} answers.", "no-question")
     with transaction.atomic():
         trip.refresh_from_db()
@@ -141,7 +161,7 @@ def decide(
             answer=answer,
             argument=argument.strip(),
             cells=artifacts.pack(cells),
-            count=cells["row_id"].n_unique(),
+            count=cells["row_id"].n_unique() or int(argument or 0),
             by=person.username,
         )
         words = f"Decided {decision.count:,} {'row' if decision.count == 1 else 'rows'}: {answer}"

@@ -9,6 +9,7 @@ from functools import cached_property
 import polars as pl
 
 from vexo.core.planning.decisions import DECISIONS
+from vexo.core.planning.guards import GuardCode
 from vexo.core.planning.inputs import Inputs
 from vexo.core.planning.merge_base import Ledger
 from vexo.core.planning.verdicts import Answer
@@ -37,6 +38,13 @@ def decisions_of(trip: Trip) -> tuple[pl.DataFrame, list[int]]:
     """The answers that are not undone, oldest first, and the numbers of their decisions."""
     decisions = list(trip.decisions.filter(undone_at=None).order_by("id").only("cells", "answer", "argument"))
     return _answers(decisions), [decision.pk for decision in decisions]
+
+
+def guards_answered(trip: Trip) -> dict[str, int]:
+    """Guard of the whole plan → the number that a person said is meant."""
+    codes = [code.value for code in GuardCode]
+    made = trip.decisions.filter(undone_at=None, scope__code__in=codes).order_by("id").values_list("scope", "argument")
+    return {scope["code"]: int(argument) for scope, argument in made}
 
 
 def answers_decided(trip: Trip, numbers: Iterable[int]) -> pl.DataFrame:

@@ -2,21 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from decimal import Decimal
+from typing import Any
 
 import polars as pl
 
 from vexo.core.planning.frame import CHANGED_ELSEWHERE, VERDICT, FieldColumns
+from vexo.core.planning.guards import raised
 from vexo.core.planning.verdicts import CellAction, RowState, Verdict, sum_of
 from vexo.core.records import VERSION, Field, RecordType
 from vexo.core.sheets.sheet import ROW
 from vexo.core.writing.ledger import states_of
 from vexo.core.writing.totals import planned_totals
 
-from ..trips.facts.plans import Check, ColumnFigures, Damage, PlannedTotals, PlanSummary, Reason
-from .basis import Basis
+from ..trips.facts.plans import Check, ColumnFigures, Damage, PlannedTotals, PlanSummary, Reason, SetGuard
+from .basis import Basis, guards_answered
+from .materials import Materials
 
 _MOST_REASONS = 200
 """Groups of rows that are told apart by what the application said: more are not a list to work through."""
@@ -126,6 +129,7 @@ def moved_summary(
     before: pl.DataFrame,
     after: pl.DataFrame,
     basis: Basis,
+    counts: Mapping[str, Any],
     damage: list[Damage],
 ) -> PlanSummary:
     """The figures of a plan that is another one but for some rows. Raises SumError where a row is not accounted for.
@@ -134,6 +138,7 @@ def moved_summary(
         old: the figures of the other.
         states: ``verdict``, ``faults`` and what else ``states_of`` takes, of all rows.
         before: the rows that differ, as they were in the other plan, and ``after`` as they are in this.
+        counts: what the application counted for the other.
     """
     record_type, settings = basis.context.record_type, basis.context.settings
     fields = [record_type.field(name) for name in settings.carried]
@@ -148,9 +153,11 @@ def moved_summary(
         )
         for check in old.checks
     ]
+    verdicts = {RowState(name): count for name, count in sum_of(states[VERDICT], basis.context.sheet.rows).items()}
     return replace(
         old,
-        verdicts={RowState(name): count for name, count in sum_of(states[VERDICT], basis.context.sheet.rows).items()},
+        verdicts=verdicts,
+        guards=_guards(verdicts, basis, counts),
         elsewhere=old.elsewhere + int(after[CHANGED_ELSEWHERE].sum()) - int(before[CHANGED_ELSEWHERE].sum()),
         columns=[_moved_column(*three) for three in columns],
         checks=checks,
@@ -175,7 +182,7 @@ def _unversioned(plan: pl.DataFrame) -> bool:
 
 
 def summary_of(
-    plan: pl.DataFrame, basis: Basis, *, pointed: dict[str, int], damage: list[Damage], keys_not_read: int
+    plan: pl.DataFrame, basis: Basis, materials: Materials, *, pointed: dict[str, int], damage: list[Damage]
 ) -> PlanSummary:
     """The plan in figures. Raises SumError where a row is not accounted for."""
     context, kept = basis.context, basis.kept
@@ -183,11 +190,12 @@ def summary_of(
     known = {*(kept.columns if kept is not None else ()), *basis.ledger.bases}
     fields = [record_type.field(name) for name in settings.carried]
     promises = context.catalogue.promises
+    verdicts = {RowState(name): count for name, count in sum_of(plan[VERDICT], sheet.rows).items()}
     return PlanSummary(
         rows=sheet.rows,
         blank_rows=context.profile.blank_rows,
         total_rows=len(context.profile.total_rows),
-        verdicts={RowState(name): count for name, count in sum_of(plan[VERDICT], sheet.rows).items()},
+        verdicts=verdicts,
         elsewhere=int(plan[CHANGED_ELSEWHERE].sum()),
         known_rows=sheet.known_rows,
         columns=_figures(plan, fields, {f.name for f in fields if kept is not None and f.name not in known}),
@@ -199,5 +207,14 @@ def summary_of(
         most_atomic=promises.atomic_batch,
         pointed=pointed,
         damage=damage,
-        keys_not_read=keys_not_read,
+        keys_not_read=materials.counts.get("keys_not_read", 0),
+        guards=_guards(verdicts, basis, materials.counts),
     )
+
+
+def _guards(verdicts: Mapping[RowState, int], basis: Basis, counts: Mapping[str, Any]) -> list[SetGuard]:
+    """What is asked about the whole plan."""
+    said = guards_answered(basis.context.trip)
+    numbers = {name.value: count for name, count in verdicts.items()}
+    asks = raised(numbers, basis.context.settings.operation, counts.get("type", 0))
+    return [SetGuard(one.code, one.count, one.of, one.count <= said.get(one.code, 0)) for one in asks]

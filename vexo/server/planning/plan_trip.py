@@ -138,13 +138,7 @@ def _whole(basis: Basis, materials: Materials, client: Client | None, lease: Lea
         damage_path=damage_path,
         deleted_path=deleted_path,
         counts=materials.counts,
-        summary=summary_of(
-            plan,
-            basis,
-            pointed=pointing,
-            damage=damaged,
-            keys_not_read=materials.counts.get("keys_not_read", 0),
-        ),
+        summary=summary_of(plan, basis, materials, pointed=pointing, damage=damaged),
     )
 
 

@@ -148,7 +148,7 @@ def _replan(basis: Basis, last: LastPlan) -> MadePlan | None:
         records_path=plan.records_path,
         damage_path=damage_path,
         counts=plan.counts,
-        summary=moved_summary(summary, states, before, after, basis, damaged),
+        summary=moved_summary(summary, states, before, after, basis, plan.counts, damaged),
     )
 
 
@@ -161,7 +161,7 @@ def _rows(basis: Basis, last: LastPlan, index: pl.DataFrame) -> _Rows | None:
     if _by_lost_keys(pl.concat([decided, basis.decisions]), touched):
         return None
     places = index[ROW_ID].is_in(touched.implode()).arg_true()
-    if len(places) > _MOST_ROWS:
+    if not 0 < len(places) <= _MOST_ROWS:
         return None
     names = [
         name

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 
+from vexo.core.planning.guards import GuardCode
 from vexo.core.planning.verdicts import Answer, RowState, answers_for_group, answers_for_row, answers_to
 
 from .facts.rows import AnswerOption
@@ -65,21 +66,39 @@ def options_for_fault(code: str, arguments: Sequence[str] = (), *, has_record: b
         for answer in answers_to(code)
         if answer != Answer.NEAREST
     ]
-    return [*_near(arguments), *options] if code in ("near-key", "not-found", "several") else options
+    if code == "several":
+        return [*_each(arguments), *options]
+    return [*_near(arguments), *options] if code in ("near-key", "not-found") else options
 
 
 def _near(arguments: Sequence[str]) -> list[AnswerOption]:
     """For each record that a key is near to, that it is this one."""
+    options = _each(arguments)
+    return [AnswerOption(Answer.NEAREST, options[0].says)] if len(options) == 1 else options
+
+
+def _each(arguments: Sequence[str]) -> list[AnswerOption]:
+    """For each record that a fault names, that the row is about it."""
     shown, ids = (str(text or "") for text in (*arguments[1:3], "", "")[:2])
-    pairs = list(zip(shown.split("\n"), ids.split(","), strict=False)) if ids else []
-    if len(pairs) == 1:
-        return [AnswerOption(Answer.NEAREST, f"It is {shown}")]
+    pairs = zip(shown.split("\n"), ids.split(","), strict=False) if ids else ()
     return [AnswerOption(Answer.RECORD, f"It is {text}", argument=identifier) for text, identifier in pairs]
 
 
 def options_for_row(state: RowState, codes: Iterable[str]) -> list[AnswerOption]:
     """The answers that are for a row as a whole."""
     return [AnswerOption(answer, words_of(answer)) for answer in answers_for_row(state, codes)]
+
+
+_OF_A_GUARD: Mapping[GuardCode, str] = {
+    GuardCode.MANY_CHANGES: "So many changes are meant",
+    GuardCode.MANY_DELETES: "So many deletions are meant",
+    GuardCode.MOSTLY_NEW: "They are new",
+}
+
+
+def options_for_guard(code: GuardCode) -> list[AnswerOption]:
+    """The answers to what is asked about the whole plan."""
+    return [AnswerOption(Answer.GO_ON, _OF_A_GUARD[code])]
 
 
 def options_for_group(code: str) -> list[AnswerOption]:

@@ -9,8 +9,8 @@ from vexo.core.planning.verdicts import STOPPING, RowState
 from vexo.core.sheets.totals import checked
 
 from ..errors import PlainError
-from ..faults import group_words
-from .answers import options_for_group
+from ..faults import group_words, guard_words
+from .answers import options_for_group, options_for_guard
 from .facts import from_json
 from .facts.columns import Option, Question, SheetColumn
 from .facts.open import OpenItem
@@ -37,6 +37,7 @@ def open_items(trip: Trip, facts: StatusFacts, plan: StoredPlan | None, sent_by:
     if sent_by is not None:
         items += _rows(trip, sent_by.reasons, (*STOPPING, RowState.REFUSED, RowState.UNCLEAR))
     elif plan is not None:
+        items += _guards(plan.summary)
         items += [*_damage(plan.summary.damage), *_rows(trip, plan.summary.reasons, STOPPING)]
     return items
 
@@ -116,6 +117,15 @@ def _expectations(trip: Trip, facts: StatusFacts, summary: PlanSummary | None) -
             off = "cannot be told" if one.off == "?" else f"is off by {one.off}"
             says = f"{what} {off}: {one.expected} was expected, {one.now or 'nothing'} is there."
             yield OpenItem("expected", says, 1, True, StationName.FILE)
+
+
+def _guards(summary: PlanSummary) -> Iterator[OpenItem]:
+    """What is asked about the whole plan."""
+    for guard in summary.guards:
+        if not guard.answered:
+            answers = options_for_guard(guard.code)
+            says = guard_words(guard.code, guard.count, guard.of)
+            yield OpenItem(guard.code, says, guard.count, True, StationName.REVIEW, answers=answers)
 
 
 def expected_of(trip: Trip, facts: StatusFacts, summary: PlanSummary | None) -> list[Expected]:

@@ -10,10 +10,13 @@ import AnswerButtons from "@/ui/AnswerButtons.vue";
 import { useDoing } from "@/ui/doing";
 
 import { useTripContext } from "./context";
+import { useDeciding } from "./rows/deciding";
 
 type Item = TripDetail["open"][number];
 const emit = defineEmits<{ choose: [state: string] }>();
 const { trip, mayPrepare, refresh } = useTripContext();
+/** Answers about the whole plan are decisions like any other. */
+const { decide, open } = useDeciding();
 const FEW = 4;
 const all = ref(false);
 const stops = computed(() => trip.value.open.filter((item) => item.stops));
@@ -48,7 +51,13 @@ const { start: answer, busy } = useDoing(
     </p>
     <p v-for="(item, at) in shown" :key="at">
       <b class="text-held">?</b> {{ item.says }}
-      <RouterLink class="font-semibold text-marine underline" :to="to(item)"
+      <AnswerButtons
+        v-if="item.answers.length && mayPrepare"
+        :answers="item.answers"
+        :disabled="!open"
+        @chosen="decide({ answer: $event.answer, code: item.code, count: item.count })"
+      />
+      <RouterLink v-else class="font-semibold text-marine underline" :to="to(item)"
         >Answer at {{ stationOf(item) }}</RouterLink
       >
     </p>

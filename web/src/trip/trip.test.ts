@@ -51,6 +51,8 @@ const panel = (row: Row, now = trip(), mayPrepare = true) =>
     global: provided(now, mayPrepare),
     attachTo: document.body,
   });
+/** What was sent, without what was only asked for. */
+const sent = (): typeof asked => asked.filter((one) => one.body);
 const button = (wrapper: VueWrapper, words: string) =>
   wrapper.findAll("button").find((one) => one.text().includes(words));
 
@@ -251,6 +253,22 @@ describe("what is open", () => {
     expect(list.find("a").attributes("href")).toContain("/trips/7/columns");
     await list.find("button").trigger("click");
     expect(list.text()).toContain("Question 6?");
+  });
+
+  it("answers what is asked about the whole plan where it stands", async () => {
+    const answers = [{ answer: "go on" as const, says: "So many are meant", needs_record: false, argument: "" }];
+    const item = { ...asked("many-changes", "120 would be changed."), station: "review" as const, count: 120, answers };
+    const list = open([item]);
+    const answering = button(list, "So many are meant");
+    expect(list.find("a").exists()).toBe(false);
+    await answering?.trigger("click");
+    await flushPromises();
+    expect(sent()).toEqual([
+      {
+        path: "/api/trips/7/decisions",
+        body: { plan: 5, rows: [], code: "many-changes", field: "", answer: "go on", argument: "" },
+      },
+    ]);
   });
 
   it("shows what waits as a filter, and nothing where nothing is open", async () => {

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime
 
+from vexo.core.planning.guards import GuardCode
 from vexo.core.planning.verdicts import RowState
 
 from .columns import CheckFigures
@@ -80,6 +81,17 @@ class PlannedTotals:
 
 
 @dataclass(frozen=True, slots=True)
+class SetGuard:
+    """What is asked about the whole plan: ``count`` records, of ``of`` in all (of those that are mostly new: beside so
+    many that change). ``answered``: a person has said that so many are meant."""
+
+    code: GuardCode
+    count: int
+    of: int
+    answered: bool
+
+
+@dataclass(frozen=True, slots=True)
 class PlanSummary:
     """A plan in figures. ``elsewhere``: rows that stay the same, and whose record the application changed since;
     ``pointed``: records that point to those to be deleted, by where; ``keys_not_read``: how many records the type has,
@@ -102,6 +114,7 @@ class PlanSummary:
     pointed: dict[str, int]
     damage: list[Damage]
     keys_not_read: int
+    guards: list[SetGuard] = field(default_factory=list)
 
 
 @dataclass(frozen=True, slots=True)

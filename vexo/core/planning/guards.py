@@ -1,0 +1,56 @@
+"""Guards of the whole plan: how much it does, where that is more than people usually mean. Rules: ``semantics.md`` 7.
+
+They change no verdict. Each is asked once; an answer counts until the number rises above the one that was answered.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from enum import StrEnum
+
+from ..operations import Operation
+from .verdicts import Verdict
+
+
+class GuardCode(StrEnum):
+    """What a guard of the whole plan asks about."""
+
+    MANY_CHANGES = "many-changes"
+    MANY_DELETES = "many-deletes"
+    MOSTLY_NEW = "mostly-new"
+
+
+CHANGED_SHARE, LEAST_CHANGED = 0.2, 20
+"""Share of a type's records above which changes are asked about, and how many these are at least."""
+DELETED_SHARE, MOST_DELETED, LEAST_DELETED = 0.01, 50, 5
+"""Share of a type's records, or number, above which deletions are asked about, and how many these are at least."""
+LEAST_NEW = 10
+"""New records that are asked about at least, where they are more than those that change."""
+
+
+@dataclass(frozen=True)
+class Raised:
+    """A guard that asks: about how many records, of how many."""
+
+    code: GuardCode
+    count: int
+    of: int
+
+
+def raised(verdicts: Mapping[str, int], operation: Operation, type_size: int) -> list[Raised]:
+    """The guards that a plan raises.
+
+    Args:
+        verdicts: rows by verdict.
+        type_size: how many records the type has; 0 where that is not known.
+    """
+    changed, deleted, new = (verdicts.get(v, 0) for v in (Verdict.UPDATE, Verdict.DELETE, Verdict.CREATE))
+    asks = []
+    if changed >= LEAST_CHANGED and changed > CHANGED_SHARE * type_size:
+        asks.append(Raised(GuardCode.MANY_CHANGES, changed, type_size))
+    if deleted >= LEAST_DELETED and (deleted > DELETED_SHARE * type_size or deleted > MOST_DELETED):
+        asks.append(Raised(GuardCode.MANY_DELETES, deleted, type_size))
+    if operation == Operation.UPSERT and new >= LEAST_NEW and new > changed:
+        asks.append(Raised(GuardCode.MOSTLY_NEW, new, changed))
+    return asks
