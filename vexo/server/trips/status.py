@@ -195,7 +195,7 @@ class TripStatus:
             return StationName.APPLY
         if self.sent_by:
             return StationName.OUTCOME
-        if self.asked and not self.passes:
+        if self.asked_of_sheet and not self.passes:
             return StationName.COLUMNS
         if self.plan:
             return StationName.REVIEW
@@ -212,6 +212,11 @@ class TripStatus:
     def asked(self) -> int:
         """Number of open questions before whose answers nothing is sent."""
         return sum(item.stops for item in self.open)
+
+    @property
+    def asked_of_sheet(self) -> int:
+        """Those of them that are about the sheet and its columns, and not about what the plan does."""
+        return sum(item.stops and item.station != StationName.REVIEW for item in self.open)
 
     def stations(self) -> list[Station]:
         """All six, in order."""
@@ -237,8 +242,8 @@ class TripStatus:
         carried = sum(column.carried for column in self.columns)
         if not carried:
             return "no column has a field", True
-        if self.asked:
-            return _count(self.asked, "question is open", "questions are open"), True
+        if self.asked_of_sheet:
+            return _count(self.asked_of_sheet, "question is open", "questions are open"), True
         open_ = sum(column.open for column in self.columns)
         if open_:
             return f"{_count(open_, 'column has', 'columns have')} no field", True
@@ -255,8 +260,17 @@ class TripStatus:
             return "—", False
         if not self.current and not self.sent_by:
             return "to be planned again", True
-        open_ = self._rows(RowState.HELD, RowState.REJECTED)
-        return (f"{_count(open_, 'row needs', 'rows need')} you", True) if open_ else ("nothing left to decide", False)
+        waits = self._waits(RowState.HELD, RowState.REJECTED)
+        return (waits, True) if waits else ("nothing left to decide", False)
+
+    def _waits(self, *states: RowState) -> str:
+        """Questions about the plan, and rows in these states, that wait for a person; empty for none."""
+        questions, rows = self.asked - self.asked_of_sheet, self._rows(*states)
+        asks = _count(questions, "question", "questions")
+        if not rows:
+            return f"{asks} {'is' if questions == 1 else 'are'} open" if questions else ""
+        needs = f"{_count(rows, 'row needs', 'rows need')} you"
+        return f"{asks} and {needs}" if questions else needs
 
     def _apply(self) -> tuple[str, bool]:
         if self.job and self.job.kind == "apply":
@@ -290,8 +304,8 @@ class TripStatus:
             return Needs(RowState.HELD, "a pass was interrupted")
         if self.failed and not self.sent_by:
             return Needs(RowState.REJECTED, "something went wrong")
-        if self.asked and not self.passes:
-            return Needs(RowState.HELD, _count(self.asked, "question is open", "questions are open"))
+        if self.asked_of_sheet and not self.passes:
+            return Needs(RowState.HELD, _count(self.asked_of_sheet, "question is open", "questions are open"))
         return None
 
     def _open_rows(self) -> Needs | None:
@@ -299,11 +313,11 @@ class TripStatus:
         refused = self._rows(RowState.REFUSED, RowState.UNCLEAR)
         if refused:
             return Needs(RowState.REJECTED, f"{refused:,} refused, fix and send again")
-        held, rejected = self._rows(RowState.HELD), self._rows(RowState.REJECTED)
-        if held or rejected:
-            kind = RowState.HELD if held else RowState.REJECTED
-            return Needs(kind, f"{_count(held + rejected, 'row needs', 'rows need')} you")
-        return None
+        waits = self._waits(RowState.HELD, RowState.REJECTED)
+        if not waits:
+            return None
+        held = self._rows(RowState.HELD) or self.asked > self.asked_of_sheet
+        return Needs(RowState.HELD if held else RowState.REJECTED, waits)
 
     def _next_step(self) -> Needs:
         parts = self.facts.parts
