@@ -106,7 +106,7 @@ def main() -> None:
             "file": ("/sheets/7", "Holders is likeliest"),
             "file-back": ("/trips/3/file", "cells are as trip 3 sent them out"),
             "file-damage": ("/trips/3/file?beside=findings", "Put back 12 cells"),
-            "keys": ("/trips/4/keys", "How rows find their records"),
+            "keys": ("/trips/4/keys", "find one record"),
             "review": ("/trips/4/review?state=held", "Row 29 is held"),
             "apply": ("/trips/4/apply", "rows are ready"),
             "outcome": ("/trips/2/outcome", "The application answered"),
