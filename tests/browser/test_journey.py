@@ -216,7 +216,9 @@ class Journey(BrowserCase):
         browser.find("button.rejected").click()
         browser.see("a letter stands for a figure")
         browser.click("Set aside, all 9")
-        browser.see("9 set aside", "928 of 3,866 (24%) records of this type would be changed", "Answer 1 question first")
+        browser.see(
+            "9 set aside", "928 of 3,866 (24%) records of this type would be changed", "Answer 1 question first"
+        )
         browser.click("So many changes are meant")
         browser.click("Apply 965 rows")
         browser.click("Write 965 rows")
