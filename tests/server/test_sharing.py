@@ -236,6 +236,24 @@ class Sharing(ServiceCase):
         answer = client.patch(f"/api/trips/{trip.pk}/parts/2", body, content_type="application/json")
         self.assertEqual(answer.json()["parts"][1]["holder"], "Bram Tidewell")
 
+    def test_work_that_waits_for_one_part_is_not_taken_for_anothers(self) -> None:
+        trip = self.share("D")
+        number = {p.label: p.number for p in parts_of(self.seen(trip))}
+        for label in ("EELGRASS", "TERNISLAND"):
+            self.back(self.noted(self.path(trip, label), label, 2))
+        client = _Client()
+        client.force_login(self.person)
+        for what in ("plan", "keys"):
+            with self.subTest(what):
+                jobs = {}
+                for label in ("EELGRASS", "TERNISLAND", "EELGRASS"):
+                    answer = client.post(f"/api/trips/{trip.pk}/{what}?part={number[label]}", {}, "application/json")
+                    jobs.setdefault(label, set()).add(answer.json()["id"])
+                self.assertEqual([len(ids) for ids in jobs.values()], [1, 1], "asked twice, it is done once")
+                self.assertFalse(jobs["EELGRASS"] & jobs["TERNISLAND"])
+                parts = {trip.jobs.get(pk=job).arguments["part"] for ids in jobs.values() for job in ids}
+                self.assertEqual(parts, {number["EELGRASS"], number["TERNISLAND"]})
+
     def test_on_the_command_line(self) -> None:
         trip = self.share("J")
         self.back(self.noted(self.path(trip, "GULLPOINT"), "x", 2))

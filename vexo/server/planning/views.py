@@ -24,6 +24,6 @@ class PlanView(APIView):
         person = person_of(request)
         require(person, Action.PREPARE)
         view = find_view(pk, request)
-        waiting = Job.objects.filter(trip=view.trip, kind="plan", state=Job.QUEUED).first()
+        waiting = view.trip.jobs.filter(kind="plan", state=Job.QUEUED, arguments__part=view.part).first()
         job = waiting or enqueue_plan(person.username, view, fresh=True)
         return Response(JobSerializer(job).data, status=202)
