@@ -15,12 +15,8 @@ template()
 from vexo.core.keys.record_keys import RecordKeyError  # noqa: E402
 from vexo.server.errors import PlainError  # noqa: E402
 from vexo.server.jobs.worker import run_inline  # noqa: E402
-from vexo.server.planning.measured_keys import (  # noqa: E402
-    measured_keys,
-    rows_that_find,
-    start_measuring,
-    write_rows_that_find,
-)
+from vexo.server.planning.key_rows import rows_that_find, write_rows_that_find  # noqa: E402
+from vexo.server.planning.measured_keys import measured_keys, start_measuring  # noqa: E402
 from vexo.server.trips.facts import to_json  # noqa: E402
 from vexo.server.trips.models import Trip  # noqa: E402
 from vexo.server.trips.part_view import PartView  # noqa: E402

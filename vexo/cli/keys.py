@@ -18,8 +18,8 @@ if TYPE_CHECKING:
 
 
 def key_options(command: Callable[..., Any]) -> Callable[..., Any]:
-    """What makes no difference between keys, as options of a command; passed on as ``ignores``, None where nothing is
-    said."""
+    """What makes no difference between keys, and the reach, as options of a command; passed on as ``ignores`` and
+    ``reach``, None where nothing is said."""
 
     @click.option("--ignore-case", is_flag=True, help="Keys compare whatever their capitals.")
     @click.option("--ignore-accents", is_flag=True, help="Keys compare whatever their accents.")
@@ -79,7 +79,8 @@ def keys_(
 ) -> None:
     """Measure the keys of a trip's sheet: what each would find. Nothing is written, and no key is chosen."""
     from vexo.server.errors import PlainError
-    from vexo.server.planning.measured_keys import measured_keys, rows_that_find, start_measuring
+    from vexo.server.planning.key_rows import rows_that_find
+    from vexo.server.planning.measured_keys import measured_keys, start_measuring
     from vexo.server.trips.facts import to_json
 
     view = find_view(trip)

@@ -1,7 +1,7 @@
 """What people say, as data: typed, versioned JSON that a trip and a route hold alike."""
 
 from .base import DocumentError, Lost
-from .bring_in import BringIn, fitted_bringing, lane_sentence, sentence_of_bringing
+from .bring_in import ALL, SENT, BringIn, fitted_bringing, lane_sentence, sentence_of_bringing
 from .send_out import (
     FORMATS,
     MOST_KEYS,
@@ -18,8 +18,10 @@ from .send_out import (
 )
 
 __all__ = [
+    "ALL",
     "FORMATS",
     "MOST_KEYS",
+    "SENT",
     "BringIn",
     "DocumentError",
     "Lost",

@@ -9,10 +9,17 @@ from typing import Any
 
 from ..columns.lanes import PLAIN, Blank, Lane, lanes_from_json
 from ..columns.treatments import Treatment
+from ..conditions import ConditionError, read_condition
 from ..operations import Operation
 from ..records import Catalogue, Field, Ignored, Kind, RecordType
 from ..values import SEPARATOR
 from .base import VERSION, DocumentError, Lost, texts
+
+ALL = "all"
+"""The reach of a trip that may touch all records of its type."""
+
+SENT = "sent"
+"""The reach of a sheet that went out from here: the records that went out, and new ones."""
 
 _WORDS = {
     Operation.CREATE: "create records",
@@ -33,7 +40,7 @@ class BringIn:
         row_condition: a condition on the sheet's own columns; only rows that meet it are carried.
         row_headers: the columns that it looks at.
         ignores: what makes no difference between keys.
-        reach: which records it may touch: ``all``, a condition, or empty for what the sheet says by itself.
+        reach: which records it may touch: ``ALL``, ``SENT``, a condition, or empty for what the sheet says by itself.
     """
 
     record_type: str
@@ -107,6 +114,12 @@ def fitted_bringing(document: BringIn, catalogue: Catalogue) -> tuple[BringIn, l
         if record_type.find(name) is None:
             lost.append(Lost(name, "key"))
             key = ()
+    if document.reach not in ("", ALL, SENT):
+        try:
+            read_condition(document.reach, record_type, catalogue)
+        except ConditionError as error:
+            # It stays: without it the sheet would touch all records.
+            lost.append(Lost(error.message, "reach"))
     return replace(document, columns=columns, lanes=lanes, key=key), lost
 
 
@@ -167,4 +180,10 @@ def sentence_of_bringing(document: BringIn, catalogue: Catalogue) -> str:
         said += f"; {treated} cleaned on the way"
     if document.row_condition:
         said += f"; only rows where {document.row_condition}"
+    if document.reach == ALL:
+        said += "; touching any record"
+    elif document.reach == SENT:
+        said += "; touching only records that went out"
+    elif document.reach:
+        said += f"; touching only records where {document.reach}"
     return f"{said[0].upper()}{said[1:]}."

@@ -19,10 +19,6 @@ OTHER_PARTS = {IDENTIFIER: pl.String, "part": pl.String}
 EXCLUDED_ROWS = {ROW_ID: pl.UInt32, "by_hand": pl.Boolean}
 
 
-SENT = "sent"
-"""The reach of a sheet that went out from here: the records that went out, and new ones."""
-
-
 @dataclass(frozen=True)
 class Reach:
     """The records that a trip may touch: their ``ids``, and the condition that new ones have to meet, if any."""
@@ -44,7 +40,7 @@ class Settings:
         checks: fields that are compared and never written.
         asked: fields of which it is asked in which form, in which unit or from which column their values come.
         ignores: what makes no difference between keys.
-        reach: ``SENT``, a condition on records, or empty for all records of the type.
+        reach: ``documents.SENT``, a condition on records, or empty for all records of the type.
     """
 
     operation: Operation

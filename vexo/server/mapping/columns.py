@@ -10,10 +10,9 @@ from django.db import transaction
 from vexo.core.columns.lanes import PLAIN, Lane, check_lane
 from vexo.core.columns.matches import MappingError, MatchedBy, conflict_words, conflicts
 from vexo.core.conditions import read_condition
-from vexo.core.documents import lane_sentence
+from vexo.core.documents import ALL, SENT, lane_sentence
 from vexo.core.keys.record_keys import ignored_from
 from vexo.core.operations import Operation
-from vexo.core.planning.inputs import SENT
 from vexo.core.records import Catalogue, Field
 from vexo.core.sheets.row_filter import safe_names
 from vexo.core.sheets.shape import column_titles
@@ -174,6 +173,9 @@ class Changes:
     reach: str | None = None
 
 
+NOTHING_WENT_OUT = "Nothing of this trip went out. Say which records it may touch, or all."
+
+
 def check_reach(reach: str, record_type: str, catalogue: Catalogue, *, went_out: bool) -> None:
     """Raises PlainError, ConditionError, UnknownName where records cannot be limited so.
 
@@ -182,8 +184,8 @@ def check_reach(reach: str, record_type: str, catalogue: Catalogue, *, went_out:
     """
     text = reach.strip()
     if text == SENT and not went_out:
-        raise PlainError("Nothing of this trip went out. Say which records it may touch, or all.", "reach")
-    if text not in ("", "all", SENT):
+        raise PlainError(NOTHING_WENT_OUT, "reach")
+    if text not in ("", ALL, SENT):
         read_condition(text, catalogue.type(record_type), catalogue)
 
 

@@ -2,25 +2,40 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from pathlib import Path
 
 import polars as pl
 
-from vexo.core.planning.inputs import SENT
-from vexo.core.records import IDENTIFIER, Field
+from vexo.core.documents import SENT
+from vexo.core.records import IDENTIFIER, Field, RecordType
 from vexo.core.sheets.writers.delimited import write_csv
 from vexo.core.sheets.writers.outgoing import OutgoingColumn
 from vexo.core.values import dtype, to_text
 
 from .. import artifacts
+from ..errors import PlainError
 from ..trips.facts.keys import AbsentRecord, AbsentRecords
 from ..trips.part_view import PartView
-from ..trips.sheets import kept_records
 from .context import PlanContext, newest_plan
 from .models import Plan
-from .reach import reach_paths
+from .reach import reach_paths, sent_records
 
 _MOST_LISTED = 200
+
+
+@dataclass(frozen=True)
+class _Absent:
+    """``@id`` and the natural key of the records, and how many records are in reach."""
+
+    records: pl.DataFrame
+    record_type: RecordType
+    reach: int
+
+    @property
+    def fields(self) -> list[Field]:
+        """The fields of the natural key that are known of them."""
+        return [self.record_type.field(name) for name in self.records.columns if name != IDENTIFIER]
 
 
 def absent_records(view: PartView) -> AbsentRecords:
@@ -29,34 +44,31 @@ def absent_records(view: PartView) -> AbsentRecords:
     absent = _absent(view)
     if absent is None:
         return AbsentRecords(known=False, count=0, reach=0, labels=[], records=[])
-    frame, fields, reach = absent
-    shown = frame.head(_MOST_LISTED)
-    texts = [to_text(field, shown[field.name]).to_list() for field in fields]
+    shown = absent.records.head(_MOST_LISTED)
+    texts = [to_text(field, shown[field.name]).to_list() for field in absent.fields]
     lines = [AbsentRecord(one, [column[at] or "" for column in texts]) for at, one in enumerate(shown[IDENTIFIER])]
-    return AbsentRecords(True, len(frame), reach, [field.label for field in fields], lines)
+    return AbsentRecords(True, len(absent.records), absent.reach, [field.label for field in absent.fields], lines)
 
 
-def write_absent(view: PartView, path: Path) -> int:
-    """All of them as delimited text, their record ID and their key; how many these are."""
+def write_absent(view: PartView, path: Path) -> None:
+    """All of them as delimited text, their record ID and their key.
+
+    Raises:
+        PlainError: where they are not known.
+    """
     absent = _absent(view)
     if absent is None:
-        return 0
-    frame, fields, _ = absent
-    record_type = PlanContext.of_plan(_plan(view)).record_type
+        raise PlainError("Which records the sheet lacks is not known. Plan the trip, or say its reach.", "reach")
+    records, record_type = absent.records, absent.record_type
     identifier = record_type.field(record_type.identifier)
-    columns = [(identifier, frame[IDENTIFIER]), *[(field, to_text(field, frame[field.name])) for field in fields]]
+    columns = [
+        (identifier, records[IDENTIFIER]),
+        *[(field, to_text(field, records[field.name])) for field in absent.fields],
+    ]
     write_csv([OutgoingColumn(field, field.label, "", texts, False, False) for field, texts in columns], path)
-    return len(frame)
 
 
-def _plan(view: PartView) -> Plan:
-    plan = newest_plan(view)
-    assert plan is not None
-    return plan
-
-
-def _absent(view: PartView) -> tuple[pl.DataFrame, list[Field], int] | None:
-    """``@id`` and the natural key of the records, the fields of that key, and how many records are in reach."""
+def _absent(view: PartView) -> _Absent | None:
     plan = newest_plan(view)
     if plan is None or not artifacts.there(plan.path):
         return None
@@ -70,12 +82,13 @@ def _absent(view: PartView) -> tuple[pl.DataFrame, list[Field], int] | None:
     absent = reach.filter(~pl.col(IDENTIFIER).is_in(met.implode())).select(
         IDENTIFIER, *[pl.col(field.name).cast(dtype(field), strict=False) for field in fields]
     )
-    return absent, fields, len(reach)
+    return _Absent(absent, record_type, len(reach))
 
 
 def _in_reach(context: PlanContext, plan: Plan) -> pl.DataFrame | None:
+    """The records in reach as the plan read them; None where it did not, or they are kept no more."""
     if context.settings.reach == SENT:
-        return kept_records(context.trip, context.sheet.part)
+        return sent_records(context)
     for path in reach_paths(plan.counts):
         return artifacts.read(path) if artifacts.there(path) else None
     if not artifacts.there(plan.records_path):

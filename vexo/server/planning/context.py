@@ -10,9 +10,10 @@ import polars as pl
 
 from vexo.core.columns.lanes import check_lane, lanes_from_json
 from vexo.core.columns.matches import ColumnMatch, MatchedBy, refuse_conflicts
+from vexo.core.documents import ALL, SENT
 from vexo.core.keys.record_keys import RecordKeyError, check_key
 from vexo.core.operations import Operation
-from vexo.core.planning.inputs import SENT, Settings
+from vexo.core.planning.inputs import Settings
 from vexo.core.records import Catalogue, Field, Ignored, RecordType
 from vexo.core.sheets import SheetProfile
 from vexo.core.sheets.shape import column_titles
@@ -27,9 +28,6 @@ from ..trips.sheet_cells import cells_of
 from ..trips.sheets import newest_in, newest_sheet
 from ..trips.status import status_facts
 from .models import Plan
-
-ALL = "all"
-"""The reach of a trip that may touch all records of its type."""
 
 
 @dataclass(frozen=True)

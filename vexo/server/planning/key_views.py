@@ -30,7 +30,8 @@ from ..trips.row_windows import WindowSerializer
 from ..trips.sheets import downloaded
 from ..trips.views import find_view
 from .absent_records import absent_records, write_absent
-from .measured_keys import measured_keys, rows_that_find, start_measuring, write_rows_that_find
+from .key_rows import rows_that_find, write_rows_that_find
+from .measured_keys import measured_keys, start_measuring
 
 _PLACES = [
     OpenApiParameter("key", str, required=True, description="Names of its fields, with a comma between them."),

@@ -1,4 +1,4 @@
-"""Keys measured before one is chosen: what each would give, and the rows behind its numbers."""
+"""Keys measured before one is chosen: what each would give."""
 
 from __future__ import annotations
 
@@ -7,32 +7,24 @@ import json
 import uuid
 from collections.abc import Sequence
 from dataclasses import dataclass
-from pathlib import Path
 from typing import Any
 
-import polars as pl
 from django.utils import timezone
 from django.utils.dateparse import parse_datetime
 
-from vexo.applications import Client
 from vexo.core.columns.carried_values import carry
-from vexo.core.conditions import read_condition
 from vexo.core.keys.candidates import (
     Finds,
     KeyFigures,
     candidates,
     measure,
-    places_that_find,
     ranked,
     recommended,
 )
 from vexo.core.keys.record_keys import check_key
 from vexo.core.operations import Operation
-from vexo.core.planning.inputs import SENT, Settings
-from vexo.core.records import IDENTIFIER, Field, Ignored, Kind, RecordType
-from vexo.core.sheets.sheet import ROW
-from vexo.core.sheets.writers.delimited import write_csv
-from vexo.core.sheets.writers.outgoing import OutgoingColumn
+from vexo.core.planning.inputs import Settings
+from vexo.core.records import Ignored, RecordType
 
 from .. import artifacts
 from ..applications.services import client_of, describe
@@ -45,14 +37,12 @@ from ..mapping.mapped_sheet import MappedSheet, known_catalogue
 from ..people.models import Person
 from ..people.rights import Action, require
 from ..trips.facts.keys import KeyCandidate, KeyRows, MeasuredKeys
-from ..trips.facts.rows import Cell, Row, Window
 from ..trips.part_view import PartView
-from ..trips.row_windows import MOST_ROWS
-from ..trips.sheet_cells import cells_now
-from ..trips.sheets import kept_records, newest_sheet
+from ..trips.sheets import newest_sheet
 from .application_records import MOST_KEYS
 from .context import PlanContext, columns_as_kept, newest_plan, reach_text
 from .materials import reading_for
+from .reach import records_in_reach
 from .references import references_of
 
 _KIND = "measure keys"
@@ -74,7 +64,9 @@ def start_measuring(
     for key in keys:
         check_key(key, context.record_type, context.settings.carried)
     asked = [list(key) for key in keys]
-    waiting = view.trip.jobs.filter(kind=_KIND, state=Job.QUEUED, arguments__keys=asked).first()
+    waiting = view.trip.jobs.filter(
+        kind=_KIND, state=Job.QUEUED, arguments__part=view.part, arguments__keys=asked
+    ).first()
     return waiting or enqueue(_KIND, person.username, view, run_here=run_here, keys=asked)
 
 
@@ -105,7 +97,7 @@ def measure_keys(lease: Lease) -> dict[str, Any]:
         carried = carry(context.cells, matches, record_type, reading, lookups, context.settings.lanes, headers)
         lease.progress(0, len(keys), "asking the application")
         wanted = list(dict.fromkeys(name for key in keys for name in key))
-        records = _in_reach(context, client, wanted)
+        records = records_in_reach(context, client, wanted)
     read_at = timezone.now()
     figures = []
     for at, key in enumerate(keys):
@@ -143,15 +135,6 @@ def _context(mapped: MappedSheet) -> PlanContext:
     return PlanContext(view, mapped.sheet, catalogue, mapped.record_type, mapped.matches, settings, mapped.edits)
 
 
-def _in_reach(context: PlanContext, client: Client, fields: Sequence[str]) -> pl.DataFrame:
-    """The records in which keys are looked for."""
-    record_type, reach = context.record_type, context.settings.reach
-    condition = read_condition(reach, record_type, context.catalogue) if reach not in ("", SENT) else None
-    records = pl.concat(list(client.read(record_type, fields, condition)))
-    kept = kept_records(context.trip, context.sheet.part) if reach == SENT else None
-    return records if kept is None else records.filter(pl.col(IDENTIFIER).is_in(kept[IDENTIFIER].implode()))
-
-
 def _measured_with(context: PlanContext) -> str:
     """All that the numbers rest on but the records, as one short text."""
     told = [
@@ -184,7 +167,7 @@ def _figures(stored: dict[str, Any]) -> KeyFigures:
 
 
 @dataclass(frozen=True)
-class _Last:
+class LastMeasured:
     """What was measured last, and what it would be measured with now."""
 
     result: dict[str, Any]
@@ -196,18 +179,19 @@ class _Last:
         return bool(self.result["measured_with"] == _measured_with(self.context))
 
 
-def _last(view: PartView) -> _Last | None:
+def last_measured(view: PartView) -> LastMeasured | None:
+    """What was measured last, whether or not it still counts; nothing where nothing was."""
     job = view.trip.jobs.filter(kind=_KIND, state=Job.DONE, arguments__part=view.part).order_by("id").last()
     if job is None:
         return None
-    return _Last(
+    return LastMeasured(
         job.result or {}, _context(MappedSheet.of(view, newest_sheet(view), known_catalogue(view.trip.application)))
     )
 
 
 def measured_keys(view: PartView) -> MeasuredKeys:
     """What was measured last, the best first; nothing where nothing was."""
-    last, plan = _last(view), newest_plan(view)
+    last, plan = last_measured(view), newest_plan(view)
     size = plan.counts.get("type") if plan is not None else None
     if last is None:
         return MeasuredKeys([], 0, 0, None, [], current=False, type_size=size)
@@ -251,52 +235,3 @@ def _weaker(figures: KeyFigures, record_type: RecordType, *, own: bool) -> str:
             "The application does not promise that it is unique: a new record whose answer gets lost stays unclear."
         )
     return " ".join(said)
-
-
-def rows_that_find(view: PartView, key: Sequence[str], finds: str, place: tuple[int, int]) -> Window:
-    """The rows behind a number, in the order of the sheet.
-
-    Args:
-        place: the first row of the window, from 0, and how many rows are wanted.
-
-    Raises:
-        PlainError: where nothing was measured, or what was no longer counts.
-    """
-    sheet = newest_sheet(view)
-    places = _places(view, key, finds)
-    offset, limit = place
-    window = places.slice(offset, min(limit, MOST_ROWS))
-    cells = artifacts.read_rows(cells_now(sheet), window)
-    names = [mapping.column for mapping in sheet.mappings.all()]
-    numbers = zip(cells[ROW].to_list(), cells["row_id"].to_list(), strict=True)
-    texts = [cells[name].to_list() for name in names]
-    rows = [Row(row, row_id, [Cell(column[at]) for column in texts]) for at, (row, row_id) in enumerate(numbers)]
-    return Window(len(places), offset, rows)
-
-
-def write_rows_that_find(view: PartView, key: Sequence[str], finds: str, path: Path) -> None:
-    """The rows behind a number as delimited text, as they came, with their row in the last column."""
-    sheet = newest_sheet(view)
-    cells = artifacts.read_rows(cells_now(sheet), _places(view, key, finds))
-    columns = [(c.name, c.header, cells[c.name]) for c in sheet.profile.columns]
-    write_csv(
-        [
-            OutgoingColumn(Field(name, header, Kind.TEXT), header, "", texts.cast(pl.String), False, False)
-            for name, header, texts in [*columns, ("row", "Row", cells[ROW])]
-        ],
-        path,
-    )
-
-
-def _places(view: PartView, key: Sequence[str], finds: str) -> pl.Series:
-    last = _last(view)
-    if last is None or not last.current:
-        raise PlainError("What was measured no longer counts. Measure the keys again.", "measure")
-    if finds not in list(Finds):
-        raise PlainError(f"Unknown number {finds!r}. Use {', '.join(Finds)}.")
-    if not any(one["fields"] == list(key) for one in last.result["figures"]):
-        raise PlainError("This key was not measured. Measure it first.", "measure")
-    names = [IDENTIFIER, *key]
-    records = artifacts.read(last.result["records_path"], list(dict.fromkeys(names)))
-    values = artifacts.read(last.result["values_path"])
-    return places_that_find(values, records, key, Finds(finds), last.context.record_type, last.context.settings.ignores)

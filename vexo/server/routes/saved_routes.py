@@ -34,6 +34,7 @@ _USES = {
     "order": "is no longer a field; the sheet comes in another order.",
     "share": "is no longer a field; the sheet is not shared out.",
     "picked": "is no longer a field, by which records were picked; without it all go out.",
+    "reach": "Which records it may touch cannot be read any more, so no sheet comes in by it until that is said again:",
     "condition": "The condition does not fit any more and is left out:",
 }
 
@@ -51,8 +52,8 @@ class Fit:
 
 
 def _words(lost: Lost) -> str:
-    if lost.use == "condition":
-        return f"{_USES['condition']} {lost.name}"
+    if lost.use in ("condition", "reach"):
+        return f"{_USES[lost.use]} {lost.name}"
     return f"{lost.name} {_USES[lost.use]}"
 
 
