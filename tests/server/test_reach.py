@@ -4,16 +4,22 @@ from __future__ import annotations
 
 from typing import Any
 
+from django.test import Client
+
 from tests.server.test_lanes import LaneCase
 from tests.support import register, template
 
 template()
 
 from vexo.core.conditions import ConditionError  # noqa: E402
+from vexo.core.documents import BringIn  # noqa: E402
 from vexo.server.errors import PlainError  # noqa: E402
 from vexo.server.jobs.worker import run_inline  # noqa: E402
 from vexo.server.planning.absent_records import absent_records  # noqa: E402
 from vexo.server.planning.measured_keys import measured_keys, start_measuring  # noqa: E402
+from vexo.server.routes.models import Route  # noqa: E402
+from vexo.server.routes.saved_routes import Wanted, fit_of, keep_route  # noqa: E402
+from vexo.server.trips.models import Trip  # noqa: E402
 from vexo.server.trips.part_view import PartView  # noqa: E402
 
 
@@ -157,3 +163,69 @@ class Reached(LaneCase):
         told = absent_records(PartView.of(trip))
         self.assertEqual((told.count, told.reach), (2, count))
         self.assertEqual([one.key[1] for one in told.records], ["H-001", "H-002"])
+
+    def test_where_it_is_not_known_no_way_in_gives_an_empty_list(self) -> None:
+        trip = self.trip(self.sheet(("01", "1"), header="holder_no,phone"), reach="all")
+        self.newest(trip)
+        trip.plans.all().delete()
+        client = Client()
+        client.force_login(self.person)
+        self.assertFalse(client.get(f"/api/trips/{trip.pk}/keys/absent").json()["known"])
+        answer = client.get(f"/api/trips/{trip.pk}/keys/absent.csv")
+        self.assertEqual((answer.status_code, answer.json()["code"]), (422, "reach"))
+        done = self.vexo.run("--as", "ada", "keys", str(trip.pk), "--absent")
+        self.assertEqual(done.returncode, 2, done.stdout)
+        self.assertIn("not known", done.stderr)
+
+    def test_the_same_file_again_takes_what_is_said_with_it(self) -> None:
+        self.make(("01", "a"), ("02", "b"))
+        reach = self.named("01")
+        path = self.text(self.sheet(("01", "1"), ("02", "2"), header="holder_no,phone"))
+        way = ("--as", "ada", "bring-in", "harbour-practice", "Holder", str(path), "--json")
+        self.vexo.run(*way, "--trip", "new", "--key", "holder_no")
+        trip = Trip.objects.latest("pk")
+        self.assertEqual(self.verdicts(trip), ["update", "update"])
+        for said, kept in (
+            (("--reach", reach), (reach, [])),
+            (("--ignore-case",), (reach, ["capitals"])),
+            (("--title", "no word of it"), (reach, ["capitals"])),
+            (("--exact-keys",), (reach, [])),
+            (("--reach", "all"), ("all", [])),
+        ):
+            with self.subTest(said):
+                self.vexo.run(*way, "--trip", str(trip.pk), *said)
+                trip.refresh_from_db()
+                self.assertEqual((trip.reach, trip.ignores), kept)
+                codes = ["outside-reach"] if kept[0] == reach else []
+                self.assertEqual(self.codes(trip), [[], codes])
+
+    def test_a_route_brings_it_and_a_word_now_counts_more(self) -> None:
+        self.make(("01", "a"), ("02", "b"))
+        reach = self.named("01")
+        content = self.sheet(("01", "1"), ("02", "2"), header="No.,Tel.")
+        columns = {"No.": "holder_no", "Tel.": "phone"}
+        bringing = BringIn("Holder", columns, key=("holder_no",), ignores=("capitals",), reach=reach)
+        route = keep_route(self.person, Wanted(f"Ours {self.begin}", self.practice, bringing=bringing))
+        self.assertIn(f"touching only records where {reach}", fit_of(route).says_in)
+        way = ("--as", "ada", "bring-in", "harbour-practice", "Holder", str(self.text(content)), "--json")
+        for said, kept, codes in (
+            ((), (reach, ["capitals"]), ["outside-reach"]),
+            (("--exact-keys",), (reach, []), ["outside-reach"]),
+            (("--ignore-accents",), (reach, ["accents"]), ["outside-reach"]),
+            (("--reach", "all"), ("all", ["capitals"]), []),
+        ):
+            with self.subTest(said):
+                self.vexo.run(*way, "--trip", "new", "--route", route.name, *said)
+                trip = Trip.objects.latest("pk")
+                self.assertEqual((trip.reach, trip.ignores), kept)
+                self.assertEqual(self.codes(trip)[1], codes)
+        Route.objects.filter(pk=route.pk).update(import_document=bringing.to_json() | {"reach": "moorings eq 'x'"})
+        route.refresh_from_db()
+        [lost] = fit_of(route).lost
+        self.assertIn("moorings", lost)
+        before = Trip.objects.latest("pk")
+        done = self.vexo.run(*way, "--trip", "new", "--route", route.name)
+        self.assertNotEqual(done.returncode, 0)
+        self.assertIn("moorings", done.stdout + done.stderr)
+        for trip in Trip.objects.filter(pk__gt=before.pk):
+            self.assertFalse(trip.plans.exists(), "a reach that cannot be read is not all records")

@@ -167,7 +167,7 @@ def bring_in(
         person,
         ImportRequest(
             key=key,
-            ignores=ignores or (),
+            ignores=ignores,
             reach=reach or "",
             operation=operation or "",
             columns=said,

@@ -71,7 +71,7 @@ class ImportRequest:
         lanes: field → lane as data, laid over those of the route.
         route: the number of the route that says how it comes in, where it begins a trip.
         fit_route: where none is said, the one route that the sheet fits wholly says it.
-        ignores: what makes no difference between keys.
+        ignores: what makes no difference between keys; None where nothing is said.
         reach: which records it may touch, as ``mapping.columns.Changes``.
     """
 
@@ -84,7 +84,7 @@ class ImportRequest:
     lanes: Mapping[str, Any] | None = None
     route: int | None = None
     fit_route: bool = False
-    ignores: Sequence[str] = ()
+    ignores: Sequence[str] | None = None
     reach: str = ""
 
 
@@ -115,7 +115,7 @@ def start_bringing_in(
         "record_type": record_type,
         "upload": upload.pk,
         "key": list(request.key),
-        "ignores": sorted({ignored_from(one) for one in request.ignores}),
+        "ignores": None if request.ignores is None else sorted({ignored_from(one) for one in request.ignores}),
         "reach": request.reach.strip(),
         "operation": request.operation,
         "columns": dict(request.columns or {}),

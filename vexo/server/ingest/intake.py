@@ -145,7 +145,7 @@ class Intake:
         trip.columns = {**trip.columns, **settings.route_columns, **settings.columns}
         trip.operation = settings.operation or trip.operation or Operation.UPDATE
         trip.key = list(settings.key) or trip.key
-        trip.ignores = list(settings.ignores) or trip.ignores
+        trip.ignores = trip.ignores if settings.ignores is None else list(settings.ignores)
         trip.reach = settings.reach or trip.reach
         said = {name: lane.to_json() for name, lane in settings.lanes.items()}
         trip.lanes = {name: rules for name, rules in {**trip.lanes, **said}.items() if rules}

@@ -41,7 +41,7 @@ class ImportSettings:
 
     ``columns`` and ``route_columns`` are header → field, by a person and by the route; ``lost`` are the lanes
     of the route whose columns the sheet lacks, by field: no other column takes these by its name. ``fit`` tells how the
-    sheet fits the route.
+    sheet fits the route. ``ignores`` is None where nothing is said.
     """
 
     columns: Mapping[str, str]
@@ -52,13 +52,13 @@ class ImportSettings:
     row_condition: str = ""
     lost: Mapping[str, Lane] = field(default_factory=dict)
     fit: SheetFit | None = None
-    ignores: tuple[str, ...] = ()
+    ignores: tuple[str, ...] | None = None
     reach: str = ""
 
     @property
     def told(self) -> bool:
         """Whether anything was said now."""
-        return bool(self.columns or self.key or self.operation or self.lanes)
+        return bool(self.columns or self.key or self.operation or self.lanes or self.reach or self.ignores is not None)
 
 
 def import_settings(asked: Mapping[str, Any], incoming: Incoming, record_type: RecordType) -> ImportSettings:
@@ -73,6 +73,7 @@ def import_settings(asked: Mapping[str, Any], incoming: Incoming, record_type: R
     lanes = lanes_from_json(asked.get("lanes", {}))
     for name, lane in lanes.items():
         check_lane(record_type.field(name), lane, headers)
+    ignores = None if asked.get("ignores") is None else tuple(asked["ignores"])
     route = _route(asked.get("route")) if incoming.trip is None else None
     if route is None:
         return ImportSettings(
@@ -80,7 +81,7 @@ def import_settings(asked: Mapping[str, Any], incoming: Incoming, record_type: R
             lanes=lanes,
             key=tuple(asked["key"]),
             operation=asked["operation"],
-            ignores=tuple(asked.get("ignores", ())),
+            ignores=ignores,
             reach=asked.get("reach", ""),
         )
     document = _document(route, record_type)
@@ -101,7 +102,7 @@ def import_settings(asked: Mapping[str, Any], incoming: Incoming, record_type: R
         document.row_condition,
         {name: lane for name, lane in lost.items() if name not in lanes and name not in asked["columns"].values()},
         fit_of_sheet(route, document, headers),
-        tuple(asked.get("ignores", ())) or document.ignores,
+        document.ignores if ignores is None else ignores,
         asked.get("reach", "") or document.reach,
     )
 

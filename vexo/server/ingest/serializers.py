@@ -17,7 +17,9 @@ class BringInSerializer(serializers.Serializer[Any]):
     trip = _TEXTS(required=False, allow_blank=True, default="")
     operation = _TEXTS(required=False, allow_blank=True, default="")
     key = serializers.ListField(child=_TEXTS(), required=False, default=list)
-    ignores = serializers.ListField(child=serializers.ChoiceField(choices=list(Ignored)), required=False, default=list)
+    ignores = serializers.ListField(
+        child=serializers.ChoiceField(choices=list(Ignored)), required=False, allow_null=True, default=None
+    )
     reach = serializers.CharField(required=False, allow_blank=True, max_length=8000, default="")
     route = serializers.IntegerField(required=False, allow_null=True, default=None)
     prefix = serializers.ChoiceField(required=False, choices=["", "off", "keep"], default="")

@@ -1224,7 +1224,7 @@ export interface components {
             /** @default  */
             operation: string;
             key?: string[];
-            ignores?: components["schemas"]["IgnoresEnum"][];
+            ignores?: components["schemas"]["IgnoresEnum"][] | null;
             /** @default  */
             reach: string;
             route?: number | null;
