@@ -14,7 +14,7 @@ defineExpose({ focus: () => (link.value?.$el as HTMLElement | undefined)?.focus(
 
 <template>
   <li
-    class="relative grid min-h-[58px] grid-cols-[96px_minmax(150px,1fr)_132px_minmax(80px,210px)_minmax(150px,190px)] items-center gap-4 border-b border-[#ECE8DD] px-2.5 last:border-0 max-[1180px]:grid-cols-[92px_minmax(150px,1fr)_132px_90px_160px] max-[1180px]:gap-3"
+    class="relative grid min-h-[58px] grid-cols-[96px_minmax(150px,1fr)_132px_minmax(80px,200px)_minmax(150px,210px)] items-center gap-4 border-b border-[#ECE8DD] px-2.5 last:border-0 max-[1180px]:grid-cols-[92px_minmax(150px,1fr)_132px_90px_160px] max-[1180px]:gap-3"
     :class="{ 'bg-[#F3F8F8]': current }"
   >
     <span><StageLabel :stage="trip.application.stage" /></span>
@@ -37,7 +37,9 @@ defineExpose({ focus: () => (link.value?.$el as HTMLElement | undefined)?.focus(
     <SmallBar v-if="trip.rows != null" :sum="trip.sum" />
     <span v-else class="soft text-small">{{ trip.sent_rows != null ? "out, not back yet" : "" }}</span>
     <span class="min-w-0"
-      ><span class="tag max-w-full truncate" :class="trip.needs.kind">{{ trip.needs.says }}</span>
+      ><span class="tag max-w-full truncate" :class="trip.needs.kind" :title="trip.needs.says">{{
+        trip.needs.says
+      }}</span>
       <span class="soft mt-0.5 block truncate text-data" :title="fullTime(trip.touched_at)"
         >{{ trip.created_by.name }} · {{ when(trip.touched_at) }}</span
       ></span

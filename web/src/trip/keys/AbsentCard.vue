@@ -23,7 +23,8 @@ const file = computed(() => withPart(`/api/trips/${trip.value.id}/keys/absent.cs
   <section v-if="absent?.known && absent.count" class="card" data-testid="absent">
     <b>Not in the sheet</b>
     <p>
-      {{ count(absent.count) }} of {{ count(absent.reach) }} records in reach are in no row. Nothing happens to them.
+      {{ count(absent.count) }} of {{ count(absent.reach) }} records in reach {{ absent.count === 1 ? "is" : "are" }} in
+      no row. Nothing happens to them.
     </p>
     <div class="mt-1.5 flex flex-wrap gap-1.5">
       <button type="button" class="btn sm" :aria-expanded="listed" @click="listed = !listed">
