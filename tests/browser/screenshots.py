@@ -24,7 +24,7 @@ def share(browser: Browser) -> None:
     condition = "insured_until ge date(now()) and insured_until le date(now() add duration'P60D')"
     browser.fill("input[aria-label=Condition]", f"status eq 'let' and {condition}")
     browser.until(lambda: len(browser.all("[data-testid=clause]")) == 2, "the sentence")
-    browser.find("input[aria-label='Share out by']").click()
+    browser.enter_field("input[aria-label='Share out by']")
     browser.keys("harbour")
     browser.until(lambda: any(e.text.strip() == "Harbour" for e in browser.all("[role=option]")), "Harbour")
     browser.keys(Keys.ENTER)

@@ -173,6 +173,15 @@ class Browser:
 
         self.until(go, f"a press on {css}")
 
+    def enter_field(self, css: str) -> None:
+        """Click into a field until it has the focus: a page that moves meanwhile takes a click elsewhere."""
+
+        def entered() -> bool:
+            self.find(css).click()
+            return bool(self.script("return document.activeElement?.matches(arguments[0])", css))
+
+        self.until(entered, f"the focus in {css}")
+
     def choose(self, label: str, option: str) -> None:
         """Of a list to choose from: the option whose words begin so."""
         inside = "[role=dialog] " if self.all("[role=dialog]") else ""

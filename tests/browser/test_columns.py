@@ -143,7 +143,7 @@ class ForeignSheets(ColumnsCase):
         }
         for field, (header, steps) in lanes.items():
             browser.until(lambda: not browser.all("main [role=status] progress"), "the plan")
-            browser.find("input[aria-label^='Another field']").click()
+            browser.enter_field("input[aria-label^='Another field']")
             browser.keys(field)
             browser.until(lambda: any(e.is_displayed() for e in browser.all("[role=option]")), field)
             browser.keys(Keys.ENTER)

@@ -17,7 +17,7 @@ from tests.support import wait_until
 class SendingOut(BrowserCase):
     def type_into(self, browser: Browser, label: str, text: str, shows: str = "") -> None:
         """Choose in a part of the sentence by typing, once the list shows what is meant."""
-        browser.find(f"input[aria-label='{label}']").click()
+        browser.enter_field(f"input[aria-label='{label}']")
         browser.keys(Keys.CONTROL, "a")
         browser.keys(text)
         browser.until(
@@ -132,7 +132,7 @@ class SharedOut(BrowserCase):
         browser.click("as text")
         browser.fill("input[aria-label=Condition]", "startswith(berth_no,'J-00') and daily_rate ne null")
         browser.see("begins with")
-        browser.find("input[aria-label='Share out by']").click()
+        browser.enter_field("input[aria-label='Share out by']")
         browser.keys("harbour")
         browser.until(lambda: any(e.text.strip() == "Harbour" for e in browser.all("[role=option]")), "Harbour")
         browser.keys(Keys.ENTER)
