@@ -127,7 +127,8 @@ def plan_and_questions(
         decisions if decisions is not None else pl.DataFrame(schema=DECISIONS),
         **more,
     )
-    return make_plan(inputs, Settings(operation, key, tuple(own), lanes or {}, most_emptied, (), asked, ignores))
+    planned = make_plan(inputs, Settings(operation, key, tuple(own), lanes or {}, most_emptied, (), asked, ignores))
+    return planned.plan, planned.questions
 
 
 def plan(

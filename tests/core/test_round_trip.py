@@ -152,7 +152,7 @@ class RoundTrip(unittest.TestCase):
             carried = carry(cells, matches, TYPE, reading, {})
             own = tuple(f.name for f in FIELDS if not f.read_only)
             inputs = Inputs(TYPE, carried, records, records)
-            plan, _ = make_plan(inputs, Settings(Operation.UPDATE, ("id",), own))
+            plan = make_plan(inputs, Settings(Operation.UPDATE, ("id",), own)).plan
             self.assertEqual(set(plan["verdict"]), {"same"}, (ending, plan["faults"].to_list()))
             for name in own:
                 field = TYPE.field(name)

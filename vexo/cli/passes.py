@@ -25,15 +25,24 @@ _LEFT = ["refused", "unclear", "held", "rejected"]
 def _confirm(trip: Trip, plan: Plan) -> None:
     """Show what would be written and ask, on the standard error: the standard output is for the answer alone."""
     verdicts = plan.summary["verdicts"]
-    counts = {verdict: verdicts[verdict] for verdict in ("create", "update", "delete") if verdicts[verdict]}
+    absent = _absent_deletes(plan)
+    deletes = verdicts["delete"] + absent
+    counts = {v: n for v, n in (*((v, verdicts[v]) for v in ("create", "update")), ("delete", deletes)) if n}
     words = ", ".join(f"{count:,} to {verdict}" for verdict, count in counts.items())
     application = trip.application
     click.echo(f"{application.get_stage_display().upper()}: {application.label} ({application.name})", err=True)
     click.echo(f"Plan {plan.number}: {sum_line(plan.summary['rows'], verdicts)}", err=True)
+    if absent:
+        click.echo(f"{absent:,} records that the sheet does not have are deleted with it.", err=True)
     if plan.summary["weak"]:
         said = "Not every record here carries a version: what someone changes in one without in the very moment of"
         click.echo(f"{said} writing is not noticed.", err=True)
     click.confirm(f"Write {sum(counts.values()):,} rows ({words})?", abort=True, err=True)
+
+
+def _absent_deletes(plan: Plan) -> int:
+    """Records to be deleted that the sheet does not have."""
+    return int((plan.summary.get("absent") or {}).get("delete", 0))
 
 
 @click.command()
@@ -79,6 +88,7 @@ def apply(
     if plan is None:
         raise PlainError(f"Trip {trip} has no plan {number}.", "no-plan")
     rows = sum(plan.summary["verdicts"][verdict] for verdict in ("create", "update", "delete"))
+    rows += _absent_deletes(plan)
     if plan.revision == view.trip.revision and not rows:
         print_open(view)
         click.echo(f"Nothing to write: {sum_line(plan.summary['rows'], plan.summary['verdicts'])}.", err=True)
@@ -123,7 +133,13 @@ def print_outcome(view: PartView, as_json: bool) -> None:
     terms, report = one.sums or {}, one.report or {}
     if as_json:
         outcome = {"trip": trip.pk, "pass": one.number, "plan": one.plan.number, "state": one.state, "rows": one.rows}
-        outcome |= {"outcome": one.totals, "sum": terms, "read_back": report, "reason": one.reason}
+        outcome |= {
+            "outcome": one.totals,
+            "sum": terms,
+            "absent": one.absent,
+            "read_back": report,
+            "reason": one.reason,
+        }
         print_json({**outcome, "open": to_json(open_of(view))})
         print_open(view)
         end_with(view)
@@ -132,6 +148,11 @@ def print_outcome(view: PartView, as_json: bool) -> None:
     if one.reason:
         out.print(one.reason)
     out.print(sum_line(sum(terms.values()), terms))
+    if one.absent:
+        states = ("deleted", "refused", "unclear", "waiting", "held", "kept")
+        out.print(
+            "Not in the sheet: " + ", ".join(f"{one.absent[name]:,} {name}" for name in states if one.absent[name])
+        )
     if "records" in report:
         out.print(f"Read back: {report['as_sent']:,} of {report['records']:,} records are as sent.")
     if report.get("deleted"):

@@ -10,6 +10,7 @@ import click
 import polars as pl
 
 from vexo.core.columns.lanes import lanes_from_json
+from vexo.core.operations import Operation
 from vexo.core.sheets import Choices
 
 from .common import find_view, finish, json_option, print_json, ready
@@ -21,11 +22,13 @@ from .tables import plan_table
 from .terminal import console, sum_line
 
 if TYPE_CHECKING:
+    from vexo.server.planning.context import PlanContext
     from vexo.server.planning.models import Plan
+    from vexo.server.trips.facts.plans import AbsentFigures
     from vexo.server.trips.models import Trip
     from vexo.server.trips.part_view import PartView
 
-_OPERATIONS = click.Choice(["create", "update", "upsert", "delete"])
+_OPERATIONS = click.Choice([operation.value for operation in Operation])
 
 
 def _said(maps: tuple[str, ...]) -> dict[str, str]:
@@ -299,7 +302,9 @@ def review(setting: Setting, trip: int, everything: bool, as_json: bool) -> None
     """Show the verdict of each row, with old and new values."""
     from vexo.server import artifacts
     from vexo.server.planning.context import PlanContext, plan_of
-    from vexo.server.trips.facts import to_json
+    from vexo.server.trips.facts import from_json, to_json
+    from vexo.server.trips.facts.plans import PlanSummary
+    from vexo.server.trips.trip_pages import absent_figures
 
     view = find_view(trip)
     newest = plan_of(view)
@@ -311,7 +316,8 @@ def review(setting: Setting, trip: int, everything: bool, as_json: bool) -> None
         from vexo.server.rows.export import rows_as_json
 
         current = newest.revision == view.trip.revision
-        answer = {"current": current, "columns": columns_, "open": to_json(open_of(view))}
+        absent = to_json(absent_figures(from_json(newest.summary, PlanSummary)))
+        answer = {"current": current, "columns": columns_, "absent": absent, "open": to_json(open_of(view))}
         print_json({**figures, **answer, "lines": rows_as_json(context, rows)})
         print_open(view)
         end_with(view)
@@ -323,13 +329,29 @@ def review(setting: Setting, trip: int, everything: bool, as_json: bool) -> None
     if newest.revision != view.trip.revision:
         out.print(f"This plan no longer counts: plan it again with vexo plan {trip}")
     out.print(sum_line(figures["rows"], figures["verdicts"]))
-    for column in columns_:
+    _print_figures(context, newest, trip)
+    changed = [c["field"] for c in columns_ if c["changed"] or c["held"] or c["unreadable"]]
+    out.print(plan_table(context, few, changed))
+    if len(few) < len(rows):
+        out.print(f"{len(rows) - len(few):,} rows are not shown; see all with --all.")
+    print_open(view)
+    end_with(view)
+
+
+def _print_figures(context: PlanContext, plan: Plan, trip: int) -> None:
+    """A plan in figures: each column's changes, and what else it says."""
+    from vexo.server.trips.facts import from_json
+    from vexo.server.trips.facts.plans import PlanSummary
+    from vexo.server.trips.trip_pages import absent_figures
+
+    out = console()
+    for column in plan.summary["columns"]:
         if column["changed"]:
             total = f", sum {column['before']} → {column['after']}" if column["before"] is not None else ""
             out.print(f"  {column['label']}: {column['changed']:,} changed{total}")
         if column["two_way"]:
             out.print(f"  {column['label']}: did not go out, so it is compared with the application only")
-    for column in columns_:
+    for column in plan.summary["columns"]:
         if column["emptied"]:
             words = f"emptied in the sheet, left as they are; clear them with vexo decide {trip} clear"
             out.print(f"  {column['label']}: {column['emptied']:,} {words} --code emptied --field {column['field']}")
@@ -337,17 +359,28 @@ def review(setting: Setting, trip: int, everything: bool, as_json: bool) -> None
             once = context.record_type.field(column["field"]).create_only
             why = "set only when a record is made" if once else "filled in the application already"
             out.print(f"  {column['label']}: {column['filled_before']:,} left, {why}")
-    if newest.summary["keys_not_read"]:
-        many = f"{newest.summary['keys_not_read']:,} records are too many to read all their keys"
+    if plan.summary["keys_not_read"]:
+        many = f"{plan.summary['keys_not_read']:,} records are too many to read all their keys"
         out.print(f"  {many}: one that is only written otherwise may be taken for a new one")
-    for where, count in newest.summary["pointed"].items():
+    _print_absent(absent_figures(from_json(plan.summary, PlanSummary)), trip)
+    for where, count in plan.summary["pointed"].items():
         out.print(f"  {count:,} records point to those to be deleted: {where}")
-    changed = [c["field"] for c in columns_ if c["changed"] or c["held"] or c["unreadable"]]
-    out.print(plan_table(context, few, changed))
-    if len(few) < len(rows):
-        out.print(f"{len(rows) - len(few):,} rows are not shown; see all with --all.")
-    print_open(view)
-    end_with(view)
+
+
+def _print_absent(absent: AbsentFigures | None, trip: int) -> None:
+    """What becomes of records in reach that the sheet does not have, where such may be deleted."""
+    if absent is None or not (absent.delete or absent.held or absent.kept):
+        return
+    out = console()
+    out.print(f"Not in the sheet, of {absent.reach:,} records in reach: {absent_line(absent)}")
+    for group in absent.groups:
+        out.print(f"  {group.count:,} {group.verdict}: {group.says}")
+    out.print(f"  List them with: vexo keys {trip} --absent")
+
+
+def absent_line(absent: AbsentFigures) -> str:
+    """The second sum in words."""
+    return f"{absent.delete:,} to delete + {absent.held:,} held + {absent.kept:,} kept"
 
 
 def _telling(plan_: pl.DataFrame, most: int = 12) -> pl.DataFrame:

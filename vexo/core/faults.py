@@ -61,6 +61,8 @@ CODES: dict[str, Does] = {
     "unclear": Does.HOLDS,
     "near-key": Does.HOLDS,
     "several": Does.HOLDS,
+    "like-record": Does.HOLDS,
+    "like-row": Does.HOLDS,
     "copied": Does.HOLDS,
     "may-be-in": Does.HOLDS,
     "gone": Does.HOLDS,

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 
 from vexo.core.planning.guards import GuardCode
+from vexo.core.planning.verdicts import AbsentWhy
 
 Words = Callable[[str, Sequence[str]], str]
 
@@ -111,6 +112,10 @@ _WORDS: Mapping[str, Words] = {
     "unknown-identifier": lambda f, a: "This record ID is not known; leave it blank for a new record.",
     "not-found": _not_found,
     "several": lambda f, a: f"The key finds {_said(a, 3)} {_said(a, 0).lower()}: which one is it?",
+    "like-record": lambda f, a: (
+        f"This row is like {_either(a, 1)}: is it that {_said(a, 0, 'record').lower()}, or new?"
+    ),
+    "like-row": lambda f, a: f"This row is like row {_said(a, 1)}: is it another {_said(a, 0, 'record').lower()}?",
     "near-key": lambda f, a: (
         f"No {_said(a, 0, 'record').lower()} has this key, and it is near to {_either(a, 1)}: is it that one, or new?"
     ),
@@ -159,6 +164,8 @@ _GROUPS: Mapping[str, str] = {
     "key-unread": "A cell of the key cannot be read, and no record is looked for without it.",
     "not-found": "No record has the row's key.",
     "several": "The key finds more than one record: which one is each row about?",
+    "like-record": "A record that is there has the same name, mail address or phone: is it that one, or a new one?",
+    "like-row": "A row before it has the same name, mail address or phone: is it another record?",
     "near-key": "No record has the row's key, and one has a key that is near: is it that one, or a new one?",
     "identifier-without-key": "The key finds no record, but the row has a record ID: was the key mistyped?",
     "finds-several": "The key finds more than one record; choose a key that finds one.",
@@ -188,4 +195,38 @@ def guard_words(code: GuardCode, count: int, of: int) -> str:
         GuardCode.MANY_CHANGES: f"{count:,}{share} records of this type would be changed. Are so many meant?",
         GuardCode.MANY_DELETES: f"{count:,}{share} records of this type would be deleted. Are so many meant?",
         GuardCode.MOSTLY_NEW: f"{count:,} new records would be made, and only {of:,} changed. Are they new?",
+        GuardCode.MAKES_SAME: (
+            f"{_records(count)} that the sheet does not have would be deleted. "
+            f"{'Is it' if count == 1 else 'Are they'} to go?"
+        ),
     }[code]
+
+
+def _records(count: int) -> str:
+    return "1 record" if count == 1 else f"{count:,} records"
+
+
+def absent_words(count: int) -> str:
+    """What is asked about records whose deletion is held."""
+    is_not = "is" if count == 1 else "are"
+    return (
+        f"{_records(count)} in reach {is_not} not in this sheet. It did not go out from here, so nothing tells that it "
+        f"ever had {'it' if count == 1 else 'them'}: delete or keep?"
+    )
+
+
+_ABSENT: Mapping[AbsentWhy, str] = {
+    AbsentWhy.NOT_SENT: "The sheet did not go out from here, so nothing tells that it ever had the record.",
+    AbsentWhy.MADE_SINCE: "It did not go out with the sheet.",
+    AbsentWhy.CHANGED: "It was changed since the sheet went out.",
+    AbsentWhy.POINTED: "A row that waits, was set aside or makes a record may be about it.",
+    AbsentWhy.ROW_UNKNOWN: "A row that waits has no key that can be read, and may be about it.",
+    AbsentWhy.OTHER_PART: "It went out in another part of the trip.",
+    AbsentWhy.PARTS_OUT: "Parts of the trip are not back yet.",
+    AbsentWhy.ANSWERED: "As it was answered.",
+}
+
+
+def absent_reason_words(reason: AbsentWhy) -> str:
+    """Why a record that the sheet does not have is not simply deleted."""
+    return _ABSENT[reason]

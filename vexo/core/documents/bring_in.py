@@ -26,6 +26,8 @@ _WORDS = {
     Operation.UPDATE: "update records",
     Operation.UPSERT: "create or update records",
     Operation.DELETE: "delete records",
+    Operation.CREATE_UNMATCHED: "create records, matched by nothing",
+    Operation.MAKE_SAME: "make records in reach the same as the sheet",
 }
 
 

@@ -222,6 +222,12 @@ def each(names: Iterable[str]) -> list[FieldColumns]:
     return [FieldColumns(name) for name in names]
 
 
+def keyed(key: Iterable[str]) -> pl.Expr:
+    """Whether a row has a key that can be read; none has where rows are matched by nothing."""
+    fields = [pl.col(columns.key).is_not_null() for columns in each(key)]
+    return pl.all_horizontal(fields) if fields else pl.lit(value=False)
+
+
 def beside(keys: pl.Series, table: pl.DataFrame) -> pl.DataFrame:
     """The lines of ``table`` that have these keys, in their order, without the key; nulls where it has none.
 

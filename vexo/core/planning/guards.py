@@ -19,6 +19,7 @@ class GuardCode(StrEnum):
     MANY_CHANGES = "many-changes"
     MANY_DELETES = "many-deletes"
     MOSTLY_NEW = "mostly-new"
+    MAKES_SAME = "makes-same"
 
 
 CHANGED_SHARE, LEAST_CHANGED = 0.2, 20
@@ -38,12 +39,13 @@ class Raised:
     of: int
 
 
-def raised(verdicts: Mapping[str, int], operation: Operation, type_size: int) -> list[Raised]:
+def raised(verdicts: Mapping[str, int], operation: Operation, type_size: int, absent: int = 0) -> list[Raised]:
     """The guards that a plan raises.
 
     Args:
         verdicts: rows by verdict.
         type_size: how many records the type has; 0 where that is not known.
+        absent: records to be deleted that have no row.
     """
     changed, deleted, new = (verdicts.get(v, 0) for v in (Verdict.UPDATE, Verdict.DELETE, Verdict.CREATE))
     asks = []
@@ -51,6 +53,8 @@ def raised(verdicts: Mapping[str, int], operation: Operation, type_size: int) ->
         asks.append(Raised(GuardCode.MANY_CHANGES, changed, type_size))
     if deleted >= LEAST_DELETED and (deleted > DELETED_SHARE * type_size or deleted > MOST_DELETED):
         asks.append(Raised(GuardCode.MANY_DELETES, deleted, type_size))
-    if operation == Operation.UPSERT and new >= LEAST_NEW and new > changed:
+    if absent:
+        asks.append(Raised(GuardCode.MAKES_SAME, absent, type_size))
+    if operation in (Operation.UPSERT, Operation.MAKE_SAME) and new >= LEAST_NEW and new > changed:
         asks.append(Raised(GuardCode.MOSTLY_NEW, new, changed))
     return asks

@@ -17,9 +17,10 @@ from .inputs import Settings
 
 def asks_whole_columns(settings: Settings) -> bool:
     """Whether a verdict may rest on how many rows of the whole sheet are alike, so that no row is planned without the
-    others. Deletes are always planned whole: they are kept with all that they would take away."""
+    others. What deletes is always planned whole, since it is kept with all that it would take away; what is matched by
+    nothing is compared with all other rows."""
     clears = any(settings.lane(name).blank == Blank.CLEAR for name in settings.carried)
-    return clears or settings.operation == Operation.DELETE
+    return clears or settings.operation.deletes or settings.operation == Operation.CREATE_UNMATCHED
 
 
 def rows_together(identifiers: pl.Series, touched: pl.Series, keys: Callable[[pl.Series], pl.DataFrame]) -> pl.Series:
@@ -38,7 +39,8 @@ def rows_together(identifiers: pl.Series, touched: pl.Series, keys: Callable[[pl
         all_keys = keys(without).with_columns(without.alias("place"))
         names = [name for name in all_keys.columns if name != "place"]
         mine = all_keys.filter(all_keys["place"].is_in(touched.implode())).select(names)
-        together.append(all_keys.join(mine, on=names, how="semi")["place"])
+        if names:
+            together.append(all_keys.join(mine, on=names, how="semi")["place"])
     return pl.concat([places.cast(pl.UInt32) for places in together]).unique().sort()
 
 
@@ -54,7 +56,7 @@ def records_needed(
     """
     needed = [records[IDENTIFIER].is_in(identifiers.drop_nulls().implode()).fill_null(value=False).arg_true()]
     key = settings.key
-    if all(name in records.columns for name in key):
+    if key and all(name in records.columns for name in key):
         names = [FieldColumns(name).key for name in key]
         fields = [record_type.field(name) for name in key]
         values = [normal_key(f.name, f, settings.ignores).alias(FieldColumns(f.name).key) for f in fields]

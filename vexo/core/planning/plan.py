@@ -6,6 +6,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 
 import polars as pl
 
@@ -15,6 +16,7 @@ from ..problems import FAULT, Case
 from ..records import IDENTIFIER, VERSION, Field, RecordType
 from ..sheets.sheet import ROW_ID
 from ..values import dtype, same
+from .absent import Pointed, pointed_records
 from .decisions import answered, counting, find_faults
 from .frame import (
     ALL_CELLS,
@@ -174,13 +176,24 @@ def _compared(
     return holds.hold_asked(blanks.hold_many(frame, fields, settings), fields, settings), emptied
 
 
-def make_plan(inputs: Inputs, settings: Settings) -> tuple[pl.DataFrame, pl.DataFrame]:
-    """The plan of any set of rows that is closed under sharing a record.
+@dataclass(frozen=True)
+class PlannedRows:
+    """A plan of rows.
 
-    Returns:
-        the plan (see ``frame``), and the questions it asks: ``row_id``, ``code``, ``field`` and ``digest`` of each open
-        fault, and of each emptied cell, which stops no row.
+    Attributes:
+        plan: see ``frame``.
+        questions: ``row_id``, ``code``, ``field`` and ``digest`` of each open fault, and of each emptied cell, which
+            stops no row.
+        pointed: where records that have no row may be deleted, what the rows say of records beside their own.
     """
+
+    plan: pl.DataFrame
+    questions: pl.DataFrame
+    pointed: Pointed | None = None
+
+
+def make_plan(inputs: Inputs, settings: Settings) -> PlannedRows:
+    """The plan of any set of rows that is closed under sharing a record."""
     record_type = inputs.record_type
     deleting = settings.operation == Operation.DELETE
     fields = [record_type.field(name) for name in settings.carried]
@@ -217,7 +230,10 @@ def make_plan(inputs: Inputs, settings: Settings) -> tuple[pl.DataFrame, pl.Data
         *[name for columns in each(settings.checks) for name in (columns.agrees, columns.current)],
     )
     questions = open_ if deleting else pl.concat([open_, emptied])
-    return plan, questions.select(ROW_ID, "code", "field", "digest")
+    pointed = None
+    if settings.operation == Operation.MAKE_SAME:
+        pointed = pointed_records(frame, plan[VERDICT], settings.key, record_type)
+    return PlannedRows(plan, questions.select(ROW_ID, "code", "field", "digest"), pointed)
 
 
 def _created_again(frame: pl.DataFrame, answers: pl.DataFrame) -> pl.DataFrame:

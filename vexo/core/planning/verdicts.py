@@ -58,6 +58,39 @@ NOT_IN = (RowState.REFUSED, RowState.UNCLEAR, RowState.HELD, RowState.REJECTED, 
 """States of rows, after a pass, that a person may still bring in."""
 
 
+class AbsentVerdict(StrEnum):
+    """What becomes of a record that the sheet does not have."""
+
+    DELETE = "delete"
+    HELD = "held"
+    KEPT = "kept"
+
+
+class AbsentWhy(StrEnum):
+    """Why such a record is not deleted, or by what."""
+
+    NOT_SENT = "not-sent"
+    """No copy was kept when the sheet went out: it is not known that the sheet ever had it."""
+    MADE_SINCE = "made-since"
+    """It did not go out with the sheet."""
+    CHANGED = "changed"
+    """It was changed since it went out."""
+    POINTED = "pointed"
+    """A row that waits, or was set aside, may be about it."""
+    ROW_UNKNOWN = "row-unknown"
+    """A row that waits has no key that can be read, and may be about any record."""
+    OTHER_PART = "other-part"
+    """It went out in another part of the trip."""
+    PARTS_OUT = "parts-out"
+    """Parts of the trip are not back yet."""
+    ANSWERED = "answered"
+    """A person said so."""
+
+
+ABSENT_CODE = "absent"
+"""The question about a record that the sheet does not have, and whose deletion is held."""
+
+
 class CellAction:
     """What happens to one cell, as a plan's table holds it: nothing, written, held, or not readable."""
 
@@ -99,6 +132,8 @@ class Answer(StrEnum):
     CLEAR = "clear"
     LEAVE = "leave"
     GO_ON = "go on"
+    DELETE = "delete"
+    KEEP = "keep"
 
 
 _ANSWERS: Mapping[str, tuple[Answer, ...]] = {
@@ -116,6 +151,8 @@ _ANSWERS: Mapping[str, tuple[Answer, ...]] = {
     "near-key": (Answer.NEAREST, Answer.NEW, Answer.RECORD),
     "not-found": (Answer.NEAREST, Answer.RECORD),
     "several": (Answer.RECORD,),
+    "like-record": (Answer.NEW, Answer.RECORD),
+    "like-row": (Answer.NEW,),
     "copied": (Answer.NEW, Answer.THEN),
     "shared": (Answer.COUNTS,),
     "gone": (Answer.NEW,),
@@ -123,6 +160,7 @@ _ANSWERS: Mapping[str, tuple[Answer, ...]] = {
     "identifier-without-key": (Answer.THEN, Answer.NEW),
     "may-be-in": (Answer.NEW,),
     "deleted-before": (Answer.NEW,),
+    ABSENT_CODE: (Answer.DELETE, Answer.KEEP),
     **dict.fromkeys(CELL_CODES, (Answer.LEAVE_OUT,)),
 }
 STOPPING = (RowState.HELD, RowState.REJECTED)

@@ -8,6 +8,7 @@ from typing import Any
 
 import polars as pl
 
+from ..planning.absent import deletions
 from ..planning.frame import FieldColumns
 from ..planning.verdicts import WRITTEN, CellAction, Verdict
 from ..records import IDENTIFIER, VERSION
@@ -32,17 +33,20 @@ class Item:
     resent: bool = False
 
 
-def freeze(plan: pl.DataFrame, whole: pl.DataFrame | None = None) -> pl.DataFrame:
+def freeze(plan: pl.DataFrame, whole: pl.DataFrame | None = None, absent: pl.DataFrame | None = None) -> pl.DataFrame:
     """The rows that a pass sends, in their order (creates, updates, deletes; by row), with their place ``at``.
 
     Args:
         whole: the records to be deleted with all their fields, laid beside as ``whole.FIELD``.
+        absent: what becomes of records that have no row (``planning.absent``).
 
     Raises:
         NoRecordError: a row would change or delete a record, and names none.
     """
     order = {verdict.value: at for at, verdict in enumerate(WRITTEN)}
     rows = plan.filter(pl.col("verdict").is_in(list(order)))
+    if absent is not None:
+        rows = pl.concat([rows, deletions(absent)], how="diagonal")
     unnamed = rows.filter((pl.col("verdict") != Verdict.CREATE) & pl.col(IDENTIFIER).is_null())
     if len(unnamed):
         raise NoRecordError(f"Rows {unnamed[ROW_ID].to_list()[:20]} of a plan are to be written, and name no record.")

@@ -185,7 +185,7 @@ def _fitting_route(asked: Mapping[str, Any], incoming: Incoming, application: Ap
         fit.route.pk
         for fit in routes_for(headers)
         if fit.whole and fit.route.application_id == application.pk and fit.route.record_type == asked["record_type"]
-        if fit.route.import_document.get("operation") != Operation.DELETE
+        if not Operation(fit.route.import_document.get("operation", Operation.UPDATE)).deletes
     ]
     return fitting[0] if len(fitting) == 1 else None
 

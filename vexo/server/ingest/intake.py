@@ -212,4 +212,4 @@ def _can_be_planned(mapped: MappedSheet) -> bool:
     """Whether anything is carried, a key is known and no two columns are in each other's way; else the sheet lies at
     Columns and Keys, to be put right."""
     carried = any(match.carried for match in mapped.matches) and not conflicts(mapped.matches, mapped.record_type)
-    return carried and not any(match.how == MatchedBy.LOST for match in mapped.matches) and bool(mapped.key)
+    return carried and not any(match.how == MatchedBy.LOST for match in mapped.matches) and mapped.knows_key

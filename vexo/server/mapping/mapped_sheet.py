@@ -12,6 +12,7 @@ from vexo.core.columns.carried_values import Reading
 from vexo.core.columns.lanes import PLAIN, Lane, lanes_from_json
 from vexo.core.columns.matches import ColumnMatch, MatchedBy, Offer, one_for_editing, with_lanes
 from vexo.core.keys.record_keys import suggest_key
+from vexo.core.operations import Operation
 from vexo.core.records import Catalogue, RecordType, UnknownName
 from vexo.core.sheets import Choices
 
@@ -99,9 +100,27 @@ class MappedSheet:
 
     @property
     def key(self) -> tuple[str, ...]:
-        """The key fields that were said, or that suggest themselves; empty where they have to be said."""
+        """The key fields that were said, or that suggest themselves; empty where they have to be said, and where rows
+        are matched by nothing."""
+        if self.trip.operation == Operation.CREATE_UNMATCHED:
+            return ()
         chosen = tuple(self.trip.key)
         return chosen or suggest_key(self.record_type, self.field_names, own=self.sheet.recognised) or ()
+
+    @property
+    def knows_key(self) -> bool:
+        """Whether it is known how rows find their records, or that nothing matches them."""
+        if self.trip.operation == Operation.CREATE_UNMATCHED:
+            return not self.carried_keys
+        return bool(self.key)
+
+    @property
+    def carried_keys(self) -> list[tuple[str, ...]]:
+        """The keys by which rows can be matched for certain: record IDs of a sheet from here, and declared keys
+        with each field in the sheet."""
+        names, record_type = set(self.field_names), self.record_type
+        own = [(record_type.identifier,)] if self.sheet.recognised and record_type.identifier in names else []
+        return [*own, *[key for key in record_type.keys if names.issuperset(key)]]
 
     @property
     def key_fact(self) -> Key:

@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from typing import Any
 
 import polars as pl
 from django.utils import timezone
 
-from vexo.core.planning.verdicts import sum_after
+from vexo.core.planning.frame import VERDICT
+from vexo.core.planning.verdicts import AbsentVerdict, sum_after
 from vexo.core.records import RecordType
 from vexo.core.sheets.sheet import ROW, ROW_ID
 from vexo.core.writing import WriteResult
-from vexo.core.writing.ledger import outcome_of, page_of, states_of
+from vexo.core.writing.ledger import absent_page, outcome_of, page_of, states_of
 from vexo.core.writing.results import FINAL
 
 from .. import artifacts
@@ -21,6 +23,7 @@ from ..journal.services import note
 from ..planning.context import record_type_of
 from ..planning.figures import reasons
 from ..trips.facts import to_json
+from ..trips.facts.passes import AbsentOutcome
 from ..trips.models import LedgerPage
 from .models import Batch, Pass, RowNotIn
 from .recording import items_of, result_of
@@ -48,6 +51,25 @@ def page_frame(pass_: Pass, record_type: RecordType, answers: list[WriteResult])
     return plan, page_of(plan, frozen, outcome_of(answers, fields), fields, pass_.number)
 
 
+def _absent(pass_: Pass, answers: list[WriteResult], record_type: RecordType) -> None:
+    """Write down what became of records that have no row, on the pass; nothing where none could go."""
+    if not pass_.absent_file:
+        return
+    absent, frozen = artifacts.read(pass_.absent_file), artifacts.read(pass_.rows_file, ["at", ROW_ID])
+    page = absent_page(absent, frozen, outcome_of(answers, []))
+    pass_.absent_page = artifacts.keep_artifact(page, pass_.trip_id, f"pass-{pass_.number}-absent")
+    states = {str(state): int(count) for state, count in page["state"].value_counts().iter_rows()}
+    planned = {str(verdict): int(count) for verdict, count in absent[VERDICT].value_counts().iter_rows()}
+    pass_.absent = to_json(
+        AbsentOutcome(
+            **{name: states.get(name, 0) for name in ("deleted", "refused", "unclear", "waiting")},
+            held=planned.get(AbsentVerdict.HELD, 0),
+            kept=planned.get(AbsentVerdict.KEPT, 0),
+            reasons=reasons(page, record_type),
+        )
+    )
+
+
 def end(pass_: Pass, lease: Lease, state: str, report: dict[str, Any] | None) -> None:
     """Write down how the pass ended: its page of the ledger, its sum, the rows that are not in."""
     record_type = record_type_of(pass_.plan)
@@ -56,7 +78,8 @@ def end(pass_: Pass, lease: Lease, state: str, report: dict[str, Any] | None) ->
     plan, page = page_frame(pass_, record_type, answers)
     path = artifacts.keep_artifact(page, pass_.trip_id, f"pass-{pass_.number}")
     states = states_of(plan, page)
-    counts = {str(n): int(c) for n, c in page["state"].drop_nulls().value_counts().iter_rows()}
+    _absent(pass_, answers, record_type)
+    counts = Counter(str(answer.state) for answer in answers if answer.state in FINAL)
     pass_.totals = {name: counts.get(name, 0) for name in FINAL}
     pass_.sums = sum_after(states["state"], len(plan))
     pass_.reasons = to_json(reasons(states.filter(pl.col("state") != "aside"), record_type))

@@ -12,8 +12,9 @@ class Pass(models.Model):
     """One sending of a plan that was seen and confirmed.
 
     ``plan_file`` is the whole plan and ``rows_file`` the rows that go, in their order, both frozen; ``cursor`` how many
-    of these are in batches. ``totals`` and ``report`` (read back) are there when it has ended; ``reason`` says why one
-    was interrupted.
+    of these are in batches. ``absent_file`` is what was planned for records that have no row, ``absent_page`` what
+    became of those that were sent, and ``absent`` their sum. ``totals`` and ``report`` (read back) are there when it
+    has ended; ``reason`` says why one was interrupted.
     """
 
     RUNNING, INTERRUPTED, ENDED, STOPPED, GIVEN_UP = "running", "interrupted", "ended", "stopped", "given up"
@@ -26,6 +27,9 @@ class Pass(models.Model):
     atomic = models.BooleanField(default=False)
     plan_file = models.CharField(max_length=300)
     rows_file = models.CharField(max_length=300)
+    absent_file = models.CharField(max_length=300, blank=True, default="")
+    absent_page = models.CharField(max_length=300, blank=True, default="")
+    absent = models.JSONField(null=True)
     rows = models.PositiveIntegerField()
     cursor = models.PositiveIntegerField(default=0)
     totals = models.JSONField(null=True)

@@ -49,7 +49,7 @@ class Reader:
 
     def made_with_key(self, writes: Sequence[Write]) -> dict[int, dict[str, Any]]:
         """Place of a create → a record that has its key by the plan now, where there is one."""
-        keyed = [w for w in writes if all(w.values.get(name) is not None for name in self.key)]
+        keyed = [w for w in writes if self.key and all(w.values.get(name) is not None for name in self.key)]
         return self._by_key(self.key, keyed) if keyed else {}
 
     def _by_key(self, key: tuple[str, ...], writes: Sequence[Write]) -> dict[int, dict[str, Any]]:

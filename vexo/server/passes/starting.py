@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from django.db import IntegrityError, transaction
 
 from vexo.core.writing.batches import freeze
@@ -55,17 +57,19 @@ def _refuse_stale(view: PartView, number: int) -> Plan:
     return plan
 
 
-def _freeze(plan: Plan) -> tuple[str, str, int]:
-    """The plan and its rows that go, kept with the trip; and how many rows that are."""
+def _freeze(plan: Plan) -> dict[str, Any]:
+    """Fields of a pass: the plan and its rows that go, kept with the trip; and how many rows that are."""
     deleted_records = artifacts.read(plan.deleted_path) if plan.deleted_path else None
-    rows = freeze(artifacts.read(plan.path), deleted_records)
+    absent = artifacts.read(plan.absent_path) if plan.absent_path else None
+    rows = freeze(artifacts.read(plan.path), deleted_records, absent)
     if rows.is_empty():
         raise PlainError("There is nothing to write.", "nothing")
-    return (
-        artifacts.freeze(plan.path, plan.trip_id, "plan"),
-        artifacts.keep_artifact(rows, plan.trip_id, "rows"),
-        len(rows),
-    )
+    return {
+        "plan_file": artifacts.freeze(plan.path, plan.trip_id, "plan"),
+        "rows_file": artifacts.keep_artifact(rows, plan.trip_id, "rows"),
+        "absent_file": artifacts.freeze(plan.absent_path, plan.trip_id, "absent") if plan.absent_path else "",
+        "rows": len(rows),
+    }
 
 
 def start_pass(
@@ -99,7 +103,8 @@ def start_pass(
             {"plan": None},
         )
     refuse_while_asked(TripStatus(view).open)
-    plan_file, rows_file, rows = _freeze(plan)
+    frozen = _freeze(plan)
+    rows = frozen["rows"]
     if atomic and rows > promises.promises.atomic_batch:
         raise PlainError(
             f"All or nothing takes at most {promises.promises.atomic_batch:,} rows here, and these are {rows:,}.",
@@ -116,9 +121,7 @@ def start_pass(
                 number=last + 1,
                 plan=plan,
                 atomic=atomic,
-                plan_file=plan_file,
-                rows_file=rows_file,
-                rows=rows,
+                **frozen,
                 by=person.username,
             )
             job = enqueue("apply", person.username, view, run_here=run_here, number=pass_.number)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from ..trips.facts import from_json
-from ..trips.facts.passes import PassState, Report, StoredPass
+from ..trips.facts.passes import AbsentOutcome, PassState, Report, StoredPass
 from ..trips.facts.plans import Reason
 from ..trips.part_view import PartView
 from ..trips.status import record_pass
@@ -33,6 +33,7 @@ def tell(pass_: Pass, *, revised: bool = False) -> None:
         atomic=pass_.atomic,
         totals=pass_.totals,
         sum=pass_.sums,
+        absent=from_json(pass_.absent, AbsentOutcome) if pass_.absent else None,
         reasons=[from_json(reason, Reason) for reason in pass_.reasons],
         reason=pass_.reason,
         by=pass_.by,

@@ -1,20 +1,25 @@
-"""Records in reach that no row of the sheet is about: counted, listed, and as a sheet. Nothing happens to them."""
+"""Records in reach that no row of the sheet is about: counted, listed, and as a sheet; and what becomes of them."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import polars as pl
 
 from vexo.core.documents import SENT
-from vexo.core.records import IDENTIFIER, Field, RecordType
+from vexo.core.planning.absent import FIRST_ABSENT, REASON
+from vexo.core.planning.frame import VERDICT
+from vexo.core.planning.verdicts import AbsentVerdict, AbsentWhy
+from vexo.core.records import IDENTIFIER, Field, Kind, RecordType
+from vexo.core.sheets.sheet import ROW_ID
 from vexo.core.sheets.writers.delimited import write_csv
 from vexo.core.sheets.writers.outgoing import OutgoingColumn
 from vexo.core.values import dtype, to_text
 
 from .. import artifacts
 from ..errors import PlainError
+from ..faults import absent_reason_words
 from ..trips.facts.keys import AbsentRecord, AbsentRecords
 from ..trips.part_view import PartView
 from .context import PlanContext, newest_plan
@@ -26,7 +31,8 @@ _MOST_LISTED = 200
 
 @dataclass(frozen=True)
 class _Absent:
-    """``@id`` and the natural key of the records, and how many records are in reach."""
+    """``@id`` and the natural key of the records, what becomes of them where such may be deleted, and how many records
+    are in reach."""
 
     records: pl.DataFrame
     record_type: RecordType
@@ -35,7 +41,12 @@ class _Absent:
     @property
     def fields(self) -> list[Field]:
         """The fields of the natural key that are known of them."""
-        return [self.record_type.field(name) for name in self.records.columns if name != IDENTIFIER]
+        return [self.record_type.field(name) for name in self.record_type.natural_key if name in self.records.columns]
+
+    @property
+    def planned(self) -> bool:
+        """Whether such may be deleted."""
+        return VERDICT in self.records.columns
 
 
 def absent_records(view: PartView) -> AbsentRecords:
@@ -47,6 +58,11 @@ def absent_records(view: PartView) -> AbsentRecords:
     shown = absent.records.head(_MOST_LISTED)
     texts = [to_text(field, shown[field.name]).to_list() for field in absent.fields]
     lines = [AbsentRecord(one, [column[at] or "" for column in texts]) for at, one in enumerate(shown[IDENTIFIER])]
+    if absent.planned:
+        verdicts = zip(lines, shown[ROW_ID], shown[VERDICT], _words_of(shown), strict=True)
+        lines = [
+            replace(line, row_id=row, verdict=AbsentVerdict(what), says=says) for line, row, what, says in verdicts
+        ]
     return AbsentRecords(True, len(absent.records), absent.reach, [field.label for field in absent.fields], lines)
 
 
@@ -65,7 +81,23 @@ def write_absent(view: PartView, path: Path) -> None:
         (identifier, records[IDENTIFIER]),
         *[(field, to_text(field, records[field.name])) for field in absent.fields],
     ]
+    if absent.planned:
+        said = zip(records[VERDICT], _words_of(records), strict=True)
+        happens = pl.Series([f"{_HAPPENS[AbsentVerdict(verdict)]} {says}".strip() for verdict, says in said])
+        columns.append((Field("happens", "What happens", Kind.TEXT), happens))
     write_csv([OutgoingColumn(field, field.label, "", texts, False, False) for field, texts in columns], path)
+
+
+_HAPPENS = {
+    AbsentVerdict.DELETE: "Deleted.",
+    AbsentVerdict.HELD: "Asked.",
+    AbsentVerdict.KEPT: "Kept.",
+}
+
+
+def _words_of(records: pl.DataFrame) -> list[str]:
+    """Why each record is not simply deleted; empty where it is."""
+    return [absent_reason_words(AbsentWhy(reason)) if reason else "" for reason in records[REASON]]
 
 
 def _absent(view: PartView) -> _Absent | None:
@@ -74,6 +106,9 @@ def _absent(view: PartView) -> _Absent | None:
         return None
     context = PlanContext.of_plan(plan)
     record_type = context.record_type
+    if plan.absent_path and artifacts.there(plan.absent_path) and plan.counts.get("reach"):
+        planned = artifacts.read(plan.absent_path).with_row_index(ROW_ID, FIRST_ABSENT)
+        return _Absent(planned, record_type, plan.counts["reach"]["records"])
     reach = _in_reach(context, plan)
     if reach is None:
         return None

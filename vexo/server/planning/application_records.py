@@ -7,7 +7,9 @@ from typing import Any
 import polars as pl
 
 from vexo.applications import Client
+from vexo.core.columns.carried_columns import CarriedColumns
 from vexo.core.conditions import read_condition
+from vexo.core.keys.likeness import like_records, naming_of
 from vexo.core.keys.near import near_records
 from vexo.core.keys.record_keys import key_texts, normal_key, row_keys
 from vexo.core.operations import Operation
@@ -49,10 +51,13 @@ def records_now(
     record_type, key = context.record_type, context.settings.key
     settings = context.settings
     fields = list(dict.fromkeys([*settings.carried, *settings.checks, *key, *record_type.natural_key]))
-    if settings.operation == Operation.DELETE:
+    all_in_reach = settings.operation == Operation.MAKE_SAME and not settings.reach
+    if settings.operation == Operation.DELETE or all_in_reach:
         fields = [f.name for f in record_type.fields]
-    if total <= _SMALL_TYPE or len(carried) * 3 > total:
+    if total <= _SMALL_TYPE or len(carried) * 3 > total or all_in_reach:
         return pl.concat(list(client.read(record_type, fields)))
+    if not key:
+        return _by_identifier(context, fields, pl.concat([known, _by_likeness(context, carried, client)]), client)
     keys = row_keys(carried, key, record_type, settings.ignores)
     if key == (record_type.identifier,) and record_type.field(key[0]).read_only:
         return _by_identifier(context, fields, pl.concat([known, keys[key[0]].cast(pl.String)]), client)
@@ -66,6 +71,16 @@ def records_now(
     missing = known.filter(~known.is_in(by_key[IDENTIFIER].implode()))
     by_identifier = _by_identifier(context, fields, missing, client)
     return pl.concat([by_key, by_identifier]).unique(IDENTIFIER, keep="first", maintain_order=True)
+
+
+def _by_likeness(context: PlanContext, carried: pl.DataFrame, client: Client) -> pl.Series:
+    """IDs of the records that rows without a key may be, by how all records of the type are named."""
+    naming = naming_of(context.record_type, context.settings.carried)
+    if not naming.fields:
+        return pl.Series([], dtype=pl.String)
+    all_records = pl.concat(list(client.read(context.record_type, list(naming.fields))))
+    rows = carried.select(pl.col(CarriedColumns(name).value).alias(name) for name in naming.fields)
+    return like_records(rows, all_records, naming)[IDENTIFIER].unique(maintain_order=True)
 
 
 def _normal_keys(records: pl.DataFrame, settings: Settings, record_type: RecordType) -> pl.DataFrame:

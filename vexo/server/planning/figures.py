@@ -17,7 +17,7 @@ from vexo.core.sheets.sheet import ROW
 from vexo.core.writing.ledger import states_of
 from vexo.core.writing.totals import planned_totals
 
-from ..trips.facts.plans import Check, ColumnFigures, Damage, PlannedTotals, PlanSummary, Reason, SetGuard
+from ..trips.facts.plans import AbsentSum, Check, ColumnFigures, Damage, PlannedTotals, PlanSummary, Reason, SetGuard
 from .basis import Basis, guards_answered
 from .materials import Materials
 
@@ -182,7 +182,13 @@ def _unversioned(plan: pl.DataFrame) -> bool:
 
 
 def summary_of(
-    plan: pl.DataFrame, basis: Basis, materials: Materials, *, pointed: dict[str, int], damage: list[Damage]
+    plan: pl.DataFrame,
+    basis: Basis,
+    materials: Materials,
+    *,
+    pointed: dict[str, int],
+    damage: list[Damage],
+    absent: AbsentSum | None = None,
 ) -> PlanSummary:
     """The plan in figures. Raises SumError where a row is not accounted for."""
     context, kept = basis.context, basis.kept
@@ -203,18 +209,22 @@ def summary_of(
         key=list(settings.key),
         reasons=reasons(states_of(plan, None), record_type),
         totals=_totals(plan, fields),
-        weak=_unversioned(plan),
+        weak=_unversioned(plan) or (absent is not None and absent.weak),
         most_atomic=promises.atomic_batch,
         pointed=pointed,
         damage=damage,
         keys_not_read=materials.counts.get("keys_not_read", 0),
-        guards=_guards(verdicts, basis, materials.counts),
+        guards=_guards(verdicts, basis, materials.counts, absent),
+        absent=absent,
     )
 
 
-def _guards(verdicts: Mapping[RowState, int], basis: Basis, counts: Mapping[str, Any]) -> list[SetGuard]:
+def _guards(
+    verdicts: Mapping[RowState, int], basis: Basis, counts: Mapping[str, Any], absent: AbsentSum | None = None
+) -> list[SetGuard]:
     """What is asked about the whole plan."""
     said = guards_answered(basis.context.trip)
     numbers = {name.value: count for name, count in verdicts.items()}
-    asks = raised(numbers, basis.context.settings.operation, counts.get("type", 0))
+    deleted = absent.delete if absent is not None else 0
+    asks = raised(numbers, basis.context.settings.operation, counts.get("type", 0), deleted)
     return [SetGuard(one.code, one.count, one.of, one.count <= said.get(one.code, 0)) for one in asks]

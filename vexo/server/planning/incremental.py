@@ -12,7 +12,6 @@ import polars as pl
 from vexo.core.columns.carried_values import Reading, carry
 from vexo.core.columns.matches import ColumnMatch
 from vexo.core.columns.treatments import LookUp
-from vexo.core.operations import Operation
 from vexo.core.records import Kind
 from vexo.core.sheets.shape import column_titles
 from vexo.core.sheets.sheet import ROW, ROW_ID
@@ -51,7 +50,7 @@ def last_plan(context: PlanContext) -> LastPlan | None:
         or last.catalogue_version != context.catalogue.version
         or (last.key, last.ignores) != (list(context.settings.key), sorted(context.settings.ignores))
         or last.reach != context.settings.reach
-        or (context.settings.operation == Operation.DELETE != last.operation)
+        or (context.settings.operation.deletes and context.settings.operation != last.operation)
         or last.columns != columns_as_kept(context)
         or last.ledger_pages != ledger_pages(context.trip)
         or not all(artifacts.there(path) for path in (last.values_path, last.records_path, *reach_paths(last.counts)))

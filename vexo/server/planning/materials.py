@@ -52,10 +52,11 @@ def ask(basis: Basis, client: Client, lease: Lease) -> Materials:
     total = client.count(record_type)
     records = records_now(context, carried, basis.bound_records, total, client)
     fresh = uuid.uuid4().hex
+    stored = artifacts.store(records, artifacts.named(trip.pk, "records", fresh))
     return Materials(
         artifacts.store(carried, artifacts.named(trip.pk, "values", fresh)),
-        artifacts.store(records, artifacts.named(trip.pk, "records", fresh)),
-        counts_of(context, client, total) | read_reach(context, client),
+        stored,
+        counts_of(context, client, total) | read_reach(context, client, stored),
     )
 
 

@@ -15,7 +15,7 @@ class Plan(models.Model):
     sheet = models.ForeignKey(Sheet, models.CASCADE, related_name="plans")
     revision = models.PositiveIntegerField()
     """The trip's revision when it was made: a plan counts as long as that stays."""
-    operation = models.CharField(max_length=10)
+    operation = models.CharField(max_length=20)
     key = models.JSONField()
     ignores = models.JSONField(default=list)
     """What made no difference between keys: a list of ``core.keys.record_keys.Ignored``."""
@@ -49,6 +49,9 @@ class Plan(models.Model):
     """The application's records as they were read."""
     deleted_path = models.CharField(max_length=300, blank=True)
     """The records to be deleted with all their fields; empty where there are none."""
+    absent_path = models.CharField(max_length=300, blank=True, default="")
+    """What becomes of the records in reach that no row is about (``core.planning.absent``); empty where the plan may
+    delete none of them."""
     path = models.CharField(max_length=300)
     """The plan itself (``core.planning.frame``)."""
     questions_path = models.CharField(max_length=300)

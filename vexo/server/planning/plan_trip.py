@@ -36,6 +36,7 @@ from ..trips.retries import until_unchanged
 from ..trips.sheets import newest_sheet
 from ..trips.status import refuse_while_sending
 from . import damage
+from .absent_plan import absent_plan
 from .basis import Basis
 from .context import PlanContext
 from .figures import summary_of
@@ -101,7 +102,7 @@ def _attempt(view: PartView, lease: Lease, fresh: bool) -> Plan | None:
 def needs_no_question(view: PartView) -> bool:
     """Whether the trip can be planned with what its last plan was made of, without a question to the application."""
     known = view.trip.application.known
-    if view.trip.operation == Operation.DELETE or known is None:
+    if Operation(view.trip.operation).deletes or known is None:
         return False
     try:
         return last_plan(PlanContext.of_now(view, known)) is not None
@@ -123,13 +124,18 @@ def _whole(basis: Basis, materials: Materials, client: Client | None, lease: Lea
     excluded = excluded_rows(context.cells, context.profile.columns, trip.row_filter)
     inputs = basis.inputs(carried, records, basis.kept, excluded, carried[ROW_ID], basis.ledger)
     inputs = replace(inputs, reach=reach_of(basis, materials.counts))
-    plan, questions = make_plan(inputs, context.settings)
-    deleted_path, pointing = _deletes(context, plan, records, client)
+    planned = make_plan(inputs, context.settings)
+    plan, questions = planned.plan, planned.questions
+    absent = absent_plan(context, inputs, planned, materials)
+    whole = records.filter(pl.col(IDENTIFIER).is_in(_deleted(plan).implode())) if absent is None else absent.deleted
+    deleted_path, pointing = _deletes(context, whole, client)
     fresh = uuid.uuid4().hex
     damage_path, damaged = _damage(basis, materials, plan, fresh)
     if damage_path:
         cells = artifacts.read(damage_path)
         plan, questions = hold_damaged(plan, questions, cells, basis.decisions, context.carried_columns)
+    if absent is not None:
+        questions = pl.concat([questions, absent.questions])
     return MadePlan(
         path=artifacts.write(plan, artifacts.named(trip.pk, "plan", fresh)),
         questions_path=artifacts.write(questions, artifacts.named(trip.pk, "questions", fresh)),
@@ -137,19 +143,24 @@ def _whole(basis: Basis, materials: Materials, client: Client | None, lease: Lea
         records_path=materials.records.path,
         damage_path=damage_path,
         deleted_path=deleted_path,
+        absent_path=absent.path if absent is not None else "",
         counts=materials.counts,
-        summary=summary_of(plan, basis, materials, pointed=pointing, damage=damaged),
+        summary=summary_of(
+            plan, basis, materials, pointed=pointing, damage=damaged, absent=absent.sum if absent is not None else None
+        ),
     )
 
 
-def _deletes(
-    context: PlanContext, plan: pl.DataFrame, records: pl.DataFrame, client: Client | None
-) -> tuple[str, dict[str, int]]:
+def _deleted(plan: pl.DataFrame) -> pl.Series:
+    """The records of rows that are to be deleted."""
+    return plan.filter(pl.col(VERDICT) == Verdict.DELETE)[IDENTIFIER].drop_nulls()
+
+
+def _deletes(context: PlanContext, whole: pl.DataFrame, client: Client | None) -> tuple[str, dict[str, int]]:
     """Where the records to be deleted are kept with all their fields, and how many others point to them."""
-    wanted = plan.filter(pl.col(VERDICT) == Verdict.DELETE)[IDENTIFIER].drop_nulls()
+    wanted = whole[IDENTIFIER]
     if wanted.is_empty():
         return "", {}
-    whole = records.filter(pl.col(IDENTIFIER).is_in(wanted.implode()))
     path = artifacts.write(whole, artifacts.named(context.trip.pk, "deleted", uuid.uuid4().hex))
     pointing: dict[str, int] = {}
     if len(wanted) > _MOST_POINTED:

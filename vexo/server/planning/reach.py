@@ -13,10 +13,12 @@ from vexo.applications import Client
 from vexo.core.conditions import Condition, read_condition
 from vexo.core.conditions.to_filter import settled
 from vexo.core.documents import SENT
+from vexo.core.operations import Operation
 from vexo.core.planning.inputs import Reach
 from vexo.core.records import IDENTIFIER
 
 from .. import artifacts
+from ..artifacts import Artifact
 from ..errors import PlainError
 from ..mapping.columns import NOTHING_WENT_OUT
 from ..trips.sheets import kept_records
@@ -49,24 +51,40 @@ def records_in_reach(context: PlanContext, client: Client, fields: Sequence[str]
         ConditionError, UnknownName
         PlainError: where it is to touch only what went out, and nothing did.
     """
-    records = pl.concat(list(client.read(context.record_type, fields, condition_of(context))))
+    record_type = context.record_type
     if context.settings.reach != SENT:
-        return records
-    return records.filter(pl.col(IDENTIFIER).is_in(sent_records(context)[IDENTIFIER].implode()))
+        return pl.concat(list(client.read(record_type, fields, condition_of(context))))
+    sent = sent_records(context)[IDENTIFIER]
+    if len(sent) * 3 < client.count(record_type):
+        return client.read_by_keys(
+            record_type, fields, [record_type.identifier], sent.alias(record_type.identifier).to_frame()
+        )
+    records = pl.concat(list(client.read(record_type, fields)))
+    return records.filter(pl.col(IDENTIFIER).is_in(sent.implode()))
 
 
-def read_reach(context: PlanContext, client: Client) -> dict[str, Any]:
-    """How many records are in reach, and where their IDs and keys are kept; nothing where they need not be asked for.
+def read_reach(context: PlanContext, client: Client, records: Artifact) -> dict[str, Any]:
+    """How many records are in reach, and where their IDs and keys are kept, whole where those may be deleted that the
+    sheet does not have; nothing where they need not be asked for.
+
+    Args:
+        records: those that the plan has read: all in reach where the sheet may touch any record.
 
     Raises:
         ConditionError, UnknownName
+        PlainError: where it is to touch only what went out, and nothing did.
     """
-    if condition_of(context) is None:
+    whole = context.settings.operation == Operation.MAKE_SAME
+    if whole and not context.settings.reach:
+        return {"reach": {"records": len(records.frame), "path": records.path}}
+    if not whole and condition_of(context) is None:
         return {}
-    names = context.record_type.natural_key
-    records = records_in_reach(context, client, [context.record_type.identifier, *names]).select(IDENTIFIER, *names)
-    path = artifacts.write(records, artifacts.named(context.trip.pk, "reach", uuid.uuid4().hex))
-    return {"reach": {"records": len(records), "path": path}}
+    names = [f.name for f in context.record_type.fields] if whole else list(context.record_type.natural_key)
+    in_reach = records_in_reach(context, client, [context.record_type.identifier, *names])
+    if not whole:
+        in_reach = in_reach.select(IDENTIFIER, *names)
+    path = artifacts.write(in_reach, artifacts.named(context.trip.pk, "reach", uuid.uuid4().hex))
+    return {"reach": {"records": len(in_reach), "path": path}}
 
 
 def reach_paths(counts: Mapping[str, Any]) -> list[str]:

@@ -120,7 +120,8 @@ def _replan(basis: Basis, last: LastPlan) -> MadePlan | None:
     ledger = ledger_of(basis.ledger_pages, before[ROW_ID])
     now, kept = _records(basis, last, rows, before, ledger)
     inputs = basis.inputs(rows.values, now, kept, excluded, index[ROW_ID], ledger)
-    after, questions = make_plan(replace(inputs, reach=reach_of(basis, plan.counts)), context.settings)
+    planned = make_plan(replace(inputs, reach=reach_of(basis, plan.counts)), context.settings)
+    after, questions = planned.plan, planned.questions
     if after.schema != before.schema or not leaves_others_alone(before, after):
         return None
     damage_found = _damage(basis, last, rows, after)

@@ -35,6 +35,7 @@ class MadePlan:
     summary: PlanSummary
     damage_path: str = ""
     deleted_path: str = ""
+    absent_path: str = ""
 
 
 def keep_plan(basis: Basis, made_plan: MadePlan, lease: Lease) -> Plan | None:
@@ -68,6 +69,7 @@ def keep_plan(basis: Basis, made_plan: MadePlan, lease: Lease) -> Plan | None:
             values_path=made_plan.values_path,
             records_path=made_plan.records_path,
             deleted_path=made_plan.deleted_path,
+            absent_path=made_plan.absent_path,
             path=made_plan.path,
             questions_path=made_plan.questions_path,
             counts=made_plan.counts,

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 
 from vexo.core.planning.guards import GuardCode
-from vexo.core.planning.verdicts import Answer, RowState, answers_for_group, answers_for_row, answers_to
+from vexo.core.planning.verdicts import ABSENT_CODE, Answer, RowState, answers_for_group, answers_for_row, answers_to
 
 from .facts.rows import AnswerOption
 
@@ -24,6 +24,8 @@ _WORDS: Mapping[Answer, str] = {
     Answer.CLEAR: "Clear this field",
     Answer.LEAVE: "Leave it",
     Answer.GO_ON: "Go on all the same",
+    Answer.DELETE: "Delete them",
+    Answer.KEEP: "Keep them",
 }
 _OF_A_CODE: Mapping[tuple[str, Answer], str] = {
     ("damaged", Answer.FILE): "It is meant",
@@ -33,6 +35,8 @@ _OF_A_CODE: Mapping[tuple[str, Answer], str] = {
     ("copied", Answer.THEN): "It is the same record",
     ("near-key", Answer.NEW): "Create a new one",
     ("gone", Answer.NEW): "Create it anew",
+    ("like-record", Answer.NEW): "Create a new one",
+    ("like-row", Answer.NEW): "Create it too",
     ("identifier-differs", Answer.THEN): "It is the record with this ID",
     ("identifier-differs", Answer.NOW): "It is the one with this key",
     ("identifier-without-key", Answer.THEN): "It is the record with this ID",
@@ -66,7 +70,7 @@ def options_for_fault(code: str, arguments: Sequence[str] = (), *, has_record: b
         for answer in answers_to(code)
         if answer != Answer.NEAREST
     ]
-    if code == "several":
+    if code in ("several", "like-record"):
         return [*_each(arguments), *options]
     return [*_near(arguments), *options] if code in ("near-key", "not-found") else options
 
@@ -93,12 +97,18 @@ _OF_A_GUARD: Mapping[GuardCode, str] = {
     GuardCode.MANY_CHANGES: "So many changes are meant",
     GuardCode.MANY_DELETES: "So many deletions are meant",
     GuardCode.MOSTLY_NEW: "They are new",
+    GuardCode.MAKES_SAME: "They are to be deleted",
 }
 
 
 def options_for_guard(code: GuardCode) -> list[AnswerOption]:
     """The answers to what is asked about the whole plan."""
     return [AnswerOption(Answer.GO_ON, _OF_A_GUARD[code])]
+
+
+def options_for_absent() -> list[AnswerOption]:
+    """The answers about records that the sheet does not have, and whose deletion is held."""
+    return [AnswerOption(answer, words_of(answer)) for answer in answers_to(ABSENT_CODE)]
 
 
 def options_for_group(code: str) -> list[AnswerOption]:

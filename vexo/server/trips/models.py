@@ -38,7 +38,7 @@ class Trip(models.Model):
     """The records and sums that went out, and what changed since (``since``) where that was asked."""
     last_part = models.PositiveIntegerField(default=1)
     """Number of the part whose sheet came in last; 1 where it was not shared out."""
-    operation = models.CharField(max_length=10, default="update")
+    operation = models.CharField(max_length=20, default="update")
     """What the rows are for: a ``core.operations.Operation``."""
     key = models.JSONField(default=list)
     """Names of the key fields that were chosen; empty where the sheet tells them."""

@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
 
-from vexo.core.planning.verdicts import STOPPING, RowState
+from vexo.core.planning.verdicts import ABSENT_CODE, STOPPING, RowState
 from vexo.core.sheets.totals import checked
 
 from ..errors import PlainError
-from ..faults import group_words, guard_words
-from .answers import options_for_group, options_for_guard
+from ..faults import absent_words, group_words, guard_words
+from .answers import options_for_absent, options_for_group, options_for_guard
 from .facts import from_json
 from .facts.columns import Option, Question, SheetColumn
 from .facts.open import OpenItem
@@ -36,9 +36,10 @@ def open_items(trip: Trip, facts: StatusFacts, plan: StoredPlan | None, sent_by:
     items = [*_questions(facts), *_route(facts), *_expectations(trip, facts, summary)]
     if sent_by is not None:
         items += _rows(trip, sent_by.reasons, (*STOPPING, RowState.REFUSED, RowState.UNCLEAR))
+        items += _not_gone(sent_by)
     elif plan is not None:
         items += _guards(plan.summary)
-        items += [*_damage(plan.summary.damage), *_rows(trip, plan.summary.reasons, STOPPING)]
+        items += [*_absent(plan.summary), *_damage(plan.summary.damage), *_rows(trip, plan.summary.reasons, STOPPING)]
     return items
 
 
@@ -126,6 +127,23 @@ def _guards(summary: PlanSummary) -> Iterator[OpenItem]:
             answers = options_for_guard(guard.code)
             says = guard_words(guard.code, guard.count, guard.of)
             yield OpenItem(guard.code, says, guard.count, True, StationName.REVIEW, answers=answers)
+
+
+def _absent(summary: PlanSummary) -> Iterator[OpenItem]:
+    """Records that the sheet does not have, of which it is asked whether they are to be deleted."""
+    held = summary.absent.held if summary.absent is not None else 0
+    if held:
+        says = absent_words(held)
+        answers = options_for_absent()
+        yield OpenItem(ABSENT_CODE, says, held, False, StationName.REVIEW, answers=answers, state=RowState.HELD)
+
+
+def _not_gone(sent_by: StoredPass) -> Iterator[OpenItem]:
+    """Records that the sheet does not have, and that could not be deleted."""
+    for reason in sent_by.absent.reasons if sent_by.absent is not None else ():
+        said = group_words(reason.code, reason.label, reason.arguments)
+        says = f"{said} (records that are not in the sheet)"
+        yield OpenItem(reason.code, says, reason.count, False, StationName.OUTCOME, of="", state=reason.state)
 
 
 def expected_of(trip: Trip, facts: StatusFacts, summary: PlanSummary | None) -> list[Expected]:

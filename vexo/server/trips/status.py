@@ -13,7 +13,8 @@ from django.db import transaction
 from django.db.models import F, Max
 from django.utils import timezone
 
-from vexo.core.planning.verdicts import WRITTEN, RowState
+from vexo.core.operations import Operation
+from vexo.core.planning.verdicts import ABSENT_CODE, WRITTEN, RowState
 
 from ..errors import PlainError
 from ..jobs.models import Job
@@ -186,7 +187,26 @@ class TripStatus:
     def to_write(self) -> int:
         """How many rows the newest plan would write, if it still counts."""
         states = [RowState(verdict) for verdict in WRITTEN]
-        return self._rows(*states) if self.current and not self.open_pass else 0
+        counts = self.current and not self.open_pass
+        return self._rows(*states) + self.absent_deletes if counts else 0
+
+    @property
+    def absent_deletes(self) -> int:
+        """How many records that the sheet does not have the newest plan would delete, if it still counts."""
+        absent = self.plan.summary.absent if self.plan and not self.sent_by else None
+        return absent.delete if absent is not None and self.current and not self.open_pass else 0
+
+    @property
+    def _absent_left(self) -> int:
+        """Records that the sheet does not have, and that were sent and are not known to be gone."""
+        absent = self.sent_by.absent if self.sent_by else None
+        return absent.refused + absent.unclear if absent is not None else 0
+
+    @property
+    def _absent_waiting(self) -> int:
+        """Records that the sheet does not have, and whose deletion was not sent."""
+        absent = self.sent_by.absent if self.sent_by else None
+        return absent.waiting if absent is not None else 0
 
     @property
     def here(self) -> StationName:
@@ -253,6 +273,8 @@ class TripStatus:
         if not self.sheet:
             return "—", False
         labels = self.facts.key.labels
+        if self.trip.operation == Operation.CREATE_UNMATCHED:
+            return "matched by nothing", False
         return (" + ".join(labels), False) if labels else ("choose how rows find records", True)
 
     def _review(self) -> tuple[str, bool]:
@@ -265,7 +287,8 @@ class TripStatus:
 
     def _waits(self, *states: RowState) -> str:
         """Questions about the plan, and rows in these states, that wait for a person; empty for none."""
-        questions, rows = self.asked - self.asked_of_sheet, self._rows(*states)
+        of_records = any(item.code == ABSENT_CODE and item.station == StationName.REVIEW for item in self.open)
+        questions, rows = self.asked - self.asked_of_sheet + of_records, self._rows(*states)
         asks = _count(questions, "question", "questions")
         if not rows:
             return f"{asks} {'is' if questions == 1 else 'are'} open" if questions else ""
@@ -287,10 +310,11 @@ class TripStatus:
         if last is None or not last.totals:
             return "—", False
         rows = self.sum if self.sent_by else last.totals
-        left = rows.get(RowState.REFUSED, 0) + rows.get(RowState.UNCLEAR, 0)
+        left = rows.get(RowState.REFUSED, 0) + rows.get(RowState.UNCLEAR, 0) + self._absent_left
         if left:
             return f"{_count(left, 'row', 'rows')} refused", True
-        return ("not all sent", True) if rows.get(RowState.WAITING) else ("all in, read back", False)
+        waits = rows.get(RowState.WAITING) or self._absent_waiting
+        return ("not all sent", True) if waits else ("all in, read back", False)
 
     def needs(self) -> Needs:
         """What the list of trips says."""
@@ -310,13 +334,13 @@ class TripStatus:
 
     def _open_rows(self) -> Needs | None:
         """Rows that wait for a person."""
-        refused = self._rows(RowState.REFUSED, RowState.UNCLEAR)
+        refused = self._rows(RowState.REFUSED, RowState.UNCLEAR) + self._absent_left
         if refused:
             return Needs(RowState.REJECTED, f"{refused:,} refused, fix and send again")
         waits = self._waits(RowState.HELD, RowState.REJECTED)
         if not waits:
             return None
-        held = self._rows(RowState.HELD) or self.asked > self.asked_of_sheet
+        held = self._rows(RowState.HELD) or not self._rows(RowState.REJECTED) or self.asked > self.asked_of_sheet
         return Needs(RowState.HELD if held else RowState.REJECTED, waits)
 
     def _next_step(self) -> Needs:
@@ -324,7 +348,7 @@ class TripStatus:
         if self.sent_by and parts.all > parts.back:
             return Needs(RowState.SAME, f"{parts.back:,} of {parts.all:,} parts back")
         if self.sent_by:
-            left = self._rows(RowState.WAITING)
+            left = self._rows(RowState.WAITING) + self._absent_waiting
             says = f"{left:,} not sent" if left else "all in, read back"
             return Needs(RowState.UPDATE if left else RowState.CREATE, says)
         if self.plan and not self.current:

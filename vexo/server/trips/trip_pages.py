@@ -11,7 +11,7 @@ from vexo.core.documents import sentence
 from vexo.core.planning.verdicts import RowState
 from vexo.core.records import UnknownName
 
-from ..faults import group_words
+from ..faults import absent_reason_words, group_words
 from ..jobs.models import Job
 from ..jobs.views import JobSerializer
 from ..people.models import Person
@@ -22,8 +22,8 @@ from .facts import from_json
 from .facts.columns import CheckFigures, Column
 from .facts.pages import ApplicationName, FieldTotals, SheetColumnTotals, TripDetail, TripSummary, TripTotals
 from .facts.parts import LabelledSum, RowFilter, Since, WentOut
-from .facts.passes import Pass, StoredPass
-from .facts.plans import Plan, Reason, Summary
+from .facts.passes import AbsentOutcome, AbsentResult, Pass, StoredPass
+from .facts.plans import AbsentFigures, AbsentGroup, Plan, PlanSummary, Reason, Summary
 from .facts.rows import FaultGroup
 from .facts.status import Needs, Station, StationName, StationState
 from .models import Trip
@@ -150,7 +150,15 @@ def _pass_of(trip: Trip, stored: StoredPass) -> Pass:
         by=WhoSerializer(stored.by).data,
         started_at=stored.started_at,
         ended_at=stored.ended_at,
+        absent=_absent_result(stored.absent),
     )
+
+
+def _absent_result(sent: AbsentOutcome | None) -> AbsentResult | None:
+    if sent is None:
+        return None
+    numbers = (sent.deleted, sent.refused, sent.unclear, sent.waiting, sent.held, sent.kept)
+    return AbsentResult(*numbers, groups=groups_of(sent.reasons))
 
 
 def _head(trip: Trip, person: Person, job: Job | None) -> dict[str, Any]:
@@ -243,7 +251,18 @@ def _detail(view: PartView, status: TripStatus) -> dict[str, Any]:
         "examples": facts.holds.examples,
         "on_route": route_now(facts),
         "open": status.open,
+        "absent": absent_figures(summary),
+        "pointed": summary.pointed if summary else {},
     }
+
+
+def absent_figures(summary: PlanSummary | None) -> AbsentFigures | None:
+    """What becomes of records in reach that the sheet does not have, with why in words."""
+    absent = summary.absent if summary else None
+    if absent is None:
+        return None
+    groups = [AbsentGroup(r.verdict, r.reason, r.count, absent_reason_words(r.reason)) for r in absent.reasons]
+    return AbsentFigures(absent.delete, absent.held, absent.kept, absent.reach, groups)
 
 
 _NO_DETAIL: dict[str, Any] = {
@@ -265,6 +284,8 @@ _NO_DETAIL: dict[str, Any] = {
     "examples": {},
     "on_route": None,
     "open": [],
+    "absent": None,
+    "pointed": {},
 }
 
 

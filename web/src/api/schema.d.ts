@@ -1055,10 +1055,31 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
-        /** @description A record that no row is about: its ID, and its key as people know it, field by field. */
+        /** @description The second sum as it is told (``AbsentSum``). */
+        AbsentFigures: {
+            delete: number;
+            held: number;
+            kept: number;
+            reach: number;
+            groups: components["schemas"]["AbsentGroup"][];
+        };
+        /** @description Such records with why, in words. */
+        AbsentGroup: {
+            verdict: components["schemas"]["Verdict553Enum"];
+            reason: components["schemas"]["ReasonEnum"];
+            count: number;
+            says: string;
+        };
+        /**
+         * @description A record that no row is about: its ID, and its key as people know it, field by field. Where such may be deleted:
+         *     the number by which it is answered about, what becomes of it, and why it is not simply deleted.
+         */
         AbsentRecord: {
             identifier: string;
             key: string[];
+            row_id: number | null;
+            verdict: (components["schemas"]["Verdict553Enum"] | components["schemas"]["NullEnum"]) | null;
+            says: string;
         };
         /**
          * @description Records in reach that no row of the sheet is about.
@@ -1074,6 +1095,16 @@ export interface components {
             reach: number;
             labels: string[];
             records: components["schemas"]["AbsentRecord"][];
+        };
+        /** @description The second sum after a pass as it is told (``AbsentOutcome``). */
+        AbsentResult: {
+            deleted: number;
+            refused: number;
+            unclear: number;
+            waiting: number;
+            held: number;
+            kept: number;
+            groups: components["schemas"]["FaultGroup"][];
         };
         /**
          * @description * `write` - WRITE
@@ -1123,9 +1154,11 @@ export interface components {
          *     * `clear` - CLEAR
          *     * `leave` - LEAVE
          *     * `go on` - GO_ON
+         *     * `delete` - DELETE
+         *     * `keep` - KEEP
          * @enum {string}
          */
-        AnswerEnum: "file" | "application" | "aside" | "leave out" | "then" | "now" | "record" | "nearest" | "counts" | "new" | "again" | "clear" | "leave" | "go on";
+        AnswerEnum: "file" | "application" | "aside" | "leave out" | "then" | "now" | "record" | "nearest" | "counts" | "new" | "again" | "clear" | "leave" | "go on" | "delete" | "keep";
         /**
          * @description An answer to what a plan asks, in words; ``needs_record`` where a person has to say a record ID as its argument,
          *     ``argument`` where that is known.
@@ -1642,6 +1675,8 @@ export interface components {
          *     * `unclear` - unclear
          *     * `near-key` - near-key
          *     * `several` - several
+         *     * `like-record` - like-record
+         *     * `like-row` - like-row
          *     * `copied` - copied
          *     * `may-be-in` - may-be-in
          *     * `gone` - gone
@@ -1674,7 +1709,7 @@ export interface components {
          *     * `undone-with-group` - undone-with-group
          * @enum {string}
          */
-        FaultCodeEnum: "set-aside" | "left-out" | "not-meant" | "exists" | "other-part" | "outside-reach" | "key-blank" | "key-unread" | "letter-for-figure" | "decimal-comma" | "not-a-number" | "too-large" | "too-fine" | "not-yes-or-no" | "not-a-date" | "not-a-moment" | "not-a-choice" | "too-long" | "unknown-mark" | "names-none" | "names-several" | "not-read" | "lost-character" | "not-in-list" | "no-number-form" | "no-arithmetic" | "no-date-form" | "no-phone" | "look-up-none" | "look-up-several" | "required-empty" | "required-new" | "required-column" | "finds-several" | "unknown-identifier" | "not-found" | "unclear" | "near-key" | "several" | "copied" | "may-be-in" | "gone" | "renamed" | "swapped" | "identifier-differs" | "identifier-without-key" | "deleted-before" | "changed-since" | "key-asked" | "column-asked" | "both-changed" | "key-edited" | "emptied-many" | "check-differs" | "damaged" | "twin" | "shared" | "other-counts" | "emptied" | "refused" | "changed-meanwhile" | "gone-meanwhile" | "made-meanwhile" | "batch-too-large" | "no-answer" | "found-otherwise" | "changed-in-between" | "given-up" | "undone-with-group";
+        FaultCodeEnum: "set-aside" | "left-out" | "not-meant" | "exists" | "other-part" | "outside-reach" | "key-blank" | "key-unread" | "letter-for-figure" | "decimal-comma" | "not-a-number" | "too-large" | "too-fine" | "not-yes-or-no" | "not-a-date" | "not-a-moment" | "not-a-choice" | "too-long" | "unknown-mark" | "names-none" | "names-several" | "not-read" | "lost-character" | "not-in-list" | "no-number-form" | "no-arithmetic" | "no-date-form" | "no-phone" | "look-up-none" | "look-up-several" | "required-empty" | "required-new" | "required-column" | "finds-several" | "unknown-identifier" | "not-found" | "unclear" | "near-key" | "several" | "like-record" | "like-row" | "copied" | "may-be-in" | "gone" | "renamed" | "swapped" | "identifier-differs" | "identifier-without-key" | "deleted-before" | "changed-since" | "key-asked" | "column-asked" | "both-changed" | "key-edited" | "emptied-many" | "check-differs" | "damaged" | "twin" | "shared" | "other-counts" | "emptied" | "refused" | "changed-meanwhile" | "gone-meanwhile" | "made-meanwhile" | "batch-too-large" | "no-answer" | "found-otherwise" | "changed-in-between" | "given-up" | "undone-with-group";
         /** @description Rows with one fault: how many, the row number of the first, the words, and the answers for all of them. */
         FaultGroup: {
             state: components["schemas"]["RowStateEnum"];
@@ -2185,9 +2220,11 @@ export interface components {
          *     * `update` - UPDATE
          *     * `upsert` - UPSERT
          *     * `delete` - DELETE
+         *     * `create-unmatched` - CREATE_UNMATCHED
+         *     * `make-same` - MAKE_SAME
          * @enum {string}
          */
-        OperationEnum: "create" | "update" | "upsert" | "delete";
+        OperationEnum: "create" | "update" | "upsert" | "delete" | "create-unmatched" | "make-same";
         /**
          * @description An answer to a question about columns: what it changes, header → field and field → lane; ``without``: the trip
          *     goes on without the columns of its route that the sheet lacks; ``marks``: marks such as [clear] count in it.
@@ -2281,6 +2318,7 @@ export interface components {
             started_at: string;
             /** Format: date-time */
             ended_at: string | null;
+            absent: components["schemas"]["AbsentResult"] | null;
         };
         /**
          * @description * `running` - RUNNING
@@ -2443,6 +2481,18 @@ export interface components {
             options: components["schemas"]["Option"][];
             sure: boolean;
         };
+        /**
+         * @description * `not-sent` - NOT_SENT
+         *     * `made-since` - MADE_SINCE
+         *     * `changed` - CHANGED
+         *     * `pointed` - POINTED
+         *     * `row-unknown` - ROW_UNKNOWN
+         *     * `other-part` - OTHER_PART
+         *     * `parts-out` - PARTS_OUT
+         *     * `answered` - ANSWERED
+         * @enum {string}
+         */
+        ReasonEnum: "not-sent" | "made-since" | "changed" | "pointed" | "row-unknown" | "other-part" | "parts-out" | "answered";
         /**
          * @description Records before a pass, and what became of them. ``moved`` left the selection by an update (negative), ``others``
          *     are changes that were not ours.
@@ -2608,7 +2658,7 @@ export interface components {
             row_id: number;
             cells: components["schemas"]["Cell"][];
             state: (components["schemas"]["RowStateEnum"] | components["schemas"]["NullEnum"]) | null;
-            verdict: (components["schemas"]["VerdictEnum"] | components["schemas"]["NullEnum"]) | null;
+            verdict: (components["schemas"]["RowVerdictEnum"] | components["schemas"]["NullEnum"]) | null;
             reason: string | null;
             refused_with: string | null;
             faults: components["schemas"]["Fault"][];
@@ -2639,6 +2689,17 @@ export interface components {
          * @enum {string}
          */
         RowStateEnum: "create" | "update" | "same" | "delete" | "held" | "rejected" | "aside" | "created" | "updated" | "deleted" | "refused" | "unclear" | "waiting";
+        /**
+         * @description * `create` - CREATE
+         *     * `update` - UPDATE
+         *     * `same` - SAME
+         *     * `delete` - DELETE
+         *     * `held` - HELD
+         *     * `rejected` - REJECTED
+         *     * `aside` - ASIDE
+         * @enum {string}
+         */
+        RowVerdictEnum: "create" | "update" | "same" | "delete" | "held" | "rejected" | "aside";
         /**
          * @description A selection in figures: sums of its number fields as texts with all their digits, null where they come only with
          *     the sheet; and who has some of its records out already, null where there are too many to look.
@@ -2920,7 +2981,9 @@ export interface components {
         /**
          * @description A trip for its own page. ``sent_by``: number of the pass that sent the newest plan; ``reasons``: what stops
          *     rows of the newest plan; ``outcomes``: rows of the last pass that are not in, or were taken with a warning;
-         *     ``examples``: field → a value of it in the application; ``open``: all that waits for a person.
+         *     ``examples``: field → a value of it in the application; ``open``: all that waits for a person; ``absent``: what
+         *     becomes of records in reach that the sheet does not have, where such may be deleted; ``pointed``: how many other
+         *     records point to those that are to be deleted, by where.
          */
         TripDetail: {
             id: number;
@@ -2977,6 +3040,10 @@ export interface components {
             };
             on_route: components["schemas"]["RouteFit"] | null;
             open: components["schemas"]["OpenItem"][];
+            absent: components["schemas"]["AbsentFigures"] | null;
+            pointed: {
+                [key: string]: number;
+            };
         };
         /**
          * @description A trip for the list. ``here`` is the station that is next; ``asks``: someone is needed; ``rows`` and
@@ -3051,16 +3118,12 @@ export interface components {
          */
         ValuesTreatmentDoEnum: "values";
         /**
-         * @description * `create` - CREATE
-         *     * `update` - UPDATE
-         *     * `same` - SAME
-         *     * `delete` - DELETE
+         * @description * `delete` - DELETE
          *     * `held` - HELD
-         *     * `rejected` - REJECTED
-         *     * `aside` - ASIDE
+         *     * `kept` - KEPT
          * @enum {string}
          */
-        VerdictEnum: "create" | "update" | "same" | "delete" | "held" | "rejected" | "aside";
+        Verdict553Enum: "delete" | "held" | "kept";
         /** @description A file that waits at File: what was found in it, where it may belong, or why it cannot be read. */
         Waiting: {
             readonly id: number;

@@ -30,6 +30,8 @@ from ..frame import (
     SENT_BY_KEY,
     FieldColumns,
     beside,
+    each,
+    keyed,
 )
 from ..inputs import Inputs, Settings
 from ..verdicts import Answer
@@ -51,6 +53,8 @@ def _by_key(inputs: Inputs, settings: Settings) -> pl.DataFrame:
         _identifier_cell(carried, record_type),
         pl.lit(None, pl.String).alias(SENT_BY_KEY),
     )
+    if not settings.key:
+        return _by_nothing(frame)
     keys = frame.select(FieldColumns(name).key for name in settings.key)
     by_key = find_records(keys, inputs.now, settings.key, record_type, RECORD_BY_KEY, KEY_MATCHES, settings.ignores)
     several = pl.repeat(None, len(keys), dtype=pl.List(pl.String), eager=True)
@@ -64,6 +68,16 @@ def _by_key(inputs: Inputs, settings: Settings) -> pl.DataFrame:
         frame.replace_column(frame.get_column_index(SENT_BY_KEY), then[SENT_BY_KEY])
     known = pl.col(IDENTIFIER_CELL).is_in(kept[IDENTIFIER].implode()).fill_null(value=False)
     return frame.with_columns(pl.when(known).then(IDENTIFIER_CELL).otherwise(SENT_BY_KEY).alias(RECORD_SENT))
+
+
+def _by_nothing(frame: pl.DataFrame) -> pl.DataFrame:
+    """The carried rows, which find no records since they have no key."""
+    return frame.with_columns(
+        pl.lit(None, pl.String).alias(RECORD_BY_KEY),
+        pl.lit(0, pl.get_index_type()).alias(KEY_MATCHES),
+        pl.lit(None, pl.List(pl.String)).alias(KEY_RECORDS),
+        pl.lit(None, pl.String).alias(RECORD_SENT),
+    )
 
 
 def _with_ledger(frame: pl.DataFrame, inputs: Inputs, settings: Settings) -> pl.DataFrame:
@@ -89,7 +103,7 @@ def _with_ledger(frame: pl.DataFrame, inputs: Inputs, settings: Settings) -> pl.
     return frame.with_columns(edited.alias(KEY_EDITED)).drop(temporary)
 
 
-BY_HAND_CODES = ("near-key", "not-found", "several")
+BY_HAND_CODES = ("near-key", "not-found", "several", "like-record")
 """Faults to which a person answers which record the row is about, whatever its key says."""
 
 
@@ -106,9 +120,8 @@ def _cases(inputs: Inputs, settings: Settings) -> list[Case]:
     unclear = (pl.col(EARLIER_RESULT) == "unclear").fill_null(value=False)
     there = bound.is_in(inputs.now[IDENTIFIER].implode())
     kept = bound.is_not_null() & ~unclear
-    keyed = pl.all_horizontal([pl.col(FieldColumns(name).key).is_not_null() for name in settings.key])
     by_sheet = pl.col(BOUND_BY_SHEET) & ~pl.col(BOUND_BY_HAND)
-    renamed = kept & keyed & (pl.col(KEY_MATCHES) == 0) & there & by_sheet
+    renamed = kept & keyed(settings.key) & (pl.col(KEY_MATCHES) == 0) & there & by_sheet
     swapped = kept & (pl.col(KEY_MATCHES) == 1) & (pl.col(RECORD_BY_KEY) != bound) & by_sheet
     return [
         Case("unclear", unclear, arguments=(label,), seen=(pl.col(EARLIER_PASS),)),
@@ -145,7 +158,7 @@ def bind(inputs: Inputs, settings: Settings, decisions: pl.DataFrame) -> tuple[p
     there = record.is_in(all_ids).fill_null(value=False)
     gone = (bound.is_not_null() & ~bound.is_in(all_ids)).fill_null(value=False)
     may_create = settings.operation.creates and not settings.asked.intersection(settings.key)
-    read = pl.all_horizontal([pl.col(FieldColumns(name).problem).is_null() for name in settings.key])
+    read = ~pl.any_horizontal(pl.lit(value=False), *[pl.col(c.problem).is_not_null() for c in each(settings.key)])
     creates = pl.lit(may_create) & (pl.col(KEY_MATCHES) == 0) & bound.is_null() & ~gone & read
     frame = frame.with_columns(
         pl.when(there).then(record).otherwise(None).alias(IDENTIFIER),

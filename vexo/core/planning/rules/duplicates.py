@@ -10,7 +10,7 @@ from ...problems import Case
 from ...records import IDENTIFIER, Field
 from ...sheets.sheet import ROW, ROW_ID
 from ..decisions import answered, find_faults
-from ..frame import FIRST_ROW, GROUP_ROWS, GROUP_SAYS, VARIANTS, FieldColumns, beside
+from ..frame import FIRST_ROW, GROUP_ROWS, GROUP_SAYS, VARIANTS, FieldColumns, beside, keyed
 from .texts import BETWEEN_FIELDS, what_it_says
 
 
@@ -21,10 +21,9 @@ def group_rows(frame: pl.DataFrame, stopped: pl.Series, fields: Sequence[Field],
         stopped: numbers of rows that are set aside or rejected already, which share nothing.
     """
     keys = [pl.col(FieldColumns(name).key) for name in key]
-    keyed = pl.all_horizontal([column.is_not_null() for column in keys])
     new = pl.concat_str([pl.lit("new"), *[column.cast(pl.String) for column in keys]], separator=BETWEEN_FIELDS)
     said = [what_it_says(field) for field in fields]
-    counts = ~pl.col(ROW_ID).is_in(stopped.implode()) & (pl.col(IDENTIFIER).is_not_null() | keyed)
+    counts = ~pl.col(ROW_ID).is_in(stopped.implode()) & (pl.col(IDENTIFIER).is_not_null() | keyed(key))
     about = frame.select(pl.when(counts).then(pl.coalesce(IDENTIFIER, new)).alias("about")).to_series()
     if about.drop_nulls().n_unique() == about.count():
         none = {VARIANTS: pl.get_index_type(), FIRST_ROW: pl.UInt32, GROUP_ROWS: pl.String, GROUP_SAYS: pl.String}

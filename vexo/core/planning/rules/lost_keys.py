@@ -27,11 +27,23 @@ from ..frame import (
     NEAR_RECORDS,
     FieldColumns,
     beside,
+    keyed,
 )
 from ..inputs import Inputs, Settings
 from ..verdicts import Answer
+from .likeness import likeness_cases
 
-SETTLED_CODES = ("near-key", "several", "copied", "not-found", "identifier-differs", "identifier-without-key", "gone")
+SETTLED_CODES = (
+    "near-key",
+    "several",
+    "copied",
+    "not-found",
+    "identifier-differs",
+    "identifier-without-key",
+    "gone",
+    "like-record",
+    "like-row",
+)
 """Faults of rows that ``settle`` asks about."""
 
 
@@ -43,7 +55,7 @@ def near(frame: pl.DataFrame, inputs: Inputs, settings: Settings) -> pl.DataFram
     nothing = pl.DataFrame(schema=none).clear(len(frame))
     if key == (inputs.record_type.identifier,) and inputs.record_type.field(key[0]).read_only:
         return nothing
-    if settings.asked.intersection(key):
+    if not key or settings.asked.intersection(key):
         return nothing
     lost = frame.select(_is_lost(settings)).to_series()
     if not lost.any():
@@ -70,9 +82,8 @@ def near(frame: pl.DataFrame, inputs: Inputs, settings: Settings) -> pl.DataFram
 
 def _is_lost(settings: Settings) -> pl.Expr:
     """Whether a row's key can be read, and finds no record."""
-    keyed = pl.all_horizontal([pl.col(FieldColumns(name).key).is_not_null() for name in settings.key])
     bound = pl.col(BOUND).is_not_null() | pl.col(DELETED_BY_PASS) | pl.col(GONE)
-    return (pl.col(KEY_MATCHES) == 0) & keyed & ~bound
+    return (pl.col(KEY_MATCHES) == 0) & keyed(settings.key) & ~bound
 
 
 def settle(
@@ -84,6 +95,8 @@ def settle(
     Args:
         frame: as ``bind`` gives it, with what ``near`` finds.
     """
+    if not settings.key:
+        return _answered_like(frame, inputs, settings, decisions)
     frame, lost = _answered_near(frame, inputs, settings, decisions)
     frame, several = _answered_several(frame, inputs, settings, decisions)
     lost = pl.concat([lost, several])
@@ -94,6 +107,15 @@ def settle(
     frame, copied = _answered_copies(frame, inputs, settings, decisions)
     frame, gone = _answered_gone(frame, decisions)
     return frame, pl.concat([lost, differing, copied, gone])
+
+
+def _answered_like(
+    frame: pl.DataFrame, inputs: Inputs, settings: Settings, decisions: pl.DataFrame
+) -> tuple[pl.DataFrame, pl.DataFrame]:
+    """Rows matched by nothing, bound to a record that is like them where a person says so; and those that ask."""
+    frame, cases = likeness_cases(frame, inputs, settings)
+    faults, answers = answered(find_faults(frame, cases), decisions)
+    return _bound_to(frame, inputs, answers, Answer.RECORD, pl.col("argument")), faults
 
 
 def _answered_near(

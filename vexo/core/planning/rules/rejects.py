@@ -54,6 +54,8 @@ def key_cases(inputs: Inputs, settings: Settings) -> list[Case]:
     """Keys that cannot be read, are blank, or lead nowhere or too far; and those that wait for an answer about their
     column. Such a cell cannot be left out: the row would be about no record, or another."""
     record_type, key = inputs.record_type, each(settings.key)
+    if not key:
+        return []
     first, creates = settings.key[0], settings.operation.creates
     by_identifier = settings.key == (record_type.identifier,)
     bound = pl.col(BOUND).is_not_null() | pl.col(DELETED_BY_PASS)

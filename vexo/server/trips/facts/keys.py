@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import datetime
 
+from vexo.core.planning.verdicts import AbsentVerdict
+
 
 @dataclass(frozen=True, slots=True)
 class KeyRows:
@@ -62,10 +64,14 @@ class MeasuredKeys:
 
 @dataclass(frozen=True, slots=True)
 class AbsentRecord:
-    """A record that no row is about: its ID, and its key as people know it, field by field."""
+    """A record that no row is about: its ID, and its key as people know it, field by field. Where such may be deleted:
+    the number by which it is answered about, what becomes of it, and why it is not simply deleted."""
 
     identifier: str
     key: list[str]
+    row_id: int | None = None
+    verdict: AbsentVerdict | None = None
+    says: str = ""
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,7 +11,7 @@ from .columns import Column, ColumnTotals
 from .open import OpenItem
 from .parts import Expected, Part, RouteFit, RowFilter, WentOut
 from .passes import Pass
-from .plans import Damage, Plan, PlannedTotals, Summary
+from .plans import AbsentFigures, Damage, Plan, PlannedTotals, Summary
 from .rows import FaultGroup
 from .status import Needs, Station, StationName
 from .sums import Sum
@@ -64,7 +64,9 @@ class TripSummary:
 class TripDetail(TripSummary):
     """A trip for its own page. ``sent_by``: number of the pass that sent the newest plan; ``reasons``: what stops
     rows of the newest plan; ``outcomes``: rows of the last pass that are not in, or were taken with a warning;
-    ``examples``: field → a value of it in the application; ``open``: all that waits for a person."""
+    ``examples``: field → a value of it in the application; ``open``: all that waits for a person; ``absent``: what
+    becomes of records in reach that the sheet does not have, where such may be deleted; ``pointed``: how many other
+    records point to those that are to be deleted, by where."""
 
     plan: Plan | None
     sent_by: int | None
@@ -87,6 +89,8 @@ class TripDetail(TripSummary):
     examples: dict[str, str]
     on_route: RouteFit | None
     open: list[OpenItem]
+    absent: AbsentFigures | None
+    pointed: dict[str, int]
 
 
 @dataclass(frozen=True, slots=True)

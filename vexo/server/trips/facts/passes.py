@@ -9,6 +9,7 @@ from typing import Annotated, Any
 
 from ...shapes import Serialized
 from .plans import PlannedTotals, Reason
+from .rows import FaultGroup
 from .sums import Sum
 
 
@@ -26,8 +27,36 @@ OPEN_PASS = (PassState.RUNNING, PassState.INTERRUPTED)
 
 
 @dataclass(frozen=True, slots=True)
+class AbsentOutcome:
+    """The second sum after a pass: records that the sheet does not have, by what became of them. ``waiting`` were not
+    sent, ``held`` had no answer, ``kept`` stay; ``reasons`` are those of the refused and unclear."""
+
+    deleted: int
+    refused: int
+    unclear: int
+    waiting: int
+    held: int
+    kept: int
+    reasons: list[Reason] = field(default_factory=list)
+
+
+@dataclass(frozen=True, slots=True)
+class AbsentResult:
+    """The second sum after a pass as it is told (``AbsentOutcome``)."""
+
+    deleted: int
+    refused: int
+    unclear: int
+    waiting: int
+    held: int
+    kept: int
+    groups: list[FaultGroup]
+
+
+@dataclass(frozen=True, slots=True)
 class StoredPass:
-    """One sending of rows. ``totals``: sent rows by what became of them; ``sum``: all rows of its plan."""
+    """One sending of rows. ``totals``: what was sent by what became of it; ``sum``: all rows of its plan; ``absent``:
+    records that the sheet does not have, where such could be deleted."""
 
     number: int
     plan: int
@@ -43,6 +72,7 @@ class StoredPass:
     by: str
     started_at: datetime
     ended_at: datetime | None
+    absent: AbsentOutcome | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -121,3 +151,4 @@ class Pass:
     by: Annotated[Any, Serialized("vexo.server.who.WhoSerializer")]
     started_at: datetime
     ended_at: datetime | None
+    absent: AbsentResult | None = None

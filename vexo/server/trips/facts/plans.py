@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from datetime import datetime
 
 from vexo.core.planning.guards import GuardCode
-from vexo.core.planning.verdicts import RowState
+from vexo.core.planning.verdicts import AbsentVerdict, AbsentWhy, RowState
 
 from .columns import CheckFigures
 from .sums import Sum
@@ -92,11 +92,53 @@ class SetGuard:
 
 
 @dataclass(frozen=True, slots=True)
+class AbsentReason:
+    """Records that the sheet does not have and that are not simply deleted, by why (``core.planning.absent``)."""
+
+    verdict: AbsentVerdict
+    reason: AbsentWhy
+    count: int
+
+
+@dataclass(frozen=True, slots=True)
+class AbsentSum:
+    """The second sum: records in reach that no row is about, where they are to become what the sheet says. ``delete``
+    of them go, ``held`` wait for an answer, ``kept`` stay; ``reach`` records are in reach in all. ``weak``: one that
+    goes has no version."""
+
+    delete: int
+    held: int
+    kept: int
+    reach: int
+    reasons: list[AbsentReason]
+    weak: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class AbsentGroup(AbsentReason):
+    """Such records with why, in words."""
+
+    says: str
+
+
+@dataclass(frozen=True, slots=True)
+class AbsentFigures:
+    """The second sum as it is told (``AbsentSum``)."""
+
+    delete: int
+    held: int
+    kept: int
+    reach: int
+    groups: list[AbsentGroup]
+
+
+@dataclass(frozen=True, slots=True)
 class PlanSummary:
     """A plan in figures. ``elsewhere``: rows that stay the same, and whose record the application changed since;
     ``pointed``: records that point to those to be deleted, by where; ``keys_not_read``: how many records the type has,
     where that is too many to read all their keys; ``weak``: a record that is changed or deleted has no version;
-    ``most_atomic``: rows that it takes all or nothing at most."""
+    ``most_atomic``: rows that it takes all or nothing at most; ``absent``: what becomes of records without a row, where
+    the plan may delete such."""
 
     rows: int
     blank_rows: int
@@ -115,6 +157,7 @@ class PlanSummary:
     damage: list[Damage]
     keys_not_read: int
     guards: list[SetGuard] = field(default_factory=list)
+    absent: AbsentSum | None = None
 
 
 @dataclass(frozen=True, slots=True)

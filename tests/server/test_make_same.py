@@ -1,0 +1,262 @@
+"""Making records in reach the same as a sheet: what it lacks is deleted, and nothing else is."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tests import whole_rounds
+from tests.server.test_lanes import LaneCase
+from tests.support import register, template
+
+template()
+
+from vexo.server import artifacts  # noqa: E402
+from vexo.server.decisions.decisions import Scope, decide, undo  # noqa: E402
+from vexo.server.errors import PlainError  # noqa: E402
+from vexo.server.jobs.worker import run_inline  # noqa: E402
+from vexo.server.planning.absent_records import absent_records  # noqa: E402
+from vexo.server.trips.facts import to_json  # noqa: E402
+from vexo.server.trips.models import Trip  # noqa: E402
+from vexo.server.trips.part_view import PartView  # noqa: E402
+from vexo.server.trips.trip_pages import trip_detail  # noqa: E402
+
+
+class SameCase(LaneCase):
+    def answer(self, trip: Trip, answer: str, code: str = "absent", rows: tuple[int, ...] = ()) -> Any:
+        made, job = decide(
+            PartView.of(trip), self.person, self.newest(trip).number, Scope(rows, code), answer, run_here=True
+        )
+        self.assertEqual(run_inline(job).error, "")
+        trip.refresh_from_db()
+        return made
+
+    def absent(self, trip: Trip) -> dict[str, tuple[str, str | None]]:
+        """Record ID → what becomes of each record that the sheet does not have, and why."""
+        lines = artifacts.read(self.newest(trip).absent_path)
+        return {one["@id"]: (one["verdict"], one["reason"]) for one in lines.iter_rows(named=True)}
+
+    def sums(self, trip: Trip) -> tuple[int, int, int]:
+        """To delete, held and kept, once page and command are seen to say the same."""
+        detail = to_json(trip_detail(PartView.of(trip), self.person))
+        told = json.loads(self.vexo.run("--as", "ada", "review", str(trip.pk), "--json").stdout)
+        self.assertEqual(told["absent"], detail["absent"])
+        one = detail["absent"]
+        self.assertEqual(sum(one[name] for name in ("delete", "held", "kept")), len(self.absent(trip)))
+        return one["delete"], one["held"], one["kept"]
+
+    def open_codes(self, trip: Trip) -> list[str]:
+        return [item.code for item in trip_detail(PartView.of(trip), self.person).open]
+
+
+class Foreign(SameCase):
+    """A sheet that did not go out from here: each deletion is asked."""
+
+    def same(self, *rows: tuple[str, ...], there: str = "123", **more: Any) -> Trip:
+        self.make(*[(f"0{number}", number) for number in there])
+        for number in there:
+            self.theirs(f"0{number}", phone=f"55 {self.begin}")
+        self.reach = f"phone eq '55 {self.begin}'"
+        content = self.sheet(*rows, header="holder_no,last_name")
+        return self.trip(content, "make-same", reach=self.reach, **more)
+
+    def test_each_deletion_waits_for_an_answer_and_the_number_is_asked_once(self) -> None:
+        trip = self.same(("01", "x"), ("04", "new"))
+        self.assertEqual((self.verdicts(trip), self.sums(trip)), (["update", "create"], (0, 2, 0)))
+        self.assertEqual(self.open_codes(trip), ["absent"])
+        self.answer(trip, "delete")
+        self.assertEqual((self.sums(trip), self.open_codes(trip)), ((2, 0, 0), ["makes-same"]))
+        before = register().effects()
+        with self.assertRaises(PlainError) as caught:
+            self.start(trip)
+        self.assertIn("2 records that the sheet does not have would be deleted", str(caught.exception))
+        self.assertEqual(register().effects(), before)
+        self.answer(trip, "go on", "makes-same")
+        done = self.apply(trip)
+        self.assertEqual((done.totals["deleted"], done.absent["deleted"], done.rows), (2, 2, 4))
+        self.assertEqual(sum(done.sums.values()), 2, "records without a row are no term of the rows' sum")
+        self.assertEqual([h["last_name"] for h in self.holders(self.begin)], ["x", "new"])
+        self.assertEqual((done.report["deleted"], done.report["gone"]), (2, 2))
+        self.plan(trip)
+        self.assertEqual((self.verdicts(trip), self.absent(trip)), (["same", "same"], {}))
+
+    def test_left_without_an_answer_they_stay_and_the_rows_go(self) -> None:
+        trip = self.same(("01", "x"))
+        done = self.apply(trip)
+        self.assertEqual((done.totals["updated"], done.absent["held"], done.absent["deleted"]), (1, 2, 0))
+        self.assertEqual(len(self.holders(self.begin)), 3)
+
+    def test_one_by_one_undone_and_lapsed_when_the_record_changes(self) -> None:
+        trip = self.same(("01", "x"))
+        first = next(iter(self.absent(trip)))
+        row = 2**31 + list(self.absent(trip)).index(first)
+        made = self.answer(trip, "delete", rows=(row,))
+        self.assertEqual((made.count, self.sums(trip)), (1, (1, 1, 0)))
+        self.answer(trip, "keep")
+        self.assertEqual(self.sums(trip), (1, 0, 1))
+        run_inline(undo(PartView.of(trip), self.person, made.pk, run_here=True))
+        self.assertEqual(self.sums(trip), (0, 1, 1))
+        self.answer(trip, "delete")
+        self.assertEqual(self.sums(trip), (1, 0, 1))
+        register().change(f"Holders({first})", last_name="theirs")
+        self.plan(trip)
+        self.assertEqual(self.sums(trip), (0, 1, 1), "the answer was to what was seen")
+
+    def test_a_change_just_before_it_goes_refuses_the_deletion_and_says_so(self) -> None:
+        trip = self.same(("01", "x"))
+        self.answer(trip, "delete")
+        self.answer(trip, "go on", "makes-same")
+        first = next(iter(self.absent(trip)))
+        register().change(f"Holders({first})", last_name="theirs")
+        done = self.apply(trip)
+        self.assertEqual((done.absent["deleted"], done.absent["refused"]), (1, 1))
+        self.assertEqual(sorted(h["last_name"] for h in self.holders(self.begin)), ["theirs", "x"])
+        trip.refresh_from_db()
+        items = trip_detail(PartView.of(trip), self.person).open
+        self.assertEqual([(one.code, one.count) for one in items], [("changed-meanwhile", 1)])
+        told = self.vexo.run("--as", "ada", "outcome", str(trip.pk))
+        self.assertEqual(told.returncode, 1)
+        self.assertIn("1 deleted, 1 refused", told.stdout)
+
+    def test_nothing_outside_the_reach_is_touched(self) -> None:
+        self.make(("09", "not ours"))
+        trip = self.same(("01", "x"))
+        self.answer(trip, "delete")
+        self.answer(trip, "go on", "makes-same")
+        self.apply(trip)
+        self.assertEqual(sorted(h["last_name"] for h in self.holders(self.begin)), ["not ours", "x"])
+
+    def test_a_row_that_waits_keeps_every_record_that_it_may_be_about(self) -> None:
+        slip = "O1"
+        for rows, reasons in (
+            ([(slip, "x")], ["pointed", "not-sent", "not-sent"]),
+            ([("", "x")], ["row-unknown"] * 3),
+            ([("01", "x"), ("01", "y")], ["not-sent", "not-sent"]),
+        ):
+            with self.subTest(rows):
+                self.number_anew()
+                trip = self.same(*rows)
+                self.assertEqual([reason for _, reason in self.absent(trip).values()], reasons, self.codes(trip))
+                if reasons[0] == "row-unknown":
+                    with self.assertRaises(PlainError):
+                        self.answer(trip, "delete")
+
+    def test_a_row_set_aside_keeps_its_record(self) -> None:
+        trip = self.same(("01", "x"), ("02", "y"))
+        self.decide(trip, "aside", [1])
+        self.assertEqual(len(self.absent(trip)), 1)
+        self.answer(trip, "delete")
+        self.answer(trip, "go on", "makes-same")
+        self.apply(trip)
+        self.assertEqual([h["last_name"] for h in self.holders(self.begin)], ["x", "2"])
+
+    def test_all_records_of_a_type_may_be_in_reach(self) -> None:
+        content = "holder_no,last_name\n" + f"{self.begin}01,x"
+        trip = self.trip(content, "make-same")
+        size = self.newest(trip).counts["type"]
+        self.assertEqual(self.sums(trip), (0, size, 0))
+        self.assertEqual(absent_records(PartView.of(trip)).count, size)
+
+
+class SentOut(SameCase):
+    """A sheet that went out from here: what was taken out of it goes, where it is still as it went out."""
+
+    def test_rows_taken_out_go_and_what_changed_since_stays(self) -> None:
+        trip, path = self.out("K", "notes")
+        first, second, third = (register().berth("TERNISLAND", f"K-00{n}") for n in (1, 2, 3))
+        register().change(f"Berths({second['id']})", notes="theirs")
+        self.back(self.edited(path, lambda sheet: sheet.delete_rows(2, 3)), operation="make-same")
+        verdicts = self.absent(trip)
+        self.assertEqual(verdicts[str(first["id"])], ("delete", None))
+        self.assertEqual(verdicts[str(second["id"])], ("kept", "changed"))
+        self.assertEqual(verdicts[str(third["id"])], ("delete", None))
+        trip.refresh_from_db()
+        self.assertEqual((self.sums(trip), self.open_codes(trip)), ((2, 0, 1), ["makes-same"]))
+        self.answer(trip, "go on", "makes-same")
+        done = self.apply(trip)
+        gone, refused = done.absent["deleted"], done.absent["refused"]
+        self.assertEqual(gone + refused, 2)
+        there = register().get("Berths", **{"$filter": "harbour eq 'TERNISLAND' and startswith(berth_no,'K-')"})
+        ids = {one["id"] for one in there["value"]}
+        self.assertIn(second["id"], ids)
+        kept = artifacts.read(done.rows_file)
+        self.assertIn("whole.notes", kept.columns, "the whole record is kept before it goes")
+
+    def test_a_record_made_since_is_not_what_the_sheet_lacks(self) -> None:
+        trip, path = self.out("A", "notes")
+        with register().client() as client:
+            body = {"harbour": "TERNISLAND", "berth_no": "A-777", "length_m": 8}
+            client.post("Berths", json=body).raise_for_status()
+        made = register().berth("TERNISLAND", "A-777")
+        reach = "harbour eq 'TERNISLAND' and startswith(berth_no,'A-')"
+        self.back(path, operation="make-same", reach=reach)
+        self.assertEqual(self.absent(trip), {str(made["id"]): ("kept", "made-since")})
+        self.assertEqual(self.open_codes(trip), [])
+
+    def test_a_blanked_record_id_does_not_replace_its_record(self) -> None:
+        trip, path = self.out("D", "notes")
+
+        def blank(sheet: Any) -> None:
+            sheet.cell(2, 1).value = None
+
+        self.back(self.edited(path, blank), operation="make-same")
+        self.assertEqual([reason for _, reason in self.absent(trip).values()], ["pointed"])
+
+    def test_what_the_trip_itself_wrote_is_no_change_by_others(self) -> None:
+        trip, path = self.out("E", "notes")
+
+        def edit(sheet: Any) -> None:
+            sheet.cell(2, 4).value = "ours"
+
+        self.back(self.edited(path, edit), operation="make-same")
+        self.assertEqual(self.apply(trip).totals["updated"], 1)
+        self.back(self.edited(path, lambda sheet: sheet.delete_rows(2)))
+        self.assertEqual(list(self.absent(trip).values()), [("delete", None)])
+
+    def test_without_versions_the_values_tell(self) -> None:
+        register().behave(versions=False)
+        trip, path = self.out("F", "notes")
+        second = register().berth("TERNISLAND", "F-002")
+        register().change(f"Berths({second['id']})", notes="theirs")
+        self.back(self.edited(path, lambda sheet: sheet.delete_rows(2, 2)), operation="make-same")
+        self.assertEqual(sorted(v for v, _ in self.absent(trip).values()), ["delete", "kept"])
+
+
+class Law(SameCase):
+    """Whatever the sheet says: in the end its records are the sheet's, or it is said why not; others are untouched."""
+
+    CODES = ("01", "02", "03", "O3")
+    ROWS = st.lists(st.tuples(st.sampled_from(("", *CODES)), st.sampled_from(["x", "y"])), max_size=4)
+
+    @settings(whole_rounds, max_examples=whole_rounds.max_examples // 2)
+    @given(rows=ROWS, there=st.sets(st.sampled_from(["01", "02", "03", "04"])))
+    def test_the_application_becomes_what_the_sheet_says(self, rows: list[tuple[str, str]], there: set[str]) -> None:
+        self.number_anew()
+        self.make(("99", "not ours"), *[(number, "x") for number in sorted(there)])
+        for number in there:
+            self.theirs(number, phone=f"55 {self.begin}")
+        lines = [(number, name) for number, name in rows] or [("77", "x")]
+        trip = self.trip(
+            self.sheet(*lines, header="holder_no,last_name"), "make-same", reach=f"phone eq '55 {self.begin}'"
+        )
+        judged, absent = self.verdicts(trip), self.absent(trip)
+        if any(verdict == "held" for verdict, _ in absent.values()):
+            self.answer(trip, "delete")
+            self.answer(trip, "go on", "makes-same")
+        kept = {one for one, (verdict, _) in self.absent(trip).items() if verdict == "kept"}
+        newest = self.newest(trip)
+        if newest.summary["absent"]["delete"] or {"create", "update"} & set(judged):
+            self.apply(trip)
+        after = {h["holder_no"].removeprefix(self.begin): h for h in self.holders(self.begin)}
+        lands = ("create", "update", "same")
+        goes = {number for (number, _), verdict in zip(lines, judged, strict=True) if verdict in lands}
+        stays = {number for number, one in after.items() if str(one["id"]) in kept}
+        waiting = {number for (number, _), verdict in zip(lines, judged, strict=True) if verdict in ("held", "aside")}
+        self.assertEqual(set(after) - {"99"} - waiting, (goes | stays) - waiting)
+        self.assertEqual(after["99"]["last_name"], "not ours")
+        for (number, name), verdict in zip(lines, judged, strict=True):
+            if verdict in lands:
+                self.assertEqual(after[number]["last_name"], name)

@@ -1,0 +1,224 @@
+"""Records in reach that no row of the sheet is about, where it is to be made the same: which of them go, and why the
+others stay. They have no row, and are a sum of their own. Rules: ``semantics.md`` 1.3 and 5.4.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+
+import polars as pl
+
+from ..keys.record_keys import normal_key
+from ..records import IDENTIFIER, VERSION, Field, RecordType
+from ..sheets.sheet import ROW, ROW_ID
+from ..values import dtype, on_unique, to_text
+from .decisions import digest
+from .frame import (
+    BOUND,
+    CHANGED,
+    CREATES,
+    EARLIER_RECORD,
+    IDENTIFIER_CELL,
+    IN_KEPT_COPY,
+    KEPT_VERSION,
+    KEY_RECORDS,
+    NEAR_RECORDS,
+    RECORD_BY_KEY,
+    RECORD_SENT,
+    SENT_BY_KEY,
+    VERDICT,
+    FieldColumns,
+    beside,
+    keyed,
+)
+from .inputs import Inputs
+from .merge_base import add_merge_base
+from .rules.changed_records import changed_records
+from .verdicts import ABSENT_CODE, AbsentVerdict, AbsentWhy, Answer, Verdict
+
+FIRST_ABSENT = 2**31
+"""Numbers from here on stand for records that no row is about, where a row's number is asked for."""
+REASON = "reason"
+DIGEST = "digest"
+
+
+SCHEMA = {
+    IDENTIFIER: pl.String(),
+    VERSION: pl.String(),
+    VERDICT: pl.String(),
+    REASON: pl.String(),
+    DIGEST: pl.String(),
+}
+
+
+@dataclass(frozen=True)
+class Pointed:
+    """What the rows of a plan say of records, beside which of them each row is about.
+
+    Attributes:
+        records: IDs of records that a row may be about which waits, or was set aside.
+        unknown: rows that wait, of which nothing tells what they are about.
+        new: values of the declared keys of rows that make a record, one table a key.
+    """
+
+    records: pl.Series
+    unknown: int
+    new: Mapping[tuple[str, ...], pl.DataFrame]
+
+
+_NAMES_ONE = (IDENTIFIER, BOUND, IDENTIFIER_CELL, RECORD_BY_KEY, RECORD_SENT, SENT_BY_KEY, EARLIER_RECORD)
+_NAMES_SEVERAL = (KEY_RECORDS, NEAR_RECORDS)
+"""Columns of the working table that name records."""
+
+
+def pointed_records(frame: pl.DataFrame, verdicts: pl.Series, key: Sequence[str], record_type: RecordType) -> Pointed:
+    """What rows say of records.
+
+    Args:
+        frame: the working table of a plan, with its columns about keys and records.
+        verdicts: of its rows.
+    """
+    waits = verdicts.is_in([Verdict.HELD, Verdict.REJECTED])
+    stopped = frame.filter(waits | (verdicts == Verdict.ASIDE))
+    singles = [stopped[name].drop_nulls() for name in _NAMES_ONE]
+    several = [stopped[name].explode(empty_as_null=False, keep_nulls=False) for name in _NAMES_SEVERAL]
+    nameless = pl.all_horizontal([pl.col(name).is_null() for name in (*_NAMES_ONE, *_NAMES_SEVERAL)])
+    unknown = frame.filter(waits).select((~keyed(key) & nameless).sum()).item()
+    return Pointed(pl.concat([*singles, *several]).unique(), int(unknown), _new_keys(frame, record_type))
+
+
+def _new_keys(frame: pl.DataFrame, record_type: RecordType) -> dict[tuple[str, ...], pl.DataFrame]:
+    """The values of declared keys that rows write into new records."""
+    new = frame.filter(pl.col(CREATES))
+    keys = [k for k in record_type.keys if all(FieldColumns(name).value in frame.columns for name in k)]
+    return {
+        names: new.select(
+            normal_key(FieldColumns(name).value, record_type.field(name)).alias(name) for name in names
+        ).drop_nulls()
+        for names in keys
+    }
+
+
+def plan_absent(
+    inputs: Inputs,
+    plan: pl.DataFrame,
+    pointed: Pointed,
+    records: pl.DataFrame,
+    carried: Sequence[Field],
+    parts_out: int,
+) -> pl.DataFrame:
+    """What becomes of each record in reach that no row is about, in the order of ``records``.
+
+    Args:
+        plan: the rows with their records.
+        records: the records in reach, with all fields.
+        parts_out: how many parts of the trip are not back.
+
+    Returns:
+        a line a record: ``SCHEMA``, then its fields as they are now.
+    """
+    absent = records.filter(~pl.col(IDENTIFIER).is_in(plan[IDENTIFIER].drop_nulls().implode()))
+    reason, digests = _reasons(absent, inputs, pointed, carried, parts_out), _digests(absent, inputs)
+    answer = beside(digests, _answers(inputs.decisions))["answer"]
+    asked = reason == AbsentWhy.NOT_SENT
+    lines = absent.with_columns(reason.alias(REASON), digests, answer.alias("answer"), asked.alias("asked"))
+    said = pl.col("asked") & pl.col("answer").is_not_null()
+    deletes = pl.col(REASON).is_null() | (said & (pl.col("answer") == Answer.DELETE))
+    open_ = (pl.col("asked") & ~said).fill_null(value=False)
+    verdict = (
+        pl.when(open_)
+        .then(pl.lit(AbsentVerdict.HELD))
+        .when(deletes.fill_null(value=False))
+        .then(pl.lit(AbsentVerdict.DELETE))
+        .otherwise(pl.lit(AbsentVerdict.KEPT))
+    )
+    return lines.with_columns(
+        verdict.alias(VERDICT),
+        pl.when(said).then(pl.lit(AbsentWhy.ANSWERED)).otherwise(REASON).alias(REASON),
+    ).select(*SCHEMA, *[name for name in absent.columns if name not in SCHEMA])
+
+
+def _reasons(
+    absent: pl.DataFrame, inputs: Inputs, pointed: Pointed, carried: Sequence[Field], parts_out: int
+) -> pl.Series:
+    """Why each record is not deleted without an answer; null where it goes."""
+    ids = pl.col(IDENTIFIER)
+    cases: list[tuple[AbsentWhy, pl.Expr | pl.Series]] = [
+        (AbsentWhy.PARTS_OUT, pl.lit(parts_out > 0)),
+        (AbsentWhy.OTHER_PART, ids.is_in(inputs.other_parts[IDENTIFIER].implode())),
+        (AbsentWhy.POINTED, _is_pointed(absent, pointed, inputs.record_type)),
+        (AbsentWhy.ROW_UNKNOWN, pl.lit(pointed.unknown > 0)),
+    ]
+    if inputs.kept is None:
+        cases.append((AbsentWhy.NOT_SENT, pl.lit(value=True)))
+    else:
+        cases.append((AbsentWhy.MADE_SINCE, ~ids.is_in(inputs.kept[IDENTIFIER].implode())))
+        cases.append((AbsentWhy.CHANGED, _changed(absent, inputs, carried)))
+    return absent.select(pl.coalesce([pl.when(mask).then(pl.lit(why)) for why, mask in cases])).to_series()
+
+
+def _answers(decisions: pl.DataFrame) -> pl.DataFrame:
+    """The newest answer to each question about such a record, by what was seen of it."""
+    given = decisions.filter(pl.col("code") == ABSENT_CODE).select(DIGEST, "answer")
+    newest = given.unique(DIGEST, keep="last", maintain_order=True)
+    return newest.filter(pl.col("answer").is_in([Answer.DELETE, Answer.KEEP]))
+
+
+def _is_pointed(absent: pl.DataFrame, pointed: Pointed, record_type: RecordType) -> pl.Series:
+    """Whether a row that waits may be about each record, or one that makes a record would take its key."""
+    is_pointed = absent[IDENTIFIER].is_in(pointed.records.implode())
+    for names, new in pointed.new.items():
+        own = absent.select(normal_key(name, record_type.field(name)).alias(name) for name in names)
+        met = own.join(new.unique(), on=list(names), how="semi", maintain_order="left")
+        if len(met):
+            taken = own.join(met.unique().with_columns(pl.lit(value=True).alias("met")), on=list(names), how="left")
+            is_pointed = is_pointed | taken["met"].fill_null(value=False)
+    return is_pointed
+
+
+def _changed(absent: pl.DataFrame, inputs: Inputs, carried: Sequence[Field]) -> pl.Series:
+    """Whether each record was changed since it went out, or since a pass of the trip last had it."""
+    assert inputs.kept is not None
+    rows = inputs.ledger.rows.unique(IDENTIFIER, keep="last").select(IDENTIFIER, ROW_ID)
+    numbers = beside(absent[IDENTIFIER], rows)[ROW_ID]
+    numbers = numbers.fill_null(pl.int_range(FIRST_ABSENT, FIRST_ABSENT + len(absent), dtype=pl.UInt32, eager=True))
+    versions = inputs.kept.select(IDENTIFIER, pl.col(VERSION).alias(KEPT_VERSION))
+    known = [field for field in carried if field.name in absent.columns]
+    current = [
+        absent[field.name].cast(dtype(field), strict=False).alias(FieldColumns(field.name).current) for field in known
+    ]
+    frame = pl.DataFrame([numbers.alias(ROW_ID), absent[IDENTIFIER], absent[VERSION], *current])
+    frame = frame.hstack(beside(frame[IDENTIFIER], versions)).with_columns(
+        pl.col(IDENTIFIER).is_in(inputs.kept[IDENTIFIER].implode()).alias(IN_KEPT_COPY),
+        *[pl.lit(None, pl.String).alias(FieldColumns(field.name).problem) for field in known],
+    )
+    frame = add_merge_base(frame, inputs.kept, inputs.ledger, known, inputs.shown)
+    return changed_records(frame, replace(inputs, now=absent), known)[CHANGED].is_not_null()
+
+
+def _digests(absent: pl.DataFrame, inputs: Inputs) -> pl.Series:
+    """What is seen of each record, shortened: an answer counts as long as it stays."""
+    texts = [absent[IDENTIFIER]]
+    for field in inputs.record_type.fields:
+        if field.name in absent.columns and not field.read_only:
+            texts.append(to_text(field, absent[field.name]).fill_null("").alias(field.name))
+    seen = pl.DataFrame(texts).select(pl.concat_str(pl.all(), separator="\x1f")).to_series()
+    return on_unique(seen, digest).alias(DIGEST)
+
+
+def questions_of(absent: pl.DataFrame) -> pl.DataFrame:
+    """The open questions about such records, as a plan's: ``row_id``, ``code``, ``field``, ``digest``."""
+    numbered = absent.with_row_index(ROW_ID, FIRST_ABSENT).filter(pl.col(VERDICT) == AbsentVerdict.HELD)
+    return numbered.select(
+        pl.col(ROW_ID).cast(pl.UInt32), pl.lit(ABSENT_CODE).alias("code"), pl.lit("").alias("field"), DIGEST
+    )
+
+
+def deletions(absent: pl.DataFrame) -> pl.DataFrame:
+    """The records that go, as rows of a plan that have only a record: ``row_id`` (from ``FIRST_ABSENT``), ``row`` (0),
+    verdict, ID and version."""
+    numbered = absent.with_row_index(ROW_ID, FIRST_ABSENT).filter(pl.col(VERDICT) == AbsentVerdict.DELETE)
+    return numbered.select(
+        pl.col(ROW_ID).cast(pl.UInt32), pl.lit(0, pl.UInt32).alias(ROW), VERDICT, IDENTIFIER, VERSION
+    )
