@@ -8,7 +8,14 @@ from vexo.server.people.demo import PEOPLE, load_people
 from vexo.server.people.models import Person
 from vexo.server.trips.models import Trip
 
-from .other_trips import load_boat_show, load_insurance_dates, load_lost_fobs, load_measuring_weekend, load_season_rates
+from .other_trips import (
+    load_boat_show,
+    load_insurance_dates,
+    load_lost_fobs,
+    load_measuring_weekend,
+    load_new_tariff,
+    load_season_rates,
+)
 from .winter_tariff import load_winter_tariff
 
 TOKEN = "saltmarsh-vexo-token"  # noqa: S105 - the stand-in's own, for the demo only
@@ -40,4 +47,5 @@ def load(address: str) -> None:
         load_season_rates(practice)
         load_winter_tariff(live)
         load_measuring_weekend(practice)
+        load_new_tariff(practice)
         load_boat_show(practice)

@@ -12,7 +12,9 @@ import polars as pl
 
 from vexo.core.conditions import read_condition
 from vexo.core.documents import SendOut, Share
+from vexo.core.operations import Operation
 from vexo.core.sheets.writers.outgoing import outgoing_columns
+from vexo.core.sheets.writers.xlsx import write_xlsx
 
 from ..applications.models import Application
 from ..applications.services import client_of, describe
@@ -29,7 +31,7 @@ from ..sendout.selection import begin
 from ..sendout.send_out import new_trip
 from ..trips.models import Sheet, Trip
 from ..trips.part_view import PartView
-from ..trips.sheets import kept_records
+from ..trips.sheets import kept_records, stamp_of
 from ..uploads.models import Upload
 from ..uploads.receive import take_file
 from ..uploads.waiting import start_recognising
@@ -172,6 +174,32 @@ def load_season_rates(application: Application) -> Trip:
         application, "Berth", upload, person("bram"), ImportRequest(trip=str(result["trip"])), run_here=True
     )
     _done(job)
+    trip.refresh_from_db()
+    return trip
+
+
+def load_new_tariff(application: Application) -> Trip:
+    """The tariff of one harbour as it is to be from now on: its smallest boats are no longer told apart, two amounts
+    are new. The lines that were taken out are to go."""
+    fields = ["id", "season", "length_band", "harbour", "amount"]
+    trip = new_trip(application, "TariffLine", "bram", fields, "harbour eq 'GULLPOINT'", "New tariff, Gull Point")
+    sent = _done(enqueue("send out", "bram", PartView.of(trip), run_here=True, format="xlsx"))
+    kept = kept_records(trip)
+    if sent.error or kept is None:
+        raise PlainError(f"The demo's tariff did not go out: {sent.error}")
+    catalogue = describe(application)
+    record_type = catalogue.type("TariffLine")
+    at, amount = pl.int_range(pl.len()), pl.col("amount")
+    new = kept.with_columns(pl.when(at.is_in([9, 14])).then(amount + 20).otherwise(amount))
+    new = new.filter(pl.col("length_band") != "5-7")
+    columns = [catalogue.field(record_type, name) for name in fields]
+    with TemporaryDirectory() as folder:
+        path = Path(folder) / "new-tariff.xlsx"
+        sheet = outgoing_columns(columns, new, record_type, catalogue)
+        write_xlsx(sheet, path, record_type.plural, stamp_of(trip, columns))
+        upload = take_file(path, "bram")
+    wanted = ImportRequest(trip=str(trip.pk), operation=Operation.MAKE_SAME)
+    _done(start_bringing_in(application, "TariffLine", upload, person("bram"), wanted, run_here=True))
     trip.refresh_from_db()
     return trip
 

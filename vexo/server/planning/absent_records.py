@@ -20,6 +20,7 @@ from vexo.core.values import dtype, to_text
 from .. import artifacts
 from ..errors import PlainError
 from ..faults import absent_reason_words
+from ..trips.answers import options_for_absent
 from ..trips.facts.keys import AbsentRecord, AbsentRecords
 from ..trips.part_view import PartView
 from .context import PlanContext, newest_plan
@@ -63,7 +64,9 @@ def absent_records(view: PartView) -> AbsentRecords:
         lines = [
             replace(line, row_id=row, verdict=AbsentVerdict(what), says=says) for line, row, what, says in verdicts
         ]
-    return AbsentRecords(True, len(absent.records), absent.reach, [field.label for field in absent.fields], lines)
+    labels = [field.label for field in absent.fields]
+    answers = options_for_absent() if absent.planned else []
+    return AbsentRecords(True, len(absent.records), absent.reach, labels, lines, answers)
 
 
 def write_absent(view: PartView, path: Path) -> None:

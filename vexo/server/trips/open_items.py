@@ -135,7 +135,7 @@ def _absent(summary: PlanSummary) -> Iterator[OpenItem]:
     if held:
         says = absent_words(held)
         answers = options_for_absent()
-        yield OpenItem(ABSENT_CODE, says, held, False, StationName.REVIEW, answers=answers, state=RowState.HELD)
+        yield OpenItem(ABSENT_CODE, says, held, False, StationName.KEYS, answers=answers)
 
 
 def _not_gone(sent_by: StoredPass) -> Iterator[OpenItem]:
@@ -143,7 +143,7 @@ def _not_gone(sent_by: StoredPass) -> Iterator[OpenItem]:
     for reason in sent_by.absent.reasons if sent_by.absent is not None else ():
         said = group_words(reason.code, reason.label, reason.arguments)
         says = f"{said} (records that are not in the sheet)"
-        yield OpenItem(reason.code, says, reason.count, False, StationName.OUTCOME, of="", state=reason.state)
+        yield OpenItem(reason.code, says, reason.count, False, StationName.OUTCOME)
 
 
 def expected_of(trip: Trip, facts: StatusFacts, summary: PlanSummary | None) -> list[Expected]:

@@ -287,7 +287,7 @@ class TripStatus:
 
     def _waits(self, *states: RowState) -> str:
         """Questions about the plan, and rows in these states, that wait for a person; empty for none."""
-        of_records = any(item.code == ABSENT_CODE and item.station == StationName.REVIEW for item in self.open)
+        of_records = any(item.code == ABSENT_CODE for item in self.open)
         questions, rows = self.asked - self.asked_of_sheet + of_records, self._rows(*states)
         asks = _count(questions, "question", "questions")
         if not rows:

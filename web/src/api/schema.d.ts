@@ -1088,6 +1088,7 @@ export interface components {
          *         known: whether that can be told.
          *         count: how many these are, of ``reach`` records in all; the first 200 are listed.
          *         labels: the fields of their key.
+         *         answers: where such may be deleted, the answers about those whose deletion is held.
          */
         AbsentRecords: {
             known: boolean;
@@ -1095,6 +1096,7 @@ export interface components {
             reach: number;
             labels: string[];
             records: components["schemas"]["AbsentRecord"][];
+            answers: components["schemas"]["AnswerOption"][];
         };
         /** @description The second sum after a pass as it is told (``AbsentOutcome``). */
         AbsentResult: {

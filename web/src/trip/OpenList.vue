@@ -55,7 +55,7 @@ const { start: answer, busy } = useDoing(
         v-if="item.answers.length && mayPrepare"
         :answers="item.answers"
         :disabled="!open"
-        @chosen="decide({ answer: $event.answer, code: item.code, count: item.count })"
+        @chosen="decide({ answer: $event.answer, code: item.code, count: item.count, records: true })"
       />
       <RouterLink v-else class="font-semibold text-marine underline" :to="to(item)"
         >Answer at {{ stationOf(item) }}</RouterLink
@@ -69,7 +69,15 @@ const { start: answer, busy } = useDoing(
           >: {{ item.says }}
           <AnswerButtons v-if="mayPrepare" :answers="item.options" :disabled="busy || !!trip.job" @chosen="answer" />
         </template>
-        <RouterLink v-else class="font-semibold text-held" :to="to(item)">{{ item.says }}</RouterLink>
+        <template v-else>
+          <RouterLink class="font-semibold text-held" :to="to(item)">{{ item.says }}</RouterLink>
+          <AnswerButtons
+            v-if="item.answers.length && mayPrepare"
+            :answers="item.answers"
+            :disabled="!open"
+            @chosen="decide({ answer: $event.answer, code: item.code, count: item.count, records: true })"
+          />
+        </template>
       </li>
     </ul>
     <button v-if="more && !all" type="button" class="btn sm self-start" @click="all = true">

@@ -17,6 +17,7 @@ import AlertNote from "@/ui/AlertNote.vue";
 import BusyButton from "@/ui/BusyButton.vue";
 import { useDoing } from "@/ui/doing";
 
+import AbsentLine from "./absent/AbsentLine.vue";
 import { tripKey } from "./context";
 import PartChoice from "./parts/PartChoice.vue";
 import { lookedAt } from "@/api/part";
@@ -167,6 +168,7 @@ useKeys(
         >{{ total.label }}, changed rows: {{ exact(total.before) }} → <b>{{ exact(total.after) }}</b></template
       >
     </TheSum>
+    <AbsentLine v-if="withSum" :outcome="open === 'outcome'" />
     <AlertNote v-if="trip.trouble && !trip.job && !(open === 'apply' && brokenOff)" class="mx-4 mb-2 flex-none">{{
       trip.trouble
     }}</AlertNote>

@@ -79,6 +79,7 @@ export const pass = (): TripDetail["passes"][number] => ({
   by: { username: "ada", name: "Ada Quillfeather" },
   started_at: "2026-11-16T09:12:00Z",
   ended_at: null,
+  absent: null,
 });
 
 export const trip = (values: Partial<TripDetail> = {}): TripDetail => ({
@@ -133,6 +134,8 @@ export const trip = (values: Partial<TripDetail> = {}): TripDetail => ({
   examples: {},
   on_route: null,
   open: [],
+  absent: null,
+  pointed: {},
   reasons: [
     {
       state: "held",

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime
 
 from vexo.core.planning.verdicts import AbsentVerdict
+
+from .rows import AnswerOption
 
 
 @dataclass(frozen=True, slots=True)
@@ -82,6 +84,7 @@ class AbsentRecords:
         known: whether that can be told.
         count: how many these are, of ``reach`` records in all; the first 200 are listed.
         labels: the fields of their key.
+        answers: where such may be deleted, the answers about those whose deletion is held.
     """
 
     known: bool
@@ -89,3 +92,4 @@ class AbsentRecords:
     reach: int
     labels: list[str]
     records: list[AbsentRecord]
+    answers: list[AnswerOption] = field(default_factory=list)

@@ -12,6 +12,7 @@ import DialogFrame from "@/ui/DialogFrame.vue";
 import { useDoing } from "@/ui/doing";
 
 import { useTripContext } from "../context";
+import { sends } from "../absent/absent";
 import { harmedCells } from "../damage";
 import { following } from "./following";
 import WhatIsWritten from "./WhatIsWritten.vue";
@@ -36,7 +37,10 @@ const verdicts = computed(() => trip.value.summary?.verdicts ?? {});
 const stays = computed(() => (verdicts.value.held ?? 0) + (verdicts.value.rejected ?? 0));
 const harmed = computed(() => harmedCells(trip.value));
 const off = computed(() => trip.value.expected.filter((one) => one.off));
-const deletes = computed(() => verdicts.value.delete ?? 0);
+const deletes = computed(() => (verdicts.value.delete ?? 0) + gone.value);
+/** Records that go though the sheet does not have them, and rows that are written beside these. */
+const gone = computed(() => trip.value.absent?.delete ?? 0);
+const writes = computed(() => trip.value.to_write - gone.value);
 const canBeAtomic = computed(() => trip.value.to_write > 1 && trip.value.to_write <= trip.value.most_atomic);
 const confirmed = computed(() => !deletes.value || typed.value === String(deletes.value));
 
@@ -65,7 +69,11 @@ function apply(): void {
   <DialogFrame :open="open" @close="$emit('close')">
     <template #title><StageLabel :stage="trip.application.stage" />{{ trip.application.label }}</template>
     <p class="mb-3 text-lead">
-      {{ many(trip.to_write, "row", "rows") }} will be written to {{ trip.plural }}
+      <template v-if="writes">{{ many(writes, "row", "rows") }} will be written to {{ trip.plural }}</template
+      ><template v-if="gone"
+        >{{ writes ? ", and " : "" }}{{ many(gone, "record", "records") }} that the sheet does not have deleted from
+        them</template
+      >
       {{
         trip.application.stage === "live"
           ? "of the live application: these are the real records."
@@ -107,7 +115,7 @@ function apply(): void {
         data-testid="confirm"
         @click="apply"
       >
-        Write {{ many(trip.to_write, "row", "rows") }}
+        {{ sends("Write", trip) }}
       </BusyButton>
       <StageLabel :stage="trip.application.stage" />
       <button type="button" class="btn ml-auto" @click="$emit('close')">Not yet <kbd>Esc</kbd></button>

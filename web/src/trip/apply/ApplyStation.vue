@@ -9,6 +9,7 @@ import BusyButton from "@/ui/BusyButton.vue";
 import { useDoing } from "@/ui/doing";
 
 import { useTripContext } from "../context";
+import { sends } from "../absent/absent";
 import OpenList from "../OpenList.vue";
 import { usePlanAgain } from "../planning";
 import ApplyDialog from "./ApplyDialog.vue";
@@ -149,7 +150,7 @@ const ending = useDoing(
       </section>
       <section v-else-if="trip.to_write && trip.plan?.current" class="card max-w-2xl">
         <h2 class="flex items-center gap-3">
-          <StageLabel :stage="trip.application.stage" />{{ many(trip.to_write, "row is", "rows are") }} ready
+          <StageLabel :stage="trip.application.stage" />Ready: {{ sends("write", trip) }}
         </h2>
         <p class="mt-1">
           Nothing has been written by this plan yet. Where someone changed the same field, a check or the key since it
@@ -165,7 +166,7 @@ const ending = useDoing(
           Writing to {{ trip.application.label }} needs an operator.
         </p>
         <button type="button" class="btn go mt-3" :disabled="!canApply" @click="confirming = true">
-          Apply {{ many(trip.to_write, "row", "rows") }}…
+          {{ sends("Apply", trip) }}…
         </button>
       </section>
       <section v-else class="card max-w-2xl">

@@ -14,6 +14,7 @@ const written = computed(() =>
     .map((verdict) => ({ verdict, rows: verdicts.value[verdict] ?? 0 }))
     .filter((v) => v.rows),
 );
+const pointed = computed(() => Object.entries(trip.value.pointed));
 const columns = computed(() => trip.value.columns.filter((c) => c.changed));
 </script>
 
@@ -24,6 +25,16 @@ const columns = computed(() => trip.value.columns.filter((c) => c.changed));
         <td class="w-8"><VerdictSign :verdict="one.verdict" /></td>
         <td>{{ one.verdict }}</td>
         <td class="mono text-right font-bold">{{ count(one.rows) }}</td>
+      </tr>
+      <tr v-if="trip.absent?.delete">
+        <td class="w-8"><VerdictSign verdict="delete" /></td>
+        <td>delete, not in the sheet</td>
+        <td class="mono text-right font-bold">{{ count(trip.absent.delete) }}</td>
+      </tr>
+      <tr v-for="[where, number] in pointed" :key="where">
+        <td />
+        <td>point to records that go: {{ where }}</td>
+        <td class="mono text-right text-held">{{ count(number) }}</td>
       </tr>
       <tr v-for="c in columns" :key="c.column">
         <td />

@@ -18,6 +18,8 @@ const ABOUT_KEYS = [
   "near-key",
   "not-found",
   "several",
+  "like-record",
+  "like-row",
   "finds-several",
   "copied",
   "shared",

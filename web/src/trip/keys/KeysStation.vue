@@ -13,8 +13,9 @@ import { useDoing } from "@/ui/doing";
 import SearchPart from "@/ui/SearchPart.vue";
 import SidePanel from "@/ui/SidePanel.vue";
 
+import AbsentCard from "../absent/AbsentCard.vue";
+import AbsentList from "../absent/AbsentList.vue";
 import { useTripContext } from "../context";
-import AbsentCard from "./AbsentCard.vue";
 import KeyLists from "./KeyLists.vue";
 import KeyRows from "./KeyRows.vue";
 import KeyTable from "./KeyTable.vue";
@@ -26,6 +27,8 @@ const MEANS: Record<string, string> = {
   upsert: "A row whose key is not found becomes a new record.",
   create: "A row whose record exists is set aside.",
   delete: "Each row's record is deleted; its cells are not compared.",
+  "create-unmatched": "No record is looked for. A row that is like one, or like a row before it, asks.",
+  "make-same": "What the sheet has is created or updated; what it lacks, within reach, is deleted once you say so.",
 };
 defineEmits<{ bring: []; choose: [string] }>();
 const router = useRouter();
@@ -36,6 +39,8 @@ const operation = ref(trip.value.operation);
 const used = computed(() => (trip.value.summary?.key ?? trip.value.key).join("+"));
 const key = ref(used.value);
 watch(used, (now) => (key.value = now));
+/** Rows that no key is to match. */
+const unmatched = computed(() => operation.value === "create-unmatched");
 const label = (name: string): string => type.value?.all_fields.find((f) => f.name === name)?.label ?? name;
 const { measured, measure, busy: measuring } = useMeasuredKeys();
 const looked = ref<{ fields: string[]; finds: Finds } | null>(null);
@@ -80,7 +85,7 @@ const { start, busy } = useDoing(
   async () => {
     const params = { path: { id: trip.value.id }, header: { "If-Match": `"${trip.value.version}"` } };
     const body = {
-      key: key.value.split("+"),
+      ...(unmatched.value ? {} : { key: key.value.split("+") }),
       operation: operation.value,
       reach: reach.value.trim(),
       ignores: ignores.value as ("capitals" | "accents")[],
@@ -111,14 +116,17 @@ const { start, busy } = useDoing(
         <span class="soft">{{ MEANS[operation] }}</span>
       </div>
       <KeyTable
-        v-if="measured?.candidates.length"
+        v-if="measured?.candidates.length && !unmatched"
         v-model="key"
         :measured="measured"
         :disabled="!mayPrepare"
         @look="looked = $event"
       />
+      <p v-else-if="unmatched" class="soft p-3">
+        Where the sheet has a key, it has to be used: create by it, and rows that find a record are set aside.
+      </p>
       <p v-else class="soft p-3">{{ measuring ? "Measuring the keys…" : "No key has been measured yet." }}</p>
-      <div v-if="mayPrepare" class="flex flex-wrap items-center gap-2 px-3 py-2">
+      <div v-if="mayPrepare && !unmatched" class="flex flex-wrap items-center gap-2 px-3 py-2">
         <span>Other fields</span>
         <span v-for="name in together" :key="name" class="chip">{{ label(name) }}</span>
         <SearchPart
@@ -160,14 +168,15 @@ const { start, busy } = useDoing(
           type="submit"
           class="go"
           :busy="busy"
-          :disabled="!key || !trip.rows || !mayPrepare || !!trip.job"
+          :disabled="(!key && !unmatched) || !trip.rows || !mayPrepare || !!trip.job"
           says="Matching…"
         >
-          {{ changed ? "Match rows and review" : "Match rows again" }}
+          {{ unmatched ? "Review the rows" : changed ? "Match rows and review" : "Match rows again" }}
         </BusyButton>
       </div>
       <KeyRows v-if="looked" :of="looked" :labels="looked.fields.map(label)" @close="looked = null" />
       <KeyLists />
+      <AbsentList v-if="trip.absent" />
     </form>
     <SidePanel label="About keys">
       <h2>How rows find their records</h2>
@@ -190,7 +199,7 @@ const { start, busy } = useDoing(
         </fieldset>
         <p v-if="ignores.length" class="soft">Where two records become one by it, the row asks which one it is.</p>
       </section>
-      <AbsentCard />
+      <AbsentCard v-if="!trip.absent" />
       <section class="card">
         <b>Two rows, one record</b>
         <p>

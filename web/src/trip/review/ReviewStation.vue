@@ -10,6 +10,7 @@ import ChoiceList from "@/ui/ChoiceList.vue";
 
 import SidePanel from "@/ui/SidePanel.vue";
 
+import { sends } from "../absent/absent";
 import ApplyDialog from "../apply/ApplyDialog.vue";
 import { matters, useArranged } from "../columns";
 import { useTripContext } from "../context";
@@ -90,7 +91,7 @@ const canApply = computed(() => trip.value.to_write > 0 && !stale.value && !trip
 /** What the button does, or what comes before it: rows that wait for an answer are not "nothing to write". */
 const applying = computed(() => {
   if (stops.value) return `Answer ${many(stops.value, "question", "questions")} first`;
-  return trip.value.to_write ? `Apply ${many(trip.value.to_write, "row", "rows")}…` : "Nothing to write";
+  return trip.value.to_write ? `${sends("Apply", trip.value)}…` : "Nothing to write";
 });
 const { planAgain, busy } = usePlanAgain();
 

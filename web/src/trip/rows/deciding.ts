@@ -19,6 +19,8 @@ export interface Scope {
   argument?: string;
   /** How many rows that is, where it is known beforehand. */
   count?: number;
+  /** It is about records that have no row. */
+  records?: boolean;
 }
 
 export interface Deciding {
@@ -47,7 +49,9 @@ export function useDeciding(): Deciding {
       const plan = trip.value.plan?.number ?? 0;
       const body = { plan, rows, code, field, answer, argument };
       set(await data(api.POST("/api/trips/{id}/decisions", { params: { path: { id: trip.value.id } }, body })));
-      return `${many(scope.count ?? rows.length, "row", "rows")} decided. Undo with U.`;
+      const number = scope.count ?? rows.length;
+      const [one, more] = scope.records ? ["record", "records"] : ["row", "rows"];
+      return `${many(number, one, more)} decided. Undo with U.`;
     });
   };
 

@@ -1,0 +1,33 @@
+/** Records in reach that no row of the sheet is about. */
+import { useQuery } from "@tanstack/vue-query";
+import { computed, type ComputedRef, type Ref } from "vue";
+
+import { api, data, type Schemas, type TripDetail } from "@/api/client";
+import { lookedAt, withPart } from "@/api/part";
+import { many } from "@/parts/format";
+
+import { useTripContext } from "../context";
+
+export type AbsentRecord = Schemas["AbsentRecord"];
+
+export function useAbsent(): { absent: Ref<Schemas["AbsentRecords"] | undefined>; file: ComputedRef<string> } {
+  const { trip } = useTripContext();
+  const { data: absent } = useQuery({
+    queryKey: computed(() => ["trip", trip.value.id, lookedAt.value, "absent", trip.value.plan?.number]),
+    queryFn: () => data(api.GET("/api/trips/{id}/keys/absent", { params: { path: { id: trip.value.id } } })),
+    enabled: computed(() => !!trip.value.plan),
+  });
+  const file = computed(() => withPart(`/api/trips/${trip.value.id}/keys/absent.csv`));
+  return { absent, file };
+}
+
+/** What a button does that sends a plan: its rows, and the records that go though the sheet does not have them. */
+export function sends(verb: string, trip: Pick<TripDetail, "to_write" | "absent">): string {
+  const deletions = trip.absent?.delete ?? 0;
+  const rows = trip.to_write - deletions;
+  const words = [
+    ...(rows ? [`${verb} ${many(rows, "row", "rows")}`] : []),
+    ...(deletions ? [`delete ${many(deletions, "record", "records")}`] : []),
+  ].join(", ");
+  return words.charAt(0).toUpperCase() + words.slice(1);
+}
