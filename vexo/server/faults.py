@@ -138,6 +138,12 @@ _WORDS: Mapping[str, Words] = {
     "column-asked": lambda f, a: f"{f}: what is asked of its column has no answer yet, so nothing is written from it.",
     "both-changed": lambda f, a: f"{f} was also changed in the application since it went out or was reviewed.",
     "key-edited": lambda f, a: f"{f} is a key and was edited: is the record to be renamed?",
+    "duplicate-row": lambda f, a: f"{f} is unique, and rows {_said(a, 0)} write the same.",
+    "key-circle": lambda f, a: (
+        f"Rows {_said(a, 0)} take {f} from one another in a circle, so none can go first. Give one of them a value "
+        "that is free, apply, then give it its own."
+    ),
+    "duplicate": lambda f, a: f"{f} is unique, and {_said(a, 0)} has this value and keeps it.",
     "emptied-many": lambda f, a: f"{f} would be cleared in more rows than this application's limit for a column.",
     "emptied": lambda f, a: f"{f} was emptied in the sheet; the record is left as it is.",
     "other-counts": lambda f, a: f"Row {_said(a, 0)} is about the same record, and counts.",
@@ -160,6 +166,9 @@ _WORDS: Mapping[str, Words] = {
 _GROUPS: Mapping[str, str] = {
     "twin": "Says the same as an earlier row.",
     "other-counts": "Another row about the same record counts.",
+    "duplicate-row": "A field is unique, and several rows write the same value into it.",
+    "key-circle": "Rows take a unique value from one another in a circle, so none can go first.",
+    "duplicate": "A field is unique, and another record has the value and keeps it.",
     "shared": "Rows are about the same record and say different things.",
     "key-unread": "A cell of the key cannot be read, and no record is looked for without it.",
     "not-found": "No record has the row's key.",

@@ -11,8 +11,9 @@ from ..columns.lanes import Blank
 from ..keys.record_keys import normal_key
 from ..operations import Operation
 from ..records import IDENTIFIER, RecordType
-from .frame import FAULTS, FieldColumns
+from .frame import FAULTS, VERDICT, FieldColumns
 from .inputs import Settings
+from .verdicts import CellAction, Verdict
 
 
 def asks_whole_columns(settings: Settings) -> bool:
@@ -63,6 +64,19 @@ def records_needed(
         known = records.select(values).with_row_index("place").drop_nulls(names)
         needed.append(known.join(keys.select(names), on=names, how="semi")["place"])
     return pl.concat([places.cast(pl.UInt32) for places in needed]).unique().sort()
+
+
+def writes_unique(rows: pl.DataFrame, settings: Settings, record_type: RecordType) -> bool:
+    """Whether any of these rows of a plan writes a value that has to be unique: whether it may depends on all others.
+
+    The key of a new record by which it was looked for is none: it was not found.
+    """
+    for key in record_type.keys:
+        written = [pl.col(FieldColumns(name).action) == CellAction.WRITE for name in key if name in settings.carried]
+        new = pl.col(VERDICT) == Verdict.CREATE
+        if written and rows.select((pl.any_horizontal(written) & (~new | pl.lit(key != settings.key))).any()).item():
+            return True
+    return False
 
 
 def leaves_others_alone(before: pl.DataFrame, after: pl.DataFrame) -> bool:

@@ -47,6 +47,7 @@ from .rules.changed_records import changed_records
 from .rules.lost_keys import near, settle
 from .rules.reach import add_reach, reach_cases
 from .rules.texts import BETWEEN_FIELDS, what_it_says
+from .rules.unique_values import hold_unique
 from .verdicts import Answer, CellAction, Verdict
 
 _WEIGHT = {code: at for at, code in enumerate(CODES)}
@@ -219,6 +220,8 @@ def make_plan(inputs: Inputs, settings: Settings) -> PlannedRows:
     stopped = open_[ROW_ID].filter(open_["code"].is_in([*stops, "copied"]))
     frame = duplicates.group_rows(frame, stopped, fields, settings.key)
     open_ = pl.concat([open_, duplicates.faults_of_groups(frame, decisions)])
+    if not deleting:
+        open_ = pl.concat([open_, hold_unique(frame, inputs, settings, open_, decisions)])
     frame = frame.hstack(beside(frame[ROW_ID], _gathered(open_)))
     same_verdict = _verdict(settings, judged) == Verdict.SAME
     plan = frame.select(

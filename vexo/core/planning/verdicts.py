@@ -140,6 +140,8 @@ _ANSWERS: Mapping[str, tuple[Answer, ...]] = {
     "both-changed": (Answer.FILE, Answer.APPLICATION),
     "key-edited": (Answer.FILE, Answer.APPLICATION),
     "emptied-many": (Answer.FILE, Answer.APPLICATION),
+    "duplicate-row": (Answer.FILE,),
+    "duplicate": (Answer.FILE,),
     "check-differs": (Answer.GO_ON,),
     "column-asked": (Answer.LEAVE_OUT,),
     "damaged": (Answer.FILE,),

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
 import polars as pl
 
+from ..keys.claims import in_order
 from ..planning.absent import deletions
 from ..planning.frame import FieldColumns
 from ..planning.verdicts import WRITTEN, CellAction, Verdict
@@ -33,10 +35,17 @@ class Item:
     resent: bool = False
 
 
-def freeze(plan: pl.DataFrame, whole: pl.DataFrame | None = None, absent: pl.DataFrame | None = None) -> pl.DataFrame:
-    """The rows that a pass sends, in their order (creates, updates, deletes; by row), with their place ``at``.
+def freeze(
+    plan: pl.DataFrame,
+    whole: pl.DataFrame | None = None,
+    absent: pl.DataFrame | None = None,
+    keys: Sequence[tuple[str, ...]] = (),
+) -> pl.DataFrame:
+    """The rows that a pass sends, in their order, with their place ``at``: creates, updates, deletes, by row; but what
+    frees a unique value before what takes it.
 
     Args:
+        keys: groups of fields that are unique together.
         whole: the records to be deleted with all their fields, laid beside as ``whole.FIELD``.
         absent: what becomes of records that have no row (``planning.absent``).
 
@@ -51,11 +60,37 @@ def freeze(plan: pl.DataFrame, whole: pl.DataFrame | None = None, absent: pl.Dat
     if len(unnamed):
         raise NoRecordError(f"Rows {unnamed[ROW_ID].to_list()[:20]} of a plan are to be written, and name no record.")
     rows = rows.sort(pl.col("verdict").replace_strict(order, return_dtype=pl.UInt8), ROW_ID)
+    rows = _freeing_first(rows, keys)
     rows = rows.with_columns(pl.int_range(pl.len(), dtype=pl.UInt32).alias(AT))
     if whole is not None and len(whole):
         beside = whole.drop(VERSION).rename({n: f"{WHOLE}{n}" for n in whole.columns if not n.startswith("@")})
         rows = rows.join(beside.unique(IDENTIFIER), on=IDENTIFIER, how="left", maintain_order="left")
     return rows
+
+
+def _freeing_first(rows: pl.DataFrame, keys: Sequence[tuple[str, ...]]) -> pl.DataFrame:
+    """Rows in their order, those that take a unique value of another record after that record's own."""
+    waits_for: dict[int, set[int]] = defaultdict(set)
+    places = rows.with_row_index("place")
+    for key in keys:
+        columns = [FieldColumns(name) for name in key if FieldColumns(name).action in rows.columns]
+        if not columns:
+            continue
+        written = pl.any_horizontal([pl.col(c.action) == CellAction.WRITE for c in columns])
+        moves = places.filter((written | (pl.col("verdict") == Verdict.DELETE)).fill_null(value=False))
+        taken = [pl.when(pl.col(c.action) == CellAction.WRITE).then(c.proposed).otherwise(c.current) for c in columns]
+        takes = moves.filter(pl.col("verdict") != Verdict.DELETE)
+        names = [c.name for c in columns]
+        takes = takes.select("place", *[one.alias(name) for one, name in zip(taken, names, strict=True)])
+        frees = moves.select(pl.col("place").alias("before"), *[pl.col(c.current).alias(c.name) for c in columns])
+        for place, before in takes.join(frees, on=names).select("place", "before").iter_rows():
+            if place != before:
+                waits_for[place].add(before)
+    if not waits_for:
+        return rows
+    involved = {*waits_for, *(before for others in waits_for.values() for before in others)}
+    others = [place for place in range(len(rows)) if place not in involved]
+    return rows[[*others, *in_order(involved, waits_for)]]
 
 
 def _was_compared(line: Mapping[str, Any], name: str) -> bool:

@@ -16,7 +16,7 @@ from ..jobs.worker import enqueue
 from ..journal.services import note
 from ..people.models import Person
 from ..people.rights import applying, require
-from ..planning.context import changed_signatures, newest_plan
+from ..planning.context import changed_signatures, newest_plan, record_type_of
 from ..planning.models import Plan
 from ..trips.models import Trip
 from ..trips.open_items import refuse_while_asked
@@ -61,7 +61,7 @@ def _freeze(plan: Plan) -> dict[str, Any]:
     """Fields of a pass: the plan and its rows that go, kept with the trip; and how many rows that are."""
     deleted_records = artifacts.read(plan.deleted_path) if plan.deleted_path else None
     absent = artifacts.read(plan.absent_path) if plan.absent_path else None
-    rows = freeze(artifacts.read(plan.path), deleted_records, absent)
+    rows = freeze(artifacts.read(plan.path), deleted_records, absent, record_type_of(plan).keys)
     if rows.is_empty():
         raise PlainError("There is nothing to write.", "nothing")
     return {

@@ -18,6 +18,7 @@ from vexo.core.planning.partial import (
     leaves_others_alone,
     records_needed,
     rows_together,
+    writes_unique,
 )
 from vexo.core.planning.plan import make_plan
 from vexo.core.planning.rules.lost_keys import SETTLED_CODES
@@ -123,6 +124,8 @@ def _replan(basis: Basis, last: LastPlan) -> MadePlan | None:
     planned = make_plan(replace(inputs, reach=reach_of(basis, plan.counts)), context.settings)
     after, questions = planned.plan, planned.questions
     if after.schema != before.schema or not leaves_others_alone(before, after):
+        return None
+    if any(writes_unique(rows_, context.settings, context.record_type) for rows_ in (before, after)):
         return None
     damage_found = _damage(basis, last, rows, after)
     if damage_found is None:

@@ -30,6 +30,8 @@ _WORDS: Mapping[Answer, str] = {
 _OF_A_CODE: Mapping[tuple[str, Answer], str] = {
     ("damaged", Answer.FILE): "It is meant",
     ("changed-since", Answer.FILE): "Delete it all the same",
+    ("duplicate-row", Answer.FILE): "Send it all the same",
+    ("duplicate", Answer.FILE): "Send it all the same",
     ("emptied-many", Answer.FILE): "Clear them all the same",
     ("copied", Answer.NEW): "It is a new record",
     ("copied", Answer.THEN): "It is the same record",

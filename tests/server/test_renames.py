@@ -1,0 +1,122 @@
+"""Unique values that change hands: in the order that frees them, never in a circle, never beside another record's."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from tests.server.test_lanes import LaneCase
+from tests.support import register, template
+
+template()
+
+from vexo.server.trips.models import Trip  # noqa: E402
+
+
+class Renames(LaneCase):
+    """Berths that went out, their numbers edited."""
+
+    def renamed(self, letter: str, *numbers: str | None, answer: str = "file") -> Trip:
+        """The first berths of a letter, with these numbers; what is asked about keys answered."""
+        self.trip_out, path = self.out(letter, "notes")
+
+        def edit(sheet: Any) -> None:
+            for at, number in enumerate(numbers):
+                if number:
+                    sheet.cell(2 + at, 3).value = number
+
+        self.back(self.edited(path, edit))
+        if answer:
+            self.decide(self.trip_out, answer, code="key-edited")
+        return self.trip_out
+
+    def numbers(self, *ids: Any) -> list[str]:
+        return [register().get(f"Berths({one})")["berth_no"] for one in ids]
+
+    def ids(self, letter: str, count: int) -> list[Any]:
+        return [register().berth("TERNISLAND", f"{letter}-00{n}")["id"] for n in range(1, count + 1)]
+
+    def test_a_chain_goes_in_the_order_that_frees_each_number(self) -> None:
+        ids = self.ids("A", 3)
+        trip = self.renamed("A", "A-002", "A-003", "A-903")
+        self.assertEqual((self.verdicts(trip)[:3], self.codes(trip)[:3]), (["update"] * 3, [[], [], []]))
+        before = len(register().effects())
+        done = self.apply(trip)
+        self.assertEqual((done.totals["updated"], done.totals["refused"]), (3, 0))
+        self.assertEqual(self.numbers(*ids), ["A-002", "A-003", "A-903"])
+        order = [str(one["id"]) for one in register().effects()[before:]]
+        self.assertEqual(order, [str(one) for one in reversed(ids)])
+
+    def test_a_circle_is_held_with_all_its_rows_named(self) -> None:
+        trip = self.renamed("B", "B-002", "B-003", "B-001", "B-904")
+        self.assertEqual(self.codes(trip)[:4], [["key-circle"]] * 3 + [[]])
+        told = self.vexo.run("--as", "ada", "review", str(trip.pk), "--json").stdout
+        self.assertIn("Rows 2, 3, 4 take Berth no. from one another in a circle", told)
+        self.assertEqual(self.apply(trip).totals["updated"], 1)
+
+    def test_what_waits_for_a_circle_or_a_row_that_stays_is_held_too(self) -> None:
+        trip = self.renamed("C", "C-002", "C-001", None, "C-001", "C-003")
+        self.assertIn("duplicate-row", self.codes(trip)[1])
+        self.assertIn("duplicate-row", self.codes(trip)[3])
+        self.assertEqual(self.codes(trip)[4], ["duplicate"], "C-003 keeps its number")
+        told = self.vexo.run("--as", "ada", "review", str(trip.pk), "--json").stdout
+        self.assertIn("Berth no. is unique, and TERNISLAND C-003 has this value and keeps it.", told)
+        self.decide(trip, "file", [4])
+        self.assertEqual(self.verdicts(trip)[4], "update")
+        done = self.apply(trip)
+        self.assertEqual(done.totals["refused"], 1, "and the application says no")
+
+    def test_a_row_set_aside_frees_nothing(self) -> None:
+        trip = self.renamed("D", "D-002", "D-902")
+        self.assertEqual(self.verdicts(trip)[:2], ["update", "update"])
+        self.decide(trip, "aside", [1])
+        self.assertEqual(self.codes(trip)[0], ["duplicate"])
+        self.decide(trip, "again", [1])
+        self.assertEqual(self.codes(trip)[:2], [["duplicate"], ["key-edited"]])
+        self.decide(trip, "file", [1])
+        self.assertEqual(self.verdicts(trip)[:2], ["update", "update"])
+
+    def test_until_a_rename_is_said_nothing_is_taken(self) -> None:
+        trip = self.renamed("E", "E-002", "E-902", answer="")
+        self.assertEqual(self.codes(trip)[:2], [["key-edited"], ["key-edited"]])
+        self.decide(trip, "file", [0])
+        self.assertEqual(self.codes(trip)[:2], [["duplicate"], ["key-edited"]])
+        self.decide(trip, "file", [1])
+        self.assertEqual(self.verdicts(trip)[:2], ["update", "update"])
+
+
+class Unique(LaneCase):
+    """Another unique field than the key."""
+
+    def people(self, *rows: tuple[str, ...], operation: str = "update") -> Trip:
+        return self.trip(self.sheet(*rows, header="holder_no,last_name,email"), operation)
+
+    def mail(self, name: str) -> str:
+        return f"{name}.{self.begin}@example.org"
+
+    def test_an_address_twice_in_the_sheet_or_elsewhere_is_asked(self) -> None:
+        self.make(("01", "a"), ("02", "b"), ("03", "c"))
+        self.theirs("03", email=self.mail("c"))
+        rows = (("01", "a", self.mail("x")), ("02", "b", self.mail("X")), ("04", "d", self.mail("C")))
+        trip = self.people(*rows, operation="upsert")
+        self.assertEqual(self.codes(trip), [["duplicate-row"], ["duplicate-row"], ["duplicate"]])
+        near = (("01", "a", self.mail("x")), ("02", "b", self.mail("y")), ("03", "c", self.mail("c")))
+        self.assertEqual(self.codes(self.people(*near, operation="upsert")), [[], [], []])
+
+    def test_addresses_that_move_on_are_not_asked_and_go_in_order(self) -> None:
+        self.make(("01", "a"), ("02", "b"))
+        self.theirs("02", email=self.mail("b"))
+        trip = self.people(("01", "a", self.mail("b")), ("02", "b", self.mail("new")))
+        self.assertEqual((self.verdicts(trip), self.codes(trip)), (["update", "update"], [[], []]))
+        done = self.apply(trip)
+        self.assertEqual((done.totals["updated"], done.totals["refused"]), (2, 0))
+        self.assertEqual([self.of(n)["email"] for n in ("01", "02")], [self.mail("b"), self.mail("new")])
+
+    def test_an_address_that_is_cleared_is_free(self) -> None:
+        self.make(("01", "a"), ("02", "b"))
+        self.theirs("02", email=self.mail("b"))
+        content = self.sheet(("01", "a", self.mail("b")), ("02", "b", ""), header="holder_no,last_name,email")
+        trip = self.trip(content, lanes={"email": {"blank": "clear"}})
+        self.assertEqual(self.codes(trip), [["duplicate"], ["emptied-many"]])
+        self.decide(trip, "file", [1])
+        self.assertEqual(self.codes(trip), [[], []])
+        self.assertEqual(self.apply(trip).totals["updated"], 2)
