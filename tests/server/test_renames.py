@@ -3,12 +3,16 @@
 from __future__ import annotations
 
 from typing import Any
+from unittest import mock
 
 from tests.server.test_lanes import LaneCase
 from tests.support import register, template
 
 template()
 
+from vexo.server.planning import application_records  # noqa: E402
+from vexo.server.planning.context import PlanContext  # noqa: E402
+from vexo.server.rows.windows import Source, Wanted, plan_window  # noqa: E402
 from vexo.server.trips.models import Trip  # noqa: E402
 
 
@@ -82,6 +86,37 @@ class Renames(LaneCase):
         self.assertEqual(self.codes(trip)[:2], [["duplicate"], ["key-edited"]])
         self.decide(trip, "file", [1])
         self.assertEqual(self.verdicts(trip)[:2], ["update", "update"])
+
+    def test_what_points_to_a_renamed_record_is_counted_and_shown(self) -> None:
+        where = "harbour eq 'TERNISLAND' and startswith(berth_no,'F-')"
+        there = register().get("Berths", **{"$filter": where, "$orderby": "berth_no", "$top": "200"})["value"]
+        at = next(n for n, one in enumerate(there) if one["status"] == "let")
+        contracts = register().get("Contracts", **{"$filter": f"berth eq {there[at]['id']}"})["value"]
+        expected = {"Contracts, Berth": len(contracts)}
+        trip = self.renamed("F", *[None] * at, "F-977", answer="")
+        plan = self.newest(trip)
+        context = PlanContext.of_plan(plan)
+        source = Source(plan.path, context.cells_path, pointed=plan.pointed_path)
+        [row] = plan_window(context, source, Wanted(), (at, 1)).rows
+        told = {line.split(" ", 1)[1]: int(line.split(" ", 1)[0]) for line in row.pointed}
+        self.assertEqual({name: told.get(name) for name in expected}, expected)
+        self.assertEqual(plan.summary["pointed_renames"], {}, "it is not renamed yet")
+        self.decide(trip, "file", code="key-edited")
+        self.assertEqual(self.newest(trip).summary["pointed_renames"]["Contracts, Berth"], expected["Contracts, Berth"])
+        said = self.vexo.run("--as", "ada", "review", str(trip.pk))
+        self.assertIn("point to those to be renamed: Contracts, Berth", said.stdout)
+
+
+class Large(LaneCase):
+    """Of a type that is not read whole, the owner of a unique value is looked for by it."""
+
+    def test_another_records_value_is_asked_about(self) -> None:
+        self.make(("01", "a"), ("02", "b"))
+        self.theirs("02", email=f"b.{self.begin}@example.org")
+        content = self.sheet(("01", "a", f"b.{self.begin}@example.org"), header="holder_no,last_name,email")
+        with mock.patch.object(application_records, "_SMALL_TYPE", 1):
+            trip = self.trip(content)
+        self.assertEqual(self.codes(trip), [["duplicate"]])
 
 
 class Unique(LaneCase):

@@ -365,6 +365,8 @@ def _print_figures(context: PlanContext, plan: Plan, trip: int) -> None:
     _print_absent(absent_figures(from_json(plan.summary, PlanSummary)), trip)
     for where, count in plan.summary["pointed"].items():
         out.print(f"  {count:,} records point to those to be deleted: {where}")
+    for where, count in plan.summary.get("pointed_renames", {}).items():
+        out.print(f"  {count:,} records point to those to be renamed: {where}")
 
 
 def _print_absent(absent: AbsentFigures | None, trip: int) -> None:

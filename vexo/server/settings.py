@@ -104,6 +104,8 @@ SPECTACULAR_SETTINGS = {
     "SERVE_INCLUDE_SCHEMA": False,
     "ENUM_NAME_OVERRIDES": {
         "BlankMeansEnum": "vexo.core.columns.lanes.Blank",
+        "VerdictEnum": "vexo.core.planning.verdicts.Verdict",
+        "AbsentVerdictEnum": "vexo.core.planning.verdicts.AbsentVerdict",
         "RowStateEnum": "vexo.core.planning.verdicts.RowState",
         "FieldKindEnum": "vexo.core.records.Kind",
         "StageEnum": "vexo.server.applications.models.Stage",

@@ -83,7 +83,9 @@ class OutcomeRowsView(APIView):
         context = PlanContext.of_plan(pass_.plan)
         newest = newest_sheet(view)
         now = cells_now(newest) if newest.pk == pass_.plan.sheet_id else ""
-        source = Source(pass_.plan_file, context.cells_path, pass_.page, pass_.plan.sheet.cells, now)
+        source = Source(
+            pass_.plan_file, context.cells_path, pass_.page, pass_.plan.sheet.cells, now, pass_.plan.pointed_path
+        )
         return Response(to_json(plan_window(context, source, *wanted_of(request))))
 
 

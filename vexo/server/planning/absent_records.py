@@ -25,6 +25,7 @@ from ..trips.facts.keys import AbsentRecord, AbsentRecords
 from ..trips.part_view import PartView
 from .context import PlanContext, newest_plan
 from .models import Plan
+from .pointing import pointed_words
 from .reach import reach_paths, sent_records
 
 _MOST_LISTED = 200
@@ -38,6 +39,7 @@ class _Absent:
     records: pl.DataFrame
     record_type: RecordType
     reach: int
+    pointed_path: str = ""
 
     @property
     def fields(self) -> list[Field]:
@@ -60,9 +62,11 @@ def absent_records(view: PartView) -> AbsentRecords:
     texts = [to_text(field, shown[field.name]).to_list() for field in absent.fields]
     lines = [AbsentRecord(one, [column[at] or "" for column in texts]) for at, one in enumerate(shown[IDENTIFIER])]
     if absent.planned:
-        verdicts = zip(lines, shown[ROW_ID], shown[VERDICT], _words_of(shown), strict=True)
+        said = pointed_words(absent.pointed_path)
+        planned = zip(lines, shown[ROW_ID], shown[VERDICT], _words_of(shown), strict=True)
         lines = [
-            replace(line, row_id=row, verdict=AbsentVerdict(what), says=says) for line, row, what, says in verdicts
+            replace(line, row_id=at, verdict=AbsentVerdict(what), says=says, pointed=said.get(line.identifier, []))
+            for line, at, what, says in planned
         ]
     labels = [field.label for field in absent.fields]
     answers = options_for_absent() if absent.planned else []
@@ -111,7 +115,7 @@ def _absent(view: PartView) -> _Absent | None:
     record_type = context.record_type
     if plan.absent_path and artifacts.there(plan.absent_path) and plan.counts.get("reach"):
         planned = artifacts.read(plan.absent_path).with_row_index(ROW_ID, FIRST_ABSENT)
-        return _Absent(planned, record_type, plan.counts["reach"]["records"])
+        return _Absent(planned, record_type, plan.counts["reach"]["records"], plan.pointed_path)
     reach = _in_reach(context, plan)
     if reach is None:
         return None

@@ -56,6 +56,35 @@ def records_now(
         fields = [f.name for f in record_type.fields]
     if total <= _SMALL_TYPE or len(carried) * 3 > total or all_in_reach:
         return pl.concat(list(client.read(record_type, fields)))
+    some = _some_records(context, carried, known, total, client, fields)
+    return _with_owners(context, carried, some, client, fields)
+
+
+def _with_owners(
+    context: PlanContext, carried: pl.DataFrame, records: pl.DataFrame, client: Client, fields: list[str]
+) -> pl.DataFrame:
+    """Records, and those that have a unique value which rows say and none of these has: another one's, if it is."""
+    record_type, settings = context.record_type, context.settings
+    if settings.operation == Operation.DELETE:
+        return records
+    for key in record_type.keys:
+        if key == settings.key or not set(key) <= {*settings.carried}:
+            continue
+        said = row_keys(carried, key, record_type).drop_nulls().unique(maintain_order=True)
+        known = records.select(normal_key(name, record_type.field(name)).alias(name) for name in key)
+        new = said.join(known, on=list(key), how="anti", maintain_order="left")
+        if len(new):
+            owners = client.read_by_keys(record_type, fields, list(key), new)
+            records = pl.concat([records, owners]).unique(IDENTIFIER, keep="first", maintain_order=True)
+    return records
+
+
+def _some_records(
+    context: PlanContext, carried: pl.DataFrame, known: pl.Series, total: int, client: Client, fields: list[str]
+) -> pl.DataFrame:
+    """The records that rows are or may be about, of a type that is not read whole."""
+    record_type, settings = context.record_type, context.settings
+    key = settings.key
     if not key:
         return _by_identifier(context, fields, pl.concat([known, _by_likeness(context, carried, client)]), client)
     keys = row_keys(carried, key, record_type, settings.ignores)

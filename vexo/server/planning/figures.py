@@ -187,6 +187,7 @@ def summary_of(
     materials: Materials,
     *,
     pointed: dict[str, int],
+    pointed_renames: dict[str, int],
     damage: list[Damage],
     absent: AbsentSum | None = None,
 ) -> PlanSummary:
@@ -212,6 +213,7 @@ def summary_of(
         weak=_unversioned(plan) or (absent is not None and absent.weak),
         most_atomic=promises.atomic_batch,
         pointed=pointed,
+        pointed_renames=pointed_renames,
         damage=damage,
         keys_not_read=materials.counts.get("keys_not_read", 0),
         guards=_guards(verdicts, basis, materials.counts, absent),

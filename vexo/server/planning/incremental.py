@@ -75,7 +75,7 @@ def edited_since(context: PlanContext, last: Plan) -> Edited | None:
         for m in context.matches
         if m.field is not None and (m.column in columns or touched & set(context.settings.lane(m.field.name).headers))
     ]
-    finding = {*context.settings.key, context.record_type.identifier}
+    finding = {*context.settings.key, context.record_type.identifier, *context.record_type.key_fields}
     for match in matches:
         assert match.field is not None
         looked_up = any(isinstance(one, LookUp) for one in context.settings.lane(match.field.name).treatments)

@@ -29,12 +29,13 @@ from .references import references_of
 @dataclass(frozen=True)
 class Materials:
     """The carried values, the application's records, and its counts; ``like`` is the last plan, where it was made of
-    the very same cells and records."""
+    the very same cells and records; ``pointed_path`` is where its table of what points to records is."""
 
     values: Artifact
     records: Artifact
     counts: dict[str, Any]
     like: Plan | None = None
+    pointed_path: str = ""
 
 
 def ask(basis: Basis, client: Client, lease: Lease) -> Materials:
@@ -65,7 +66,7 @@ def those_of(last: LastPlan, context: PlanContext) -> Materials:
     plan = last.plan
     values = carry_on(context, plan.values_path, last.edited, reading_for(context))
     like = plan if values.path == plan.values_path and list(plan.edits) == list(context.edits) else None
-    return Materials(values, artifacts.load(plan.records_path), plan.counts, like)
+    return Materials(values, artifacts.load(plan.records_path), plan.counts, like, plan.pointed_path)
 
 
 def reading_for(context: PlanContext, tables: Mapping[str, pl.DataFrame] | None = None) -> Reading:

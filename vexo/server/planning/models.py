@@ -52,6 +52,8 @@ class Plan(models.Model):
     absent_path = models.CharField(max_length=300, blank=True, default="")
     """What becomes of the records in reach that no row is about (``core.planning.absent``); empty where the plan may
     delete none of them."""
+    pointed_path = models.CharField(max_length=300, blank=True, default="")
+    """What points to records that it deletes or renames (``planning.pointing``); empty where nothing was asked."""
     path = models.CharField(max_length=300)
     """The plan itself (``core.planning.frame``)."""
     questions_path = models.CharField(max_length=300)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import uuid
-from contextlib import ExitStack
 from dataclasses import replace
 from typing import Any
 
@@ -36,19 +35,17 @@ from ..trips.retries import until_unchanged
 from ..trips.sheets import newest_sheet
 from ..trips.status import refuse_while_sending
 from . import damage
-from .absent_plan import absent_plan
+from .absent_plan import AbsentPlan, absent_plan
 from .basis import Basis
 from .context import PlanContext
 from .figures import summary_of
 from .incremental import last_plan
 from .materials import Materials, ask, reading_for, those_of
 from .models import Plan
+from .pointing import by_where, may_go, pointing, renamed
 from .reach import reach_of
 from .replan import replan
 from .stored_plans import MadePlan, keep_plan
-
-_MOST_POINTED = 2_000
-"""Records to be deleted, above which those that point to them are not counted: it takes a question for each hundred."""
 
 
 def plan(lease: Lease) -> dict[str, Any]:
@@ -128,7 +125,8 @@ def _whole(basis: Basis, materials: Materials, client: Client | None, lease: Lea
     plan, questions = planned.plan, planned.questions
     absent = absent_plan(context, inputs, planned, materials)
     whole = records.filter(pl.col(IDENTIFIER).is_in(_deleted(plan).implode())) if absent is None else absent.deleted
-    deleted_path, pointing = _deletes(context, whole, client)
+    deleted_path = _kept_whole(context, whole)
+    pointed_path, deletes, renames = _pointed(context, plan, absent, materials, client)
     fresh = uuid.uuid4().hex
     damage_path, damaged = _damage(basis, materials, plan, fresh)
     if damage_path:
@@ -143,10 +141,17 @@ def _whole(basis: Basis, materials: Materials, client: Client | None, lease: Lea
         records_path=materials.records.path,
         damage_path=damage_path,
         deleted_path=deleted_path,
+        pointed_path=pointed_path,
         absent_path=absent.path if absent is not None else "",
         counts=materials.counts,
         summary=summary_of(
-            plan, basis, materials, pointed=pointing, damage=damaged, absent=absent.sum if absent is not None else None
+            plan,
+            basis,
+            materials,
+            pointed=deletes,
+            pointed_renames=renames,
+            damage=damaged,
+            absent=absent.sum if absent is not None else None,
         ),
     )
 
@@ -156,25 +161,33 @@ def _deleted(plan: pl.DataFrame) -> pl.Series:
     return plan.filter(pl.col(VERDICT) == Verdict.DELETE)[IDENTIFIER].drop_nulls()
 
 
-def _deletes(context: PlanContext, whole: pl.DataFrame, client: Client | None) -> tuple[str, dict[str, int]]:
-    """Where the records to be deleted are kept with all their fields, and how many others point to them."""
-    wanted = whole[IDENTIFIER]
-    if wanted.is_empty():
-        return "", {}
-    path = artifacts.write(whole, artifacts.named(context.trip.pk, "deleted", uuid.uuid4().hex))
-    pointing: dict[str, int] = {}
-    if len(wanted) > _MOST_POINTED:
-        return path, pointing
-    with ExitStack() as stack:
-        asked = client or stack.enter_context(client_of(context.trip.application))
-        for other in context.catalogue.types:
-            for field in other.fields:
-                if field.target != context.record_type.name:
-                    continue
-                pointed = asked.read_by_keys(other, [field.name], [field.name], wanted.alias(field.name).to_frame())
-                if len(pointed):
-                    pointing[f"{other.plural}, {field.label}"] = len(pointed)
-    return path, pointing
+def _kept_whole(context: PlanContext, records: pl.DataFrame) -> str:
+    """Where the records to be deleted are kept with all their fields; empty for none."""
+    if records.is_empty():
+        return ""
+    return artifacts.write(records, artifacts.named(context.trip.pk, "deleted", uuid.uuid4().hex))
+
+
+def _pointed(
+    context: PlanContext,
+    plan: pl.DataFrame,
+    absent: AbsentPlan | None,
+    materials: Materials,
+    client: Client | None,
+) -> tuple[str, dict[str, int], dict[str, int]]:
+    """Where it is kept what points to records that are deleted or renamed, or may be; and how many do to those that are
+    deleted, and to those that are renamed. Without a client it is what the last plan was told."""
+    table = artifacts.read(absent.path) if absent is not None else None
+    candidates = pl.concat([may_go(context, plan, table), renamed(context, plan)]).unique(maintain_order=True)
+    path = materials.pointed_path
+    if client is not None and len(candidates):
+        told = pointing(context, candidates, client)
+        path = artifacts.write(told, artifacts.named(context.trip.pk, "pointed", uuid.uuid4().hex))
+    if not path or not artifacts.there(path):
+        return "", {}, {}
+    told = artifacts.read(path)
+    gone = _deleted(plan) if absent is None else absent.deleted[IDENTIFIER]
+    return path, by_where(told, gone), by_where(told, renamed(context, plan, decided=True))
 
 
 def _damage(basis: Basis, materials: Materials, plan: pl.DataFrame, fresh: str) -> tuple[str, list[Damage]]:

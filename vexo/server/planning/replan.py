@@ -151,6 +151,7 @@ def _replan(basis: Basis, last: LastPlan) -> MadePlan | None:
         values_path=values_path,
         records_path=plan.records_path,
         damage_path=damage_path,
+        pointed_path=plan.pointed_path,
         counts=plan.counts,
         summary=moved_summary(summary, states, before, after, basis, plan.counts, damaged),
     )

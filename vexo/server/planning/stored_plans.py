@@ -36,6 +36,7 @@ class MadePlan:
     damage_path: str = ""
     deleted_path: str = ""
     absent_path: str = ""
+    pointed_path: str = ""
 
 
 def keep_plan(basis: Basis, made_plan: MadePlan, lease: Lease) -> Plan | None:
@@ -70,6 +71,7 @@ def keep_plan(basis: Basis, made_plan: MadePlan, lease: Lease) -> Plan | None:
             records_path=made_plan.records_path,
             deleted_path=made_plan.deleted_path,
             absent_path=made_plan.absent_path,
+            pointed_path=made_plan.pointed_path,
             path=made_plan.path,
             questions_path=made_plan.questions_path,
             counts=made_plan.counts,

@@ -54,5 +54,5 @@ class RowsView(APIView):
             out = set(view.trip.row_filter.get("left_out", []))
             return Response(to_json(sheet_window(sheet.cells, names, sheet.rows, place, over, out)))
         context = PlanContext.of_plan(plan)
-        source = Source(plan.path, context.cells_path, came=sheet.cells)
+        source = Source(plan.path, context.cells_path, came=sheet.cells, pointed=plan.pointed_path)
         return Response(to_json(plan_window(context, source, wanted, place)))

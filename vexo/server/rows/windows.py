@@ -19,6 +19,7 @@ from vexo.core.writing.ledger import states_of
 from .. import artifacts
 from ..faults import words
 from ..planning.context import PlanContext
+from ..planning.pointing import pointed_words
 from ..trips.answers import options_for_fault, options_for_row
 from ..trips.facts.rows import Cell, Fault, Row, Window
 from ..trips.row_windows import MOST_ROWS
@@ -45,13 +46,14 @@ class Wanted:
 @dataclass(frozen=True)
 class Source:
     """Where rows come from: a plan's file, its cells, and the ledger page of the pass that sent it; the cells as they
-    ``came`` in the file, and as they are ``now``, where these may be others."""
+    ``came`` in the file, and as they are ``now``, where these may be others; and what points to records."""
 
     plan: str
     cells: str
     page: str = ""
     came: str = ""
     now: str = ""
+    pointed: str = ""
 
 
 @lru_cache(maxsize=16)
@@ -180,7 +182,15 @@ def plan_window(context: PlanContext, source: Source, wanted: Wanted, place: tup
             strict=True,
         )
     ]
-    return Window(total, offset, rows)
+    return Window(total, offset, _with_pointed(rows, source))
+
+
+def _with_pointed(rows: list[Row], source: Source) -> list[Row]:
+    """The rows with how many others point to their records."""
+    said = pointed_words(source.pointed)
+    if not said:
+        return rows
+    return [replace(row, pointed=said.get(row.identifier or "", [])) for row in rows]
 
 
 def _row(context: PlanContext, line: dict[str, Any], row: int, row_id: int, verdict: str, cells: list[Cell]) -> Row:

@@ -253,6 +253,7 @@ def _detail(view: PartView, status: TripStatus) -> dict[str, Any]:
         "open": status.open,
         "absent": absent_figures(summary),
         "pointed": summary.pointed if summary else {},
+        "pointed_renames": summary.pointed_renames if summary else {},
     }
 
 
@@ -286,6 +287,7 @@ _NO_DETAIL: dict[str, Any] = {
     "open": [],
     "absent": None,
     "pointed": {},
+    "pointed_renames": {},
 }
 
 

@@ -1065,21 +1065,23 @@ export interface components {
         };
         /** @description Such records with why, in words. */
         AbsentGroup: {
-            verdict: components["schemas"]["Verdict553Enum"];
+            verdict: components["schemas"]["AbsentVerdictEnum"];
             reason: components["schemas"]["ReasonEnum"];
             count: number;
             says: string;
         };
         /**
          * @description A record that no row is about: its ID, and its key as people know it, field by field. Where such may be deleted:
-         *     the number by which it is answered about, what becomes of it, and why it is not simply deleted.
+         *     the number by which it is answered about, what becomes of it, why it is not simply deleted, and how many others
+         *     point to it.
          */
         AbsentRecord: {
             identifier: string;
             key: string[];
             row_id: number | null;
-            verdict: (components["schemas"]["Verdict553Enum"] | components["schemas"]["NullEnum"]) | null;
+            verdict: (components["schemas"]["AbsentVerdictEnum"] | components["schemas"]["NullEnum"]) | null;
             says: string;
+            pointed: string[];
         };
         /**
          * @description Records in reach that no row of the sheet is about.
@@ -1108,6 +1110,13 @@ export interface components {
             kept: number;
             groups: components["schemas"]["FaultGroup"][];
         };
+        /**
+         * @description * `delete` - DELETE
+         *     * `held` - HELD
+         *     * `kept` - KEPT
+         * @enum {string}
+         */
+        AbsentVerdictEnum: "delete" | "held" | "kept";
         /**
          * @description * `write` - WRITE
          *     * `held` - HELD
@@ -1692,6 +1701,9 @@ export interface components {
          *     * `column-asked` - column-asked
          *     * `both-changed` - both-changed
          *     * `key-edited` - key-edited
+         *     * `duplicate-row` - duplicate-row
+         *     * `key-circle` - key-circle
+         *     * `duplicate` - duplicate
          *     * `emptied-many` - emptied-many
          *     * `check-differs` - check-differs
          *     * `damaged` - damaged
@@ -1711,7 +1723,7 @@ export interface components {
          *     * `undone-with-group` - undone-with-group
          * @enum {string}
          */
-        FaultCodeEnum: "set-aside" | "left-out" | "not-meant" | "exists" | "other-part" | "outside-reach" | "key-blank" | "key-unread" | "letter-for-figure" | "decimal-comma" | "not-a-number" | "too-large" | "too-fine" | "not-yes-or-no" | "not-a-date" | "not-a-moment" | "not-a-choice" | "too-long" | "unknown-mark" | "names-none" | "names-several" | "not-read" | "lost-character" | "not-in-list" | "no-number-form" | "no-arithmetic" | "no-date-form" | "no-phone" | "look-up-none" | "look-up-several" | "required-empty" | "required-new" | "required-column" | "finds-several" | "unknown-identifier" | "not-found" | "unclear" | "near-key" | "several" | "like-record" | "like-row" | "copied" | "may-be-in" | "gone" | "renamed" | "swapped" | "identifier-differs" | "identifier-without-key" | "deleted-before" | "changed-since" | "key-asked" | "column-asked" | "both-changed" | "key-edited" | "emptied-many" | "check-differs" | "damaged" | "twin" | "shared" | "other-counts" | "emptied" | "refused" | "changed-meanwhile" | "gone-meanwhile" | "made-meanwhile" | "batch-too-large" | "no-answer" | "found-otherwise" | "changed-in-between" | "given-up" | "undone-with-group";
+        FaultCodeEnum: "set-aside" | "left-out" | "not-meant" | "exists" | "other-part" | "outside-reach" | "key-blank" | "key-unread" | "letter-for-figure" | "decimal-comma" | "not-a-number" | "too-large" | "too-fine" | "not-yes-or-no" | "not-a-date" | "not-a-moment" | "not-a-choice" | "too-long" | "unknown-mark" | "names-none" | "names-several" | "not-read" | "lost-character" | "not-in-list" | "no-number-form" | "no-arithmetic" | "no-date-form" | "no-phone" | "look-up-none" | "look-up-several" | "required-empty" | "required-new" | "required-column" | "finds-several" | "unknown-identifier" | "not-found" | "unclear" | "near-key" | "several" | "like-record" | "like-row" | "copied" | "may-be-in" | "gone" | "renamed" | "swapped" | "identifier-differs" | "identifier-without-key" | "deleted-before" | "changed-since" | "key-asked" | "column-asked" | "both-changed" | "key-edited" | "duplicate-row" | "key-circle" | "duplicate" | "emptied-many" | "check-differs" | "damaged" | "twin" | "shared" | "other-counts" | "emptied" | "refused" | "changed-meanwhile" | "gone-meanwhile" | "made-meanwhile" | "batch-too-large" | "no-answer" | "found-otherwise" | "changed-in-between" | "given-up" | "undone-with-group";
         /** @description Rows with one fault: how many, the row number of the first, the words, and the answers for all of them. */
         FaultGroup: {
             state: components["schemas"]["RowStateEnum"];
@@ -2653,14 +2665,15 @@ export interface components {
         /**
          * @description A row of a sheet, by its number in the sheet (``row``) and in the trip (``row_id``). Without a plan it has cells
          *     only. ``reason`` is the sentence of its first fault; ``refused_with`` the application's own code for a refusal;
-         *     ``answers`` are those that are for the row as a whole.
+         *     ``answers`` are those that are for the row as a whole; ``pointed`` tells how many others point to its record, where
+         *     it is or may be deleted or renamed.
          */
         Row: {
             row: number;
             row_id: number;
             cells: components["schemas"]["Cell"][];
             state: (components["schemas"]["RowStateEnum"] | components["schemas"]["NullEnum"]) | null;
-            verdict: (components["schemas"]["RowVerdictEnum"] | components["schemas"]["NullEnum"]) | null;
+            verdict: (components["schemas"]["VerdictEnum"] | components["schemas"]["NullEnum"]) | null;
             reason: string | null;
             refused_with: string | null;
             faults: components["schemas"]["Fault"][];
@@ -2668,6 +2681,7 @@ export interface components {
             warnings: string[];
             identifier: string | null;
             left_out: boolean;
+            pointed: string[];
         };
         /** @description Which rows are carried: ``condition`` on the sheet's columns, and how many are left out by hand. */
         RowFilter: {
@@ -2691,17 +2705,6 @@ export interface components {
          * @enum {string}
          */
         RowStateEnum: "create" | "update" | "same" | "delete" | "held" | "rejected" | "aside" | "created" | "updated" | "deleted" | "refused" | "unclear" | "waiting";
-        /**
-         * @description * `create` - CREATE
-         *     * `update` - UPDATE
-         *     * `same` - SAME
-         *     * `delete` - DELETE
-         *     * `held` - HELD
-         *     * `rejected` - REJECTED
-         *     * `aside` - ASIDE
-         * @enum {string}
-         */
-        RowVerdictEnum: "create" | "update" | "same" | "delete" | "held" | "rejected" | "aside";
         /**
          * @description A selection in figures: sums of its number fields as texts with all their digits, null where they come only with
          *     the sheet; and who has some of its records out already, null where there are too many to look.
@@ -2984,8 +2987,8 @@ export interface components {
          * @description A trip for its own page. ``sent_by``: number of the pass that sent the newest plan; ``reasons``: what stops
          *     rows of the newest plan; ``outcomes``: rows of the last pass that are not in, or were taken with a warning;
          *     ``examples``: field → a value of it in the application; ``open``: all that waits for a person; ``absent``: what
-         *     becomes of records in reach that the sheet does not have, where such may be deleted; ``pointed``: how many other
-         *     records point to those that are to be deleted, by where.
+         *     becomes of records in reach that the sheet does not have, where such may be deleted; ``pointed`` (and
+         *     ``pointed_renames``): how many other records point to those that are to be deleted (renamed), by where.
          */
         TripDetail: {
             id: number;
@@ -3044,6 +3047,9 @@ export interface components {
             open: components["schemas"]["OpenItem"][];
             absent: components["schemas"]["AbsentFigures"] | null;
             pointed: {
+                [key: string]: number;
+            };
+            pointed_renames: {
                 [key: string]: number;
             };
         };
@@ -3120,12 +3126,16 @@ export interface components {
          */
         ValuesTreatmentDoEnum: "values";
         /**
-         * @description * `delete` - DELETE
+         * @description * `create` - CREATE
+         *     * `update` - UPDATE
+         *     * `same` - SAME
+         *     * `delete` - DELETE
          *     * `held` - HELD
-         *     * `kept` - KEPT
+         *     * `rejected` - REJECTED
+         *     * `aside` - ASIDE
          * @enum {string}
          */
-        Verdict553Enum: "delete" | "held" | "kept";
+        VerdictEnum: "create" | "update" | "same" | "delete" | "held" | "rejected" | "aside";
         /** @description A file that waits at File: what was found in it, where it may belong, or why it cannot be read. */
         Waiting: {
             readonly id: number;

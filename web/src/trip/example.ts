@@ -136,6 +136,7 @@ export const trip = (values: Partial<TripDetail> = {}): TripDetail => ({
   open: [],
   absent: null,
   pointed: {},
+  pointed_renames: {},
   reasons: [
     {
       state: "held",

@@ -67,13 +67,15 @@ class MeasuredKeys:
 @dataclass(frozen=True, slots=True)
 class AbsentRecord:
     """A record that no row is about: its ID, and its key as people know it, field by field. Where such may be deleted:
-    the number by which it is answered about, what becomes of it, and why it is not simply deleted."""
+    the number by which it is answered about, what becomes of it, why it is not simply deleted, and how many others
+    point to it."""
 
     identifier: str
     key: list[str]
     row_id: int | None = None
     verdict: AbsentVerdict | None = None
     says: str = ""
+    pointed: list[str] = field(default_factory=list)
 
 
 @dataclass(frozen=True, slots=True)

@@ -65,8 +65,8 @@ class TripDetail(TripSummary):
     """A trip for its own page. ``sent_by``: number of the pass that sent the newest plan; ``reasons``: what stops
     rows of the newest plan; ``outcomes``: rows of the last pass that are not in, or were taken with a warning;
     ``examples``: field → a value of it in the application; ``open``: all that waits for a person; ``absent``: what
-    becomes of records in reach that the sheet does not have, where such may be deleted; ``pointed``: how many other
-    records point to those that are to be deleted, by where."""
+    becomes of records in reach that the sheet does not have, where such may be deleted; ``pointed`` (and
+    ``pointed_renames``): how many other records point to those that are to be deleted (renamed), by where."""
 
     plan: Plan | None
     sent_by: int | None
@@ -91,6 +91,7 @@ class TripDetail(TripSummary):
     open: list[OpenItem]
     absent: AbsentFigures | None
     pointed: dict[str, int]
+    pointed_renames: dict[str, int]
 
 
 @dataclass(frozen=True, slots=True)

@@ -135,10 +135,10 @@ class AbsentFigures:
 @dataclass(frozen=True, slots=True)
 class PlanSummary:
     """A plan in figures. ``elsewhere``: rows that stay the same, and whose record the application changed since;
-    ``pointed``: records that point to those to be deleted, by where; ``keys_not_read``: how many records the type has,
-    where that is too many to read all their keys; ``weak``: a record that is changed or deleted has no version;
-    ``most_atomic``: rows that it takes all or nothing at most; ``absent``: what becomes of records without a row, where
-    the plan may delete such."""
+    ``pointed`` (and ``pointed_renames``): records that point to those to be deleted (renamed), by where;
+    ``keys_not_read``: how many records the type has, where that is too many to read all their keys; ``weak``: a record
+    that is changed or deleted has no version; ``most_atomic``: rows that it takes all or nothing at most; ``absent``:
+    what becomes of records without a row, where the plan may delete such."""
 
     rows: int
     blank_rows: int
@@ -158,6 +158,7 @@ class PlanSummary:
     keys_not_read: int
     guards: list[SetGuard] = field(default_factory=list)
     absent: AbsentSum | None = None
+    pointed_renames: dict[str, int] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)

@@ -77,7 +77,8 @@ class Cell:
 class Row:
     """A row of a sheet, by its number in the sheet (``row``) and in the trip (``row_id``). Without a plan it has cells
     only. ``reason`` is the sentence of its first fault; ``refused_with`` the application's own code for a refusal;
-    ``answers`` are those that are for the row as a whole."""
+    ``answers`` are those that are for the row as a whole; ``pointed`` tells how many others point to its record, where
+    it is or may be deleted or renamed."""
 
     row: int
     row_id: int
@@ -91,6 +92,7 @@ class Row:
     warnings: list[str] = field(default_factory=list)
     identifier: str | None = None
     left_out: bool = False
+    pointed: list[str] = field(default_factory=list)
 
 
 @dataclass(frozen=True, slots=True)

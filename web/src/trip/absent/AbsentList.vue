@@ -56,6 +56,7 @@ const answerAll = ({ answer }: Answer): void => {
             ><VerdictSign :verdict="SIGN[record.verdict]" />&nbsp;{{ WORD[record.verdict] }}
             <span class="soft">{{ record.says }}</span></template
           >
+          <span v-if="record.pointed.length" class="block text-held">{{ record.pointed.join("; ") }} point to it</span>
         </td>
         <td v-if="figures.held">
           <div v-if="mayPrepare && record.verdict === 'held' && record.row_id != null" class="flex gap-1.5">

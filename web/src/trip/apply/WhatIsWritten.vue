@@ -14,7 +14,13 @@ const written = computed(() =>
     .map((verdict) => ({ verdict, rows: verdicts.value[verdict] ?? 0 }))
     .filter((v) => v.rows),
 );
-const pointed = computed(() => Object.entries(trip.value.pointed));
+const pointed = computed(() => [
+  ...Object.entries(trip.value.pointed).map(([where, rows]) => ({ says: `point to records that go: ${where}`, rows })),
+  ...Object.entries(trip.value.pointed_renames).map(([where, rows]) => ({
+    says: `point to records that are renamed: ${where}`,
+    rows,
+  })),
+]);
 const columns = computed(() => trip.value.columns.filter((c) => c.changed));
 </script>
 
@@ -31,10 +37,10 @@ const columns = computed(() => trip.value.columns.filter((c) => c.changed));
         <td>delete, not in the sheet</td>
         <td class="mono text-right font-bold">{{ count(trip.absent.delete) }}</td>
       </tr>
-      <tr v-for="[where, number] in pointed" :key="where">
+      <tr v-for="one in pointed" :key="one.says">
         <td />
-        <td>point to records that go: {{ where }}</td>
-        <td class="mono text-right text-held">{{ count(number) }}</td>
+        <td>{{ one.says }}</td>
+        <td class="mono text-right text-held">{{ count(one.rows) }}</td>
       </tr>
       <tr v-for="c in columns" :key="c.column">
         <td />

@@ -138,6 +138,9 @@ useKeys("This row", [
       <ul v-if="further.length" class="grid gap-0.5 text-small" data-testid="further">
         <li v-for="fault in further" :key="fault.code + fault.field" class="soft">Also: {{ fault.says }}</li>
       </ul>
+      <p v-if="row.pointed.length" class="text-small font-semibold text-held" data-testid="pointed">
+        Point to this record: {{ row.pointed.join("; ") }}
+      </p>
       <p v-for="warning in row.warnings" :key="warning" class="rounded bg-held-tint px-2 py-1 text-held">
         The application warns: {{ warning }}
       </p>
