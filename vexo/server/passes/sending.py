@@ -144,10 +144,9 @@ class Sender:
         return True
 
     def _guarded(self, write: Write) -> bool:
-        """Whether the application itself refuses the write where someone was faster. A create that may be in already
-        is settled otherwise."""
+        """Whether the application itself refuses the write where someone was faster."""
         if write.verdict == Verdict.CREATE:
-            return write.resent or is_declared(self.rules.key, self.type)
+            return is_declared(self.rules.key, self.type)
         return self.rules.versions and write.version is not None
 
     def take(self, batch: Batch, writes: Sequence[Write], answers: Sequence[WriteResult]) -> None:

@@ -5,8 +5,11 @@ from __future__ import annotations
 import time
 from collections.abc import Sequence
 
+from vexo.core.keys.record_keys import is_declared
+from vexo.core.planning.verdicts import Verdict
 from vexo.core.writing import Write, WriteResult, strategy_of
 from vexo.core.writing.batches import Item
+from vexo.core.writing.strategies import holds
 
 from ..applications.models import Application
 from .models import Batch
@@ -26,10 +29,21 @@ class Settler:
         Raises:
             NoAnswer: where it was asked again and there was no answer again.
         """
-        if batch.first_sent and self.repeatable and self.application.repeats and not batch.rejected:
+        asks = batch.first_sent and self.repeatable and self.application.repeats and not batch.rejected
+        if asks and not self._made_by_others(writes):
             self._ask_again(batch, writes)
         else:
             self._read(batch, writes)
+
+    def _made_by_others(self, writes: Sequence[Write]) -> bool:
+        """Whether a record with the key of a new one, of which the application promises nothing, is there with other
+        values than were sent: asked again, ours could be made beside it."""
+        rules = self.sender.rules
+        if is_declared(rules.key, rules.record_type):
+            return False
+        creates = {write.at: write for write in writes if write.verdict == Verdict.CREATE}
+        there = self.sender.reader.made_with_key(list(creates.values())) if creates else {}
+        return any(not holds(record, creates[at].values) for at, record in there.items())
 
     def _ask_again(self, batch: Batch, writes: Sequence[Write]) -> None:
         """The very same requests with their numbers: done once, answered again."""
