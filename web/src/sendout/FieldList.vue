@@ -5,7 +5,7 @@ import { computed, nextTick, ref } from "vue";
 import type { RecordType } from "@/api/client";
 import { count } from "@/parts/format";
 
-import { noteOf, type Offered } from "./fields";
+import { noteOf, type Offered } from "@/conditions/fields";
 
 const props = defineProps<{ type: RecordType; fixed: Set<string>; fields: readonly Offered[] }>();
 const chosen = defineModel<string[]>({ required: true });

@@ -2,7 +2,7 @@
 /** In which order the records come: several fields, each turned round by its sign. */
 import SearchPart from "@/ui/SearchPart.vue";
 
-import type { Offered } from "./fields";
+import type { Offered } from "@/conditions/fields";
 
 defineProps<{ fields: readonly Offered[]; usual: string }>();
 const order = defineModel<string[]>({ required: true });

@@ -2,7 +2,7 @@
 /** The first rows of the sheet as it will be; records are picked by their ticks. */
 import type { Schemas } from "@/api/client";
 
-import { noteOf, type Offered } from "./fields";
+import { noteOf, type Offered } from "@/conditions/fields";
 
 const props = defineProps<{
   preview: Schemas["Preview"];

@@ -14,8 +14,8 @@ import { useDoing } from "@/ui/doing";
 import SearchPart from "@/ui/SearchPart.vue";
 
 import { awaited } from "./awaited";
-import ClausePart from "./ClausePart.vue";
-import { asGroup, isGroup, type Part } from "./conditions";
+import ClausePart from "@/conditions/ClausePart.vue";
+import { asGroup, isGroup, type Part } from "@/conditions/conditions";
 import { useSendOut } from "./document";
 import FieldList from "./FieldList.vue";
 import KeepRoute from "./KeepRoute.vue";

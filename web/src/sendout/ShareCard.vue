@@ -7,7 +7,7 @@ import { api, data, type Schemas } from "@/api/client";
 import { count, many } from "@/parts/format";
 import SearchPart from "@/ui/SearchPart.vue";
 
-import type { Offered } from "./fields";
+import type { Offered } from "@/conditions/fields";
 
 const props = defineProps<{ application: string; recordType: string; fields: readonly Offered[] }>();
 const share = defineModel<Schemas["Share"] | null | undefined>({ required: true });

@@ -6,7 +6,7 @@ import type { Document, RecordType, Schemas } from "@/api/client";
 import { count, many, when } from "@/parts/format";
 import SidePanel from "@/ui/SidePanel.vue";
 
-import type { Offered } from "./fields";
+import type { Offered } from "@/conditions/fields";
 import PickedCard from "./PickedCard.vue";
 import ShareCard from "./ShareCard.vue";
 

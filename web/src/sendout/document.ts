@@ -1,16 +1,11 @@
 /** All that is said of what goes out, and its condition in both forms. */
-import { useDebounceFn } from "@vueuse/core";
-import { computed, type InjectionKey, provide, reactive, type Ref, ref, watch } from "vue";
+import { computed, reactive, ref, toRef, watch } from "vue";
 
-import { api, data, type Document, Problem, type RecordType } from "@/api/client";
+import type { Document, RecordType } from "@/api/client";
 import { useApplications, useCatalogue } from "@/api/queries";
 
-import { finished, type Part, partOf } from "./conditions";
-import { offered } from "./fields";
-
-const PAUSE = 250;
-/** How many entered values it is being found out of what they mean: the condition may still become another one. */
-export const LOOKED_FOR: InjectionKey<Ref<number>> = Symbol("values looked for");
+import { offered } from "@/conditions/fields";
+import { useCondition } from "@/conditions/useCondition";
 
 function empty(recordType = ""): Document & Required<Pick<Document, "chosen" | "order" | "condition">> {
   return {
@@ -40,8 +35,6 @@ export function useSendOut() {
   const { data: applications } = useApplications();
   const application = ref("");
   const said = reactive(empty());
-  const clauses = ref<Part | null>(null);
-  const slip = ref("");
   watch(
     applications,
     (found) => {
@@ -67,77 +60,21 @@ export function useSendOut() {
       taken = "";
       return;
     }
-    forgetAsked();
     Object.assign(said, { ...empty(now.name), format: said.format, chosen: firstFields(now) });
-    clauses.value = null;
+    begun();
   });
 
-  let turn = 0;
-  const unsettled = ref(false);
-  const lookedFor = ref(0);
-  provide(LOOKED_FOR, lookedFor);
-  /** The sentence and the text of the condition do not say the same yet, or not what they will. */
-  const asking = computed(() => unsettled.value || lookedFor.value > 0);
-  /** Something new is said: what was asked before is not waited for any more. */
-  function begin(): number {
-    unsettled.value = true;
-    return ++turn;
-  }
-  function forgetAsked(): void {
-    turn++;
-    unsettled.value = false;
-    slip.value = "";
-  }
-  async function ask(body: { text?: string; clauses?: Record<string, unknown> | null }): Promise<void> {
-    const mine = begin();
-    try {
-      const params = { path: { name: application.value } };
-      const asked = { record_type: said.record_type, ...body };
-      const told = await data(api.POST("/api/applications/{name}/condition", { params, body: asked }));
-      if (mine !== turn) return;
-      slip.value = "";
-      if (body.text === undefined) said.condition = told.text;
-      else clauses.value = partOf(told.clauses);
-    } catch (error) {
-      if (mine === turn) slip.value = error instanceof Problem ? error.message : String(error);
-    }
-    if (mine === turn) unsettled.value = false;
-  }
-  const askText = useDebounceFn((text: string, due: number) => (due === turn ? ask({ text }) : undefined), PAUSE);
-  const askClauses = useDebounceFn((part: Part | null, due: number) => {
-    if (due !== turn) return undefined;
-    const whole = part ? finished(part) : null;
-    if (!whole) {
-      forgetAsked();
-      said.condition = "";
-      return undefined;
-    }
-    return ask({ clauses: { ...whole } });
-  }, PAUSE);
-  /** The condition as its text. */
-  const text = computed({
-    get: () => said.condition,
-    set: (now) => {
-      said.condition = now;
-      void askText(now, begin());
-    },
-  });
-  /** The condition as a sentence. */
-  const sentence = computed({
-    get: () => clauses.value,
-    set: (now) => {
-      clauses.value = now;
-      void askClauses(now, begin());
-    },
+  const { text, sentence, slip, asking, begun } = useCondition({
+    application,
+    recordType: () => said.record_type,
+    condition: toRef(said, "condition"),
   });
   /** Take a whole document over, such as a route's. */
   function take(document: Document, place: string): void {
     taken = document.record_type === said.record_type && place === application.value ? "" : document.record_type;
-    forgetAsked();
     application.value = place;
     Object.assign(said, { ...empty(document.record_type), ...document });
-    clauses.value = null;
-    if (said.condition) void ask({ text: said.condition });
+    begun();
   }
   return { application, applications, types, type, fields, byName, fixed, said, text, sentence, slip, asking, take };
 }

@@ -7,11 +7,12 @@ import { api, data, type Field, queryClient, type RecordType } from "@/api/clien
 import { field as anyField } from "@/trip/example";
 import { lookedAt, withPart } from "@/api/part";
 
-import ClausePart from "./ClausePart.vue";
-import { asGroup, finished, type Group, type Part, partOf, usual, whole } from "./conditions";
+import ClausePart from "@/conditions/ClausePart.vue";
+import { asGroup, finished, type Group, type Part, partOf, usual, whole } from "@/conditions/conditions";
 import FieldList from "./FieldList.vue";
-import { LOOKED_FOR, useSendOut } from "./document";
-import { noteOf, offered } from "./fields";
+import { LOOKED_FOR } from "@/conditions/useCondition";
+import { useSendOut } from "./document";
+import { noteOf, offered } from "@/conditions/fields";
 import OrderPart from "./OrderPart.vue";
 import { usePreview } from "./usePreview";
 

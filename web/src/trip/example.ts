@@ -164,6 +164,7 @@ export const heldRow: Row = {
   faults: [{ code: "both-changed", field: "daily_rate", says: "Also changed.", answers: FILE_OR_APPLICATION }],
   answers: [ASIDE],
   warnings: [],
+  pointed: [],
   cells: [
     cell({ text: "B-015" }),
     cell({ text: "40.50", action: "held", current: "41.00", proposed: "40.50", sent: "38.50" }),

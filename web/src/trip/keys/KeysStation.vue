@@ -69,6 +69,7 @@ watch(
   () => trip.value.reach,
   (now) => (reach.value = now),
 );
+const reaching = ref(false);
 const IGNORED = [
   { value: "capitals", says: "capitals: a-1 is A-1" },
   { value: "accents", says: "accents: e is é" },
@@ -112,7 +113,7 @@ const { start, busy } = useDoing(
           :options="OPERATIONS"
           :disabled="!mayPrepare"
         />
-        <ReachPart v-model="reach" :disabled="!mayPrepare" />
+        <ReachPart v-model="reach" v-model:unsettled="reaching" :disabled="!mayPrepare" />
         <span class="soft">{{ MEANS[operation] }}</span>
       </div>
       <KeyTable
@@ -168,7 +169,7 @@ const { start, busy } = useDoing(
           type="submit"
           class="go"
           :busy="busy"
-          :disabled="(!key && !unmatched) || !trip.rows || !mayPrepare || !!trip.job"
+          :disabled="reaching || (!key && !unmatched) || !trip.rows || !mayPrepare || !!trip.job"
           says="Matching…"
         >
           {{ unmatched ? "Review the rows" : changed ? "Match rows and review" : "Match rows again" }}

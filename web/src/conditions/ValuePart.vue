@@ -9,7 +9,7 @@ import { count } from "@/parts/format";
 import SearchPart from "@/ui/SearchPart.vue";
 
 import { type Clause, takesMany, takesNone } from "./conditions";
-import { LOOKED_FOR } from "./document";
+import { LOOKED_FOR } from "./useCondition";
 import type { Offered } from "./fields";
 
 const props = defineProps<{ clause: Clause; offered: Offered | undefined; application: string; recordType: string }>();
