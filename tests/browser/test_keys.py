@@ -5,6 +5,7 @@ from __future__ import annotations
 from selenium.webdriver.common.keys import Keys
 
 from tests.browser.case import BrowserCase
+from tests.browser.support import Browser
 from tests.support import wait_until
 
 
@@ -34,6 +35,19 @@ class KeysOfASheet(BrowserCase):
         browser.until(lambda: not browser.all("[data-testid=key-lists]"), "the other answer")
         self.assertEqual(self.trip(browser, "4")["sum"]["create"], 38)
 
+    def as_sentence(self, browser: Browser) -> None:
+        """The reach said part by part: the field, and of its values the one that begins so."""
+        browser.tab_to("button.part-add")
+        browser.keys(Keys.ENTER)
+        for label, text in (("Field of the condition", "harbour"), ("Value of Harbour", "GULLP")):
+            browser.tab_to(f"input[aria-label='{label}']")
+            browser.keys(text)
+            browser.until(
+                lambda text=text: any(text.lower() in e.text.lower() for e in browser.all("[role=option]")), text
+            )
+            browser.keys(Keys.ENTER)
+        browser.until(lambda: "640 of 3,866" in browser.text, "how many records that is")
+
     def test_then_a_key_put_together_capitals_and_the_reach_narrowed(self) -> None:
         browser = self.browser()
         browser.open("/trips/4/keys")
@@ -51,13 +65,21 @@ class KeysOfASheet(BrowserCase):
         browser.find("button[aria-label^='Records that may be touched']").send_keys(Keys.ENTER)
         browser.until(lambda: browser.all("[role=option]"), "the reaches")
         browser.keys(Keys.END, Keys.ENTER)
+        self.as_sentence(browser)
+        browser.find("button.chip[aria-pressed]").send_keys(Keys.ENTER)
         browser.tab_to("input[aria-label^='Condition of the records']")
+        self.assertEqual(
+            browser.find("input[aria-label^='Condition']").get_attribute("value"), "harbour in ('GULLPOINT')"
+        )
+        browser.keys(Keys.CONTROL, "a")
         browser.keys("harbour eq 'GULLPOIN")
-        browser.click("Match rows and review")
         browser.see("The condition has a slip")
+        self.assertFalse(browser.named("Match rows and review").is_enabled(), "a slip is no reach")
         browser.tab_to("input[aria-label^='Condition of the records']")
         browser.keys(Keys.END, "T'")
-        browser.click("Match rows and review")
+        browser.until(lambda: browser.named("Match rows and review").is_enabled(), "the condition")
+        browser.tab_to("form.main button[type=submit]")
+        browser.keys(Keys.ENTER)
         browser.see("outside the reach of the trip")
         told = self.trip(browser, "4")
         self.assertEqual((told["reach"], told["ignores"]), ("harbour eq 'GULLPOINT'", ["capitals"]))

@@ -47,5 +47,5 @@ def load(address: str) -> None:
         load_season_rates(practice)
         load_winter_tariff(live)
         load_measuring_weekend(practice)
-        load_new_tariff(practice)
         load_boat_show(practice)
+        load_new_tariff(practice)
