@@ -66,7 +66,7 @@ class Case:
         return plan_absent(inputs, self.planned.plan, self.planned.pointed, in_reach, fields, self.parts_out)
 
     def of(self, verdict: AbsentVerdict) -> set[str]:
-        return set(self.absent.filter(pl.col("verdict") == verdict)["@id"])
+        return set(self.absent.filter(pl.col("@becomes") == verdict)["@id"])
 
 
 class Absent(unittest.TestCase):
@@ -103,7 +103,7 @@ class Absent(unittest.TestCase):
         case = Case([("AB-1", "n")], [("AB-1", True, "sent", False)], True)
         self.assertEqual(verdicts(case.planned.plan), ["same"])
         near = Case([("ab1", "n")], [("AB-1", True, "sent", False)], True)
-        self.assertEqual((verdicts(near.planned.plan), near.absent["reason"].to_list()), (["held"], ["pointed"]))
+        self.assertEqual((verdicts(near.planned.plan), near.absent["@reason"].to_list()), (["held"], ["pointed"]))
 
     def test_without_a_row_nothing_is_a_question_and_all_may_go(self) -> None:
         case = Case([("ZZ-9", "n")], [("AB-1", True, "sent", False), ("CD-2", False, "sent", False)], True)

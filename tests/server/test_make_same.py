@@ -37,7 +37,7 @@ class SameCase(LaneCase):
     def absent(self, trip: Trip) -> dict[str, tuple[str, str | None]]:
         """Record ID → what becomes of each record that the sheet does not have, and why."""
         lines = artifacts.read(self.newest(trip).absent_path)
-        return {one["@id"]: (one["verdict"], one["reason"]) for one in lines.iter_rows(named=True)}
+        return {one["@id"]: (one["@becomes"], one["@reason"]) for one in lines.iter_rows(named=True)}
 
     def sums(self, trip: Trip) -> tuple[int, int, int]:
         """To delete, held and kept, once page and command are seen to say the same."""
@@ -161,6 +161,24 @@ class Foreign(SameCase):
         self.assertEqual(absent_records(PartView.of(trip)).count, size)
 
 
+class People(SameCase):
+    """A type whose identifier people choose, and whose fields have names that tables of ours have too."""
+
+    def test_its_records_can_be_made_the_same(self) -> None:
+        there = register().get("Harbours")["value"]
+        lines = [f"{one['code']},{one['name']}" for one in there[1:]]
+        content = "\n".join(["code,name", *lines, f"X{self.begin},New"])
+        trip = self.bring(content, record_type="Harbour", operation="make-same", key=["code"])
+        self.assertEqual(self.sums(trip), (0, 1, 0))
+        self.answer(trip, "delete")
+        self.answer(trip, "go on", "makes-same")
+        done = self.apply(trip)
+        self.assertEqual((done.totals["created"], done.absent["refused"]), (1, 1), "its berths keep the harbour")
+        told = self.vexo.run("--as", "ada", "outcome", str(trip.pk)).stdout
+        self.assertIn("Not in the sheet: 1 refused", told)
+        self.assertEqual(len(register().get("Harbours")["value"]), len(there) + 1)
+
+
 class SentOut(SameCase):
     """A sheet that went out from here: what was taken out of it goes, where it is still as it went out."""
 
@@ -182,6 +200,11 @@ class SentOut(SameCase):
         there = register().get("Berths", **{"$filter": "harbour eq 'TERNISLAND' and startswith(berth_no,'K-')"})
         ids = {one["id"] for one in there["value"]}
         self.assertIn(second["id"], ids)
+        target = self.text("", "gone.csv")
+        self.vexo.run("--as", "ada", "outcome", str(trip.pk), "--absent", str(target))
+        lines = target.read_text(encoding="utf-8-sig").splitlines()
+        self.assertEqual(len(lines), 3)
+        self.assertIn("TERNISLAND", lines[1], "each with all that it held")
         kept = artifacts.read(done.rows_file)
         self.assertIn("whole.notes", kept.columns, "the whole record is kept before it goes")
 

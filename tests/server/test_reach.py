@@ -12,13 +12,14 @@ from tests.support import register, template
 template()
 
 from vexo.core.conditions import ConditionError  # noqa: E402
-from vexo.core.documents import BringIn  # noqa: E402
+from vexo.core.documents import BringIn, SendOut  # noqa: E402
 from vexo.server.errors import PlainError  # noqa: E402
 from vexo.server.jobs.worker import run_inline  # noqa: E402
 from vexo.server.planning.absent_records import absent_records  # noqa: E402
 from vexo.server.planning.measured_keys import measured_keys, start_measuring  # noqa: E402
 from vexo.server.routes.models import Route  # noqa: E402
 from vexo.server.routes.saved_routes import Wanted, fit_of, keep_route  # noqa: E402
+from vexo.server.sendout.selection import begin  # noqa: E402
 from vexo.server.trips.models import Trip  # noqa: E402
 from vexo.server.trips.part_view import PartView  # noqa: E402
 
@@ -198,6 +199,15 @@ class Reached(LaneCase):
                 self.assertEqual((trip.reach, trip.ignores), kept)
                 codes = ["outside-reach"] if kept[0] == reach else []
                 self.assertEqual(self.codes(trip), [[], codes])
+
+    def test_what_goes_out_on_a_route_comes_back_within_its_reach(self) -> None:
+        where = "harbour eq 'TERNISLAND' and startswith(berth_no,'K-')"
+        reach = f"{where} and status eq 'free'"
+        bringing = BringIn("Berth", {}, key=("harbour", "berth_no"), ignores=("capitals",), reach=reach)
+        sending = SendOut("Berth", ("notes", "status"), where)
+        route = keep_route(self.person, Wanted("Free berths", self.practice, sending, bringing))
+        trip = begin(self.practice, sending, "ada", route=route)
+        self.assertEqual((trip.reach, trip.ignores), (reach, ["capitals"]))
 
     def test_a_route_brings_it_and_a_word_now_counts_more(self) -> None:
         self.make(("01", "a"), ("02", "b"))

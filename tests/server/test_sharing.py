@@ -17,6 +17,7 @@ template()
 
 from vexo.core.documents import SendOut, Share  # noqa: E402
 from vexo.core.planning.verdicts import RowState  # noqa: E402
+from vexo.server import artifacts  # noqa: E402
 from vexo.server.data_folder import absolute  # noqa: E402
 from vexo.server.errors import PlainError  # noqa: E402
 from vexo.server.jobs.worker import enqueue, run_inline  # noqa: E402
@@ -278,3 +279,28 @@ class Sharing(ServiceCase):
             self.assertFalse(trip.sheets.exists())
         with self.assertRaises(PlainError):
             part_named(trip, "1")
+
+    def test_while_parts_are_out_nothing_that_a_sheet_lacks_goes_and_never_another_parts(self) -> None:
+        trip = self.share("F")
+        first, *others = FIVE
+        lacking = self.edited(self.path(trip, first), lambda sheet: sheet.delete_rows(2))
+        self.assertEqual(self.back(lacking, operation="make-same", reach="startswith(berth_no,'F-00')").error, "")
+        reasons = self.absent(trip, first)
+        self.assertEqual(set(reasons), {"parts-out"})
+        for label in others:
+            self.assertEqual(self.back(self.path(trip, label)).error, "")
+        for label in (first, others[0]):
+            found = self.seen(trip, label)
+            self.assertLess(plan_of(found).revision, found.trip.revision, "it no longer counts: all parts are back")
+        run_inline(enqueue("plan", "ada", self.seen(trip, others[0]), run_here=True, fresh=True))
+        run_inline(enqueue("plan", "ada", self.seen(trip, first), run_here=True, fresh=True))
+        reasons = self.absent(trip, first)
+        self.assertEqual(reasons.count(None), 1, "its own record that the sheet lacks")
+        self.assertEqual(set(reasons) - {None}, {"other-part"})
+        whole = self.absent(trip, others[0])
+        self.assertEqual(set(whole), {"other-part"}, "that part lacks nothing, and has no word about the others")
+
+    def absent(self, trip: Trip, label: str) -> list[str | None]:
+        """Why each record stays that the newest sheet of a part does not have; null where it goes."""
+        found = self.seen(trip, label)
+        return list(artifacts.read(plan_of(found).absent_path)["@reason"])

@@ -107,15 +107,22 @@ def apply(
 @click.argument("trip", type=int)
 @click.option("--receipt", type=click.Path(path_type=Path, dir_okay=False), help="Write what became of each row.")
 @click.option("--rejects", type=click.Path(path_type=Path, dir_okay=False), help="Write the rows that are not in.")
+@click.option(
+    "--absent",
+    type=click.Path(path_type=Path, dir_okay=False),
+    help="Write what became of records that the sheet does not have.",
+)
 @json_option
 @ready
-def outcome(setting: Setting, trip: int, receipt: Path | None, rejects: Path | None, as_json: bool) -> None:
+def outcome(
+    setting: Setting, trip: int, receipt: Path | None, rejects: Path | None, absent: Path | None, as_json: bool
+) -> None:
     """Show what became of a trip's rows."""
-    from vexo.server.passes.receipts import write_receipt, write_rejects
+    from vexo.server.passes.receipts import write_absent_outcome, write_receipt, write_rejects
     from vexo.server.trips.sheets import downloaded
 
     view = find_view(trip)
-    for write, path in ((write_receipt, receipt), (write_rejects, rejects)):
+    for write, path in ((write_receipt, receipt), (write_rejects, rejects), (write_absent_outcome, absent)):
         if path:
             write(view, path)
             downloaded(view.trip, setting.person(), path.name)

@@ -39,16 +39,20 @@ from .verdicts import ABSENT_CODE, AbsentVerdict, AbsentWhy, Answer, Verdict
 
 FIRST_ABSENT = 2**31
 """Numbers from here on stand for records that no row is about, where a row's number is asked for."""
-REASON = "reason"
-DIGEST = "digest"
+BECOMES, REASON, SEEN = "@becomes", "@reason", "@seen"
+"""Beside a record's fields: what becomes of it (``AbsentVerdict``), why (``AbsentWhy``, null where it simply goes), and
+a digest of what is seen of it."""
+NUMBER = "@number"
+"""Its number, from ``FIRST_ABSENT`` on."""
 
 
 SCHEMA = {
+    NUMBER: pl.UInt32(),
     IDENTIFIER: pl.String(),
     VERSION: pl.String(),
-    VERDICT: pl.String(),
+    BECOMES: pl.String(),
     REASON: pl.String(),
-    DIGEST: pl.String(),
+    SEEN: pl.String(),
 }
 
 
@@ -119,24 +123,22 @@ def plan_absent(
         a line a record: ``SCHEMA``, then its fields as they are now.
     """
     absent = records.filter(~pl.col(IDENTIFIER).is_in(plan[IDENTIFIER].drop_nulls().implode()))
-    reason, digests = _reasons(absent, inputs, pointed, carried, parts_out), _digests(absent, inputs)
-    answer = beside(digests, _answers(inputs.decisions))["answer"]
-    asked = reason == AbsentWhy.NOT_SENT
-    lines = absent.with_columns(reason.alias(REASON), digests, answer.alias("answer"), asked.alias("asked"))
-    said = pl.col("asked") & pl.col("answer").is_not_null()
-    deletes = pl.col(REASON).is_null() | (said & (pl.col("answer") == Answer.DELETE))
-    open_ = (pl.col("asked") & ~said).fill_null(value=False)
-    verdict = (
-        pl.when(open_)
+    reason, seen = _reasons(absent, inputs, pointed, carried, parts_out), _digests(absent, inputs)
+    answer = beside(seen, _answers(inputs.decisions))["answer"]
+    asked = (reason == AbsentWhy.NOT_SENT).fill_null(value=False)
+    said = asked & answer.is_not_null()
+    goes = reason.is_null() | (said & (answer == Answer.DELETE).fill_null(value=False))
+    becomes = pl.select(
+        pl.when(asked & ~said)
         .then(pl.lit(AbsentVerdict.HELD))
-        .when(deletes.fill_null(value=False))
+        .when(goes)
         .then(pl.lit(AbsentVerdict.DELETE))
         .otherwise(pl.lit(AbsentVerdict.KEPT))
-    )
-    return lines.with_columns(
-        verdict.alias(VERDICT),
-        pl.when(said).then(pl.lit(AbsentWhy.ANSWERED)).otherwise(REASON).alias(REASON),
-    ).select(*SCHEMA, *[name for name in absent.columns if name not in SCHEMA])
+    ).to_series()
+    told = pl.select(pl.when(said).then(pl.lit(AbsentWhy.ANSWERED)).otherwise(reason)).to_series()
+    numbers = pl.int_range(FIRST_ABSENT, FIRST_ABSENT + len(absent), dtype=pl.UInt32, eager=True)
+    columns = [numbers.alias(NUMBER), becomes.alias(BECOMES), told.alias(REASON), seen]
+    return absent.with_columns(columns).select(*SCHEMA, *[name for name in absent.columns if name not in SCHEMA])
 
 
 def _reasons(
@@ -160,8 +162,8 @@ def _reasons(
 
 def _answers(decisions: pl.DataFrame) -> pl.DataFrame:
     """The newest answer to each question about such a record, by what was seen of it."""
-    given = decisions.filter(pl.col("code") == ABSENT_CODE).select(DIGEST, "answer")
-    newest = given.unique(DIGEST, keep="last", maintain_order=True)
+    given = decisions.filter(pl.col("code") == ABSENT_CODE).select(pl.col("digest").alias(SEEN), "answer")
+    newest = given.unique(SEEN, keep="last", maintain_order=True)
     return newest.filter(pl.col("answer").is_in([Answer.DELETE, Answer.KEEP]))
 
 
@@ -172,8 +174,8 @@ def _is_pointed(absent: pl.DataFrame, pointed: Pointed, record_type: RecordType)
         own = absent.select(normal_key(name, record_type.field(name)).alias(name) for name in names)
         met = own.join(new.unique(), on=list(names), how="semi", maintain_order="left")
         if len(met):
-            taken = own.join(met.unique().with_columns(pl.lit(value=True).alias("met")), on=list(names), how="left")
-            is_pointed = is_pointed | taken["met"].fill_null(value=False)
+            taken = own.join(met.unique().with_columns(pl.lit(value=True).alias("@met")), on=list(names), how="left")
+            is_pointed = is_pointed | taken["@met"].fill_null(value=False)
     return is_pointed
 
 
@@ -204,21 +206,26 @@ def _digests(absent: pl.DataFrame, inputs: Inputs) -> pl.Series:
         if field.name in absent.columns and not field.read_only:
             texts.append(to_text(field, absent[field.name]).fill_null("").alias(field.name))
     seen = pl.DataFrame(texts).select(pl.concat_str(pl.all(), separator="\x1f")).to_series()
-    return on_unique(seen, digest).alias(DIGEST)
+    return on_unique(seen, digest).alias(SEEN)
 
 
 def questions_of(absent: pl.DataFrame) -> pl.DataFrame:
     """The open questions about such records, as a plan's: ``row_id``, ``code``, ``field``, ``digest``."""
-    numbered = absent.with_row_index(ROW_ID, FIRST_ABSENT).filter(pl.col(VERDICT) == AbsentVerdict.HELD)
-    return numbered.select(
-        pl.col(ROW_ID).cast(pl.UInt32), pl.lit(ABSENT_CODE).alias("code"), pl.lit("").alias("field"), DIGEST
+    return absent.filter(pl.col(BECOMES) == AbsentVerdict.HELD).select(
+        pl.col(NUMBER).alias(ROW_ID),
+        pl.lit(ABSENT_CODE).alias("code"),
+        pl.lit("").alias("field"),
+        pl.col(SEEN).alias("digest"),
     )
 
 
 def deletions(absent: pl.DataFrame) -> pl.DataFrame:
-    """The records that go, as rows of a plan that have only a record: ``row_id`` (from ``FIRST_ABSENT``), ``row`` (0),
-    verdict, ID and version."""
-    numbered = absent.with_row_index(ROW_ID, FIRST_ABSENT).filter(pl.col(VERDICT) == AbsentVerdict.DELETE)
-    return numbered.select(
-        pl.col(ROW_ID).cast(pl.UInt32), pl.lit(0, pl.UInt32).alias(ROW), VERDICT, IDENTIFIER, VERSION
+    """The records that go, as rows of a plan that have only a record: ``row_id`` (their number), ``row`` (0), verdict,
+    ID and version."""
+    return absent.filter(pl.col(BECOMES) == AbsentVerdict.DELETE).select(
+        pl.col(NUMBER).alias(ROW_ID),
+        pl.lit(0, pl.UInt32).alias(ROW),
+        pl.lit(Verdict.DELETE.value).alias(VERDICT),
+        IDENTIFIER,
+        VERSION,
     )

@@ -8,7 +8,7 @@ from typing import Any
 import polars as pl
 
 from ..columns.marks import CHANGE, CLEAR, VALUE
-from ..planning.absent import FIRST_ABSENT, SCHEMA
+from ..planning.absent import BECOMES, NUMBER, SCHEMA
 from ..planning.frame import EARLIER_RESULT, FAULTS, VERDICT, FieldColumns
 from ..planning.merge_base import MOVED
 from ..planning.verdicts import AbsentVerdict, CellAction
@@ -116,32 +116,32 @@ def page_of(
     )
 
 
+STATE, FAULTS_OF_RECORD = "@state", "@faults"
+"""Beside a record's fields: what became of it, and why it is not gone."""
+
+
 def absent_page(absent: pl.DataFrame, frozen: pl.DataFrame, outcome: pl.DataFrame) -> pl.DataFrame:
-    """What became of records that have no row: a line a record that was to be deleted, ``@id``, ``state`` (as of a row;
-    ``waiting`` where it was not sent), ``row`` (0) and ``faults``, then its fields.
+    """What became of records that have no row: a line a record that was to be deleted, ``@id``, its state (as of a row;
+    ``waiting`` where it was not sent) and faults, then its fields.
 
     Args:
         absent: what was planned for such records (``planning.absent``).
     """
-    sent = frozen.join(outcome.select(AT, "state", "code", "field", "arguments"), on=AT, how="inner")
-    numbered = absent.with_row_index(ROW_ID, FIRST_ABSENT).with_columns(pl.col(ROW_ID).cast(pl.UInt32))
-    lines = numbered.filter(pl.col(VERDICT) == AbsentVerdict.DELETE).join(
-        sent.drop(AT), on=ROW_ID, how="left", maintain_order="left", suffix=".sent"
+    fault = pl.struct("code", "field", "arguments")
+    why = pl.col("state").is_in(["refused", "unclear"])
+    sent = frozen.join(outcome, on=AT, how="inner").select(
+        pl.col(ROW_ID).alias(NUMBER),
+        pl.col("state").alias(STATE),
+        pl.when(why).then(pl.concat_list(fault)).otherwise(pl.lit([], pl.List(FAULT))).alias(FAULTS_OF_RECORD),
     )
-    reason = [pl.col(name).alias(name.removesuffix(".sent")) for name in _reason_columns(lines)]
-    why = pl.col("state").is_in(["refused", "unclear"]).fill_null(value=False)
+    lines = absent.filter(pl.col(BECOMES) == AbsentVerdict.DELETE)
+    lines = lines.join(sent, on=NUMBER, how="left", maintain_order="left")
     return lines.select(
         IDENTIFIER,
-        pl.col("state").fill_null("waiting"),
-        pl.lit(0, pl.UInt32).alias(ROW),
-        pl.when(why).then(pl.concat_list(pl.struct(reason))).otherwise(pl.lit([], pl.List(FAULT))).alias(FAULTS),
-        *[name for name in absent.columns if name not in (IDENTIFIER, *SCHEMA)],
+        pl.col(STATE).fill_null("waiting"),
+        pl.col(FAULTS_OF_RECORD).fill_null(pl.lit([], pl.List(FAULT))),
+        *[name for name in absent.columns if name not in SCHEMA],
     )
-
-
-def _reason_columns(lines: pl.DataFrame) -> list[str]:
-    """The columns with why a record is not gone, beside fields of the same names."""
-    return [f"{name}.sent" if f"{name}.sent" in lines.columns else name for name in ("code", "field", "arguments")]
 
 
 def states_of(plan: pl.DataFrame, page: pl.DataFrame | None) -> pl.DataFrame:

@@ -18,12 +18,13 @@ from ..values import to_text
 NOT_IN = ("refused", "unclear", "held", "rejected", "waiting")
 
 
-def _text_column(name: str, header: str, cells: pl.Series) -> OutgoingColumn:
+def text_column(name: str, header: str, cells: pl.Series) -> OutgoingColumn:
+    """A column of texts as they are."""
     return OutgoingColumn(Field(name, header, Kind.TEXT), header, "", cells.cast(pl.String), False, False)
 
 
 def _sheet_columns(cells: pl.DataFrame, profile: SheetProfile) -> list[OutgoingColumn]:
-    return [_text_column(column.name, column.header, cells[column.name]) for column in profile.columns]
+    return [text_column(column.name, column.header, cells[column.name]) for column in profile.columns]
 
 
 def receipt(
@@ -41,10 +42,10 @@ def receipt(
     )
     columns = _sheet_columns(joined, profile)
     columns += [
-        _text_column("row", ROW_HEADER, joined[ROW]),
-        _text_column("state", STATE_HEADER, joined["state"]),
-        _text_column("reason", "Reason", joined["reason"]),
-        _text_column("id", "Record ID in the application", joined[IDENTIFIER]),
+        text_column("row", ROW_HEADER, joined[ROW]),
+        text_column("state", STATE_HEADER, joined["state"]),
+        text_column("reason", "Reason", joined["reason"]),
+        text_column("id", "Record ID in the application", joined[IDENTIFIER]),
     ]
     for field in fields:
         written = (joined[FieldColumns(field.name).action] == CellAction.WRITE) & joined["state"].is_in(
@@ -54,7 +55,7 @@ def receipt(
             continue
         for header, name in (("before", FieldColumns(field.name).current), ("now", FieldColumns(field.name).proposed)):
             text = to_text(field, joined[name]).set(~written.fill_null(value=False), None)
-            columns.append(_text_column(name, f"{field.label}, {header}", text))
+            columns.append(text_column(name, f"{field.label}, {header}", text))
     return columns
 
 
@@ -64,6 +65,6 @@ def not_in(cells: pl.DataFrame, profile: SheetProfile, states: pl.DataFrame) -> 
     joined = cells.join(reasons, on=ROW_ID, how="inner", maintain_order="left").filter(pl.col("state").is_in(NOT_IN))
     return [
         *_sheet_columns(joined, profile),
-        _text_column("row", ROW_HEADER, joined[ROW]),
-        _text_column("reason", REASON_HEADER, joined["reason"]),
+        text_column("row", ROW_HEADER, joined[ROW]),
+        text_column("reason", REASON_HEADER, joined["reason"]),
     ]

@@ -8,12 +8,12 @@ from typing import Any
 import polars as pl
 from django.utils import timezone
 
-from vexo.core.planning.frame import VERDICT
+from vexo.core.planning.absent import BECOMES
 from vexo.core.planning.verdicts import AbsentVerdict, sum_after
 from vexo.core.records import RecordType
 from vexo.core.sheets.sheet import ROW, ROW_ID
 from vexo.core.writing import WriteResult
-from vexo.core.writing.ledger import absent_page, outcome_of, page_of, states_of
+from vexo.core.writing.ledger import FAULTS_OF_RECORD, STATE, absent_page, outcome_of, page_of, states_of
 from vexo.core.writing.results import FINAL
 
 from .. import artifacts
@@ -58,14 +58,16 @@ def _absent(pass_: Pass, answers: list[WriteResult], record_type: RecordType) ->
     absent, frozen = artifacts.read(pass_.absent_file), artifacts.read(pass_.rows_file, ["at", ROW_ID])
     page = absent_page(absent, frozen, outcome_of(answers, []))
     pass_.absent_page = artifacts.keep_artifact(page, pass_.trip_id, f"pass-{pass_.number}-absent")
-    states = {str(state): int(count) for state, count in page["state"].value_counts().iter_rows()}
-    planned = {str(verdict): int(count) for verdict, count in absent[VERDICT].value_counts().iter_rows()}
+    states = {str(state): int(count) for state, count in page[STATE].value_counts().iter_rows()}
+    planned = {str(verdict): int(count) for verdict, count in absent[BECOMES].value_counts().iter_rows()}
+    no_row = pl.lit(0, pl.UInt32).alias(ROW)
+    why = page.select(no_row, pl.col(STATE).alias("state"), pl.col(FAULTS_OF_RECORD).alias("faults"))
     pass_.absent = to_json(
         AbsentOutcome(
             **{name: states.get(name, 0) for name in ("deleted", "refused", "unclear", "waiting")},
             held=planned.get(AbsentVerdict.HELD, 0),
             kept=planned.get(AbsentVerdict.KEPT, 0),
-            reasons=reasons(page, record_type),
+            reasons=reasons(why, record_type),
         )
     )
 

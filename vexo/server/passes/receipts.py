@@ -7,11 +7,13 @@ from pathlib import Path
 import polars as pl
 
 from vexo.core.sheets import Stamp
+from vexo.core.sheets.overlay.versions import REASON_HEADER, STATE_HEADER
 from vexo.core.sheets.writers.delimited import write_csv
 from vexo.core.sheets.writers.outgoing import OutgoingColumn
 from vexo.core.sheets.writers.xlsx import write_xlsx
-from vexo.core.writing.ledger import states_of
-from vexo.core.writing.receipts import not_in, receipt
+from vexo.core.values import to_text
+from vexo.core.writing.ledger import FAULTS_OF_RECORD, STATE, states_of
+from vexo.core.writing.receipts import not_in, receipt, text_column
 
 from .. import artifacts
 from ..errors import PlainError
@@ -62,6 +64,27 @@ def write_receipt(view: PartView, path: Path) -> None:
     plan = artifacts.read(pass_.plan_file)
     columns = receipt(context.cells, context.profile, plan, told_states(pass_, context), fields)
     _write(columns, path, "Receipt", stamp_of(trip, [], view.part, rows=True))
+
+
+def write_absent_outcome(view: PartView, path: Path) -> None:
+    """What became of records that the sheet does not have, each with all that it held.
+
+    Raises:
+        PlainError: where the pass could delete none.
+    """
+    pass_ = last_pass(view)
+    if not pass_.absent_page:
+        raise PlainError(f"Pass {pass_.number} deleted nothing but what its rows are about.", "no-absent")
+    context = PlanContext.of_plan(pass_.plan)
+    page = artifacts.read(pass_.absent_page)
+    reasons = [fault_words(context, faults[0]) if faults else None for faults in page[FAULTS_OF_RECORD].to_list()]
+    fields = [field for field in context.record_type.fields if field.name in page.columns]
+    columns = [
+        text_column("@state", STATE_HEADER, page[STATE]),
+        text_column("@reason", REASON_HEADER, pl.Series(reasons, dtype=pl.String)),
+        *[text_column(field.name, field.label, to_text(field, page[field.name])) for field in fields],
+    ]
+    _write(columns, path, "Not in the sheet", stamp_of(view.trip, [], view.part, rows=True))
 
 
 def write_rejects(view: PartView, path: Path) -> None:

@@ -26,7 +26,7 @@ from ..trips.row_windows import WindowSerializer
 from ..trips.sheet_cells import cells_now
 from ..trips.sheets import downloaded, newest_sheet
 from ..trips.views import find_view
-from .receipts import last_pass, write_receipt, write_rejects
+from .receipts import last_pass, write_absent_outcome, write_receipt, write_rejects
 from .starting import give_up, go_on, may_write, start_pass
 
 _SHEET_TYPES = {"xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", "csv": "text/csv"}
@@ -90,13 +90,13 @@ class OutcomeRowsView(APIView):
 
 
 class FileView(APIView):
-    """The receipt, and the rows that are not in."""
+    """The receipt, the rows that are not in, and what became of records that the sheet does not have."""
 
     @extend_schema(responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
     def get(self, request: Request, pk: int, what: str) -> HttpResponse:
         view = find_view(pk, request)
         name, _, ending = what.rpartition(".")
-        makers = {"receipt": write_receipt, "not-in": write_rejects}
+        makers = {"receipt": write_receipt, "not-in": write_rejects, "not-in-the-sheet": write_absent_outcome}
         if name not in makers or ending not in _SHEET_TYPES:
             raise NotFound
         with TemporaryDirectory() as folder:

@@ -7,8 +7,7 @@ from dataclasses import dataclass
 
 import polars as pl
 
-from vexo.core.planning.absent import REASON, plan_absent, questions_of
-from vexo.core.planning.frame import VERDICT
+from vexo.core.planning.absent import BECOMES, REASON, plan_absent, questions_of
 from vexo.core.planning.inputs import Inputs
 from vexo.core.planning.plan import PlannedRows
 from vexo.core.planning.verdicts import AbsentVerdict
@@ -46,7 +45,7 @@ def absent_plan(context: PlanContext, inputs: Inputs, planned: PlannedRows, mate
     records = artifacts.read(path)
     carried = [context.record_type.field(name) for name in context.settings.carried]
     absent = plan_absent(inputs, planned.plan, planned.pointed, records, carried, _parts_out(context))
-    deletes = absent.filter(pl.col(VERDICT) == AbsentVerdict.DELETE)
+    deletes = absent.filter(pl.col(BECOMES) == AbsentVerdict.DELETE)
     return AbsentPlan(
         artifacts.write(absent, artifacts.named(context.trip.pk, "absent", uuid.uuid4().hex)),
         questions_of(absent),
@@ -56,9 +55,9 @@ def absent_plan(context: PlanContext, inputs: Inputs, planned: PlannedRows, mate
 
 
 def _sum_of(absent: pl.DataFrame, reach: int) -> AbsentSum:
-    by_verdict = dict(absent[VERDICT].value_counts().iter_rows())
-    reasons = absent.drop_nulls(REASON).group_by(VERDICT, REASON, maintain_order=True).agg(pl.len().alias("count"))
-    weak = bool(absent.filter(pl.col(VERDICT) == AbsentVerdict.DELETE)[VERSION].null_count())
+    by_verdict = dict(absent[BECOMES].value_counts().iter_rows())
+    reasons = absent.drop_nulls(REASON).group_by(BECOMES, REASON, maintain_order=True).agg(pl.len().alias("@count"))
+    weak = bool(absent.filter(pl.col(BECOMES) == AbsentVerdict.DELETE)[VERSION].null_count())
     return AbsentSum(
         delete=by_verdict.get(AbsentVerdict.DELETE, 0),
         held=by_verdict.get(AbsentVerdict.HELD, 0),
@@ -66,7 +65,7 @@ def _sum_of(absent: pl.DataFrame, reach: int) -> AbsentSum:
         reach=reach,
         reasons=[
             AbsentReason(verdict, reason, count)
-            for verdict, reason, count in reasons.sort("count", descending=True).iter_rows()
+            for verdict, reason, count in reasons.sort("@count", descending=True).iter_rows()
         ],
         weak=weak,
     )

@@ -8,11 +8,9 @@ from pathlib import Path
 import polars as pl
 
 from vexo.core.documents import SENT
-from vexo.core.planning.absent import FIRST_ABSENT, REASON
-from vexo.core.planning.frame import VERDICT
+from vexo.core.planning.absent import BECOMES, NUMBER, REASON
 from vexo.core.planning.verdicts import AbsentVerdict, AbsentWhy
 from vexo.core.records import IDENTIFIER, Field, Kind, RecordType
-from vexo.core.sheets.sheet import ROW_ID
 from vexo.core.sheets.writers.delimited import write_csv
 from vexo.core.sheets.writers.outgoing import OutgoingColumn
 from vexo.core.values import dtype, to_text
@@ -49,7 +47,7 @@ class _Absent:
     @property
     def planned(self) -> bool:
         """Whether such may be deleted."""
-        return VERDICT in self.records.columns
+        return BECOMES in self.records.columns
 
 
 def absent_records(view: PartView) -> AbsentRecords:
@@ -63,7 +61,7 @@ def absent_records(view: PartView) -> AbsentRecords:
     lines = [AbsentRecord(one, [column[at] or "" for column in texts]) for at, one in enumerate(shown[IDENTIFIER])]
     if absent.planned:
         said = pointed_words(absent.pointed_path)
-        planned = zip(lines, shown[ROW_ID], shown[VERDICT], _words_of(shown), strict=True)
+        planned = zip(lines, shown[NUMBER], shown[BECOMES], _words_of(shown), strict=True)
         lines = [
             replace(line, row_id=at, verdict=AbsentVerdict(what), says=says, pointed=said.get(line.identifier, []))
             for line, at, what, says in planned
@@ -89,7 +87,7 @@ def write_absent(view: PartView, path: Path) -> None:
         *[(field, to_text(field, records[field.name])) for field in absent.fields],
     ]
     if absent.planned:
-        said = zip(records[VERDICT], _words_of(records), strict=True)
+        said = zip(records[BECOMES], _words_of(records), strict=True)
         happens = pl.Series([f"{_HAPPENS[AbsentVerdict(verdict)]} {says}".strip() for verdict, says in said])
         columns.append((Field("happens", "What happens", Kind.TEXT), happens))
     write_csv([OutgoingColumn(field, field.label, "", texts, False, False) for field, texts in columns], path)
@@ -114,7 +112,7 @@ def _absent(view: PartView) -> _Absent | None:
     context = PlanContext.of_plan(plan)
     record_type = context.record_type
     if plan.absent_path and artifacts.there(plan.absent_path) and plan.counts.get("reach"):
-        planned = artifacts.read(plan.absent_path).with_row_index(ROW_ID, FIRST_ABSENT)
+        planned = artifacts.read(plan.absent_path)
         return _Absent(planned, record_type, plan.counts["reach"]["records"], plan.pointed_path)
     reach = _in_reach(context, plan)
     if reach is None:

@@ -6,6 +6,7 @@ import polars as pl
 
 from vexo.applications import Client
 from vexo.core.operations import Operation
+from vexo.core.planning.absent import BECOMES
 from vexo.core.planning.frame import VERDICT, FieldColumns
 from vexo.core.planning.verdicts import AbsentVerdict, CellAction, Verdict
 from vexo.core.records import IDENTIFIER
@@ -25,7 +26,7 @@ def may_go(context: PlanContext, plan: pl.DataFrame, absent: pl.DataFrame | None
     if context.settings.operation == Operation.DELETE:
         parts.append(plan[IDENTIFIER].drop_nulls())
     if absent is not None:
-        parts.append(absent.filter(pl.col(VERDICT) != AbsentVerdict.KEPT)[IDENTIFIER])
+        parts.append(absent.filter(pl.col(BECOMES) != AbsentVerdict.KEPT)[IDENTIFIER])
     return pl.concat(parts).unique(maintain_order=True)
 
 

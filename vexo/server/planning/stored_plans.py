@@ -82,6 +82,9 @@ def keep_plan(basis: Basis, made_plan: MadePlan, lease: Lease) -> Plan | None:
         update_status(context.view, plan=plan_fact(plan), key=Key(list(settings.key), labels))
         verdicts = made_plan.summary.verdicts.items()
         words = ", ".join(f"{count:,} {name}" for name, count in verdicts if count)
+        absent = made_plan.summary.absent
+        if absent is not None:
+            words += f"; not in the sheet {absent.delete:,} to delete, {absent.held:,} held, {absent.kept:,} kept"
         note(lease.job.by, "planned", f"Plan {plan.number} of trip {trip.pk}: {words}", trip.application, trip.pk)
     return plan
 

@@ -35,10 +35,8 @@ def begin(application: Application, document: SendOut, by: str, title: str = "",
     back: dict[str, Any] = {"operation": "create" if whole.headers_only else "update"}
     if bringing is not None and bringing.record_type == record_type.name:
         bringing_json = bringing.to_json()
-        back = {
-            "columns": bringing_json["columns"],
-            **{name: bringing_json[name] for name in ("lanes", "key", "operation")},
-        }
+        back = {name: bringing_json[name] for name in ("columns", "lanes", "key", "operation")}
+        back |= {"ignores": list(bringing.ignores), "reach": bringing.reach}
         back["row_filter"] = {"condition": bringing.row_condition} if bringing.row_condition else {}
     return Trip.objects.create(
         title=(title or (route.name if route else record_type.plural))[:160],

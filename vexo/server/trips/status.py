@@ -14,7 +14,7 @@ from django.db.models import F, Max
 from django.utils import timezone
 
 from vexo.core.operations import Operation
-from vexo.core.planning.verdicts import ABSENT_CODE, WRITTEN, RowState
+from vexo.core.planning.verdicts import ABSENT_CODE, WRITTEN, AbsentWhy, RowState
 
 from ..errors import PlainError
 from ..jobs.models import Job
@@ -59,18 +59,27 @@ def switch_part(view: PartView) -> None:
 
 
 def _carry_plans_on(view: PartView) -> None:
-    """Before a change of one part's sheet: the plans of other parts are made of what stays, so they go on to count."""
+    """Before a change of one part's sheet: the plans of other parts are made of what stays, so they go on to count; but
+    those that keep records only since parts are out."""
     trip = view.trip
     others = list(trip.parts.exclude(number=view.part))
     if not others:
         return
     before, status, last = Trip.objects.values_list("revision", "status", "last_part").get(pk=trip.pk)
     plans: Any = trip.plans
-    plans.filter(revision=before).exclude(sheet__part__number=view.part).update(revision=before + 1)
+    waiting = [
+        plan.pk
+        for plan in plans.filter(revision=before, operation=Operation.MAKE_SAME).only("summary")
+        if _awaits_parts(plan.summary)
+    ]
+    lasting = plans.filter(revision=before).exclude(pk__in=waiting)
+    lasting.exclude(sheet__part__number=view.part).update(revision=before + 1)
 
     def carried_on(facts: dict[str, Any]) -> dict[str, Any] | None:
         plan = facts.get("plan")
-        return {**facts, "plan": {**plan, "revision": before + 1}} if plan and plan["revision"] == before else None
+        if not plan or plan["revision"] != before or _awaits_parts(plan["summary"]):
+            return None
+        return {**facts, "plan": {**plan, "revision": before + 1}}
 
     for part in others:
         facts = carried_on(part.facts) if part.number != last else None
@@ -79,6 +88,12 @@ def _carry_plans_on(view: PartView) -> None:
     facts = carried_on(status) if last != view.part else None
     if facts is not None:
         Trip.objects.filter(pk=trip.pk).update(status=facts)
+
+
+def _awaits_parts(summary: dict[str, Any]) -> bool:
+    """Whether a plan, as it is stored, keeps records since parts of the trip are not back."""
+    reasons = (summary.get("absent") or {}).get("reasons", [])
+    return any(group["reason"] == AbsentWhy.PARTS_OUT for group in reasons)
 
 
 def update_status(view: PartView, *, revised: bool = False, whole: bool = False, **facts: Any) -> None:

@@ -88,7 +88,12 @@ const told = computed(() => {
 const moved = (sums: { planned: string; before: string; after: string | null }): boolean =>
   sums.before !== sums.planned || (sums.after !== null && sums.after !== sums.planned);
 const label = (name: string): string => trip.value.columns.find((c) => c.field === name)?.label ?? name;
-const DOWNLOADS = [
+const DOWNLOADS = computed(() => [...OF_ROWS, ...(run.value?.absent ? OF_ABSENT : [])]);
+const OF_ABSENT = [
+  { says: "Records not in the sheet, XLSX", what: "not-in-the-sheet.xlsx" },
+  { says: "Records not in the sheet, CSV", what: "not-in-the-sheet.csv" },
+];
+const OF_ROWS = [
   { says: "Receipt, XLSX", what: "receipt.xlsx" },
   { says: "Receipt, CSV", what: "receipt.csv" },
   { says: "Rows not in, XLSX", what: "not-in.xlsx" },
