@@ -5,11 +5,13 @@ from __future__ import annotations
 from typing import Any
 from unittest import mock
 
+from tests.server.killing import die, take_over
 from tests.server.test_lanes import LaneCase
 from tests.support import register, template
 
 template()
 
+from vexo.server.errors import PlainError  # noqa: E402
 from vexo.server.planning import application_records  # noqa: E402
 from vexo.server.planning.context import PlanContext  # noqa: E402
 from vexo.server.rows.windows import Source, Wanted, plan_window  # noqa: E402
@@ -56,6 +58,54 @@ class Renames(LaneCase):
         told = self.vexo.run("--as", "ada", "review", str(trip.pk), "--json").stdout
         self.assertIn("Rows 2, 3, 4 take Berth no. from one another in a circle", told)
         self.assertEqual(self.apply(trip).totals["updated"], 1)
+
+    def test_a_circle_opens_through_a_value_that_a_person_says(self) -> None:
+        for versions in (True, False):
+            letter = "HJ"[versions]
+            with self.subTest(versions=versions):
+                register().behave(versions=versions)
+                ids = self.ids(letter, 3)
+                trip = self.renamed(letter, *[f"{letter}-00{n}" for n in (2, 3, 1)])
+                self.assertEqual(self.codes(trip)[:3], [["key-circle"]] * 3)
+                with self.assertRaises(PlainError):
+                    self.decide(trip, "through", code="key-circle", argument="X-1")
+                self.decide(trip, "through", [1], argument=f"{letter}-004")
+                self.assertEqual(self.codes(trip)[:3], [["key-circle"]] * 3, "that value is another record's")
+                self.decide(trip, "through", [1], argument=f"{letter}-955")
+                self.assertEqual((self.verdicts(trip)[:3], self.codes(trip)[:3]), (["update"] * 3, [[], [], []]))
+                with self.assertRaises(PlainError):
+                    self.start(trip, atomic=True)
+                before = len(register().effects())
+                done = self.apply(trip)
+                self.assertEqual((done.totals["updated"], done.totals["refused"]), (3, 0), done.reasons)
+                self.assertEqual(self.numbers(*ids), [f"{letter}-00{n}" for n in (2, 3, 1)])
+                self.assertEqual(len(register().effects()) - before, 4, "three rows, one of them in two steps")
+                self.assertEqual((done.report["records"], done.report["as_sent"]), (3, 3))
+                self.plan(trip)
+                self.assertEqual(set(self.verdicts(trip)), {"same"})
+
+    def test_killed_between_the_steps_it_goes_on_to_the_end(self) -> None:
+        for letter, point in (("F", "saved"), ("G", "answered")):
+            with self.subTest(point):
+                ids = self.ids(letter, 2)
+                trip = self.renamed(letter, f"{letter}-002", f"{letter}-001")
+                self.decide(trip, "through", [0], argument=f"{letter}-966")
+                die(point, self.start(trip))
+                self.assertEqual(take_over().error, "")
+                done = self.last_pass(trip)
+                self.assertEqual((done.state, done.totals["updated"]), ("ended", 2))
+                self.assertEqual(self.numbers(*ids), [f"{letter}-002", f"{letter}-001"])
+
+    def test_where_the_first_step_is_refused_its_row_says_so_and_nothing_is_lost(self) -> None:
+        ids = self.ids("K", 2)
+        trip = self.renamed("K", "K-002", "K-001")
+        self.decide(trip, "through", [0], argument="K-966")
+        register().change(f"Berths({ids[0]})", berth_no="K-977")
+        done = self.apply(trip)
+        self.assertEqual(done.totals["refused"] + done.totals["updated"], 2)
+        self.assertIn("changed-meanwhile", [reason["code"] for reason in done.reasons])
+        self.assertEqual(self.numbers(ids[0]), ["K-977"], "the colleague's word stands")
+        self.assertNotIn("K-966", self.numbers(*ids))
 
     def test_what_waits_for_a_circle_or_a_row_that_stays_is_held_too(self) -> None:
         trip = self.renamed("C", "C-002", "C-001", None, "C-001", "C-003")

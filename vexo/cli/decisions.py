@@ -18,6 +18,7 @@ from .terminal import print_made
 @click.option("--code", default="", help="All rows that are asked this, by its code (see review --json).")
 @click.option("--field", default="", help="Only what is asked about this field.")
 @click.option("--record", default="", help="For the answer 'record': its record ID.")
+@click.option("--value", default="", help="For the answer 'through': a value that is free.")
 @click.option("--plan", "number", type=int, help="The plan that was seen; the newest by default.")
 @json_option
 @ready
@@ -29,6 +30,7 @@ def decide(
     code: str,
     field: str,
     record: str,
+    value: str,
     number: int | None,
     as_json: bool,
 ) -> None:
@@ -45,7 +47,7 @@ def decide(
     view = find_view(trip)
     numbers = row_ids(view, rows)
     seen = number if number is not None else plan_of(view).number
-    _, job = make(view, setting.person(), seen, Scope(numbers, code, field), answer, record, run_here=True)
+    _, job = make(view, setting.person(), seen, Scope(numbers, code, field), answer, record or value, run_here=True)
     finish(job)
     print_plan(find_view(trip), as_json)
 

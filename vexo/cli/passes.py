@@ -34,6 +34,8 @@ def _confirm(trip: Trip, plan: Plan) -> None:
     click.echo(f"Plan {plan.number}: {sum_line(plan.summary['rows'], verdicts)}", err=True)
     if absent:
         click.echo(f"{absent:,} records that the sheet does not have are deleted with it.", err=True)
+    for step in plan.summary.get("through", ()):
+        click.echo(f"One row goes through {step['text']!r} in {step['field']} first, so that a circle opens.", err=True)
     if plan.summary["weak"]:
         said = "Not every record here carries a version: what someone changes in one without in the very moment of"
         click.echo(f"{said} writing is not noticed.", err=True)

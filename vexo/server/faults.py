@@ -140,8 +140,8 @@ _WORDS: Mapping[str, Words] = {
     "key-edited": lambda f, a: f"{f} is a key and was edited: is the record to be renamed?",
     "duplicate-row": lambda f, a: f"{f} is unique, and rows {_said(a, 0)} write the same.",
     "key-circle": lambda f, a: (
-        f"Rows {_said(a, 0)} take {f} from one another in a circle, so none can go first. Give one of them a value "
-        "that is free, apply, then give it its own."
+        f"Rows {_said(a, 0)} take {f} from one another in a circle, so none can go first. Say a value that is "
+        "free, through which this one goes."
     ),
     "duplicate": lambda f, a: f"{f} is unique, and {_said(a, 0)} has this value and keeps it.",
     "emptied-many": lambda f, a: f"{f} would be cleared in more rows than this application's limit for a column.",

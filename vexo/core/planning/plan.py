@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from dataclasses import field as default
 
 import polars as pl
 
@@ -47,7 +48,7 @@ from .rules.changed_records import changed_records
 from .rules.lost_keys import near, settle
 from .rules.reach import add_reach, reach_cases
 from .rules.texts import BETWEEN_FIELDS, what_it_says
-from .rules.unique_values import hold_unique
+from .rules.unique_values import THROUGH, hold_unique
 from .verdicts import Answer, CellAction, Verdict
 
 _WEIGHT = {code: at for at, code in enumerate(CODES)}
@@ -186,11 +187,13 @@ class PlannedRows:
         questions: ``row_id``, ``code``, ``field`` and ``digest`` of each open fault, and of each emptied cell, which
             stops no row.
         pointed: where records that have no row may be deleted, what the rows say of records beside their own.
+        through: rows that are written through another value first (``rules.unique_values.THROUGH``).
     """
 
     plan: pl.DataFrame
     questions: pl.DataFrame
     pointed: Pointed | None = None
+    through: pl.DataFrame = default(default_factory=lambda: pl.DataFrame(schema=THROUGH))
 
 
 def make_plan(inputs: Inputs, settings: Settings) -> PlannedRows:
@@ -220,8 +223,10 @@ def make_plan(inputs: Inputs, settings: Settings) -> PlannedRows:
     stopped = open_[ROW_ID].filter(open_["code"].is_in([*stops, "copied"]))
     frame = duplicates.group_rows(frame, stopped, fields, settings.key)
     open_ = pl.concat([open_, duplicates.faults_of_groups(frame, decisions)])
+    through = pl.DataFrame(schema=THROUGH)
     if not deleting:
-        open_ = pl.concat([open_, hold_unique(frame, inputs, settings, open_, decisions)])
+        of_values, through = hold_unique(frame, inputs, settings, open_, decisions)
+        open_ = pl.concat([open_, of_values])
     frame = frame.hstack(beside(frame[ROW_ID], _gathered(open_)))
     same_verdict = _verdict(settings, judged) == Verdict.SAME
     plan = frame.select(
@@ -236,7 +241,7 @@ def make_plan(inputs: Inputs, settings: Settings) -> PlannedRows:
     pointed = None
     if settings.operation == Operation.MAKE_SAME:
         pointed = pointed_records(frame, plan[VERDICT], settings.key, record_type)
-    return PlannedRows(plan, questions.select(ROW_ID, "code", "field", "digest"), pointed)
+    return PlannedRows(plan, questions.select(ROW_ID, "code", "field", "digest"), pointed, through)
 
 
 def _created_again(frame: pl.DataFrame, answers: pl.DataFrame) -> pl.DataFrame:

@@ -134,6 +134,7 @@ class Answer(StrEnum):
     GO_ON = "go on"
     DELETE = "delete"
     KEEP = "keep"
+    THROUGH = "through"
 
 
 _ANSWERS: Mapping[str, tuple[Answer, ...]] = {
@@ -142,6 +143,7 @@ _ANSWERS: Mapping[str, tuple[Answer, ...]] = {
     "emptied-many": (Answer.FILE, Answer.APPLICATION),
     "duplicate-row": (Answer.FILE,),
     "duplicate": (Answer.FILE,),
+    "key-circle": (Answer.THROUGH,),
     "check-differs": (Answer.GO_ON,),
     "column-asked": (Answer.LEAVE_OUT,),
     "damaged": (Answer.FILE,),
@@ -153,7 +155,7 @@ _ANSWERS: Mapping[str, tuple[Answer, ...]] = {
     "near-key": (Answer.NEAREST, Answer.NEW, Answer.RECORD),
     "not-found": (Answer.NEAREST, Answer.RECORD),
     "several": (Answer.RECORD,),
-    "like-record": (Answer.NEW, Answer.RECORD),
+    "like-record": (Answer.RECORD, Answer.NEW),
     "like-row": (Answer.NEW,),
     "copied": (Answer.NEW, Answer.THEN),
     "shared": (Answer.COUNTS,),
@@ -188,7 +190,7 @@ def answers_for_row(state: RowState, codes: Iterable[str]) -> tuple[Answer, ...]
 
 def answers_for_group(code: str) -> tuple[Answer, ...]:
     """The answers that can be given at once for all rows with a fault."""
-    alike = tuple(answer for answer in answers_to(code) if answer not in (Answer.RECORD, Answer.COUNTS))
+    alike = tuple(answer for answer in answers_to(code) if answer not in (Answer.RECORD, Answer.COUNTS, Answer.THROUGH))
     return (*alike, Answer.ASIDE) if CODES.get(code) in (Does.REJECTS, Does.HOLDS) else alike
 
 

@@ -9,11 +9,12 @@ from typing import Any
 
 import polars as pl
 
+from ..cell_parser import parse
 from ..keys.claims import in_order
-from ..planning.absent import deletions
+from ..planning.absent import FIRST_ABSENT, deletions
 from ..planning.frame import FieldColumns
 from ..planning.verdicts import WRITTEN, CellAction, Verdict
-from ..records import IDENTIFIER, VERSION
+from ..records import IDENTIFIER, VERSION, Field
 from ..sheets.sheet import ROW_ID
 from .strategies import NoRecordError, Write, plain
 
@@ -40,12 +41,15 @@ def freeze(
     whole: pl.DataFrame | None = None,
     absent: pl.DataFrame | None = None,
     keys: Sequence[tuple[str, ...]] = (),
+    through: Sequence[tuple[int, Field, str]] = (),
 ) -> pl.DataFrame:
     """The rows that a pass sends, in their order, with their place ``at``: creates, updates, deletes, by row; but what
     frees a unique value before what takes it.
 
     Args:
         keys: groups of fields that are unique together.
+        through: rows that are written through another value first, so that a circle opens: a row's number, the field,
+            and the value's text.
         whole: the records to be deleted with all their fields, laid beside as ``whole.FIELD``.
         absent: what becomes of records that have no row (``planning.absent``).
 
@@ -60,7 +64,7 @@ def freeze(
     if len(unnamed):
         raise NoRecordError(f"Rows {unnamed[ROW_ID].to_list()[:20]} of a plan are to be written, and name no record.")
     rows = rows.sort(pl.col("verdict").replace_strict(order, return_dtype=pl.UInt8), ROW_ID)
-    rows = _freeing_first(rows, keys)
+    rows = _freeing_first(_opened(rows, through), keys)
     rows = rows.with_columns(pl.int_range(pl.len(), dtype=pl.UInt32).alias(AT))
     if whole is not None and len(whole):
         beside = whole.drop(VERSION).rename({n: f"{WHOLE}{n}" for n in whole.columns if not n.startswith("@")})
@@ -68,10 +72,43 @@ def freeze(
     return rows
 
 
+THROUGH = "@through"
+"""Whether a frozen row's record was given another value for a while just before: it goes in a batch after that."""
+FIRST_STEP = 2**30
+"""Numbers from here on stand for such a first step; less this, it is the number of its row."""
+
+
+def step_of(row_id: int) -> int | None:
+    """The row of which this number stands for the first step; None for rows themselves."""
+    return row_id - FIRST_STEP if FIRST_STEP <= row_id < FIRST_ABSENT else None
+
+
+def _opened(rows: pl.DataFrame, through: Sequence[tuple[int, Field, str]]) -> pl.DataFrame:
+    """The rows with a first step for each that goes through another value: it writes that value and nothing else."""
+    for row_id, field, text in through:
+        is_it = pl.col(ROW_ID) == row_id
+        columns = FieldColumns(field.name)
+        value = parse(field, pl.Series([text])).values.cast(rows.schema[columns.proposed])
+        actions = [name for name in rows.columns if name.startswith(FieldColumns("").action)]
+        step = rows.filter(is_it).with_columns(
+            pl.lit(row_id + FIRST_STEP, pl.UInt32).alias(ROW_ID),
+            *[pl.lit(CellAction.NOTHING, rows.schema[name]).alias(name) for name in actions if name != columns.action],
+            value.alias(columns.proposed),
+        )
+        meanwhile = pl.lit(value[0], value.dtype)
+        last = pl.when(is_it).then(meanwhile).otherwise(columns.current).alias(columns.current)
+        rows = pl.concat([step, rows.with_columns(last, (_is_last(rows) | is_it).alias(THROUGH))], how="diagonal")
+    return rows
+
+
+def _is_last(rows: pl.DataFrame) -> pl.Expr:
+    return pl.col(THROUGH).fill_null(value=False) if THROUGH in rows.columns else pl.lit(value=False)
+
+
 def _freeing_first(rows: pl.DataFrame, keys: Sequence[tuple[str, ...]]) -> pl.DataFrame:
     """Rows in their order, those that take a unique value of another record after that record's own."""
     waits_for: dict[int, set[int]] = defaultdict(set)
-    places = rows.with_row_index("place")
+    places, records = rows.with_row_index("place"), rows[IDENTIFIER].fill_null("")
     for key in keys:
         columns = [FieldColumns(name) for name in key if FieldColumns(name).action in rows.columns]
         if not columns:
@@ -84,7 +121,7 @@ def _freeing_first(rows: pl.DataFrame, keys: Sequence[tuple[str, ...]]) -> pl.Da
         takes = takes.select("place", *[one.alias(name) for one, name in zip(taken, names, strict=True)])
         frees = moves.select(pl.col("place").alias("before"), *[pl.col(c.current).alias(c.name) for c in columns])
         for place, before in takes.join(frees, on=names).select("place", "before").iter_rows():
-            if place != before:
+            if records[place] != records[before]:
                 waits_for[place].add(before)
     if not waits_for:
         return rows

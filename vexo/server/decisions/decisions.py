@@ -137,6 +137,8 @@ def decide(
     require(person, Action.PREPARE)
     if answer not in list(Answer):
         raise PlainError(f"Unknown answer {answer!r}. Use {', '.join(Answer)}.")
+    if answer == Answer.THROUGH and (not argument.strip() or len(scope.rows) != 1):
+        raise PlainError("Say one row, and the value through which it goes.", "value")
     if answer == Answer.RECORD and not argument.strip():
         raise PlainError("Say which record it is, by its record ID.")
     if answer == Answer.RECORD:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
+from dataclasses import replace
 from typing import Any
 
 import polars as pl
@@ -13,6 +14,7 @@ from vexo.core.planning.verdicts import AbsentVerdict, sum_after
 from vexo.core.records import RecordType
 from vexo.core.sheets.sheet import ROW, ROW_ID
 from vexo.core.writing import WriteResult
+from vexo.core.writing.batches import step_of
 from vexo.core.writing.ledger import FAULTS_OF_RECORD, STATE, absent_page, outcome_of, page_of, states_of
 from vexo.core.writing.results import FINAL
 
@@ -37,11 +39,28 @@ def final_answers(pass_: Pass, record_type: RecordType, doubts: str = "") -> lis
         doubts: the code under which rows without an answer count as unclear; empty leaves them out.
     """
     write_results: list[WriteResult] = []
+    steps = _first_steps(pass_)
     for batch in pass_.batches.all():
         write_results += [result_of(answer, record_type) for answer in batch.answers]
         if doubts and batch.state == Batch.SENT:
             write_results += [WriteResult(i.at, "unclear", i.identifier, code=doubts) for i in items_of(batch)]
-    return write_results
+    return _of_rows(write_results, steps) if steps else write_results
+
+
+def _first_steps(pass_: Pass) -> dict[int, int]:
+    """Place of a first step → the place of its row (``core.writing.batches.FIRST_STEP``)."""
+    if not pass_.plan.summary.get("through"):
+        return {}
+    frozen = artifacts.read(pass_.rows_file, ["at", ROW_ID])
+    places = dict(frozen.select(ROW_ID, "at").iter_rows())
+    return {at: places[row] for row_id, at in places.items() if (row := step_of(row_id)) is not None}
+
+
+def _of_rows(answers: list[WriteResult], steps: dict[int, int]) -> list[WriteResult]:
+    """The answers of rows alone; a row whose first step did not go in says why that did not."""
+    not_in = {steps[a.at]: a for a in answers if a.at in steps and a.state in ("refused", "unclear")}
+    own = [answer for answer in answers if answer.at not in steps]
+    return [replace(not_in[a.at], at=a.at) if a.at in not_in and a.state == "refused" else a for a in own]
 
 
 def page_frame(pass_: Pass, record_type: RecordType, answers: list[WriteResult]) -> tuple[pl.DataFrame, pl.DataFrame]:

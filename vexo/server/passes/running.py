@@ -14,7 +14,7 @@ from vexo.core.errors import MendableError
 from vexo.core.records import Catalogue
 from vexo.core.sheets.sheet import ROW_ID
 from vexo.core.writing import Write
-from vexo.core.writing.batches import AT, Item, writes_of
+from vexo.core.writing.batches import AT, THROUGH, Item, writes_of
 from vexo.core.writing.strategies import Rules
 
 from .. import artifacts
@@ -73,7 +73,7 @@ class Run:
         if waiting is not None or self.pass_.cursor >= self.pass_.rows:
             return waiting
         rows = artifacts.scan(self.pass_.rows_file).slice(self.pass_.cursor, self.size)
-        lines = rows.select(AT, ROW_ID, "verdict", "@id", "@version").collect()
+        lines = _before_second_steps(rows.collect()).select(AT, ROW_ID, "verdict", "@id", "@version")
         items = [
             Item(at, row_id, verdict, identifier, version, self.recorder.number())
             for at, row_id, verdict, identifier, version in lines.iter_rows()
@@ -114,6 +114,15 @@ class Run:
     def _progress(self) -> None:
         waiting = sum(len(batch.items) for batch in self.pass_.batches.exclude(state=Batch.ANSWERED))
         self.lease.progress(max(0, self.pass_.cursor - waiting), self.pass_.rows, "sending")
+
+
+def _before_second_steps(rows: pl.DataFrame) -> pl.DataFrame:
+    """The rows up to one that goes through another value, which begins a batch: its first step is over by then."""
+    if THROUGH not in rows.columns:
+        return rows
+    at = rows[THROUGH].fill_null(value=False).arg_true()
+    later = at.filter(at > 0)
+    return rows.head(int(later[0])) if len(later) else rows
 
 
 def apply(lease: Lease) -> dict[str, Any]:

@@ -18,6 +18,8 @@ from ..people.models import Person
 from ..people.rights import applying, require
 from ..planning.context import changed_signatures, newest_plan, record_type_of
 from ..planning.models import Plan
+from ..trips.facts import from_json
+from ..trips.facts.plans import PlanSummary
 from ..trips.models import Trip
 from ..trips.open_items import refuse_while_asked
 from ..trips.part_view import PartView
@@ -61,7 +63,10 @@ def _freeze(plan: Plan) -> dict[str, Any]:
     """Fields of a pass: the plan and its rows that go, kept with the trip; and how many rows that are."""
     deleted_records = artifacts.read(plan.deleted_path) if plan.deleted_path else None
     absent = artifacts.read(plan.absent_path) if plan.absent_path else None
-    rows = freeze(artifacts.read(plan.path), deleted_records, absent, record_type_of(plan).keys)
+    record_type = record_type_of(plan)
+    steps = from_json(plan.summary, PlanSummary).through
+    through = [(step.row_id, record_type.field(step.field), step.text) for step in steps]
+    rows = freeze(artifacts.read(plan.path), deleted_records, absent, record_type.keys, through)
     if rows.is_empty():
         raise PlainError("There is nothing to write.", "nothing")
     return {
@@ -105,6 +110,10 @@ def start_pass(
     refuse_while_asked(TripStatus(view).open)
     frozen = _freeze(plan)
     rows = frozen["rows"]
+    if atomic and from_json(plan.summary, PlanSummary).through:
+        raise PlainError(
+            "Rows that go through another value cannot go all or nothing: they take two steps.", "not-atomic"
+        )
     if atomic and rows > promises.promises.atomic_batch:
         raise PlainError(
             f"All or nothing takes at most {promises.promises.atomic_batch:,} rows here, and these are {rows:,}.",

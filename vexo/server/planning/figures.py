@@ -17,7 +17,16 @@ from vexo.core.sheets.sheet import ROW
 from vexo.core.writing.ledger import states_of
 from vexo.core.writing.totals import planned_totals
 
-from ..trips.facts.plans import AbsentSum, Check, ColumnFigures, Damage, PlannedTotals, PlanSummary, Reason, SetGuard
+from ..trips.facts.plans import (
+    AbsentSum,
+    Check,
+    ColumnFigures,
+    Damage,
+    PlannedTotals,
+    PlanSummary,
+    Reason,
+    SetGuard,
+)
 from .basis import Basis, guards_answered
 from .materials import Materials
 

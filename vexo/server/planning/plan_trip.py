@@ -29,7 +29,7 @@ from ..applications.services import client_of, describe_once
 from ..jobs.leases import Lease
 from ..mapping.columns import ask_again
 from ..mapping.mapped_sheet import MappedSheet
-from ..trips.facts.plans import Damage
+from ..trips.facts.plans import Damage, FirstStep
 from ..trips.part_view import PartView
 from ..trips.retries import until_unchanged
 from ..trips.sheets import newest_sheet
@@ -134,6 +134,15 @@ def _whole(basis: Basis, materials: Materials, client: Client | None, lease: Lea
         plan, questions = hold_damaged(plan, questions, cells, basis.decisions, context.carried_columns)
     if absent is not None:
         questions = pl.concat([questions, absent.questions])
+    summary = summary_of(
+        plan,
+        basis,
+        materials,
+        pointed=deletes,
+        pointed_renames=renames,
+        damage=damaged,
+        absent=absent.sum if absent is not None else None,
+    )
     return MadePlan(
         path=artifacts.write(plan, artifacts.named(trip.pk, "plan", fresh)),
         questions_path=artifacts.write(questions, artifacts.named(trip.pk, "questions", fresh)),
@@ -144,15 +153,7 @@ def _whole(basis: Basis, materials: Materials, client: Client | None, lease: Lea
         pointed_path=pointed_path,
         absent_path=absent.path if absent is not None else "",
         counts=materials.counts,
-        summary=summary_of(
-            plan,
-            basis,
-            materials,
-            pointed=deletes,
-            pointed_renames=renames,
-            damage=damaged,
-            absent=absent.sum if absent is not None else None,
-        ),
+        summary=replace(summary, through=[FirstStep(*line) for line in planned.through.iter_rows()]),
     )
 
 

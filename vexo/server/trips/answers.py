@@ -26,6 +26,7 @@ _WORDS: Mapping[Answer, str] = {
     Answer.GO_ON: "Go on all the same",
     Answer.DELETE: "Delete them",
     Answer.KEEP: "Keep them",
+    Answer.THROUGH: "Write it through this value first",
 }
 _OF_A_CODE: Mapping[tuple[str, Answer], str] = {
     ("damaged", Answer.FILE): "It is meant",
@@ -68,7 +69,12 @@ def options_for_fault(code: str, arguments: Sequence[str] = (), *, has_record: b
             records.
     """
     options = [
-        AnswerOption(answer, words_of(answer, code, has_record=has_record), answer == Answer.RECORD)
+        AnswerOption(
+            answer,
+            words_of(answer, code, has_record=has_record),
+            answer == Answer.RECORD,
+            needs_value=answer == Answer.THROUGH,
+        )
         for answer in answers_to(code)
         if answer != Answer.NEAREST
     ]

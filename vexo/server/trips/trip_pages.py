@@ -254,6 +254,7 @@ def _detail(view: PartView, status: TripStatus) -> dict[str, Any]:
         "absent": absent_figures(summary),
         "pointed": summary.pointed if summary else {},
         "pointed_renames": summary.pointed_renames if summary else {},
+        "through": summary.through if summary else [],
     }
 
 
@@ -288,6 +289,7 @@ _NO_DETAIL: dict[str, Any] = {
     "absent": None,
     "pointed": {},
     "pointed_renames": {},
+    "through": [],
 }
 
 

@@ -573,7 +573,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The receipt, and the rows that are not in. */
+        /** @description The receipt, the rows that are not in, and what became of records that the sheet does not have. */
         get: operations["trips_files_retrieve"];
         put?: never;
         post?: never;
@@ -1167,18 +1167,20 @@ export interface components {
          *     * `go on` - GO_ON
          *     * `delete` - DELETE
          *     * `keep` - KEEP
+         *     * `through` - THROUGH
          * @enum {string}
          */
-        AnswerEnum: "file" | "application" | "aside" | "leave out" | "then" | "now" | "record" | "nearest" | "counts" | "new" | "again" | "clear" | "leave" | "go on" | "delete" | "keep";
+        AnswerEnum: "file" | "application" | "aside" | "leave out" | "then" | "now" | "record" | "nearest" | "counts" | "new" | "again" | "clear" | "leave" | "go on" | "delete" | "keep" | "through";
         /**
          * @description An answer to what a plan asks, in words; ``needs_record`` where a person has to say a record ID as its argument,
-         *     ``argument`` where that is known.
+         *     ``needs_value`` where a value, ``argument`` where that is known.
          */
         AnswerOption: {
             answer: components["schemas"]["AnswerEnum"];
             says: string;
             needs_record: boolean;
             argument: string;
+            needs_value: boolean;
         };
         Application: {
             name: string;
@@ -1778,6 +1780,12 @@ export interface components {
         /** @description One of the first rows of a file, its cells as one text. */
         FirstRow: {
             row: number;
+            text: string;
+        };
+        /** @description A row that is written through another value first, so that a circle of unique values opens. */
+        FirstStep: {
+            row_id: number;
+            field: string;
             text: string;
         };
         /** @description A record type that a sheet could be about, and how many of its columns are known there. */
@@ -2988,7 +2996,8 @@ export interface components {
          *     rows of the newest plan; ``outcomes``: rows of the last pass that are not in, or were taken with a warning;
          *     ``examples``: field → a value of it in the application; ``open``: all that waits for a person; ``absent``: what
          *     becomes of records in reach that the sheet does not have, where such may be deleted; ``pointed`` (and
-         *     ``pointed_renames``): how many other records point to those that are to be deleted (renamed), by where.
+         *     ``pointed_renames``): how many other records point to those that are to be deleted (renamed), by where;
+         *     ``through``: rows that are written through another value first.
          */
         TripDetail: {
             id: number;
@@ -3052,6 +3061,7 @@ export interface components {
             pointed_renames: {
                 [key: string]: number;
             };
+            through: components["schemas"]["FirstStep"][];
         };
         /**
          * @description A trip for the list. ``here`` is the station that is next; ``asks``: someone is needed; ``rows`` and

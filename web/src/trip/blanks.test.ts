@@ -16,8 +16,8 @@ import type { Answer } from "./rows/deciding";
 const phone = (values: Partial<Column> = {}): Column =>
   column({ column: "c1", header: "Phone", field: "phone", label: "Phone", ...values });
 const ANSWERS: Answer[] = [
-  { answer: "clear", says: "Clear this field", needs_record: false, argument: "" },
-  { answer: "leave", says: "Leave it", needs_record: false, argument: "" },
+  { answer: "clear", says: "Clear this field", needs_record: false, argument: "", needs_value: false },
+  { answer: "leave", says: "Leave it", needs_record: false, argument: "", needs_value: false },
 ];
 const words = (text: string): string => text.replace(/\s+/g, " ").trim();
 

@@ -62,10 +62,10 @@ export const cell = (values: Partial<Cell>): Cell => ({
 });
 
 const FILE_OR_APPLICATION: Answer[] = [
-  { answer: "file", says: "Use the file", needs_record: false, argument: "" },
-  { answer: "application", says: "Keep application", needs_record: false, argument: "" },
+  { answer: "file", says: "Use the file", needs_record: false, argument: "", needs_value: false },
+  { answer: "application", says: "Keep application", needs_record: false, argument: "", needs_value: false },
 ];
-const ASIDE: Answer = { answer: "aside", says: "Set aside", needs_record: false, argument: "" };
+const ASIDE: Answer = { answer: "aside", says: "Set aside", needs_record: false, argument: "", needs_value: false };
 
 export const pass = (): TripDetail["passes"][number] => ({
   number: 1,
@@ -137,6 +137,7 @@ export const trip = (values: Partial<TripDetail> = {}): TripDetail => ({
   absent: null,
   pointed: {},
   pointed_renames: {},
+  through: [],
   reasons: [
     {
       state: "held",
@@ -183,7 +184,13 @@ export const badRow: Row = {
       field: "daily_rate",
       says: "Daily rate is not a number.",
       answers: [
-        { answer: "leave out", says: "Leave this cell out, carry the rest", needs_record: false, argument: "" },
+        {
+          answer: "leave out",
+          says: "Leave this cell out, carry the rest",
+          needs_record: false,
+          argument: "",
+          needs_value: false,
+        },
       ],
     },
   ],

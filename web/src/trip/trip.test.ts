@@ -135,8 +135,8 @@ describe("the panel of a row", () => {
 
   it("asks which record an unclear row is, or whether it is not there", async () => {
     const answers = [
-      { answer: "record" as const, says: "It is this record", needs_record: true, argument: "" },
-      { answer: "new" as const, says: "It is not there", needs_record: false, argument: "" },
+      { answer: "record" as const, says: "It is this record", needs_record: true, argument: "", needs_value: false },
+      { answer: "new" as const, says: "It is not there", needs_record: false, argument: "", needs_value: false },
     ];
     const faults = [{ code: "unclear" as const, field: "", says: "No answer came.", answers }];
     const shown = panel({ ...heldRow, cells: [], faults, reason: "No answer came.", identifier: null });
@@ -256,7 +256,9 @@ describe("what is open", () => {
   });
 
   it("answers what is asked about the whole plan where it stands", async () => {
-    const answers = [{ answer: "go on" as const, says: "So many are meant", needs_record: false, argument: "" }];
+    const answers = [
+      { answer: "go on" as const, says: "So many are meant", needs_record: false, argument: "", needs_value: false },
+    ];
     const item = { ...asked("many-changes", "120 would be changed."), station: "review" as const, count: 120, answers };
     const list = open([item]);
     const answering = button(list, "So many are meant");

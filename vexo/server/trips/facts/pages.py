@@ -11,7 +11,7 @@ from .columns import Column, ColumnTotals
 from .open import OpenItem
 from .parts import Expected, Part, RouteFit, RowFilter, WentOut
 from .passes import Pass
-from .plans import AbsentFigures, Damage, Plan, PlannedTotals, Summary
+from .plans import AbsentFigures, Damage, FirstStep, Plan, PlannedTotals, Summary
 from .rows import FaultGroup
 from .status import Needs, Station, StationName
 from .sums import Sum
@@ -66,7 +66,8 @@ class TripDetail(TripSummary):
     rows of the newest plan; ``outcomes``: rows of the last pass that are not in, or were taken with a warning;
     ``examples``: field → a value of it in the application; ``open``: all that waits for a person; ``absent``: what
     becomes of records in reach that the sheet does not have, where such may be deleted; ``pointed`` (and
-    ``pointed_renames``): how many other records point to those that are to be deleted (renamed), by where."""
+    ``pointed_renames``): how many other records point to those that are to be deleted (renamed), by where;
+    ``through``: rows that are written through another value first."""
 
     plan: Plan | None
     sent_by: int | None
@@ -92,6 +93,7 @@ class TripDetail(TripSummary):
     absent: AbsentFigures | None
     pointed: dict[str, int]
     pointed_renames: dict[str, int]
+    through: list[FirstStep]
 
 
 @dataclass(frozen=True, slots=True)

@@ -133,12 +133,21 @@ class AbsentFigures:
 
 
 @dataclass(frozen=True, slots=True)
+class FirstStep:
+    """A row that is written through another value first, so that a circle of unique values opens."""
+
+    row_id: int
+    field: str
+    text: str
+
+
+@dataclass(frozen=True, slots=True)
 class PlanSummary:
     """A plan in figures. ``elsewhere``: rows that stay the same, and whose record the application changed since;
     ``pointed`` (and ``pointed_renames``): records that point to those to be deleted (renamed), by where;
     ``keys_not_read``: how many records the type has, where that is too many to read all their keys; ``weak``: a record
     that is changed or deleted has no version; ``most_atomic``: rows that it takes all or nothing at most; ``absent``:
-    what becomes of records without a row, where the plan may delete such."""
+    what becomes of records without a row, where the plan may delete such; ``through``: rows that go in two steps."""
 
     rows: int
     blank_rows: int
@@ -159,6 +168,7 @@ class PlanSummary:
     guards: list[SetGuard] = field(default_factory=list)
     absent: AbsentSum | None = None
     pointed_renames: dict[str, int] = field(default_factory=dict)
+    through: list[FirstStep] = field(default_factory=list)
 
 
 @dataclass(frozen=True, slots=True)

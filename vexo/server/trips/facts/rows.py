@@ -13,12 +13,13 @@ from ...shapes import OneOf
 @dataclass(frozen=True, slots=True)
 class AnswerOption:
     """An answer to what a plan asks, in words; ``needs_record`` where a person has to say a record ID as its argument,
-    ``argument`` where that is known."""
+    ``needs_value`` where a value, ``argument`` where that is known."""
 
     answer: Answer
     says: str
     needs_record: bool = False
     argument: str = ""
+    needs_value: bool = False
 
 
 @dataclass(frozen=True, slots=True)

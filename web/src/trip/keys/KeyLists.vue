@@ -62,7 +62,8 @@ const keyOf = (row: Row): string =>
     .filter(Boolean)
     .join(" · ");
 const faultOf = (row: Row): Fault | undefined => row.faults.find((one) => one.code === group.value?.code);
-const answersOf = (row: Row): Answer[] => (faultOf(row)?.answers ?? []).filter((one) => !one.needs_record);
+const answersOf = (row: Row): Answer[] =>
+  (faultOf(row)?.answers ?? []).filter((one) => !one.needs_record && !one.needs_value);
 /** What an answer says the row is, where it says that: beside the key, what differs is marked. */
 const nearest = (row: Row): string => answersOf(row)[0]?.says.replace(/^It is /, "") ?? "";
 const answerRow = (row: Row, { answer, argument }: Answer): void => {

@@ -70,7 +70,7 @@ function byKey(at: number): void {
     return;
   }
   const fault = props.row.faults.find((own) => own.answers.length);
-  const option = fault?.answers.filter((own) => !own.needs_record)[at];
+  const option = fault?.answers.filter((own) => !own.needs_record && !own.needs_value)[at];
   if (fault && option)
     decide({ rows: [props.row.row_id], answer: option.answer, field: fault.field, argument: option.argument });
 }

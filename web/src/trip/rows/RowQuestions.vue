@@ -42,12 +42,13 @@ const group = computed(() =>
   trip.value.reasons.find((r) => r.code === first.value?.code && r.field === first.value.field),
 );
 
-const answerRow = ({ answer, needs_record, argument }: Answer, field = ""): void => {
-  const said = needs_record ? record.value.trim() : argument;
+const typed = (answer: Answer): boolean => answer.needs_record || answer.needs_value;
+const answerRow = ({ answer, argument, ...needs }: Answer, field = ""): void => {
+  const said = needs.needs_record || needs.needs_value ? record.value.trim() : argument;
   decide({ rows: [props.row.row_id], answer, field, argument: said });
 };
 const answerWithRecord = (fault: Fault): void => {
-  const answer = fault.answers.find((option) => option.needs_record);
+  const answer = fault.answers.find(typed);
   if (answer) answerRow(answer, fault.field);
 };
 const answerAll = ({ answer }: Answer): void => {
@@ -99,16 +100,19 @@ const answerAll = ({ answer }: Answer): void => {
     >
       <div class="flex flex-wrap gap-1.5">
         <AnswerButtons
-          :answers="fault.answers.filter((one) => !one.needs_record)"
+          :answers="fault.answers.filter((one) => !typed(one))"
           suggests
           :keys="place || conflicts.length ? 0 : 3"
           :disabled="!open"
           @chosen="answerRow($event, fault.field)"
         />
       </div>
-      <template v-for="answer in fault.answers.filter((one) => one.needs_record)" :key="answer.answer">
+      <template v-for="answer in fault.answers.filter(typed)" :key="answer.answer">
         <label
-          ><span class="field-label">It is in: its record ID</span> <input v-model="record" class="input" name="record"
+          ><span class="field-label">{{
+            answer.needs_value ? "A value that is free" : "It is in: its record ID"
+          }}</span>
+          <input v-model="record" class="input" name="record"
         /></label>
         <button type="submit" class="btn sm justify-self-start" :disabled="!open || !record.trim()">
           {{ answer.says }}
