@@ -216,6 +216,8 @@ class Between(HolderSheets):
         self.theirs("09", email=f"b{self.begin}@example.org")
         content = self.sheet(("01", "A", f"b{self.begin}@example.org"), header="holder_no,last_name,email")
         trip = self.trip(content, "upsert")
+        self.assertEqual(self.codes(trip), [["duplicate"]])
+        self.decide(trip, "file", [0])
         self.assertEqual(self.apply(trip).totals["refused"], 1)
         self.theirs("09", email=f"c{self.begin}@example.org")
         self.plan(trip)
