@@ -150,7 +150,7 @@ const ending = useDoing(
       </section>
       <section v-else-if="trip.to_write && trip.plan?.current" class="card max-w-2xl">
         <h2 class="flex items-center gap-3">
-          <StageLabel :stage="trip.application.stage" />Ready: {{ sends("write", trip) }}
+          <StageLabel :stage="trip.application.stage" />{{ sends("Write", trip) }}
         </h2>
         <p class="mt-1">
           Nothing has been written by this plan yet. Where someone changed the same field, a check or the key since it
