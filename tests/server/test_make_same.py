@@ -48,6 +48,11 @@ class SameCase(LaneCase):
         self.assertEqual(sum(one[name] for name in ("delete", "held", "kept")), len(self.absent(trip)))
         return one["delete"], one["held"], one["kept"]
 
+    def text_of_absent(self, trip: Trip) -> str:
+        target = self.text("", "absent.csv")
+        self.vexo.run("--as", "ada", "keys", str(trip.pk), "--absent", "-o", str(target))
+        return target.read_text(encoding="utf-8-sig")
+
     def open_codes(self, trip: Trip) -> list[str]:
         return [item.code for item in trip_detail(PartView.of(trip), self.person).open]
 
@@ -95,6 +100,15 @@ class Foreign(SameCase):
         row = 2**31 + list(self.absent(trip)).index(first)
         made = self.answer(trip, "delete", rows=(row,))
         self.assertEqual((made.count, self.sums(trip)), (1, (1, 1, 0)))
+        second = next(one for one in self.absent(trip) if one != first)
+        way = ("--as", "ada", "decide", str(trip.pk), "delete", "--code", "absent", "--record")
+        self.assertEqual(self.vexo.run(*way, "no such").returncode, 2)
+        self.vexo.run(*way, second)
+        trip.refresh_from_db()
+        self.assertEqual(self.sums(trip), (2, 0, 0))
+        run_inline(undo(PartView.of(trip), self.person, trip.decisions.latest("pk").pk, run_here=True))
+        self.assertEqual(self.sums(trip), (1, 1, 0))
+        self.assertIn("Asked", self.text_of_absent(trip))
         self.answer(trip, "keep")
         self.assertEqual(self.sums(trip), (1, 0, 1))
         run_inline(undo(PartView.of(trip), self.person, made.pk, run_here=True))
@@ -134,6 +148,8 @@ class Foreign(SameCase):
         for rows, reasons in (
             ([(slip, "x")], ["pointed", "not-sent", "not-sent"]),
             ([("", "x")], ["row-unknown"] * 3),
+            ([("", "x"), ("04", "")], ["row-unknown"] * 3),
+            ([("04", "")], ["not-sent"] * 3),
             ([("01", "x"), ("01", "y")], ["not-sent", "not-sent"]),
         ):
             with self.subTest(rows):

@@ -17,7 +17,7 @@ from .terminal import print_made
 @click.option("--row", "rows", type=int, multiple=True, help="A row, by its number in the sheet; may be given often.")
 @click.option("--code", default="", help="All rows that are asked this, by its code (see review --json).")
 @click.option("--field", default="", help="Only what is asked about this field.")
-@click.option("--record", default="", help="For the answer 'record': its record ID.")
+@click.option("--record", default="", help="For the answer 'record', or of code absent: the record's ID.")
 @click.option("--value", default="", help="For the answer 'through': a value that is free.")
 @click.option("--plan", "number", type=int, help="The plan that was seen; the newest by default.")
 @json_option

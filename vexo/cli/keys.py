@@ -49,9 +49,11 @@ def _print_absent(view: PartView, output: Path | None, as_json: bool) -> None:
     if as_json:
         print_json({"trip": view.trip.pk} | to_json(told))
         return
-    table = plain_table("Record ID", *told.labels)
+    planned = bool(told.answers)
+    table = plain_table("Record ID", *told.labels, *(("What happens", "Why", "Point to it") if planned else ()))
     for one in told.records:
-        table.add_row(one.identifier, *one.key)
+        more = (str(one.verdict or ""), one.says, "; ".join(one.pointed)) if planned else ()
+        table.add_row(one.identifier, *one.key, *more)
     console().print(table)
     click.echo(f"{told.count:,} of {told.reach:,} records in reach are in no row.", err=True)
 

@@ -88,8 +88,19 @@ def pointed_records(frame: pl.DataFrame, verdicts: pl.Series, key: Sequence[str]
     singles = [stopped[name].drop_nulls() for name in _NAMES_ONE]
     several = [stopped[name].explode(empty_as_null=False, keep_nulls=False) for name in _NAMES_SEVERAL]
     nameless = pl.all_horizontal([pl.col(name).is_null() for name in (*_NAMES_ONE, *_NAMES_SEVERAL)])
-    unknown = frame.filter(waits).select((~keyed(key) & nameless).sum()).item()
+    told = pl.when(CREATES).then(_has_own_key(frame, record_type)).otherwise(keyed(key))
+    unknown = frame.filter(waits).select((~told & nameless).sum()).item()
     return Pointed(pl.concat([*singles, *several]).unique(), int(unknown), _new_keys(frame, record_type))
+
+
+def _has_own_key(frame: pl.DataFrame, record_type: RecordType) -> pl.Expr:
+    """Whether a row says all fields of a declared key: by these a new record is told from those that are there."""
+    whole = [
+        pl.all_horizontal([pl.col(FieldColumns(name).value).is_not_null() for name in key])
+        for key in record_type.keys
+        if all(FieldColumns(name).value in frame.columns for name in key)
+    ]
+    return pl.any_horizontal(whole) if whole else pl.lit(value=False)
 
 
 def _new_keys(frame: pl.DataFrame, record_type: RecordType) -> dict[tuple[str, ...], pl.DataFrame]:

@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import polars as pl
 from django.db import transaction
 from django.utils import timezone
 
+from vexo.core.planning.absent import NUMBER
 from vexo.core.planning.decisions import DECISIONS
 from vexo.core.planning.guards import GuardCode
-from vexo.core.planning.verdicts import Answer, answered_by
+from vexo.core.planning.verdicts import ABSENT_CODE, Answer, answered_by
+from vexo.core.records import IDENTIFIER
 
 from .. import artifacts
 from ..applications.services import asking
@@ -102,6 +104,16 @@ def _nothing() -> pl.DataFrame:
     return pl.DataFrame(schema={name: DECISIONS[name] for name in ("row_id", "code", "field", "digest")})
 
 
+def _number_of(plan: Plan, identifier: str) -> int:
+    """The number of a record that the sheet does not have. Raises PlainError where the plan knows none with this ID."""
+    if plan.absent_path:
+        absent = artifacts.read(plan.absent_path, [NUMBER, IDENTIFIER])
+        numbers = absent.filter(pl.col(IDENTIFIER) == identifier)[NUMBER]
+        if len(numbers):
+            return int(numbers[0])
+    raise PlainError(f"No record that the sheet lacks has the record ID {identifier!r}.", "no-record")
+
+
 def _guarded(plan: Plan, code: str, answer: str) -> int:
     """How many records a guard of the whole plan asks about. Raises PlainError where it does not ask."""
     guards = from_json(plan.summary, PlanSummary).guards
@@ -125,7 +137,8 @@ def decide(
 
     Args:
         number: the plan that was seen.
-        argument: for the answer ``record``, the record's ID.
+        argument: for the answer ``record``, the record's ID; for ``through``, the value; about a record that the sheet
+            does not have, its ID where only that one is meant.
 
     Returns:
         the decision, and the job that plans with it.
@@ -149,6 +162,8 @@ def decide(
     plan = seen_plan(view, number)
     if scope.code in list(GuardCode):
         argument = str(_guarded(plan, scope.code, answer))
+    if scope.code == ABSENT_CODE and argument.strip():
+        scope = replace(scope, rows=(_number_of(plan, argument.strip()),))
     cells = _nothing() if scope.code in list(GuardCode) else _cells(trip, plan, scope, Answer(answer))
     if cells.is_empty() and scope.code not in list(GuardCode):
         raise PlainError(f"None of these rows is asked anything that {answer!r} answers.", "no-question")
@@ -166,7 +181,8 @@ def decide(
             count=cells["row_id"].n_unique() or int(argument or 0),
             by=person.username,
         )
-        words = f"Decided {decision.count:,} {'row' if decision.count == 1 else 'rows'}: {answer}"
+        one, more = ("record", "records") if scope.code in (*GuardCode, ABSENT_CODE) else ("row", "rows")
+        words = f"Decided {decision.count:,} {one if decision.count == 1 else more}: {answer}"
         note(person.username, "decided", words, trip.application, trip.pk, decision.count)
         update_status(view, revised=True)
         return decision, enqueue_plan(person.username, view, run_here=run_here, fresh=answer == Answer.RECORD)
