@@ -73,6 +73,8 @@ class Guarded(LaneCase):
 
     def test_most_of_a_tariff_set_to_one_amount_is_asked_about(self) -> None:
         trip = self.lines("update", 120, amount="99999.99")
+        self.assertIn("lost-point", {code for row in self.codes(trip) for code in row}, "some were about 100")
+        self.decide(trip, "file", code="lost-point")
         self.assertEqual(self.guards(trip), [("many-changes", 120)])
         before = register().effects()
         with self.assertRaises(PlainError):

@@ -80,6 +80,7 @@ CODES: dict[str, Does] = {
     "key-circle": Does.HOLDS,
     "duplicate": Does.HOLDS,
     "emptied-many": Does.HOLDS,
+    "lost-point": Does.HOLDS,
     "check-differs": Does.HOLDS,
     "damaged": Does.HOLDS,
     "twin": Does.ASIDE,

@@ -138,6 +138,9 @@ _WORDS: Mapping[str, Words] = {
     "column-asked": lambda f, a: f"{f}: what is asked of its column has no answer yet, so nothing is written from it.",
     "both-changed": lambda f, a: f"{f} was also changed in the application since it went out or was reviewed.",
     "key-edited": lambda f, a: f"{f} is a key and was edited: is the record to be renamed?",
+    "lost-point": lambda f, a: (
+        f"{f} would go from {_said(a, 0)} to {_said(a, 1)}: has a decimal point been lost, or got in?"
+    ),
     "duplicate-row": lambda f, a: f"{f} is unique, and rows {_said(a, 0)} write the same.",
     "key-circle": lambda f, a: (
         f"Rows {_said(a, 0)} take {f} from one another in a circle, so none can go first. Say a value that is "
@@ -166,6 +169,7 @@ _WORDS: Mapping[str, Words] = {
 _GROUPS: Mapping[str, str] = {
     "twin": "Says the same as an earlier row.",
     "other-counts": "Another row about the same record counts.",
+    "lost-point": "A number is ten, a hundred or a thousand times what is there, or that part of it: is it meant?",
     "duplicate-row": "A field is unique, and several rows write the same value into it.",
     "key-circle": "Rows take a unique value from one another in a circle, so none can go first.",
     "duplicate": "A field is unique, and another record has the value and keeps it.",

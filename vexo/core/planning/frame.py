@@ -182,6 +182,11 @@ class FieldColumns(CarriedColumns):
         return f"over_limit.{self.name}"
 
     @property
+    def lost_point(self) -> str:
+        """The cell is held since its number seems to have lost or got a decimal point, Boolean."""
+        return f"lost_point.{self.name}"
+
+    @property
     def asked(self) -> str:
         """The cell is held since something is asked of its column, Boolean."""
         return f"asked.{self.name}"

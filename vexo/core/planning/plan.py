@@ -46,6 +46,7 @@ from .rules import blanks, duplicates, holds, rejects, three_way
 from .rules.binding import bind, finds_by, is_rename
 from .rules.changed_records import changed_records
 from .rules.lost_keys import near, settle
+from .rules.lost_point import hold_lost_points
 from .rules.reach import add_reach, reach_cases
 from .rules.texts import BETWEEN_FIELDS, what_it_says
 from .rules.unique_values import THROUGH, hold_unique
@@ -175,7 +176,8 @@ def _compared(
         lambda name: bool(settings.lane(name).treatments),
     )
     frame = blanks.keep_filled(frame, fields, settings)
-    return holds.hold_asked(blanks.hold_many(frame, fields, settings), fields, settings), emptied
+    frame = hold_lost_points(blanks.hold_many(frame, fields, settings), fields, record_type.key_fields)
+    return holds.hold_asked(frame, fields, settings), emptied
 
 
 @dataclass(frozen=True)

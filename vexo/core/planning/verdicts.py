@@ -141,6 +141,7 @@ _ANSWERS: Mapping[str, tuple[Answer, ...]] = {
     "both-changed": (Answer.FILE, Answer.APPLICATION),
     "key-edited": (Answer.FILE, Answer.APPLICATION),
     "emptied-many": (Answer.FILE, Answer.APPLICATION),
+    "lost-point": (Answer.FILE, Answer.APPLICATION),
     "duplicate-row": (Answer.FILE,),
     "duplicate": (Answer.FILE,),
     "key-circle": (Answer.THROUGH,),

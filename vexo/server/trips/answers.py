@@ -33,6 +33,7 @@ _OF_A_CODE: Mapping[tuple[str, Answer], str] = {
     ("changed-since", Answer.FILE): "Delete it all the same",
     ("duplicate-row", Answer.FILE): "Send it all the same",
     ("duplicate", Answer.FILE): "Send it all the same",
+    ("lost-point", Answer.FILE): "It is meant",
     ("emptied-many", Answer.FILE): "Clear them all the same",
     ("copied", Answer.NEW): "It is a new record",
     ("copied", Answer.THEN): "It is the same record",

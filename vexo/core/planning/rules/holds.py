@@ -44,9 +44,14 @@ def cell_cases(frame: pl.DataFrame, inputs: Inputs, settings: Settings, fields: 
             if field.name not in settings.key:
                 cases.append(Case("column-asked", (held | unread) & asked, field.name, seen=shown))
             held = held & ~asked
+        lost = pl.col(columns.lost_point)
         cases.append(Case("emptied-many", held & many, field.name, seen=seen))
-        cases.append(Case("both-changed", held & ~many & (moved | ~keyed), field.name, seen=seen))
-        cases.append(Case("key-edited", held & ~many & ~moved & keyed, field.name, seen=seen))
+        cases.append(
+            Case("lost-point", held & lost, field.name, as_texts(field, columns.current, columns.proposed), seen)
+        )
+        held = held & ~many & ~lost
+        cases.append(Case("both-changed", held & (moved | ~keyed), field.name, seen=seen))
+        cases.append(Case("key-edited", held & ~moved & keyed, field.name, seen=seen))
     return cases
 
 
