@@ -73,7 +73,9 @@ class Run:
         if waiting is not None or self.pass_.cursor >= self.pass_.rows:
             return waiting
         rows = artifacts.scan(self.pass_.rows_file).slice(self.pass_.cursor, self.size)
-        lines = _before_second_steps(rows.collect()).select(AT, ROW_ID, "verdict", "@id", "@version")
+        names = [AT, ROW_ID, "verdict", "@id", "@version"]
+        steps = [THROUGH] if THROUGH in artifacts.columns_of(self.pass_.rows_file) else []
+        lines = _before_second_steps(rows.select(*names, *steps).collect()).select(names)
         items = [
             Item(at, row_id, verdict, identifier, version, self.recorder.number())
             for at, row_id, verdict, identifier, version in lines.iter_rows()
