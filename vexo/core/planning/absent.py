@@ -19,6 +19,7 @@ from .frame import (
     CHANGED,
     CREATES,
     EARLIER_RECORD,
+    FAULTS,
     IDENTIFIER_CELL,
     IN_KEPT_COPY,
     KEPT_VERSION,
@@ -134,6 +135,7 @@ def plan_absent(
         a line a record: ``SCHEMA``, then its fields as they are now.
     """
     absent = records.filter(~pl.col(IDENTIFIER).is_in(plan[IDENTIFIER].drop_nulls().implode()))
+    pointed = replace(pointed, unknown=pointed.unknown + _harmed(plan))
     reason, seen = _reasons(absent, inputs, pointed, carried, parts_out), _digests(absent, inputs)
     answer = beside(seen, _answers(inputs.decisions))["answer"]
     asked = (reason == AbsentWhy.NOT_SENT).fill_null(value=False)
@@ -150,6 +152,14 @@ def plan_absent(
     numbers = pl.int_range(FIRST_ABSENT, FIRST_ABSENT + len(absent), dtype=pl.UInt32, eager=True)
     columns = [numbers.alias(NUMBER), becomes.alias(BECOMES), told.alias(REASON), seen]
     return absent.with_columns(columns).select(*SCHEMA, *[name for name in absent.columns if name not in SCHEMA])
+
+
+def _harmed(plan: pl.DataFrame) -> int:
+    """How many rows would make a record, and wait since a spreadsheet seems to have harmed them: they may be about one
+    that is there."""
+    codes = pl.col(FAULTS).list.eval(pl.element().struct.field("code"))
+    waits = (pl.col(VERDICT) == Verdict.HELD) & pl.col(IDENTIFIER).is_null()
+    return int(plan.select((waits & codes.list.contains("damaged")).sum()).item())
 
 
 def _reasons(
@@ -185,7 +195,8 @@ def _is_pointed(absent: pl.DataFrame, pointed: Pointed, record_type: RecordType)
         own = absent.select(normal_key(name, record_type.field(name)).alias(name) for name in names)
         met = own.join(new.unique(), on=list(names), how="semi", maintain_order="left")
         if len(met):
-            taken = own.join(met.unique().with_columns(pl.lit(value=True).alias("@met")), on=list(names), how="left")
+            those = met.unique().with_columns(pl.lit(value=True).alias("@met"))
+            taken = own.join(those, on=list(names), how="left", maintain_order="left")
             is_pointed = is_pointed | taken["@met"].fill_null(value=False)
     return is_pointed
 

@@ -38,7 +38,11 @@ class AbsentPlan:
 
 
 def absent_plan(context: PlanContext, inputs: Inputs, planned: PlannedRows, materials: Materials) -> AbsentPlan | None:
-    """None where the plan deletes nothing that has no row."""
+    """None where the plan deletes nothing that has no row.
+
+    Args:
+        planned: the rows, those held too that a spreadsheet has harmed.
+    """
     if planned.pointed is None:
         return None
     [path] = reach_paths(materials.counts)

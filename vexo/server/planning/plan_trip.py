@@ -123,17 +123,17 @@ def _whole(basis: Basis, materials: Materials, client: Client | None, lease: Lea
     inputs = replace(inputs, reach=reach_of(basis, materials.counts))
     planned = make_plan(inputs, context.settings)
     plan, questions = planned.plan, planned.questions
-    absent = absent_plan(context, inputs, planned, materials)
-    whole = records.filter(pl.col(IDENTIFIER).is_in(_deleted(plan).implode())) if absent is None else absent.deleted
-    deleted_path = _kept_whole(context, whole)
-    pointed_path, deletes, renames = _pointed(context, plan, absent, materials, client)
     fresh = uuid.uuid4().hex
     damage_path, damaged = _damage(basis, materials, plan, fresh)
     if damage_path:
         cells = artifacts.read(damage_path)
         plan, questions = hold_damaged(plan, questions, cells, basis.decisions, context.carried_columns)
+    absent = absent_plan(context, inputs, replace(planned, plan=plan), materials)
     if absent is not None:
         questions = pl.concat([questions, absent.questions])
+    whole = records.filter(pl.col(IDENTIFIER).is_in(_deleted(plan).implode())) if absent is None else absent.deleted
+    deleted_path = _kept_whole(context, whole)
+    pointed_path, deletes, renames = _pointed(context, plan, absent, materials, client)
     summary = summary_of(
         plan,
         basis,
