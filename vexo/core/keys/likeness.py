@@ -57,7 +57,8 @@ def _forms(table: pl.DataFrame, naming: Naming) -> pl.DataFrame:
     parts = [pl.col(name).fill_null("") for name in naming.names]
     folded = _folded(pl.concat_str(parts, separator=" ")) if parts else pl.lit("")
     words = folded.str.extract_all(r"[\p{L}\p{N}]+").list.sort().list.join(" ")
-    mails = [_folded(pl.col(name).str.strip_chars()).alias(f"mail.{name}") for name in naming.mails]
+    texts = {name: _folded(pl.col(name).str.strip_chars()) for name in naming.mails}
+    mails = [pl.when(text != "").then(text).alias(f"mail.{name}") for name, text in texts.items()]
     figures = {name: pl.col(name).str.replace_all(r"\D+", "") for name in naming.phones}
     phones = [
         pl.when(text.str.len_chars() >= _LEAST_FIGURES).then(text.str.tail(_TOLD_BY)).alias(f"phone.{name}")
