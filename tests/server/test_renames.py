@@ -187,6 +187,12 @@ class Unique(LaneCase):
         near = (("01", "a", self.mail("x")), ("02", "b", self.mail("y")), ("03", "c", self.mail("c")))
         self.assertEqual(self.codes(self.people(*near, operation="upsert")), [[], [], []])
 
+    def test_a_declared_key_with_one_field_more_makes_no_second_record(self) -> None:
+        self.make(("01", "a"))
+        content = self.sheet(("01", "other", ""), ("02", "b", ""), header="holder_no,last_name,email")
+        trip = self.trip(content, "upsert", key=["holder_no", "last_name"])
+        self.assertEqual((self.verdicts(trip), self.codes(trip)), (["held", "create"], [["duplicate"], []]))
+
     def test_addresses_that_move_on_are_not_asked_and_go_in_order(self) -> None:
         self.make(("01", "a"), ("02", "b"))
         self.theirs("02", email=self.mail("b"))

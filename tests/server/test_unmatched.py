@@ -11,6 +11,7 @@ from tests.support import register, template
 template()
 
 from vexo.core.keys.record_keys import RecordKeyError  # noqa: E402
+from vexo.core.records import UnknownName  # noqa: E402
 from vexo.server.planning.context import PlanContext  # noqa: E402
 from vexo.server.trips.models import Trip  # noqa: E402
 from vexo.server.trips.part_view import PartView  # noqa: E402
@@ -100,6 +101,18 @@ class Unmatched(LaneCase):
         )  # fmt: skip
         self.assertEqual(done.returncode, 2)
         self.assertIn("matched by Holder no.", done.stderr)
+
+    def test_what_is_refused_is_not_kept(self) -> None:
+        register().behave()
+        trip = self.trip(self.sheet(("01", "Ann", "A", "", ""), header=HEADER), "upsert")
+        for said in ({"operation": "create-unmatched"}, {"key": ["joined_on"]}, {"key": ["no such field"]}):
+            with self.subTest(said):
+                with self.assertRaises((RecordKeyError, UnknownName)):
+                    self.change(trip, **said)
+                trip.refresh_from_db()
+                self.assertEqual((trip.operation, trip.key), ("upsert", ["holder_no"]))
+        self.plan(trip)
+        self.assertEqual(self.verdicts(trip), ["create"])
 
     def test_a_lost_answer_leaves_the_row_unclear_and_nothing_is_sent_twice(self) -> None:
         trip = self.trip_of_rows(("01", "Una", f"Aster{self.begin}", "", ""))

@@ -11,7 +11,7 @@ from vexo.core.columns.lanes import PLAIN, Lane, check_lane
 from vexo.core.columns.matches import MappingError, MatchedBy, conflict_words, conflicts
 from vexo.core.conditions import read_condition
 from vexo.core.documents import ALL, SENT, lane_sentence
-from vexo.core.keys.record_keys import ignored_from
+from vexo.core.keys.record_keys import check_key, ignored_from
 from vexo.core.operations import Operation
 from vexo.core.records import Catalogue, Field
 from vexo.core.sheets.row_filter import safe_names
@@ -253,12 +253,22 @@ def change(view: PartView, person: Person, said: Changes, *, run_here: bool = Fa
             changes_all = bool(
                 columns or lanes or operation or key is not None or ignores is not None or said.reach is not None
             )
-            update_columns(MappedSheet.of(view, sheet, catalogue), whole=changes_all)
+            mapped = MappedSheet.of(view, sheet, catalogue)
+            _refuse_keys(mapped, said)
+            update_columns(mapped, whole=changes_all)
         changed = f"Trip {trip.pk}: {'; '.join(words)}"[:300]
         note(person.username, "changed", changed, trip.application, trip.pk)
         # Whoever puts columns right is not told each time that the key is still to be said: the stations say it.
         waits = not run_here and key is None
         return enqueue_plan(person.username, view, run_here=run_here, fresh=True, waits=waits)
+
+
+def _refuse_keys(mapped: MappedSheet, said: Changes) -> None:
+    """Raises RecordKeyError where what was said of keys cannot be used; it is not kept then."""
+    if said.key:
+        check_key(said.key, mapped.record_type, mapped.field_names)
+    if said.operation == Operation.CREATE_UNMATCHED:
+        mapped.refuse_keyed()
 
 
 def take_marks(view: PartView, person: Person) -> None:

@@ -11,7 +11,7 @@ import polars as pl
 from vexo.core.columns.carried_values import Reading
 from vexo.core.columns.lanes import PLAIN, Lane, lanes_from_json
 from vexo.core.columns.matches import ColumnMatch, MatchedBy, Offer, one_for_editing, with_lanes
-from vexo.core.keys.record_keys import suggest_key
+from vexo.core.keys.record_keys import RecordKeyError, suggest_key
 from vexo.core.operations import Operation
 from vexo.core.records import Catalogue, RecordType, UnknownName
 from vexo.core.sheets import Choices
@@ -121,6 +121,16 @@ class MappedSheet:
         names, record_type = set(self.field_names), self.record_type
         own = [(record_type.identifier,)] if self.sheet.recognised and record_type.identifier in names else []
         return [*own, *[key for key in record_type.keys if names.issuperset(key)]]
+
+    def refuse_keyed(self) -> None:
+        """Rows are matched by nothing only where nothing could match them. Raises RecordKeyError."""
+        keys = self.carried_keys
+        if keys:
+            labels = " + ".join(self.record_type.field(name).label for name in keys[0])
+            raise RecordKeyError(
+                f"Each row can be matched by {labels}, so none is created unseen. Create by that key: rows that find a "
+                "record are set aside."
+            )
 
     @property
     def key_fact(self) -> Key:

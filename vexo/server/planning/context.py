@@ -153,7 +153,7 @@ def _key_of(mapped: MappedSheet) -> tuple[str, ...]:
         )
     key = mapped.key
     if mapped.trip.operation == Operation.CREATE_UNMATCHED:
-        _refuse_keyed(mapped)
+        mapped.refuse_keyed()
         return ()
     if not key:
         ways = " or ".join(" + ".join(k) for k in record_type.keys) or record_type.identifier
@@ -168,17 +168,6 @@ def _key_of(mapped: MappedSheet) -> tuple[str, ...]:
             "Choose another key."
         )
     return key
-
-
-def _refuse_keyed(mapped: MappedSheet) -> None:
-    """Rows are matched by nothing only where nothing could match them. Raises RecordKeyError."""
-    keys = mapped.carried_keys
-    if keys:
-        labels = " + ".join(mapped.record_type.field(name).label for name in keys[0])
-        raise RecordKeyError(
-            f"Each row can be matched by {labels}, so none is created unseen. Create by that key: rows that find a "
-            "record are set aside."
-        )
 
 
 def reach_text(trip: Trip, sheet: Sheet) -> str:
