@@ -193,6 +193,16 @@ class Unique(LaneCase):
         trip = self.trip(content, "upsert", key=["holder_no", "last_name"])
         self.assertEqual((self.verdicts(trip), self.codes(trip)), (["held", "create"], [["duplicate"], []]))
 
+    def test_spaces_at_the_ends_of_unique_values_are_not_written_and_make_no_difference(self) -> None:
+        self.make(("01", "a"), ("02", "b"))
+        self.theirs("02", email=self.mail("b"))
+        trip = self.people(("01", "a", f"{self.mail('b')}\u00a0"), ("02", "b", f"{self.mail('b')} "))
+        self.assertEqual(self.codes(trip), [["duplicate"], []])
+        self.assertEqual(self.verdicts(trip)[1], "same")
+        other = self.people(("01", "a", f" {self.mail('new')}\u00a0"), ("02", "b", ""))
+        self.assertEqual(self.apply(other).totals["updated"], 1)
+        self.assertEqual(self.of("01")["email"], self.mail("new"))
+
     def test_addresses_that_move_on_are_not_asked_and_go_in_order(self) -> None:
         self.make(("01", "a"), ("02", "b"))
         self.theirs("02", email=self.mail("b"))

@@ -38,10 +38,9 @@ def propose(frame: pl.DataFrame, fields: Sequence[Field], keys: Collection[str] 
     items added and taken away.
 
     Args:
-        keys: fields of keys, which new records get in the form in which keys compare.
+        keys: fields of keys, which are written in the form in which keys compare; what a record has is left as it is.
     """
     new = pl.col(CREATES) | (pl.col(EARLIER_RESULT) == "created").fill_null(value=False)
-    any_new = bool(frame.select(new.any()).item())
 
     def proposed(field: Field) -> pl.Expr:
         columns = FieldColumns(field.name)
@@ -49,8 +48,11 @@ def propose(frame: pl.DataFrame, fields: Sequence[Field], keys: Collection[str] 
         value = pl.when(says == CLEAR).then(pl.lit(None, dtype=dtype(field))).otherwise(pl.col(columns.value))
         if _changes_lists(frame, field):
             value = pl.when(says == CHANGE).then(_relisted(field, columns.current)).otherwise(value)
-        if any_new and field.name in keys and field.kind == Kind.TEXT:
-            value = pl.when(new).then(normal_key(columns.value, field)).otherwise(value)
+        if field.name in keys and field.kind == Kind.TEXT:
+            said = pl.col(columns.value)
+            bared = new | ~(said.eq_missing(pl.col(columns.base_sent)) | said.eq_missing(pl.col(columns.current)))
+            if frame.select(bared.any()).item():
+                value = pl.when(bared & (says != CLEAR)).then(normal_key(columns.value, field)).otherwise(value)
         return value.alias(columns.proposed)
 
     return frame.with_columns([proposed(field) for field in fields])
