@@ -40,6 +40,8 @@ class Sums(EditCase):
                 if rate != sheet[at]:
                     self.edit(trip, "cell", at + 2, "daily_rate", text=str(rate))
                 sheet[at] = rate
+            if any("lost-point" in row for row in self.codes(trip)):
+                self.decide(trip, "file", code="lost-point")
             before = sum(held)
             held = [rate if rate <= 500 else was for rate, was in zip(sheet, held, strict=True)]
             told = self.figures(trip)
