@@ -59,11 +59,11 @@ class Case:
     def planned_absent(self, decisions: pl.DataFrame) -> pl.DataFrame:
         from dataclasses import replace
 
-        assert self.planned.pointed is not None
+        assert self.planned.meant is not None
         in_reach = self.now.filter(pl.col("@id").is_in(self.ids))
         fields = [BERTH.field(name) for name in NAMES]
         inputs = replace(self.inputs, decisions=decisions)
-        return plan_absent(inputs, self.planned.plan, self.planned.pointed, in_reach, fields, self.parts_out)
+        return plan_absent(inputs, self.planned.plan, self.planned.meant, in_reach, fields, self.parts_out)
 
     def of(self, verdict: AbsentVerdict) -> set[str]:
         return set(self.absent.filter(pl.col("@becomes") == verdict)["@id"])
@@ -103,7 +103,7 @@ class Absent(unittest.TestCase):
         case = Case([("AB-1", "n")], [("AB-1", True, "sent", False)], True)
         self.assertEqual(verdicts(case.planned.plan), ["same"])
         near = Case([("ab1", "n")], [("AB-1", True, "sent", False)], True)
-        self.assertEqual((verdicts(near.planned.plan), near.absent["@reason"].to_list()), (["held"], ["pointed"]))
+        self.assertEqual((verdicts(near.planned.plan), near.absent["@reason"].to_list()), (["held"], ["may-be-meant"]))
 
     def test_without_a_row_nothing_is_a_question_and_all_may_go(self) -> None:
         case = Case([("ZZ-9", "n")], [("AB-1", True, "sent", False), ("CD-2", False, "sent", False)], True)

@@ -9,10 +9,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests import whole_rounds
+from tests.server.killing import POINTS, die, take_over
 from tests.server.test_lanes import LaneCase
 from tests.support import register, template
 
 template()
+
+from django.test import Client  # noqa: E402
 
 from vexo.server import artifacts  # noqa: E402
 from vexo.server.data_folder import absolute  # noqa: E402
@@ -95,6 +98,76 @@ class Foreign(SameCase):
         done = self.apply(trip)
         self.assertEqual((done.totals["updated"], done.absent["held"], done.absent["deleted"]), (1, 2, 0))
         self.assertEqual(len(self.holders(self.begin)), 3)
+        self.assertEqual(self.open_codes(trip), ["absent"], "they still wait")
+        self.assertEqual(self.vexo.run("--as", "ada", "outcome", str(trip.pk)).returncode, 1)
+
+    def test_as_many_others_are_another_question(self) -> None:
+        trip = self.same(("01", "x"))
+        self.answer(trip, "delete")
+        self.answer(trip, "go on", "makes-same")
+        self.assertEqual(self.open_codes(trip), [])
+        self.again(trip, self.sheet(("02", "x"), header="holder_no,last_name"))
+        self.answer(trip, "delete")
+        self.assertEqual((self.sums(trip), self.open_codes(trip)), ((2, 0, 0), ["makes-same"]))
+        before = register().effects()
+        done = self.vexo.run("--as", "ada", "apply", str(trip.pk), "--yes", "--json")
+        self.assertEqual((done.returncode, register().effects()), (2, before))
+        self.answer(trip, "go on", "makes-same")
+        self.again(trip, self.sheet(("02", "x"), ("03", "y"), header="holder_no,last_name"))
+        self.assertEqual((self.sums(trip), self.open_codes(trip)), ((1, 0, 0), []), "one of those that were said")
+
+    def test_by_the_command_line_and_the_api_alone(self) -> None:
+        for declared in (True, False):
+            with self.subTest(declared=declared):
+                register().behave(keys=declared)
+                self.number_anew()
+                self.make(("01", "a"), ("02", "b"), ("03", "c"))
+                for number in ("01", "02", "03"):
+                    self.theirs(number, phone=f"55 {self.begin}")
+                path = self.text(self.sheet(("01", "x"), ("04", "new"), header="holder_no,last_name"))
+                way = ("--as", "ada", "bring-in", "harbour-practice", "Holder", str(path), "--trip", "new", "--json")
+                said = ("--key", "holder_no", "--operation", "make-same", "--reach", f"phone eq '55 {self.begin}'")
+                brought = self.vexo.run(*way, *said)
+                number = json.loads(brought.stdout)["trip"]
+                self.assertEqual(brought.returncode, 1, "two deletions are asked")
+                client = Client()
+                client.force_login(self.person)
+                told = client.get(f"/api/trips/{number}/keys/absent").json()
+                self.assertEqual([one["verdict"] for one in told["records"]], ["held", "held"])
+                plan = client.get(f"/api/trips/{number}").json()["plan"]["number"]
+                body = {"plan": plan, "rows": [told["records"][0]["row_id"]], "answer": told["answers"][0]["answer"]}
+                decided = client.post(f"/api/trips/{number}/decisions", body, content_type="application/json")
+                self.assertEqual(decided.status_code, 200, decided.content)
+                trip = Trip.objects.get(pk=number)
+                run_inline(trip.jobs.latest("pk"))
+                kept = self.vexo.run("--as", "ada", "decide", str(number), "keep", "--code", "absent")
+                self.assertEqual(kept.returncode, 1, "how many go is asked")
+                self.assertIn("1 record that the sheet does not have would be deleted", kept.stderr)
+                self.assertEqual(self.vexo.run("--as", "ada", "apply", str(number), "--yes").returncode, 2)
+                meant = self.vexo.run("--as", "ada", "decide", str(number), "go on", "--code", "makes-same")
+                self.assertEqual(meant.returncode, 0, meant.stderr)
+                done = self.vexo.run("--as", "ada", "apply", str(number), "--yes", "--json")
+                self.assertEqual(done.returncode, 0, done.stderr)
+                self.assertEqual(json.loads(done.stdout)["absent"]["deleted"], 1)
+                self.assertEqual(sorted(h["last_name"] for h in self.holders(self.begin)), ["c", "new", "x"])
+
+    def test_killed_anywhere_each_goes_once_and_what_a_colleague_changed_stays(self) -> None:
+        for point in POINTS:
+            with self.subTest(point):
+                self.number_anew()
+                trip = self.same(("01", "x"), there="1234")
+                self.answer(trip, "delete")
+                self.answer(trip, "go on", "makes-same")
+                changed = str(self.of("04")["id"])
+                register().change(f"Holders({changed})", last_name="theirs")
+                before = len(register().effects())
+                die(point, self.start(trip))
+                self.assertEqual(take_over().error, "")
+                done = self.last_pass(trip)
+                self.assertEqual((done.absent["deleted"], done.absent["refused"]), (2, 1))
+                gone = [one["id"] for one in register().effects()[before:] if one["what"] == "delete"]
+                self.assertEqual((len(gone), len(set(gone))), (2, 2))
+                self.assertEqual(sorted(h["last_name"] for h in self.holders(self.begin)), ["theirs", "x"])
 
     def test_one_by_one_undone_and_lapsed_when_the_record_changes(self) -> None:
         trip = self.same(("01", "x"))
@@ -148,7 +221,7 @@ class Foreign(SameCase):
     def test_a_row_that_waits_keeps_every_record_that_it_may_be_about(self) -> None:
         slip = "O1"
         for rows, reasons in (
-            ([(slip, "x")], ["pointed", "not-sent", "not-sent"]),
+            ([(slip, "x")], ["may-be-meant", "not-sent", "not-sent"]),
             ([("", "x")], ["row-unknown"] * 3),
             ([("", "x"), ("04", "")], ["row-unknown"] * 3),
             ([("04", "")], ["not-sent"] * 3),
@@ -244,7 +317,7 @@ class SentOut(SameCase):
             sheet.cell(2, 1).value = None
 
         self.back(self.edited(path, blank), operation="make-same")
-        self.assertEqual([reason for _, reason in self.absent(trip).values()], ["pointed"])
+        self.assertEqual([reason for _, reason in self.absent(trip).values()], ["may-be-meant"])
 
     def test_what_the_trip_itself_wrote_is_no_change_by_others(self) -> None:
         trip, path = self.out("E", "notes")

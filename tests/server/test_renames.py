@@ -107,6 +107,20 @@ class Renames(LaneCase):
         self.assertEqual(self.numbers(ids[0]), ["K-977"], "the colleague's word stands")
         self.assertNotIn("K-966", self.numbers(*ids))
 
+    def test_a_record_that_is_left_half_way_says_so(self) -> None:
+        ids = self.ids("D", 4)[2:]
+        trip = self.renamed("D", None, None, "D-004", "D-003")
+        self.decide(trip, "through", [2], argument="D-966")
+        register().change(f"Berths({ids[1]})", berth_no="D-977")
+        with register().client() as client:
+            body = {"harbour": "TERNISLAND", "berth_no": "D-004", "length_m": 8}
+            client.post("Berths", json=body).raise_for_status()
+        done = self.apply(trip)
+        self.assertEqual(done.totals["refused"], 2)
+        self.assertEqual(self.numbers(ids[0]), ["D-966"])
+        told = self.vexo.run("--as", "ada", "outcome", str(trip.pk)).stdout
+        self.assertIn("Berth no. holds D-966 now: the record went through it", told)
+
     def test_what_waits_for_a_circle_or_a_row_that_stays_is_held_too(self) -> None:
         trip = self.renamed("C", "C-002", "C-001", None, "C-001", "C-003")
         self.assertIn("duplicate-row", self.codes(trip)[1])

@@ -26,20 +26,22 @@ def _confirm(trip: Trip, plan: Plan) -> None:
     """Show what would be written and ask, on the standard error: the standard output is for the answer alone."""
     verdicts = plan.summary["verdicts"]
     absent = _absent_deletes(plan)
-    deletes = verdicts["delete"] + absent
-    counts = {v: n for v, n in (*((v, verdicts[v]) for v in ("create", "update")), ("delete", deletes)) if n}
+    counts = {verdict: verdicts[verdict] for verdict in ("create", "update", "delete")}
+    counts["delete"] += absent
+    counts = {verdict: count for verdict, count in counts.items() if count}
     words = ", ".join(f"{count:,} to {verdict}" for verdict, count in counts.items())
     application = trip.application
     click.echo(f"{application.get_stage_display().upper()}: {application.label} ({application.name})", err=True)
     click.echo(f"Plan {plan.number}: {sum_line(plan.summary['rows'], verdicts)}", err=True)
     if absent:
         click.echo(f"{absent:,} records that the sheet does not have are deleted with it.", err=True)
-    for step in plan.summary.get("through", ()):
+    for step in plan.summary.get("first_steps", ()):
         click.echo(f"One row goes through {step['text']!r} in {step['field']} first, so that a circle opens.", err=True)
     if plan.summary["weak"]:
         said = "Not every record here carries a version: what someone changes in one without in the very moment of"
         click.echo(f"{said} writing is not noticed.", err=True)
-    click.confirm(f"Write {sum(counts.values()):,} rows ({words})?", abort=True, err=True)
+    what = "changes" if absent else "rows"
+    click.confirm(f"Write {sum(counts.values()):,} {what} ({words})?", abort=True, err=True)
 
 
 def _absent_deletes(plan: Plan) -> int:

@@ -312,12 +312,12 @@ def review(setting: Setting, trip: int, everything: bool, as_json: bool) -> None
     context = PlanContext.of_plan(newest)
     rows = artifacts.read(newest.path)
     columns_ = newest.summary["columns"]
+    absent = absent_figures(from_json(newest.summary, PlanSummary))
     if as_json:
         from vexo.server.rows.export import rows_as_json
 
         current = newest.revision == view.trip.revision
-        absent = to_json(absent_figures(from_json(newest.summary, PlanSummary)))
-        answer = {"current": current, "columns": columns_, "absent": absent, "open": to_json(open_of(view))}
+        answer = {"current": current, "columns": columns_, "absent": to_json(absent), "open": to_json(open_of(view))}
         print_json({**figures, **answer, "lines": rows_as_json(context, rows)})
         print_open(view)
         end_with(view)
@@ -330,6 +330,7 @@ def review(setting: Setting, trip: int, everything: bool, as_json: bool) -> None
         out.print(f"This plan no longer counts: plan it again with vexo plan {trip}")
     out.print(sum_line(figures["rows"], figures["verdicts"]))
     _print_figures(context, newest, trip)
+    _print_absent(absent, trip)
     changed = [c["field"] for c in columns_ if c["changed"] or c["held"] or c["unreadable"]]
     out.print(plan_table(context, few, changed))
     if len(few) < len(rows):
@@ -340,10 +341,6 @@ def review(setting: Setting, trip: int, everything: bool, as_json: bool) -> None
 
 def _print_figures(context: PlanContext, plan: Plan, trip: int) -> None:
     """A plan in figures: each column's changes, and what else it says."""
-    from vexo.server.trips.facts import from_json
-    from vexo.server.trips.facts.plans import PlanSummary
-    from vexo.server.trips.trip_pages import absent_figures
-
     out = console()
     for column in plan.summary["columns"]:
         if column["changed"]:
@@ -362,7 +359,6 @@ def _print_figures(context: PlanContext, plan: Plan, trip: int) -> None:
     if plan.summary["keys_not_read"]:
         many = f"{plan.summary['keys_not_read']:,} records are too many to read all their keys"
         out.print(f"  {many}: one that is only written otherwise may be taken for a new one")
-    _print_absent(absent_figures(from_json(plan.summary, PlanSummary)), trip)
     for where, count in plan.summary["pointed"].items():
         out.print(f"  {count:,} records point to those to be deleted: {where}")
     for where, count in plan.summary.get("pointed_renames", {}).items():
@@ -374,15 +370,11 @@ def _print_absent(absent: AbsentFigures | None, trip: int) -> None:
     if absent is None or not (absent.delete or absent.held or absent.kept):
         return
     out = console()
-    out.print(f"Not in the sheet, of {absent.reach:,} records in reach: {absent_line(absent)}")
+    sums = f"{absent.delete:,} to delete + {absent.held:,} held + {absent.kept:,} kept"
+    out.print(f"Not in the sheet, of {absent.reach:,} records in reach: {sums}")
     for group in absent.groups:
         out.print(f"  {group.count:,} {group.verdict}: {group.says}")
     out.print(f"  List them with: vexo keys {trip} --absent")
-
-
-def absent_line(absent: AbsentFigures) -> str:
-    """The second sum in words."""
-    return f"{absent.delete:,} to delete + {absent.held:,} held + {absent.kept:,} kept"
 
 
 def _telling(plan_: pl.DataFrame, most: int = 12) -> pl.DataFrame:

@@ -102,6 +102,25 @@ OUTCOME_CODES = (
     "changed-in-between",
     "given-up",
     "undone-with-group",
+    "left-half-way",
 )
 """Why a row that was sent is not in: the application's own reason (``refused``), or one of Vexo's."""
+KEY_CODES = frozenset(
+    {
+        "near-key",
+        "not-found",
+        "several",
+        "like-record",
+        "like-row",
+        "finds-several",
+        "copied",
+        "shared",
+        "gone",
+        "renamed",
+        "swapped",
+        "identifier-differs",
+        "identifier-without-key",
+    }
+)
+"""Faults about which record a row is: they are a list of their own where keys are chosen."""
 ALL_CODES = (*CODES, *OUTCOME_CODES)

@@ -164,6 +164,9 @@ _WORDS: Mapping[str, Words] = {
     "found-otherwise": lambda f, a: "The answer never came; a record with this key is there, but not as it was sent.",
     "changed-in-between": lambda f, a: "The answer never came, and the record has been changed again since.",
     "given-up": lambda f, a: "The pass was given up before it was known whether this row is in.",
+    "left-half-way": lambda f, a: (
+        f"{f} holds {_said(a, 0)} now: the record went through it, and then could not have its own value. {_said(a, 1)}"
+    ).strip(),
     "undone-with-group": lambda f, a: "Not written, since another row was refused and all were to go or none.",
 }
 _GROUPS: Mapping[str, str] = {
@@ -232,7 +235,7 @@ _ABSENT: Mapping[AbsentWhy, str] = {
     AbsentWhy.NOT_SENT: "The sheet did not go out from here, so nothing tells that it ever had the record.",
     AbsentWhy.MADE_SINCE: "It did not go out with the sheet.",
     AbsentWhy.CHANGED: "It was changed since the sheet went out.",
-    AbsentWhy.POINTED: "A row that waits, was set aside or makes a record may be about it.",
+    AbsentWhy.MAY_BE_MEANT: "A row that waits, was set aside or makes a record may be about it.",
     AbsentWhy.ROW_UNKNOWN: "A row that waits has no key that can be read, and may be about it.",
     AbsentWhy.OTHER_PART: "It went out in another part of the trip.",
     AbsentWhy.PARTS_OUT: "Parts of the trip are not back yet.",

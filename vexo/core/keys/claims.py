@@ -35,7 +35,9 @@ def in_circles(waits_for: Mapping[int, Collection[int]]) -> list[list[int]]:
     """Groups of rows that wait for one another, so that none can go first; each group in order."""
     rows = {*waits_for, *(other for others in waits_for.values() for other in others)}
     onward = {row: {other for other in waits_for.get(row, ()) if other != row} for row in rows}
-    left = _without_ends(_without_ends(onward), turned=True)
+    onward = _without_ends(onward)
+    backward = _turned(onward)
+    left = _turned(_without_ends({row: backward[row] for row in onward}))
     groups: list[list[int]] = []
     unseen = set(left)
     beside = _turned(left)
@@ -51,18 +53,17 @@ def in_circles(waits_for: Mapping[int, Collection[int]]) -> list[list[int]]:
     return groups
 
 
-def blocked_rows(blocked: Iterable[int], waits_for: Mapping[int, Collection[int]], stay: Collection[int]) -> set[int]:
-    """These rows, and all that wait for one of them; those that ``stay`` as they are go whatever they wait for."""
+def blocked_rows(blocked: Iterable[int], waits_for: Mapping[int, Collection[int]]) -> set[int]:
+    """These rows, and all that wait for one of them."""
     followers = _turned(waits_for)
-    found: set[int] = set()
+    blocked_all: set[int] = set()
     reached = list(blocked)
     while reached:
         row = reached.pop()
-        if row in found:
-            continue
-        found.add(row)
-        reached += [follower for follower in followers.get(row, ()) if follower not in stay]
-    return found
+        if row not in blocked_all:
+            blocked_all.add(row)
+            reached += followers.get(row, ())
+    return blocked_all
 
 
 def _turned(edges: Mapping[int, Collection[int]]) -> dict[int, set[int]]:
@@ -73,20 +74,17 @@ def _turned(edges: Mapping[int, Collection[int]]) -> dict[int, set[int]]:
     return turned
 
 
-def _without_ends(edges: Mapping[int, Collection[int]], turned: bool = False) -> dict[int, set[int]]:
-    """The rows that wait for something, over and over, until each that is left does; or with ``turned`` those that are
-    waited for."""
-    there = _turned(edges) if turned else {row: set(others) for row, others in edges.items()}
-    there = {row: set(there.get(row, ())) for row in edges}
-    back = _turned(there)
-    ends = [row for row, others in there.items() if not others]
+def _without_ends(edges: Mapping[int, Collection[int]]) -> dict[int, set[int]]:
+    """The edges without the rows that lead to none, over and over, until each that is left leads to another."""
+    left = {row: set(others) for row, others in edges.items()}
+    back = _turned(left)
+    ends = [row for row, others in left.items() if not others]
     while ends:
         row = ends.pop()
-        there.pop(row, None)
+        del left[row]
         for other in back.get(row, ()):
-            if other in there:
-                there[other].discard(row)
-                if not there[other]:
+            if other in left:
+                left[other].discard(row)
+                if not left[other]:
                     ends.append(other)
-    kept = set(there)
-    return {row: {other for other in edges[row] if other in kept} for row in kept}
+    return left

@@ -82,31 +82,31 @@ def like_records(rows: pl.DataFrame, records: pl.DataFrame, naming: Naming) -> p
     Returns:
         ``at`` (the place of the row) and the record's ID, in the order of ``rows``.
     """
-    own = _forms(rows, naming).with_row_index(AT)
+    forms = _forms(rows, naming).with_row_index(AT)
     known = pl.concat([records.select(IDENTIFIER), _forms(records, naming)], how="horizontal")
     pairs = [pl.DataFrame(schema={AT: pl.UInt32, IDENTIFIER: pl.String})]
     for prefix in ("mail.", "phone."):
-        columns = [name for name in own.columns if name.startswith(prefix)]
+        columns = [name for name in forms.columns if name.startswith(prefix)]
         pairs += [
-            own.select(AT, pl.col(one).alias(_TEXT))
+            forms.select(AT, pl.col(one).alias(_TEXT))
             .drop_nulls()
             .join(known.select(IDENTIFIER, pl.col(other).alias(_TEXT)).drop_nulls(), on=_TEXT)
             .select(AT, IDENTIFIER)
             for one in columns
             for other in columns
         ]
-    wanted = own.select("name").drop_nulls().unique(maintain_order=True)
+    wanted = forms.select("name").drop_nulls().unique(maintain_order=True)
     near = near_records(wanted, known.select(IDENTIFIER, "name"), ["name"])
     by_name = wanted.with_row_index(AT).join(near, on=AT).select("name", IDENTIFIER)
-    pairs.append(own.select(AT, "name").join(by_name, on="name").select(AT, IDENTIFIER))
+    pairs.append(forms.select(AT, "name").join(by_name, on="name").select(AT, IDENTIFIER))
     return pl.concat(pairs).unique(maintain_order=True).sort(AT, maintain_order=True)
 
 
 def like_rows(rows: pl.DataFrame, naming: Naming) -> pl.Series:
     """Of each row the place of the first other one before it with its name, mail address or phone number; else null."""
-    own = _forms(rows, naming).with_row_index(AT)
+    forms = _forms(rows, naming).with_row_index(AT)
     firsts = []
-    for name in own.columns[1:]:
+    for name in forms.columns[1:]:
         first = pl.when(pl.col(name).is_not_null()).then(pl.col(AT).min().over(name))
         firsts.append(pl.when(first < pl.col(AT)).then(first))
-    return own.select(pl.min_horizontal(firsts)).to_series() if firsts else own[AT].clear(len(own))
+    return forms.select(pl.min_horizontal(firsts)).to_series()

@@ -33,6 +33,7 @@ from .frame import (
     beside,
     keyed,
 )
+from .guards import GuardCode
 from .inputs import Inputs
 from .merge_base import add_merge_base
 from .rules.changed_records import changed_records
@@ -58,8 +59,8 @@ SCHEMA = {
 
 
 @dataclass(frozen=True)
-class Pointed:
-    """What the rows of a plan say of records, beside which of them each row is about.
+class Meant:
+    """The records that rows of a plan may mean, beside those that they are about.
 
     Attributes:
         records: IDs of records that a row may be about which waits, or was set aside.
@@ -77,7 +78,7 @@ _NAMES_SEVERAL = (KEY_RECORDS, NEAR_RECORDS)
 """Columns of the working table that name records."""
 
 
-def pointed_records(frame: pl.DataFrame, verdicts: pl.Series, key: Sequence[str], record_type: RecordType) -> Pointed:
+def records_meant(frame: pl.DataFrame, verdicts: pl.Series, key: Sequence[str], record_type: RecordType) -> Meant:
     """What rows say of records.
 
     Args:
@@ -89,9 +90,9 @@ def pointed_records(frame: pl.DataFrame, verdicts: pl.Series, key: Sequence[str]
     singles = [stopped[name].drop_nulls() for name in _NAMES_ONE]
     several = [stopped[name].explode(empty_as_null=False, keep_nulls=False) for name in _NAMES_SEVERAL]
     nameless = pl.all_horizontal([pl.col(name).is_null() for name in (*_NAMES_ONE, *_NAMES_SEVERAL)])
-    told = pl.when(CREATES).then(_has_own_key(frame, record_type)).otherwise(keyed(key))
-    unknown = frame.filter(waits).select((~told & nameless).sum()).item()
-    return Pointed(pl.concat([*singles, *several]).unique(), int(unknown), _new_keys(frame, record_type))
+    named_by_key = pl.when(CREATES).then(_has_own_key(frame, record_type)).otherwise(keyed(key))
+    unknown = frame.filter(waits).select((~named_by_key & nameless).sum()).item()
+    return Meant(pl.concat([*singles, *several]).unique(), int(unknown), _new_keys(frame, record_type))
 
 
 def _has_own_key(frame: pl.DataFrame, record_type: RecordType) -> pl.Expr:
@@ -119,7 +120,7 @@ def _new_keys(frame: pl.DataFrame, record_type: RecordType) -> dict[tuple[str, .
 def plan_absent(
     inputs: Inputs,
     plan: pl.DataFrame,
-    pointed: Pointed,
+    meant: Meant,
     records: pl.DataFrame,
     carried: Sequence[Field],
     parts_out: int,
@@ -135,22 +136,22 @@ def plan_absent(
         a line a record: ``SCHEMA``, then its fields as they are now.
     """
     absent = records.filter(~pl.col(IDENTIFIER).is_in(plan[IDENTIFIER].drop_nulls().implode()))
-    pointed = replace(pointed, unknown=pointed.unknown + _harmed(plan))
-    reason, seen = _reasons(absent, inputs, pointed, carried, parts_out), _digests(absent, inputs)
+    meant = replace(meant, unknown=meant.unknown + _harmed(plan))
+    reason, seen = _reasons(absent, inputs, meant, carried, parts_out), _digests(absent, inputs)
     answer = beside(seen, _answers(inputs.decisions))["answer"]
-    asked = (reason == AbsentWhy.NOT_SENT).fill_null(value=False)
-    said = asked & answer.is_not_null()
-    goes = reason.is_null() | (said & (answer == Answer.DELETE).fill_null(value=False))
+    questions = (reason == AbsentWhy.NOT_SENT).fill_null(value=False)
+    settled = questions & answer.is_not_null()
+    goes = reason.is_null() | (settled & (answer == Answer.DELETE).fill_null(value=False))
     becomes = pl.select(
-        pl.when(asked & ~said)
+        pl.when(questions & ~settled)
         .then(pl.lit(AbsentVerdict.HELD))
         .when(goes)
         .then(pl.lit(AbsentVerdict.DELETE))
         .otherwise(pl.lit(AbsentVerdict.KEPT))
     ).to_series()
-    told = pl.select(pl.when(said).then(pl.lit(AbsentWhy.ANSWERED)).otherwise(reason)).to_series()
+    reason = pl.select(pl.when(settled).then(pl.lit(AbsentWhy.ANSWERED)).otherwise(reason)).to_series()
     numbers = pl.int_range(FIRST_ABSENT, FIRST_ABSENT + len(absent), dtype=pl.UInt32, eager=True)
-    columns = [numbers.alias(NUMBER), becomes.alias(BECOMES), told.alias(REASON), seen]
+    columns = [numbers.alias(NUMBER), becomes.alias(BECOMES), reason.alias(REASON), seen]
     return absent.with_columns(columns).select(*SCHEMA, *[name for name in absent.columns if name not in SCHEMA])
 
 
@@ -162,16 +163,14 @@ def _harmed(plan: pl.DataFrame) -> int:
     return int(plan.select((waits & codes.list.contains("damaged")).sum()).item())
 
 
-def _reasons(
-    absent: pl.DataFrame, inputs: Inputs, pointed: Pointed, carried: Sequence[Field], parts_out: int
-) -> pl.Series:
+def _reasons(absent: pl.DataFrame, inputs: Inputs, meant: Meant, carried: Sequence[Field], parts_out: int) -> pl.Series:
     """Why each record is not deleted without an answer; null where it goes."""
     ids = pl.col(IDENTIFIER)
     cases: list[tuple[AbsentWhy, pl.Expr | pl.Series]] = [
         (AbsentWhy.PARTS_OUT, pl.lit(parts_out > 0)),
         (AbsentWhy.OTHER_PART, ids.is_in(inputs.other_parts[IDENTIFIER].implode())),
-        (AbsentWhy.POINTED, _is_pointed(absent, pointed, inputs.record_type)),
-        (AbsentWhy.ROW_UNKNOWN, pl.lit(pointed.unknown > 0)),
+        (AbsentWhy.MAY_BE_MEANT, _is_meant(absent, meant, inputs.record_type)),
+        (AbsentWhy.ROW_UNKNOWN, pl.lit(meant.unknown > 0)),
     ]
     if inputs.kept is None:
         cases.append((AbsentWhy.NOT_SENT, pl.lit(value=True)))
@@ -188,17 +187,15 @@ def _answers(decisions: pl.DataFrame) -> pl.DataFrame:
     return newest.filter(pl.col("answer").is_in([Answer.DELETE, Answer.KEEP]))
 
 
-def _is_pointed(absent: pl.DataFrame, pointed: Pointed, record_type: RecordType) -> pl.Series:
+def _is_meant(absent: pl.DataFrame, meant: Meant, record_type: RecordType) -> pl.Series:
     """Whether a row that waits may be about each record, or one that makes a record would take its key."""
-    is_pointed = absent[IDENTIFIER].is_in(pointed.records.implode())
-    for names, new in pointed.new.items():
-        own = absent.select(normal_key(name, record_type.field(name)).alias(name) for name in names)
-        met = own.join(new.unique(), on=list(names), how="semi", maintain_order="left")
-        if len(met):
-            those = met.unique().with_columns(pl.lit(value=True).alias("@met"))
-            taken = own.join(those, on=list(names), how="left", maintain_order="left")
-            is_pointed = is_pointed | taken["@met"].fill_null(value=False)
-    return is_pointed
+    is_meant = absent[IDENTIFIER].is_in(meant.records.implode())
+    for names, new in meant.new.items():
+        keys = absent.select(normal_key(name, record_type.field(name)).alias(name) for name in names)
+        taken = new.unique().with_columns(pl.lit(value=True).alias("@taken"))
+        is_taken = keys.join(taken, on=list(names), how="left", maintain_order="left")["@taken"]
+        is_meant = is_meant | is_taken.fill_null(value=False)
+    return is_meant
 
 
 def _changed(absent: pl.DataFrame, inputs: Inputs, carried: Sequence[Field]) -> pl.Series:
@@ -233,9 +230,25 @@ def _digests(absent: pl.DataFrame, inputs: Inputs) -> pl.Series:
 
 def questions_of(absent: pl.DataFrame) -> pl.DataFrame:
     """The open questions about such records, as a plan's: ``row_id``, ``code``, ``field``, ``digest``."""
-    return absent.filter(pl.col(BECOMES) == AbsentVerdict.HELD).select(
+    return _as_questions(absent, AbsentVerdict.HELD, ABSENT_CODE)
+
+
+def deletions_seen(absent: pl.DataFrame) -> pl.DataFrame:
+    """The records that go as a person sees them who says that they are to: ``row_id``, ``code``, ``field``,
+    ``digest``."""
+    return _as_questions(absent, AbsentVerdict.DELETE, GuardCode.MAKES_SAME)
+
+
+def are_confirmed(absent: pl.DataFrame, decisions: pl.DataFrame) -> bool:
+    """Whether a person has said of each record that goes that it is to go, as it is."""
+    confirmed = decisions.filter(pl.col("code") == GuardCode.MAKES_SAME)["digest"]
+    return bool(deletions_seen(absent)["digest"].is_in(confirmed.implode()).all())
+
+
+def _as_questions(absent: pl.DataFrame, becomes: AbsentVerdict, code: str) -> pl.DataFrame:
+    return absent.filter(pl.col(BECOMES) == becomes).select(
         pl.col(NUMBER).alias(ROW_ID),
-        pl.lit(ABSENT_CODE).alias("code"),
+        pl.lit(str(code)).alias("code"),
         pl.lit("").alias("field"),
         pl.col(SEEN).alias("digest"),
     )

@@ -1,6 +1,7 @@
 """Guards of the whole plan: how much it does, where that is more than people usually mean. Rules: ``semantics.md`` 7.
 
 They change no verdict. Each is asked once; an answer counts until the number rises above the one that was answered.
+What *make the same* deletes is answered record by record: as many others are another question.
 """
 
 from __future__ import annotations

@@ -17,7 +17,7 @@ from ..problems import FAULT, Case
 from ..records import IDENTIFIER, VERSION, Field, RecordType
 from ..sheets.sheet import ROW_ID
 from ..values import dtype, same
-from .absent import Pointed, pointed_records
+from .absent import Meant, records_meant
 from .decisions import answered, counting, find_faults
 from .frame import (
     ALL_CELLS,
@@ -49,7 +49,7 @@ from .rules.lost_keys import near, settle
 from .rules.lost_point import hold_lost_points
 from .rules.reach import add_reach, reach_cases
 from .rules.texts import BETWEEN_FIELDS, what_it_says
-from .rules.unique_values import THROUGH, hold_unique
+from .rules.unique_values import FIRST_STEPS, hold_unique
 from .verdicts import Answer, CellAction, Verdict
 
 _WEIGHT = {code: at for at, code in enumerate(CODES)}
@@ -188,14 +188,14 @@ class PlannedRows:
         plan: see ``frame``.
         questions: ``row_id``, ``code``, ``field`` and ``digest`` of each open fault, and of each emptied cell, which
             stops no row.
-        pointed: where records that have no row may be deleted, what the rows say of records beside their own.
-        through: rows that are written through another value first (``rules.unique_values.THROUGH``).
+        meant: where records that have no row may be deleted, those that rows may mean beside their own.
+        first_steps: rows that are written through another value first (``rules.unique_values.FIRST_STEPS``).
     """
 
     plan: pl.DataFrame
     questions: pl.DataFrame
-    pointed: Pointed | None = None
-    through: pl.DataFrame = default(default_factory=lambda: pl.DataFrame(schema=THROUGH))
+    meant: Meant | None = None
+    first_steps: pl.DataFrame = default(default_factory=lambda: pl.DataFrame(schema=FIRST_STEPS))
 
 
 def make_plan(inputs: Inputs, settings: Settings) -> PlannedRows:
@@ -225,9 +225,9 @@ def make_plan(inputs: Inputs, settings: Settings) -> PlannedRows:
     stopped = open_[ROW_ID].filter(open_["code"].is_in([*stops, "copied"]))
     frame = duplicates.group_rows(frame, stopped, fields, settings.key)
     open_ = pl.concat([open_, duplicates.faults_of_groups(frame, decisions)])
-    through = pl.DataFrame(schema=THROUGH)
+    first_steps = pl.DataFrame(schema=FIRST_STEPS)
     if not deleting:
-        of_values, through = hold_unique(frame, inputs, settings, open_, decisions)
+        of_values, first_steps = hold_unique(frame, inputs, settings, open_, decisions)
         open_ = pl.concat([open_, of_values])
     frame = frame.hstack(beside(frame[ROW_ID], _gathered(open_)))
     same_verdict = _verdict(settings, judged) == Verdict.SAME
@@ -240,10 +240,10 @@ def make_plan(inputs: Inputs, settings: Settings) -> PlannedRows:
         *[name for columns in each(settings.checks) for name in (columns.agrees, columns.current)],
     )
     questions = open_ if deleting else pl.concat([open_, emptied])
-    pointed = None
+    meant = None
     if settings.operation == Operation.MAKE_SAME:
-        pointed = pointed_records(frame, plan[VERDICT], settings.key, record_type)
-    return PlannedRows(plan, questions.select(ROW_ID, "code", "field", "digest"), pointed, through)
+        meant = records_meant(frame, plan[VERDICT], settings.key, record_type)
+    return PlannedRows(plan, questions.select(ROW_ID, "code", "field", "digest"), meant, first_steps)
 
 
 def _created_again(frame: pl.DataFrame, answers: pl.DataFrame) -> pl.DataFrame:

@@ -75,7 +75,7 @@ class AbsentWhy(StrEnum):
     """It did not go out with the sheet."""
     CHANGED = "changed"
     """It was changed since it went out."""
-    POINTED = "pointed"
+    MAY_BE_MEANT = "may-be-meant"
     """A row that waits, or was set aside, may be about it."""
     ROW_UNKNOWN = "row-unknown"
     """A row that waits has no key that can be read, and may be about any record."""

@@ -41,15 +41,15 @@ def freeze(
     whole: pl.DataFrame | None = None,
     absent: pl.DataFrame | None = None,
     keys: Sequence[tuple[str, ...]] = (),
-    through: Sequence[tuple[int, Field, str]] = (),
+    first_steps: Sequence[tuple[int, Field, str]] = (),
 ) -> pl.DataFrame:
     """The rows that a pass sends, in their order, with their place ``at``: creates, updates, deletes, by row; but what
     frees a unique value before what takes it.
 
     Args:
         keys: groups of fields that are unique together.
-        through: rows that are written through another value first, so that a circle opens: a row's number, the field,
-            and the value's text.
+        first_steps: rows that are written through another value first, so that a circle opens: a row's number, the
+            field, and the value's text.
         whole: the records to be deleted with all their fields, laid beside as ``whole.FIELD``.
         absent: what becomes of records that have no row (``planning.absent``).
 
@@ -64,7 +64,7 @@ def freeze(
     if len(unnamed):
         raise NoRecordError(f"Rows {unnamed[ROW_ID].to_list()[:20]} of a plan are to be written, and name no record.")
     rows = rows.sort(pl.col("verdict").replace_strict(order, return_dtype=pl.UInt8), ROW_ID)
-    rows = _freeing_first(_opened(rows, through), keys)
+    rows = _freeing_first(_opened(rows, first_steps), keys)
     rows = rows.with_columns(pl.int_range(pl.len(), dtype=pl.UInt32).alias(AT))
     if whole is not None and len(whole):
         beside = whole.drop(VERSION).rename({n: f"{WHOLE}{n}" for n in whole.columns if not n.startswith("@")})
@@ -72,7 +72,7 @@ def freeze(
     return rows
 
 
-THROUGH = "@through"
+SECOND_STEP = "@second_step"
 """Whether a frozen row's record was given another value for a while just before: it goes in a batch after that."""
 FIRST_STEP = 2**30
 """Numbers from here on stand for such a first step; less this, it is the number of its row."""
@@ -83,9 +83,9 @@ def step_of(row_id: int) -> int | None:
     return row_id - FIRST_STEP if FIRST_STEP <= row_id < FIRST_ABSENT else None
 
 
-def _opened(rows: pl.DataFrame, through: Sequence[tuple[int, Field, str]]) -> pl.DataFrame:
+def _opened(rows: pl.DataFrame, first_steps: Sequence[tuple[int, Field, str]]) -> pl.DataFrame:
     """The rows with a first step for each that goes through another value: it writes that value and nothing else."""
-    for row_id, field, text in through:
+    for row_id, field, text in first_steps:
         is_it = pl.col(ROW_ID) == row_id
         columns = FieldColumns(field.name)
         value = parse(field, pl.Series([text])).values.cast(rows.schema[columns.proposed])
@@ -97,12 +97,12 @@ def _opened(rows: pl.DataFrame, through: Sequence[tuple[int, Field, str]]) -> pl
         )
         meanwhile = pl.lit(value[0], value.dtype)
         last = pl.when(is_it).then(meanwhile).otherwise(columns.current).alias(columns.current)
-        rows = pl.concat([step, rows.with_columns(last, (_is_last(rows) | is_it).alias(THROUGH))], how="diagonal")
+        rows = pl.concat([step, rows.with_columns(last, (_is_last(rows) | is_it).alias(SECOND_STEP))], how="diagonal")
     return rows
 
 
 def _is_last(rows: pl.DataFrame) -> pl.Expr:
-    return pl.col(THROUGH).fill_null(value=False) if THROUGH in rows.columns else pl.lit(value=False)
+    return pl.col(SECOND_STEP).fill_null(value=False) if SECOND_STEP in rows.columns else pl.lit(value=False)
 
 
 def _freeing_first(rows: pl.DataFrame, keys: Sequence[tuple[str, ...]]) -> pl.DataFrame:

@@ -10,7 +10,7 @@ import polars as pl
 from django.db import transaction
 from django.utils import timezone
 
-from vexo.core.planning.absent import NUMBER
+from vexo.core.planning.absent import NUMBER, deletions_seen
 from vexo.core.planning.decisions import DECISIONS
 from vexo.core.planning.guards import GuardCode
 from vexo.core.planning.verdicts import ABSENT_CODE, Answer, answered_by
@@ -99,8 +99,10 @@ def _rows(plan: Plan, scope: Scope) -> pl.Series:
     return row_ids.filter(row_ids.is_in(list(scope.rows)))
 
 
-def _nothing() -> pl.DataFrame:
-    """The cells of an answer about the whole plan."""
+def _of_plan(plan: Plan, code: str) -> pl.DataFrame:
+    """The cells of an answer about the whole plan: the records that go, where it is about these."""
+    if code == GuardCode.MAKES_SAME:
+        return deletions_seen(artifacts.read(plan.absent_path))
     return pl.DataFrame(schema={name: DECISIONS[name] for name in ("row_id", "code", "field", "digest")})
 
 
@@ -164,7 +166,7 @@ def decide(
         argument = str(_guarded(plan, scope.code, answer))
     if scope.code == ABSENT_CODE and argument.strip():
         scope = replace(scope, rows=(_number_of(plan, argument.strip()),))
-    cells = _nothing() if scope.code in list(GuardCode) else _cells(trip, plan, scope, Answer(answer))
+    cells = _of_plan(plan, scope.code) if scope.code in list(GuardCode) else _cells(trip, plan, scope, Answer(answer))
     if cells.is_empty() and scope.code not in list(GuardCode):
         raise PlainError(f"None of these rows is asked anything that {answer!r} answers.", "no-question")
     with transaction.atomic():
@@ -181,8 +183,8 @@ def decide(
             count=cells["row_id"].n_unique() or int(argument or 0),
             by=person.username,
         )
-        one, more = ("record", "records") if scope.code in (*GuardCode, ABSENT_CODE) else ("row", "rows")
-        words = f"Decided {decision.count:,} {one if decision.count == 1 else more}: {answer}"
+        what = "record" if scope.code in (*GuardCode, ABSENT_CODE) else "row"
+        words = f"Decided {decision.count:,} {what}{'' if decision.count == 1 else 's'}: {answer}"
         note(person.username, "decided", words, trip.application, trip.pk, decision.count)
         update_status(view, revised=True)
         return decision, enqueue_plan(person.username, view, run_here=run_here, fresh=answer == Answer.RECORD)

@@ -119,8 +119,8 @@ class MappedSheet:
         """The keys by which rows can be matched for certain: record IDs of a sheet from here, and declared keys
         with each field in the sheet."""
         names, record_type = set(self.field_names), self.record_type
-        own = [(record_type.identifier,)] if self.sheet.recognised and record_type.identifier in names else []
-        return [*own, *[key for key in record_type.keys if names.issuperset(key)]]
+        by_id = [(record_type.identifier,)] if self.sheet.recognised and record_type.identifier in names else []
+        return [*by_id, *[key for key in record_type.keys if names.issuperset(key)]]
 
     def refuse_keyed(self) -> None:
         """Rows are matched by nothing only where nothing could match them. Raises RecordKeyError."""

@@ -24,8 +24,9 @@ from ..jobs.leases import Lease
 from ..journal.services import note
 from ..planning.context import record_type_of
 from ..planning.figures import reasons
-from ..trips.facts import to_json
+from ..trips.facts import from_json, to_json
 from ..trips.facts.passes import AbsentOutcome
+from ..trips.facts.plans import FirstStep, PlanSummary
 from ..trips.models import LedgerPage
 from .models import Batch, Pass, RowNotIn
 from .recording import items_of, result_of
@@ -47,20 +48,29 @@ def final_answers(pass_: Pass, record_type: RecordType, doubts: str = "") -> lis
     return _of_rows(write_results, steps) if steps else write_results
 
 
-def _first_steps(pass_: Pass) -> dict[int, int]:
-    """Place of a first step → the place of its row (``core.writing.batches.FIRST_STEP``)."""
-    if not pass_.plan.summary.get("through"):
+def _first_steps(pass_: Pass) -> dict[int, tuple[int, FirstStep]]:
+    """Place of a first step → the place of its row, and the step (``core.writing.batches.FIRST_STEP``)."""
+    steps = {step.row_id: step for step in from_json(pass_.plan.summary, PlanSummary).first_steps}
+    if not steps:
         return {}
-    frozen = artifacts.read(pass_.rows_file, ["at", ROW_ID])
-    places = dict(frozen.select(ROW_ID, "at").iter_rows())
-    return {at: places[row] for row_id, at in places.items() if (row := step_of(row_id)) is not None}
+    places = dict(artifacts.read(pass_.rows_file, [ROW_ID, "at"]).iter_rows())
+    return {at: (places[row], steps[row]) for row_id, at in places.items() if (row := step_of(row_id)) is not None}
 
 
-def _of_rows(answers: list[WriteResult], steps: dict[int, int]) -> list[WriteResult]:
-    """The answers of rows alone; a row whose first step did not go in says why that did not."""
-    not_in = {steps[a.at]: a for a in answers if a.at in steps and a.state in ("refused", "unclear")}
-    own = [answer for answer in answers if answer.at not in steps]
-    return [replace(not_in[a.at], at=a.at) if a.at in not_in and a.state == "refused" else a for a in own]
+def _of_rows(answers: list[WriteResult], steps: dict[int, tuple[int, FirstStep]]) -> list[WriteResult]:
+    """The answers of rows alone. A row that is not in says why its first step is not, or that its record was left with
+    the value of that step."""
+    done = {steps[a.at][0]: (a, steps[a.at][1]) for a in answers if a.at in steps}
+
+    def of_row(answer: WriteResult) -> WriteResult:
+        if answer.at not in done or answer.state not in ("refused", "unclear"):
+            return answer
+        first, step = done[answer.at]
+        if first.state != "updated":
+            return replace(first, at=answer.at)
+        return replace(answer, code="left-half-way", field=step.field, arguments=(step.text, *answer.arguments[:1]))
+
+    return [of_row(answer) for answer in answers if answer.at not in steps]
 
 
 def page_frame(pass_: Pass, record_type: RecordType, answers: list[WriteResult]) -> tuple[pl.DataFrame, pl.DataFrame]:

@@ -14,7 +14,7 @@ from vexo.core.errors import MendableError
 from vexo.core.records import Catalogue
 from vexo.core.sheets.sheet import ROW_ID
 from vexo.core.writing import Write
-from vexo.core.writing.batches import AT, THROUGH, Item, writes_of
+from vexo.core.writing.batches import AT, SECOND_STEP, Item, writes_of
 from vexo.core.writing.strategies import Rules
 
 from .. import artifacts
@@ -74,7 +74,7 @@ class Run:
             return waiting
         rows = artifacts.scan(self.pass_.rows_file).slice(self.pass_.cursor, self.size)
         names = [AT, ROW_ID, "verdict", "@id", "@version"]
-        steps = [THROUGH] if THROUGH in artifacts.columns_of(self.pass_.rows_file) else []
+        steps = [SECOND_STEP] if SECOND_STEP in artifacts.columns_of(self.pass_.rows_file) else []
         lines = _before_second_steps(rows.select(*names, *steps).collect()).select(names)
         items = [
             Item(at, row_id, verdict, identifier, version, self.recorder.number())
@@ -120,9 +120,9 @@ class Run:
 
 def _before_second_steps(rows: pl.DataFrame) -> pl.DataFrame:
     """The rows up to one that goes through another value, which begins a batch: its first step is over by then."""
-    if THROUGH not in rows.columns:
+    if SECOND_STEP not in rows.columns:
         return rows
-    at = rows[THROUGH].fill_null(value=False).arg_true()
+    at = rows[SECOND_STEP].fill_null(value=False).arg_true()
     later = at.filter(at > 0)
     return rows.head(int(later[0])) if len(later) else rows
 

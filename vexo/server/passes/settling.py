@@ -42,8 +42,8 @@ class Settler:
         if is_declared(rules.key, rules.record_type):
             return False
         creates = {write.at: write for write in writes if write.verdict == Verdict.CREATE}
-        there = self.sender.reader.made_with_key(list(creates.values())) if creates else {}
-        return any(not holds(record, creates[at].values) for at, record in there.items())
+        made_since = self.sender.reader.made_with_key(list(creates.values())) if creates else {}
+        return any(not holds(record, creates[at].values) for at, record in made_since.items())
 
     def _ask_again(self, batch: Batch, writes: Sequence[Write]) -> None:
         """The very same requests with their numbers: done once, answered again."""

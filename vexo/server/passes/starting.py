@@ -64,9 +64,11 @@ def _freeze(plan: Plan) -> dict[str, Any]:
     deleted_records = artifacts.read(plan.deleted_path) if plan.deleted_path else None
     absent = artifacts.read(plan.absent_path) if plan.absent_path else None
     record_type = record_type_of(plan)
-    steps = from_json(plan.summary, PlanSummary).through
-    through = [(step.row_id, record_type.field(step.field), step.text) for step in steps]
-    rows = freeze(artifacts.read(plan.path), deleted_records, absent, record_type.keys, through)
+    first_steps = [
+        (step.row_id, record_type.field(step.field), step.text)
+        for step in from_json(plan.summary, PlanSummary).first_steps
+    ]
+    rows = freeze(artifacts.read(plan.path), deleted_records, absent, record_type.keys, first_steps)
     if rows.is_empty():
         raise PlainError("There is nothing to write.", "nothing")
     return {
@@ -110,7 +112,7 @@ def start_pass(
     refuse_while_asked(TripStatus(view).open)
     frozen = _freeze(plan)
     rows = frozen["rows"]
-    if atomic and from_json(plan.summary, PlanSummary).through:
+    if atomic and from_json(plan.summary, PlanSummary).first_steps:
         raise PlainError(
             "Rows that go through another value cannot go all or nothing: they take two steps.", "not-atomic"
         )

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import uuid
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import polars as pl
 
-from vexo.core.planning.absent import BECOMES, REASON, plan_absent, questions_of
+from vexo.core.planning.absent import BECOMES, REASON, are_confirmed, plan_absent, questions_of
 from vexo.core.planning.inputs import Inputs
 from vexo.core.planning.plan import PlannedRows
 from vexo.core.planning.verdicts import AbsentVerdict
@@ -43,18 +43,18 @@ def absent_plan(context: PlanContext, inputs: Inputs, planned: PlannedRows, mate
     Args:
         planned: the rows, those held too that a spreadsheet has harmed.
     """
-    if planned.pointed is None:
+    if planned.meant is None:
         return None
     [path] = reach_paths(materials.counts)
     records = artifacts.read(path)
     carried = [context.record_type.field(name) for name in context.settings.carried]
-    absent = plan_absent(inputs, planned.plan, planned.pointed, records, carried, _parts_out(context))
+    absent = plan_absent(inputs, planned.plan, planned.meant, records, carried, _parts_out(context))
     deletes = absent.filter(pl.col(BECOMES) == AbsentVerdict.DELETE)
     return AbsentPlan(
         artifacts.write(absent, artifacts.named(context.trip.pk, "absent", uuid.uuid4().hex)),
         questions_of(absent),
         records.filter(pl.col(IDENTIFIER).is_in(deletes[IDENTIFIER].implode())),
-        _sum_of(absent, len(records)),
+        replace(_sum_of(absent, len(records)), confirmed=are_confirmed(absent, inputs.decisions)),
     )
 
 

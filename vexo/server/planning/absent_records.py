@@ -60,10 +60,10 @@ def absent_records(view: PartView) -> AbsentRecords:
     texts = [to_text(field, shown[field.name]).to_list() for field in absent.fields]
     lines = [AbsentRecord(one, [column[at] or "" for column in texts]) for at, one in enumerate(shown[IDENTIFIER])]
     if absent.planned:
-        said = pointed_words(absent.pointed_path)
+        pointed = pointed_words(absent.pointed_path)
         planned = zip(lines, shown[NUMBER], shown[BECOMES], _words_of(shown), strict=True)
         lines = [
-            replace(line, row_id=at, verdict=AbsentVerdict(what), says=says, pointed=said.get(line.identifier, []))
+            replace(line, row_id=at, verdict=AbsentVerdict(what), says=says, pointed=pointed.get(line.identifier, []))
             for line, at, what, says in planned
         ]
     labels = [field.label for field in absent.fields]
@@ -87,8 +87,8 @@ def write_absent(view: PartView, path: Path) -> None:
         *[(field, to_text(field, records[field.name])) for field in absent.fields],
     ]
     if absent.planned:
-        said = zip(records[BECOMES], _words_of(records), strict=True)
-        happens = pl.Series([f"{_HAPPENS[AbsentVerdict(verdict)]} {says}".strip() for verdict, says in said])
+        lines = zip(records[BECOMES], _words_of(records), strict=True)
+        happens = pl.Series([f"{_HAPPENS[AbsentVerdict(verdict)]} {says}".strip() for verdict, says in lines])
         columns.append((Field("happens", "What happens", Kind.TEXT), happens))
     write_csv([OutgoingColumn(field, field.label, "", texts, False, False) for field, texts in columns], path)
 

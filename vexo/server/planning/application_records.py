@@ -70,9 +70,9 @@ def _with_owners(
     for key in record_type.keys:
         if key == settings.key or not set(key) <= {*settings.carried}:
             continue
-        said = row_keys(carried, key, record_type).drop_nulls().unique(maintain_order=True)
+        values = row_keys(carried, key, record_type).drop_nulls().unique(maintain_order=True)
         known = records.select(normal_key(name, record_type.field(name)).alias(name) for name in key)
-        new = said.join(known, on=list(key), how="anti", maintain_order="left")
+        new = values.join(known, on=list(key), how="anti", maintain_order="left")
         if len(new):
             owners = client.read_by_keys(record_type, fields, list(key), new)
             records = pl.concat([records, owners]).unique(IDENTIFIER, keep="first", maintain_order=True)

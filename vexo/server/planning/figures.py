@@ -10,7 +10,7 @@ from typing import Any
 import polars as pl
 
 from vexo.core.planning.frame import CHANGED_ELSEWHERE, VERDICT, FieldColumns
-from vexo.core.planning.guards import raised
+from vexo.core.planning.guards import GuardCode, raised
 from vexo.core.planning.verdicts import CellAction, RowState, Verdict, sum_of
 from vexo.core.records import VERSION, Field, RecordType
 from vexo.core.sheets.sheet import ROW
@@ -238,4 +238,8 @@ def _guards(
     numbers = {name.value: count for name, count in verdicts.items()}
     deleted = absent.delete if absent is not None else 0
     asks = raised(numbers, basis.context.settings.operation, counts.get("type", 0), deleted)
-    return [SetGuard(one.code, one.count, one.of, one.count <= said.get(one.code, 0)) for one in asks]
+    confirmed = {GuardCode.MAKES_SAME: absent is not None and absent.confirmed}
+    return [
+        SetGuard(guard.code, guard.count, guard.of, confirmed.get(guard.code, guard.count <= said.get(guard.code, 0)))
+        for guard in asks
+    ]

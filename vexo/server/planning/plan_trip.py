@@ -153,7 +153,7 @@ def _whole(basis: Basis, materials: Materials, client: Client | None, lease: Lea
         pointed_path=pointed_path,
         absent_path=absent.path if absent is not None else "",
         counts=materials.counts,
-        summary=replace(summary, through=[FirstStep(*line) for line in planned.through.iter_rows()]),
+        summary=replace(summary, first_steps=[FirstStep(*line) for line in planned.first_steps.iter_rows()]),
     )
 
 
@@ -182,13 +182,13 @@ def _pointed(
     candidates = pl.concat([may_go(context, plan, table), renamed(context, plan)]).unique(maintain_order=True)
     path = materials.pointed_path
     if client is not None and len(candidates):
-        told = pointing(context, candidates, client)
-        path = artifacts.write(told, artifacts.named(context.trip.pk, "pointed", uuid.uuid4().hex))
+        counted = pointing(context, candidates, client)
+        path = artifacts.write(counted, artifacts.named(context.trip.pk, "pointed", uuid.uuid4().hex))
     if not path or not artifacts.there(path):
         return "", {}, {}
-    told = artifacts.read(path)
+    counts = artifacts.read(path)
     gone = _deleted(plan) if absent is None else absent.deleted[IDENTIFIER]
-    return path, by_where(told, gone), by_where(told, renamed(context, plan, decided=True))
+    return path, by_where(counts, gone), by_where(counts, renamed(context, plan, decided=True))
 
 
 def _damage(basis: Basis, materials: Materials, plan: pl.DataFrame, fresh: str) -> tuple[str, list[Damage]]:

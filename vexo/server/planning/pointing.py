@@ -62,8 +62,8 @@ def pointing(context: PlanContext, records: pl.Series, client: Client) -> pl.Dat
             if field.target != context.record_type.name:
                 continue
             wanted = records.alias(field.name).to_frame()
-            found = client.read_by_keys(other, [field.name], [field.name], wanted)
-            counts = found.group_by(pl.col(field.name).cast(pl.String).alias(IDENTIFIER)).agg(pl.len().alias(COUNT))
+            referrers = client.read_by_keys(other, [field.name], [field.name], wanted)
+            counts = referrers.group_by(pl.col(field.name).cast(pl.String).alias(IDENTIFIER)).agg(pl.len().alias(COUNT))
             where = pl.lit(f"{other.plural}, {field.label}").alias(WHERE)
             parts.append(counts.select(IDENTIFIER, where, pl.col(COUNT).cast(pl.UInt32)))
     return pl.concat(parts)

@@ -187,10 +187,10 @@ def plan_window(context: PlanContext, source: Source, wanted: Wanted, place: tup
 
 def _with_pointed(rows: list[Row], source: Source) -> list[Row]:
     """The rows with how many others point to their records."""
-    said = pointed_words(source.pointed)
-    if not said:
+    pointed = pointed_words(source.pointed)
+    if not pointed:
         return rows
-    return [replace(row, pointed=said.get(row.identifier or "", [])) for row in rows]
+    return [replace(row, pointed=pointed.get(row.identifier or "", [])) for row in rows]
 
 
 def _row(context: PlanContext, line: dict[str, Any], row: int, row_id: int, verdict: str, cells: list[Cell]) -> Row:

@@ -37,9 +37,14 @@ def open_items(trip: Trip, facts: StatusFacts, plan: StoredPlan | None, sent_by:
     if sent_by is not None:
         items += _rows(trip, sent_by.reasons, (*STOPPING, RowState.REFUSED, RowState.UNCLEAR))
         items += _not_gone(sent_by)
+        items += _absent(sent_by.absent.held if sent_by.absent is not None else 0)
     elif plan is not None:
         items += _guards(plan.summary)
-        items += [*_absent(plan.summary), *_damage(plan.summary.damage), *_rows(trip, plan.summary.reasons, STOPPING)]
+        items += [
+            *_absent(plan.summary.absent.held if plan.summary.absent is not None else 0),
+            *_damage(plan.summary.damage),
+            *_rows(trip, plan.summary.reasons, STOPPING),
+        ]
     return items
 
 
@@ -129,20 +134,18 @@ def _guards(summary: PlanSummary) -> Iterator[OpenItem]:
             yield OpenItem(guard.code, says, guard.count, True, StationName.REVIEW, answers=answers)
 
 
-def _absent(summary: PlanSummary) -> Iterator[OpenItem]:
+def _absent(held: int) -> Iterator[OpenItem]:
     """Records that the sheet does not have, of which it is asked whether they are to be deleted."""
-    held = summary.absent.held if summary.absent is not None else 0
     if held:
-        says = absent_words(held)
         answers = options_for_absent()
-        yield OpenItem(ABSENT_CODE, says, held, False, StationName.KEYS, answers=answers)
+        yield OpenItem(ABSENT_CODE, absent_words(held), held, False, StationName.KEYS, answers=answers)
 
 
 def _not_gone(sent_by: StoredPass) -> Iterator[OpenItem]:
     """Records that the sheet does not have, and that could not be deleted."""
     for reason in sent_by.absent.reasons if sent_by.absent is not None else ():
-        said = group_words(reason.code, reason.label, reason.arguments)
-        says = f"{said} (records that are not in the sheet)"
+        why = group_words(reason.code, reason.label, reason.arguments)
+        says = f"{why} (records that are not in the sheet)"
         yield OpenItem(reason.code, says, reason.count, False, StationName.OUTCOME)
 
 

@@ -8,6 +8,7 @@ from typing import Any
 
 from vexo.core.conditions import ConditionError
 from vexo.core.documents import sentence
+from vexo.core.faults import KEY_CODES
 from vexo.core.planning.verdicts import RowState
 from vexo.core.records import UnknownName
 
@@ -48,6 +49,7 @@ def groups_of(reasons: list[Reason]) -> list[FaultGroup]:
             reason.count,
             reason.first,
             options_for_group(reason.code) if reason.state in (RowState.HELD, RowState.REJECTED) else [],
+            reason.code in KEY_CODES,
         )
         for reason in reasons
     ]
@@ -254,7 +256,7 @@ def _detail(view: PartView, status: TripStatus) -> dict[str, Any]:
         "absent": absent_figures(summary),
         "pointed": summary.pointed if summary else {},
         "pointed_renames": summary.pointed_renames if summary else {},
-        "through": summary.through if summary else [],
+        "first_steps": summary.first_steps if summary else [],
     }
 
 
@@ -289,7 +291,7 @@ _NO_DETAIL: dict[str, Any] = {
     "absent": None,
     "pointed": {},
     "pointed_renames": {},
-    "through": [],
+    "first_steps": [],
 }
 
 

@@ -1724,10 +1724,14 @@ export interface components {
          *     * `changed-in-between` - changed-in-between
          *     * `given-up` - given-up
          *     * `undone-with-group` - undone-with-group
+         *     * `left-half-way` - left-half-way
          * @enum {string}
          */
-        FaultCodeEnum: "set-aside" | "left-out" | "not-meant" | "exists" | "other-part" | "outside-reach" | "key-blank" | "key-unread" | "letter-for-figure" | "decimal-comma" | "not-a-number" | "too-large" | "too-fine" | "not-yes-or-no" | "not-a-date" | "not-a-moment" | "not-a-choice" | "too-long" | "unknown-mark" | "names-none" | "names-several" | "not-read" | "lost-character" | "not-in-list" | "no-number-form" | "no-arithmetic" | "no-date-form" | "no-phone" | "look-up-none" | "look-up-several" | "required-empty" | "required-new" | "required-column" | "finds-several" | "unknown-identifier" | "not-found" | "unclear" | "near-key" | "several" | "like-record" | "like-row" | "copied" | "may-be-in" | "gone" | "renamed" | "swapped" | "identifier-differs" | "identifier-without-key" | "deleted-before" | "changed-since" | "key-asked" | "column-asked" | "both-changed" | "key-edited" | "duplicate-row" | "key-circle" | "duplicate" | "emptied-many" | "lost-point" | "check-differs" | "damaged" | "twin" | "shared" | "other-counts" | "emptied" | "refused" | "changed-meanwhile" | "gone-meanwhile" | "made-meanwhile" | "batch-too-large" | "no-answer" | "found-otherwise" | "changed-in-between" | "given-up" | "undone-with-group";
-        /** @description Rows with one fault: how many, the row number of the first, the words, and the answers for all of them. */
+        FaultCodeEnum: "set-aside" | "left-out" | "not-meant" | "exists" | "other-part" | "outside-reach" | "key-blank" | "key-unread" | "letter-for-figure" | "decimal-comma" | "not-a-number" | "too-large" | "too-fine" | "not-yes-or-no" | "not-a-date" | "not-a-moment" | "not-a-choice" | "too-long" | "unknown-mark" | "names-none" | "names-several" | "not-read" | "lost-character" | "not-in-list" | "no-number-form" | "no-arithmetic" | "no-date-form" | "no-phone" | "look-up-none" | "look-up-several" | "required-empty" | "required-new" | "required-column" | "finds-several" | "unknown-identifier" | "not-found" | "unclear" | "near-key" | "several" | "like-record" | "like-row" | "copied" | "may-be-in" | "gone" | "renamed" | "swapped" | "identifier-differs" | "identifier-without-key" | "deleted-before" | "changed-since" | "key-asked" | "column-asked" | "both-changed" | "key-edited" | "duplicate-row" | "key-circle" | "duplicate" | "emptied-many" | "lost-point" | "check-differs" | "damaged" | "twin" | "shared" | "other-counts" | "emptied" | "refused" | "changed-meanwhile" | "gone-meanwhile" | "made-meanwhile" | "batch-too-large" | "no-answer" | "found-otherwise" | "changed-in-between" | "given-up" | "undone-with-group" | "left-half-way";
+        /**
+         * @description Rows with one fault: how many, the row number of the first, the words, and the answers for all of them; whether
+         *     it is about which record each row is.
+         */
         FaultGroup: {
             state: components["schemas"]["RowStateEnum"];
             code: components["schemas"]["FaultCodeEnum"];
@@ -1736,6 +1740,7 @@ export interface components {
             count: number;
             first: number;
             answers: components["schemas"]["AnswerOption"][];
+            about_key: boolean;
         };
         /**
          * @description A field. ``unique``: no two records have the same value; ``only_for``: the kind of record that has it, where not
@@ -2508,14 +2513,14 @@ export interface components {
          * @description * `not-sent` - NOT_SENT
          *     * `made-since` - MADE_SINCE
          *     * `changed` - CHANGED
-         *     * `pointed` - POINTED
+         *     * `may-be-meant` - MAY_BE_MEANT
          *     * `row-unknown` - ROW_UNKNOWN
          *     * `other-part` - OTHER_PART
          *     * `parts-out` - PARTS_OUT
          *     * `answered` - ANSWERED
          * @enum {string}
          */
-        ReasonEnum: "not-sent" | "made-since" | "changed" | "pointed" | "row-unknown" | "other-part" | "parts-out" | "answered";
+        ReasonEnum: "not-sent" | "made-since" | "changed" | "may-be-meant" | "row-unknown" | "other-part" | "parts-out" | "answered";
         /**
          * @description Records before a pass, and what became of them. ``moved`` left the selection by an update (negative), ``others``
          *     are changes that were not ours.
@@ -2998,7 +3003,7 @@ export interface components {
          *     ``examples``: field → a value of it in the application; ``open``: all that waits for a person; ``absent``: what
          *     becomes of records in reach that the sheet does not have, where such may be deleted; ``pointed`` (and
          *     ``pointed_renames``): how many other records point to those that are to be deleted (renamed), by where;
-         *     ``through``: rows that are written through another value first.
+         *     ``first_steps``: rows that are written through another value first.
          */
         TripDetail: {
             id: number;
@@ -3062,7 +3067,7 @@ export interface components {
             pointed_renames: {
                 [key: string]: number;
             };
-            through: components["schemas"]["FirstStep"][];
+            first_steps: components["schemas"]["FirstStep"][];
         };
         /**
          * @description A trip for the list. ``here`` is the station that is next; ``asks``: someone is needed; ``rows`` and

@@ -137,7 +137,7 @@ export const trip = (values: Partial<TripDetail> = {}): TripDetail => ({
   absent: null,
   pointed: {},
   pointed_renames: {},
-  through: [],
+  first_steps: [],
   reasons: [
     {
       state: "held",
@@ -146,6 +146,7 @@ export const trip = (values: Partial<TripDetail> = {}): TripDetail => ({
       says: "Also changed.",
       count: 2,
       first: 19,
+      about_key: false,
       answers: [...FILE_OR_APPLICATION, ASIDE],
     },
   ],

@@ -41,8 +41,10 @@ def likeness_cases(frame: pl.DataFrame, inputs: Inputs, settings: Settings) -> t
     )
     numbered = new.select(ROW_ID, ROW).with_row_index(AT)
     first = like_rows(rows, naming)
-    said = numbered.with_columns(numbered[ROW].gather(first).alias(_LIKE)).join(by_row, on=AT, how="left").drop(AT, ROW)
-    frame = frame.hstack(beside(frame[ROW_ID], said))
+    beside_rows = (
+        numbered.with_columns(numbered[ROW].gather(first).alias(_LIKE)).join(by_row, on=AT, how="left").drop(AT, ROW)
+    )
+    frame = frame.hstack(beside(frame[ROW_ID], beside_rows))
     label = pl.lit(inputs.record_type.label)
     seen = tuple(pl.col(FieldColumns(name).value).cast(pl.String) for name in naming.fields)
     record, row = pl.col(_IDS), pl.col(_LIKE)

@@ -49,8 +49,8 @@ def propose(frame: pl.DataFrame, fields: Sequence[Field], keys: Collection[str] 
         if _changes_lists(frame, field):
             value = pl.when(says == CHANGE).then(_relisted(field, columns.current)).otherwise(value)
         if field.name in keys and field.kind == Kind.TEXT:
-            said = pl.col(columns.value)
-            bared = new | ~(said.eq_missing(pl.col(columns.base_sent)) | said.eq_missing(pl.col(columns.current)))
+            cell = pl.col(columns.value)
+            bared = new | ~(cell.eq_missing(pl.col(columns.base_sent)) | cell.eq_missing(pl.col(columns.current)))
             if frame.select(bared.any()).item():
                 value = pl.when(bared & (says != CLEAR)).then(normal_key(columns.value, field)).otherwise(value)
         return value.alias(columns.proposed)

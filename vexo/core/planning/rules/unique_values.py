@@ -35,11 +35,11 @@ def written_keys(record_type: RecordType, carried: Iterable[str], known: Iterabl
         known: the fields that are known of records, beside those that are carried.
     """
     written = set(carried)
-    there = {*written, *known}
-    return [key for key in record_type.keys if written.intersection(key) and there.issuperset(key)]
+    all_known = {*written, *known}
+    return [key for key in record_type.keys if written.intersection(key) and all_known.issuperset(key)]
 
 
-THROUGH = {ROW_ID: pl.UInt32, "field": pl.String, "text": pl.String}
+FIRST_STEPS = {ROW_ID: pl.UInt32, "field": pl.String, "text": pl.String}
 """Rows that are written through another value first, so that a circle opens: at which field, and the value's text."""
 
 
@@ -52,33 +52,34 @@ class _Claims:
         lines: ``row_id``, ``value`` that the row writes, ``owner`` (ID of another record that has it), ``shown`` (as
             people know that record) and ``twins`` (numbers of all rows that write it, where these are several).
         leavers: record → the row that writes another value into it.
-        own: ``row_id`` of these rows, and the key that their records have now.
-        there: the values that records have now.
+        keys_now: ``row_id`` of these rows, and the key that their records have now.
+        values_now: the values that records have now.
     """
 
     key: tuple[str, ...]
     field: str
     lines: pl.DataFrame
     leavers: dict[str, int]
-    own: pl.DataFrame
-    there: pl.Series
+    keys_now: pl.DataFrame
+    values_now: pl.Series
 
     def is_free(self, row: int, text: str, record_type: RecordType) -> bool:
         """Whether a row's record can have this text at the field for a while: no other has or gets it."""
         field = record_type.field(self.field)
         value = parse(field, pl.Series([text])).values.alias(self.field)
-        own = self.own.filter(pl.col(ROW_ID) == row).drop(ROW_ID)
-        if own.is_empty() or value[0] is None:
+        key_now = self.keys_now.filter(pl.col(ROW_ID) == row).drop(ROW_ID)
+        if key_now.is_empty() or value[0] is None:
             return False
-        [meant] = _joined(own.with_columns(value), self.key, record_type)
-        return meant is not None and meant not in self.there and meant not in self.lines[_VALUE]
+        [text_meanwhile] = _joined(key_now.with_columns(value), self.key, record_type)
+        taken = (self.values_now, self.lines[_VALUE])
+        return text_meanwhile is not None and not any(text_meanwhile in values for values in taken)
 
 
 def hold_unique(
     frame: pl.DataFrame, inputs: Inputs, settings: Settings, open_: pl.DataFrame, decisions: pl.DataFrame
 ) -> tuple[pl.DataFrame, pl.DataFrame]:
     """The faults without an answer of rows that write a unique value which stays another record's, which another row
-    writes too, or which can only be had in a circle; and the rows that go through another value (``THROUGH``).
+    writes too, or which can only be had in a circle; and the rows that go through another value (``FIRST_STEPS``).
 
     Args:
         frame: rows with what happens to each cell.
@@ -87,12 +88,12 @@ def hold_unique(
     stops = open_.filter(pl.col("code").is_in([code for code, does in CODES.items() if does != Does.SAYS]))
     going = frame.filter(~pl.col(ROW_ID).is_in(stops[ROW_ID].implode()))
     keys = written_keys(inputs.record_type, settings.carried, inputs.now.columns)
-    claims = [found for key in keys if (found := _claims(going, inputs, settings, key)) is not None]
+    claims = [of_key for key in keys if (of_key := _claims(going, inputs, settings, key)) is not None]
     if not claims:
-        return find_faults(frame, []), pl.DataFrame(schema=THROUGH)
+        return find_faults(frame, []), pl.DataFrame(schema=FIRST_STEPS)
     rows = going.select(ROW_ID)
     for at, one in enumerate(claims):
-        names = {name: f"{name}.{at}" for name in (_OWNER, _SHOWN, _TWINS)}
+        names = {name: f"{name}.{at}" for name in (_SHOWN, _TWINS)}
         rows = rows.hstack(beside(rows[ROW_ID], one.lines.select(ROW_ID, *names).rename(names)))
     twins = [_case("duplicate-row", pl.col(f"{_TWINS}.{at}"), one.field) for at, one in enumerate(claims)]
     owned = [_case("duplicate", pl.col(f"{_SHOWN}.{at}"), one.field) for at, one in enumerate(claims)]
@@ -100,14 +101,14 @@ def hold_unique(
     of_owned, answers = answered(find_faults(rows, owned), decisions)
     waits = _Waits.of(claims, {(row, field) for row, field in answers.select(ROW_ID, "field").iter_rows()})
     in_circle = _circle_faults(waits, frame)
-    through = _openings(claims, answered(in_circle, decisions)[1], inputs.record_type)
-    if len(through):
-        waits = waits.without(set(through[ROW_ID]))
+    first_steps = _first_steps(claims, answered(in_circle, decisions)[1], inputs.record_type)
+    if len(first_steps):
+        waits = waits.without(set(first_steps[ROW_ID]))
         in_circle = _circle_faults(waits, frame)
     asking = waits.asking(set(of_twins[ROW_ID]), set(in_circle[ROW_ID]))
-    asked = pl.DataFrame(list(asking), schema={ROW_ID: pl.UInt32, "field": pl.String}, orient="row")
-    faults = [of_twins, of_owned.join(asked, on=[ROW_ID, "field"], how="semi"), in_circle]
-    return pl.concat(faults), through
+    rows_asking = pl.DataFrame(list(asking), schema={ROW_ID: pl.UInt32, "field": pl.String}, orient="row")
+    faults = [of_twins, of_owned.join(rows_asking, on=[ROW_ID, "field"], how="semi"), in_circle]
+    return pl.concat(faults), first_steps
 
 
 def _circle_faults(waits: _Waits, frame: pl.DataFrame) -> pl.DataFrame:
@@ -126,17 +127,17 @@ def _circle_faults(waits: _Waits, frame: pl.DataFrame) -> pl.DataFrame:
     return find_faults(table, cases)
 
 
-def _openings(claims: Sequence[_Claims], said: pl.DataFrame, record_type: RecordType) -> pl.DataFrame:
+def _first_steps(claims: Sequence[_Claims], answers: pl.DataFrame, record_type: RecordType) -> pl.DataFrame:
     """The rows of circles of which a person said through which value they go, where that is free."""
     by_field = {one.field: one for one in claims}
     lines = [
         (row, field, text)
-        for row, field, text in said.filter(pl.col("answer") == Answer.THROUGH)
+        for row, field, text in answers.filter(pl.col("answer") == Answer.THROUGH)
         .select(ROW_ID, "field", "argument")
         .iter_rows()
         if by_field[field].is_free(row, text, record_type)
     ]
-    return pl.DataFrame(lines, schema=THROUGH, orient="row").unique(ROW_ID, keep="last", maintain_order=True)
+    return pl.DataFrame(lines, schema=FIRST_STEPS, orient="row").unique(ROW_ID, keep="last", maintain_order=True)
 
 
 @dataclass(frozen=True)
@@ -194,7 +195,7 @@ class _Waits:
             stopped: rows that ask something else, and ``in_circle`` those that are in one: they free nothing.
         """
         first = {row for row, _, leaver in self.wants if leaver is None}
-        lost = blocked_rows({*stopped, *in_circle, *first}, self.waits_for, ())
+        lost = blocked_rows({*stopped, *in_circle, *first}, self.waits_for)
         return {
             (row, field)
             for row, field, leaver in self.wants
@@ -202,8 +203,8 @@ class _Waits:
         }
 
 
-def _case(code: str, said: pl.Expr, field: str) -> Case:
-    return Case(code, said.is_not_null(), field, (said,), (said,))
+def _case(code: str, shown: pl.Expr, field: str) -> Case:
+    return Case(code, shown.is_not_null(), field, (shown,), (shown,))
 
 
 def _claims(going: pl.DataFrame, inputs: Inputs, settings: Settings, key: tuple[str, ...]) -> _Claims | None:
@@ -216,32 +217,32 @@ def _claims(going: pl.DataFrame, inputs: Inputs, settings: Settings, key: tuple[
     if rows.is_empty():
         return None
     record_type, now = inputs.record_type, inputs.now
-    own = beside(rows[IDENTIFIER], now.select(IDENTIFIER, *key))
+    keys_now = beside(rows[IDENTIFIER], now.select(IDENTIFIER, *key))
     writes = {name: rows[FieldColumns(name).action] == CellAction.WRITE for name in carried}
     values = pl.DataFrame(
         [
             pl.select(
-                pl.when(writes[name]).then(rows[FieldColumns(name).proposed]).otherwise(own[name])
+                pl.when(writes[name]).then(rows[FieldColumns(name).proposed]).otherwise(keys_now[name])
             ).to_series().alias(name)
             if name in writes
-            else own[name]
+            else keys_now[name]
             for name in key
         ]
     )  # fmt: skip
-    new, old = (_joined(table, key, record_type) for table in (values, own))
+    new, old = (_joined(table, key, record_type) for table in (values, keys_now))
     lines = pl.DataFrame([rows[ROW_ID], rows[ROW], rows[IDENTIFIER], new.alias(_VALUE), old.alias("old")])
     lines = lines.filter(~pl.col(_VALUE).eq_missing(pl.col("old")))
     leavers = lines.drop_nulls([IDENTIFIER, "old"])
     lines = lines.drop_nulls(_VALUE)
     if lines.is_empty():
         return None
-    there = _joined(now, key, record_type)
-    owners = pl.DataFrame([now[IDENTIFIER].alias(_OWNER), there.alias(_VALUE)])
+    values_now = _joined(now, key, record_type)
+    owners = pl.DataFrame([now[IDENTIFIER].alias(_OWNER), values_now.alias(_VALUE)])
     shown = key_texts(now, key, record_type).select(pl.concat_str(pl.all(), separator=" ").alias(_SHOWN))
     owners = owners.hstack(shown).filter(pl.col(_VALUE).is_in(lines[_VALUE].implode()))
     met = lines.join(owners, on=_VALUE, how="left", maintain_order="left")
-    own_again = (pl.col(_OWNER) == pl.col(IDENTIFIER)).fill_null(value=False)
-    met = met.with_columns(pl.when(~own_again).then(name).alias(name) for name in (_OWNER, _SHOWN))
+    is_own = (pl.col(_OWNER) == pl.col(IDENTIFIER)).fill_null(value=False)
+    met = met.with_columns(pl.when(~is_own).then(name).alias(name) for name in (_OWNER, _SHOWN))
     met = met.sort(pl.col(_OWNER).is_null(), maintain_order=True).unique(ROW_ID, keep="first", maintain_order=True)
     several = pl.len().over(_VALUE) > 1
     twins = pl.when(several).then(pl.col(ROW).cast(pl.String).sort_by(ROW).str.join(", ").over(_VALUE))
@@ -250,8 +251,8 @@ def _claims(going: pl.DataFrame, inputs: Inputs, settings: Settings, key: tuple[
         carried[-1],
         met.with_columns(twins.alias(_TWINS)).select(ROW_ID, _VALUE, _OWNER, _SHOWN, _TWINS),
         dict(leavers.select(IDENTIFIER, ROW_ID).iter_rows()),
-        own.with_columns(rows[ROW_ID]),
-        there,
+        keys_now.with_columns(rows[ROW_ID]),
+        values_now,
     )
 
 

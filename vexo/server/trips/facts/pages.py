@@ -67,7 +67,7 @@ class TripDetail(TripSummary):
     ``examples``: field → a value of it in the application; ``open``: all that waits for a person; ``absent``: what
     becomes of records in reach that the sheet does not have, where such may be deleted; ``pointed`` (and
     ``pointed_renames``): how many other records point to those that are to be deleted (renamed), by where;
-    ``through``: rows that are written through another value first."""
+    ``first_steps``: rows that are written through another value first."""
 
     plan: Plan | None
     sent_by: int | None
@@ -93,7 +93,7 @@ class TripDetail(TripSummary):
     absent: AbsentFigures | None
     pointed: dict[str, int]
     pointed_renames: dict[str, int]
-    through: list[FirstStep]
+    first_steps: list[FirstStep]
 
 
 @dataclass(frozen=True, slots=True)

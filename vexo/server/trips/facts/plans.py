@@ -104,7 +104,7 @@ class AbsentReason:
 class AbsentSum:
     """The second sum: records in reach that no row is about, where they are to become what the sheet says. ``delete``
     of them go, ``held`` wait for an answer, ``kept`` stay; ``reach`` records are in reach in all. ``weak``: one that
-    goes has no version."""
+    goes has no version; ``confirmed``: a person has said of each that goes that it is to."""
 
     delete: int
     held: int
@@ -112,6 +112,7 @@ class AbsentSum:
     reach: int
     reasons: list[AbsentReason]
     weak: bool = False
+    confirmed: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -147,7 +148,7 @@ class PlanSummary:
     ``pointed`` (and ``pointed_renames``): records that point to those to be deleted (renamed), by where;
     ``keys_not_read``: how many records the type has, where that is too many to read all their keys; ``weak``: a record
     that is changed or deleted has no version; ``most_atomic``: rows that it takes all or nothing at most; ``absent``:
-    what becomes of records without a row, where the plan may delete such; ``through``: rows that go in two steps."""
+    what becomes of records without a row, where the plan may delete such; ``first_steps``: rows that go in two."""
 
     rows: int
     blank_rows: int
@@ -168,7 +169,7 @@ class PlanSummary:
     guards: list[SetGuard] = field(default_factory=list)
     absent: AbsentSum | None = None
     pointed_renames: dict[str, int] = field(default_factory=dict)
-    through: list[FirstStep] = field(default_factory=list)
+    first_steps: list[FirstStep] = field(default_factory=list)
 
 
 @dataclass(frozen=True, slots=True)

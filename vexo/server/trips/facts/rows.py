@@ -34,7 +34,8 @@ class Fault:
 
 @dataclass(frozen=True, slots=True)
 class FaultGroup:
-    """Rows with one fault: how many, the row number of the first, the words, and the answers for all of them."""
+    """Rows with one fault: how many, the row number of the first, the words, and the answers for all of them; whether
+    it is about which record each row is."""
 
     state: RowState
     code: Annotated[str, OneOf("vexo.core.faults.ALL_CODES")]
@@ -43,6 +44,7 @@ class FaultGroup:
     count: int
     first: int
     answers: list[AnswerOption]
+    about_key: bool = False
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,19 +8,16 @@ import AnswerButtons from "@/ui/AnswerButtons.vue";
 
 import { useTripContext } from "../context";
 import { type Answer, useDeciding } from "../rows/deciding";
-import { useAbsent } from "./absent";
+import { BECOMES, EACH, useAbsent } from "./absent";
 import AbsentTable from "./AbsentTable.vue";
 
 const { trip, mayPrepare } = useTripContext();
 const { absent, file } = useAbsent();
 const { decide, open } = useDeciding();
 const figures = computed(() => trip.value.absent);
-const SIGN = { delete: "delete", held: "held", kept: "same" };
-const WORD = { delete: "to delete", held: "asked", kept: "stays" };
 const sums = computed(() =>
-  Object.entries({ "to delete": figures.value?.delete, asked: figures.value?.held, stay: figures.value?.kept })
-    .filter(([, number]) => number)
-    .map(([word, number]) => `${count(number ?? 0)} ${word}`)
+  EACH.filter((one) => figures.value?.[one])
+    .map((one) => `${count(figures.value?.[one] ?? 0)} ${BECOMES[one].word}`)
     .join(", "),
 );
 const answerAll = ({ answer }: Answer): void => {
@@ -53,7 +50,7 @@ const answerAll = ({ answer }: Answer): void => {
       <template #more="{ record }">
         <td>
           <template v-if="record.verdict"
-            ><VerdictSign :verdict="SIGN[record.verdict]" />&nbsp;{{ WORD[record.verdict] }}
+            ><VerdictSign :verdict="BECOMES[record.verdict].sign" />&nbsp;{{ BECOMES[record.verdict].word }}
             <span class="soft">{{ record.says }}</span></template
           >
           <span v-if="record.pointed.length" class="block text-held">{{ record.pointed.join("; ") }} point to it</span>

@@ -8,6 +8,15 @@ import { many } from "@/parts/format";
 
 import { useTripContext } from "../context";
 
+/** What becomes of such a record: its sign, and the words of its sum, in their order. */
+export const BECOMES = {
+  delete: { sign: "delete", word: "to delete" },
+  held: { sign: "held", word: "asked" },
+  kept: { sign: "same", word: "kept" },
+} as const;
+export type Becomes = keyof typeof BECOMES;
+export const EACH = Object.keys(BECOMES) as Becomes[];
+
 export type AbsentRecord = Schemas["AbsentRecord"];
 
 export function useAbsent(): { absent: Ref<Schemas["AbsentRecords"] | undefined>; file: ComputedRef<string> } {

@@ -37,7 +37,7 @@ const columns = computed(() => trip.value.columns.filter((c) => c.changed));
         <td>delete, not in the sheet</td>
         <td class="mono text-right font-bold">{{ count(trip.absent.delete) }}</td>
       </tr>
-      <tr v-for="step in trip.through" :key="step.row_id">
+      <tr v-for="step in trip.first_steps" :key="step.row_id">
         <td />
         <td>one row goes through another value first</td>
         <td class="mono text-right">{{ step.text }}</td>

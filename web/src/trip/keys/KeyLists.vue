@@ -14,25 +14,10 @@ import { type Answer, useDeciding } from "../rows/deciding";
 import { differing } from "./differing";
 
 type Fault = Schemas["Fault"];
-const ABOUT_KEYS = [
-  "near-key",
-  "not-found",
-  "several",
-  "like-record",
-  "like-row",
-  "finds-several",
-  "copied",
-  "shared",
-  "gone",
-  "renamed",
-  "swapped",
-  "identifier-differs",
-  "identifier-without-key",
-];
 const SHOWN = 50;
 const { trip, mayPrepare } = useTripContext();
 const { decide, undo, open } = useDeciding();
-const groups = computed(() => trip.value.reasons.filter((one) => ABOUT_KEYS.includes(one.code)));
+const groups = computed(() => trip.value.reasons.filter((one) => one.about_key));
 const chosen = ref("");
 const group = computed(() => groups.value.find((one) => one.code === chosen.value) ?? groups.value[0]);
 const current = ref(0);
