@@ -36,8 +36,8 @@ demo: setup ## Start Vexo with its demo (PORT=8420)
 	@$(BIN)/vexo demo --port $(PORT)
 
 browser: # Chromium and its driver, for the tests that use the real interface
+	@sh tools/debian.sh chromedriver chromium-driver chromium-headless-shell
 	@sh tools/debian.sh chromium-headless-shell chromium-headless-shell
-	@sh tools/debian.sh chromedriver chromium-driver
 
 test: setup browser ## Run the checks and all tests
 	@$(BIN)/python -m tests

@@ -222,8 +222,8 @@ def main() -> int:
                     total[key] += count
         lane.end()
 
-    # A test of the interface waits more than it works: one lane more than cores leaves none of them idle.
-    count = int(os.environ.get("VEXO_TEST_LANES", (os.cpu_count() or 1) + 1))
+    # A test of the interface waits more than it works: two lanes more than cores leave none of them idle.
+    count = int(os.environ.get("VEXO_TEST_LANES", (os.cpu_count() or 1) + 2))
     with ThreadPoolExecutor(count + 1) as pool:
         demo = pool.submit(make_demo, queue) if any(map(needs_demo, names)) else None
         lanes = [pool.submit(work) for _ in range(count)]
