@@ -12,6 +12,7 @@ from vexo.core.cell_parser import parse
 from vexo.core.columns.carried_values import Reading, carry
 from vexo.core.columns.lanes import Lane
 from vexo.core.columns.matches import ColumnMatch
+from vexo.core.guards import USUAL, GuardSettings
 from vexo.core.operations import Operation
 from vexo.core.planning.decisions import DECISIONS
 from vexo.core.planning.inputs import Inputs, Settings
@@ -77,6 +78,15 @@ def matches(*names: str) -> list[ColumnMatch]:
     return [ColumnMatch(f"c{at}", name, BERTH.field(name), "name") for at, name in enumerate(names)]
 
 
+def guards(**modes: str) -> GuardSettings:
+    """Guards of these modes, their names with underscores."""
+    return GuardSettings.from_json({name.replace("_", "-"): {"mode": mode} for name, mode in modes.items()})
+
+
+EMPTYING = GuardSettings.from_json({"field-emptied": {"limits": {"share": 100}}})
+"""Guards that let whole columns be emptied."""
+
+
 def records(names: list[str], *rows: tuple[Any, ...]) -> pl.DataFrame:
     """Records by their texts; the first text is the record ID, the second the version."""
     columns = [
@@ -109,7 +119,7 @@ def plan_and_questions(
     marks: bool = True,
     ledger: Ledger | None = None,
     lanes: dict[str, Lane] | None = None,
-    most_emptied: float = 0.1,
+    guarded_by: GuardSettings = USUAL,
     asked: frozenset[str] = frozenset(),
     ignores: frozenset[Ignored] = frozenset(),
     fields: list[str] | None = None,
@@ -127,7 +137,7 @@ def plan_and_questions(
         decisions if decisions is not None else pl.DataFrame(schema=DECISIONS),
         **more,
     )
-    planned = make_plan(inputs, Settings(operation, key, tuple(own), lanes or {}, most_emptied, (), asked, ignores))
+    planned = make_plan(inputs, Settings(operation, key, tuple(own), lanes or {}, guarded_by, (), asked, ignores))
     return planned.plan, planned.questions
 
 

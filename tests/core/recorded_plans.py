@@ -14,8 +14,9 @@ from typing import Any
 
 import polars as pl
 
-from tests.core.examples import answers, plan_and_questions
+from tests.core.examples import EMPTYING, answers, plan_and_questions
 from vexo.core.columns.lanes import Blank, Lane
+from vexo.core.guards import USUAL
 from vexo.core.operations import Operation
 from vexo.core.planning.merge_base import Ledger
 
@@ -112,7 +113,7 @@ def digests(case: int) -> list[str]:
         "operation": operation,
         "key": ("id",) if with_id and pick.random() < 0.4 else ("code",),
         "ledger": _ledger(pick, names, len(sheet)),
-        "most_emptied": pick.choice([0.1, 1.0]),
+        "guarded_by": pick.choice([USUAL, EMPTYING]),
         "lanes": {
             name: pick.choice(
                 [Lane(blank=Blank.CLEAR), Lane(only_empty=True), Lane(blank=Blank.DEFAULT, default=VALUES[name][0])]

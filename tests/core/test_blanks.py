@@ -8,7 +8,7 @@ from typing import Any
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests.core.examples import BERTH, answers, codes, plan, plan_and_questions, verdicts
+from tests.core.examples import BERTH, EMPTYING, answers, codes, plan, plan_and_questions, verdicts
 from vexo.core.columns.lanes import Blank, Lane, LaneError, check_lane
 from vexo.core.operations import Operation
 from vexo.core.planning.verdicts import CellAction
@@ -16,7 +16,7 @@ from vexo.core.planning.verdicts import CellAction
 NAMES = ["code", "rate"]
 CLEAR = {"rate": Lane(Blank.CLEAR)}
 EMPTY = {"rate": Lane(only_empty=True)}
-MANY = {"most_emptied": 1.0}
+MANY = {"guarded_by": EMPTYING}
 
 
 def default(text: str, *, updates: bool = False, field: str = "rate") -> dict[str, Lane]:

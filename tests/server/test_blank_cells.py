@@ -17,6 +17,8 @@ from vexo.server.mapping.columns import Changes, change  # noqa: E402
 from vexo.server.trips.models import Trip  # noqa: E402
 from vexo.server.trips.part_view import PartView  # noqa: E402
 
+FEWER = {"field-emptied": {"limits": {"share": "50"}}}
+
 
 class ForeignSheets(HolderSheets):
     def rule(self, trip: Any, **lanes: Lane) -> None:
@@ -50,8 +52,8 @@ class ForeignSheets(HolderSheets):
         trip = self.trip(self.sheet(("01", "x", ""), ("02", "x", "1")))
         self.rule(trip, phone=Lane(Blank.CLEAR))
         self.assertEqual(self.verdicts(trip), ["held", "update"])
-        type(self.practice).objects.filter(pk=self.practice.pk).update(emptied_limit=50)
-        self.addCleanup(type(self.practice).objects.filter(pk=self.practice.pk).update, emptied_limit=10)
+        type(self.practice).objects.filter(pk=self.practice.pk).update(guards=FEWER)
+        self.addCleanup(type(self.practice).objects.filter(pk=self.practice.pk).update, guards={})
         self.plan(trip)
         self.assertEqual(self.verdicts(trip), ["update", "update"])
 

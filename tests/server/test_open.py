@@ -34,9 +34,10 @@ class Open(LaneCase):
     def listed(self, trip: Trip) -> list[dict[str, Any]]:
         """What is open, once it is seen that page and command line say the same."""
         trip.refresh_from_db()
-        page = to_json(trip_detail(PartView.of(trip), self.person).open)
+        detail = trip_detail(PartView.of(trip), self.person)
+        page, said = to_json(detail.open), to_json(detail.said)
         done = self.vexo.run("--as", "ada", "open", str(trip.pk), "--json")
-        self.assertEqual(json.loads(done.stdout), {"trip": trip.pk, "open": page})
+        self.assertEqual(json.loads(done.stdout), {"trip": trip.pk, "open": page, "said": said})
         self.assertEqual(done.returncode, 1 if page else 0)
         told = self.vexo.run("--as", "ada", "open", str(trip.pk))
         review = self.vexo.run("--as", "ada", "review", str(trip.pk))

@@ -10,8 +10,10 @@ from tests.support import register, template
 
 template()
 
+from vexo.core.guards import USUAL, GuardName, GuardSettings  # noqa: E402
 from vexo.core.operations import Operation  # noqa: E402
-from vexo.core.planning.guards import GuardCode, raised  # noqa: E402
+from vexo.core.planning.guards import Extent, FieldChanges, GuardCode, raised  # noqa: E402
+from vexo.core.sheets import Choices  # noqa: E402
 from vexo.server.decisions.decisions import Scope, decide, undo  # noqa: E402
 from vexo.server.errors import PlainError  # noqa: E402
 from vexo.server.jobs.worker import run_inline  # noqa: E402
@@ -41,10 +43,20 @@ class Guarded(LaneCase):
         self.assertTrue(all(item["stops"] and item["answers"] for item in asked))
         return [(item["code"], item["count"]) for item in asked]
 
-    def answer(self, trip: Trip, code: str) -> Any:
-        made, job = decide(
-            PartView.of(trip), self.person, self.newest(trip).number, Scope((), code), "go on", run_here=True
-        )
+    def said(self, trip: Trip) -> list[tuple[str, int, str]]:
+        """What is only said, once command and page are seen to say the same."""
+        trip.refresh_from_db()
+        items = to_json(trip_detail(PartView.of(trip), self.person).said)
+        told = self.vexo.run("--as", "ada", "open", str(trip.pk), "--json")
+        self.assertEqual(json.loads(told.stdout)["said"], items)
+        self.assertFalse(any(item["stops"] or item["answers"] for item in items))
+        words = self.vexo.run("--as", "ada", "review", str(trip.pk)).stderr
+        self.assertTrue(all(f"- {item['says']}" in words for item in items), words)
+        return [(item["code"], item["count"], item["field"]) for item in items]
+
+    def answer(self, trip: Trip, code: str, field: str = "") -> Any:
+        scope = Scope((), code, field)
+        made, job = decide(PartView.of(trip), self.person, self.newest(trip).number, scope, "go on", run_here=True)
         self.assertEqual(run_inline(job).error, "")
         trip.refresh_from_db()
         return made
@@ -73,14 +85,33 @@ class Guarded(LaneCase):
 
     def test_most_of_a_tariff_set_to_one_amount_is_asked_about(self) -> None:
         trip = self.lines("update", 120, amount="99999.99")
-        self.assertIn("lost-point", {code for row in self.codes(trip) for code in row}, "some were about 100")
-        self.decide(trip, "file", code="lost-point")
+        held = {code for row in self.codes(trip) for code in row}
+        self.assertEqual(held, {"lost-point", "far-out"}, "some were about 100, and all are far out")
+        for code in held:
+            self.decide(trip, "file", code=code)
         self.assertEqual(self.guards(trip), [("many-changes", 120)])
+        self.assertEqual(self.said(trip), [("all-alike", 120, "amount")])
         before = register().effects()
         with self.assertRaises(PlainError):
             self.start(trip)
         self.assertEqual(register().effects(), before)
         self.assertEqual(self.guards(self.lines("update", 36, amount="99999.99")), [])
+
+    def test_a_field_emptied_in_many_is_asked_for_each_field(self) -> None:
+        """By marks, by a fixed value, and where a person has answered for the rows not once more."""
+        lines = "\n".join(f"{self.begin}{at},[clear],[clear]" for at in range(10, 22))
+        with register().client() as client:
+            for at in range(10, 22):
+                body = {"holder_no": f"{self.begin}{at}", "last_name": "x", "first_name": "y", "phone": "01632 960001"}
+                client.post("Holders", json=body).raise_for_status()
+        trip = self.trip(f"holder_no,first_name,phone\n{lines}", choices=Choices(marks=True))
+        self.assertEqual(self.guards(trip), [("field-emptied", 12), ("field-emptied", 12)])
+        with self.assertRaisesRegex(PlainError, "Say which one: first_name, phone"):
+            self.answer(trip, "field-emptied")
+        self.answer(trip, "field-emptied", "phone")
+        self.assertEqual(self.guards(trip), [("field-emptied", 12)])
+        self.answer(trip, "field-emptied", "first_name")
+        self.assertEqual(self.guards(trip), [])
 
     def test_an_answer_counts_until_the_number_rises(self) -> None:
         trip = self.lines("delete", 8)
@@ -116,5 +147,28 @@ class Limits(LaneCase):
             ({"update": 300, "delete": 60}, "update", 1000, ["many-changes", "many-deletes"]),
         ):
             with self.subTest(verdicts, size=size):
-                found = [one.code.value for one in raised(verdicts, Operation(operation), size)]
-                self.assertEqual(found, codes)
+                spoken = raised(Extent(verdicts, Operation(operation), size), USUAL)
+                self.assertEqual([guard.code.value for guard in spoken], codes)
+                for mode, asks in (("say", False), ("off", None)):
+                    settings = GuardSettings.from_json({name: {"mode": mode} for name in GuardName})
+                    spoken = raised(Extent(verdicts, Operation(operation), size), settings)
+                    self.assertEqual([guard.asks for guard in spoken], [] if asks is None else [asks] * len(codes))
+
+    def test_fields(self) -> None:
+        for cleared, filled, alike, codes in (
+            (10, 99, None, ["field-emptied"]),
+            (10, 100, None, []),
+            (9, 9, None, []),
+            (0, 0, "99.00", ["all-alike"]),
+            (12, 12, "99.00", ["field-emptied"]),
+        ):
+            fields = [FieldChanges("amount", 12, cleared, filled, alike)]
+            spoken = raised(Extent({}, Operation.UPDATE, 1000, fields=fields), USUAL)
+            self.assertEqual([guard.code.value for guard in spoken], codes)
+        few = [FieldChanges("amount", 9, 0, 9, "99.00")]
+        self.assertEqual(raised(Extent({}, Operation.UPDATE, 1000, fields=few), USUAL), [])
+
+    def test_what_makes_the_same_deletes_is_always_asked(self) -> None:
+        off = GuardSettings.from_json({name: {"mode": "off"} for name in GuardName})
+        spoken = raised(Extent({}, Operation.MAKE_SAME, 1000, 1), off)
+        self.assertEqual([(guard.code, guard.asks) for guard in spoken], [(GuardCode.MAKES_SAME, True)])

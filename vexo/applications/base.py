@@ -13,6 +13,7 @@ import polars as pl
 from vexo.core.conditions import Condition
 from vexo.core.errors import MendableError
 from vexo.core.records import Catalogue, NewField, RecordType
+from vexo.core.spread import Spread, spread_of
 from vexo.core.writing import Write, WriteResult
 
 
@@ -137,6 +138,11 @@ class Client(ABC):
         """The different values of a field, under its name, with their ``count``, most frequent first."""
         parts = [chunk[field] for chunk in self.read(record_type, [field], condition)]
         return pl.concat(parts).value_counts(sort=True)
+
+    def spread(self, record_type: RecordType, field: str, condition: Condition | None = None) -> Spread | None:
+        """How the values of a number or day are spread over the records that meet a condition; None without any."""
+        parts = [chunk[field] for chunk in self.read(record_type, [field], condition)]
+        return spread_of(pl.concat(parts), record_type.field(field))
 
     def check(self, record_type: RecordType, writes: Sequence[Write]) -> list[WriteResult]:
         """What would be answered, without writing. Raises NotPromised."""

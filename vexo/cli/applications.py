@@ -48,11 +48,6 @@ def _token(from_input: bool, change: bool) -> str:
 @click.option("--label", default="", help="The name for people; the application's own by default.")
 @click.option("--pages", default="", help="Address of a record's page, with {source} and {id} in it.")
 @click.option("--longest-request", type=float, help="Seconds after which one of its requests is certainly over.")
-@click.option(
-    "--emptied-limit",
-    type=click.IntRange(0, 100),
-    help="The share of a column, in percent, above which cells that a rule clears are held.",
-)
 @click.option("--change", is_flag=True, help="Change the connection of that name.")
 @click.option("--inside", is_flag=True, help="The address may be one of this machine or its network.")
 @ready
@@ -65,7 +60,6 @@ def connect(
     label: str,
     pages: str,
     longest_request: float | None,
-    emptied_limit: int | None,
     change: bool,
     inside: bool,
 ) -> None:
@@ -81,9 +75,7 @@ def connect(
     require(person, Action.CONNECT)
     check_place(address, inside=inside)
     token = _token(from_input, change)
-    wanted = Connection(
-        name, address, stage, token, label, pages, longest_request=longest_request, emptied_limit=emptied_limit
-    )
+    wanted = Connection(name, address, stage, token, label, pages, longest_request=longest_request)
     application = connect_application(person, wanted, change=change, inside=inside)
     known = application.known
     console().print(

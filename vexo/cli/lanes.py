@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from vexo.core.columns.lanes import PLAIN, Blank, Lane, LaneError, lanes_from_json
+from vexo.core.planning.verdicts import WRITTEN
 
 if TYPE_CHECKING:
     from vexo.server.trips.facts.open import OpenItem
@@ -150,14 +151,27 @@ def open_of(view: PartView) -> list[OpenItem]:
     return TripStatus(view).open
 
 
+def open_json(view: PartView) -> dict[str, Any]:
+    """What waits for a person on a trip, and what is only said, as commands tell it with --json."""
+    from vexo.server.trips.facts import to_json
+    from vexo.server.trips.status import TripStatus
+
+    status = TripStatus(view)
+    return {"open": to_json(status.open), "said": to_json(status.said)}
+
+
 def _of(item: OpenItem) -> str:
     """By which word an item is answered: the field or the column's header, else what kind of thing it is."""
     return item.of or item.code
 
 
 def print_open(view: PartView) -> None:
-    """Say on the standard error all that is open, each with the ways to answer; nothing passes in silence."""
-    trip, items, counts = view.trip.pk, open_of(view), Counter[str]()
+    """Say on the standard error all that is open, each with the ways to answer, and what nothing waits for; nothing
+    passes in silence."""
+    from vexo.server.trips.status import TripStatus
+
+    status = TripStatus(view)
+    trip, items, counts = view.trip.pk, status.open, Counter[str]()
     for item in items:
         click.echo(f"{'?' if item.stops else '!'} {item.says}" + _behind(item), err=True)
         for option in item.options:
@@ -171,6 +185,8 @@ def print_open(view: PartView) -> None:
             if item.field:
                 meant = f"vexo decide {trip} 'file' --code damaged --field {item.field}"
                 click.echo(f"    They are meant: {meant}", err=True)
+    for item in status.said:
+        click.echo(f"- {item.says}" + _behind(item), err=True)
     first = next((item for item in items if item.options), None)
     if first is not None:
         click.echo(f"Answer with: vexo columns {trip} --answer '{_of(first)}=1'", err=True)
@@ -180,7 +196,8 @@ def _behind(item: OpenItem) -> str:
     """How many rows are behind it."""
     if item.state is None:
         return ""
-    return f" ({item.count:,} {'row' if item.count == 1 else 'rows'} {item.state})"
+    state = f"to {item.state}" if item.state.value in [verdict.value for verdict in WRITTEN] else item.state
+    return f" ({item.count:,} {'row' if item.count == 1 else 'rows'} {state})"
 
 
 @dataclass

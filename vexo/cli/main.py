@@ -35,6 +35,7 @@ _COMMANDS: dict[str, tuple[str, str]] = {
     "outcome": ("passes:outcome", "Show what became of a trip's rows."),
     "applications": ("applications:applications", "List the connected applications."),
     "connect": ("applications:connect", "Connect an application, or change a connection."),
+    "guards": ("guards:guards", "Show or set what guards do on an application's trips, or a route's."),
     "fields": ("applications:fields", "List the fields of a record type."),
     "add-field": ("applications:add_field", "Add a field to a record type."),
     "add-choice": ("applications:add_choice", "Add a choice to a field's list."),

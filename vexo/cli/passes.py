@@ -9,7 +9,7 @@ import click
 import polars as pl
 
 from .common import find_view, finish, json_option, print_json, ready
-from .lanes import open_of, print_open
+from .lanes import open_json, print_open
 from .main import Setting
 from .terminal import SIGNS, console, sum_line
 from .trips import end_with, plan_figures
@@ -75,7 +75,6 @@ def apply(
     from vexo.server.passes.starting import give_up, go_on, open_pass, start_pass
     from vexo.server.people.rights import applying, require
     from vexo.server.planning.context import plan_of
-    from vexo.server.trips.facts import to_json
 
     view, person = find_view(trip), setting.person()
     require(person, applying(view.trip.application.stage))
@@ -97,7 +96,7 @@ def apply(
         print_open(view)
         click.echo(f"Nothing to write: {sum_line(plan.summary['rows'], plan.summary['verdicts'])}.", err=True)
         if as_json:
-            nothing = {"outcome": {}, "sum": plan.summary["verdicts"], "open": to_json(open_of(view))}
+            nothing = {"outcome": {}, "sum": plan.summary["verdicts"], **open_json(view)}
             print_json({**plan_figures(view.trip, plan), **nothing})
         end_with(view)
     if not yes:
@@ -138,7 +137,6 @@ def print_outcome(view: PartView, as_json: bool) -> None:
     trip = view.trip
     from vexo.server.passes.receipts import last_pass, told_states
     from vexo.server.planning.context import PlanContext
-    from vexo.server.trips.facts import to_json
 
     one = last_pass(view)
     terms, report = one.sums or {}, one.report or {}
@@ -151,7 +149,7 @@ def print_outcome(view: PartView, as_json: bool) -> None:
             "read_back": report,
             "reason": one.reason,
         }
-        print_json({**outcome, "open": to_json(open_of(view))})
+        print_json({**outcome, **open_json(view)})
         print_open(view)
         end_with(view)
     out = console()

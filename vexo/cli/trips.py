@@ -16,7 +16,7 @@ from vexo.core.sheets import Choices
 from .common import find_view, finish, json_option, print_json, ready
 from .inspect_sheet import reading_options
 from .keys import key_options
-from .lanes import Laning, answered, lane_options, lanes_said, open_of, print_open, questions_of
+from .lanes import Laning, answered, lane_options, lanes_said, open_json, open_of, print_open, questions_of
 from .main import Setting
 from .tables import plan_table
 from .terminal import console, sum_line
@@ -79,14 +79,13 @@ def print_plan(view: PartView, as_json: bool) -> None:
     """The newest plan's sum, and how to look at it."""
     trip = view.trip
     from vexo.server.planning.context import plan_of
-    from vexo.server.trips.facts import to_json
 
     plan = plan_of(view)
     figures = plan_figures(trip, plan)
     print_open(view)
     _print_lapsed(view)
     if as_json:
-        print_json({**figures, "questions": questions_of(view), "open": to_json(open_of(view))})
+        print_json({**figures, "questions": questions_of(view), **open_json(view)})
     else:
         part = f", {figures['part']}" if figures["part"] else ""
         console().print(f"Trip {trip.pk}, {trip.title}{part}, plan {plan.number}")
@@ -266,15 +265,14 @@ def columns(
 @ready
 def open_(setting: Setting, trip: int, as_json: bool) -> None:
     """List what is open on a trip: questions, and rows that wait, each with the ways to answer."""
-    from vexo.server.trips.facts import to_json
 
     view = find_view(trip)
     if as_json:
-        print_json({"trip": trip, "open": to_json(open_of(view))})
-    elif open_of(view):
-        print_open(view)
+        print_json({"trip": trip, **open_json(view)})
     else:
-        console().print("Nothing is open.")
+        print_open(view)
+        if not open_of(view):
+            console().print("Nothing is open.")
     end_with(view)
 
 
@@ -317,7 +315,7 @@ def review(setting: Setting, trip: int, everything: bool, as_json: bool) -> None
         from vexo.server.rows.export import rows_as_json
 
         current = newest.revision == view.trip.revision
-        answer = {"current": current, "columns": columns_, "absent": to_json(absent), "open": to_json(open_of(view))}
+        answer = {"current": current, "columns": columns_, "absent": to_json(absent), **open_json(view)}
         print_json({**figures, **answer, "lines": rows_as_json(context, rows)})
         print_open(view)
         end_with(view)

@@ -81,6 +81,7 @@ CODES: dict[str, Does] = {
     "duplicate": Does.HOLDS,
     "emptied-many": Does.HOLDS,
     "lost-point": Does.HOLDS,
+    "far-out": Does.HOLDS,
     "check-differs": Does.HOLDS,
     "damaged": Does.HOLDS,
     "twin": Does.ASIDE,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
+from typing import Protocol
 
 from vexo.core.planning.guards import GuardCode
 from vexo.core.planning.verdicts import AbsentWhy
@@ -12,6 +13,11 @@ Words = Callable[[str, Sequence[str]], str]
 
 def _said(arguments: Sequence[str], at: int, otherwise: str = "") -> str:
     return arguments[at] if at < len(arguments) and arguments[at] else otherwise
+
+
+def _counted(arguments: Sequence[str], at: int) -> str:
+    """A count with its thousands told apart."""
+    return f"{int(_said(arguments, at, '0')):,}"
 
 
 def _decimals(label: str, arguments: Sequence[str]) -> str:
@@ -141,6 +147,10 @@ _WORDS: Mapping[str, Words] = {
     "lost-point": lambda f, a: (
         f"{f} would go from {_said(a, 0)} to {_said(a, 1)}: has a decimal point been lost, or got in?"
     ),
+    "far-out": lambda f, a: (
+        f"{f} would be {_said(a, 0)}, far from what is there"
+        + (f": half of its {_counted(a, 3)} values lie from {_said(a, 1)} to {_said(a, 2)}." if _said(a, 3) else ".")
+    ),
     "duplicate-row": lambda f, a: f"{f} is unique, and rows {_said(a, 0)} write the same.",
     "key-circle": lambda f, a: (
         f"Rows {_said(a, 0)} take {f} from one another in a circle, so none can go first. Say a value that is "
@@ -173,6 +183,7 @@ _GROUPS: Mapping[str, str] = {
     "twin": "Says the same as an earlier row.",
     "other-counts": "Another row about the same record counts.",
     "lost-point": "A number is ten, a hundred or a thousand times what is there, or that part of it: is it meant?",
+    "far-out": "A number or day lies far outside of what the application holds in its field: is it meant?",
     "duplicate-row": "A field is unique, and several rows write the same value into it.",
     "key-circle": "Rows take a unique value from one another in a circle, so none can go first.",
     "duplicate": "A field is unique, and another record has the value and keeps it.",
@@ -204,18 +215,42 @@ def known(code: str) -> bool:
     return code in _WORDS
 
 
-def guard_words(code: GuardCode, count: int, of: int) -> str:
-    """What is asked about a whole plan."""
+class SpokenGuard(Protocol):
+    """What is told of a guard of the whole plan."""
+
+    @property
+    def code(self) -> GuardCode: ...
+    @property
+    def count(self) -> int: ...
+    @property
+    def of(self) -> int: ...
+    @property
+    def label(self) -> str: ...
+    @property
+    def value(self) -> str: ...
+    @property
+    def asks(self) -> bool: ...
+
+
+def guard_words(guard: SpokenGuard) -> str:
+    """What is asked about a whole plan, or said of it."""
+    count, of = guard.count, guard.of
     share = f" of {of:,} ({count / of:.0%})" if of else ""
-    return {
-        GuardCode.MANY_CHANGES: f"{count:,}{share} records of this type would be changed. Are so many meant?",
-        GuardCode.MANY_DELETES: f"{count:,}{share} records of this type would be deleted. Are so many meant?",
-        GuardCode.MOSTLY_NEW: f"{count:,} new records would be made, and only {of:,} changed. Are they new?",
-        GuardCode.MAKES_SAME: (
-            f"{_records(count)} that the sheet does not have would be deleted. "
-            f"{'Is it' if count == 1 else 'Are they'} to go?"
+    does, asks = {
+        GuardCode.MANY_CHANGES: (f"{count:,}{share} records of this type would be changed.", "Are so many meant?"),
+        GuardCode.MANY_DELETES: (f"{count:,}{share} records of this type would be deleted.", "Are so many meant?"),
+        GuardCode.MOSTLY_NEW: (f"{count:,} new records would be made, and only {of:,} changed.", "Are they new?"),
+        GuardCode.FIELD_EMPTIED: (f"{count:,}{share} values of {guard.label} would be cleared.", "Is that meant?"),
+        GuardCode.ALL_ALIKE: (
+            f"{guard.label} changes in {count:,} rows, and in all of them to {guard.value}.",
+            "Is that meant?",
         ),
-    }[code]
+        GuardCode.MAKES_SAME: (
+            f"{_records(count)} that the sheet does not have would be deleted.",
+            f"{'Is it' if count == 1 else 'Are they'} to go?",
+        ),
+    }[guard.code]
+    return f"{does} {asks}" if guard.asks else does
 
 
 def _records(count: int) -> str:

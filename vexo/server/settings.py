@@ -108,6 +108,8 @@ SPECTACULAR_SETTINGS = {
         "AbsentVerdictEnum": "vexo.core.planning.verdicts.AbsentVerdict",
         "RowStateEnum": "vexo.core.planning.verdicts.RowState",
         "FieldKindEnum": "vexo.core.records.Kind",
+        "GuardModeEnum": "vexo.core.guards.GuardMode",
+        "GuardNameEnum": "vexo.core.guards.GuardName",
         "StageEnum": "vexo.server.applications.models.Stage",
         "FaultCodeEnum": "vexo.core.faults.ALL_CODES",
         "PassStateEnum": "vexo.server.trips.facts.passes.PassState",

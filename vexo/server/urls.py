@@ -3,6 +3,7 @@
 from django.urls import path, re_path
 from drf_spectacular.views import SpectacularAPIView
 
+from .applications import guard_views
 from .applications import views as applications
 from .decisions import views as decisions
 from .health import HealthView
@@ -17,6 +18,7 @@ from .people import views as people
 from .planning import key_views as keys
 from .planning import views as planning
 from .routes import views as routes
+from .routes.guarding import RouteGuardsView
 from .rows import edit_views as edits
 from .rows import groups
 from .rows import views as rows
@@ -37,6 +39,7 @@ urlpatterns = [
     path("api/applications/<slug:name>/fields", applications.FieldsView.as_view()),
     path("api/applications/<slug:name>/choices", applications.ChoicesView.as_view()),
     path("api/applications/<slug:name>", applications.ApplicationView.as_view()),
+    path("api/applications/<slug:name>/guards", guard_views.GuardsView.as_view()),
     path("api/applications/<slug:name>/test", applications.ProbeView.as_view()),
     path("api/applications/<slug:name>/preview", sendout.PreviewView.as_view()),
     path("api/applications/<slug:name>/selection", sendout.SelectionView.as_view()),
@@ -47,6 +50,7 @@ urlpatterns = [
     path("api/marks.xlsx", marks.MarksSheetView.as_view()),
     path("api/routes", routes.RoutesView.as_view()),
     path("api/routes/<int:pk>", routes.RouteView.as_view()),
+    path("api/routes/<int:pk>/guards", RouteGuardsView.as_view()),
     path("api/trips/<int:pk>/route", routes.TripRouteView.as_view()),
     path("api/trips", trips.TripsView.as_view()),
     path("api/sent-out", sendout.SendOutView.as_view()),

@@ -17,6 +17,7 @@ from vexo.core.conditions import Condition
 from vexo.core.conditions.to_filter import literal, path_of, settled, to_filter
 from vexo.core.planning.verdicts import DONE, Verdict
 from vexo.core.records import Catalogue, Kind, NewField, RecordType
+from vexo.core.spread import Spread, ranks, spread_at
 from vexo.core.writing import Write, WriteResult, strategy_of
 from vexo.core.writing.results import CLASH, DOUBT, UNTAKEN
 
@@ -74,7 +75,10 @@ class ODataClient(Client):
         return to_filter(settled(condition, datetime.now(UTC)), record_type) if condition else ""
 
     def count(self, record_type: RecordType, condition: Condition | None = None) -> int:
-        query = "?$filter=" + quote(self._text(condition, record_type), safe="") if condition else ""
+        return self._count(record_type, self._text(condition, record_type))
+
+    def _count(self, record_type: RecordType, text: str) -> int:
+        query = "?$filter=" + quote(text, safe="") if text else ""
         response = self._connection.get(
             f"{record_type.source}/$count{query}", {"Accept": "text/plain, application/json"}
         )
@@ -111,6 +115,16 @@ class ODataClient(Client):
         counted = paging.counted(ask, record_type, known, text)
         values = typed([(known, [value for value, _ in counted])])[0].alias(field)
         return pl.DataFrame([values, pl.Series("count", [times for _, times in counted], dtype=pl.UInt32)])
+
+    def spread(self, record_type: RecordType, field: str, condition: Condition | None = None) -> Spread | None:
+        known, text = record_type.field(field), self._text(condition, record_type)
+        text = f"({text}) and {path_of(known)} ne null" if text else f"{path_of(known)} ne null"
+        count = self._count(record_type, text)
+        if not count:
+            return None
+        ask = self._asking(record_type)
+        values = [paging.at_rank(ask, self.describe(), record_type, known, text, rank) for rank in ranks(count)]
+        return spread_at(pl.concat(values), count, known)
 
     def _asking(self, record_type: RecordType) -> paging.Ask:
         def ask(path: str) -> dict[str, Any]:

@@ -73,6 +73,20 @@ def in_order(
         path = answer.get("@odata.nextLink") or answer.get("@nextLink")
 
 
+def at_rank(
+    ask: Ask, catalogue: Catalogue, record_type: RecordType, field: Field, condition: str, rank: int
+) -> pl.Series:
+    """The value of a field at a place in its order, from 0; none where there are fewer."""
+    options = options_of([field], record_type) | {
+        "$filter": condition,
+        "$orderby": path_of(field),
+        "$skip": str(rank) if rank else "",
+        "$top": "1",
+    }
+    answer = ask(f"{record_type.source}?{_query(options)}")
+    return to_frame(answer["value"], [field.name], record_type, catalogue)[field.name]
+
+
 def by_identifier(
     ask: Ask,
     catalogue: Catalogue,

@@ -7,6 +7,8 @@ from collections.abc import Mapping
 
 import polars as pl
 
+from ..faults import Does
+from ..guards import USUAL, GuardSettings
 from ..problems import BETWEEN, FAULT
 from ..sheets.sheet import ROW_ID
 from ..values import on_unique
@@ -26,6 +28,7 @@ def hold_damaged(
     damage: pl.DataFrame,
     decisions: pl.DataFrame,
     fields: Mapping[str, str],
+    guards: GuardSettings = USUAL,
 ) -> tuple[pl.DataFrame, pl.DataFrame]:
     """A plan, and what it asks, with the rows held of which a pass would send damage that nobody says is meant. Other
     damage is asked about, too, and holds no row.
@@ -35,6 +38,9 @@ def hold_damaged(
         damage: see ``core.sheets.damage``; cells of other rows are passed over.
         fields: column of the sheet → the field that it is carried into.
     """
+    does = guards.does(_CODE)
+    if does is None:
+        return plan, questions
     lines = _lines(damage.filter(pl.col(ROW_ID).is_in(plan[ROW_ID].implode())), fields)
     open_, _ = answered(lines, counting(decisions))
     if open_.is_empty():
@@ -50,7 +56,7 @@ def hold_damaged(
     held = beside["damaged"].is_not_null()
     more = beside.select(
         pl.when(held).then(pl.concat_list(FAULTS, "damaged")).otherwise(FAULTS).alias(FAULTS),
-        pl.when(held).then(pl.lit(Verdict.HELD.value)).otherwise(VERDICT).alias(VERDICT),
+        pl.when(held & pl.lit(does == Does.HOLDS)).then(pl.lit(Verdict.HELD.value)).otherwise(VERDICT).alias(VERDICT),
     )
     return plan.with_columns(more[FAULTS], more[VERDICT]), asked
 

@@ -178,13 +178,18 @@ class FieldColumns(CarriedColumns):
 
     @property
     def over_limit(self) -> str:
-        """The cell is held since its lane clears more values than the application's limit, Boolean."""
+        """The cell is one of those by which its lane clears more values than the limit, Boolean."""
         return f"over_limit.{self.name}"
 
     @property
     def lost_point(self) -> str:
-        """The cell is held since its number seems to have lost or got a decimal point, Boolean."""
+        """The cell's number seems to have lost or got a decimal point, Boolean."""
         return f"lost_point.{self.name}"
+
+    @property
+    def far_out(self) -> str:
+        """The cell's value lies far outside of what the application holds in its field, Boolean."""
+        return f"far_out.{self.name}"
 
     @property
     def asked(self) -> str:

@@ -9,9 +9,11 @@ import polars as pl
 
 from ..columns.lanes import PLAIN, Lane
 from ..conditions import Condition
+from ..guards import USUAL, GuardSettings
 from ..operations import Operation
 from ..records import EXACT, IDENTIFIER, Ignored, RecordType
 from ..sheets.sheet import ROW_ID
+from ..spread import Spread
 from .decisions import DECISIONS
 from .merge_base import Ledger
 
@@ -36,7 +38,7 @@ class Settings:
         key: the fields that find their records.
         carried: the fields whose values go in, in the order of the sheet.
         lanes: the rules of fields of which anything was said.
-        most_emptied: share of a column's values above which those that its rule clears are held, 0 to 1.
+        guards: what guards do, and from which limits on.
         checks: fields that are compared and never written.
         asked: fields of which it is asked in which form, in which unit or from which column their values come.
         ignores: what makes no difference between keys.
@@ -47,7 +49,7 @@ class Settings:
     key: tuple[str, ...]
     carried: tuple[str, ...]
     lanes: Mapping[str, Lane] = field(default_factory=dict)
-    most_emptied: float = 0.1
+    guards: GuardSettings = USUAL
     checks: tuple[str, ...] = ()
     asked: frozenset[str] = frozenset()
     ignores: frozenset[Ignored] = EXACT
@@ -73,6 +75,7 @@ class Inputs:
         excluded_rows: rows excluded by the sheet's condition or ``by_hand``.
         other_parts: the records of the trip's other parts, and the ``part`` that has them.
         reach: the records that the trip may touch; None for all of the type.
+        spreads: field → how its values are spread in the application, of numbers and days.
     """
 
     record_type: RecordType
@@ -87,3 +90,4 @@ class Inputs:
     excluded_rows: pl.DataFrame = field(default_factory=lambda: pl.DataFrame(schema=EXCLUDED_ROWS))
     other_parts: pl.DataFrame = field(default_factory=lambda: pl.DataFrame(schema=OTHER_PARTS))
     reach: Reach | None = None
+    spreads: Mapping[str, Spread] = field(default_factory=dict)

@@ -12,6 +12,7 @@ from dataclasses import field as default
 import polars as pl
 
 from ..faults import CODES, Does
+from ..guards import GuardSettings
 from ..operations import Operation
 from ..problems import FAULT, Case
 from ..records import IDENTIFIER, VERSION, Field, RecordType
@@ -45,6 +46,7 @@ from .merge_base import add_merge_base
 from .rules import blanks, duplicates, holds, rejects, three_way
 from .rules.binding import bind, finds_by, is_rename
 from .rules.changed_records import changed_records
+from .rules.far_out import hold_far_out
 from .rules.lost_keys import near, settle
 from .rules.lost_point import hold_lost_points
 from .rules.reach import add_reach, reach_cases
@@ -140,10 +142,11 @@ def _row_cases(frame: pl.DataFrame, inputs: Inputs, settings: Settings, fields: 
     ]
 
 
-def _gathered(faults: pl.DataFrame) -> pl.DataFrame:
-    """All faults of a row in one list, by weight, with what the first one does."""
-    rank = {code: _RANK[does] for code, does in CODES.items()}
-    effect = {code: does.value for code, does in CODES.items()}
+def _gathered(faults: pl.DataFrame, guards: GuardSettings) -> pl.DataFrame:
+    """All faults of a row in one list, by weight, with what the first one does; null where all only say something."""
+    effects = {code: guards.does(code) or Does.SAYS for code in CODES}
+    rank = {code: _RANK[does] for code, does in effects.items()}
+    effect = {code: does.value if does != Does.SAYS else None for code, does in effects.items()}
     return (
         faults.lazy()
         .with_columns(
@@ -176,7 +179,8 @@ def _compared(
         lambda name: bool(settings.lane(name).treatments),
     )
     frame = blanks.keep_filled(frame, fields, settings)
-    frame = hold_lost_points(blanks.hold_many(frame, fields, settings), fields, record_type.key_fields)
+    frame = hold_lost_points(blanks.hold_many(frame, fields, settings), settings, fields, record_type.key_fields)
+    frame = hold_far_out(frame, inputs, settings, fields, record_type.key_fields.union(settings.key))
     return holds.hold_asked(frame, fields, settings), emptied
 
 
@@ -200,7 +204,7 @@ class PlannedRows:
 
 def make_plan(inputs: Inputs, settings: Settings) -> PlannedRows:
     """The plan of any set of rows that is closed under sharing a record."""
-    record_type = inputs.record_type
+    record_type, guards = inputs.record_type, settings.guards
     deleting = settings.operation == Operation.DELETE
     fields = [record_type.field(name) for name in settings.carried]
     checks = [record_type.field(name) for name in settings.checks]
@@ -221,7 +225,7 @@ def make_plan(inputs: Inputs, settings: Settings) -> PlannedRows:
     differing, _ = answered(find_faults(frame, holds.check_cases(checks)), decisions)
     open_ = pl.concat([about_records, not_found, conflicts, _set_aside(inputs, frame, decisions), of_rows, differing])
     frame = _created_again(frame, answers)
-    stops = [code for code, does in CODES.items() if does != Does.HOLDS]
+    stops = [code for code in CODES if guards.does(code) not in (Does.HOLDS, Does.SAYS, None)]
     stopped = open_[ROW_ID].filter(open_["code"].is_in([*stops, "copied"]))
     frame = duplicates.group_rows(frame, stopped, fields, settings.key)
     open_ = pl.concat([open_, duplicates.faults_of_groups(frame, decisions)])
@@ -229,7 +233,8 @@ def make_plan(inputs: Inputs, settings: Settings) -> PlannedRows:
     if not deleting:
         of_values, first_steps = hold_unique(frame, inputs, settings, open_, decisions)
         open_ = pl.concat([open_, of_values])
-    frame = frame.hstack(beside(frame[ROW_ID], _gathered(open_)))
+    open_ = open_.filter(~pl.col("code").is_in([code for code in CODES if guards.does(code) is None]))
+    frame = frame.hstack(beside(frame[ROW_ID], _gathered(open_, guards)))
     same_verdict = _verdict(settings, judged) == Verdict.SAME
     plan = frame.select(
         *[name for name in ROW_SCHEMA if name not in (VERDICT, FAULTS, CHANGED_ELSEWHERE)],

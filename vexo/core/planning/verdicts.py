@@ -142,6 +142,7 @@ _ANSWERS: Mapping[str, tuple[Answer, ...]] = {
     "key-edited": (Answer.FILE, Answer.APPLICATION),
     "emptied-many": (Answer.FILE, Answer.APPLICATION),
     "lost-point": (Answer.FILE, Answer.APPLICATION),
+    "far-out": (Answer.FILE, Answer.APPLICATION),
     "duplicate-row": (Answer.FILE,),
     "duplicate": (Answer.FILE,),
     "key-circle": (Answer.THROUGH,),
@@ -170,6 +171,10 @@ _ANSWERS: Mapping[str, tuple[Answer, ...]] = {
 }
 STOPPING = (RowState.HELD, RowState.REJECTED)
 """States of rows that wait for a person."""
+
+
+GOING = (RowState.CREATE, RowState.UPDATE, RowState.SAME, RowState.DELETE)
+"""States, before a pass, of rows that nothing stops."""
 
 
 def answers_to(code: str) -> tuple[Answer, ...]:

@@ -22,8 +22,8 @@ class Application(models.Model):
     """A system that holds records: its address, its token (encrypted) and what it says of itself.
 
     ``longest_request`` are the seconds after which a request that got no answer can no longer be under way there;
-    ``repeats`` tells that its answers have shown that it keeps its promise of repeatable requests. ``emptied_limit`` is
-    the share of a column's values, in percent, above which those that a rule clears are held.
+    ``repeats`` tells that its answers have shown that it keeps its promise of repeatable requests. ``guards`` are what
+    guards do on its trips, as ``core.guards.GuardSettings``.
     """
 
     name = models.SlugField(unique=True)
@@ -39,7 +39,7 @@ class Application(models.Model):
     trouble = models.TextField(blank=True)
     longest_request = models.FloatField(default=120)
     repeats = models.BooleanField(default=False)
-    emptied_limit = models.PositiveSmallIntegerField(default=10)
+    guards = models.JSONField(default=dict)
     created_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:

@@ -138,7 +138,7 @@ def check_place(address: str, *, inside: bool) -> None:
 @dataclass(frozen=True)
 class Connection:
     """What a connection is made of. An empty ``token`` leaves the one that is kept, an empty ``label`` is the
-    application's own; ``longest_request`` in seconds, ``emptied_limit`` in percent; None leaves what is kept."""
+    application's own; ``longest_request`` in seconds; None leaves what is kept."""
 
     name: str
     address: str
@@ -148,7 +148,6 @@ class Connection:
     pages: str = ""
     protocol: str = "odata"
     longest_request: float | None = None
-    emptied_limit: int | None = None
 
 
 def connect(by: Person, wanted: Connection, *, change: bool = False, inside: bool = False) -> Application:
@@ -185,8 +184,8 @@ def connect(by: Person, wanted: Connection, *, change: bool = False, inside: boo
         "pages": wanted.pages,
         "protocol": wanted.protocol,
     }
-    rules = {"longest_request": wanted.longest_request, "emptied_limit": wanted.emptied_limit}
-    values |= {name: value for name, value in rules.items() if value is not None}
+    if wanted.longest_request is not None:
+        values["longest_request"] = wanted.longest_request
     changed = [name for name, value in values.items() if before is not None and getattr(before, name) != value]
     changed += ["token"] if before is not None and not _holds(before, token) else []
     fresh = {"secret": lock(token), "catalogue": catalogue.to_json(), "described_at": timezone.now(), "trouble": ""}

@@ -40,7 +40,6 @@ class ApplicationSerializer(serializers.ModelSerializer[Application]):
             "trouble",
             "types",
             "may_apply",
-            "emptied_limit",
         )
 
     def get_types(self, application: Application) -> int:
@@ -109,7 +108,7 @@ class NewChoiceSerializer(serializers.Serializer[Any]):
 
 class ChangeConnectionSerializer(serializers.Serializer[Any]):
     """A connection; an empty token leaves the one that is kept. ``inside``: its address may be one of Vexo's own
-    machine or network. ``emptied_limit``: the share of a column, in percent, above which cleared cells are held."""
+    machine or network."""
 
     label = serializers.CharField(required=False, allow_blank=True, default="", max_length=120)  # type: ignore[assignment]
     address = serializers.URLField(max_length=300)
@@ -117,7 +116,6 @@ class ChangeConnectionSerializer(serializers.Serializer[Any]):
     stage = serializers.ChoiceField(choices=Stage.choices)
     pages = serializers.CharField(required=False, allow_blank=True, default="", max_length=300)
     inside = serializers.BooleanField(required=False, default=False)
-    emptied_limit = serializers.IntegerField(required=False, min_value=0, max_value=100)
 
 
 class ConnectSerializer(ChangeConnectionSerializer):

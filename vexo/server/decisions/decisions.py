@@ -28,7 +28,7 @@ from ..planning.basis import decisions_of
 from ..planning.context import seen_plan
 from ..planning.models import Decision, Plan
 from ..trips.facts import from_json
-from ..trips.facts.plans import PlanSummary
+from ..trips.facts.plans import PlanSummary, SetGuard
 from ..trips.models import Trip
 from ..trips.part_view import PartView
 from ..trips.plan_jobs import enqueue_plan
@@ -116,13 +116,17 @@ def _number_of(plan: Plan, identifier: str) -> int:
     raise PlainError(f"No record that the sheet lacks has the record ID {identifier!r}.", "no-record")
 
 
-def _guarded(plan: Plan, code: str, answer: str) -> int:
-    """How many records a guard of the whole plan asks about. Raises PlainError where it does not ask."""
+def _guarded(plan: Plan, scope: Scope, answer: str) -> SetGuard:
+    """What a guard of the whole plan asks. Raises PlainError where it does not ask, or of several fields."""
     guards = from_json(plan.summary, PlanSummary).guards
-    counts = [guard.count for guard in guards if guard.code == code and not guard.answered]
-    if not counts or answer != Answer.GO_ON:
-        raise PlainError(f"The plan asks nothing that {answer!r} answers by {code!r}.", "no-question")
-    return counts[0]
+    asking = [guard for guard in guards if guard.code == scope.code and guard.asks and not guard.answered]
+    of_field = [guard for guard in asking if scope.field in ("", guard.field)]
+    if not of_field or answer != Answer.GO_ON:
+        raise PlainError(f"The plan asks nothing that {answer!r} answers by {scope.code!r}.", "no-question")
+    if len(of_field) > 1:
+        names = ", ".join(guard.field for guard in of_field)
+        raise PlainError(f"The plan asks this of several fields. Say which one: {names}.", "field")
+    return of_field[0]
 
 
 def decide(
@@ -163,7 +167,8 @@ def decide(
     trip.refresh_from_db()
     plan = seen_plan(view, number)
     if scope.code in list(GuardCode):
-        argument = str(_guarded(plan, scope.code, answer))
+        guard = _guarded(plan, scope, answer)
+        scope, argument = replace(scope, field=guard.field), str(guard.count)
     if scope.code == ABSENT_CODE and argument.strip():
         scope = replace(scope, rows=(_number_of(plan, argument.strip()),))
     cells = _of_plan(plan, scope.code) if scope.code in list(GuardCode) else _cells(trip, plan, scope, Answer(answer))

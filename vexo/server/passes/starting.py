@@ -20,6 +20,7 @@ from ..planning.context import changed_signatures, newest_plan, record_type_of
 from ..planning.models import Plan
 from ..trips.facts import from_json
 from ..trips.facts.plans import PlanSummary
+from ..trips.guards import guards_of
 from ..trips.models import Trip
 from ..trips.open_items import refuse_while_asked
 from ..trips.part_view import PartView
@@ -109,6 +110,8 @@ def start_pass(
             f"The application has changed {', '.join(changed)} since the plan was made. Plan the trip again.",
             {"plan": None},
         )
+    if plan.guards != guards_of(trip).to_json():
+        raise Stale("What guards do here was changed since the plan was made. Plan the trip again.", {"plan": None})
     refuse_while_asked(TripStatus(view).open)
     frozen = _freeze(plan)
     rows = frozen["rows"]

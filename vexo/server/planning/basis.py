@@ -40,11 +40,11 @@ def decisions_of(trip: Trip) -> tuple[pl.DataFrame, list[int]]:
     return _answers(decisions), [decision.pk for decision in decisions]
 
 
-def guards_answered(trip: Trip) -> dict[str, int]:
-    """Guard of the whole plan → the number that a person said is meant."""
+def guards_answered(trip: Trip) -> dict[tuple[str, str], int]:
+    """Guard of the whole plan, and the field that it is about → the number that a person said is meant."""
     codes = [code.value for code in GuardCode]
     made = trip.decisions.filter(undone_at=None, scope__code__in=codes).order_by("id").values_list("scope", "argument")
-    return {scope["code"]: int(argument) for scope, argument in made}
+    return {(scope["code"], scope["field"]): int(argument) for scope, argument in made}
 
 
 def answers_decided(trip: Trip, numbers: Iterable[int]) -> pl.DataFrame:

@@ -11,6 +11,7 @@ import polars as pl
 from vexo.core.columns.lanes import check_lane, lanes_from_json
 from vexo.core.columns.matches import ColumnMatch, MatchedBy, refuse_conflicts
 from vexo.core.documents import ALL, SENT
+from vexo.core.guards import GuardSettings
 from vexo.core.keys.record_keys import RecordKeyError, check_key
 from vexo.core.operations import Operation
 from vexo.core.planning.inputs import Settings
@@ -22,6 +23,7 @@ from .. import artifacts
 from ..applications.services import describe
 from ..errors import PlainError, Stale
 from ..mapping.mapped_sheet import MappedSheet
+from ..trips.guards import guards_of
 from ..trips.models import Sheet, Trip
 from ..trips.part_view import PartView
 from ..trips.sheet_cells import cells_of
@@ -65,7 +67,7 @@ class PlanContext:
             _key_of(mapped),
             tuple(m.field.name for m in mapped.matches if m.field and m.carried),
             mapped.lanes,
-            trip.application.emptied_limit / 100,
+            guards_of(trip),
             _checks(mapped.matches),
             _asked(mapped),
             frozenset(map(Ignored, trip.ignores)),
@@ -102,6 +104,7 @@ class PlanContext:
             tuple(plan.key),
             tuple(plan.carried),
             lanes,
+            guards=GuardSettings.from_json(plan.guards),
             checks=_checks(matches),
             ignores=frozenset(map(Ignored, plan.ignores)),
             reach=plan.reach,

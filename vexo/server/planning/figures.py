@@ -2,18 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import replace
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, replace
 from decimal import Decimal
 from typing import Any
 
 import polars as pl
 
 from vexo.core.planning.frame import CHANGED_ELSEWHERE, VERDICT, FieldColumns
-from vexo.core.planning.guards import GuardCode, raised
-from vexo.core.planning.verdicts import CellAction, RowState, Verdict, sum_of
-from vexo.core.records import VERSION, Field, RecordType
-from vexo.core.sheets.sheet import ROW
+from vexo.core.planning.guards import Extent, FieldChanges, GuardCode, Raised, raised
+from vexo.core.planning.verdicts import Answer, CellAction, RowState, Verdict, sum_of
+from vexo.core.records import IDENTIFIER, VERSION, Field, RecordType
+from vexo.core.sheets.sheet import ROW, ROW_ID
+from vexo.core.values import is_empty, to_text
 from vexo.core.writing.ledger import states_of
 from vexo.core.writing.totals import planned_totals
 
@@ -74,10 +75,32 @@ def reasons(states: pl.DataFrame, record_type: RecordType) -> list[Reason]:
     ]
 
 
-def _column(plan: pl.DataFrame, field: Field, two_way: bool) -> ColumnFigures:
+def _changed(plan: pl.DataFrame, field: Field) -> pl.Series:
+    """Which cells of a field a plan writes."""
+    action = plan[FieldColumns(field.name).action]
+    return (action == CellAction.WRITE) & plan[VERDICT].is_in([Verdict.CREATE, Verdict.UPDATE])
+
+
+def alike_columns(field: Field) -> list[str]:
+    """The columns of a plan that ``alike`` looks at."""
     columns = FieldColumns(field.name)
-    action = plan[columns.action]
-    changed = (action == CellAction.WRITE) & plan[VERDICT].is_in([Verdict.CREATE, Verdict.UPDATE])
+    return [VERDICT, columns.action, columns.proposed]
+
+
+def alike(plan: pl.DataFrame, field: Field) -> str | None:
+    """The one value that all changed cells of a field get, as a text; None where they get several, or none."""
+    proposed = plan[FieldColumns(field.name).proposed].filter(_changed(plan, field))
+    if proposed.is_empty() or proposed.null_count() or proposed.n_unique() != 1:
+        return None
+    return str(to_text(field, proposed.head(1))[0])
+
+
+def _column(plan: pl.DataFrame, field: Field, two_way: bool, meant: pl.Series) -> ColumnFigures:
+    columns = FieldColumns(field.name)
+    action, changed = plan[columns.action], _changed(plan, field)
+    was_empty = plan.select(is_empty(columns.current, field)).to_series()
+    cleared = changed & ~was_empty & plan.select(is_empty(columns.proposed, field)).to_series()
+    counts = plan[IDENTIFIER].is_not_null() & (plan[VERDICT] != Verdict.ASIDE)
     sums: dict[str, str] = {}
     if field.is_number:
         after, before = (_total(plan[column].filter(changed)) for column in (columns.proposed, columns.current))
@@ -92,6 +115,9 @@ def _column(plan: pl.DataFrame, field: Field, two_way: bool) -> ColumnFigures:
         filled_before=int(plan[columns.kept_filled].sum()),
         two_way=two_way,
         **sums,
+        cleared=int((cleared & ~plan[ROW_ID].is_in(meant.implode())).sum()),
+        filled=int((counts & ~was_empty).sum()),
+        alike=alike(plan, field),
     )
 
 
@@ -100,8 +126,15 @@ def _check(plan: pl.DataFrame, name: str) -> Check:
     return Check(compared=len(agrees) - agrees.null_count(), agrees=int(agrees.sum() or 0), field=name)
 
 
-def _figures(plan: pl.DataFrame, fields: Sequence[Field], two_way: set[str]) -> list[ColumnFigures]:
-    return [_column(plan, field, field.name in two_way) for field in fields]
+def _figures(plan: pl.DataFrame, fields: Sequence[Field], two_way: set[str], basis: Basis) -> list[ColumnFigures]:
+    return [_column(plan, f, f.name in two_way, _meant_to_be_empty(basis, f)) for f in fields]
+
+
+def _meant_to_be_empty(basis: Basis, field: Field) -> pl.Series:
+    """The rows of which a person was asked about a field that is cleared in many, and said that it is meant."""
+    decisions = basis.decisions
+    said = (decisions["code"] == "emptied-many") & (decisions["answer"] == Answer.FILE)
+    return decisions.filter(said & (decisions["field"] == field.name))[ROW_ID]
 
 
 def _totals(plan: pl.DataFrame, fields: Sequence[Field]) -> dict[str, PlannedTotals]:
@@ -113,10 +146,17 @@ def _moved(total: str, before: str, after: str) -> str:
     return format(Decimal(total) - Decimal(before) + Decimal(after) or Decimal(0), "f")
 
 
-def _moved_column(old: ColumnFigures, before: ColumnFigures, after: ColumnFigures) -> ColumnFigures:
+def _moved_column(
+    old: ColumnFigures, before: ColumnFigures, after: ColumnFigures, now_alike: Callable[[str], str | None]
+) -> ColumnFigures:
+    """The figures of a column of which some rows are otherwise than before.
+
+    Args:
+        now_alike: gives the one value that all its changed cells get now.
+    """
     counts = {
         name: getattr(old, name) - getattr(before, name) + getattr(after, name)
-        for name in ("changed", "held", "unreadable", "emptied", "filled_before")
+        for name in ("changed", "held", "unreadable", "emptied", "filled_before", "cleared", "filled")
     }
     sums: dict[str, str] = {}
     if old.before is not None and old.after is not None:
@@ -129,7 +169,18 @@ def _moved_column(old: ColumnFigures, before: ColumnFigures, after: ColumnFigure
             "after": _moved(old.after, before.after, after.after),
         }
         sums["difference"] = str(Decimal(sums["after"]) - Decimal(sums["before"]))
-    return replace(old, **counts, **sums)  # type: ignore[arg-type]
+    moved = before.changed != after.changed or before.alike != after.alike or (before.changed and not before.alike)
+    of_all = now_alike(old.field) if moved else old.alike
+    return replace(old, **counts, **sums, alike=of_all)  # type: ignore[arg-type]
+
+
+@dataclass(frozen=True)
+class MovedFrom:
+    """Beside the figures of a plan that is carried on: what the application counted for it, and columns of the new plan
+    as a whole, asked for by name."""
+
+    counts: Mapping[str, Any]
+    whole: Callable[[list[str]], pl.DataFrame]
 
 
 def moved_summary(
@@ -138,7 +189,7 @@ def moved_summary(
     before: pl.DataFrame,
     after: pl.DataFrame,
     basis: Basis,
-    counts: Mapping[str, Any],
+    last: MovedFrom,
     damage: list[Damage],
 ) -> PlanSummary:
     """The figures of a plan that is another one but for some rows. Raises SumError where a row is not accounted for.
@@ -147,12 +198,19 @@ def moved_summary(
         old: the figures of the other.
         states: ``verdict``, ``faults`` and what else ``states_of`` takes, of all rows.
         before: the rows that differ, as they were in the other plan, and ``after`` as they are in this.
-        counts: what the application counted for the other.
+        last: what is known of the other, and of this one as a whole.
     """
     record_type, settings = basis.context.record_type, basis.context.settings
     fields = [record_type.field(name) for name in settings.carried]
     two_way = {figures.field for figures in old.columns if figures.two_way}
-    columns = zip(old.columns, _figures(before, fields, two_way), _figures(after, fields, two_way), strict=True)
+    both = [_figures(rows, fields, two_way, basis) for rows in (before, after)]
+
+    def now_alike(name: str) -> str | None:
+        field = record_type.field(name)
+        return alike(last.whole(alike_columns(field)), field)
+
+    three_of_each = zip(old.columns, *both, strict=True)
+    columns = [_moved_column(then, was, now, now_alike) for then, was, now in three_of_each]
     sums = _totals(before, fields), _totals(after, fields)
     checks = [
         Check(
@@ -166,9 +224,9 @@ def moved_summary(
     return replace(
         old,
         verdicts=verdicts,
-        guards=_guards(verdicts, basis, counts),
+        guards=_guards(verdicts, columns, basis, last.counts),
         elsewhere=old.elsewhere + int(after[CHANGED_ELSEWHERE].sum()) - int(before[CHANGED_ELSEWHERE].sum()),
-        columns=[_moved_column(*three) for three in columns],
+        columns=columns,
         checks=checks,
         reasons=reasons(states_of(states, None), record_type),
         totals={
@@ -207,6 +265,8 @@ def summary_of(
     fields = [record_type.field(name) for name in settings.carried]
     promises = context.catalogue.promises
     verdicts = {RowState(name): count for name, count in sum_of(plan[VERDICT], sheet.rows).items()}
+    two_way = {f.name for f in fields if kept is not None and f.name not in known}
+    columns = _figures(plan, fields, two_way, basis)
     return PlanSummary(
         rows=sheet.rows,
         blank_rows=context.profile.blank_rows,
@@ -214,7 +274,7 @@ def summary_of(
         verdicts=verdicts,
         elsewhere=int(plan[CHANGED_ELSEWHERE].sum()),
         known_rows=sheet.known_rows,
-        columns=_figures(plan, fields, {f.name for f in fields if kept is not None and f.name not in known}),
+        columns=columns,
         checks=[_check(plan, name) for name in settings.checks],
         key=list(settings.key),
         reasons=reasons(states_of(plan, None), record_type),
@@ -225,21 +285,45 @@ def summary_of(
         pointed_renames=pointed_renames,
         damage=damage,
         keys_not_read=materials.counts.get("keys_not_read", 0),
-        guards=_guards(verdicts, basis, materials.counts, absent),
+        guards=_guards(verdicts, columns, basis, materials.counts, absent),
         absent=absent,
     )
 
 
 def _guards(
-    verdicts: Mapping[RowState, int], basis: Basis, counts: Mapping[str, Any], absent: AbsentSum | None = None
+    verdicts: Mapping[RowState, int],
+    columns: Sequence[ColumnFigures],
+    basis: Basis,
+    counts: Mapping[str, Any],
+    absent: AbsentSum | None = None,
 ) -> list[SetGuard]:
-    """What is asked about the whole plan."""
-    said = guards_answered(basis.context.trip)
+    """What is asked about the whole plan, and what is only said of it."""
+    settings = basis.context.settings
     numbers = {name.value: count for name, count in verdicts.items()}
     deleted = absent.delete if absent is not None else 0
-    asks = raised(numbers, basis.context.settings.operation, counts.get("type", 0), deleted)
-    confirmed = {GuardCode.MAKES_SAME: absent is not None and absent.confirmed}
+    # A value that a person said for every row is no surprise.
+    fixed = {column.field for column in columns if settings.lane(column.field).fixed}
+    fields = [
+        FieldChanges(c.field, c.changed, c.cleared, c.filled, None if c.field in fixed else c.alike) for c in columns
+    ]
+    extent = Extent(numbers, settings.operation, counts.get("type", 0), deleted, fields)
+    said, labels = guards_answered(basis.context.trip), {column.field: column.label for column in columns}
+
+    def answered(guard: Raised) -> bool:
+        if guard.code == GuardCode.MAKES_SAME:
+            return absent is not None and absent.confirmed
+        return guard.count <= said.get((guard.code, guard.field), 0)
+
     return [
-        SetGuard(guard.code, guard.count, guard.of, confirmed.get(guard.code, guard.count <= said.get(guard.code, 0)))
-        for guard in asks
+        SetGuard(
+            guard.code,
+            guard.count,
+            guard.of,
+            answered(guard),
+            guard.field,
+            labels.get(guard.field, ""),
+            guard.value,
+            guard.asks,
+        )
+        for guard in raised(extent, settings.guards)
     ]

@@ -49,7 +49,7 @@ def last_plan(context: PlanContext) -> LastPlan | None:
         or last.sheet_id != context.sheet.pk
         or last.catalogue_version != context.catalogue.version
         or (last.key, last.ignores) != (list(context.settings.key), sorted(context.settings.ignores))
-        or last.reach != context.settings.reach
+        or (last.reach, last.guards) != (context.settings.reach, context.settings.guards.to_json())
         or (context.settings.operation.deletes and context.settings.operation != last.operation)
         or last.columns != columns_as_kept(context)
         or last.ledger_pages != ledger_pages(context.trip)

@@ -24,6 +24,7 @@ from .incremental import LastPlan, carry_on
 from .models import Plan
 from .reach import read_reach
 from .references import references_of
+from .spreads import read_spreads
 
 
 @dataclass(frozen=True)
@@ -54,10 +55,11 @@ def ask(basis: Basis, client: Client, lease: Lease) -> Materials:
     records = records_now(context, carried, basis.bound_records, total, client)
     fresh = uuid.uuid4().hex
     stored = artifacts.store(records, artifacts.named(trip.pk, "records", fresh))
+    counts = counts_of(context, client, total) | read_reach(context, client, stored)
     return Materials(
         artifacts.store(carried, artifacts.named(trip.pk, "values", fresh)),
         stored,
-        counts_of(context, client, total) | read_reach(context, client, stored),
+        counts | read_spreads(basis, records, counts, client),
     )
 
 

@@ -45,6 +45,7 @@ from .models import Plan
 from .pointing import by_where, may_go, pointing, renamed
 from .reach import reach_of
 from .replan import replan
+from .spreads import spreads_of
 from .stored_plans import MadePlan, keep_plan
 
 
@@ -120,14 +121,15 @@ def _whole(basis: Basis, materials: Materials, client: Client | None, lease: Lea
     carried, records = materials.values.frame, materials.records.frame
     excluded = excluded_rows(context.cells, context.profile.columns, trip.row_filter)
     inputs = basis.inputs(carried, records, basis.kept, excluded, carried[ROW_ID], basis.ledger)
-    inputs = replace(inputs, reach=reach_of(basis, materials.counts))
+    inputs = replace(inputs, reach=reach_of(basis, materials.counts), spreads=spreads_of(materials.counts))
     planned = make_plan(inputs, context.settings)
     plan, questions = planned.plan, planned.questions
     fresh = uuid.uuid4().hex
     damage_path, damaged = _damage(basis, materials, plan, fresh)
     if damage_path:
         cells = artifacts.read(damage_path)
-        plan, questions = hold_damaged(plan, questions, cells, basis.decisions, context.carried_columns)
+        columns, guards = context.carried_columns, context.settings.guards
+        plan, questions = hold_damaged(plan, questions, cells, basis.decisions, columns, guards)
     absent = absent_plan(context, inputs, replace(planned, plan=plan), materials)
     if absent is not None:
         questions = pl.concat([questions, absent.questions])

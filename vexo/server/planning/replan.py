@@ -34,10 +34,11 @@ from ..trips.sheets import kept_paths, ledger_of
 from . import damage
 from .basis import Basis, answers_decided
 from .context import PlanContext
-from .figures import moved_summary
+from .figures import MovedFrom, moved_summary
 from .incremental import LastPlan, typed_anew
 from .materials import reading_for
 from .reach import reach_of
+from .spreads import spreads_of
 from .stored_plans import MADE_WITH, MadePlan
 
 _MOST_ROWS = 5_000
@@ -121,7 +122,8 @@ def _replan(basis: Basis, last: LastPlan) -> MadePlan | None:
     ledger = ledger_of(basis.ledger_pages, before[ROW_ID])
     now, kept = _records(basis, last, rows, before, ledger)
     inputs = basis.inputs(rows.values, now, kept, excluded, index[ROW_ID], ledger)
-    planned = make_plan(replace(inputs, reach=reach_of(basis, plan.counts)), context.settings)
+    inputs = replace(inputs, reach=reach_of(basis, plan.counts), spreads=spreads_of(plan.counts))
+    planned = make_plan(inputs, context.settings)
     after, questions = planned.plan, planned.questions
     if after.schema != before.schema or not leaves_others_alone(before, after):
         return None
@@ -133,7 +135,8 @@ def _replan(basis: Basis, last: LastPlan) -> MadePlan | None:
     damage_path, damaged = damage_found
     if damage_path:
         cells = artifacts.read(damage_path)
-        after, questions = hold_damaged(after, questions, cells, basis.decisions, context.carried_columns)
+        columns, guards = context.carried_columns, context.settings.guards
+        after, questions = hold_damaged(after, questions, cells, basis.decisions, columns, guards)
     fresh = uuid.uuid4().hex
     path = artifacts.patch(plan.path, after, rows.places, artifacts.named(trip.pk, "plan", fresh))
     values_path = plan.values_path
@@ -144,7 +147,7 @@ def _replan(basis: Basis, last: LastPlan) -> MadePlan | None:
     others = asked.filter(~asked[ROW_ID].is_in(after[ROW_ID].implode()))
     questions_path = artifacts.write(pl.concat([others, questions]), artifacts.named(trip.pk, "questions", fresh))
     states = artifacts.read(path, [ROW_ID, ROW, VERDICT, FAULTS, IDENTIFIER, EARLIER_RESULT])
-    summary = from_json(plan.summary, PlanSummary)
+    summary, whole = from_json(plan.summary, PlanSummary), partial(artifacts.read, path)
     return MadePlan(
         path=path,
         questions_path=questions_path,
@@ -153,7 +156,7 @@ def _replan(basis: Basis, last: LastPlan) -> MadePlan | None:
         damage_path=damage_path,
         pointed_path=plan.pointed_path,
         counts=plan.counts,
-        summary=moved_summary(summary, states, before, after, basis, plan.counts, damaged),
+        summary=moved_summary(summary, states, before, after, basis, MovedFrom(plan.counts, whole), damaged),
     )
 
 

@@ -55,6 +55,7 @@ def keep_plan(basis: Basis, made_plan: MadePlan, lease: Lease) -> Plan | None:
             key=list(settings.key),
             ignores=sorted(settings.ignores),
             reach=settings.reach,
+            guards=settings.guards.to_json(),
             carried=list(settings.carried),
             columns=columns_as_kept(context),
             catalogue_version=context.catalogue.version,

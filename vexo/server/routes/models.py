@@ -22,6 +22,8 @@ class Route(models.Model):
     """What goes out, ``core.documents.SendOut`` as JSON; empty where that was not said."""
     import_document = models.JSONField(default=dict)
     """How a sheet comes in, ``core.documents.BringIn`` as JSON; empty where that was not said."""
+    guards = models.JSONField(default=dict)
+    """What guards do on its trips where that is not as its application says, ``core.guards.GuardSettings`` as JSON."""
     version = models.PositiveIntegerField(default=1)
     """Rises with each change, so that a change of what someone else changed meanwhile is noticed."""
     made_by = models.CharField(max_length=150)

@@ -34,6 +34,7 @@ _OF_A_CODE: Mapping[tuple[str, Answer], str] = {
     ("duplicate-row", Answer.FILE): "Send it all the same",
     ("duplicate", Answer.FILE): "Send it all the same",
     ("lost-point", Answer.FILE): "It is meant",
+    ("far-out", Answer.FILE): "It is meant",
     ("emptied-many", Answer.FILE): "Clear them all the same",
     ("copied", Answer.NEW): "It is a new record",
     ("copied", Answer.THEN): "It is the same record",
@@ -107,6 +108,8 @@ _OF_A_GUARD: Mapping[GuardCode, str] = {
     GuardCode.MANY_DELETES: "So many deletions are meant",
     GuardCode.MOSTLY_NEW: "They are new",
     GuardCode.MAKES_SAME: "They are to be deleted",
+    GuardCode.FIELD_EMPTIED: "They are to be cleared",
+    GuardCode.ALL_ALIKE: "It is meant",
 }
 
 

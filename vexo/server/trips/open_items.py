@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
 
-from vexo.core.planning.verdicts import ABSENT_CODE, STOPPING, RowState
+from vexo.core.guards import GuardMode, GuardName
+from vexo.core.planning.verdicts import ABSENT_CODE, GOING, STOPPING, RowState
 from vexo.core.sheets.totals import checked
 
 from ..errors import PlainError
@@ -18,6 +19,7 @@ from .facts.parts import Expected, RouteFit
 from .facts.passes import StoredPass
 from .facts.plans import Damage, PlanSummary, Reason, StoredPlan
 from .facts.status import StationName, StatusFacts
+from .guards import guards_of
 from .models import Trip
 
 _EACH = 3
@@ -33,19 +35,43 @@ def open_items(trip: Trip, facts: StatusFacts, plan: StoredPlan | None, sent_by:
         plan: the newest plan of the newest sheet, and ``sent_by`` the pass that sent it.
     """
     summary = plan.summary if plan is not None else None
-    items = [*_questions(facts), *_route(facts), *_expectations(trip, facts, summary)]
+    items = [*_questions(facts), *_route(facts)]
+    if _does(trip, GuardName.EXPECTED, bool(trip.expected)) == GuardMode.HOLD:
+        items += _expectations(trip, facts, summary)
     if sent_by is not None:
         items += _rows(trip, sent_by.reasons, (*STOPPING, RowState.REFUSED, RowState.UNCLEAR))
         items += _not_gone(sent_by)
         items += _absent(sent_by.absent.held if sent_by.absent is not None else 0)
     elif plan is not None:
-        items += _guards(plan.summary)
-        items += [
-            *_absent(plan.summary.absent.held if plan.summary.absent is not None else 0),
-            *_damage(plan.summary.damage),
-            *_rows(trip, plan.summary.reasons, STOPPING),
-        ]
+        items += _guards(plan.summary, asks=True)
+        items += _absent(plan.summary.absent.held if plan.summary.absent is not None else 0)
+        if _does(trip, GuardName.DAMAGED, bool(plan.summary.damage)) == GuardMode.HOLD:
+            items += _damage(plan.summary.damage)
+        items += _rows(trip, plan.summary.reasons, STOPPING)
     return items
+
+
+def said_items(trip: Trip, facts: StatusFacts, plan: StoredPlan | None, sent_by: StoredPass | None) -> list[OpenItem]:
+    """What a person should know, and nothing waits for.
+
+    Args:
+        plan: as for ``open_items``, and ``sent_by`` too.
+    """
+    items: list[OpenItem] = []
+    summary = plan.summary if plan is not None else None
+    if _does(trip, GuardName.EXPECTED, bool(trip.expected)) == GuardMode.SAY:
+        items += _expectations(trip, facts, summary)
+    if plan is not None and sent_by is None:
+        items += _guards(plan.summary, asks=False)
+        if _does(trip, GuardName.DAMAGED, bool(plan.summary.damage)) == GuardMode.SAY:
+            items += _damage(plan.summary.damage)
+        items += _rows(trip, plan.summary.reasons, GOING, only_said=True)
+    return [replace(item, stops=False) for item in items]
+
+
+def _does(trip: Trip, guard: GuardName, speaks: bool) -> GuardMode:
+    """What a guard does on a trip; nothing where there is nothing to be said."""
+    return guards_of(trip).mode(guard) if speaks else GuardMode.OFF
 
 
 def refuse_while_asked(items: Sequence[OpenItem]) -> None:
@@ -125,13 +151,13 @@ def _expectations(trip: Trip, facts: StatusFacts, summary: PlanSummary | None) -
             yield OpenItem("expected", says, 1, True, StationName.FILE)
 
 
-def _guards(summary: PlanSummary) -> Iterator[OpenItem]:
-    """What is asked about the whole plan."""
+def _guards(summary: PlanSummary, *, asks: bool) -> Iterator[OpenItem]:
+    """What is asked about the whole plan, or only said of it."""
     for guard in summary.guards:
-        if not guard.answered:
-            answers = options_for_guard(guard.code)
-            says = guard_words(guard.code, guard.count, guard.of)
-            yield OpenItem(guard.code, says, guard.count, True, StationName.REVIEW, answers=answers)
+        if guard.asks == asks and not guard.answered:
+            answers = options_for_guard(guard.code) if asks else []
+            says = guard_words(guard)
+            yield OpenItem(guard.code, says, guard.count, asks, StationName.REVIEW, answers=answers, field=guard.field)
 
 
 def _absent(held: int) -> Iterator[OpenItem]:
@@ -196,13 +222,15 @@ def _rounded(trip: Trip, reason: Reason) -> list[Option]:
     return [Option(f"Round to {decimals}", {}, {reason.field: lane})]
 
 
-def _rows(trip: Trip, reasons: Sequence[Reason], states: Sequence[RowState]) -> Iterator[OpenItem]:
-    """Rows in these states by what stops them, or by why they are not in."""
+def _rows(
+    trip: Trip, reasons: Sequence[Reason], states: Sequence[RowState], *, only_said: bool = False
+) -> Iterator[OpenItem]:
+    """Rows in these states by what stops them, or by why they are not in; or, of those that go, by what is said."""
     for reason in reasons:
         if reason.state not in states:
             continue
-        sent = reason.state not in STOPPING
-        options = [] if sent else _rounded(trip, reason)
+        sent = reason.state not in (*STOPPING, *GOING)
+        options = [] if sent or only_said else _rounded(trip, reason)
         yield OpenItem(
             reason.code,
             group_words(reason.code, reason.label, reason.arguments),
@@ -211,7 +239,7 @@ def _rows(trip: Trip, reasons: Sequence[Reason], states: Sequence[RowState]) -> 
             StationName.OUTCOME if sent else StationName.REVIEW,
             of=reason.field if options else "",
             options=options,
-            answers=[] if sent else options_for_group(reason.code),
+            answers=[] if sent or only_said else options_for_group(reason.code),
             state=reason.state,
             field=reason.field,
         )

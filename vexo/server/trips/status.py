@@ -24,7 +24,7 @@ from .facts.passes import OPEN_PASS, PassState, Report, StoredPass
 from .facts.plans import StoredPlan
 from .facts.status import Needs, PartFacts, Station, StationName, StationState, StatusFacts
 from .models import Trip
-from .open_items import open_items
+from .open_items import open_items, said_items
 from .part_view import PartView
 
 OF_A_PART = tuple(PartFacts.__dataclass_fields__)
@@ -242,6 +242,11 @@ class TripStatus:
     def open(self) -> list[OpenItem]:
         """All that waits for a person."""
         return open_items(self.trip, self.facts, self.plan, self.sent_by)
+
+    @cached_property
+    def said(self) -> list[OpenItem]:
+        """What a person should know, and nothing waits for."""
+        return said_items(self.trip, self.facts, self.plan, self.sent_by)
 
     @property
     def asked(self) -> int:

@@ -88,6 +88,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/applications/{name}/guards": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What guards do on the trips of an application. */
+        get: operations["applications_guards_retrieve"];
+        /** @description Set what guards do on the trips of an application. */
+        put: operations["applications_guards_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/applications/{name}/keys": {
         parameters: {
             query?: never;
@@ -338,6 +356,24 @@ export interface paths {
         post?: never;
         /** @description Delete a route; trips that were made on it stay. */
         delete: operations["routes_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/routes/{id}/guards": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What guards do on the trips of a route. */
+        get: operations["routes_guards_retrieve"];
+        /** @description Set what guards do on the trips of a route; what is not said is as its application has it. */
+        put: operations["routes_guards_update"];
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -1196,8 +1232,6 @@ export interface components {
             trouble?: string;
             readonly types: number;
             readonly may_apply: boolean;
-            /** Format: int64 */
-            emptied_limit?: number;
         };
         /** @description The application of a trip; ``may_apply``: the person may write to it. */
         ApplicationName: {
@@ -1356,7 +1390,7 @@ export interface components {
         };
         /**
          * @description A connection; an empty token leaves the one that is kept. ``inside``: its address may be one of Vexo's own
-         *     machine or network. ``emptied_limit``: the share of a column, in percent, above which cleared cells are held.
+         *     machine or network.
          */
         ChangeConnection: {
             /** @default  */
@@ -1369,7 +1403,6 @@ export interface components {
             pages: string;
             /** @default false */
             inside: boolean;
-            emptied_limit?: number;
         };
         /** @description A cell of a record that changed since it went out; ``ours``: a pass of the trip wrote what is there now. */
         ChangeSince: {
@@ -1476,7 +1509,7 @@ export interface components {
         };
         /**
          * @description A connection; an empty token leaves the one that is kept. ``inside``: its address may be one of Vexo's own
-         *     machine or network. ``emptied_limit``: the share of a column, in percent, above which cleared cells are held.
+         *     machine or network.
          */
         Connect: {
             /** @default  */
@@ -1489,7 +1522,6 @@ export interface components {
             pages: string;
             /** @default false */
             inside: boolean;
-            emptied_limit?: number;
             name: string;
         };
         /**
@@ -1708,6 +1740,7 @@ export interface components {
          *     * `duplicate` - duplicate
          *     * `emptied-many` - emptied-many
          *     * `lost-point` - lost-point
+         *     * `far-out` - far-out
          *     * `check-differs` - check-differs
          *     * `damaged` - damaged
          *     * `twin` - twin
@@ -1727,7 +1760,7 @@ export interface components {
          *     * `left-half-way` - left-half-way
          * @enum {string}
          */
-        FaultCodeEnum: "set-aside" | "left-out" | "not-meant" | "exists" | "other-part" | "outside-reach" | "key-blank" | "key-unread" | "letter-for-figure" | "decimal-comma" | "not-a-number" | "too-large" | "too-fine" | "not-yes-or-no" | "not-a-date" | "not-a-moment" | "not-a-choice" | "too-long" | "unknown-mark" | "names-none" | "names-several" | "not-read" | "lost-character" | "not-in-list" | "no-number-form" | "no-arithmetic" | "no-date-form" | "no-phone" | "look-up-none" | "look-up-several" | "required-empty" | "required-new" | "required-column" | "finds-several" | "unknown-identifier" | "not-found" | "unclear" | "near-key" | "several" | "like-record" | "like-row" | "copied" | "may-be-in" | "gone" | "renamed" | "swapped" | "identifier-differs" | "identifier-without-key" | "deleted-before" | "changed-since" | "key-asked" | "column-asked" | "both-changed" | "key-edited" | "duplicate-row" | "key-circle" | "duplicate" | "emptied-many" | "lost-point" | "check-differs" | "damaged" | "twin" | "shared" | "other-counts" | "emptied" | "refused" | "changed-meanwhile" | "gone-meanwhile" | "made-meanwhile" | "batch-too-large" | "no-answer" | "found-otherwise" | "changed-in-between" | "given-up" | "undone-with-group" | "left-half-way";
+        FaultCodeEnum: "set-aside" | "left-out" | "not-meant" | "exists" | "other-part" | "outside-reach" | "key-blank" | "key-unread" | "letter-for-figure" | "decimal-comma" | "not-a-number" | "too-large" | "too-fine" | "not-yes-or-no" | "not-a-date" | "not-a-moment" | "not-a-choice" | "too-long" | "unknown-mark" | "names-none" | "names-several" | "not-read" | "lost-character" | "not-in-list" | "no-number-form" | "no-arithmetic" | "no-date-form" | "no-phone" | "look-up-none" | "look-up-several" | "required-empty" | "required-new" | "required-column" | "finds-several" | "unknown-identifier" | "not-found" | "unclear" | "near-key" | "several" | "like-record" | "like-row" | "copied" | "may-be-in" | "gone" | "renamed" | "swapped" | "identifier-differs" | "identifier-without-key" | "deleted-before" | "changed-since" | "key-asked" | "column-asked" | "both-changed" | "key-edited" | "duplicate-row" | "key-circle" | "duplicate" | "emptied-many" | "lost-point" | "far-out" | "check-differs" | "damaged" | "twin" | "shared" | "other-counts" | "emptied" | "refused" | "changed-meanwhile" | "gone-meanwhile" | "made-meanwhile" | "batch-too-large" | "no-answer" | "found-otherwise" | "changed-in-between" | "given-up" | "undone-with-group" | "left-half-way";
         /**
          * @description Rows with one fault: how many, the row number of the first, the words, and the answers for all of them; whether
          *     it is about which record each row is.
@@ -1834,6 +1867,59 @@ export interface components {
             rows: number;
             sum: {
                 [key: string]: number;
+            };
+        };
+        /**
+         * @description A guard: what it looks for (``when``, with its limits by their names in braces), what it does, and what it would
+         *     do (``otherwise``) where nothing is ``said``.
+         */
+        Guard: {
+            name: components["schemas"]["GuardNameEnum"];
+            title: string;
+            when: string;
+            mode: components["schemas"]["ModeEnum"];
+            otherwise: components["schemas"]["OtherwiseEnum"];
+            said: boolean;
+            modes: components["schemas"]["GuardMode"][];
+            limits: components["schemas"]["GuardLimit"][];
+        };
+        /** @description A number from which on a guard speaks; ``otherwise`` is the one that counts where nothing is ``said``. */
+        GuardLimit: {
+            name: string;
+            value: string;
+            otherwise: string;
+            least: string;
+            most: string;
+            said: boolean;
+        };
+        /** @description What a guard can do, in words. */
+        GuardMode: {
+            mode: components["schemas"]["ModeEnum"];
+            says: string;
+        };
+        /**
+         * @description * `lost-point` - lost-point
+         *     * `far-out` - far-out
+         *     * `duplicate` - duplicate
+         *     * `likeness` - likeness
+         *     * `check` - check
+         *     * `damaged` - damaged
+         *     * `many-changes` - many-changes
+         *     * `many-deletes` - many-deletes
+         *     * `field-emptied` - field-emptied
+         *     * `mostly-new` - mostly-new
+         *     * `all-alike` - all-alike
+         *     * `expected` - expected
+         * @enum {string}
+         */
+        GuardNameEnum: "lost-point" | "far-out" | "duplicate" | "likeness" | "check" | "damaged" | "many-changes" | "many-deletes" | "field-emptied" | "mostly-new" | "all-alike" | "expected";
+        /** @description All guards; ``said`` is what is set, as it is given back to change it. */
+        Guards: {
+            guards: components["schemas"]["Guard"][];
+            said: {
+                [key: string]: {
+                    [key: string]: unknown;
+                };
             };
         };
         /** @description ``up``; ``troubled``: it serves, but something is wrong; ``down``: it cannot serve. */
@@ -2137,6 +2223,13 @@ export interface components {
             current: boolean;
             type_size: number | null;
         };
+        /**
+         * @description * `hold` - hold
+         *     * `say` - say
+         *     * `off` - off
+         * @enum {string}
+         */
+        ModeEnum: "hold" | "say" | "off";
         /** @description multiply */
         MultiplyTreatment: {
             /**
@@ -2279,6 +2372,13 @@ export interface components {
             label?: string;
             stage?: string;
         };
+        /**
+         * @description * `hold` - hold
+         *     * `say` - say
+         *     * `off` - off
+         * @enum {string}
+         */
+        OtherwiseEnum: "hold" | "say" | "off";
         OwnPassword: {
             old: string;
             new: string;
@@ -2758,6 +2858,17 @@ export interface components {
             person: components["schemas"]["Person"] | null;
             demo: components["schemas"]["DemoPerson"][];
         };
+        /**
+         * @description What guards are to do: the name of each that is to be otherwise than by itself, with its ``mode`` and ``limits``.
+         *     All others are as they are by themselves.
+         */
+        SetGuards: {
+            said: {
+                [key: string]: {
+                    [key: string]: unknown;
+                };
+            };
+        };
         /** @description One sheet for each value of a field, or for each group of values. */
         Share: {
             by: string;
@@ -3060,6 +3171,7 @@ export interface components {
             };
             on_route: components["schemas"]["RouteFit"] | null;
             open: components["schemas"]["OpenItem"][];
+            said: components["schemas"]["OpenItem"][];
             absent: components["schemas"]["AbsentFigures"] | null;
             pointed: {
                 [key: string]: number;
@@ -3400,6 +3512,52 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Catalogue"];
+                };
+            };
+        };
+    };
+    applications_guards_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Guards"];
+                };
+            };
+        };
+    };
+    applications_guards_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetGuards"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Guards"];
                 };
             };
         };
@@ -3860,6 +4018,52 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    routes_guards_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Guards"];
+                };
+            };
+        };
+    };
+    routes_guards_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetGuards"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Guards"];
+                };
             };
         };
     };

@@ -11,6 +11,7 @@ import polars as pl
 
 from ...columns.lanes import Blank
 from ...columns.marks import BLANK_CLEARS, BLANK_DEFAULT, CLEAR, KEEP, LEAVE, VALUE
+from ...guards import GuardMode, GuardName
 from ...problems import Case
 from ...records import IDENTIFIER, Field
 from ...sheets.sheet import ROW_ID
@@ -19,6 +20,7 @@ from ..decisions import answered, find_faults
 from ..frame import CREATES, INCLUDED, FieldColumns
 from ..inputs import Settings
 from ..verdicts import Answer, CellAction
+from .guarded import guarded
 from .texts import as_texts
 
 
@@ -100,10 +102,12 @@ def keep_filled(frame: pl.DataFrame, fields: Sequence[Field], settings: Settings
 def hold_many(frame: pl.DataFrame, fields: Sequence[Field], settings: Settings) -> pl.DataFrame:
     """Hold the cells that a rule clears where they are more than a share of the column's values now; ``over_limit``
     tells which those are. Rows that are left out do not count."""
+    mode = settings.guards.mode(GuardName.FIELD_EMPTIED)
+    share = float(settings.guards.limit(GuardName.FIELD_EMPTIED, "share")) / 100
     changes: list[pl.Expr] = []
     for field in fields:
         columns, action = FieldColumns(field.name), pl.col(FieldColumns(field.name).action)
-        if settings.lane(field.name).blank != Blank.CLEAR:
+        if mode == GuardMode.OFF or settings.lane(field.name).blank != Blank.CLEAR:
             changes.append(pl.lit(value=False).alias(columns.over_limit))
             continue
         included = pl.col(INCLUDED)
@@ -114,9 +118,5 @@ def hold_many(frame: pl.DataFrame, fields: Sequence[Field], settings: Settings) 
             & is_empty(columns.proposed, field)
         )
         filled = included & pl.col(IDENTIFIER).is_not_null() & ~is_empty(columns.current, field)
-        over = clears & (clears.sum() > pl.lit(settings.most_emptied) * filled.sum())
-        changes += [
-            over.alias(columns.over_limit),
-            pl.when(over).then(CellAction.HELD).otherwise(action).cast(pl.UInt8).alias(columns.action),
-        ]
+        changes += guarded(columns, columns.over_limit, clears & (clears.sum() > pl.lit(share) * filled.sum()), mode)
     return frame.with_columns(changes)

@@ -11,7 +11,8 @@ from ...operations import Operation
 from ...problems import Case
 from ...records import IDENTIFIER, Field
 from ...sheets.sheet import ROW_ID
-from ...values import same
+from ...spread import from_numbers
+from ...values import same, to_text
 from ..frame import (
     ALL_CELLS,
     CHANGED,
@@ -31,7 +32,8 @@ def cell_cases(frame: pl.DataFrame, inputs: Inputs, settings: Settings, fields: 
     cases = []
     for field in fields:
         columns = FieldColumns(field.name)
-        if not ((frame[columns.action] == CellAction.HELD) | frame[columns.asked]).any():
+        speaks = [frame[name] for name in (columns.asked, columns.over_limit, columns.lost_point, columns.far_out)]
+        if not any(flags.any() for flags in (frame[columns.action] == CellAction.HELD, *speaks)):
             continue
         held = pl.col(columns.action) == CellAction.HELD
         values = as_texts(field, columns.base_sent, columns.base_app, columns.proposed, columns.current)
@@ -44,15 +46,25 @@ def cell_cases(frame: pl.DataFrame, inputs: Inputs, settings: Settings, fields: 
             if field.name not in settings.key:
                 cases.append(Case("column-asked", (held | unread) & asked, field.name, seen=shown))
             held = held & ~asked
-        lost = pl.col(columns.lost_point)
-        cases.append(Case("emptied-many", held & many, field.name, seen=seen))
-        cases.append(
-            Case("lost-point", held & lost, field.name, as_texts(field, columns.current, columns.proposed), seen)
-        )
-        held = held & ~many & ~lost
+        lost, far = pl.col(columns.lost_point), pl.col(columns.far_out)
+        cases.append(Case("emptied-many", many & ~asked, field.name, seen=seen))
+        old_new = as_texts(field, columns.current, columns.proposed)
+        cases.append(Case("lost-point", lost & ~asked, field.name, old_new, seen))
+        cases.append(Case("far-out", far & ~asked, field.name, (old_new[1], *_usual_of(field, inputs)), seen))
+        held = held & ~many & ~lost & ~far
         cases.append(Case("both-changed", held & (moved | ~keyed), field.name, seen=seen))
         cases.append(Case("key-edited", held & ~moved & keyed, field.name, seen=seen))
     return cases
+
+
+def _usual_of(field: Field, inputs: Inputs) -> tuple[pl.Expr, ...]:
+    """Between which values half of those lie that the application holds in a field, as texts; and how many it holds."""
+    spread = inputs.spreads.get(field.name)
+    if spread is None:
+        return ()
+    middle = pl.Series([spread.first, spread.third])
+    texts = to_text(field, from_numbers(middle, field))
+    return pl.lit(texts[0]), pl.lit(texts[1]), pl.lit(str(spread.count))
 
 
 def hold_asked(frame: pl.DataFrame, fields: Sequence[Field], settings: Settings) -> pl.DataFrame:

@@ -85,7 +85,8 @@ def hold_unique(
         frame: rows with what happens to each cell.
         open_: the faults of rows that nothing has answered: what stops does not free its value.
     """
-    stops = open_.filter(pl.col("code").is_in([code for code, does in CODES.items() if does != Does.SAYS]))
+    stopping = [code for code in CODES if settings.guards.does(code) not in (Does.SAYS, None)]
+    stops = open_.filter(pl.col("code").is_in(stopping))
     going = frame.filter(~pl.col(ROW_ID).is_in(stops[ROW_ID].implode()))
     keys = written_keys(inputs.record_type, settings.carried, inputs.now.columns)
     claims = [of_key for key in keys if (of_key := _claims(going, inputs, settings, key)) is not None]

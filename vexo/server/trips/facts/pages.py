@@ -90,6 +90,7 @@ class TripDetail(TripSummary):
     examples: dict[str, str]
     on_route: RouteFit | None
     open: list[OpenItem]
+    said: list[OpenItem]
     absent: AbsentFigures | None
     pointed: dict[str, int]
     pointed_renames: dict[str, int]

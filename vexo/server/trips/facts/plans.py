@@ -15,7 +15,9 @@ from .sums import Sum
 @dataclass(frozen=True, slots=True)
 class ColumnFigures:
     """What a plan does to a field: cells changed, held, unreadable, emptied and left, left since filled before; the sum
-    of a number field over the changed cells before and after."""
+    of a number field over the changed cells before and after. ``cleared`` of those changed would empty a field, without
+    those of which a person said so; ``filled``: rows whose record has a value there; ``alike``: the one value that all
+    changed cells get."""
 
     field: str
     label: str
@@ -28,6 +30,9 @@ class ColumnFigures:
     before: str | None = None
     after: str | None = None
     difference: str | None = None
+    cleared: int = 0
+    filled: int = 0
+    alike: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -83,12 +88,17 @@ class PlannedTotals:
 @dataclass(frozen=True, slots=True)
 class SetGuard:
     """What is asked about the whole plan: ``count`` records, of ``of`` in all (of those that are mostly new: beside so
-    many that change). ``answered``: a person has said that so many are meant."""
+    many that change); of one field, and of the value that it gets, where it is about these. ``answered``: a person has
+    said that so many are meant; ``asks``: it waits for an answer, and is not only said."""
 
     code: GuardCode
     count: int
     of: int
     answered: bool
+    field: str = ""
+    label: str = ""
+    value: str = ""
+    asks: bool = True
 
 
 @dataclass(frozen=True, slots=True)

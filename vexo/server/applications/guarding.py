@@ -1,0 +1,106 @@
+"""What guards do on the trips of an application: as its administrator sets it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from django.db import transaction
+
+from vexo.core.guards import GUARDS, GuardMode, GuardName, GuardSettings
+
+from ..guard_words import WORDS, mode_words
+from ..journal.services import note
+from ..people.models import Person
+from ..people.rights import Action, require
+from .models import Application
+
+
+@dataclass(frozen=True)
+class LimitFact:
+    """A number from which on a guard speaks: the one that counts, and the one that would where nothing is said."""
+
+    name: str
+    value: str
+    otherwise: str
+    least: str
+    most: str
+    said: bool
+
+
+@dataclass(frozen=True)
+class GuardFact:
+    """A guard as it is told: what it looks for (``when``, its limits by their names in braces), what it does, what it
+    would do where nothing is said (``otherwise``), and whether something is."""
+
+    name: GuardName
+    title: str
+    when: str
+    mode: GuardMode
+    otherwise: GuardMode
+    said: bool
+    modes: list[tuple[GuardMode, str]]
+    limits: list[LimitFact]
+
+
+def told_guards(settings: GuardSettings, beneath: GuardSettings) -> list[GuardFact]:
+    """All guards with what is said of them, and what counts where nothing is.
+
+    Args:
+        beneath: what counts where the settings say nothing.
+    """
+    return [_told(name, settings, beneath) for name in GUARDS]
+
+
+def _told(name: GuardName, settings: GuardSettings, beneath: GuardSettings) -> GuardFact:
+    said, laid = settings.settings.get(name), settings.over(beneath)
+    limits = [
+        LimitFact(
+            limit.name,
+            format(laid.limit(name, limit.name), "f"),
+            format(beneath.limit(name, limit.name), "f"),
+            format(limit.least, "f"),
+            format(limit.most, "f"),
+            said is not None and limit.name in said.limits,
+        )
+        for limit in GUARDS[name].limits
+    ]
+    return GuardFact(
+        name,
+        WORDS[name].title,
+        WORDS[name].when,
+        laid.mode(name),
+        beneath.mode(name),
+        said is not None and said.mode is not None,
+        [(mode, mode_words(name, mode)) for mode in GuardMode],
+        limits,
+    )
+
+
+def set_guards(person: Person, application: Application, data: Any) -> Application:
+    """Set what guards do on the trips of an application; plans that were made before are to be made anew.
+
+    Raises:
+        NotAllowed, GuardError
+    """
+    require(person, Action.CONNECT)
+    settings = GuardSettings.from_json(data).to_json()
+    with transaction.atomic():
+        before = Application.objects.values_list("guards", flat=True).get(pk=application.pk)
+        Application.objects.filter(pk=application.pk).update(guards=settings)
+        note(person.username, "changed", f"Guards of {application.label}: {words(before, settings)}", application)
+    application.refresh_from_db()
+    return application
+
+
+def words(before: dict[str, Any], after: dict[str, Any]) -> str:
+    """What was changed of settings, for the journal."""
+    changed = [name for name in GuardName if before.get(name) != after.get(name)]
+    return "; ".join(f"{name} {_setting_words(after.get(name))}" for name in changed) or "nothing changed"
+
+
+def _setting_words(setting: dict[str, Any] | None) -> str:
+    if not setting:
+        return "as it is by itself"
+    limits = [f"{name} {value}" for name, value in setting.get("limits", {}).items()]
+    return ", ".join([*([setting["mode"]] if "mode" in setting else []), *limits])
