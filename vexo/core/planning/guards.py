@@ -28,8 +28,8 @@ class GuardCode(StrEnum):
 
 @dataclass(frozen=True)
 class FieldChanges:
-    """What a plan does to a field: ``changed`` cells, of which ``cleared`` empty one that is ``filled`` in so many of
-    the rows' records; ``alike``: the one value that all of them get, as a text, or None."""
+    """What a plan does to a field of records that are there: ``changed`` cells, of which ``cleared`` empty one that is
+    ``filled`` in so many of the rows' records; ``alike``: the one value that all of them get, as a text, or None."""
 
     field: str
     changed: int

@@ -81,6 +81,11 @@ def _changed(plan: pl.DataFrame, field: Field) -> pl.Series:
     return (action == CellAction.WRITE) & plan[VERDICT].is_in([Verdict.CREATE, Verdict.UPDATE])
 
 
+def _updated(plan: pl.DataFrame, field: Field) -> pl.Series:
+    """Which of them are in records that are there."""
+    return _changed(plan, field) & (plan[VERDICT] == Verdict.UPDATE)
+
+
 def alike_columns(field: Field) -> list[str]:
     """The columns of a plan that ``alike`` looks at."""
     columns = FieldColumns(field.name)
@@ -88,8 +93,9 @@ def alike_columns(field: Field) -> list[str]:
 
 
 def alike(plan: pl.DataFrame, field: Field) -> str | None:
-    """The one value that all changed cells of a field get, as a text; None where they get several, or none."""
-    proposed = plan[FieldColumns(field.name).proposed].filter(_changed(plan, field))
+    """The one value that all changed cells of a field get in records that are there, as a text; None where they get
+    several, or none."""
+    proposed = plan[FieldColumns(field.name).proposed].filter(_updated(plan, field))
     if proposed.is_empty() or proposed.null_count() or proposed.n_unique() != 1:
         return None
     return str(to_text(field, proposed.head(1))[0])
@@ -117,6 +123,7 @@ def _column(plan: pl.DataFrame, field: Field, two_way: bool, meant: pl.Series) -
         **sums,
         cleared=int((cleared & ~plan[ROW_ID].is_in(meant.implode())).sum()),
         filled=int((counts & ~was_empty).sum()),
+        updated=int(_updated(plan, field).sum()),
         alike=alike(plan, field),
     )
 
@@ -156,7 +163,7 @@ def _moved_column(
     """
     counts = {
         name: getattr(old, name) - getattr(before, name) + getattr(after, name)
-        for name in ("changed", "held", "unreadable", "emptied", "filled_before", "cleared", "filled")
+        for name in ("changed", "held", "unreadable", "emptied", "filled_before", "cleared", "filled", "updated")
     }
     sums: dict[str, str] = {}
     if old.before is not None and old.after is not None:
@@ -169,7 +176,7 @@ def _moved_column(
             "after": _moved(old.after, before.after, after.after),
         }
         sums["difference"] = str(Decimal(sums["after"]) - Decimal(sums["before"]))
-    moved = before.changed != after.changed or before.alike != after.alike or (before.changed and not before.alike)
+    moved = before.updated != after.updated or before.alike != after.alike or (before.updated and not before.alike)
     of_all = now_alike(old.field) if moved else old.alike
     return replace(old, **counts, **sums, alike=of_all)  # type: ignore[arg-type]
 
@@ -304,7 +311,7 @@ def _guards(
     # A value that a person said for every row is no surprise.
     fixed = {column.field for column in columns if settings.lane(column.field).fixed}
     fields = [
-        FieldChanges(c.field, c.changed, c.cleared, c.filled, None if c.field in fixed else c.alike) for c in columns
+        FieldChanges(c.field, c.updated, c.cleared, c.filled, None if c.field in fixed else c.alike) for c in columns
     ]
     extent = Extent(numbers, settings.operation, counts.get("type", 0), deleted, fields)
     said, labels = guards_answered(basis.context.trip), {column.field: column.label for column in columns}

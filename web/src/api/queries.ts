@@ -75,6 +75,19 @@ export const useCatalogue = (name: Ref<string>) =>
     staleTime: 60_000,
   });
 
+export const useGuards = (name: Ref<string>) =>
+  useQuery({
+    queryKey: computed(() => ["guards", name.value]),
+    queryFn: () => data(api.GET("/api/applications/{name}/guards", { params: { path: { name: name.value } } })),
+    enabled: computed(() => !!name.value),
+  });
+
+export const useRouteGuards = (id: Ref<number>) =>
+  useQuery({
+    queryKey: computed(() => ["guards", "route", id.value]),
+    queryFn: () => data(api.GET("/api/routes/{id}/guards", { params: { path: { id: id.value } } })),
+  });
+
 export const useRoutes = () => useQuery({ queryKey: ["routes"], queryFn: () => data(api.GET("/api/routes")) });
 
 export const useCarried = () =>

@@ -17,6 +17,8 @@ import { useDoing } from "@/ui/doing";
 import { useTyped } from "@/ui/selected";
 import type { TableColumn } from "@/ui/table";
 
+import ApplicationGuards from "@/guards/ApplicationGuards.vue";
+
 import ConnectForm from "./ConnectForm.vue";
 
 defineEmits<{ bring: [] }>();
@@ -44,6 +46,8 @@ const fields = computed(
 );
 const label = (field: string): string => type.value?.all_fields.find((f) => f.name === field)?.label ?? field;
 const order = useInAddress("order");
+/** What of the application is shown: its record types, or what guards do on its trips. */
+const shown = useInAddress("show", "types");
 const holds = (f: Field): string => (f.target ? `a ${f.target.toLowerCase()}` : f.kind);
 const carry = (f: Field): string => (f.read_only ? "for reading only" : f.required ? "required" : "may be empty");
 const COLUMNS: TableColumn<Field>[] = [
@@ -114,6 +118,14 @@ function connected(made: string): void {
           >asked {{ catalogue.application.described_at ? fullTime(catalogue.application.described_at) : "never" }}</span
         >
         <span class="ml-auto flex gap-2">
+          <button
+            type="button"
+            class="btn sm"
+            :aria-pressed="shown === 'guards'"
+            @click="shown = shown === 'guards' ? 'types' : 'guards'"
+          >
+            {{ shown === "guards" ? "Record types" : "Guards" }}
+          </button>
           <button v-if="mayConnect" type="button" class="btn sm" @click="form = 'change'">
             Change the connection…
           </button>
@@ -132,7 +144,12 @@ function connected(made: string): void {
       <AlertNote v-if="catalogue.application.trouble" class="m-2 flex-none">{{
         catalogue.application.trouble
       }}</AlertNote>
-      <div class="tools">
+      <ApplicationGuards
+        v-if="shown === 'guards'"
+        :name="catalogue.application.name"
+        :label="catalogue.application.label"
+      />
+      <div v-else class="tools">
         <button
           v-for="t in catalogue.types"
           :key="t.name"
@@ -151,13 +168,20 @@ function connected(made: string): void {
           aria-label="Find a field"
         />
       </div>
-      <p v-if="type" class="soft flex-none px-4 py-1.5 text-small">
+      <p v-if="type && shown !== 'guards'" class="soft flex-none px-4 py-1.5 text-small">
         A {{ type.label.toLowerCase() }} is told apart by
         <template v-for="(key, at) in [...type.keys, [type.identifier]]" :key="key.join()"
           ><template v-if="at">, or by </template><b class="text-ink">{{ key.map(label).join(" + ") }}</b></template
         >.
       </p>
-      <DataTable :id="(f) => f.name" v-model:order="order" :rows="fields" :columns="COLUMNS" label="Fields">
+      <DataTable
+        v-if="shown !== 'guards'"
+        :id="(f) => f.name"
+        v-model:order="order"
+        :rows="fields"
+        :columns="COLUMNS"
+        label="Fields"
+      >
         <template #label="{ row }">{{ row.label }}</template>
         <template #name="{ row }">{{ row.name }}</template>
         <template #kind="{ row }">{{ holds(row) }}</template>

@@ -3,6 +3,7 @@
 import { api, queryClient, type Route } from "@/api/client";
 import { useMay, useRoutes } from "@/api/queries";
 import { count, fullTime, many, when } from "@/parts/format";
+import RouteGuards from "@/guards/RouteGuards.vue";
 import StageLabel from "@/parts/StageLabel.vue";
 import { bring } from "@/services/bringIn";
 import { say } from "@/services/notices";
@@ -15,6 +16,8 @@ defineEmits<{ bring: [] }>();
 const { data: routes, isPending } = useRoutes();
 const mayPrepare = useMay("prepare");
 const leaving = ref<Route>();
+/** The route whose guards are shown. */
+const guarded = ref<Route>();
 function bringOn(route: Route, event: Event): void {
   const files = event.target instanceof HTMLInputElement ? [...(event.target.files ?? [])] : [];
   void bring(files, { way: route.id });
@@ -81,7 +84,7 @@ const deleting = useDoing<unknown, Route>(
                 <span v-else class="soft">never yet</span>
                 <small class="soft block">kept by {{ route.made_by.name }}</small>
               </td>
-              <td class="w-72 text-right whitespace-nowrap">
+              <td class="w-80 text-right whitespace-nowrap">
                 <template v-if="mayPrepare">
                   <RouterLink
                     v-if="route.document"
@@ -98,6 +101,14 @@ const deleting = useDoing<unknown, Route>(
                       accept=".xlsx,.xls,.ods,.csv,.tsv,.txt"
                       @change="bringOn(route, $event)"
                   /></label>
+                  <button
+                    type="button"
+                    class="btn sm ml-1.5"
+                    :aria-label="`Guards of ${route.name}`"
+                    @click="guarded = route"
+                  >
+                    Guards
+                  </button>
                   <button
                     type="button"
                     class="btn sm ml-1.5"
@@ -121,6 +132,7 @@ const deleting = useDoing<unknown, Route>(
         </div>
       </div>
     </div>
+    <RouteGuards v-if="guarded" :key="guarded.id" :route="guarded" @close="guarded = undefined" />
     <DialogFrame :open="!!leaving" title="Delete the route" @close="leaving = undefined">
       <p class="mb-3">
         {{ leaving?.name }} was used {{ count(leaving?.used) }} times. Trips that were made on it stay as they are.

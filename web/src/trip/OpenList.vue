@@ -10,10 +10,11 @@ import AnswerButtons from "@/ui/AnswerButtons.vue";
 import { useDoing } from "@/ui/doing";
 
 import { useTripContext } from "./context";
-import { useDeciding } from "./rows/deciding";
+import { type Scope, useDeciding } from "./rows/deciding";
 
 type Item = TripDetail["open"][number];
-const emit = defineEmits<{ choose: [state: string] }>();
+/** The rows behind an item: their state, and what they are asked. */
+const emit = defineEmits<{ choose: [state: string, code: string] }>();
 const { trip, mayPrepare, refresh } = useTripContext();
 /** Answers about the whole plan are decisions like any other. */
 const { decide, open } = useDeciding();
@@ -26,6 +27,13 @@ const waiting = computed(() => (all.value ? waits.value : waits.value.slice(0, F
 const more = computed(() => Math.max(stops.value.length - FEW, 0) + Math.max(waits.value.length - FEW, 0));
 const stationOf = (item: Item): string => item.station.charAt(0).toUpperCase() + item.station.slice(1);
 const to = (item: Item) => ({ name: "trip", params: { id: trip.value.id, station: item.station } });
+const answered = (item: Item, answer: Item["answers"][number]["answer"]): Scope => ({
+  answer,
+  code: item.code,
+  field: item.field,
+  count: item.count,
+  records: true,
+});
 /** Answers that change a column, where they belong to rows that wait. */
 const { start: answer, busy } = useDoing(
   async ({ columns, lanes }: Item["options"][number]) => {
@@ -40,7 +48,7 @@ const { start: answer, busy } = useDoing(
 
 <template>
   <section
-    v-if="trip.open.length"
+    v-if="trip.open.length || trip.said.length"
     class="flex flex-col gap-1 border-b border-rule bg-panel px-3 py-1.5 text-small"
     aria-label="What is open"
     data-testid="open"
@@ -55,7 +63,7 @@ const { start: answer, busy } = useDoing(
         v-if="item.answers.length && mayPrepare"
         :answers="item.answers"
         :disabled="!open"
-        @chosen="decide({ answer: $event.answer, code: item.code, count: item.count, records: true })"
+        @chosen="decide(answered(item, $event.answer))"
       />
       <RouterLink v-else class="font-semibold text-marine underline" :to="to(item)"
         >Answer at {{ stationOf(item) }}</RouterLink
@@ -64,7 +72,11 @@ const { start: answer, busy } = useDoing(
     <ul v-if="waits.length" class="flex flex-wrap gap-x-4 gap-y-0.5">
       <li v-for="(item, at) in waiting" :key="at">
         <template v-if="item.state">
-          <button type="button" class="font-semibold text-marine underline" @click="emit('choose', item.state)">
+          <button
+            type="button"
+            class="font-semibold text-marine underline"
+            @click="emit('choose', item.state, item.code)"
+          >
             {{ count(item.count) }} {{ item.state }}</button
           >: {{ item.says }}
           <AnswerButtons v-if="mayPrepare" :answers="item.options" :disabled="busy || !!trip.job" @chosen="answer" />
@@ -75,9 +87,21 @@ const { start: answer, busy } = useDoing(
             v-if="item.answers.length && mayPrepare"
             :answers="item.answers"
             :disabled="!open"
-            @chosen="decide({ answer: $event.answer, code: item.code, count: item.count, records: true })"
+            @chosen="decide(answered(item, $event.answer))"
           />
         </template>
+      </li>
+    </ul>
+    <ul v-if="trip.said.length" class="soft flex flex-wrap gap-x-4 gap-y-0.5" aria-label="What is only said">
+      <li v-for="(item, at) in trip.said" :key="at">
+        <button
+          v-if="item.state"
+          type="button"
+          class="font-semibold text-marine underline"
+          @click="emit('choose', item.state, item.code)"
+        >
+          {{ count(item.count) }} {{ item.state }}</button
+        ><template v-if="item.state">: </template>{{ item.says }}
       </li>
     </ul>
     <button v-if="more && !all" type="button" class="btn sm self-start" @click="all = true">

@@ -134,6 +134,7 @@ export const trip = (values: Partial<TripDetail> = {}): TripDetail => ({
   examples: {},
   on_route: null,
   open: [],
+  said: [],
   absent: null,
   pointed: {},
   pointed_renames: {},

@@ -277,7 +277,7 @@ describe("what is open", () => {
     const list = open([{ ...held, station: "review", state: "held", field: "daily_rate" }]);
     expect(list.text()).toContain("2 held : Also changed.".replace(" :", ":"));
     await list.find("button").trigger("click");
-    expect(list.emitted("choose")).toEqual([["held"]]);
+    expect(list.emitted("choose")).toEqual([["held", "both-changed"]]);
     expect(open([]).find("section").exists()).toBe(false);
   });
 });

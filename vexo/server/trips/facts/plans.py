@@ -16,8 +16,8 @@ from .sums import Sum
 class ColumnFigures:
     """What a plan does to a field: cells changed, held, unreadable, emptied and left, left since filled before; the sum
     of a number field over the changed cells before and after. ``cleared`` of those changed would empty a field, without
-    those of which a person said so; ``filled``: rows whose record has a value there; ``alike``: the one value that all
-    changed cells get."""
+    those of which a person said so; ``filled``: rows whose record has a value there; ``updated`` of those changed are
+    in records that are there, and ``alike`` is the one value that all of these get."""
 
     field: str
     label: str
@@ -32,6 +32,7 @@ class ColumnFigures:
     difference: str | None = None
     cleared: int = 0
     filled: int = 0
+    updated: int = 0
     alike: str | None = None
 
 

@@ -67,8 +67,8 @@ const canApply = computed(
     !trip.value.open.some((item) => item.stops),
 );
 const { planAgain, busy: planning } = usePlanAgain();
-const toReview = (state: string) =>
-  router.push({ name: "trip", params: { id: trip.value.id, station: "review" }, query: { state } });
+const toReview = (state: string, why: string) =>
+  router.push({ name: "trip", params: { id: trip.value.id, station: "review" }, query: { state, why } });
 
 const total = (one: { totals: Record<string, number> | null }, ...names: string[]): number =>
   names.reduce((sum, name) => sum + (one.totals?.[name] ?? 0), 0);

@@ -29,11 +29,13 @@ const emit = defineEmits<{ bring: []; choose: [string] }>();
 const { trip, mayPrepare } = useTripContext();
 const column = useInAddress("changed");
 const order = useInAddress("order");
+/** What the rows are asked, or what is said of them. */
+const why = useInAddress("why");
 const shape = useInAddress("show");
 const { typed, kept: text } = useTyped("text");
 const { row: current, column: currentColumn, unfolded } = useSelected();
 const confirming = ref(false);
-watch([state, column, text, order], () => {
+watch([state, column, text, order, why], () => {
   current.value = 0;
 });
 
@@ -43,12 +45,13 @@ const window = useWindow(() => ({
   state: state.value,
   column: column.value,
   text: text.value,
+  code: why.value,
   order: order.value,
   version: `${trip.value.plan?.number ?? 0}`,
 }));
 const { columns, unchanged } = useArranged(trip, unfolded);
 const changes = computed(() => [
-  { value: "", label: "any column" },
+  { value: "", label: "any change" },
   ...trip.value.columns
     .filter((c) => c.changed && !c.is_key)
     .map((c) => ({ value: c.field ?? "", label: c.label ?? c.header, note: `${count(c.changed)} changed` })),
@@ -60,8 +63,16 @@ const changes = computed(() => [
       note: `${count(c.emptied)} emptied`,
     })),
 ]);
+const reasons = computed(() => [
+  { value: "", label: "any reason" },
+  ...trip.value.reasons
+    .filter((reason, at, all) => all.findIndex((one) => one.code === reason.code) === at)
+    .map((reason) => ({ value: reason.code, label: reason.says, note: many(rowsWith(reason.code), "row", "rows") })),
+]);
+const rowsWith = (code: string): number =>
+  trip.value.reasons.filter((reason) => reason.code === code).reduce((sum, reason) => sum + reason.count, 0);
 const orders = computed(() => [
-  { value: "", label: "as in the sheet" },
+  { value: "", label: "in the sheet's order" },
   ...trip.value.columns
     .filter((c) => c.field && matters(c))
     .flatMap((c) => [
@@ -75,12 +86,12 @@ const shown = computed(() => ({
   state: state.value,
   column: column.value,
   text: text.value,
-  code: "",
+  code: why.value,
   order: order.value,
 }));
 const { typed: cellTyped, pasted } = useCellEdits(() => shown.value);
 const hidden = computed(() => (trip.value.rows ?? 0) - window.total.value);
-const filtered = computed(() => !!(state.value || column.value || text.value));
+const filtered = computed(() => !!(state.value || column.value || text.value || why.value));
 const grid = ref<{ go: (to: number) => void; type: () => boolean }>();
 const totals = ref(false);
 const harmed = computed(() => harmedCells(trip.value));
@@ -99,7 +110,12 @@ function allRows(): void {
   column.value = "";
   typed.value = "";
   text.value = "";
+  why.value = "";
   emit("choose", "");
+}
+function behind(chosen: string, code: string): void {
+  why.value = code;
+  emit("choose", chosen);
 }
 </script>
 
@@ -132,9 +148,8 @@ function allRows(): void {
     <div class="main">
       <div class="tools">
         <button type="button" class="chip" :aria-pressed="!filtered" @click="allRows">All rows</button>
-        <ChoiceList v-model="column" :options="changes" label="Changed" as="pill">
-          <template #before><span class="soft">Changed</span></template>
-        </ChoiceList>
+        <ChoiceList v-model="column" :options="changes" label="Changed" as="pill" />
+        <ChoiceList v-if="reasons.length > 1" v-model="why" :options="reasons" label="Reason" as="pill" />
         <input
           v-model="typed"
           type="search"
@@ -142,9 +157,7 @@ function allRows(): void {
           placeholder="Text in a cell"
           aria-label="Rows with this text in a cell"
         />
-        <ChoiceList v-model="order" :options="orders" label="Order" as="pill">
-          <template #before><span class="soft">Order</span></template>
-        </ChoiceList>
+        <ChoiceList v-model="order" :options="orders" label="Order" as="pill" />
         <FoldChip v-model="unfolded" :columns="unchanged" />
         <button
           type="button"
@@ -152,7 +165,7 @@ function allRows(): void {
           :aria-pressed="shape === 'whole'"
           @click="shape = shape === 'whole' ? '' : 'whole'"
         >
-          Cells as they came
+          As they came
         </button>
         <button type="button" class="chip" :aria-pressed="totals" data-testid="totals-chip" @click="totals = !totals">
           {{ off ? `Totals, ${count(off)} not as expected` : "Totals" }}
@@ -167,7 +180,7 @@ function allRows(): void {
           >{{ many(hidden, "row is", "rows are") }} hidden by the filter. What is applied does not change.</span
         >
       </div>
-      <OpenList @choose="emit('choose', $event)" />
+      <OpenList @choose="behind" />
       <DataGrid
         v-if="trip.plan"
         ref="grid"
@@ -177,7 +190,7 @@ function allRows(): void {
         :columns="columns"
         :whole-rows="shape === 'whole'"
         signs
-        :why="['held', 'rejected', 'aside', 'refused'].includes(state)"
+        :why="!!why || ['held', 'rejected', 'aside', 'refused'].includes(state)"
         :editable="mayPrepare ? () => true : undefined"
         label="Rows with old and new values"
         @edit="cellTyped"
