@@ -8,7 +8,7 @@ from vexo.core.planning.verdicts import Answer
 
 from .common import find_view, finish, json_option, print_json, ready, row_ids
 from .main import Setting
-from .terminal import print_made
+from .terminal import console, plain_table
 
 
 @click.command()
@@ -59,8 +59,6 @@ def decide(
 @ready
 def decisions(setting: Setting, trip: int, undo: int | None, as_json: bool) -> None:
     """List a trip's decisions, newest first, or undo one of them."""
-    from vexo.server.planning.models import Decision
-
     view = find_view(trip)
     if undo is not None:
         from vexo.server.decisions import decisions as service
@@ -69,11 +67,19 @@ def decisions(setting: Setting, trip: int, undo: int | None, as_json: bool) -> N
 
         finish(service.undo(view, setting.person(), undo, run_here=True))
         print_plan(find_view(trip), as_json)
-    listed = Decision.listed(view.trip)
+    from vexo.server.decisions.listed import listed_decisions
+    from vexo.server.trips.facts import to_json
+
+    listed = listed_decisions(view, setting.person().username)
     if as_json:
-        answer = [{"id": d.pk, "answer": d.answer, "rows": d.count, "by": d.by, "scope": d.scope} for d in listed]
-        print_json({"trip": trip, "decisions": answer})
+        print_json({"trip": trip, "decisions": to_json(listed)})
         return
-    print_made(
-        ("Decision", "Answer", "Rows"), [(d, d.answer) for d in listed], "Nothing has been decided on this trip."
-    )
+    table = plain_table("Decision", "Answer", "To", "Rows", "Now", "By", "When")
+    for one in listed:
+        now = ", ".join(f"{count:,} {state}" for state, count in one.states.items())
+        now += f"; {one.again:,} asked again" if one.again else ""
+        now += f"; {one.newer:,} decided anew" if one.newer else ""
+        says, asked = f"{one.says} {one.argument}".strip(), f"{one.label}: {one.asked}" if one.label else one.asked
+        by, when = one.by["name"], f"{one.at:%Y-%m-%d %H:%M}"
+        table.add_row(str(one.id), says, asked, f"{one.count:,}", now, by, when)
+    console().print(table if listed else "Nothing has been decided on this trip.")

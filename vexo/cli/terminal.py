@@ -9,7 +9,6 @@ if TYPE_CHECKING:
     from rich.console import Console
     from rich.table import Table
 
-    from vexo.server.planning.models import Decision
     from vexo.server.trips.models import Edit
 
 SIGNS = {
@@ -44,7 +43,7 @@ def plain_table(*headers: str) -> Table:
     return Table(*headers, box=None, header_style="bold")
 
 
-def print_made(columns: Sequence[str], lines: Sequence[tuple[Edit | Decision, str]], none: str) -> None:
+def print_made(columns: Sequence[str], lines: Sequence[tuple[Edit, str]], none: str) -> None:
     """What people made on a trip, each with its words; ``none`` is said where there is nothing."""
     table = plain_table(*columns, "By", "When")
     for one, words in lines:

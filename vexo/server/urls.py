@@ -64,6 +64,7 @@ urlpatterns = [
     path("api/trips/<int:pk>/columns", mapping.ColumnsView.as_view()),
     path("api/trips/<int:pk>/lanes", mapping.LanesView.as_view()),
     path("api/trips/<int:pk>/rows", rows.RowsView.as_view()),
+    path("api/trips/<int:pk>/rows/<int:row>", rows.RowView.as_view()),
     path("api/trips/<int:pk>/groups", groups.GroupsView.as_view()),
     path("api/trips/<int:pk>/decisions", decisions.DecisionsView.as_view()),
     path("api/trips/<int:pk>/decisions/<int:number>", decisions.DecisionView.as_view()),

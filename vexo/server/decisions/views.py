@@ -15,12 +15,14 @@ from vexo.core.planning.verdicts import Answer
 from ..people.permissions import person_of
 from ..people.rights import Action
 from ..planning.inline import plan_inline
-from ..planning.models import Decision
+from ..serializing import serializer_for
+from ..trips.facts import to_json
+from ..trips.facts.decisions import DecisionFact
 from ..trips.serializers import TripDetailSerializer
-from ..trips.views import detail, find_trip, find_view
-from ..who import WhoSerializer
+from ..trips.views import detail, find_view
 from . import decisions
 from .decisions import Scope
+from .listed import listed_decisions
 
 _TEXTS = serializers.CharField
 
@@ -41,20 +43,14 @@ class DecideSerializer(serializers.Serializer[Any]):
     argument = _TEXTS(required=False, allow_blank=True, default="", max_length=200)
 
 
-class DecisionSerializer(serializers.ModelSerializer[Decision]):
-    by = WhoSerializer()
-
-    class Meta:
-        model = Decision
-        fields = ("id", "answer", "argument", "scope", "count", "by", "at")
-
-
 class DecisionsView(APIView):
     rights = {"POST": Action.PREPARE}
 
-    @extend_schema(responses=DecisionSerializer(many=True))
+    @extend_schema(responses=serializer_for(DecisionFact)(many=True))
     def get(self, request: Request, pk: int) -> Response:
-        return Response(DecisionSerializer(Decision.listed(find_trip(pk)), many=True).data)
+        """What was decided on a trip and is not undone, newest first, and what became of it."""
+        view = find_view(pk, request)
+        return Response(to_json(listed_decisions(view, person_of(request).username)))
 
     @extend_schema(request=DecideSerializer, responses=TripDetailSerializer)
     def post(self, request: Request, pk: int) -> Response:

@@ -16,10 +16,9 @@ from vexo.core.sheets.shape import column_titles
 from .. import artifacts
 from ..errors import PlainError
 from ..planning.context import PlanContext, plan_of
+from ..planning.row_states import states_now
 from ..trips.part_view import PartView
-from ..trips.status import TripStatus
 from ..trips.views import find_view
-from .windows import states
 
 _MOST_GROUPS = 50
 """Groups that a person reads as a list; a column with more values is not a grouping."""
@@ -40,17 +39,12 @@ def group_sums(view: PartView, header: str) -> list[dict[str, Any]]:
     Raises:
         PlainError: where the sheet has no such column, or it has too many values.
     """
-    trip = view.trip
     plan = plan_of(view)
     context = PlanContext.of_plan(plan)
     column = next((c for c, title in column_titles(context.profile.columns).items() if title == header), None)
     if column is None:
         raise PlainError(f"The sheet has no column {header!r}.", "column")
-    sent = TripStatus(view).sent_by
-    page = ""
-    if sent is not None:
-        page = next((p.path for p in trip.ledger.all() if p.number == sent.number), "")
-    row_states = states(plan.path, page).select("row_id", "state")
+    row_states = states_now(view, plan).select("row_id", "state")
     values = artifacts.read(context.cells_path, ["row_id", column])
     both = row_states.join(values, on="row_id", how="left").with_columns(pl.col(column).fill_null("").alias("value"))
     if both["value"].n_unique() > _MOST_GROUPS:

@@ -10,13 +10,17 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from ..mapping.lane_preview import lane_window
+from ..people.permissions import person_of
 from ..planning.context import PlanContext, newest_plan
 from ..queries import whole_number
+from ..serializing import serializer_for
 from ..trips.facts import to_json
+from ..trips.facts.decisions import RowStory
 from ..trips.row_windows import WindowSerializer, sheet_window
 from ..trips.sheet_cells import edits_of, edits_over
 from ..trips.sheets import newest_sheet
 from ..trips.views import find_view
+from .story import story_of
 from .windows import Source, Wanted, plan_window
 
 _TEXTS = serializers.CharField
@@ -25,7 +29,7 @@ _TEXTS = serializers.CharField
 def window_parameters() -> list[OpenApiParameter]:
     """Query parameters of the endpoints that give windows of rows."""
     return [
-        *[OpenApiParameter(name) for name in ("view", "state", "column", "text", "code", "order")],
+        *[OpenApiParameter(name) for name in ("view", "state", "column", "text", "code", "order", "decision")],
         *[OpenApiParameter(name, OpenApiTypes.INT) for name in ("offset", "limit")],
     ]
 
@@ -33,8 +37,15 @@ def window_parameters() -> list[OpenApiParameter]:
 def wanted_of(request: Request) -> tuple[Wanted, tuple[int, int]]:
     """The filter of a window, and its place: the first row, and how many are wanted."""
     asked = request.query_params
-    filters = Wanted(*[asked.get(name, "") for name in ("state", "column", "text", "code", "order")])
+    filters = Wanted(*[asked.get(name, "") for name in ("state", "column", "text", "code", "order", "decision")])
     return filters, (whole_number(asked.get("offset", ""), 0), whole_number(asked.get("limit", ""), 100))
+
+
+class RowView(APIView):
+    @extend_schema(responses=serializer_for(RowStory))
+    def get(self, request: Request, pk: int, row: int) -> Response:
+        """One row of the newest plan in sentences, and what people decided about it; by its number in the trip."""
+        return Response(to_json(story_of(find_view(pk, request), row, person_of(request).username)))
 
 
 class RowsView(APIView):

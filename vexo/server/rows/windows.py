@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Any, NamedTuple
@@ -9,17 +10,18 @@ from typing import Any, NamedTuple
 import polars as pl
 
 from vexo.core.cell_parser import parse
-from vexo.core.planning.frame import EARLIER_RESULT, FAULTS, VERDICT, FieldColumns
+from vexo.core.planning.frame import VERDICT, FieldColumns
 from vexo.core.planning.verdicts import CELL_STATES, NOT_IN, CellAction, CellState, RowState, Verdict
 from vexo.core.records import IDENTIFIER, Field, Kind
 from vexo.core.sheets.sheet import ROW, ROW_ID
 from vexo.core.values import to_text
-from vexo.core.writing.ledger import states_of
 
 from .. import artifacts
+from ..decisions.listed import cells_of_decision
 from ..faults import words
 from ..planning.context import PlanContext
 from ..planning.pointing import pointed_words
+from ..planning.row_states import states
 from ..trips.answers import options_for_fault, options_for_row
 from ..trips.facts.rows import Cell, Fault, Row, Window
 from ..trips.row_windows import MOST_ROWS
@@ -29,18 +31,21 @@ _GROUPS: dict[str, tuple[RowState, ...]] = {
     "not-in": NOT_IN,
 }
 """States that are asked for by one name."""
+_NUMBER = re.compile(r"\d{1,18}", re.ASCII)
 
 
 @dataclass(frozen=True)
 class Wanted:
-    """Which rows: of one state, with one fault, with a change in one column, holding a text; and in which order: as in
-    the sheet, or by the values of a field (``-name``: from the highest down), empty ones last."""
+    """Which rows: of one state, with one fault, with a change in one column, holding a text, that a decision is about
+    (by its number); and in which order: as in the sheet, or by the values of a field (``-name``: from the highest
+    down), empty ones last."""
 
     state: str = ""
     column: str = ""
     text: str = ""
     code: str = ""
     order: str = ""
+    decision: str = ""
 
 
 @dataclass(frozen=True)
@@ -54,13 +59,6 @@ class Source:
     came: str = ""
     now: str = ""
     pointed: str = ""
-
-
-@lru_cache(maxsize=16)
-def states(plan: str, page: str) -> pl.DataFrame:
-    """What became, or will become, of every row. Files never change under their name, so this is made once."""
-    columns = [ROW_ID, ROW, VERDICT, FAULTS, IDENTIFIER, EARLIER_RESULT]
-    return states_of(artifacts.read(plan, columns), artifacts.read(page) if page else None)
 
 
 @lru_cache(maxsize=32)
@@ -96,6 +94,10 @@ def _positions(source: Source, wanted: Wanted) -> pl.Series:
     if wanted.code:
         has = pl.col("faults").list.eval(pl.element().struct.field("code") == wanted.code).list.any()
         holds &= row_states.select(has.fill_null(value=False)).to_series()
+    if wanted.decision:
+        number = int(wanted.decision) if _NUMBER.fullmatch(wanted.decision) else 0
+        rows = cells_of_decision(number)[ROW_ID]
+        holds &= row_states[ROW_ID].is_in(rows.implode())
     if wanted.column:
         emptied = wanted.column.startswith("emptied:")
         name = FieldColumns(wanted.column[8:]).left_blank if emptied else FieldColumns(wanted.column).action

@@ -118,6 +118,11 @@ def options_for_guard(code: GuardCode) -> list[AnswerOption]:
     return [AnswerOption(Answer.GO_ON, _OF_A_GUARD[code])]
 
 
+def guard_answer_words(code: str) -> str:
+    """The answer to what is asked about the whole plan, as a person reads it."""
+    return _OF_A_GUARD[GuardCode(code)]
+
+
 def options_for_absent() -> list[AnswerOption]:
     """The answers about records that the sheet does not have, and whose deletion is held."""
     return [AnswerOption(answer, words_of(answer)) for answer in answers_to(ABSENT_CODE)]
