@@ -523,6 +523,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description What was decided on a trip and is not undone, newest first, and what became of it. */
         get: operations["trips_decisions_list"];
         put?: never;
         /** @description Answer what a plan asks; the next plan follows. */
@@ -922,6 +923,23 @@ export interface paths {
          *     of it.
          */
         get: operations["trips_rows_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trips/{id}/rows/{row}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description One row of the newest plan in sentences, and what people decided about it; by its number in the trip. */
+        get: operations["trips_rows_retrieve_2"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1569,16 +1587,38 @@ export interface components {
             /** @default  */
             argument: string;
         };
-        Decision: {
-            readonly id: number;
-            answer: string;
-            argument?: string;
-            scope: unknown;
-            /** Format: int64 */
+        /**
+         * @description An answer that people gave, and what became of it.
+         *
+         *     Attributes:
+         *         says: the answer in words, and ``asked`` what it answered; of a field, where it is about one (``label``).
+         *         argument: the record or value that it names.
+         *         count: rows (or records, ``of_records``) that it is for; ``numbers`` the first of these rows in the sheet.
+         *         states: its rows by what will become, or became, of them.
+         *         again: how many of them are asked the same anew, since what was seen has changed.
+         *         newer: of how many of them a later decision says something else.
+         *         mine: the person who looks at it made it.
+         */
+        DecisionFact: {
+            id: number;
+            answer: components["schemas"]["AnswerEnum"];
+            says: string;
+            asked: string;
+            field: string;
+            label: string;
+            argument: string;
             count: number;
+            of_records: boolean;
+            numbers: number[];
+            states: {
+                [key: string]: number;
+            };
+            again: number;
+            newer: number;
             by: components["schemas"]["Who"];
             /** Format: date-time */
-            readonly at: string;
+            at: string;
+            mine: boolean;
         };
         DemoPerson: {
             username: string;
@@ -2819,6 +2859,14 @@ export interface components {
          * @enum {string}
          */
         RowStateEnum: "create" | "update" | "same" | "delete" | "held" | "rejected" | "aside" | "created" | "updated" | "deleted" | "refused" | "unclear" | "waiting";
+        /**
+         * @description One row in sentences: which record it is and by what, what it was compared with, why it has its verdict; and what
+         *     people decided about it.
+         */
+        RowStory: {
+            says: string[];
+            decisions: components["schemas"]["DecisionFact"][];
+        };
         /**
          * @description A selection in figures: sums of its number fields as texts with all their digits, null where they come only with
          *     the sheet; and who has some of its records out already, null where there are too many to look.
@@ -4333,7 +4381,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Decision"][];
+                    "application/json": components["schemas"]["DecisionFact"][];
                 };
             };
         };
@@ -4767,6 +4815,7 @@ export interface operations {
             query?: {
                 code?: string;
                 column?: string;
+                decision?: string;
                 limit?: number;
                 offset?: number;
                 order?: string;
@@ -4963,6 +5012,7 @@ export interface operations {
             query?: {
                 code?: string;
                 column?: string;
+                decision?: string;
                 limit?: number;
                 offset?: number;
                 order?: string;
@@ -4984,6 +5034,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Window"];
+                };
+            };
+        };
+    };
+    trips_rows_retrieve_2: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                row: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RowStory"];
                 };
             };
         };

@@ -20,16 +20,19 @@ import RowPanel from "./rows/RowPanel.vue";
 
 let asked: { path: string; body: unknown }[] = [];
 let answer: () => Response;
+let story: object = {};
 let set = vi.fn();
 
 beforeEach(() => {
   asked = [];
+  story = { says: [], decisions: [] };
   set = vi.fn();
   vi.spyOn(router, "push").mockResolvedValue(undefined);
   notices.splice(0);
   answer = () => Response.json(trip());
   vi.stubGlobal("fetch", async (request: Request) => {
     const path = new URL(request.url, "http://localhost").pathname;
+    if (/rows\/\d+$/.test(path)) return Response.json(story);
     asked.push({ path, body: request.method === "POST" ? await request.clone().json() : null });
     return answer();
   });
@@ -149,13 +152,27 @@ describe("the panel of a row", () => {
     expect(asked[1]?.body).toMatchObject({ answer: "new", argument: "" });
   });
 
-  it("takes the last decision back, whatever it covered", async () => {
-    const last = { id: 12, answer: "aside", argument: "", scope: {}, count: 41, by: "Ada", at: "2026-11-16T09:12:00Z" };
-    answer = () => Response.json(asked.length === 1 ? [last] : trip());
-    await button(panel(heldRow), "Undo the last decision")!.trigger("click");
+  it("takes one's own last decision back, whatever others decided since", async () => {
+    const made = { id: 12, answer: "aside", says: "Set aside", count: 3, of_records: false, mine: true };
+    const decisions = [{ ...made, id: 13, mine: false }, made, { ...made, id: 11 }];
+    answer = () => Response.json(asked.length === 1 ? decisions : trip());
+    await button(panel(heldRow), "Undo my last decision")!.trigger("click");
     await flushPromises();
     expect(asked.map(({ path }) => path)).toEqual(["/api/trips/7/decisions", "/api/trips/7/decisions/12"]);
-    expect(notices[0]?.text).toContain("41 rows");
+    expect(notices[0]?.text).toBe("Taken back: Set aside, 3 rows.");
+  });
+
+  it("explains the row, and undoes what was decided about it", async () => {
+    const by = { username: "bram", name: "Bram Tidewell" };
+    const decision = { id: 9, says: "Use the file", label: "Daily rate", count: 1, mine: false, by, at: "2026-11-30" };
+    story = { says: ["It is the berth with the record ID 7."], decisions: [decision] };
+    const shown = panel(heldRow);
+    await flushPromises();
+    expect(shown.get("[data-testid=story]").text()).toContain("It is the berth with the record ID 7.");
+    expect(shown.text().replace(/\s+/g, " ")).toContain("Use the file, Daily rate: Bram Tidewell");
+    await button(shown, "Undo")!.trigger("click");
+    await flushPromises();
+    expect(asked.map(({ path }) => path)).toEqual(["/api/trips/7/decisions/9"]);
   });
 
   it("answers nothing of a plan that no longer counts", () => {

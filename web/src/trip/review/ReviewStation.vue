@@ -18,6 +18,7 @@ import { harmedCells } from "../damage";
 import { useCellEdits } from "../edit/editing";
 import GroupsCard from "../totals/GroupsCard.vue";
 import TotalsCard from "../totals/TotalsCard.vue";
+import DecisionsCard from "./DecisionsCard.vue";
 import FoldChip from "../FoldChip.vue";
 import OpenList from "../OpenList.vue";
 import { usePlanAgain } from "../planning";
@@ -31,11 +32,14 @@ const column = useInAddress("changed");
 const order = useInAddress("order");
 /** What the rows are asked, or what is said of them. */
 const why = useInAddress("why");
+/** What stands beside the rows: the one that is selected, totals, or what was decided. */
+const beside = useInAddress("beside");
+const decided = useInAddress("decided");
 const shape = useInAddress("show");
 const { typed, kept: text } = useTyped("text");
 const { row: current, column: currentColumn, unfolded } = useSelected();
 const confirming = ref(false);
-watch([state, column, text, order, why], () => {
+watch([state, column, text, order, why, decided], () => {
   current.value = 0;
 });
 
@@ -46,6 +50,7 @@ const window = useWindow(() => ({
   column: column.value,
   text: text.value,
   code: why.value,
+  decision: decided.value,
   order: order.value,
   version: `${trip.value.plan?.number ?? 0}`,
 }));
@@ -87,13 +92,13 @@ const shown = computed(() => ({
   column: column.value,
   text: text.value,
   code: why.value,
+  decision: decided.value,
   order: order.value,
 }));
 const { typed: cellTyped, pasted } = useCellEdits(() => shown.value);
 const hidden = computed(() => (trip.value.rows ?? 0) - window.total.value);
-const filtered = computed(() => !!(state.value || column.value || text.value || why.value));
+const filtered = computed(() => !!(state.value || column.value || text.value || why.value || decided.value));
 const grid = ref<{ go: (to: number) => void; type: () => boolean }>();
-const totals = ref(false);
 const harmed = computed(() => harmedCells(trip.value));
 const off = computed(() => trip.value.expected.filter((one) => one.off).length);
 const stale = computed(() => !!trip.value.plan && !trip.value.plan.current);
@@ -111,6 +116,7 @@ function allRows(): void {
   typed.value = "";
   text.value = "";
   why.value = "";
+  decided.value = "";
   emit("choose", "");
 }
 function behind(chosen: string, code: string): void {
@@ -167,7 +173,22 @@ function behind(chosen: string, code: string): void {
         >
           As they came
         </button>
-        <button type="button" class="chip" :aria-pressed="totals" data-testid="totals-chip" @click="totals = !totals">
+        <button
+          type="button"
+          class="chip"
+          :aria-pressed="beside === 'decisions'"
+          data-testid="decisions-chip"
+          @click="beside = beside === 'decisions' ? '' : 'decisions'"
+        >
+          Decisions
+        </button>
+        <button
+          type="button"
+          class="chip"
+          :aria-pressed="beside === 'totals'"
+          data-testid="totals-chip"
+          @click="beside = beside === 'totals' ? '' : 'totals'"
+        >
           {{ off ? `Totals, ${count(off)} not as expected` : "Totals" }}
         </button>
         <RouterLink
@@ -201,10 +222,13 @@ function behind(chosen: string, code: string): void {
         {{ trip.rows == null ? "Bring the sheet in first." : "Choose how rows find their records at Keys." }}
       </p>
     </div>
-    <SidePanel v-if="trip.plan && totals" label="Counts and totals">
+    <SidePanel v-if="trip.plan && beside === 'totals'" label="Counts and totals">
       <h2>Counts and totals</h2>
       <TotalsCard beside="planned" />
       <GroupsCard />
+    </SidePanel>
+    <SidePanel v-else-if="trip.plan && beside === 'decisions'" label="Decisions">
+      <DecisionsCard v-model="decided" />
     </SidePanel>
     <RowPanel
       v-else-if="trip.plan"

@@ -19,6 +19,7 @@ import ReplaceCard from "../edit/ReplaceCard.vue";
 import { type Answer, useDeciding } from "./deciding";
 import EmptiedCells from "../review/EmptiedCells.vue";
 import RowQuestions from "./RowQuestions.vue";
+import RowStory from "./RowStory.vue";
 
 const props = defineProps<{
   row: Row | undefined;
@@ -106,7 +107,13 @@ useKeys("This row", [
       one("aside");
     },
   },
-  { key: "U", says: "undo", run: undo },
+  {
+    key: "U",
+    says: "undo",
+    run: () => {
+      undo();
+    },
+  },
   { key: "V", says: "open the record", run: openRecord },
   {
     key: "N",
@@ -173,6 +180,7 @@ useKeys("This row", [
           </div>
         </dl>
       </section>
+      <RowStory v-if="trip.plan" :row="row" />
       <div class="flex flex-wrap gap-1.5">
         <template v-if="mayDecide">
           <button
@@ -187,7 +195,7 @@ useKeys("This row", [
           </button>
         </template>
         <button v-if="mayDecide" type="button" class="btn sm" :disabled="!open" @click="undo()">
-          Undo the last decision <kbd>U</kbd>
+          Undo my last decision <kbd>U</kbd>
         </button>
         <button v-if="row.identifier" type="button" class="btn sm" data-testid="open-record" @click="openRecord">
           Open the record <kbd>V</kbd>

@@ -25,7 +25,8 @@ export interface Scope {
 
 export interface Deciding {
   decide: (scope: Scope) => void;
-  undo: () => void;
+  /** Take a decision back; without one, the last that the person made. */
+  undo: (decision?: Schemas["DecisionFact"]) => void;
   /** Whether answers are taken now. */
   open: ComputedRef<boolean>;
 }
@@ -55,14 +56,16 @@ export function useDeciding(): Deciding {
     });
   };
 
-  const undo = (): void => {
+  const undo = (decision?: Schemas["DecisionFact"]): void => {
     doing(async () => {
       const path = { id: trip.value.id };
-      const [last] = await data(api.GET("/api/trips/{id}/decisions", { params: { path } }));
-      if (!last) return "Nothing has been decided that could be undone.";
+      const last =
+        decision ?? (await data(api.GET("/api/trips/{id}/decisions", { params: { path } }))).find((one) => one.mine);
+      if (!last) return "You have decided nothing that could be undone. All decisions are listed at Review.";
       const params = { path: { ...path, number: last.id } };
       set(await data(api.DELETE("/api/trips/{id}/decisions/{number}", { params })));
-      return `Taken back: ${last.answer}, ${many(last.count, "row", "rows")}.`;
+      const [one, more] = last.of_records ? ["record", "records"] : ["row", "rows"];
+      return `Taken back: ${last.says}, ${many(last.count, one, more)}.`;
     });
   };
 
