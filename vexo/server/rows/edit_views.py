@@ -39,6 +39,8 @@ class ShownSerializer(serializers.Serializer[Any]):
     text = _TEXTS(required=False, allow_blank=True, default="", trim_whitespace=False)
     code = _TEXTS(required=False, allow_blank=True, default="")
     order = _TEXTS(required=False, allow_blank=True, default="")
+    decision = _TEXTS(required=False, allow_blank=True, default="")
+    change = _TEXTS(required=False, allow_blank=True, default="", trim_whitespace=False)
 
 
 class ReplaceSerializer(serializers.Serializer[Any]):

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from dataclasses import fields
+
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
-from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
@@ -23,13 +24,13 @@ from ..trips.views import find_view
 from .story import story_of
 from .windows import Source, Wanted, plan_window
 
-_TEXTS = serializers.CharField
+_FILTERS = [field.name for field in fields(Wanted)]
 
 
 def window_parameters() -> list[OpenApiParameter]:
     """Query parameters of the endpoints that give windows of rows."""
     return [
-        *[OpenApiParameter(name) for name in ("view", "state", "column", "text", "code", "order", "decision")],
+        *[OpenApiParameter(name) for name in ("view", *_FILTERS)],
         *[OpenApiParameter(name, OpenApiTypes.INT) for name in ("offset", "limit")],
     ]
 
@@ -37,7 +38,7 @@ def window_parameters() -> list[OpenApiParameter]:
 def wanted_of(request: Request) -> tuple[Wanted, tuple[int, int]]:
     """The filter of a window, and its place: the first row, and how many are wanted."""
     asked = request.query_params
-    filters = Wanted(*[asked.get(name, "") for name in ("state", "column", "text", "code", "order", "decision")])
+    filters = Wanted(**{name: asked.get(name, "") for name in _FILTERS})
     return filters, (whole_number(asked.get("offset", ""), 0), whole_number(asked.get("limit", ""), 100))
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import re
 from dataclasses import dataclass, replace
 from functools import lru_cache
@@ -11,6 +12,7 @@ import polars as pl
 
 from vexo.core.cell_parser import parse
 from vexo.core.planning.frame import VERDICT, FieldColumns
+from vexo.core.planning.pictures import columns_of_picture
 from vexo.core.planning.verdicts import CELL_STATES, NOT_IN, CellAction, CellState, RowState, Verdict
 from vexo.core.records import IDENTIFIER, Field, Kind
 from vexo.core.sheets.sheet import ROW, ROW_ID
@@ -18,6 +20,7 @@ from vexo.core.values import to_text
 
 from .. import artifacts
 from ..decisions.listed import cells_of_decision
+from ..errors import PlainError
 from ..faults import words
 from ..planning.context import PlanContext
 from ..planning.pointing import pointed_words
@@ -36,9 +39,9 @@ _NUMBER = re.compile(r"\d{1,18}", re.ASCII)
 
 @dataclass(frozen=True)
 class Wanted:
-    """Which rows: of one state, with one fault, with a change in one column, holding a text, that a decision is about
-    (by its number); and in which order: as in the sheet, or by the values of a field (``-name``: from the highest
-    down), empty ones last."""
+    """Which rows: of one state, with one fault, with a change in one column (from a value to another, ``change``: both
+    as a JSON list of texts), with a text in a cell, about which a decision is (its number); and in which order: as in
+    the sheet, or by the values of a field (``-name``: from the highest down), empty ones last."""
 
     state: str = ""
     column: str = ""
@@ -46,6 +49,7 @@ class Wanted:
     code: str = ""
     order: str = ""
     decision: str = ""
+    change: str = ""
 
 
 @dataclass(frozen=True)
@@ -83,9 +87,39 @@ def _in_order(context: PlanContext, source: Source, places: pl.Series, order: st
     return places.gather(ranks.gather(places).arg_sort())
 
 
+def _changing(plan: str, field: Field, change: str) -> pl.Series:
+    """Whether each row of a plan changes a field from one value to another.
+
+    Raises:
+        PlainError: where these are not two texts.
+    """
+    old, new = _two_texts(change)
+    table = artifacts.read(plan, columns_of_picture(field.name))
+    columns = FieldColumns(field.name)
+    writes = table[VERDICT].is_in([Verdict.CREATE, Verdict.UPDATE]) & (table[columns.action] == CellAction.WRITE)
+    for name, text in ((columns.current, old), (columns.proposed, new)):
+        if field.kind == Kind.CHOICES or not text:
+            writes &= to_text(field, table[name]).fill_null("") == text
+        else:
+            writes &= table[name].eq_missing(parse(field, pl.Series([text])).values)
+    return writes.fill_null(value=False)
+
+
+def _two_texts(change: str) -> tuple[str, str]:
+    try:
+        old, new = json.loads(change)
+    except (ValueError, TypeError) as error:
+        raise PlainError(f"A change is two texts, as a JSON list: {change!r} is none.", "change") from error
+    return str(old), str(new)
+
+
 @lru_cache(maxsize=32)
-def _positions(source: Source, wanted: Wanted) -> pl.Series:
-    """Places (0-based, in sheet order) of the rows that are wanted."""
+def _positions(source: Source, wanted: Wanted, changed: Field | None = None) -> pl.Series:
+    """Places (0-based, in sheet order) of the rows that are wanted.
+
+    Args:
+        changed: the field whose change from one value to another is wanted.
+    """
     row_states = states(source.plan, source.page)
     holds = pl.Series([True]).new_from_index(0, len(row_states))
     if wanted.state:
@@ -98,7 +132,9 @@ def _positions(source: Source, wanted: Wanted) -> pl.Series:
         number = int(wanted.decision) if _NUMBER.fullmatch(wanted.decision) else 0
         rows = cells_of_decision(number)[ROW_ID]
         holds &= row_states[ROW_ID].is_in(rows.implode())
-    if wanted.column:
+    if wanted.change and changed is not None:
+        holds &= _changing(source.plan, changed, wanted.change)
+    elif wanted.column:
         emptied = wanted.column.startswith("emptied:")
         name = FieldColumns(wanted.column[8:]).left_blank if emptied else FieldColumns(wanted.column).action
         there = artifacts.columns_of(source.plan)
@@ -113,6 +149,12 @@ def _positions(source: Source, wanted: Wanted) -> pl.Series:
         ]
         holds &= table.select(pl.any_horizontal(conditions)).to_series()
     return holds.arg_true()
+
+
+def _places(context: PlanContext, source: Source, wanted: Wanted) -> pl.Series:
+    """Places of the rows that are wanted, in the order of the sheet."""
+    changed = context.record_type.find(wanted.column) if wanted.change else None
+    return _positions(source, replace(wanted, order=""), changed)
 
 
 def fault_words(context: PlanContext, fault: dict[str, Any]) -> str:
@@ -159,7 +201,7 @@ def plan_window(context: PlanContext, source: Source, wanted: Wanted, place: tup
     offset, limit = place
     total, most = context.sheet.rows, min(limit, MOST_ROWS)
     if wanted != Wanted():
-        places = _positions(source, replace(wanted, order=""))
+        places = _places(context, source, wanted)
         if wanted.order:
             places = _in_order(context, source, places, wanted.order)
         total, shown = len(places), places.slice(offset, most)
@@ -233,7 +275,7 @@ def _with_edits(
 
 def wanted_rows(context: PlanContext, source: Source, wanted: Wanted) -> list[int]:
     """The numbers of the rows that are wanted, in their order."""
-    places = _positions(source, replace(wanted, order=""))
+    places = _places(context, source, wanted)
     if wanted.order:
         places = _in_order(context, source, places, wanted.order)
     return list(states(source.plan, source.page)[ROW_ID].gather(places).to_list())

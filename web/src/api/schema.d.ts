@@ -860,6 +860,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/trips/{id}/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description How the values of a field lie before and after the newest plan, and its commonest changes. */
+        get: operations["trips_picture_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/trips/{id}/plan": {
         parameters: {
             query?: never;
@@ -1291,6 +1308,17 @@ export interface components {
             text: string;
             key?: string[];
         };
+        /**
+         * @description Values from ``low`` to below ``high`` (texts, empty where they go on), before and after; ``far``: they lie far
+         *     outside of the others.
+         */
+        Bar: {
+            low: string;
+            high: string;
+            before: number;
+            after: number;
+            far: boolean;
+        };
         /** @enum {unknown} */
         BlankEnum: "";
         /**
@@ -1405,6 +1433,12 @@ export interface components {
             file_text: string | null;
             edited_since: boolean;
             text_now: string | null;
+        };
+        /** @description A change that ``count`` rows make; empty texts for an empty field. */
+        Change: {
+            old: string;
+            new: string;
+            count: number;
         };
         /**
          * @description A connection; an empty token leaves the one that is kept. ``inside``: its address may be one of Vexo's own
@@ -1849,6 +1883,13 @@ export interface components {
          * @enum {string}
          */
         FieldKindEnum: "text" | "whole number" | "decimal" | "yes or no" | "date" | "moment" | "choice" | "choices" | "reference";
+        /** @description Values of a field as a whole: how many, their sum where they are numbers, the least and the greatest. */
+        Figures: {
+            filled: number;
+            sum: string | null;
+            least: string | null;
+            greatest: string | null;
+        };
         /** @description Something noticed in a file, in a sentence, and where it is. */
         Finding: {
             kind: string;
@@ -2585,6 +2626,28 @@ export interface components {
             key: string[];
             values: string[][];
         };
+        /**
+         * @description A field before and after.
+         *
+         *     Attributes:
+         *         bars: its distribution, of numbers, days and lengths of texts.
+         *         values: its commonest values; ``other_values`` are not shown.
+         *         changes: the commonest changes, of ``different_changes`` in all.
+         *         held: cells that wait, and ``unreadable`` those that cannot be read.
+         */
+        Picture: {
+            field: string;
+            shown: components["schemas"]["ShownEnum"];
+            before: components["schemas"]["Figures"];
+            after: components["schemas"]["Figures"];
+            bars: components["schemas"]["Bar"][];
+            values: components["schemas"]["ValueBar"][];
+            other_values: number;
+            changes: components["schemas"]["Change"][];
+            different_changes: number;
+            held: number;
+            unreadable: number;
+        };
         /** @description The newest plan: its number in the trip, and whether it still counts. */
         Plan: {
             number: number;
@@ -2958,7 +3021,19 @@ export interface components {
             code: string;
             /** @default  */
             order: string;
+            /** @default  */
+            decision: string;
+            /** @default  */
+            change: string;
         };
+        /**
+         * @description * `numbers` - NUMBERS
+         *     * `days` - DAYS
+         *     * `values` - VALUES
+         *     * `lengths` - LENGTHS
+         * @enum {string}
+         */
+        ShownEnum: "numbers" | "days" | "values" | "lengths";
         /**
          * @description A field's lane as data (``core.columns.lanes``), with what it does in words: ``says`` as one sentence, ``short``
          *     for the head of a column.
@@ -3285,6 +3360,12 @@ export interface components {
             value: string;
             label: string;
             count: number | null;
+        };
+        /** @description One value (empty for none), before and after. */
+        ValueBar: {
+            value: string;
+            before: number;
+            after: number;
         };
         /** @description value list */
         ValuesTreatment: {
@@ -4813,6 +4894,7 @@ export interface operations {
     trips_outcome_retrieve: {
         parameters: {
             query?: {
+                change?: string;
                 code?: string;
                 column?: string;
                 decision?: string;
@@ -4939,6 +5021,29 @@ export interface operations {
             };
         };
     };
+    trips_picture_retrieve: {
+        parameters: {
+            query: {
+                field: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Picture"];
+                };
+            };
+        };
+    };
     trips_plan_create: {
         parameters: {
             query?: never;
@@ -5010,6 +5115,7 @@ export interface operations {
     trips_rows_retrieve: {
         parameters: {
             query?: {
+                change?: string;
                 code?: string;
                 column?: string;
                 decision?: string;

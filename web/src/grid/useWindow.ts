@@ -25,6 +25,8 @@ export interface Asked {
   code?: string;
   /** Only rows that a decision is about, by its number. */
   decision?: string;
+  /** Only rows that change the column from one value to another. */
+  change?: string;
   order: string;
   /** Changes when the rows behind the question do. */
   version: string;
@@ -39,12 +41,12 @@ interface Answer {
 }
 
 function fetchBlock(asked: Asked, block: number): Promise<Window> {
-  const { trip, view, state, column, text, code = "", decision = "", order } = asked;
+  const { trip, view, state, column, text, code = "", decision = "", change = "", order } = asked;
   if (view === "waiting") {
     const range = { offset: block * BLOCK, limit: BLOCK };
     return data(api.GET("/api/uploads/{number}/rows", { params: { path: { number: trip }, query: range } }));
   }
-  const query = { view, state, column, text, code, decision, order, offset: block * BLOCK, limit: BLOCK };
+  const query = { view, state, column, text, code, decision, change, order, offset: block * BLOCK, limit: BLOCK };
   const params = { path: { id: trip }, query };
   return data(
     view === "outcome" ? api.GET("/api/trips/{id}/outcome", { params }) : api.GET("/api/trips/{id}/rows", { params }),

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** Says how many columns are folded away because nothing changes in them, and unfolds them. */
-import { many } from "@/parts/format";
+import { count } from "@/parts/format";
 
 defineProps<{ columns: number }>();
 const unfolded = defineModel<boolean>({ required: true });
@@ -8,6 +8,6 @@ const unfolded = defineModel<boolean>({ required: true });
 
 <template>
   <button v-if="columns" type="button" class="chip" :aria-pressed="unfolded" @click="unfolded = !unfolded">
-    {{ many(columns, "unchanged column", "unchanged columns") }}
+    {{ count(columns) }} unchanged
   </button>
 </template>

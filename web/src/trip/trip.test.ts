@@ -1,5 +1,5 @@
 import { VueQueryPlugin } from "@tanstack/vue-query";
-import { flushPromises, mount, type VueWrapper } from "@vue/test-utils";
+import { enableAutoUnmount, flushPromises, mount, type VueWrapper } from "@vue/test-utils";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import { computed, ref } from "vue";
 
@@ -18,6 +18,9 @@ import { badRow, column, heldRow, pass, trip } from "./example";
 import OpenList from "./OpenList.vue";
 import RowPanel from "./rows/RowPanel.vue";
 
+// What stays mounted would go on asking under the next tests.
+enableAutoUnmount(afterEach);
+
 let asked: { path: string; body: unknown }[] = [];
 let answer: () => Response;
 let story: object = {};
@@ -33,6 +36,7 @@ beforeEach(() => {
   vi.stubGlobal("fetch", async (request: Request) => {
     const path = new URL(request.url, "http://localhost").pathname;
     if (/rows\/\d+$/.test(path)) return Response.json(story);
+    if (path.endsWith("/picture")) return Response.json(null, { status: 404 });
     asked.push({ path, body: request.method === "POST" ? await request.clone().json() : null });
     return answer();
   });

@@ -35,11 +35,13 @@ const why = useInAddress("why");
 /** What stands beside the rows: the one that is selected, totals, or what was decided. */
 const beside = useInAddress("beside");
 const decided = useInAddress("decided");
+/** Only rows that change the column from one value to another, both as a list in JSON. */
+const change = useInAddress("from-to");
 const shape = useInAddress("show");
 const { typed, kept: text } = useTyped("text");
 const { row: current, column: currentColumn, unfolded } = useSelected();
 const confirming = ref(false);
-watch([state, column, text, order, why, decided], () => {
+watch([state, column, text, order, why, decided, change], () => {
   current.value = 0;
 });
 
@@ -51,6 +53,7 @@ const window = useWindow(() => ({
   text: text.value,
   code: why.value,
   decision: decided.value,
+  change: change.value,
   order: order.value,
   version: `${trip.value.plan?.number ?? 0}`,
 }));
@@ -77,7 +80,7 @@ const reasons = computed(() => [
 const rowsWith = (code: string): number =>
   trip.value.reasons.filter((reason) => reason.code === code).reduce((sum, reason) => sum + reason.count, 0);
 const orders = computed(() => [
-  { value: "", label: "in the sheet's order" },
+  { value: "", label: "sheet's order" },
   ...trip.value.columns
     .filter((c) => c.field && matters(c))
     .flatMap((c) => [
@@ -93,11 +96,14 @@ const shown = computed(() => ({
   text: text.value,
   code: why.value,
   decision: decided.value,
+  change: change.value,
   order: order.value,
 }));
 const { typed: cellTyped, pasted } = useCellEdits(() => shown.value);
 const hidden = computed(() => (trip.value.rows ?? 0) - window.total.value);
-const filtered = computed(() => !!(state.value || column.value || text.value || why.value || decided.value));
+const filtered = computed(
+  () => !!(state.value || column.value || text.value || why.value || decided.value || change.value),
+);
 const grid = ref<{ go: (to: number) => void; type: () => boolean }>();
 const harmed = computed(() => harmedCells(trip.value));
 const off = computed(() => trip.value.expected.filter((one) => one.off).length);
@@ -117,7 +123,12 @@ function allRows(): void {
   text.value = "";
   why.value = "";
   decided.value = "";
+  change.value = "";
   emit("choose", "");
+}
+function changing(field: string, wanted: string): void {
+  column.value = wanted ? field : "";
+  change.value = wanted;
 }
 function behind(chosen: string, code: string): void {
   why.value = code;
@@ -154,12 +165,12 @@ function behind(chosen: string, code: string): void {
     <div class="main">
       <div class="tools">
         <button type="button" class="chip" :aria-pressed="!filtered" @click="allRows">All rows</button>
-        <ChoiceList v-model="column" :options="changes" label="Changed" as="pill" />
+        <ChoiceList v-model="column" :options="changes" label="Changed" as="pill" @update:model-value="change = ''" />
         <ChoiceList v-if="reasons.length > 1" v-model="why" :options="reasons" label="Reason" as="pill" />
         <input
           v-model="typed"
           type="search"
-          class="input !min-h-6 !w-32 !py-0 !text-data"
+          class="input !min-h-6 !w-28 !py-0 !text-data"
           placeholder="Text in a cell"
           aria-label="Rows with this text in a cell"
         />
@@ -236,6 +247,8 @@ function behind(chosen: string, code: string): void {
       :column="currentColumn"
       :below="window.total.value - current - 1"
       :shown="shown"
+      :change="change"
+      @filter="changing"
       @next="grid?.go(current + 1)"
       @edit="grid?.type()"
     />

@@ -3,7 +3,7 @@
 import { computed } from "vue";
 
 import { api, data, type Row, type Schemas } from "@/api/client";
-import { count, exact, many } from "@/parts/format";
+import { count } from "@/parts/format";
 import VerdictSign from "@/parts/VerdictSign.vue";
 import { sentence } from "@/parts/verdicts";
 import { useKeys } from "@/services/keys";
@@ -18,6 +18,7 @@ import FixCell from "../edit/FixCell.vue";
 import ReplaceCard from "../edit/ReplaceCard.vue";
 import { type Answer, useDeciding } from "./deciding";
 import EmptiedCells from "../review/EmptiedCells.vue";
+import FieldPicture from "../pictures/FieldPicture.vue";
 import RowQuestions from "./RowQuestions.vue";
 import RowStory from "./RowStory.vue";
 
@@ -27,8 +28,10 @@ const props = defineProps<{
   /** How many rows stand below this one, and which are shown: edits of many cells reach these. */
   below?: number;
   shown?: Schemas["Shown"];
+  /** The change whose rows are shown. */
+  change?: string;
 }>();
-const emit = defineEmits<{ next: []; edit: [] }>();
+const emit = defineEmits<{ next: []; edit: []; filter: [field: string, change: string] }>();
 const { trip, mayPrepare } = useTripContext();
 const { decide, undo, open } = useDeciding();
 const cells = computed(() =>
@@ -208,21 +211,12 @@ useKeys("This row", [
       <ReplaceCard :column="trip.columns[column]" :shown="shown" />
     </template>
     <EmptiedCells v-if="asked" class="mt-auto" :column="asked" />
-    <section v-if="chosen?.changed" class="card" :class="{ 'mt-auto': !asked }">
-      <b>{{ chosen.label }}, {{ many(chosen.changed, "change", "changes") }}</b>
-      <p v-if="chosen.before != null" class="mono">
-        {{ exact(chosen.before) }} → <b class="text-ink">{{ exact(chosen.after) }}</b>
-      </p>
-      <p>
-        {{
-          [
-            chosen.held && `${count(chosen.held)} held`,
-            chosen.unreadable && `${count(chosen.unreadable)} cannot be read`,
-          ]
-            .filter(Boolean)
-            .join(" · ")
-        }}
-      </p>
-    </section>
+    <FieldPicture
+      v-if="chosen?.changed"
+      :class="{ 'mt-auto': !asked }"
+      :column="chosen"
+      :change="change"
+      @filter="(field, wanted) => emit('filter', field, wanted)"
+    />
   </SidePanel>
 </template>
