@@ -294,10 +294,16 @@ def plan(setting: Setting, trip: int, as_json: bool) -> None:
 @click.command()
 @click.argument("trip", type=int)
 @click.option("--all", "everything", is_flag=True, help="Same rows too, and as many as there are.")
+@click.option(
+    "-o",
+    "output",
+    type=click.Path(dir_okay=False, path_type=Path),
+    help="Write the plan as a document instead: .xlsx, .csv, .tsv, or .html to print.",
+)
 @json_option
 @ready
-def review(setting: Setting, trip: int, everything: bool, as_json: bool) -> None:
-    """Show the verdict of each row, with old and new values."""
+def review(setting: Setting, trip: int, everything: bool, output: Path | None, as_json: bool) -> None:
+    """Show the verdict of each row, with old and new values; or write it as a document."""
     from vexo.server import artifacts
     from vexo.server.planning.context import PlanContext, plan_of
     from vexo.server.trips.facts import from_json, to_json
@@ -305,6 +311,19 @@ def review(setting: Setting, trip: int, everything: bool, as_json: bool) -> None
     from vexo.server.trips.trip_pages import absent_figures
 
     view = find_view(trip)
+    if output is not None:
+        from vexo.server.rows.document import write_document
+
+        write_document(view, output, setting.person().username)
+        told = {"trip": trip, "plan": plan_of(view).number, "document": str(output)}
+        if as_json:
+            print_json({**told, **open_json(view)})
+        else:
+            console().print(
+                f"Plan {told['plan']} of trip {trip} is in {output}. Nothing was written to the application."
+            )
+        print_open(view)
+        end_with(view)
     newest = plan_of(view)
     figures = plan_figures(view.trip, newest)
     context = PlanContext.of_plan(newest)

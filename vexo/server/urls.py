@@ -22,6 +22,7 @@ from .routes.guarding import RouteGuardsView
 from .rows import edit_views as edits
 from .rows import groups
 from .rows import views as rows
+from .rows.document_views import DocumentView
 from .rows.pictures import PictureView
 from .screens import screen
 from .sendout import part_views as parts
@@ -67,6 +68,7 @@ urlpatterns = [
     path("api/trips/<int:pk>/rows", rows.RowsView.as_view()),
     path("api/trips/<int:pk>/rows/<int:row>", rows.RowView.as_view()),
     path("api/trips/<int:pk>/picture", PictureView.as_view()),
+    path("api/trips/<int:pk>/document.<str:ending>", DocumentView.as_view()),
     path("api/trips/<int:pk>/groups", groups.GroupsView.as_view()),
     path("api/trips/<int:pk>/decisions", decisions.DecisionsView.as_view()),
     path("api/trips/<int:pk>/decisions/<int:number>", decisions.DecisionView.as_view()),

@@ -21,7 +21,7 @@ ALL = "all"
 SENT = "sent"
 """The reach of a sheet that went out from here: the records that went out, and new ones."""
 
-_WORDS = {
+OPERATION_WORDS = {
     Operation.CREATE: "create records",
     Operation.UPDATE: "update records",
     Operation.UPSERT: "create or update records",
@@ -29,6 +29,7 @@ _WORDS = {
     Operation.CREATE_UNMATCHED: "create records, matched by nothing",
     Operation.MAKE_SAME: "make records in reach the same as the sheet",
 }
+"""What rows are for, as the end of a sentence."""
 
 
 @dataclass(frozen=True)
@@ -169,7 +170,7 @@ def sentence_of_bringing(document: BringIn, catalogue: Catalogue) -> str:
     fields = [name for name in document.columns.values() if name]
     fields += [name for name, lane in document.lanes.items() if lane.own_column and name not in fields]
     labels = [record_type.field(name).label for name in fields if record_type.find(name)]
-    said = _WORDS[document.operation].replace("records", record_type.plural)
+    said = OPERATION_WORDS[document.operation].replace("records", record_type.plural)
     if document.key:
         said += f" by {' + '.join(record_type.field(name).label for name in document.key)}"
         if document.ignores:

@@ -15,7 +15,7 @@ from vexo.core.records import Catalogue, Field, Kind, RecordType
 from vexo.core.sheets.writers.delimited import fill_csv
 from vexo.core.sheets.writers.ods import fill_ods
 from vexo.core.sheets.writers.outgoing import Head, Heads, cells_of
-from vexo.core.sheets.writers.xlsx import fill_xlsx
+from vexo.core.sheets.writers.xlsx import Beside, fill_xlsx
 
 from .. import artifacts
 from ..data_folder import absolute, replacing
@@ -104,7 +104,7 @@ class Writer:
     ) -> None:
         title, stamp = plan.label or self.type.plural, stamp_of(self.trip, self.fields, plan.number)
         if self.format == "xlsx":
-            fill_xlsx(heads, pieces, rows, path, title, stamp, help_)
+            fill_xlsx(heads, pieces, rows, path, title, stamp, Beside(help_) if help_ else None)
         elif self.format == "ods":
             fill_ods(heads, pieces, rows, path, title, stamp)
         else:

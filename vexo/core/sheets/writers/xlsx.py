@@ -6,6 +6,7 @@ import json
 import re
 import zipfile
 from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
 from pathlib import Path
 from typing import IO, Any
 
@@ -38,8 +39,17 @@ def _style(head: Head) -> dict[str, Any]:
     return style
 
 
+@dataclass(frozen=True)
+class Beside:
+    """A second worksheet of plain text, its first row the header; ``first``: it is the one that is seen."""
+
+    lines: Sequence[Sequence[str]]
+    title: str = "Help"
+    first: bool = False
+
+
 def _make_workbook(
-    heads: Sequence[Head], path: Path, title: str, rows: int, stamp: Stamp | None, help_: Sequence[Sequence[str]]
+    heads: Sequence[Head], path: Path, title: str, rows: int, stamp: Stamp | None, beside: Beside | None
 ) -> None:
     book = xlsxwriter.Workbook(str(path), {"strings_to_formulas": False, "strings_to_urls": False})
     sheet = book.add_worksheet(re.sub(r"[\[\]:*?/\\']", " ", title)[:31])
@@ -56,8 +66,8 @@ def _make_workbook(
         if head.choices and len(",".join(head.choices)) < 255:
             rule = {"validate": "list", "source": head.choices, "error_type": "warning", "ignore_blank": True}
             sheet.data_validation(1, at, rows or _ROWS_TO_FILL, at, rule)
-    if help_:
-        _explain(book, header, help_)
+    if beside is not None:
+        _write_beside(book, header, beside)
     if stamp:
         text = json.dumps(stamp.to_json())
         for at in range(0, len(text), _LONGEST_PROPERTY):
@@ -65,13 +75,14 @@ def _make_workbook(
     book.close()
 
 
-def _explain(book: Any, header: Any, help_: Sequence[Sequence[str]]) -> None:
-    """A second worksheet of plain text, its first row the header."""
-    page = book.add_worksheet("Help")
+def _write_beside(book: Any, header: Any, beside: Beside) -> None:
+    page = book.add_worksheet(beside.title)
     wrapped = book.add_format({"text_wrap": True, "valign": "top", "num_format": "@"})
-    page.set_column(0, len(help_[0]) - 1, 28)
+    page.set_column(0, len(beside.lines[0]) - 1, 28)
     page.freeze_panes(1, 1)
-    for row, texts in enumerate(help_):
+    if beside.first:
+        page.activate()
+    for row, texts in enumerate(beside.lines):
         for at, text in enumerate(texts):
             page.write_string(row, at, text, wrapped if row else header)
 
@@ -142,13 +153,13 @@ def fill_xlsx(
     path: Path,
     title: str,
     stamp: Stamp | None = None,
-    help_: Sequence[Sequence[str]] = (),
+    beside: Beside | None = None,
 ) -> None:
     """Write the sheet piece by piece: header and keys frozen, drop-downs, notes, real numbers and dates, the stamp.
 
     Args:
         rows: how many rows the pieces have together.
-        help_: the rows of a second worksheet, the first its header.
+        beside: a second worksheet.
 
     Raises:
         ValueError: where a worksheet cannot hold so many rows.
@@ -157,7 +168,7 @@ def fill_xlsx(
         raise ValueError(f"A worksheet holds {MOST_ROWS:,} records, these are {rows:,}. Send them out as CSV.")
     bare_book = path.with_suffix(".bare")
     try:
-        _make_workbook(heads, bare_book, title, rows, stamp, help_)
+        _make_workbook(heads, bare_book, title, rows, stamp, beside)
         with (
             zipfile.ZipFile(bare_book) as source,
             zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED, compresslevel=4) as out,

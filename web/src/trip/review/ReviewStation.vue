@@ -19,6 +19,7 @@ import { useCellEdits } from "../edit/editing";
 import GroupsCard from "../totals/GroupsCard.vue";
 import TotalsCard from "../totals/TotalsCard.vue";
 import DecisionsCard from "./DecisionsCard.vue";
+import DocumentMenu from "./DocumentMenu.vue";
 import FoldChip from "../FoldChip.vue";
 import OpenList from "../OpenList.vue";
 import { usePlanAgain } from "../planning";
@@ -138,6 +139,7 @@ function behind(chosen: string, code: string): void {
 
 <template>
   <Teleport defer to="#trip-actions">
+    <DocumentMenu v-if="trip.plan" :trip="trip.id" />
     <BusyButton
       v-if="stale && mayPrepare"
       type="button"

@@ -1,0 +1,209 @@
+"""The plan as a document: a workbook, a text file or a page to print, that says when it was made and that nothing was
+written."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from decimal import Decimal
+from pathlib import Path
+
+import polars as pl
+from django.utils import timezone
+
+from vexo.core.documents.bring_in import OPERATION_WORDS
+from vexo.core.planning.absent import BECOMES, REASON
+from vexo.core.planning.document import REASON as WHY
+from vexo.core.planning.document import plan_columns
+from vexo.core.planning.verdicts import AbsentVerdict, AbsentWhy, Verdict
+from vexo.core.sheets.writers.delimited import write_csv
+from vexo.core.sheets.writers.outgoing import OutgoingColumn, in_pieces
+from vexo.core.sheets.writers.xlsx import Beside, fill_xlsx
+from vexo.core.values import to_text
+
+from .. import artifacts
+from ..decisions.listed import listed_decisions
+from ..errors import PlainError
+from ..faults import absent_reason_words
+from ..naming import names_of
+from ..planning.context import PlanContext, plan_of
+from ..planning.models import Plan
+from ..planning.row_states import states_now
+from ..trips.facts import from_json
+from ..trips.facts.plans import PlanSummary
+from ..trips.part_view import PartView
+from ..trips.status import TripStatus
+from .document_page import Document, as_page
+from .windows import fault_words
+
+_SUMMARY = "What it does"
+
+
+def document_of(view: PartView, username: str) -> Document:
+    """The newest plan of a trip as a document.
+
+    Args:
+        username: who asks for it.
+
+    Raises:
+        PlainError: where the trip has no plan.
+    """
+    plan = plan_of(view)
+    context = PlanContext.of_plan(plan)
+    table = artifacts.read(plan.path)
+    states = states_now(view, plan)
+    reasons = [" ".join(fault_words(context, fault) for fault in faults or []) for faults in states["faults"].to_list()]
+    table = table.with_columns(pl.Series(WHY, reasons, dtype=pl.String))
+    by_field = {m.field.name: m.column for m in context.matches if m.field and m.column}
+    keys = [(context.record_type.field(name), by_field.get(name, "")) for name in context.settings.key]
+    others = [n for n in context.settings.carried if n not in context.settings.key]
+    fields = [context.record_type.field(name) for name in others]
+    columns = plan_columns(table, context.cells, keys, fields)
+    absent = _absent(plan, context, columns)
+    return Document(
+        f"Plan {plan.number} of trip {view.trip.pk}, {view.trip.title}",
+        _when(view, plan),
+        _lists(view, plan, context, username),
+        absent or columns,
+        len((absent or columns)[0].cells),
+    )
+
+
+def _when(view: PartView, plan: Plan) -> str:
+    """When it was made, and that nothing was written by it; or by which pass something was."""
+    made = f"Made at {timezone.localtime(plan.made_at):%H:%M on %d %B %Y} by {names_of([plan.made_by])[plan.made_by]}"
+    sent = TripStatus(view).sent_by
+    if sent is not None:
+        return f"{made}. Pass {sent.number} has sent it since: its outcome and receipt say what became of it."
+    if plan.revision != view.trip.revision:
+        return f"{made}; nothing was written. The trip was changed since, so this plan no longer counts."
+    return f"{made}; nothing was written."
+
+
+def _lists(view: PartView, plan: Plan, context: PlanContext, username: str) -> list[tuple[str, list[list[str]]]]:
+    trip, summary, status = view.trip, from_json(plan.summary, PlanSummary), TripStatus(view)
+    application = trip.application
+    labels = {field.name: field.label for field in context.record_type.fields}
+    key = " + ".join(labels.get(name, name) for name in summary.key)
+    about = [
+        ["Application", f"{application.label} ({application.get_stage_display().upper()})"],
+        ["Record type", context.record_type.plural],
+        ["Sheet", f"{context.sheet.name}, {summary.rows:,} rows"],
+        ["Rows are to", OPERATION_WORDS[context.settings.operation]],
+        ["Found by", key or "nothing"],
+    ]
+    if view.trip.parts.count() > 1:
+        about.append(["Part", str(view.part)])
+    changes = [[c.label, f"{c.changed:,} changed", *_sums(c.before, c.after)] for c in summary.columns if c.changed]
+    totals = [
+        [labels.get(name, name), *map(_exact, (total.sheet, total.planned, total.before))]
+        for name, total in summary.totals.items()
+    ]
+    decided = [
+        [one.says, ", ".join(filter(None, (one.label, one.asked))), f"{one.count:,}", str(one.by["name"])]
+        for one in listed_decisions(view, username)
+    ]
+    lists = [
+        ("About", about),
+        ("Rows", [[str(name), f"{count:,}"] for name, count in summary.verdicts.items() if count]),
+        ("Changes by column", changes),
+        ("Sums: sheet, as planned, the same records now", totals),
+        ("Records that the sheet does not have", _absent_lines(summary)),
+        ("Open", [[item.says, f"{item.count:,}"] for item in status.open]),
+        ("To know", [[item.says, f"{item.count:,}"] for item in status.said]),
+        ("Decided", decided),
+    ]
+    return [(head, lines) for head, lines in lists if lines]
+
+
+def _sums(before: str | None, after: str | None) -> list[str]:
+    return [f"{_exact(before)} → {_exact(after)}"] if before is not None and after is not None else []
+
+
+def _exact(number: str) -> str:
+    """A number with all its digits, its thousands told apart."""
+    return f"{Decimal(number):,f}"
+
+
+def _absent_lines(summary: PlanSummary) -> list[list[str]]:
+    absent = summary.absent
+    if absent is None:
+        return []
+    counts = (("to delete", absent.delete), ("held", absent.held), ("kept", absent.kept))
+    return [[name, f"{count:,}"] for name, count in counts if count]
+
+
+_BECOMES = {
+    AbsentVerdict.DELETE: Verdict.DELETE,
+    AbsentVerdict.HELD: Verdict.HELD,
+    AbsentVerdict.KEPT: "kept",
+}
+
+
+def _absent(plan: Plan, context: PlanContext, columns: list[OutgoingColumn]) -> list[OutgoingColumn] | None:
+    """The rows, and after them the records that the sheet does not have, which have no row; None without any."""
+    if not plan.absent_path:
+        return None
+    table = artifacts.read(plan.absent_path)
+    if table.is_empty():
+        return None
+    told = {
+        "Verdict": [_BECOMES[AbsentVerdict(one)] for one in table[BECOMES]],
+        "Why": [
+            "The sheet does not have this record." + (f" {absent_reason_words(AbsentWhy(one))}" if one else "")
+            for one in table[REASON]
+        ],
+        "Record ID": table["@id"].to_list(),
+    }
+    for name in context.settings.key:
+        field = context.record_type.field(name)
+        if name in table.columns:
+            told[field.label] = to_text(field, table[name]).to_list()
+    return [
+        OutgoingColumn(
+            column.field,
+            column.header,
+            column.note,
+            pl.concat([column.cells, pl.Series(told.get(column.header, [None] * len(table)), dtype=pl.String)]),
+            column.as_number,
+            column.is_key,
+        )
+        for column in columns
+    ]
+
+
+def write_document(view: PartView, path: Path, username: str) -> None:
+    """Write the newest plan as a workbook, a text file or a page to print, by the ending of its name.
+
+    Raises:
+        PlainError: for another ending, a folder that is not there, or a trip without a plan.
+    """
+    makers: dict[str, Callable[[Document, Path], None]] = {
+        ".xlsx": _write_workbook,
+        ".csv": lambda document, place: write_csv(document.columns, place),
+        ".tsv": lambda document, place: write_csv(document.columns, place, "\t"),
+        ".html": _write_page,
+    }
+    make = makers.get(path.suffix.lower())
+    if make is None:
+        raise PlainError(f"Unknown format of {path.name}. Use {', '.join(makers)}.")
+    if not path.absolute().parent.is_dir():
+        raise PlainError(f"There is no folder {path.parent}. Make it, or choose another.")
+    document = document_of(view, username)
+    try:
+        make(document, path)
+    except (OSError, ValueError) as error:
+        raise PlainError(f"{path} cannot be written: {error}. Choose another place, or .csv.") from error
+
+
+def _write_workbook(document: Document, path: Path) -> None:
+    heads = [column.head for column in document.columns]
+    lines: list[Sequence[str]] = [[document.title, document.nothing_written, "", "", ""]]
+    for head, listed in document.lists:
+        lines += [["", "", "", "", ""], [head, "", "", "", ""], *[[*line, "", "", "", ""][:5] for line in listed]]
+    fill_xlsx(
+        heads, in_pieces(document.columns), document.rows, path, "Rows", beside=Beside(lines, _SUMMARY, first=True)
+    )
+
+
+def _write_page(document: Document, path: Path) -> None:
+    path.write_text(as_page(document), encoding="utf-8")
