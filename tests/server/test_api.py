@@ -73,13 +73,19 @@ class Api(unittest.TestCase):
         own = {"harbour-live": {"record_type": "Berth"}}
         asked = {
             "/api/applications/{name}/values": [("harbour-live", {**own["harbour-live"], "field": "status"})],
+            "/api/trips/{id}/picture": [(trip, {"field": "status"}) for trip in trips],
             "/api/trips/{id}/groups": [(trip, {"column": "Status"}) for trip in trips],
             "/api/trips/{id}/keys/rows": [(str(self.waiting["id"]), {"key": "harbour,berth_no", "finds": "one"})],
             "/api/trips/{id}/choices": [(trip, {"field": "status"}) for trip in trips],
         }
         seen = set()
         for path in readings():
-            places = {"{name}": ["harbour-live"], "{username}": ["bram"], "{identifier}": [berth or "1"]}
+            places = {
+                "{name}": ["harbour-live"],
+                "{username}": ["bram"],
+                "{identifier}": [berth or "1"],
+                "{row}": ["0", "1"],
+            }
             numbers = {"trips": trips, "uploads": waiting, "routes": [str(route)], "jobs": [str(job["id"])]}
             places |= {"{id}": numbers.get(path.split("/")[2], []), "{number}": numbers.get(path.split("/")[2], [])}
             for address, query in self.addresses(path, places, asked.get(path, [])):

@@ -2,6 +2,7 @@ from __future__ import annotations
 
 import csv
 import unittest
+from decimal import Decimal
 from pathlib import Path
 from typing import Any
 from unittest.mock import patch
@@ -82,8 +83,9 @@ class Journey(unittest.TestCase):
             if r["status"] == "free" and r["daily_rate"]
         ]
         dearer, shorter, lonely = free[0], free[1], free[2]
+        dear = str(Decimal(dearer["daily_rate"]) + Decimal("1.25"))
         changes = {
-            (dearer["berth_no"], "Daily rate"): "77.25",
+            (dearer["berth_no"], "Daily rate"): dear,
             (shorter["berth_no"], "Services"): "crane; water",
             (shorter["berth_no"], "Notes"): "=not a formula",
             (lonely["berth_no"], "Status"): "let",
@@ -106,14 +108,14 @@ class Journey(unittest.TestCase):
         self.assertEqual(
             cells,
             {
-                (sheet.find(dearer["berth_no"]), "daily_rate"): (dearer["daily_rate"], "77.25"),
+                (sheet.find(dearer["berth_no"]), "daily_rate"): (dearer["daily_rate"], dear),
                 (sheet.find(shorter["berth_no"]), "services"): ("; ".join(shorter["services"]) or None, "water; crane"),
                 (sheet.find(shorter["berth_no"]), "notes"): (shorter["notes"], "=not a formula"),
                 (sheet.find(lonely["berth_no"]), "status"): ("free", "let"),
             },
         )
         shown = self.vexo.run("review", str(trip)).stdout
-        self.assertIn("→ 77.25", shown)
+        self.assertIn(f"→ {dear}", shown)
         applied = self.vexo.json("apply", str(trip), "--yes", code=1)
         self.assertEqual(applied["outcome"], {"created": 0, "updated": 2, "deleted": 0, "refused": 1, "unclear": 0})
         self.assertEqual((applied["read_back"]["records"], applied["read_back"]["as_sent"]), (2, 2))
@@ -132,8 +134,8 @@ class Journey(unittest.TestCase):
         receipt = Sheet(self.vexo.files / "receipt.xlsx")
         self.assertEqual(len(receipt.rows), brought["rows"] + 1)
         line = receipt.rows[sheet.find(dearer["berth_no"]) - 1]
-        self.assertEqual(line[receipt.header.index("Daily rate, now")], "77.25")
-        self.assertEqual(register().berth("NORTHHAVEN", dearer["berth_no"])["daily_rate"], "77.25")
+        self.assertEqual(line[receipt.header.index("Daily rate, now")], dear)
+        self.assertEqual(register().berth("NORTHHAVEN", dearer["berth_no"])["daily_rate"], dear)
         self.assertEqual(register().berth("NORTHHAVEN", shorter["berth_no"])["notes"], "=not a formula")
         self.assertEqual(register().berth("NORTHHAVEN", lonely["berth_no"])["status"], "free")
         nothing = self.bring_in(sheet)
@@ -253,6 +255,7 @@ class Journey(unittest.TestCase):
                         f"Contracts({contract['id']})", content=body, headers={"Content-Type": "application/json"}
                     )
         where = "harbour eq 'NORTHHAVEN' and berth_no eq 'G-001'"
+        register().change(f"Berths({register().berth('NORTHHAVEN', 'G-001')['id']})", depth_m=0.5)
         for ending, value in (("xlsx", 0.1), ("csv", "0.1")):
             trip_, sheet = self.send_out(f"tenth.{ending}", where, "depth_m")
             sheet.set(2, "Depth at low water, m", value)
@@ -261,4 +264,4 @@ class Journey(unittest.TestCase):
             self.assertEqual(back["verdicts"]["update"], 1)
             self.vexo.json("apply", str(back["trip"]), "--yes")
             self.assertEqual(register().berth("NORTHHAVEN", "G-001")["depth_m"], "0.10")
-            register().change(f"Berths({register().berth('NORTHHAVEN', 'G-001')['id']})", depth_m=3)
+            register().change(f"Berths({register().berth('NORTHHAVEN', 'G-001')['id']})", depth_m=0.5)

@@ -62,6 +62,14 @@ ENDPOINTS: dict[tuple[str, str], str] = {
     ("patch", TRIP): PREPARER,
     ("patch", f"{TRIP}/columns"): PREPARER,
     ("post", "api/applications/<slug:name>/fields"): ADMINISTRATOR,
+    ("get", "api/applications/<slug:name>/guards"): VIEWER,
+    ("put", "api/applications/<slug:name>/guards"): ADMINISTRATOR,
+    ("get", "api/routes/<int:pk>/guards"): VIEWER,
+    ("put", "api/routes/<int:pk>/guards"): ADMINISTRATOR,
+    ("get", "api/journal.<str:ending>"): VIEWER,
+    ("get", "api/trips/<int:pk>/picture"): VIEWER,
+    ("get", "api/trips/<int:pk>/rows/<int:row>"): VIEWER,
+    ("get", "api/trips/<int:pk>/document.<str:ending>"): VIEWER,
     ("post", "api/applications/<slug:name>/choices"): ADMINISTRATOR,
     ("get", f"{TRIP}/lanes"): VIEWER,
     ("get", "api/marks"): VIEWER,
@@ -143,7 +151,13 @@ class Rights(ServiceCase):
         trip = self.trips[stage]
         job = enqueue("apply", "ada", PartView.of(trip)) if (method, path) == ("delete", "api/jobs/<int:pk>") else None
         parts = {"<int:pk>": str(job.pk if job else trip.pk), "<slug:name>": "no-such", "<str:username>": "nobody"}
-        for name, value in {**parts, "<int:number>": "999", "<int:sheet>": "999", "<str:identifier>": "x"}.items():
+        for name, value in {
+            **parts,
+            "<int:number>": "999",
+            "<int:sheet>": "999",
+            "<int:row>": "999",
+            "<str:identifier>": "x",
+        }.items():
             path = path.replace(name, value)
         client = Client()
         if role:
@@ -182,6 +196,8 @@ class Rights(ServiceCase):
             ("applications",): VIEWER,
             away: ADMINISTRATOR,
             ("fields", "harbour-practice", "Berth"): VIEWER,
+            ("guards", "harbour-practice"): VIEWER,
+            ("guards", "no-such", "--set", "check=off"): ADMINISTRATOR,
             ("read", sheet): VIEWER,
             ("send-out", "no-such", "Berth", "-o", target): PREPARER,
             ("routes",): VIEWER,

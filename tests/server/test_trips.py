@@ -91,7 +91,7 @@ class Passes(ServiceCase):
                 if sheet.cell(row, 3).value == lonely["berth_no"]:
                     sheet.cell(row, 5).value = "let"
                 if sheet.cell(row, 3).value == dearer["berth_no"]:
-                    sheet.cell(row, 4).value = 88.25
+                    sheet.cell(row, 4).value = float(dearer["daily_rate"]) + 1.25
 
         self.back(self.edited(path, change))
         first = self.apply(trip)

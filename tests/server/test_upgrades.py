@@ -148,8 +148,9 @@ class Upgrades(unittest.TestCase):
             "try: main()\nexcept SystemExit as end: assert not end.code, end.code\n"
             f"print([name for name in {heavy} if name in sys.modules])"
         )
-        lists = ["decisions 1", "edits 1", "journal", "applications"]
-        for command, loaded in (*((one, "[]") for one in lists), ("totals 1", "['polars']")):
+        lists = ["edits 1", "journal", "applications"]
+        frames = ["totals 1", "decisions 1"]
+        for command, loaded in (*((one, "[]") for one in lists), *((one, "['polars']") for one in frames)):
             with self.subTest(command):
                 words = [sys.executable, "-c", code, "--data", str(vexo.data), *command.split(), "--json"]
                 done = subprocess.run(words, capture_output=True, text=True, check=False)

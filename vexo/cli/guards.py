@@ -40,15 +40,19 @@ def guards(
     from vexo.server.applications.guarding import set_guards, told_guards
     from vexo.server.applications.services import find_application
     from vexo.server.errors import PlainError
+    from vexo.server.people.rights import Action, require
     from vexo.server.routes.guarding import set_route_guards
     from vexo.server.routes.saved_routes import find_route
 
+    changes = path is not None or modes or limits or usual
+    if changes:
+        require(setting.person(), Action.CONNECT)
     one = find_application(application)
     route = find_route(route_name) if route_name else None
     if route is not None and route.application_id != one.pk:
         raise PlainError(f"The route {route.name} is one of {route.application.name}.", "no-route")
     kept = route.guards if route is not None else one.guards
-    if path is not None or modes or limits or usual:
+    if changes:
         said = _laid(_read(path) if path is not None else kept, modes, limits, usual)
         if route is not None:
             kept = set_route_guards(setting.person(), route, said).guards

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sys
+from pathlib import Path
 
 import click
 
@@ -101,11 +102,18 @@ def remove(setting: Setting, username: str) -> None:
 @click.option("--verify", is_flag=True, help="See whether the journal is as it was written.")
 @click.option("--trip", type=int, help="Only entries of this trip.")
 @click.option("--last", type=int, default=50, show_default=True, help="How many, the newest.")
+@click.option(
+    "-o",
+    "output",
+    type=click.Path(dir_okay=False, path_type=Path),
+    help="Write all entries to a file instead: .csv, or .jsonl with a JSON object a line.",
+)
 @json_option
 @ready
-def journal(setting: Setting, verify: bool, trip: int | None, last: int, as_json: bool) -> None:
+def journal(setting: Setting, verify: bool, trip: int | None, last: int, output: Path | None, as_json: bool) -> None:
     """Show who did what, or see whether the journal is whole."""
     from vexo.server.journal.models import Entry
+    from vexo.server.journal.services import note
     from vexo.server.journal.services import verify as verify_journal
 
     if verify:
@@ -117,6 +125,14 @@ def journal(setting: Setting, verify: bool, trip: int | None, last: int, as_json
         else:
             console().print(f"Entry {broken} is not as it was written; {count - 1:,} before it are.")
         sys.exit(0 if broken is None else 1)
+    if output is not None:
+        count = _write_journal(output, trip)
+        note(setting.person().username, "downloaded", f"Downloaded the journal to {output.name}", file=output.name)
+        if as_json:
+            print_json({"entries": count, "file": str(output)})
+        else:
+            console().print(f"{count:,} entries are in {output}.")
+        return
     entries = Entry.objects.filter(trip=trip) if trip is not None else Entry.objects.all()
     newest_entries = list(reversed(entries[: max(1, last)]))
     if as_json:
@@ -128,3 +144,20 @@ def journal(setting: Setting, verify: bool, trip: int | None, last: int, as_json
     for entry in newest_entries:
         table.add_row(f"{entry.at:%Y-%m-%d %H:%M:%S}", entry.who, entry.message)
     console().print(table)
+
+
+def _write_journal(path: Path, trip: int | None) -> int:
+    """Write the journal, or a trip's entries, to a file: how many these are. Raises PlainError."""
+    from vexo.server.errors import PlainError
+    from vexo.server.journal.download import FORMATS, entries_asked
+
+    ending = path.suffix.lower().removeprefix(".")
+    if ending not in FORMATS:
+        raise PlainError(f"Unknown format of {path.name}. Use {' or '.join(f'.{one}' for one in FORMATS)}.")
+    entries = entries_asked({"trip": str(trip)} if trip is not None else {})
+    try:
+        with path.open("w", encoding="utf-8", newline="") as file:
+            file.writelines(FORMATS[ending][1](entries))
+    except OSError as error:
+        raise PlainError(f"{path} cannot be written: {error.strerror or error}. Choose another place.") from error
+    return entries.count()

@@ -313,8 +313,10 @@ def review(setting: Setting, trip: int, everything: bool, output: Path | None, a
     view = find_view(trip)
     if output is not None:
         from vexo.server.rows.document import write_document
+        from vexo.server.trips.sheets import downloaded
 
         write_document(view, output, setting.person().username)
+        downloaded(view.trip, setting.person(), output.name)
         told = {"trip": trip, "plan": plan_of(view).number, "document": str(output)}
         if as_json:
             print_json({**told, **open_json(view)})

@@ -97,6 +97,7 @@ urlpatterns = [
     path("api/uploads/<int:number>/bring-in", ingest.BringInView.as_view()),
     path("api/jobs/<int:pk>", jobs.JobView.as_view()),
     path("api/journal", journal.JournalView.as_view()),
+    path("api/journal.<str:ending>", journal.JournalFileView.as_view()),
     path("api/carried", trips.CarriedView.as_view()),
     re_path(r"^(?!api/|assets/).*$", screen),
 ]

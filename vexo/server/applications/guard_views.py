@@ -33,7 +33,7 @@ class GuardLimitSerializer(serializers.Serializer[Any]):
 class GuardModeSerializer(serializers.Serializer[Any]):
     """What a guard can do, in words."""
 
-    mode = serializers.ChoiceField(choices=list(GuardMode))
+    mode = serializers.ChoiceField(choices=[(mode.value, mode.name) for mode in GuardMode])
     says = serializers.CharField()
 
 
@@ -41,11 +41,11 @@ class GuardSerializer(serializers.Serializer[Any]):
     """A guard: what it looks for (``when``, with its limits by their names in braces), what it does, and what it would
     do (``otherwise``) where nothing is ``said``."""
 
-    name = serializers.ChoiceField(choices=list(GuardName))
+    name = serializers.ChoiceField(choices=[(guard.value, guard.name) for guard in GuardName])
     title = serializers.CharField()
     when = serializers.CharField()
-    mode = serializers.ChoiceField(choices=list(GuardMode))
-    otherwise = serializers.ChoiceField(choices=list(GuardMode))
+    mode = serializers.ChoiceField(choices=[(mode.value, mode.name) for mode in GuardMode])
+    otherwise = serializers.ChoiceField(choices=[(mode.value, mode.name) for mode in GuardMode])
     said = serializers.BooleanField()
     modes = GuardModeSerializer(many=True)
     limits = GuardLimitSerializer(many=True)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from contextlib import suppress
 from functools import lru_cache
 
 import polars as pl
@@ -14,6 +15,7 @@ from vexo.core.records import UnknownName
 from vexo.core.sheets.sheet import ROW, ROW_ID
 
 from .. import artifacts
+from ..artifacts import ArtifactLost
 from ..faults import group_words
 from ..guard_words import WORDS
 from ..mapping.mapped_sheet import known_catalogue
@@ -59,14 +61,16 @@ def listed_decisions(view: PartView, username: str, row: int | None = None) -> l
 
 
 def _now(view: PartView) -> tuple[pl.DataFrame, pl.DataFrame]:
-    """The rows of the newest plan with what becomes of them, and what that asks."""
+    """The rows of the newest plan with what becomes of them, and what that asks; none where it is not at hand."""
     plan = newest_plan(view)
+    rows = pl.DataFrame(schema={ROW_ID: pl.UInt32, ROW: pl.UInt32, "state": pl.String})
+    asked = pl.DataFrame(schema={name: DECISIONS[name] for name in _CELL})
     if plan is None:
-        nothing = pl.DataFrame(schema={ROW_ID: pl.UInt32, ROW: pl.UInt32, "state": pl.String})
-        return nothing, pl.DataFrame(schema={ROW_ID: pl.UInt32, "code": pl.String, "field": pl.String})
-    questions = artifacts.read(plan.questions_path) if artifacts.there(plan.questions_path) else None
-    asked = questions.select(_CELL) if questions is not None else pl.DataFrame(schema=dict.fromkeys(_CELL, pl.String))
-    return states_now(view, plan).select(ROW_ID, ROW, "state"), asked
+        return rows, asked
+    with suppress(ArtifactLost):
+        rows = states_now(view, plan).select(ROW_ID, ROW, "state")
+        asked = artifacts.read(plan.questions_path).select(_CELL)
+    return rows, asked
 
 
 def _newer(newest_first: Sequence[Decision]) -> dict[int, int]:

@@ -4,14 +4,19 @@ from __future__ import annotations
 
 from typing import Any
 
+from django.http import StreamingHttpResponse
+from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import serializers
+from rest_framework.exceptions import NotFound
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from ..who import WhoSerializer
+from .download import FORMATS, entries_asked
 from .models import Entry
+from .services import note
 
 PAGE = 100
 """Entries that a screen shows at once."""
@@ -35,16 +40,11 @@ class JournalSerializer(serializers.Serializer[Any]):
 class JournalView(APIView):
     @extend_schema(
         responses=JournalSerializer,
-        parameters=[OpenApiParameter(name) for name in ("who", "what", "application", "text", "before")],
+        parameters=[OpenApiParameter(name) for name in ("who", "what", "application", "trip", "text", "before")],
     )
     def get(self, request: Request) -> Response:
-        entries = Entry.objects.all()
         asked = request.query_params
-        for name in ("who", "what", "application"):
-            if asked.get(name):
-                entries = entries.filter(**{name: asked[name]})
-        if asked.get("text"):
-            entries = entries.filter(message__icontains=asked["text"])
+        entries = entries_asked(asked)
         before = asked.get("before", "")
         if before.isascii() and before.isdecimal() and len(before) < 19:
             entries = entries.filter(id__lt=int(before))
@@ -59,3 +59,25 @@ class JournalView(APIView):
                 "more": len(page) > PAGE,
             }
         )
+
+
+class JournalFileView(APIView):
+    """The journal as a file (``csv``, ``jsonl``), whole or what is asked for."""
+
+    @extend_schema(
+        responses={(200, "application/octet-stream"): OpenApiTypes.BINARY},
+        parameters=[OpenApiParameter(name) for name in ("who", "what", "application", "trip", "text")],
+    )
+    def get(self, request: Request, ending: str) -> StreamingHttpResponse:
+        if ending not in FORMATS:
+            raise NotFound
+        kind, make = FORMATS[ending]
+        lines = make(entries_asked(request.query_params))
+        note(
+            str(request.user.get_username()),
+            "downloaded",
+            f"Downloaded the journal as {ending}",
+            file=f"journal.{ending}",
+        )
+        headers = {"Content-Disposition": f'attachment; filename="journal.{ending}"'}
+        return StreamingHttpResponse(lines, content_type=kind, headers=headers)

@@ -43,7 +43,7 @@ def wanted_of(request: Request) -> tuple[Wanted, tuple[int, int]]:
 
 
 class RowView(APIView):
-    @extend_schema(responses=serializer_for(RowStory))
+    @extend_schema(responses=serializer_for(RowStory), operation_id="trips_row_retrieve")
     def get(self, request: Request, pk: int, row: int) -> Response:
         """One row of the newest plan in sentences, and what people decided about it; by its number in the trip."""
         return Response(to_json(story_of(find_view(pk, request), row, person_of(request).username)))

@@ -258,6 +258,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/journal.{ending}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The journal as a file (``csv``, ``jsonl``), whole or what is asked for. */
+        get: operations["journal._retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/marks": {
         parameters: {
             query?: never;
@@ -973,7 +990,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description One row of the newest plan in sentences, and what people decided about it; by its number in the trip. */
-        get: operations["trips_rows_retrieve_2"];
+        get: operations["trips_row_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1975,8 +1992,8 @@ export interface components {
             name: components["schemas"]["GuardNameEnum"];
             title: string;
             when: string;
-            mode: components["schemas"]["ModeEnum"];
-            otherwise: components["schemas"]["OtherwiseEnum"];
+            mode: components["schemas"]["GuardModeEnum"];
+            otherwise: components["schemas"]["GuardModeEnum"];
             said: boolean;
             modes: components["schemas"]["GuardMode"][];
             limits: components["schemas"]["GuardLimit"][];
@@ -1992,22 +2009,29 @@ export interface components {
         };
         /** @description What a guard can do, in words. */
         GuardMode: {
-            mode: components["schemas"]["ModeEnum"];
+            mode: components["schemas"]["GuardModeEnum"];
             says: string;
         };
         /**
-         * @description * `lost-point` - lost-point
-         *     * `far-out` - far-out
-         *     * `duplicate` - duplicate
-         *     * `likeness` - likeness
-         *     * `check` - check
-         *     * `damaged` - damaged
-         *     * `many-changes` - many-changes
-         *     * `many-deletes` - many-deletes
-         *     * `field-emptied` - field-emptied
-         *     * `mostly-new` - mostly-new
-         *     * `all-alike` - all-alike
-         *     * `expected` - expected
+         * @description * `hold` - HOLD
+         *     * `say` - SAY
+         *     * `off` - OFF
+         * @enum {string}
+         */
+        GuardModeEnum: "hold" | "say" | "off";
+        /**
+         * @description * `lost-point` - LOST_POINT
+         *     * `far-out` - FAR_OUT
+         *     * `duplicate` - DUPLICATE
+         *     * `likeness` - LIKENESS
+         *     * `check` - CHECK
+         *     * `damaged` - DAMAGED
+         *     * `many-changes` - MANY_CHANGES
+         *     * `many-deletes` - MANY_DELETES
+         *     * `field-emptied` - FIELD_EMPTIED
+         *     * `mostly-new` - MOSTLY_NEW
+         *     * `all-alike` - ALL_ALIKE
+         *     * `expected` - EXPECTED
          * @enum {string}
          */
         GuardNameEnum: "lost-point" | "far-out" | "duplicate" | "likeness" | "check" | "damaged" | "many-changes" | "many-deletes" | "field-emptied" | "mostly-new" | "all-alike" | "expected";
@@ -2321,13 +2345,6 @@ export interface components {
             current: boolean;
             type_size: number | null;
         };
-        /**
-         * @description * `hold` - hold
-         *     * `say` - say
-         *     * `off` - off
-         * @enum {string}
-         */
-        ModeEnum: "hold" | "say" | "off";
         /** @description multiply */
         MultiplyTreatment: {
             /**
@@ -2470,13 +2487,6 @@ export interface components {
             label?: string;
             stage?: string;
         };
-        /**
-         * @description * `hold` - hold
-         *     * `say` - say
-         *     * `off` - off
-         * @enum {string}
-         */
-        OtherwiseEnum: "hold" | "say" | "off";
         OwnPassword: {
             old: string;
             new: string;
@@ -3915,6 +3925,7 @@ export interface operations {
                 application?: string;
                 before?: string;
                 text?: string;
+                trip?: string;
                 what?: string;
                 who?: string;
             };
@@ -3930,6 +3941,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Journal"];
+                };
+            };
+        };
+    };
+    "journal._retrieve": {
+        parameters: {
+            query?: {
+                application?: string;
+                text?: string;
+                trip?: string;
+                what?: string;
+                who?: string;
+            };
+            header?: never;
+            path: {
+                ending: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
                 };
             };
         };
@@ -5183,7 +5221,7 @@ export interface operations {
             };
         };
     };
-    trips_rows_retrieve_2: {
+    trips_row_retrieve: {
         parameters: {
             query?: never;
             header?: never;

@@ -64,6 +64,11 @@ const places = computed(() => [
   all("All applications"),
   ...(applications.value ?? []).map((a) => ({ value: a.name, label: a.label })),
 ]);
+/** What is shown, whole, as a file. */
+const fileAt = (ending: string): string => {
+  const query = new URLSearchParams(Object.entries(asked.value).filter(([, value]) => value));
+  return `/api/journal.${ending}${query.size ? `?${query.toString()}` : ""}`;
+};
 useFootNote(() => `${many(entries.value.length, "entry", "entries")} shown · only ever added to`);
 </script>
 
@@ -84,6 +89,10 @@ useFootNote(() => `${many(entries.value.length, "entry", "entries")} shown · on
         placeholder="Words in an entry"
         aria-label="Words in an entry"
       />
+      <span class="ml-auto flex gap-2">
+        <a class="btn sm" :href="fileAt('csv')" download>Download as CSV</a>
+        <a class="btn sm" :href="fileAt('jsonl')" download>as JSON lines</a>
+      </span>
     </div>
     <AlertNote v-if="journal.error.value" class="m-3">{{ journal.error.value.message }}</AlertNote>
     <DataTable :id="(entry) => entry.id" :rows="entries" :columns="COLUMNS" label="Entries">

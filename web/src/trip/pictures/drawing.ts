@@ -112,10 +112,12 @@ function values(plot: Plot, bars: Picture["values"]): Element {
   });
 }
 
-/** The chart of a picture; nothing where a field has no values. */
+/** The chart of a picture; nothing where a field has no values. What it shows is said in words where it stands. */
 export function draw(plot: Plot, picture: Picture): Element | null {
-  if (picture.bars.length) return distribution(plot, picture.bars);
-  return picture.values.length ? values(plot, picture.values) : null;
+  if (!picture.bars.length && !picture.values.length) return null;
+  const chart = picture.bars.length ? distribution(plot, picture.bars) : values(plot, picture.values);
+  for (const part of chart.querySelectorAll("[aria-label]")) part.removeAttribute("aria-label");
+  return chart;
 }
 
 /** What the chart shows, in words: for who does not see it. */

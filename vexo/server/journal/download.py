@@ -1,0 +1,67 @@
+"""The journal as a file: CSV for spreadsheets, JSON lines for other programs, each entry with its seal."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+import re
+from collections.abc import Callable, Iterator, Mapping
+
+from django.db.models import QuerySet
+
+from .models import Entry
+
+NAMES = ("id", "at", "who", "what", "message", "application", "stage", "trip", "rows", "file", "seal")
+_BEGINS_FORMULA = re.compile(r"[=+\-@\t\r']")
+_AT_ONCE = 1000
+
+
+def entries_asked(asked: Mapping[str, str]) -> QuerySet[Entry]:
+    """The entries of a person, of a kind, about an application or a trip, with words in them; newest first."""
+    entries = Entry.objects.all()
+    for name in ("who", "what", "application"):
+        if asked.get(name):
+            entries = entries.filter(**{name: asked[name]})
+    trip = asked.get("trip", "")
+    if trip:
+        entries = entries.filter(trip=int(trip)) if re.fullmatch(r"[0-9]{1,18}", trip) else entries.none()
+    if asked.get("text"):
+        entries = entries.filter(message__icontains=asked["text"])
+    return entries
+
+
+def _lines(entries: QuerySet[Entry]) -> Iterator[dict[str, object]]:
+    for entry in entries.order_by("id").values(*NAMES).iterator(_AT_ONCE):
+        yield {**entry, "at": entry["at"].isoformat()}
+
+
+def as_json_lines(entries: QuerySet[Entry]) -> Iterator[str]:
+    """A JSON object a line, oldest first."""
+    for line in _lines(entries):
+        yield json.dumps(line, ensure_ascii=False) + "\n"
+
+
+def as_csv(entries: QuerySet[Entry]) -> Iterator[str]:
+    """A line an entry, oldest first, below a header; what a spreadsheet would run as a formula begins with an
+    apostrophe."""
+    yield "\ufeff" + _row(NAMES)
+    for line in _lines(entries):
+        yield _row([_harmless(line[name]) for name in NAMES])
+
+
+def _row(values: object) -> str:
+    out = io.StringIO()
+    csv.writer(out).writerow(values)  # type: ignore[arg-type]
+    return out.getvalue()
+
+
+def _harmless(value: object) -> object:
+    return f"'{value}" if isinstance(value, str) and _BEGINS_FORMULA.match(value) else value
+
+
+FORMATS: Mapping[str, tuple[str, Callable[[QuerySet[Entry]], Iterator[str]]]] = {
+    "csv": ("text/csv; charset=utf-8", as_csv),
+    "jsonl": ("application/x-ndjson", as_json_lines),
+}
+"""Ending of a file's name → its media type, and what makes it."""
