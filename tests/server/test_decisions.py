@@ -146,6 +146,45 @@ class Listed(DecisionCase):
             self.assertEqual((fact.id, fact.argument), (made.pk, str(record)))
             self.assertIn("as a person said", " ".join(story_of(view_of(trip), ids[0], "ada").says))
 
+    def test_a_list_that_both_changed_takes_both_edits(self) -> None:
+        """By API and command; what reached the application is asked there."""
+        where = "harbour eq 'TERNISLAND' and startswith(berth_no,'G-')"
+        berths = register().get("Berths", **{"$filter": where, "$orderby": "id"})["value"]
+        for at, way in enumerate(("api", "command")):
+            berth = berths[at]
+            register().change(f"Berths({berth['id']})", services=["water", "power"])
+            trip, path = self.out("G", "services", "notes")
+
+            def edit(sheet: Any, number: str = berth["berth_no"]) -> None:
+                headers = [cell.value for cell in sheet[1]]
+                row = next(r for r in range(2, sheet.max_row + 1) if number in [c.value for c in sheet[r]])
+                sheet.cell(row, headers.index("Services") + 1).value = "water; power; wifi"
+
+            edited = self.edited(path, edit)
+            register().change(f"Berths({berth['id']})", services=["crane", "power"])
+            self.assertEqual(self.back(edited, trip=str(trip.pk)).error, "")
+            [held] = [row for row in self.table(trip).iter_rows(named=True) if row["verdict"] == "held"]
+            self.assertEqual(held["faults"][0]["arguments"], ["power; wifi; crane"])
+            if way == "api":
+                client = Client()
+                client.force_login(self.person)
+                body = {"plan": self.newest(trip).number, "rows": [held["row_id"]], "answer": "merge"}
+                done = client.post(f"/api/trips/{trip.pk}/decisions", body, content_type="application/json")
+                self.assertEqual(done.status_code, 200, done.content)
+            else:
+                self.vexo.run("--as", "ada", "decide", str(trip.pk), "merge", "--code", "both-changed")
+            trip.refresh_from_db()
+            self.assertEqual(self.terms(trip)["update"], 1)
+            self.apply(trip)
+            now = register().get(f"Berths({berth['id']})")["services"]
+            self.assertEqual(set(now), {"power", "wifi", "crane"})
+
+    def test_what_is_no_list_cannot_be_merged(self) -> None:
+        trip = self.conflicts("H", 1)
+        with self.assertRaises(PlainError):
+            self.decide(trip, "merge", [0])
+        self.assertEqual(self.verdicts(trip), ["held"])
+
 
 class Stories(DecisionCase):
     def story(self, trip: Any, at: int) -> str:

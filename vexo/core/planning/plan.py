@@ -43,7 +43,7 @@ from .frame import (
 )
 from .inputs import Inputs, Settings
 from .merge_base import add_merge_base
-from .rules import blanks, duplicates, holds, rejects, three_way
+from .rules import blanks, duplicates, holds, merges, rejects, three_way
 from .rules.binding import bind, finds_by, is_rename
 from .rules.changed_records import changed_records
 from .rules.far_out import hold_far_out
@@ -95,8 +95,8 @@ def _edited_after_delete(frame: pl.DataFrame, inputs: Inputs, fields: Sequence[F
     return frame.with_columns(edited.alias(EDITED_SINCE), said.alias(ALL_CELLS)).drop(temporary)
 
 
-def _apply_answers(frame: pl.DataFrame, answers: pl.DataFrame) -> pl.DataFrame:
-    """Cells with an answer are written, left, or left out of the row."""
+def _apply_answers(frame: pl.DataFrame, answers: pl.DataFrame, record_type: RecordType) -> pl.DataFrame:
+    """Cells with an answer are written, left, or left out of the row; or written with both edits of a list."""
     for name in answers["field"].unique().to_list():
         column = FieldColumns(name).action
         if column not in frame.columns:
@@ -111,6 +111,9 @@ def _apply_answers(frame: pl.DataFrame, answers: pl.DataFrame) -> pl.DataFrame:
         )
         frame = frame.hstack(beside(frame[ROW_ID], chosen.unique(ROW_ID, keep="last")))
         frame = frame.with_columns(pl.coalesce("chosen", column).alias(column)).drop("chosen")
+        both = answers.filter((pl.col("field") == name) & (pl.col("answer") == Answer.MERGE))[ROW_ID]
+        if len(both):
+            frame = merges.take_merges(frame, record_type.field(name), pl.col(ROW_ID).is_in(both.implode()))
     return frame
 
 
@@ -210,7 +213,7 @@ def make_plan(inputs: Inputs, settings: Settings) -> PlannedRows:
     checks = [record_type.field(name) for name in settings.checks]
     judged = [] if deleting else fields
     beyond_key = [field for field in judged if field.name not in settings.key]
-    decisions = counting(inputs.decisions)
+    decisions = merges.merges_of_lists(counting(inputs.decisions), record_type)
     frame, about_records = bind(inputs, settings, decisions)
     frame, not_found = settle(frame.hstack(near(frame, inputs, settings)), inputs, settings, decisions)
     frame = holds.compare_checks(_with_records(frame, inputs, [*fields, *checks]), checks)
@@ -218,9 +221,9 @@ def make_plan(inputs: Inputs, settings: Settings) -> PlannedRows:
     frame = changed_records(frame, inputs, fields) if deleting else frame
     frame = add_reach(frame, inputs, judged, deleting=deleting)
     _, answers = answered(find_faults(frame, rejects.unreadable_cases(frame, beyond_key)), decisions)
-    frame = _apply_answers(frame, answers)
+    frame = _apply_answers(frame, answers, record_type)
     conflicts, answers = answered(find_faults(frame, holds.cell_cases(frame, inputs, settings, judged)), decisions)
-    frame = _edited_after_delete(_apply_answers(frame, answers), inputs, judged)
+    frame = _edited_after_delete(_apply_answers(frame, answers, record_type), inputs, judged)
     of_rows, answers = answered(find_faults(frame, _row_cases(frame, inputs, settings, judged)), decisions)
     differing, _ = answered(find_faults(frame, holds.check_cases(checks)), decisions)
     open_ = pl.concat([about_records, not_found, conflicts, _set_aside(inputs, frame, decisions), of_rows, differing])

@@ -120,6 +120,7 @@ class Answer(StrEnum):
 
     FILE = "file"
     APPLICATION = "application"
+    MERGE = "merge"
     ASIDE = "aside"
     LEAVE_OUT = "leave out"
     THEN = "then"
@@ -138,7 +139,7 @@ class Answer(StrEnum):
 
 
 _ANSWERS: Mapping[str, tuple[Answer, ...]] = {
-    "both-changed": (Answer.FILE, Answer.APPLICATION),
+    "both-changed": (Answer.FILE, Answer.APPLICATION, Answer.MERGE),
     "key-edited": (Answer.FILE, Answer.APPLICATION),
     "emptied-many": (Answer.FILE, Answer.APPLICATION),
     "lost-point": (Answer.FILE, Answer.APPLICATION),

@@ -13,8 +13,9 @@ from django.utils import timezone
 from vexo.core.planning.absent import NUMBER, deletions_seen
 from vexo.core.planning.decisions import DECISIONS
 from vexo.core.planning.guards import GuardCode
+from vexo.core.planning.rules.merges import merges_of_lists
 from vexo.core.planning.verdicts import ABSENT_CODE, Answer, answered_by
-from vexo.core.records import IDENTIFIER
+from vexo.core.records import IDENTIFIER, Catalogue, RecordType
 
 from .. import artifacts
 from ..applications.services import asking
@@ -69,6 +70,9 @@ def _cells(trip: Trip, plan: Plan, scope: Scope, answer: Answer) -> pl.DataFrame
         # Which record it is can be said anew: the question is the one that was answered.
         given = decisions_of(trip)[0].drop("answer", "argument").filter(pl.col("row_id").is_in(list(scope.rows)))
         decisions = pl.concat([decisions, given.select(decisions.columns)]).unique(maintain_order=True)
+    if answer == Answer.MERGE:
+        decisions = merges_of_lists(decisions.with_columns(pl.lit(Answer.MERGE.value).alias("answer")), _type_of(plan))
+        decisions = decisions.drop("answer")
     if answer == Answer.NEAREST:
         decisions = decisions.filter(pl.col("row_id").is_in(_near_to_one(plan).implode()) | bool(scope.rows))
     return decisions.filter(pl.col("code").is_in(answered_by(answer)))
@@ -92,6 +96,10 @@ def _near_to_one(plan: Plan) -> pl.Series:
     ids = arguments.list.get(2, null_on_oob=True)
     one = code.is_in(["near-key", "not-found"]) & (ids != "") & ~ids.str.contains(",")
     return faults.filter(one.fill_null(value=False))["row_id"]
+
+
+def _type_of(plan: Plan) -> RecordType:
+    return Catalogue.from_json(plan.catalogue_json).type(plan.trip.record_type)
 
 
 def _rows(plan: Plan, scope: Scope) -> pl.Series:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import replace
 
 from vexo.core.planning.guards import GuardCode
 from vexo.core.planning.verdicts import ABSENT_CODE, Answer, RowState, answers_for_group, answers_for_row, answers_to
@@ -12,6 +13,7 @@ from .facts.rows import AnswerOption
 _WORDS: Mapping[Answer, str] = {
     Answer.FILE: "Use the file",
     Answer.APPLICATION: "Keep application",
+    Answer.MERGE: "Keep both edits",
     Answer.ASIDE: "Set aside",
     Answer.LEAVE_OUT: "Leave this cell out, carry the rest",
     Answer.THEN: "It is the record it was",
@@ -80,9 +82,19 @@ def options_for_fault(code: str, arguments: Sequence[str] = (), *, has_record: b
         for answer in answers_to(code)
         if answer != Answer.NEAREST
     ]
+    if code == "both-changed":
+        return _merging(options, arguments)
     if code in ("several", "like-record"):
         return [*_each(arguments), *options]
     return [*_near(arguments), *options] if code in ("near-key", "not-found") else options
+
+
+def _merging(options: Sequence[AnswerOption], arguments: Sequence[str]) -> list[AnswerOption]:
+    """The answers to a conflict: with both edits only where it is about a list, which is named."""
+    if not arguments:
+        return [option for option in options if option.answer != Answer.MERGE]
+    says = f"Keep both edits: {arguments[0] or 'empty'}"
+    return [replace(option, says=says) if option.answer == Answer.MERGE else option for option in options]
 
 
 def _near(arguments: Sequence[str]) -> list[AnswerOption]:
@@ -128,6 +140,12 @@ def options_for_absent() -> list[AnswerOption]:
     return [AnswerOption(answer, words_of(answer)) for answer in answers_to(ABSENT_CODE)]
 
 
-def options_for_group(code: str) -> list[AnswerOption]:
-    """The answers that can be given at once for all rows with a fault."""
-    return [AnswerOption(answer, words_of(answer, code)) for answer in answers_for_group(code)]
+def options_for_group(code: str, arguments: Sequence[str] = ()) -> list[AnswerOption]:
+    """The answers that can be given at once for all rows with a fault.
+
+    Args:
+        arguments: those of one of these faults.
+    """
+    options = [AnswerOption(answer, words_of(answer, code)) for answer in answers_for_group(code)]
+    merges = code != "both-changed" or bool(arguments)
+    return [option for option in options if merges or option.answer != Answer.MERGE]

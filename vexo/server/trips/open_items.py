@@ -239,7 +239,7 @@ def _rows(
             StationName.OUTCOME if sent else StationName.REVIEW,
             of=reason.field if options else "",
             options=options,
-            answers=[] if sent or only_said else options_for_group(reason.code),
+            answers=[] if sent or only_said else options_for_group(reason.code, reason.arguments),
             state=reason.state,
             field=reason.field,
         )

@@ -9,7 +9,7 @@ from typing import Any
 from vexo.core.conditions import ConditionError
 from vexo.core.documents import sentence
 from vexo.core.faults import KEY_CODES
-from vexo.core.planning.verdicts import RowState
+from vexo.core.planning.verdicts import STOPPING, RowState
 from vexo.core.records import UnknownName
 
 from ..faults import absent_reason_words, group_words
@@ -48,7 +48,9 @@ def groups_of(reasons: list[Reason]) -> list[FaultGroup]:
             group_words(reason.code, reason.label, reason.arguments),
             reason.count,
             reason.first,
-            options_for_group(reason.code) if reason.state in (RowState.HELD, RowState.REJECTED) else [],
+            options_for_group(reason.code, reason.arguments)
+            if reason.state in (RowState.HELD, RowState.REJECTED)
+            else [],
             reason.code in KEY_CODES,
         )
         for reason in reasons

@@ -1258,6 +1258,7 @@ export interface components {
         /**
          * @description * `file` - FILE
          *     * `application` - APPLICATION
+         *     * `merge` - MERGE
          *     * `aside` - ASIDE
          *     * `leave out` - LEAVE_OUT
          *     * `then` - THEN
@@ -1275,7 +1276,7 @@ export interface components {
          *     * `through` - THROUGH
          * @enum {string}
          */
-        AnswerEnum: "file" | "application" | "aside" | "leave out" | "then" | "now" | "record" | "nearest" | "counts" | "new" | "again" | "clear" | "leave" | "go on" | "delete" | "keep" | "through";
+        AnswerEnum: "file" | "application" | "merge" | "aside" | "leave out" | "then" | "now" | "record" | "nearest" | "counts" | "new" | "again" | "clear" | "leave" | "go on" | "delete" | "keep" | "through";
         /**
          * @description An answer to what a plan asks, in words; ``needs_record`` where a person has to say a record ID as its argument,
          *     ``needs_value`` where a value, ``argument`` where that is known.

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import partial
 
 import polars as pl
 
 from ...columns.marks import VALUE
 from ...operations import Operation
 from ...problems import Case
-from ...records import IDENTIFIER, Field
+from ...records import IDENTIFIER, Field, Kind
 from ...sheets.sheet import ROW_ID
 from ...spread import from_numbers
 from ...values import same, to_text
@@ -23,6 +24,7 @@ from ..frame import (
 )
 from ..inputs import Inputs, Settings
 from ..verdicts import CellAction
+from .merges import merged
 from .texts import as_texts
 
 
@@ -52,9 +54,14 @@ def cell_cases(frame: pl.DataFrame, inputs: Inputs, settings: Settings, fields: 
         cases.append(Case("lost-point", lost & ~asked, field.name, old_new, seen))
         cases.append(Case("far-out", far & ~asked, field.name, (old_new[1], *_usual_of(field, inputs)), seen))
         held = held & ~many & ~lost & ~far
-        cases.append(Case("both-changed", held & (moved | ~keyed), field.name, seen=seen))
+        both = (_as_text(merged(field), field),) if field.kind == Kind.CHOICES else ()
+        cases.append(Case("both-changed", held & (moved | ~keyed), field.name, both, seen))
         cases.append(Case("key-edited", held & ~moved & keyed, field.name, seen=seen))
     return cases
+
+
+def _as_text(values: pl.Expr, field: Field) -> pl.Expr:
+    return values.map_batches(partial(to_text, field), return_dtype=pl.String).fill_null("")
 
 
 def _usual_of(field: Field, inputs: Inputs) -> tuple[pl.Expr, ...]:

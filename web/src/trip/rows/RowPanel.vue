@@ -68,9 +68,9 @@ const one = (answer: Answer["answer"]): void => {
 /** The answers that keys give: both sides of a conflict for the whole row, else those to the first question of it. */
 function byKey(at: number): void {
   if (!props.row || !["held", "rejected"].includes(props.row.state ?? "")) return;
-  const sides = (["file", "application"] as const)[at];
+  const sides = (["file", "application", "merge"] as const)[at];
   if (conflicts.value.length) {
-    if (sides) one(sides);
+    if (sides && props.row.faults.some((own) => own.answers.some(({ answer }) => answer === sides))) one(sides);
     return;
   }
   const fault = props.row.faults.find((own) => own.answers.length);
