@@ -14,7 +14,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.core.examples import BERTH
-from vexo.core.planning.distributions import Bar, day_bars, number_bars
+from vexo.core.planning.distributions import Bar, Counted, day_bars, number_bars
 from vexo.core.planning.frame import VERDICT, FieldColumns
 from vexo.core.planning.pictures import Change, Shown, picture_of
 from vexo.core.planning.verdicts import CellAction, Verdict
@@ -53,28 +53,29 @@ class Bars(unittest.TestCase):
     @given(NUMBERS, NUMBERS)
     def test_numbers(self, before: list[Decimal], after: list[Decimal]) -> None:
         kind = pl.Decimal(18, 2)
-        bars = number_bars(pl.Series(before, dtype=kind), pl.Series(after, dtype=kind))
+        bars = number_bars(Counted.of(pl.Series(before, dtype=kind), pl.Series(after, dtype=kind)))
         self.held(bars, before, after, Decimal)
 
     @given(st.lists(st.integers(-(2**60), 2**60), max_size=40), st.lists(st.integers(-20, 20), max_size=40))
     def test_whole_numbers(self, before: list[int], after: list[int]) -> None:
-        bars = number_bars(pl.Series(before, dtype=pl.Int64), pl.Series(after, dtype=pl.Int64))
+        bars = number_bars(Counted.of(pl.Series(before, dtype=pl.Int64), pl.Series(after, dtype=pl.Int64)))
         self.held(bars, before, after, Decimal)
 
     @given(DAYS, DAYS)
     def test_days(self, before: list[date], after: list[date]) -> None:
-        bars = day_bars(pl.Series(before, dtype=pl.Date), pl.Series(after, dtype=pl.Date))
+        bars = day_bars(Counted.of(pl.Series(before, dtype=pl.Date), pl.Series(after, dtype=pl.Date)))
         self.held(bars, before, after, date.fromisoformat)
 
     def test_what_lies_far_out_shares_a_bar_of_its_own(self) -> None:
         kind = pl.Decimal(18, 2)
         usual = [Decimal(n) for n in range(20, 60)]
-        bars = number_bars(pl.Series(usual, dtype=kind), pl.Series([*usual[1:], Decimal("99999.99")], dtype=kind))
+        dear = pl.Series([*usual[1:], Decimal("99999.99")], dtype=kind)
+        bars = number_bars(Counted.of(pl.Series(usual, dtype=kind), dear))
         self.assertEqual([bar for bar in bars if bar.far], [Bar(bars[-1].low, "", 0, 1, far=True)])
         days = [date(2026, 1, 1) + timedelta(days=n) for n in range(60)]
-        bars = day_bars(pl.Series(days), pl.Series([*days[1:], date(2072, 1, 1)]))
+        bars = day_bars(Counted.of(pl.Series(days), pl.Series([*days[1:], date(2072, 1, 1)])))
         self.assertEqual([bar.after for bar in bars if bar.far], [1])
-        self.assertEqual(number_bars(pl.Series([], dtype=kind), pl.Series([], dtype=kind)), [])
+        self.assertEqual(number_bars(Counted.of(pl.Series([], dtype=kind), pl.Series([], dtype=kind))), [])
 
 
 ROWS = st.lists(

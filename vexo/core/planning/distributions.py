@@ -3,9 +3,9 @@ their smallest digit, days by the calendar."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from decimal import Decimal
+from typing import Any
 
 import polars as pl
 
@@ -29,42 +29,77 @@ class Bar:
     far: bool = False
 
 
-def number_bars(before: pl.Series, after: pl.Series) -> list[Bar]:
-    """Bars of numbers, whole or decimal; nulls are none."""
-    scale = before.dtype.scale if isinstance(before.dtype, pl.Decimal) else 0
-    was, now = _scaled(before.drop_nulls()), _scaled(after.drop_nulls())
-    if not len(was) and not len(now):
+@dataclass(frozen=True)
+class Counted:
+    """Different values of a field, with how often each is there before and after."""
+
+    values: pl.Series
+    before: pl.Series
+    after: pl.Series
+
+    @classmethod
+    def of(cls, before: pl.Series, after: pl.Series) -> Counted:
+        """Those of two columns; nulls are none."""
+        tables = [
+            values.alias("value").drop_nulls().value_counts(name=name)
+            for values, name in ((before, "before"), (after, "after"))
+        ]
+        return cls.of_counts(*tables)
+
+    @classmethod
+    def of_counts(cls, before: pl.DataFrame, after: pl.DataFrame) -> Counted:
+        """Those of two tables: ``value`` without nulls, and its count under ``before`` and ``after``."""
+        both = before.join(after, on="value", how="full", coalesce=True)
+        counts = (both[name].fill_null(0).cast(pl.Int64) for name in ("before", "after"))
+        return cls(both["value"], *counts)
+
+
+def number_bars(counted: Counted) -> list[Bar]:
+    """Bars of numbers, whole or decimal."""
+    scale = counted.values.dtype.scale if isinstance(counted.values.dtype, pl.Decimal) else 0
+    numbers = _scaled(counted.values)
+    if not len(numbers):
         return []
-    low, high = _usual(was, now)
+    low, high = _usual(numbers, counted)
     step = _round_step(high - low)
     start, end = low // step, high // step
-    counted = _counted(was, step, start, end), _counted(now, step, start, end)
+    heights = _heights((numbers // step).clip(start - 1, end + 1), counted)
 
     def text(number: int) -> str:
         return format(Decimal(number * step).scaleb(-scale).normalize() + 0, "f")
 
-    bars = [_bar(text(at), text(at + 1), counted, at) for at in range(start, end + 1)]
-    return _with_far(_bar("", text(start), counted, start - 1), bars, _bar(text(end + 1), "", counted, end + 1))
+    bars = [Bar(text(at), text(at + 1), *heights.get(at, (0, 0))) for at in range(start, end + 1)]
+    below = Bar("", text(start), *heights.get(start - 1, (0, 0)))
+    return _with_far(below, bars, Bar(text(end + 1), "", *heights.get(end + 1, (0, 0))))
 
 
-def day_bars(before: pl.Series, after: pl.Series) -> list[Bar]:
-    """Bars of days; nulls are none."""
-    was, now = before.drop_nulls(), after.drop_nulls()
-    if not len(was) and not len(now):
+def day_bars(counted: Counted) -> list[Bar]:
+    """Bars of days."""
+    days = counted.values
+    if not len(days):
         return []
-    low, high = _usual(*(days.cast(pl.Int32).cast(pl.Int128) for days in (was, now)))
+    low, high = _usual(days.cast(pl.Int32), counted)
     every = next((name for name, most in _DAYS if (high - low) // most < _BARS), _DAYS[-1][0])
     ends = pl.Series([low, high], dtype=pl.Int32).cast(pl.Date).dt.truncate(every)
     edges = pl.date_range(ends[0], ends[1], every, eager=True)
     past = edges.tail(1).dt.offset_by(every)[0]
-    counted = tuple(dict(days.dt.truncate(every).value_counts().iter_rows()) for days in (was, now))
+    heights = _heights(days.dt.truncate(every), counted)
     bars = [
-        Bar(edge.isoformat(), high_.isoformat(), counted[0].get(edge, 0), counted[1].get(edge, 0))
+        Bar(edge.isoformat(), high_.isoformat(), *heights.get(edge, (0, 0)))
         for edge, high_ in zip(edges, [*edges[1:], past], strict=True)
     ]
-    below = Bar("", edges[0].isoformat(), int((was < edges[0]).sum()), int((now < edges[0]).sum()))
-    above = Bar(past.isoformat(), "", int((was >= past).sum()), int((now >= past).sum()))
-    return _with_far(below, bars, above)
+    below = Bar("", edges[0].isoformat(), *_sums(counted, days < edges[0]))
+    return _with_far(below, bars, Bar(past.isoformat(), "", *_sums(counted, days >= past)))
+
+
+def _heights(places: pl.Series, counted: Counted) -> dict[Any, tuple[int, int]]:
+    """Place → how many values lie there before and after."""
+    table = pl.DataFrame([places.alias("place"), counted.before.alias("before"), counted.after.alias("after")])
+    return {place: (was, now) for place, was, now in table.group_by("place").sum().iter_rows()}
+
+
+def _sums(counted: Counted, which: pl.Series) -> tuple[int, int]:
+    return int(counted.before.filter(which).sum()), int(counted.after.filter(which).sum())
 
 
 def _scaled(values: pl.Series) -> pl.Series:
@@ -80,25 +115,17 @@ def _round_step(width: int) -> int:
     return int(step)
 
 
-def _usual(before: pl.Series, after: pl.Series) -> tuple[int, int]:
-    """From where to where the values lie that are not far out."""
-    both = pl.concat([before, after]).sort()
-    last = len(both) - 1
-    first, third = int(both[last // 4]), int(both[last * 3 // 4])
-    least, greatest, middle = int(both[0]), int(both[last]), third - first
+def _usual(numbers: pl.Series, counted: Counted) -> tuple[int, int]:
+    """From where to where the values lie that are not far out, before and after together."""
+    order = numbers.arg_sort()
+    numbers, counts = numbers.gather(order), (counted.before + counted.after).gather(order)
+    until = counts.cum_sum()
+    last = int(until[-1]) - 1
+    first, third = (int(numbers[int(until.search_sorted(place + 1))]) for place in (last // 4, last * 3 // 4))
+    least, greatest, middle = int(numbers[0]), int(numbers[-1]), third - first
     if not middle:
         return least, greatest
     return max(least, first - _RANGES * middle), min(greatest, third + _RANGES * middle)
-
-
-def _counted(values: pl.Series, step: int, start: int, end: int) -> dict[int, int]:
-    """How many values lie in each step; in one more on either side those beyond."""
-    places = (values // step).clip(start - 1, end + 1).cast(pl.Int64) if len(values) else values.cast(pl.Int64)
-    return dict(places.value_counts().iter_rows())
-
-
-def _bar(low: str, high: str, counted: tuple[Mapping[int, int], Mapping[int, int]], at: int) -> Bar:
-    return Bar(low, high, counted[0].get(at, 0), counted[1].get(at, 0))
 
 
 def _with_far(below: Bar, bars: list[Bar], above: Bar) -> list[Bar]:

@@ -4,18 +4,21 @@ changes."""
 from __future__ import annotations
 
 from dataclasses import dataclass
+from decimal import Decimal
 from enum import StrEnum
 
 import polars as pl
 
 from ..records import Field, Kind
-from ..values import is_empty, to_text
-from .distributions import Bar, day_bars, number_bars
+from ..values import SEPARATOR, dtype, to_text
+from .distributions import Bar, Counted, day_bars, number_bars
 from .frame import VERDICT, FieldColumns
 from .verdicts import CellAction, Verdict
 
 _VALUES, _CHANGES = 10, 12
 """Values, and changes, that are shown one by one."""
+_BETWEEN = "\x1f"
+"""Between the items of a list while it is counted."""
 
 
 class Shown(StrEnum):
@@ -88,84 +91,115 @@ def columns_of_picture(name: str) -> list[str]:
 def picture_of(plan: pl.DataFrame, field: Field) -> Picture:
     """The picture of a field of which a plan has ``columns_of_picture``."""
     columns = FieldColumns(field.name)
-    going = plan[VERDICT].is_in([Verdict.CREATE, Verdict.UPDATE])
-    writes = going & (plan[columns.action] == CellAction.WRITE)
-    before = plan[columns.current].alias("before")
-    written = pl.select(pl.when(writes).then(plan[columns.proposed]).otherwise(before).alias("after")).to_series()
-    after = written.filter(plan[VERDICT] != Verdict.DELETE)
-    shown = _how(field, before, after)
-    changes = plan.filter(writes).select(pl.col(columns.current).alias("old"), pl.col(columns.proposed).alias("new"))
-    listed, different = _changes(changes, field)
-    values, others = _values(before, after, field) if shown in (Shown.VALUES, Shown.LENGTHS) else ([], 0)
+    action, current, proposed = (pl.col(name) for name in (columns.action, columns.current, columns.proposed))
+    writes = pl.col(VERDICT).is_in([Verdict.CREATE, Verdict.UPDATE]) & (action == CellAction.WRITE)
+    after = pl.when(writes).then(proposed).otherwise(current)
+    stays = pl.col(VERDICT) != Verdict.DELETE
+    before_counts, after_counts, changes, waits = pl.collect_all(
+        [
+            _counted(plan.lazy(), current, "before", field),
+            _counted(plan.lazy().filter(stays), after, "after", field),
+            _changed(plan.lazy().filter(writes), columns, field),
+            plan.lazy().select((action == CellAction.HELD).sum().alias("held"), (action == CellAction.BAD).sum()),
+        ]
+    )
+    counted = Counted.of_counts(before_counts, after_counts)
+    shown = _how(field, len(counted.values))
+    values, others = _values(counted, field) if shown in (Shown.VALUES, Shown.LENGTHS) else ([], 0)
+    held, unreadable = waits.row(0)
     return Picture(
         field.name,
         shown,
-        _figures(before, field),
-        _figures(after, field),
-        _bars(before, after, shown),
+        _figures(counted.values, counted.before, field),
+        _figures(counted.values, counted.after, field),
+        _bars(counted, shown),
         values,
         others,
-        listed,
-        different,
-        int((plan[columns.action] == CellAction.HELD).sum()),
-        int((plan[columns.action] == CellAction.BAD).sum()),
+        _changes(changes, field),
+        len(changes),
+        int(held),
+        int(unreadable),
     )
 
 
-def _how(field: Field, before: pl.Series, after: pl.Series) -> Shown:
+def _plain(values: pl.Expr, field: Field) -> pl.Expr:
+    """Values in a form by which they can be counted; nothing for an empty list."""
+    if field.kind != Kind.CHOICES:
+        return values
+    return pl.when(values.list.len() > 0).then(values.list.join(_BETWEEN))
+
+
+def _counted(plan: pl.LazyFrame, values: pl.Expr, name: str, field: Field) -> pl.LazyFrame:
+    counted = plan.group_by(_plain(values, field).alias("value")).agg(pl.len().alias(name))
+    return counted.filter(pl.col("value").is_not_null())
+
+
+def _changed(plan: pl.LazyFrame, columns: FieldColumns, field: Field) -> pl.LazyFrame:
+    """The different changes with their counts, the commonest first."""
+    old, new = (_plain(pl.col(name), field) for name in (columns.current, columns.proposed))
+    return (
+        plan.group_by(old.alias("old"), new.alias("new"))
+        .len()
+        .sort("len", "old", "new", descending=[True, False, False])
+    )
+
+
+def _how(field: Field, different: int) -> Shown:
     if field.is_number:
         return Shown.NUMBERS
     if field.kind == Kind.DATE:
         return Shown.DAYS
-    if field.kind == Kind.TEXT and max(before.n_unique(), after.n_unique()) > _VALUES + 1:
-        return Shown.LENGTHS
-    return Shown.VALUES
+    return Shown.LENGTHS if field.kind == Kind.TEXT and different > _VALUES else Shown.VALUES
 
 
-def _figures(values: pl.Series, field: Field) -> Figures:
-    frame = values.alias("v").to_frame()
-    filled = int(frame.select((~is_empty("v", field)).sum()).item())
+def _figures(values: pl.Series, counts: pl.Series, field: Field) -> Figures:
+    filled = int(counts.sum())
     if not field.is_number and field.kind != Kind.DATE:
         return Figures(filled)
-    known = values.drop_nulls()
-    ends = [to_text(field, pl.Series([known.min(), known.max()], dtype=known.dtype))] if len(known) else []
-    least, greatest = (ends[0][0], ends[0][1]) if ends else (None, None)
-    return Figures(filled, str(known.sum() or 0) if field.is_number else None, least, greatest)
+    known = values.filter(counts > 0)
+    least, greatest = (_text(known.min(), field), _text(known.max(), field)) if len(known) else (None, None)
+    return Figures(filled, _sum(values, counts) if field.is_number else None, least, greatest)
 
 
-def _changes(changes: pl.DataFrame, field: Field) -> tuple[list[Change], int]:
-    if changes.is_empty():
-        return [], 0
-    counted = (
-        changes.group_by("old", "new", maintain_order=True).len().sort("len", descending=True, maintain_order=True)
-    )
-    top = counted.head(_CHANGES)
-    old, new = (to_text(field, top[name]).fill_null("") for name in ("old", "new"))
-    return [Change(*line) for line in zip(old, new, top["len"], strict=True)], len(counted)
+def _sum(values: pl.Series, counts: pl.Series) -> str:
+    """The sum of values that are there so many times, with all digits."""
+    scale = values.dtype.scale if isinstance(values.dtype, pl.Decimal) else 0
+    whole = (values.to_physical() if scale else values).cast(pl.Int128)
+    return format(Decimal(int((whole * counts.cast(pl.Int128)).sum())).scaleb(-scale), "f")
 
 
-def _texts(values: pl.Series, field: Field) -> pl.Series:
-    """Values as texts, an item a line where a cell has several; without empty ones."""
-    values = values.drop_nulls()
+def _text(value: object, field: Field) -> str:
+    return str(to_text(field, pl.Series([value], dtype=dtype(field)))[0])
+
+
+def _shown_texts(values: pl.Series, field: Field) -> pl.Series:
+    """Counted values as texts."""
     if field.kind == Kind.CHOICES:
-        return values.explode().drop_nulls()
-    different = values.unique(maintain_order=True)
-    table = pl.DataFrame([different.alias("value"), to_text(field, different).alias("text")])
-    return values.alias("value").to_frame().join(table, on="value", how="left", maintain_order="left")["text"]
+        return values.str.replace_all(_BETWEEN, SEPARATOR, literal=True).fill_null("")
+    return to_text(field, values).fill_null("")
 
 
-def _values(before: pl.Series, after: pl.Series, field: Field) -> tuple[list[ValueBar], int]:
-    was, now = (_texts(values, field).alias("value") for values in (before, after))
-    both = was.value_counts(name="before").join(now.value_counts(name="after"), on="value", how="full", coalesce=True)
-    ordered = both.fill_null(0).sort(pl.max_horizontal("before", "after"), "value", descending=[True, False])
+def _changes(changes: pl.DataFrame, field: Field) -> list[Change]:
+    top = changes.head(_CHANGES)
+    old, new = (_shown_texts(top[name], field) for name in ("old", "new"))
+    return [Change(*line) for line in zip(old, new, top["len"], strict=True)]
+
+
+def _values(counted: Counted, field: Field) -> tuple[list[ValueBar], int]:
+    """The commonest values; of lists their items."""
+    table = pl.DataFrame([counted.values.alias("value"), counted.before.alias("before"), counted.after.alias("after")])
+    if field.kind == Kind.CHOICES:
+        table = table.with_columns(pl.col("value").str.split(_BETWEEN)).explode("value").group_by("value").sum()
+    ordered = table.sort(pl.max_horizontal("before", "after"), "value", descending=[True, False])
     top = ordered.head(_VALUES)
-    bars = [ValueBar(*line) for line in top.select("value", "before", "after").iter_rows()]
+    texts = top["value"] if field.kind == Kind.CHOICES else _shown_texts(top["value"], field)
+    bars = [ValueBar(*line) for line in zip(texts, top["before"], top["after"], strict=True)]
     return bars, len(ordered) - len(top)
 
 
-def _bars(before: pl.Series, after: pl.Series, shown: Shown) -> list[Bar]:
+def _bars(counted: Counted, shown: Shown) -> list[Bar]:
     if shown == Shown.LENGTHS:
-        return number_bars(before.str.len_chars(), after.str.len_chars())
+        return number_bars(Counted(counted.values.str.len_chars(), counted.before, counted.after))
     if shown == Shown.NUMBERS:
-        return number_bars(before, after)
-    return day_bars(before, after) if shown == Shown.DAYS else []
+        return number_bars(counted)
+    return day_bars(counted) if shown == Shown.DAYS else []

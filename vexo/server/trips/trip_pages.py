@@ -9,7 +9,7 @@ from typing import Any
 from vexo.core.conditions import ConditionError
 from vexo.core.documents import sentence
 from vexo.core.faults import KEY_CODES
-from vexo.core.planning.verdicts import STOPPING, RowState
+from vexo.core.planning.verdicts import RowState
 from vexo.core.records import UnknownName
 
 from ..faults import absent_reason_words, group_words
