@@ -42,20 +42,24 @@ class Editing(BrowserCase):
     def test_a_refused_row_is_put_right_where_it_is_read_and_goes_in(self) -> None:
         browser = self.browser()
         one, two = self.free("C")[:2]
-        lines = [f"EELGRASS,{one['berth_no']},601", f"EELGRASS,{two['berth_no']},77.25"]
+        lines = [f"EELGRASS,{one['berth_no']},601", f"EELGRASS,{two['berth_no']},{two['daily_rate'] + 1.25}"]
         number = self.foreign(browser, "rates.csv", "harbour,berth_no,daily_rate", *lines)
+        browser.see("601.00, far from what is there")
+        browser.click("It is meant")
         browser.click("Apply 2 rows")
         browser.click("Write 2 rows")
         browser.see("1 updated", "1 refused", "at most 500")
         browser.tab_to("input[name=fix]")
         browser.keys(Keys.CONTROL, "a")
-        browser.keys("60.75", Keys.ENTER)
+        browser.keys(f"{one['daily_rate'] + 0.75}", Keys.ENTER)
         browser.see("fixed, to be sent again (was 601", "Send 1 fixed row again")
         browser.click("Send 1 fixed row again")
         browser.click("Write 1 row")
         browser.see("all in, read back")
         rates = {r["berth_no"]: r["daily_rate"] for r in self.records(WHERE.format("C"))}
-        self.assertEqual((rates[one["berth_no"]], rates[two["berth_no"]]), (60.75, 77.25))
+        self.assertEqual(
+            (rates[one["berth_no"]], rates[two["berth_no"]]), (one["daily_rate"] + 0.75, two["daily_rate"] + 1.25)
+        )
         self.assertEqual(self.trip(browser, number)["edits"], 1)
 
     def test_cells_are_edited_by_keys_alone_and_each_edit_is_undone_by_itself(self) -> None:
@@ -69,7 +73,7 @@ class Editing(BrowserCase):
         self.meant(browser, 0, 2)
         browser.keys(Keys.ENTER)
         browser.until(lambda: browser.all(".grid-input"), "the cell open")
-        browser.keys("88.50", Keys.ENTER)
+        browser.keys(f"{one['daily_rate'] + 1}", Keys.ENTER)
         browser.see("1 edit over the file")
         browser.until(lambda: browser.script("return document.activeElement?.role") == "grid", "the grid in focus")
         browser.keys(Keys.F2)
@@ -78,7 +82,7 @@ class Editing(BrowserCase):
         browser.until(lambda: not browser.all(".grid-input"), "the cell left")
         browser.keys(Keys.ENTER)
         browser.until(lambda: browser.all(".grid-input"), "the cell open again")
-        browser.keys("89.50", Keys.ENTER)
+        browser.keys(f"{two['daily_rate'] + 2}", Keys.ENTER)
         browser.see("2 edits over the file")
         self.assertEqual(self.trip(browser, number)["sum"]["update"], 2)
         self.assertEqual(browser.serious(), [])
@@ -93,7 +97,7 @@ class Editing(BrowserCase):
         browser.keys("1", Keys.ENTER)
         browser.see("expected 1:", "1 not as expected")
         browser.tab_to("input[name=only]")
-        browser.keys("daily_rate gt 89", Keys.ENTER)
+        browser.keys("daily_rate gt 499", Keys.ENTER)
         browser.see("set aside")
         self.assertEqual(browser.serious(), [])
 

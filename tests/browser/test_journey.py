@@ -18,13 +18,14 @@ class Journey(BrowserCase):
         number, path = self.send_out(browser, "A")
         free = [r for r in self.records(WHERE.format("A")) if r["status"] == "free"]
         dearer, lonely = free[0], free[1]
-        changes = {(dearer["berth_no"], "Daily rate"): 99.25, (lonely["berth_no"], "Status"): "let"}
+        dear = dearer["daily_rate"] + 1.25
+        changes = {(dearer["berth_no"], "Daily rate"): dear, (lonely["berth_no"], "Status"): "let"}
         rows = edit(path, changes)
         browser.drop(path)
         browser.see("Nothing has been written to the application", "2 update")
         cells = self.changed_cells(browser)
         expected = {
-            (rows[dearer["berth_no"]], f"{dearer['daily_rate']:.2f} → 99.25"),
+            (rows[dearer["berth_no"]], f"{dearer['daily_rate']:.2f} → {dear:.2f}"),
             (rows[lonely["berth_no"]], "free → let"),
         }
         self.assertEqual(cells, expected)
@@ -39,7 +40,7 @@ class Journey(BrowserCase):
         browser.find("[data-testid=open-record]").click()
         browser.until(lambda: len(browser.driver.window_handles) == 2, "the record's page")
         browser.driver.switch_to.window(browser.driver.window_handles[1])
-        self.assertEqual(browser.find("[data-field=daily_rate]").text, "99.25")
+        self.assertEqual(browser.find("[data-field=daily_rate]").text, f"{dear:.2f}")
         browser.driver.switch_to.window(browser.driver.window_handles[0])
         browser.click("Download…")
         browser.click("Rows not in, CSV")
@@ -130,8 +131,9 @@ class Journey(BrowserCase):
     def test_refused_rows_of_a_sheet_that_went_out_come_back_and_are_in(self) -> None:
         browser = self.browser()
         number, path = self.sent_out("H")
-        free = [r["berth_no"] for r in self.records(WHERE.format("H")) if r["status"] == "free"][:3]
-        rows = edit(path, {(free[0], "Status"): "let", (free[1], "Status"): "let", (free[2], "Daily rate"): 88.5})
+        berths = [r for r in self.records(WHERE.format("H")) if r["status"] == "free"][:3]
+        free, dear = [berth["berth_no"] for berth in berths], berths[2]["daily_rate"] + 1.5
+        rows = edit(path, {(free[0], "Status"): "let", (free[1], "Status"): "let", (free[2], "Daily rate"): dear})
         browser.drop(path)
         self.first_pass(browser, 3)
         left = self.fetched(browser, "xlsx")

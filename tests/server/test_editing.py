@@ -234,6 +234,7 @@ class OverHttp(EditCase):
 
     def test_what_was_edited_since_a_pass_is_shown_beside_what_it_sent(self) -> None:
         trip = self.bring("harbour,berth_no,daily_rate\nTERNISLAND,E-004,501\n")
+        self.decide(trip, "file", code="far-out")
         self.assertEqual(self.apply(trip).totals["refused"], 1)
         self.edit(trip, "cell", 2, "daily_rate", text="41")
         row = self.client().get(f"/api/trips/{trip.pk}/outcome").json()["rows"][0]

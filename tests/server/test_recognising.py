@@ -94,7 +94,7 @@ class Recognising(ServiceCase):
         lines = [head, *[["EELGRASS", f"D-{n:03}", f"note {n}", f"{n}.5"] for n in range(1, 9)]]
         text = "\n".join(",".join(line) for line in lines)
         trip = self.bring(text)
-        corrected = [head, [*lines[2][:3], "9.9"], *lines[3:], lines[1]]
+        corrected = [head, [*lines[2][:3], "2.9"], *lines[3:], lines[1]]
         told = self.recognised(corrected)
         self.assertEqual((told["trip"], [one["trip"] for one in told["likely"]]), (None, [trip.pk]))
         self.assertIn(f"31 of 32 cells are as in the newest sheet of trip {trip.pk}", str(told["likely"]))
@@ -106,7 +106,7 @@ class Recognising(ServiceCase):
         self.assertEqual(self.recognised([head, *others], name="others.csv")["likely"], [])
         self.apply(trip)
         trip.refresh_from_db()
-        once_more = [head, [*corrected[1][:3], "9.8"], *corrected[2:]]
+        once_more = [head, [*corrected[1][:3], "2.8"], *corrected[2:]]
         self.assertEqual(self.recognised(once_more, name="next-month.csv")["likely"], [])
 
     def test_strangers_are_strangers(self) -> None:

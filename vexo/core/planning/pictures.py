@@ -175,7 +175,7 @@ def _text(value: object, field: Field) -> str:
 def _shown_texts(values: pl.Series, field: Field) -> pl.Series:
     """Counted values as texts."""
     if field.kind == Kind.CHOICES:
-        return values.str.replace_all(_BETWEEN, SEPARATOR, literal=True).fill_null("")
+        return values.str.replace_all(_BETWEEN, f"{SEPARATOR} ", literal=True).fill_null("")
     return to_text(field, values).fill_null("")
 
 
