@@ -71,6 +71,8 @@ class Berths(BrowserCase):
         self.assertIn("Point to this record: ", browser.find("[data-testid=pointed]").text)
         self.assertEqual(browser.serious(), [])
         for key, held, said in (("1", 0, "Undo with U"), ("u", 1, "Taken back"), ("1", 0, "Undo with U")):
+            if key == "1":
+                browser.see("Row 2 is held")
             browser.keys(key)
             browser.see(said)
             browser.until(

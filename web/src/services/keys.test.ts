@@ -11,7 +11,7 @@ const page = (group: string, keys: Key[]) =>
     defineComponent({
       setup() {
         useKeys(group, keys);
-        return () => h("div", [h("input"), h("button", "x")]);
+        return () => h("div", [h("input"), h("button", "x"), h("details", [h("summary", "more")])]);
       },
     }),
     { attachTo: document.body },
@@ -65,6 +65,7 @@ describe("keys", () => {
     const run = vi.fn();
     const made = page("Trips", [{ key: "Enter", says: "open", run }]);
     press("Enter", {}, made.find("button").element);
+    press("Enter", {}, made.find("summary").element);
     document.body.insertAdjacentHTML("beforeend", '<div role="dialog"></div>');
     press("Enter");
     expect(run).not.toHaveBeenCalled();

@@ -39,7 +39,7 @@ export function onKey(event: KeyboardEvent): void {
   const pressed = name(event);
   if (event.defaultPrevented || document.querySelector('[role="dialog"]')) return;
   if (typing(event.target) && !pressed.startsWith("Ctrl ")) return;
-  const onControl = event.target instanceof HTMLElement && /^(BUTTON|A)$/.test(event.target.tagName);
+  const onControl = event.target instanceof HTMLElement && /^(BUTTON|A|SUMMARY)$/.test(event.target.tagName);
   if (onControl && (event.key === "Enter" || event.key === " ")) return;
   for (const { keys } of [...registered].reverse()) {
     const found = keys.find((key) => key.key === pressed);
