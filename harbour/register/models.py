@@ -40,7 +40,8 @@ class Record(models.Model):
     ``one_of_two`` are pairs of fields of which one is empty, ``only_for`` fields that belong to records with a certain
     value of another field, ``tree`` the reference that makes a tree of the type; ``immutable`` are fields that are set
     when a record is made, ``also_called`` other names of fields, and ``long_form`` the letters and figures of numbers
-    that are known without them too; ``added`` are fields that came later, and whether they are required.
+    that are known without them too; ``warns`` what whoever changes a field should know (the type under an empty
+    name); ``added`` are fields that came later, and whether they are required.
     """
 
     version = models.PositiveIntegerField("Version", default=1)
@@ -58,6 +59,7 @@ class Record(models.Model):
     immutable: ClassVar[tuple[str, ...]] = ()
     also_called: ClassVar[dict[str, tuple[str, ...]]] = {}
     long_form: ClassVar[dict[str, tuple[str, int]]] = {}
+    warns: ClassVar[dict[str, str]] = {}
     added: ClassVar[dict[str, bool]] = {}
 
     class Meta:
@@ -123,6 +125,9 @@ class Berth(Record):
         "length_m": ("LOA", "Length overall"),
         "services": ("Fittings", "Facilities"),
     }
+    warns: ClassVar[dict[str, str]] = {
+        "status": "The gates read it at midnight: from then on the fobs of a closed berth open nothing."
+    }
 
     class Meta:
         verbose_name = "Berth"
@@ -183,6 +188,7 @@ class TariffLine(Record):
     plural, entity_set = "Tariff lines", "TariffLines"
     keys = (("season", "length_band", "harbour"),)
     naming = ("season", "length_band", "harbour")
+    warns: ClassVar[dict[str, str]] = {"": "The harbours' web page shows the tariff within the hour."}
 
     class Meta:
         verbose_name = "Tariff line"

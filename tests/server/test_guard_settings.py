@@ -249,3 +249,34 @@ class Spreads(LaneCase):
             answer = client.get("Berths", params={"$filter": where}, headers={"Prefer": "odata.maxpagesize=5000"})
         rates = [berth["daily_rate"] for berth in answer.json()["value"]]
         return [Decimal(str(rate)) for rate in rates if rate is not None]
+
+
+class Warnings(GuardCase):
+    def test_what_a_field_or_type_warns_of_is_said_where_it_is_changed(self) -> None:
+        """On the page, by the API and every command; and not where the plan leaves it alone."""
+        key = ["harbour", "berth_no"]
+        trip = self.bring("harbour,berth_no,status\nTERNISLAND,A-002,closed", key=key)
+        if self.verdicts(trip) == ["same"]:
+            trip = self.bring("harbour,berth_no,status\nTERNISLAND,A-002,free", key=key)
+        opened, said = self.told(trip)
+        self.assertEqual((opened, said), ([], ["warning"]))
+        [item] = trip_detail(view_of(trip), self.person).said
+        self.assertEqual((item.count, item.field), (1, "status"))
+        self.assertIn("Status: The gates read it at midnight", item.says)
+        self.assertIn(item.says, self.vexo.run("--as", "ada", "review", str(trip.pk)).stderr)
+        other = self.bring("harbour,berth_no,notes\nTERNISLAND,A-003,changed", key=key)
+        self.assertEqual(self.told(other), ([], []))
+
+    def test_a_type_warns_of_every_row_that_goes(self) -> None:
+        line = register().get("TariffLines", **{"$top": "1"})["value"][0]
+        names = ["season", "length_band", "harbour"]
+        content = ",".join([*names, "amount"]) + "\n" + ",".join([*[str(line[n]) for n in names], "101"])
+        trip = self.bring(content, record_type="TariffLine", key=names)
+        self.decide_all(trip)
+        self.assertIn("warning", self.told(trip)[1])
+        self.decide(trip, "aside", [0])
+        self.assertNotIn("warning", self.told(trip)[1])
+
+    def decide_all(self, trip: Any) -> None:
+        for code in {code for row in self.codes(trip) for code in row}:
+            self.decide(trip, "file", code=code)

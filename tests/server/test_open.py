@@ -39,6 +39,10 @@ class Open(LaneCase):
         done = self.vexo.run("--as", "ada", "open", str(trip.pk), "--json")
         self.assertEqual(json.loads(done.stdout), {"trip": trip.pk, "open": page, "said": said})
         self.assertEqual(done.returncode, 1 if page else 0)
+        for item in page:
+            for told in (item["options"], item["answers"]):
+                says = [one["says"] for one in told]
+                self.assertEqual(len(set(says)), len(says), "two answers that read alike")
         told = self.vexo.run("--as", "ada", "open", str(trip.pk))
         review = self.vexo.run("--as", "ada", "review", str(trip.pk))
         for item in page:

@@ -62,7 +62,7 @@ class Field:
     tree; ``only_for`` are the field and value that a record has where this field belongs to one kind of record only;
     ``create_only`` is set when a record is made and never changed. ``also`` are other names that people have for it.
     ``long_form`` tells that a value of figures only is short for these letters with the figures, padded with zeros to
-    so many.
+    so many. ``warning`` is what a person should know who changes it: what depends on it outside.
     """
 
     name: str
@@ -86,6 +86,7 @@ class Field:
     create_only: bool = False
     also: tuple[str, ...] = ()
     long_form: tuple[str, int] | None = None
+    warning: str = ""
 
     @property
     def is_number(self) -> bool:
@@ -117,7 +118,7 @@ class NewField:
 class RecordType:
     """One type of record. ``keys`` are the field groups that are unique together, ``identifier`` its record ID;
     ``alternatives`` are fields that set one value, of which a record has at most one; ``versioned`` types promise a
-    version of each record, on which its writes can depend."""
+    version of each record, on which its writes can depend; ``warning`` as of a field."""
 
     name: str
     label: str
@@ -128,6 +129,7 @@ class RecordType:
     keys: tuple[tuple[str, ...], ...] = ()
     alternatives: tuple[tuple[str, ...], ...] = ()
     versioned: bool = False
+    warning: str = ""
 
     def instead_of(self, name: str) -> tuple[str, ...]:
         """The other fields that set the same value as this one."""

@@ -20,7 +20,9 @@ def _annotate(parent: ET.Element, term: str, **value: str) -> ET.Element:
 
 
 def _more(element: ET.Element, model: type[Record], name: str) -> None:
-    """What no standard vocabulary has words for: other names, and numbers with a short and a long form."""
+    """What no standard vocabulary has words for: other names, warnings, and numbers with a short and a long form."""
+    if name in model.warns:
+        ET.SubElement(element, "Annotation", {"Term": "Sheets.V1.Warning", "String": model.warns[name]})
     names = model.also_called.get(name)
     if names:
         told = ET.SubElement(element, "Annotation", Term="Sheets.V1.AlsoCalled")
@@ -104,6 +106,7 @@ def _rule(element: ET.Element, qualifier: str, message: str, conditions: list[tu
 
 def _rules(element: ET.Element, model: type[Record]) -> None:
     own = properties(model)
+    _more(element, model, "")
     for first, second in model.one_of_two:
         message = f"A record has a {own[first].label.lower()} or a {own[second].label.lower()}, not both."
         _rule(element, f"{first}-{second}", message, [(first, None), (second, None)])

@@ -42,6 +42,11 @@ def _also(element: ET.Element) -> tuple[str, ...]:
     return () if names_element is None else tuple(one.text or "" for one in names_element.iter(f"{_EDM}String"))
 
 
+def _warning(element: ET.Element) -> str:
+    said = _own(element, "Warning")
+    return "" if said is None else said.get("String", "").strip()
+
+
 def _long_form(element: ET.Element) -> tuple[str, int] | None:
     form_element = _own(element, "LongForm")
     parts = {} if form_element is None else {v.get("Property"): v for v in form_element.iter(f"{_EDM}PropertyValue")}
@@ -114,6 +119,7 @@ def _field(element: ET.Element, links: dict[str, tuple[str, str]], identifier: s
         create_only=_yes(element, "Core.V1.Immutable") and name != identifier and not computed,
         also=_also(element),
         long_form=_long_form(element) if kind == Kind.TEXT else None,
+        warning=_warning(element),
     )
 
 
@@ -236,6 +242,7 @@ def read_metadata(content: bytes, address: str) -> Catalogue:
                 keys=_alternate_keys(entity_set),
                 alternatives=tuple((a, b) for (a, none), (b, other) in rules if none is None and other is None),
                 versioned=_term(entity_set, "Core.V1.OptimisticConcurrency") is not None,
+                warning=_warning(entity),
             )
         )
     known = {t.name for t in types}

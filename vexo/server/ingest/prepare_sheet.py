@@ -201,7 +201,8 @@ def _without_lost(match: ColumnMatch, lost: Mapping[str, Lane]) -> ColumnMatch:
     """A column that only its name makes that of a lost field is asked about instead."""
     if match.field is None or match.field.name not in lost or match.how in (MatchedBy.CHOSEN, MatchedBy.ROUTE):
         return match
-    return replace(match, field=None, how=MatchedBy.OPEN, offers=(Offer(match.field.name, 0.0, 1.0), *match.offers))
+    others = [offer for offer in match.offers if offer.field != match.field.name]
+    return replace(match, field=None, how=MatchedBy.OPEN, offers=(Offer(match.field.name, 0.0, 1.0), *others))
 
 
 def _with_renamed(

@@ -294,7 +294,12 @@ def summary_of(
         keys_not_read=materials.counts.get("keys_not_read", 0),
         guards=_guards(verdicts, columns, basis, materials.counts, absent),
         absent=absent,
+        warnings={one.name: one.warning for one in fields if one.warning} | _of_type(record_type),
     )
+
+
+def _of_type(record_type: RecordType) -> dict[str, str]:
+    return {"": record_type.warning} if record_type.warning else {}
 
 
 def _guards(

@@ -62,6 +62,7 @@ def said_items(trip: Trip, facts: StatusFacts, plan: StoredPlan | None, sent_by:
     if _does(trip, GuardName.EXPECTED, bool(trip.expected)) == GuardMode.SAY:
         items += _expectations(trip, facts, summary)
     if plan is not None and sent_by is None:
+        items += _warnings(plan.summary)
         items += _guards(plan.summary, asks=False)
         if _does(trip, GuardName.DAMAGED, bool(plan.summary.damage)) == GuardMode.SAY:
             items += _damage(plan.summary.damage)
@@ -158,6 +159,18 @@ def _guards(summary: PlanSummary, *, asks: bool) -> Iterator[OpenItem]:
             answers = options_for_guard(guard.code) if asks else []
             says = guard_words(guard)
             yield OpenItem(guard.code, says, guard.count, asks, StationName.REVIEW, answers=answers, field=guard.field)
+
+
+def _warnings(summary: PlanSummary) -> Iterator[OpenItem]:
+    """What a field or the record type itself warns of, where the plan changes any of it."""
+    columns = {column.field: column for column in summary.columns}
+    rows = sum(summary.verdicts.get(state, 0) for state in (RowState.CREATE, RowState.UPDATE, RowState.DELETE))
+    rows += summary.absent.delete if summary.absent is not None else 0
+    for name, text in summary.warnings.items():
+        count, label = (columns[name].changed, f"{columns[name].label}: ") if name in columns else (rows, "")
+        if count:
+            of = f"{count:,} {'row' if count == 1 else 'rows'}"
+            yield OpenItem("warning", f"{label}{text} ({of})", count, False, StationName.REVIEW, field=name)
 
 
 def _absent(held: int) -> Iterator[OpenItem]:

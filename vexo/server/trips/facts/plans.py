@@ -159,7 +159,8 @@ class PlanSummary:
     ``pointed`` (and ``pointed_renames``): records that point to those to be deleted (renamed), by where;
     ``keys_not_read``: how many records the type has, where that is too many to read all their keys; ``weak``: a record
     that is changed or deleted has no version; ``most_atomic``: rows that it takes all or nothing at most; ``absent``:
-    what becomes of records without a row, where the plan may delete such; ``first_steps``: rows that go in two."""
+    what becomes of records without a row, where the plan may delete such; ``first_steps``: rows that go in two;
+    ``warnings``: what whoever changes a field should know, by its name, the type under an empty one."""
 
     rows: int
     blank_rows: int
@@ -181,6 +182,7 @@ class PlanSummary:
     absent: AbsentSum | None = None
     pointed_renames: dict[str, int] = field(default_factory=dict)
     first_steps: list[FirstStep] = field(default_factory=list)
+    warnings: dict[str, str] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)
