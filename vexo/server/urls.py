@@ -67,6 +67,8 @@ urlpatterns = [
     path("api/trips/<int:pk>/lanes", mapping.LanesView.as_view()),
     path("api/trips/<int:pk>/rows", rows.RowsView.as_view()),
     path("api/trips/<int:pk>/rows/<int:row>", rows.RowView.as_view()),
+    path("api/trips/<int:pk>/move", ingest.MoveView.as_view()),
+    path("api/trips/<int:pk>/moved", decisions.MovedView.as_view()),
     path("api/trips/<int:pk>/picture", PictureView.as_view()),
     path("api/trips/<int:pk>/document.<str:ending>", DocumentView.as_view()),
     path("api/trips/<int:pk>/groups", groups.GroupsView.as_view()),

@@ -17,12 +17,13 @@ from ..people.rights import Action
 from ..planning.inline import plan_inline
 from ..serializing import serializer_for
 from ..trips.facts import to_json
-from ..trips.facts.decisions import DecisionFact
+from ..trips.facts.decisions import DecisionFact, Moved
 from ..trips.serializers import TripDetailSerializer
 from ..trips.views import detail, find_view
 from . import decisions
 from .decisions import Scope
 from .listed import listed_decisions
+from .moved import decide_again, moved
 
 _TEXTS = serializers.CharField
 
@@ -81,4 +82,35 @@ class DecisionView(APIView):
         """Take one decision back."""
         view = find_view(pk, request)
         plan_inline(view, decisions.undo(view, person_of(request), number, run_here=True))
+        return detail(pk, request)
+
+
+class AgainSerializer(serializers.Serializer[Any]):
+    """The plan that was seen."""
+
+    plan = serializers.IntegerField(min_value=1)
+
+
+class MovedSerializer(serializers.Serializer[Any]):
+    """How a trip that was moved compares with the one that it comes from; null where it was not moved."""
+
+    moved = serializer_for(Moved)(allow_null=True)
+
+
+class MovedView(APIView):
+    rights = {"POST": Action.PREPARE}
+
+    @extend_schema(responses=MovedSerializer)
+    def get(self, request: Request, pk: int) -> Response:
+        """What of a moved trip's plan differs from the trip that it comes from, and which decisions can be made
+        again."""
+        return Response({"moved": to_json(moved(find_view(pk, request)))})
+
+    @extend_schema(request=AgainSerializer, responses=TripDetailSerializer)
+    def post(self, request: Request, pk: int) -> Response:
+        """Make the decisions of the other trip here where what was seen is the same; the next plan follows."""
+        view = find_view(pk, request)
+        again = AgainSerializer(data=request.data)
+        again.is_valid(raise_exception=True)
+        plan_inline(view, decide_again(view, person_of(request), again.validated_data["plan"], run_here=True))
         return detail(pk, request)

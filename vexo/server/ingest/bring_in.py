@@ -96,8 +96,12 @@ def start_bringing_in(
     request: ImportRequest = ImportRequest(),
     *,
     run_here: bool = False,
+    moved_from: tuple[int, int] | None = None,
 ) -> Job:
     """Ask for an upload to be brought in. Asked twice for the same upload, it is done once.
+
+    Args:
+        moved_from: the numbers of the trip and the sheet whose edits and rules it takes over (``ingest.move``).
 
     Raises:
         NotAllowed, PlainError
@@ -125,6 +129,7 @@ def start_bringing_in(
         "route": request.route,
         "fit_route": request.fit_route,
         "here": run_here,
+        "moved_from": moved_from,
     }
     return _once(
         upload,

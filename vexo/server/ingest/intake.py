@@ -36,6 +36,7 @@ from ..trips.sheets import part_of
 from ..trips.status import switch_part, update_status
 from ..uploads.models import Upload
 from .prepare_sheet import ImportSettings, PreparedSheet
+from .take_over import take_over
 
 
 def _lost_headers(lane: Lane, fit: SheetFit) -> list[str]:
@@ -73,6 +74,9 @@ class Intake:
             view = PartView(trip, part.number)
             switch_part(view)
             sheet = self._sheet(trip, part, prepared, cells_path, totals)
+            moved_from = self.lease.job.arguments.get("moved_from")
+            if moved_from:
+                take_over(trip, sheet, prepared.cells, tuple(moved_from))
             self._settle(trip, int((prepared.cells[ROW_ID] >= trip.next_row).sum()))
             self._record(view, sheet, prepared)
         return trip

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import Any
 
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
@@ -20,6 +22,7 @@ from ..trips.sheet_serializers import ChoicesSerializer
 from ..trips.views import SEEN, find_view, unchanged
 from ..uploads import receive, waiting
 from .bring_in import ImportRequest, bring_in_otherwise, start_bringing_in
+from .move import move_trip
 from .refill import start_refilling
 from .serializers import BringInSerializer, RefillSerializer
 
@@ -69,3 +72,21 @@ class SheetChoicesView(APIView):
         choices_serializer.is_valid(raise_exception=True)
         job = bring_in_otherwise(view, person_of(request), Choices(**choices_serializer.validated_data))
         return Response(JobSerializer(job).data, status=202)
+
+
+class MoveSerializer(serializers.Serializer[Any]):
+    """Where a trip is to be moved."""
+
+    application = serializers.CharField(max_length=60)
+
+
+class MoveView(APIView):
+    rights = {"POST": Action.PREPARE}
+
+    @extend_schema(request=MoveSerializer, responses={202: JobSerializer})
+    def post(self, request: Request, pk: int) -> Response:
+        """Move a trip to another application: a new trip there with its sheet, edits, columns, lanes, key and rules."""
+        move_serializer = MoveSerializer(data=request.data)
+        move_serializer.is_valid(raise_exception=True)
+        target = get_object_or_404(Application, name=move_serializer.validated_data["application"])
+        return Response(JobSerializer(move_trip(find_view(pk, request), person_of(request), target)).data, status=202)

@@ -150,7 +150,7 @@ def keep_trip(person: Person, view: PartView, name: str) -> Route:
     if document is not None:
         document = replace(document, picked=None)
     sheet = newest_in(view)
-    bringing = _of_sheet(view, sheet) if sheet is not None else None
+    bringing = document_of_sheet(view, sheet) if sheet is not None else None
     before = Route.objects.filter(name=name.strip(), application=trip.application).first()
     route = keep_route(person, Wanted(name, trip.application, document, bringing), before)
     with transaction.atomic():
@@ -159,7 +159,7 @@ def keep_trip(person: Person, view: PartView, name: str) -> Route:
     return route
 
 
-def _of_sheet(view: PartView, sheet: Sheet) -> BringIn:
+def document_of_sheet(view: PartView, sheet: Sheet) -> BringIn:
     """How a trip's newest sheet came in, with all that was known by itself said."""
     trip = view.trip
     columns = {m.header: m.field for m in sheet.mappings.all() if m.header and "/" not in m.field}

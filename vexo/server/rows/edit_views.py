@@ -41,6 +41,7 @@ class ShownSerializer(serializers.Serializer[Any]):
     order = _TEXTS(required=False, allow_blank=True, default="")
     decision = _TEXTS(required=False, allow_blank=True, default="")
     change = _TEXTS(required=False, allow_blank=True, default="", trim_whitespace=False)
+    moved = _TEXTS(required=False, allow_blank=True, default="")
 
 
 class ReplaceSerializer(serializers.Serializer[Any]):

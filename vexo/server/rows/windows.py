@@ -20,6 +20,7 @@ from vexo.core.values import to_text
 
 from .. import artifacts
 from ..decisions.listed import cells_of_decision
+from ..decisions.moved import differing_rows
 from ..errors import PlainError
 from ..faults import words
 from ..planning.context import PlanContext
@@ -40,8 +41,9 @@ _NUMBER = re.compile(r"\d{1,18}", re.ASCII)
 @dataclass(frozen=True)
 class Wanted:
     """Which rows: of one state, with one fault, with a change in one column (from a value to another, ``change``: both
-    as a JSON list of texts), with a text in a cell, about which a decision is (its number); and in which order: as in
-    the sheet, or by the values of a field (``-name``: from the highest down), empty ones last."""
+    as a JSON list of texts), with a text in a cell, about which a decision is (its number), that differ from those of
+    the trip that this one was moved from; and in which order: as in the sheet, or by the values of a field (``-name``:
+    from the highest down), empty ones last."""
 
     state: str = ""
     column: str = ""
@@ -50,6 +52,7 @@ class Wanted:
     order: str = ""
     decision: str = ""
     change: str = ""
+    moved: str = ""
 
 
 @dataclass(frozen=True)
@@ -154,7 +157,11 @@ def _positions(source: Source, wanted: Wanted, changed: Field | None = None) -> 
 def _places(context: PlanContext, source: Source, wanted: Wanted) -> pl.Series:
     """Places of the rows that are wanted, in the order of the sheet."""
     changed = context.record_type.find(wanted.column) if wanted.change else None
-    return _positions(source, replace(wanted, order=""), changed)
+    places = _positions(source, replace(wanted, order="", moved=""), changed)
+    if not wanted.moved:
+        return places
+    ids = states(source.plan, source.page)[ROW_ID].gather(places)
+    return places.filter(ids.is_in(differing_rows(context.view).implode()))
 
 
 def fault_words(context: PlanContext, fault: dict[str, Any]) -> str:

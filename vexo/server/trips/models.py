@@ -34,6 +34,8 @@ class Trip(models.Model):
     """What went out, ``core.documents.SendOut`` as JSON; empty for a sheet from elsewhere."""
     route = models.ForeignKey("routes.Route", models.SET_NULL, null=True, related_name="trips")
     """The route that it was made on."""
+    moved_from = models.ForeignKey("self", models.SET_NULL, null=True, related_name="moved_to")
+    """The trip on another application from which it was moved."""
     selection = models.JSONField(default=dict)
     """The records and sums that went out, and what changed since (``since``) where that was asked."""
     last_part = models.PositiveIntegerField(default=1)

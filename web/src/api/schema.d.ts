@@ -792,6 +792,44 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/trips/{id}/move": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Move a trip to another application: a new trip there with its sheet, edits, columns, lanes, key and rules. */
+        post: operations["trips_move_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trips/{id}/moved": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description What of a moved trip's plan differs from the trip that it comes from, and which decisions can be made
+         *     again.
+         */
+        get: operations["trips_moved_retrieve"];
+        put?: never;
+        /** @description Make the decisions of the other trip here where what was seen is the same; the next plan follows. */
+        post: operations["trips_moved_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/trips/{id}/only": {
         parameters: {
             query?: never;
@@ -1237,15 +1275,10 @@ export interface components {
             role: components["schemas"]["RoleEnum"];
             password: string;
         };
+        /** @description The plan that was seen. */
         Again: {
-            do: components["schemas"]["AgainDoEnum"];
+            plan: number;
         };
-        /**
-         * @description * `go on` - go on
-         *     * `give up` - give up
-         * @enum {string}
-         */
-        AgainDoEnum: "go on" | "give up";
         /** @description An open trip that has some of the records out: whose, since when, how many. */
         AlsoOut: {
             trip: number;
@@ -2346,6 +2379,14 @@ export interface components {
             current: boolean;
             type_size: number | null;
         };
+        /** @description Where a trip is to be moved. */
+        Move: {
+            application: string;
+        };
+        /** @description How a trip that was moved compares with the one that it comes from; null where it was not moved. */
+        Moved: {
+            moved: components["schemas"]["Moved"] | null;
+        };
         /** @description multiply */
         MultiplyTreatment: {
             /**
@@ -3053,6 +3094,8 @@ export interface components {
             decision: string;
             /** @default  */
             change: string;
+            /** @default  */
+            moved: string;
         };
         /**
          * @description * `numbers` - NUMBERS
@@ -4941,6 +4984,77 @@ export interface operations {
             };
         };
     };
+    trips_move_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Move"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+        };
+    };
+    trips_moved_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Moved"];
+                };
+            };
+        };
+    };
+    trips_moved_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Again"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TripDetail"];
+                };
+            };
+        };
+    };
     trips_only_partial_update: {
         parameters: {
             query?: never;
@@ -4977,6 +5091,7 @@ export interface operations {
                 column?: string;
                 decision?: string;
                 limit?: number;
+                moved?: string;
                 offset?: number;
                 order?: string;
                 state?: string;
@@ -5198,6 +5313,7 @@ export interface operations {
                 column?: string;
                 decision?: string;
                 limit?: number;
+                moved?: string;
                 offset?: number;
                 order?: string;
                 state?: string;

@@ -51,3 +51,25 @@ class RowStory:
 
     says: list[str] = field(default_factory=list)
     decisions: list[DecisionFact] = field(default_factory=list)
+
+
+@dataclass(frozen=True, slots=True)
+class OfferedDecision:
+    """A decision of another trip that can be made again: for so many rows what was seen is the same."""
+
+    id: int
+    says: str
+    count: int
+
+
+@dataclass(frozen=True, slots=True)
+class Moved:
+    """A trip that was moved beside the one that it comes from: rows of which both plans say the same (``alike``), those
+    of which they do not, and the decisions made there that can be made again."""
+
+    trip: int
+    title: str
+    application: str
+    alike: int
+    differs: int
+    offers: list[OfferedDecision] = field(default_factory=list)
