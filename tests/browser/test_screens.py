@@ -26,6 +26,7 @@ class Keyboard(BrowserCase):
         browser.see("Row 29 is held")
         browser.keys("2")
         browser.see("same + 2 held")
+        browser.until(lambda: "Row 29 " not in browser.find("[data-testid=panel] h2").text, "the next row")
         browser.keys("s")
         browser.see("same + 1 held")
         browser.keys("u")

@@ -85,13 +85,13 @@ class DecisionView(APIView):
         return detail(pk, request)
 
 
-class AgainSerializer(serializers.Serializer[Any]):
+class DecideAgainSerializer(serializers.Serializer[Any]):
     """The plan that was seen."""
 
     plan = serializers.IntegerField(min_value=1)
 
 
-class MovedSerializer(serializers.Serializer[Any]):
+class MovedTripSerializer(serializers.Serializer[Any]):
     """How a trip that was moved compares with the one that it comes from; null where it was not moved."""
 
     moved = serializer_for(Moved)(allow_null=True)
@@ -100,17 +100,17 @@ class MovedSerializer(serializers.Serializer[Any]):
 class MovedView(APIView):
     rights = {"POST": Action.PREPARE}
 
-    @extend_schema(responses=MovedSerializer)
+    @extend_schema(responses=MovedTripSerializer)
     def get(self, request: Request, pk: int) -> Response:
         """What of a moved trip's plan differs from the trip that it comes from, and which decisions can be made
         again."""
         return Response({"moved": to_json(moved(find_view(pk, request)))})
 
-    @extend_schema(request=AgainSerializer, responses=TripDetailSerializer)
+    @extend_schema(request=DecideAgainSerializer, responses=TripDetailSerializer)
     def post(self, request: Request, pk: int) -> Response:
         """Make the decisions of the other trip here where what was seen is the same; the next plan follows."""
         view = find_view(pk, request)
-        again = AgainSerializer(data=request.data)
+        again = DecideAgainSerializer(data=request.data)
         again.is_valid(raise_exception=True)
         plan_inline(view, decide_again(view, person_of(request), again.validated_data["plan"], run_here=True))
         return detail(pk, request)

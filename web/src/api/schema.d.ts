@@ -1275,10 +1275,15 @@ export interface components {
             role: components["schemas"]["RoleEnum"];
             password: string;
         };
-        /** @description The plan that was seen. */
         Again: {
-            plan: number;
+            do: components["schemas"]["AgainDoEnum"];
         };
+        /**
+         * @description * `go on` - go on
+         *     * `give up` - give up
+         * @enum {string}
+         */
+        AgainDoEnum: "go on" | "give up";
         /** @description An open trip that has some of the records out: whose, since when, how many. */
         AlsoOut: {
             trip: number;
@@ -1688,6 +1693,10 @@ export interface components {
             answer: components["schemas"]["AnswerEnum"];
             /** @default  */
             argument: string;
+        };
+        /** @description The plan that was seen. */
+        DecideAgain: {
+            plan: number;
         };
         /**
          * @description An answer that people gave, and what became of it.
@@ -2383,8 +2392,20 @@ export interface components {
         Move: {
             application: string;
         };
-        /** @description How a trip that was moved compares with the one that it comes from; null where it was not moved. */
+        /**
+         * @description A trip that was moved beside the one that it comes from: rows of which both plans say the same (``alike``), those
+         *     of which they do not, and the decisions made there that can be made again.
+         */
         Moved: {
+            trip: number;
+            title: string;
+            application: string;
+            alike: number;
+            differs: number;
+            offers: components["schemas"]["OfferedDecision"][];
+        };
+        /** @description How a trip that was moved compares with the one that it comes from; null where it was not moved. */
+        MovedTrip: {
             moved: components["schemas"]["Moved"] | null;
         };
         /** @description multiply */
@@ -2454,6 +2475,12 @@ export interface components {
          * @enum {string}
          */
         NumberTreatmentDoEnum: "number";
+        /** @description A decision of another trip that can be made again: for so many rows what was seen is the same. */
+        OfferedDecision: {
+            id: number;
+            says: string;
+            count: number;
+        };
         /**
          * @description A treatment that there is: ``do`` its name as data, ``says`` its phrase with its parts in braces; ``initial`` is
          *     how it begins.
@@ -3366,6 +3393,7 @@ export interface components {
             on_route: components["schemas"]["RouteFit"] | null;
             open: components["schemas"]["OpenItem"][];
             said: components["schemas"]["OpenItem"][];
+            moved: boolean;
             absent: components["schemas"]["AbsentFigures"] | null;
             pointed: {
                 [key: string]: number;
@@ -5025,7 +5053,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Moved"];
+                    "application/json": components["schemas"]["MovedTrip"];
                 };
             };
         };
@@ -5041,7 +5069,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Again"];
+                "application/json": components["schemas"]["DecideAgain"];
             };
         };
         responses: {

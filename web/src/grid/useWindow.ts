@@ -27,6 +27,8 @@ export interface Asked {
   decision?: string;
   /** Only rows that change the column from one value to another. */
   change?: string;
+  /** Only rows that differ from those of the trip that this one was moved from. */
+  moved?: string;
   order: string;
   /** Changes when the rows behind the question do. */
   version: string;
@@ -41,12 +43,24 @@ interface Answer {
 }
 
 function fetchBlock(asked: Asked, block: number): Promise<Window> {
-  const { trip, view, state, column, text, code = "", decision = "", change = "", order } = asked;
+  const { trip, view, state, column, text, code = "", decision = "", change = "", moved = "", order } = asked;
   if (view === "waiting") {
     const range = { offset: block * BLOCK, limit: BLOCK };
     return data(api.GET("/api/uploads/{number}/rows", { params: { path: { number: trip }, query: range } }));
   }
-  const query = { view, state, column, text, code, decision, change, order, offset: block * BLOCK, limit: BLOCK };
+  const query = {
+    view,
+    state,
+    column,
+    text,
+    code,
+    decision,
+    change,
+    moved,
+    order,
+    offset: block * BLOCK,
+    limit: BLOCK,
+  };
   const params = { path: { id: trip }, query };
   return data(
     view === "outcome" ? api.GET("/api/trips/{id}/outcome", { params }) : api.GET("/api/trips/{id}/rows", { params }),

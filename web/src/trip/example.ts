@@ -135,6 +135,7 @@ export const trip = (values: Partial<TripDetail> = {}): TripDetail => ({
   on_route: null,
   open: [],
   said: [],
+  moved: false,
   absent: null,
   pointed: {},
   pointed_renames: {},

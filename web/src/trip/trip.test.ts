@@ -54,7 +54,7 @@ const provided = (now: TripDetail, mayPrepare = true) => ({
 });
 const panel = (row: Row, now = trip(), mayPrepare = true) =>
   mount(RowPanel, {
-    props: { row, column: -1 },
+    props: { row, ready: true, column: -1 },
     global: provided(now, mayPrepare),
     attachTo: document.body,
   });
@@ -132,6 +132,15 @@ describe("the panel of a row", () => {
     await flushPromises();
     expect(set).not.toHaveBeenCalled();
     expect(notices[0]).toMatchObject({ text: "A pass is under way; decide again when it is done.", bad: true });
+  });
+
+  it("decides nothing about a row that is shown from the plan before", async () => {
+    const shown = panel(heldRow);
+    await shown.setProps({ ready: false });
+    expect(button(shown, "Use the file")!.attributes("disabled")).toBeDefined();
+    document.body.dispatchEvent(new KeyboardEvent("keydown", { key: "1", bubbles: true }));
+    await flushPromises();
+    expect(sent()).toEqual([]);
   });
 
   it("has no answers for someone who may only look, nor while a job runs", () => {

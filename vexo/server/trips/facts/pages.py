@@ -91,6 +91,7 @@ class TripDetail(TripSummary):
     on_route: RouteFit | None
     open: list[OpenItem]
     said: list[OpenItem]
+    moved: bool
     absent: AbsentFigures | None
     pointed: dict[str, int]
     pointed_renames: dict[str, int]

@@ -209,7 +209,7 @@ function show(reason: { state: string; first: number }): void {
       <TotalsCard beside="written" />
       <GroupsCard />
     </SidePanel>
-    <RowPanel v-else :row="row" :column="currentColumn" @next="grid?.go(current + 1)" />
+    <RowPanel v-else :row="row" :ready="window.ready.value" :column="currentColumn" @next="grid?.go(current + 1)" />
   </div>
   <div v-else class="work">
     <p class="soft m-auto max-w-md text-center">

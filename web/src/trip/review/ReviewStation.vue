@@ -12,7 +12,7 @@ import SidePanel from "@/ui/SidePanel.vue";
 
 import { sends } from "../absent/absent";
 import ApplyDialog from "../apply/ApplyDialog.vue";
-import { matters, useArranged } from "../columns";
+import { useArranged } from "../columns";
 import { useTripContext } from "../context";
 import { harmedCells } from "../damage";
 import { useCellEdits } from "../edit/editing";
@@ -20,91 +20,53 @@ import GroupsCard from "../totals/GroupsCard.vue";
 import TotalsCard from "../totals/TotalsCard.vue";
 import DecisionsCard from "./DecisionsCard.vue";
 import DocumentMenu from "./DocumentMenu.vue";
+import { useFilters } from "./filters";
+import MovedFrom from "./MovedFrom.vue";
+import MoveTrip from "./MoveTrip.vue";
 import FoldChip from "../FoldChip.vue";
 import OpenList from "../OpenList.vue";
 import { usePlanAgain } from "../planning";
-import { useSelected, useTyped } from "@/ui/selected";
+import { useSelected } from "@/ui/selected";
 import RowPanel from "../rows/RowPanel.vue";
 
 const state = defineModel<string>("state", { default: "" });
 const emit = defineEmits<{ bring: []; choose: [string] }>();
 const { trip, mayPrepare } = useTripContext();
-const column = useInAddress("changed");
-const order = useInAddress("order");
-/** What the rows are asked, or what is said of them. */
-const why = useInAddress("why");
+const {
+  column,
+  order,
+  why,
+  decided,
+  change,
+  moved,
+  typed,
+  shown,
+  filtered,
+  changes,
+  reasons,
+  orders,
+  clear,
+  changing,
+} = useFilters(trip, state);
 /** What stands beside the rows: the one that is selected, totals, or what was decided. */
 const beside = useInAddress("beside");
-const decided = useInAddress("decided");
-/** Only rows that change the column from one value to another, both as a list in JSON. */
-const change = useInAddress("from-to");
 const shape = useInAddress("show");
-const { typed, kept: text } = useTyped("text");
 const { row: current, column: currentColumn, unfolded } = useSelected();
 const confirming = ref(false);
-watch([state, column, text, order, why, decided, change], () => {
+watch(shown, () => {
   current.value = 0;
 });
 
 const window = useWindow(() => ({
+  ...shown.value,
   trip: trip.value.plan ? trip.value.id : 0,
   view: "review",
-  state: state.value,
-  column: column.value,
-  text: text.value,
-  code: why.value,
-  decision: decided.value,
-  change: change.value,
-  order: order.value,
   version: `${trip.value.plan?.number ?? 0}`,
 }));
 const { columns, unchanged } = useArranged(trip, unfolded);
-const changes = computed(() => [
-  { value: "", label: "any change" },
-  ...trip.value.columns
-    .filter((c) => c.changed && !c.is_key)
-    .map((c) => ({ value: c.field ?? "", label: c.label ?? c.header, note: `${count(c.changed)} changed` })),
-  ...trip.value.columns
-    .filter((c) => c.emptied)
-    .map((c) => ({
-      value: `emptied:${c.field}`,
-      label: c.label ?? c.header,
-      note: `${count(c.emptied)} emptied`,
-    })),
-]);
-const reasons = computed(() => [
-  { value: "", label: "any reason" },
-  ...trip.value.reasons
-    .filter((reason, at, all) => all.findIndex((one) => one.code === reason.code) === at)
-    .map((reason) => ({ value: reason.code, label: reason.says, note: many(rowsWith(reason.code), "row", "rows") })),
-]);
-const rowsWith = (code: string): number =>
-  trip.value.reasons.filter((reason) => reason.code === code).reduce((sum, reason) => sum + reason.count, 0);
-const orders = computed(() => [
-  { value: "", label: "sheet's order" },
-  ...trip.value.columns
-    .filter((c) => c.field && matters(c))
-    .flatMap((c) => [
-      { value: c.field ?? "", label: c.label ?? c.header, note: "from the lowest" },
-      { value: `-${c.field}`, label: c.label ?? c.header, note: "from the highest" },
-    ]),
-]);
 const row = computed(() => window.rowAt(current.value));
-/** An edit of many rows reaches the ones that are shown. */
-const shown = computed(() => ({
-  state: state.value,
-  column: column.value,
-  text: text.value,
-  code: why.value,
-  decision: decided.value,
-  change: change.value,
-  order: order.value,
-}));
 const { typed: cellTyped, pasted } = useCellEdits(() => shown.value);
 const hidden = computed(() => (trip.value.rows ?? 0) - window.total.value);
-const filtered = computed(
-  () => !!(state.value || column.value || text.value || why.value || decided.value || change.value),
-);
 const grid = ref<{ go: (to: number) => void; type: () => boolean }>();
 const harmed = computed(() => harmedCells(trip.value));
 const off = computed(() => trip.value.expected.filter((one) => one.off).length);
@@ -119,17 +81,8 @@ const applying = computed(() => {
 const { planAgain, busy } = usePlanAgain();
 
 function allRows(): void {
-  column.value = "";
-  typed.value = "";
-  text.value = "";
-  why.value = "";
-  decided.value = "";
-  change.value = "";
+  clear();
   emit("choose", "");
-}
-function changing(field: string, wanted: string): void {
-  column.value = wanted ? field : "";
-  change.value = wanted;
 }
 function behind(chosen: string, code: string): void {
   why.value = code;
@@ -139,6 +92,7 @@ function behind(chosen: string, code: string): void {
 
 <template>
   <Teleport defer to="#trip-actions">
+    <MoveTrip />
     <DocumentMenu v-if="trip.plan" :trip="trip.id" />
     <BusyButton
       v-if="stale && mayPrepare"
@@ -214,6 +168,7 @@ function behind(chosen: string, code: string): void {
           >{{ many(hidden, "row is", "rows are") }} hidden by the filter. What is applied does not change.</span
         >
       </div>
+      <MovedFrom v-model="moved" />
       <OpenList @choose="behind" />
       <DataGrid
         v-if="trip.plan"
@@ -246,6 +201,7 @@ function behind(chosen: string, code: string): void {
     <RowPanel
       v-else-if="trip.plan"
       :row="row"
+      :ready="window.ready.value"
       :column="currentColumn"
       :below="window.total.value - current - 1"
       :shown="shown"

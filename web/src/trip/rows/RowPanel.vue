@@ -24,6 +24,8 @@ import RowStory from "./RowStory.vue";
 
 const props = defineProps<{
   row: Row | undefined;
+  /** The row is of the plan that counts, and not one that was shown before it: only then anything is decided. */
+  ready?: boolean;
   column: number;
   /** How many rows stand below this one, and which are shown: edits of many cells reach these. */
   below?: number;
@@ -33,7 +35,8 @@ const props = defineProps<{
 }>();
 const emit = defineEmits<{ next: []; edit: []; filter: [field: string, change: string] }>();
 const { trip, mayPrepare } = useTripContext();
-const { decide, undo, open } = useDeciding();
+const { decide, undo, open: taken } = useDeciding();
+const open = computed(() => taken.value && props.ready);
 const cells = computed(() =>
   trip.value.columns.map((column, at) => ({ column, cell: props.row?.cells[at] })).filter(({ cell }) => cell?.action),
 );
@@ -62,12 +65,12 @@ const mayDecide = computed(() => mayPrepare.value && !!trip.value.plan?.current)
 const answersTo = (code: string, field: string | null): readonly Answer[] =>
   props.row?.faults.find((fault) => fault.code === code && fault.field === field)?.answers ?? [];
 const one = (answer: Answer["answer"]): void => {
-  if (props.row) decide({ rows: [props.row.row_id], answer });
+  if (props.row && props.ready) decide({ rows: [props.row.row_id], answer });
 };
 
 /** The answers that keys give: both sides of a conflict for the whole row, else those to the first question of it. */
 function byKey(at: number): void {
-  if (!props.row || !["held", "rejected"].includes(props.row.state ?? "")) return;
+  if (!props.row || !props.ready || !["held", "rejected"].includes(props.row.state ?? "")) return;
   const sides = (["file", "application", "merge"] as const)[at];
   if (conflicts.value.length) {
     if (sides && props.row.faults.some((own) => own.answers.some(({ answer }) => answer === sides))) one(sides);
@@ -157,7 +160,7 @@ useKeys("This row", [
       <section v-if="faulty.length && mayPrepare" class="card grid gap-2">
         <FixCell v-for="{ column: c, cell } in faulty" :key="c.column" :row-id="row.row_id" :column="c" :cell="cell" />
       </section>
-      <RowQuestions :row="row" :cells="cells" />
+      <RowQuestions :row="row" :cells="cells" :ready="ready" />
       <EmptiedCells
         v-for="{ column: c, cell } in emptied"
         :key="c.column"

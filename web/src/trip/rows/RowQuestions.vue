@@ -12,9 +12,10 @@ import FixCell from "../edit/FixCell.vue";
 import { type Answer, useDeciding } from "./deciding";
 
 type Fault = Schemas["Fault"];
-const props = defineProps<{ row: Row; cells: { column: Column; cell: Cell | undefined }[] }>();
+const props = defineProps<{ row: Row; cells: { column: Column; cell: Cell | undefined }[]; ready?: boolean }>();
 const { trip, mayPrepare } = useTripContext();
-const { decide, open } = useDeciding();
+const { decide, open: taken } = useDeciding();
+const open = computed(() => taken.value && props.ready);
 const record = ref("");
 watch(
   () => props.row.row_id,
