@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from contextlib import suppress
+from datetime import datetime
 from functools import lru_cache
 
 import polars as pl
@@ -34,12 +35,18 @@ _CELL = [ROW_ID, "code", "field"]
 _NO_CELLS = {name: DECISIONS[name] for name in (*_CELL, "digest")}
 
 
-@lru_cache(maxsize=256)
 def cells_of_decision(number: int) -> pl.DataFrame:
-    """The questions that a decision answered (``core.planning.decisions.DECISIONS`` without its answer). They never
-    change. Without any for a number that no decision has."""
-    content = Decision.objects.filter(pk=number).values_list("cells", flat=True).first()
-    return pl.DataFrame(schema=_NO_CELLS) if content is None else artifacts.unpack(content)
+    """The questions that a decision answered (``core.planning.decisions.DECISIONS`` without its answer); none for a
+    number that no decision has."""
+    at = Decision.objects.filter(pk=number).values_list("at", flat=True).first()
+    return pl.DataFrame(schema=_NO_CELLS) if at is None else _cells(number, at)
+
+
+@lru_cache(maxsize=256)
+def _cells(number: int, at: datetime) -> pl.DataFrame:
+    """Those of the decision of this number that was made then: they never change. A number alone may be another one's,
+    where the database was put back to what it was."""
+    return artifacts.unpack(Decision.objects.values_list("cells", flat=True).get(pk=number, at=at))
 
 
 def listed_decisions(view: PartView, username: str, row: int | None = None) -> list[DecisionFact]:
@@ -51,7 +58,7 @@ def listed_decisions(view: PartView, username: str, row: int | None = None) -> l
     """
     decisions = Decision.listed(view.trip)
     if row is not None:
-        decisions = [one for one in decisions if (cells_of_decision(one.pk)[ROW_ID] == row).any()]
+        decisions = [one for one in decisions if (_cells(one.pk, one.at)[ROW_ID] == row).any()]
     if not decisions:
         return []
     states, asked = _now(view)
@@ -79,7 +86,7 @@ def _newer(newest_first: Sequence[Decision]) -> dict[int, int]:
     aside = pl.Series(ROW_ID, [], dtype=DECISIONS[ROW_ID])
     newer = {}
     for decision in newest_first:
-        cells = cells_of_decision(decision.pk).select(_CELL)
+        cells = _cells(decision.pk, decision.at).select(_CELL)
         anew = cells.join(later, on=_CELL, how="semi")[ROW_ID]
         set_aside = cells[ROW_ID].filter(cells[ROW_ID].is_in(aside.implode()))
         newer[decision.pk] = pl.concat([anew, set_aside]).n_unique()
@@ -100,7 +107,7 @@ def _labels(trip: Trip) -> dict[str, str]:
 def _fact(
     decision: Decision, states: pl.DataFrame, asked: pl.DataFrame, newer: int, labels: dict[str, str], username: str
 ) -> DecisionFact:
-    cells = cells_of_decision(decision.pk)
+    cells = _cells(decision.pk, decision.at)
     code, name = _question(decision, cells)
     rows = cells[ROW_ID].unique(maintain_order=True)
     own = states.filter(pl.col(ROW_ID).is_in(rows.implode()))
