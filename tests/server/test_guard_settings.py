@@ -26,7 +26,7 @@ from vexo.server.people.models import Person, Role  # noqa: E402
 from vexo.server.people.rights import NotAllowed  # noqa: E402
 from vexo.server.planning.spreads import spreads_of  # noqa: E402
 from vexo.server.routes.guarding import set_route_guards  # noqa: E402
-from vexo.server.routes.saved_routes import keep_trip  # noqa: E402
+from vexo.server.routes.saved_routes import delete_route, keep_trip  # noqa: E402
 from vexo.server.trips.trip_pages import trip_detail  # noqa: E402
 
 PATH = "/api/applications/harbour-practice/guards"
@@ -85,14 +85,18 @@ class Binding(GuardCase):
         trip = self.rate("C", 1, plus=1)
         before = register().effects()
         self.set(many_changes={"limits": {"least": 1, "share": 0}})
-        with self.assertRaisesRegex(Stale, "guards"):
+        trip.refresh_from_db()
+        detail = trip_detail(view_of(trip), self.person)
+        assert detail.plan is not None
+        self.assertFalse(detail.plan.current, "the page offers to plan it again")
+        with self.assertRaises(Stale):
             self.start(trip)
         self.assertEqual(self.vexo.run("--as", "ada", "apply", str(trip.pk), "--yes").returncode, 2)
         self.assertEqual(register().effects(), before)
         self.plan(trip)
         self.assertEqual(self.told(trip), (["many-changes"], []))
-        # An answer plans only what it touches; under other guards it plans all.
         self.set()
+        self.plan(trip)
         self.decide(trip, "aside", [0])
         self.decide(trip, "again", [0])
         self.assertEqual(self.told(trip), ([], []))
@@ -114,6 +118,13 @@ class Binding(GuardCase):
         set_route_guards(self.person, route, {"far-out": OFF})
         self.plan(trip)
         self.assertEqual((self.verdicts(trip), self.codes(trip)), (["update"], [["lost-point"]]))
+        set_route_guards(self.person, route, off)
+        self.plan(trip)
+        delete_route(self.person, route)
+        trip = type(trip).objects.get(pk=trip.pk)
+        with self.assertRaises(Stale):
+            self.start(trip)
+        self.assertFalse(trip_detail(view_of(trip), self.person).plan.current)
 
     def test_what_is_expected_can_only_be_said(self) -> None:
         trip = self.rate("E", 1, plus=1)

@@ -21,7 +21,7 @@ from vexo.core.spread import Spread, ranks, spread_at
 from vexo.core.writing import Write, WriteResult, strategy_of
 from vexo.core.writing.results import CLASH, DOUBT, UNTAKEN
 
-from ..base import PLAINLY, ApplicationError, Client, NoAnswer, Sending
+from ..base import PLAINLY, ApplicationError, Client, NoAnswer, NotTaken, Sending
 from ..http import Connection, json_of
 from . import paging
 from .metadata import read_metadata
@@ -123,7 +123,13 @@ class ODataClient(Client):
         if not count:
             return None
         ask = self._asking(record_type)
-        values = [paging.at_rank(ask, self.describe(), record_type, known, text, rank) for rank in ranks(count)]
+        try:
+            values = [paging.at_rank(ask, self.describe(), record_type, known, text, rank) for rank in ranks(count)]
+        except (NoAnswer, NotTaken):
+            raise
+        except ApplicationError:
+            # A service that passes over no records in its order is read.
+            return super().spread(record_type, field, condition)
         return spread_at(pl.concat(values), count, known)
 
     def _asking(self, record_type: RecordType) -> paging.Ask:

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from django.db import transaction
+from django.db.models import F, Manager
 
 from vexo.core.guards import GUARDS, GuardMode, GuardName, GuardSettings
 
@@ -88,9 +89,17 @@ def set_guards(person: Person, application: Application, data: Any) -> Applicati
     with transaction.atomic():
         before = Application.objects.values_list("guards", flat=True).get(pk=application.pk)
         Application.objects.filter(pk=application.pk).update(guards=settings)
+        if before != settings:
+            plans_lapse(application.trips)
         note(person.username, "changed", f"Guards of {application.label}: {words(before, settings)}", application)
     application.refresh_from_db()
     return application
+
+
+def plans_lapse(trips: Manager[Any]) -> None:
+    """Let the plans of trips that have not sent anything count no longer: they are made anew under other guards."""
+    rises = {name: F(name) + 1 for name in ("revision", "version")}
+    trips.filter(passes=None).update(**rises)
 
 
 def words(before: dict[str, Any], after: dict[str, Any]) -> str:

@@ -14,7 +14,7 @@ from rest_framework.views import APIView
 from vexo.core.guards import GuardSettings
 
 from ..applications.guard_views import GuardsSerializer, SetGuardsSerializer, guards_json, said_in
-from ..applications.guarding import words
+from ..applications.guarding import plans_lapse, words
 from ..journal.services import note
 from ..people.models import Person
 from ..people.permissions import person_of
@@ -33,6 +33,8 @@ def set_route_guards(person: Person, route: Route, data: Any) -> Route:
     with transaction.atomic():
         before = Route.objects.values_list("guards", flat=True).get(pk=route.pk)
         Route.objects.filter(pk=route.pk).update(guards=settings)
+        if before != settings:
+            plans_lapse(route.trips)
         says = f"Guards of the route {route.name}: {words(before, settings)}"
         note(person.username, "changed", says, route.application)
     route.refresh_from_db()

@@ -14,6 +14,7 @@ from vexo.core.records import UnknownName
 from vexo.core.sheets.row_filter import safe_names
 from vexo.core.sheets.shape import column_titles
 
+from ..applications.guarding import plans_lapse
 from ..applications.models import Application
 from ..applications.services import describe
 from ..errors import PlainError, Stale
@@ -223,6 +224,8 @@ def delete_route(person: Person, route: Route) -> None:
     require(person, Action.PREPARE)
     with transaction.atomic():
         note(person.username, "deleted", f"Deleted the route {route.name}", route.application)
+        if route.guards:
+            plans_lapse(route.trips)
         route.delete()
 
 
