@@ -34,6 +34,7 @@ CONDITION = "harbour in ('NORTHHAVEN', 'GULLPOINT') and status ne 'retired' and 
 FIELDS = ["id", "harbour", "berth_no", "daily_rate", "services", "status", "length_m", "holder", "holder/last_name"]
 RAISES = {"38.50": "40.50", "44.00": "46.25", "52.50": "55.00", "34.50": "36.00", "61.00": "64.00"}
 _NEW = 37
+_LOST_POINT = 700
 
 
 def _edit(columns: list[OutgoingColumn]) -> dict[str, pl.Series]:
@@ -42,6 +43,10 @@ def _edit(columns: list[OutgoingColumn]) -> dict[str, pl.Series]:
     at = pl.int_range(len(cells["id"]), eager=True)
     rates = cells["daily_rate"].replace(RAISES)
     slips = (at % 131 == 7) & rates.str.contains("0")
+    # One rate lost its point on a keypad.
+    rates = pl.select(
+        pl.when(at == _LOST_POINT).then(rates.str.replace(".", "", literal=True)).otherwise(rates)
+    ).to_series()
     rates = pl.select(pl.when(slips).then(rates.str.replace("0", "O", literal=True)).otherwise(rates)).to_series()
     services, status, harbour = cells["services"], cells["status"], cells["harbour"]
     added = (at % 19 == 4) & (services == "water; power").fill_null(value=False)
