@@ -77,6 +77,19 @@ class Review(BrowserCase):
         browser.keys(Keys.ENTER)
         browser.see("found by Harbour", "It waits for a person", "compared with what went out")
 
+    def test_what_a_field_warns_of_stands_at_its_column(self) -> None:
+        browser = self.browser()
+        browser.open("/trips/4/columns")
+        browser.see("Columns flow up into fields")
+        browser.until(lambda: browser.all("[role=grid]"), "the grid")
+        self.assertNotIn("at midnight", browser.text)
+        for _ in range(9):
+            if browser.all("[data-testid=warning]"):
+                break
+            browser.tab_to("[role=grid]")
+            browser.keys(Keys.ARROW_RIGHT)
+        browser.see("Status → Status", "The gates read it at midnight", "57 rows of this sheet")
+
     def test_guards_are_set_by_keys_and_bind(self) -> None:
         browser = self.browser()
         browser.open("/applications/harbour-practice?show=guards")

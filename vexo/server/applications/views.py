@@ -51,7 +51,8 @@ class ApplicationSerializer(serializers.ModelSerializer[Application]):
 
 class FieldSerializer(serializers.Serializer[Any]):
     """A field. ``unique``: no two records have the same value; ``only_for``: the kind of record that has it, where not
-    all do; ``instead_of``: the fields that set the same value; ``comparisons``: what can be asked of it."""
+    all do; ``instead_of``: the fields that set the same value; ``comparisons``: what can be asked of it; ``warning``:
+    what whoever changes it should know."""
 
     unique = serializers.BooleanField()
     only_for = serializers.CharField(allow_blank=True)
@@ -61,6 +62,7 @@ class FieldSerializer(serializers.Serializer[Any]):
     label = serializers.CharField()  # type: ignore[assignment]
     kind = serializers.CharField()
     help = serializers.CharField()
+    warning = serializers.CharField(allow_blank=True)
     required = serializers.BooleanField()  # type: ignore[assignment]
     read_only = serializers.BooleanField()  # type: ignore[assignment]
     is_key = serializers.BooleanField()
@@ -71,11 +73,14 @@ class FieldSerializer(serializers.Serializer[Any]):
 
 
 class RecordTypeSerializer(serializers.Serializer[Any]):
+    """A record type; ``warning``: what whoever changes its records should know."""
+
     name = serializers.CharField()
     label = serializers.CharField()  # type: ignore[assignment]
     plural = serializers.CharField()
     identifier = serializers.CharField()
     keys = serializers.ListField(child=serializers.ListField(child=serializers.CharField()))
+    warning = serializers.CharField(allow_blank=True)
     all_fields = FieldSerializer(many=True)
 
 
@@ -135,6 +140,7 @@ def field_json(field: Field, record_type: RecordType) -> dict[str, Any]:
         "label": field.label,
         "kind": field.kind.value,
         "help": field.help,
+        "warning": field.warning,
         "required": field.required,
         "read_only": field.read_only,
         "is_key": field.name in keys,
@@ -157,6 +163,7 @@ def type_json(record_type: RecordType) -> dict[str, Any]:
         "plural": record_type.plural,
         "identifier": record_type.identifier,
         "keys": [list(key) for key in record_type.keys],
+        "warning": record_type.warning,
         "all_fields": [field_json(field, record_type) for field in record_type.fields],
     }
 

@@ -1928,7 +1928,8 @@ export interface components {
         };
         /**
          * @description A field. ``unique``: no two records have the same value; ``only_for``: the kind of record that has it, where not
-         *     all do; ``instead_of``: the fields that set the same value; ``comparisons``: what can be asked of it.
+         *     all do; ``instead_of``: the fields that set the same value; ``comparisons``: what can be asked of it; ``warning``:
+         *     what whoever changes it should know.
          */
         Field: {
             unique: boolean;
@@ -1939,6 +1940,7 @@ export interface components {
             label: string;
             kind: string;
             help: string;
+            warning: string;
             required: boolean;
             read_only: boolean;
             is_key: boolean;
@@ -2835,12 +2837,14 @@ export interface components {
                 [key: string]: components["schemas"]["SelectionTotals"];
             };
         };
+        /** @description A record type; ``warning``: what whoever changes its records should know. */
         RecordType: {
             name: string;
             label: string;
             plural: string;
             identifier: string;
             keys: string[][];
+            warning: string;
             all_fields: components["schemas"]["Field"][];
         };
         /**

@@ -28,6 +28,7 @@ const BERTH: RecordType = {
   name: "Berth",
   label: "Berth",
   plural: "Berths",
+  warning: "",
   identifier: "id",
   keys: [["no"]],
   all_fields: [

@@ -208,6 +208,7 @@ export const field = (values: Partial<Field>): Field => ({
   label: "Notes",
   kind: "text",
   help: "",
+  warning: "",
   required: false,
   read_only: false,
   is_key: false,

@@ -69,6 +69,13 @@ const seen = computed(() =>
   ),
 );
 const finds = (c: Column | undefined): boolean => !!c && (c.is_key || c.field === type.value?.identifier);
+/** What whoever changes the column's field should know. */
+const warnings = computed(() => {
+  const { carried, changed = 0 } = chosen.value ?? {};
+  const rows = changed ? ` (${many(changed, "row", "rows")} of this sheet)` : "";
+  const ofField = field.value?.warning && (carried || adding.value) ? [`${field.value.warning}${rows}`] : [];
+  return type.value?.warning ? [...ofField, `${type.value.plural}: ${type.value.warning}`] : ofField;
+});
 /** Record IDs find records as they are: nothing is done to them on the way. */
 const laned = computed(() => {
   const { carried, check } = chosen.value ?? {};
@@ -206,6 +213,7 @@ useKeys("Columns", [
           {{ field.help }}</template
         >
       </p>
+      <p v-for="text in warnings" :key="text" class="card bg-held-tint text-held" data-testid="warning">{{ text }}</p>
       <LanePanel
         v-if="field && laned"
         ref="lane"
