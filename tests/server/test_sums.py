@@ -40,8 +40,8 @@ class Sums(EditCase):
                 if rate != sheet[at]:
                     self.edit(trip, "cell", at + 2, "daily_rate", text=str(rate))
                 sheet[at] = rate
-            if any("lost-point" in row for row in self.codes(trip)):
-                self.decide(trip, "file", code="lost-point")
+            while asked := {"lost-point", "far-out"} & {code for row in self.codes(trip) for code in row}:
+                self.decide(trip, "file", code=min(asked))
             before = sum(held)
             held = [rate if rate <= 500 else was for rate, was in zip(sheet, held, strict=True)]
             told = self.figures(trip)
