@@ -129,6 +129,24 @@ class Moving(LaneCase):
         rows = [row for row in self.table(there).iter_rows(named=True) if row["verdict"] == "update"]
         self.assertEqual([row["proposed.notes"] for row in rows if row["row"] == 2], ["moved along"])
 
+    def test_what_nobody_edited_and_would_be_written_there_is_counted(self) -> None:
+        letter = next(Moving.letter)
+        trip, path = self.out(letter, "notes", "daily_rate")
+
+        def edit(sheet: Any) -> None:
+            headers = [cell.value for cell in sheet[1]]
+            sheet.cell(2, headers.index("Notes") + 1).value = "moved along"
+
+        self.assertEqual(self.back(self.edited(path, edit), trip=str(trip.pk)).error, "")
+        number = self.table(trip).row(1, named=True)["proposed.berth_no"]
+        self.on_live(number, daily_rate=61, flat_season_rate=None)
+        there = self.move(trip)
+        told = moved(view_of(there))
+        assert told is not None
+        self.assertEqual((told.more, self.terms(there)["update"]), (1, 2))
+        said = " ".join(self.vexo.run("--as", "ada", "move", str(there.pk)).stdout.split())
+        self.assertIn("1 would write here what there was nothing to write of", said)
+
     def test_where_it_cannot_be_it_says_so(self) -> None:
         trip = self.tried((self.numbers(1)[0], "x"))
         with self.assertRaisesRegex(PlainError, "already"):

@@ -48,7 +48,8 @@ def move(setting: Setting, trip: int, application: str, again: bool, as_json: bo
         out.print(f"Trip {view.trip.pk} is on {view.trip.application.label}.")
         if told is not None:
             out.print(f"It was moved from trip {told.trip} on {told.application}: {told.alike:,} rows as there, ")
-            out.print(f"{told.differs:,} differ.")
+            more = f"; {told.more:,} would write here what there was nothing to write of" if told.more else ""
+            out.print(f"{told.differs:,} differ{more}.")
             for offer in told.offers:
                 out.print(
                     f"Can be decided again: {offer.says}, {offer.count:,} rows (vexo move {view.trip.pk} --again)"

@@ -11,7 +11,7 @@ from django.db import transaction
 
 from vexo.core.planning.frame import VERDICT, FieldColumns
 from vexo.core.planning.guards import GuardCode
-from vexo.core.planning.verdicts import ABSENT_CODE, Answer
+from vexo.core.planning.verdicts import ABSENT_CODE, Answer, CellAction, Verdict
 from vexo.core.records import Field
 from vexo.core.sheets.sheet import ROW, ROW_ID
 from vexo.core.values import to_text
@@ -51,13 +51,14 @@ def moved(view: PartView) -> Moved | None:
     if both is None:
         return None
     other = both.there.trip
-    differs = differing_rows(view)
+    differs, more = _compared(both)
     return Moved(
         trip=other.pk,
         title=other.title,
         application=other.application.label,
-        alike=len(both.rows) - len(differs),
-        differs=len(differs),
+        alike=int((~differs).sum()),
+        differs=int(differs.sum()),
+        more=int(more.sum()),
         offers=[
             OfferedDecision(decision.pk, words_of(Answer(decision.answer), _code_of(cells)), len(cells))
             for decision, cells in _offered(view, both)
@@ -95,19 +96,27 @@ def differing_rows(view: PartView) -> pl.Series:
     both = _both(view)
     if both is None:
         return pl.Series(ROW_ID, [], dtype=pl.UInt32)
+    return both.rows[ROW_ID].filter(_compared(both)[0])
+
+
+def _compared(both: _Both) -> tuple[pl.Series, pl.Series]:
+    """Of each row whether both plans say something else of it, and whether it writes a cell here that it does not
+    there."""
     verdicts = [
         pl.DataFrame([ids.alias(ROW_ID)]).join(
             artifacts.read(plan.path, [ROW_ID, VERDICT]), on=ROW_ID, how="left", maintain_order="left"
         )[VERDICT]
         for plan, ids in ((both.here, both.rows[ROW_ID]), (both.there, both.rows["then"]))
     ]
-    differs = verdicts[0] != verdicts[1]
+    differs = (verdicts[0] != verdicts[1]).fill_null(value=True)
+    more = pl.repeat(value=False, n=len(differs), dtype=pl.Boolean, eager=True)
     for field in both.fields:
         here, there = _seen(both.here, both.rows[ROW_ID], field), _seen(both.there, both.rows["then"], field)
         happens = (here["action"] > 0) | (there["action"] > 0)
         values = ~here["old"].eq_missing(there["old"]) | ~here["new"].eq_missing(there["new"])
-        differs = differs | (happens & (values | (here["action"] != there["action"])))
-    return both.rows[ROW_ID].filter(differs.fill_null(value=True))
+        differs = differs | (happens & (values | (here["action"] != there["action"]))).fill_null(value=True)
+        more = more | ((here["action"] == CellAction.WRITE) & (there["action"] != CellAction.WRITE))
+    return differs, more & (verdicts[0] == Verdict.UPDATE) & (verdicts[1] != Verdict.CREATE)
 
 
 def _code_of(cells: pl.DataFrame) -> str:

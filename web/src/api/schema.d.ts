@@ -2397,6 +2397,9 @@ export interface components {
         /**
          * @description A trip that was moved beside the one that it comes from: rows of which both plans say the same (``alike``), those
          *     of which they do not, and the decisions made there that can be made again.
+         *
+         *     ``more``: rows that would write a cell here of which there was nothing to write there: what nobody edited since the
+         *     sheet went out there, and this application has otherwise.
          */
         Moved: {
             trip: number;
@@ -2404,6 +2407,7 @@ export interface components {
             application: string;
             alike: number;
             differs: number;
+            more: number;
             offers: components["schemas"]["OfferedDecision"][];
         };
         /** @description How a trip that was moved compares with the one that it comes from; null where it was not moved. */

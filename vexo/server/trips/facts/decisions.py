@@ -65,11 +65,15 @@ class OfferedDecision:
 @dataclass(frozen=True, slots=True)
 class Moved:
     """A trip that was moved beside the one that it comes from: rows of which both plans say the same (``alike``), those
-    of which they do not, and the decisions made there that can be made again."""
+    of which they do not, and the decisions made there that can be made again.
+
+    ``more``: rows that would write a cell here of which there was nothing to write there: what nobody edited since the
+    sheet went out there, and this application has otherwise."""
 
     trip: int
     title: str
     application: str
     alike: int
     differs: int
+    more: int
     offers: list[OfferedDecision] = field(default_factory=list)

@@ -49,6 +49,10 @@ const offers = computed(() => moved.value?.offers ?? []);
       {{ many(moved.differs, "differs", "differ") }}
     </button>
     <span v-else>none differs</span>
+    <b v-if="moved.more" class="text-held"
+      >{{ many(moved.more, "row", "rows") }} would write here what nobody edited: there it was as it stands in the
+      sheet</b
+    >
     <template v-if="offers.length && mayPrepare">
       <span class="soft">{{
         offers.map((offer) => `${offer.says}, ${many(offer.count, "row", "rows")}`).join("; ")
