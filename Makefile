@@ -83,6 +83,7 @@ bench: setup ## Measure (see bench/)
 	$(BIN)/python -m bench.planning.near_keys
 	$(BIN)/python -m bench.planning.measured_keys
 	$(BIN)/python -m bench.planning.pictures
+	$(BIN)/python -m bench.planning.decisions
 
 lock: setup ## Lock the Python dependencies anew
 	$(BIN)/uv pip compile --quiet --universal --python-version 3.11 --generate-hashes --no-header --no-annotate --no-emit-index-url --extra demo --group dev pyproject.toml -o requirements.lock

@@ -8,12 +8,13 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
+from functools import partial
 from typing import Any
 
 import polars as pl
 
 from vexo.core.columns.carried_values import Reading, carry
-from vexo.core.columns.matches import ColumnMatch
+from vexo.core.columns.matches import ColumnMatch, MatchedBy
 from vexo.core.columns.treatments import treat, treatment_from_json
 from vexo.core.columns.treatments.base import BAD
 from vexo.core.records import Field, Kind, RecordType
@@ -64,7 +65,7 @@ def treatments() -> None:
     for name, different in (("different", ROWS), ("2,000 different", 2000)):
         values = (at % different).cast(pl.String) + "," + (at % 10).cast(pl.String) + " "
         values = values.set(at % 97 == 5, "n/k")
-        plain, own = best(lambda v=values: straight(v)), best(lambda v=values: treat(v, TREATMENTS))
+        plain, own = best(partial(straight, values)), best(partial(treat, values, TREATMENTS))
         assert straight(values).equals(treat(values, TREATMENTS), null_equal=True)
         print(f"five treatments, {name:16} straight {plain:6.2f} s, Vexo {own:6.2f} s: {own / plain:.2f}x (most: 2)")
 
@@ -73,7 +74,7 @@ def _cells() -> tuple[pl.DataFrame, list[ColumnMatch], list[Field]]:
     at = pl.int_range(ROWS, eager=True)
     fields, columns = [], {}
     kinds = [Kind.TEXT, Kind.DECIMAL, Kind.DATE, Kind.WHOLE, Kind.TEXT]
-    days = pl.select(pl.date(2020, 1, 1) + pl.duration(days=at % 2000)).to_series().cast(pl.String)
+    days = pl.select(pl.date(2020, 1, 1) + pl.duration(days=pl.lit(at % 2000))).to_series().cast(pl.String)
     texts = {
         Kind.TEXT: "B-" + at.cast(pl.String),
         Kind.DECIMAL: (at % 9000).cast(pl.String) + ".50",
@@ -85,7 +86,7 @@ def _cells() -> tuple[pl.DataFrame, list[ColumnMatch], list[Field]]:
         fields.append(Field(f"f{place}", f"F{place}", kind, scale=2 if kind == Kind.DECIMAL else None, precision=18))
         columns[f"c{place}"] = texts[kind]
     cells = pl.DataFrame({"row_id": at.cast(pl.UInt32), "row": at + 2, **columns})
-    matches = [ColumnMatch(f"c{place}", field.label, field, "label") for place, field in enumerate(fields)]
+    matches = [ColumnMatch(f"c{place}", field.label, field, MatchedBy.LABEL) for place, field in enumerate(fields)]
     return cells, matches, fields
 
 

@@ -12,6 +12,7 @@ import os
 import subprocess
 import sys
 import time
+from collections.abc import Callable
 from pathlib import Path
 
 import polars as pl
@@ -55,7 +56,7 @@ def ours(path: Path, cells: Path) -> float:
 def table(rows: int, columns: int) -> pl.DataFrame:
     """Texts, numbers, codes and dates."""
     at = pl.int_range(rows, eager=True)
-    kinds = [
+    kinds: list[Callable[[int], pl.Series]] = [
         lambda n: (at * (n + 3) % 9973).cast(pl.String) + ".25",
         lambda n: "B-" + (at % (1000 + n)).cast(pl.String).str.zfill(4),
         lambda n: "some words of row " + (at % 977).cast(pl.String),

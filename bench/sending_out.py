@@ -67,9 +67,10 @@ from vexo.server.applications.models import Application
 from vexo.server.jobs.models import Job
 from vexo.server.jobs.worker import enqueue
 from vexo.server.sendout.selection import begin
+from vexo.server.trips.part_view import PartView
 document = SendOut("Reading", (), sys.argv[2], format=sys.argv[3])
 trip = begin(Application.objects.get(name="harbour-practice"), document, "bench")
-began, job = time.monotonic(), enqueue("send out", "bench", trip)
+began, job = time.monotonic(), enqueue("send out", "bench", PartView.of(trip))
 while job.state in Job.OPEN:
     time.sleep(0.05)
     job.refresh_from_db()

@@ -15,7 +15,8 @@ import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from functools import partial
 from pathlib import Path
 from typing import Any
 from unittest.mock import patch
@@ -86,9 +87,15 @@ def _windows(runs: int) -> None:
         began = time.perf_counter()
         plan_window(context, source, wanted, (place, 60))
         first = time.perf_counter() - began
-        again = _timed(lambda wanted=wanted, place=place: plan_window(context, source, wanted, (place, 60)), runs)
+        again = _timed(partial(plan_window, context, source, wanted, (place, 60)), runs)
         plain = _timed(lambda: artifacts.read(plan.path, ["verdict", "faults", "@id"]), runs)
         _line(f"{what}, first {first * 1000:,.0f} ms, then", again, plain)
+
+
+def _keys(paths: Sequence[str]) -> list[pl.DataFrame]:
+    from vexo.server import artifacts
+
+    return [artifacts.read(path, ["@id"]) for path in paths]
 
 
 def _recognising(folder: Path, runs: int) -> None:
@@ -119,7 +126,7 @@ def _recognising(folder: Path, runs: int) -> None:
             KeptCopy.objects.create(trip=trip, part=None, path=path, rows=copy.rows)
             Sheet.objects.create(trip=trip, name=sheet.name, direction=Sheet.OUT, path=sheet.path, rows=sheet.rows)
         paths = list(KeptCopy.objects.values_list("path", flat=True))
-        keys = _timed(lambda paths=paths: [artifacts.read(path, ["@id"]) for path in paths], runs)
+        keys = _timed(partial(_keys, paths), runs)
         _line(f"recognising 3 rows beside {trips} large trips", _timed(small(3), runs), keys)
 
 

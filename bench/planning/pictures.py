@@ -41,7 +41,10 @@ def values(field: Field, rows: int, pick: random.Random) -> pl.Series:
     if field.kind == Kind.DECIMAL:
         return (at * 25).cast(pl.Decimal(14, 2)) / 100
     if field.kind == Kind.DATE:
-        return pl.Series([dt.date(2026, 1, 1)]).new_from_index(0, rows) + pl.select(pl.duration(days=at)).to_series()
+        return (
+            pl.Series([dt.date(2026, 1, 1)]).new_from_index(0, rows)
+            + pl.select(pl.duration(days=pl.lit(at))).to_series()
+        )
     if field.kind == Kind.CHOICE:
         return pl.Series([choice.value for choice in CHOICES]).gather(at % len(CHOICES))
     return "text " + at.cast(pl.String)

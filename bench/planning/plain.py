@@ -67,7 +67,7 @@ def pandas(folder: Path) -> dict[str, int]:
     )
     plan = sheet[["@id"]].copy()
     at_now, at_then = now.index.get_indexer(sheet["@id"]), then.index.get_indexer(sheet["@id"])
-    held = updated = False
+    held, updated = pd.Series(data=False, index=plan.index), pd.Series(data=False, index=plan.index)
     for name in names.values():
         mine = sheet[name]
         its, was = now[name].take(at_now).reset_index(drop=True), then[name].take(at_then).reset_index(drop=True)

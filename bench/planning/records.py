@@ -29,8 +29,10 @@ def fields() -> list[Field]:
 def catalogue() -> Catalogue:
     """An application with this one type."""
     identifier = Field("id", "Record ID", Kind.TEXT, read_only=True)
-    record_type = RecordType("Reading", "Reading", "Readings", "Readings", "id", (identifier, *fields()))
-    return Catalogue("Bench", (record_type,), Promises(batch=200, conditional_writes=True), "1")
+    record_type = RecordType(
+        "Reading", "Reading", "Readings", "Readings", "id", (identifier, *fields()), versioned=True
+    )
+    return Catalogue("Bench", (record_type,), Promises(batch=200), "1")
 
 
 def _value(place: int, at: pl.Expr) -> pl.Expr:
@@ -55,14 +57,14 @@ def _changed(place: int, column: pl.Expr, step: int) -> pl.Expr:
     return pl.format("{} ({})", column, step)
 
 
-def _table(rows: int, kind: str) -> pl.DataFrame:
+def _table(rows: int, kind: str, clash: int) -> pl.DataFrame:
     at = pl.col("at")
     columns = []
     for place in range(FIELDS):
         value = _value(place, at)
         mine = (at % 10 == 3) & (at // 10 % FIELDS == place)
         others = (at % 50 == 7) & (at // 50 % FIELDS == place)
-        both = mine & (at % 500 == 3)
+        both = mine & (at % clash == 3)
         if kind == "sheet":
             value = pl.when(mine).then(_changed(place, value, 1)).otherwise(value)
         elif kind == "now":
@@ -74,7 +76,7 @@ def _table(rows: int, kind: str) -> pl.DataFrame:
                 .otherwise(value)
             )
         columns.append(value.alias(f"f{place}"))
-    version = pl.when((kind == "now") & ((at % 50 == 7) | (at % 500 == 3))).then(pl.lit("2")).otherwise(pl.lit("1"))
+    version = pl.when((kind == "now") & ((at % 50 == 7) | (at % clash == 3))).then(pl.lit("2")).otherwise(pl.lit("1"))
     identifier = pl.lit("R") + at.cast(pl.String).str.zfill(8)
     frame = pl.DataFrame({"at": pl.int_range(rows, eager=True)})
     return (
@@ -82,13 +84,14 @@ def _table(rows: int, kind: str) -> pl.DataFrame:
     )
 
 
-def write(folder: Path, rows: int) -> None:
-    """Write ``then.parquet``, ``now.parquet`` and ``sheet.csv``."""
+def write(folder: Path, rows: int, clash: int = 500) -> None:
+    """Write ``then.parquet``, ``now.parquet`` and ``sheet.csv``; of one row in ``clash`` the edited cell was changed by
+    others, too."""
     folder.mkdir(parents=True, exist_ok=True)
     for kind in ("then", "now"):
-        _table(rows, kind).write_parquet(folder / f"{kind}.parquet", compression="lz4", row_group_size=16_384)
+        _table(rows, kind, clash).write_parquet(folder / f"{kind}.parquet", compression="lz4", row_group_size=16_384)
     labels = {IDENTIFIER: "Record ID", **{field.name: field.label for field in fields()}}
-    _table(rows, "sheet").drop(VERSION).rename(labels).write_csv(folder / "sheet.csv")
+    _table(rows, "sheet", clash).drop(VERSION).rename(labels).write_csv(folder / "sheet.csv")
 
 
 def expected(rows: int) -> dict[str, int]:
