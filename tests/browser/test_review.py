@@ -70,6 +70,17 @@ class Review(BrowserCase):
     def held_now(self, browser: Any, held: int) -> None:
         self.assertEqual(self.trip(browser, "4")["sum"].get("held", 0), held)
 
+    def test_what_a_trip_does_leads_to_its_rows(self) -> None:
+        browser = self.browser()
+        browser.open("/trips/4/apply?each=Harbour")
+        browser.see("Changes by column", "954 changes", "524 update, 192 same")
+        self.assertEqual(browser.serious(), [])
+        browser.tab_to("[data-testid=whole-plan] li:nth-child(2) a")
+        browser.keys(Keys.ENTER)
+        browser.see("rows are hidden by the filter", "water; power → water; power; pump-out")
+        shown = int(browser.find("[role=grid]").get_attribute("aria-rowcount")) - 1
+        self.assertIn(shown, (72, 73), "the changed rows, and one that is held for another cell of it")
+
     def test_a_row_is_explained(self) -> None:
         browser = self.browser()
         self.held(browser)

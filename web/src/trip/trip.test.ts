@@ -267,6 +267,8 @@ describe("confirming a write", () => {
       "△update1",
       "Daily rate1 change, 38.50 → 40.50",
     ]);
+    const short = mount(WhatIsWritten, { props: { rowsOnly: true }, global: provided(trip()) }).findAll("tr");
+    expect(short.map((line) => line.text())).toEqual(["△update1"]);
   });
 });
 

@@ -7,6 +7,8 @@ import VerdictSign from "@/parts/VerdictSign.vue";
 
 import { useTripContext } from "../context";
 
+/** ``rowsOnly``: the changes by field stand elsewhere. */
+const { rowsOnly } = defineProps<{ rowsOnly?: boolean }>();
 const { trip } = useTripContext();
 const verdicts = computed(() => trip.value.summary?.verdicts ?? {});
 const written = computed(() =>
@@ -21,7 +23,7 @@ const pointed = computed(() => [
     rows,
   })),
 ]);
-const columns = computed(() => trip.value.columns.filter((c) => c.changed));
+const columns = computed(() => (rowsOnly ? [] : trip.value.columns.filter((c) => c.changed)));
 </script>
 
 <template>

@@ -6,7 +6,7 @@ import { computed } from "vue";
 import { api, data } from "@/api/client";
 import { count, many } from "@/parts/format";
 import SmallBar from "@/parts/SmallBar.vue";
-import { word } from "@/parts/verdicts";
+import { terms, word } from "@/parts/verdicts";
 import { useInAddress } from "@/ui/address";
 import ChoiceList from "@/ui/ChoiceList.vue";
 
@@ -30,8 +30,8 @@ const groups = useQuery({
   enabled: computed(() => !!column.value && !!trip.value.plan),
 });
 const says = (sum: Record<string, number>): string =>
-  Object.entries(sum)
-    .map(([name, rows]) => `${count(rows)} ${word(name)}`)
+  terms(sum)
+    .map((one) => `${count(one.count)} ${word(one.verdict)}`)
     .join(", ");
 </script>
 
