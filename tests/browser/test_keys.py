@@ -28,7 +28,7 @@ class KeysOfASheet(BrowserCase):
         self.assertEqual(marked, ["O", "0"], "what differs is marked in both keys")
         browser.keys("1")
         browser.until(lambda: not browser.all("[data-testid=key-lists]"), "the answer")
-        self.assertEqual(self.trip(browser, "4")["sum"]["held"], 2)
+        self.assertEqual(self.trip(browser, "4")["sum"]["held"], 3)
         browser.keys("u")
         browser.see("GULLPOINT · D-O46")
         browser.keys("2")
