@@ -90,7 +90,7 @@ class Guarded(LaneCase):
         for code in held:
             self.decide(trip, "file", code=code)
         self.assertEqual(self.guards(trip), [("many-changes", 120)])
-        self.assertEqual(self.said(trip), [("all-alike", 120, "amount")])
+        self.assertEqual(self.said(trip), [("warning", 120, ""), ("all-alike", 120, "amount")])
         before = register().effects()
         with self.assertRaises(PlainError):
             self.start(trip)
