@@ -103,6 +103,24 @@ class Binding(GuardCase):
         self.apply(trip)
         self.assertEqual(len(register().effects()), len(before) + 1)
 
+    def test_a_plan_after_a_pass_lapses_too_and_says_so(self) -> None:
+        first, second = self.rate_of("G"), self.rate_of("H")
+        content = f"harbour,berth_no,daily_rate\nTERNISLAND,G-001,{first + 1}\nTERNISLAND,H-001,{second / 10:.2f}"
+        trip = self.bring(content, key=["harbour", "berth_no"])
+        self.assertEqual(self.verdicts(trip), ["update", "held"])
+        self.apply(trip)
+        self.plan(trip)
+        self.decide(trip, "file", [1])
+        self.assertEqual(self.verdicts(trip), ["same", "update"])
+        self.set(many_changes={"limits": {"least": 1, "share": 0}})
+        trip.refresh_from_db()
+        detail = trip_detail(view_of(trip), self.person)
+        assert detail.plan is not None
+        self.assertFalse(detail.plan.current, "the page offers to plan it again")
+        self.assertEqual(self.vexo.run("--as", "ada", "apply", str(trip.pk), "--yes").returncode, 2)
+        self.plan(trip)
+        self.assertEqual(self.told(trip)[0], ["many-changes"])
+
     def test_a_route_lies_over_its_application(self) -> None:
         trip = self.rate("D", 10)
         route = keep_trip(self.person, view_of(trip), "Rates by hand")

@@ -392,8 +392,7 @@ class Damaged(SameCase):
             sheet.delete_cols(1)
 
         path = self.edited(absolute(job.result["file"]), harm)
-        key = ["season", "length_band", "harbour"]
-        ended = self.back(path, record_type="TariffLine", operation="make-same", key=key)
+        ended = self.back(path, record_type="TariffLine", operation="make-same", key=fields[:3])
         self.assertEqual(ended.error, "")
         found = self.trip_of(ended)
         self.assertEqual(found.pk, trip.pk)

@@ -265,7 +265,6 @@ def columns(
 @ready
 def open_(setting: Setting, trip: int, as_json: bool) -> None:
     """List what is open on a trip: questions, and rows that wait, each with the ways to answer."""
-
     view = find_view(trip)
     if as_json:
         print_json({"trip": trip, **open_json(view)})

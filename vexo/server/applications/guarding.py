@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from django.db import transaction
-from django.db.models import F, Manager
+from django.db.models import F, Manager, QuerySet
 
 from vexo.core.guards import GUARDS, GuardMode, GuardName, GuardSettings
 
@@ -84,25 +84,39 @@ def set_guards(person: Person, application: Application, data: Any) -> Applicati
     Raises:
         NotAllowed, GuardError
     """
-    require(person, Action.CONNECT)
-    settings = GuardSettings.from_json(data).to_json()
-    with transaction.atomic():
-        before = Application.objects.values_list("guards", flat=True).get(pk=application.pk)
-        Application.objects.filter(pk=application.pk).update(guards=settings)
-        if before != settings:
-            plans_lapse(application.trips)
-        note(person.username, "changed", f"Guards of {application.label}: {words(before, settings)}", application)
+    kept = Application.objects.filter(pk=application.pk)
+    keep_guards(person, kept, application, f"Guards of {application.label}", data)
     application.refresh_from_db()
     return application
 
 
+def keep_guards(person: Person, kept: QuerySet[Any], application: Application, title: str, data: Any) -> None:
+    """Keep the settings of an application or of one of its routes; the journal says under the title what was changed.
+
+    Args:
+        kept: the application or route, alone.
+
+    Raises:
+        NotAllowed, GuardError
+    """
+    require(person, Action.CONNECT)
+    settings = GuardSettings.from_json(data).to_json()
+    with transaction.atomic():
+        before = kept.get()
+        kept.update(guards=settings)
+        if before.guards != settings:
+            plans_lapse(before.trips)
+        note(person.username, "changed", f"{title}: {_words(before.guards, settings)}", application)
+
+
 def plans_lapse(trips: Manager[Any]) -> None:
-    """Let the plans of trips that have not sent anything count no longer: they are made anew under other guards."""
+    """Let plans that count and were not sent count no longer: they are made anew under other guards."""
     rises = {name: F(name) + 1 for name in ("revision", "version")}
-    trips.filter(passes=None).update(**rises)
+    counting = trips.filter(plans__revision=F("revision"), plans__passes=None)
+    trips.filter(pk__in=counting.values("pk")).update(**rises)
 
 
-def words(before: dict[str, Any], after: dict[str, Any]) -> str:
+def _words(before: dict[str, Any], after: dict[str, Any]) -> str:
     """What was changed of settings, for the journal."""
     changed = [name for name in GuardName if before.get(name) != after.get(name)]
     return "; ".join(f"{name} {_setting_words(after.get(name))}" for name in changed) or "nothing changed"

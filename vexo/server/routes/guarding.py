@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.db import transaction
 from drf_spectacular.utils import extend_schema
 from rest_framework.generics import get_object_or_404
 from rest_framework.request import Request
@@ -14,11 +13,10 @@ from rest_framework.views import APIView
 from vexo.core.guards import GuardSettings
 
 from ..applications.guard_views import GuardsSerializer, SetGuardsSerializer, guards_json, said_in
-from ..applications.guarding import plans_lapse, words
-from ..journal.services import note
+from ..applications.guarding import keep_guards
 from ..people.models import Person
 from ..people.permissions import person_of
-from ..people.rights import Action, require
+from ..people.rights import Action
 from .models import Route
 
 
@@ -28,15 +26,8 @@ def set_route_guards(person: Person, route: Route, data: Any) -> Route:
     Raises:
         NotAllowed, GuardError
     """
-    require(person, Action.CONNECT)
-    settings = GuardSettings.from_json(data).to_json()
-    with transaction.atomic():
-        before = Route.objects.values_list("guards", flat=True).get(pk=route.pk)
-        Route.objects.filter(pk=route.pk).update(guards=settings)
-        if before != settings:
-            plans_lapse(route.trips)
-        says = f"Guards of the route {route.name}: {words(before, settings)}"
-        note(person.username, "changed", says, route.application)
+    kept = Route.objects.filter(pk=route.pk)
+    keep_guards(person, kept, route.application, f"Guards of the route {route.name}", data)
     route.refresh_from_db()
     return route
 
