@@ -68,6 +68,21 @@ class Documents(LaneCase):
         self.assertIn("key is blank", lines[3]["Why"])
         self.assertEqual(register().effects(), before)
 
+    def test_a_renamed_record_shows_its_old_key_and_no_header_stands_twice(self) -> None:
+        for said in ({}, {"key": ["id"]}):
+            with self.subTest(said):
+                trip, path = self.out("E", "harbour", "berth_no", format_="csv")
+                header, first, *rest = path.read_text(encoding="utf-8-sig").splitlines()
+                renamed = self.bring("\n".join([header, first.replace("E-001", "E-901"), *rest]), trip=trip.pk, **said)
+                if self.verdicts(renamed)[0] == "held":
+                    self.decide(renamed, "file", code="key-edited")
+                self.assertEqual(self.verdicts(renamed)[0], "update")
+                with self.written(renamed, ".csv").open(encoding="utf-8-sig", newline="") as file:
+                    headers, line, *_ = csv.reader(file)
+                self.assertEqual(len(headers), len(set(headers)))
+                told = dict(zip(headers, line, strict=True))
+                self.assertEqual((told["Berth no., now"], told["Berth no., new"]), ("E-001", "E-901"))
+
     def test_a_workbook_says_what_it_does_first_and_its_numbers_are_numbers(self) -> None:
         trip, path = self.out("K", "daily_rate", "notes")
 

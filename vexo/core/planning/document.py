@@ -17,6 +17,8 @@ _MOST_FIGURES = 15
 """Figures that a spreadsheet keeps of a number: longer ones go out as text."""
 REASON = "reason"
 """Of a row's table, beside those of a plan: why it has its verdict, in words."""
+RECORD_FOUND = "Record found"
+"""The header of the column that says which record a row is about, which its key may say as well."""
 _WRITTEN = Field("written", "", Kind.TEXT)
 
 
@@ -29,7 +31,7 @@ def plan_columns(
         plan: its rows, with ``REASON``.
         cells: the sheet's cells.
         keys: the key's fields with their columns in the sheet, empty for one that is in none.
-        fields: those that the plan carries, without the key's.
+        fields: those that the plan carries; of the key's those that it changes.
     """
     said = beside(plan[ROW_ID], cells)
     columns = [
@@ -37,7 +39,7 @@ def plan_columns(
         _column("Verdict", plan[VERDICT], key=True),
         _column("Why", plan[REASON]),
         *[_column(f.label, said[c] if c else to_text(f, plan[FieldColumns(f.name).current])) for f, c in keys],
-        _column("Record ID", plan[IDENTIFIER]),
+        _column(RECORD_FOUND, plan[IDENTIFIER]),
     ]
     for field in fields:
         action = plan[FieldColumns(field.name).action]

@@ -13,8 +13,10 @@ from django.utils import timezone
 from vexo.core.documents.bring_in import OPERATION_WORDS
 from vexo.core.planning.absent import BECOMES, REASON
 from vexo.core.planning.document import REASON as WHY
-from vexo.core.planning.document import plan_columns
-from vexo.core.planning.verdicts import AbsentVerdict, AbsentWhy, Verdict
+from vexo.core.planning.document import RECORD_FOUND, plan_columns
+from vexo.core.planning.frame import FieldColumns
+from vexo.core.planning.verdicts import AbsentVerdict, AbsentWhy, CellAction, Verdict
+from vexo.core.records import IDENTIFIER
 from vexo.core.sheets.writers.delimited import write_csv
 from vexo.core.sheets.writers.outgoing import OutgoingColumn, in_pieces
 from vexo.core.sheets.writers.xlsx import Beside, fill_xlsx
@@ -55,8 +57,7 @@ def document_of(view: PartView, username: str) -> Document:
     table = table.with_columns(pl.Series(WHY, reasons, dtype=pl.String))
     by_field = {m.field.name: m.column for m in context.matches if m.field and m.column}
     keys = [(context.record_type.field(name), by_field.get(name, "")) for name in context.settings.key]
-    others = [n for n in context.settings.carried if n not in context.settings.key]
-    fields = [context.record_type.field(name) for name in others]
+    fields = [context.record_type.field(name) for name in context.settings.carried if _is_shown(table, context, name)]
     columns = plan_columns(table, context.cells, keys, fields)
     absent = _absent(plan, context, columns)
     return Document(
@@ -66,6 +67,14 @@ def document_of(view: PartView, username: str) -> Document:
         absent or columns,
         len((absent or columns)[0].cells),
     )
+
+
+def _is_shown(table: pl.DataFrame, context: PlanContext, name: str) -> bool:
+    """Whether old and new of a field are shown: of a key's only where it renames a record."""
+    if name not in context.settings.key:
+        return True
+    writes = table[FieldColumns(name).action].is_in([CellAction.WRITE, CellAction.HELD])
+    return bool((writes & table[IDENTIFIER].is_not_null()).any())
 
 
 def _when(view: PartView, plan: Plan) -> str:
@@ -152,7 +161,7 @@ def _absent(plan: Plan, context: PlanContext, columns: list[OutgoingColumn]) -> 
             "The sheet does not have this record." + (f" {absent_reason_words(AbsentWhy(one))}" if one else "")
             for one in table[REASON]
         ],
-        "Record ID": table["@id"].to_list(),
+        RECORD_FOUND: table["@id"].to_list(),
     }
     for name in context.settings.key:
         field = context.record_type.field(name)
