@@ -78,6 +78,11 @@ class Binding(GuardCase):
     def test_what_one_guard_leaves_the_next_may_ask(self) -> None:
         self.set(lost_point=OFF)
         self.assertEqual(self.codes(self.rate("B", 0.1)), [["far-out"]])
+        self.set(lost_point=SAY)
+        trip = self.rate("B", 0.1)
+        self.assertEqual((self.codes(trip), self.verdicts(trip)), ([["far-out", "lost-point"]], ["held"]))
+        self.decide(trip, "file", code="far-out")
+        self.assertEqual((self.codes(trip), self.verdicts(trip)), ([["lost-point"]], ["update"]))
         self.set(lost_point=OFF, far_out=OFF)
         self.assertEqual(self.codes(self.rate("B", 0.1)), [[]])
 

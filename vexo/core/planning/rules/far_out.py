@@ -18,8 +18,8 @@ from .guarded import guarded
 def hold_far_out(
     frame: pl.DataFrame, inputs: Inputs, settings: Settings, fields: Sequence[Field], keys: Collection[str]
 ) -> pl.DataFrame:
-    """Hold such cells; ``far_out`` tells which those are. One whose record is as far out already is none, nor one that
-    is asked for its decimal point.
+    """Hold such cells; ``far_out`` tells which those are. One whose record is as far out already is none. One that is
+    held for its decimal point is not asked twice; where that is only said, it is.
 
     Args:
         keys: fields of keys.
@@ -39,6 +39,6 @@ def hold_far_out(
         beyond = ((new < low) & ~(old < low).fill_null(value=False)) | (
             (new > high) & ~(old > high).fill_null(value=False)
         )
-        is_far = (pl.col(columns.action) == CellAction.WRITE) & beyond & ~pl.col(columns.lost_point)
+        is_far = (pl.col(columns.action) == CellAction.WRITE) & beyond
         changes += guarded(columns, columns.far_out, is_far, mode)
     return frame.with_columns(changes)
