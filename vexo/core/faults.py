@@ -84,13 +84,15 @@ CODES: dict[str, Does] = {
     "far-out": Does.HOLDS,
     "check-differs": Does.HOLDS,
     "damaged": Does.HOLDS,
+    "depends": Does.HOLDS,
+    "depends-circle": Does.HOLDS,
     "twin": Does.ASIDE,
     "shared": Does.HOLDS,
     "other-counts": Does.ASIDE,
     "emptied": Does.SAYS,
 }
-"""``twin`` and ``shared`` are found among rows that nothing else stops; ``damaged`` in the plan that was made;
-``emptied`` stops none, it is only asked."""
+"""``twin`` and ``shared`` are found among rows that nothing else stops; ``damaged`` and ``depends`` in the plan that
+was made; ``emptied`` stops none, it is only asked."""
 
 OUTCOME_CODES = (
     "refused",
@@ -104,6 +106,7 @@ OUTCOME_CODES = (
     "given-up",
     "undone-with-group",
     "left-half-way",
+    "parent-not-in",
 )
 """Why a row that was sent is not in: the application's own reason (``refused``), or one of Vexo's."""
 KEY_CODES = frozenset(

@@ -10,6 +10,7 @@ from typing import Any
 
 import polars as pl
 
+from .new_records import shown
 from .records import Field, Kind
 
 SEPARATOR = ";"
@@ -138,6 +139,8 @@ def to_text(field: Field, values: pl.Series) -> pl.Series:
             return values.list.join(f"{SEPARATOR} ").replace("", None)
         case Kind.MOMENT:
             return values.dt.strftime("%Y-%m-%dT%H:%M:%S%.fZ")
+        case Kind.REFERENCE:
+            return shown(values.cast(pl.String))
     return values.cast(pl.String)
 
 

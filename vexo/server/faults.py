@@ -177,6 +177,13 @@ _WORDS: Mapping[str, Words] = {
     "left-half-way": lambda f, a: (
         f"{f} holds {_said(a, 0)} now: the record went through it, and then could not have its own value. {_said(a, 1)}"
     ).strip(),
+    "depends": lambda f, a: f"{f} is the record of row {_said(a, 0)}, which is not going to make one.",
+    "depends-circle": lambda f, a: (
+        f"Rows {_said(a, 0)} refer to one another by {f} in a circle, so none can go first."
+        if "," in _said(a, 0)
+        else f"{f} is the row's own new record, which is not there before it goes."
+    ),
+    "parent-not-in": lambda f, a: f"Not sent: {f} is the record of row {_said(a, 0)}, which is not in.",
     "undone-with-group": lambda f, a: "Not written, since another row was refused and all were to go or none.",
 }
 _GROUPS: Mapping[str, str] = {
@@ -186,6 +193,9 @@ _GROUPS: Mapping[str, str] = {
     "far-out": "A number or day lies far outside of what the application holds in its field: is it meant?",
     "duplicate-row": "A field is unique, and several rows write the same value into it.",
     "key-circle": "Rows take a unique value from one another in a circle, so none can go first.",
+    "depends": "A row refers to the record of another row, which is not going to make one.",
+    "depends-circle": "Rows refer to one another's new records in a circle, so none can go first.",
+    "parent-not-in": "Not sent, since the row whose record it refers to is not in.",
     "duplicate": "A field is unique, and another record has the value and keeps it.",
     "shared": "Rows are about the same record and say different things.",
     "key-unread": "A cell of the key cannot be read, and no record is looked for without it.",

@@ -13,6 +13,7 @@ import polars as pl
 
 from ..faults import CODES, Does
 from ..guards import GuardSettings
+from ..new_records import self_references
 from ..operations import Operation
 from ..problems import FAULT, Case
 from ..records import IDENTIFIER, VERSION, Field, RecordType
@@ -20,6 +21,7 @@ from ..sheets.sheet import ROW_ID
 from ..values import dtype, same
 from .absent import Meant, records_meant
 from .decisions import answered, counting, find_faults
+from .dependents import with_records_of_rows
 from .frame import (
     ALL_CELLS,
     CHANGED_ELSEWHERE,
@@ -216,6 +218,7 @@ def make_plan(inputs: Inputs, settings: Settings) -> PlannedRows:
     decisions = merges.merges_of_lists(counting(inputs.decisions), record_type)
     frame, about_records = bind(inputs, settings, decisions)
     frame, not_found = settle(frame.hstack(near(frame, inputs, settings)), inputs, settings, decisions)
+    frame = with_records_of_rows(frame, [field.name for field in self_references(record_type, settings.carried)])
     frame = holds.compare_checks(_with_records(frame, inputs, [*fields, *checks]), checks)
     frame, emptied = _compared(frame, inputs, settings, decisions)
     frame = changed_records(frame, inputs, fields) if deleting else frame

@@ -150,6 +150,8 @@ _ANSWERS: Mapping[str, tuple[Answer, ...]] = {
     "check-differs": (Answer.GO_ON,),
     "column-asked": (Answer.LEAVE_OUT,),
     "damaged": (Answer.FILE,),
+    "depends": (Answer.LEAVE_OUT,),
+    "depends-circle": (Answer.LEAVE_OUT,),
     "emptied": (Answer.CLEAR, Answer.LEAVE),
     "changed-since": (Answer.FILE,),
     "renamed": (Answer.THEN,),

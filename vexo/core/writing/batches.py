@@ -11,6 +11,7 @@ import polars as pl
 
 from ..cell_parser import parse
 from ..keys.claims import in_order
+from ..new_records import any_new, row_id_of
 from ..planning.absent import FIRST_ABSENT, deletions
 from ..planning.frame import FieldColumns
 from ..planning.verdicts import WRITTEN, CellAction, Verdict
@@ -63,9 +64,11 @@ def freeze(
     unnamed = rows.filter((pl.col("verdict") != Verdict.CREATE) & pl.col(IDENTIFIER).is_null())
     if len(unnamed):
         raise NoRecordError(f"Rows {unnamed[ROW_ID].to_list()[:20]} of a plan are to be written, and name no record.")
-    rows = rows.sort(pl.col("verdict").replace_strict(order, return_dtype=pl.UInt8), ROW_ID)
-    rows = _freeing_first(_opened(rows, first_steps), keys)
+    rows = rows.sort(_rank(order), ROW_ID)
+    parents = _parents(rows)
+    rows = _freeing_first(_by_depth(_opened(rows, first_steps), order, parents), keys, parents)
     rows = rows.with_columns(pl.int_range(pl.len(), dtype=pl.UInt32).alias(AT))
+    rows = _with_last_parents(rows, parents)
     if whole is not None and len(whole):
         beside = whole.drop(VERSION).rename({n: f"{WHOLE}{n}" for n in whole.columns if not n.startswith("@")})
         rows = rows.join(beside.unique(IDENTIFIER), on=IDENTIFIER, how="left", maintain_order="left")
@@ -105,7 +108,58 @@ def _is_last(rows: pl.DataFrame) -> pl.Expr:
     return pl.col(SECOND_STEP).fill_null(value=False) if SECOND_STEP in rows.columns else pl.lit(value=False)
 
 
-def _freeing_first(rows: pl.DataFrame, keys: Sequence[tuple[str, ...]]) -> pl.DataFrame:
+AFTER = "@after"
+"""The place of the last of the rows to whose records a frozen row refers, and which make them: it goes in a batch after
+that. Only where any row refers to another."""
+
+
+def _rank(order: Mapping[str, int]) -> pl.Expr:
+    return pl.col("verdict").replace_strict(order, return_dtype=pl.UInt8)
+
+
+def _parents(rows: pl.DataFrame) -> dict[int, set[int]]:
+    """Row → the rows whose records it refers to, and which are to make them."""
+    parents: dict[int, set[int]] = defaultdict(set)
+    for name in _referring(rows):
+        proposed = FieldColumns(name).proposed
+        written = pl.col(FieldColumns(name).action) == CellAction.WRITE
+        for row, other in rows.filter(written).select(ROW_ID, row_id_of(pl.col(proposed))).drop_nulls().iter_rows():
+            parents[row].add(other)
+    return parents
+
+
+def _referring(rows: pl.DataFrame) -> list[str]:
+    """The fields in which any row refers to a record that is yet to be made."""
+    begins = FieldColumns("").action
+    names = [name.removeprefix(begins) for name in rows.columns if name.startswith(begins)]
+    return [name for name in names if any_new(rows[FieldColumns(name).proposed])]
+
+
+def _by_depth(rows: pl.DataFrame, order: Mapping[str, int], parents: Mapping[int, set[int]]) -> pl.DataFrame:
+    """Rows in their order, those that refer to others after these: a level of all trees at a time."""
+    if not parents:
+        return rows
+    depth: dict[int, int] = {}
+    for row in in_order({*parents, *(other for others in parents.values() for other in others)}, parents):
+        depth[row] = max((depth.get(other, 0) + 1 for other in parents.get(row, ())), default=0)
+    deep = pl.col(ROW_ID).replace_strict(depth, default=0, return_dtype=pl.UInt32)
+    return rows.sort(_rank(order), deep, maintain_order=True)
+
+
+def _with_last_parents(rows: pl.DataFrame, parents: Mapping[int, set[int]]) -> pl.DataFrame:
+    if not parents:
+        return rows
+    places = dict(rows.select(ROW_ID, AT).iter_rows())
+    after = {
+        row: max((places[one] for one in others if one in places), default=None) for row, others in parents.items()
+    }
+    last = pl.col(ROW_ID).replace_strict(after, default=None, return_dtype=pl.UInt32)
+    return rows.with_columns(last.alias(AFTER))
+
+
+def _freeing_first(
+    rows: pl.DataFrame, keys: Sequence[tuple[str, ...]], parents: Mapping[int, set[int]]
+) -> pl.DataFrame:
     """Rows in their order, those that take a unique value of another record after that record's own."""
     waits_for: dict[int, set[int]] = defaultdict(set)
     places, records = rows.with_row_index("place"), rows[IDENTIFIER].fill_null("")
@@ -125,9 +179,12 @@ def _freeing_first(rows: pl.DataFrame, keys: Sequence[tuple[str, ...]]) -> pl.Da
                 waits_for[place].add(before)
     if not waits_for:
         return rows
+    place_of = dict(places.select(ROW_ID, "place").iter_rows()) if parents else {}
+    for row, others in parents.items():
+        waits_for[place_of[row]] |= {place_of[other] for other in others if other in place_of}
     involved = {*waits_for, *(before for others in waits_for.values() for before in others)}
-    others = [place for place in range(len(rows)) if place not in involved]
-    return rows[[*others, *in_order(involved, waits_for)]]
+    free = [place for place in range(len(rows)) if place not in involved]
+    return rows[[*free, *in_order(involved, waits_for)]]
 
 
 def _was_compared(line: Mapping[str, Any], name: str) -> bool:

@@ -9,6 +9,7 @@ from typing import Any
 
 import polars as pl
 
+from ..new_records import number_of, row_of
 from ..planning.verdicts import DONE, Verdict
 from ..records import IDENTIFIER, VERSION, RecordType
 from .results import Settled, WriteResult
@@ -76,8 +77,14 @@ def moved(record: Mapping[str, Any], before: Mapping[str, Any]) -> list[str]:
     return [name for name, value in before.items() if name in record and not equal(record[name], value)]
 
 
+def lost_parents(write: Write) -> dict[str, str]:
+    """Fields in which a write refers to a record that another row was to make, and which is not there: each with the
+    number of that row."""
+    return {name: number_of(value) for name, value in write.values.items() if row_of(value) is not None}
+
+
 class NoRecordError(Exception):
-    """A change or a deletion that names no record: never shown, always a fault of the program."""
+    """A change or a deletion that names no record, or a reference to none: always a fault of the program."""
 
 
 class WriteStrategy(ABC):
@@ -89,6 +96,8 @@ class WriteStrategy(ABC):
         """What the application is asked. Raises NoRecordError where a change or a deletion names no record."""
         if self.verdict != Verdict.CREATE and not write.identifier:
             raise NoRecordError(f"The write of row {write.row_id} names no record.")
+        if lost_parents(write):
+            raise NoRecordError(f"The write of row {write.row_id} refers to a record that was not made.")
         return Request(self.verdict, write.identifier, write.version, write.values)
 
     def done(self, write: Write, record: Mapping[str, Any] | None) -> WriteResult:

@@ -29,7 +29,7 @@ from ..trips.facts.passes import AbsentOutcome
 from ..trips.facts.plans import FirstStep, PlanSummary
 from ..trips.models import LedgerPage
 from .models import Batch, Pass, RowNotIn
-from .recording import items_of, result_of
+from .recording import items_of, result_of, with_made_records
 from .telling import tell
 
 
@@ -77,6 +77,7 @@ def page_frame(pass_: Pass, record_type: RecordType, answers: list[WriteResult])
     """The pass's plan, and its page of the ledger."""
     fields = [record_type.field(name) for name in pass_.plan.carried if record_type.find(name)]
     plan, frozen = artifacts.read(pass_.plan_file), artifacts.read(pass_.rows_file, ["at", ROW_ID])
+    plan = with_made_records(pass_, plan)
     return plan, page_of(plan, frozen, outcome_of(answers, fields), fields, pass_.number)
 
 

@@ -20,6 +20,7 @@ from .. import artifacts
 from .ending import final_answers
 from .models import Pass
 from .record_reader import Reader
+from .recording import with_made_records
 
 _MOST_LISTED = 1000
 """Rows that are told by number where they differ; all are counted."""
@@ -68,7 +69,7 @@ def read_back(pass_: Pass, reader: Reader, catalogue: Catalogue) -> dict[str, An
     now = _records(pass_, reader, wanted, total, whole=bool(created))
     answers = _told_by_reading(answers, now, carried)
     outcome = outcome_of([a for a in answers if a.at in ids], fields)
-    frozen = artifacts.read(pass_.rows_file).drop(IDENTIFIER, VERSION)
+    frozen = with_made_records(pass_, artifacts.read(pass_.rows_file)).drop(IDENTIFIER, VERSION)
     written = frozen.join(outcome.drop(VERSION), on=AT, how="inner", maintain_order="left")
     by_application, since = differences(written, now, fields)
     lost = written.join(now, on=IDENTIFIER, how="anti")

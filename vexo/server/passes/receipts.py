@@ -22,6 +22,7 @@ from ..rows.windows import fault_words
 from ..trips.part_view import PartView
 from ..trips.sheets import stamp_of
 from .models import Pass
+from .recording import with_made_records
 
 
 def last_pass(view: PartView) -> Pass:
@@ -61,7 +62,7 @@ def write_receipt(view: PartView, path: Path) -> None:
     pass_ = last_pass(view)
     context = PlanContext.of_plan(pass_.plan)
     fields = [context.record_type.field(name) for name in context.settings.carried]
-    plan = artifacts.read(pass_.plan_file)
+    plan = with_made_records(pass_, artifacts.read(pass_.plan_file))
     columns = receipt(context.cells, context.profile, plan, told_states(pass_, context), fields)
     _write(columns, path, "Receipt", stamp_of(trip, [], view.part, rows=True))
 

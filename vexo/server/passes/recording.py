@@ -9,7 +9,11 @@ from dataclasses import asdict, dataclass, replace
 from email.utils import formatdate
 from typing import Any
 
-from vexo.core.planning.verdicts import Verdict
+import polars as pl
+
+from vexo.core.new_records import any_new, with_made
+from vexo.core.planning.frame import FieldColumns
+from vexo.core.planning.verdicts import RowState, Verdict
 from vexo.core.records import RecordType
 from vexo.core.values import from_python, to_python
 from vexo.core.writing.batches import Item
@@ -51,6 +55,25 @@ def result_of(kept: dict[str, Any], record_type: RecordType) -> WriteResult:
         values,
         tuple(kept.get("warnings", ())),
     )
+
+
+def made_by_rows(pass_: Pass) -> dict[int, str]:
+    """``row_id`` of each row that has made a record on this pass, and that record's ID."""
+    numbers = {item.at: item.row_id for batch in pass_.batches.all() for item in items_of(batch)}
+    return {
+        numbers[answer["at"]]: answer["id"]
+        for batch in pass_.batches.filter(state=Batch.ANSWERED)
+        for answer in batch.answers
+        if answer["state"] == RowState.CREATED and answer["id"]
+    }
+
+
+def with_made_records(pass_: Pass, table: pl.DataFrame) -> pl.DataFrame:
+    """A pass's plan, or its frozen rows, in which references to records that it made are these records' IDs."""
+    columns = [FieldColumns(name).proposed for name in pass_.plan.carried]
+    if not any(name in table.columns and any_new(table[name]) for name in columns):
+        return table
+    return with_made(table, columns, made_by_rows(pass_))
 
 
 @dataclass(frozen=True)

@@ -14,8 +14,8 @@ from vexo.core.errors import MendableError
 from vexo.core.records import Catalogue
 from vexo.core.sheets.sheet import ROW_ID
 from vexo.core.writing import Write
-from vexo.core.writing.batches import AT, SECOND_STEP, Item, writes_of
-from vexo.core.writing.strategies import Rules
+from vexo.core.writing.batches import AFTER, AT, SECOND_STEP, Item, writes_of
+from vexo.core.writing.strategies import Rules, lost_parents, refusal
 
 from .. import artifacts
 from ..applications.models import Application
@@ -28,7 +28,7 @@ from .ending import end, interrupt
 from .models import Batch, Pass
 from .reading_back import read_back
 from .record_reader import Reader
-from .recording import Recorder, items_of
+from .recording import Follow, Recorder, items_of, with_made_records
 from .sending import Interrupted, Sender
 from .settling import Settler
 
@@ -65,7 +65,7 @@ class Run:
         """The writes of these items, from the frozen rows."""
         places = pl.Series(sorted(item.at for item in items), dtype=pl.UInt32)
         rows = artifacts.read_rows(self.pass_.rows_file, places)
-        return writes_of(rows, self.carried, [*self.key, *self.checks], items)
+        return writes_of(with_made_records(self.pass_, rows), self.carried, [*self.key, *self.checks], items)
 
     def _next(self) -> Batch | None:
         """The batch that goes next: one that is prepared, or the next rows of the plan."""
@@ -74,8 +74,8 @@ class Run:
             return waiting
         rows = artifacts.scan(self.pass_.rows_file).slice(self.pass_.cursor, self.size)
         names = [AT, ROW_ID, "verdict", "@id", "@version"]
-        steps = [SECOND_STEP] if SECOND_STEP in artifacts.columns_of(self.pass_.rows_file) else []
-        lines = _before_second_steps(rows.select(*names, *steps).collect()).select(names)
+        marks = [name for name in (SECOND_STEP, AFTER) if name in artifacts.columns_of(self.pass_.rows_file)]
+        lines = _together(rows.select(*names, *marks).collect()).select(names)
         items = [
             Item(at, row_id, verdict, identifier, version, self.recorder.number())
             for at, row_id, verdict, identifier, version in lines.iter_rows()
@@ -100,8 +100,21 @@ class Run:
             batch = self._next()
             if batch is None:
                 return False
-            self._listening(lambda batch=batch: self.sender.send(batch, self.writes(items_of(batch))))
+            self._listening(lambda batch=batch: self._send(batch))
             self._progress()
+
+    def _send(self, batch: Batch) -> None:
+        """Send a batch, but for rows that refer to a record which was to be made and is not in: these are refused."""
+        writes = self.writes(items_of(batch))
+        lost = {write.at: lost_parents(write) for write in writes if lost_parents(write)}
+        if not lost:
+            self.sender.send(batch, writes)
+            return
+        refusals = [
+            refusal(write, "parent-not-in", *next(iter(lost[write.at].items()))) for write in writes if write.at in lost
+        ]
+        rest = tuple(item for item in items_of(batch) if item.at not in lost)
+        self.recorder.answered(batch, refusals, [Follow(rest, Batch.PREPARED)])
 
     def _listening(self, step: Any) -> None:
         """Do a step; silences in a row end the pass, since nothing may go on beside a doubt."""
@@ -118,12 +131,16 @@ class Run:
         self.lease.progress(max(0, self.pass_.cursor - waiting), self.pass_.rows, "sending")
 
 
-def _before_second_steps(rows: pl.DataFrame) -> pl.DataFrame:
-    """The rows up to one that goes through another value, which begins a batch: its first step is over by then."""
-    if SECOND_STEP not in rows.columns:
-        return rows
-    at = rows[SECOND_STEP].fill_null(value=False).arg_true()
-    later = at.filter(at > 0)
+def _together(rows: pl.DataFrame) -> pl.DataFrame:
+    """Of the next rows those that can go in one batch: up to one that goes through another value, whose first step is
+    over by then, or that refers to a record which one of them makes."""
+    breaks = pl.Series([False]).new_from_index(0, len(rows))
+    if SECOND_STEP in rows.columns:
+        breaks |= rows[SECOND_STEP].fill_null(value=False)
+    if AFTER in rows.columns and len(rows):
+        breaks |= (rows[AFTER] >= rows[AT][0]).fill_null(value=False)
+    later = breaks.arg_true()
+    later = later.filter(later > 0)
     return rows.head(int(later[0])) if len(later) else rows
 
 

@@ -6,7 +6,7 @@ from typing import Any
 
 from django.db import IntegrityError, transaction
 
-from vexo.core.writing.batches import freeze
+from vexo.core.writing.batches import AFTER, freeze
 
 from .. import artifacts
 from ..errors import PlainError, Stale
@@ -118,6 +118,10 @@ def start_pass(
     if atomic and from_json(plan.summary, PlanSummary).first_steps:
         raise PlainError(
             "Rows that go through another value cannot go all or nothing: they take two steps.", "not-atomic"
+        )
+    if atomic and AFTER in artifacts.columns_of(frozen["rows_file"]):
+        raise PlainError(
+            "Rows that refer to new records of the sheet cannot go all or nothing: they go after those.", "not-atomic"
         )
     if atomic and rows > promises.promises.atomic_batch:
         raise PlainError(

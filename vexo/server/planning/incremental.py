@@ -11,7 +11,9 @@ import polars as pl
 
 from vexo.core.columns.carried_values import Reading, carry
 from vexo.core.columns.matches import ColumnMatch
+from vexo.core.columns.references import naming_fields
 from vexo.core.columns.treatments import LookUp
+from vexo.core.new_records import self_references
 from vexo.core.records import Kind
 from vexo.core.sheets.shape import column_titles
 from vexo.core.sheets.sheet import ROW, ROW_ID
@@ -76,10 +78,15 @@ def edited_since(context: PlanContext, last: Plan) -> Edited | None:
         if m.field is not None and (m.column in columns or touched & set(context.settings.lane(m.field.name).headers))
     ]
     finding = {*context.settings.key, context.record_type.identifier, *context.record_type.key_fields}
+    own_names = set()
+    if self_references(context.record_type, context.settings.carried):
+        own_names = set(naming_fields(context.record_type, by_identifier=False))
     for match in matches:
         assert match.field is not None
         looked_up = any(isinstance(one, LookUp) for one in context.settings.lane(match.field.name).treatments)
         if looked_up or ((match.carried or match.check) and match.field.kind == Kind.REFERENCE):
+            return None
+        if match.field.name in own_names:
             return None
         if match.field.name in finding and not _all_read(last.counts, last.records_path):
             return None

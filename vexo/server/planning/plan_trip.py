@@ -14,8 +14,10 @@ from vexo.core.columns.lanes import LaneError
 from vexo.core.columns.matches import MappingError
 from vexo.core.errors import MendableError
 from vexo.core.keys.record_keys import RecordKeyError
+from vexo.core.new_records import self_references
 from vexo.core.operations import Operation
 from vexo.core.planning.damaged import hold_damaged
+from vexo.core.planning.dependents import hold_dependents
 from vexo.core.planning.frame import VERDICT
 from vexo.core.planning.plan import make_plan
 from vexo.core.planning.verdicts import Verdict
@@ -130,6 +132,8 @@ def _whole(basis: Basis, materials: Materials, client: Client | None, lease: Lea
         cells = artifacts.read(damage_path)
         columns, guards = context.carried_columns, context.settings.guards
         plan, questions = hold_damaged(plan, questions, cells, basis.decisions, columns, guards)
+    references = [field.name for field in self_references(context.record_type, context.settings.carried)]
+    plan, questions = hold_dependents(plan, questions, basis.decisions, references)
     absent = absent_plan(context, inputs, replace(planned, plan=plan), materials)
     if absent is not None:
         questions = pl.concat([questions, absent.questions])

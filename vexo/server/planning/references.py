@@ -9,8 +9,10 @@ from vexo.core.cell_parser import in_long_form
 from vexo.core.columns.carried_values import Reading, lane_cells
 from vexo.core.columns.references import different, key_texts, make_lookup, naming_fields
 from vexo.core.keys.near import near_keys
+from vexo.core.new_records import new_record
 from vexo.core.records import Kind, RecordType
-from vexo.core.values import dtype
+from vexo.core.sheets.sheet import ROW, ROW_ID
+from vexo.core.values import bare, dtype, normal
 
 from .context import PlanContext
 
@@ -33,10 +35,42 @@ def references_of(
         texts.setdefault(field.target, []).append(marked.texts)
     # The record IDs of a sheet from elsewhere are those of another application, or nobody knows whose.
     ours = context.sheet.recognised
-    return {
+    lookups = {
         name: _named(context.catalogue.type(name), different(columns), client, by_identifier=ours)
         for name, columns in texts.items()
     }
+    own = context.record_type.name
+    if own in lookups:
+        lookups[own] = _with_rows(lookups[own], _names_in_rows(context, cells, reading))
+    return lookups
+
+
+def _names_in_rows(context: PlanContext, cells: pl.DataFrame, reading: Reading) -> pl.DataFrame:
+    """By which texts rows of the sheet themselves name their records, and what stands for these (``new_records``)."""
+    record_type = context.record_type
+    names = naming_fields(record_type, by_identifier=False)
+    parts = [pl.DataFrame(schema={"text": pl.String, "row": pl.String})]
+    for match in context.matches:
+        field = match.field
+        if field is None or not match.carried or field.name not in names:
+            continue
+        _, marked = lane_cells(cells, match, reading, context.settings.lane(field.name), context.headers)
+        named = in_long_form(field, bare(normal(marked.texts.cast(pl.String)))).alias("text")
+        rows = cells.select(new_record(ROW_ID, ROW).alias("row"))
+        parts.append(rows.select(named, "row").drop_nulls("text"))
+    return pl.concat(parts).unique("text", keep="first", maintain_order=True)
+
+
+def _with_rows(lookup: pl.DataFrame, rows: pl.DataFrame) -> pl.DataFrame:
+    """The lookup, in which texts that name no record are the records of the rows that they name."""
+    joined = lookup.join(rows, on="text", how="left", maintain_order="left")
+    by_row = pl.col("identifier").is_null() & pl.col("row").is_not_null()
+    by_row &= pl.col("problem").str.starts_with("names-none").fill_null(value=False)
+    return joined.select(
+        "text",
+        pl.when(by_row).then("row").otherwise("identifier").alias("identifier"),
+        pl.when(~by_row).then("problem").alias("problem"),
+    )
 
 
 def _named(target: RecordType, wanted: pl.Series, client: Client, *, by_identifier: bool) -> pl.DataFrame:

@@ -10,6 +10,7 @@ import polars as pl
 
 from vexo.core.columns.carried_columns import CarriedColumns
 from vexo.core.keys.record_keys import key_values, row_keys
+from vexo.core.new_records import any_new, self_references
 from vexo.core.planning.damaged import hold_damaged
 from vexo.core.planning.frame import EARLIER_RESULT, FAULTS, VERDICT
 from vexo.core.planning.merge_base import Ledger
@@ -78,9 +79,17 @@ def _can_be_in_part(basis: Basis, last: LastPlan) -> bool:
         # Its columns are numbers or texts by all of their cells.
         and (not _condition(context) or list(plan.edits) == list(context.edits))
         and not asks_whole_columns(context.settings)
+        and not _refers_to_rows(context, plan.values_path)
         and (not plan.damage_path or artifacts.there(plan.damage_path))
         and (not context.sheet.recognised or len(kept_paths(context.trip, context.sheet.part)) == 1)
     )
+
+
+def _refers_to_rows(context: PlanContext, values_path: str) -> bool:
+    """Whether any row refers to the record of another, so that what becomes of that one says what becomes of it."""
+    fields = self_references(context.record_type, context.settings.carried)
+    names = [CarriedColumns(field.name).value for field in fields]
+    return any(any_new(artifacts.read(values_path, [name])[name]) for name in names)
 
 
 def _condition(context: PlanContext) -> str:
