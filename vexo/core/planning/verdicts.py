@@ -90,6 +90,9 @@ class AbsentWhy(StrEnum):
 ABSENT_CODE = "absent"
 """The question about a record that the sheet does not have, and whose deletion is held."""
 
+ELSEWHERE_CODE = "changed-elsewhere"
+"""What is said of rows that nobody edited, and whose records the application changed since."""
+
 
 class CellAction:
     """What happens to one cell, as a plan's table holds it: nothing, written, held, or not readable."""

@@ -11,9 +11,9 @@ from typing import Any, NamedTuple
 import polars as pl
 
 from vexo.core.cell_parser import parse
-from vexo.core.planning.frame import VERDICT, FieldColumns
+from vexo.core.planning.frame import CHANGED_ELSEWHERE, VERDICT, FieldColumns
 from vexo.core.planning.pictures import columns_of_picture
-from vexo.core.planning.verdicts import CELL_STATES, NOT_IN, CellAction, CellState, RowState, Verdict
+from vexo.core.planning.verdicts import CELL_STATES, ELSEWHERE_CODE, NOT_IN, CellAction, CellState, RowState, Verdict
 from vexo.core.records import IDENTIFIER, Field, Kind
 from vexo.core.sheets.sheet import ROW, ROW_ID
 from vexo.core.values import to_text
@@ -40,10 +40,10 @@ _NUMBER = re.compile(r"\d{1,18}", re.ASCII)
 
 @dataclass(frozen=True)
 class Wanted:
-    """Which rows: of one state, with one fault, with a change in one column (from a value to another, ``change``: both
-    as a JSON list of texts), with a text in a cell, about which a decision is (its number), that differ from those of
-    the trip that this one was moved from; and in which order: as in the sheet, or by the values of a field (``-name``:
-    from the highest down), empty ones last."""
+    """Which rows: of one state, with one fault (or what is said as such, ``ELSEWHERE_CODE``), with a change in one
+    column (from a value to another, ``change``: both as a JSON list of texts), with a text in a cell, about which a
+    decision is (its number), that differ from those of the trip that this one was moved from; and in which order: as in
+    the sheet, or by the values of a field (``-name``: from the highest down), empty ones last."""
 
     state: str = ""
     column: str = ""
@@ -128,7 +128,9 @@ def _positions(source: Source, wanted: Wanted, changed: Field | None = None) -> 
     if wanted.state:
         group = _GROUPS.get(wanted.state, [wanted.state])
         holds &= row_states["state"].is_in(group)
-    if wanted.code:
+    if wanted.code == ELSEWHERE_CODE:
+        holds &= artifacts.read(source.plan, [CHANGED_ELSEWHERE])[CHANGED_ELSEWHERE]
+    elif wanted.code:
         has = pl.col("faults").list.eval(pl.element().struct.field("code") == wanted.code).list.any()
         holds &= row_states.select(has.fill_null(value=False)).to_series()
     if wanted.decision:

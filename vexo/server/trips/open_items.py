@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import replace
 
 from vexo.core.guards import GuardMode, GuardName
-from vexo.core.planning.verdicts import ABSENT_CODE, GOING, STOPPING, RowState
+from vexo.core.planning.verdicts import ABSENT_CODE, ELSEWHERE_CODE, GOING, STOPPING, RowState
 from vexo.core.sheets.totals import checked
 
 from ..errors import PlainError
@@ -67,6 +67,7 @@ def said_items(trip: Trip, facts: StatusFacts, plan: StoredPlan | None, sent_by:
         if _does(trip, GuardName.DAMAGED, bool(plan.summary.damage)) == GuardMode.SAY:
             items += _damage(plan.summary.damage)
         items += _rows(trip, plan.summary.reasons, GOING, only_said=True)
+        items += _elsewhere(plan.summary)
     return [replace(item, stops=False) for item in items]
 
 
@@ -171,6 +172,13 @@ def _warnings(summary: PlanSummary) -> Iterator[OpenItem]:
         if count:
             of = f"{count:,} {'row' if count == 1 else 'rows'}"
             yield OpenItem("warning", f"{label}{text} ({of})", count, False, StationName.REVIEW, field=name)
+
+
+def _elsewhere(summary: PlanSummary) -> Iterator[OpenItem]:
+    """Rows that nobody edited, and whose records are no longer as they went out."""
+    if summary.elsewhere:
+        says = "The application changed their records since, and nobody edited them here: they stay as they are."
+        yield OpenItem(ELSEWHERE_CODE, says, summary.elsewhere, False, StationName.REVIEW, state=RowState.SAME)
 
 
 def _absent(held: int) -> Iterator[OpenItem]:

@@ -17,7 +17,7 @@ class OpenItem:
 
     Attributes:
         code: what kind of thing: a question about columns (``field``, ``form``, ``unit``, ``separator``, ``conflict``),
-            ``route``, ``expected``, ``damage``, or the code of a fault that holds or stops rows.
+            ``route``, ``expected``, ``damage``, ``changed-elsewhere``, or the code of a fault that holds or stops rows.
         says: it in words.
         count: how many columns, cells or rows it is about.
         stops: nothing is sent before it is answered; rows that wait stay behind and stop nothing.

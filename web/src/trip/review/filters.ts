@@ -61,6 +61,9 @@ export function useFilters(trip: Ref<TripDetail>, state: Ref<string>) {
     ...trip.value.reasons
       .filter((reason, at, all) => all.findIndex((one) => one.code === reason.code) === at)
       .map((reason) => ({ value: reason.code, label: reason.says, note: many(rowsWith(reason.code), "row", "rows") })),
+    ...trip.value.said
+      .filter((item) => item.code === "changed-elsewhere")
+      .map((item) => ({ value: item.code, label: item.says, note: many(item.count, "row", "rows") })),
   ]);
   const orders = computed<Option[]>(() => [
     { value: "", label: "sheet's order" },
