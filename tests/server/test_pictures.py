@@ -10,6 +10,7 @@ from typing import Any
 from django.test import Client
 
 from tests.server.services import view_of
+from tests.server.test_editing import EditCase
 from tests.server.test_lanes import LaneCase
 from tests.support import template
 
@@ -21,7 +22,7 @@ from vexo.server.rows.pictures import field_picture  # noqa: E402
 from vexo.server.rows.windows import Wanted  # noqa: E402
 
 
-class Pictures(LaneCase):
+class Pictures(LaneCase, EditCase):
     def given(self) -> Any:
         self.make(("01", "One"), ("02", "One"), ("03", "Two"), ("04", "Three"))
         lines = [("01", "Uno", ""), ("02", "Uno", ""), ("03", "Due", ""), ("04", "Three", ""), ("", "x", "")]
@@ -51,6 +52,27 @@ class Pictures(LaneCase):
             self.assertEqual(refused.status_code, 422, odd)
         with self.assertRaises(PlainError):
             field_picture(view_of(trip), "email")
+
+    def test_what_was_written_in_all_passes_is_a_picture_too(self) -> None:
+        self.make(("01", "One"), ("02", "One"), ("03", "Two"), ("04", "Four"))
+        lines = [("01", "Uno", "a@example.org"), ("02", "Uno", "nobody.example"), ("03", "Two", ""), ("05", "x", "")]
+        trip = self.trip(self.sheet(*lines, header="holder_no,last_name,email"), operation="upsert")
+        address = f"/api/trips/{trip.pk}/outcome/picture?field=last_name"
+        self.assertEqual(self.client_of().get(address).status_code, 422, "nothing is written yet")
+        first = self.apply(trip)
+        self.assertEqual((first.totals["updated"], first.totals["created"], first.totals["refused"]), (1, 1, 1))
+        self.assertEqual(self.written(address), {("One", "Uno"): 1, ("", "x"): 1})
+        self.edit(trip, "cell", 3, "email", text="b@example.org")
+        self.edit(trip, "cell", 2, "last_name", text="Eins")
+        second = self.apply(trip)
+        self.assertEqual((second.totals["updated"], second.totals["refused"]), (2, 0))
+        self.assertEqual(self.written(address), {("One", "Uno"): 1, ("One", "Eins"): 1, ("", "x"): 1}, "both passes")
+        picture = self.client_of().get(address).json()
+        self.assertEqual((picture["before"]["filled"], picture["after"]["filled"]), (3, 4))
+
+    def written(self, address: str) -> dict[tuple[str, str], int]:
+        picture = self.client_of().get(address).json()
+        return {(one["old"], one["new"]): one["count"] for one in picture["changes"]}
 
     def test_an_edit_reaches_the_rows_that_are_shown_and_no_others(self) -> None:
         trip = self.given()

@@ -13,6 +13,7 @@ from .journal import views as journal
 from .mapping import mark_views as marks
 from .mapping import views as mapping
 from .passes import views as passes
+from .passes.pictures import OutcomePictureView
 from .people import office
 from .people import views as people
 from .planning import key_views as keys
@@ -86,6 +87,7 @@ urlpatterns = [
     path("api/trips/<int:pk>/keys/rows.csv", keys.KeyRowsFileView.as_view()),
     path("api/trips/<int:pk>/passes", passes.PassesView.as_view()),
     path("api/trips/<int:pk>/passes/<int:number>", passes.PassView.as_view()),
+    path("api/trips/<int:pk>/outcome/picture", OutcomePictureView.as_view()),
     path("api/trips/<int:pk>/outcome", passes.OutcomeRowsView.as_view()),
     path("api/trips/<int:pk>/records/<str:identifier>", trips.RecordView.as_view()),
     path("api/trips/<int:pk>/sheets/<int:sheet>", trips.SheetView.as_view()),

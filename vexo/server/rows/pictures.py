@@ -34,11 +34,15 @@ def field_picture(view: PartView, name: str) -> Picture:
         PlainError: where the plan carries no such field.
     """
     plan = plan_of(view)
-    context = PlanContext.of_plan(plan)
+    return _picture(plan.path, carried_field(PlanContext.of_plan(plan), name))
+
+
+def carried_field(context: PlanContext, name: str) -> Field:
+    """A field that a plan carries. Raises PlainError where it carries none of that name."""
     carried = context.settings.carried
     if name not in carried:
         raise PlainError(f"The plan carries no field {name!r}. It carries: {', '.join(carried)}.", "field")
-    return _picture(plan.path, context.record_type.field(name))
+    return context.record_type.field(name)
 
 
 class PictureView(APIView):

@@ -864,6 +864,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/trips/{id}/outcome/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description How the values of a field lay before what was written, and lie after it, with its commonest changes. */
+        get: operations["trips_outcome_picture_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/trips/{id}/parts.zip": {
         parameters: {
             query?: never;
@@ -2506,7 +2523,7 @@ export interface components {
          *
          *     Attributes:
          *         code: what kind of thing: a question about columns (``field``, ``form``, ``unit``, ``separator``, ``conflict``),
-         *             ``route``, ``expected``, ``damage``, or the code of a fault that holds or stops rows.
+         *             ``route``, ``expected``, ``damage``, ``changed-elsewhere``, or the code of a fault that holds or stops rows.
          *         says: it in words.
          *         count: how many columns, cells or rows it is about.
          *         stops: nothing is sent before it is answered; rows that wait stay behind and stop nothing.
@@ -5151,6 +5168,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Window"];
+                };
+            };
+        };
+    };
+    trips_outcome_picture_retrieve: {
+        parameters: {
+            query: {
+                field: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Picture"];
                 };
             };
         };

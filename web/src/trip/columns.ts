@@ -61,3 +61,10 @@ export function useArranged(trip: Ref<TripDetail>, unfolded: Ref<boolean>): Arra
     unchanged: computed(() => (some.value ? rest.value.length : 0)),
   };
 }
+
+/** The column of which a picture is shown: the one that is chosen, else the one that changes most. */
+export function pictured(columns: readonly Column[], chosen: number): Column | undefined {
+  const changed = columns.filter((one) => one.changed && !one.is_key);
+  const own = columns[chosen];
+  return own?.changed ? own : changed.sort((one, other) => other.changed - one.changed)[0];
+}

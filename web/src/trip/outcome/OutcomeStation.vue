@@ -9,7 +9,7 @@ import VerdictSign from "@/parts/VerdictSign.vue";
 import { say } from "@/services/notices";
 import BusyButton from "@/ui/BusyButton.vue";
 
-import { useArranged } from "../columns";
+import { pictured, useArranged } from "../columns";
 import type { Row } from "@/api/client";
 import SidePanel from "@/ui/SidePanel.vue";
 
@@ -17,6 +17,7 @@ import ApplyDialog from "../apply/ApplyDialog.vue";
 import { useTripContext } from "../context";
 import { withPart } from "@/api/part";
 import { blockOf, useCellEdits } from "../edit/editing";
+import FieldPicture from "../pictures/FieldPicture.vue";
 import GroupsCard from "../totals/GroupsCard.vue";
 import TotalsCard from "../totals/TotalsCard.vue";
 import FoldChip from "../FoldChip.vue";
@@ -44,6 +45,7 @@ const window = useWindow(() => ({
 }));
 const { columns, unchanged } = useArranged(trip, unfolded);
 const row = computed(() => window.rowAt(current.value));
+const inPicture = computed(() => pictured(trip.value.columns, currentColumn.value));
 const totals = ref(false);
 const confirming = ref(false);
 /** Rows that were put right since, and are planned again. */
@@ -207,9 +209,17 @@ function show(reason: { state: string; first: number }): void {
     <SidePanel v-if="totals" label="Counts and totals">
       <h2>Counts and totals</h2>
       <TotalsCard beside="written" />
+      <FieldPicture v-if="inPicture" :column="inPicture" written />
       <GroupsCard />
     </SidePanel>
-    <RowPanel v-else :row="row" :ready="window.ready.value" :column="currentColumn" @next="grid?.go(current + 1)" />
+    <RowPanel
+      v-else
+      :row="row"
+      :ready="window.ready.value"
+      :column="currentColumn"
+      written
+      @next="grid?.go(current + 1)"
+    />
   </div>
   <div v-else class="work">
     <p class="soft m-auto max-w-md text-center">

@@ -10,19 +10,31 @@ import { count, exact, many } from "@/parts/format";
 import { useTripContext } from "../context";
 import { described, draw } from "./drawing";
 
-const props = defineProps<{ column: Column }>();
+const props = defineProps<{
+  column: Column;
+  /** What passes wrote, instead of what the plan does. */
+  written?: boolean;
+}>();
 /** The change whose rows are shown, as a list of two texts in JSON; empty for none. */
 const change = defineModel<string>("change", { default: "" });
 const emit = defineEmits<{ filter: [field: string, change: string] }>();
 const { trip } = useTripContext();
 const { data: picture } = useQuery({
-  queryKey: computed(() => ["picture", trip.value.id, lookedAt.value, trip.value.plan?.number, props.column.field]),
-  queryFn: () =>
-    data(
-      api.GET("/api/trips/{id}/picture", {
-        params: { path: { id: trip.value.id }, query: { field: props.column.field ?? "" } },
-      }),
-    ),
+  queryKey: computed(() => [
+    "picture",
+    trip.value.id,
+    lookedAt.value,
+    props.written ? `passes ${trip.value.passes.map((one) => one.state).join()}` : trip.value.plan?.number,
+    props.column.field,
+  ]),
+  queryFn: () => {
+    const params = { path: { id: trip.value.id }, query: { field: props.column.field ?? "" } };
+    return data(
+      props.written
+        ? api.GET("/api/trips/{id}/outcome/picture", { params })
+        : api.GET("/api/trips/{id}/picture", { params }),
+    );
+  },
   enabled: computed(() => !!props.column.field && props.column.carried),
   staleTime: Infinity,
   retry: false,
@@ -36,6 +48,9 @@ watch([picture, place], async ([now, where]) => {
   drawn.value = draw(plot, now);
   where.replaceChildren(...(drawn.value ? [drawn.value] : []));
 });
+const words = computed(() =>
+  props.written ? { before: "before", after: "after" } : { before: "now", after: "after apply" },
+);
 const label = computed(() => props.column.label ?? props.column.header);
 const most = computed(() => Math.max(1, ...(picture.value?.changes.map((one) => one.count) ?? [])));
 const more = computed(() => (picture.value?.different_changes ?? 0) - (picture.value?.changes.length ?? 0));
@@ -64,25 +79,24 @@ const waits = computed(() =>
 
 <template>
   <section class="card grid gap-1.5 text-small" data-testid="picture">
-    <b>{{ label }}, {{ many(column.changed, "change", "changes") }}</b>
+    <b>{{ label }}, {{ written ? "as written" : many(column.changed, "change", "changes") }}</b>
     <template v-if="picture">
-      <div ref="place" role="img" :aria-label="described(picture, label)" />
+      <div ref="place" role="img" :aria-label="described(picture, label, words)" />
       <p v-if="drawn" class="soft flex gap-3 text-fine">
-        <span><i class="mr-1 inline-block h-2.5 w-3 bg-rule-strong" />now</span>
+        <span><i class="mr-1 inline-block h-2.5 w-3 bg-rule-strong" />{{ words.before }}</span>
         <span v-if="picture.bars.length"
-          ><i class="mr-1 inline-block w-3 border-t-2 border-update align-middle" />after apply{{
-            picture.shown === "lengths" ? ", by length in characters" : ""
-          }}</span
+          ><i class="mr-1 inline-block w-3 border-t-2 border-update align-middle" />{{ words.after
+          }}{{ picture.shown === "lengths" ? ", by length in characters" : "" }}</span
         >
-        <span v-else><i class="mr-1 inline-block h-2.5 w-3 bg-update" />after apply</span>
+        <span v-else><i class="mr-1 inline-block h-2.5 w-3 bg-update" />{{ words.after }}</span>
         <span v-if="picture.other_values">{{ many(picture.other_values, "other value", "other values") }}</span>
       </p>
       <table class="w-full text-fine">
         <thead>
           <tr class="soft text-right">
             <th><span class="sr-only">Figure</span></th>
-            <th class="font-normal">now</th>
-            <th class="font-normal">after</th>
+            <th class="font-normal">{{ words.before }}</th>
+            <th class="font-normal">{{ words.after }}</th>
           </tr>
         </thead>
         <tbody>
@@ -98,16 +112,17 @@ const waits = computed(() =>
         <b class="mt-1">Commonest changes</b>
         <ul class="grid gap-0.5" aria-label="Commonest changes">
           <li v-for="one in picture.changes" :key="key(one)">
-            <button
-              type="button"
+            <component
+              :is="written ? 'div' : 'button'"
+              :type="written ? undefined : 'button'"
               class="change-bar"
               :style="{ '--share': `${(100 * one.count) / most}%` }"
-              :aria-pressed="change === key(one)"
-              @click="emit('filter', column.field ?? '', change === key(one) ? '' : key(one))"
+              :aria-pressed="written ? undefined : change === key(one)"
+              @click="written || emit('filter', column.field ?? '', change === key(one) ? '' : key(one))"
             >
               <span class="mono truncate">{{ one.old || "empty" }} → {{ one.new || "empty" }}</span>
               <span class="ml-auto">{{ count(one.count) }}</span>
-            </button>
+            </component>
           </li>
         </ul>
         <p v-if="more > 0" class="soft">and {{ many(more, "other change", "other changes") }}</p>
@@ -118,8 +133,8 @@ const waits = computed(() =>
           <thead>
             <tr class="soft text-right">
               <th class="text-left font-normal">{{ picture.bars.length ? "from, to below" : "value" }}</th>
-              <th class="font-normal">now</th>
-              <th class="font-normal">after</th>
+              <th class="font-normal">{{ words.before }}</th>
+              <th class="font-normal">{{ words.after }}</th>
             </tr>
           </thead>
           <tbody class="mono text-right">

@@ -121,11 +121,13 @@ export function draw(plot: Plot, picture: Picture): Element | null {
 }
 
 /** What the chart shows, in words: for who does not see it. */
-export function described(picture: Picture, label: string): string {
+export function described(picture: Picture, label: string, words = { before: "now", after: "after" }): string {
   const { before, after } = picture;
   const ends = (one: Picture["before"]): string =>
     one.least == null ? "" : `, from ${one.least} to ${one.greatest ?? ""}`;
   const far = picture.bars.filter((bar) => bar.far).reduce((sum, bar) => sum + bar.after, 0);
-  const said = `${label}: ${count(before.filled)} values now${ends(before)}; ${count(after.filled)} after${ends(after)}.`;
+  const said =
+    `${label}: ${count(before.filled)} values ${words.before}${ends(before)}; ` +
+    `${count(after.filled)} ${words.after}${ends(after)}.`;
   return far ? `${said} ${count(far)} lie far out.` : said;
 }

@@ -12,10 +12,11 @@ import SidePanel from "@/ui/SidePanel.vue";
 
 import { sends } from "../absent/absent";
 import ApplyDialog from "../apply/ApplyDialog.vue";
-import { useArranged } from "../columns";
+import { pictured, useArranged } from "../columns";
 import { useTripContext } from "../context";
 import { harmedCells } from "../damage";
 import { useCellEdits } from "../edit/editing";
+import FieldPicture from "../pictures/FieldPicture.vue";
 import GroupsCard from "../totals/GroupsCard.vue";
 import TotalsCard from "../totals/TotalsCard.vue";
 import DecisionsCard from "./DecisionsCard.vue";
@@ -52,6 +53,7 @@ const {
 const beside = useInAddress("beside");
 const shape = useInAddress("show");
 const { row: current, column: currentColumn, unfolded } = useSelected();
+const inPicture = computed(() => pictured(trip.value.columns, currentColumn.value));
 const confirming = ref(false);
 watch(shown, () => {
   current.value = 0;
@@ -193,6 +195,7 @@ function behind(chosen: string, code: string): void {
     <SidePanel v-if="trip.plan && beside === 'totals'" label="Counts and totals">
       <h2>Counts and totals</h2>
       <TotalsCard beside="planned" />
+      <FieldPicture v-if="inPicture" :column="inPicture" :change="change" @filter="changing" />
       <GroupsCard />
     </SidePanel>
     <SidePanel v-else-if="trip.plan && beside === 'decisions'" label="Decisions">

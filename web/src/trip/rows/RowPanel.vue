@@ -12,6 +12,7 @@ import { useDoing } from "@/ui/doing";
 
 import SidePanel from "@/ui/SidePanel.vue";
 
+import { pictured } from "../columns";
 import { useTripContext } from "../context";
 import CellCard from "../edit/CellCard.vue";
 import FixCell from "../edit/FixCell.vue";
@@ -32,6 +33,8 @@ const props = defineProps<{
   shown?: Schemas["Shown"];
   /** The change whose rows are shown. */
   change?: string;
+  /** What passes wrote is shown, and not what the plan does. */
+  written?: boolean;
 }>();
 const emit = defineEmits<{ next: []; edit: []; filter: [field: string, change: string] }>();
 const { trip, mayPrepare } = useTripContext();
@@ -57,9 +60,7 @@ const asked = computed(() => {
   return emptied.value.length ? undefined : own?.emptied ? own : trip.value.columns.find((c) => c.emptied);
 });
 const further = computed(() => props.row?.faults.slice(1) ?? []);
-const chosen = computed(
-  () => trip.value.columns[props.column] ?? trip.value.columns.find((c) => c.difference && c.difference !== "0"),
-);
+const chosen = computed(() => pictured(trip.value.columns, props.column));
 const mayDecide = computed(() => mayPrepare.value && !!trip.value.plan?.current);
 /** The answers to one fault of the row. */
 const answersTo = (code: string, field: string | null): readonly Answer[] =>
@@ -219,6 +220,7 @@ useKeys("This row", [
       :class="{ 'mt-auto': !asked }"
       :column="chosen"
       :change="change"
+      :written="written"
       @filter="(field, wanted) => emit('filter', field, wanted)"
     />
   </SidePanel>
