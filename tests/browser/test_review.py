@@ -70,6 +70,23 @@ class Review(BrowserCase):
     def held_now(self, browser: Any, held: int) -> None:
         self.assertEqual(self.trip(browser, "4")["sum"].get("held", 0), held)
 
+    def test_one_key_goes_from_open_row_to_open_row(self) -> None:
+        browser = self.browser()
+        browser.open("/trips/4/review")
+        browser.see("Row 2 has nothing to write", "next open row")
+        browser.keys("n")
+        browser.see("Row 9 is rejected")
+        terms = self.trip(browser, "4")["sum"]
+        waiting = terms["held"] + terms["rejected"]
+        self.assertEqual(int(browser.find("[role=grid]").get_attribute("aria-rowcount")) - 1, waiting)
+        rows = [9]
+        for _ in range(waiting):
+            browser.keys("n")
+            last = f"Row {rows[-1]} "
+            browser.until(lambda last=last: last not in browser.find("[data-testid=panel]").text, "the next row")
+            rows.append(int(browser.find("[data-testid=panel] h2").text.split()[1]))
+        self.assertEqual((len(set(rows)), rows[-1]), (waiting, 9), "round again")
+
     def test_what_a_trip_does_leads_to_its_rows(self) -> None:
         browser = self.browser()
         browser.open("/trips/4/apply?each=Harbour")

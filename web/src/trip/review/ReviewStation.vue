@@ -4,6 +4,7 @@ import { computed, ref, watch } from "vue";
 import DataGrid from "@/grid/DataGrid.vue";
 import { useWindow } from "@/grid/useWindow";
 import { count, many } from "@/parts/format";
+import { useKeys } from "@/services/keys";
 import { useInAddress } from "@/ui/address";
 import BusyButton from "@/ui/BusyButton.vue";
 import ChoiceList from "@/ui/ChoiceList.vue";
@@ -86,6 +87,16 @@ function allRows(): void {
   clear();
   emit("choose", "");
 }
+/** Rows that wait for a person, one after the other and round again. */
+function nextOpen(): void {
+  if (state.value !== "not-in") {
+    behind("not-in", "");
+    return;
+  }
+  const next = current.value + 1;
+  grid.value?.go(next < window.total.value ? next : 0);
+}
+useKeys("Review", [{ key: "N", says: "next open row", run: nextOpen }]);
 function behind(chosen: string, code: string): void {
   why.value = code;
   emit("choose", chosen);
@@ -181,7 +192,7 @@ function behind(chosen: string, code: string): void {
         :columns="columns"
         :whole-rows="shape === 'whole'"
         signs
-        :why="!!why || ['held', 'rejected', 'aside', 'refused'].includes(state)"
+        :why="!!why || ['held', 'rejected', 'aside', 'refused', 'not-in'].includes(state)"
         :editable="mayPrepare ? () => true : undefined"
         label="Rows with old and new values"
         @edit="cellTyped"
