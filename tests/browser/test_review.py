@@ -73,8 +73,9 @@ class Review(BrowserCase):
 
     def another_row(self, browser: Any, last: int) -> int | None:
         """The number of the row that the panel is about, if it is another than the last."""
-        told = re.search(r"Row (\d+) ", browser.find("[data-testid=panel] h2").text)
-        return int(told[1]) if told and int(told[1]) != last else None
+        told = re.search(r"Row ([\d,]+) ", browser.find("[data-testid=panel] h2").text)
+        number = int(told[1].replace(",", "")) if told else last
+        return number if number != last else None
 
     def test_one_key_goes_from_open_row_to_open_row(self) -> None:
         browser = self.browser()
