@@ -19,15 +19,8 @@ class Slips(BrowserCase):
 
     def bring(self, record_type: str, lines: list[list[Any]], **more: Any) -> int:
         """A sheet, its headers first, brought in on practice over HTTP: the trip's number."""
-        ada = Person(self.demo.address, "ada")
         content = "\n".join(",".join(str(cell) for cell in line) for line in lines).encode()
-        upload = ada.ask("POST", "uploads", json={"name": "slip.csv", "size": len(content)}).json()["id"]
-        headers = {"Content-Type": "application/octet-stream"}
-        ada.ask("PUT", f"uploads/{upload}?offset=0", content=content, headers=headers).raise_for_status()
-        body = {"application": "harbour-practice", "record_type": record_type, "trip": "new", **more}
-        job = ada.job(ada.ask("POST", f"uploads/{upload}/bring-in", json=body))
-        self.assertEqual(job["error"], "")
-        return int(job["trip"])
+        return Person(self.demo.address, "ada").bring(content, "harbour-practice", record_type, **more)
 
     def clearing(self, trip: int, field: str) -> int:
         """Blank cells of a field are to clear it."""
