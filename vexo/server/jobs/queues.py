@@ -9,6 +9,7 @@ QUEUES = {
     "plan": "planning",
     "measure keys": "planning",
     "apply": "passes",
+    "take back": "exports",
 }
 LARGE = "large"
 """The queue of sheets that take so long to be read or planned that nobody with a short one should wait for them."""

@@ -32,6 +32,7 @@ _KINDS: Mapping[str, str] = {
     "plan": "vexo.server.planning.plan_trip:plan",
     "measure keys": "vexo.server.planning.measured_keys:measure_keys",
     "apply": "vexo.server.passes.running:apply",
+    "take back": "vexo.server.passes.take_back:take_back",
 }
 TROUBLE_PAUSE = 2.0
 """Seconds before a machine in trouble is tried again: it is not pressed, and its log is not filled."""

@@ -28,6 +28,7 @@ from ..trips.facts import from_json, to_json
 from ..trips.facts.passes import AbsentOutcome
 from ..trips.facts.plans import FirstStep, PlanSummary
 from ..trips.models import LedgerPage
+from .leaving import leave_ledger
 from .models import Batch, Pass, RowNotIn
 from .recording import items_of, result_of, with_made_records
 from .telling import tell
@@ -139,6 +140,7 @@ def end(pass_: Pass, lease: Lease, state: str, report: dict[str, Any] | None) ->
         values = {"path": path, "created": pass_.totals["created"]}
         LedgerPage.objects.update_or_create(trip=pass_.trip, number=pass_.number, defaults=values)
         pass_.save()
+        leave_ledger(pass_, page)
         tell(pass_, revised=True)
         words = ", ".join(f"{count:,} {name}" for name, count in pass_.totals.items() if count) or "nothing"
         said = f"Pass {pass_.number} of trip {pass_.trip_id} {_WORDS[state]}: {words}"

@@ -36,6 +36,10 @@ class Trip(models.Model):
     """The route that it was made on."""
     moved_from = models.ForeignKey("self", models.SET_NULL, null=True, related_name="moved_to")
     """The trip on another application from which it was moved."""
+    takes_back = models.ForeignKey("self", models.SET_NULL, null=True, related_name="taken_back_by")
+    """The trip that it takes back."""
+    reversal = models.JSONField(default=dict)
+    """What of it: ``facts.reversal.Reversal``."""
     selection = models.JSONField(default=dict)
     """The records and sums that went out, and what changed since (``since``) where that was asked."""
     last_part = models.PositiveIntegerField(default=1)

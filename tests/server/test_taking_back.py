@@ -1,0 +1,220 @@
+"""Taking back what a trip wrote, judged by the register's own records and log of effects (semantics.md 9)."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from tests.server.killing import die, take_over
+from tests.server.services import ServiceCase, view_of
+from tests.support import register, template
+
+template()
+
+from vexo.server.errors import PlainError  # noqa: E402
+from vexo.server.jobs.worker import run_inline  # noqa: E402
+from vexo.server.passes.take_back import Wanted, start_taking_back  # noqa: E402
+from vexo.server.trips.models import Trip  # noqa: E402
+
+FIELDS = ("berth_no", "daily_rate", "services", "status", "notes", "holder", "length_m")
+
+
+class TakeBackCase(ServiceCase):
+    def taken_back(self, trip: Trip, *, passes: tuple[int, ...] = (), rows: tuple[int, ...] = ()) -> Trip:
+        """The trip that takes one back, planned."""
+        job = run_inline(start_taking_back(view_of(trip), self.person, Wanted(passes, rows), run_here=True))
+        self.assertEqual(job.error, "")
+        made = Trip.objects.get(takes_back=trip, pk__gt=self.last_trip(trip))
+        self.made.append(made.pk)
+        return made
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.made: list[int] = []
+
+    def last_trip(self, trip: Trip) -> int:
+        mine = [pk for pk in self.made if Trip.objects.filter(pk=pk, takes_back=trip).exists()]
+        return max(mine, default=0)
+
+    def meant(self, trip: Trip) -> None:
+        """What is asked about the plan as a whole is answered with yes."""
+        for guard in self.newest(trip).summary["guards"]:
+            if guard["asks"] and not guard["answered"]:
+                self.decide(trip, "go on", code=guard["code"], field=guard["field"])
+
+    def berth(self, number: str) -> dict[str, Any]:
+        one = register().berth("TERNISLAND", number)
+        return {name: one[name] for name in FIELDS} | {"id": one["id"]}
+
+    def berths(self, letter: str) -> list[dict[str, Any]]:
+        where = f"harbour eq 'TERNISLAND' and startswith(berth_no,'{letter}-')"
+        found = register().get("Berths", **{"$filter": where, "$orderby": "berth_no"})["value"]
+        return [{name: one[name] for name in FIELDS} for one in found]
+
+
+class TakingBack(TakeBackCase):
+    def updated(self, letter: str, *changes: tuple[int, str, Any]) -> Trip:
+        """Berths of a letter that went out with all sorts of fields, came back changed, and were applied."""
+        trip, path = self.out(letter, "daily_rate", "services", "status", "notes", "holder")
+
+        def edit(sheet: Any) -> None:
+            names = {sheet.cell(1, at).value: at for at in range(1, sheet.max_column + 1)}
+            for row, label, value in changes:
+                sheet.cell(row, names[label]).value = value
+
+        self.back(self.edited(path, edit))
+        return trip
+
+    def test_updates_of_every_kind_go_back_to_what_was_there(self) -> None:
+        before = self.berths("A")
+        trip = self.updated(
+            "A", (2, "Daily rate", 77.25), (2, "Notes", "[[x] =1+1"), (3, "Services", "wifi"), (4, "Notes", "[clear]")
+        )
+        changed = self.apply(trip)
+        self.assertEqual(changed.totals["refused"], 0, changed.reasons)
+        self.assertNotEqual(self.berths("A"), before)
+        back = self.taken_back(trip)
+        self.assertEqual((back.operation, back.key), ("update", ["id"]))
+        self.assertEqual(set(self.verdicts(back)), {"update"}, self.codes(back))
+        effects = len(register().effects())
+        done = self.apply(back)
+        self.assertEqual(done.totals["updated"], changed.totals["updated"], done.reasons)
+        self.assertEqual(self.berths("A"), before)
+        self.assertEqual(len(register().effects()) - effects, changed.totals["updated"])
+        with self.assertRaisesRegex(PlainError, "left to be taken back"):
+            self.taken_back(trip)
+
+    def test_what_others_changed_since_is_held_with_three_values_and_the_rest_goes(self) -> None:
+        trip = self.updated("B", (2, "Notes", "mine"), (3, "Notes", "mine too"), (4, "Notes", "mine as well"))
+        self.apply(trip)
+        one, two = (register().berth("TERNISLAND", f"B-00{n}") for n in (1, 2))
+        register().change(f"Berths({one['id']})", notes="a colleague's")
+        register().change(f"Berths({two['id']})", length_m=11)
+        back = self.taken_back(trip)
+        self.assertEqual(self.codes(back), [["both-changed"], [], []])
+        done = self.apply(back)
+        self.assertEqual(done.totals["updated"], 2)
+        self.assertEqual(self.berth("B-001")["notes"], "a colleague's")
+        self.assertIsNone(self.berth("B-002")["notes"], "another field than ours was changed there")
+        again = self.taken_back(trip)
+        self.assertEqual(len(self.verdicts(again)), 1, "what is back is left alone")
+
+    def test_lists_take_back_their_own_items_and_no_others(self) -> None:
+        trip = self.updated("C", (2, "Services", "[add] crane; wifi"))
+        had = set(self.berth("C-001")["services"])
+        self.apply(trip)
+        one = self.berth("C-001")
+        register().change(f"Berths({one['id']})", services=sorted({*one["services"], "pump-out"} - {"water"}))
+        back = self.taken_back(trip)
+        self.assertEqual(self.verdicts(back), ["update"], self.codes(back))
+        self.apply(back)
+        self.assertEqual(
+            set(self.berth("C-001")["services"]), (had | {"pump-out"}) - {"water"} - ({"crane", "wifi"} - had)
+        )
+
+    def test_created_records_go_and_edited_ones_are_held(self) -> None:
+        head = "Harbour,Berth no.,Length m\n"
+        lines = "".join(f"TERNISLAND,DDD-00{n},9.5\n" for n in (1, 2, 3))
+        trip = self.bring(head + lines, operation="create", key=["harbour", "berth_no"])
+        self.assertEqual(self.apply(trip).totals["created"], 3)
+        one = register().berth("TERNISLAND", "DDD-002")
+        register().change(f"Berths({one['id']})", notes="in use")
+        back = self.taken_back(trip)
+        self.assertEqual((back.operation, self.codes(back)), ("delete", [[], ["changed-since"], []]))
+        done = self.apply(back)
+        self.assertEqual(done.totals["deleted"], 2, done.reasons)
+        self.assertEqual([one["berth_no"] for one in self.berths("DDD")], ["DDD-002"])
+
+    def test_deleted_records_come_back_with_all_that_they_held(self) -> None:
+        for versions in (True, False):
+            with self.subTest(versions=versions):
+                register().behave(versions=versions)
+                letter = "EEE" if versions else "FFF"
+                head = "Harbour,Berth no.,Length m,Daily rate,Services,Notes,Holder\n"
+                line = f'TERNISLAND,{letter}-001,9.5,41.25,water; wifi,"said, ""so""",0020418\n'
+                trip = self.bring(head + line, operation="create", key=["harbour", "berth_no"])
+                self.assertEqual(self.apply(trip).totals["created"], 1)
+                before = self.berths(letter)
+                gone = self.bring(
+                    f"Harbour,Berth no.\nTERNISLAND,{letter}-001\n", operation="delete", key=["harbour", "berth_no"]
+                )
+                self.assertEqual(self.apply(gone).totals["deleted"], 1)
+                back = self.taken_back(gone)
+                self.assertEqual((back.operation, self.verdicts(back)), ("upsert", ["create"]), self.codes(back))
+                self.assertEqual(self.apply(back).totals["created"], 1)
+                self.assertEqual(self.berths(letter), before)
+                again = self.taken_back(back)
+                self.assertEqual(again.operation, "delete")
+                self.assertEqual(self.apply(again).totals["deleted"], 1)
+                self.assertEqual(self.berths(letter), [])
+
+    def test_both_together_and_the_taking_back_of_it(self) -> None:
+        before = self.berths("G")
+        trip, path = self.out("G", "length_m", "notes", "daily_rate")
+
+        def edit(sheet: Any) -> None:
+            sheet.cell(2, 5).value = "mine"
+            row = sheet.max_row + 1
+            for at, value in enumerate((None, "TERNISLAND", "G-9901", 9.5, "new", 33.5), 1):
+                sheet.cell(row, at).value = value
+
+        self.back(self.edited(path, edit), operation="upsert")
+        done = self.apply(trip)
+        self.assertEqual((done.totals["updated"], done.totals["created"]), (1, 1), self.codes(trip))
+        after = self.berths("G")
+        back = self.taken_back(trip)
+        self.assertEqual(back.operation, "make-same")
+        self.meant(back)
+        self.apply(back)
+        self.assertEqual(self.berths("G"), before)
+        again = self.taken_back(back)
+        self.meant(again)
+        self.apply(again)
+        self.assertEqual(self.berths("G"), after)
+
+    def test_a_pass_alone_and_rows_alone(self) -> None:
+        trip = self.updated("H", (2, "Notes", "one"), (3, "Notes", "two"))
+        self.apply(trip)
+        self.assertEqual(self.taken_back_rows(trip, rows=(3,)), 1)
+        self.assertEqual([one["notes"] for one in self.berths("H")[:2]], ["one", None])
+        with self.assertRaises(PlainError):
+            self.taken_back(trip, passes=(7,))
+        with self.assertRaisesRegex(PlainError, "row 3"):
+            self.taken_back(trip, rows=(3,))
+        self.assertEqual(self.taken_back_rows(trip, passes=(1,)), 1)
+        self.assertEqual([one["notes"] for one in self.berths("H")[:2]], [None, None])
+
+    def taken_back_rows(self, trip: Trip, **wanted: Any) -> int:
+        return int(self.apply(self.taken_back(trip, **wanted)).totals["updated"])
+
+    def test_afterwards_the_trip_may_go_again_as_at_first(self) -> None:
+        trip = self.updated("J", (2, "Notes", "again"))
+        self.apply(trip)
+        self.apply(self.taken_back(trip))
+        self.assertIsNone(self.berth("J-001")["notes"])
+        self.plan(trip)
+        self.assertEqual(self.terms(trip)["update"], 1, "its rows have left the ledger")
+        self.assertEqual(self.apply(trip).totals["updated"], 1)
+        self.assertEqual(self.berth("J-001")["notes"], "again")
+        self.apply(self.taken_back(trip))
+        self.assertIsNone(self.berth("J-001")["notes"])
+
+    def test_killed_anywhere_it_goes_on(self) -> None:
+        for letter, point in (("K", "saved"), ("E", "answered")):
+            with self.subTest(point):
+                trip = self.updated(letter, (2, "Notes", "mine"))
+                self.apply(trip)
+                back = self.taken_back(trip)
+                die(point, self.start(back))
+                self.assertEqual(take_over().error, "")
+                self.assertEqual(self.last_pass(back).totals["updated"], 1)
+                self.assertIsNone(self.berth(f"{letter}-001")["notes"])
+                with self.assertRaisesRegex(PlainError, "left to be taken back"):
+                    self.taken_back(trip)
+
+    def test_nothing_is_taken_back_while_a_pass_is_open_or_where_none_was(self) -> None:
+        trip = self.updated("F", (2, "Notes", "mine"))
+        with self.assertRaisesRegex(PlainError, "left to be taken back"):
+            self.taken_back(trip)
+        die("sent", self.start(trip))
+        with self.assertRaisesRegex(PlainError, "has not ended"):
+            self.taken_back(trip)

@@ -1,0 +1,224 @@
+"""Taking back what a trip wrote: a trip of its own, whose sheet says what was there before."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import polars as pl
+from django.db import transaction
+
+from vexo.applications import Client
+from vexo.core.planning.verdicts import LANDED, RowState
+from vexo.core.records import IDENTIFIER, Catalogue, RecordType
+from vexo.core.sheets.sheet import ROW
+from vexo.core.sheets.writers.outgoing import OutgoingColumn
+from vexo.core.sheets.writers.xlsx import write_xlsx
+from vexo.core.values import dtype
+from vexo.core.writing.batches import WHOLE
+from vexo.core.writing.ledger import STATE
+from vexo.core.writing.take_back import (
+    Done,
+    Reverse,
+    chosen_rows,
+    kept_copy,
+    referred,
+    reverse_of,
+    rows_of_records,
+    sheet_columns,
+)
+
+from .. import artifacts
+from ..applications.services import client_of, describe
+from ..data_folder import absolute, replacing
+from ..errors import PlainError
+from ..ingest.bring_in import ImportRequest, start_bringing_in
+from ..jobs.leases import Lease
+from ..jobs.models import Job
+from ..jobs.worker import enqueue
+from ..journal.services import note
+from ..people.models import Person
+from ..people.rights import Action, require
+from ..trips.facts import from_json, to_json
+from ..trips.facts.reversal import Reversal
+from ..trips.models import Sheet, Trip
+from ..trips.part_view import PartView
+from ..trips.sheets import keep_copy, part_of, stamp_of
+from ..trips.status import update_status
+from ..uploads.receive import take_file
+from .models import Pass
+from .starting import open_pass
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """What is to be taken back: of all passes or some, all rows or some (by the numbers that people see)."""
+
+    passes: tuple[int, ...] = ()
+    rows: tuple[int, ...] = ()
+
+
+def start_taking_back(view: PartView, person: Person, wanted: Wanted = Wanted(), *, run_here: bool = False) -> Job:
+    """Ask for a trip that takes back what this one wrote. Nothing is written before that one is reviewed and applied.
+
+    Raises:
+        NotAllowed
+        PlainError: where a pass has not ended, there is no such pass, or nothing is left to be taken back.
+    """
+    require(person, Action.PREPARE)
+    trip = view.trip
+    with transaction.atomic():
+        trip.refresh_from_db()
+        unfinished = open_pass(trip)
+        if unfinished is not None:
+            raise PlainError(
+                f"Pass {unfinished.number} of trip {trip.pk} has not ended. Go on with it, or give it up.", "pass-open"
+            )
+        under_way = trip.jobs.filter(kind="take back", state__in=Job.OPEN).last()
+        if under_way is not None:
+            return under_way
+        if not _reverse(trip, wanted, _record_type(trip, None)).records.height:
+            raise PlainError(f"Nothing of trip {trip.pk} is left to be taken back.", "nothing")
+        return enqueue(
+            "take back",
+            person.username,
+            view,
+            run_here=run_here,
+            passes=list(wanted.passes),
+            rows=list(wanted.rows),
+        )
+
+
+def take_back(lease: Lease) -> dict[str, Any]:
+    """The job: make the trip, its sheet and its kept copy, and bring that sheet in."""
+    trip, asked = lease.trip, lease.job.arguments
+    before = Job.objects.filter(kind="bring in", arguments__reverse_job=lease.job.pk).first()
+    if before is not None:
+        return {"trip": int(before.arguments["asked_trip"]), "next": before.pk}
+    wanted = Wanted(tuple(asked["passes"]), tuple(asked["rows"]))
+    lease.progress(0, 2, "reading what was written")
+    with client_of(trip.application) as client:
+        catalogue = describe(trip.application, client)
+        record_type = _record_type(trip, catalogue)
+        reverse = _reverse(trip, wanted, record_type)
+        if reverse.records.is_empty():
+            raise PlainError(f"Nothing of trip {trip.pk} is left to be taken back.", "nothing")
+        names = _names(reverse, record_type, catalogue, client)
+    lease.progress(1, 2, "writing the sheet")
+    columns = sheet_columns(reverse, record_type, catalogue, names)
+    person = Person.objects.get(username=lease.job.by)
+    with lease.writing():
+        made = _new_trip(trip, reverse, record_type, wanted, person)
+        sheet = _sheet(made, columns, person)
+        request = ImportRequest(
+            key=(record_type.identifier,),
+            operation=reverse.operation.value,
+            trip=str(made.pk),
+            reach="sent",
+        )
+        upload = take_file(absolute(sheet.path), person.username)
+        type(upload).objects.filter(pk=upload.pk).update(name=sheet.name)
+        upload.refresh_from_db()
+        job = start_bringing_in(made.application, record_type.name, upload, person, request)
+        Job.objects.filter(pk=job.pk).update(arguments={**job.arguments, "reverse_job": lease.job.pk})
+        words = f"Trip {made.pk} is to take back {len(reverse.records):,} records of trip {trip.pk}"
+        note(person.username, "prepared", words, trip.application, trip.pk, len(reverse.records))
+        update_status(PartView.of(trip))
+    return {"trip": made.pk, "next": job.pk}
+
+
+def _record_type(trip: Trip, catalogue: Catalogue | None) -> RecordType:
+    known = catalogue or trip.application.known
+    if known is None:
+        raise PlainError("What the application holds cannot be understood. Test its connection.", "no-catalogue")
+    return known.type(trip.record_type)
+
+
+def _reverse(trip: Trip, wanted: Wanted, record_type: RecordType) -> Reverse:
+    """What is left to be taken back. Raises PlainError where there is no such pass or row."""
+    pages = {page.number: page.path for page in trip.ledger.order_by("number")}
+    passes = {pass_.number: pass_ for pass_ in trip.passes.order_by("number")}
+    unknown = [number for number in wanted.passes if number not in passes]
+    if unknown:
+        raise PlainError(f"Trip {trip.pk} has no pass {unknown[0]}.", "no-pass")
+    chosen = [number for number in sorted(pages) if not wanted.passes or number in wanted.passes]
+    back = _back_already(trip)
+    done = [_done(passes[number], artifacts.read(pages[number]), wanted.rows, back) for number in chosen]
+    if wanted.rows:
+        known = {row for one in done for row in one.page[ROW].to_list()}
+        missing = [row for row in wanted.rows if row not in known]
+        if missing:
+            raise PlainError(f"Nothing was written of row {missing[0]}, or it was taken back already.", "no-row")
+    return reverse_of(done, record_type)
+
+
+def _done(pass_: Pass, page: pl.DataFrame, rows: Sequence[int], back: pl.Series) -> Done:
+    """What a pass did, as its page of the ledger and its frozen rows say."""
+    page = chosen_rows(page.filter(pl.col("state").is_in(list(LANDED))), rows)
+    gone = page.filter(pl.col("state") == RowState.DELETED)[IDENTIFIER]
+    parts = []
+    there = [name for name in artifacts.columns_of(pass_.rows_file) if name.startswith(WHOLE)]
+    if len(gone) and there:
+        frozen = artifacts.read(pass_.rows_file, [IDENTIFIER, *there])
+        whole = frozen.filter(pl.col(IDENTIFIER).is_in(gone.implode()))
+        parts.append(whole.rename({name: name.removeprefix(WHOLE) for name in there}))
+    if pass_.absent_page and not rows:
+        absent = artifacts.read(pass_.absent_page).filter(pl.col(STATE) == RowState.DELETED)
+        absent = absent.filter(~pl.col(IDENTIFIER).is_in(back.implode()))
+        parts.append(absent.select(pl.exclude("^@.*$"), IDENTIFIER))
+    none = pl.DataFrame(schema={IDENTIFIER: pl.String})
+    return Done(page, pl.concat([none, *parts], how="diagonal_relaxed"))
+
+
+def _back_already(trip: Trip) -> pl.Series:
+    """The records that other trips have taken back, as they were named on this one."""
+    landed = [from_json(other.reversal, Reversal).landed for other in trip.taken_back_by.all()]
+    parts = [artifacts.read(path, [IDENTIFIER])[IDENTIFIER] for path in landed if path]
+    return pl.concat([pl.Series(IDENTIFIER, [], dtype=pl.String), *parts])
+
+
+def _names(
+    reverse: Reverse, record_type: RecordType, catalogue: Catalogue, client: Client
+) -> Mapping[str, Mapping[str, str]]:
+    """How people know the records that are referred to: reference → ID → name."""
+    names: dict[str, dict[str, str]] = {}
+    for name, ids in referred(reverse).items():
+        target = catalogue.type(str(record_type.field(name).target))
+        shown = target.shown_by
+        if not ids or shown == target.identifier:
+            continue
+        identifier = target.field(target.identifier)
+        values = pl.Series(target.identifier, ids, dtype=pl.String).cast(dtype(identifier), strict=False)
+        known = client.read_by_keys(target, [shown], [target.identifier], values.to_frame())
+        names[name] = dict(zip(known[IDENTIFIER], known[shown].cast(pl.String), strict=True))
+    return names
+
+
+def _new_trip(trip: Trip, reverse: Reverse, record_type: RecordType, wanted: Wanted, person: Person) -> Trip:
+    numbers = list(wanted.passes) or list(trip.ledger.values_list("number", flat=True))
+    made = Trip.objects.create(
+        title=f"Take back: {trip.title}"[:160],
+        application=trip.application,
+        record_type=record_type.name,
+        route=trip.route,
+        status={"plural": record_type.plural},
+        created_by=person.username,
+        takes_back=trip,
+    )
+    records = artifacts.keep_artifact(rows_of_records(reverse), made.pk, "reverse")
+    made.reversal = to_json(Reversal(passes=sorted(numbers), records=records))
+    made.save(update_fields=["reversal"])
+    keep_copy(made, part_of(made), kept_copy(reverse))
+    return made
+
+
+def _sheet(trip: Trip, columns: Sequence[OutgoingColumn], person: Person) -> Sheet:
+    """The sheet as it goes out, and comes in at once."""
+    name = f"take-back-{trip.takes_back_id}.xlsx"
+    path = f"files/{trip.pk}/{name}"
+    stamp = stamp_of(trip, [column.field for column in columns])
+    with replacing(absolute(path)) as aside:
+        write_xlsx(columns, aside, "Take back", stamp)
+    values = {"name": name, "path": path, "rows": len(columns[0].cells), "format": "xlsx"}
+    return Sheet.objects.create(trip=trip, part=part_of(trip), direction=Sheet.OUT, added_by=person.username, **values)
