@@ -14,7 +14,7 @@ from enum import StrEnum
 import polars as pl
 
 from ..operations import Operation
-from ..planning.frame import FieldColumns
+from ..planning.frame import FieldColumns, beside
 from ..planning.verdicts import RowState
 from ..records import IDENTIFIER, VERSION, Catalogue, Field, Kind, RecordType
 from ..sheets.sheet import ROW, ROW_ID
@@ -56,10 +56,13 @@ class Reverse:
         records: a line a record: ``@id``, ``@version`` as the last write left it, ``@did``, and of each field the value
             ``before.`` the first write, the one ``written.`` by the last, and whether any write was of it, ``wrote.``.
         fields: the fields that are to be in the sheet, in the order of the record type.
+        known: how people know the records that are there, as the application says it now: ``@id`` and fields of the
+            natural key, as they are read to be sent out.
     """
 
     records: pl.DataFrame
     fields: list[Field]
+    known: pl.DataFrame | None = None
 
     def of(self, *did: Did) -> pl.DataFrame:
         """The records to which this was done."""
@@ -174,7 +177,23 @@ def kept_copy(reverse: Reverse) -> pl.DataFrame:
     was of, nothing is known."""
     there = reverse.of(Did.CREATED, Did.UPDATED)
     values = [pl.col(f"{_WRITTEN}{field.name}").alias(field.name) for field in reverse.fields]
-    return there.select(IDENTIFIER, VERSION, *values)
+    kept = there.select(IDENTIFIER, VERSION, *values)
+    return kept.hstack(_beside(kept, reverse))
+
+
+def _beside(records: pl.DataFrame, reverse: Reverse) -> pl.DataFrame:
+    """How people know these records, but for fields that are in the sheet anyway."""
+    if reverse.known is None:
+        return records.select([])
+    names = [name for name in reverse.known.columns if name not in records.columns and not name.startswith("@")]
+    return beside(records[IDENTIFIER], reverse.known.select(IDENTIFIER, *names))
+
+
+def reading_fields(reverse: Reverse, record_type: RecordType) -> list[Field]:
+    """The fields of the natural key that are in the sheet for people alone."""
+    shown = {field.name for field in reverse.fields}
+    known = set(reverse.known.columns) if reverse.known is not None else set()
+    return [record_type.field(name) for name in record_type.natural_key if name not in shown and name in known]
 
 
 def referred(reverse: Reverse) -> dict[str, list[str]]:
@@ -195,8 +214,14 @@ def sheet_columns(
         names: reference → ID of a record → how people know it.
     """
     rows = reverse.rows
-    fields = [record_type.field(record_type.identifier), *reverse.fields]
-    values = [_identifiers(reverse).alias(record_type.identifier)]
+    read = reading_fields(reverse, record_type)
+    fields = [record_type.field(record_type.identifier), *read, *reverse.fields]
+    there = _identifiers(reverse)
+    values = [there.alias(record_type.identifier)]
+    if reverse.known is not None and read:
+        own = {field.name for field in reverse.fields}
+        for_people = beside(there.alias(IDENTIFIER), reverse.known.select(pl.exclude(VERSION, *own)))
+        values += for_people.get_columns()
     for field in reverse.fields:
         value = rows[_value_of(reverse, field)]
         values.append(value.alias(field.name))
@@ -205,8 +230,9 @@ def sheet_columns(
             known = names.get(field.name, {})
             values.append(value.replace_strict(known, default=value, return_dtype=pl.String).alias(shown))
     columns = outgoing_columns(fields, pl.DataFrame(values), record_type, catalogue)
-    told = [columns[0]]
-    for field, column in zip(reverse.fields, columns[1:], strict=True):
+    first = len(columns) - len(reverse.fields)
+    told = columns[:first]
+    for field, column in zip(reverse.fields, columns[first:], strict=True):
         cells = _marked(reverse, field, column.cells)
         marks = not cells.equals(column.cells, null_equal=True)
         told.append(

@@ -42,7 +42,9 @@ def leave_ledger(pass_: Pass, page: pl.DataFrame) -> None:
     if landed.is_empty():
         return
     path = artifacts.keep_artifact(landed.to_frame(IDENTIFIER), trip.pk, "landed")
-    Trip.objects.filter(pk=trip.pk).update(reversal=to_json(Reversal(reversal.passes, reversal.records, path)))
+    Trip.objects.filter(pk=trip.pk).update(
+        reversal=to_json(Reversal(reversal.passes, reversal.records, path, len(landed)))
+    )
     for kept in LedgerPage.objects.filter(trip=other, number__in=reversal.passes):
         table = artifacts.read(kept.path)
         left = table.filter(~pl.col(IDENTIFIER).is_in(landed.implode()).fill_null(value=False))

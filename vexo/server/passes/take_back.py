@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import polars as pl
@@ -13,12 +13,13 @@ from vexo.applications import Client
 from vexo.core.planning.verdicts import LANDED, RowState
 from vexo.core.records import IDENTIFIER, Catalogue, RecordType
 from vexo.core.sheets.sheet import ROW
-from vexo.core.sheets.writers.outgoing import OutgoingColumn
+from vexo.core.sheets.writers.outgoing import OutgoingColumn, read_fields
 from vexo.core.sheets.writers.xlsx import write_xlsx
 from vexo.core.values import dtype
 from vexo.core.writing.batches import WHOLE
 from vexo.core.writing.ledger import STATE
 from vexo.core.writing.take_back import (
+    Did,
     Done,
     Reverse,
     chosen_rows,
@@ -87,6 +88,7 @@ def start_taking_back(view: PartView, person: Person, wanted: Wanted = Wanted(),
             run_here=run_here,
             passes=list(wanted.passes),
             rows=list(wanted.rows),
+            here=run_here,
         )
 
 
@@ -104,6 +106,7 @@ def take_back(lease: Lease) -> dict[str, Any]:
         reverse = _reverse(trip, wanted, record_type)
         if reverse.records.is_empty():
             raise PlainError(f"Nothing of trip {trip.pk} is left to be taken back.", "nothing")
+        reverse = replace(reverse, known=_known(reverse, record_type, catalogue, client))
         names = _names(reverse, record_type, catalogue, client)
     lease.progress(1, 2, "writing the sheet")
     columns = sheet_columns(reverse, record_type, catalogue, names)
@@ -120,7 +123,8 @@ def take_back(lease: Lease) -> dict[str, Any]:
         upload = take_file(absolute(sheet.path), person.username)
         type(upload).objects.filter(pk=upload.pk).update(name=sheet.name)
         upload.refresh_from_db()
-        job = start_bringing_in(made.application, record_type.name, upload, person, request)
+        here = bool(asked.get("here"))
+        job = start_bringing_in(made.application, record_type.name, upload, person, request, run_here=here)
         Job.objects.filter(pk=job.pk).update(arguments={**job.arguments, "reverse_job": lease.job.pk})
         words = f"Trip {made.pk} is to take back {len(reverse.records):,} records of trip {trip.pk}"
         note(person.username, "prepared", words, trip.application, trip.pk, len(reverse.records))
@@ -176,6 +180,17 @@ def _back_already(trip: Trip) -> pl.Series:
     landed = [from_json(other.reversal, Reversal).landed for other in trip.taken_back_by.all()]
     parts = [artifacts.read(path, [IDENTIFIER])[IDENTIFIER] for path in landed if path]
     return pl.concat([pl.Series(IDENTIFIER, [], dtype=pl.String), *parts])
+
+
+def _known(reverse: Reverse, record_type: RecordType, catalogue: Catalogue, client: Client) -> pl.DataFrame:
+    """How people know the records that are there now."""
+    identifier = record_type.field(record_type.identifier)
+    ids = reverse.of(Did.CREATED, Did.UPDATED)[IDENTIFIER].cast(dtype(identifier), strict=False)
+    names = read_fields([record_type.identifier, *record_type.natural_key], record_type, catalogue)
+    values = ids.alias(record_type.identifier).to_frame()
+    return client.read_by_keys(record_type, names, [record_type.identifier], values).drop(
+        record_type.identifier, strict=False
+    )
 
 
 def _names(

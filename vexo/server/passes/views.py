@@ -28,6 +28,7 @@ from ..trips.sheets import downloaded, newest_sheet
 from ..trips.views import find_view
 from .receipts import last_pass, write_absent_outcome, write_receipt, write_rejects
 from .starting import give_up, go_on, may_write, start_pass
+from .take_back import Wanted, start_taking_back
 
 _SHEET_TYPES = {"xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", "csv": "text/csv"}
 
@@ -87,6 +88,26 @@ class OutcomeRowsView(APIView):
             pass_.plan_file, context.cells_path, pass_.page, pass_.plan.sheet.cells, now, pass_.plan.pointed_path
         )
         return Response(to_json(plan_window(context, source, *wanted_of(request))))
+
+
+class TakeBackSerializer(serializers.Serializer[Any]):
+    """What is to be taken back: of some passes, or some rows by the numbers that people see; all where none is said."""
+
+    passes = serializers.ListField(child=serializers.IntegerField(min_value=1), required=False, default=list)
+    rows = serializers.ListField(child=serializers.IntegerField(min_value=1), required=False, default=list)
+
+
+class TakeBackView(APIView):
+    rights = {"POST": Action.PREPARE}
+
+    @extend_schema(request=TakeBackSerializer, responses={202: JobSerializer})
+    def post(self, request: Request, pk: int) -> Response:
+        """Make a trip that takes back what this one wrote; nothing is written before that is reviewed and applied."""
+        asked = TakeBackSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        wanted = Wanted(tuple(asked.validated_data["passes"]), tuple(asked.validated_data["rows"]))
+        job = start_taking_back(find_view(pk, request), person_of(request), wanted)
+        return Response(JobSerializer(job).data, status=202)
 
 
 class FileView(APIView):

@@ -25,6 +25,7 @@ from .facts.pages import ApplicationName, FieldTotals, SheetColumnTotals, TripDe
 from .facts.parts import LabelledSum, RowFilter, Since, WentOut
 from .facts.passes import AbsentOutcome, AbsentResult, Pass, StoredPass
 from .facts.plans import AbsentFigures, AbsentGroup, Plan, PlanSummary, Reason, Summary
+from .facts.reversal import OtherWay, Reversal
 from .facts.rows import FaultGroup
 from .facts.status import Needs, Station, StationName, StationState
 from .models import Trip
@@ -257,10 +258,24 @@ def _detail(view: PartView, status: TripStatus) -> dict[str, Any]:
         "open": status.open,
         "said": status.said,
         "moved": trip.moved_from_id is not None,
+        **_ways_back(trip),
         "absent": absent_figures(summary),
         "pointed": summary.pointed if summary else {},
         "pointed_renames": summary.pointed_renames if summary else {},
         "first_steps": summary.first_steps if summary else [],
+    }
+
+
+def _ways_back(trip: Trip) -> dict[str, Any]:
+    """The trip that this one takes back, and those that take it back."""
+
+    def told(other: Trip, reversal: dict[str, Any]) -> OtherWay:
+        return OtherWay(other.pk, other.title, from_json(reversal, Reversal).count)
+
+    others = trip.taken_back_by.order_by("pk").only("title", "reversal")
+    return {
+        "takes_back": told(trip.takes_back, trip.reversal) if trip.takes_back is not None else None,
+        "taken_back": [told(other, other.reversal) for other in others],
     }
 
 
@@ -294,6 +309,8 @@ _NO_DETAIL: dict[str, Any] = {
     "open": [],
     "said": [],
     "moved": False,
+    "takes_back": None,
+    "taken_back": [],
     "absent": None,
     "pointed": {},
     "pointed_renames": {},

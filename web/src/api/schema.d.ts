@@ -1088,6 +1088,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/trips/{id}/take-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Make a trip that takes back what this one wrote; nothing is written before that is reviewed and applied. */
+        post: operations["trips_take_back_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/uploads": {
         parameters: {
             query?: never;
@@ -2582,6 +2599,12 @@ export interface components {
             label?: string;
             stage?: string;
         };
+        /** @description A trip that takes another back, or is taken back: its number and title, and how many records are back so far. */
+        OtherWay: {
+            trip: number;
+            title: string;
+            count: number;
+        };
         OwnPassword: {
             old: string;
             new: string;
@@ -3302,6 +3325,11 @@ export interface components {
                 [key: string]: string;
             };
         };
+        /** @description What is to be taken back: of some passes, or some rows by the numbers that people see; all where none is named. */
+        TakeBack: {
+            passes?: number[];
+            rows?: number[];
+        };
         /** @description first or last characters */
         TakeTreatment: {
             /**
@@ -3363,7 +3391,8 @@ export interface components {
          *     ``examples``: field → a value of it in the application; ``open``: all that waits for a person; ``absent``: what
          *     becomes of records in reach that the sheet does not have, where such may be deleted; ``pointed`` (and
          *     ``pointed_renames``): how many other records point to those that are to be deleted (renamed), by where;
-         *     ``first_steps``: rows that are written through another value first.
+         *     ``first_steps``: rows that are written through another value first; ``takes_back``: the trip that it takes back, and
+         *     ``taken_back``: those that take it back.
          */
         TripDetail: {
             id: number;
@@ -3422,6 +3451,8 @@ export interface components {
             open: components["schemas"]["OpenItem"][];
             said: components["schemas"]["OpenItem"][];
             moved: boolean;
+            takes_back: components["schemas"]["OtherWay"] | null;
+            taken_back: components["schemas"]["OtherWay"][];
             absent: components["schemas"]["AbsentFigures"] | null;
             pointed: {
                 [key: string]: number;
@@ -5480,6 +5511,31 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": string;
+                };
+            };
+        };
+    };
+    trips_take_back_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["TakeBack"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
                 };
             };
         };

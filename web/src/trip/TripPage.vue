@@ -20,6 +20,7 @@ import { useDoing } from "@/ui/doing";
 import AbsentLine from "./absent/AbsentLine.vue";
 import { tripKey } from "./context";
 import PartChoice from "./parts/PartChoice.vue";
+import WaysBack from "./WaysBack.vue";
 import { lookedAt } from "@/api/part";
 
 const STATIONS = {
@@ -106,6 +107,7 @@ const cameIn = computed(() => trip.value?.sheets.findLast((s) => s.direction ===
 const story = computed(() => {
   const parts = [`trip ${id.value}`];
   const out = trip.value?.went_out?.records || sentOut.value?.rows;
+  if (trip.value?.takes_back) return `${parts[0]} · made ${when(trip.value.created_at)}`;
   if (sentOut.value) parts.push(`${count(out)} sent out ${when(sentOut.value.added_at)}`);
   if (cameIn.value) parts.push(`${sentOut.value ? "back" : "came in"} ${when(cameIn.value.added_at)}`);
   return parts.join(" · ");
@@ -168,6 +170,7 @@ useKeys(
         >{{ total.label }}, changed rows: {{ exact(total.before) }} → <b>{{ exact(total.after) }}</b></template
       >
     </TheSum>
+    <WaysBack :trip="trip" />
     <AbsentLine v-if="withSum" :outcome="open === 'outcome'" />
     <AlertNote v-if="trip.trouble && !trip.job && !(open === 'apply' && brokenOff)" class="mx-4 mb-2 flex-none">{{
       trip.trouble

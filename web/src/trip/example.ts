@@ -136,6 +136,8 @@ export const trip = (values: Partial<TripDetail> = {}): TripDetail => ({
   open: [],
   said: [],
   moved: false,
+  takes_back: null,
+  taken_back: [],
   absent: null,
   pointed: {},
   pointed_renames: {},

@@ -12,6 +12,7 @@ from .open import OpenItem
 from .parts import Expected, Part, RouteFit, RowFilter, WentOut
 from .passes import Pass
 from .plans import AbsentFigures, Damage, FirstStep, Plan, PlannedTotals, Summary
+from .reversal import OtherWay
 from .rows import FaultGroup
 from .status import Needs, Station, StationName
 from .sums import Sum
@@ -67,7 +68,8 @@ class TripDetail(TripSummary):
     ``examples``: field → a value of it in the application; ``open``: all that waits for a person; ``absent``: what
     becomes of records in reach that the sheet does not have, where such may be deleted; ``pointed`` (and
     ``pointed_renames``): how many other records point to those that are to be deleted (renamed), by where;
-    ``first_steps``: rows that are written through another value first."""
+    ``first_steps``: rows that are written through another value first; ``takes_back``: the trip that it takes back, and
+    ``taken_back``: those that take it back."""
 
     plan: Plan | None
     sent_by: int | None
@@ -92,6 +94,8 @@ class TripDetail(TripSummary):
     open: list[OpenItem]
     said: list[OpenItem]
     moved: bool
+    takes_back: OtherWay | None
+    taken_back: list[OtherWay]
     absent: AbsentFigures | None
     pointed: dict[str, int]
     pointed_renames: dict[str, int]

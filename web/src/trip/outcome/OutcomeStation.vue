@@ -23,6 +23,7 @@ import TotalsCard from "../totals/TotalsCard.vue";
 import FoldChip from "../FoldChip.vue";
 import { usePlanAgain } from "../planning";
 import { useSelected } from "@/ui/selected";
+import TakeBack from "./TakeBack.vue";
 import RowPanel from "../rows/RowPanel.vue";
 
 const state = defineModel<string>("state", { default: "" });
@@ -126,6 +127,7 @@ function show(reason: { state: string; first: number }): void {
         </MenuItem>
       </MenuItems>
     </Menu>
+    <TakeBack v-if="run" />
     <button
       v-if="run && again"
       type="button"

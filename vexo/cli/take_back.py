@@ -1,0 +1,54 @@
+"""The command that takes back what a trip wrote."""
+
+from __future__ import annotations
+
+import click
+
+from .common import find_view, finish, json_option, print_json, ready
+from .main import Setting
+from .terminal import console
+
+
+def _numbers(text: str) -> tuple[int, ...]:
+    """Rows as people list them: ``3, 5-9``. Raises PlainError."""
+    from vexo.server.errors import PlainError
+
+    rows: list[int] = []
+    for part in filter(None, (one.strip() for one in text.split(","))):
+        first, _, last = (one.strip() for one in part.partition("-"))
+        if not first.isdecimal() or not (last or first).isdecimal() or int(last or first) - int(first) not in _SPAN:
+            raise PlainError(f"Rows are numbers and ranges, such as 3,5-9; not {part!r}.", "rows")
+        rows += range(int(first), int(last or first) + 1)
+    return tuple(dict.fromkeys(rows))
+
+
+_SPAN = range(1_100_000)
+"""Rows that a range may hold: a little more than a worksheet does."""
+
+
+@click.command("take-back")
+@click.argument("trip", type=int)
+@click.option("--pass", "passes", type=int, multiple=True, metavar="N", help="Only what this pass wrote; repeatable.")
+@click.option("--rows", default="", metavar="ROWS", help="Only these rows of the sheet, such as 3,5-9.")
+@json_option
+@ready
+def take_back(setting: Setting, trip: int, passes: tuple[int, ...], rows: str, as_json: bool) -> None:
+    """Make a trip that takes back what this one wrote.
+
+    Its sheet says what was there before. Nothing is written before it is reviewed and applied (vexo review, vexo
+    apply); what others changed since is held.
+    """
+    from vexo.server.passes.take_back import Wanted, start_taking_back
+
+    from .lanes import open_json, print_open
+    from .trips import end_with
+
+    view, person = find_view(trip), setting.person()
+    job = finish(start_taking_back(view, person, Wanted(passes, _numbers(rows)), run_here=True))
+    made = find_view(job["trip"])
+    if as_json:
+        print_json({"trip": made.trip.pk, "takes_back": trip, **open_json(made)})
+    else:
+        console().print(f"Trip {made.trip.pk} takes back trip {trip}. Look at it: vexo review {made.trip.pk}")
+    print_open(made)
+    end_with(made)
