@@ -2,17 +2,23 @@
 
 from __future__ import annotations
 
+import json
 from typing import Any
+
+from django.test import Client
 
 from tests.server.killing import die, take_over
 from tests.server.services import ServiceCase, view_of
+from tests.server.test_editing import EditCase
 from tests.support import register, template
 
 template()
 
 from vexo.server.errors import PlainError  # noqa: E402
+from vexo.server.jobs.models import Job  # noqa: E402
 from vexo.server.jobs.worker import run_inline  # noqa: E402
 from vexo.server.passes.take_back import Wanted, start_taking_back  # noqa: E402
+from vexo.server.people.models import Person, Role  # noqa: E402
 from vexo.server.trips.models import Trip  # noqa: E402
 
 FIELDS = ("berth_no", "daily_rate", "services", "status", "notes", "holder", "length_m")
@@ -51,7 +57,7 @@ class TakeBackCase(ServiceCase):
         return [{name: one[name] for name in FIELDS} for one in found]
 
 
-class TakingBack(TakeBackCase):
+class TakingBack(TakeBackCase, EditCase):
     def updated(self, letter: str, *changes: tuple[int, str, Any]) -> Trip:
         """Berths of a letter that went out with all sorts of fields, came back changed, and were applied."""
         trip, path = self.out(letter, "daily_rate", "services", "status", "notes", "holder")
@@ -170,6 +176,127 @@ class TakingBack(TakeBackCase):
         self.meant(again)
         self.apply(again)
         self.assertEqual(self.berths("G"), after)
+
+    def test_of_both_together_an_edited_new_record_is_asked_about(self) -> None:
+        trip, path = self.out("D", "length_m", "notes", "daily_rate")
+
+        def edit(sheet: Any) -> None:
+            sheet.cell(2, 5).value = "mine"
+            row = sheet.max_row + 1
+            for at, value in enumerate((None, "TERNISLAND", "D-9901", 9.5, "new", 33.5), 1):
+                sheet.cell(row, at).value = value
+
+        self.back(self.edited(path, edit), operation="upsert")
+        self.assertEqual(self.apply(trip).totals["created"], 1)
+        register().change(f"Berths({register().berth('TERNISLAND', 'D-9901')['id']})", notes="in use")
+        back = self.taken_back(trip)
+        absent = self.newest(back).summary["absent"]
+        self.assertEqual((absent["delete"], absent["held"], absent["kept"]), (0, 1, 0))
+        self.decide(back, "delete", code="absent")
+        self.meant(back)
+        self.assertEqual(self.apply(back).absent["deleted"], 1)
+        self.assertEqual([one for one in self.berths("D") if one["berth_no"] == "D-9901"], [])
+
+    def test_a_create_that_no_answer_told_of_is_held_with_and_without_versions(self) -> None:
+        for versions in (True, False):
+            with self.subTest(versions=versions):
+                register().behave(versions=versions, repeatable="no")
+                type(self.practice).objects.filter(pk=self.practice.pk).update(repeats=False)
+                letter = "RRR" if versions else "SSS"
+                head = "Harbour,Berth no.,Length m\n"
+                sheet = f"{head}TERNISLAND,{letter}-1,9.5\n"
+                trip = self.bring(sheet, operation="create", key=["harbour", "berth_no"])
+                register().trouble("dropping")
+                self.assertEqual(self.apply(trip).totals["created"], 1)
+                back = self.taken_back(trip)
+                self.assertEqual((back.operation, self.codes(back)), ("delete", [["changed-since"]]))
+
+    def test_renamed_records_get_their_names_back_in_the_order_that_frees_them(self) -> None:
+        before = self.berths("A")
+        ids = [register().berth("TERNISLAND", f"A-00{n}")["id"] for n in (1, 2)]
+        trip, path = self.out("A", "notes")
+
+        def edit(sheet: Any) -> None:
+            sheet.cell(2, 3).value, sheet.cell(3, 3).value = "A-002", "A-9904"
+
+        self.back(self.edited(path, edit))
+        self.decide(trip, "file", code="key-edited")
+        self.assertEqual(self.apply(trip).totals["updated"], 2)
+        back = self.taken_back(trip)
+        self.assertEqual({code for row in self.codes(back) for code in row}, {"key-edited"}, "a name is asked about")
+        self.decide(back, "file", code="key-edited")
+        done = self.apply(back)
+        self.assertEqual((done.totals["updated"], done.totals["refused"]), (2, 0), done.reasons)
+        self.assertEqual([register().get(f"Berths({one})")["berth_no"] for one in ids], ["A-001", "A-002"])
+        self.assertEqual(self.berths("A"), before)
+
+    def test_references_go_back_to_whom_they_named_or_to_nobody(self) -> None:
+        holders = register().get("Holders", **{"$top": "3", "$orderby": "id"})["value"]
+        berths = [register().berth("TERNISLAND", f"K-00{n}") for n in (1, 2)]
+        register().change(f"Berths({berths[0]['id']})", holder=holders[0]["id"])
+        register().change(f"Berths({berths[1]['id']})", holder=None, status="free")
+        trip, path = self.out("K", "holder")
+
+        def edit(sheet: Any) -> None:
+            for row in (2, 3):
+                sheet.cell(row, 4).value = holders[2]["holder_no"]
+
+        self.back(self.edited(path, edit))
+        self.assertEqual(self.apply(trip).totals["updated"], 2)
+        back = self.taken_back(trip)
+        self.assertEqual(self.verdicts(back), ["update"] * 2, self.codes(back))
+        self.apply(back)
+        now = [register().get(f"Berths({one['id']})")["holder"] for one in berths]
+        self.assertEqual(now, [holders[0]["id"], None])
+
+    def test_several_passes_all_or_the_last_alone(self) -> None:
+        """A row that is put right goes as another pass; a cell of it that both wrote is taken back to the first."""
+        trip = self.updated("D", (2, "Notes", "one"), (3, "Daily rate", 900))
+        for code in ("far-out", "lost-point"):
+            if any(code in row for row in self.codes(trip)):
+                self.decide(trip, "file", code=code)
+        before = self.berths("D")
+        first = self.apply(trip)
+        self.assertEqual((first.totals["updated"], first.totals["refused"]), (1, 1), first.reasons)
+        self.edit(trip, "cell", 2, "Notes", text="two")
+        self.edit(trip, "cell", 3, "Daily rate", text="44")
+        second = self.apply(trip)
+        self.assertEqual((second.totals["updated"], second.totals["refused"]), (2, 0), second.reasons)
+        last = self.taken_back(trip, passes=(2,))
+        self.assertEqual(self.verdicts(last), ["update"] * 2, self.codes(last))
+        self.apply(last)
+        self.assertEqual(self.berths("D")[0]["notes"], "one")
+        self.assertEqual(self.berths("D")[1], before[1])
+        rest = self.taken_back(trip)
+        self.assertEqual(self.verdicts(rest), ["update"], "the first pass is left")
+        self.apply(rest)
+        self.assertEqual(self.berths("D"), before)
+
+    def test_by_command_and_api_with_the_same_rights(self) -> None:
+        trip = self.updated("C", (2, "Notes", "mine"), (3, "Notes", "mine"))
+        self.apply(trip)
+        for odd in ("x", "3-", "-3", "9-3", "0", "1-2-3"):
+            self.assertIn(
+                "such as 3,5-9", self.vexo.run("--as", "ada", "take-back", str(trip.pk), "--rows", odd).stderr
+            )
+        told = self.vexo.run("--as", "ada", "take-back", str(trip.pk), "--rows", "3", "--json")
+        self.assertEqual(told.returncode, 0, told.stderr)
+        made = Trip.objects.get(pk=json.loads(told.stdout)["trip"])
+        self.assertEqual((made.takes_back_id, self.verdicts(made)), (trip.pk, ["update"]))
+        client = Client()
+        viewer = Person.objects.create(username="vera", name="Vera Seagrass", role=Role.VIEWER)
+        client.force_login(viewer)
+        address = f"/api/trips/{trip.pk}/take-back"
+        self.assertEqual(client.post(address, {}, content_type="application/json").status_code, 403)
+        client.force_login(self.person)
+        self.assertEqual(client.post(address, {"passes": [0]}, content_type="application/json").status_code, 400)
+        self.assertEqual(client.post(address, {"passes": [9]}, content_type="application/json").status_code, 422)
+        twice = [client.post(address, {}, content_type="application/json").json()["id"] for _ in range(2)]
+        self.assertEqual(twice[0], twice[1], "asked twice it is made once")
+        self.assertEqual(run_inline(Job.objects.get(pk=twice[0])).error, "")
+        page = client.get(f"/api/trips/{trip.pk}").json()
+        self.assertEqual([one["trip"] for one in page["taken_back"]], [made.pk, made.pk + 1])
+        self.assertEqual(client.get(f"/api/trips/{made.pk}").json()["takes_back"]["trip"], trip.pk)
 
     def test_a_pass_alone_and_rows_alone(self) -> None:
         trip = self.updated("H", (2, "Notes", "one"), (3, "Notes", "two"))

@@ -8,6 +8,9 @@ from .common import find_view, finish, json_option, print_json, ready
 from .main import Setting
 from .terminal import console
 
+_MOST = 1_100_000
+"""Rows that a range may hold: a little more than a worksheet does."""
+
 
 def _numbers(text: str) -> tuple[int, ...]:
     """Rows as people list them: ``3, 5-9``. Raises PlainError."""
@@ -15,15 +18,16 @@ def _numbers(text: str) -> tuple[int, ...]:
 
     rows: list[int] = []
     for part in filter(None, (one.strip() for one in text.split(","))):
-        first, _, last = (one.strip() for one in part.partition("-"))
-        if not first.isdecimal() or not (last or first).isdecimal() or int(last or first) - int(first) not in _SPAN:
+        ends = [one.strip() for one in part.split("-")]
+        numbers = [int(one) for one in ends if one.isdecimal() and len(one) < _DIGITS]
+        if len(numbers) != len(ends) or len(ends) > 2 or not 0 <= numbers[-1] - numbers[0] < _MOST or not numbers[0]:
             raise PlainError(f"Rows are numbers and ranges, such as 3,5-9; not {part!r}.", "rows")
-        rows += range(int(first), int(last or first) + 1)
+        rows += range(numbers[0], numbers[-1] + 1)
     return tuple(dict.fromkeys(rows))
 
 
-_SPAN = range(1_100_000)
-"""Rows that a range may hold: a little more than a worksheet does."""
+_DIGITS = 8
+"""A row's number has fewer."""
 
 
 @click.command("take-back")

@@ -139,7 +139,8 @@ def plan_absent(
     meant = replace(meant, unknown=meant.unknown + _harmed(plan))
     reason, seen = _reasons(absent, inputs, meant, carried, parts_out), _digests(absent, inputs)
     answer = beside(seen, _answers(inputs.decisions))["answer"]
-    questions = (reason == AbsentWhy.NOT_SENT).fill_null(value=False)
+    asked = [AbsentWhy.NOT_SENT, *([AbsentWhy.CHANGED] if inputs.takes_back else [])]
+    questions = reason.is_in(asked).fill_null(value=False)
     settled = questions & answer.is_not_null()
     goes = reason.is_null() | (settled & (answer == Answer.DELETE).fill_null(value=False))
     becomes = pl.select(

@@ -75,6 +75,7 @@ class Inputs:
         excluded_rows: rows excluded by the sheet's condition or ``by_hand``.
         other_parts: the records of the trip's other parts, and the ``part`` that has them.
         reach: the records that the trip may touch; None for all of the type.
+        takes_back: the trip takes back what another wrote: records that were changed since are asked about.
         spreads: field → how its values are spread in the application, of numbers and days.
     """
 
@@ -91,3 +92,4 @@ class Inputs:
     other_parts: pl.DataFrame = field(default_factory=lambda: pl.DataFrame(schema=OTHER_PARTS))
     reach: Reach | None = None
     spreads: Mapping[str, Spread] = field(default_factory=dict)
+    takes_back: bool = False

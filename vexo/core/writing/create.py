@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 from typing import Any
 
 from ..keys.record_keys import is_declared
@@ -10,6 +11,9 @@ from ..planning.verdicts import Verdict
 from ..records import RecordType
 from .results import Settled, WriteResult
 from .strategies import Rules, Write, WriteStrategy, holds, refusal, unclear
+
+SETTLED = "settled"
+"""The code of a record of which no answer said that it was made: it was found as it was sent, and may be another's."""
 
 
 def telling_key(record_type: RecordType, write: Write, key: tuple[str, ...] = ()) -> tuple[str, ...] | None:
@@ -47,5 +51,5 @@ class Create(WriteStrategy):
         if now is None:
             return Settled()
         if key == tuple(rules.key) and holds(now, write.values):
-            return Settled(self.done(write, now))
+            return Settled(replace(self.done(write, now), code=SETTLED))
         return Settled(unclear(write, "found-otherwise"))

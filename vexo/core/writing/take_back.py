@@ -20,10 +20,12 @@ from ..records import IDENTIFIER, VERSION, Catalogue, Field, Kind, RecordType
 from ..sheets.sheet import ROW, ROW_ID
 from ..sheets.writers.outgoing import OutgoingColumn, column_of, outgoing_columns
 from ..values import SPACES, dtype, is_empty, to_text
+from .create import SETTLED
 
 DID = "@did"
 """What passes did to a record, all together: a value of ``Did``."""
-_WROTE = FieldColumns("").wrote
+_UNSURE = "?"
+"""A version that no record has."""
 _BEFORE, _WRITTEN, _HELD = "before.", "written.", "wrote."
 
 
@@ -123,6 +125,8 @@ def _is_in(name: str, passes: Sequence[Done]) -> bool:
 def _lines(page: pl.DataFrame, fields: Sequence[Field], at: int) -> pl.DataFrame:
     """What a page says of records that were created or updated, a line each."""
     done = page.filter(pl.col("state").is_in([RowState.CREATED, RowState.UPDATED]) & pl.col(IDENTIFIER).is_not_null())
+    # A record that may be another's is never taken for one that is still as we left it.
+    unsure = (pl.col("code") == SETTLED).fill_null(value=False) if "code" in page.columns else pl.lit(value=False)
     columns: list[pl.Expr] = []
     for field in fields:
         known, kind = FieldColumns(field.name), dtype(field)
@@ -132,10 +136,11 @@ def _lines(page: pl.DataFrame, fields: Sequence[Field], at: int) -> pl.DataFrame
         wrote = pl.col(known.wrote).fill_null(value=False) if there else pl.lit(value=False)
         columns += [
             before.alias(f"{_BEFORE}{field.name}"),
-            written.alias(f"{_WRITTEN}{field.name}"),
+            pl.when(unsure).then(None).otherwise(written).alias(f"{_WRITTEN}{field.name}"),
             wrote.alias(f"{_HELD}{field.name}"),
         ]
-    return done.select(IDENTIFIER, VERSION, "state", pl.lit(at).alias("at"), *columns)
+    version = pl.when(unsure).then(pl.lit(_UNSURE)).otherwise(VERSION).alias(VERSION)
+    return done.select(IDENTIFIER, version, "state", pl.lit(at).alias("at"), *columns)
 
 
 def _gone(deleted: pl.DataFrame, fields: Sequence[Field], at: int) -> pl.DataFrame:

@@ -117,6 +117,7 @@ class Basis:
             int((~created.is_in(rows.implode())).sum()) if len(created) else 0,
             excluded,
             records_elsewhere(context.view),
+            takes_back=context.trip.takes_back_id is not None,
         )
 
     def _created_here(self) -> pl.Series:
