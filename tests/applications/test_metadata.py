@@ -95,7 +95,7 @@ class Plain(unittest.TestCase):
 class Answers(unittest.TestCase):
     """Answers of a batch, as services differ in them."""
 
-    def answered(self, *responses: dict[str, object]) -> list[tuple[str, str]]:
+    def answered(self, *responses: dict[str, object], verdict: Verdict = Verdict.UPDATE) -> list[tuple[str, str]]:
         metadata = document(MAKER, '<EntitySet Name="Makers" EntityType="S.Maker"/>')
 
         def serve(request: httpx.Request) -> httpx.Response:
@@ -105,7 +105,7 @@ class Answers(unittest.TestCase):
 
         with ODataClient("http://plain/", "", transport=httpx.MockTransport(serve)) as application:
             maker = application.describe().type("Maker")
-            writes = [Write(n, n, Verdict.UPDATE, str(n), None, {}) for n in range(max(1, len(responses)))]
+            writes = [Write(n, n, verdict, str(n), None, {}) for n in range(max(1, len(responses)))]
             return [(a.state, "".join(a.arguments[:1])) for a in application.write(maker, writes)]
 
     def test_each_status_has_its_meaning(self) -> None:
@@ -120,6 +120,11 @@ class Answers(unittest.TestCase):
         states = self.answered(*given)
         self.assertEqual([state for state, _ in states], ["updated", "clash", "refused", "doubt", "refused"])
         self.assertEqual((states[2][1], states[4][1]), ("No.", "it gave no reason."))
+
+    def test_a_new_record_has_no_version_that_could_clash(self) -> None:
+        error = {"error": {"code": "exists", "message": "It is there."}}
+        told = self.answered({"id": "0", "status": 412, "body": error}, verdict=Verdict.CREATE)
+        self.assertEqual(told, [("refused", "It is there.")])
 
     def test_an_answer_that_is_missing_is_a_doubt_and_after_a_failure_was_not_taken(self) -> None:
         self.assertEqual(self.answered()[0][0], "doubt")

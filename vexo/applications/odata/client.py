@@ -273,7 +273,8 @@ class ODataClient(Client):
             return WriteResult(write.at, DOUBT, write.identifier, code="rejected" if repeated == "rejected" else "")
         if status < 300:
             return self._taken(record_type, write, body, headers, accepted)
-        if status == 412:
+        # Of a new record there is no version that could be another: such a refusal is one like any other.
+        if status == 412 and write.verdict != Verdict.CREATE:
             return WriteResult(write.at, CLASH, write.identifier, accepted=accepted)
         message, field, code = _error_of(body)
         words = f"{status} · {code}" if code else str(status)
