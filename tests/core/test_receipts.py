@@ -3,6 +3,7 @@ from __future__ import annotations
 import io
 import unittest
 import zipfile
+from decimal import Decimal
 
 import openpyxl
 import polars as pl
@@ -12,10 +13,11 @@ from tests.core.examples import BERTH, CATALOGUE, cells, matches, plan
 from tests.support import temporary_folder
 from vexo.core.columns.carried_values import Reading, carry
 from vexo.core.columns.marks import CHANGE, CLEAR, KEEP, LEAVE, VALUE, read_marks
+from vexo.core.planning.frame import FieldColumns
 from vexo.core.records import Catalogue, UnknownName
 from vexo.core.sheets import Column, SheetError, SheetProfile, read_sheet
 from vexo.core.sheets.readers.cell_values import day_of, shortest
-from vexo.core.writing.receipts import not_in, receipt
+from vexo.core.writing.receipts import Evidence, not_in, receipt
 
 FOLDER = temporary_folder(lasting=True)
 PROFILE = SheetProfile("csv", (Column("c0", "Code", 3, 3), Column("c1", "Rate, new", 3, 3)), 1, 3, 0, ())
@@ -36,7 +38,7 @@ class Receipts(unittest.TestCase):
     )
 
     def test_the_sheets_columns_come_first_in_their_order(self) -> None:
-        columns = receipt(cells(*self.sheet), PROFILE, self.made, self.states, [BERTH.field("rate")])
+        columns = receipt(cells(*self.sheet), PROFILE, self.states, [self.done(1, "5", "6")], [BERTH.field("rate")])
         headers = [column.header for column in columns]
         self.assertEqual(headers[:3], ["Code", "Rate, new", "Row"])
         self.assertEqual(headers[-2:], ["Daily rate, before", "Daily rate, now"])
@@ -45,6 +47,33 @@ class Receipts(unittest.TestCase):
         self.assertEqual(told["Daily rate, before"], ["5.00", None, None])
         self.assertEqual(told["Daily rate, now"], ["6.00", None, None])
         self.assertEqual(told["Record ID in the application"], ["1", None, "3"])
+        self.assertEqual(told["Pass"], ["1", None, None])
+
+    def done(self, number: int, before: str, now: str) -> Evidence:
+        """A pass that wrote the first row's rate."""
+        money = [pl.Series([Decimal(value)], dtype=pl.Decimal(38, 2)) for value in (before, now)]
+        columns = FieldColumns("rate")
+        page = pl.DataFrame(
+            {"row_id": [0], "state": ["updated"], columns.wrote: [True]}, schema_overrides={"row_id": pl.UInt32}
+        )
+        page = page.with_columns(money[0].alias(columns.before), money[1].alias(columns.base_app))
+        return Evidence(number, page, pl.DataFrame(schema={"row_id": pl.UInt32}))
+
+    def test_of_several_passes_the_first_says_what_was_and_the_last_what_is(self) -> None:
+        passes = [self.done(1, "5", "6"), self.done(2, "6", "7.5")]
+        columns = receipt(cells(*self.sheet), PROFILE, self.states, passes, [BERTH.field("rate")])
+        told = {column.header: column.cells.to_list()[0] for column in columns}
+        self.assertEqual((told["Daily rate, before"], told["Daily rate, now"], told["Pass"]), ("5.00", "7.50", "2"))
+
+    def test_of_a_deleted_record_it_says_all_that_it_held(self) -> None:
+        page = pl.DataFrame({"row_id": [2], "state": ["deleted"]}, schema_overrides={"row_id": pl.UInt32})
+        gone = pl.DataFrame({"row_id": [2], "code": ["C"], "rate": ["5"]}, schema_overrides={"row_id": pl.UInt32})
+        fields = [BERTH.field("code"), BERTH.field("rate")]
+        columns = receipt(cells(*self.sheet), PROFILE, self.states, [Evidence(1, page, gone)], fields)
+        told = {column.header: column.cells.to_list()[2] for column in columns}
+        self.assertEqual(
+            (told["Code, before"], told["Daily rate, before"], told["Daily rate, now"]), ("C", "5.00", None)
+        )
 
     def test_rows_that_are_not_in_keep_their_cells_and_gain_the_reason(self) -> None:
         columns = not_in(cells(*self.sheet), PROFILE, self.states)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -109,6 +110,7 @@ def apply(
 @click.command()
 @click.argument("trip", type=int)
 @click.option("--receipt", type=click.Path(path_type=Path, dir_okay=False), help="Write what became of each row.")
+@click.option("--pass", "number", type=int, metavar="N", help="Of the receipt: what this pass wrote alone.")
 @click.option("--rejects", type=click.Path(path_type=Path, dir_okay=False), help="Write the rows that are not in.")
 @click.option(
     "--absent",
@@ -118,14 +120,21 @@ def apply(
 @json_option
 @ready
 def outcome(
-    setting: Setting, trip: int, receipt: Path | None, rejects: Path | None, absent: Path | None, as_json: bool
+    setting: Setting,
+    trip: int,
+    receipt: Path | None,
+    number: int | None,
+    rejects: Path | None,
+    absent: Path | None,
+    as_json: bool,
 ) -> None:
     """Show what became of a trip's rows."""
     from vexo.server.passes.receipts import write_absent_outcome, write_receipt, write_rejects
     from vexo.server.trips.sheets import downloaded
 
     view = find_view(trip)
-    for write, path in ((write_receipt, receipt), (write_rejects, rejects), (write_absent_outcome, absent)):
+    of_passes = partial(write_receipt, number=number)
+    for write, path in ((of_passes, receipt), (write_rejects, rejects), (write_absent_outcome, absent)):
         if path:
             write(view, path)
             downloaded(view.trip, setting.person(), path.name)

@@ -3,17 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 
 import polars as pl
 
-from ..planning.frame import FieldColumns
-from ..planning.verdicts import CellAction
+from ..planning.frame import FieldColumns, beside
+from ..planning.verdicts import LANDED, RowState
 from ..records import IDENTIFIER, Field, Kind
 from ..sheets import SheetProfile
 from ..sheets.overlay.versions import REASON_HEADER, ROW_HEADER, STATE_HEADER
 from ..sheets.sheet import ROW, ROW_ID
 from ..sheets.writers.outgoing import OutgoingColumn
-from ..values import to_text
+from ..values import dtype, to_text
 
 NOT_IN = ("refused", "unclear", "held", "rejected", "waiting")
 
@@ -27,36 +28,73 @@ def _sheet_columns(cells: pl.DataFrame, profile: SheetProfile) -> list[OutgoingC
     return [text_column(column.name, column.header, cells[column.name]) for column in profile.columns]
 
 
+@dataclass(frozen=True)
+class Evidence:
+    """What one pass did, for a receipt: its number, its page of the ledger (``ledger.page_of``), and the records that
+    its rows deleted, each with the ``row_id`` of its row and all its fields."""
+
+    number: int
+    page: pl.DataFrame
+    deleted: pl.DataFrame
+
+
 def receipt(
-    cells: pl.DataFrame, profile: SheetProfile, plan: pl.DataFrame, states: pl.DataFrame, fields: Sequence[Field]
+    cells: pl.DataFrame,
+    profile: SheetProfile,
+    states: pl.DataFrame,
+    passes: Sequence[Evidence],
+    fields: Sequence[Field],
 ) -> list[OutgoingColumn]:
-    """The sheet's columns in their order, then row, what became of it, reason, record ID, old and new values.
+    """The sheet's columns in their order, then row, what became of it, reason, record ID, pass, and of each field what
+    the record held before the first pass that wrote it, and holds by the last one's own answer.
 
     Args:
         states: ``row_id``, ``state``, ``reason`` and ``@id`` of every row.
+        passes: the oldest first.
     """
     reasons = states.select(ROW_ID, "state", "reason", IDENTIFIER)
-    plan_columns = plan.drop(ROW, "faults", IDENTIFIER, "verdict")
-    joined = cells.join(reasons, on=ROW_ID, how="left", maintain_order="left").join(
-        plan_columns, on=ROW_ID, how="left", maintain_order="left"
-    )
+    joined = cells.join(reasons, on=ROW_ID, how="left", maintain_order="left")
     columns = _sheet_columns(joined, profile)
     columns += [
         text_column("row", ROW_HEADER, joined[ROW]),
         text_column("state", STATE_HEADER, joined["state"]),
         text_column("reason", "Reason", joined["reason"]),
         text_column("id", "Record ID in the application", joined[IDENTIFIER]),
+        text_column("pass", "Pass", beside(joined[ROW_ID], _numbers(passes))["pass"]),
     ]
     for field in fields:
-        written = (joined[FieldColumns(field.name).action] == CellAction.WRITE) & joined["state"].is_in(
-            ["created", "updated"]
-        )
-        if not written.any():
+        told = _before_and_now(field, passes)
+        if told.is_empty():
             continue
-        for header, name in (("before", FieldColumns(field.name).current), ("now", FieldColumns(field.name).proposed)):
-            text = to_text(field, joined[name]).set(~written.fill_null(value=False), None)
-            columns.append(text_column(name, f"{field.label}, {header}", text))
+        texts = beside(joined[ROW_ID], told)
+        columns += [text_column(name, f"{field.label}, {name}", texts[name]) for name in ("before", "now")]
     return columns
+
+
+def _numbers(passes: Sequence[Evidence]) -> pl.DataFrame:
+    """The last pass that wrote each row."""
+    wrote = pl.col("state").is_in(list(LANDED))
+    lines = [one.page.filter(wrote).select(ROW_ID, pl.lit(one.number).alias("pass")) for one in passes]
+    none = pl.DataFrame(schema={ROW_ID: pl.UInt32, "pass": pl.Int32})
+    return pl.concat([none, *lines]).unique(ROW_ID, keep="last", maintain_order=True)
+
+
+def _before_and_now(field: Field, passes: Sequence[Evidence]) -> pl.DataFrame:
+    """Of each row that wrote a field, or deleted its record: what was there before all passes, and what is now."""
+    columns, kind = FieldColumns(field.name), dtype(field)
+    parts = []
+    for one in passes:
+        if columns.wrote in one.page.columns:
+            wrote = pl.col(columns.wrote) & pl.col("state").is_in([RowState.CREATED, RowState.UPDATED])
+            values = (pl.col(columns.before).cast(kind), pl.col(columns.base_app).cast(kind))
+            parts.append(one.page.filter(wrote).select(ROW_ID, values[0].alias("before"), values[1].alias("now")))
+        if field.name in one.deleted.columns:
+            held = one.deleted.select(ROW_ID, pl.col(field.name).cast(kind, strict=False).alias("before"))
+            parts.append(held.drop_nulls("before").with_columns(pl.lit(None, kind).alias("now")))
+    if not parts:
+        return pl.DataFrame()
+    of_row = pl.concat(parts).group_by(ROW_ID, maintain_order=True).agg(pl.col("before").first(), pl.col("now").last())
+    return of_row.with_columns(to_text(field, of_row[name]).alias(name) for name in ("before", "now"))
 
 
 def not_in(cells: pl.DataFrame, profile: SheetProfile, states: pl.DataFrame) -> list[OutgoingColumn]:

@@ -2,19 +2,23 @@
 
 from __future__ import annotations
 
+import re
+from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Any
 
 from django.http import HttpResponse
 from drf_spectacular.types import OpenApiTypes
-from drf_spectacular.utils import extend_schema
+from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import serializers
 from rest_framework.exceptions import NotFound
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from ..errors import PlainError
 from ..jobs.views import JobSerializer
 from ..people.permissions import person_of
 from ..people.rights import Action
@@ -22,6 +26,7 @@ from ..planning.context import PlanContext
 from ..rows.views import wanted_of, window_parameters
 from ..rows.windows import Source, plan_window
 from ..trips.facts import to_json
+from ..trips.part_view import PartView
 from ..trips.row_windows import WindowSerializer
 from ..trips.sheet_cells import cells_now
 from ..trips.sheets import downloaded, newest_sheet
@@ -30,6 +35,7 @@ from .receipts import last_pass, write_absent_outcome, write_receipt, write_reje
 from .starting import give_up, go_on, may_write, start_pass
 from .take_back import Wanted, start_taking_back
 
+_NUMBER = re.compile(r"\d{1,9}", re.ASCII)
 _SHEET_TYPES = {"xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", "csv": "text/csv"}
 
 
@@ -113,11 +119,22 @@ class TakeBackView(APIView):
 class FileView(APIView):
     """The receipt, the rows that are not in, and what became of records that the sheet does not have."""
 
-    @extend_schema(responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
+    @extend_schema(
+        responses={(200, "application/octet-stream"): OpenApiTypes.BINARY},
+        parameters=[OpenApiParameter("pass", int, description="Of a receipt: this pass alone.")],
+    )
     def get(self, request: Request, pk: int, what: str) -> HttpResponse:
         view = find_view(pk, request)
+        alone = request.query_params.get("pass", "")
         name, _, ending = what.rpartition(".")
-        makers = {"receipt": write_receipt, "not-in": write_rejects, "not-in-the-sheet": write_absent_outcome}
+        number = int(alone) if _NUMBER.fullmatch(alone) else None
+        if alone and (number is None or name != "receipt"):
+            raise PlainError(f"A receipt can be of one pass, by its number; not {alone!r}.", "no-pass")
+        makers: dict[str, Callable[[PartView, Path], None]] = {
+            "receipt": partial(write_receipt, number=number),
+            "not-in": write_rejects,
+            "not-in-the-sheet": write_absent_outcome,
+        }
         if name not in makers or ending not in _SHEET_TYPES:
             raise NotFound
         with TemporaryDirectory() as folder:

@@ -201,6 +201,17 @@ def _fill(part: IO[bytes], xml: str, heads: Sequence[Head], pieces: Iterable[pl.
     part.write(f"</sheetData>{after}".encode())
 
 
-def write_xlsx(columns: Sequence[OutgoingColumn], path: Path, title: str, stamp: Stamp | None = None) -> None:
-    """Write columns that are there as a whole. Raises ValueError where a worksheet cannot hold so many rows."""
-    fill_xlsx([column.head for column in columns], in_pieces(columns), len(columns[0].cells), path, title, stamp)
+def write_xlsx(
+    columns: Sequence[OutgoingColumn],
+    path: Path,
+    title: str,
+    stamp: Stamp | None = None,
+    beside: Beside | None = None,
+) -> None:
+    """Write columns that are there as a whole, and a second worksheet.
+
+    Raises:
+        ValueError: where a worksheet cannot hold so many rows.
+    """
+    heads = [column.head for column in columns]
+    fill_xlsx(heads, in_pieces(columns), len(columns[0].cells), path, title, stamp, beside)
