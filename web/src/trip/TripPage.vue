@@ -19,6 +19,7 @@ import { useDoing } from "@/ui/doing";
 
 import AbsentLine from "./absent/AbsentLine.vue";
 import { tripKey } from "./context";
+import { allPasses } from "./outcome/allPasses";
 import PartChoice from "./parts/PartChoice.vue";
 import WaysBack from "./WaysBack.vue";
 import { lookedAt } from "@/api/part";
@@ -101,7 +102,7 @@ const total = computed(
     trip.value?.columns.find((c) => c.difference && c.difference !== "0" && c.before !== "0") ??
     trip.value?.columns.find((c) => c.difference && c.difference !== "0"),
 );
-const readBack = computed(() => trip.value?.passes.findLast((one) => one.report)?.report);
+const readBack = computed(() => trip.value && allPasses(trip.value.passes));
 const sentOut = computed(() => trip.value?.sheets.findLast((s) => s.direction === "out"));
 const cameIn = computed(() => trip.value?.sheets.findLast((s) => s.direction === "in"));
 const story = computed(() => {

@@ -1,5 +1,4 @@
 <script setup lang="ts">
-import { Menu, MenuButton, MenuItem, MenuItems } from "@headlessui/vue";
 import { computed, ref, watch } from "vue";
 
 import DataGrid from "@/grid/DataGrid.vue";
@@ -23,6 +22,8 @@ import TotalsCard from "../totals/TotalsCard.vue";
 import FoldChip from "../FoldChip.vue";
 import { usePlanAgain } from "../planning";
 import { useSelected } from "@/ui/selected";
+import { allPasses } from "./allPasses";
+import DownloadMenu from "./DownloadMenu.vue";
 import TakeBack from "./TakeBack.vue";
 import RowPanel from "../rows/RowPanel.vue";
 
@@ -60,26 +61,29 @@ function pasted(line: Row, at: number, text: string): void {
 }
 const notIn = computed(() => trip.value.outcomes.reduce((sum, one) => sum + one.count, 0));
 const back = computed(() => run.value?.report);
-const others = computed(() => back.value?.selection?.others ?? back.value?.type?.others ?? 0);
+const together = computed(() => allPasses(trip.value.passes));
+const kept = computed(() => together.value?.selection ?? together.value?.type);
+const others = computed(() => kept.value?.others ?? 0);
+/** Of which pass it is told, where there are several. */
+const ofPass = computed(() => (trip.value.passes.length > 1 ? `, pass ${run.value?.number}` : ""));
 /** What else the application says: its own doings, warnings, records before and after. */
 const told = computed(() => {
   const own = back.value;
   if (!own) return [];
-  const kept = own.selection ?? own.type;
   const set = Object.entries(own.set).map(([name, rows]) => `${name} in ${count(rows)}`);
   return [
     own.warnings && `${many(own.warnings, "row was", "rows were")} taken with a warning`,
     own.by_itself.length && `the application changed ${many(own.by_itself.length, "value", "values")} by itself`,
     set.length && `it filled by itself: ${set.join(", ")}`,
-    kept &&
-      `${own.selection ? "records of the selection" : "records"}: ${count(kept.before)} + ${count(kept.created)} created − ${count(kept.deleted)} deleted${kept.moved ? ` − ${count(-kept.moved)} moved out` : ""} = ${count(kept.after - others.value)}, there are ${count(kept.after)}${others.value ? `, so others changed ${count(Math.abs(others.value))}` : ""}`,
+    kept.value &&
+      `${together.value?.selection ? "records of the selection" : "records"}: ${count(kept.value.before)} + ${count(kept.value.created)} created − ${count(kept.value.deleted)} deleted${kept.value.moved ? ` − ${count(-kept.value.moved)} moved out` : ""} = ${count(kept.value.after - others.value)}, there are ${count(kept.value.after)}${others.value ? `, so others changed ${count(Math.abs(others.value))}` : ""}`,
     ...Object.entries(own.totals)
       .filter(([, sums]) => moved(sums))
       .map(
         ([name, sums]) =>
-          `Σ ${label(name)} of the rows written or the same: planned ${exact(sums.planned)}, before ${exact(sums.before)}, now ${exact(sums.after)}`,
+          `Σ ${label(name)} of the rows written or the same${ofPass.value}: planned ${exact(sums.planned)}, before ${exact(sums.before)}, now ${exact(sums.after)}`,
       ),
-    ...Object.entries(own.selection?.totals ?? {})
+    ...Object.entries(together.value?.selection?.totals ?? {})
       .filter(([, sums]) => sums.before !== sums.after)
       .map(
         ([name, sums]) =>
@@ -91,17 +95,6 @@ const told = computed(() => {
 const moved = (sums: { planned: string; before: string; after: string | null }): boolean =>
   sums.before !== sums.planned || (sums.after !== null && sums.after !== sums.planned);
 const label = (name: string): string => trip.value.columns.find((c) => c.field === name)?.label ?? name;
-const DOWNLOADS = computed(() => [...OF_ROWS, ...(run.value?.absent ? OF_ABSENT : [])]);
-const OF_ABSENT = [
-  { says: "Records not in the sheet, XLSX", what: "not-in-the-sheet.xlsx" },
-  { says: "Records not in the sheet, CSV", what: "not-in-the-sheet.csv" },
-];
-const OF_ROWS = [
-  { says: "Receipt, XLSX", what: "receipt.xlsx" },
-  { says: "Receipt, CSV", what: "receipt.csv" },
-  { says: "Rows not in, XLSX", what: "not-in.xlsx" },
-  { says: "Rows not in, CSV", what: "not-in.csv" },
-];
 const grid = ref<{ go: (to: number) => void }>();
 
 function show(reason: { state: string; first: number }): void {
@@ -111,22 +104,7 @@ function show(reason: { state: string; first: number }): void {
 
 <template>
   <Teleport defer to="#trip-actions">
-    <Menu v-if="run" as="div" class="relative">
-      <MenuButton class="btn">Download…</MenuButton>
-      <MenuItems
-        class="absolute right-0 z-40 mt-1 w-56 rounded-lg border border-rule bg-panel p-1 shadow-xl focus:outline-none"
-      >
-        <MenuItem v-for="one in DOWNLOADS" :key="one.what" v-slot="{ active }">
-          <a
-            class="block rounded px-3 py-1.5"
-            :class="{ 'bg-marine-tint': active }"
-            :href="withPart(`/api/trips/${trip.id}/files/${one.what}`)"
-            download
-            >{{ one.says }}</a
-          >
-        </MenuItem>
-      </MenuItems>
-    </Menu>
+    <DownloadMenu v-if="run" />
     <TakeBack v-if="run" />
     <button
       v-if="run && again"

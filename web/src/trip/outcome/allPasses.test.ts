@@ -1,0 +1,46 @@
+import { describe, expect, it } from "vitest";
+
+import type { Schemas } from "@/api/client";
+
+import { allPasses } from "./allPasses";
+
+const counts = (before: number, created: number, deleted: number, after: number) => ({
+  before,
+  after,
+  created,
+  deleted,
+  moved: 0,
+  others: after - before - created + deleted,
+  totals: {},
+});
+const report = (values: Partial<Schemas["Report"]>): { report: Schemas["Report"] } => ({
+  report: {
+    records: 0,
+    as_sent: 0,
+    lost: [],
+    differences: [],
+    by_itself: [],
+    set: {},
+    deleted: 0,
+    gone: 0,
+    warnings: 0,
+    totals: {},
+    type: null,
+    selection: null,
+    ...values,
+  },
+});
+
+describe("all passes together", () => {
+  it("adds up what was written, and goes from before the first to after the last", () => {
+    const one = report({ records: 36, as_sent: 36, type: counts(100, 4, 0, 105) });
+    const two = report({ records: 1, as_sent: 0, deleted: 2, gone: 2, type: counts(105, 0, 2, 103) });
+    const all = allPasses([one, { report: null }, two]);
+    expect(all).toMatchObject({ records: 37, as_sent: 36, deleted: 2, gone: 2 });
+    expect(all?.type).toMatchObject({ before: 100, after: 103, created: 4, deleted: 2, others: 1 });
+    expect(all?.selection).toBeNull();
+  });
+  it("says nothing before the first has read back", () => {
+    expect(allPasses([{ report: null }])).toBeUndefined();
+  });
+});
