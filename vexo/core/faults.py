@@ -47,6 +47,7 @@ CODES: dict[str, Does] = {
     "left-out": Does.ASIDE,
     "not-meant": Does.ASIDE,
     "exists": Does.ASIDE,
+    "not-allowed": Does.REJECTS,
     "other-part": Does.REJECTS,
     "outside-reach": Does.REJECTS,
     "key-blank": Does.REJECTS,

@@ -177,6 +177,9 @@ _WORDS: Mapping[str, Words] = {
     "left-half-way": lambda f, a: (
         f"{f} holds {_said(a, 0)} now: the record went through it, and then could not have its own value. {_said(a, 1)}"
     ).strip(),
+    "not-allowed": lambda f, a: (
+        f"To {_said(a, 0)} records of this type is off here: the application's administrator has said so."
+    ),
     "depends": lambda f, a: f"{f} is the record of row {_said(a, 0)}, which is not going to make one.",
     "depends-circle": lambda f, a: (
         f"Rows {_said(a, 0)} refer to one another by {f} in a circle, so none can go first."
@@ -284,6 +287,7 @@ _ABSENT: Mapping[AbsentWhy, str] = {
     AbsentWhy.ROW_UNKNOWN: "A row that waits has no key that can be read, and may be about it.",
     AbsentWhy.OTHER_PART: "It went out in another part of the trip.",
     AbsentWhy.PARTS_OUT: "Parts of the trip are not back yet.",
+    AbsentWhy.NOT_ALLOWED: "Deleting records of this type is off here, by the administrator's rules.",
     AbsentWhy.ANSWERED: "As it was answered.",
 }
 

@@ -5,6 +5,7 @@ from drf_spectacular.views import SpectacularAPIView
 
 from .applications import guard_views
 from .applications import views as applications
+from .applications.rule_views import RulesView
 from .decisions import views as decisions
 from .health import HealthView
 from .ingest import views as ingest
@@ -43,6 +44,7 @@ urlpatterns = [
     path("api/applications/<slug:name>/choices", applications.ChoicesView.as_view()),
     path("api/applications/<slug:name>", applications.ApplicationView.as_view()),
     path("api/applications/<slug:name>/guards", guard_views.GuardsView.as_view()),
+    path("api/applications/<slug:name>/rules", RulesView.as_view()),
     path("api/applications/<slug:name>/test", applications.ProbeView.as_view()),
     path("api/applications/<slug:name>/preview", sendout.PreviewView.as_view()),
     path("api/applications/<slug:name>/selection", sendout.SelectionView.as_view()),

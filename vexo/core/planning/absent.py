@@ -4,7 +4,7 @@ others stay. They have no row, and are a sum of their own. Rules: ``semantics.md
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import polars as pl
@@ -124,6 +124,7 @@ def plan_absent(
     records: pl.DataFrame,
     carried: Sequence[Field],
     parts_out: int,
+    deny: Collection[Verdict] = (),
 ) -> pl.DataFrame:
     """What becomes of each record in reach that no row is about, in the order of ``records``.
 
@@ -131,6 +132,7 @@ def plan_absent(
         plan: the rows with their records.
         records: the records in reach, with all fields.
         parts_out: how many parts of the trip are not back.
+        deny: what the application's rules have switched off.
 
     Returns:
         a line a record: ``SCHEMA``, then its fields as they are now.
@@ -138,6 +140,8 @@ def plan_absent(
     absent = records.filter(~pl.col(IDENTIFIER).is_in(plan[IDENTIFIER].drop_nulls().implode()))
     meant = replace(meant, unknown=meant.unknown + _harmed(plan))
     reason, seen = _reasons(absent, inputs, meant, carried, parts_out), _digests(absent, inputs)
+    if Verdict.DELETE in deny:
+        reason = pl.Series([AbsentWhy.NOT_ALLOWED.value], dtype=pl.String).new_from_index(0, len(absent))
     answer = beside(seen, _answers(inputs.decisions))["answer"]
     asked = [AbsentWhy.NOT_SENT, *([AbsentWhy.CHANGED] if inputs.takes_back else [])]
     questions = reason.is_in(asked).fill_null(value=False)

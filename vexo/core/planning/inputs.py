@@ -16,6 +16,7 @@ from ..sheets.sheet import ROW_ID
 from ..spread import Spread
 from .decisions import DECISIONS
 from .merge_base import Ledger
+from .verdicts import Verdict
 
 OTHER_PARTS = {IDENTIFIER: pl.String, "part": pl.String}
 EXCLUDED_ROWS = {ROW_ID: pl.UInt32, "by_hand": pl.Boolean}
@@ -42,6 +43,7 @@ class Settings:
         checks: fields that are compared and never written.
         asked: fields of which it is asked in which form, in which unit or from which column their values come.
         ignores: what makes no difference between keys.
+        deny: verdicts that the application's rules have switched off.
         reach: ``documents.SENT``, a condition on records, or empty for all records of the type.
     """
 
@@ -54,6 +56,7 @@ class Settings:
     asked: frozenset[str] = frozenset()
     ignores: frozenset[Ignored] = EXACT
     reach: str = ""
+    deny: frozenset[Verdict] = frozenset()
 
     def lane(self, name: str) -> Lane:
         """The rules of a field."""

@@ -83,6 +83,8 @@ class AbsentWhy(StrEnum):
     """It went out in another part of the trip."""
     PARTS_OUT = "parts-out"
     """Parts of the trip are not back yet."""
+    NOT_ALLOWED = "not-allowed"
+    """The application's rules have switched deleting off."""
     ANSWERED = "answered"
     """A person said so."""
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from django.db import models
 
 from vexo.core.records import Catalogue
+from vexo.core.rules_of_use import UseRules, under_rules
 
 _MOST_READ = 50
 """Catalogues that a process keeps read: more applications than anyone connects."""
@@ -23,7 +24,8 @@ class Application(models.Model):
 
     ``longest_request`` are the seconds after which a request that got no answer can no longer be under way there;
     ``repeats`` tells that its answers have shown that it keeps its promise of repeatable requests. ``guards`` are what
-    guards do on its trips, as ``core.guards.GuardSettings``.
+    guards do on its trips, as ``core.guards.GuardSettings``; ``rules`` what may be done to its records, as
+    ``core.rules_of_use.UseRules``.
     """
 
     name = models.SlugField(unique=True)
@@ -40,6 +42,7 @@ class Application(models.Model):
     longest_request = models.FloatField(default=120)
     repeats = models.BooleanField(default=False)
     guards = models.JSONField(default=dict)
+    rules = models.JSONField(default=dict)
     created_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:
@@ -47,7 +50,13 @@ class Application(models.Model):
 
     @property
     def known(self) -> Catalogue | None:
-        """What the application said of itself when it was last asked."""
+        """What the application said of itself when it was last asked, under its rules."""
+        told = self.told
+        return under_rules(told, UseRules.from_json(self.rules)) if told is not None and self.rules else told
+
+    @property
+    def told(self) -> Catalogue | None:
+        """What the application itself said when it was last asked."""
         if not self.catalogue:
             return None
         try:

@@ -17,6 +17,7 @@ from django.utils import timezone
 
 from vexo.applications import ApplicationError, Client, check_address, inner_place, open_client
 from vexo.core.records import Catalogue
+from vexo.core.rules_of_use import UseRules, under_rules
 
 from ..errors import PlainError
 from ..journal.services import note
@@ -89,7 +90,7 @@ def asking(application: Application) -> Iterator[Client]:
 
 
 def describe(application: Application, client: Client | None = None) -> Catalogue:
-    """Ask the application what it holds, and keep its answer and how long it took."""
+    """Ask the application what it holds, and keep its answer and how long it took; its rules lie over it."""
     began = time.monotonic()
     try:
         if client is None:
@@ -102,11 +103,10 @@ def describe(application: Application, client: Client | None = None) -> Catalogu
         raise
     took = int((time.monotonic() - began) * 1000)
     fresh: dict[str, Any] = {"described_at": timezone.now(), "answers_ms": took, "trouble": ""}
-    known = application.known
-    if known != catalogue:
+    if application.told != catalogue:
         application.catalogue = fresh["catalogue"] = catalogue.to_json()
     Application.objects.filter(pk=application.pk).update(**fresh)
-    return catalogue
+    return under_rules(catalogue, UseRules.from_json(application.rules))
 
 
 _JUST_NOW = timedelta(seconds=60)

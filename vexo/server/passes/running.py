@@ -20,6 +20,7 @@ from vexo.core.writing.strategies import Rules, lost_parents, refusal
 from .. import artifacts
 from ..applications.models import Application
 from ..applications.services import client_of, describe
+from ..applications.use_rules import off_words, rules_of
 from ..errors import PlainError, machine_trouble
 from ..jobs.leases import HandedBack, Lease, LeaseLost
 from ..jobs.worker import Stopped
@@ -181,10 +182,26 @@ def _send(pass_: Pass, lease: Lease) -> tuple[bool, dict[str, Any]]:
         changed = changed_signatures(pass_.plan, catalogue.type(pass_.trip.record_type))
         if changed:
             raise Interrupted(f"The application has changed {', '.join(changed)} since the plan was made.")
+        _refuse_denied(pass_, catalogue)
         run = Run(pass_, lease, client, catalogue)
         stopped = run.send_all()
         lease.progress(pass_.rows, pass_.rows, "reading back")
         return stopped, read_back(pass_, run.reader, catalogue)
+
+
+def _refuse_denied(pass_: Pass, catalogue: Catalogue) -> None:
+    """Raises Interrupted where anything that is left to be sent is off by now; rows in doubt are settled all the same
+    once the pass goes on, or is given up."""
+    trip = pass_.trip
+    deny = rules_of(Application.objects.get(pk=trip.application_id)).of(trip.record_type).deny
+    if not deny:
+        return
+    left = artifacts.scan(pass_.rows_file).slice(pass_.cursor).select("verdict").unique().collect()["verdict"].to_list()
+    left += [item.verdict for batch in pass_.batches.filter(state=Batch.PREPARED) for item in items_of(batch)]
+    off = sorted(deny.intersection(left))
+    if off:
+        plural = catalogue.type(trip.record_type).plural
+        raise Interrupted(off_words(off[0], plural, trip.application.label))
 
 
 def _told(pass_: Pass) -> dict[str, Any]:

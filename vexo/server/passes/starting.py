@@ -9,6 +9,7 @@ from django.db import IntegrityError, transaction
 from vexo.core.writing.batches import AFTER, freeze
 
 from .. import artifacts
+from ..applications.use_rules import rules_of
 from ..errors import PlainError, Stale
 from ..jobs.leases import end_leases_of_the_dead
 from ..jobs.models import Job
@@ -112,6 +113,8 @@ def start_pass(
         )
     if plan.guards != guards_of(trip).to_json():
         raise Stale("What guards do here was changed since the plan was made. Plan the trip again.", {"plan": None})
+    if plan.deny != sorted(rules_of(trip.application).of(trip.record_type).deny):
+        raise Stale("What may be done here was changed since the plan was made. Plan the trip again.", {"plan": None})
     refuse_while_asked(TripStatus(view).open)
     frozen = _freeze(plan)
     rows = frozen["rows"]

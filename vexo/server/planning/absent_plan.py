@@ -48,7 +48,8 @@ def absent_plan(context: PlanContext, inputs: Inputs, planned: PlannedRows, mate
     [path] = reach_paths(materials.counts)
     records = artifacts.read(path)
     carried = [context.record_type.field(name) for name in context.settings.carried]
-    absent = plan_absent(inputs, planned.plan, planned.meant, records, carried, _parts_out(context))
+    parts, deny = _parts_out(context), context.settings.deny
+    absent = plan_absent(inputs, planned.plan, planned.meant, records, carried, parts, deny)
     deletes = absent.filter(pl.col(BECOMES) == AbsentVerdict.DELETE)
     return AbsentPlan(
         artifacts.write(absent, artifacts.named(context.trip.pk, "absent", uuid.uuid4().hex)),

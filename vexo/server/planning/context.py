@@ -15,12 +15,14 @@ from vexo.core.guards import GuardSettings
 from vexo.core.keys.record_keys import RecordKeyError, check_key
 from vexo.core.operations import Operation
 from vexo.core.planning.inputs import Settings
+from vexo.core.planning.verdicts import Verdict
 from vexo.core.records import Catalogue, Field, Ignored, RecordType
 from vexo.core.sheets import SheetProfile
 from vexo.core.sheets.shape import column_titles
 
 from .. import artifacts
 from ..applications.services import describe
+from ..applications.use_rules import rules_of
 from ..errors import PlainError, Stale
 from ..mapping.mapped_sheet import MappedSheet
 from ..trips.guards import guards_of
@@ -72,6 +74,7 @@ class PlanContext:
             _asked(mapped),
             frozenset(map(Ignored, trip.ignores)),
             reach_text(trip, sheet),
+            deny=rules_of(trip.application).of(record_type.name).deny,
         )
         return cls(mapped.view, sheet, mapped.catalogue, record_type, mapped.matches, settings, mapped.edits)
 
@@ -108,6 +111,7 @@ class PlanContext:
             checks=_checks(matches),
             ignores=frozenset(map(Ignored, plan.ignores)),
             reach=plan.reach,
+            deny=frozenset(map(Verdict, plan.deny)),
         )
         part = plan.sheet.part
         view = PartView.of(plan.trip, part.number if part else 0)

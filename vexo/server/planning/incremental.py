@@ -52,6 +52,7 @@ def last_plan(context: PlanContext) -> LastPlan | None:
         or last.catalogue_version != context.catalogue.version
         or (last.key, last.ignores) != (list(context.settings.key), sorted(context.settings.ignores))
         or (last.reach, last.guards) != (context.settings.reach, context.settings.guards.to_json())
+        or last.deny != sorted(context.settings.deny)
         or (context.settings.operation.deletes and context.settings.operation != last.operation)
         or last.columns != columns_as_kept(context)
         or last.ledger_pages != ledger_pages(context.trip)

@@ -21,6 +21,8 @@ class Plan(models.Model):
     """What made no difference between keys: a list of ``core.keys.record_keys.Ignored``."""
     reach = models.TextField(blank=True, default="")
     """Which records it may touch, as ``core.planning.inputs.Settings``."""
+    deny = models.JSONField(default=list)
+    """What the application's rules had switched off: verdicts."""
     guards = models.JSONField(default=dict)
     """What guards did, as ``core.guards.GuardSettings``."""
     carried = models.JSONField()

@@ -17,6 +17,7 @@ from vexo.core.keys.record_keys import RecordKeyError
 from vexo.core.new_records import self_references
 from vexo.core.operations import Operation
 from vexo.core.planning.damaged import hold_damaged
+from vexo.core.planning.denied import reject_denied
 from vexo.core.planning.dependents import hold_dependents
 from vexo.core.planning.frame import VERDICT
 from vexo.core.planning.plan import make_plan
@@ -132,6 +133,7 @@ def _whole(basis: Basis, materials: Materials, client: Client | None, lease: Lea
         cells = artifacts.read(damage_path)
         columns, guards = context.carried_columns, context.settings.guards
         plan, questions = hold_damaged(plan, questions, cells, basis.decisions, columns, guards)
+    plan = reject_denied(plan, context.settings.deny)
     references = [field.name for field in self_references(context.record_type, context.settings.carried)]
     plan, questions = hold_dependents(plan, questions, basis.decisions, references)
     absent = absent_plan(context, inputs, replace(planned, plan=plan), materials)

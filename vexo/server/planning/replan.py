@@ -12,6 +12,7 @@ from vexo.core.columns.carried_columns import CarriedColumns
 from vexo.core.keys.record_keys import key_values, row_keys
 from vexo.core.new_records import any_new, self_references
 from vexo.core.planning.damaged import hold_damaged
+from vexo.core.planning.denied import reject_denied
 from vexo.core.planning.frame import EARLIER_RESULT, FAULTS, VERDICT
 from vexo.core.planning.merge_base import Ledger
 from vexo.core.planning.partial import (
@@ -146,6 +147,7 @@ def _replan(basis: Basis, last: LastPlan) -> MadePlan | None:
         cells = artifacts.read(damage_path)
         columns, guards = context.carried_columns, context.settings.guards
         after, questions = hold_damaged(after, questions, cells, basis.decisions, columns, guards)
+    after = reject_denied(after, context.settings.deny)
     fresh = uuid.uuid4().hex
     path = artifacts.patch(plan.path, after, rows.places, artifacts.named(trip.pk, "plan", fresh))
     values_path = plan.values_path

@@ -56,6 +56,7 @@ def keep_plan(basis: Basis, made_plan: MadePlan, lease: Lease) -> Plan | None:
             ignores=sorted(settings.ignores),
             reach=settings.reach,
             guards=settings.guards.to_json(),
+            deny=sorted(settings.deny),
             carried=list(settings.carried),
             columns=columns_as_kept(context),
             catalogue_version=context.catalogue.version,

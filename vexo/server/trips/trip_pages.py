@@ -12,6 +12,7 @@ from vexo.core.faults import KEY_CODES
 from vexo.core.planning.verdicts import RowState
 from vexo.core.records import UnknownName
 
+from ..applications.use_rules import rules_of
 from ..faults import absent_reason_words, group_words
 from ..jobs.models import Job
 from ..jobs.views import JobSerializer
@@ -258,6 +259,7 @@ def _detail(view: PartView, status: TripStatus) -> dict[str, Any]:
         "open": status.open,
         "said": status.said,
         "moved": trip.moved_from_id is not None,
+        "denied": sorted(rules_of(trip.application).of(trip.record_type).deny),
         **_ways_back(trip),
         "absent": absent_figures(summary),
         "pointed": summary.pointed if summary else {},
@@ -309,6 +311,7 @@ _NO_DETAIL: dict[str, Any] = {
     "open": [],
     "said": [],
     "moved": False,
+    "denied": [],
     "takes_back": None,
     "taken_back": [],
     "absent": None,

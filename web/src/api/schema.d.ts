@@ -140,6 +140,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/applications/{name}/rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What may be done to the records of an application. */
+        get: operations["applications_rules_retrieve"];
+        /** @description Set what may be done to the records of an application. */
+        put: operations["applications_rules_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/applications/{name}/selection": {
         parameters: {
             query?: never;
@@ -1771,6 +1789,13 @@ export interface components {
             role_label: string;
             password: string;
         };
+        /**
+         * @description * `create` - CREATE
+         *     * `update` - UPDATE
+         *     * `delete` - DELETE
+         * @enum {string}
+         */
+        DenyEnum: "create" | "update" | "delete";
         /** @description A written field that is not as it was sent. */
         Difference: {
             row_id: number;
@@ -1870,6 +1895,7 @@ export interface components {
          *     * `left-out` - left-out
          *     * `not-meant` - not-meant
          *     * `exists` - exists
+         *     * `not-allowed` - not-allowed
          *     * `other-part` - other-part
          *     * `outside-reach` - outside-reach
          *     * `key-blank` - key-blank
@@ -1948,7 +1974,7 @@ export interface components {
          *     * `parent-not-in` - parent-not-in
          * @enum {string}
          */
-        FaultCodeEnum: "set-aside" | "left-out" | "not-meant" | "exists" | "other-part" | "outside-reach" | "key-blank" | "key-unread" | "letter-for-figure" | "decimal-comma" | "not-a-number" | "too-large" | "too-fine" | "not-yes-or-no" | "not-a-date" | "not-a-moment" | "not-a-choice" | "too-long" | "unknown-mark" | "names-none" | "names-several" | "not-read" | "lost-character" | "not-in-list" | "no-number-form" | "no-arithmetic" | "no-date-form" | "no-phone" | "look-up-none" | "look-up-several" | "required-empty" | "required-new" | "required-column" | "finds-several" | "unknown-identifier" | "not-found" | "unclear" | "near-key" | "several" | "like-record" | "like-row" | "copied" | "may-be-in" | "gone" | "renamed" | "swapped" | "identifier-differs" | "identifier-without-key" | "deleted-before" | "changed-since" | "key-asked" | "column-asked" | "both-changed" | "key-edited" | "duplicate-row" | "key-circle" | "duplicate" | "emptied-many" | "lost-point" | "far-out" | "check-differs" | "damaged" | "depends" | "depends-circle" | "twin" | "shared" | "other-counts" | "emptied" | "refused" | "changed-meanwhile" | "gone-meanwhile" | "made-meanwhile" | "batch-too-large" | "no-answer" | "found-otherwise" | "changed-in-between" | "given-up" | "undone-with-group" | "left-half-way" | "parent-not-in";
+        FaultCodeEnum: "set-aside" | "left-out" | "not-meant" | "exists" | "not-allowed" | "other-part" | "outside-reach" | "key-blank" | "key-unread" | "letter-for-figure" | "decimal-comma" | "not-a-number" | "too-large" | "too-fine" | "not-yes-or-no" | "not-a-date" | "not-a-moment" | "not-a-choice" | "too-long" | "unknown-mark" | "names-none" | "names-several" | "not-read" | "lost-character" | "not-in-list" | "no-number-form" | "no-arithmetic" | "no-date-form" | "no-phone" | "look-up-none" | "look-up-several" | "required-empty" | "required-new" | "required-column" | "finds-several" | "unknown-identifier" | "not-found" | "unclear" | "near-key" | "several" | "like-record" | "like-row" | "copied" | "may-be-in" | "gone" | "renamed" | "swapped" | "identifier-differs" | "identifier-without-key" | "deleted-before" | "changed-since" | "key-asked" | "column-asked" | "both-changed" | "key-edited" | "duplicate-row" | "key-circle" | "duplicate" | "emptied-many" | "lost-point" | "far-out" | "check-differs" | "damaged" | "depends" | "depends-circle" | "twin" | "shared" | "other-counts" | "emptied" | "refused" | "changed-meanwhile" | "gone-meanwhile" | "made-meanwhile" | "batch-too-large" | "no-answer" | "found-otherwise" | "changed-in-between" | "given-up" | "undone-with-group" | "left-half-way" | "parent-not-in";
         /**
          * @description Rows with one fault: how many, the row number of the first, the words, and the answers for all of them; whether
          *     it is about which record each row is.
@@ -2865,10 +2891,11 @@ export interface components {
          *     * `row-unknown` - ROW_UNKNOWN
          *     * `other-part` - OTHER_PART
          *     * `parts-out` - PARTS_OUT
+         *     * `not-allowed` - NOT_ALLOWED
          *     * `answered` - ANSWERED
          * @enum {string}
          */
-        ReasonEnum: "not-sent" | "made-since" | "changed" | "may-be-meant" | "row-unknown" | "other-part" | "parts-out" | "answered";
+        ReasonEnum: "not-sent" | "made-since" | "changed" | "may-be-meant" | "row-unknown" | "other-part" | "parts-out" | "not-allowed" | "answered";
         /**
          * @description Records before a pass, and what became of them. ``moved`` left the selection by an update (negative), ``others``
          *     are changes that were not ours.
@@ -3077,6 +3104,24 @@ export interface components {
             says: string[];
             decisions: components["schemas"]["DecisionFact"][];
         };
+        /** @description A field that could be written, and whether it never is. */
+        RuleField: {
+            name: string;
+            title: string;
+            never: boolean;
+        };
+        /** @description All record types; ``said`` is what is off, as it is given back to change it. */
+        Rules: {
+            types: components["schemas"]["TypeRules"][];
+            said: {
+                [key: string]: components["schemas"]["SaidRules"];
+            };
+        };
+        /** @description What is off for one record type: of create, update and delete (``deny``), and the fields never written. */
+        SaidRules: {
+            deny?: string[];
+            never?: string[];
+        };
         /**
          * @description A selection in figures: sums of its number fields as texts with all their digits, null where they come only with
          *     the sheet; and who has some of its records out already, null where there are too many to look.
@@ -3125,6 +3170,12 @@ export interface components {
                 [key: string]: {
                     [key: string]: unknown;
                 };
+            };
+        };
+        /** @description What is to be off: the name of each record type of which anything is. All else may be done. */
+        SetRules: {
+            said: {
+                [key: string]: components["schemas"]["SaidRules"];
             };
         };
         /** @description One sheet for each value of a field, or for each group of values. */
@@ -3325,7 +3376,7 @@ export interface components {
                 [key: string]: string;
             };
         };
-        /** @description What is to be taken back: of some passes, or some rows by the numbers that people see; all where none is named. */
+        /** @description What is to be taken back: of some passes, or some rows by the numbers that people see; all where none is said. */
         TakeBack: {
             passes?: number[];
             rows?: number[];
@@ -3391,7 +3442,8 @@ export interface components {
          *     ``examples``: field → a value of it in the application; ``open``: all that waits for a person; ``absent``: what
          *     becomes of records in reach that the sheet does not have, where such may be deleted; ``pointed`` (and
          *     ``pointed_renames``): how many other records point to those that are to be deleted (renamed), by where;
-         *     ``first_steps``: rows that are written through another value first; ``takes_back``: the trip that it takes back, and
+         *     ``first_steps``: rows that are written through another value first; ``denied``: what the
+         *     application's rules have switched off for its records; ``takes_back``: the trip that it takes back, and
          *     ``taken_back``: those that take it back.
          */
         TripDetail: {
@@ -3451,6 +3503,7 @@ export interface components {
             open: components["schemas"]["OpenItem"][];
             said: components["schemas"]["OpenItem"][];
             moved: boolean;
+            denied: components["schemas"]["VerdictEnum"][];
             takes_back: components["schemas"]["OtherWay"] | null;
             taken_back: components["schemas"]["OtherWay"][];
             absent: components["schemas"]["AbsentFigures"] | null;
@@ -3504,6 +3557,13 @@ export interface components {
             /** @default  */
             column: string;
             lane: components["schemas"]["Lane"];
+        };
+        /** @description What is off for one record type, and its fields that could be written. */
+        TypeRules: {
+            name: string;
+            plural: string;
+            deny: components["schemas"]["DenyEnum"][];
+            writable: components["schemas"]["RuleField"][];
         };
         Upload: {
             name: string;
@@ -3895,6 +3955,52 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Preview"];
+                };
+            };
+        };
+    };
+    applications_rules_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Rules"];
+                };
+            };
+        };
+    };
+    applications_rules_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetRules"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Rules"];
                 };
             };
         };
@@ -4820,7 +4926,10 @@ export interface operations {
     };
     trips_files_retrieve: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Of a receipt: this pass alone. */
+                pass?: number;
+            };
             header?: never;
             path: {
                 id: number;

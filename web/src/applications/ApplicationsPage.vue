@@ -19,6 +19,7 @@ import type { TableColumn } from "@/ui/table";
 
 import ApplicationGuards from "@/guards/ApplicationGuards.vue";
 
+import ApplicationRules from "./ApplicationRules.vue";
 import ConnectForm from "./ConnectForm.vue";
 
 defineEmits<{ bring: [] }>();
@@ -46,8 +47,13 @@ const fields = computed(
 );
 const label = (field: string): string => type.value?.all_fields.find((f) => f.name === field)?.label ?? field;
 const order = useInAddress("order");
-/** What of the application is shown: its record types, or what guards do on its trips. */
+/** What of the application is shown: its record types, what guards do on its trips, or what these may do. */
 const shown = useInAddress("show", "types");
+const SHOWN = [
+  { show: "types", says: "Record types" },
+  { show: "guards", says: "Guards" },
+  { show: "rules", says: "Rules" },
+];
 const holds = (f: Field): string => (f.target ? `a ${f.target.toLowerCase()}` : f.kind);
 const carry = (f: Field): string => (f.read_only ? "for reading only" : f.required ? "required" : "may be empty");
 const COLUMNS: TableColumn<Field>[] = [
@@ -119,12 +125,14 @@ function connected(made: string): void {
         >
         <span class="ml-auto flex gap-2">
           <button
+            v-for="one in SHOWN"
+            :key="one.show"
             type="button"
-            class="btn sm"
-            :aria-pressed="shown === 'guards'"
-            @click="shown = shown === 'guards' ? 'types' : 'guards'"
+            class="chip"
+            :aria-pressed="shown === one.show"
+            @click="shown = one.show"
           >
-            {{ shown === "guards" ? "Record types" : "Guards" }}
+            {{ one.says }}
           </button>
           <button v-if="mayConnect" type="button" class="btn sm" @click="form = 'change'">
             Change the connection…
@@ -144,8 +152,13 @@ function connected(made: string): void {
       <AlertNote v-if="catalogue.application.trouble" class="m-2 flex-none">{{
         catalogue.application.trouble
       }}</AlertNote>
+      <ApplicationRules
+        v-if="shown === 'rules'"
+        :name="catalogue.application.name"
+        :label="catalogue.application.label"
+      />
       <ApplicationGuards
-        v-if="shown === 'guards'"
+        v-else-if="shown === 'guards'"
         :name="catalogue.application.name"
         :label="catalogue.application.label"
       />
@@ -168,14 +181,14 @@ function connected(made: string): void {
           aria-label="Find a field"
         />
       </div>
-      <p v-if="type && shown !== 'guards'" class="soft flex-none px-4 py-1.5 text-small">
+      <p v-if="type && shown === 'types'" class="soft flex-none px-4 py-1.5 text-small">
         A {{ type.label.toLowerCase() }} is told apart by
         <template v-for="(key, at) in [...type.keys, [type.identifier]]" :key="key.join()"
           ><template v-if="at">, or by </template><b class="text-ink">{{ key.map(label).join(" + ") }}</b></template
         >.
       </p>
       <DataTable
-        v-if="shown !== 'guards'"
+        v-if="shown === 'types'"
         :id="(f) => f.name"
         v-model:order="order"
         :rows="fields"

@@ -136,6 +136,7 @@ export const trip = (values: Partial<TripDetail> = {}): TripDetail => ({
   open: [],
   said: [],
   moved: false,
+  denied: [],
   takes_back: null,
   taken_back: [],
   absent: null,

@@ -6,6 +6,8 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Annotated, Any
 
+from vexo.core.planning.verdicts import Verdict
+
 from ...shapes import OneOf, Serialized
 from .columns import Column, ColumnTotals
 from .open import OpenItem
@@ -68,7 +70,8 @@ class TripDetail(TripSummary):
     ``examples``: field → a value of it in the application; ``open``: all that waits for a person; ``absent``: what
     becomes of records in reach that the sheet does not have, where such may be deleted; ``pointed`` (and
     ``pointed_renames``): how many other records point to those that are to be deleted (renamed), by where;
-    ``first_steps``: rows that are written through another value first; ``takes_back``: the trip that it takes back, and
+    ``first_steps``: rows that are written through another value first; ``denied``: what the
+    application's rules have switched off for its records; ``takes_back``: the trip that it takes back, and
     ``taken_back``: those that take it back."""
 
     plan: Plan | None
@@ -94,6 +97,7 @@ class TripDetail(TripSummary):
     open: list[OpenItem]
     said: list[OpenItem]
     moved: bool
+    denied: list[Verdict]
     takes_back: OtherWay | None
     taken_back: list[OtherWay]
     absent: AbsentFigures | None

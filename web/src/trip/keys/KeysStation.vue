@@ -99,6 +99,13 @@ const { start, busy } = useDoing(
     done: () => router.push({ name: "trip", params: { id: trip.value.id, station: "review" } }),
   },
 );
+const DOINGS = { create: "Making new", update: "Changing", delete: "Deleting" } as const;
+/** What the application's rules have switched off, whatever is chosen here. */
+const off = computed(() => {
+  const does = trip.value.denied.map((one) => (one in DOINGS ? DOINGS[one as keyof typeof DOINGS] : one));
+  if (!does.length) return "";
+  return `${does.join(", ")} is off for ${trip.value.plural} of ${trip.value.application.label}: such rows are rejected.`;
+});
 </script>
 
 <template>
@@ -115,6 +122,7 @@ const { start, busy } = useDoing(
         />
         <ReachPart v-model="reach" v-model:unsettled="reaching" :disabled="!mayPrepare" />
         <span class="soft">{{ MEANS[operation] }}</span>
+        <span v-if="off" class="w-full font-semibold text-held" data-testid="denied">{{ off }}</span>
       </div>
       <KeyTable
         v-if="measured?.candidates.length && !unmatched"

@@ -1,0 +1,109 @@
+"""What may be done to the records of an application, by record type, as its administrator says.
+
+Rules are data, ``{"Holder": {"deny": ["delete"], "never": ["email"]}}``: what they do not name may be done.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+from .errors import MendableError
+from .planning.verdicts import WRITTEN, Verdict
+from .records import Catalogue, RecordType, UnknownName
+
+
+class RuleError(MendableError):
+    """Rules that cannot be; the message says what can."""
+
+
+@dataclass(frozen=True)
+class TypeRules:
+    """What is off for one record type: ``deny``, of create, update and delete; and the fields that are ``never``
+    written."""
+
+    deny: frozenset[Verdict] = frozenset()
+    never: frozenset[str] = frozenset()
+
+    def to_json(self) -> dict[str, list[str]]:
+        """What is off, as data."""
+        deny = [verdict.value for verdict in WRITTEN if verdict in self.deny]
+        said = {"deny": deny, "never": sorted(self.never)}
+        return {name: values for name, values in said.items() if values}
+
+
+@dataclass(frozen=True)
+class UseRules:
+    """The rules of an application: record type by its name → what is off for it."""
+
+    types: Mapping[str, TypeRules] = field(default_factory=dict)
+
+    def of(self, record_type: str) -> TypeRules:
+        """Those of one record type."""
+        return self.types.get(record_type, TypeRules())
+
+    def to_json(self) -> dict[str, Any]:
+        """The rules as data, by the names of types."""
+        said = {name: rules.to_json() for name, rules in sorted(self.types.items())}
+        return {name: rules for name, rules in said.items() if rules}
+
+    @classmethod
+    def from_json(cls, data: Any, catalogue: Catalogue | None = None) -> UseRules:
+        """Raises RuleError where a rule cannot be.
+
+        Args:
+            catalogue: what the application holds, where types and fields are to be looked for.
+        """
+        if not isinstance(data, Mapping):
+            raise RuleError("Rules are an object: the name of each record type, with what is off for it.")
+        rules = {str(name): _rules(str(name), said) for name, said in data.items()}
+        if catalogue is not None:
+            rules = {_type(name, catalogue).name: _known(name, one, catalogue) for name, one in rules.items()}
+        return cls(rules)
+
+
+def _rules(name: str, said: Any) -> TypeRules:
+    if not isinstance(said, Mapping) or not {"deny", "never"}.issuperset(said):
+        raise RuleError(f"Of {name} it can be said what is off (deny) and which fields are never written (never).")
+    deny, never = said.get("deny", []), said.get("never", [])
+    if not isinstance(deny, list) or not isinstance(never, list):
+        raise RuleError(f"What is off for {name}, and which fields are never written, are lists.")
+    odd = [one for one in deny if one not in list(WRITTEN)]
+    if odd:
+        raise RuleError(f"What can be off for {name}: {', '.join(WRITTEN)}; not {odd[0]!r}.")
+    return TypeRules(frozenset(map(Verdict, deny)), frozenset(map(str, never)))
+
+
+def _type(name: str, catalogue: Catalogue) -> RecordType:
+    try:
+        return catalogue.type(name)
+    except UnknownName as error:
+        raise RuleError(str(error)) from error
+
+
+def _known(name: str, rules: TypeRules, catalogue: Catalogue) -> TypeRules:
+    record_type = _type(name, catalogue)
+    try:
+        return replace(rules, never=frozenset(record_type.field(one).name for one in rules.never))
+    except UnknownName as error:
+        raise RuleError(str(error)) from error
+
+
+def under_rules(catalogue: Catalogue, rules: UseRules) -> Catalogue:
+    """A catalogue in which fields that are never written can only be read. Its version tells."""
+    never = {name: one.never for name, one in rules.types.items() if one.never}
+    if not never:
+        return catalogue
+    told = ";".join(f"{name}:{','.join(sorted(fields))}" for name, fields in sorted(never.items()))
+    types = tuple(_only_read(one, never.get(one.name, frozenset())) for one in catalogue.types)
+    return replace(catalogue, types=types, version=f"{catalogue.version}|{told}")
+
+
+def _only_read(record_type: RecordType, never: frozenset[str]) -> RecordType:
+    if not never:
+        return record_type
+    fields = tuple(
+        replace(one, read_only=True, required=False) if one.name in never else one for one in record_type.fields
+    )
+    return replace(record_type, fields=fields)

@@ -1,0 +1,95 @@
+"""Rules over HTTP: what may be done to the records of an application."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.shortcuts import get_object_or_404
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from vexo.core.planning.verdicts import WRITTEN
+
+from ..people.permissions import person_of
+from ..people.rights import Action
+from .models import Application
+from .use_rules import rules_of, set_rules
+
+_DOINGS = [(verdict.value, verdict.name) for verdict in WRITTEN]
+
+
+class SaidRulesSerializer(serializers.Serializer[Any]):
+    """What is off for one record type: of create, update and delete (``deny``), and the fields never written."""
+
+    deny = serializers.ListField(child=serializers.CharField(), required=False)
+    never = serializers.ListField(child=serializers.CharField(), required=False)
+
+
+class RuleFieldSerializer(serializers.Serializer[Any]):
+    """A field that could be written, and whether it never is."""
+
+    name = serializers.CharField()
+    title = serializers.CharField()
+    never = serializers.BooleanField()
+
+
+class TypeRulesSerializer(serializers.Serializer[Any]):
+    """What is off for one record type, and its fields that could be written."""
+
+    name = serializers.CharField()
+    plural = serializers.CharField()
+    deny = serializers.ListField(child=serializers.ChoiceField(choices=_DOINGS))
+    writable = RuleFieldSerializer(many=True)
+
+
+class RulesSerializer(serializers.Serializer[Any]):
+    """All record types; ``said`` is what is off, as it is given back to change it."""
+
+    types = TypeRulesSerializer(many=True)
+    said = serializers.DictField(child=SaidRulesSerializer())
+
+
+class SetRulesSerializer(serializers.Serializer[Any]):
+    """What is to be off: the name of each record type of which anything is. All else may be done."""
+
+    said = serializers.DictField(child=SaidRulesSerializer())
+
+
+class RulesView(APIView):
+    rights = {"PUT": Action.CONNECT}
+
+    @extend_schema(responses=RulesSerializer)
+    def get(self, request: Request, name: str) -> Response:
+        """What may be done to the records of an application."""
+        return Response(rules_json(get_object_or_404(Application, name=name)))
+
+    @extend_schema(request=SetRulesSerializer, responses=RulesSerializer)
+    def put(self, request: Request, name: str) -> Response:
+        """Set what may be done to the records of an application."""
+        asked = SetRulesSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        application = get_object_or_404(Application, name=name)
+        said = {of: dict(one) for of, one in asked.validated_data["said"].items()}
+        return Response(rules_json(set_rules(person_of(request), application, said)))
+
+
+def rules_json(application: Application) -> Any:
+    """The rules of an application as the screens need them; no types where it is not known what it holds."""
+    rules, told = rules_of(application), application.told
+    types = [
+        {
+            "name": one.name,
+            "plural": one.plural,
+            "deny": [verdict.value for verdict in WRITTEN if verdict in rules.of(one.name).deny],
+            "writable": [
+                {"name": field.name, "title": field.label, "never": field.name in rules.of(one.name).never}
+                for field in one.fields
+                if not field.read_only and field.path is None
+            ],
+        }
+        for one in (told.types if told is not None else ())
+    ]
+    return RulesSerializer({"types": types, "said": rules.to_json()}).data

@@ -1,0 +1,112 @@
+<script setup lang="ts">
+/** What may be done to the records of an application, by record type. */
+import { useQuery } from "@tanstack/vue-query";
+import { computed } from "vue";
+
+import { api, data, queryClient, type Schemas } from "@/api/client";
+import { useMay } from "@/api/queries";
+import { useDoing } from "@/ui/doing";
+
+type Rules = Schemas["Rules"];
+type TypeRules = Rules["types"][number];
+type Doing = TypeRules["deny"][number];
+const props = defineProps<{ name: string; label: string }>();
+const mayConnect = useMay("connect");
+const params = computed(() => ({ path: { name: props.name } }));
+const { data: rules } = useQuery({
+  queryKey: computed(() => ["rules", props.name]),
+  queryFn: () => data(api.GET("/api/applications/{name}/rules", { params: params.value })),
+});
+const { busy, start } = useDoing(
+  (said: Rules["said"]) => data(api.PUT("/api/applications/{name}/rules", { params: params.value, body: { said } })),
+  { after: () => queryClient.invalidateQueries() },
+);
+const DOINGS: { doing: Doing; says: string }[] = [
+  { doing: "create", says: "created" },
+  { doing: "update", says: "updated" },
+  { doing: "delete", says: "deleted" },
+];
+const never = (of: TypeRules) => of.writable.filter((field) => field.never);
+const others = (of: TypeRules) => of.writable.filter((field) => !field.never);
+
+function set(of: TypeRules, deny: readonly Doing[], fields: readonly string[]): void {
+  const kept = rules.value?.said ?? {};
+  start({ ...kept, [of.name]: { deny: [...deny], never: [...fields] } });
+}
+function allow(of: TypeRules, doing: Doing, allowed: boolean): void {
+  const others = of.deny.filter((one) => one !== doing);
+  set(
+    of,
+    allowed ? others : [...others, doing],
+    never(of).map((field) => field.name),
+  );
+}
+function write(of: TypeRules, field: string, written: boolean): void {
+  const others = never(of)
+    .map((one) => one.name)
+    .filter((one) => one !== field);
+  set(of, of.deny, written ? others : [...others, field]);
+}
+function add(of: TypeRules, event: Event): void {
+  if (!(event.target instanceof HTMLSelectElement) || !event.target.value) return;
+  const field = event.target.value;
+  event.target.value = "";
+  write(of, field, false);
+}
+</script>
+
+<template>
+  <div class="min-h-0 flex-1 overflow-auto" tabindex="0" role="region" aria-label="Rules">
+    <p class="soft px-4 py-2 text-small">
+      What trips may do to the records of {{ label }}, whoever applies them, in the browser, by the API and the command
+      line. A rule counts from now on: plans that were made before are made again, and a pass that is taken up again
+      stops at it.
+    </p>
+    <ul v-if="rules" :aria-busy="busy">
+      <li
+        v-for="of in rules.types"
+        :key="of.name"
+        class="flex flex-wrap items-center gap-x-4 gap-y-1 border-b border-rule px-4 py-2"
+        :data-testid="`rules-${of.name}`"
+      >
+        <b class="w-44 flex-none">{{ of.plural }}</b>
+        <span class="soft">may be</span>
+        <label v-for="one in DOINGS" :key="one.doing" class="flex w-24 items-center gap-1.5">
+          <input
+            type="checkbox"
+            :checked="!of.deny.includes(one.doing)"
+            :disabled="busy || !mayConnect"
+            :aria-label="`${of.plural} may be ${one.says}`"
+            @change="allow(of, one.doing, of.deny.includes(one.doing))"
+          />
+          <span :class="{ 'soft line-through': of.deny.includes(one.doing) }">{{ one.says }}</span>
+        </label>
+        <span class="soft">never written:</span>
+        <span v-if="!never(of).length && !mayConnect">none</span>
+        <span v-for="field in never(of)" :key="field.name" class="chip flex items-center gap-1">
+          {{ field.title }}
+          <button
+            v-if="mayConnect"
+            type="button"
+            class="min-h-6 px-1"
+            :disabled="busy"
+            :aria-label="`${field.title} of ${of.plural} may be written`"
+            @click="write(of, field.name, true)"
+          >
+            ×
+          </button>
+        </span>
+        <select
+          v-if="mayConnect"
+          class="guard-part"
+          :aria-label="`A field of ${of.plural} that is never written`"
+          :disabled="busy"
+          @change="add(of, $event)"
+        >
+          <option value="">{{ never(of).length ? "another field…" : "no field" }}</option>
+          <option v-for="field in others(of)" :key="field.name" :value="field.name">{{ field.title }}</option>
+        </select>
+      </li>
+    </ul>
+  </div>
+</template>
