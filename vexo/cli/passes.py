@@ -55,6 +55,8 @@ def _absent_deletes(plan: Plan) -> int:
 @click.option("--plan", "number", type=int, help="The plan that was seen; the newest by default.")
 @click.option("--yes", is_flag=True, help="Do not ask.")
 @click.option("--all-or-nothing", "atomic", is_flag=True, help="Write all rows, or none if one is refused.")
+@click.option("--stop-after", type=int, metavar="N", help="Send no further batch once N rows were refused.")
+@click.option("--take-back", is_flag=True, help="With --stop-after: prepare the taking back of what it wrote.")
 @click.option("--go-on", "going_on", type=int, metavar="PASS", help="Go on with a pass that broke off.")
 @click.option(
     "--give-up", "giving_up", type=int, metavar="PASS", help="End a pass that broke off; the rest is not sent."
@@ -67,13 +69,15 @@ def apply(
     number: int | None,
     yes: bool,
     atomic: bool,
+    stop_after: int | None,
+    take_back: bool,
     going_on: int | None,
     giving_up: int | None,
     as_json: bool,
 ) -> None:
     """Write the plan that was seen to the application. It is never planned here."""
     from vexo.server.errors import PlainError
-    from vexo.server.passes.starting import give_up, go_on, open_pass, start_pass
+    from vexo.server.passes.starting import Trouble, give_up, go_on, open_pass, start_pass
     from vexo.server.people.rights import applying, require
     from vexo.server.planning.context import plan_of
 
@@ -102,7 +106,7 @@ def apply(
         end_with(view)
     if not yes:
         _confirm(view.trip, plan)
-    _, job = start_pass(view, person, plan.number, atomic=atomic, run_here=True)
+    _, job = start_pass(view, person, plan.number, atomic=atomic, trouble=Trouble(stop_after, take_back), run_here=True)
     finish(job)
     print_outcome(find_view(trip), as_json)
 

@@ -13,7 +13,8 @@ class Pass(models.Model):
 
     ``plan_file`` is the whole plan and ``rows_file`` the rows that go, in their order, both frozen; ``cursor`` how many
     of these are in batches. ``absent_file`` is what was planned for records that have no row, ``absent_page`` what
-    became of those that were sent, and ``absent`` their sum. ``totals`` and ``report`` (read back) are there when it
+    became of those that were sent, and ``absent`` their sum. From ``stop_after`` refusals on no further batch goes;
+    with ``take_back`` what it wrote is to be taken back then. ``totals`` and ``report`` (read back) are there when it
     has ended; ``reason`` says why one was interrupted.
     """
 
@@ -25,6 +26,8 @@ class Pass(models.Model):
     plan = models.ForeignKey(Plan, models.CASCADE, related_name="passes")
     state = models.CharField(max_length=12, default=RUNNING)
     atomic = models.BooleanField(default=False)
+    stop_after = models.PositiveIntegerField(null=True)
+    take_back = models.BooleanField(default=False)
     plan_file = models.CharField(max_length=300)
     rows_file = models.CharField(max_length=300)
     absent_file = models.CharField(max_length=300, blank=True, default="")

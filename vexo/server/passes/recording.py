@@ -76,6 +76,12 @@ def with_made_records(pass_: Pass, table: pl.DataFrame) -> pl.DataFrame:
     return with_made(table, columns, made_by_rows(pass_))
 
 
+def refusals_of(pass_: Pass) -> int:
+    """How many rows of a pass were refused so far."""
+    answered = pass_.batches.filter(state=Batch.ANSWERED).values_list("answers", flat=True)
+    return sum(answer["state"] == RowState.REFUSED for answers in answered for answer in answers)
+
+
 @dataclass(frozen=True)
 class Follow:
     """Writes of a batch that are not settled: they are prepared to go (again), or stay in doubt since they went."""

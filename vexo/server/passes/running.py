@@ -24,14 +24,17 @@ from ..applications.use_rules import off_words, rules_of
 from ..errors import PlainError, machine_trouble
 from ..jobs.leases import HandedBack, Lease, LeaseLost
 from ..jobs.worker import Stopped
+from ..people.models import Person
 from ..planning.context import changed_signatures
 from .ending import end, interrupt
 from .models import Batch, Pass
 from .reading_back import read_back
 from .record_reader import Reader
-from .recording import Follow, Recorder, items_of, with_made_records
+from .recording import Follow, Recorder, items_of, refusals_of, with_made_records
 from .sending import Interrupted, Sender
 from .settling import Settler
+from .take_back import Wanted, start_taking_back
+from .telling import view_of
 
 MOST_SILENCES = 3
 """Requests in a row without an answer after which a person is told."""
@@ -45,7 +48,7 @@ class Run:
         self.pass_, self.lease = pass_, lease
         self.type = catalogue.type(pass_.trip.record_type)
         promises = catalogue.promises
-        self.size = pass_.rows if pass_.atomic else promises.batch
+        self.size = pass_.rows if pass_.atomic else min(promises.batch, pass_.stop_after or promises.batch)
         plan = pass_.plan
         self.carried, self.key, self.checks = list(plan.carried), list(plan.key), plan.checks
         self.recorder = Recorder(pass_, lease, self.type, promises.repeatable)
@@ -83,8 +86,15 @@ class Run:
         ]
         return self.recorder.prepare(items)
 
+    def too_many_refused(self) -> bool:
+        """Whether so many rows were refused that no further batch is to go, where any would."""
+        most = self.pass_.stop_after
+        waits = self.pass_.cursor < self.pass_.rows or self.pass_.batches.filter(state=Batch.PREPARED).exists()
+        return most is not None and waits and refusals_of(self.pass_) >= most
+
     def send_all(self) -> bool:
-        """Every batch in turn; what is in doubt first. Whether it was stopped by a person before the end.
+        """Every batch in turn; what is in doubt first. Whether it was stopped before the end, by a person or by the
+        pass's own rule.
 
         Raises:
             Interrupted, ApplicationError: it cannot go on.
@@ -96,7 +106,7 @@ class Run:
             if doubtful is not None:
                 self._listening(lambda batch=doubtful: self.settler.settle(batch, self.writes(items_of(batch))))
                 continue
-            if self.lease.wanted == "stop":
+            if self.lease.wanted == "stop" or self.too_many_refused():
                 return True
             batch = self._next()
             if batch is None:
@@ -158,6 +168,10 @@ def apply(lease: Lease) -> dict[str, Any]:
         return _told(pass_)
     try:
         stopped, report = _send(pass_, lease)
+        by_rule = stopped and lease.wanted != "stop"
+        if by_rule:
+            refused = refusals_of(pass_)
+            pass_.reason = f"Stopped at {refused:,} refused; it was to stop from {pass_.stop_after:,} on."
         end(pass_, lease, Pass.STOPPED if stopped else Pass.ENDED, report)
     except (LeaseLost, HandedBack):
         raise
@@ -170,9 +184,20 @@ def apply(lease: Lease) -> dict[str, Any]:
     except Exception:
         interrupt(pass_, lease, "Vexo has made a mistake of its own here. Nothing that was written down is lost.")
         raise
-    if stopped:
+    if stopped and not by_rule:
         raise Stopped("stopped by a person; what is left can be sent later")
-    return _told(pass_)
+    return _told(pass_) | (_taken_back(pass_, lease) if by_rule and pass_.take_back else {})
+
+
+def _taken_back(pass_: Pass, lease: Lease) -> dict[str, Any]:
+    """The job that prepares the taking back of what a pass wrote that its rule has stopped."""
+    person = Person.objects.get(username=lease.job.by)
+    try:
+        here = bool(lease.job.arguments.get("here"))
+        job = start_taking_back(view_of(pass_), person, Wanted((pass_.number,)), run_here=here)
+    except PlainError:
+        return {}
+    return {"next": job.pk}
 
 
 def _send(pass_: Pass, lease: Lease) -> tuple[bool, dict[str, Any]]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Any
 
 from django.db import IntegrityError, transaction
@@ -28,6 +29,28 @@ from ..trips.part_view import PartView
 from ..trips.status import TripStatus
 from .models import Pass
 from .telling import tell
+
+
+@dataclass(frozen=True)
+class Trouble:
+    """What a pass does where rows are refused: it carries on, or stops from ``stop_after`` refusals on, and with
+    ``take_back`` prepares then the taking back of what it wrote."""
+
+    stop_after: int | None = None
+    take_back: bool = False
+
+    def check(self, *, atomic: bool) -> None:
+        """Raises PlainError where it cannot be."""
+        if self.stop_after is not None and self.stop_after < 1:
+            raise PlainError("A pass can stop after one refusal or more.", "trouble")
+        if self.take_back and self.stop_after is None:
+            raise PlainError("Say after how many refusals it stops and takes back.", "trouble")
+        if atomic and self.stop_after is not None:
+            raise PlainError("All or nothing is one batch: it stops at no row of it.", "trouble")
+
+
+CARRY_ON = Trouble()
+"""Rows that are refused stop none of the others."""
 
 
 def may_write(trip: Trip, person: Person) -> None:
@@ -82,13 +105,20 @@ def _freeze(plan: Plan) -> dict[str, Any]:
 
 
 def start_pass(
-    view: PartView, person: Person, number: int, *, atomic: bool = False, run_here: bool = False
+    view: PartView,
+    person: Person,
+    number: int,
+    *,
+    atomic: bool = False,
+    trouble: Trouble = CARRY_ON,
+    run_here: bool = False,
 ) -> tuple[Pass, Job]:
     """Send the plan that was seen and confirmed, exactly as it was seen.
 
     Args:
         number: the plan's number; it is never planned here.
         atomic: all rows or none, where the application promises that for so many.
+        trouble: what is done where rows are refused.
 
     Asked twice for the same plan, it is sent once.
 
@@ -97,6 +127,7 @@ def start_pass(
     """
     trip = view.trip
     may_write(trip, person)
+    trouble.check(atomic=atomic)
     trip.refresh_from_db()
     unfinished = open_pass(trip)
     if unfinished is not None:
@@ -142,10 +173,12 @@ def start_pass(
                 number=last + 1,
                 plan=plan,
                 atomic=atomic,
+                stop_after=trouble.stop_after,
+                take_back=trouble.take_back,
                 **frozen,
                 by=person.username,
             )
-            job = enqueue("apply", person.username, view, run_here=run_here, number=pass_.number)
+            job = enqueue("apply", person.username, view, run_here=run_here, number=pass_.number, here=run_here)
             tell(pass_)
             words = f"Pass {pass_.number} of trip {trip.pk} began: plan {number}, {rows:,} rows"
             note(person.username, "applying", words, trip.application, trip.pk, rows)
@@ -206,4 +239,6 @@ def _again(view: PartView, person: Person, number: int, *, give_up: bool, run_he
         Pass.objects.filter(pk=pass_.pk).update(state=Pass.RUNNING, reason="")
         pass_.refresh_from_db()
         tell(pass_)
-        return pass_, enqueue("apply", person.username, view, run_here=run_here, number=number, give_up=give_up)
+        return pass_, enqueue(
+            "apply", person.username, view, run_here=run_here, number=number, give_up=give_up, here=run_here
+        )

@@ -32,7 +32,7 @@ from ..trips.sheet_cells import cells_now
 from ..trips.sheets import downloaded, newest_sheet
 from ..trips.views import find_view
 from .receipts import last_pass, write_absent_outcome, write_receipt, write_rejects
-from .starting import give_up, go_on, may_write, start_pass
+from .starting import Trouble, give_up, go_on, may_write, start_pass
 from .take_back import Wanted, start_taking_back
 
 _NUMBER = re.compile(r"\d{1,9}", re.ASCII)
@@ -44,6 +44,8 @@ class ApplySerializer(serializers.Serializer[Any]):
 
     plan = serializers.IntegerField(min_value=1)
     atomic = serializers.BooleanField(required=False, default=False)
+    stop_after = serializers.IntegerField(min_value=1, required=False, allow_null=True, default=None)
+    take_back = serializers.BooleanField(required=False, default=False)
 
 
 class AgainSerializer(serializers.Serializer[Any]):
@@ -61,7 +63,8 @@ class PassesView(APIView):
         serializer = ApplySerializer(data=request.data)
         serializer.is_valid(raise_exception=True)
         values = serializer.validated_data
-        _, job = start_pass(view, person, values["plan"], atomic=values["atomic"])
+        trouble = Trouble(values["stop_after"], values["take_back"])
+        _, job = start_pass(view, person, values["plan"], atomic=values["atomic"], trouble=trouble)
         return Response(JobSerializer(job).data, status=202)
 
 

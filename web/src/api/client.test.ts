@@ -27,7 +27,10 @@ describe("answers", () => {
   it("carry the server's own words where it says what is wrong", async () => {
     serve(() => problem(422, "This plan was sent already.", "seen"));
     const asked = data(
-      api.POST("/api/trips/{id}/passes", { params: { path: { id: 1 } }, body: { plan: 1, atomic: false } }),
+      api.POST("/api/trips/{id}/passes", {
+        params: { path: { id: 1 } },
+        body: { plan: 1, atomic: false, take_back: false },
+      }),
     );
     await expect(asked).rejects.toMatchObject({ status: 422, message: "This plan was sent already.", field: "seen" });
   });

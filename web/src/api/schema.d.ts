@@ -1405,6 +1405,9 @@ export interface components {
             plan: number;
             /** @default false */
             atomic: boolean;
+            stop_after?: number | null;
+            /** @default false */
+            take_back: boolean;
         };
         /** @description A part of a treatment's phrase that can be changed; ``options`` are value → words where it is one of several. */
         Argument: {

@@ -235,7 +235,7 @@ describe("confirming a write", () => {
     confirm().click();
     await flushPromises();
     expect(asked.filter(({ path }) => path.endsWith("/passes"))).toEqual([
-      { path: "/api/trips/7/passes", body: { plan: 5, atomic: false } },
+      { path: "/api/trips/7/passes", body: { plan: 5, atomic: false, stop_after: null, take_back: false } },
     ]);
   });
 
@@ -244,7 +244,7 @@ describe("confirming a write", () => {
     dialog(trip({ to_write: 42, summary: { verdicts: deletes, key: [], keys_not_read: 0 } }));
     await flushPromises();
     expect(confirm().disabled).toBe(true);
-    const input = document.querySelector<HTMLInputElement>("[role=dialog] input")!;
+    const input = document.querySelector<HTMLInputElement>("[role=dialog] input.input")!;
     input.value = "42";
     input.dispatchEvent(new Event("input"));
     await flushPromises();

@@ -73,6 +73,7 @@ class StoredPass:
     started_at: datetime
     ended_at: datetime | None
     absent: AbsentOutcome | None = None
+    stop_after: int | None = None
 
 
 @dataclass(frozen=True, slots=True)

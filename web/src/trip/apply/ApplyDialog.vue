@@ -15,6 +15,8 @@ import { useTripContext } from "../context";
 import { sends } from "../absent/absent";
 import { harmedCells } from "../damage";
 import { following } from "./following";
+import { carryOn, stopAfter } from "./trouble";
+import TroublePart from "./TroublePart.vue";
 import WhatIsWritten from "./WhatIsWritten.vue";
 
 const props = defineProps<{ open: boolean }>();
@@ -23,12 +25,12 @@ const router = useRouter();
 const { trip, refresh } = useTripContext();
 const typed = ref("");
 const seen = ref(0);
-const atomic = ref(false);
+const trouble = ref(carryOn());
 watch(
   () => props.open,
   (open) => {
     if (open) seen.value = trip.value.plan?.number ?? 0;
-    atomic.value = false;
+    trouble.value = carryOn();
     forget();
     typed.value = "";
   },
@@ -42,12 +44,20 @@ const deletes = computed(() => (verdicts.value.delete ?? 0) + gone.value);
 const gone = computed(() => trip.value.absent?.delete ?? 0);
 const writes = computed(() => trip.value.to_write - gone.value);
 const canBeAtomic = computed(() => trip.value.to_write > 1 && trip.value.to_write <= trip.value.most_atomic);
-const confirmed = computed(() => !deletes.value || typed.value === String(deletes.value));
+const after = computed(() => stopAfter(trouble.value));
+const confirmed = computed(
+  () => after.value !== undefined && (!deletes.value || typed.value === String(deletes.value)),
+);
 
 const { start, busy, error, forget } = useDoing(
   () => {
     const params = { path: { id: trip.value.id } };
-    const body = { plan: seen.value, atomic: atomic.value };
+    const body = {
+      plan: seen.value,
+      atomic: trouble.value.how === "none",
+      stop_after: after.value ?? null,
+      take_back: trouble.value.how === "back",
+    };
     return data(api.POST("/api/trips/{id}/passes", { params, body }));
   },
   {
@@ -95,11 +105,7 @@ function apply(): void {
       Not every record here carries a version. One without is read and compared just before it is written; what someone
       changes in that very moment is not noticed.
     </p>
-    <label v-if="canBeAtomic" class="mb-3 flex items-start gap-2"
-      ><input v-model="atomic" type="checkbox" class="mt-1" /><span
-        >All or nothing: if one row is refused, none is written</span
-      ></label
-    >
+    <TroublePart v-if="trip.to_write > 1" v-model="trouble" :can-be-atomic="canBeAtomic" />
     <label v-if="deletes" class="mb-3 block"
       ><span class="field-label">Type {{ deletes }} to delete {{ many(deletes, "record", "records") }}</span
       ><input v-model="typed" class="input" inputmode="numeric"

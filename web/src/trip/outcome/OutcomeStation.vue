@@ -131,6 +131,7 @@ function show(reason: { state: string; first: number }): void {
   <div v-if="run" class="work">
     <div class="main">
       <div class="tools">
+        <b v-if="run.state === 'stopped' && run.reason" class="w-full text-held">{{ run.reason }}</b>
         <b>{{ notIn ? `${many(notIn, "row is", "rows are")} not in.` : "Every row is in or had nothing to write." }}</b>
         <a
           v-if="notIn"
