@@ -144,6 +144,16 @@ class Rules(LaneCase):
         back = self.trip_of(job)
         self.assertEqual((back.operation, self.codes(back)), ("delete", [["not-allowed"]]))
 
+    def test_what_may_be_written_no_more_is_not_half_taken_back(self) -> None:
+        self.make(("01", "One"))
+        trip = self.trip(self.sheet(("01", "Uno", "01632 960001")))
+        self.assertEqual(self.apply(trip).totals["updated"], 1)
+        self.off(Holder={"never": ["phone"]})
+        with self.assertRaisesRegex(PlainError, "Phone"):
+            start_taking_back(view_of(trip), self.person, run_here=True)
+        self.off(Holder={"never": ["email"]})
+        self.assertEqual(run_inline(start_taking_back(view_of(trip), self.person, run_here=True)).error, "")
+
     def said(self, *options: str) -> Any:
         told = self.vexo.run("--as", "ada", "rules", "harbour-practice", *options, "--json")
         return json.loads(told.stdout)["said"]

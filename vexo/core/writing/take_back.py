@@ -118,6 +118,20 @@ def reverse_of(passes: Sequence[Done], record_type: RecordType) -> Reverse:
     return Reverse(records.drop("made", "gone"), _shown(fields, records))
 
 
+def lost_fields(passes: Sequence[Done], record_type: RecordType) -> tuple[list[Field], list[str]]:
+    """The fields that passes wrote and that cannot be written now, and the names of those that are no more."""
+    begins = FieldColumns("").wrote
+    written = [
+        name.removeprefix(begins)
+        for one in passes
+        for name in one.page.columns
+        if name.startswith(begins) and one.page[name].any()
+    ]
+    names = list(dict.fromkeys(written))
+    known = {name: record_type.find(name) for name in names}
+    return [f for f in known.values() if f is not None and f.read_only], [n for n, f in known.items() if f is None]
+
+
 def _is_in(name: str, passes: Sequence[Done]) -> bool:
     return any(FieldColumns(name).wrote in one.page.columns or name in one.deleted.columns for one in passes)
 
@@ -177,12 +191,14 @@ def _shown(fields: Sequence[Field], records: pl.DataFrame) -> list[Field]:
     return shown
 
 
-def kept_copy(reverse: Reverse) -> pl.DataFrame:
+def kept_copy(reverse: Reverse, record_type: RecordType) -> pl.DataFrame:
     """The records that are there since, or otherwise, as the last write left them; of fields that no write of a record
     was of, nothing is known."""
     there = reverse.of(Did.CREATED, Did.UPDATED)
     values = [pl.col(f"{_WRITTEN}{field.name}").alias(field.name) for field in reverse.fields]
-    kept = there.select(IDENTIFIER, VERSION, *values)
+    identifier = record_type.field(record_type.identifier)
+    own = there[IDENTIFIER].cast(dtype(identifier), strict=False).alias(identifier.name)
+    kept = there.select(IDENTIFIER, VERSION, own, *values)
     return kept.hstack(_beside(kept, reverse))
 
 

@@ -24,6 +24,7 @@ from vexo.core.writing.take_back import (
     Reverse,
     chosen_rows,
     kept_copy,
+    lost_fields,
     referred,
     reverse_of,
     rows_of_records,
@@ -154,7 +155,21 @@ def _reverse(trip: Trip, wanted: Wanted, record_type: RecordType) -> Reverse:
         missing = [row for row in wanted.rows if row not in known]
         if missing:
             raise PlainError(f"Nothing was written of row {missing[0]}, or it was taken back already.", "no-row")
+    _refuse_unwritable(trip, done, record_type)
     return reverse_of(done, record_type)
+
+
+def _refuse_unwritable(trip: Trip, done: Sequence[Done], record_type: RecordType) -> None:
+    """Raises PlainError where a field that was written can no longer be: what is taken back would be half of it."""
+    read_only, gone = lost_fields(done, record_type)
+    if not read_only and not gone:
+        return
+    labels = ", ".join([*[field.label for field in read_only], *gone])
+    why = "can only be read there by now" if read_only else "are no longer there"
+    raise PlainError(
+        f"Trip {trip.pk} wrote fields that {why}: {labels}. They cannot be taken back. "
+        + ("Let them be written (see the application's rules), and take back then." if read_only else "")
+    )
 
 
 def _done(pass_: Pass, page: pl.DataFrame, rows: Sequence[int], back: pl.Series) -> Done:
@@ -224,7 +239,7 @@ def _new_trip(trip: Trip, reverse: Reverse, record_type: RecordType, wanted: Wan
     records = artifacts.keep_artifact(rows_of_records(reverse), made.pk, "reverse")
     made.reversal = to_json(Reversal(passes=sorted(numbers), records=records))
     made.save(update_fields=["reversal"])
-    keep_copy(made, part_of(made), kept_copy(reverse))
+    keep_copy(made, part_of(made), kept_copy(reverse, record_type))
     return made
 
 
