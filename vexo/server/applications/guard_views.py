@@ -13,6 +13,7 @@ from rest_framework.views import APIView
 
 from vexo.core.guards import USUAL, GuardMode, GuardName, GuardSettings
 
+from ..asked import Asked
 from ..people.permissions import person_of
 from ..people.rights import Action
 from .guarding import GuardFact, set_guards, told_guards
@@ -58,7 +59,7 @@ class GuardsSerializer(serializers.Serializer[Any]):
     said = serializers.DictField(child=serializers.DictField())
 
 
-class SetGuardsSerializer(serializers.Serializer[Any]):
+class SetGuardsSerializer(Asked):
     """What guards are to do: the name of each that is to be otherwise than by itself, with its ``mode`` and ``limits``.
     All others are as they are by themselves."""
 

@@ -13,6 +13,7 @@ from rest_framework.views import APIView
 
 from vexo.core.planning.verdicts import WRITTEN
 
+from ..asked import Asked
 from ..people.permissions import person_of
 from ..people.rights import Action
 from .models import Application
@@ -52,7 +53,7 @@ class RulesSerializer(serializers.Serializer[Any]):
     said = serializers.DictField(child=SaidRulesSerializer())
 
 
-class SetRulesSerializer(serializers.Serializer[Any]):
+class SetRulesSerializer(Asked):
     """What is to be off: the name of each record type of which anything is. All else may be done."""
 
     said = serializers.DictField(child=SaidRulesSerializer())

@@ -15,6 +15,7 @@ from rest_framework.views import APIView
 from vexo.core.conditions.clauses import comparisons
 from vexo.core.records import Catalogue, Field, NewField, RecordType
 
+from ..asked import Asked
 from ..people.permissions import person_of
 from ..people.rights import Action, applying, may
 from . import shaping
@@ -91,7 +92,7 @@ class CatalogueSerializer(serializers.Serializer[Any]):
     adds_choices = serializers.BooleanField()
 
 
-class NewFieldSerializer(serializers.Serializer[Any]):
+class NewFieldSerializer(Asked):
     """A field to be added; ``existing`` is what the records get that are there. An empty name is made of the label."""
 
     record_type = serializers.CharField(max_length=120)
@@ -103,7 +104,7 @@ class NewFieldSerializer(serializers.Serializer[Any]):
     existing = serializers.CharField(required=False, allow_blank=True, default="", max_length=500)
 
 
-class NewChoiceSerializer(serializers.Serializer[Any]):
+class NewChoiceSerializer(Asked):
     """A choice to be added to a field's list."""
 
     record_type = serializers.CharField(max_length=120)
@@ -111,7 +112,7 @@ class NewChoiceSerializer(serializers.Serializer[Any]):
     value = serializers.CharField(max_length=60)
 
 
-class ChangeConnectionSerializer(serializers.Serializer[Any]):
+class ChangeConnectionSerializer(Asked):
     """A connection; an empty token leaves the one that is kept. ``inside``: its address may be one of Vexo's own
     machine or network."""
 

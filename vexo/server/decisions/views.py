@@ -12,6 +12,7 @@ from rest_framework.views import APIView
 
 from vexo.core.planning.verdicts import Answer
 
+from ..asked import Asked
 from ..people.permissions import person_of
 from ..people.rights import Action
 from ..planning.inline import plan_inline
@@ -28,7 +29,7 @@ from .moved import decide_again, moved
 _TEXTS = serializers.CharField
 
 
-class DecideSerializer(serializers.Serializer[Any]):
+class DecideSerializer(Asked):
     """An answer to what plan ``plan`` asks: of these rows, or of all with fault ``code``; of one field or all."""
 
     plan = serializers.IntegerField(min_value=1)
@@ -85,7 +86,7 @@ class DecisionView(APIView):
         return detail(pk, request)
 
 
-class DecideAgainSerializer(serializers.Serializer[Any]):
+class DecideAgainSerializer(Asked):
     """The plan that was seen."""
 
     plan = serializers.IntegerField(min_value=1)

@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from rest_framework import serializers
 
 from vexo.core.records import Ignored
 
+from ..asked import Asked
+
 _TEXTS = serializers.CharField
 
 
-class BringInSerializer(serializers.Serializer[Any]):
+class BringInSerializer(Asked):
     application = _TEXTS()
     record_type = _TEXTS()
     trip = _TEXTS(required=False, allow_blank=True, default="")
@@ -26,7 +26,7 @@ class BringInSerializer(serializers.Serializer[Any]):
     marks = serializers.BooleanField(required=False, default=False)
 
 
-class RefillSerializer(serializers.Serializer[Any]):
+class RefillSerializer(Asked):
     """A file to be filled from the application; ``key`` finds its records, where that does not tell itself. Cells that
     hold a formula are filled with ``formulas`` only."""
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Any
 
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import extend_schema
@@ -15,6 +14,7 @@ from rest_framework.views import APIView
 from vexo.core.sheets import Choices
 
 from ..applications.models import Application
+from ..asked import Asked
 from ..jobs.views import JobSerializer
 from ..people.permissions import person_of
 from ..people.rights import Action
@@ -74,7 +74,7 @@ class SheetChoicesView(APIView):
         return Response(JobSerializer(job).data, status=202)
 
 
-class MoveSerializer(serializers.Serializer[Any]):
+class MoveSerializer(Asked):
     """Where a trip is to be moved."""
 
     application = serializers.CharField(max_length=60)

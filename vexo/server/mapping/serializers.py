@@ -9,12 +9,13 @@ from rest_framework import serializers
 from vexo.core.columns.lanes import Lane, lanes_from_json
 from vexo.core.records import Ignored
 
+from ..asked import Asked
 from ..trips.lane_serializers import LaneSerializer, TreatmentField
 
 _TEXTS = serializers.CharField
 
 
-class TryLaneSerializer(serializers.Serializer[Any]):
+class TryLaneSerializer(Asked):
     """A lane of a field to be tried on a column."""
 
     name = _TEXTS(max_length=120)
@@ -93,7 +94,7 @@ class LanesSerializer(serializers.Serializer[Any]):
     tables = TableSerializer(many=True)
 
 
-class ChangeSerializer(serializers.Serializer[Any]):
+class ChangeSerializer(Asked):
     key = serializers.ListField(child=_TEXTS(), required=False)
     ignores = serializers.ListField(
         child=serializers.ChoiceField(choices=list(Ignored)),

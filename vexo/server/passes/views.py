@@ -7,7 +7,6 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 from tempfile import TemporaryDirectory
-from typing import Any
 
 from django.http import HttpResponse
 from drf_spectacular.types import OpenApiTypes
@@ -18,6 +17,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from ..asked import Asked
 from ..errors import PlainError
 from ..jobs.views import JobSerializer
 from ..people.permissions import person_of
@@ -39,7 +39,7 @@ _NUMBER = re.compile(r"\d{1,9}", re.ASCII)
 _SHEET_TYPES = {"xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", "csv": "text/csv"}
 
 
-class ApplySerializer(serializers.Serializer[Any]):
+class ApplySerializer(Asked):
     """The plan that was seen and confirmed."""
 
     plan = serializers.IntegerField(min_value=1)
@@ -48,7 +48,7 @@ class ApplySerializer(serializers.Serializer[Any]):
     take_back = serializers.BooleanField(required=False, default=False)
 
 
-class AgainSerializer(serializers.Serializer[Any]):
+class AgainSerializer(Asked):
     do = serializers.ChoiceField(choices=["go on", "give up"])
 
 
@@ -99,7 +99,7 @@ class OutcomeRowsView(APIView):
         return Response(to_json(plan_window(context, source, *wanted_of(request))))
 
 
-class TakeBackSerializer(serializers.Serializer[Any]):
+class TakeBackSerializer(Asked):
     """What is to be taken back: of some passes, or some rows by the numbers that people see; all where none is said."""
 
     passes = serializers.ListField(child=serializers.IntegerField(min_value=1), required=False, default=list)

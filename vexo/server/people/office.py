@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from ..asked import Asked
 from . import services
 from .models import Person, Role
 from .permissions import person_of
@@ -26,14 +25,14 @@ class SomeoneSerializer(serializers.ModelSerializer[Person]):
         fields = ("username", "name", "role", "role_label", "last_login")
 
 
-class AddPersonSerializer(serializers.Serializer[Any]):
+class AddPersonSerializer(Asked):
     username = serializers.CharField(max_length=150)
     name = serializers.CharField(max_length=80)
     role = serializers.ChoiceField(choices=Role.choices)
     password = serializers.CharField(trim_whitespace=False, max_length=1000, write_only=True)
 
 
-class ChangePersonSerializer(serializers.Serializer[Any]):
+class ChangePersonSerializer(Asked):
     """What is to be changed; what is not said stays."""
 
     role = serializers.ChoiceField(choices=Role.choices, required=False)

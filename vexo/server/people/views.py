@@ -17,6 +17,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from ..asked import Asked
 from ..journal.services import note
 from . import throttle
 from .models import Person
@@ -52,7 +53,7 @@ class SessionSerializer(serializers.Serializer[Any]):
     demo = DemoPersonSerializer(many=True)
 
 
-class SignInSerializer(serializers.Serializer[Any]):
+class SignInSerializer(Asked):
     username = serializers.CharField(max_length=150)
     password = serializers.CharField(trim_whitespace=False, max_length=1000)
 
@@ -104,7 +105,7 @@ class SessionView(APIView):
         return Response(status=204)
 
 
-class OwnPasswordSerializer(serializers.Serializer[Any]):
+class OwnPasswordSerializer(Asked):
     old = serializers.CharField(trim_whitespace=False, max_length=1000)
     new = serializers.CharField(trim_whitespace=False, max_length=1000)
 

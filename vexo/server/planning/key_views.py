@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 from tempfile import TemporaryDirectory
-from typing import Any
 
 from django.http import HttpResponse
 from drf_spectacular.types import OpenApiTypes
@@ -17,6 +16,7 @@ from rest_framework.views import APIView
 
 from vexo.core.keys.candidates import Finds
 
+from ..asked import Asked
 from ..jobs.views import JobSerializer
 from ..people.models import Person
 from ..people.permissions import person_of
@@ -39,7 +39,7 @@ _PLACES = [
 ]
 
 
-class MeasureSerializer(serializers.Serializer[Any]):
+class MeasureSerializer(Asked):
     """Keys that are measured beside those that suggest themselves, each the names of its fields."""
 
     keys = serializers.ListField(

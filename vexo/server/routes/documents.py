@@ -10,6 +10,8 @@ from rest_framework import serializers
 from vexo.core.conditions import LONGEST
 from vexo.core.documents import FORMATS, MOST_KEYS, Picked, SendOut, Share
 
+from ..asked import Asked
+
 MOST_FIELDS = 1000
 """Names that a list of a document may have: more fields than any record type has."""
 _TEXT = serializers.CharField
@@ -20,28 +22,28 @@ def names(most: int = MOST_FIELDS, **options: Any) -> serializers.ListField:
     return serializers.ListField(child=_TEXT(max_length=200), max_length=most, **options)
 
 
-class PickedSerializer(serializers.Serializer[Any]):
+class PickedSerializer(Asked):
     """Records by hand: the fields of a key, and the key of each record in the order wanted."""
 
     key = names(8)
     values = serializers.ListField(child=serializers.ListField(child=_TEXT(max_length=500)), max_length=MOST_KEYS)
 
 
-class GroupSerializer(serializers.Serializer[Any]):
+class GroupSerializer(Asked):
     """A named group of values that go on one sheet."""
 
     name = _TEXT(max_length=120)
     values = serializers.ListField(child=_TEXT(max_length=500), max_length=10_000)
 
 
-class ShareSerializer(serializers.Serializer[Any]):
+class ShareSerializer(Asked):
     """One sheet for each value of a field, or for each group of values."""
 
     by = _TEXT(max_length=200)
     groups = GroupSerializer(many=True, required=False, default=list)
 
 
-class ChoosingSerializer(serializers.Serializer[Any]):
+class ChoosingSerializer(Asked):
     """Which records, and what of them. ``order``: fields, with a minus in front where the highest come first."""
 
     record_type = _TEXT(max_length=120)

@@ -14,6 +14,7 @@ from rest_framework.views import APIView
 from vexo.core.documents import lane_sentence
 
 from ..applications.models import Application
+from ..asked import Asked
 from ..people.permissions import person_of
 from ..people.rights import Action
 from ..trips.views import find_view
@@ -105,7 +106,7 @@ class RoutesView(APIView):
         return Response(_told(route), status=201)
 
 
-class NameSerializer(serializers.Serializer[Any]):
+class NameSerializer(Asked):
     name = serializers.CharField(max_length=120)
 
 

@@ -10,6 +10,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from ..asked import Asked
 from ..edits import edits
 from ..edits.lapsed import Lapsed, lapsed_of
 from ..edits.row_filter import carry_only, expect
@@ -52,7 +53,7 @@ class ReplaceSerializer(serializers.Serializer[Any]):
     capitals = serializers.BooleanField(required=False, default=True)
 
 
-class MakeEditSerializer(serializers.Serializer[Any]):
+class MakeEditSerializer(Asked):
     """An edit of the newest sheet. ``cell``: ``text`` in ``column`` of ``row_id``. ``fill``: that row's cell put into
     the ``rows`` rows below it, as they are shown. ``paste``: ``block`` from that cell on. ``replace``: what ``replace``
     says, in ``column`` or, where that is empty, in all columns. ``repair``: damage of the kind ``damage`` in
@@ -139,7 +140,7 @@ class EditView(APIView):
         return detail(pk, request)
 
 
-class OnlySerializer(serializers.Serializer[Any]):
+class OnlySerializer(Asked):
     """Which rows are carried: those for which ``condition`` on the sheet's own columns holds, without those that are
     left out by their numbers in the trip (``carry``: all or none of them first). What is not said stays."""
 
@@ -167,7 +168,7 @@ class OnlyView(APIView):
         return detail(pk, request)
 
 
-class ExpectSerializer(serializers.Serializer[Any]):
+class ExpectSerializer(Asked):
     """How many rows, and which sums by header, a person expects; null or an empty text takes it back."""
 
     rows = serializers.IntegerField(required=False, allow_null=True, min_value=0, max_value=2**31)

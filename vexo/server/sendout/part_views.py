@@ -15,6 +15,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from .. import artifacts
+from ..asked import Asked
 from ..data_folder import absolute
 from ..errors import PlainError
 from ..jobs.views import JobSerializer
@@ -29,7 +30,7 @@ from ..trips.views import detail, find_trip, find_view
 from .compare import start_comparing, write_kept
 
 
-class HolderSerializer(serializers.Serializer[Any]):
+class HolderSerializer(Asked):
     """Who has a part."""
 
     holder = serializers.CharField(allow_blank=True, max_length=120)

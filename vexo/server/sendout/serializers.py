@@ -9,6 +9,7 @@ from rest_framework import serializers
 
 from vexo.core.conditions import LONGEST
 
+from ..asked import Asked
 from ..routes.documents import names
 from ..serializing import serializer_for
 from ..trips.facts.parts import AlsoOut
@@ -45,7 +46,7 @@ class ClauseField(serializers.JSONField):
     """Clauses as plain JSON."""
 
 
-class AskConditionSerializer(serializers.Serializer[Any]):
+class AskConditionSerializer(Asked):
     """A condition as its text, or as clauses (null for none): a clause names a field, what it does and its values; a
     group is all, any or none of its parts."""
 
@@ -62,7 +63,7 @@ class ConditionSerializer(serializers.Serializer[Any]):
     sentence = _TEXT(allow_blank=True)
 
 
-class AskKeysSerializer(serializers.Serializer[Any]):
+class AskKeysSerializer(Asked):
     """A pasted list of keys."""
 
     record_type = _TEXT(max_length=120)

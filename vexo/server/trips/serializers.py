@@ -6,6 +6,7 @@ from typing import Any
 
 from rest_framework import serializers
 
+from ..asked import Asked
 from ..serializing import serializer_for
 from .facts.pages import TripDetail, TripSummary
 
@@ -13,7 +14,7 @@ TripSummarySerializer = serializer_for(TripSummary)
 TripDetailSerializer = serializer_for(TripDetail)
 
 
-class TripTitleSerializer(serializers.Serializer[Any]):
+class TripTitleSerializer(Asked):
     title = serializers.CharField(max_length=160)
 
 

@@ -7,6 +7,7 @@ from typing import Any
 from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
 
+from ..asked import Asked
 from ..who import WhoSerializer
 from .models import Sheet
 
@@ -52,7 +53,7 @@ def found_json(profile: dict[str, Any] | None) -> dict[str, Any]:
     return {**known, "first_rows": [{"row": row, "text": text} for row, text in facts.get("first_rows", [])]}
 
 
-class ChoicesSerializer(serializers.Serializer[Any]):
+class ChoicesSerializer(Asked):
     """How a person wants a file read; what is not said is found. ``header`` is a row, 0 for none."""
 
     worksheet = _TEXTS(required=False, allow_blank=True)

@@ -7,6 +7,7 @@ from typing import Any
 from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
 
+from ..asked import Asked
 from ..jobs.models import Job
 from ..serializing import serializer_for
 from ..trips.facts.columns import ColumnTotals
@@ -18,7 +19,7 @@ from .models import Upload
 _TEXTS = serializers.CharField
 
 
-class UploadSerializer(serializers.Serializer[Any]):
+class UploadSerializer(Asked):
     name = _TEXTS(max_length=300)
     size = serializers.IntegerField(min_value=0, max_value=2**53)
 
@@ -28,7 +29,7 @@ class UploadStateSerializer(serializers.Serializer[Any]):
     received = serializers.IntegerField()
 
 
-class PartsSerializer(serializers.Serializer[Any]):
+class PartsSerializer(Asked):
     """Files that continue another one."""
 
     parts = serializers.ListField(child=serializers.IntegerField(min_value=1), min_length=1, max_length=200)

@@ -1,0 +1,67 @@
+"""A name in a request that means nothing is refused: misspelt, it would be as if nothing had been said."""
+
+from __future__ import annotations
+
+import unittest
+from typing import Any
+
+import yaml
+from django.test import Client
+
+from tests.server.services import ServiceCase
+from tests.support import template
+
+template()
+
+from pathlib import Path  # noqa: E402
+
+from vexo.server import urls  # noqa: E402
+from vexo.server.asked import Asked  # noqa: E402
+from vexo.server.errors import PlainError  # noqa: E402
+from vexo.server.trips.models import Trip  # noqa: E402
+
+SCHEMA = Path(__file__).parents[2] / "web" / "schema.yaml"
+
+
+def subclasses(of: type[Any]) -> list[type[Any]]:
+    return [one for each in of.__subclasses__() for one in (each, *subclasses(each))]
+
+
+class Described(unittest.TestCase):
+    def test_every_body_that_the_description_has_is_one(self) -> None:
+        self.assertTrue(urls.urlpatterns)
+        asked = {one.__name__.removesuffix("Serializer") for one in subclasses(Asked)}
+        described = yaml.safe_load(SCHEMA.read_text())
+        bodies = set()
+        for path in described["paths"].values():
+            for operation in path.values():
+                content = operation.get("requestBody", {}).get("content", {}) if isinstance(operation, dict) else {}
+                name = content.get("application/json", {}).get("schema", {}).get("$ref", "").rpartition("/")[2]
+                bodies |= {name.removeprefix("Patched")} if name else set()
+        self.assertGreater(len(bodies), 25)
+        self.assertEqual(bodies - asked, set())
+
+    def test_each_refuses_what_it_does_not_know_and_names_the_nearest(self) -> None:
+        for one in subclasses(Asked):
+            with self.subTest(one.__name__):
+                names = [name for name, field in one().fields.items() if not field.read_only]
+                near = f"{names[0]}x"
+                with self.assertRaisesRegex(PlainError, f"Did you mean '{names[0]}'"):
+                    one(data={near: 1}).is_valid()
+                with self.assertRaisesRegex(PlainError, "Known are: "):
+                    one(data={"0qzqz9": 1}).is_valid()
+
+
+class Asking(ServiceCase):
+    def test_a_misspelt_condition_sends_nothing_out(self) -> None:
+        client = Client()
+        client.force_login(self.person)
+        body = {"application": "harbour-practice", "record_type": "Berth", "conditon": "harbour eq 'EELGRASS'"}
+        before = Trip.objects.count()
+        answer = client.post("/api/sent-out", body, content_type="application/json")
+        self.assertEqual((answer.status_code, Trip.objects.count()), (422, before))
+        self.assertIn("Did you mean 'condition'?", answer.json()["detail"])
+        deep = {**body, "share": {"feild": "harbour"}}
+        del deep["conditon"]
+        answer = client.post("/api/sent-out", deep, content_type="application/json")
+        self.assertEqual((answer.status_code, Trip.objects.count()), (422, before))
