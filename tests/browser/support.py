@@ -245,6 +245,8 @@ class Browser:
 
     def serious(self) -> list[str]:
         """What axe-core finds serious or critical on this page."""
+        # While rows are fetched their cells are faded.
+        self.until(lambda: not self.all(".grid-scroll.waiting"), "the rows of all grids")
         self.script(AXE.read_text())
         found = self.driver.execute_async_script(
             "const done = arguments[arguments.length - 1];"

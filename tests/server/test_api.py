@@ -74,6 +74,7 @@ class Api(unittest.TestCase):
         asked = {
             "/api/applications/{name}/values": [("harbour-live", {**own["harbour-live"], "field": "status"})],
             "/api/trips/{id}/picture": [(trip, {"field": "status"}) for trip in trips],
+            "/api/trips/{id}/outcome/picture": [(trip, {"field": "blocked"}) for trip in trips],
             "/api/trips/{id}/groups": [(trip, {"column": "Status"}) for trip in trips],
             "/api/trips/{id}/keys/rows": [(str(self.waiting["id"]), {"key": "harbour,berth_no", "finds": "one"})],
             "/api/trips/{id}/choices": [(trip, {"field": "status"}) for trip in trips],
