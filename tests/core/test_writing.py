@@ -106,7 +106,9 @@ class Settling(unittest.TestCase):
         )
 
     def test_a_create_is_settled_by_a_key_that_the_application_declares(self) -> None:
-        self.assertEqual(self.settled(self.create, {"code": "A", "rate": 7, "@id": "9", "@version": "v"}), "created")
+        self.assertEqual(
+            self.settled(self.create, {"code": "A", "rate": 7, "@id": "9", "@version": "v"}), "created settled"
+        )
         self.assertEqual(self.settled(self.create, {"code": "A", "rate": 8, "@id": "9"}), "unclear found-otherwise")
         self.assertEqual(self.settled(self.create, None), "again")
         other = Rules(BERTH, ("id",), versions=True)
