@@ -24,6 +24,7 @@ _COMMANDS: dict[str, tuple[str, str]] = {
     "review": ("trips:review", "Show the verdict of each row, with old and new values."),
     "open": ("trips:open_", "List what is open on a trip, with the ways to answer."),
     "rules": ("rules:rules", "What may be done to the records of an application, by record type."),
+    "approval": ("approval:approval", "Ask for the approval of a plan, approve it, or send it back."),
     "take-back": ("take_back:take_back", "Take back what a trip wrote, by a trip of its own."),
     "move": ("move:move", "Move a trip to another application, or decide there as was decided before."),
     "plan": ("trips:plan", "Ask the application again and plan a trip anew."),

@@ -57,6 +57,7 @@ def _absent_deletes(plan: Plan) -> int:
 @click.option("--all-or-nothing", "atomic", is_flag=True, help="Write all rows, or none if one is refused.")
 @click.option("--stop-after", type=int, metavar="N", help="Send no further batch once N rows were refused.")
 @click.option("--take-back", is_flag=True, help="With --stop-after: prepare the taking back of what it wrote.")
+@click.option("--lift", default="", metavar="WHY", help="Without the approval that it needs; administrators alone.")
 @click.option("--go-on", "going_on", type=int, metavar="PASS", help="Go on with a pass that broke off.")
 @click.option(
     "--give-up", "giving_up", type=int, metavar="PASS", help="End a pass that broke off; the rest is not sent."
@@ -71,6 +72,7 @@ def apply(
     atomic: bool,
     stop_after: int | None,
     take_back: bool,
+    lift: str,
     going_on: int | None,
     giving_up: int | None,
     as_json: bool,
@@ -106,7 +108,8 @@ def apply(
         end_with(view)
     if not yes:
         _confirm(view.trip, plan)
-    _, job = start_pass(view, person, plan.number, atomic=atomic, trouble=Trouble(stop_after, take_back), run_here=True)
+    trouble = Trouble(stop_after, take_back)
+    _, job = start_pass(view, person, plan.number, atomic=atomic, trouble=trouble, lift=lift, run_here=True)
     finish(job)
     print_outcome(find_view(trip), as_json)
 

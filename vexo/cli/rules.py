@@ -17,6 +17,10 @@ from .terminal import console, plain_table
 @click.option("--on", "allowed", multiple=True, metavar="TYPE=DOING", help="Switch it on again.")
 @click.option("--never", multiple=True, metavar="TYPE.FIELD", help="A field that is never written.")
 @click.option("--write", "written", multiple=True, metavar="TYPE.FIELD", help="A field that may be written again.")
+@click.option(
+    "--approve", "approved", multiple=True, metavar="TYPE=WHAT", help="What is approved: always, deletes, above:N."
+)
+@click.option("--no-approval", "free", multiple=True, metavar="TYPE", help="Nothing of it is approved.")
 @json_option
 @ready
 def rules(
@@ -26,6 +30,8 @@ def rules(
     allowed: tuple[str, ...],
     never: tuple[str, ...],
     written: tuple[str, ...],
+    approved: tuple[str, ...],
+    free: tuple[str, ...],
     as_json: bool,
 ) -> None:
     """Show what may be done to the records of an application, by record type; or set it."""
@@ -33,10 +39,11 @@ def rules(
     from vexo.server.applications.use_rules import rules_of, set_rules
     from vexo.server.people.rights import Action, require
 
-    if denied or allowed or never or written:
+    changes = denied or allowed or never or written or approved or free
+    if changes:
         require(setting.person(), Action.CONNECT)
     one = find_application(application)
-    if denied or allowed or never or written:
+    if changes:
         said = rules_of(one).to_json()
         for pairs, name, sign, adds in (
             (denied, "deny", "=", True),
@@ -46,16 +53,48 @@ def rules(
         ):
             for pair in pairs:
                 _lay(said, pair, sign, name, adds=adds)
+        for name in free:
+            _of(said, name).pop("approve", None)
+        for pair in approved:
+            _approve(said, pair)
         one = set_rules(setting.person(), one, said)
     kept = rules_of(one)
     if as_json:
         print_json({"said": kept.to_json()})
         return
-    table = plain_table("Record type", "Off", "Never written")
+    table = plain_table("Record type", "Off", "Never written", "Approved first")
     for record_type in one.told.types if one.told is not None else ():
         of = kept.of(record_type.name)
-        table.add_row(record_type.plural, ", ".join(sorted(of.deny)) or "nothing", ", ".join(sorted(of.never)))
+        table.add_row(
+            record_type.plural,
+            ", ".join(sorted(of.deny)) or "nothing",
+            ", ".join(sorted(of.never)),
+            _words(of.approve.to_json()),
+        )
     console().print(table)
+
+
+def _words(approve: dict[str, Any]) -> str:
+    return ", ".join(name if value is True else f"{name} {value:,}" for name, value in approve.items())
+
+
+def _of(said: dict[str, Any], record_type: str) -> dict[str, Any]:
+    """What is said of a record type, in any capitals."""
+    known = next((one for one in said if one.lower() == record_type.lower()), record_type)
+    rules_said: dict[str, Any] = said.setdefault(known, {})
+    return rules_said
+
+
+def _approve(said: dict[str, Any], pair: str) -> None:
+    """Add what is approved. Raises PlainError."""
+    from vexo.server.errors import PlainError
+
+    record_type, _, what = pair.partition("=")
+    name, _, number = what.partition(":")
+    if not record_type or name not in ("always", "deletes", "above") or (name == "above") != number.isdecimal():
+        raise PlainError(f"Say it as TYPE=always, TYPE=deletes or TYPE=above:N; not {pair!r}.", "rules")
+    of = _of(said, record_type)
+    of["approve"] = {**of.get("approve", {}), name: int(number) if name == "above" else True}
 
 
 def _lay(said: dict[str, Any], pair: str, sign: str, name: str, *, adds: bool) -> None:
@@ -65,6 +104,6 @@ def _lay(said: dict[str, Any], pair: str, sign: str, name: str, *, adds: bool) -
     record_type, found, what = pair.partition(sign)
     if not found or not record_type or not what:
         raise PlainError(f"Say it as TYPE{sign}{'DOING' if sign == '=' else 'FIELD'}; not {pair!r}.", "rules")
-    known = next((one for one in said if one.lower() == record_type.lower()), record_type)
-    values = [one for one in said.get(known, {}).get(name, []) if one != what]
-    said[known] = {**said.get(known, {}), name: [*values, what] if adds else values}
+    of = _of(said, record_type)
+    values = [one for one in of.get(name, []) if one != what]
+    of[name] = [*values, what] if adds else values

@@ -19,17 +19,45 @@ class RuleError(MendableError):
 
 
 @dataclass(frozen=True)
+class Approve:
+    """Which plans somebody else has to approve: every one (``always``), those that delete (``deletes``), those that
+    write more than ``above`` records."""
+
+    always: bool = False
+    deletes: bool = False
+    above: int | None = None
+
+    def to_json(self) -> dict[str, Any]:
+        """What is said, as data."""
+        said = {"always": self.always, "deletes": self.deletes, "above": self.above}
+        return {name: value for name, value in said.items() if value is not None and value is not False}
+
+    @classmethod
+    def from_json(cls, name: str, said: Any) -> Approve:
+        """Raises RuleError where it cannot be."""
+        if not isinstance(said, Mapping) or not {"always", "deletes", "above"}.issuperset(said):
+            raise RuleError(f"Of {name} it can be said that plans are approved always, for deletes, above a number.")
+        above = said.get("above")
+        if above is not None and (not isinstance(above, int) or isinstance(above, bool) or above < 0):
+            raise RuleError(f"Above how many records plans for {name} are approved is a number, from 0 on.")
+        if not all(isinstance(said.get(one, False), bool) for one in ("always", "deletes")):
+            raise RuleError(f"Whether plans for {name} are approved always, or for deletes, is true or false.")
+        return cls(bool(said.get("always")), bool(said.get("deletes")), above)
+
+
+@dataclass(frozen=True)
 class TypeRules:
-    """What is off for one record type: ``deny``, of create, update and delete; and the fields that are ``never``
-    written."""
+    """What is off for one record type: ``deny``, of create, update and delete; the fields that are ``never`` written;
+    and what somebody else has to approve first."""
 
     deny: frozenset[Verdict] = frozenset()
     never: frozenset[str] = frozenset()
+    approve: Approve = Approve()
 
-    def to_json(self) -> dict[str, list[str]]:
-        """What is off, as data."""
+    def to_json(self) -> dict[str, Any]:
+        """What is said, as data."""
         deny = [verdict.value for verdict in WRITTEN if verdict in self.deny]
-        said = {"deny": deny, "never": sorted(self.never)}
+        said: dict[str, Any] = {"deny": deny, "never": sorted(self.never), "approve": self.approve.to_json()}
         return {name: values for name, values in said.items() if values}
 
 
@@ -64,15 +92,19 @@ class UseRules:
 
 
 def _rules(name: str, said: Any) -> TypeRules:
-    if not isinstance(said, Mapping) or not {"deny", "never"}.issuperset(said):
-        raise RuleError(f"Of {name} it can be said what is off (deny) and which fields are never written (never).")
+    if not isinstance(said, Mapping) or not {"deny", "never", "approve"}.issuperset(said):
+        raise RuleError(
+            f"Of {name} it can be said what is off (deny), which fields are never written (never), and what has to be "
+            "approved (approve)."
+        )
     deny, never = said.get("deny", []), said.get("never", [])
     if not isinstance(deny, list) or not isinstance(never, list):
         raise RuleError(f"What is off for {name}, and which fields are never written, are lists.")
     odd = [one for one in deny if one not in list(WRITTEN)]
     if odd:
         raise RuleError(f"What can be off for {name}: {', '.join(WRITTEN)}; not {odd[0]!r}.")
-    return TypeRules(frozenset(map(Verdict, deny)), frozenset(map(str, never)))
+    approve = Approve.from_json(name, said.get("approve", {}))
+    return TypeRules(frozenset(map(Verdict, deny)), frozenset(map(str, never)), approve)
 
 
 def _type(name: str, catalogue: Catalogue) -> RecordType:

@@ -89,6 +89,7 @@ urlpatterns = [
     path("api/trips/<int:pk>/keys/rows.csv", keys.KeyRowsFileView.as_view()),
     path("api/trips/<int:pk>/passes", passes.PassesView.as_view()),
     path("api/trips/<int:pk>/passes/<int:number>", passes.PassView.as_view()),
+    path("api/trips/<int:pk>/approval", passes.ApprovalView.as_view()),
     path("api/trips/<int:pk>/take-back", passes.TakeBackView.as_view()),
     path("api/trips/<int:pk>/outcome/picture", OutcomePictureView.as_view()),
     path("api/trips/<int:pk>/outcome", passes.OutcomeRowsView.as_view()),

@@ -22,11 +22,20 @@ from .use_rules import rules_of, set_rules
 _DOINGS = [(verdict.value, verdict.name) for verdict in WRITTEN]
 
 
-class SaidRulesSerializer(serializers.Serializer[Any]):
+class ApproveSerializer(Asked):
+    """Which plans somebody else approves first: every one, those that delete, those that write more than so many."""
+
+    always = serializers.BooleanField(required=False)
+    deletes = serializers.BooleanField(required=False)
+    above = serializers.IntegerField(required=False, min_value=0)
+
+
+class SaidRulesSerializer(Asked):
     """What is off for one record type: of create, update and delete (``deny``), and the fields never written."""
 
     deny = serializers.ListField(child=serializers.CharField(), required=False)
     never = serializers.ListField(child=serializers.CharField(), required=False)
+    approve = ApproveSerializer(required=False)
 
 
 class RuleFieldSerializer(serializers.Serializer[Any]):
@@ -44,6 +53,7 @@ class TypeRulesSerializer(serializers.Serializer[Any]):
     plural = serializers.CharField()
     deny = serializers.ListField(child=serializers.ChoiceField(choices=_DOINGS))
     writable = RuleFieldSerializer(many=True)
+    approve = ApproveSerializer()
 
 
 class RulesSerializer(serializers.Serializer[Any]):
@@ -84,6 +94,7 @@ def rules_json(application: Application) -> Any:
         {
             "name": one.name,
             "plural": one.plural,
+            "approve": rules.of(one.name).approve.to_json(),
             "deny": [verdict.value for verdict in WRITTEN if verdict in rules.of(one.name).deny],
             "writable": [
                 {"name": field.name, "title": field.label, "never": field.name in rules.of(one.name).never}

@@ -14,8 +14,8 @@ class Pass(models.Model):
     ``plan_file`` is the whole plan and ``rows_file`` the rows that go, in their order, both frozen; ``cursor`` how many
     of these are in batches. ``absent_file`` is what was planned for records that have no row, ``absent_page`` what
     became of those that were sent, and ``absent`` their sum. From ``stop_after`` refusals on no further batch goes;
-    with ``take_back`` what it wrote is to be taken back then. ``totals`` and ``report`` (read back) are there when it
-    has ended; ``reason`` says why one was interrupted.
+    with ``take_back`` what it wrote is to be taken back then. ``lifted`` says why it went without an approval.
+    ``totals`` and ``report`` (read back) are there when it has ended; ``reason`` says why one was interrupted.
     """
 
     RUNNING, INTERRUPTED, ENDED, STOPPED, GIVEN_UP = "running", "interrupted", "ended", "stopped", "given up"
@@ -28,6 +28,7 @@ class Pass(models.Model):
     atomic = models.BooleanField(default=False)
     stop_after = models.PositiveIntegerField(null=True)
     take_back = models.BooleanField(default=False)
+    lifted = models.TextField(blank=True, default="")
     plan_file = models.CharField(max_length=300)
     rows_file = models.CharField(max_length=300)
     absent_file = models.CharField(max_length=300, blank=True, default="")
@@ -55,6 +56,23 @@ class Pass(models.Model):
                 name="one_open_pass_a_trip",
             ),
         ]
+
+
+class Approval(models.Model):
+    """What somebody else said of a plan, or was asked to say. It is of that very plan: any change makes another."""
+
+    trip = models.ForeignKey(Trip, models.CASCADE, related_name="approvals")
+    plan = models.ForeignKey(Plan, models.CASCADE, related_name="approvals")
+    state = models.CharField(max_length=12, default="asked")
+    asked_by = models.CharField(max_length=150)
+    asked_at = models.DateTimeField(auto_now_add=True)
+    note = models.TextField(blank=True)
+    by = models.CharField(max_length=150, blank=True)
+    at = models.DateTimeField(null=True)
+    word = models.TextField(blank=True)
+
+    class Meta:
+        ordering = ("id",)
 
 
 class Batch(models.Model):

@@ -26,6 +26,7 @@ from ..jobs.leases import HandedBack, Lease, LeaseLost
 from ..jobs.worker import Stopped
 from ..people.models import Person
 from ..planning.context import changed_signatures
+from .approving import refuse_unapproved_pass
 from .ending import end, interrupt
 from .models import Batch, Pass
 from .reading_back import read_back
@@ -218,7 +219,11 @@ def _refuse_denied(pass_: Pass, catalogue: Catalogue) -> None:
     """Raises Interrupted where anything that is left to be sent is off by now; rows in doubt are settled all the same
     once the pass goes on, or is given up."""
     trip = pass_.trip
-    deny = rules_of(Application.objects.get(pk=trip.application_id)).of(trip.record_type).deny
+    trip.application.refresh_from_db(fields=["rules"])
+    why = refuse_unapproved_pass(pass_)
+    if why:
+        raise Interrupted(why)
+    deny = rules_of(trip.application).of(trip.record_type).deny
     if not deny:
         return
     left = artifacts.scan(pass_.rows_file).slice(pass_.cursor).select("verdict").unique().collect()["verdict"].to_list()

@@ -27,6 +27,7 @@ from ..trips.models import Trip
 from ..trips.open_items import refuse_while_asked
 from ..trips.part_view import PartView
 from ..trips.status import TripStatus
+from .approving import is_approved, reason_for_approval, refuse_unapproved
 from .models import Pass
 from .telling import tell
 
@@ -104,6 +105,18 @@ def _freeze(plan: Plan) -> dict[str, Any]:
     }
 
 
+def plan_to_approve(view: PartView, number: int) -> Plan:
+    """The plan that somebody else is to look at: the one of the pass that has not ended, or the one that counts.
+
+    Raises:
+        Stale, PlainError
+    """
+    unfinished = open_pass(view.trip)
+    if unfinished is not None and unfinished.plan.number == number:
+        return unfinished.plan
+    return _refuse_stale(view, number)
+
+
 def start_pass(
     view: PartView,
     person: Person,
@@ -111,6 +124,7 @@ def start_pass(
     *,
     atomic: bool = False,
     trouble: Trouble = CARRY_ON,
+    lift: str = "",
     run_here: bool = False,
 ) -> tuple[Pass, Job]:
     """Send the plan that was seen and confirmed, exactly as it was seen.
@@ -119,6 +133,7 @@ def start_pass(
         number: the plan's number; it is never planned here.
         atomic: all rows or none, where the application promises that for so many.
         trouble: what is done where rows are refused.
+        lift: why it may go without the approval that it needs (``approving.refuse_unapproved``).
 
     Asked twice for the same plan, it is sent once.
 
@@ -147,6 +162,7 @@ def start_pass(
     if plan.deny != sorted(rules_of(trip.application).of(trip.record_type).deny):
         raise Stale("What may be done here was changed since the plan was made. Plan the trip again.", {"plan": None})
     refuse_while_asked(TripStatus(view).open)
+    refuse_unapproved(plan, person, lift)
     frozen = _freeze(plan)
     rows = frozen["rows"]
     if atomic and from_json(plan.summary, PlanSummary).first_steps:
@@ -167,6 +183,7 @@ def start_pass(
             trip.refresh_from_db()
             _refuse_stale(view, number)
             refuse_while_asked(TripStatus(view).open)
+            refuse_unapproved(plan, person, lift)
             last = trip.passes.order_by("-number").values_list("number", flat=True).first() or 0
             pass_ = Pass.objects.create(
                 trip=trip,
@@ -175,12 +192,15 @@ def start_pass(
                 atomic=atomic,
                 stop_after=trouble.stop_after,
                 take_back=trouble.take_back,
+                lifted=lift.strip() if reason_for_approval(plan) and not is_approved(plan) else "",
                 **frozen,
                 by=person.username,
             )
             job = enqueue("apply", person.username, view, run_here=run_here, number=pass_.number, here=run_here)
             tell(pass_)
             words = f"Pass {pass_.number} of trip {trip.pk} began: plan {number}, {rows:,} rows"
+            if pass_.lifted:
+                words += f", without approval: {pass_.lifted}"
             note(person.username, "applying", words, trip.application, trip.pk, rows)
     except IntegrityError:
         unfinished = open_pass(trip)

@@ -25,14 +25,19 @@ from ..people.rights import Action
 from ..planning.context import PlanContext
 from ..rows.views import wanted_of, window_parameters
 from ..rows.windows import Source, plan_window
+from ..serializing import serializer_for
 from ..trips.facts import to_json
+from ..trips.facts.approval import Approval
 from ..trips.part_view import PartView
 from ..trips.row_windows import WindowSerializer
 from ..trips.sheet_cells import cells_now
 from ..trips.sheets import downloaded, newest_sheet
+from ..trips.status import TripStatus
+from ..trips.trip_pages import approval_told
 from ..trips.views import find_view
+from .approving import LONGEST_WORD, answer_approval, ask_for_approval
 from .receipts import last_pass, write_absent_outcome, write_receipt, write_rejects
-from .starting import Trouble, give_up, go_on, may_write, start_pass
+from .starting import Trouble, give_up, go_on, may_write, plan_to_approve, start_pass
 from .take_back import Wanted, start_taking_back
 
 _NUMBER = re.compile(r"\d{1,9}", re.ASCII)
@@ -46,6 +51,7 @@ class ApplySerializer(Asked):
     atomic = serializers.BooleanField(required=False, default=False)
     stop_after = serializers.IntegerField(min_value=1, required=False, allow_null=True, default=None)
     take_back = serializers.BooleanField(required=False, default=False)
+    lift = serializers.CharField(required=False, allow_blank=True, max_length=LONGEST_WORD, default="")
 
 
 class AgainSerializer(Asked):
@@ -64,7 +70,7 @@ class PassesView(APIView):
         serializer.is_valid(raise_exception=True)
         values = serializer.validated_data
         trouble = Trouble(values["stop_after"], values["take_back"])
-        _, job = start_pass(view, person, values["plan"], atomic=values["atomic"], trouble=trouble)
+        _, job = start_pass(view, person, values["plan"], atomic=values["atomic"], trouble=trouble, lift=values["lift"])
         return Response(JobSerializer(job).data, status=202)
 
 
@@ -97,6 +103,31 @@ class OutcomeRowsView(APIView):
             pass_.plan_file, context.cells_path, pass_.page, pass_.plan.sheet.cells, now, pass_.plan.pointed_path
         )
         return Response(to_json(plan_window(context, source, *wanted_of(request))))
+
+
+class ApproveOrAskSerializer(Asked):
+    """What is said of plan ``plan``: its approval is asked for, given, or it is sent back, with ``words``."""
+
+    plan = serializers.IntegerField(min_value=1)
+    do = serializers.ChoiceField(choices=["ask", "approve", "send back"])
+    words = serializers.CharField(required=False, allow_blank=True, max_length=LONGEST_WORD, default="")
+
+
+class ApprovalView(APIView):
+    rights = {"POST": Action.PREPARE}
+
+    @extend_schema(request=ApproveOrAskSerializer, responses=serializer_for(Approval))
+    def post(self, request: Request, pk: int) -> Response:
+        """Ask somebody else to approve the plan that was seen; approve it, or send it back."""
+        asked = ApproveOrAskSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        values, view, person = asked.validated_data, find_view(pk, request), person_of(request)
+        plan = plan_to_approve(view, values["plan"])
+        if values["do"] == "ask":
+            ask_for_approval(view, person, plan, values["words"])
+        else:
+            answer_approval(view, person, plan, approve=values["do"] == "approve", words=values["words"])
+        return Response(to_json(approval_told(TripStatus(view), person)))
 
 
 class TakeBackSerializer(Asked):

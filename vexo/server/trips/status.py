@@ -16,9 +16,12 @@ from django.utils import timezone
 from vexo.core.operations import Operation
 from vexo.core.planning.verdicts import ABSENT_CODE, WRITTEN, AbsentWhy, RowState
 
+from ..applications.use_rules import rules_of
 from ..errors import PlainError
 from ..jobs.models import Job
+from .approval import why_approved
 from .facts import from_json, to_json
+from .facts.approval import ApprovalState
 from .facts.open import OpenItem
 from .facts.passes import OPEN_PASS, PassState, Report, StoredPass
 from .facts.plans import StoredPlan
@@ -373,6 +376,8 @@ class TripStatus:
             return Needs(RowState.UPDATE if left else RowState.CREATE, says)
         if self.plan and not self.current:
             return Needs(RowState.HELD, "to be planned again")
+        if self.plan and self.to_write and self.approval is not None:
+            return Needs(*self.approval)
         if self.plan:
             rows = self.to_write
             says = f"{rows:,} ready to apply" if rows else "nothing to write"
@@ -382,6 +387,23 @@ class TripStatus:
         if self.sent is None and self.trip.send_document:
             return Needs(RowState.HELD, "did not go out yet")
         return Needs(RowState.SAME, "out, not back yet")
+
+    @property
+    def approval(self) -> tuple[RowState, str] | None:
+        """What the list says of the approval of the plan that counts; None where none is needed."""
+        assert self.plan is not None
+        rules = rules_of(self.trip.application).of(self.trip.record_type)
+        if not why_approved(self.plan.summary, rules.approve):
+            return None
+        last = self.facts.approval
+        own = last if last is not None and last.plan == self.plan.number else None
+        if own is None:
+            return RowState.HELD, "its approval is to be asked for"
+        return {
+            ApprovalState.ASKED: (RowState.HELD, "waits for an approval"),
+            ApprovalState.APPROVED: (RowState.UPDATE, f"approved, {self.to_write:,} ready to apply"),
+            ApprovalState.SENT_BACK: (RowState.REJECTED, f"sent back: {own.word}"[:120]),
+        }[own.state]
 
     @property
     def parts_left(self) -> int:

@@ -20,7 +20,9 @@ from ..people.models import Person
 from ..people.rights import applying, may
 from ..who import WhoSerializer
 from .answers import options_for_group
+from .approval import preparers, why_approved
 from .facts import from_json
+from .facts.approval import Approval
 from .facts.columns import CheckFigures, Column
 from .facts.pages import ApplicationName, FieldTotals, SheetColumnTotals, TripDetail, TripSummary, TripTotals
 from .facts.parts import LabelledSum, RowFilter, Since, WentOut
@@ -233,7 +235,7 @@ def trip_summary(view: PartView, person: Person, jobs: Jobs | None = None) -> Tr
     return TripSummary(**_head(trip, person, job), **standing)
 
 
-def _detail(view: PartView, status: TripStatus) -> dict[str, Any]:
+def _detail(view: PartView, status: TripStatus, person: Person) -> dict[str, Any]:
     """What a trip's own page shows of it beside what the list does."""
     trip, facts = view.trip, status.facts
     summary = status.plan.summary if status.plan else None
@@ -260,12 +262,36 @@ def _detail(view: PartView, status: TripStatus) -> dict[str, Any]:
         "said": status.said,
         "moved": trip.moved_from_id is not None,
         "denied": sorted(rules_of(trip.application).of(trip.record_type).deny),
+        "approval": approval_told(status, person),
         **_ways_back(trip),
         "absent": absent_figures(summary),
         "pointed": summary.pointed if summary else {},
         "pointed_renames": summary.pointed_renames if summary else {},
         "first_steps": summary.first_steps if summary else [],
     }
+
+
+def approval_told(status: TripStatus, person: Person) -> Approval | None:
+    """The approval of the newest plan by somebody else; None where there is no plan that could be sent."""
+    trip, plan = status.trip, status.plan
+    if plan is None or status.sent_by is not None:
+        return None
+    why = why_approved(plan.summary, rules_of(trip.application).of(trip.record_type).approve)
+    last = status.facts.approval
+    own = last if last is not None and last.plan == plan.number and status.current else None
+
+    def who(username: str) -> Any:
+        return WhoSerializer(username).data if username else None
+
+    return Approval(
+        why,
+        own.state if own else None,
+        who(own.asked_by) if own else None,
+        own.note if own else "",
+        who(own.by) if own else None,
+        own.word if own else "",
+        may(person, applying(trip.application.stage)) and person.username not in preparers(trip),
+    )
 
 
 def _ways_back(trip: Trip) -> dict[str, Any]:
@@ -312,6 +338,7 @@ _NO_DETAIL: dict[str, Any] = {
     "said": [],
     "moved": False,
     "denied": [],
+    "approval": None,
     "takes_back": None,
     "taken_back": [],
     "absent": None,
@@ -334,6 +361,6 @@ def trip_detail(view: PartView, person: Person) -> TripDetail:
     }
     try:
         status = TripStatus(view, job, last)
-        return TripDetail(**always, **_standing(status), **_detail(view, status))
+        return TripDetail(**always, **_standing(status), **_detail(view, status, person))
     except UNREADABLE as error:
         return TripDetail(**always, **_unreadable(trip, error), **_NO_DETAIL)

@@ -29,7 +29,7 @@ describe("answers", () => {
     const asked = data(
       api.POST("/api/trips/{id}/passes", {
         params: { path: { id: 1 } },
-        body: { plan: 1, atomic: false, take_back: false },
+        body: { plan: 1, atomic: false, take_back: false, lift: "" },
       }),
     );
     await expect(asked).rejects.toMatchObject({ status: 422, message: "This plan was sent already.", field: "seen" });

@@ -500,6 +500,23 @@ export interface paths {
         patch: operations["trips_partial_update"];
         trace?: never;
     };
+    "/api/trips/{id}/approval": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Ask somebody else to approve the plan that was seen; approve it, or send it back. */
+        post: operations["trips_approval_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/trips/{id}/choices": {
         parameters: {
             query?: never;
@@ -1408,7 +1425,49 @@ export interface components {
             stop_after?: number | null;
             /** @default false */
             take_back: boolean;
+            /** @default  */
+            lift: string;
         };
+        /**
+         * @description The approval of a trip's newest plan. ``why`` it is needed, empty where it is not; ``state`` of the one that was
+         *     asked for this very plan, None where none was; ``may_approve``: this person may.
+         */
+        Approval: {
+            why: string;
+            state: (components["schemas"]["ApprovalStateEnum"] | components["schemas"]["NullEnum"]) | null;
+            asked_by: components["schemas"]["Who"] | null;
+            note: string;
+            by: components["schemas"]["Who"] | null;
+            word: string;
+            may_approve: boolean;
+        };
+        /**
+         * @description * `asked` - ASKED
+         *     * `approved` - APPROVED
+         *     * `sent back` - SENT_BACK
+         * @enum {string}
+         */
+        ApprovalStateEnum: "asked" | "approved" | "sent back";
+        /** @description Which plans somebody else approves first: every one, those that delete, those that write more than so many. */
+        Approve: {
+            always?: boolean;
+            deletes?: boolean;
+            above?: number;
+        };
+        /** @description What is said of plan ``plan``: its approval is asked for, given, or it is sent back, with ``words``. */
+        ApproveOrAsk: {
+            plan: number;
+            do: components["schemas"]["ApproveOrAskDoEnum"];
+            /** @default  */
+            words: string;
+        };
+        /**
+         * @description * `ask` - ask
+         *     * `approve` - approve
+         *     * `send back` - send back
+         * @enum {string}
+         */
+        ApproveOrAskDoEnum: "ask" | "approve" | "send back";
         /** @description A part of a treatment's phrase that can be changed; ``options`` are value → words where it is one of several. */
         Argument: {
             name: string;
@@ -3124,6 +3183,7 @@ export interface components {
         SaidRules: {
             deny?: string[];
             never?: string[];
+            approve?: components["schemas"]["Approve"];
         };
         /**
          * @description A selection in figures: sums of its number fields as texts with all their digits, null where they come only with
@@ -3445,9 +3505,9 @@ export interface components {
          *     ``examples``: field → a value of it in the application; ``open``: all that waits for a person; ``absent``: what
          *     becomes of records in reach that the sheet does not have, where such may be deleted; ``pointed`` (and
          *     ``pointed_renames``): how many other records point to those that are to be deleted (renamed), by where;
-         *     ``first_steps``: rows that are written through another value first; ``denied``: what the
-         *     application's rules have switched off for its records; ``takes_back``: the trip that it takes back, and
-         *     ``taken_back``: those that take it back.
+         *     ``first_steps``: rows that are written through another value first; ``denied``: what
+         *     the application's rules have switched off for its records; ``approval`` of its newest plan by somebody else;
+         *     ``takes_back``: the trip that it takes back, and ``taken_back``: those that take it back.
          */
         TripDetail: {
             id: number;
@@ -3507,6 +3567,7 @@ export interface components {
             said: components["schemas"]["OpenItem"][];
             moved: boolean;
             denied: components["schemas"]["VerdictEnum"][];
+            approval: components["schemas"]["Approval"] | null;
             takes_back: components["schemas"]["OtherWay"] | null;
             taken_back: components["schemas"]["OtherWay"][];
             absent: components["schemas"]["AbsentFigures"] | null;
@@ -3567,6 +3628,7 @@ export interface components {
             plural: string;
             deny: components["schemas"]["DenyEnum"][];
             writable: components["schemas"]["RuleField"][];
+            approve: components["schemas"]["Approve"];
         };
         Upload: {
             name: string;
@@ -4660,6 +4722,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TripDetail"];
+                };
+            };
+        };
+    };
+    trips_approval_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ApproveOrAsk"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Approval"];
                 };
             };
         };

@@ -29,9 +29,44 @@ const DOINGS: { doing: Doing; says: string }[] = [
 const never = (of: TypeRules) => of.writable.filter((field) => field.never);
 const others = (of: TypeRules) => of.writable.filter((field) => !field.never);
 
-function set(of: TypeRules, deny: readonly Doing[], fields: readonly string[]): void {
+type Approve = TypeRules["approve"];
+function set(of: TypeRules, deny: readonly Doing[], fields: readonly string[], approve: Approve = of.approve): void {
   const kept = rules.value?.said ?? {};
-  start({ ...kept, [of.name]: { deny: [...deny], never: [...fields] } });
+  start({ ...kept, [of.name]: { deny: [...deny], never: [...fields], approve } });
+}
+/** Which plans somebody else approves first: one of these, with a number where it is about how many. */
+const APPROVALS: { when: string; says: string }[] = [
+  { when: "", says: "no plan" },
+  { when: "always", says: "every plan" },
+  { when: "deletes", says: "plans that delete" },
+  { when: "above", says: "plans that write more than" },
+  { when: "both", says: "plans that delete, or write more than" },
+];
+function whenOf({ always, deletes, above }: Approve): string {
+  if (always) return "always";
+  if (above != null) return deletes ? "both" : "above";
+  return deletes ? "deletes" : "";
+}
+function approve(of: TypeRules, when: string, above: number): void {
+  const said: Approve = {};
+  if (when === "always") said.always = true;
+  if (when === "deletes" || when === "both") said.deletes = true;
+  if (when === "above" || when === "both") said.above = above;
+  set(
+    of,
+    of.deny,
+    never(of).map((field) => field.name),
+    said,
+  );
+}
+function choose(of: TypeRules, event: Event): void {
+  if (event.target instanceof HTMLSelectElement) approve(of, event.target.value, of.approve.above ?? 100);
+}
+function limit(of: TypeRules, event: Event): void {
+  if (!(event.target instanceof HTMLInputElement)) return;
+  const typed = event.target.value.trim();
+  if (/^\d{1,9}$/.test(typed)) approve(of, whenOf(of.approve), Number(typed));
+  else event.target.value = String(of.approve.above ?? 100);
 }
 function allow(of: TypeRules, doing: Doing, allowed: boolean): void {
   const others = of.deny.filter((one) => one !== doing);
@@ -106,6 +141,30 @@ function add(of: TypeRules, event: Event): void {
           <option value="">{{ never(of).length ? "another field…" : "no field" }}</option>
           <option v-for="field in others(of)" :key="field.name" :value="field.name">{{ field.title }}</option>
         </select>
+        <span class="flex w-full items-center gap-2 pl-48">
+          <span class="soft">approved by somebody else first:</span>
+          <select
+            class="guard-part"
+            :aria-label="`Which plans for ${of.plural} are approved`"
+            :value="whenOf(of.approve)"
+            :disabled="busy || !mayConnect"
+            @change="choose(of, $event)"
+          >
+            <option v-for="one in APPROVALS" :key="one.when" :value="one.when">{{ one.says }}</option>
+          </select>
+          <template v-if="of.approve.above != null">
+            <input
+              :key="of.approve.above"
+              class="guard-part mono w-16"
+              inputmode="numeric"
+              :aria-label="`Above how many records plans for ${of.plural} are approved`"
+              :value="of.approve.above"
+              :disabled="busy || !mayConnect"
+              @change="limit(of, $event)"
+            />
+            records
+          </template>
+        </span>
       </li>
     </ul>
   </div>

@@ -137,6 +137,7 @@ export const trip = (values: Partial<TripDetail> = {}): TripDetail => ({
   said: [],
   moved: false,
   denied: [],
+  approval: null,
   takes_back: null,
   taken_back: [],
   absent: null,

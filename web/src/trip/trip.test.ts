@@ -235,7 +235,7 @@ describe("confirming a write", () => {
     confirm().click();
     await flushPromises();
     expect(asked.filter(({ path }) => path.endsWith("/passes"))).toEqual([
-      { path: "/api/trips/7/passes", body: { plan: 5, atomic: false, stop_after: null, take_back: false } },
+      { path: "/api/trips/7/passes", body: { plan: 5, atomic: false, stop_after: null, take_back: false, lift: "" } },
     ]);
   });
 

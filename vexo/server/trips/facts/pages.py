@@ -9,6 +9,7 @@ from typing import Annotated, Any
 from vexo.core.planning.verdicts import Verdict
 
 from ...shapes import OneOf, Serialized
+from .approval import Approval
 from .columns import Column, ColumnTotals
 from .open import OpenItem
 from .parts import Expected, Part, RouteFit, RowFilter, WentOut
@@ -70,9 +71,9 @@ class TripDetail(TripSummary):
     ``examples``: field → a value of it in the application; ``open``: all that waits for a person; ``absent``: what
     becomes of records in reach that the sheet does not have, where such may be deleted; ``pointed`` (and
     ``pointed_renames``): how many other records point to those that are to be deleted (renamed), by where;
-    ``first_steps``: rows that are written through another value first; ``denied``: what the
-    application's rules have switched off for its records; ``takes_back``: the trip that it takes back, and
-    ``taken_back``: those that take it back."""
+    ``first_steps``: rows that are written through another value first; ``denied``: what
+    the application's rules have switched off for its records; ``approval`` of its newest plan by somebody else;
+    ``takes_back``: the trip that it takes back, and ``taken_back``: those that take it back."""
 
     plan: Plan | None
     sent_by: int | None
@@ -98,6 +99,7 @@ class TripDetail(TripSummary):
     said: list[OpenItem]
     moved: bool
     denied: list[Verdict]
+    approval: Approval | None
     takes_back: OtherWay | None
     taken_back: list[OtherWay]
     absent: AbsentFigures | None

@@ -7,6 +7,7 @@ from enum import StrEnum
 
 from vexo.core.planning.verdicts import RowState
 
+from .approval import ApprovalFacts
 from .columns import Question, SheetColumn
 from .parts import AlsoOut, Holdings, Key, NewestSheet, PartCounts, RouteFit, SentSheet
 from .passes import StoredPass
@@ -74,3 +75,4 @@ class StatusFacts(PartFacts):
     edits: int = 0
     also_out: list[AlsoOut] = field(default_factory=list)
     parts: PartCounts = field(default_factory=PartCounts)
+    approval: ApprovalFacts | None = None

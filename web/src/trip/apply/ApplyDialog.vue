@@ -57,6 +57,7 @@ const { start, busy, error, forget } = useDoing(
       atomic: trouble.value.how === "none",
       stop_after: after.value ?? null,
       take_back: trouble.value.how === "back",
+      lift: "",
     };
     return data(api.POST("/api/trips/{id}/passes", { params, body }));
   },

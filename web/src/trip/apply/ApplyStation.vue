@@ -9,6 +9,8 @@ import BusyButton from "@/ui/BusyButton.vue";
 import { useDoing } from "@/ui/doing";
 
 import { useTripContext } from "../context";
+import ApprovalCard from "./ApprovalCard.vue";
+import { unapproved } from "./unapproved";
 import { sends } from "../absent/absent";
 import OpenList from "../OpenList.vue";
 import WholePlan from "../pictures/WholePlan.vue";
@@ -65,6 +67,7 @@ const canApply = computed(
     !!trip.value.plan?.current &&
     !trip.value.job &&
     trip.value.application.may_apply &&
+    !unapproved(trip.value) &&
     !trip.value.open.some((item) => item.stops),
 );
 const { planAgain, busy: planning } = usePlanAgain();
@@ -153,27 +156,30 @@ const ending = useDoing(
         v-else-if="trip.to_write && trip.plan?.current"
         class="grid items-start gap-4 lg:grid-cols-[minmax(0,42rem)_minmax(18rem,28rem)]"
       >
-        <section class="card">
-          <h2 class="flex items-center gap-3">
-            <StageLabel :stage="trip.application.stage" />{{ sends("Write", trip) }}
-          </h2>
-          <p class="mt-1">
-            Nothing has been written by this plan yet. Where someone changed the same field, a check or the key since it
-            was reviewed, the row is refused, not overwritten.
-          </p>
-          <p v-if="trip.weak" class="mt-2 font-semibold text-held">
-            Not every record here carries a version. One without is read and compared just before it is written; what
-            someone changes in that very moment is not noticed.
-          </p>
-          <WhatIsWritten rows-only class="mt-3" />
-          <OpenList class="mt-3 border border-rule" @choose="toReview" />
-          <p v-if="!trip.application.may_apply" class="mt-2 font-semibold text-held">
-            Writing to {{ trip.application.label }} needs an operator.
-          </p>
-          <button type="button" class="btn go mt-3" :disabled="!canApply" @click="confirming = true">
-            {{ sends("Apply", trip) }}…
-          </button>
-        </section>
+        <div class="grid gap-4">
+          <ApprovalCard />
+          <section class="card">
+            <h2 class="flex items-center gap-3">
+              <StageLabel :stage="trip.application.stage" />{{ sends("Write", trip) }}
+            </h2>
+            <p class="mt-1">
+              Nothing has been written by this plan yet. Where someone changed the same field, a check or the key since
+              it was reviewed, the row is refused, not overwritten.
+            </p>
+            <p v-if="trip.weak" class="mt-2 font-semibold text-held">
+              Not every record here carries a version. One without is read and compared just before it is written; what
+              someone changes in that very moment is not noticed.
+            </p>
+            <WhatIsWritten rows-only class="mt-3" />
+            <OpenList class="mt-3 border border-rule" @choose="toReview" />
+            <p v-if="!trip.application.may_apply" class="mt-2 font-semibold text-held">
+              Writing to {{ trip.application.label }} needs an operator.
+            </p>
+            <button type="button" class="btn go mt-3" :disabled="!canApply" @click="confirming = true">
+              {{ sends("Apply", trip) }}…
+            </button>
+          </section>
+        </div>
         <WholePlan />
       </div>
       <section v-else class="card max-w-2xl">

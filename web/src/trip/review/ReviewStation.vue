@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { computed, ref, watch } from "vue";
+import { useRouter } from "vue-router";
 
 import DataGrid from "@/grid/DataGrid.vue";
 import { useWindow } from "@/grid/useWindow";
@@ -13,6 +14,7 @@ import SidePanel from "@/ui/SidePanel.vue";
 
 import { sends } from "../absent/absent";
 import ApplyDialog from "../apply/ApplyDialog.vue";
+import { unapproved } from "../apply/unapproved";
 import { pictured, useArranged } from "../columns";
 import { useTripContext } from "../context";
 import { harmedCells } from "../damage";
@@ -79,10 +81,16 @@ const canApply = computed(() => trip.value.to_write > 0 && !stale.value && !trip
 /** What the button does, or what comes before it: rows that wait for an answer are not "nothing to write". */
 const applying = computed(() => {
   if (stops.value) return `Answer ${many(stops.value, "question", "questions")} first`;
+  if (trip.value.to_write && unapproved(trip.value)) return "To its approval…";
   return trip.value.to_write ? `${sends("Apply", trip.value)}…` : "Nothing to write";
 });
+const router = useRouter();
 const { planAgain, busy } = usePlanAgain();
 
+function applyOrApproval(): void {
+  if (unapproved(trip.value)) void router.push({ name: "trip", params: { id: trip.value.id, station: "apply" } });
+  else confirming.value = true;
+}
 function allRows(): void {
   clear();
   emit("choose", "");
@@ -122,9 +130,9 @@ function behind(chosen: string, code: string): void {
       v-else
       type="button"
       class="btn go"
-      :disabled="!canApply || !trip.application.may_apply"
+      :disabled="!canApply || !(trip.application.may_apply || unapproved(trip))"
       data-testid="apply"
-      @click="confirming = true"
+      @click="applyOrApproval()"
     >
       {{ applying }}
     </button>

@@ -1,0 +1,33 @@
+"""Whether a plan needs the approval of somebody else, and whose it cannot be."""
+
+from __future__ import annotations
+
+from vexo.core.planning.verdicts import RowState
+from vexo.core.rules_of_use import Approve
+
+from .facts.plans import PlanSummary
+from .models import Trip
+
+
+def why_approved(summary: PlanSummary, approve: Approve) -> str:
+    """Why a plan needs an approval, in words; empty where it needs none."""
+    deletes = summary.verdicts.get(RowState.DELETE, 0) + (summary.absent.delete if summary.absent is not None else 0)
+    writes = deletes + sum(summary.verdicts.get(state, 0) for state in (RowState.CREATE, RowState.UPDATE))
+    if not writes:
+        return ""
+    if approve.always:
+        return "Whatever is written here is approved by somebody else first."
+    if approve.deletes and deletes:
+        return f"It deletes {deletes:,} {'record' if deletes == 1 else 'records'}, which somebody else approves first."
+    if approve.above is not None and writes > approve.above:
+        return f"It writes {writes:,} records, and more than {approve.above:,} are approved by somebody else first."
+    return ""
+
+
+def preparers(trip: Trip) -> set[str]:
+    """Whoever had a hand in what a trip would write: they cannot approve it."""
+    people = {trip.created_by}
+    people.update(trip.decisions.filter(undone_at=None).values_list("by", flat=True))
+    people.update(trip.edits.filter(undone_at=None).values_list("by", flat=True))
+    people.update(trip.sheets.values_list("added_by", flat=True))
+    return people
