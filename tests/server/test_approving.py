@@ -5,13 +5,14 @@ from __future__ import annotations
 import json
 from typing import Any
 
+import openpyxl
 from django.test import Client
 
 from tests.server.killing import die, take_over
 from tests.server.services import view_of
 from tests.server.test_editing import EditCase
 from tests.server.test_lanes import LaneCase
-from tests.support import register, template
+from tests.support import register, template, temporary_folder
 
 template()
 
@@ -19,7 +20,9 @@ from vexo.server.applications.use_rules import set_rules  # noqa: E402
 from vexo.server.errors import NotAllowed, PlainError, Stale  # noqa: E402
 from vexo.server.jobs.worker import run_inline  # noqa: E402
 from vexo.server.journal.models import Entry  # noqa: E402
+from vexo.server.mapping.columns import Changes, change  # noqa: E402
 from vexo.server.passes.approving import answer_approval, ask_for_approval  # noqa: E402
+from vexo.server.passes.receipts import write_receipt  # noqa: E402
 from vexo.server.passes.starting import plan_to_approve, start_pass  # noqa: E402
 from vexo.server.people.models import Person, Role  # noqa: E402
 from vexo.server.trips.status import TripStatus  # noqa: E402
@@ -97,18 +100,18 @@ class Approving(LaneCase, EditCase):
 
     def test_any_change_voids_it(self) -> None:
         self.rule(always=True)
-        for change in ("decision", "edit", "plan", "guard", "rule"):
-            with self.subTest(change):
+        for done in ("decision", "edit", "plan", "guard", "rule"):
+            with self.subTest(done):
                 trip = self.rows()
                 self.ask(trip)
                 self.answer(trip)
-                if change == "decision":
+                if done == "decision":
                     self.decide(trip, "aside", [0])
-                elif change == "edit":
+                elif done == "edit":
                     self.edit(trip, "cell", 3, "last_name", text="Other")
-                elif change == "plan":
+                elif done == "plan":
                     self.plan(trip)
-                elif change == "rule":
+                elif done == "rule":
                     self.rule(always=True, above=1)
                 else:
                     from vexo.server.applications.guarding import set_guards
@@ -137,6 +140,22 @@ class Approving(LaneCase, EditCase):
         with self.assertRaises(PlainError):
             self.answer(trip, self.ines)
         self.assertEqual(self.apply(trip).totals["updated"], 2)
+
+    def test_who_changed_columns_or_what_rows_are_for_cannot_approve(self) -> None:
+        self.rule(always=True)
+        trip = self.rows()
+        view = view_of(trip)
+        run_inline(change(view, self.bram, Changes(operation="upsert"), run_here=True))
+        self.ask(trip)
+        with self.assertRaises(NotAllowed):
+            self.answer(trip, self.bram)
+        self.answer(trip, self.ines)
+        self.assertEqual(self.apply(trip).totals["updated"], 2)
+        path = temporary_folder() / "receipt.xlsx"
+        write_receipt(view_of(trip), path)
+        about = openpyxl.load_workbook(path)["About"]
+        said = " ".join(str(cell.value) for row in about.iter_rows() for cell in row if cell.value)
+        self.assertIn("approved by Ines Gullane-Marsh", said)
 
     def test_only_what_the_rule_names_is_asked_about(self) -> None:
         for approve, count, operation, needed in (

@@ -120,6 +120,12 @@ def cover_lines(trip: Trip, pass_: Pass, passes: Sequence[Pass]) -> list[list[st
         ended = f" to {_at(one.ended_at)}" if one.ended_at else ""
         lines.append([f"Pass {one.number}", f"plan {one.plan.number}, confirmed by {names[one.by]}"])
         lines.append(["", f"{_at(one.started_at)}{ended}: {did} ({one.state})"])
+        approval = one.plan.approvals.filter(state="approved").last()
+        if approval is not None and approval.at is not None:
+            who = names_of([approval.by])[approval.by]
+            lines.append(["", f"approved by {who}, {_at(approval.at)}{f': {approval.word}' if approval.word else ''}"])
+        if one.lifted:
+            lines.append(["", f"without the approval that it needed: {one.lifted}"])
     for name, sums in ((pass_.report or {}).get("totals") or {}).items():
         lines.append([f"Sum of {name}", f"before {sums['before']}, planned {sums['planned']}, after {sums['after']}"])
     return [["Receipt", f"made {_at(timezone.now())}"], *lines]

@@ -5,6 +5,7 @@ from __future__ import annotations
 from vexo.core.planning.verdicts import RowState
 from vexo.core.rules_of_use import Approve
 
+from ..journal.models import Entry
 from .facts.plans import PlanSummary
 from .models import Trip
 
@@ -30,4 +31,6 @@ def preparers(trip: Trip) -> set[str]:
     people.update(trip.decisions.filter(undone_at=None).values_list("by", flat=True))
     people.update(trip.edits.filter(undone_at=None).values_list("by", flat=True))
     people.update(trip.sheets.values_list("added_by", flat=True))
+    # Columns, lanes, key, reach and what the rows are for: the journal alone says who changed them.
+    people.update(Entry.objects.filter(trip=trip.pk, what="changed").values_list("who", flat=True))
     return people
