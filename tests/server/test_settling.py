@@ -8,7 +8,13 @@ from unittest.mock import patch
 
 from tests.server.holders import ROWS, HolderCase
 from tests.server.killing import die, take_over
-from tests.support import register
+from tests.server.services import view_of
+from tests.support import register, template
+
+template()
+
+from vexo.server.errors import PlainError  # noqa: E402
+from vexo.server.mapping.columns import Changes, change  # noqa: E402
 
 
 class Settling(HolderCase):
@@ -62,6 +68,41 @@ class Settling(HolderCase):
                     self.assertTrue(one.reason)
                     self.go_on(trip)
                 self.judge(trip, beginning, "upsert")
+
+    def test_a_batch_sent_three_times_without_an_answer_interrupts_however_it_was_settled(self) -> None:
+        """Each time it is settled by reading that nothing of it is in."""
+        for operation in ("upsert", "update", "delete"):
+            with self.subTest(operation):
+                self.promise(versions=True, repeatable=False)
+                trip, beginning = self.begin(operation)
+                register().trouble("status", times=50, status=503)
+                one = self.apply(trip)
+                register().trouble("none")
+                self.assertEqual((one.state, self.effects()), ("interrupted", Counter()))
+                self.assertIn("no answer", one.reason)
+                self.go_on(trip)
+                self.judge(trip, beginning, operation)
+
+    def test_what_rows_are_for_stays_while_a_pass_has_not_ended(self) -> None:
+        self.promise(versions=True, repeatable=False)
+        trip, beginning = self.begin("update")
+        register().trouble("status", status=401)
+        self.assertEqual(self.apply(trip).state, "interrupted")
+        trip.refresh_from_db()
+        for changes in (
+            Changes(operation="delete"),
+            Changes(key=["id"]),
+            Changes(columns={"last_name": ""}),
+            Changes(reach="all"),
+        ):
+            with self.assertRaisesRegex(PlainError, "was interrupted"):
+                change(view_of(trip), self.person, changes, run_here=True)
+        told = self.vexo.run("--as", "ada", "columns", str(trip.pk), "--operation", "delete")
+        self.assertEqual(told.returncode, 2)
+        trip.refresh_from_db()
+        self.assertEqual((trip.operation, trip.reach, trip.columns), ("update", "", {}))
+        self.go_on(trip)
+        self.judge(trip, beginning, "update")
 
     def test_an_odd_status_interrupts_with_the_reason_and_can_be_given_up(self) -> None:
         self.promise(versions=True, repeatable=False)

@@ -30,7 +30,7 @@ from ..trips.part_view import PartView
 from ..trips.plan_jobs import enqueue_plan
 from ..trips.sheet_cells import columns_now
 from ..trips.sheets import newest_in, newest_sheet
-from ..trips.status import status_facts, update_status
+from ..trips.status import refuse_while_open, status_facts, update_status
 from .lookup_tables import claim
 from .mapped_sheet import MappedSheet, known_catalogue, matches_of
 from .questions import ask, asks_of_values, file_column_of, may_hold_marks
@@ -212,6 +212,7 @@ def change(view: PartView, person: Person, said: Changes, *, run_here: bool = Fa
         check_reach(said.reach, trip.record_type, catalogue, went_out=trip.kept_copies.exists())
     with transaction.atomic():
         trip.refresh_from_db()
+        refuse_while_open(trip)
         sheet = newest_in(view)
         headers = list(column_titles(sheet.profile.columns).values()) if sheet else None
         for name, lane in (lanes or {}).items():
@@ -280,6 +281,7 @@ def take_marks(view: PartView, person: Person) -> None:
     require(person, Action.PREPARE)
     with transaction.atomic():
         view.trip.refresh_from_db()
+        refuse_while_open(view.trip)
         sheet = newest_sheet(view)
         Sheet.objects.filter(pk=sheet.pk).update(choices={**sheet.choices, "marks": True})
         update_status(view, revised=True)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Sequence
 from typing import Any
 
@@ -59,6 +60,7 @@ class Run:
         self.sender.on_accepted = self._accepted
         self.settler = Settler(self.sender, pass_.trip.application, promises.repeatable)
         self.silences = 0
+        self.unanswered: Counter[int] = Counter()
 
     def _accepted(self) -> None:
         application = self.pass_.trip.application
@@ -112,7 +114,7 @@ class Run:
             batch = self._next()
             if batch is None:
                 return False
-            self._listening(lambda batch=batch: self._send(batch))
+            self._listening(lambda batch=batch: self._send(batch), batch)
             self._progress()
 
     def _send(self, batch: Batch) -> None:
@@ -128,14 +130,21 @@ class Run:
         rest = tuple(item for item in items_of(batch) if item.at not in lost)
         self.recorder.answered(batch, refusals, [Follow(rest, Batch.PREPARED)])
 
-    def _listening(self, step: Any) -> None:
-        """Do a step; silences in a row end the pass, since nothing may go on beside a doubt."""
+    def _listening(self, step: Any, batch: Batch | None = None) -> None:
+        """Do a step; silences in a row end the pass, since nothing may go on beside a doubt. So do those of one write,
+        however its settling went in between.
+
+        Args:
+            batch: what the step sends.
+        """
         try:
             step()
             self.silences = 0
         except NoAnswer as error:
             self.silences += 1
-            if self.silences >= MOST_SILENCES:
+            if batch is not None:
+                self.unanswered.update(item.at for item in items_of(batch))
+            if max(self.silences, *self.unanswered.values(), 0) >= MOST_SILENCES:
                 raise Interrupted(f"The application gives no answer that lasts. {error}") from error
 
     def _progress(self) -> None:
