@@ -14,7 +14,9 @@ from tests.support import register, template
 template()
 
 from vexo.server.errors import PlainError  # noqa: E402
+from vexo.server.jobs.worker import run_inline  # noqa: E402
 from vexo.server.mapping.columns import Changes, change  # noqa: E402
+from vexo.server.rows.edit_requests import make_edit  # noqa: E402
 
 
 class Settling(HolderCase):
@@ -103,6 +105,23 @@ class Settling(HolderCase):
         self.assertEqual((trip.operation, trip.reach, trip.columns), ("update", "", {}))
         self.go_on(trip)
         self.judge(trip, beginning, "update")
+
+    def test_what_was_edited_while_it_was_interrupted_is_planned_with_what_is_in(self) -> None:
+        self.promise(versions=True, repeatable=False)
+        trip, beginning = self.begin("upsert")
+        register().trouble("status", status=401)
+        self.assertEqual(self.apply(trip).state, "interrupted")
+        row = self.table(trip)["row_id"].to_list()[0]
+        asked = {"kind": "cell", "column": "c1", "row_id": row, "text": "Better"}
+        self.assertEqual(run_inline(make_edit(view_of(trip), self.person, asked, run_here=True)[1]).error, "")
+        self.assertEqual(self.verdicts(trip), ["create"] * ROWS)
+        self.go_on(trip)
+        self.assertEqual(self.last_pass(trip).totals["created"], ROWS, "what was confirmed, and nothing else")
+        self.assertEqual(self.verdicts(trip), ["update", "same", "same"], "and the newest plan knows that they are in")
+        trip.refresh_from_db()
+        self.assertEqual(self.newest(trip).revision, trip.revision)
+        self.assertEqual(self.apply(trip).totals["updated"], 1)
+        self.assertEqual([one["last_name"] for one in self.holders(beginning)].count("Better"), 1)
 
     def test_an_odd_status_interrupts_with_the_reason_and_can_be_given_up(self) -> None:
         self.promise(versions=True, repeatable=False)

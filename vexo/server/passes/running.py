@@ -26,7 +26,8 @@ from ..errors import PlainError, machine_trouble
 from ..jobs.leases import HandedBack, Lease, LeaseLost
 from ..jobs.worker import Stopped
 from ..people.models import Person
-from ..planning.context import changed_signatures
+from ..planning.context import changed_signatures, newest_plan
+from ..trips.plan_jobs import enqueue_plan
 from .approving import refuse_unapproved_pass
 from .ending import end, interrupt
 from .models import Batch, Pass
@@ -196,7 +197,19 @@ def apply(lease: Lease) -> dict[str, Any]:
         raise
     if stopped and not by_rule:
         raise Stopped("stopped by a person; what is left can be sent later")
-    return _told(pass_) | (_taken_back(pass_, lease) if by_rule and pass_.take_back else {})
+    if by_rule and pass_.take_back:
+        return _told(pass_) | _taken_back(pass_, lease)
+    return _told(pass_) | _planned_again(pass_, lease)
+
+
+def _planned_again(pass_: Pass, lease: Lease) -> dict[str, Any]:
+    """The job that plans anew where a newer plan was made while the pass was interrupted: that one does not know which
+    rows are in by now."""
+    newest = newest_plan(view_of(pass_))
+    if newest is None or newest.pk == pass_.plan_id:
+        return {}
+    here = bool(lease.job.arguments.get("here"))
+    return {"next": enqueue_plan(lease.job.by, view_of(pass_), run_here=here, fresh=True).pk}
 
 
 def _taken_back(pass_: Pass, lease: Lease) -> dict[str, Any]:
