@@ -5,6 +5,7 @@ Rules are data, ``{"Holder": {"deny": ["delete"], "never": ["email"]}}``: what t
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
@@ -128,8 +129,9 @@ def under_rules(catalogue: Catalogue, rules: UseRules) -> Catalogue:
     if not never:
         return catalogue
     told = ";".join(f"{name}:{','.join(sorted(fields))}" for name, fields in sorted(never.items()))
+    digest = hashlib.sha256(told.encode()).hexdigest()[:12]
     types = tuple(_only_read(one, never.get(one.name, frozenset())) for one in catalogue.types)
-    return replace(catalogue, types=types, version=f"{catalogue.version}|{told}")
+    return replace(catalogue, types=types, version=f"{catalogue.version}-{digest}")
 
 
 def _only_read(record_type: RecordType, never: frozenset[str]) -> RecordType:

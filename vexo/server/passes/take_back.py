@@ -70,6 +70,7 @@ def start_taking_back(view: PartView, person: Person, wanted: Wanted = Wanted(),
     """
     require(person, Action.PREPARE)
     trip = view.trip
+    left = _reverse(trip, wanted, _record_type(trip, None)).records.height
     with transaction.atomic():
         trip.refresh_from_db()
         unfinished = open_pass(trip)
@@ -80,7 +81,7 @@ def start_taking_back(view: PartView, person: Person, wanted: Wanted = Wanted(),
         under_way = trip.jobs.filter(kind="take back", state__in=Job.OPEN).last()
         if under_way is not None:
             return under_way
-        if not _reverse(trip, wanted, _record_type(trip, None)).records.height:
+        if not left:
             raise PlainError(f"Nothing of trip {trip.pk} is left to be taken back.", "nothing")
         return enqueue(
             "take back",
