@@ -145,18 +145,25 @@ def needs_demo(name: str) -> bool:
     return any(word in name for word in ("browser", "supervising", "server.test_api"))
 
 
+DEMO_LANES = 2
+"""Lanes that drive the interface: each has a demo and a browser of its own, which take their time to begin."""
+
+
 class Queue:
-    """Modules in order; those that need the demo wait until it is made."""
+    """Modules in order; those that need the demo wait until it is made, and are taken by some lanes alone."""
 
     def __init__(self, names: list[str]) -> None:
         self.names, self.lock, self.demo = names, threading.Lock(), threading.Event()
 
-    def take(self) -> str | None:
+    def take(self, lane: int) -> str | None:
+        """The next module for a lane; None where there is none."""
+        drives = lane < DEMO_LANES
         while True:
             with self.lock:
-                if not self.names:
+                mine = [name for name in self.names if drives or not needs_demo(name)]
+                if not mine:
                     return None
-                ready = [name for name in self.names if self.demo.is_set() or not needs_demo(name)]
+                ready = [name for name in mine if self.demo.is_set() or not needs_demo(name)]
                 if ready:
                     self.names.remove(ready[0])
                     return ready[0]
@@ -209,9 +216,9 @@ def main() -> int:
     queue, found = Queue(list(names)), threading.Lock()
     total: Counts = dict.fromkeys(COUNTED, 0)
 
-    def work() -> None:
+    def work(number: int) -> None:
         lane = Lane()
-        while (name := queue.take()) is not None:
+        while (name := queue.take(number)) is not None:
             began = time.monotonic()
             counts = lane.run(name)
             took = time.monotonic() - began
@@ -226,7 +233,7 @@ def main() -> int:
     count = int(os.environ.get("VEXO_TEST_LANES", (os.cpu_count() or 1) + 2))
     with ThreadPoolExecutor(count + 1) as pool:
         demo = pool.submit(make_demo, queue) if any(map(needs_demo, names)) else None
-        lanes = [pool.submit(work) for _ in range(count)]
+        lanes = [pool.submit(work, number) for number in range(count)]
         for future in [*lanes, *([demo] if demo else [])]:
             future.result()
     skipped = f", {total['skipped']} skipped" if total["skipped"] else ""
