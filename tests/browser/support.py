@@ -88,7 +88,7 @@ class Browser:
         self.resize(1280, 800)
         self.console_errors()
         for path in self.downloads.iterdir():
-            path.unlink()
+            shutil.rmtree(path) if path.is_dir() else path.unlink()
         self.address = address
 
     def resize(self, width: int, height: int) -> None:
