@@ -70,6 +70,7 @@ def start_taking_back(view: PartView, person: Person, wanted: Wanted = Wanted(),
     """
     require(person, Action.PREPARE)
     trip = view.trip
+    trip.refresh_from_db()
     left = _reverse(trip, wanted, _record_type(trip, None)).records.height
     with transaction.atomic():
         trip.refresh_from_db()
