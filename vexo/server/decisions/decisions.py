@@ -33,7 +33,8 @@ from ..trips.facts.plans import PlanSummary, SetGuard
 from ..trips.models import Trip
 from ..trips.part_view import PartView
 from ..trips.plan_jobs import enqueue_plan
-from ..trips.status import refuse_while_sending, update_status
+from ..trips.refusals import refuse_while_sending
+from ..trips.status import update_status
 
 
 @dataclass(frozen=True)

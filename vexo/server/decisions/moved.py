@@ -28,7 +28,8 @@ from ..trips.answers import words_of
 from ..trips.facts.decisions import Moved, OfferedDecision
 from ..trips.part_view import PartView
 from ..trips.plan_jobs import enqueue_plan
-from ..trips.status import refuse_while_sending, update_status
+from ..trips.refusals import refuse_while_sending
+from ..trips.status import update_status
 from .listed import cells_of_decision
 
 _BY_RECORD = (Answer.RECORD, Answer.NEAREST, Answer.THEN, Answer.NOW, Answer.AGAIN)

@@ -20,10 +20,10 @@ from ..people.rights import Action, require
 from ..trips.models import Edit
 from ..trips.part_view import PartView
 from ..trips.plan_jobs import enqueue_plan
+from ..trips.refusals import refuse_while_sending
 from ..trips.retries import until_unchanged
 from ..trips.sheet_cells import columns_now, edits_of, headers_of, over_sheet, update_figures
 from ..trips.sheets import newest_sheet
-from ..trips.status import refuse_while_sending
 
 _TOO_FAST = "The trip is changed faster than it can be edited. Do that again."
 Change = Callable[[pl.DataFrame], pl.DataFrame]

@@ -19,9 +19,10 @@ from ..people.rights import Action, require
 from ..trips.models import Trip
 from ..trips.part_view import PartView
 from ..trips.plan_jobs import enqueue_plan
+from ..trips.refusals import refuse_while_sending
 from ..trips.sheet_cells import cells_now
 from ..trips.sheets import newest_sheet
-from ..trips.status import refuse_while_sending, status_facts, update_status
+from ..trips.status import status_facts, update_status
 
 
 def carry_only(

@@ -28,9 +28,10 @@ from ..trips.models import ColumnMapping, Sheet, Trip
 from ..trips.open_items import route_now
 from ..trips.part_view import PartView
 from ..trips.plan_jobs import enqueue_plan
+from ..trips.refusals import refuse_while_open
 from ..trips.sheet_cells import columns_now
 from ..trips.sheets import newest_in, newest_sheet
-from ..trips.status import refuse_while_open, status_facts, update_status
+from ..trips.status import status_facts, update_status
 from .lookup_tables import claim
 from .mapped_sheet import MappedSheet, known_catalogue, matches_of
 from .questions import ask, asks_of_values, file_column_of, may_hold_marks

@@ -34,9 +34,9 @@ from ..mapping.columns import ask_again
 from ..mapping.mapped_sheet import MappedSheet
 from ..trips.facts.plans import Damage, FirstStep
 from ..trips.part_view import PartView
+from ..trips.refusals import refuse_while_sending
 from ..trips.retries import until_unchanged
 from ..trips.sheets import newest_sheet
-from ..trips.status import refuse_while_sending
 from . import damage
 from .absent_plan import AbsentPlan, absent_plan
 from .basis import Basis

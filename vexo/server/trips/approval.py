@@ -5,8 +5,10 @@ from __future__ import annotations
 from vexo.core.planning.verdicts import RowState
 from vexo.core.rules_of_use import Approve
 
+from ..applications.use_rules import rules_of
 from ..journal.models import Entry
-from .facts.plans import PlanSummary
+from .facts.approval import ApprovalFacts, ApprovalState
+from .facts.plans import PlanSummary, StoredPlan
 from .models import Trip
 
 
@@ -34,3 +36,22 @@ def preparers(trip: Trip) -> set[str]:
     # Columns, lanes, key, reach and what the rows are for: the journal alone says who changed them.
     people.update(Entry.objects.filter(trip=trip.pk, what="changed").values_list("who", flat=True))
     return people
+
+
+def standing(trip: Trip, plan: StoredPlan, last: ApprovalFacts | None, writes: int) -> tuple[RowState, str] | None:
+    """How the approval of a plan stands, in a few words; None where it needs none.
+
+    Args:
+        last: the approval that was asked for last, of this plan or an earlier one.
+        writes: what the plan would write.
+    """
+    approve = rules_of(trip.application).of(trip.record_type).approve
+    if not writes or not why_approved(plan.summary, approve):
+        return None
+    if last is None or last.plan != plan.number:
+        return RowState.HELD, "its approval is to be asked for"
+    return {
+        ApprovalState.ASKED: (RowState.HELD, "waits for an approval"),
+        ApprovalState.APPROVED: (RowState.UPDATE, f"approved, {writes:,} ready to apply"),
+        ApprovalState.SENT_BACK: (RowState.REJECTED, f"sent back: {last.word}"[:120]),
+    }[last.state]

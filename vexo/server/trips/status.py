@@ -16,14 +16,11 @@ from django.utils import timezone
 from vexo.core.operations import Operation
 from vexo.core.planning.verdicts import ABSENT_CODE, WRITTEN, AbsentWhy, RowState
 
-from ..applications.use_rules import rules_of
-from ..errors import PlainError
 from ..jobs.models import Job
-from .approval import why_approved
+from .approval import standing
 from .facts import from_json, to_json
-from .facts.approval import ApprovalState
 from .facts.open import OpenItem
-from .facts.passes import OPEN_PASS, PassState, Report, StoredPass
+from .facts.passes import OPEN_PASS, Report, StoredPass
 from .facts.plans import StoredPlan
 from .facts.status import Needs, PartFacts, Station, StationName, StationState, StatusFacts
 from .models import Trip
@@ -142,28 +139,6 @@ def report_of(trip: Trip, number: int) -> Report | None:
     """What a pass read back."""
     report = trip.reports.get(str(number))
     return from_json(report, Report) if report else None
-
-
-def refuse_while_sending(trip: Trip) -> None:
-    """Raises PlainError while a pass is being sent, whose rows are not known yet."""
-    passes = trip.status.get("passes", []) if isinstance(trip.status, dict) else []
-    if any(stored["state"] == PassState.RUNNING for stored in passes):
-        raise PlainError("A pass is under way; do that again when it is done.", "pass-under-way")
-
-
-def refuse_while_open(trip: Trip) -> None:
-    """Raises PlainError while a pass has not ended: what its rows are for, and where columns go, stays as it was."""
-    passes = trip.status.get("passes", []) if isinstance(trip.status, dict) else []
-    unfinished = next((stored for stored in passes if stored["state"] in OPEN_PASS), None)
-    if unfinished is not None:
-        number = unfinished["number"]
-        words = "is under way" if unfinished["state"] == PassState.RUNNING else "was interrupted"
-        raise PlainError(
-            f"Pass {number} {words}. Columns, keys and what the rows are for can be changed once it has ended, or was "
-            "given up.",
-            "pass-open",
-            number=number,
-        )
 
 
 def jobs_of(trips: Iterable[int]) -> dict[int, tuple[Job | None, Job | None]]:
@@ -391,10 +366,11 @@ class TripStatus:
             return Needs(RowState.UPDATE if left else RowState.CREATE, says)
         if self.plan and not self.current:
             return Needs(RowState.HELD, "to be planned again")
-        if self.plan and self.to_write and self.approval is not None:
-            return Needs(*self.approval)
         if self.plan:
             rows = self.to_write
+            approval = standing(self.trip, self.plan, self.facts.approval, rows)
+            if approval is not None:
+                return Needs(*approval)
             says = f"{rows:,} ready to apply" if rows else "nothing to write"
             return Needs(RowState.UPDATE if rows else RowState.SAME, says)
         if self.sheet:
@@ -402,23 +378,6 @@ class TripStatus:
         if self.sent is None and self.trip.send_document:
             return Needs(RowState.HELD, "did not go out yet")
         return Needs(RowState.SAME, "out, not back yet")
-
-    @property
-    def approval(self) -> tuple[RowState, str] | None:
-        """What the list says of the approval of the plan that counts; None where none is needed."""
-        assert self.plan is not None
-        rules = rules_of(self.trip.application).of(self.trip.record_type)
-        if not why_approved(self.plan.summary, rules.approve):
-            return None
-        last = self.facts.approval
-        own = last if last is not None and last.plan == self.plan.number else None
-        if own is None:
-            return RowState.HELD, "its approval is to be asked for"
-        return {
-            ApprovalState.ASKED: (RowState.HELD, "waits for an approval"),
-            ApprovalState.APPROVED: (RowState.UPDATE, f"approved, {self.to_write:,} ready to apply"),
-            ApprovalState.SENT_BACK: (RowState.REJECTED, f"sent back: {own.word}"[:120]),
-        }[own.state]
 
     @property
     def parts_left(self) -> int:
