@@ -19,7 +19,9 @@ from vexo.core.planning.frame import VERDICT, FieldColumns
 from vexo.core.planning.pictures import Change, Shown, picture_of
 from vexo.core.planning.verdicts import CellAction, Verdict
 from vexo.core.records import Field, Kind
+from vexo.core.sheets.sheet import ROW_ID
 from vexo.core.values import dtype
+from vexo.core.writing.pictures import as_written
 
 NUMBERS = st.lists(
     st.one_of(
@@ -162,3 +164,27 @@ class Pictures(unittest.TestCase):
             {"water": (2, 2), "power": (1, 1), "wifi": (0, 1)},
         )
         self.assertEqual(picture.changes, [Change("water", "water; wifi", 1)])
+
+
+class Written(unittest.TestCase):
+    def test_passes_under_a_field_of_other_places_are_one_picture(self) -> None:
+        field = Field("rate", "Rate", Kind.DECIMAL, scale=2)
+        columns = FieldColumns("rate")
+
+        def page(row: int, before: str, after: str, places: int) -> pl.DataFrame:
+            kind = pl.Decimal(18, places)
+            return pl.DataFrame(
+                {
+                    ROW_ID: [row],
+                    "state": ["updated"],
+                    columns.before: pl.Series([Decimal(before)], dtype=kind),
+                    columns.base_app: pl.Series([Decimal(after)], dtype=kind),
+                    columns.wrote: [True],
+                }
+            )
+
+        now = pl.Series([Decimal("2.50"), Decimal("4.25")], dtype=dtype(field))
+        plan = pl.DataFrame({ROW_ID: pl.Series([1, 2], dtype=pl.UInt32), columns.current: now, columns.proposed: now})
+        table = as_written(plan, [page(1, "1", "3", 0), page(1, "3.00", "2.50", 2), page(2, "4", "4.25", 2)], field)
+        self.assertEqual(table[columns.current].to_list(), [Decimal("1.00"), Decimal("4.00")])
+        self.assertEqual(table[columns.proposed].to_list(), [Decimal("2.50"), Decimal("4.25")])

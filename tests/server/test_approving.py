@@ -217,7 +217,9 @@ class Approving(LaneCase, EditCase):
         refused = self.vexo.run("--as", "ada", "apply", str(trip.pk), "--yes")
         self.assertEqual((refused.returncode, trip.passes.count()), (2, 0))
         self.assertIn("Ask for its approval", refused.stderr)
+        self.assertIn("Nobody is asked yet.", self.vexo.run("open", str(trip.pk)).stderr)
         self.assertEqual(self.vexo.run("--as", "ada", "approval", str(trip.pk), "--ask", "Please").returncode, 0)
+        self.assertIn("It waits for that.", self.vexo.run("open", str(trip.pk)).stderr)
         client = Client()
         address, number = f"/api/trips/{trip.pk}/approval", self.newest(trip).number
         for person, status in ((self.vera, 403), (self.person, 403)):
@@ -231,6 +233,7 @@ class Approving(LaneCase, EditCase):
         self.assertEqual((told_page["state"], told_page["by"]["name"]), ("approved", "Bram Tidewell"))
         shown = self.vexo.run("--as", "ada", "approval", str(trip.pk))
         self.assertIn("Approved by Bram Tidewell", shown.stdout)
+        self.assertNotIn("approved by somebody else", self.vexo.run("open", str(trip.pk)).stderr)
         self.assertEqual(self.vexo.run("--as", "ada", "apply", str(trip.pk), "--yes").returncode, 0)
         told = self.vexo.run("--as", "ada", "rules", "harbour-practice", "--no-approval", "Holder", "--json")
         self.assertEqual(json.loads(told.stdout)["said"], {})

@@ -215,7 +215,7 @@ class Journey(unittest.TestCase):
         path.write_text("harbour;berth_no\nNORTHHAVEN;Y-01\nNORTHHAVEN;Y-02\n")
         gone = self.bring_in(sheet, "--operation", "delete", "--key", "harbour", "--key", "berth_no", "--trip", "new")
         self.assertEqual(gone["verdicts"]["delete"], 2)
-        self.assertEqual(self.vexo.json("apply", str(gone["trip"]), "--yes")["outcome"]["deleted"], 2)
+        self.assertEqual(self.vexo.json("apply", str(gone["trip"]), "--yes", "--delete", "2")["outcome"]["deleted"], 2)
         self.assertEqual(register().get("Berths", **{"$filter": "startswith(berth_no,'Y-')"})["value"], [])
 
     def test_exact_values_through_the_registers_own_storage(self) -> None:

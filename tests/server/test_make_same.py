@@ -110,7 +110,7 @@ class Foreign(SameCase):
         self.answer(trip, "delete")
         self.assertEqual((self.sums(trip), self.open_codes(trip)), ((2, 0, 0), ["makes-same"]))
         before = register().effects()
-        done = self.vexo.run("--as", "ada", "apply", str(trip.pk), "--yes", "--json")
+        done = self.vexo.run("--as", "ada", "apply", str(trip.pk), "--yes", "--delete", "2", "--json")
         self.assertEqual((done.returncode, register().effects()), (2, before))
         self.answer(trip, "go on", "makes-same")
         self.again(trip, self.sheet(("02", "x"), ("03", "y"), header="holder_no,last_name"))
@@ -146,7 +146,15 @@ class Foreign(SameCase):
                 self.assertEqual(self.vexo.run("--as", "ada", "apply", str(number), "--yes").returncode, 2)
                 meant = self.vexo.run("--as", "ada", "decide", str(number), "go on", "--code", "makes-same")
                 self.assertEqual(meant.returncode, 0, meant.stderr)
-                done = self.vexo.run("--as", "ada", "apply", str(number), "--yes", "--json")
+                for said, words in (
+                    ((), "--delete 1"),
+                    (("--delete", "2"), "and not 2"),
+                    (("--delete", "0"), "and not 0"),
+                ):
+                    unsaid = self.vexo.run("--as", "ada", "apply", str(number), "--yes", *said)
+                    self.assertEqual((unsaid.returncode, trip.passes.count()), (2, 0), "how many go is said")
+                    self.assertIn(words, unsaid.stderr)
+                done = self.vexo.run("--as", "ada", "apply", str(number), "--yes", "--delete", "1", "--json")
                 self.assertEqual(done.returncode, 0, done.stderr)
                 self.assertEqual(json.loads(done.stdout)["absent"]["deleted"], 1)
                 self.assertEqual(sorted(h["last_name"] for h in self.holders(self.begin)), ["c", "new", "x"])

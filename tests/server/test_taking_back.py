@@ -97,6 +97,11 @@ class TakingBack(TakeBackCase, EditCase):
         register().change(f"Berths({two['id']})", length_m=11)
         back = self.taken_back(trip)
         self.assertEqual(self.codes(back), [["both-changed"], [], []])
+        client = Client()
+        client.force_login(self.person)
+        rows = client.get(f"/api/trips/{back.pk}/rows").json()["rows"]
+        offered = [answer["answer"] for answer in rows[0]["faults"][0]["answers"]]
+        self.assertEqual(offered, ["application", "file"], "leaving it is offered first")
         done = self.apply(back)
         self.assertEqual(done.totals["updated"], 2)
         self.assertEqual(self.berth("B-001")["notes"], "a colleague's")

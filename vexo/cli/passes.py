@@ -17,18 +17,18 @@ from .trips import end_with, plan_figures
 
 if TYPE_CHECKING:
     from vexo.server.planning.models import Plan
+    from vexo.server.trips.facts.plans import PlanSummary
     from vexo.server.trips.models import Trip
     from vexo.server.trips.part_view import PartView
 
 _LEFT = ["refused", "unclear", "held", "rejected"]
 
 
-def _confirm(trip: Trip, plan: Plan) -> None:
+def _confirm(trip: Trip, plan: Plan, summary: PlanSummary) -> None:
     """Show what would be written and ask, on the standard error: the standard output is for the answer alone."""
     verdicts = plan.summary["verdicts"]
-    absent = _absent_deletes(plan)
-    counts = {verdict: verdicts[verdict] for verdict in ("create", "update", "delete")}
-    counts["delete"] += absent
+    absent = summary.absent.delete if summary.absent is not None else 0
+    counts = {verdict: verdicts[verdict] for verdict in ("create", "update")} | {"delete": summary.deletes}
     counts = {verdict: count for verdict, count in counts.items() if count}
     words = ", ".join(f"{count:,} to {verdict}" for verdict, count in counts.items())
     application = trip.application
@@ -45,15 +45,30 @@ def _confirm(trip: Trip, plan: Plan) -> None:
     click.confirm(f"Write {sum(counts.values()):,} {what} ({words})?", abort=True, err=True)
 
 
-def _absent_deletes(plan: Plan) -> int:
-    """Records to be deleted that the sheet does not have."""
-    return int((plan.summary.get("absent") or {}).get("delete", 0))
+def _check_deletes(plan: Plan, deletes: int, said: int | None, *, ask: bool) -> None:
+    """That whoever applies a plan knows how many records it deletes: their number is said, or typed where it is asked.
+
+    Raises:
+        PlainError: where it is another number, or is not said.
+    """
+    from vexo.server.errors import PlainError
+
+    records = f"{deletes:,} {'record' if deletes == 1 else 'records'}"
+    if said is None and deletes and ask:
+        said = click.prompt(f"Type their number to delete {records}", type=int, err=True)
+    if said is None and deletes:
+        raise PlainError(f"Plan {plan.number} deletes {records}. Say so: --delete {deletes}.", "deletes")
+    if said is not None and said != deletes:
+        raise PlainError(f"Plan {plan.number} deletes {records}, and not {said:,}. Nothing was sent.", "deletes")
 
 
 @click.command()
 @click.argument("trip", type=int)
 @click.option("--plan", "number", type=int, help="The plan that was seen; the newest by default.")
 @click.option("--yes", is_flag=True, help="Do not ask.")
+@click.option(
+    "--delete", "deletes", type=int, metavar="N", help="How many records it deletes; without it that is asked."
+)
 @click.option("--all-or-nothing", "atomic", is_flag=True, help="Write all rows, or none if one is refused.")
 @click.option("--stop-after", type=int, metavar="N", help="Send no further batch once N rows were refused.")
 @click.option("--take-back", is_flag=True, help="With --stop-after: prepare the taking back of what it wrote.")
@@ -69,6 +84,7 @@ def apply(
     trip: int,
     number: int | None,
     yes: bool,
+    deletes: int | None,
     atomic: bool,
     stop_after: int | None,
     take_back: bool,
@@ -82,6 +98,8 @@ def apply(
     from vexo.server.passes.starting import Trouble, give_up, go_on, open_pass, start_pass
     from vexo.server.people.rights import applying, require
     from vexo.server.planning.context import plan_of
+    from vexo.server.trips.facts import from_json
+    from vexo.server.trips.facts.plans import PlanSummary
 
     view, person = find_view(trip), setting.person()
     require(person, applying(view.trip.application.stage))
@@ -97,9 +115,8 @@ def apply(
     plan = view.trip.plans.filter(number=number).first() if number is not None else plan_of(view)
     if plan is None:
         raise PlainError(f"Trip {trip} has no plan {number}.", "no-plan")
-    rows = sum(plan.summary["verdicts"][verdict] for verdict in ("create", "update", "delete"))
-    rows += _absent_deletes(plan)
-    if plan.revision == view.trip.revision and not rows:
+    summary = from_json(plan.summary, PlanSummary)
+    if plan.revision == view.trip.revision and not summary.writes:
         print_open(view)
         click.echo(f"Nothing to write: {sum_line(plan.summary['rows'], plan.summary['verdicts'])}.", err=True)
         if as_json:
@@ -107,7 +124,8 @@ def apply(
             print_json({**plan_figures(view.trip, plan), **nothing})
         end_with(view)
     if not yes:
-        _confirm(view.trip, plan)
+        _confirm(view.trip, plan, summary)
+    _check_deletes(plan, summary.deletes, deletes, ask=not yes)
     trouble = Trouble(stop_after, take_back)
     _, job = start_pass(view, person, plan.number, atomic=atomic, trouble=trouble, lift=lift, run_here=True)
     finish(job)

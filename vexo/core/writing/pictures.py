@@ -25,7 +25,9 @@ def as_written(plan: pl.DataFrame, pages: Sequence[pl.DataFrame], field: Field) 
     """
     columns, value_type = FieldColumns(field.name), dtype(field)
     names = [ROW_ID, "state", columns.before, columns.base_app, columns.wrote]
-    lines = [page.select(names) for page in pages if columns.wrote in page.columns]
+    # Pages of earlier passes keep the type that the field had then, which a later catalogue may have changed.
+    as_now = pl.col(columns.before, columns.base_app).cast(value_type, strict=False)
+    lines = [page.select(names).with_columns(as_now) for page in pages if columns.wrote in page.columns]
     in_all = pl.concat(lines) if lines else pl.DataFrame(schema=dict.fromkeys(names, pl.String))
     in_all = in_all.filter(pl.col("state").is_in(list(_VERDICT_OF)))
     by_row = in_all.group_by(pl.col(ROW_ID).cast(pl.UInt32), maintain_order=True).agg(

@@ -230,16 +230,16 @@ def _send(pass_: Pass, lease: Lease) -> tuple[bool, dict[str, Any]]:
         changed = changed_signatures(pass_.plan, catalogue.type(pass_.trip.record_type))
         if changed:
             raise Interrupted(f"The application has changed {', '.join(changed)} since the plan was made.")
-        _refuse_denied(pass_, catalogue)
+        _refuse_by_rules(pass_, catalogue)
         run = Run(pass_, lease, client, catalogue)
         stopped = run.send_all()
         lease.progress(pass_.rows, pass_.rows, "reading back")
         return stopped, read_back(pass_, run.reader, catalogue)
 
 
-def _refuse_denied(pass_: Pass, catalogue: Catalogue) -> None:
-    """Raises Interrupted where anything that is left to be sent is off by now; rows in doubt are settled all the same
-    once the pass goes on, or is given up."""
+def _refuse_by_rules(pass_: Pass, catalogue: Catalogue) -> None:
+    """Raises Interrupted where the rules of use no longer let the rest go: it lacks an approval, or is off by now.
+    Rows in doubt are settled all the same once the pass goes on, or is given up."""
     trip = pass_.trip
     trip.application.refresh_from_db(fields=["rules"])
     why = refuse_unapproved_pass(pass_)

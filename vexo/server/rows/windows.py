@@ -183,12 +183,15 @@ def faults_of(context: PlanContext, line: dict[str, Any]) -> list[Fault]:
     """The faults of a row in words, each with its answers; ``line`` has ``state``, ``faults`` and ``@id``."""
     asks = line["state"] in _ASKING
     has_record = line[IDENTIFIER] is not None
+    takes_back = context.trip.takes_back_id is not None
     return [
         Fault(
             fault["code"],
             fault["field"] or "",
             fault_words(context, fault),
-            options_for_fault(fault["code"], fault["arguments"] or (), has_record=has_record) if asks else [],
+            options_for_fault(fault["code"], fault["arguments"] or (), has_record=has_record, takes_back=takes_back)
+            if asks
+            else [],
         )
         for fault in line["faults"] or []
     ]

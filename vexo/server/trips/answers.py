@@ -65,12 +65,15 @@ def words_of(answer: Answer, code: str = "", *, has_record: bool = False) -> str
     return _OF_A_CODE.get((code, answer), _WORDS[answer])
 
 
-def options_for_fault(code: str, arguments: Sequence[str] = (), *, has_record: bool = False) -> list[AnswerOption]:
+def options_for_fault(
+    code: str, arguments: Sequence[str] = (), *, has_record: bool = False, takes_back: bool = False
+) -> list[AnswerOption]:
     """The answers to one fault of a row.
 
     Args:
         arguments: those of the fault; of a key that is near to others, or finds several, these and the IDs of their
             records.
+        takes_back: the row takes back what was written; leaving what a colleague changed since is offered first then.
     """
     options = [
         AnswerOption(
@@ -83,7 +86,8 @@ def options_for_fault(code: str, arguments: Sequence[str] = (), *, has_record: b
         if answer != Answer.NEAREST
     ]
     if code == "both-changed":
-        return _merging(options, arguments)
+        merging = _merging(options, arguments)
+        return sorted(merging, key=lambda one: takes_back and one.answer != Answer.APPLICATION)
     if code in ("several", "like-record"):
         return [*_each(arguments), *options]
     return [*_near(arguments), *options] if code in ("near-key", "not-found") else options

@@ -14,8 +14,7 @@ from .models import Trip
 
 def why_approved(summary: PlanSummary, approve: Approve) -> str:
     """Why a plan needs an approval, in words; empty where it needs none."""
-    deletes = summary.verdicts.get(RowState.DELETE, 0) + (summary.absent.delete if summary.absent is not None else 0)
-    writes = deletes + sum(summary.verdicts.get(state, 0) for state in (RowState.CREATE, RowState.UPDATE))
+    deletes, writes = summary.deletes, summary.writes
     if not writes:
         return ""
     if approve.always:
@@ -36,6 +35,24 @@ def preparers(trip: Trip) -> set[str]:
     # Columns, lanes, key, reach and what the rows are for: the journal alone says who changed them.
     people.update(Entry.objects.filter(trip=trip.pk, what="changed").values_list("who", flat=True))
     return people
+
+
+def said_of_approval(trip: Trip, plan: StoredPlan, last: ApprovalFacts | None) -> str:
+    """Why a plan is not sent yet, and how its approval stands; empty where it needs none, or has it.
+
+    Args:
+        last: the approval that was asked for last, of this plan or an earlier one.
+    """
+    why = why_approved(plan.summary, rules_of(trip.application).of(trip.record_type).approve)
+    if not why:
+        return ""
+    if last is None or last.plan != plan.number or plan.revision != trip.revision:
+        return f"{why} Nobody is asked yet."
+    return {
+        ApprovalState.ASKED: f"{why} It waits for that.",
+        ApprovalState.APPROVED: "",
+        ApprovalState.SENT_BACK: f"{why} It was sent back: {last.word}",
+    }[last.state]
 
 
 def standing(trip: Trip, plan: StoredPlan, last: ApprovalFacts | None, writes: int) -> tuple[RowState, str] | None:

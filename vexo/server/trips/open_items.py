@@ -12,6 +12,7 @@ from vexo.core.sheets.totals import checked
 from ..errors import PlainError
 from ..faults import absent_words, group_words, guard_words
 from .answers import options_for_absent, options_for_group, options_for_guard
+from .approval import said_of_approval
 from .facts import from_json
 from .facts.columns import Option, Question, SheetColumn
 from .facts.open import OpenItem
@@ -68,6 +69,7 @@ def said_items(trip: Trip, facts: StatusFacts, plan: StoredPlan | None, sent_by:
             items += _damage(plan.summary.damage)
         items += _rows(trip, plan.summary.reasons, GOING, only_said=True)
         items += _elsewhere(plan.summary)
+        items += _approval(trip, plan, facts)
     return [replace(item, stops=False) for item in items]
 
 
@@ -151,6 +153,13 @@ def _expectations(trip: Trip, facts: StatusFacts, summary: PlanSummary | None) -
             off = "cannot be told" if one.off == "?" else f"is off by {one.off}"
             says = f"{what} {off}: {one.expected} was expected, {one.now or 'nothing'} is there."
             yield OpenItem("expected", says, 1, True, StationName.FILE)
+
+
+def _approval(trip: Trip, plan: StoredPlan, facts: StatusFacts) -> Iterator[OpenItem]:
+    """That somebody else approves the plan before it goes."""
+    says = said_of_approval(trip, plan, facts.approval)
+    if says:
+        yield OpenItem("approval", says, plan.summary.writes, False, StationName.APPLY)
 
 
 def _guards(summary: PlanSummary, *, asks: bool) -> Iterator[OpenItem]:

@@ -184,6 +184,16 @@ class PlanSummary:
     first_steps: list[FirstStep] = field(default_factory=list)
     warnings: dict[str, str] = field(default_factory=dict)
 
+    @property
+    def deletes(self) -> int:
+        """How many records it deletes, those that the sheet does not have among them."""
+        return self.verdicts.get(RowState.DELETE, 0) + (self.absent.delete if self.absent is not None else 0)
+
+    @property
+    def writes(self) -> int:
+        """How many records it creates, updates or deletes."""
+        return self.deletes + sum(self.verdicts.get(state, 0) for state in (RowState.CREATE, RowState.UPDATE))
+
 
 @dataclass(frozen=True, slots=True)
 class StoredPlan:

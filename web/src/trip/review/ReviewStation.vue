@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, ref, watch } from "vue";
+import { computed, reactive, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 
 import DataGrid from "@/grid/DataGrid.vue";
@@ -36,41 +36,29 @@ import RowPanel from "../rows/RowPanel.vue";
 const state = defineModel<string>("state", { default: "" });
 const emit = defineEmits<{ bring: []; choose: [string] }>();
 const { trip, mayPrepare } = useTripContext();
-const {
-  column,
-  order,
-  why,
-  decided,
-  change,
-  moved,
-  typed,
-  shown,
-  filtered,
-  changes,
-  reasons,
-  orders,
-  clear,
-  changing,
-} = useFilters(trip, state);
+const filters = reactive(useFilters(trip, state));
 /** What stands beside the rows: the one that is selected, totals, or what was decided. */
 const beside = useInAddress("beside");
 const shape = useInAddress("show");
 const { row: current, column: currentColumn, unfolded } = useSelected();
 const inPicture = computed(() => pictured(trip.value.columns, currentColumn.value));
 const confirming = ref(false);
-watch(shown, () => {
-  current.value = 0;
-});
+watch(
+  () => filters.shown,
+  () => {
+    current.value = 0;
+  },
+);
 
 const window = useWindow(() => ({
-  ...shown.value,
+  ...filters.shown,
   trip: trip.value.plan ? trip.value.id : 0,
   view: "review",
   version: `${trip.value.plan?.number ?? 0}`,
 }));
 const { columns, unchanged } = useArranged(trip, unfolded);
 const row = computed(() => window.rowAt(current.value));
-const { typed: cellTyped, pasted } = useCellEdits(() => shown.value);
+const { typed: cellTyped, pasted } = useCellEdits(() => filters.shown);
 const hidden = computed(() => (trip.value.rows ?? 0) - window.total.value);
 const grid = ref<{ go: (to: number) => void; type: () => boolean }>();
 const harmed = computed(() => harmedCells(trip.value));
@@ -92,7 +80,7 @@ function applyOrApproval(): void {
   else confirming.value = true;
 }
 function allRows(): void {
-  clear();
+  filters.clear();
   emit("choose", "");
 }
 /** Rows that wait for a person, one after the other and round again. */
@@ -106,7 +94,7 @@ function nextOpen(): void {
 }
 useKeys("Review", [{ key: "N", says: "next open row", run: nextOpen }]);
 function behind(chosen: string, code: string): void {
-  why.value = code;
+  filters.why = code;
   emit("choose", chosen);
 }
 </script>
@@ -141,17 +129,29 @@ function behind(chosen: string, code: string): void {
   <div class="work">
     <div class="main">
       <div class="tools">
-        <button type="button" class="chip" :aria-pressed="!filtered" @click="allRows">All rows</button>
-        <ChoiceList v-model="column" :options="changes" label="Changed" as="pill" @update:model-value="change = ''" />
-        <ChoiceList v-if="reasons.length > 1" v-model="why" :options="reasons" label="Reason" as="pill" />
+        <button type="button" class="chip" :aria-pressed="!filters.filtered" @click="allRows">All rows</button>
+        <ChoiceList
+          v-model="filters.column"
+          :options="filters.changes"
+          label="Changed"
+          as="pill"
+          @update:model-value="filters.change = ''"
+        />
+        <ChoiceList
+          v-if="filters.reasons.length > 1"
+          v-model="filters.why"
+          :options="filters.reasons"
+          label="Reason"
+          as="pill"
+        />
         <input
-          v-model="typed"
+          v-model="filters.typed"
           type="search"
           class="input !min-h-6 !w-28 !py-0 !text-data"
           placeholder="Text in a cell"
           aria-label="Rows with this text in a cell"
         />
-        <ChoiceList v-model="order" :options="orders" label="Order" as="pill" />
+        <ChoiceList v-model="filters.order" :options="filters.orders" label="Order" as="pill" />
         <FoldChip v-model="unfolded" :columns="unchanged" />
         <button
           type="button"
@@ -185,11 +185,11 @@ function behind(chosen: string, code: string): void {
           :to="{ params: { id: trip.id, station: 'file' }, query: { beside: 'findings' } }"
           >{{ many(harmed, "cell looks", "cells look") }} damaged</RouterLink
         >
-        <span v-if="filtered && hidden > 0" class="soft w-full text-data"
+        <span v-if="filters.filtered && hidden > 0" class="soft w-full text-data"
           >{{ many(hidden, "row is", "rows are") }} hidden by the filter. What is applied does not change.</span
         >
       </div>
-      <MovedFrom v-model="moved" />
+      <MovedFrom v-model="filters.moved" />
       <OpenList @choose="behind" />
       <DataGrid
         v-if="trip.plan"
@@ -200,7 +200,7 @@ function behind(chosen: string, code: string): void {
         :columns="columns"
         :whole-rows="shape === 'whole'"
         signs
-        :why="!!why || ['held', 'rejected', 'aside', 'refused', 'not-in'].includes(state)"
+        :why="!!filters.why || ['held', 'rejected', 'aside', 'refused', 'not-in'].includes(state)"
         :editable="mayPrepare ? () => true : undefined"
         label="Rows with old and new values"
         @edit="cellTyped"
@@ -214,11 +214,11 @@ function behind(chosen: string, code: string): void {
     <SidePanel v-if="trip.plan && beside === 'totals'" label="Counts and totals">
       <h2>Counts and totals</h2>
       <TotalsCard beside="planned" />
-      <FieldPicture v-if="inPicture" :column="inPicture" :change="change" @filter="changing" />
+      <FieldPicture v-if="inPicture" :column="inPicture" :change="filters.change" @filter="filters.changing" />
       <GroupsCard />
     </SidePanel>
     <SidePanel v-else-if="trip.plan && beside === 'decisions'" label="Decisions">
-      <DecisionsCard v-model="decided" />
+      <DecisionsCard v-model="filters.decided" />
     </SidePanel>
     <RowPanel
       v-else-if="trip.plan"
@@ -226,9 +226,9 @@ function behind(chosen: string, code: string): void {
       :ready="window.ready.value"
       :column="currentColumn"
       :below="window.total.value - current - 1"
-      :shown="shown"
-      :change="change"
-      @filter="changing"
+      :shown="filters.shown"
+      :change="filters.change"
+      @filter="filters.changing"
       @next="grid?.go(current + 1)"
       @edit="grid?.type()"
     />
