@@ -73,6 +73,7 @@ CODES: dict[str, Does] = {
     "identifier-without-key": Does.HOLDS,
     "deleted-before": Does.HOLDS,
     "changed-since": Does.HOLDS,
+    "pointed": Does.HOLDS,
     "key-asked": Does.HOLDS,
     "column-asked": Does.HOLDS,
     "both-changed": Does.HOLDS,
@@ -92,8 +93,8 @@ CODES: dict[str, Does] = {
     "other-counts": Does.ASIDE,
     "emptied": Does.SAYS,
 }
-"""``twin`` and ``shared`` are found among rows that nothing else stops; ``damaged`` and ``depends`` in the plan that
-was made; ``emptied`` stops none, it is only asked."""
+"""``twin`` and ``shared`` are found among rows that nothing else stops; ``damaged``, ``depends`` and
+``pointed`` in the plan that was made; ``emptied`` stops none, it is only asked."""
 
 OUTCOME_CODES = (
     "refused",

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from typing import Protocol
 
 from vexo.core.planning.guards import GuardCode
@@ -140,6 +140,7 @@ _WORDS: Mapping[str, Words] = {
     ),
     "deleted-before": lambda f, a: "An earlier pass deleted this row's record, and the row was edited since.",
     "changed-since": lambda f, a: "The record was changed since it went out, or since a pass last had it.",
+    "pointed": lambda f, a: f"Others point to this record since it was made: {_said(a, 0)}.",
     "key-asked": lambda f, a: f"{f}: what is asked of its column has no answer yet, so no record is looked for by it.",
     "column-asked": lambda f, a: f"{f}: what is asked of its column has no answer yet, so nothing is written from it.",
     "both-changed": lambda f, a: f"{f} was also changed in the application since it went out or was reviewed.",
@@ -198,6 +199,7 @@ _GROUPS: Mapping[str, str] = {
     "key-circle": "Rows take a unique value from one another in a circle, so none can go first.",
     "depends": "A row refers to the record of another row, which is not going to make one.",
     "depends-circle": "Rows refer to one another's new records in a circle, so none can go first.",
+    "pointed": "Others point to a record since it was made here: is it to be deleted all the same?",
     "parent-not-in": "Not sent, since the row whose record it refers to is not in.",
     "duplicate": "A field is unique, and another record has the value and keeps it.",
     "shared": "Rows are about the same record and say different things.",
@@ -270,9 +272,18 @@ def _records(count: int) -> str:
     return "1 record" if count == 1 else f"{count:,} records"
 
 
-def absent_words(count: int) -> str:
-    """What is asked about records whose deletion is held."""
+def absent_words(count: int, reasons: Collection[AbsentWhy] = ()) -> str:
+    """What is asked about records whose deletion is held.
+
+    Args:
+        reasons: why.
+    """
     is_not = "is" if count == 1 else "are"
+    whys = {AbsentWhy.CHANGED: "was changed since", AbsentWhy.POINTED: "has something that points to it by now"}
+    since = [why for reason, why in whys.items() if reason in reasons]
+    if since:
+        each = "It" if count == 1 else "Each"
+        return f"{_records(count)} that this trip made {is_not} held. {each} {' or '.join(since)}: delete or keep?"
     return (
         f"{_records(count)} in reach {is_not} not in this sheet. It did not go out from here, so nothing tells that it "
         f"ever had {'it' if count == 1 else 'them'}: delete or keep?"
@@ -283,6 +294,7 @@ _ABSENT: Mapping[AbsentWhy, str] = {
     AbsentWhy.NOT_SENT: "The sheet did not go out from here, so nothing tells that it ever had the record.",
     AbsentWhy.MADE_SINCE: "It did not go out with the sheet.",
     AbsentWhy.CHANGED: "It was changed since the sheet went out.",
+    AbsentWhy.POINTED: "It was made here, and others point to it since.",
     AbsentWhy.MAY_BE_MEANT: "A row that waits, was set aside or makes a record may be about it.",
     AbsentWhy.ROW_UNKNOWN: "A row that waits has no key that can be read, and may be about it.",
     AbsentWhy.OTHER_PART: "It went out in another part of the trip.",

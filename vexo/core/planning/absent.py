@@ -36,6 +36,7 @@ from .frame import (
 from .guards import GuardCode
 from .inputs import Inputs
 from .merge_base import add_merge_base
+from .pointed import freed, seen_of, that_stay
 from .rules.changed_records import changed_records
 from .verdicts import ABSENT_CODE, AbsentVerdict, AbsentWhy, Answer, Verdict
 
@@ -140,24 +141,60 @@ def plan_absent(
     absent = records.filter(~pl.col(IDENTIFIER).is_in(plan[IDENTIFIER].drop_nulls().implode()))
     meant = replace(meant, unknown=meant.unknown + _harmed(plan))
     reason, seen = _reasons(absent, inputs, meant, carried, parts_out), _digests(absent, inputs)
+    referrers = inputs.referrers
+    if referrers is not None:
+        seen = _seen_with(seen, seen_of(referrers, absent[IDENTIFIER]))
     if Verdict.DELETE in deny:
         reason = pl.Series([AbsentWhy.NOT_ALLOWED.value], dtype=pl.String).new_from_index(0, len(absent))
     answer = beside(seen, _answers(inputs.decisions))["answer"]
-    asked = [AbsentWhy.NOT_SENT, *([AbsentWhy.CHANGED] if inputs.takes_back else [])]
+    asked = _ASKED_BACK if inputs.takes_back else _ASKED
+    if referrers is not None:
+        reason = _with_pointed(reason, answer, absent[IDENTIFIER], referrers, freed(plan))
+    becomes, reason = _becoming(reason, answer, asked)
+    numbers = pl.int_range(FIRST_ABSENT, FIRST_ABSENT + len(absent), dtype=pl.UInt32, eager=True)
+    columns = [numbers.alias(NUMBER), becomes.alias(BECOMES), reason.alias(REASON), seen]
+    return absent.with_columns(columns).select(*SCHEMA, *[name for name in absent.columns if name not in SCHEMA])
+
+
+_ASKED = (AbsentWhy.NOT_SENT,)
+_ASKED_BACK = (AbsentWhy.NOT_SENT, AbsentWhy.CHANGED, AbsentWhy.POINTED)
+"""Reasons that are asked about; where records are taken back these too."""
+
+
+def _becoming(reason: pl.Series, answer: pl.Series, asked: Sequence[AbsentWhy]) -> tuple[pl.Series, pl.Series]:
+    """What becomes of each record, and why."""
     questions = reason.is_in(asked).fill_null(value=False)
     settled = questions & answer.is_not_null()
     goes = reason.is_null() | (settled & (answer == Answer.DELETE).fill_null(value=False))
-    becomes = pl.select(
+    becomes = (
         pl.when(questions & ~settled)
         .then(pl.lit(AbsentVerdict.HELD))
         .when(goes)
         .then(pl.lit(AbsentVerdict.DELETE))
         .otherwise(pl.lit(AbsentVerdict.KEPT))
-    ).to_series()
-    reason = pl.select(pl.when(settled).then(pl.lit(AbsentWhy.ANSWERED)).otherwise(reason)).to_series()
-    numbers = pl.int_range(FIRST_ABSENT, FIRST_ABSENT + len(absent), dtype=pl.UInt32, eager=True)
-    columns = [numbers.alias(NUMBER), becomes.alias(BECOMES), reason.alias(REASON), seen]
-    return absent.with_columns(columns).select(*SCHEMA, *[name for name in absent.columns if name not in SCHEMA])
+    )
+    why = pl.when(settled).then(pl.lit(AbsentWhy.ANSWERED)).otherwise(reason)
+    return pl.select(becomes).to_series(), pl.select(why).to_series()
+
+
+def _with_pointed(
+    reason: pl.Series, answer: pl.Series, identifiers: pl.Series, referrers: pl.DataFrame, freed_: pl.DataFrame
+) -> pl.Series:
+    """Why each record is not deleted without an answer, with those to which another points that stays; one that is held
+    for that holds others in turn."""
+    while True:
+        becomes, _ = _becoming(reason, answer, _ASKED_BACK)
+        staying = that_stay(referrers, identifiers.filter(becomes == AbsentVerdict.DELETE), freed_)
+        more = reason.is_null() & identifiers.is_in(staying[IDENTIFIER].implode())
+        if not more.any():
+            return reason
+        reason = pl.select(pl.when(more).then(pl.lit(AbsentWhy.POINTED)).otherwise(reason)).to_series()
+
+
+def _seen_with(seen: pl.Series, more: pl.Series) -> pl.Series:
+    """What is seen of each record with what points to it; as it is where nothing does."""
+    both = pl.select(pl.when(more != "").then(pl.concat_str(seen, more, separator="\x1f")).otherwise(seen)).to_series()
+    return on_unique(both, digest).alias(SEEN) if (more != "").any() else seen
 
 
 def _harmed(plan: pl.DataFrame) -> int:

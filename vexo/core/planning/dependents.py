@@ -12,11 +12,12 @@ import polars as pl
 
 from ..keys.claims import in_circles, in_order
 from ..new_records import is_new, row_id_of
-from ..problems import FAULT, Case
+from ..problems import Case
 from ..records import IDENTIFIER
 from ..sheets.sheet import ROW, ROW_ID
 from .decisions import answered, counting, find_faults
-from .frame import FAULTS, VERDICT, FieldColumns
+from .frame import VERDICT, FieldColumns
+from .held_rows import held_with
 from .verdicts import CellAction, Verdict
 
 _WAITS, _CIRCLE = "depends", "depends-circle"
@@ -99,7 +100,7 @@ def hold_dependents(
     waiting, cut_too = _waiting(references, {row for row, _ in still}, numbers, counts)
     open_ = pl.concat([open_circles, waiting])
     plan = _left_out(plan, cut | cut_too)
-    return _held(plan, open_), pl.concat([questions, open_.select(ROW_ID, "code", "field", "digest")])
+    return held_with(plan, open_), pl.concat([questions, open_.select(ROW_ID, "code", "field", "digest")])
 
 
 def _references(plan: pl.DataFrame, fields: Sequence[str]) -> _References:
@@ -183,19 +184,3 @@ def _left_out(plan: pl.DataFrame, cells: set[Edge]) -> pl.DataFrame:
     rows = pl.Series(sorted({row for row, _ in cells}), dtype=pl.UInt32)
     nothing = pl.col(ROW_ID).is_in(rows.implode()) & (pl.col(VERDICT) == Verdict.UPDATE) & ~writes
     return plan.with_columns(pl.when(nothing).then(pl.lit(Verdict.SAME.value)).otherwise(VERDICT).alias(VERDICT))
-
-
-def _held(plan: pl.DataFrame, faults: pl.DataFrame) -> pl.DataFrame:
-    """The plan with these faults on its rows; those that would have gone are held."""
-    if faults.is_empty():
-        return plan
-    lists = faults.group_by(ROW_ID, maintain_order=True).agg(
-        pl.struct("code", "field", "arguments").cast(FAULT).alias("more")
-    )
-    beside = plan.select(ROW_ID, FAULTS, VERDICT).join(lists, on=ROW_ID, how="left", maintain_order="left")
-    told = beside["more"].is_not_null() & beside[VERDICT].is_in([*_GOING, Verdict.HELD])
-    rows = beside.select(
-        pl.when(told).then(pl.concat_list(FAULTS, "more")).otherwise(FAULTS).alias(FAULTS),
-        pl.when(told).then(pl.lit(Verdict.HELD.value)).otherwise(VERDICT).alias(VERDICT),
-    )
-    return plan.with_columns(rows[FAULTS], rows[VERDICT])

@@ -79,6 +79,7 @@ class Inputs:
         other_parts: the records of the trip's other parts, and the ``part`` that has them.
         reach: the records that the trip may touch; None for all of the type.
         takes_back: the trip takes back what another wrote: records that were changed since are asked about.
+        referrers: where records are taken back, what points to them (``pointed.REFERRERS``).
         spreads: field → how its values are spread in the application, of numbers and days.
     """
 
@@ -96,3 +97,4 @@ class Inputs:
     reach: Reach | None = None
     spreads: Mapping[str, Spread] = field(default_factory=dict)
     takes_back: bool = False
+    referrers: pl.DataFrame | None = None

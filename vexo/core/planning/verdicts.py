@@ -75,6 +75,8 @@ class AbsentWhy(StrEnum):
     """It did not go out with the sheet."""
     CHANGED = "changed"
     """It was changed since it went out."""
+    POINTED = "pointed"
+    """It is to be taken back, and others point to it since."""
     MAY_BE_MEANT = "may-be-meant"
     """A row that waits, or was set aside, may be about it."""
     ROW_UNKNOWN = "row-unknown"
@@ -159,6 +161,7 @@ _ANSWERS: Mapping[str, tuple[Answer, ...]] = {
     "depends-circle": (Answer.LEAVE_OUT,),
     "emptied": (Answer.CLEAR, Answer.LEAVE),
     "changed-since": (Answer.FILE,),
+    "pointed": (Answer.FILE,),
     "renamed": (Answer.THEN,),
     "swapped": (Answer.THEN, Answer.NOW),
     "unclear": (Answer.RECORD, Answer.NEW),

@@ -43,9 +43,10 @@ def freeze(
     absent: pl.DataFrame | None = None,
     keys: Sequence[tuple[str, ...]] = (),
     first_steps: Sequence[tuple[int, Field, str]] = (),
+    references: Sequence[str] = (),
 ) -> pl.DataFrame:
     """The rows that a pass sends, in their order, with their place ``at``: creates, updates, deletes, by row; but what
-    frees a unique value before what takes it.
+    frees a unique value before what takes it, and records that are deleted before those that they refer to.
 
     Args:
         keys: groups of fields that are unique together.
@@ -53,6 +54,7 @@ def freeze(
             field, and the value's text.
         whole: the records to be deleted with all their fields, laid beside as ``whole.FIELD``.
         absent: what becomes of records that have no row (``planning.absent``).
+        references: fields of ``whole`` that refer to records of the same type.
 
     Raises:
         NoRecordError: a row would change or delete a record, and names none.
@@ -66,7 +68,8 @@ def freeze(
         raise NoRecordError(f"Rows {unnamed[ROW_ID].to_list()[:20]} of a plan are to be written, and name no record.")
     rows = rows.sort(_rank(order), ROW_ID)
     parents = _parents(rows)
-    rows = _freeing_first(_by_depth(_opened(rows, first_steps), order, parents), keys, parents)
+    before = {**parents, **_children(rows, whole, references)}
+    rows = _freeing_first(_by_depth(_opened(rows, first_steps), order, before), keys, before)
     rows = rows.with_columns(pl.int_range(pl.len(), dtype=pl.UInt32).alias(AT))
     rows = _with_last_parents(rows, parents)
     if whole is not None and len(whole):
@@ -128,6 +131,24 @@ def _parents(rows: pl.DataFrame) -> dict[int, set[int]]:
     return parents
 
 
+def _children(rows: pl.DataFrame, whole: pl.DataFrame | None, references: Sequence[str]) -> dict[int, set[int]]:
+    """Row that deletes a record → the rows that delete records which refer to it."""
+    children: dict[int, set[int]] = defaultdict(set)
+    if whole is None:
+        return children
+    deletes = rows.filter(pl.col("verdict") == Verdict.DELETE).select(IDENTIFIER, ROW_ID)
+    for name in references:
+        if name not in whole.columns:
+            continue
+        refers = whole.select(IDENTIFIER, pl.col(name).alias("parent")).drop_nulls("parent")
+        pairs = refers.join(deletes, on=IDENTIFIER).join(
+            deletes.rename({IDENTIFIER: "parent", ROW_ID: "row of parent"}), on="parent"
+        )
+        for child, parent in pairs.select(ROW_ID, "row of parent").iter_rows():
+            children[parent].add(child)
+    return children
+
+
 def _referring(rows: pl.DataFrame) -> list[str]:
     """The fields in which any row refers to a record that is yet to be made."""
     begins = FieldColumns("").action
@@ -135,13 +156,13 @@ def _referring(rows: pl.DataFrame) -> list[str]:
     return [name for name in names if any_new(rows[FieldColumns(name).proposed])]
 
 
-def _by_depth(rows: pl.DataFrame, order: Mapping[str, int], parents: Mapping[int, set[int]]) -> pl.DataFrame:
-    """Rows in their order, those that refer to others after these: a level of all trees at a time."""
-    if not parents:
+def _by_depth(rows: pl.DataFrame, order: Mapping[str, int], before: Mapping[int, set[int]]) -> pl.DataFrame:
+    """Rows in their order, but each after those that have to go before it: a level of all trees at a time."""
+    if not before:
         return rows
     depth: dict[int, int] = {}
-    for row in in_order({*parents, *(other for others in parents.values() for other in others)}, parents):
-        depth[row] = max((depth.get(other, 0) + 1 for other in parents.get(row, ())), default=0)
+    for row in in_order({*before, *(other for others in before.values() for other in others)}, before):
+        depth[row] = max((depth.get(other, 0) + 1 for other in before.get(row, ())), default=0)
     deep = pl.col(ROW_ID).replace_strict(depth, default=0, return_dtype=pl.UInt32)
     return rows.sort(_rank(order), deep, maintain_order=True)
 
@@ -158,9 +179,13 @@ def _with_last_parents(rows: pl.DataFrame, parents: Mapping[int, set[int]]) -> p
 
 
 def _freeing_first(
-    rows: pl.DataFrame, keys: Sequence[tuple[str, ...]], parents: Mapping[int, set[int]]
+    rows: pl.DataFrame, keys: Sequence[tuple[str, ...]], earlier: Mapping[int, set[int]]
 ) -> pl.DataFrame:
-    """Rows in their order, those that take a unique value of another record after that record's own."""
+    """Rows in their order, those that take a unique value of another record after that record's own.
+
+    Args:
+        earlier: row → the rows that have to go before it anyway.
+    """
     waits_for: dict[int, set[int]] = defaultdict(set)
     places, records = rows.with_row_index("place"), rows[IDENTIFIER].fill_null("")
     for key in keys:
@@ -179,8 +204,8 @@ def _freeing_first(
                 waits_for[place].add(before)
     if not waits_for:
         return rows
-    place_of = dict(places.select(ROW_ID, "place").iter_rows()) if parents else {}
-    for row, others in parents.items():
+    place_of = dict(places.select(ROW_ID, "place").iter_rows()) if earlier else {}
+    for row, others in earlier.items():
         waits_for[place_of[row]] |= {place_of[other] for other in others if other in place_of}
     involved = {*waits_for, *(before for others in waits_for.values() for before in others)}
     free = [place for place in range(len(rows)) if place not in involved]

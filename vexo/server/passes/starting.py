@@ -7,6 +7,7 @@ from typing import Any
 
 from django.db import IntegrityError, transaction
 
+from vexo.core.new_records import self_references
 from vexo.core.writing.batches import AFTER, freeze
 
 from .. import artifacts
@@ -94,7 +95,8 @@ def _freeze(plan: Plan) -> dict[str, Any]:
         (step.row_id, record_type.field(step.field), step.text)
         for step in from_json(plan.summary, PlanSummary).first_steps
     ]
-    rows = freeze(artifacts.read(plan.path), deleted_records, absent, record_type.keys, first_steps)
+    own = [field.name for field in self_references(record_type, [field.name for field in record_type.fields])]
+    rows = freeze(artifacts.read(plan.path), deleted_records, absent, record_type.keys, first_steps, own)
     if rows.is_empty():
         raise PlainError("There is nothing to write.", "nothing")
     return {

@@ -37,7 +37,12 @@ class AbsentPlan:
     sum: AbsentSum
 
 
-def absent_plan(context: PlanContext, inputs: Inputs, planned: PlannedRows, materials: Materials) -> AbsentPlan | None:
+def absent_plan(
+    context: PlanContext,
+    inputs: Inputs,
+    planned: PlannedRows,
+    materials: Materials,
+) -> AbsentPlan | None:
     """None where the plan deletes nothing that has no row.
 
     Args:

@@ -21,6 +21,7 @@ from vexo.core.planning.denied import reject_denied
 from vexo.core.planning.dependents import hold_dependents
 from vexo.core.planning.frame import VERDICT
 from vexo.core.planning.plan import make_plan
+from vexo.core.planning.pointed import hold_pointed, none_refer
 from vexo.core.planning.verdicts import Verdict
 from vexo.core.records import IDENTIFIER, Catalogue
 from vexo.core.sheets.row_filter import excluded_rows
@@ -46,7 +47,7 @@ from .incremental import last_plan
 from .materials import Materials, ask, reading_for, those_of
 from .models import Plan
 from .pointing import by_where, may_go, pointing, renamed
-from .reach import reach_of
+from .reach import reach_of, reach_paths
 from .replan import replan
 from .spreads import spreads_of
 from .stored_plans import MadePlan, keep_plan
@@ -136,12 +137,22 @@ def _whole(basis: Basis, materials: Materials, client: Client | None, lease: Lea
     plan = reject_denied(plan, context.settings.deny)
     references = [field.name for field in self_references(context.record_type, context.settings.carried)]
     plan, questions = hold_dependents(plan, questions, basis.decisions, references)
+    if inputs.takes_back:
+        materials = _with_pointed(context, _candidates_back(plan, materials), materials, client)
+        referrers = artifacts.read(materials.pointed_path) if materials.pointed_path else none_refer()
+        inputs = replace(inputs, referrers=referrers)
+        if context.settings.operation == Operation.DELETE:
+            plan, questions = hold_pointed(plan, questions, basis.decisions, referrers)
     absent = absent_plan(context, inputs, replace(planned, plan=plan), materials)
     if absent is not None:
         questions = pl.concat([questions, absent.questions])
     whole = records.filter(pl.col(IDENTIFIER).is_in(_deleted(plan).implode())) if absent is None else absent.deleted
     deleted_path = _kept_whole(context, whole)
-    pointed_path, deletes, renames = _pointed(context, plan, absent, materials, client)
+    if not inputs.takes_back:
+        table = artifacts.read(absent.path) if absent is not None else None
+        candidates = pl.concat([may_go(context, plan, table), renamed(context, plan)]).unique(maintain_order=True)
+        materials = _with_pointed(context, candidates, materials, client)
+    deletes, renames = _pointed(context, plan, absent, materials.pointed_path)
     summary = summary_of(
         plan,
         basis,
@@ -158,7 +169,7 @@ def _whole(basis: Basis, materials: Materials, client: Client | None, lease: Lea
         records_path=materials.records.path,
         damage_path=damage_path,
         deleted_path=deleted_path,
-        pointed_path=pointed_path,
+        pointed_path=materials.pointed_path,
         absent_path=absent.path if absent is not None else "",
         counts=materials.counts,
         summary=replace(summary, first_steps=[FirstStep(*line) for line in planned.first_steps.iter_rows()]),
@@ -177,26 +188,34 @@ def _kept_whole(context: PlanContext, records: pl.DataFrame) -> str:
     return artifacts.write(records, artifacts.named(context.trip.pk, "deleted", uuid.uuid4().hex))
 
 
+def _candidates_back(plan: pl.DataFrame, materials: Materials) -> pl.Series:
+    """IDs of the records that a plan may delete which takes back: those of its rows, and those in reach without one."""
+    rows = plan[IDENTIFIER].drop_nulls()
+    parts = [rows, *[artifacts.read(path, [IDENTIFIER])[IDENTIFIER] for path in reach_paths(materials.counts)]]
+    return pl.concat(parts).unique(maintain_order=True)
+
+
+def _with_pointed(context: PlanContext, records: pl.Series, materials: Materials, client: Client | None) -> Materials:
+    """With what points to these records. Without a client it is what the last plan was told."""
+    if client is None or records.is_empty():
+        return materials
+    path = artifacts.named(context.trip.pk, "pointed", uuid.uuid4().hex)
+    return replace(materials, pointed_path=artifacts.write(pointing(context, records, client), path))
+
+
 def _pointed(
-    context: PlanContext,
-    plan: pl.DataFrame,
-    absent: AbsentPlan | None,
-    materials: Materials,
-    client: Client | None,
-) -> tuple[str, dict[str, int], dict[str, int]]:
-    """Where it is kept what points to records that are deleted or renamed, or may be; and how many do to those that are
-    deleted, and to those that are renamed. Without a client it is what the last plan was told."""
-    table = artifacts.read(absent.path) if absent is not None else None
-    candidates = pl.concat([may_go(context, plan, table), renamed(context, plan)]).unique(maintain_order=True)
-    path = materials.pointed_path
-    if client is not None and len(candidates):
-        counted = pointing(context, candidates, client)
-        path = artifacts.write(counted, artifacts.named(context.trip.pk, "pointed", uuid.uuid4().hex))
+    context: PlanContext, plan: pl.DataFrame, absent: AbsentPlan | None, path: str
+) -> tuple[dict[str, int], dict[str, int]]:
+    """How many others point to records that are deleted, and to those that are renamed.
+
+    Args:
+        path: where it is kept what points to records.
+    """
     if not path or not artifacts.there(path):
-        return "", {}, {}
+        return {}, {}
     counts = artifacts.read(path)
     gone = _deleted(plan) if absent is None else absent.deleted[IDENTIFIER]
-    return path, by_where(counts, gone), by_where(counts, renamed(context, plan, decided=True))
+    return by_where(counts, gone), by_where(counts, renamed(context, plan, decided=True))
 
 
 def _damage(basis: Basis, materials: Materials, plan: pl.DataFrame, fresh: str) -> tuple[str, list[Damage]]:

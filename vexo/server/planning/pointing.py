@@ -8,6 +8,7 @@ from vexo.applications import Client
 from vexo.core.operations import Operation
 from vexo.core.planning.absent import BECOMES
 from vexo.core.planning.frame import VERDICT, FieldColumns
+from vexo.core.planning.pointed import FIELD, REFERRER, WHERE, none_refer
 from vexo.core.planning.verdicts import AbsentVerdict, CellAction, Verdict
 from vexo.core.records import IDENTIFIER
 
@@ -15,9 +16,9 @@ from .. import artifacts
 from .context import PlanContext
 
 MOST_POINTED = 2_000
-"""Records of which it is counted what points to them: it takes a question for each hundred, and field that points."""
-WHERE, COUNT = "where", "count"
-SCHEMA = {IDENTIFIER: pl.String(), WHERE: pl.String(), COUNT: pl.UInt32()}
+"""Records of which it is counted what points to them, where no verdict hangs on it: it takes a question for each
+hundred, and field that points."""
+COUNT = "count"
 
 
 def may_go(context: PlanContext, plan: pl.DataFrame, absent: pl.DataFrame | None) -> pl.Series:
@@ -48,33 +49,43 @@ def renamed(context: PlanContext, plan: pl.DataFrame, *, decided: bool = False) 
 
 
 def pointing(context: PlanContext, records: pl.Series, client: Client) -> pl.DataFrame:
-    """For each of these records and each field that points to it how many others do: ``SCHEMA``, no line for none; none
-    at all where they are too many to ask about.
+    """For each of these records and each field that points to it which others do: ``REFERRERS``, and a ``count`` of 1;
+    none at all where they are too many to ask about, and nothing hangs on it.
 
     Args:
         records: their IDs.
     """
-    parts = [pl.DataFrame(schema=SCHEMA)]
-    if not 0 < len(records) <= MOST_POINTED:
+    parts = [none_refer().with_columns(pl.lit(1, pl.UInt32).alias(COUNT))]
+    most = None if context.trip.takes_back_id else MOST_POINTED
+    if records.is_empty() or (most is not None and len(records) > most):
         return parts[0]
     for other in context.catalogue.types:
+        own = other.name == context.record_type.name
         for field in other.fields:
             if field.target != context.record_type.name:
                 continue
             wanted = records.alias(field.name).to_frame()
             referrers = client.read_by_keys(other, [field.name], [field.name], wanted)
-            counts = referrers.group_by(pl.col(field.name).cast(pl.String).alias(IDENTIFIER)).agg(pl.len().alias(COUNT))
-            where = pl.lit(f"{other.plural}, {field.label}").alias(WHERE)
-            parts.append(counts.select(IDENTIFIER, where, pl.col(COUNT).cast(pl.UInt32)))
+            parts.append(
+                referrers.select(
+                    pl.col(field.name).cast(pl.String).alias(IDENTIFIER),
+                    pl.lit(f"{other.plural}, {field.label}").alias(WHERE),
+                    pl.lit(field.name if own else "").alias(FIELD),
+                    pl.col(IDENTIFIER).alias(REFERRER),
+                    pl.lit(1, pl.UInt32).alias(COUNT),
+                )
+            )
     return pl.concat(parts)
 
 
 def pointed_words(path: str) -> dict[str, list[str]]:
     """Record ID → what points to it, in words; of a plan's table, empty where there is none."""
+    if not path or not artifacts.there(path):
+        return {}
     said: dict[str, list[str]] = {}
-    if path and artifacts.there(path):
-        for identifier, where, count in artifacts.read(path).iter_rows():
-            said.setdefault(identifier, []).append(f"{count:,} {where}")
+    counts = artifacts.read(path).group_by(IDENTIFIER, WHERE, maintain_order=True).agg(pl.col(COUNT).sum())
+    for identifier, where, count in counts.iter_rows():
+        said.setdefault(identifier, []).append(f"{count:,} {where}")
     return said
 
 

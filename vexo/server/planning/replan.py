@@ -11,6 +11,7 @@ import polars as pl
 from vexo.core.columns.carried_columns import CarriedColumns
 from vexo.core.keys.record_keys import key_values, row_keys
 from vexo.core.new_records import any_new, self_references
+from vexo.core.operations import Operation
 from vexo.core.planning.damaged import hold_damaged
 from vexo.core.planning.denied import reject_denied
 from vexo.core.planning.frame import EARLIER_RESULT, FAULTS, VERDICT
@@ -23,6 +24,7 @@ from vexo.core.planning.partial import (
     writes_unique,
 )
 from vexo.core.planning.plan import make_plan
+from vexo.core.planning.pointed import hold_pointed, none_refer, refers_within
 from vexo.core.planning.rules.lost_keys import SETTLED_CODES
 from vexo.core.records import IDENTIFIER
 from vexo.core.sheets.row_filter import excluded_rows
@@ -39,6 +41,7 @@ from .context import PlanContext
 from .figures import MovedFrom, moved_summary
 from .incremental import LastPlan, typed_anew
 from .materials import reading_for
+from .models import Plan
 from .reach import reach_of
 from .spreads import spreads_of
 from .stored_plans import MADE_WITH, MadePlan
@@ -81,9 +84,15 @@ def _can_be_in_part(basis: Basis, last: LastPlan) -> bool:
         and (not _condition(context) or list(plan.edits) == list(context.edits))
         and not asks_whole_columns(context.settings)
         and not _refers_to_rows(context, plan.values_path)
+        and not (context.trip.takes_back_id and refers_within(_referrers(plan)))
         and (not plan.damage_path or artifacts.there(plan.damage_path))
         and (not context.sheet.recognised or len(kept_paths(context.trip, context.sheet.part)) == 1)
     )
+
+
+def _referrers(plan: Plan) -> pl.DataFrame:
+    """What points to records of a plan that takes back."""
+    return artifacts.read(plan.pointed_path) if plan.pointed_path else none_refer()
 
 
 def _refers_to_rows(context: PlanContext, values_path: str) -> bool:
@@ -148,6 +157,8 @@ def _replan(basis: Basis, last: LastPlan) -> MadePlan | None:
         columns, guards = context.carried_columns, context.settings.guards
         after, questions = hold_damaged(after, questions, cells, basis.decisions, columns, guards)
     after = reject_denied(after, context.settings.deny)
+    if inputs.takes_back and context.settings.operation == Operation.DELETE:
+        after, questions = hold_pointed(after, questions, basis.decisions, _referrers(plan))
     fresh = uuid.uuid4().hex
     path = artifacts.patch(plan.path, after, rows.places, artifacts.named(trip.pk, "plan", fresh))
     values_path = plan.values_path

@@ -33,6 +33,7 @@ _WORDS: Mapping[Answer, str] = {
 _OF_A_CODE: Mapping[tuple[str, Answer], str] = {
     ("damaged", Answer.FILE): "It is meant",
     ("changed-since", Answer.FILE): "Delete it all the same",
+    ("pointed", Answer.FILE): "Delete it all the same",
     ("duplicate-row", Answer.FILE): "Send it all the same",
     ("duplicate", Answer.FILE): "Send it all the same",
     ("lost-point", Answer.FILE): "It is meant",

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import replace
 
 from vexo.core.guards import GuardMode, GuardName
-from vexo.core.planning.verdicts import ABSENT_CODE, ELSEWHERE_CODE, GOING, STOPPING, RowState
+from vexo.core.planning.verdicts import ABSENT_CODE, ELSEWHERE_CODE, GOING, STOPPING, AbsentVerdict, RowState
 from vexo.core.sheets.totals import checked
 
 from ..errors import PlainError
@@ -42,10 +42,10 @@ def open_items(trip: Trip, facts: StatusFacts, plan: StoredPlan | None, sent_by:
     if sent_by is not None:
         items += _rows(trip, sent_by.reasons, (*STOPPING, RowState.REFUSED, RowState.UNCLEAR))
         items += _not_gone(sent_by)
-        items += _absent(sent_by.absent.held if sent_by.absent is not None else 0)
+        items += _absent(summary, sent_by.absent.held if sent_by.absent is not None else 0)
     elif plan is not None:
         items += _guards(plan.summary, asks=True)
-        items += _absent(plan.summary.absent.held if plan.summary.absent is not None else 0)
+        items += _absent(summary, plan.summary.absent.held if plan.summary.absent is not None else 0)
         if _does(trip, GuardName.DAMAGED, bool(plan.summary.damage)) == GuardMode.HOLD:
             items += _damage(plan.summary.damage)
         items += _rows(trip, plan.summary.reasons, STOPPING)
@@ -190,11 +190,13 @@ def _elsewhere(summary: PlanSummary) -> Iterator[OpenItem]:
         yield OpenItem(ELSEWHERE_CODE, says, summary.elsewhere, False, StationName.REVIEW, state=RowState.SAME)
 
 
-def _absent(held: int) -> Iterator[OpenItem]:
+def _absent(summary: PlanSummary | None, held: int) -> Iterator[OpenItem]:
     """Records that the sheet does not have, of which it is asked whether they are to be deleted."""
     if held:
         answers = options_for_absent()
-        yield OpenItem(ABSENT_CODE, absent_words(held), held, False, StationName.KEYS, answers=answers)
+        absent = summary.absent if summary is not None else None
+        reasons = [one.reason for one in absent.reasons if one.verdict == AbsentVerdict.HELD] if absent else []
+        yield OpenItem(ABSENT_CODE, absent_words(held, reasons), held, False, StationName.KEYS, answers=answers)
 
 
 def _not_gone(sent_by: StoredPass) -> Iterator[OpenItem]:

@@ -2004,6 +2004,7 @@ export interface components {
          *     * `identifier-without-key` - identifier-without-key
          *     * `deleted-before` - deleted-before
          *     * `changed-since` - changed-since
+         *     * `pointed` - pointed
          *     * `key-asked` - key-asked
          *     * `column-asked` - column-asked
          *     * `both-changed` - both-changed
@@ -2036,7 +2037,7 @@ export interface components {
          *     * `parent-not-in` - parent-not-in
          * @enum {string}
          */
-        FaultCodeEnum: "set-aside" | "left-out" | "not-meant" | "exists" | "not-allowed" | "other-part" | "outside-reach" | "key-blank" | "key-unread" | "letter-for-figure" | "decimal-comma" | "not-a-number" | "too-large" | "too-fine" | "not-yes-or-no" | "not-a-date" | "not-a-moment" | "not-a-choice" | "too-long" | "unknown-mark" | "names-none" | "names-several" | "not-read" | "lost-character" | "not-in-list" | "no-number-form" | "no-arithmetic" | "no-date-form" | "no-phone" | "look-up-none" | "look-up-several" | "required-empty" | "required-new" | "required-column" | "finds-several" | "unknown-identifier" | "not-found" | "unclear" | "near-key" | "several" | "like-record" | "like-row" | "copied" | "may-be-in" | "gone" | "renamed" | "swapped" | "identifier-differs" | "identifier-without-key" | "deleted-before" | "changed-since" | "key-asked" | "column-asked" | "both-changed" | "key-edited" | "duplicate-row" | "key-circle" | "duplicate" | "emptied-many" | "lost-point" | "far-out" | "check-differs" | "damaged" | "depends" | "depends-circle" | "twin" | "shared" | "other-counts" | "emptied" | "refused" | "changed-meanwhile" | "gone-meanwhile" | "made-meanwhile" | "batch-too-large" | "no-answer" | "found-otherwise" | "changed-in-between" | "given-up" | "undone-with-group" | "left-half-way" | "parent-not-in";
+        FaultCodeEnum: "set-aside" | "left-out" | "not-meant" | "exists" | "not-allowed" | "other-part" | "outside-reach" | "key-blank" | "key-unread" | "letter-for-figure" | "decimal-comma" | "not-a-number" | "too-large" | "too-fine" | "not-yes-or-no" | "not-a-date" | "not-a-moment" | "not-a-choice" | "too-long" | "unknown-mark" | "names-none" | "names-several" | "not-read" | "lost-character" | "not-in-list" | "no-number-form" | "no-arithmetic" | "no-date-form" | "no-phone" | "look-up-none" | "look-up-several" | "required-empty" | "required-new" | "required-column" | "finds-several" | "unknown-identifier" | "not-found" | "unclear" | "near-key" | "several" | "like-record" | "like-row" | "copied" | "may-be-in" | "gone" | "renamed" | "swapped" | "identifier-differs" | "identifier-without-key" | "deleted-before" | "changed-since" | "pointed" | "key-asked" | "column-asked" | "both-changed" | "key-edited" | "duplicate-row" | "key-circle" | "duplicate" | "emptied-many" | "lost-point" | "far-out" | "check-differs" | "damaged" | "depends" | "depends-circle" | "twin" | "shared" | "other-counts" | "emptied" | "refused" | "changed-meanwhile" | "gone-meanwhile" | "made-meanwhile" | "batch-too-large" | "no-answer" | "found-otherwise" | "changed-in-between" | "given-up" | "undone-with-group" | "left-half-way" | "parent-not-in";
         /**
          * @description Rows with one fault: how many, the row number of the first, the words, and the answers for all of them; whether
          *     it is about which record each row is.
@@ -2949,6 +2950,7 @@ export interface components {
          * @description * `not-sent` - NOT_SENT
          *     * `made-since` - MADE_SINCE
          *     * `changed` - CHANGED
+         *     * `pointed` - POINTED
          *     * `may-be-meant` - MAY_BE_MEANT
          *     * `row-unknown` - ROW_UNKNOWN
          *     * `other-part` - OTHER_PART
@@ -2957,7 +2959,7 @@ export interface components {
          *     * `answered` - ANSWERED
          * @enum {string}
          */
-        ReasonEnum: "not-sent" | "made-since" | "changed" | "may-be-meant" | "row-unknown" | "other-part" | "parts-out" | "not-allowed" | "answered";
+        ReasonEnum: "not-sent" | "made-since" | "changed" | "pointed" | "may-be-meant" | "row-unknown" | "other-part" | "parts-out" | "not-allowed" | "answered";
         /**
          * @description Records before a pass, and what became of them. ``moved`` left the selection by an update (negative), ``others``
          *     are changes that were not ours.
