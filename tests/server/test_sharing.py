@@ -20,8 +20,10 @@ from vexo.core.planning.verdicts import RowState  # noqa: E402
 from vexo.server import artifacts  # noqa: E402
 from vexo.server.data_folder import absolute  # noqa: E402
 from vexo.server.errors import PlainError  # noqa: E402
+from vexo.server.jobs.models import Job  # noqa: E402
 from vexo.server.jobs.worker import enqueue, run_inline  # noqa: E402
 from vexo.server.passes.starting import start_pass  # noqa: E402
+from vexo.server.passes.take_back import Wanted, start_taking_back  # noqa: E402
 from vexo.server.planning.context import newest_plan, plan_of  # noqa: E402
 from vexo.server.sendout.selection import begin  # noqa: E402
 from vexo.server.trips.models import Sheet, Trip  # noqa: E402
@@ -304,3 +306,42 @@ class Sharing(ServiceCase):
         """Why each record stays that the newest sheet of a part does not have; null where it goes."""
         found = self.seen(trip, label)
         return list(artifacts.read(plan_of(found).absent_path)["@reason"])
+
+    def taken_back(self, trip: Trip, **wanted: Any) -> list[str]:
+        """The berths of the trip that takes one back, by harbour; and that trip is gone again."""
+        job = run_inline(start_taking_back(self.seen(trip), self.person, Wanted(**wanted), run_here=True))
+        self.assertEqual(job.error, "")
+        back = Trip.objects.filter(takes_back=trip).latest("pk")
+        return sorted(fields["harbour"] for fields in self.shown(back))
+
+    def shown(self, back: Trip) -> list[dict[str, Any]]:
+        cells = artifacts.read(back.sheets.get(direction=Sheet.IN).cells)
+        names = {column.header: column.name for column in back.sheets.get(direction=Sheet.IN).profile.columns}
+        return [{"harbour": one} for one in cells[names["Harbour"]].to_list()]
+
+    def test_taking_back_is_of_the_part_that_is_meant_and_its_own_rows(self) -> None:
+        trip = self.share("J")
+        for label in ("NORTHHAVEN", "EELGRASS"):
+            self.back(self.noted(self.path(trip, label), f"by {label}", 2, 3))
+            self.assertEqual(self.apply_part(trip, label).totals["updated"], 2)
+        with self.assertRaisesRegex(PlainError, "which part"):
+            start_taking_back(self.seen(trip), self.person, Wanted(rows=(3,)), run_here=True)
+        north = part_named(trip, "NORTHHAVEN").number
+        self.assertEqual(self.taken_back(trip, part=north, rows=(3,)), ["NORTHHAVEN"])
+        self.assertEqual(self.taken_back(trip, part=north), ["NORTHHAVEN"] * 2)
+        self.assertEqual(self.taken_back(trip), ["EELGRASS"] * 2 + ["NORTHHAVEN"] * 2)
+        self.assertEqual(self.taken_back(trip, passes=(2,), rows=(3,)), ["EELGRASS"], "a pass is of one part")
+        with self.assertRaisesRegex(PlainError, "no pass 2"):
+            start_taking_back(self.seen(trip), self.person, Wanted(passes=(2,), part=north), run_here=True)
+        told = self.vexo.run("--as", "ada", "--part", "EELGRASS", "take-back", str(trip.pk), "--json")
+        self.assertIn("trip", json.loads(told.stdout), told.stdout)
+        made = Trip.objects.get(pk=json.loads(told.stdout)["trip"])
+        self.assertEqual([one["harbour"] for one in self.shown(made)], ["EELGRASS"] * 2, told.stderr)
+        client = _Client()
+        client.force_login(self.person)
+        answer = client.post(
+            f"/api/trips/{trip.pk}/take-back", {}, content_type="application/json", headers={"Vexo-Part": str(north)}
+        )
+        run_inline(Job.objects.get(pk=answer.json()["id"]))
+        made = Trip.objects.filter(takes_back=trip).latest("pk")
+        self.assertEqual([one["harbour"] for one in self.shown(made)], ["NORTHHAVEN"] * 2)

@@ -315,6 +315,29 @@ class TakingBack(TakeBackCase, EditCase):
         self.assertEqual(self.taken_back_rows(trip, passes=(1,)), 1)
         self.assertEqual([one["notes"] for one in self.berths("H")[:2]], [None, None])
 
+    def test_rows_are_those_that_a_person_sees_where_a_newer_sheet_has_moved_them(self) -> None:
+        trip, path = self.out("K", "notes")
+        first = self.edited(path, lambda sheet: [sheet.cell(row, 4, f"row {row}") for row in (2, 3, 4)])
+        self.back(first)
+        self.assertEqual(self.apply(trip).totals["updated"], 3)
+
+        def moved(sheet: Any) -> None:
+            sheet.delete_rows(2)
+            sheet.cell(3, 4).value = "again"
+
+        self.back(self.edited(first, moved))
+        self.assertEqual(self.apply(trip).totals["updated"], 1)
+        back = self.taken_back(trip, rows=(2,))
+        self.assertEqual(
+            [row["@id"] for row in self.table(back).iter_rows(named=True)], [str(self.berth("K-002")["id"])]
+        )
+        back = self.taken_back(trip, passes=(1,), rows=(2,))
+        self.assertEqual(
+            [row["@id"] for row in self.table(back).iter_rows(named=True)], [str(self.berth("K-001")["id"])]
+        )
+        with self.assertRaisesRegex(PlainError, "row 99"):
+            self.taken_back(trip, rows=(99,))
+
     def taken_back_rows(self, trip: Trip, **wanted: Any) -> int:
         return int(self.apply(self.taken_back(trip, **wanted)).totals["updated"])
 

@@ -43,13 +43,17 @@ def take_back(setting: Setting, trip: int, passes: tuple[int, ...], rows: str, a
     apply); what others changed since is held.
     """
     from vexo.server.passes.take_back import Wanted, start_taking_back
+    from vexo.server.trips.models import Trip
+    from vexo.server.trips.part_view import PartView
 
     from .lanes import open_json, print_open
     from .trips import end_with
 
-    view, person = find_view(trip), setting.person()
-    job = finish(start_taking_back(view, person, Wanted(passes, _numbers(rows)), run_here=True))
-    made = find_view(job["trip"])
+    numbers = _numbers(rows)
+    view, person = find_view(trip, whole=not setting.part), setting.person()
+    wanted = Wanted(passes, numbers, view.part if setting.part else 0)
+    job = finish(start_taking_back(view, person, wanted, run_here=True))
+    made = PartView.of(Trip.objects.select_related("application").get(pk=job["trip"]))
     if as_json:
         print_json({"trip": made.trip.pk, "takes_back": trip, **open_json(made)})
     else:

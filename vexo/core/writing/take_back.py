@@ -17,7 +17,7 @@ from ..operations import Operation
 from ..planning.frame import FieldColumns, beside
 from ..planning.verdicts import RowState
 from ..records import IDENTIFIER, VERSION, Catalogue, Field, Kind, RecordType
-from ..sheets.sheet import ROW, ROW_ID
+from ..sheets.sheet import ROW_ID
 from ..sheets.writers.outgoing import OutgoingColumn, column_of, outgoing_columns
 from ..values import SPACES, dtype, is_empty, to_text
 from .create import SETTLED
@@ -314,6 +314,6 @@ def rows_of_records(reverse: Reverse) -> pl.DataFrame:
     return pl.concat([with_rows, without])
 
 
-def chosen_rows(page: pl.DataFrame, rows: Sequence[int]) -> pl.DataFrame:
-    """The lines of a page that are about these rows, by the numbers that people see; all where none is named."""
-    return page.filter(pl.col(ROW).is_in(list(rows))) if rows else page
+def chosen_rows(page: pl.DataFrame, rows: Sequence[int] | None) -> pl.DataFrame:
+    """The lines of a page that are about these rows, by their ``row_id``; all for None."""
+    return page if rows is None else page.filter(pl.col(ROW_ID).is_in(list(rows)))

@@ -12,7 +12,7 @@ from django.db import transaction
 from vexo.applications import Client
 from vexo.core.planning.verdicts import LANDED, RowState
 from vexo.core.records import IDENTIFIER, Catalogue, RecordType
-from vexo.core.sheets.sheet import ROW
+from vexo.core.sheets.sheet import ROW, ROW_ID
 from vexo.core.sheets.writers.outgoing import OutgoingColumn, read_fields
 from vexo.core.sheets.writers.xlsx import write_xlsx
 from vexo.core.values import dtype
@@ -55,10 +55,12 @@ from .starting import open_pass
 
 @dataclass(frozen=True)
 class Wanted:
-    """What is to be taken back: of all passes or some, all rows or some (by the numbers that people see)."""
+    """What is to be taken back: of all passes or some, all rows or some (by the numbers that people see in the sheet of
+    the last of these passes), of one part of the trip or all (0)."""
 
     passes: tuple[int, ...] = ()
     rows: tuple[int, ...] = ()
+    part: int = 0
 
 
 def start_taking_back(view: PartView, person: Person, wanted: Wanted = Wanted(), *, run_here: bool = False) -> Job:
@@ -81,7 +83,11 @@ def start_taking_back(view: PartView, person: Person, wanted: Wanted = Wanted(),
             )
         under_way = trip.jobs.filter(kind="take back", state__in=Job.OPEN).last()
         if under_way is not None:
-            return under_way
+            if _asks(under_way) == wanted:
+                return under_way
+            raise PlainError(
+                f"Something else of trip {trip.pk} is being taken back just now. Ask again when that is made.", "busy"
+            )
         if not left:
             raise PlainError(f"Nothing of trip {trip.pk} is left to be taken back.", "nothing")
         return enqueue(
@@ -91,8 +97,15 @@ def start_taking_back(view: PartView, person: Person, wanted: Wanted = Wanted(),
             run_here=run_here,
             passes=list(wanted.passes),
             rows=list(wanted.rows),
+            of_part=wanted.part,
             here=run_here,
         )
+
+
+def _asks(job: Job) -> Wanted:
+    """What a job is to take back."""
+    asked = job.arguments
+    return Wanted(tuple(asked["passes"]), tuple(asked["rows"]), int(asked.get("of_part", 0)))
 
 
 def take_back(lease: Lease) -> dict[str, Any]:
@@ -101,7 +114,7 @@ def take_back(lease: Lease) -> dict[str, Any]:
     before = Job.objects.filter(kind="bring in", arguments__reverse_job=lease.job.pk).first()
     if before is not None:
         return {"trip": int(before.arguments["asked_trip"]), "next": before.pk}
-    wanted = Wanted(tuple(asked["passes"]), tuple(asked["rows"]))
+    wanted = _asks(lease.job)
     lease.progress(0, 2, "reading what was written")
     with client_of(trip.application) as client:
         catalogue = describe(trip.application, client)
@@ -145,20 +158,51 @@ def _record_type(trip: Trip, catalogue: Catalogue | None) -> RecordType:
 def _reverse(trip: Trip, wanted: Wanted, record_type: RecordType) -> Reverse:
     """What is left to be taken back. Raises PlainError where there is no such pass or row."""
     pages = {page.number: page.path for page in trip.ledger.order_by("number")}
-    passes = {pass_.number: pass_ for pass_ in trip.passes.order_by("number")}
+    passes = _passes(trip, wanted)
     unknown = [number for number in wanted.passes if number not in passes]
     if unknown:
         raise PlainError(f"Trip {trip.pk} has no pass {unknown[0]}.", "no-pass")
-    chosen = [number for number in sorted(pages) if not wanted.passes or number in wanted.passes]
+    chosen = [number for number in sorted(pages) if number in (wanted.passes or passes)]
     back = _back_already(trip)
-    done = [_done(passes[number], artifacts.read(pages[number]), wanted.rows, back) for number in chosen]
-    if wanted.rows:
-        known = {row for one in done for row in one.page[ROW].to_list()}
-        missing = [row for row in wanted.rows if row not in known]
+    rows = _chosen_rows(trip, wanted, [passes[number] for number in chosen])
+    of_pass = {number: artifacts.read(pages[number]) for number in chosen}
+    done = [_done(passes[number], page, rows, back) for number, page in of_pass.items()]
+    if rows is not None:
+        written = {row for one in done for row in one.page[ROW_ID].to_list()}
+        missing = [row for row, row_id in zip(wanted.rows, rows, strict=True) if row_id not in written]
         if missing:
             raise PlainError(f"Nothing was written of row {missing[0]}, or it was taken back already.", "no-row")
     _refuse_unwritable(trip, done, record_type)
     return reverse_of(done, record_type)
+
+
+def _passes(trip: Trip, wanted: Wanted) -> dict[int, Pass]:
+    """The passes of the trip, or of the part that is meant, by number."""
+    passes = trip.passes.select_related("plan__sheet__part").order_by("number")
+    if wanted.part:
+        passes = passes.filter(plan__sheet__part__number=wanted.part)
+    return {pass_.number: pass_ for pass_ in passes}
+
+
+def _chosen_rows(trip: Trip, wanted: Wanted, passes: Sequence[Pass]) -> list[int] | None:
+    """The rows that are meant, as the trip knows them; None for all.
+
+    Args:
+        passes: those that are taken back, the oldest first.
+    """
+    if not wanted.rows:
+        return None
+    if len({pass_.plan.sheet.part_id for pass_ in passes}) > 1:
+        named = ", ".join(part.label or str(part.number) for part in trip.parts.order_by("number"))
+        raise PlainError(f"Trip {trip.pk} is shared out. Say which part is meant: {named}.", "part")
+    numbers = {}
+    if passes:
+        cells = artifacts.read(passes[-1].plan.sheet.cells, [ROW, ROW_ID])
+        numbers = dict(cells.iter_rows())
+    missing = [row for row in wanted.rows if row not in numbers]
+    if missing:
+        raise PlainError(f"Nothing was written of row {missing[0]}, or it was taken back already.", "no-row")
+    return [numbers[row] for row in wanted.rows]
 
 
 def _refuse_unwritable(trip: Trip, done: Sequence[Done], record_type: RecordType) -> None:
@@ -174,7 +218,7 @@ def _refuse_unwritable(trip: Trip, done: Sequence[Done], record_type: RecordType
     )
 
 
-def _done(pass_: Pass, page: pl.DataFrame, rows: Sequence[int], back: pl.Series) -> Done:
+def _done(pass_: Pass, page: pl.DataFrame, rows: Sequence[int] | None, back: pl.Series) -> Done:
     """What a pass did, as its page of the ledger and its frozen rows say."""
     page = chosen_rows(page.filter(pl.col("state").is_in(list(LANDED))), rows)
     gone = page.filter(pl.col("state") == RowState.DELETED)[IDENTIFIER]
@@ -184,7 +228,7 @@ def _done(pass_: Pass, page: pl.DataFrame, rows: Sequence[int], back: pl.Series)
         frozen = artifacts.read(pass_.rows_file, [IDENTIFIER, *there])
         whole = frozen.filter(pl.col(IDENTIFIER).is_in(gone.implode()))
         parts.append(whole.rename({name: name.removeprefix(WHOLE) for name in there}))
-    if pass_.absent_page and not rows:
+    if pass_.absent_page and rows is None:
         absent = artifacts.read(pass_.absent_page).filter(pl.col(STATE) == RowState.DELETED)
         absent = absent.filter(~pl.col(IDENTIFIER).is_in(back.implode()))
         parts.append(absent.select(pl.exclude("^@.*$"), IDENTIFIER))
@@ -228,7 +272,8 @@ def _names(
 
 
 def _new_trip(trip: Trip, reverse: Reverse, record_type: RecordType, wanted: Wanted, person: Person) -> Trip:
-    numbers = list(wanted.passes) or list(trip.ledger.values_list("number", flat=True))
+    mine = _passes(trip, wanted)
+    numbers = list(wanted.passes) or [one for one in trip.ledger.values_list("number", flat=True) if one in mine]
     made = Trip.objects.create(
         title=f"Take back: {trip.title}"[:160],
         application=trip.application,

@@ -34,7 +34,7 @@ from ..trips.sheet_cells import cells_now
 from ..trips.sheets import downloaded, newest_sheet
 from ..trips.status import TripStatus
 from ..trips.trip_pages import approval_told
-from ..trips.views import find_view
+from ..trips.views import find_view, names_part
 from .approving import LONGEST_WORD, answer_approval, ask_for_approval
 from .receipts import last_pass, write_absent_outcome, write_receipt, write_rejects
 from .starting import Trouble, give_up, go_on, may_write, plan_to_approve, start_pass
@@ -145,8 +145,10 @@ class TakeBackView(APIView):
         """Make a trip that takes back what this one wrote; nothing is written before that is reviewed and applied."""
         asked = TakeBackSerializer(data=request.data)
         asked.is_valid(raise_exception=True)
-        wanted = Wanted(tuple(asked.validated_data["passes"]), tuple(asked.validated_data["rows"]))
-        job = start_taking_back(find_view(pk, request), person_of(request), wanted)
+        values, view = asked.validated_data, find_view(pk, request)
+        part = view.part if names_part(request) else 0
+        wanted = Wanted(tuple(values["passes"]), tuple(values["rows"]), part)
+        job = start_taking_back(view, person_of(request), wanted)
         return Response(JobSerializer(job).data, status=202)
 
 

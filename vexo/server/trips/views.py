@@ -47,13 +47,22 @@ def find_trip(pk: int) -> Trip:
 def find_view(pk: int, request: Request) -> PartView:
     """A trip with its application, looked at the part that the request names. Raises Http404, NotFound."""
     trip = find_trip(pk)
-    named = request.headers.get("Vexo-Part", "") or request.query_params.get("part", "")
+    named = _part_named(request)
     if not named:
         return PartView.of(trip)
     number = whole_number(named, 0)
     if not trip.parts.filter(number=number).exists():
         raise NotFound
     return PartView(trip, number)
+
+
+def _part_named(request: Request) -> str:
+    return str(request.headers.get("Vexo-Part", "") or request.query_params.get("part", ""))
+
+
+def names_part(request: Request) -> bool:
+    """Whether a request says which part of a trip it means."""
+    return bool(_part_named(request))
 
 
 def unchanged(request: Request, view: PartView) -> None:
