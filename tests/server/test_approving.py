@@ -29,7 +29,7 @@ from vexo.server.trips.status import TripStatus  # noqa: E402
 from vexo.server.trips.trip_pages import approval_told  # noqa: E402
 
 
-class Approving(LaneCase, EditCase):
+class ApprovalCase(LaneCase, EditCase):
     @classmethod
     def setUpClass(cls) -> None:
         super().setUpClass()
@@ -69,6 +69,8 @@ class Approving(LaneCase, EditCase):
         trip.refresh_from_db()
         return TripStatus(view_of(trip)).needs().says
 
+
+class Approving(ApprovalCase):
     def test_asked_sent_back_changed_asked_again_and_applied(self) -> None:
         self.rule(always=True)
         trip = self.rows()

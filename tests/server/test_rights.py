@@ -121,11 +121,20 @@ ENDPOINTS: dict[tuple[str, str], str] = {
     ("post", f"{UPLOAD}/parts"): PREPARER,
     ("get", "api/jobs/<int:pk>"): VIEWER,
     ("delete", "api/jobs/<int:pk>"): PREPARER,
+    ("post", "api/jobs/<int:pk>"): PREPARER,
+    ("delete", f"{TRIP}/scheduled"): PREPARER,
+    ("put", "api/routes/<int:pk>/refusals"): PREPARER,
     ("get", "api/journal"): VIEWER,
     ("get", "api/carried"): VIEWER,
 }
 # The same on a live application, where writing asks for more.
-LIVE = {("post", f"{TRIP}/passes"), ("post", f"{TRIP}/passes/<int:number>"), ("delete", "api/jobs/<int:pk>")}
+LIVE = {
+    ("post", f"{TRIP}/passes"),
+    ("post", f"{TRIP}/passes/<int:number>"),
+    ("delete", f"{TRIP}/scheduled"),
+    ("delete", "api/jobs/<int:pk>"),
+    ("post", "api/jobs/<int:pk>"),
+}
 STAY = {"serve", "worker", "demo", "restore"}
 REFUSED = set(rights._WORDS.values())
 
@@ -241,6 +250,12 @@ class Rights(ServiceCase):
             ("apply", live, "--plan", "99", "--yes"): OPERATOR,
             ("apply", live, "--go-on", "99"): OPERATOR,
             ("apply", live, "--give-up", "99"): OPERATOR,
+            ("apply", live, "--plan", "99", "--yes", "--at", "20:00"): OPERATOR,
+            ("pause", trip): PREPARER,
+            ("pause", live): OPERATOR,
+            ("stop", trip): PREPARER,
+            ("stop", live): OPERATOR,
+            ("routes", "--refusals", "no-such=3"): PREPARER,
             ("outcome", trip): VIEWER,
             ("person", "list"): ADMINISTRATOR,
             ("person", "add", "ada", "--password-from-input"): ADMINISTRATOR,

@@ -15,7 +15,7 @@ template()
 
 from vexo.server.errors import PlainError  # noqa: E402
 from vexo.server.jobs.models import Job  # noqa: E402
-from vexo.server.passes.starting import Trouble  # noqa: E402
+from vexo.server.trips.facts.passes import TroubleRule  # noqa: E402
 from vexo.server.trips.models import Trip  # noqa: E402
 
 ADDRESS, NO_ADDRESS = "@example.org", ".example"
@@ -34,7 +34,7 @@ class Troubles(LaneCase):
     def test_it_stops_at_the_first_and_what_is_left_can_follow(self) -> None:
         trip = self.rows(2, 4)
         before = len(register().effects())
-        done = self.apply(trip, trouble=Trouble(1))
+        done = self.apply(trip, trouble=TroubleRule(1))
         self.assertEqual((done.state, done.totals["updated"], done.totals["refused"]), ("stopped", 2, 1))
         self.assertEqual(len(register().effects()) - before, 2)
         self.assertEqual(done.sums["waiting"], 3)
@@ -54,13 +54,13 @@ class Troubles(LaneCase):
         ):
             with self.subTest(bad=bad, stop_after=stop_after):
                 self.number_anew()
-                done = self.apply(self.rows(*bad), trouble=Trouble(stop_after))
+                done = self.apply(self.rows(*bad), trouble=TroubleRule(stop_after))
                 self.assertEqual((done.state, done.totals["updated"]), (state, updated))
 
     def test_what_is_in_doubt_is_settled_before_it_stops(self) -> None:
         trip = self.rows(1)
         register().trouble("dropping")
-        done = self.apply(trip, trouble=Trouble(1))
+        done = self.apply(trip, trouble=TroubleRule(1))
         self.assertEqual((done.state, done.totals["updated"], done.totals["unclear"]), ("stopped", 1, 0))
         self.assertEqual(self.names()[:2], ["After", "Before"])
 
@@ -69,7 +69,7 @@ class Troubles(LaneCase):
             with self.subTest(point):
                 self.number_anew()
                 trip = self.rows(1)
-                die(point, self.start(trip, trouble=Trouble(1)))
+                die(point, self.start(trip, trouble=TroubleRule(1)))
                 self.assertEqual(take_over().error, "")
                 done = self.last_pass(trip)
                 self.assertEqual((done.state, done.totals["updated"], done.totals["refused"]), ("stopped", 1, 1))
@@ -77,7 +77,7 @@ class Troubles(LaneCase):
 
     def test_it_prepares_the_taking_back_and_nothing_is_taken_back_unseen(self) -> None:
         trip = self.rows(2)
-        self.apply(trip, trouble=Trouble(1, take_back=True))
+        self.apply(trip, trouble=TroubleRule(1, take_back=True))
         back = Trip.objects.get(takes_back=trip)
         self.assertEqual(self.verdicts(back), ["update"] * 2)
         self.assertEqual(self.names(), ["After", "After", *["Before"] * 4], "it waits for review")
@@ -85,16 +85,16 @@ class Troubles(LaneCase):
         self.assertEqual(self.names(), ["Before"] * 6)
         self.number_anew()
         none = self.rows(0)
-        self.apply(none, trouble=Trouble(1, take_back=True))
+        self.apply(none, trouble=TroubleRule(1, take_back=True))
         self.assertFalse(Trip.objects.filter(takes_back=none).exists(), "there is nothing to take back")
         self.number_anew()
         well = self.rows()
-        self.apply(well, trouble=Trouble(1, take_back=True))
+        self.apply(well, trouble=TroubleRule(1, take_back=True))
         self.assertFalse(Trip.objects.filter(takes_back=well).exists(), "all went in")
 
     def test_what_cannot_be_is_refused_by_every_way(self) -> None:
         trip = self.rows(of=2)
-        for trouble, more in ((Trouble(0), {}), (Trouble(None, True), {}), (Trouble(1), {"atomic": True})):
+        for trouble, more in ((TroubleRule(0), {}), (TroubleRule(None, True), {}), (TroubleRule(1), {"atomic": True})):
             with self.assertRaises(PlainError):
                 self.start(trip, trouble=trouble, **more)
         self.assertEqual(trip.passes.count(), 0)

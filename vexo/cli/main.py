@@ -14,7 +14,7 @@ import click
 
 _COMMANDS: dict[str, tuple[str, str]] = {
     "send-out": ("send_out:send_out", "Send records out as a sheet, or several."),
-    "routes": ("send_out:routes", "List the saved routes."),
+    "routes": ("routes:routes", "List the saved routes, or say what one does where rows are refused."),
     "parts": ("send_out:parts", "Show who has which part of a shared-out trip."),
     "refill": ("send_out:refill", "Fill a sheet from the application."),
     "compare": ("send_out:compare", "Say what changed since a trip's records went out."),
@@ -36,6 +36,8 @@ _COMMANDS: dict[str, tuple[str, str]] = {
     "decide": ("decisions:decide", "Answer what a plan asks."),
     "decisions": ("decisions:decisions", "List a trip's decisions, or undo one."),
     "apply": ("passes:apply", "Write the plan that was seen to the application."),
+    "pause": ("under_way:pause", "Let a pass wait after the batch that is out; go on with it later."),
+    "stop": ("under_way:stop", "Stop a pass, or one that waits for its time."),
     "outcome": ("passes:outcome", "Show what became of a trip's rows."),
     "applications": ("applications:applications", "List the connected applications."),
     "connect": ("applications:connect", "Connect an application, or change a connection."),

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
+from datetime import datetime, timedelta
 from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -45,6 +47,22 @@ def _confirm(trip: Trip, plan: Plan, summary: PlanSummary) -> None:
     click.confirm(f"Write {sum(counts.values()):,} {what} ({words})?", abort=True, err=True)
 
 
+def _moment(text: str) -> datetime:
+    """A time as people say it, in the zone of this machine: of today, or of tomorrow where it has gone by. Raises
+    PlainError."""
+    from vexo.server.errors import PlainError
+
+    now = datetime.now().astimezone()
+    for form in ("%H:%M", "%Y-%m-%d %H:%M", "%Y-%m-%dT%H:%M"):
+        with suppress(ValueError):
+            said = datetime.strptime(text.strip(), form)
+            if form != "%H:%M":
+                return said.astimezone()
+            today = now.replace(hour=said.hour, minute=said.minute, second=0, microsecond=0)
+            return today if today > now else today + timedelta(days=1)
+    raise PlainError(f"Say the time as 20:00, or as 2026-12-01 20:00; not {text!r}.", "at")
+
+
 def _check_deletes(plan: Plan, deletes: int, said: int | None, *, ask: bool) -> None:
     """That whoever applies a plan knows how many records it deletes: their number is said, or typed where it is asked.
 
@@ -72,6 +90,8 @@ def _check_deletes(plan: Plan, deletes: int, said: int | None, *, ask: bool) -> 
 @click.option("--all-or-nothing", "atomic", is_flag=True, help="Write all rows, or none if one is refused.")
 @click.option("--stop-after", type=int, metavar="N", help="Send no further batch once N rows were refused.")
 @click.option("--take-back", is_flag=True, help="With --stop-after: prepare the taking back of what it wrote.")
+@click.option("--carry-on", is_flag=True, help="Send all rows, whatever the trip's route says of refusals.")
+@click.option("--at", metavar="TIME", default="", help="When it is sent: 20:00, or 2026-12-01 20:00; a worker does it.")
 @click.option("--lift", default="", metavar="WHY", help="Without the approval that it needs; administrators alone.")
 @click.option("--go-on", "going_on", type=int, metavar="PASS", help="Go on with a pass that broke off.")
 @click.option(
@@ -88,6 +108,8 @@ def apply(
     atomic: bool,
     stop_after: int | None,
     take_back: bool,
+    carry_on: bool,
+    at: str,
     lift: str,
     going_on: int | None,
     giving_up: int | None,
@@ -95,11 +117,14 @@ def apply(
 ) -> None:
     """Write the plan that was seen to the application. It is never planned here."""
     from vexo.server.errors import PlainError
-    from vexo.server.passes.starting import Trouble, give_up, go_on, open_pass, start_pass
+    from vexo.server.passes.scheduling import schedule
+    from vexo.server.passes.starting import give_up, go_on, open_pass, start_pass
     from vexo.server.people.rights import applying, require
     from vexo.server.planning.context import plan_of
     from vexo.server.trips.facts import from_json
+    from vexo.server.trips.facts.passes import TroubleRule
     from vexo.server.trips.facts.plans import PlanSummary
+    from vexo.server.trips.refusal_rules import rule_of_trip, rule_words
 
     view, person = find_view(trip), setting.person()
     require(person, applying(view.trip.application.stage))
@@ -126,7 +151,19 @@ def apply(
     if not yes:
         _confirm(view.trip, plan, summary)
     _check_deletes(plan, summary.deletes, deletes, ask=not yes)
-    trouble = Trouble(stop_after, take_back)
+    said = atomic or carry_on or take_back or stop_after is not None
+    trouble = TroubleRule(stop_after, take_back) if said else rule_of_trip(view.trip)
+    if trouble.stop_after is not None and not said:
+        click.echo(f"As said before: {rule_words(trouble)}. Otherwise: --carry-on.", err=True)
+    if at:
+        when = _moment(at)
+        schedule(view, person, plan.number, when, atomic=atomic, trouble=trouble)
+        click.echo(
+            f"Plan {plan.number} is to be applied at {when:%Y-%m-%d %H:%M %Z}, if it still counts then.", err=True
+        )
+        if as_json:
+            print_json({"trip": trip, "plan": plan.number, "at": when.isoformat()})
+        return
     _, job = start_pass(view, person, plan.number, atomic=atomic, trouble=trouble, lift=lift, run_here=True)
     finish(job)
     print_outcome(find_view(trip), as_json)

@@ -21,6 +21,11 @@ from .terminal import console, plain_table
     "--approve", "approved", multiple=True, metavar="TYPE=WHAT", help="What is approved: always, deletes, above:N."
 )
 @click.option("--no-approval", "free", multiple=True, metavar="TYPE", help="Nothing of it is approved.")
+@click.option(
+    "--times", "times", multiple=True, metavar="TYPE=FROM-TO", help="When it is written: Berth=20:00-06:00@Mon,Fri."
+)
+@click.option("--zone", default="", help="The time zone of these times, such as Europe/London; UTC by default.")
+@click.option("--any-time", "any_time", multiple=True, metavar="TYPE", help="It is written at all times.")
 @json_option
 @ready
 def rules(
@@ -32,6 +37,9 @@ def rules(
     written: tuple[str, ...],
     approved: tuple[str, ...],
     free: tuple[str, ...],
+    times: tuple[str, ...],
+    zone: str,
+    any_time: tuple[str, ...],
     as_json: bool,
 ) -> None:
     """Show what may be done to the records of an application, by record type; or set it."""
@@ -39,7 +47,7 @@ def rules(
     from vexo.server.applications.use_rules import rules_of, set_rules
     from vexo.server.people.rights import Action, require
 
-    changes = denied or allowed or never or written or approved or free
+    changes = denied or allowed or never or written or approved or free or times or any_time
     if changes:
         require(setting.person(), Action.CONNECT)
     one = find_application(application)
@@ -57,12 +65,16 @@ def rules(
             _of(said, name).pop("approve", None)
         for pair in approved:
             _approve(said, pair)
+        for name in any_time:
+            _of(said, name).pop("times", None)
+        for pair in times:
+            _times(said, pair, zone)
         one = set_rules(setting.person(), one, said)
     kept = rules_of(one)
     if as_json:
         print_json({"said": kept.to_json()})
         return
-    table = plain_table("Record type", "Off", "Never written", "Approved first")
+    table = plain_table("Record type", "Off", "Never written", "Approved first", "Written")
     for record_type in one.told.types if one.told is not None else ():
         of = kept.of(record_type.name)
         table.add_row(
@@ -70,6 +82,7 @@ def rules(
             ", ".join(sorted(of.deny)) or "nothing",
             ", ".join(sorted(of.never)),
             _words(of.approve.to_json()),
+            of.times.says if of.times is not None else "at all times",
         )
     console().print(table)
 
@@ -95,6 +108,21 @@ def _approve(said: dict[str, Any], pair: str) -> None:
         raise PlainError(f"Say it as TYPE=always, TYPE=deletes or TYPE=above:N; not {pair!r}.", "rules")
     of = _of(said, record_type)
     of["approve"] = {**of.get("approve", {}), name: int(number) if name == "above" else True}
+
+
+def _times(said: dict[str, Any], pair: str, zone: str) -> None:
+    """Set when records are written. Raises PlainError."""
+    from vexo.server.errors import PlainError
+
+    record_type, _, when = pair.partition("=")
+    hours, _, days = when.partition("@")
+    begins, _, ends = hours.partition("-")
+    if not record_type or not begins or not ends:
+        raise PlainError(f"Say it as TYPE=20:00-06:00 or TYPE=20:00-06:00@Mon,Fri; not {pair!r}.", "rules")
+    times: dict[str, Any] = {"from": begins.strip(), "to": ends.strip(), "zone": zone or "UTC"}
+    if days:
+        times["days"] = [day.strip().capitalize() for day in days.split(",")]
+    _of(said, record_type)["times"] = times
 
 
 def _lay(said: dict[str, Any], pair: str, sign: str, name: str, *, adds: bool) -> None:

@@ -1,4 +1,4 @@
-"""Commands about what goes out: send out, routes, parts, comparing."""
+"""Commands about what goes out: send out, parts, comparing."""
 
 from __future__ import annotations
 
@@ -212,42 +212,6 @@ def _deliver(result: dict[str, Any], output: Path) -> list[str]:
     except OSError as error:
         words = f"{output} cannot be written: {error.strerror}. What went out stays with trip {result['trip']}."
         raise PlainError(words) from error
-
-
-@click.command()
-@click.option("--delete", default="", metavar="ROUTE", help="Delete a route, by its name or number.")
-@json_option
-@ready
-def routes(setting: Setting, delete: str, as_json: bool) -> None:
-    """List the saved routes and what each does."""
-    from vexo.server.people.rights import Action, require
-    from vexo.server.routes.models import Route
-    from vexo.server.routes.saved_routes import delete_route, find_route, fit_of
-
-    if delete:
-        require(setting.person(), Action.PREPARE)
-        delete_route(setting.person(), find_route(delete))
-    listed = [(route, fit_of(route)) for route in Route.objects.select_related("application")]
-    if as_json:
-        listing = [
-            {
-                "id": r.pk,
-                "name": r.name,
-                "application": r.application.name,
-                "says": f.says,
-                "says_in": f.says_in,
-                "lost": list(f.lost),
-            }
-            for r, f in listed
-        ]
-        print_json({"routes": listing})
-        return
-    table = plain_table("No.", "Route", "Application", "What it does", "Used")
-    for route, fit in listed:
-        used = f"{route.used_at:%Y-%m-%d}, {route.rows:,} rows" if route.used_at and route.rows is not None else "never"
-        says = " ".join([fit.says, *fit.lost])
-        table.add_row(str(route.pk), route.name, route.application.label, says, used)
-    console().print(table if listed else "No route is kept yet. Keep one with `vexo send-out --keep-as NAME`.")
 
 
 @click.command()

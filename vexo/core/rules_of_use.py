@@ -6,9 +6,12 @@ Rules are data, ``{"Holder": {"deny": ["delete"], "never": ["email"]}}``: what t
 from __future__ import annotations
 
 import hashlib
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
+from datetime import datetime, time, timedelta
 from typing import Any
+from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 from .errors import MendableError
 from .planning.verdicts import WRITTEN, Verdict
@@ -46,19 +49,91 @@ class Approve:
         return cls(bool(said.get("always")), bool(said.get("deletes")), above)
 
 
+DAYS = ("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")
+_TIME = re.compile(r"([01]\d|2[0-3]):([0-5]\d)")
+
+
+@dataclass(frozen=True)
+class Times:
+    """When records may be written: on these days (their places in ``DAYS``), from ``begins`` until ``ends`` in the time
+    of ``zone``. A time that ends before it begins goes on into the next day; one that ends as it begins is all day."""
+
+    days: tuple[int, ...]
+    begins: time
+    ends: time
+    zone: str
+
+    def allow(self, moment: datetime) -> bool:
+        """Whether a moment, which has a time zone, lies in these times."""
+        there = moment.astimezone(ZoneInfo(self.zone))
+        now, day = there.time(), there.weekday()
+        if self.begins < self.ends:
+            return day in self.days and self.begins <= now < self.ends
+        if now >= self.begins:
+            return day in self.days
+        return now < self.ends and (day - 1) % 7 in self.days
+
+    def next(self, moment: datetime) -> datetime:
+        """The first moment from this one on, to the minute, that lies in these times."""
+        if self.allow(moment):
+            return moment
+        there = moment.astimezone(ZoneInfo(self.zone))
+        for later in range(8):
+            day = there.date() + timedelta(days=later)
+            begins = datetime.combine(day, self.begins, ZoneInfo(self.zone))
+            if begins > there and self.allow(begins):
+                return begins
+        return moment
+
+    @property
+    def says(self) -> str:
+        """The times in words."""
+        days = "" if len(self.days) == len(DAYS) else f" on {', '.join(DAYS[day] for day in self.days)}"
+        hours = "at all hours" if self.begins == self.ends else f"from {self.begins:%H:%M} to {self.ends:%H:%M}"
+        return f"{hours}{days} ({self.zone})"
+
+    def to_json(self) -> dict[str, Any]:
+        """What is said, as data."""
+        days = [DAYS[day] for day in self.days]
+        return {"days": days, "from": f"{self.begins:%H:%M}", "to": f"{self.ends:%H:%M}", "zone": self.zone}
+
+    @classmethod
+    def from_json(cls, name: str, said: Any) -> Times | None:
+        """Raises RuleError where it cannot be. None where nothing is said."""
+        if not said:
+            return None
+        if not isinstance(said, Mapping) or not {"days", "from", "to", "zone"}.issuperset(said):
+            raise RuleError(f"When {name} may be written is said by days, from, to and zone.")
+        days, zone = said.get("days", list(DAYS)), said.get("zone", "UTC")
+        if not isinstance(days, list) or not days or not set(days).issubset(DAYS):
+            raise RuleError(f"The days on which {name} may be written are a list of {', '.join(DAYS)}.")
+        begins, ends = (_TIME.fullmatch(str(said.get(one, ""))) for one in ("from", "to"))
+        if begins is None or ends is None:
+            raise RuleError(f"From when and to when {name} may be written is said as 20:00.")
+        try:
+            ZoneInfo(str(zone))
+        except (ZoneInfoNotFoundError, ValueError, OSError) as error:
+            raise RuleError(f"{zone!r} is not a time zone; one is Europe/London.") from error
+        places = tuple(at for at, day in enumerate(DAYS) if day in days)
+        hours = [time(int(one[1]), int(one[2])) for one in (begins, ends)]
+        return cls(places, hours[0], hours[1], str(zone))
+
+
 @dataclass(frozen=True)
 class TypeRules:
     """What is off for one record type: ``deny``, of create, update and delete; the fields that are ``never`` written;
-    and what somebody else has to approve first."""
+    what somebody else has to approve first; and the ``times`` at which it may be written, None for all."""
 
     deny: frozenset[Verdict] = frozenset()
     never: frozenset[str] = frozenset()
     approve: Approve = Approve()
+    times: Times | None = None
 
     def to_json(self) -> dict[str, Any]:
         """What is said, as data."""
         deny = [verdict.value for verdict in WRITTEN if verdict in self.deny]
         said: dict[str, Any] = {"deny": deny, "never": sorted(self.never), "approve": self.approve.to_json()}
+        said["times"] = self.times.to_json() if self.times is not None else {}
         return {name: values for name, values in said.items() if values}
 
 
@@ -93,10 +168,10 @@ class UseRules:
 
 
 def _rules(name: str, said: Any) -> TypeRules:
-    if not isinstance(said, Mapping) or not {"deny", "never", "approve"}.issuperset(said):
+    if not isinstance(said, Mapping) or not {"deny", "never", "approve", "times"}.issuperset(said):
         raise RuleError(
-            f"Of {name} it can be said what is off (deny), which fields are never written (never), and what has to be "
-            "approved (approve)."
+            f"Of {name} it can be said what is off (deny), which fields are never written (never), what has to be "
+            "approved (approve), and when it may be written (times)."
         )
     deny, never = said.get("deny", []), said.get("never", [])
     if not isinstance(deny, list) or not isinstance(never, list):
@@ -105,7 +180,8 @@ def _rules(name: str, said: Any) -> TypeRules:
     if odd:
         raise RuleError(f"What can be off for {name}: {', '.join(WRITTEN)}; not {odd[0]!r}.")
     approve = Approve.from_json(name, said.get("approve", {}))
-    return TypeRules(frozenset(map(Verdict, deny)), frozenset(map(str, never)), approve)
+    times = Times.from_json(name, said.get("times"))
+    return TypeRules(frozenset(map(Verdict, deny)), frozenset(map(str, never)), approve, times)
 
 
 def _type(name: str, catalogue: Catalogue) -> RecordType:

@@ -36,10 +36,12 @@ def settle_in(tell: Callable[[str], object]) -> None:
     """
     from .jobs.models import Job
     from .journal.services import note
-    from .passes.models import Pass
+    from .passes.models import Pass, Scheduled
+    from .passes.scheduling import lapse
     from .passes.telling import tell as tell_status
 
-    if not Pass.objects.filter(state=Pass.RUNNING).exists() and not Job.objects.filter(state__in=Job.OPEN).exists():
+    open_states = [*Job.OPEN, Job.WAITING]
+    if not Pass.objects.filter(state=Pass.RUNNING).exists() and not Job.objects.filter(state__in=open_states).exists():
         _mark()
         return
     with transaction.atomic():
@@ -50,7 +52,10 @@ def settle_in(tell: Callable[[str], object]) -> None:
             words = f"Pass {pass_.number} of trip {pass_.trip_id} is interrupted: this data folder was moved"
             note("vexo", "applied", words, pass_.trip.application, pass_.trip_id)
             tell(f"{words}. {_WHY}")
-        open_jobs = Job.objects.filter(state__in=Job.OPEN)
+        for scheduled in Scheduled.objects.filter(state=Scheduled.WAITING).select_related("trip", "plan__sheet__part"):
+            lapse(scheduled, "This data folder was laid out from a backup or copied; say the time again.")
+            tell(f"Plan {scheduled.plan.number} of trip {scheduled.trip_id} is not applied at the time that was said.")
+        open_jobs = Job.objects.filter(state__in=open_states)
         kinds = sorted(set(open_jobs.values_list("kind", flat=True)))
         stopped = open_jobs.update(state=Job.STOPPED, message="This data folder was moved; ask for it again.")
     if stopped:

@@ -12,6 +12,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from vexo.core.planning.verdicts import WRITTEN
+from vexo.core.rules_of_use import DAYS
 
 from ..asked import Asked
 from ..people.permissions import person_of
@@ -30,12 +31,28 @@ class ApproveSerializer(Asked):
     above = serializers.IntegerField(required=False, min_value=0)
 
 
+class TimesSerializer(Asked):
+    """When records may be written: on these days, from one time to another (as 20:00) of a time zone."""
+
+    days = serializers.ListField(child=serializers.ChoiceField(choices=DAYS), required=False)
+    from_ = serializers.CharField(max_length=5)
+    to = serializers.CharField(max_length=5)
+    zone = serializers.CharField(max_length=60, required=False)
+
+    def get_fields(self) -> dict[str, Any]:
+        """``from`` cannot be the name of a class's attribute."""
+        fields = super().get_fields()
+        return {name.rstrip("_"): field for name, field in fields.items()}
+
+
 class SaidRulesSerializer(Asked):
-    """What is off for one record type: of create, update and delete (``deny``), and the fields never written."""
+    """What is off for one record type: of create, update and delete (``deny``), the fields never written, what somebody
+    else approves first, and when it may be written."""
 
     deny = serializers.ListField(child=serializers.CharField(), required=False)
     never = serializers.ListField(child=serializers.CharField(), required=False)
     approve = ApproveSerializer(required=False)
+    times = TimesSerializer(required=False)
 
 
 class RuleFieldSerializer(serializers.Serializer[Any]):
@@ -54,6 +71,7 @@ class TypeRulesSerializer(serializers.Serializer[Any]):
     deny = serializers.ListField(child=serializers.ChoiceField(choices=_DOINGS))
     writable = RuleFieldSerializer(many=True)
     approve = ApproveSerializer()
+    times = TimesSerializer(allow_null=True)
 
 
 class RulesSerializer(serializers.Serializer[Any]):
@@ -95,6 +113,7 @@ def rules_json(application: Application) -> Any:
             "name": one.name,
             "plural": one.plural,
             "approve": rules.of(one.name).approve.to_json(),
+            "times": times.to_json() if (times := rules.of(one.name).times) is not None else None,
             "deny": [verdict.value for verdict in WRITTEN if verdict in rules.of(one.name).deny],
             "writable": [
                 {"name": field.name, "title": field.label, "never": field.name in rules.of(one.name).never}

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from typing import Any
 
 from django.db import transaction
 
 from vexo.core.planning.verdicts import Verdict
-from vexo.core.rules_of_use import UseRules
+from vexo.core.records import RecordType
+from vexo.core.rules_of_use import Times, UseRules
 
 from ..errors import PlainError
 from ..journal.services import note
@@ -28,6 +30,18 @@ def rules_of(application: Application) -> UseRules:
 def off_words(verdict: Verdict, plural: str, label: str) -> str:
     """That something is off, as a sentence."""
     return f"{OFF[verdict].format(plural.lower())} is off for {label}, by its administrator's rules."
+
+
+def outside_times(application: Application, record_type: RecordType, moment: datetime) -> str:
+    """Why records of a type are not written at a moment, in words; empty where they may be."""
+    times = rules_of(application).of(record_type.name).times
+    if times is None or times.allow(moment):
+        return ""
+    begins = times.next(moment)
+    return (
+        f"{record_type.plural} of {application.label} are written {times.says} alone, by its administrator's rules: "
+        f"next on {begins:%a} {begins.day} {begins:%b} at {begins:%H:%M}."
+    )
 
 
 def set_rules(person: Person, application: Application, data: Any) -> Application:
@@ -57,7 +71,10 @@ def _words(before: dict[str, Any], after: dict[str, Any]) -> str:
     return "; ".join(f"{name} {_off(after.get(name, {}))}" for name in changed) or "nothing changed"
 
 
-def _off(rules: dict[str, list[str]]) -> str:
+def _off(rules: dict[str, Any]) -> str:
     parts = [f"{verdict} off" for verdict in rules.get("deny", [])]
     parts += [f"{name} never written" for name in rules.get("never", [])]
+    parts += [f"approved first: {', '.join(sorted(rules['approve']))}"] if rules.get("approve") else []
+    times = Times.from_json("", rules.get("times"))
+    parts += [f"written {times.says}"] if times is not None else []
     return ", ".join(parts) or "all may be done"

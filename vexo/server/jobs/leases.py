@@ -48,9 +48,9 @@ class LeaseLost(Exception):
 
 
 def claim(owner: str, queues: tuple[str, ...] = (), only: int | None = None) -> Job | None:
-    """Take the oldest job that nobody works on, in one UPDATE, or the one job ``only``."""
+    """Take the oldest job that nobody works on and whose time has come, in one UPDATE, or the one job ``only``."""
     now = time.time()
-    free = Q(state=Job.QUEUED) | Q(state=Job.RUNNING, lease_until__lt=now)
+    free = Q(state=Job.QUEUED) | Q(state=Job.RUNNING, lease_until__lt=now) | Q(state=Job.WAITING, start_at__lte=now)
     jobs = Job.objects.filter(free)
     if queues:
         jobs = jobs.filter(queue__in=queues)
@@ -142,5 +142,5 @@ class Lease:
 
     @property
     def wanted(self) -> str:
-        """What people want of the job now: run, pause or stop."""
+        """What people want of the job now: ``run``, ``pause`` or ``stop``."""
         return str(Job.objects.filter(pk=self.job.pk).values_list("wanted", flat=True).get())

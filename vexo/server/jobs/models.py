@@ -11,10 +11,11 @@ class Job(models.Model):
     """A piece of work: who has it, until when, and how far it is.
 
     ``fencing_token`` rises with each claim, and every write of the work checks it: a worker thought dead cannot write
-    on.
+    on. One that waits is not begun before ``start_at`` (seconds since 1970), and until then nobody waits for it.
     """
 
     QUEUED, RUNNING, DONE, FAILED, STOPPED = "queued", "running", "done", "failed", "stopped"
+    WAITING = "waiting"
     OPEN = (QUEUED, RUNNING)
 
     kind = models.CharField(max_length=20)
@@ -27,6 +28,7 @@ class Job(models.Model):
     owner = models.CharField(max_length=160, blank=True)
     fencing_token = models.PositiveIntegerField(default=0)
     lease_until = models.FloatField(default=0)
+    start_at = models.FloatField(default=0)
     done = models.PositiveIntegerField(default=0)
     total = models.PositiveIntegerField(default=0)
     message = models.CharField(max_length=200, blank=True)

@@ -9,6 +9,7 @@ QUEUES = {
     "plan": "planning",
     "measure keys": "planning",
     "apply": "passes",
+    "apply later": "passes",
     "take back": "exports",
 }
 LARGE = "large"

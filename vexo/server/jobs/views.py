@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.db import transaction
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import extend_schema, extend_schema_field
 from rest_framework import serializers
@@ -12,9 +11,11 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from ..journal.services import note
+from ..asked import Asked
+from ..people.models import Person
 from ..people.permissions import person_of
 from ..people.rights import Action, applying, require
+from .ending import pause, stop
 from .models import Job
 
 
@@ -50,8 +51,20 @@ class JobSerializer(serializers.ModelSerializer[Job]):
         fields = ("id", "kind", "trip", "state", "done", "total", "message", "error", "code", "result", "wanted")
 
 
+class WantSerializer(Asked):
+    """What is wanted of a job under way: that it pauses where nothing is half done, and waits to be gone on with."""
+
+    want = serializers.ChoiceField(choices=["pause"])
+
+
+def _may_end(person: Person, job: Job) -> None:
+    """Raises NotAllowed where a person may neither stop nor pause a job."""
+    writes = job.kind in ("apply", "apply later") and job.trip is not None
+    require(person, applying(job.trip.application.stage) if writes and job.trip else Action.PREPARE)
+
+
 class JobView(APIView):
-    rights = {"DELETE": Action.PREPARE}
+    rights = {"DELETE": Action.PREPARE, "POST": Action.PREPARE}
 
     @extend_schema(responses=JobSerializer)
     def get(self, request: Request, pk: int) -> Response:
@@ -62,15 +75,19 @@ class JobView(APIView):
         """Ask a job to stop; it ends at the next point where nothing is half done."""
         job = get_object_or_404(Job.objects.select_related("trip__application"), pk=pk)
         person = person_of(request)
-        application = job.trip.application if job.trip else None
-        writes = job.kind == "apply" and application is not None
-        require(person, applying(application.stage) if writes and application else Action.PREPARE)
-        with transaction.atomic():
-            job.refresh_from_db(fields=["state"])
-            if job.state in Job.OPEN:
-                words = f"Asked to stop: {job.kind}" + (f", trip {job.trip_id}" if job.trip_id else "")
-                note(person.username, "stopping", words, application, job.trip_id)
-            Job.objects.filter(pk=pk, state=Job.QUEUED).update(state=Job.STOPPED, message="stopped before it began")
-            Job.objects.filter(pk=pk, state=Job.RUNNING).update(wanted="stop")
+        _may_end(person, job)
+        stop(job, person)
+        job.refresh_from_db()
+        return Response(JobSerializer(job).data)
+
+    @extend_schema(request=WantSerializer, responses={200: JobSerializer})
+    def post(self, request: Request, pk: int) -> Response:
+        """Ask a pass under way to pause; it does so after the batch that is out, and is gone on with by hand."""
+        job = get_object_or_404(Job.objects.select_related("trip__application"), pk=pk)
+        asked = WantSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        person = person_of(request)
+        _may_end(person, job)
+        pause(job, person)
         job.refresh_from_db()
         return Response(JobSerializer(job).data)

@@ -32,6 +32,7 @@ _KINDS: Mapping[str, str] = {
     "plan": "vexo.server.planning.plan_trip:plan",
     "measure keys": "vexo.server.planning.measured_keys:measure_keys",
     "apply": "vexo.server.passes.running:apply",
+    "apply later": "vexo.server.passes.scheduling:begin",
     "take back": "vexo.server.passes.take_back:take_back",
 }
 TROUBLE_PAUSE = 2.0
@@ -69,6 +70,7 @@ def enqueue(
     *,
     run_here: bool = False,
     large: bool = False,
+    start_at: float = 0,
     **arguments: Any,
 ) -> Job:
     """Ask for work in the background.
@@ -77,11 +79,14 @@ def enqueue(
         view: the trip and the part that it is about.
         run_here: this process does it itself, so no worker may take it while this process lives.
         large: it takes long, and waits where it holds up nobody.
+        start_at: when it is begun, in seconds since 1970; 0 for at once.
     """
     trip = view.trip if view is not None else None
     if view is not None:
         arguments.setdefault("part", view.part)
     values = {"kind": kind, "by": by, "trip": trip, "queue": LARGE if large else QUEUES[kind], "arguments": arguments}
+    if start_at:
+        values |= {"state": Job.WAITING, "start_at": start_at}
     if run_here:
         values |= {
             "state": Job.RUNNING,

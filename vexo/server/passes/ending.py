@@ -152,17 +152,19 @@ _WORDS = {
     Pass.STOPPED: "was stopped",
     Pass.GIVEN_UP: "was given up",
     Pass.INTERRUPTED: "was interrupted",
+    Pass.PAUSED: "was paused",
 }
 
 
-def interrupt(pass_: Pass, lease: Lease, reason: str) -> None:
-    """The pass cannot go on for now: what is in is told, rows in doubt count as unclear until it goes on."""
+def interrupt(pass_: Pass, lease: Lease, reason: str, state: str = Pass.INTERRUPTED) -> None:
+    """The pass cannot go on for now, or is not to: what is in is told, rows in doubt count as unclear until it goes
+    on."""
     pass_.reason = reason
     try:
-        end(pass_, lease, Pass.INTERRUPTED, None)
+        end(pass_, lease, state, None)
     except (ArtifactLost, OSError):
         # What is in cannot be told now; that the pass waits for a person always can.
         with lease.writing():
-            Pass.objects.filter(pk=pass_.pk).update(state=Pass.INTERRUPTED, reason=reason)
+            Pass.objects.filter(pk=pass_.pk).update(state=state, reason=reason)
             pass_.refresh_from_db()
             tell(pass_, revised=True)

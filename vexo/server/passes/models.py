@@ -15,11 +15,13 @@ class Pass(models.Model):
     of these are in batches. ``absent_file`` is what was planned for records that have no row, ``absent_page`` what
     became of those that were sent, and ``absent`` their sum. From ``stop_after`` refusals on no further batch goes;
     with ``take_back`` what it wrote is to be taken back then. ``lifted`` says why it went without an approval.
-    ``totals`` and ``report`` (read back) are there when it has ended; ``reason`` says why one was interrupted.
+    ``totals`` and ``report`` (read back) are there when it has ended; ``reason`` says why one was interrupted or
+    paused, or by which rule it stopped.
     """
 
     RUNNING, INTERRUPTED, ENDED, STOPPED, GIVEN_UP = "running", "interrupted", "ended", "stopped", "given up"
-    OPEN = (RUNNING, INTERRUPTED)
+    PAUSED = "paused"
+    OPEN = (RUNNING, INTERRUPTED, PAUSED)
 
     trip = models.ForeignKey(Trip, models.CASCADE, related_name="passes")
     number = models.PositiveIntegerField()
@@ -52,8 +54,34 @@ class Pass(models.Model):
             models.UniqueConstraint(fields=["trip", "number"], name="one_pass_a_number"),
             models.UniqueConstraint(
                 fields=["trip"],
-                condition=models.Q(state__in=["running", "interrupted"]),
+                condition=models.Q(state__in=["running", "interrupted", "paused"]),
                 name="one_open_pass_a_trip",
+            ),
+        ]
+
+
+class Scheduled(models.Model):
+    """A plan that was confirmed and is to be sent at a time: as it was seen, or not at all. ``reason`` says why nothing
+    was sent."""
+
+    WAITING, BEGUN, LAPSED, CANCELLED = "waiting", "begun", "lapsed", "cancelled"
+
+    trip = models.ForeignKey(Trip, models.CASCADE, related_name="scheduled")
+    plan = models.ForeignKey(Plan, models.CASCADE, related_name="scheduled")
+    at = models.DateTimeField()
+    state = models.CharField(max_length=12, default=WAITING)
+    atomic = models.BooleanField(default=False)
+    stop_after = models.PositiveIntegerField(null=True)
+    take_back = models.BooleanField(default=False)
+    by = models.CharField(max_length=150)
+    made_at = models.DateTimeField(auto_now_add=True)
+    reason = models.TextField(blank=True, default="")
+
+    class Meta:
+        ordering = ("id",)
+        constraints = [
+            models.UniqueConstraint(
+                fields=["trip"], condition=models.Q(state="waiting"), name="one_scheduled_pass_a_trip"
             ),
         ]
 

@@ -8,6 +8,7 @@ from typing import Any
 
 import polars as pl
 from django.db import OperationalError
+from django.utils import timezone
 
 from vexo.applications import Client
 from vexo.applications.base import NoAnswer
@@ -21,10 +22,12 @@ from vexo.core.writing.strategies import Rules, lost_parents, refusal
 from .. import artifacts
 from ..applications.models import Application
 from ..applications.services import client_of, describe
-from ..applications.use_rules import off_words, rules_of
+from ..applications.use_rules import off_words, outside_times, rules_of
 from ..errors import PlainError, machine_trouble
+from ..jobs.ending import PAUSED_BY
 from ..jobs.leases import HandedBack, Lease, LeaseLost
 from ..jobs.worker import Stopped
+from ..naming import names_of
 from ..people.models import Person
 from ..planning.context import changed_signatures, newest_plan
 from ..trips.plan_jobs import enqueue_plan
@@ -42,6 +45,10 @@ from .telling import view_of
 MOST_SILENCES = 3
 """Requests in a row without an answer after which a person is told."""
 BREAKS_OFF: tuple[type[Exception], ...] = (MendableError, Interrupted, OSError, OperationalError)
+
+
+class Paused(Exception):
+    """A person wants a pass to wait."""
 
 
 class Run:
@@ -93,8 +100,16 @@ class Run:
     def too_many_refused(self) -> bool:
         """Whether so many rows were refused that no further batch is to go, where any would."""
         most = self.pass_.stop_after
-        waits = self.pass_.cursor < self.pass_.rows or self.pass_.batches.filter(state=Batch.PREPARED).exists()
-        return most is not None and waits and refusals_of(self.pass_) >= most
+        return most is not None and self.waits and refusals_of(self.pass_) >= most
+
+    @property
+    def waits(self) -> bool:
+        """Whether any row was not sent yet."""
+        return self.pass_.cursor < self.pass_.rows or self.pass_.batches.filter(state=Batch.PREPARED).exists()
+
+    def outside_times(self) -> str:
+        """Why nothing is written by now, in words; empty where it may be."""
+        return outside_times(self.pass_.trip.application, self.type, timezone.now())
 
     def send_all(self) -> bool:
         """Every batch in turn; what is in doubt first. Whether it was stopped before the end, by a person or by the
@@ -102,6 +117,7 @@ class Run:
 
         Raises:
             Interrupted, ApplicationError: it cannot go on.
+            Paused: a person wants it to wait.
             HandedBack: it goes on in another worker.
         """
         while True:
@@ -110,8 +126,14 @@ class Run:
             if doubtful is not None:
                 self._listening(lambda batch=doubtful: self.settler.settle(batch, self.writes(items_of(batch))))
                 continue
-            if self.lease.wanted == "stop" or self.too_many_refused():
+            wanted = self.lease.wanted
+            if wanted == "stop" or self.too_many_refused():
                 return True
+            if wanted == "pause" and self.waits:
+                raise Paused
+            closed = self.outside_times()
+            if closed and self.waits:
+                raise Interrupted(closed)
             batch = self._next()
             if batch is None:
                 return False
@@ -186,6 +208,11 @@ def apply(lease: Lease) -> dict[str, Any]:
         end(pass_, lease, Pass.STOPPED if stopped else Pass.ENDED, report)
     except (LeaseLost, HandedBack):
         raise
+    except Paused:
+        lease.job.refresh_from_db(fields=["arguments"])
+        by = str(lease.job.arguments.get(PAUSED_BY) or lease.job.by)
+        interrupt(pass_, lease, f"Paused by {names_of([by])[by]}.", Pass.PAUSED)
+        raise Stopped("paused by a person; it can be gone on with") from None
     except BREAKS_OFF as error:
         # Where all of a machine ends, the application may have gone first.
         lease.hand_back_if_ending()

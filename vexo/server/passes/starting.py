@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from datetime import datetime
 from typing import Any
 
 from django.db import IntegrityError, transaction
+from django.utils import timezone
 
 from vexo.core.new_records import self_references
 from vexo.core.writing.batches import AFTER, freeze
 
 from .. import artifacts
-from ..applications.use_rules import rules_of
+from ..applications.use_rules import outside_times, rules_of
 from ..errors import PlainError, Stale
 from ..jobs.leases import end_leases_of_the_dead
 from ..jobs.models import Job
@@ -22,36 +24,19 @@ from ..people.rights import applying, require
 from ..planning.context import changed_signatures, newest_plan, record_type_of
 from ..planning.models import Plan
 from ..trips.facts import from_json
+from ..trips.facts.passes import TroubleRule
 from ..trips.facts.plans import PlanSummary
 from ..trips.guards import guards_of
 from ..trips.models import Trip
 from ..trips.open_items import refuse_while_asked
 from ..trips.part_view import PartView
-from ..trips.status import TripStatus
+from ..trips.refusal_rules import check_rule
+from ..trips.status import TripStatus, update_status
 from .approving import is_approved, reason_for_approval, refuse_unapproved
 from .models import Pass
 from .telling import tell
 
-
-@dataclass(frozen=True)
-class Trouble:
-    """What a pass does where rows are refused: it carries on, or stops from ``stop_after`` refusals on, and with
-    ``take_back`` prepares then the taking back of what it wrote."""
-
-    stop_after: int | None = None
-    take_back: bool = False
-
-    def check(self, *, atomic: bool) -> None:
-        """Raises PlainError where it cannot be."""
-        if self.stop_after is not None and self.stop_after < 1:
-            raise PlainError("A pass can stop after one refusal or more.", "trouble")
-        if self.take_back and self.stop_after is None:
-            raise PlainError("Say after how many refusals it stops and takes back.", "trouble")
-        if atomic and self.stop_after is not None:
-            raise PlainError("All or nothing is one batch: it stops at no row of it.", "trouble")
-
-
-CARRY_ON = Trouble()
+CARRY_ON = TroubleRule()
 """Rows that are refused stop none of the others."""
 
 
@@ -119,13 +104,67 @@ def plan_to_approve(view: PartView, number: int) -> Plan:
     return _refuse_stale(view, number)
 
 
+def check_confirmed(view: PartView, number: int, *, atomic: bool, trouble: TroubleRule) -> Plan:
+    """The plan that was seen, where it can be sent as it was confirmed, but for its approval and the time.
+
+    Raises:
+        Stale, PlainError
+    """
+    trip = view.trip
+    check_rule(trouble)
+    if atomic and trouble.stop_after is not None:
+        raise PlainError("All or nothing is one batch: it stops at no row of it.", "trouble")
+    plan = _refuse_stale(view, number)
+    known = trip.application.known
+    if known is None:
+        raise PlainError("What the application holds cannot be understood. Test its connection.", "no-catalogue")
+    changed = changed_signatures(plan, known.type(trip.record_type))
+    if changed:
+        raise Stale(
+            f"The application has changed {', '.join(changed)} since the plan was made. Plan the trip again.",
+            {"plan": None},
+        )
+    if plan.guards != guards_of(trip).to_json():
+        raise Stale("What guards do here was changed since the plan was made. Plan the trip again.", {"plan": None})
+    if plan.deny != sorted(rules_of(trip.application).of(trip.record_type).deny):
+        raise Stale("What may be done here was changed since the plan was made. Plan the trip again.", {"plan": None})
+    refuse_while_asked(TripStatus(view).open)
+    if not from_json(plan.summary, PlanSummary).writes:
+        raise PlainError("There is nothing to write.", "nothing")
+    return plan
+
+
+def refuse_outside_times(trip: Trip, moment: datetime) -> None:
+    """Raises PlainError where the rules of use let nothing be written at a moment."""
+    known = trip.application.known
+    says = outside_times(trip.application, known.type(trip.record_type), moment) if known is not None else ""
+    if says:
+        raise PlainError(says, "times")
+
+
+def _refuse_not_atomic(trip: Trip, plan: Plan, frozen: Mapping[str, Any]) -> None:
+    """Raises PlainError where the rows that a pass has frozen cannot go all or nothing."""
+    if from_json(plan.summary, PlanSummary).first_steps:
+        raise PlainError(
+            "Rows that go through another value cannot go all or nothing: they take two steps.", "not-atomic"
+        )
+    if AFTER in artifacts.columns_of(frozen["rows_file"]):
+        raise PlainError(
+            "Rows that refer to new records of the sheet cannot go all or nothing: they go after those.", "not-atomic"
+        )
+    known, rows = trip.application.known, frozen["rows"]
+    most = known.promises.atomic_batch if known is not None else 0
+    if rows > most:
+        raise PlainError(f"All or nothing takes at most {most:,} rows here, and these are {rows:,}.", "not-atomic")
+
+
 def start_pass(
     view: PartView,
     person: Person,
     number: int,
     *,
     atomic: bool = False,
-    trouble: Trouble = CARRY_ON,
+    trouble: TroubleRule = CARRY_ON,
     lift: str = "",
     run_here: bool = False,
 ) -> tuple[Pass, Job]:
@@ -144,42 +183,17 @@ def start_pass(
     """
     trip = view.trip
     may_write(trip, person)
-    trouble.check(atomic=atomic)
     trip.refresh_from_db()
     unfinished = open_pass(trip)
     if unfinished is not None:
         return _same(unfinished, number)
-    plan = _refuse_stale(view, number)
-    promises = trip.application.known
-    if promises is None:
-        raise PlainError("What the application holds cannot be understood. Test its connection.", "no-catalogue")
-    changed = changed_signatures(plan, promises.type(trip.record_type))
-    if changed:
-        raise Stale(
-            f"The application has changed {', '.join(changed)} since the plan was made. Plan the trip again.",
-            {"plan": None},
-        )
-    if plan.guards != guards_of(trip).to_json():
-        raise Stale("What guards do here was changed since the plan was made. Plan the trip again.", {"plan": None})
-    if plan.deny != sorted(rules_of(trip.application).of(trip.record_type).deny):
-        raise Stale("What may be done here was changed since the plan was made. Plan the trip again.", {"plan": None})
-    refuse_while_asked(TripStatus(view).open)
+    plan = check_confirmed(view, number, atomic=atomic, trouble=trouble)
     refuse_unapproved(plan, person, lift)
+    refuse_outside_times(trip, timezone.now())
     frozen = _freeze(plan)
     rows = frozen["rows"]
-    if atomic and from_json(plan.summary, PlanSummary).first_steps:
-        raise PlainError(
-            "Rows that go through another value cannot go all or nothing: they take two steps.", "not-atomic"
-        )
-    if atomic and AFTER in artifacts.columns_of(frozen["rows_file"]):
-        raise PlainError(
-            "Rows that refer to new records of the sheet cannot go all or nothing: they go after those.", "not-atomic"
-        )
-    if atomic and rows > promises.promises.atomic_batch:
-        raise PlainError(
-            f"All or nothing takes at most {promises.promises.atomic_batch:,} rows here, and these are {rows:,}.",
-            "not-atomic",
-        )
+    if atomic:
+        _refuse_not_atomic(trip, plan, frozen)
     try:
         with transaction.atomic():
             trip.refresh_from_db()
@@ -200,6 +214,7 @@ def start_pass(
             )
             job = enqueue("apply", person.username, view, run_here=run_here, number=pass_.number, here=run_here)
             tell(pass_)
+            update_status(view, scheduled=None)
             words = f"Pass {pass_.number} of trip {trip.pk} began: plan {number}, {rows:,} rows"
             if pass_.lifted:
                 words += f", without approval: {pass_.lifted}"

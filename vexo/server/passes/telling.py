@@ -40,5 +40,6 @@ def tell(pass_: Pass, *, revised: bool = False) -> None:
         started_at=pass_.started_at,
         ended_at=pass_.ended_at,
         stop_after=pass_.stop_after,
+        take_back=pass_.take_back,
     )
     record_pass(view, stored, from_json(pass_.report, Report) if pass_.report else None, revised=revised)

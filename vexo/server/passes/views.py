@@ -28,7 +28,9 @@ from ..rows.windows import Source, plan_window
 from ..serializing import serializer_for
 from ..trips.facts import to_json
 from ..trips.facts.approval import Approval
+from ..trips.facts.passes import TroubleRule
 from ..trips.part_view import PartView
+from ..trips.refusal_rules import rule_of_trip
 from ..trips.row_windows import WindowSerializer
 from ..trips.sheet_cells import cells_now
 from ..trips.sheets import downloaded, newest_sheet
@@ -37,7 +39,8 @@ from ..trips.trip_pages import approval_told
 from ..trips.views import find_view, names_part
 from .approving import LONGEST_WORD, answer_approval, ask_for_approval
 from .receipts import last_pass, write_absent_outcome, write_receipt, write_rejects
-from .starting import Trouble, give_up, go_on, may_write, plan_to_approve, start_pass
+from .scheduling import cancel, schedule
+from .starting import give_up, go_on, may_write, plan_to_approve, start_pass
 from .take_back import Wanted, start_taking_back
 
 _NUMBER = re.compile(r"\d{1,9}", re.ASCII)
@@ -45,12 +48,15 @@ _SHEET_TYPES = {"xlsx": "application/vnd.openxmlformats-officedocument.spreadshe
 
 
 class ApplySerializer(Asked):
-    """The plan that was seen and confirmed."""
+    """The plan that was seen and confirmed. ``at``: when it is sent; at once where nothing is said. Where neither
+    ``stop_after`` nor ``take_back`` is said, it does where rows are refused as the trip's last pass did, or as its
+    route says."""
 
     plan = serializers.IntegerField(min_value=1)
     atomic = serializers.BooleanField(required=False, default=False)
-    stop_after = serializers.IntegerField(min_value=1, required=False, allow_null=True, default=None)
-    take_back = serializers.BooleanField(required=False, default=False)
+    stop_after = serializers.IntegerField(min_value=1, max_value=10**9, required=False, allow_null=True)
+    take_back = serializers.BooleanField(required=False)
+    at = serializers.DateTimeField(required=False, allow_null=True, default=None)
     lift = serializers.CharField(required=False, allow_blank=True, max_length=LONGEST_WORD, default="")
 
 
@@ -69,15 +75,33 @@ class PassesView(APIView):
         serializer = ApplySerializer(data=request.data)
         serializer.is_valid(raise_exception=True)
         values = serializer.validated_data
-        trouble = Trouble(values["stop_after"], values["take_back"])
-        _, job = start_pass(view, person, values["plan"], atomic=values["atomic"], trouble=trouble, lift=values["lift"])
+        trouble = rule_of_trip(view.trip)
+        if values["atomic"] or "stop_after" in values or "take_back" in values:
+            trouble = TroubleRule(values.get("stop_after"), values.get("take_back", False))
+        if values["at"] is not None:
+            if values["lift"]:
+                raise PlainError("The approval is not lifted for a time ahead. Apply now, or have it approved.", "lift")
+            job = schedule(view, person, values["plan"], values["at"], atomic=values["atomic"], trouble=trouble)
+        else:
+            more = {"atomic": values["atomic"], "trouble": trouble, "lift": values["lift"]}
+            _, job = start_pass(view, person, values["plan"], **more)
         return Response(JobSerializer(job).data, status=202)
+
+
+class ScheduledView(APIView):
+    rights = {"DELETE": Action.APPLY_TO_PRACTICE}
+
+    @extend_schema(request=None, responses={204: None})
+    def delete(self, request: Request, pk: int) -> Response:
+        """Send nothing at the time that was said."""
+        cancel(find_view(pk, request), person_of(request))
+        return Response(status=204)
 
 
 class PassView(APIView):
     rights = {"POST": Action.APPLY_TO_PRACTICE}
 
-    @extend_schema(request=AgainSerializer, responses={202: JobSerializer})
+    @extend_schema(operation_id="trips_passes_again", request=AgainSerializer, responses={202: JobSerializer})
     def post(self, request: Request, pk: int, number: int) -> Response:
         """Go on with a pass that was interrupted, or give it up."""
         view, person = find_view(pk, request), person_of(request)

@@ -24,6 +24,9 @@ class Route(models.Model):
     """How a sheet comes in, ``core.documents.BringIn`` as JSON; empty where that was not said."""
     guards = models.JSONField(default=dict)
     """What guards do on its trips where that is not as its application says, ``core.guards.GuardSettings`` as JSON."""
+    on_refusals = models.JSONField(default=dict)
+    """What passes of its trips do where rows are refused, ``trips.facts.passes.TroubleRule`` as JSON; empty where that
+    was not said."""
     version = models.PositiveIntegerField(default=1)
     """Rises with each change, so that a change of what someone else changed meanwhile is noticed."""
     made_by = models.CharField(max_length=150)

@@ -24,9 +24,11 @@ from ..people.rights import Action, require
 from ..trips.facts.parts import RouteFit
 from ..trips.models import Sheet, Trip
 from ..trips.part_view import PartView
+from ..trips.refusal_rules import rule_of_trip
 from ..trips.sheets import newest_in
 from ..trips.status import status_facts, update_status
 from .models import Route
+from .refusal_rules import set_rule_of_route
 
 _USES = {
     "carried": "is no longer a field; its column is not carried.",
@@ -155,6 +157,8 @@ def keep_trip(person: Person, view: PartView, name: str) -> Route:
     before = Route.objects.filter(name=name.strip(), application=trip.application).first()
     route = keep_route(person, Wanted(name, trip.application, document, bringing), before)
     with transaction.atomic():
+        if trip.status.get("passes"):
+            route = set_rule_of_route(person, route, rule_of_trip(trip))
         Trip.objects.filter(pk=trip.pk).update(route=route)
         update_status(view)
     return route

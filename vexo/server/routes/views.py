@@ -17,10 +17,13 @@ from ..applications.models import Application
 from ..asked import Asked
 from ..people.permissions import person_of
 from ..people.rights import Action
+from ..serializing import serializer_for
+from ..trips.facts.passes import TroubleRule
 from ..trips.views import find_view
 from ..who import WhoSerializer
 from . import documents as s
 from .models import Route
+from .refusal_rules import rule_of_route, set_rule_of_route
 from .saved_routes import Fit, Wanted, delete_route, fit_of, keep_route, keep_trip
 
 
@@ -44,6 +47,7 @@ class RouteSerializer(serializers.Serializer[Any]):
     document = s.DocumentSerializer(allow_null=True)
     made_by = WhoSerializer()
     made_at = serializers.DateTimeField()
+    on_refusals = serializer_for(TroubleRule)()
     used = serializers.IntegerField()
     used_at = serializers.DateTimeField(allow_null=True)
     rows = serializers.IntegerField(allow_null=True)
@@ -83,6 +87,7 @@ def _told(route: Route) -> Any:
         "comes_in": fit.bringing is not None,
         "lanes": _lanes(route, fit),
         "lost": list(fit.lost),
+        "on_refusals": rule_of_route(route),
         "document": s.document_json(fit.document) if fit.document else None,
     }
     return RouteSerializer(route_json).data
@@ -120,6 +125,25 @@ class TripRouteView(APIView):
         name_serializer.is_valid(raise_exception=True)
         view = find_view(pk, request)
         return Response(_told(keep_trip(person_of(request), view, name_serializer.validated_data["name"])), status=201)
+
+
+class OnRefusalsSerializer(Asked):
+    """What passes of a route's trips do where rows are refused."""
+
+    stop_after = serializers.IntegerField(min_value=1, max_value=10**9, required=False, allow_null=True, default=None)
+    take_back = serializers.BooleanField(required=False, default=False)
+
+
+class RouteRefusalsView(APIView):
+    rights = {"PUT": Action.PREPARE}
+
+    @extend_schema(request=OnRefusalsSerializer, responses=RouteSerializer)
+    def put(self, request: Request, pk: int) -> Response:
+        """Say what passes of a route's trips do where rows are refused, where nobody says otherwise."""
+        asked = OnRefusalsSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        route = get_object_or_404(Route.objects.select_related("application"), pk=pk)
+        return Response(_told(set_rule_of_route(person_of(request), route, TroubleRule(**asked.validated_data))))
 
 
 class RouteView(APIView):

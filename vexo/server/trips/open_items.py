@@ -9,6 +9,7 @@ from vexo.core.guards import GuardMode, GuardName
 from vexo.core.planning.verdicts import ABSENT_CODE, ELSEWHERE_CODE, GOING, STOPPING, AbsentVerdict, RowState
 from vexo.core.sheets.totals import checked
 
+from ..applications.use_rules import rules_of
 from ..errors import PlainError
 from ..faults import absent_words, group_words, guard_words
 from .answers import options_for_absent, options_for_group, options_for_guard
@@ -70,6 +71,7 @@ def said_items(trip: Trip, facts: StatusFacts, plan: StoredPlan | None, sent_by:
         items += _rows(trip, plan.summary.reasons, GOING, only_said=True)
         items += _elsewhere(plan.summary)
         items += _approval(trip, plan, facts)
+        items += _times(trip, plan)
     return [replace(item, stops=False) for item in items]
 
 
@@ -160,6 +162,14 @@ def _approval(trip: Trip, plan: StoredPlan, facts: StatusFacts) -> Iterator[Open
     says = said_of_approval(trip, plan, facts.approval)
     if says:
         yield OpenItem("approval", says, plan.summary.writes, False, StationName.APPLY)
+
+
+def _times(trip: Trip, plan: StoredPlan) -> Iterator[OpenItem]:
+    """That what would be written is written at certain times alone."""
+    times = rules_of(trip.application).of(trip.record_type).times
+    if times is not None and plan.summary.writes:
+        says = f"What is written here goes {times.says} alone, by the administrator's rules."
+        yield OpenItem("times", says, plan.summary.writes, False, StationName.APPLY)
 
 
 def _guards(summary: PlanSummary, *, asks: bool) -> Iterator[OpenItem]:

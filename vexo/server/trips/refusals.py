@@ -20,7 +20,9 @@ def refuse_while_open(trip: Trip) -> None:
     unfinished = next((stored for stored in passes if stored["state"] in OPEN_PASS), None)
     if unfinished is not None:
         number = unfinished["number"]
-        words = "is under way" if unfinished["state"] == PassState.RUNNING else "was interrupted"
+        words = {PassState.RUNNING: "is under way", PassState.PAUSED: "is paused"}.get(
+            unfinished["state"], "was interrupted"
+        )
         raise PlainError(
             f"Pass {number} {words}. Columns, keys and what the rows are for can be changed once it has ended, or was "
             "given up.",

@@ -20,7 +20,7 @@ from ..jobs.models import Job
 from .approval import standing
 from .facts import from_json, to_json
 from .facts.open import OpenItem
-from .facts.passes import OPEN_PASS, Report, StoredPass
+from .facts.passes import OPEN_PASS, PassState, Report, ScheduledFacts, ScheduledState, StoredPass
 from .facts.plans import StoredPlan
 from .facts.status import Needs, PartFacts, Station, StationName, StationState, StatusFacts
 from .models import Trip
@@ -169,7 +169,7 @@ class TripStatus:
 
     def __init__(self, view: PartView, job: Job | None = None, last: Job | None = None) -> None:
         facts = status_facts(view)
-        self.facts, self.trip, self.job = facts, view.trip, job
+        self.view, self.facts, self.trip, self.job = view, facts, view.trip, job
         self.failed = last if last is not None and last.state == Job.FAILED else None
         self.sent, self.sheet, self.columns = facts.sent, facts.sheet, facts.columns
         plan = facts.plan
@@ -182,6 +182,12 @@ class TripStatus:
         self.current = bool(self.plan and self.plan.revision == view.trip.revision)
         planned = self.plan.summary.verdicts if self.plan else {}
         self.sum = dict((self.sent_by.sum if self.sent_by else None) or planned)
+
+    @property
+    def scheduled(self) -> ScheduledFacts | None:
+        """The pass of this part that is to begin at a time, or was."""
+        scheduled = self.facts.scheduled
+        return scheduled if scheduled is not None and scheduled.part == self.view.part else None
 
     @property
     def plural(self) -> str:
@@ -338,7 +344,8 @@ class TripStatus:
         if self.job:
             return Needs(RowState.UPDATE, self.job.message or self.job.kind)
         if self.open_pass:
-            return Needs(RowState.HELD, "a pass was interrupted")
+            paused = self.open_pass.state == PassState.PAUSED
+            return Needs(RowState.HELD, "a pass is paused" if paused else "a pass was interrupted")
         if self.failed and not self.sent_by:
             return Needs(RowState.REJECTED, "something went wrong")
         if self.asked_of_sheet and not self.passes:
@@ -364,6 +371,9 @@ class TripStatus:
             left = self._rows(RowState.WAITING) + self._absent_waiting
             says = f"{left:,} not sent" if left else "all in, read back"
             return Needs(RowState.UPDATE if left else RowState.CREATE, says)
+        scheduled = self.scheduled
+        if scheduled is not None and self.plan and not self.sent_by:
+            return _appointment(scheduled, counts=self.current and scheduled.plan == self.plan.number)
         if self.plan and not self.current:
             return Needs(RowState.HELD, "to be planned again")
         if self.plan:
@@ -393,3 +403,12 @@ class TripStatus:
     def finished(self) -> bool:
         """Whether all that could be written was."""
         return self.here == StationName.OUTCOME and not self.asks() and not self.parts_left
+
+
+def _appointment(scheduled: ScheduledFacts, *, counts: bool) -> Needs:
+    """What is said of a pass that is to begin at a time, or was."""
+    if scheduled.state == ScheduledState.LAPSED:
+        return Needs(RowState.HELD, "was not applied at its time:", scheduled.at)
+    if not counts:
+        return Needs(RowState.HELD, "was changed, and is not applied at its time:", scheduled.at)
+    return Needs(RowState.UPDATE, "to be applied", scheduled.at)

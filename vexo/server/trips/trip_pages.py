@@ -26,7 +26,7 @@ from .facts.approval import Approval
 from .facts.columns import CheckFigures, Column
 from .facts.pages import ApplicationName, FieldTotals, SheetColumnTotals, TripDetail, TripSummary, TripTotals
 from .facts.parts import LabelledSum, RowFilter, Since, WentOut
-from .facts.passes import AbsentOutcome, AbsentResult, Pass, StoredPass
+from .facts.passes import AbsentOutcome, AbsentResult, Pass, ScheduledPass, StoredPass, TroubleRule
 from .facts.plans import AbsentFigures, AbsentGroup, Plan, PlanSummary, Reason, Summary
 from .facts.reversal import OtherWay, Reversal
 from .facts.rows import FaultGroup
@@ -35,6 +35,7 @@ from .models import Trip
 from .open_items import expected_of, route_now
 from .part_view import PartView
 from .parts import parts_of
+from .refusal_rules import rule_of_trip
 from .sheet_serializers import SheetSerializer
 from .status import UNREADABLE, TripStatus, jobs_of, report_of
 
@@ -159,6 +160,8 @@ def _pass_of(trip: Trip, stored: StoredPass) -> Pass:
         started_at=stored.started_at,
         ended_at=stored.ended_at,
         absent=_absent_result(stored.absent),
+        stop_after=stored.stop_after,
+        take_back=stored.take_back,
     )
 
 
@@ -263,6 +266,9 @@ def _detail(view: PartView, status: TripStatus, person: Person) -> dict[str, Any
         "moved": trip.moved_from_id is not None,
         "denied": sorted(rules_of(trip.application).of(trip.record_type).deny),
         "approval": approval_told(status, person),
+        "scheduled": _scheduled(status),
+        "times": _times_of(trip),
+        "on_refusals": rule_of_trip(trip),
         **_ways_back(trip),
         "absent": absent_figures(summary),
         "pointed": summary.pointed if summary else {},
@@ -292,6 +298,21 @@ def approval_told(status: TripStatus, person: Person) -> Approval | None:
         own.word if own else "",
         may(person, applying(trip.application.stage)) and person.username not in preparers(trip),
     )
+
+
+def _scheduled(status: TripStatus) -> ScheduledPass | None:
+    """The pass that is to begin at a time, or was."""
+    facts = status.scheduled
+    if facts is None or status.sent_by is not None:
+        return None
+    counts = status.plan is not None and status.current and status.plan.number == facts.plan
+    return ScheduledPass(facts.plan, facts.at, facts.state, WhoSerializer(facts.by).data, facts.reason, counts)
+
+
+def _times_of(trip: Trip) -> str:
+    """When the trip's records may be written, in words; empty for always."""
+    times = rules_of(trip.application).of(trip.record_type).times
+    return times.says if times is not None else ""
 
 
 def _ways_back(trip: Trip) -> dict[str, Any]:
@@ -339,6 +360,9 @@ _NO_DETAIL: dict[str, Any] = {
     "moved": False,
     "denied": [],
     "approval": None,
+    "scheduled": None,
+    "times": "",
+    "on_refusals": TroubleRule(),
     "takes_back": None,
     "taken_back": [],
     "absent": None,

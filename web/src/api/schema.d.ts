@@ -252,7 +252,8 @@ export interface paths {
         };
         get: operations["jobs_retrieve"];
         put?: never;
-        post?: never;
+        /** @description Ask a pass under way to pause; it does so after the batch that is out, and is gone on with by hand. */
+        post: operations["jobs_create"];
         /** @description Ask a job to stop; it ends at the next point where nothing is half done. */
         delete: operations["jobs_destroy"];
         options?: never;
@@ -407,6 +408,23 @@ export interface paths {
         get: operations["routes_guards_retrieve"];
         /** @description Set what guards do on the trips of a route; what is not said is as its application has it. */
         put: operations["routes_guards_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/routes/{id}/refusals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Say what passes of a route's trips do where rows are refused, where nobody says otherwise. */
+        put: operations["routes_refusals_update"];
         post?: never;
         delete?: never;
         options?: never;
@@ -977,7 +995,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description Go on with a pass that was interrupted, or give it up. */
-        post: operations["trips_passes_create_2"];
+        post: operations["trips_passes_again"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1084,6 +1102,23 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trips/{id}/scheduled": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Send nothing at the time that was said. */
+        delete: operations["trips_scheduled_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1417,14 +1452,19 @@ export interface components {
             stage: components["schemas"]["StageEnum"];
             may_apply: boolean;
         };
-        /** @description The plan that was seen and confirmed. */
+        /**
+         * @description The plan that was seen and confirmed. ``at``: when it is sent; at once where nothing is said. Where neither
+         *     ``stop_after`` nor ``take_back`` is said, it does where rows are refused as the trip's last pass did, or as its
+         *     route says.
+         */
         Apply: {
             plan: number;
             /** @default false */
             atomic: boolean;
             stop_after?: number | null;
-            /** @default false */
-            take_back: boolean;
+            take_back?: boolean;
+            /** Format: date-time */
+            at?: string | null;
             /** @default  */
             lift: string;
         };
@@ -1796,6 +1836,17 @@ export interface components {
          * @enum {string}
          */
         DateTreatmentDoEnum: "date";
+        /**
+         * @description * `Mon` - Mon
+         *     * `Tue` - Tue
+         *     * `Wed` - Wed
+         *     * `Thu` - Thu
+         *     * `Fri` - Fri
+         *     * `Sat` - Sat
+         *     * `Sun` - Sun
+         * @enum {string}
+         */
+        DaysEnum: "Mon" | "Tue" | "Wed" | "Thu" | "Fri" | "Sat" | "Sun";
         /** @description An answer to what plan ``plan`` asks: of these rows, or of all with fault ``code``; of one field or all. */
         Decide: {
             plan: number;
@@ -2557,10 +2608,12 @@ export interface components {
         Name: {
             name: string;
         };
-        /** @description What the list of trips says of a trip: a state to colour it by, and the words. */
+        /** @description What the list of trips says of a trip: a state to colour it by, the words, and the time that they end with. */
         Needs: {
             kind: components["schemas"]["RowStateEnum"];
             says: string;
+            /** Format: date-time */
+            at: string | null;
         };
         /** @description A choice to be added to a field's list. */
         NewChoice: {
@@ -2623,6 +2676,12 @@ export interface components {
             says: string;
             arguments: components["schemas"]["Argument"][];
             initial: components["schemas"]["Treatment"];
+        };
+        /** @description What passes of a route's trips do where rows are refused. */
+        OnRefusals: {
+            stop_after?: number | null;
+            /** @default false */
+            take_back: boolean;
         };
         /**
          * @description One thing that is open.
@@ -2762,16 +2821,19 @@ export interface components {
             /** Format: date-time */
             ended_at: string | null;
             absent: components["schemas"]["AbsentResult"] | null;
+            stop_after: number | null;
+            take_back: boolean;
         };
         /**
          * @description * `running` - RUNNING
          *     * `interrupted` - INTERRUPTED
+         *     * `paused` - PAUSED
          *     * `ended` - ENDED
          *     * `stopped` - STOPPED
          *     * `given up` - GIVEN_UP
          * @enum {string}
          */
-        PassStateEnum: "running" | "interrupted" | "ended" | "stopped" | "given up";
+        PassStateEnum: "running" | "interrupted" | "paused" | "ended" | "stopped" | "given up";
         PatchedChange: {
             key?: string[];
             /** @description What makes no difference between keys. */
@@ -3090,6 +3152,7 @@ export interface components {
             made_by: components["schemas"]["Who"];
             /** Format: date-time */
             made_at: string;
+            on_refusals: components["schemas"]["TroubleRule"];
             used: number;
             /** Format: date-time */
             used_at: string | null;
@@ -3181,12 +3244,32 @@ export interface components {
                 [key: string]: components["schemas"]["SaidRules"];
             };
         };
-        /** @description What is off for one record type: of create, update and delete (``deny``), and the fields never written. */
+        /**
+         * @description What is off for one record type: of create, update and delete (``deny``), the fields never written, what somebody
+         *     else approves first, and when it may be written.
+         */
         SaidRules: {
             deny?: string[];
             never?: string[];
             approve?: components["schemas"]["Approve"];
+            times?: components["schemas"]["Times"];
         };
+        /** @description The same as it is told. ``counts``: its plan is still the one that counts. */
+        ScheduledPass: {
+            plan: number;
+            /** Format: date-time */
+            at: string;
+            state: components["schemas"]["ScheduledPassStateEnum"];
+            by: components["schemas"]["Who"];
+            reason: string;
+            counts: boolean;
+        };
+        /**
+         * @description * `waiting` - WAITING
+         *     * `lapsed` - LAPSED
+         * @enum {string}
+         */
+        ScheduledPassStateEnum: "waiting" | "lapsed";
         /**
          * @description A selection in figures: sums of its number fields as texts with all their digits, null where they come only with
          *     the sheet; and who has some of its records out already, null where there are too many to look.
@@ -3461,6 +3544,13 @@ export interface components {
          * @enum {string}
          */
         TakeTreatmentDoEnum: "take";
+        /** @description When records may be written: on these days, from one time to another (as 20:00) of a time zone. */
+        Times: {
+            days?: components["schemas"]["DaysEnum"][];
+            from: string;
+            to: string;
+            zone?: string;
+        };
         Treatment: components["schemas"]["TrimTreatment"] | components["schemas"]["CaseTreatment"] | components["schemas"]["BlankTreatment"] | components["schemas"]["ReplaceTreatment"] | components["schemas"]["SplitTreatment"] | components["schemas"]["JoinTreatment"] | components["schemas"]["TakeTreatment"] | components["schemas"]["InitialTreatment"] | components["schemas"]["PadTreatment"] | components["schemas"]["PrefixTreatment"] | components["schemas"]["SuffixTreatment"] | components["schemas"]["ValuesTreatment"] | components["schemas"]["NumberTreatment"] | components["schemas"]["MultiplyTreatment"] | components["schemas"]["RoundTreatment"] | components["schemas"]["DateTreatment"] | components["schemas"]["ByFileTreatment"] | components["schemas"]["PhoneTreatment"] | components["schemas"]["LookUpTreatment"];
         /** @description A lane tried on the whole column. */
         TriedLane: {
@@ -3509,6 +3599,8 @@ export interface components {
          *     ``pointed_renames``): how many other records point to those that are to be deleted (renamed), by where;
          *     ``first_steps``: rows that are written through another value first; ``denied``: what
          *     the application's rules have switched off for its records; ``approval`` of its newest plan by somebody else;
+         *     ``scheduled``: the pass that is to begin at a time, or was; ``times`` at which its records may be written, in words,
+         *     empty for all; ``on_refusals``: what a pass does where rows are refused, if nobody says otherwise;
          *     ``takes_back``: the trip that it takes back, and ``taken_back``: those that take it back.
          */
         TripDetail: {
@@ -3570,6 +3662,9 @@ export interface components {
             moved: boolean;
             denied: components["schemas"]["VerdictEnum"][];
             approval: components["schemas"]["Approval"] | null;
+            scheduled: components["schemas"]["ScheduledPass"] | null;
+            times: string;
+            on_refusals: components["schemas"]["TroubleRule"];
             takes_back: components["schemas"]["OtherWay"] | null;
             taken_back: components["schemas"]["OtherWay"][];
             absent: components["schemas"]["AbsentFigures"] | null;
@@ -3617,6 +3712,14 @@ export interface components {
             job: components["schemas"]["Job"] | null;
             trouble: string;
         };
+        /**
+         * @description What a pass does where rows are refused: it carries on, or stops once so many are (``stop_after``), and with
+         *     ``take_back`` prepares then to take back what it wrote.
+         */
+        TroubleRule: {
+            stop_after: number | null;
+            take_back: boolean;
+        };
         /** @description A lane of a field to be tried on a column. */
         TryLane: {
             name: string;
@@ -3631,6 +3734,7 @@ export interface components {
             deny: components["schemas"]["DenyEnum"][];
             writable: components["schemas"]["RuleField"][];
             approve: components["schemas"]["Approve"];
+            times: components["schemas"]["Times"] | null;
         };
         Upload: {
             name: string;
@@ -3710,6 +3814,15 @@ export interface components {
             choices: components["schemas"]["Choices"];
             readonly files: string[];
         };
+        /** @description What is wanted of a job under way: that it pauses where nothing is half done, and waits to be gone on with. */
+        Want: {
+            want: components["schemas"]["WantEnum"];
+        };
+        /**
+         * @description * `pause` - pause
+         * @enum {string}
+         */
+        WantEnum: "pause";
         /**
          * @description What went out on a trip: its condition as a sentence, records and sums as they went, keys that found no record,
          *     who else has some of the records, and what changed since where that was asked. ``pending``: the sheet is not there
@@ -4202,6 +4315,31 @@ export interface operations {
             };
         };
     };
+    jobs_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Want"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+        };
+    };
     jobs_destroy: {
         parameters: {
             query?: never;
@@ -4551,6 +4689,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Guards"];
+                };
+            };
+        };
+    };
+    routes_refusals_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["OnRefusals"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Route"];
                 };
             };
         };
@@ -5499,7 +5662,7 @@ export interface operations {
             };
         };
     };
-    trips_passes_create_2: {
+    trips_passes_again: {
         parameters: {
             query?: never;
             header?: never;
@@ -5668,6 +5831,26 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["RowStory"];
                 };
+            };
+        };
+    };
+    trips_scheduled_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

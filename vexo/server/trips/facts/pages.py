@@ -13,7 +13,7 @@ from .approval import Approval
 from .columns import Column, ColumnTotals
 from .open import OpenItem
 from .parts import Expected, Part, RouteFit, RowFilter, WentOut
-from .passes import Pass
+from .passes import Pass, ScheduledPass, TroubleRule
 from .plans import AbsentFigures, Damage, FirstStep, Plan, PlannedTotals, Summary
 from .reversal import OtherWay
 from .rows import FaultGroup
@@ -73,6 +73,8 @@ class TripDetail(TripSummary):
     ``pointed_renames``): how many other records point to those that are to be deleted (renamed), by where;
     ``first_steps``: rows that are written through another value first; ``denied``: what
     the application's rules have switched off for its records; ``approval`` of its newest plan by somebody else;
+    ``scheduled``: the pass that is to begin at a time, or was; ``times`` at which its records may be written, in words,
+    empty for all; ``on_refusals``: what a pass does where rows are refused, if nobody says otherwise;
     ``takes_back``: the trip that it takes back, and ``taken_back``: those that take it back."""
 
     plan: Plan | None
@@ -100,6 +102,9 @@ class TripDetail(TripSummary):
     moved: bool
     denied: list[Verdict]
     approval: Approval | None
+    scheduled: ScheduledPass | None
+    times: str
+    on_refusals: TroubleRule
     takes_back: OtherWay | None
     taken_back: list[OtherWay]
     absent: AbsentFigures | None

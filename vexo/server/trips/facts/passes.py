@@ -18,12 +18,13 @@ class PassState(StrEnum):
 
     RUNNING = "running"
     INTERRUPTED = "interrupted"
+    PAUSED = "paused"
     ENDED = "ended"
     STOPPED = "stopped"
     GIVEN_UP = "given up"
 
 
-OPEN_PASS = (PassState.RUNNING, PassState.INTERRUPTED)
+OPEN_PASS = (PassState.RUNNING, PassState.INTERRUPTED, PassState.PAUSED)
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,6 +75,47 @@ class StoredPass:
     ended_at: datetime | None
     absent: AbsentOutcome | None = None
     stop_after: int | None = None
+    take_back: bool = False
+
+
+class ScheduledState(StrEnum):
+    """How a pass stands that was to begin at a time: it waits for it, or nothing was sent."""
+
+    WAITING = "waiting"
+    LAPSED = "lapsed"
+
+
+@dataclass(frozen=True, slots=True)
+class ScheduledFacts:
+    """A plan that is to be sent at a time, and by whom that was said; ``reason``: why nothing was sent then."""
+
+    plan: int
+    at: datetime
+    state: ScheduledState
+    by: str
+    reason: str = ""
+    part: int = 1
+
+
+@dataclass(frozen=True, slots=True)
+class ScheduledPass:
+    """The same as it is told. ``counts``: its plan is still the one that counts."""
+
+    plan: int
+    at: datetime
+    state: ScheduledState
+    by: Annotated[Any, Serialized("vexo.server.who.WhoSerializer")]
+    reason: str
+    counts: bool
+
+
+@dataclass(frozen=True, slots=True)
+class TroubleRule:
+    """What a pass does where rows are refused: it carries on, or stops once so many are (``stop_after``), and with
+    ``take_back`` prepares then to take back what it wrote."""
+
+    stop_after: int | None = None
+    take_back: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -153,3 +195,5 @@ class Pass:
     started_at: datetime
     ended_at: datetime | None
     absent: AbsentResult | None = None
+    stop_after: int | None = None
+    take_back: bool = False

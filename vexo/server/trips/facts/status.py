@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from datetime import datetime
 from enum import StrEnum
 
 from vexo.core.planning.verdicts import RowState
@@ -10,7 +11,7 @@ from vexo.core.planning.verdicts import RowState
 from .approval import ApprovalFacts
 from .columns import Question, SheetColumn
 from .parts import AlsoOut, Holdings, Key, NewestSheet, PartCounts, RouteFit, SentSheet
-from .passes import StoredPass
+from .passes import ScheduledFacts, StoredPass
 from .plans import StoredPlan
 
 
@@ -45,10 +46,11 @@ class Station:
 
 @dataclass(frozen=True, slots=True)
 class Needs:
-    """What the list of trips says of a trip: a state to colour it by, and the words."""
+    """What the list of trips says of a trip: a state to colour it by, the words, and the time that they end with."""
 
     kind: RowState
     says: str
+    at: datetime | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,3 +78,4 @@ class StatusFacts(PartFacts):
     also_out: list[AlsoOut] = field(default_factory=list)
     parts: PartCounts = field(default_factory=PartCounts)
     approval: ApprovalFacts | None = None
+    scheduled: ScheduledFacts | None = None

@@ -42,7 +42,10 @@ watch(open, () => {
 const { start, busy, error, forget } = useDoing(
   async () => {
     const params = { path: { id: trip.value.id } };
-    const body = { passes: chosen.value ? [chosen.value] : passes.value.map((one) => one.number), rows: wanted.value ?? [] };
+    const body = {
+      passes: chosen.value ? [chosen.value] : passes.value.map((one) => one.number),
+      rows: wanted.value ?? [],
+    };
     return jobDone((await data(api.POST("/api/trips/{id}/take-back", { params, body }))).id);
   },
   {

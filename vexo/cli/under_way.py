@@ -1,0 +1,51 @@
+"""Commands about a pass that is under way, or waits for its time."""
+
+from __future__ import annotations
+
+import click
+
+from .common import find_view, ready
+from .main import Setting
+
+
+@click.command()
+@click.argument("trip", type=int)
+@ready
+def pause(setting: Setting, trip: int) -> None:
+    """Let a pass wait after the batch that is out. It is gone on with by ``vexo apply TRIP --go-on PASS``."""
+    from vexo.server.errors import PlainError
+    from vexo.server.jobs.ending import pause as pause_job
+    from vexo.server.jobs.models import Job
+    from vexo.server.passes.starting import may_write
+
+    view, person = find_view(trip, whole=True), setting.person()
+    may_write(view.trip, person)
+    job = view.trip.jobs.filter(kind="apply", state__in=Job.OPEN).last()
+    if job is None:
+        raise PlainError(f"No pass of trip {trip} is under way.", "pause")
+    pause_job(job, person)
+    click.echo("It pauses after the batch that is out.", err=True)
+
+
+@click.command()
+@click.argument("trip", type=int)
+@ready
+def stop(setting: Setting, trip: int) -> None:
+    """Stop a pass after the batch that is out; or send nothing at the time that was said."""
+    from vexo.server.errors import PlainError
+    from vexo.server.jobs.ending import stop as stop_job
+    from vexo.server.jobs.models import Job
+    from vexo.server.passes.scheduling import cancel
+    from vexo.server.passes.starting import may_write
+
+    view, person = find_view(trip, whole=True), setting.person()
+    may_write(view.trip, person)
+    job = view.trip.jobs.filter(kind="apply", state__in=Job.OPEN).last()
+    if job is not None:
+        stop_job(job, person)
+        click.echo("It stops after the batch that is out; what is left can be sent later.", err=True)
+    elif view.trip.status.get("scheduled"):
+        cancel(view, person)
+        click.echo("Nothing is sent at the time that was said.", err=True)
+    else:
+        raise PlainError(f"No pass of trip {trip} is under way, and none waits for its time.", "stop")
