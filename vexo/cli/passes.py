@@ -129,8 +129,10 @@ def apply(
     view, person = find_view(trip), setting.person()
     require(person, applying(view.trip.application.stage))
     if going_on is not None or giving_up is not None:
-        again, which = (go_on, going_on) if going_on is not None else (give_up, giving_up)
-        _, job = again(view, person, int(which or 0), run_here=True)
+        if going_on is not None:
+            _, job = go_on(view, person, going_on, lift=lift, run_here=True)
+        else:
+            _, job = give_up(view, person, int(giving_up or 0), run_here=True)
         finish(job)
         print_outcome(find_view(trip), as_json)
     unfinished = open_pass(view.trip)

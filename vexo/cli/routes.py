@@ -73,7 +73,7 @@ def routes(setting: Setting, delete: str, refusals: str, as_json: bool) -> None:
     table = plain_table("No.", "Route", "Application", "What it does", "Used")
     for route, fit in listed:
         used = f"{route.used_at:%Y-%m-%d}, {route.rows:,} rows" if route.used_at and route.rows is not None else "never"
-        rule = [f"{rule_words(rule_of_route(route)).capitalize()}."] if route.on_refusals else []
-        says = " ".join([fit.says, *rule, *fit.lost])
+        said = [f"{rule_words(rule_of_route(route)).capitalize()}."] if route.on_refusals else []
+        says = " ".join([fit.says, *said, *fit.lost])
         table.add_row(str(route.pk), route.name, route.application.label, says, used)
     console().print(table if listed else "No route is kept yet. Keep one with `vexo send-out --keep-as NAME`.")

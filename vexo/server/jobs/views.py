@@ -84,10 +84,10 @@ class JobView(APIView):
     def post(self, request: Request, pk: int) -> Response:
         """Ask a pass under way to pause; it does so after the batch that is out, and is gone on with by hand."""
         job = get_object_or_404(Job.objects.select_related("trip__application"), pk=pk)
-        asked = WantSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
         person = person_of(request)
         _may_end(person, job)
+        asked = WantSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
         pause(job, person)
         job.refresh_from_db()
         return Response(JobSerializer(job).data)

@@ -9,9 +9,9 @@ from ..applications.use_rules import rules_of
 from ..errors import NotAllowed, PlainError
 from ..journal.services import note
 from ..people.models import Person
-from ..people.rights import Action, applying, may, require
+from ..people.rights import Action, applying, require
 from ..planning.models import Plan
-from ..trips.approval import preparers, why_approved
+from ..trips.approval import could_approve, preparers, why_approved
 from ..trips.facts import from_json
 from ..trips.facts.approval import ApprovalFacts, ApprovalState
 from ..trips.facts.plans import PlanSummary
@@ -54,17 +54,15 @@ def refuse_unapproved(plan: Plan, person: Person, lift: str = "") -> None:
         return
     if not lift.strip():
         raise PlainError(f"{why} Ask for its approval, and apply then.", "approval")
+    refuse_lifting(plan.trip, person)
+
+
+def refuse_lifting(trip: Trip, person: Person) -> None:
+    """Raises NotAllowed where a person may not lift the rule, PlainError where somebody else could approve."""
     require(person, Action.CONNECT)
-    others = could_approve(plan.trip)
+    others = could_approve(trip)
     if others:
         raise PlainError(f"The rule is not lifted where somebody can approve: {', '.join(others[:5])}.", "approval")
-
-
-def could_approve(trip: Trip) -> list[str]:
-    """The names of those who may apply a trip and had no hand in it."""
-    own = preparers(trip)
-    people = Person.objects.filter(is_active=True).exclude(username__in=own).order_by("name")
-    return [one.name for one in people if may(one, applying(trip.application.stage))]
 
 
 def ask_for_approval(view: PartView, person: Person, plan: Plan, words: str) -> Approval:

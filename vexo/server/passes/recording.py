@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 import uuid
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass, replace
 from email.utils import formatdate
@@ -19,6 +20,7 @@ from vexo.core.values import from_python, to_python
 from vexo.core.writing.batches import Item
 from vexo.core.writing.results import WriteResult
 
+from ..faults import words
 from ..jobs.leases import Lease
 from .models import Batch, Pass
 
@@ -76,10 +78,15 @@ def with_made_records(pass_: Pass, table: pl.DataFrame) -> pl.DataFrame:
     return with_made(table, columns, made_by_rows(pass_))
 
 
-def refusals_of(pass_: Pass) -> int:
-    """How many rows of a pass were refused so far."""
+def _refusals_of(pass_: Pass) -> Counter[tuple[str, ...]]:
+    """Why rows of a pass were refused so far: the code and the application's own words, with the number of rows."""
     answered = pass_.batches.filter(state=Batch.ANSWERED).values_list("answers", flat=True)
-    return sum(answer["state"] == RowState.REFUSED for answers in answered for answer in answers)
+    return Counter(
+        (answer.get("code", ""), *answer.get("arguments", [])[:1])
+        for answers in answered
+        for answer in answers
+        if answer["state"] == RowState.REFUSED
+    )
 
 
 @dataclass(frozen=True)
@@ -97,6 +104,23 @@ class Recorder:
     def __init__(self, pass_: Pass, lease: Lease, record_type: RecordType, repeatable: bool) -> None:
         self.pass_, self.lease, self.type, self.repeatable = pass_, lease, record_type, repeatable
         self.carried = list(pass_.plan.carried)
+        self._refusals = _refusals_of(pass_)
+
+    @property
+    def refused(self) -> int:
+        """How many rows of the pass were refused so far."""
+        return self._refusals.total()
+
+    @property
+    def refusals(self) -> str:
+        """How many were, and why, the commonest reason in words; empty for none."""
+        if not self._refusals:
+            return ""
+        [((code, *said), count)] = self._refusals.most_common(1)
+        why = words(code, "", said)
+        more = len(self._refusals) - 1
+        others = f"; and {more:,} other {'reason' if more == 1 else 'reasons'}" if more else ""
+        return f"{self.refused:,} refused: {why} ({count:,}){others}"
 
     def _first_sent(self) -> str:
         return formatdate(usegmt=True) if self.repeatable else ""
@@ -143,6 +167,9 @@ class Recorder:
                     sent_at=0 if goes else batch.sent_at,
                     rejected=follow.rejected,
                 )
+        self._refusals.update(
+            (answer.code, *answer.arguments[:1]) for answer in answers if answer.state == RowState.REFUSED
+        )
 
     def again(self, item: Item, version: str | None, *, resent: bool = False, tried: bool = True) -> Item:
         """A write that goes again as a request of its own."""

@@ -36,7 +36,7 @@ from .ending import end, interrupt
 from .models import Batch, Pass
 from .reading_back import read_back
 from .record_reader import Reader
-from .recording import Follow, Recorder, items_of, refusals_of, with_made_records
+from .recording import Follow, Recorder, items_of, with_made_records
 from .sending import Interrupted, Sender
 from .settling import Settler
 from .take_back import Wanted, start_taking_back
@@ -100,7 +100,7 @@ class Run:
     def too_many_refused(self) -> bool:
         """Whether so many rows were refused that no further batch is to go, where any would."""
         most = self.pass_.stop_after
-        return most is not None and self.waits and refusals_of(self.pass_) >= most
+        return most is not None and self.waits and self.recorder.refused >= most
 
     @property
     def waits(self) -> bool:
@@ -172,7 +172,8 @@ class Run:
 
     def _progress(self) -> None:
         waiting = sum(len(batch.items) for batch in self.pass_.batches.exclude(state=Batch.ANSWERED))
-        self.lease.progress(max(0, self.pass_.cursor - waiting), self.pass_.rows, "sending")
+        told = self.recorder.refusals or "sending"
+        self.lease.progress(max(0, self.pass_.cursor - waiting), self.pass_.rows, told)
 
 
 def _together(rows: pl.DataFrame) -> pl.DataFrame:
@@ -200,10 +201,9 @@ def apply(lease: Lease) -> dict[str, Any]:
         end(pass_, lease, Pass.GIVEN_UP, None)
         return _told(pass_)
     try:
-        stopped, report = _send(pass_, lease)
+        stopped, report, refused = _send(pass_, lease)
         by_rule = stopped and lease.wanted != "stop"
         if by_rule:
-            refused = refusals_of(pass_)
             pass_.reason = f"Stopped at {refused:,} refused; it was to stop from {pass_.stop_after:,} on."
         end(pass_, lease, Pass.STOPPED if stopped else Pass.ENDED, report)
     except (LeaseLost, HandedBack):
@@ -250,7 +250,8 @@ def _taken_back(pass_: Pass, lease: Lease) -> dict[str, Any]:
     return {"next": job.pk}
 
 
-def _send(pass_: Pass, lease: Lease) -> tuple[bool, dict[str, Any]]:
+def _send(pass_: Pass, lease: Lease) -> tuple[bool, dict[str, Any], int]:
+    """Whether it was stopped before its end, what reading back found, and how many rows were refused."""
     lease.progress(lease.job.done, pass_.rows, "asking the application")
     with client_of(pass_.trip.application) as client:
         catalogue = describe(pass_.trip.application, client)
@@ -261,7 +262,7 @@ def _send(pass_: Pass, lease: Lease) -> tuple[bool, dict[str, Any]]:
         run = Run(pass_, lease, client, catalogue)
         stopped = run.send_all()
         lease.progress(pass_.rows, pass_.rows, "reading back")
-        return stopped, read_back(pass_, run.reader, catalogue)
+        return stopped, read_back(pass_, run.reader, catalogue), run.recorder.refused
 
 
 def _refuse_by_rules(pass_: Pass, catalogue: Catalogue) -> None:

@@ -32,7 +32,7 @@ from ..trips.open_items import refuse_while_asked
 from ..trips.part_view import PartView
 from ..trips.refusal_rules import check_rule
 from ..trips.status import TripStatus, update_status
-from .approving import is_approved, reason_for_approval, refuse_unapproved
+from .approving import is_approved, reason_for_approval, refuse_lifting, refuse_unapproved
 from .models import Pass
 from .telling import tell
 
@@ -249,9 +249,17 @@ def find_pass(trip: Trip, number: int) -> Pass:
     return pass_
 
 
-def go_on(view: PartView, person: Person, number: int, *, run_here: bool = False) -> tuple[Pass, Job]:
-    """Go on with a pass whose work broke off, where it was. Raises PlainError where it is still under way."""
-    return _again(view, person, number, give_up=False, run_here=run_here)
+def go_on(view: PartView, person: Person, number: int, *, lift: str = "", run_here: bool = False) -> tuple[Pass, Job]:
+    """Go on with a pass whose work broke off, where it was.
+
+    Args:
+        lift: why it may go on without the approval that it needs by now (``approving.refuse_unapproved``).
+
+    Raises:
+        NotAllowed
+        PlainError: where it is still under way, or somebody could approve what ``lift`` would let go without.
+    """
+    return _again(view, person, number, give_up=False, lift=lift, run_here=run_here)
 
 
 def give_up(view: PartView, person: Person, number: int, *, run_here: bool = False) -> tuple[Pass, Job]:
@@ -259,9 +267,14 @@ def give_up(view: PartView, person: Person, number: int, *, run_here: bool = Fal
     return _again(view, person, number, give_up=True, run_here=run_here)
 
 
-def _again(view: PartView, person: Person, number: int, *, give_up: bool, run_here: bool) -> tuple[Pass, Job]:
+def _again(
+    view: PartView, person: Person, number: int, *, give_up: bool, run_here: bool, lift: str = ""
+) -> tuple[Pass, Job]:
     trip = view.trip
     may_write(trip, person)
+    lift = lift.strip()
+    if lift:
+        refuse_lifting(trip, person)
     end_leases_of_the_dead(trip.pk)
     with transaction.atomic():
         trip.refresh_from_db()
@@ -271,9 +284,9 @@ def _again(view: PartView, person: Person, number: int, *, give_up: bool, run_he
             raise PlainError(f"Pass {number} of trip {trip.pk} is under way.", "pass-under-way")
         if job is not None:
             Job.objects.filter(pk=job.pk).update(state=Job.FAILED, error="Its process ended; it went on in another.")
-        words = "given up" if give_up else "going on"
+        words = "given up" if give_up else f"going on without approval: {lift}" if lift else "going on"
         note(person.username, "applying", f"Pass {number} of trip {trip.pk}: {words}", trip.application, trip.pk)
-        Pass.objects.filter(pk=pass_.pk).update(state=Pass.RUNNING, reason="")
+        Pass.objects.filter(pk=pass_.pk).update(state=Pass.RUNNING, reason="", lifted=lift or pass_.lifted)
         pass_.refresh_from_db()
         tell(pass_)
         return pass_, enqueue(

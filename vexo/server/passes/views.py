@@ -62,6 +62,7 @@ class ApplySerializer(Asked):
 
 class AgainSerializer(Asked):
     do = serializers.ChoiceField(choices=["go on", "give up"])
+    lift = serializers.CharField(required=False, allow_blank=True, max_length=LONGEST_WORD, default="")
 
 
 class PassesView(APIView):
@@ -108,8 +109,11 @@ class PassView(APIView):
         may_write(view.trip, person)
         again_serializer = AgainSerializer(data=request.data)
         again_serializer.is_valid(raise_exception=True)
-        do = go_on if again_serializer.validated_data["do"] == "go on" else give_up
-        _, job = do(view, person, number)
+        values = again_serializer.validated_data
+        if values["do"] == "go on":
+            _, job = go_on(view, person, number, lift=values["lift"])
+        else:
+            _, job = give_up(view, person, number)
         return Response(JobSerializer(job).data, status=202)
 
 

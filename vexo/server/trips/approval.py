@@ -7,6 +7,8 @@ from vexo.core.rules_of_use import Approve
 
 from ..applications.use_rules import rules_of
 from ..journal.models import Entry
+from ..people.models import Person
+from ..people.rights import applying, may
 from .facts.approval import ApprovalFacts, ApprovalState
 from .facts.plans import PlanSummary, StoredPlan
 from .models import Trip
@@ -35,6 +37,13 @@ def preparers(trip: Trip) -> set[str]:
     # Columns, lanes, key, reach and what the rows are for: the journal alone says who changed them.
     people.update(Entry.objects.filter(trip=trip.pk, what="changed").values_list("who", flat=True))
     return people
+
+
+def could_approve(trip: Trip) -> list[str]:
+    """The names of those who may apply a trip and had no hand in it."""
+    own = preparers(trip)
+    people = Person.objects.filter(is_active=True).exclude(username__in=own).order_by("name")
+    return [one.name for one in people if may(one, applying(trip.application.stage))]
 
 
 def said_of_approval(trip: Trip, plan: StoredPlan, last: ApprovalFacts | None) -> str:

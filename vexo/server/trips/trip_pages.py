@@ -17,12 +17,12 @@ from ..faults import absent_reason_words, group_words
 from ..jobs.models import Job
 from ..jobs.views import JobSerializer
 from ..people.models import Person
-from ..people.rights import applying, may
+from ..people.rights import Action, applying, may
 from ..who import WhoSerializer
 from .answers import options_for_group
-from .approval import preparers, why_approved
+from .approval import could_approve, preparers, why_approved
 from .facts import from_json
-from .facts.approval import Approval
+from .facts.approval import Approval, ApprovalState
 from .facts.columns import CheckFigures, Column
 from .facts.pages import ApplicationName, FieldTotals, SheetColumnTotals, TripDetail, TripSummary, TripTotals
 from .facts.parts import LabelledSum, RowFilter, Since, WentOut
@@ -278,13 +278,16 @@ def _detail(view: PartView, status: TripStatus, person: Person) -> dict[str, Any
 
 
 def approval_told(status: TripStatus, person: Person) -> Approval | None:
-    """The approval of the newest plan by somebody else; None where there is no plan that could be sent."""
+    """The approval of the newest plan by somebody else, or of the one whose pass has not ended; None where there is
+    nothing that could be sent."""
     trip, plan = status.trip, status.plan
-    if plan is None or status.sent_by is not None:
+    waits = status.open_pass is not None and plan is not None and status.open_pass.plan == plan.number
+    if plan is None or (status.sent_by is not None and not waits):
         return None
     why = why_approved(plan.summary, rules_of(trip.application).of(trip.record_type).approve)
     last = status.facts.approval
-    own = last if last is not None and last.plan == plan.number and status.current else None
+    own = last if last is not None and last.plan == plan.number and (status.current or waits) else None
+    others = could_approve(trip) if why and not (own and own.state == ApprovalState.APPROVED) else []
 
     def who(username: str) -> Any:
         return WhoSerializer(username).data if username else None
@@ -297,6 +300,11 @@ def approval_told(status: TripStatus, person: Person) -> Approval | None:
         who(own.by) if own else None,
         own.word if own else "",
         may(person, applying(trip.application.stage)) and person.username not in preparers(trip),
+        others,
+        bool(why)
+        and not others
+        and may(person, Action.CONNECT)
+        and (own is None or own.state != ApprovalState.APPROVED),
     )
 
 

@@ -1381,6 +1381,8 @@ export interface components {
         };
         Again: {
             do: components["schemas"]["AgainDoEnum"];
+            /** @default  */
+            lift: string;
         };
         /**
          * @description * `go on` - go on
@@ -1470,7 +1472,8 @@ export interface components {
         };
         /**
          * @description The approval of a trip's newest plan. ``why`` it is needed, empty where it is not; ``state`` of the one that was
-         *     asked for this very plan, None where none was; ``may_approve``: this person may.
+         *     asked for this very plan, None where none was; ``may_approve``: this person may; ``others``: who could, by name;
+         *     ``may_lift``: nobody could, and this person may let it go without, with a reason.
          */
         Approval: {
             why: string;
@@ -1480,6 +1483,8 @@ export interface components {
             by: components["schemas"]["Who"] | null;
             word: string;
             may_approve: boolean;
+            others: string[];
+            may_lift: boolean;
         };
         /**
          * @description * `asked` - ASKED

@@ -36,7 +36,8 @@ class ApprovalFacts:
 @dataclass(frozen=True, slots=True)
 class Approval:
     """The approval of a trip's newest plan. ``why`` it is needed, empty where it is not; ``state`` of the one that was
-    asked for this very plan, None where none was; ``may_approve``: this person may."""
+    asked for this very plan, None where none was; ``may_approve``: this person may; ``others``: who could, by name;
+    ``may_lift``: nobody could, and this person may let it go without, with a reason."""
 
     why: str
     state: ApprovalState | None
@@ -45,3 +46,5 @@ class Approval:
     by: Annotated[Any, Serialized("vexo.server.who.WhoSerializer", allow_null=True)]
     word: str
     may_approve: bool
+    others: list[str]
+    may_lift: bool
