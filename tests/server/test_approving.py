@@ -212,6 +212,32 @@ class Approving(ApprovalCase):
         said = " ".join(Entry.objects.filter(trip=trip.pk).values_list("message", flat=True))
         self.assertIn("without approval: It is late", said)
 
+    def test_what_was_interrupted_for_want_of_it_is_asked_about_or_lifted_with_a_reason(self) -> None:
+        trip = self.rows()
+        die("prepared", self.start(trip))
+        self.rule(always=True)
+        take_over()
+        told = self.told(trip, self.person)
+        self.assertEqual((bool(told.why), told.others, told.may_lift), (True, ["Bram Tidewell"], False))
+        client = Client()
+        client.force_login(self.person)
+        address = f"/api/trips/{trip.pk}/passes/{self.last_pass(trip).number}"
+        body = {"do": "go on", "lift": "It is late"}
+        self.assertEqual(client.post(address, body, content_type="application/json").status_code, 422)
+        Person.objects.filter(username="bram").update(is_active=False)
+        self.addCleanup(Person.objects.filter(username="bram").update, is_active=True)
+        self.assertTrue(self.told(trip, self.person).may_lift)
+        self.assertFalse(self.told(trip, self.ines).may_lift)
+        client.force_login(self.ines)
+        self.assertEqual(client.post(address, body, content_type="application/json").status_code, 403)
+        self.assertEqual(self.go_on(trip).state, "interrupted", "nothing was lifted")
+        number = str(self.last_pass(trip).number)
+        done = self.vexo.run("--as", "ada", "apply", str(trip.pk), "--go-on", number, "--lift", "It is late")
+        self.assertEqual(self.last_pass(trip).totals["updated"], 2, done.stderr)
+        self.assertEqual(self.last_pass(trip).lifted, "It is late")
+        said = " ".join(Entry.objects.filter(trip=trip.pk).values_list("message", flat=True))
+        self.assertIn("without approval: It is late", said)
+
     def test_by_api_and_command(self) -> None:
         told = self.vexo.run("--as", "ada", "rules", "harbour-practice", "--approve", "holder=above:1", "--json")
         self.assertEqual(json.loads(told.stdout)["said"], {"Holder": {"approve": {"above": 1}}}, told.stderr)

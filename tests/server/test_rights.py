@@ -166,7 +166,7 @@ class Rights(ServiceCase):
 
     def asked(self, role: str, method: str, path: str, stage: str) -> Any:
         trip = self.trips[stage]
-        job = enqueue("apply", "ada", PartView.of(trip)) if (method, path) == ("delete", "api/jobs/<int:pk>") else None
+        job = enqueue("apply", "ada", PartView.of(trip)) if path == "api/jobs/<int:pk>" and method != "get" else None
         parts = {"<int:pk>": str(job.pk if job else trip.pk), "<slug:name>": "no-such", "<str:username>": "nobody"}
         for name, value in {
             **parts,

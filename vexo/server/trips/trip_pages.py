@@ -287,7 +287,8 @@ def approval_told(status: TripStatus, person: Person) -> Approval | None:
     why = why_approved(plan.summary, rules_of(trip.application).of(trip.record_type).approve)
     last = status.facts.approval
     own = last if last is not None and last.plan == plan.number and (status.current or waits) else None
-    others = could_approve(trip) if why and not (own and own.state == ApprovalState.APPROVED) else []
+    lacks = bool(why) and not (own is not None and own.state == ApprovalState.APPROVED)
+    others = could_approve(trip) if lacks else []
 
     def who(username: str) -> Any:
         return WhoSerializer(username).data if username else None
@@ -301,10 +302,7 @@ def approval_told(status: TripStatus, person: Person) -> Approval | None:
         own.word if own else "",
         may(person, applying(trip.application.stage)) and person.username not in preparers(trip),
         others,
-        bool(why)
-        and not others
-        and may(person, Action.CONNECT)
-        and (own is None or own.state != ApprovalState.APPROVED),
+        lacks and not others and may(person, Action.CONNECT),
     )
 
 
