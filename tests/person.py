@@ -42,6 +42,24 @@ class Person:
             return dict(wait_until(ended, what="the next job"))
         return job
 
+    def trip(self, number: int) -> dict[str, Any]:
+        """A trip as its page is told it."""
+        told: dict[str, Any] = self.ask("GET", f"trips/{number}").json()
+        return told
+
+    def plan_again(self, trip: int) -> None:
+        """The application is asked anew."""
+        self.job(self.ask("POST", f"trips/{trip}/plan"))
+
+    def mean_it(self, trip: int) -> None:
+        """What is asked about the plan as a whole is answered with yes."""
+        page = self.trip(trip)
+        for item in page["open"]:
+            if item["stops"] and item["answers"]:
+                said = {"code": item["code"], "field": item["field"], "answer": item["answers"][0]["answer"]}
+                self.ask("POST", f"trips/{trip}/decisions", json={"plan": page["plan"]["number"], **said})
+        wait_until(lambda: not self.trip(trip)["job"], what="the plan")
+
     def bring(self, content: bytes, application: str, record_type: str, **more: Any) -> int:
         """A file brought in, as a trip of its own where nothing else is said: the trip's number."""
         name = more.pop("name", "sheet.csv")

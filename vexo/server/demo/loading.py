@@ -16,6 +16,7 @@ from .other_trips import (
     load_new_tariff,
     load_season_rates,
 )
+from .passed_on import load_pedestals, load_unused_holders
 from .winter_tariff import load_winter_tariff
 
 TOKEN = "saltmarsh-vexo-token"  # noqa: S105 - the stand-in's own, for the demo only
@@ -49,3 +50,5 @@ def load(address: str) -> None:
         load_measuring_weekend(practice)
         load_boat_show(practice)
         load_new_tariff(practice)
+        load_pedestals(live)
+        load_unused_holders(live)

@@ -55,7 +55,7 @@ _FOOT = Decimal("0.3048")
 _TERN = "harbour eq 'TERNISLAND' and status eq 'free'"
 
 
-def _done(job: Job) -> Job:
+def done(job: Job) -> Job:
     ended = run_inline(job)
     if ended.state != Job.DONE:
         raise PlainError(f"The demo could not be loaded: {ended.error or ended.message}")
@@ -67,7 +67,7 @@ def person(username: str) -> Person:
     return Person.objects.get(username=username)
 
 
-def _bring_text(
+def bring_text(
     application: Application,
     record_type: str,
     name: str,
@@ -82,11 +82,11 @@ def _bring_text(
         path.write_text("\r\n".join(lines) + "\r\n", encoding=encoding)
         upload = take_file(path, by.username)
     job = start_bringing_in(application, record_type, upload, by, replace(request, trip=NEW_TRIP), run_here=True)
-    result = _done(job).result
+    result = done(job).result
     return Trip.objects.get(pk=int((result or {})["trip"]))
 
 
-def _read(application: Application, record_type: str, fields: Sequence[str], condition: str, top: int) -> pl.DataFrame:
+def read(application: Application, record_type: str, fields: Sequence[str], condition: str, top: int) -> pl.DataFrame:
     with client_of(application) as client:
         catalogue = client.describe()
         its_type = catalogue.type(record_type)
@@ -98,7 +98,7 @@ def _read(application: Application, record_type: str, fields: Sequence[str], con
 def load_measuring_weekend(application: Application) -> Trip:
     """The sailing club's own list: titles above the header, feet with decimal commas, other column names, slips in
     keys, several values in a cell. It lies at Columns, where its questions are."""
-    berths = _read(
+    berths = read(
         application, "Berth", ["harbour", "berth_no", "length_m", "services"], "harbour eq 'OLDBASIN'", _MEASURED
     )
     lines = [
@@ -121,7 +121,7 @@ def load_measuring_weekend(application: Application) -> Trip:
     lines.append(lines[15])
     lines.append(lines[43].replace(lines[43].split(";")[2], "50,9", 1))
     title = "Measuring weekend"
-    return _bring_text(
+    return bring_text(
         application, "Berth", "measuring-weekend.csv", lines, person("ines"), ImportRequest(title=title), "cp1252"
     )
 
@@ -142,7 +142,7 @@ def load_boat_show(application: Application) -> Upload:
         path = Path(folder) / "boat-show.csv"
         path.write_text("\r\n".join(lines) + "\r\n", encoding="cp1252")
         upload = take_file(path, "ines")
-    _done(start_recognising(upload, person("ines"), run_here=True))
+    done(start_recognising(upload, person("ines"), run_here=True))
     return upload
 
 
@@ -151,7 +151,7 @@ def load_season_rates(application: Application) -> Trip:
     spaces that do not break behind some berth numbers."""
     fields = ["id", "harbour", "berth_no", "daily_rate", "length_m", "services", "status", "notes"]
     trip = new_trip(application, "Berth", "bram", fields, _TERN, "Season rates, Tern Island")
-    sent = _done(enqueue("send out", "bram", PartView.of(trip), run_here=True, format="xlsx"))
+    sent = done(enqueue("send out", "bram", PartView.of(trip), run_here=True, format="xlsx"))
     kept = kept_records(trip)
     if sent.error or kept is None:
         raise PlainError(f"The demo's berths did not go out: {sent.error}")
@@ -169,11 +169,11 @@ def load_season_rates(application: Application) -> Trip:
         path = Path(folder) / "season-rates-home.csv"
         pl.DataFrame(home).write_csv(path, separator=";")
         upload = take_file(path, "bram")
-    result = _done(start_recognising(upload, person("bram"), run_here=True)).result or {}
+    result = done(start_recognising(upload, person("bram"), run_here=True)).result or {}
     job = start_bringing_in(
         application, "Berth", upload, person("bram"), ImportRequest(trip=str(result["trip"])), run_here=True
     )
-    _done(job)
+    done(job)
     trip.refresh_from_db()
     return trip
 
@@ -183,7 +183,7 @@ def load_new_tariff(application: Application) -> Trip:
     are new. The lines that were taken out are to go."""
     fields = ["id", "season", "length_band", "harbour", "amount"]
     trip = new_trip(application, "TariffLine", "bram", fields, "harbour eq 'GULLPOINT'", "New tariff, Gull Point")
-    sent = _done(enqueue("send out", "bram", PartView.of(trip), run_here=True, format="xlsx"))
+    sent = done(enqueue("send out", "bram", PartView.of(trip), run_here=True, format="xlsx"))
     kept = kept_records(trip)
     if sent.error or kept is None:
         raise PlainError(f"The demo's tariff did not go out: {sent.error}")
@@ -199,26 +199,26 @@ def load_new_tariff(application: Application) -> Trip:
         write_xlsx(sheet, path, record_type.plural, stamp_of(trip, columns))
         upload = take_file(path, "bram")
     wanted = ImportRequest(trip=str(trip.pk), operation=Operation.MAKE_SAME)
-    _done(start_bringing_in(application, "TariffLine", upload, person("bram"), wanted, run_here=True))
+    done(start_bringing_in(application, "TariffLine", upload, person("bram"), wanted, run_here=True))
     trip.refresh_from_db()
     return trip
 
 
 def load_lost_fobs(application: Application) -> Trip:
     """The gatehouse's list of print numbers: applied, with a few that the register refused."""
-    fobs = _read(application, "GateFob", ["fob_no", "print_no"], "blocked eq false", 44)
+    fobs = read(application, "GateFob", ["fob_no", "print_no"], "blocked eq false", 44)
     lines = [
         "Print no.,Blocked",
         *[f"{print_no},yes" for print_no in fobs["print_no"].to_list()[:41]],
         "7700000000000,yes",
     ]
     title = "Fobs reported lost"
-    trip = _bring_text(
+    trip = bring_text(
         application, "GateFob", "lost-fobs.csv", lines, person("bram"), ImportRequest(("print_no",), title=title)
     )
     view = PartView.of(trip)
     _, job = start_pass(view, person("bram"), plan_of(view).number, run_here=True)
-    _done(job)
+    done(job)
     return trip
 
 
@@ -232,7 +232,7 @@ def load_insurance_dates(application: Application) -> Trip:
         format="csv",
     )
     trip = begin(application, document, "ada", "Insurance dates, winter")
-    _done(enqueue("send out", "ada", PartView.of(trip), run_here=True))
+    done(enqueue("send out", "ada", PartView.of(trip), run_here=True))
     for sheet in list(trip.sheets.filter(direction=Sheet.OUT))[1:3]:
         table = pl.read_csv(absolute(sheet.path), infer_schema=False)
         until, at = pl.col("Insured until"), pl.int_range(pl.len())
@@ -247,8 +247,8 @@ def _bring_home(trip: Trip, table: pl.DataFrame, name: str) -> None:
         path = Path(folder) / name
         path.write_text(table.write_csv(), encoding="utf-8-sig")
         upload = take_file(path, "bram")
-    _done(start_recognising(upload, person("bram"), run_here=True))
-    _done(
+    done(start_recognising(upload, person("bram"), run_here=True))
+    done(
         start_bringing_in(
             trip.application, trip.record_type, upload, person("bram"), ImportRequest(trip=str(trip.pk)), run_here=True
         )

@@ -318,7 +318,15 @@ class TripStatus:
         if self.job and self.job.kind == "apply":
             return f"{self.job.done:,} of {self.job.total:,} sent", False
         if self.open_pass:
-            return "interrupted, can go on where it was", True
+            paused = self.open_pass.state == PassState.PAUSED
+            return "paused" if paused else "interrupted, can go on where it was", True
+        if self.scheduled is not None and self.plan and not self.sent_by:
+            lapsed = self.scheduled.state == ScheduledState.LAPSED
+            return ("was not sent at its time", True) if lapsed else ("waits for its time", False)
+        if self.plan and self.current and not self.sent_by:
+            waits = standing(self.trip, self.plan, self.facts.approval, self.to_write)
+            if waits is not None:
+                return waits[1], waits[0] != RowState.UPDATE
         if self.passes:
             sent = sum(sum((stored.totals or {}).values()) for stored in self.passes)
             return f"{sent:,} sent" + (f" in {len(self.passes)} passes" if len(self.passes) > 1 else ""), False

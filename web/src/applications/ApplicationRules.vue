@@ -7,6 +7,8 @@ import { api, data, queryClient, type Schemas } from "@/api/client";
 import { useMay } from "@/api/queries";
 import { useDoing } from "@/ui/doing";
 
+import TimesPart from "./TimesPart.vue";
+
 type Rules = Schemas["Rules"];
 type TypeRules = Rules["types"][number];
 type Doing = TypeRules["deny"][number];
@@ -31,8 +33,14 @@ const others = (of: TypeRules) => of.writable.filter((field) => !field.never);
 
 type Approve = TypeRules["approve"];
 function set(of: TypeRules, deny: readonly Doing[], fields: readonly string[], approve: Approve = of.approve): void {
-  const kept = rules.value?.said ?? {};
-  start({ ...kept, [of.name]: { deny: [...deny], never: [...fields], approve } });
+  say(of, { deny: [...deny], never: [...fields], approve, ...(of.times ? { times: of.times } : {}) });
+}
+function say(of: TypeRules, said: Rules["said"][string]): void {
+  start({ ...rules.value?.said, [of.name]: said });
+}
+function times(of: TypeRules, when: NonNullable<TypeRules["times"]> | null): void {
+  const fields = never(of).map((field) => field.name);
+  say(of, { deny: of.deny, never: fields, approve: of.approve, ...(when ? { times: when } : {}) });
 }
 /** Which plans somebody else approves first: one of these, with a number where it is about how many. */
 const APPROVALS: { when: string; says: string }[] = [
@@ -141,6 +149,7 @@ function add(of: TypeRules, event: Event): void {
           <option value="">{{ never(of).length ? "another field…" : "no field" }}</option>
           <option v-for="field in others(of)" :key="field.name" :value="field.name">{{ field.title }}</option>
         </select>
+        <TimesPart :times="of.times" :of="of.plural" :disabled="busy || !mayConnect" @set="times(of, $event)" />
         <span class="flex w-full items-center gap-2 pl-48">
           <span class="soft">approved by somebody else first:</span>
           <select

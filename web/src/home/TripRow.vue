@@ -1,13 +1,14 @@
 <script setup lang="ts">
-import { type ComponentPublicInstance, ref } from "vue";
+import { computed, type ComponentPublicInstance, ref } from "vue";
 
 import type { Trip } from "@/api/client";
-import { count, fullTime, when } from "@/parts/format";
+import { count, fullTime, moment, when } from "@/parts/format";
 import SmallBar from "@/parts/SmallBar.vue";
 import SmallLine from "@/parts/SmallLine.vue";
 import StageLabel from "@/parts/StageLabel.vue";
 
-defineProps<{ trip: Trip; current: boolean }>();
+const { trip } = defineProps<{ trip: Trip; current: boolean }>();
+const needs = computed(() => [trip.needs.says, trip.needs.at && moment(trip.needs.at)].filter(Boolean).join(" "));
 const link = ref<ComponentPublicInstance>();
 defineExpose({ focus: () => (link.value?.$el as HTMLElement | undefined)?.focus() });
 </script>
@@ -37,9 +38,7 @@ defineExpose({ focus: () => (link.value?.$el as HTMLElement | undefined)?.focus(
     <SmallBar v-if="trip.rows != null" :sum="trip.sum" />
     <span v-else class="soft text-small">{{ trip.sent_rows != null ? "out, not back yet" : "" }}</span>
     <span class="min-w-0"
-      ><span class="tag max-w-full truncate" :class="trip.needs.kind" :title="trip.needs.says">{{
-        trip.needs.says
-      }}</span>
+      ><span class="tag max-w-full truncate" :class="trip.needs.kind" :title="needs">{{ needs }}</span>
       <span class="soft mt-0.5 block truncate text-data" :title="fullTime(trip.touched_at)"
         >{{ trip.created_by.name }} · {{ when(trip.touched_at) }}</span
       ></span

@@ -53,7 +53,7 @@ describe("home", () => {
   });
 
   it("shows a trip whose sheet is still out", () => {
-    const out = trip({ rows: null, sent_rows: 2611, needs: { kind: "same", says: "out, not back yet" } });
+    const out = trip({ rows: null, sent_rows: 2611, needs: { kind: "same", says: "out, not back yet", at: null } });
     const row = mount(TripRow, { props: { trip: out, current: false }, global: { plugins } });
     expect(row.text()).toContain("2,611 rows out");
     expect(row.find(".bar").exists()).toBe(false);

@@ -26,4 +26,22 @@ export function when(text: string): string {
 export const fullTime = (text: string): string =>
   new Date(text).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "medium" });
 
+/** How long something took: "4 s", "12 min", "3 h 5 min". */
+export function lasted(from: string, to: string): string {
+  const seconds = Math.max(0, Math.round((new Date(to).getTime() - new Date(from).getTime()) / 1000));
+  if (seconds < 60) return `${seconds} s`;
+  const minutes = Math.round(seconds / 60);
+  return minutes < 60 ? `${minutes} min` : `${Math.floor(minutes / 60)} h ${minutes % 60} min`;
+}
+
+/** A moment as people say it: "at 20:00" today, "tomorrow at 20:00", or "on 12 Nov at 20:00". */
+export function moment(text: string): string {
+  const then = new Date(text);
+  const days = Math.round((startOfDay(then) - startOfDay(new Date())) / 86_400_000);
+  const time = then.toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" });
+  const near = { "-1": "yesterday ", "0": "", "1": "tomorrow " }[String(days)];
+  const day = near ?? `on ${then.toLocaleDateString("en-GB", { day: "numeric", month: "short" })} `;
+  return `${day}at ${time}`;
+}
+
 const startOfDay = (date: Date): number => new Date(date.getFullYear(), date.getMonth(), date.getDate()).getTime();

@@ -1,11 +1,13 @@
 <script setup lang="ts">
 /** Saved ways of making a trip. */
-import { api, queryClient, type Route } from "@/api/client";
+import { api, data, Problem, queryClient, type Route } from "@/api/client";
 import { useMay, useRoutes } from "@/api/queries";
 import { count, fullTime, many, when } from "@/parts/format";
 import RouteGuards from "@/guards/RouteGuards.vue";
 import StageLabel from "@/parts/StageLabel.vue";
 import { bring } from "@/services/bringIn";
+import RefusalsPart from "@/trip/apply/RefusalsPart.vue";
+import { ruleWords, stopAfter, type Trouble, troubleOf } from "@/trip/apply/trouble";
 import { say } from "@/services/notices";
 import BusyButton from "@/ui/BusyButton.vue";
 import DialogFrame from "@/ui/DialogFrame.vue";
@@ -22,6 +24,15 @@ function bringOn(route: Route, event: Event): void {
   const files = event.target instanceof HTMLInputElement ? [...(event.target.files ?? [])] : [];
   void bring(files, { way: route.id });
 }
+const refusals = useDoing(
+  ({ route, trouble }: { route: Route; trouble: Trouble }) => {
+    const after = stopAfter(trouble);
+    if (after === undefined) throw new Problem(0, "Say after how many refusals, from 1 on.");
+    const body = { stop_after: after, take_back: trouble.how === "back" };
+    return data(api.PUT("/api/routes/{id}/refusals", { params: { path: { id: route.id } }, body }));
+  },
+  { after: () => void queryClient.invalidateQueries({ queryKey: ["routes"] }) },
+);
 const deleting = useDoing<unknown, Route>(
   (route) => api.DELETE("/api/routes/{id}", { params: { path: { id: route.id } } }),
   {
@@ -73,6 +84,17 @@ const deleting = useDoing<unknown, Route>(
                   </summary>
                   <p v-for="one in route.lanes" :key="one" class="ml-3">{{ one }}</p>
                 </details>
+                <p v-if="mayPrepare" class="flex flex-wrap items-center gap-x-2">
+                  <span class="soft">Where a row is refused:</span>
+                  <RefusalsPart
+                    :model-value="troubleOf(route.on_refusals)"
+                    :can-be-atomic="false"
+                    @update:model-value="refusals.start({ route, trouble: $event })"
+                  />
+                </p>
+                <p v-else-if="route.on_refusals.stop_after" class="soft">
+                  Where rows are refused, it {{ ruleWords({ ...route.on_refusals, atomic: false }) }}.
+                </p>
                 <p v-for="one in route.lost" :key="one" class="mt-1 text-small text-held"><b>?</b> {{ one }}</p>
               </td>
               <td class="w-44 text-small">

@@ -4,6 +4,7 @@ import { computed, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 
 import { useApplications, useMay, useTrips } from "@/api/queries";
+import { moment } from "@/parts/format";
 import DialogFrame from "@/ui/DialogFrame.vue";
 
 interface Place {
@@ -53,7 +54,7 @@ const places = computed<Place[]>(() => [
   ...(trips.value ?? []).map((t) => ({
     kind: "Trip",
     name: t.title,
-    note: `${t.id} · ${t.application.label} · ${t.needs.says}`,
+    note: `${t.id} · ${t.application.label} · ${t.needs.says}${t.needs.at ? ` ${moment(t.needs.at)}` : ""}`,
     to: `/trips/${t.id}`,
   })),
   ...(applications.value ?? []).map((a) => ({

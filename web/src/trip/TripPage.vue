@@ -95,7 +95,9 @@ const there = computed(() => {
 });
 provide(tripKey, { trip: there, mayPrepare, set, refresh });
 
-const brokenOff = computed(() => trip.value?.passes.some((one) => one.state === "interrupted"));
+const brokenOff = computed(() =>
+  trip.value?.passes.some((one) => one.state === "interrupted" || one.state === "paused"),
+);
 const sum = computed(() => (open.value === "review" ? trip.value?.summary?.verdicts : trip.value?.sum) ?? {});
 const total = computed(
   () =>

@@ -80,6 +80,8 @@ export const pass = (): TripDetail["passes"][number] => ({
   started_at: "2026-11-16T09:12:00Z",
   ended_at: null,
   absent: null,
+  stop_after: null,
+  take_back: false,
 });
 
 export const trip = (values: Partial<TripDetail> = {}): TripDetail => ({
@@ -99,7 +101,7 @@ export const trip = (values: Partial<TripDetail> = {}): TripDetail => ({
   touched_at: "2026-11-16T09:12:00Z",
   stations: [],
   here: "review",
-  needs: { kind: "held", says: "2 rows wait for you" },
+  needs: { kind: "held", says: "2 rows wait for you", at: null },
   asks: true,
   finished: false,
   sum: { create: 0, update: 1, same: 0, delete: 0, held: 1, rejected: 1, aside: 0 },
@@ -137,6 +139,9 @@ export const trip = (values: Partial<TripDetail> = {}): TripDetail => ({
   said: [],
   moved: false,
   denied: [],
+  scheduled: null,
+  times: "",
+  on_refusals: { stop_after: null, take_back: false },
   approval: null,
   takes_back: null,
   taken_back: [],

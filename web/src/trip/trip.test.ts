@@ -235,7 +235,10 @@ describe("confirming a write", () => {
     confirm().click();
     await flushPromises();
     expect(asked.filter(({ path }) => path.endsWith("/passes"))).toEqual([
-      { path: "/api/trips/7/passes", body: { plan: 5, atomic: false, stop_after: null, take_back: false, lift: "" } },
+      {
+        path: "/api/trips/7/passes",
+        body: { plan: 5, atomic: false, stop_after: null, take_back: false, at: null, lift: "" },
+      },
     ]);
   });
 

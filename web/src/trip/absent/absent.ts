@@ -30,9 +30,9 @@ export function useAbsent(): { absent: Ref<Schemas["AbsentRecords"] | undefined>
   return { absent, file };
 }
 
-/** What a button does that sends a plan: its rows, and the records that go though the sheet does not have them. */
-export function sends(verb: string, trip: Pick<TripDetail, "to_write" | "absent">): string {
-  const deletions = trip.absent?.delete ?? 0;
+/** What a button does that sends a plan: its rows, and the records that are deleted. */
+export function sends(verb: string, trip: Pick<TripDetail, "to_write" | "absent" | "summary">): string {
+  const deletions = Math.min((trip.absent?.delete ?? 0) + (trip.summary?.verdicts.delete ?? 0), trip.to_write);
   const rows = trip.to_write - deletions;
   const words = [
     ...(rows ? [`${verb} ${many(rows, "row", "rows")}`] : []),

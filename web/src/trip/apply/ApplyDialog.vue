@@ -4,7 +4,7 @@ import { computed, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 
 import { api, data } from "@/api/client";
-import { many } from "@/parts/format";
+import { many, moment } from "@/parts/format";
 import StageLabel from "@/parts/StageLabel.vue";
 import AlertNote from "@/ui/AlertNote.vue";
 import BusyButton from "@/ui/BusyButton.vue";
@@ -15,22 +15,27 @@ import { useTripContext } from "../context";
 import { sends } from "../absent/absent";
 import { harmedCells } from "../damage";
 import { following } from "./following";
-import { carryOn, stopAfter } from "./trouble";
+import { momentOf, useSending } from "./sending";
+import { stopAfter } from "./trouble";
 import TroublePart from "./TroublePart.vue";
 import WhatIsWritten from "./WhatIsWritten.vue";
+import WhenPart from "./WhenPart.vue";
 
-const props = defineProps<{ open: boolean }>();
+const { open, lift = "" } = defineProps<{
+  open: boolean;
+  /** Why it goes without the approval that it needs. */
+  lift?: string;
+}>();
 const emit = defineEmits<{ close: [] }>();
 const router = useRouter();
 const { trip, refresh } = useTripContext();
 const typed = ref("");
 const seen = ref(0);
-const trouble = ref(carryOn());
+const sending = useSending(trip);
 watch(
-  () => props.open,
-  (open) => {
-    if (open) seen.value = trip.value.plan?.number ?? 0;
-    trouble.value = carryOn();
+  () => open,
+  (now) => {
+    if (now) seen.value = trip.value.plan?.number ?? 0;
     forget();
     typed.value = "";
   },
@@ -44,9 +49,11 @@ const deletes = computed(() => (verdicts.value.delete ?? 0) + gone.value);
 const gone = computed(() => trip.value.absent?.delete ?? 0);
 const writes = computed(() => trip.value.to_write - gone.value);
 const canBeAtomic = computed(() => trip.value.to_write > 1 && trip.value.to_write <= trip.value.most_atomic);
-const after = computed(() => stopAfter(trouble.value));
+const after = computed(() => stopAfter(sending.value.trouble));
+const at = computed(() => (lift ? null : momentOf(sending.value.at)));
 const confirmed = computed(
-  () => after.value !== undefined && (!deletes.value || typed.value === String(deletes.value)),
+  () =>
+    after.value !== undefined && at.value !== undefined && (!deletes.value || typed.value === String(deletes.value)),
 );
 
 const { start, busy, error, forget } = useDoing(
@@ -54,16 +61,17 @@ const { start, busy, error, forget } = useDoing(
     const params = { path: { id: trip.value.id } };
     const body = {
       plan: seen.value,
-      atomic: trouble.value.how === "none",
+      atomic: sending.value.trouble.how === "none",
       stop_after: after.value ?? null,
-      take_back: trouble.value.how === "back",
-      lift: "",
+      take_back: sending.value.trouble.how === "back",
+      at: at.value?.toISOString() ?? null,
+      lift,
     };
     return data(api.POST("/api/trips/{id}/passes", { params, body }));
   },
   {
     done: () => {
-      following.value = { trip: trip.value.id, plan: seen.value };
+      following.value = at.value ? null : { trip: trip.value.id, plan: seen.value };
       emit("close");
       return router.push({ name: "trip", params: { id: trip.value.id, station: "apply" } });
     },
@@ -106,7 +114,9 @@ function apply(): void {
       Not every record here carries a version. One without is read and compared just before it is written; what someone
       changes in that very moment is not noticed.
     </p>
-    <TroublePart v-if="trip.to_write > 1" v-model="trouble" :can-be-atomic="canBeAtomic" />
+    <TroublePart v-if="trip.to_write > 1" v-model="sending.trouble" :can-be-atomic="canBeAtomic" />
+    <p v-if="lift" class="mb-3 font-semibold text-held">Without approval: {{ lift }}</p>
+    <p v-else class="mb-3 flex items-center gap-2"><b>It is sent</b><WhenPart v-model="sending.at" /></p>
     <label v-if="deletes" class="mb-3 block"
       ><span class="field-label">Type {{ deletes }} to delete {{ many(deletes, "record", "records") }}</span
       ><input v-model="typed" class="input" inputmode="numeric"
@@ -122,7 +132,7 @@ function apply(): void {
         data-testid="confirm"
         @click="apply"
       >
-        {{ sends("Write", trip) }}
+        {{ sends("Write", trip) }}{{ at ? ` ${moment(at.toISOString())}` : "" }}
       </BusyButton>
       <StageLabel :stage="trip.application.stage" />
       <button type="button" class="btn ml-auto" @click="$emit('close')">Not yet <kbd>Esc</kbd></button>

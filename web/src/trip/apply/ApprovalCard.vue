@@ -9,6 +9,7 @@ import { useDoing } from "@/ui/doing";
 
 import { useTripContext } from "../context";
 
+const emit = defineEmits<{ lift: [string] }>();
 const { trip, mayPrepare, refresh } = useTripContext();
 const { data: session } = useSession();
 const approval = computed(() => trip.value.approval);
@@ -27,6 +28,8 @@ const { start, busy, error } = useDoing(
   },
   { failed: () => {}, after: refresh },
 );
+/** A pass of this plan has not ended: it waits for the approval. */
+const waits = computed(() => trip.value.passes.some((one) => one.plan === trip.value.plan?.number && !one.ended_at));
 const asks = computed(() => approval.value?.state !== "asked" && approval.value?.state !== "approved");
 </script>
 
@@ -46,8 +49,26 @@ const asks = computed(() => approval.value?.state !== "asked" && approval.value?
     <p v-else-if="approval.state === 'sent back'" class="mt-2 font-semibold text-reject">
       Sent back by {{ name(approval.by) }}: {{ approval.word }}
     </p>
+    <p v-if="approval.state !== 'approved' && approval.others.length" class="soft mt-1">
+      Who could: {{ approval.others.slice(0, 4).join(", ") }}{{ approval.others.length > 4 ? " and others" : "" }}.
+    </p>
+    <form v-if="approval.may_lift" class="mt-3 grid gap-2" @submit.prevent="words.trim() && emit('lift', words.trim())">
+      <p class="font-semibold text-held">
+        Nobody else may apply this trip, so nobody could approve it. An administrator may let this one pass go without;
+        the journal and the receipt keep why.
+      </p>
+      <label class="grid gap-1"
+        ><span class="field-label">Why</span
+        ><input v-model="words" class="input" name="lift" autocomplete="off" maxlength="1000"
+      /></label>
+      <p>
+        <button type="submit" class="btn" :disabled="!words.trim()" data-testid="lift">Go without approval…</button>
+      </p>
+    </form>
     <form
-      v-if="trip.plan?.current && ((asks && mayPrepare) || (approval.state === 'asked' && approval.may_approve))"
+      v-else-if="
+        (trip.plan?.current || waits) && ((asks && mayPrepare) || (approval.state === 'asked' && approval.may_approve))
+      "
       class="mt-3 grid gap-2"
       @submit.prevent="start(asks ? 'ask' : 'approve')"
     >

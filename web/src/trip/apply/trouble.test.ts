@@ -1,10 +1,10 @@
 import { describe, expect, it } from "vitest";
 
-import { carryOn, stopAfter } from "./trouble";
+import { stopAfter, troubleOf } from "./trouble";
 
 describe("after how many refusals a pass stops", () => {
   it("is asked only where it stops", () => {
-    expect(stopAfter(carryOn())).toBeNull();
+    expect(stopAfter(troubleOf({}))).toBeNull();
     expect(stopAfter({ how: "none", after: "x" })).toBeNull();
     expect(stopAfter({ how: "stop", after: " 3 " })).toBe(3);
     expect(stopAfter({ how: "back", after: "10" })).toBe(10);
