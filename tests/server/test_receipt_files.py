@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import csv
 import io
+import json
 from pathlib import Path
 from typing import Any
 
@@ -14,10 +15,12 @@ from django.test import Client
 from tests.server.services import view_of
 from tests.server.test_editing import EditCase
 from tests.server.test_lanes import LaneCase
-from tests.support import template, temporary_folder
+from tests.support import register, template, temporary_folder
 
 template()
 
+from vexo.server.jobs.worker import run_inline  # noqa: E402
+from vexo.server.mapping.columns import Changes, change  # noqa: E402
 from vexo.server.passes.receipts import write_receipt  # noqa: E402
 
 
@@ -90,3 +93,127 @@ class Receipts(LaneCase, EditCase):
         target = Path(temporary_folder()) / "one.csv"
         told = self.vexo.run("--as", "ada", "outcome", str(trip.pk), "--receipt", str(target), "--pass", "1")
         self.assertEqual((told.returncode, target.read_bytes()), (0, alone), told.stderr)
+
+    def test_the_records_that_were_written_are_a_list_for_the_next_trip(self) -> None:
+        trip = self.two_passes()
+        path = temporary_folder() / "touched.csv"
+        told = self.vexo.run("--as", "ada", "outcome", str(trip.pk), "--touched", str(path))
+        self.assertTrue(path.exists(), told.stderr)
+        header, *ids = path.read_text(encoding="utf-8-sig").splitlines()
+        written = sorted(str(one["id"]) for one in self.holders(self.begin) if one["last_name"] != "Three")
+        self.assertEqual((header, sorted(ids)), ("Record ID", written))
+        out = temporary_folder() / "again.csv"
+        told = self.vexo.run(
+            "--as", "ada", "send-out", "harbour-practice", "Holder", "--keys", str(path), "-o", str(out)
+        )
+        self.assertEqual(told.returncode, 0, told.stderr)
+        self.assertEqual(len(out.read_text(encoding="utf-8-sig").splitlines()), 3)
+
+    def test_as_lines_of_data_and_as_a_page(self) -> None:
+        trip = self.two_passes()
+        path = temporary_folder() / "receipt.jsonl"
+        told = self.vexo.run("--as", "ada", "outcome", str(trip.pk), "--receipt", str(path))
+        self.assertTrue(path.exists(), told.stderr)
+        about, *lines = [json.loads(line) for line in path.read_text().splitlines()]
+        passes = about["receipt"]["passes"]
+        self.assertEqual([(one["number"], one["totals"]["updated"]) for one in passes], [(1, 1), (2, 2)])
+        self.assertEqual([(one["row"], one["state"], one["pass"]) for one in lines],
+                         [(2, "updated", 2), (3, "updated", 2), (4, "same", None)])  # fmt: skip
+        self.assertEqual(lines[0]["sheet"]["last_name"], "Eins")
+        changes = {one["field"]: (one["before"], one["now"]) for one in lines[1]["changes"]}
+        self.assertEqual(changes, {"last_name": ("Two", "Due"), "email": (None, self.mails[1])})
+        self.assertEqual(lines[2]["changes"], [])
+        client = Client()
+        client.force_login(self.person)
+        page = client.get(f"/api/trips/{trip.pk}/files/receipt.html")
+        text = page.content.decode()
+        self.assertIn("text/html", page["Content-Type"])
+        for words in ("confirmed by", "Eins", "What became of it", "1 rows that stay the same"):
+            self.assertIn(words, text)
+        self.assertEqual(client.get(f"/api/trips/{trip.pk}/files/not-in.html").status_code, 404)
+        self.assertEqual(client.get(f"/api/trips/{trip.pk}/files/receipt.jsonl").status_code, 200)
+
+    def test_lines_hold_the_records_that_the_sheet_does_not_have(self) -> None:
+        made = self.bring(
+            "harbour,berth_no,length_m,notes\nTERNISLAND,C-9911,9.5,to go\n",
+            operation="create",
+            key=["harbour", "berth_no"],
+        )
+        self.assertEqual(self.apply(made).totals["created"], 1)
+        before = register().berth("TERNISLAND", "C-9911")
+        trip, path = self.out("C", "notes")
+        self.back(self.edited(path, lambda sheet: sheet.delete_rows(sheet.max_row)), operation="make-same")
+        for guard in self.newest(trip).summary["guards"]:
+            if guard["asks"]:
+                self.decide(trip, "go on", code=guard["code"], field=guard["field"])
+        self.assertEqual(self.apply(trip).absent["deleted"], 1)
+        target = temporary_folder() / "receipt.jsonl"
+        write_receipt(view_of(trip), target)
+        last = json.loads(target.read_text().splitlines()[-1])
+        self.assertEqual((last["row"], last["state"], last["record_id"]), (None, "deleted", str(before["id"])))
+        held = {one["field"]: one["before"] for one in last["changes"]}
+        self.assertEqual((held["notes"], held["berth_no"]), ("to go", "C-9911"))
+
+
+class AnotherType(LaneCase, EditCase):
+    """The receipt of new holders as the sheet by which vessels get their owners."""
+
+    def vessels(self, count: int) -> list[dict[str, Any]]:
+        return list(register().get("Vessels", **{"$top": str(count), "$orderby": "id"})["value"])
+
+    def receipt_of_new_holders(self, ending: str = "xlsx") -> tuple[Path, list[dict[str, Any]]]:
+        vessels = self.vessels(2)
+        lines = [f"{self.begin}4{at},Owner{at},{one['registration']}" for at, one in enumerate(vessels)]
+        text = "\n".join(["holder_no,last_name,Registration", *lines]) + "\n"
+        trip = self.bring(text, record_type="Holder", operation="create", key=["holder_no"])
+        run_inline(change(view_of(trip), self.person, Changes(columns={"Registration": ""}), run_here=True))
+        self.assertEqual(self.apply(trip).totals["created"], 2, self.codes(trip))
+        path = temporary_folder() / f"receipt.{ending}"
+        write_receipt(view_of(trip), path)
+        return path, vessels
+
+    def test_the_new_identifiers_are_offered_and_its_own_columns_ask_nothing(self) -> None:
+        path, vessels = self.receipt_of_new_holders()
+        job = self.back(path, record_type="Vessel", trip="new", key=["registration"])
+        trip = self.trip_of(job)
+        client = Client()
+        client.force_login(self.person)
+        page = client.get(f"/api/trips/{trip.pk}").json()
+        asked = {item["of"]: item for item in page["open"] if item["code"] == "field"}
+        self.assertEqual(set(asked), {"holder_no", "last_name", "Record ID in the application"} & set(asked))
+        self.assertIn("Record ID in the application", asked)
+        offered = asked["Record ID in the application"]["options"]
+        self.assertEqual(offered[0]["columns"], {"Record ID in the application": "owner"})
+        self.assertEqual(page["sheets"][-1]["origin"]["how"], "receipt")
+        columns = dict.fromkeys(asked, "") | offered[0]["columns"]
+        run_inline(change(view_of(trip), self.person, Changes(columns=columns), run_here=True))
+        self.assertEqual(set(self.verdicts(trip)), {"update"}, self.codes(trip))
+        self.assertEqual(self.apply(trip).totals["updated"], 2)
+        made = {one["last_name"]: one["id"] for one in self.holders(self.begin)}
+        owners = {one["registration"]: one["owner"] for one in self.vessels(2)}
+        wanted = {one["registration"]: made[f"Owner{at}"] for at, one in enumerate(vessels)}
+        self.assertEqual(owners, wanted)
+
+    def test_as_text_nothing_tells_whose_identifiers_they_are(self) -> None:
+        path, _ = self.receipt_of_new_holders("csv")
+        job = self.back(path, record_type="Vessel", trip="new", key=["registration"])
+        trip = self.trip_of(job)
+        run_inline(
+            change(
+                view_of(trip), self.person, Changes(columns={"Record ID in the application": "owner"}), run_here=True
+            )
+        )
+        self.assertTrue(all("names-none" in row for row in self.codes(trip)), self.codes(trip))
+
+    def test_a_receipt_of_the_other_application_names_nobody(self) -> None:
+        path, _ = self.receipt_of_new_holders()
+        job = self.back(path, application=self.live, record_type="Vessel", trip="new", key=["registration"])
+        trip = self.trip_of(job)
+        page_origin = trip.sheets.last().origin["how"]
+        self.assertEqual(page_origin, "elsewhere")
+        run_inline(
+            change(
+                view_of(trip), self.person, Changes(columns={"Record ID in the application": "owner"}), run_here=True
+            )
+        )
+        self.assertTrue(all("names-none" in row for row in self.codes(trip)), self.codes(trip))

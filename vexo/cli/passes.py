@@ -173,13 +173,20 @@ def apply(
 
 @click.command()
 @click.argument("trip", type=int)
-@click.option("--receipt", type=click.Path(path_type=Path, dir_okay=False), help="Write what became of each row.")
+@click.option(
+    "--receipt",
+    type=click.Path(path_type=Path, dir_okay=False),
+    help="Write what became of each row: .xlsx, .csv, .jsonl, .html.",
+)
 @click.option("--pass", "number", type=int, metavar="N", help="Of the receipt: what this pass wrote alone.")
 @click.option("--rejects", type=click.Path(path_type=Path, dir_okay=False), help="Write the rows that are not in.")
 @click.option(
     "--absent",
     type=click.Path(path_type=Path, dir_okay=False),
     help="Write what became of records that the sheet does not have.",
+)
+@click.option(
+    "--touched", type=click.Path(path_type=Path, dir_okay=False), help="Write the IDs of the records that were written."
 )
 @json_option
 @ready
@@ -190,15 +197,17 @@ def outcome(
     number: int | None,
     rejects: Path | None,
     absent: Path | None,
+    touched: Path | None,
     as_json: bool,
 ) -> None:
     """Show what became of a trip's rows."""
-    from vexo.server.passes.receipts import write_absent_outcome, write_receipt, write_rejects
+    from vexo.server.passes.receipts import write_absent_outcome, write_receipt, write_rejects, write_touched
     from vexo.server.trips.sheets import downloaded
 
     view = find_view(trip)
     of_passes = partial(write_receipt, number=number)
-    for write, path in ((of_passes, receipt), (write_rejects, rejects), (write_absent_outcome, absent)):
+    files = ((of_passes, receipt), (write_rejects, rejects), (write_absent_outcome, absent), (write_touched, touched))
+    for write, path in files:
         if path:
             write(view, path)
             downloaded(view.trip, setting.person(), path.name)

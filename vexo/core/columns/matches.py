@@ -15,6 +15,7 @@ from ..errors import MendableError
 from ..records import Catalogue, Field, Kind, RecordType, UnknownName
 from ..sheets import SheetProfile, Stamp
 from ..sheets.file_parts import file_column
+from ..sheets.overlay.versions import RECORD_HEADER, own_columns
 from ..sheets.shape import column_titles
 from ..values import bare
 from .lanes import Lane
@@ -54,6 +55,8 @@ class MatchedBy(StrEnum):
     """The field's lane has a fixed value: there is no column."""
     ADDED = "added"
     """It was added when files were put together."""
+    RECEIPT = "receipt"
+    """A receipt has it beside the columns of its sheet: what became of the row."""
     OPEN = "open"
     """Nobody has said yet what becomes of it."""
 
@@ -216,8 +219,29 @@ def match_columns(
         matches.append(ColumnMatch(column.name, column.header, field, how))
     if file_column(headers) is not None:
         matches[-2:] = [replace(match, how=MatchedBy.ADDED) if match.open else match for match in matches[-2:]]
+    matches = _of_receipt(matches, profile, record_type)
     matches = _in_other_words(matches, record_type, cells)
     return [replace(match, header=titles[match.column]) for match in matches]
+
+
+def _of_receipt(matches: Sequence[ColumnMatch], profile: SheetProfile, record_type: RecordType) -> list[ColumnMatch]:
+    """The columns that a receipt has of its own go nowhere; but the records that it made may be what a reference of
+    another record type is to name."""
+    own = own_columns(profile)
+    made = profile.stamp.record_type if profile.stamp is not None else ""
+    referring = [field for field in record_type.fields if field.target == made and not field.read_only]
+    offers = tuple(Offer(field.name, 100.0, 1.0) for field in referring[:_OFFERED])
+    said = (MatchedBy.CHOSEN, MatchedBy.ROUTE)
+    known = []
+    for match in matches:
+        header = own.get(match.column)
+        if header is None or match.how in said:
+            known.append(match)
+        elif header == RECORD_HEADER and offers and made != record_type.name:
+            known.append(replace(match, field=None, how=MatchedBy.OPEN, offers=offers))
+        else:
+            known.append(replace(match, field=None, how=MatchedBy.RECEIPT))
+    return known
 
 
 def _in_other_words(
@@ -229,7 +253,7 @@ def _in_other_words(
     fields = {field.name: field for field in free}
     matched, open_matches = [], []
     for match in matches:
-        if not match.open or not match.header:
+        if not match.open or not match.header or match.offers:
             matched.append(match)
             continue
         offers = _offers(match.header, cells[match.column] if cells is not None else None, free)

@@ -11,10 +11,20 @@ from ..planning.frame import FieldColumns, beside
 from ..planning.verdicts import LANDED, RowState
 from ..records import IDENTIFIER, Field, Kind
 from ..sheets import SheetProfile
-from ..sheets.overlay.versions import REASON_HEADER, ROW_HEADER, STATE_HEADER
+from ..sheets.overlay.versions import (
+    OF_FIELD,
+    PASS_HEADER,
+    REASON_HEADER,
+    RECORD_HEADER,
+    ROW_HEADER,
+    STATE_HEADER,
+    WHY_HEADER,
+)
+from ..sheets.shape import column_titles
 from ..sheets.sheet import ROW, ROW_ID
 from ..sheets.writers.outgoing import OutgoingColumn
 from ..values import dtype, to_text
+from .ledger import STATE
 
 NOT_IN = ("refused", "unclear", "held", "rejected", "waiting")
 
@@ -58,17 +68,92 @@ def receipt(
     columns += [
         text_column("row", ROW_HEADER, joined[ROW]),
         text_column("state", STATE_HEADER, joined["state"]),
-        text_column("reason", "Reason", joined["reason"]),
-        text_column("id", "Record ID in the application", joined[IDENTIFIER]),
-        text_column("pass", "Pass", beside(joined[ROW_ID], _numbers(passes))["pass"]),
+        text_column("reason", WHY_HEADER, joined["reason"]),
+        text_column("id", RECORD_HEADER, joined[IDENTIFIER]),
+        text_column("pass", PASS_HEADER, beside(joined[ROW_ID], _numbers(passes))["pass"]),
     ]
     for field in fields:
         told = _before_and_now(field, passes)
         if told.is_empty():
             continue
         texts = beside(joined[ROW_ID], told)
-        columns += [text_column(name, f"{field.label}, {name}", texts[name]) for name in ("before", "now")]
+        names = ("before", "now")
+        columns += [
+            text_column(f"{name}.{field.name}", field.label + behind, texts[name])
+            for name, behind in zip(names, OF_FIELD, strict=True)
+        ]
     return columns
+
+
+LINES = {
+    "row": pl.UInt32(),
+    "state": pl.String(),
+    "reason": pl.String(),
+    "record_id": pl.String(),
+    "pass": pl.Int32(),
+    "changes": pl.List(pl.Struct({"field": pl.String, "before": pl.String, "now": pl.String})),
+}
+"""What a line of a receipt holds beside the sheet's own cells (``sheet``, by header): of each field that was written
+what the record held before all passes, and now."""
+
+
+def lines_of(columns: Sequence[OutgoingColumn], profile: SheetProfile) -> pl.DataFrame:
+    """A receipt as lines of data, one a row: ``LINES`` and ``sheet``.
+
+    Args:
+        columns: as ``receipt`` gives them.
+    """
+    titles = column_titles(profile.columns)
+    cells = {column.field.name: column.cells for column in columns}
+    names = [name.removeprefix("before.") for name in cells if name.startswith("before.")]
+    table = pl.DataFrame([texts.alias(name) for name, texts in cells.items()])
+    headers = [pl.col(name).alias(titles[name] or name) for name in (column.name for column in profile.columns)]
+    return table.select(
+        pl.col("row").cast(LINES["row"]),
+        "state",
+        "reason",
+        pl.col("id").alias("record_id"),
+        pl.col("pass").cast(LINES["pass"]),
+        _changes([(name, pl.col(f"before.{name}"), pl.col(f"now.{name}")) for name in names]),
+        pl.struct(headers).alias("sheet"),
+    )
+
+
+def lines_of_absent(page: pl.DataFrame, reasons: pl.Series, number: int, fields: Sequence[Field]) -> pl.DataFrame:
+    """The same of records that the sheet does not have, and that a pass was to delete; those that are gone say all that
+    they held.
+
+    Args:
+        page: its page about these (``ledger.absent_page``).
+        reasons: why each is not gone, in words.
+    """
+    held = pl.DataFrame([to_text(field, page[field.name]).alias(field.name) for field in fields])
+    gone = page[STATE] == RowState.DELETED
+    changes = held.select(_changes([(name, pl.col(name), pl.lit(None, pl.String)) for name in held.columns]))
+    none = pl.Series([[]], dtype=LINES["changes"]).new_from_index(0, len(page))
+    return pl.DataFrame(
+        [
+            pl.repeat(None, len(page), dtype=LINES["row"], eager=True).alias("row"),
+            page[STATE].cast(pl.String).alias("state"),
+            reasons.alias("reason"),
+            page[IDENTIFIER].alias("record_id"),
+            pl.repeat(number, len(page), dtype=LINES["pass"], eager=True).alias("pass"),
+            changes["changes"].zip_with(gone, none),
+        ]
+    )
+
+
+def _changes(values: Sequence[tuple[str, pl.Expr, pl.Expr]]) -> pl.Expr:
+    """The fields of which either value is there, with both."""
+    if not values:
+        return pl.lit([], dtype=LINES["changes"]).alias("changes")
+    each = [
+        pl.when(before.is_not_null() | now.is_not_null()).then(
+            pl.struct(pl.lit(name).alias("field"), before.alias("before"), now.alias("now"))
+        )
+        for name, before, now in values
+    ]
+    return pl.concat_list(each).list.drop_nulls().alias("changes")
 
 
 def _numbers(passes: Sequence[Evidence]) -> pl.DataFrame:

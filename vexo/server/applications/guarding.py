@@ -109,7 +109,7 @@ def keep_guards(person: Person, kept: QuerySet[Any], application: Application, t
         note(person.username, "changed", f"{title}: {_words(before.guards, settings)}", application)
 
 
-def plans_lapse(trips: Manager[Any]) -> None:
+def plans_lapse(trips: Manager[Any] | QuerySet[Any]) -> None:
     """Let plans that count and were not sent count no longer: they are made anew under other guards."""
     rises = {name: F(name) + 1 for name in ("revision", "version")}
     counting = trips.filter(plans__revision=F("revision"), plans__passes=None)

@@ -45,7 +45,8 @@ def outside_times(application: Application, record_type: RecordType, moment: dat
 
 
 def set_rules(person: Person, application: Application, data: Any) -> Application:
-    """Set what may be done to the records of an application; plans that were made before are to be made anew.
+    """Set what may be done to the records of an application; plans that were made before are to be made anew, of the
+    record types of which anything was changed.
 
     Raises:
         NotAllowed, RuleError
@@ -58,8 +59,8 @@ def set_rules(person: Person, application: Application, data: Any) -> Applicatio
     with transaction.atomic():
         before = Application.objects.get(pk=application.pk)
         Application.objects.filter(pk=application.pk).update(rules=rules)
-        if before.rules != rules:
-            plans_lapse(before.trips)
+        changed = [name for name in {*before.rules, *rules} if before.rules.get(name) != rules.get(name)]
+        plans_lapse(before.trips.filter(record_type__in=changed))
         note(person.username, "changed", f"Rules of {application.label}: {_words(before.rules, rules)}", application)
     application.refresh_from_db()
     return application

@@ -24,6 +24,7 @@ from vexo.core.columns.value_formats import FileForms, Form, Forms, find_forms, 
 from vexo.core.conditions.tree import Compare, Not
 from vexo.core.records import Field, Kind, RecordType
 from vexo.core.sheets.file_parts import file_column
+from vexo.core.sheets.overlay.versions import RECORD_HEADER
 from vexo.core.sheets.shape import column_titles
 from vexo.core.values import nfc, to_text
 
@@ -159,7 +160,9 @@ def _where(match: ColumnMatch, record_type: RecordType, titles: Mapping[str, str
     ]
     likely = [one for one in match.offers if one.likely]
     says = f"Where does “{title}” go?"
-    if likely:
+    if match.header == RECORD_HEADER and options:
+        says = f"“{title}” names records of this application. Do they go into a reference here?"
+    elif likely:
         says = f"“{title}” is likely {record_type.field(likely[0].field).label}. Is it?"
     out = "Leave it out" if title == match.header else f"Leave {title} out"
     leave = _option(out, {title: ""})

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from datetime import UTC, datetime
+import json
 from pathlib import Path
 
 import polars as pl
-from django.utils import timezone
 
-from vexo.core.planning.verdicts import RowState
+from vexo.core.planning.verdicts import LANDED, PRESENT, RowState
+from vexo.core.records import IDENTIFIER
 from vexo.core.sheets import Stamp
 from vexo.core.sheets.overlay.versions import REASON_HEADER, STATE_HEADER
 from vexo.core.sheets.sheet import ROW_ID
@@ -19,16 +18,16 @@ from vexo.core.sheets.writers.xlsx import Beside, write_xlsx
 from vexo.core.values import to_text
 from vexo.core.writing.batches import WHOLE
 from vexo.core.writing.ledger import FAULTS_OF_RECORD, STATE, states_of
-from vexo.core.writing.receipts import Evidence, not_in, receipt, text_column
+from vexo.core.writing.receipts import Evidence, lines_of, lines_of_absent, not_in, receipt, text_column
 
 from .. import artifacts
 from ..errors import PlainError
-from ..naming import names_of
 from ..planning.context import PlanContext
+from ..rows.document_page import Document, as_page
 from ..rows.windows import fault_words
-from ..trips.models import Trip
 from ..trips.part_view import PartView
 from ..trips.sheets import stamp_of
+from .cover import Cover
 from .models import Pass
 
 
@@ -44,7 +43,7 @@ def last_pass(view: PartView) -> Pass:
 def _write(columns: list[OutgoingColumn], path: Path, title: str, stamp: Stamp, cover: Beside | None = None) -> None:
     ending = path.suffix.lower()
     if ending not in (".xlsx", ".csv", ".tsv"):
-        raise PlainError(f"Unknown format of {path.name}. Use .xlsx, .csv or .tsv.")
+        raise PlainError(f"Unknown format of {path.name}. Use .xlsx, .csv or .tsv; for a receipt .jsonl or .html, too.")
     if not path.absolute().parent.is_dir():
         raise PlainError(f"There is no folder {path.parent}. Make it, or choose another.")
     try:
@@ -78,8 +77,41 @@ def write_receipt(view: PartView, path: Path, number: int | None = None) -> None
     names = {field.name for field in context.record_type.fields if not field.read_only}
     fields = [field for field in context.record_type.fields if field.name in names]
     columns = receipt(context.cells, context.profile, told_states(pass_, context), evidence, fields)
-    cover = Beside(cover_lines(trip, pass_, passes), "About")
-    _write(columns, path, "Receipt", stamp_of(trip, [], view.part, rows=True), cover)
+    about, ending = Cover.of(trip, pass_, passes), path.suffix.lower()
+    if ending == ".jsonl":
+        lines = [lines_of(columns, context.profile), *[_absent_lines(one) for one in passes if one.absent_page]]
+        _write_text(json.dumps({"receipt": about.facts}) + "\n" + pl.concat(lines, how="diagonal").write_ndjson(), path)
+    elif ending == ".html":
+        _write_text(as_page(_page(about, columns)), path)
+    else:
+        cover = Beside(about.lines, "About")
+        _write(columns, path, "Receipt", stamp_of(trip, [], view.part, rows=True), cover)
+
+
+def _page(about: Cover, columns: list[OutgoingColumn]) -> Document:
+    """A receipt as a page to print."""
+    first, *lines = about.lines
+    rows = len(columns[0].cells) if columns else 0
+    return Document(
+        f"Receipt: {about.facts['title']}", first[1].capitalize(), [("About", lines)], columns, rows, STATE_HEADER
+    )
+
+
+def _absent_lines(pass_: Pass) -> pl.DataFrame:
+    """What became of records that the sheet does not have."""
+    context, page = PlanContext.of_plan(pass_.plan), artifacts.read(pass_.absent_page)
+    reasons = [fault_words(context, faults[0]) if faults else None for faults in page[FAULTS_OF_RECORD].to_list()]
+    fields = [field for field in context.record_type.fields if field.name in page.columns]
+    return lines_of_absent(page, pl.Series("reason", reasons, dtype=pl.String), pass_.number, fields)
+
+
+def _write_text(text: str, path: Path) -> None:
+    if not path.absolute().parent.is_dir():
+        raise PlainError(f"There is no folder {path.parent}. Make it, or choose another.")
+    try:
+        path.write_text(text, encoding="utf-8")
+    except OSError as error:
+        raise PlainError(f"{path} cannot be written: {error.strerror or error}. Choose another place.") from error
 
 
 def _pass(view: PartView, number: int) -> Pass:
@@ -104,37 +136,6 @@ def _evidence(pass_: Pass) -> Evidence:
     return Evidence(pass_.number, page, frozen.rename({name: name.removeprefix(WHOLE) for name in whole}))
 
 
-def cover_lines(trip: Trip, pass_: Pass, passes: Sequence[Pass]) -> list[list[str]]:
-    """What a receipt is evidence of: whose trip, to which application, by whom and when, and what each pass did."""
-    application, sheet = trip.application, pass_.plan.sheet
-    names = names_of([trip.created_by, *[one.by for one in passes]])
-    lines = [
-        ["Trip", f"{trip.pk}, {trip.title}"],
-        ["Application", f"{application.label} ({application.get_stage_display().upper()})"],
-        ["Record type", trip.record_type],
-        ["Sheet", f"{sheet.name}, {sheet.rows:,} rows"],
-        ["Prepared by", names[trip.created_by]],
-    ]
-    for one in passes:
-        did = ", ".join(f"{count:,} {name}" for name, count in (one.totals or {}).items() if count) or "nothing"
-        ended = f" to {_at(one.ended_at)}" if one.ended_at else ""
-        lines.append([f"Pass {one.number}", f"plan {one.plan.number}, confirmed by {names[one.by]}"])
-        lines.append(["", f"{_at(one.started_at)}{ended}: {did} ({one.state})"])
-        approval = one.plan.approvals.filter(state="approved").last()
-        if approval is not None and approval.at is not None:
-            who = names_of([approval.by])[approval.by]
-            lines.append(["", f"approved by {who}, {_at(approval.at)}{f': {approval.word}' if approval.word else ''}"])
-        if one.lifted:
-            lines.append(["", f"without the approval that it needed: {one.lifted}"])
-    for name, sums in ((pass_.report or {}).get("totals") or {}).items():
-        lines.append([f"Sum of {name}", f"before {sums['before']}, planned {sums['planned']}, after {sums['after']}"])
-    return [["Receipt", f"made {_at(timezone.now())}"], *lines]
-
-
-def _at(moment: datetime) -> str:
-    return moment.astimezone(UTC).strftime("%Y-%m-%d %H:%M:%S UTC")
-
-
 def write_absent_outcome(view: PartView, path: Path) -> None:
     """What became of records that the sheet does not have, each with all that it held.
 
@@ -154,6 +155,24 @@ def write_absent_outcome(view: PartView, path: Path) -> None:
         *[text_column(field.name, field.label, to_text(field, page[field.name])) for field in fields],
     ]
     _write(columns, path, "Not in the sheet", stamp_of(view.trip, [], view.part, rows=True))
+
+
+def write_touched(view: PartView, path: Path) -> None:
+    """The records that the passes of the sheet made or changed and that are there, by their record IDs: a list by which
+    the next trip can choose them.
+
+    Raises:
+        PlainError: where nothing was written yet.
+    """
+    pass_ = last_pass(view)
+    record_type = PlanContext.of_plan(pass_.plan).record_type
+    pages = [artifacts.read(one.page, [IDENTIFIER, "state"]) for one in _passes_of_sheet(pass_)]
+    last = pl.concat(pages).drop_nulls(IDENTIFIER)
+    last = last.filter(pl.col("state").is_in(list(LANDED))).unique(IDENTIFIER, keep="last", maintain_order=True)
+    there = last.filter(pl.col("state").is_in(list(PRESENT)))[IDENTIFIER]
+    identifier = record_type.field(record_type.identifier)
+    column = OutgoingColumn(identifier, identifier.label, "", there, False, True)
+    _write([column], path, record_type.plural, stamp_of(view.trip, [], view.part, rows=True))
 
 
 def write_rejects(view: PartView, path: Path) -> None:

@@ -38,13 +38,14 @@ from ..trips.status import TripStatus
 from ..trips.trip_pages import approval_told
 from ..trips.views import find_view, names_part
 from .approving import LONGEST_WORD, answer_approval, ask_for_approval
-from .receipts import last_pass, write_absent_outcome, write_receipt, write_rejects
+from .receipts import last_pass, write_absent_outcome, write_receipt, write_rejects, write_touched
 from .scheduling import cancel, schedule
 from .starting import give_up, go_on, may_write, plan_to_approve, start_pass
 from .take_back import Wanted, start_taking_back
 
 _NUMBER = re.compile(r"\d{1,9}", re.ASCII)
 _SHEET_TYPES = {"xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", "csv": "text/csv"}
+_RECEIPT_TYPES = {**_SHEET_TYPES, "jsonl": "application/jsonl", "html": "text/html; charset=utf-8"}
 
 
 class ApplySerializer(Asked):
@@ -181,7 +182,8 @@ class TakeBackView(APIView):
 
 
 class FileView(APIView):
-    """The receipt, the rows that are not in, and what became of records that the sheet does not have."""
+    """The receipt, the rows that are not in, what became of records that the sheet does not have, and the IDs of the
+    records that were written."""
 
     @extend_schema(
         responses={(200, "application/octet-stream"): OpenApiTypes.BINARY},
@@ -197,14 +199,17 @@ class FileView(APIView):
         makers: dict[str, Callable[[PartView, Path], None]] = {
             "receipt": partial(write_receipt, number=number),
             "not-in": write_rejects,
+            "touched": write_touched,
             "not-in-the-sheet": write_absent_outcome,
         }
-        if name not in makers or ending not in _SHEET_TYPES:
+        kinds = _RECEIPT_TYPES if name == "receipt" else _SHEET_TYPES
+        if name not in makers or ending not in kinds:
             raise NotFound
         with TemporaryDirectory() as folder:
             path = Path(folder) / f"{name}.{ending}"
             makers[name](view, path)
             content = path.read_bytes()
         downloaded(view.trip, person_of(request), path.name)
-        disposition = f'attachment; filename="trip-{view.trip.pk}-{name}.{ending}"'
-        return HttpResponse(content, content_type=_SHEET_TYPES[ending], headers={"Content-Disposition": disposition})
+        shown = "inline" if ending == "html" else "attachment"
+        disposition = f'{shown}; filename="trip-{view.trip.pk}-{name}.{ending}"'
+        return HttpResponse(content, content_type=kinds[ending], headers={"Content-Disposition": disposition})

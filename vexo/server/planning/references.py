@@ -14,6 +14,7 @@ from vexo.core.records import Kind, RecordType
 from vexo.core.sheets.sheet import ROW, ROW_ID
 from vexo.core.values import bare, dtype, normal
 
+from ..trips.models import OF_RECEIPT
 from .context import PlanContext
 
 _MOST_NEAR = 20_000
@@ -34,9 +35,11 @@ def references_of(
         _, marked = lane_cells(cells, match, reading, context.settings.lane(field.name), context.headers)
         texts.setdefault(field.target, []).append(marked.texts)
     # The record IDs of a sheet from elsewhere are those of another application, or nobody knows whose.
-    ours = context.sheet.recognised
+    ours, origin = context.sheet.recognised, context.sheet.origin
+    # A receipt of this application names the records that it is of.
+    of_receipt = origin.get("record_type") if origin.get("how") == OF_RECEIPT else None
     lookups = {
-        name: _named(context.catalogue.type(name), different(columns), client, by_identifier=ours)
+        name: _named(context.catalogue.type(name), different(columns), client, by_identifier=ours or name == of_receipt)
         for name, columns in texts.items()
     }
     own = context.record_type.name

@@ -14,7 +14,7 @@ from vexo.core.sheets.foreign_findings import notice
 
 from ..applications.models import Application
 from ..errors import PlainError
-from ..trips.models import Sheet, Trip
+from ..trips.models import OF_RECEIPT, Sheet, Trip
 from ..trips.part_view import PartView
 from ..trips.sheets import newest_in, stamp_fits
 from ..uploads.models import Upload
@@ -84,6 +84,7 @@ class Incoming:
         known: by what it was recognised.
         elsewhere: the trip of another application or type that it comes from.
         recognised: it went out from here on that trip.
+        here: that other trip is of the same application.
     """
 
     upload: Upload
@@ -94,6 +95,7 @@ class Incoming:
     known: Found | None
     elsewhere: Found | None
     recognised: bool
+    here: bool = False
 
     @property
     def trip(self) -> Trip | None:
@@ -115,6 +117,9 @@ class Incoming:
         if self.elsewhere is not None:
             source = self.elsewhere.trip.application
             named = {"application": source.name, "label": source.label, "stage": source.stage}
+            stamp = self.profile.stamp
+            if stamp is not None and stamp.rows and self.here:
+                return {"how": OF_RECEIPT, "account": "", "record_type": self.elsewhere.trip.record_type, **named}
             return {"how": "elsewhere", "account": self.elsewhere.account, **named}
         stamp = self.profile.stamp
         if stamp is not None:
@@ -182,7 +187,8 @@ def incoming_of(
         elif origin is not None and origin.how != "same":
             elsewhere = origin
     if trip is None:
-        return Incoming(upload, profile, cells, digest, None, None, elsewhere, recognised=False)
+        same = elsewhere is not None and elsewhere.trip.application_id == application.pk
+        return Incoming(upload, profile, cells, digest, None, None, elsewhere, recognised=False, here=same)
     view = PartView(trip, part_of_sheet(trip, profile, cells))
     newest = newest_in(view)
     went_out = trip.kept_copies.exists()

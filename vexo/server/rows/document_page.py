@@ -18,13 +18,15 @@ _PRINTED = 2_000
 
 @dataclass(frozen=True)
 class Document:
-    """A plan in words and rows: headed lists of lines, each some texts; and the columns of its rows."""
+    """A plan, or what became of it, in words and rows: what is said of it, headed lists of lines, each some texts; and
+    the columns of its rows, of which ``verdict`` is the header of the one that says what happens to each."""
 
     title: str
     nothing_written: str
     lists: list[tuple[str, list[list[str]]]]
     columns: list[OutgoingColumn]
     rows: int
+    verdict: str = "Verdict"
 
 
 _STYLE = (
@@ -39,7 +41,7 @@ _STYLE = (
 def as_page(document: Document) -> str:
     """A page to print: what it does, then its rows but for those that stay the same."""
     table = pl.DataFrame([column.cells.alias(str(at)) for at, column in enumerate(document.columns)])
-    verdict = next(str(at) for at, column in enumerate(document.columns) if column.header == "Verdict")
+    verdict = next(str(at) for at, column in enumerate(document.columns) if column.header == document.verdict)
     telling = table.filter(pl.col(verdict) != Verdict.SAME)
     shown = telling.head(_PRINTED)
     left = len(telling) - len(shown)

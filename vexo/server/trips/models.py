@@ -18,6 +18,10 @@ if TYPE_CHECKING:
     from vexo.core.sheets import SheetProfile
 
 
+OF_RECEIPT = "receipt"
+"""How a sheet is known that is a receipt of the same application, about records of another type."""
+
+
 def no_origin() -> dict[str, str]:
     """Of a sheet that nothing is known of, or that went out."""
     return {"how": "", "account": ""}

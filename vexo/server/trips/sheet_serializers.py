@@ -66,13 +66,15 @@ class ChoicesSerializer(Asked):
 
 class OriginSerializer(serializers.Serializer[Any]):
     """What a sheet was known by: ``stamp``, ``cells``, ``rows``, ``same`` or ``said``, with the account of it; or
-    ``elsewhere``, with the application that it comes from; or nothing."""
+    ``elsewhere``, with the application that it comes from; or ``receipt``, about records of another type of the same
+    one; or nothing."""
 
     how = _TEXTS(allow_blank=True)
     account = _TEXTS(allow_blank=True)
     application = _TEXTS(required=False)
     label = _TEXTS(required=False)  # type: ignore[assignment]
     stage = _TEXTS(required=False)
+    record_type = _TEXTS(required=False)
 
 
 class ChangedCellSerializer(serializers.Serializer[Any]):

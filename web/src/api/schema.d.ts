@@ -2289,10 +2289,11 @@ export interface components {
          *     * `lost` - LOST
          *     * `fixed` - FIXED
          *     * `added` - ADDED
+         *     * `receipt` - RECEIPT
          *     * `open` - OPEN
          * @enum {string}
          */
-        HowEnum: "chosen" | "stamp" | "route" | "name" | "label" | "words" | "contents" | "lane" | "lost" | "fixed" | "added" | "open";
+        HowEnum: "chosen" | "stamp" | "route" | "name" | "label" | "words" | "contents" | "lane" | "lost" | "fixed" | "added" | "receipt" | "open";
         /**
          * @description * `capitals` - capitals
          *     * `accents` - accents
@@ -2743,7 +2744,8 @@ export interface components {
         };
         /**
          * @description What a sheet was known by: ``stamp``, ``cells``, ``rows``, ``same`` or ``said``, with the account of it; or
-         *     ``elsewhere``, with the application that it comes from; or nothing.
+         *     ``elsewhere``, with the application that it comes from; or ``receipt``, about records of another type of the same
+         *     one; or nothing.
          */
         Origin: {
             how: string;
@@ -2751,6 +2753,7 @@ export interface components {
             application?: string;
             label?: string;
             stage?: string;
+            record_type?: string;
         };
         /** @description A trip that takes another back, or is taken back: its number and title, and how many records are back so far. */
         OtherWay: {

@@ -17,6 +17,8 @@ interface Place {
 
 const props = defineProps<{ open: boolean }>();
 const emit = defineEmits<{ close: []; bring: []; keys: [] }>();
+/** Trips that are offered before anything is typed. */
+const NEWEST = 5;
 const router = useRouter();
 const { data: trips } = useTrips();
 const { data: applications } = useApplications();
@@ -67,6 +69,7 @@ const places = computed<Place[]>(() => [
 ]);
 const found = computed(() => {
   const words = text.value.toLowerCase().split(/\s+/).filter(Boolean);
+  if (!words.length) return [...places.value.slice(0, NEWEST), ...commands.value];
   return places.value
     .filter((place) => words.every((w) => `${place.kind} ${place.name} ${place.note}`.toLowerCase().includes(w)))
     .slice(0, 12);

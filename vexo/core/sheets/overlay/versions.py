@@ -15,6 +15,9 @@ from ..sheet import ROW, ROW_ID, Column, SheetError, SheetProfile
 ROW_HEADER = "Row"
 STATE_HEADER = "What became of it"
 REASON_HEADER = "Why it is not in"
+WHY_HEADER, RECORD_HEADER, PASS_HEADER = "Reason", "Record ID in the application", "Pass"
+"""Further columns of a receipt; then those of each field, its label with one of ``OF_FIELD`` behind it."""
+OF_FIELD = (", before", ", now")
 _SHOWN = 40
 """Differing cells that are shown; all are counted."""
 
@@ -26,6 +29,20 @@ def row_column(profile: SheetProfile) -> int | None:
     if last is None or ROW_HEADER not in headers:
         return None
     return max(at for at, header in enumerate(headers) if header == ROW_HEADER)
+
+
+def own_columns(profile: SheetProfile) -> dict[str, str]:
+    """The columns that a receipt, or a sheet of refused rows, has beside those of the sheet that it is of: column →
+    header. None in other sheets."""
+    first = row_column(profile)
+    if first is None:
+        return {}
+    known = {ROW_HEADER, STATE_HEADER, REASON_HEADER, WHY_HEADER, RECORD_HEADER, PASS_HEADER}
+    return {
+        column.name: column.header
+        for column in profile.columns[first:]
+        if column.header in known or column.header.endswith(OF_FIELD)
+    }
 
 
 def told_apart(columns: Sequence[Column]) -> dict[tuple[str, int], str]:

@@ -59,6 +59,10 @@ function chose(event: Event): void {
         Its rows find records by their keys, never by record IDs, and no cell is compared with what went out.
       </p>
     </template>
+    <p v-else-if="sheet.origin.how === 'receipt'" class="mt-1">
+      A receipt of another trip here: its record IDs are those of {{ sheet.origin.record_type }} records in
+      {{ sheet.origin.label }}, and name them where a reference is to them.
+    </p>
     <p v-else class="mt-1">{{ origin }}</p>
     <p v-if="sheet.origin.account" class="mt-1">Known: {{ sheet.origin.account }}.</p>
     <p class="soft mt-1">{{ sheet.added_by.name }}, {{ fullTime(sheet.added_at) }}</p>

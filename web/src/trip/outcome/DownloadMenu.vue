@@ -15,7 +15,10 @@ const files = computed(() => {
   return [
     { says: "Receipt, XLSX", what: "receipt.xlsx" },
     { says: "Receipt, CSV", what: "receipt.csv" },
+    { says: "Receipt, JSON lines", what: "receipt.jsonl" },
+    { says: "Receipt, to print", what: "receipt.html", opens: true },
     ...each.map(({ number }) => ({ says: `Receipt of pass ${number} alone`, what: `receipt.xlsx?pass=${number}` })),
+    { says: "Record IDs that were written, CSV", what: "touched.csv" },
     { says: "Rows not in, XLSX", what: "not-in.xlsx" },
     { says: "Rows not in, CSV", what: "not-in.csv" },
     ...(absent
@@ -39,7 +42,9 @@ const files = computed(() => {
           class="block rounded px-3 py-1.5"
           :class="{ 'bg-marine-tint': active }"
           :href="withPart(`/api/trips/${trip.id}/files/${one.what}`)"
-          download
+          :download="'opens' in one ? undefined : ''"
+          :target="'opens' in one ? '_blank' : undefined"
+          rel="noopener"
           >{{ one.says }}</a
         >
       </MenuItem>
