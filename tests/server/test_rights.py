@@ -124,6 +124,8 @@ ENDPOINTS: dict[tuple[str, str], str] = {
     ("post", "api/jobs/<int:pk>"): PREPARER,
     ("delete", f"{TRIP}/scheduled"): PREPARER,
     ("put", "api/routes/<int:pk>/refusals"): PREPARER,
+    ("put", "api/applications/<slug:name>/token"): PREPARER,
+    ("delete", "api/applications/<slug:name>/token"): PREPARER,
     ("get", "api/journal"): VIEWER,
     ("get", "api/carried"): VIEWER,
 }
@@ -220,6 +222,7 @@ class Rights(ServiceCase):
             ("take-back", trip): PREPARER,
             ("approval", trip): VIEWER,
             ("approval", trip, "--ask", "Please"): PREPARER,
+            ("token", "no-such", "--withdraw"): PREPARER,
             ("read", sheet): VIEWER,
             ("send-out", "no-such", "Berth", "-o", target): PREPARER,
             ("routes",): VIEWER,

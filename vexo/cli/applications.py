@@ -48,6 +48,9 @@ def _token(from_input: bool, change: bool) -> str:
 @click.option("--label", default="", help="The name for people; the application's own by default.")
 @click.option("--pages", default="", help="Address of a record's page, with {source} and {id} in it.")
 @click.option("--longest-request", type=float, help="Seconds after which one of its requests is certainly over.")
+@click.option(
+    "--personal/--shared", default=None, help="Each person writes with a token of their own; or all with this one."
+)
 @click.option("--change", is_flag=True, help="Change the connection of that name.")
 @click.option("--inside", is_flag=True, help="The address may be one of this machine or its network.")
 @ready
@@ -60,6 +63,7 @@ def connect(
     label: str,
     pages: str,
     longest_request: float | None,
+    personal: bool | None,
     change: bool,
     inside: bool,
 ) -> None:
@@ -75,12 +79,38 @@ def connect(
     require(person, Action.CONNECT)
     check_place(address, inside=inside)
     token = _token(from_input, change)
-    wanted = Connection(name, address, stage, token, label, pages, longest_request=longest_request)
+    wanted = Connection(name, address, stage, token, label, pages, longest_request=longest_request, personal=personal)
     application = connect_application(person, wanted, change=change, inside=inside)
     known = application.known
     console().print(
         f"{application.label} is connected as {name}, with {len(known.types) if known else 0} record types."
     )
+
+
+@click.command()
+@click.argument("application")
+@click.option("--token-from-input", "from_input", is_flag=True, help="Read the token from the standard input.")
+@click.option("--withdraw", is_flag=True, help="Forget it.")
+@ready
+def token(setting: Setting, application: str, from_input: bool, withdraw: bool) -> None:
+    """Give an application a token of your own: what you read and write there goes under it.
+
+    It is asked for, or taken from VEXO_TOKEN, kept encrypted, and never shown.
+    """
+    from vexo.server.applications.own_tokens import give
+    from vexo.server.applications.own_tokens import withdraw as withdraw_token
+    from vexo.server.applications.services import find_application
+    from vexo.server.people.rights import Action, require
+
+    person = setting.person()
+    require(person, Action.PREPARE)
+    known = find_application(application)
+    if withdraw:
+        withdraw_token(person, known)
+        click.echo(f"Your token for {known.label} is withdrawn.", err=True)
+        return
+    give(person, known, _token(from_input, change=False))
+    click.echo(f"What you read and write in {known.label} goes under your own token.", err=True)
 
 
 @click.command()

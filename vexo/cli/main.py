@@ -41,6 +41,7 @@ _COMMANDS: dict[str, tuple[str, str]] = {
     "outcome": ("passes:outcome", "Show what became of a trip's rows."),
     "applications": ("applications:applications", "List the connected applications."),
     "connect": ("applications:connect", "Connect an application, or change a connection."),
+    "token": ("applications:token", "Give an application a token of your own, or withdraw it."),
     "guards": ("guards:guards", "Show or set what guards do on an application's trips, or a route's."),
     "fields": ("applications:fields", "List the fields of a record type."),
     "add-field": ("applications:add_field", "Add a field to a record type."),

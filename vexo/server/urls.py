@@ -45,6 +45,7 @@ urlpatterns = [
     path("api/applications/<slug:name>", applications.ApplicationView.as_view()),
     path("api/applications/<slug:name>/guards", guard_views.GuardsView.as_view()),
     path("api/applications/<slug:name>/rules", RulesView.as_view()),
+    path("api/applications/<slug:name>/token", applications.OwnTokenView.as_view()),
     path("api/applications/<slug:name>/test", applications.ProbeView.as_view()),
     path("api/applications/<slug:name>/preview", sendout.PreviewView.as_view()),
     path("api/applications/<slug:name>/selection", sendout.SelectionView.as_view()),

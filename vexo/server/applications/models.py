@@ -2,10 +2,16 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from django.db import models
+from django.db.models.signals import post_save
+from django.dispatch import receiver
 
 from vexo.core.records import Catalogue
 from vexo.core.rules_of_use import UseRules, under_rules
+
+from ..people.models import Person
 
 _MOST_READ = 50
 """Catalogues that a process keeps read: more applications than anyone connects."""
@@ -25,7 +31,7 @@ class Application(models.Model):
     ``longest_request`` are the seconds after which a request that got no answer can no longer be under way there;
     ``repeats`` tells that its answers have shown that it keeps its promise of repeatable requests. ``guards`` are what
     guards do on its trips, as ``core.guards.GuardSettings``; ``rules`` what may be done to its records, as
-    ``core.rules_of_use.UseRules``.
+    ``core.rules_of_use.UseRules``; ``personal``: each person writes with a token of their own.
     """
 
     name = models.SlugField(unique=True)
@@ -43,6 +49,7 @@ class Application(models.Model):
     repeats = models.BooleanField(default=False)
     guards = models.JSONField(default=dict)
     rules = models.JSONField(default=dict)
+    personal = models.BooleanField(default=False)
     created_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:
@@ -68,3 +75,22 @@ class Application(models.Model):
         except (KeyError, TypeError, ValueError, AttributeError):
             return None
         return _READ[at]
+
+
+class PersonalToken(models.Model):
+    """The token that a person has given an application for what they read and write themselves, encrypted."""
+
+    application = models.ForeignKey(Application, models.CASCADE, related_name="personal_tokens")
+    person = models.ForeignKey(Person, models.CASCADE, related_name="+")
+    secret = models.TextField()
+    given_at = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["application", "person"], name="one_token_a_person")]
+
+
+@receiver(post_save, sender=Person)
+def _withdraw_with_access(sender: type[Person], instance: Person, **_: Any) -> None:
+    """Whoever may not sign in any more leaves no token behind."""
+    if not instance.is_active:
+        PersonalToken.objects.filter(person=instance).delete()

@@ -24,6 +24,7 @@ from ..journal.services import note
 from ..people.models import Person
 from ..people.rights import Action, require
 from .models import Application, Stage
+from .own_tokens import token_for
 from .secrets import SecretError, lock, unlock
 
 
@@ -45,12 +46,18 @@ def _unknown(name: str) -> UnknownApplication:
 
 
 @contextmanager
-def client_of(application: Application, *, quick: bool = False) -> Iterator[Client]:
-    """An open connection. Raises ApplicationError where the stored token cannot be used."""
-    try:
-        token = unlock(application.secret)
-    except SecretError as error:
-        raise ApplicationError(f"{application.label}: {error}") from error
+def client_of(application: Application, by: str = "", *, quick: bool = False, writes: bool = False) -> Iterator[Client]:
+    """An open connection.
+
+    Args:
+        by: whose work it is, by the name they sign in with; where the application asks for that, it goes under their
+            own token.
+        writes: what is done writes.
+
+    Raises:
+        ApplicationError: where the stored token cannot be used, or there is none to write with.
+    """
+    token = token_for(application, by, writes=writes)
     with open_client(application.protocol, application.address, token, application.pages, quick=quick) as client:
         yield client
 
@@ -79,13 +86,16 @@ def a_turn(name: str) -> Iterator[None]:
 
 
 @contextmanager
-def asking(application: Application) -> Iterator[Client]:
+def asking(application: Application, by: str = "") -> Iterator[Client]:
     """A connection for a question that a screen waits for: one try, a limit, and not too many at once.
+
+    Args:
+        by: whose question it is, as for ``client_of``.
 
     Raises:
         ApplicationError, PlainError
     """
-    with a_turn(application.name), client_of(application, quick=True) as client:
+    with a_turn(application.name), client_of(application, by, quick=True) as client:
         yield client
 
 
@@ -148,6 +158,7 @@ class Connection:
     pages: str = ""
     protocol: str = "odata"
     longest_request: float | None = None
+    personal: bool | None = None
 
 
 def connect(by: Person, wanted: Connection, *, change: bool = False, inside: bool = False) -> Application:
@@ -186,11 +197,16 @@ def connect(by: Person, wanted: Connection, *, change: bool = False, inside: boo
     }
     if wanted.longest_request is not None:
         values["longest_request"] = wanted.longest_request
+    if wanted.personal is not None:
+        values["personal"] = wanted.personal
     changed = [name for name, value in values.items() if before is not None and getattr(before, name) != value]
     changed += ["token"] if before is not None and not _holds(before, token) else []
     fresh = {"secret": lock(token), "catalogue": catalogue.to_json(), "described_at": timezone.now(), "trouble": ""}
     with transaction.atomic():
         application, _ = Application.objects.update_or_create(name=wanted.name, defaults=values | fresh)
+        if before is not None and _place(before.address) != _place(wanted.address):
+            # They were given for the former place.
+            application.personal_tokens.all().delete()
         words = f"Connected {application.label} at {application.address}"
         if before is not None:
             words = f"Changed the connection of {application.label}: {', '.join(changed) or 'nothing'}"
@@ -207,10 +223,15 @@ def _holds(kept: Application, token: str) -> bool:
         return False
 
 
+def _place(address: str) -> tuple[str, str]:
+    """The origin of an address."""
+    parts = urlsplit(address)
+    return parts.scheme, parts.netloc
+
+
 def _kept_token(before: Application, wanted: Connection) -> str:
     """The token that is kept, but for another origin: it was given for the one it goes to."""
-    old, new = urlsplit(before.address), urlsplit(wanted.address)
-    if (old.scheme, old.netloc) != (new.scheme, new.netloc) and before.secret:
+    if _place(before.address) != _place(wanted.address) and before.secret:
         raise PlainError("The token is kept for the former address. Give it again for this one.", "token")
     try:
         return unlock(before.secret)

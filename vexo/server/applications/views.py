@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from datetime import datetime
 from typing import Any
 
 from django.shortcuts import get_object_or_404
@@ -20,12 +21,14 @@ from ..people.permissions import person_of
 from ..people.rights import Action, applying, may
 from . import shaping
 from .models import Application, Stage
+from .own_tokens import give, given_at, withdraw
 from .services import Connection, asking, connect, describe
 
 
 class ApplicationSerializer(serializers.ModelSerializer[Application]):
     types = serializers.SerializerMethodField()
     may_apply = serializers.SerializerMethodField()
+    token_given_at = serializers.SerializerMethodField()
 
     class Meta:
         model = Application
@@ -41,10 +44,16 @@ class ApplicationSerializer(serializers.ModelSerializer[Application]):
             "trouble",
             "types",
             "may_apply",
+            "personal",
+            "token_given_at",
         )
 
     def get_types(self, application: Application) -> int:
         return len((application.catalogue or {}).get("types", []))
+
+    def get_token_given_at(self, application: Application) -> datetime | None:
+        """When the person gave a token of their own, where the application asks for one."""
+        return given_at(application, person_of(self.context["request"])) if application.personal else None
 
     def get_may_apply(self, application: Application) -> bool:
         return may(person_of(self.context["request"]), applying(application.stage))
@@ -114,7 +123,7 @@ class NewChoiceSerializer(Asked):
 
 class ChangeConnectionSerializer(Asked):
     """A connection; an empty token leaves the one that is kept. ``inside``: its address may be one of Vexo's own
-    machine or network."""
+    machine or network; ``personal``: each person writes with a token of their own."""
 
     label = serializers.CharField(required=False, allow_blank=True, default="", max_length=120)  # type: ignore[assignment]
     address = serializers.URLField(max_length=300)
@@ -122,6 +131,7 @@ class ChangeConnectionSerializer(Asked):
     stage = serializers.ChoiceField(choices=Stage.choices)
     pages = serializers.CharField(required=False, allow_blank=True, default="", max_length=300)
     inside = serializers.BooleanField(required=False, default=False)
+    personal = serializers.BooleanField(required=False, allow_null=True, default=None)
 
 
 class ConnectSerializer(ChangeConnectionSerializer):
@@ -251,6 +261,34 @@ class ChoicesView(APIView):
         known = shaping.add_choice(person_of(request), application, **new_choice_serializer.validated_data)
         application.refresh_from_db()
         return Response(_catalogue_json(application, known, request), status=201)
+
+
+class OwnTokenSerializer(Asked):
+    """A person's own token for an application."""
+
+    token = serializers.CharField(max_length=4000, write_only=True)
+
+
+class OwnTokenView(APIView):
+    """The token under which what a person reads and writes in an application goes. It is never told."""
+
+    rights = {"PUT": Action.PREPARE, "DELETE": Action.PREPARE}
+
+    @extend_schema(request=OwnTokenSerializer, responses=ApplicationSerializer)
+    def put(self, request: Request, name: str) -> Response:
+        """Give a token of one's own; the application must answer to it."""
+        own_token_serializer = OwnTokenSerializer(data=request.data)
+        own_token_serializer.is_valid(raise_exception=True)
+        application = get_object_or_404(Application, name=name)
+        give(person_of(request), application, own_token_serializer.validated_data["token"])
+        return Response(ApplicationSerializer(application, context={"request": request}).data)
+
+    @extend_schema(request=None, responses=ApplicationSerializer)
+    def delete(self, request: Request, name: str) -> Response:
+        """Withdraw it."""
+        application = get_object_or_404(Application, name=name)
+        withdraw(person_of(request), application)
+        return Response(ApplicationSerializer(application, context={"request": request}).data)
 
 
 class ProbeView(APIView):

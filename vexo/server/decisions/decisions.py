@@ -79,9 +79,9 @@ def _cells(trip: Trip, plan: Plan, scope: Scope, answer: Answer) -> pl.DataFrame
     return decisions.filter(pl.col("code").is_in(answered_by(answer)))
 
 
-def _refuse_unknown(trip: Trip, identifier: str) -> None:
+def _refuse_unknown(trip: Trip, identifier: str, by: str) -> None:
     """Raises PlainError where the application has no record with this ID, or cannot be asked."""
-    with asking(trip.application) as client:
+    with asking(trip.application, by) as client:
         record_type = known_catalogue(trip.application).type(trip.record_type)
         name = record_type.identifier
         known = record_type.field(name).quoted or re.fullmatch(r"\d{1,18}", identifier)
@@ -170,7 +170,7 @@ def decide(
     if answer == Answer.RECORD and not argument.strip():
         raise PlainError("Say which record it is, by its record ID.")
     if answer == Answer.RECORD:
-        _refuse_unknown(trip, argument.strip())
+        _refuse_unknown(trip, argument.strip(), person.username)
     if not scope.rows and not scope.code:
         raise PlainError("Say which rows the answer is for, or which question.")
     trip.refresh_from_db()

@@ -147,7 +147,7 @@ def bring_in(lease: Lease) -> dict[str, Any]:
     read = read_upload(upload)
     if read[1].rows == 0:
         raise SheetError(f"{upload.name} has a header but no rows below it.")
-    with client_of(application) as client:
+    with client_of(application, lease.job.by) as client:
         catalogue = describe(application, client)
         record_type = catalogue.type(asked["record_type"])
         lease.progress(1, 4, "looking where it belongs")

@@ -141,7 +141,7 @@ def refill(lease: Lease) -> dict[str, Any]:
     cells, profile = read_upload(upload)
     if profile.format not in ("xlsx", "csv", "tsv") or upload.parts.exists():
         raise SheetError(f"{upload.name} can be filled as XLSX or delimited text. Save it as one of these.")
-    with client_of(application) as client:
+    with client_of(application, lease.job.by) as client:
         catalogue = describe(application, client)
         record_type = catalogue.type(asked["record_type"])
         plan = fill_plan(cells, profile, record_type, catalogue, asked["key"])

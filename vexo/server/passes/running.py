@@ -253,7 +253,7 @@ def _taken_back(pass_: Pass, lease: Lease) -> dict[str, Any]:
 def _send(pass_: Pass, lease: Lease) -> tuple[bool, dict[str, Any], int]:
     """Whether it was stopped before its end, what reading back found, and how many rows were refused."""
     lease.progress(lease.job.done, pass_.rows, "asking the application")
-    with client_of(pass_.trip.application) as client:
+    with client_of(pass_.trip.application, lease.job.by, writes=True) as client:
         catalogue = describe(pass_.trip.application, client)
         changed = changed_signatures(pass_.plan, catalogue.type(pass_.trip.record_type))
         if changed:

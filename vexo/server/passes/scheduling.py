@@ -11,6 +11,7 @@ from django.utils import timezone
 
 from vexo.core.errors import MendableError
 
+from ..applications.own_tokens import refuse_without_own
 from ..errors import PlainError
 from ..jobs.leases import Lease
 from ..jobs.models import Job
@@ -41,6 +42,7 @@ def schedule(
     """
     trip, now = view.trip, timezone.now()
     may_write(trip, person)
+    refuse_without_own(trip.application, person)
     if at <= now:
         raise PlainError("This time has gone by. Say a later one, or apply now.", "at")
     if at > now + FARTHEST:

@@ -13,6 +13,7 @@ from vexo.core.new_records import self_references
 from vexo.core.writing.batches import AFTER, freeze
 
 from .. import artifacts
+from ..applications.own_tokens import refuse_without_own
 from ..applications.use_rules import outside_times, rules_of
 from ..errors import PlainError, Stale
 from ..jobs.leases import end_leases_of_the_dead
@@ -183,6 +184,7 @@ def start_pass(
     """
     trip = view.trip
     may_write(trip, person)
+    refuse_without_own(trip.application, person)
     trip.refresh_from_db()
     unfinished = open_pass(trip)
     if unfinished is not None:
@@ -273,6 +275,8 @@ def _again(
     trip = view.trip
     may_write(trip, person)
     lift = lift.strip()
+    if not give_up:
+        refuse_without_own(trip.application, person)
     if lift:
         refuse_lifting(trip, person)
     end_leases_of_the_dead(trip.pk)

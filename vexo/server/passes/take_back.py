@@ -116,7 +116,7 @@ def take_back(lease: Lease) -> dict[str, Any]:
         return {"trip": int(before.arguments["asked_trip"]), "next": before.pk}
     wanted = _asks(lease.job)
     lease.progress(0, 2, "reading what was written")
-    with client_of(trip.application) as client:
+    with client_of(trip.application, lease.job.by) as client:
         catalogue = describe(trip.application, client)
         record_type = _record_type(trip, catalogue)
         reverse = _reverse(trip, wanted, record_type)

@@ -74,7 +74,7 @@ def measure_keys(lease: Lease) -> dict[str, Any]:
     """The job: every candidate measured on all rows and all records, and kept with what it was measured on."""
     view = PartView.of_lease(lease)
     application = view.trip.application
-    with client_of(application) as client:
+    with client_of(application, lease.job.by) as client:
         catalogue = describe(application, client)
         context = _context(MappedSheet.of(view, newest_sheet(view), catalogue))
         record_type, names = context.record_type, context.settings.carried

@@ -92,7 +92,7 @@ def _attempt(view: PartView, lease: Lease, fresh: bool) -> Plan | None:
             basis = Basis.of(context)
             plan = replan(basis, last) or _whole(basis, those_of(last, context), None, lease)
             return keep_plan(basis, plan, lease)
-    with client_of(application) as client:
+    with client_of(application, lease.job.by) as client:
         mapped = MappedSheet.of(view, newest_sheet(view), _catalogue(application, client, lease))
         if fresh:
             ask_again(mapped, lease)

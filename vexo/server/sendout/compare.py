@@ -64,7 +64,7 @@ def compare_now(lease: Lease) -> dict[str, Any]:
     trip = lease.trip
     kept, document = _kept(trip), trip.document
     assert document is not None
-    with client_of(trip.application) as client:
+    with client_of(trip.application, lease.job.by) as client:
         catalogue = describe(trip.application, client)
         record_type = catalogue.type(trip.record_type)
         fields = _own_fields(trip, record_type, catalogue, kept)

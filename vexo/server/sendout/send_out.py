@@ -76,7 +76,7 @@ _NAMED = 5
 def _read(lease: Lease, document: SendOut, format_: str) -> tuple[Writer, Pieces, list[str]]:
     """The records that the document asks for, what they are to be written with, and the keys that found none."""
     trip = lease.trip
-    with client_of(trip.application) as client:
+    with client_of(trip.application, lease.job.by) as client:
         catalogue = describe(trip.application, client)
         record_type = catalogue.type(document.record_type)
         writer = Writer(trip, document, format_, catalogue)

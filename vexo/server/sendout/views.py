@@ -44,7 +44,7 @@ class PreviewView(APIView):
     def post(self, request: Request, name: str) -> Response:
         asked = documents.ChoosingSerializer(data=request.data)
         asked.is_valid(raise_exception=True)
-        with asking(_application(name)) as client:
+        with asking(_application(name), person_of(request).username) as client:
             return Response(questions.preview(client, documents.document_of(asked.validated_data)))
 
 
@@ -58,7 +58,7 @@ class SelectionView(APIView):
         asked = documents.ChoosingSerializer(data=request.data)
         asked.is_valid(raise_exception=True)
         application = _application(name)
-        with asking(application) as client:
+        with asking(application, person_of(request).username) as client:
             return Response(questions.selection(client, application, documents.document_of(asked.validated_data)))
 
 
@@ -99,7 +99,7 @@ class ValuesView(APIView):
     )
     def get(self, request: Request, name: str) -> Response:
         query = {n: request.query_params.get(n, "")[:200] for n in ("record_type", "field", "like")}
-        with asking(_application(name)) as client:
+        with asking(_application(name), person_of(request).username) as client:
             record_type = client.describe().type(query["record_type"])
             return Response(questions.values_of(client, record_type, query["field"], query["like"]))
 

@@ -12,6 +12,7 @@ from vexo.core.faults import KEY_CODES
 from vexo.core.planning.verdicts import RowState
 from vexo.core.records import UnknownName
 
+from ..applications.own_tokens import lacking
 from ..applications.use_rules import rules_of
 from ..faults import absent_reason_words, group_words
 from ..jobs.models import Job
@@ -269,6 +270,7 @@ def _detail(view: PartView, status: TripStatus, person: Person) -> dict[str, Any
         "scheduled": _scheduled(status),
         "times": _times_of(trip),
         "on_refusals": rule_of_trip(trip),
+        "needs_token": bool(lacking(person, [trip.application])),
         **_ways_back(trip),
         "absent": absent_figures(summary),
         "pointed": summary.pointed if summary else {},
@@ -369,6 +371,7 @@ _NO_DETAIL: dict[str, Any] = {
     "scheduled": None,
     "times": "",
     "on_refusals": TroubleRule(),
+    "needs_token": False,
     "takes_back": None,
     "taken_back": [],
     "absent": None,

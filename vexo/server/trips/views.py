@@ -117,7 +117,7 @@ class RecordView(APIView):
         known = trip.application.known
         if known is None:
             raise NotFound
-        with client_of(trip.application) as client:
+        with client_of(trip.application, person_of(request).username) as client:
             return Response({"link": client.link(known.type(trip.record_type), identifier)})
 
 

@@ -192,6 +192,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/applications/{name}/token": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Give a token of one's own; the application must answer to it. */
+        put: operations["applications_token_update"];
+        post?: never;
+        /** @description Withdraw it. */
+        delete: operations["applications_token_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/applications/{name}/values": {
         parameters: {
             query?: never;
@@ -697,7 +715,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The receipt, the rows that are not in, and what became of records that the sheet does not have. */
+        /**
+         * @description The receipt, the rows that are not in, what became of records that the sheet does not have, and the IDs of the
+         *     records that were written.
+         */
         get: operations["trips_files_retrieve"];
         put?: never;
         post?: never;
@@ -1446,6 +1467,12 @@ export interface components {
             trouble?: string;
             readonly types: number;
             readonly may_apply: boolean;
+            personal?: boolean;
+            /**
+             * Format: date-time
+             * @description When the person gave a token of their own, where the application asks for one.
+             */
+            readonly token_given_at: string | null;
         };
         /** @description The application of a trip; ``may_apply``: the person may write to it. */
         ApplicationName: {
@@ -1674,7 +1701,7 @@ export interface components {
         };
         /**
          * @description A connection; an empty token leaves the one that is kept. ``inside``: its address may be one of Vexo's own
-         *     machine or network.
+         *     machine or network; ``personal``: each person writes with a token of their own.
          */
         ChangeConnection: {
             /** @default  */
@@ -1687,6 +1714,7 @@ export interface components {
             pages: string;
             /** @default false */
             inside: boolean;
+            personal?: boolean | null;
         };
         /** @description A cell of a record that changed since it went out; ``ours``: a pass of the trip wrote what is there now. */
         ChangeSince: {
@@ -1793,7 +1821,7 @@ export interface components {
         };
         /**
          * @description A connection; an empty token leaves the one that is kept. ``inside``: its address may be one of Vexo's own
-         *     machine or network.
+         *     machine or network; ``personal``: each person writes with a token of their own.
          */
         Connect: {
             /** @default  */
@@ -1806,6 +1834,7 @@ export interface components {
             pages: string;
             /** @default false */
             inside: boolean;
+            personal?: boolean | null;
             name: string;
         };
         /**
@@ -2765,6 +2794,10 @@ export interface components {
             old: string;
             new: string;
         };
+        /** @description A person's own token for an application. */
+        OwnToken: {
+            token: string;
+        };
         /** @description pad, restore zeros */
         PadTreatment: {
             /**
@@ -3609,6 +3642,7 @@ export interface components {
          *     the application's rules have switched off for its records; ``approval`` of its newest plan by somebody else;
          *     ``scheduled``: the pass that is to begin at a time, or was; ``times`` at which its records may be written, in words,
          *     empty for all; ``on_refusals``: what a pass does where rows are refused, if nobody says otherwise;
+         *     ``needs_token``: before the person may write, the application asks for a token of their own;
          *     ``takes_back``: the trip that it takes back, and ``taken_back``: those that take it back.
          */
         TripDetail: {
@@ -3673,6 +3707,7 @@ export interface components {
             scheduled: components["schemas"]["ScheduledPass"] | null;
             times: string;
             on_refusals: components["schemas"]["TroubleRule"];
+            needs_token: boolean;
             takes_back: components["schemas"]["OtherWay"] | null;
             taken_back: components["schemas"]["OtherWay"][];
             absent: components["schemas"]["AbsentFigures"] | null;
@@ -4236,6 +4271,51 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Probe"];
                 };
+            };
+        };
+    };
+    applications_token_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OwnToken"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Application"];
+                };
+            };
+        };
+    };
+    applications_token_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

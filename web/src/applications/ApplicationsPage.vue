@@ -21,6 +21,7 @@ import ApplicationGuards from "@/guards/ApplicationGuards.vue";
 
 import ApplicationRules from "./ApplicationRules.vue";
 import ConnectForm from "./ConnectForm.vue";
+import OwnToken from "./OwnToken.vue";
 
 defineEmits<{ bring: [] }>();
 const route = useRoute();
@@ -152,6 +153,7 @@ function connected(made: string): void {
       <AlertNote v-if="catalogue.application.trouble" class="m-2 flex-none">{{
         catalogue.application.trouble
       }}</AlertNote>
+      <OwnToken v-if="catalogue.application.personal && mayPrepare" :application="catalogue.application" />
       <ApplicationRules
         v-if="shown === 'rules'"
         :name="catalogue.application.name"

@@ -19,6 +19,7 @@ const form = reactive({
   token: "",
   stage: props.change?.stage ?? "practice",
   pages: props.change?.pages ?? "",
+  personal: props.change?.personal ?? false,
 });
 const { start, busy, error, forget } = useDoing(
   (inside: boolean) => {
@@ -67,6 +68,10 @@ const trouble = computed(() => {
           class="soft text-small"
           >{{ change ? "Empty: the one that is kept stays." : "Kept encrypted, never shown again." }}</span
         ></label
+      >
+      <label class="flex items-center gap-2"
+        ><input v-model="form.personal" type="checkbox" name="personal" /> Each person gives a token of their own, and
+        writes under it; this one is for reading</label
       >
       <fieldset class="flex gap-5">
         <legend class="field-label">Are its records the real ones?</legend>

@@ -142,6 +142,7 @@ export const trip = (values: Partial<TripDetail> = {}): TripDetail => ({
   scheduled: null,
   times: "",
   on_refusals: { stop_after: null, take_back: false },
+  needs_token: false,
   approval: null,
   takes_back: null,
   taken_back: [],

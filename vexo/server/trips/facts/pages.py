@@ -75,6 +75,7 @@ class TripDetail(TripSummary):
     the application's rules have switched off for its records; ``approval`` of its newest plan by somebody else;
     ``scheduled``: the pass that is to begin at a time, or was; ``times`` at which its records may be written, in words,
     empty for all; ``on_refusals``: what a pass does where rows are refused, if nobody says otherwise;
+    ``needs_token``: before the person may write, the application asks for a token of their own;
     ``takes_back``: the trip that it takes back, and ``taken_back``: those that take it back."""
 
     plan: Plan | None
@@ -105,6 +106,7 @@ class TripDetail(TripSummary):
     scheduled: ScheduledPass | None
     times: str
     on_refusals: TroubleRule
+    needs_token: bool
     takes_back: OtherWay | None
     taken_back: list[OtherWay]
     absent: AbsentFigures | None

@@ -54,11 +54,16 @@ watch(
   { immediate: true },
 );
 const canApply = computed(
-  () => !trip.value.job && trip.value.application.may_apply && !trip.value.open.some((item) => item.stops),
+  () =>
+    !trip.value.job &&
+    trip.value.application.may_apply &&
+    !trip.value.needs_token &&
+    !trip.value.open.some((item) => item.stops),
 );
 /** Why it cannot go now, beside the button. */
 const after = computed(() => {
   if (!trip.value.application.may_apply) return `Writing to ${trip.value.application.label} needs an operator.`;
+  if (trip.value.needs_token) return "after you gave a token of your own";
   if (trip.value.open.some((item) => item.stops)) return "after what is open was answered";
   return unapproved(trip.value) && !sending.value.at ? "after it was approved" : "";
 });

@@ -26,6 +26,13 @@ const cancelling = useDoing(
 <template>
   <aside class="grid content-start gap-3" aria-label="What binds here">
     <ApprovalCard @lift="$emit('lift', $event)" />
+    <section v-if="trip.needs_token" class="card" data-testid="needs-token" aria-label="Your token">
+      <h2>Your own token</h2>
+      <p class="mt-1 font-semibold text-held">
+        {{ trip.application.label }} asks each person for a token of their own before they write.
+      </p>
+      <RouterLink class="btn sm mt-2" :to="`/applications/${trip.application.name}`">Give yours</RouterLink>
+    </section>
     <section v-if="scheduled" class="card" data-testid="scheduled" aria-label="At a time">
       <h2>At a time</h2>
       <p class="mt-1">
