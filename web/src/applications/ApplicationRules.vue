@@ -149,8 +149,8 @@ function add(of: TypeRules, event: Event): void {
           <option value="">{{ never(of).length ? "another field…" : "no field" }}</option>
           <option v-for="field in others(of)" :key="field.name" :value="field.name">{{ field.title }}</option>
         </select>
-        <TimesPart :times="of.times" :of="of.plural" :disabled="busy || !mayConnect" @set="times(of, $event)" />
-        <span class="flex w-full items-center gap-2 pl-48">
+        <span class="flex w-full flex-wrap items-center gap-2 pl-48">
+          <TimesPart :times="of.times" :of="of.plural" :disabled="busy || !mayConnect" @set="times(of, $event)" />
           <span class="soft">approved by somebody else first:</span>
           <select
             class="guard-part"

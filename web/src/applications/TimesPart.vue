@@ -25,7 +25,7 @@ function day(one: Day, on: boolean): void {
 </script>
 
 <template>
-  <span class="flex w-full flex-wrap items-center gap-2 pl-48" :data-testid="`times-${of}`">
+  <span class="flex flex-wrap items-center gap-2" :data-testid="`times-${of}`">
     <span class="soft">written</span>
     <select
       class="guard-part"

@@ -13,6 +13,7 @@ import type { Row } from "@/api/client";
 import SidePanel from "@/ui/SidePanel.vue";
 
 import ApplyDialog from "../apply/ApplyDialog.vue";
+import PassesTable from "../apply/PassesTable.vue";
 import { useTripContext } from "../context";
 import { withPart } from "@/api/part";
 import { blockOf, useCellEdits } from "../edit/editing";
@@ -172,6 +173,15 @@ function show(reason: { state: string; first: number }): void {
             {{ many(one.count, "row", "rows") }}</span
           >
         </button>
+      </div>
+      <div
+        v-if="trip.passes.length > 1"
+        class="max-h-[132px] flex-none overflow-auto border-b border-rule bg-paper px-3 py-1.5 text-small"
+        tabindex="0"
+        role="region"
+        aria-label="Pass by pass"
+      >
+        <PassesTable />
       </div>
       <DataGrid
         ref="grid"
