@@ -83,6 +83,7 @@ class Scheduling(TimedCase):
         page = self.page(trip)
         self.assertEqual((page["needs"]["says"], page["scheduled"]["counts"]), ("to be applied", True))
         self.assertIsNone(page["job"], "nobody waits for it")
+        self.assertIn("is to be applied at", self.vexo.run("open", str(trip.pk)).stderr)
         before = len(register().effects())
         self.assertEqual(self.when_it_is(scheduled.at - timedelta(seconds=1)), [])
         self.assertEqual(self.when_it_is(scheduled.at + timedelta(minutes=1)), ["apply later", "apply"])
@@ -104,6 +105,7 @@ class Scheduling(TimedCase):
                 else:
                     self.plan(trip)
                 if done != "plan":
+                    self.assertIn("nothing is sent then", self.vexo.run("open", str(trip.pk)).stderr)
                     self.assertIn("was changed", self.said(trip))
                     self.assertFalse(self.page(trip)["scheduled"]["counts"])
                 before = len(register().effects())
@@ -117,6 +119,25 @@ class Scheduling(TimedCase):
                 self.assertIn("no longer counts", self.page(trip)["scheduled"]["reason"])
                 entry = Entry.objects.filter(trip=trip.pk).latest("pk")
                 self.assertIn("was not applied at its time", entry.message)
+
+    def test_home_says_it_though_rows_need_somebody_too(self) -> None:
+        self.number_anew()
+        self.make(("01", "Before"))
+        trip = self.trip(self.sheet(("01", "After", ""), ("77", "Unknown", "")))
+        self.assertEqual(sorted(self.verdicts(trip)), ["rejected", "update"])
+        self.assertIn("1 row needs you", self.said(trip))
+        scheduled = self.later(trip)
+        self.assertEqual(self.said(trip), "to be applied")
+        self.rule(always=True)
+        self.when_it_is(scheduled.at + timedelta(minutes=1))
+        self.assertIn("was not applied", self.said(trip))
+        cancel(view_of(trip), self.person)
+        self.plan(trip)
+        self.assertIn("1 row needs you", self.said(trip))
+        self.ask(trip)
+        self.assertEqual(self.said(trip), "waits for an approval")
+        self.answer(trip, approve=False, words="Not yet")
+        self.assertEqual(self.said(trip), "sent back: Not yet")
 
     def test_a_machine_that_was_off_does_not_send_in_the_morning(self) -> None:
         trip = self.rows()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
+from datetime import UTC
 
 from vexo.core.guards import GuardMode, GuardName
 from vexo.core.planning.verdicts import ABSENT_CODE, ELSEWHERE_CODE, GOING, STOPPING, AbsentVerdict, RowState
@@ -18,7 +19,7 @@ from .facts import from_json
 from .facts.columns import Option, Question, SheetColumn
 from .facts.open import OpenItem
 from .facts.parts import Expected, RouteFit
-from .facts.passes import StoredPass
+from .facts.passes import ScheduledFacts, ScheduledState, StoredPass
 from .facts.plans import Damage, PlanSummary, Reason, StoredPlan
 from .facts.status import StationName, StatusFacts
 from .guards import guards_of
@@ -162,6 +163,22 @@ def _approval(trip: Trip, plan: StoredPlan, facts: StatusFacts) -> Iterator[Open
     says = said_of_approval(trip, plan, facts.approval)
     if says:
         yield OpenItem("approval", says, plan.summary.writes, False, StationName.APPLY)
+
+
+def said_of_scheduled(scheduled: ScheduledFacts, writes: int, *, counts: bool) -> OpenItem:
+    """That a plan is to be sent at a time, or was and why nothing went.
+
+    Args:
+        counts: its plan is the one that counts.
+    """
+    at = f"{scheduled.at.astimezone(UTC):%Y-%m-%d %H:%M} UTC"
+    if scheduled.state == ScheduledState.LAPSED:
+        says = f"Plan {scheduled.plan} was to be applied at {at}, and nothing was sent: {scheduled.reason}"
+    elif counts:
+        says = f"Plan {scheduled.plan} is to be applied at {at}."
+    else:
+        says = f"Plan {scheduled.plan} was to be applied at {at}. It no longer counts, so nothing is sent then."
+    return OpenItem("scheduled", says, writes, False, StationName.APPLY)
 
 
 def _times(trip: Trip, plan: StoredPlan) -> Iterator[OpenItem]:

@@ -24,7 +24,8 @@ from .facts.passes import OPEN_PASS, PassState, Report, ScheduledFacts, Schedule
 from .facts.plans import StoredPlan
 from .facts.status import Needs, PartFacts, Station, StationName, StationState, StatusFacts
 from .models import Trip
-from .open_items import open_items, said_items
+from .needs import needs_of
+from .open_items import open_items, said_items, said_of_scheduled
 from .part_view import PartView
 
 OF_A_PART = tuple(PartFacts.__dataclass_fields__)
@@ -194,7 +195,8 @@ class TripStatus:
         """What the trip's records are called."""
         return self.facts.plural or self.trip.record_type
 
-    def _rows(self, *states: RowState) -> int:
+    def rows_in(self, *states: RowState) -> int:
+        """How many rows are in these states."""
         return sum(self.sum.get(state, 0) for state in states)
 
     @property
@@ -202,7 +204,7 @@ class TripStatus:
         """How many rows the newest plan would write, if it still counts."""
         states = [RowState(verdict) for verdict in WRITTEN]
         counts = self.current and not self.open_pass
-        return self._rows(*states) + self.absent_deletes if counts else 0
+        return self.rows_in(*states) + self.absent_deletes if counts else 0
 
     @property
     def absent_deletes(self) -> int:
@@ -211,13 +213,13 @@ class TripStatus:
         return absent.delete if absent is not None and self.current and not self.open_pass else 0
 
     @property
-    def _absent_left(self) -> int:
+    def absent_left(self) -> int:
         """Records that the sheet does not have, and that were sent and are not known to be gone."""
         absent = self.sent_by.absent if self.sent_by else None
         return absent.refused + absent.unclear if absent is not None else 0
 
     @property
-    def _absent_waiting(self) -> int:
+    def absent_waiting(self) -> int:
         """Records that the sheet does not have, and whose deletion was not sent."""
         absent = self.sent_by.absent if self.sent_by else None
         return absent.waiting if absent is not None else 0
@@ -245,7 +247,11 @@ class TripStatus:
     @cached_property
     def said(self) -> list[OpenItem]:
         """What a person should know, and nothing waits for."""
-        return said_items(self.trip, self.facts, self.plan, self.sent_by)
+        items = said_items(self.trip, self.facts, self.plan, self.sent_by)
+        if self.scheduled is not None and self.plan is not None and self.sent_by is None:
+            counts = self.current and self.scheduled.plan == self.plan.number
+            items = [said_of_scheduled(self.scheduled, self.to_write, counts=counts), *items]
+        return items
 
     @property
     def asked(self) -> int:
@@ -301,13 +307,13 @@ class TripStatus:
             return "—", False
         if not self.current and not self.sent_by:
             return "to be planned again", True
-        waits = self._waits(RowState.HELD, RowState.REJECTED)
+        waits = self.waits(RowState.HELD, RowState.REJECTED)
         return (waits, True) if waits else ("nothing left to decide", False)
 
-    def _waits(self, *states: RowState) -> str:
+    def waits(self, *states: RowState) -> str:
         """Questions about the plan, and rows in these states, that wait for a person; empty for none."""
         of_records = any(item.code == ABSENT_CODE for item in self.open)
-        questions, rows = self.asked - self.asked_of_sheet + of_records, self._rows(*states)
+        questions, rows = self.asked - self.asked_of_sheet + of_records, self.rows_in(*states)
         asks = _count(questions, "question", "questions")
         if not rows:
             return f"{asks} {'is' if questions == 1 else 'are'} open" if questions else ""
@@ -337,65 +343,15 @@ class TripStatus:
         if last is None or not last.totals:
             return "—", False
         rows = self.sum if self.sent_by else last.totals
-        left = rows.get(RowState.REFUSED, 0) + rows.get(RowState.UNCLEAR, 0) + self._absent_left
+        left = rows.get(RowState.REFUSED, 0) + rows.get(RowState.UNCLEAR, 0) + self.absent_left
         if left:
             return f"{_count(left, 'row', 'rows')} refused", True
-        waits = rows.get(RowState.WAITING) or self._absent_waiting
+        waits = rows.get(RowState.WAITING) or self.absent_waiting
         return ("not all sent", True) if waits else ("all in, read back", False)
 
     def needs(self) -> Needs:
         """What the list of trips says."""
-        return self._trouble() or self._open_rows() or self._next_step()
-
-    def _trouble(self) -> Needs | None:
-        """What comes before everything else: work under way, broken off or failed, and questions about columns."""
-        if self.job:
-            return Needs(RowState.UPDATE, self.job.message or self.job.kind)
-        if self.open_pass:
-            paused = self.open_pass.state == PassState.PAUSED
-            return Needs(RowState.HELD, "a pass is paused" if paused else "a pass was interrupted")
-        if self.failed and not self.sent_by:
-            return Needs(RowState.REJECTED, "something went wrong")
-        if self.asked_of_sheet and not self.passes:
-            return Needs(RowState.HELD, _count(self.asked_of_sheet, "question is open", "questions are open"))
-        return None
-
-    def _open_rows(self) -> Needs | None:
-        """Rows that wait for a person."""
-        refused = self._rows(RowState.REFUSED, RowState.UNCLEAR) + self._absent_left
-        if refused:
-            return Needs(RowState.REJECTED, f"{refused:,} refused, fix and send again")
-        waits = self._waits(RowState.HELD, RowState.REJECTED)
-        if not waits:
-            return None
-        held = self._rows(RowState.HELD) or not self._rows(RowState.REJECTED) or self.asked > self.asked_of_sheet
-        return Needs(RowState.HELD if held else RowState.REJECTED, waits)
-
-    def _next_step(self) -> Needs:
-        parts = self.facts.parts
-        if self.sent_by and parts.all > parts.back:
-            return Needs(RowState.SAME, f"{parts.back:,} of {parts.all:,} parts back")
-        if self.sent_by:
-            left = self._rows(RowState.WAITING) + self._absent_waiting
-            says = f"{left:,} not sent" if left else "all in, read back"
-            return Needs(RowState.UPDATE if left else RowState.CREATE, says)
-        scheduled = self.scheduled
-        if scheduled is not None and self.plan and not self.sent_by:
-            return _appointment(scheduled, counts=self.current and scheduled.plan == self.plan.number)
-        if self.plan and not self.current:
-            return Needs(RowState.HELD, "to be planned again")
-        if self.plan:
-            rows = self.to_write
-            approval = standing(self.trip, self.plan, self.facts.approval, rows)
-            if approval is not None:
-                return Needs(*approval)
-            says = f"{rows:,} ready to apply" if rows else "nothing to write"
-            return Needs(RowState.UPDATE if rows else RowState.SAME, says)
-        if self.sheet:
-            return Needs(RowState.HELD, "columns or keys to choose")
-        if self.sent is None and self.trip.send_document:
-            return Needs(RowState.HELD, "did not go out yet")
-        return Needs(RowState.SAME, "out, not back yet")
+        return needs_of(self)
 
     @property
     def parts_left(self) -> int:
@@ -411,12 +367,3 @@ class TripStatus:
     def finished(self) -> bool:
         """Whether all that could be written was."""
         return self.here == StationName.OUTCOME and not self.asks() and not self.parts_left
-
-
-def _appointment(scheduled: ScheduledFacts, *, counts: bool) -> Needs:
-    """What is said of a pass that is to begin at a time, or was."""
-    if scheduled.state == ScheduledState.LAPSED:
-        return Needs(RowState.HELD, "was not applied at its time:", scheduled.at)
-    if not counts:
-        return Needs(RowState.HELD, "was changed, and is not applied at its time:", scheduled.at)
-    return Needs(RowState.UPDATE, "to be applied", scheduled.at)
