@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import unittest
 from typing import Any
 
@@ -41,6 +42,19 @@ class Described(unittest.TestCase):
         self.assertGreater(len(bodies), 25)
         self.assertEqual(bodies - asked, set())
 
+    def test_every_query_that_the_description_has_is_known_to_its_view_and_no_other(self) -> None:
+        described = yaml.safe_load(SCHEMA.read_text())
+        views = {re.sub(r"<\w+:\w+>", "{}", str(one.pattern)): one.callback for one in urls.urlpatterns}
+        for path, operations in described["paths"].items():
+            view = views[re.sub(r"{\w+}", "{}", path).lstrip("/")].view_class
+            names = {
+                parameter["name"]
+                for operation in operations.values()
+                for parameter in operation.get("parameters", [])
+                if parameter["in"] == "query"
+            }
+            self.assertEqual(set(getattr(view, "asks", ())), names, path)
+
     def test_each_refuses_what_it_does_not_know_and_names_the_nearest(self) -> None:
         for one in subclasses(Asked):
             with self.subTest(one.__name__):
@@ -53,6 +67,17 @@ class Described(unittest.TestCase):
 
 
 class Asking(ServiceCase):
+    def test_a_misspelt_filter_shows_nothing(self) -> None:
+        trip = self.bring("harbour,berth_no,notes\nTERNISLAND,B-003,busy\n")
+        client = Client()
+        client.force_login(self.person)
+        wrong = client.get(f"/api/trips/{trip.pk}/rows?stat=held")
+        self.assertEqual(wrong.status_code, 422)
+        self.assertIn("Did you mean 'state'?", wrong.json()["detail"])
+        self.assertEqual(client.get(f"/api/trips/{trip.pk}/rows?state=held&part=1").status_code, 200)
+        self.assertEqual(client.get("/api/trips?limit=3").status_code, 422)
+        self.assertEqual(client.get("/api/journal?wo=ada").status_code, 422)
+
     def test_a_misspelt_condition_sends_nothing_out(self) -> None:
         client = Client()
         client.force_login(self.person)

@@ -92,7 +92,7 @@ STATIC_URL = "/static/"
 
 REST_FRAMEWORK = {
     "DEFAULT_AUTHENTICATION_CLASSES": ["rest_framework.authentication.SessionAuthentication"],
-    "DEFAULT_PERMISSION_CLASSES": ["vexo.server.people.permissions.Rights"],
+    "DEFAULT_PERMISSION_CLASSES": ["vexo.server.people.permissions.Rights", "vexo.server.asked.KnownQuery"],
     "DEFAULT_RENDERER_CLASSES": ["rest_framework.renderers.JSONRenderer"],
     "DEFAULT_PARSER_CLASSES": ["vexo.server.parsing.PlainJSONParser"],
     "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",

@@ -38,6 +38,8 @@ class JournalSerializer(serializers.Serializer[Any]):
 
 
 class JournalView(APIView):
+    asks = ("who", "what", "application", "trip", "text", "before")
+
     @extend_schema(
         responses=JournalSerializer,
         parameters=[OpenApiParameter(name) for name in ("who", "what", "application", "trip", "text", "before")],
@@ -63,6 +65,8 @@ class JournalView(APIView):
 
 class JournalFileView(APIView):
     """The journal as a file (``csv``, ``jsonl``), whole or what is asked for."""
+
+    asks = ("who", "what", "application", "trip", "text")
 
     @extend_schema(
         responses={(200, "application/octet-stream"): OpenApiTypes.BINARY},

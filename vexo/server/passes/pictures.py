@@ -36,6 +36,8 @@ def written_picture(view: PartView, name: str) -> Picture:
 
 
 class OutcomePictureView(APIView):
+    asks = ("field",)
+
     @extend_schema(responses=serializer_for(Picture), parameters=[OpenApiParameter("field", str, required=True)])
     def get(self, request: Request, pk: int) -> Response:
         """How the values of a field lay before what was written, and lie after it, with its commonest changes."""

@@ -23,7 +23,7 @@ from ..jobs.views import JobSerializer
 from ..people.permissions import person_of
 from ..people.rights import Action
 from ..planning.context import PlanContext
-from ..rows.views import wanted_of, window_parameters
+from ..rows.views import WINDOW, wanted_of, window_parameters
 from ..rows.windows import Source, plan_window
 from ..serializing import serializer_for
 from ..trips.facts import to_json
@@ -121,6 +121,8 @@ class PassView(APIView):
 class OutcomeRowsView(APIView):
     """A window of what became of each row, by the pass that ended last."""
 
+    asks = WINDOW
+
     @extend_schema(responses=WindowSerializer, parameters=window_parameters())
     def get(self, request: Request, pk: int) -> Response:
         view = find_view(pk, request)
@@ -184,6 +186,8 @@ class TakeBackView(APIView):
 class FileView(APIView):
     """The receipt, the rows that are not in, what became of records that the sheet does not have, and the IDs of the
     records that were written."""
+
+    asks = ("pass",)
 
     @extend_schema(
         responses={(200, "application/octet-stream"): OpenApiTypes.BINARY},

@@ -68,6 +68,8 @@ class MeasuredKeysView(APIView):
 
 
 class KeyRowsView(APIView):
+    asks = ("key", "finds", "offset", "limit")
+
     @extend_schema(
         responses=WindowSerializer,
         parameters=[*_PLACES, OpenApiParameter("offset", int), OpenApiParameter("limit", int)],
@@ -107,6 +109,8 @@ def _file(view: PartView, person: Person, name: str, write: Callable[[Path], obj
 
 
 class KeyRowsFileView(APIView):
+    asks = ("key", "finds")
+
     @extend_schema(responses={(200, "text/csv"): OpenApiTypes.BINARY}, parameters=_PLACES)
     def get(self, request: Request, pk: int) -> HttpResponse:
         """All rows behind a number, as they came, as CSV."""

@@ -58,6 +58,8 @@ def group_sums(view: PartView, header: str) -> list[dict[str, Any]]:
 
 
 class GroupsView(APIView):
+    asks = ("column",)
+
     @extend_schema(responses=GroupSumSerializer(many=True), parameters=[OpenApiParameter("column", str, required=True)])
     def get(self, request: Request, pk: int) -> Response:
         """The sum for each value of a column, named by its header."""

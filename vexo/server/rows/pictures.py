@@ -46,6 +46,8 @@ def carried_field(context: PlanContext, name: str) -> Field:
 
 
 class PictureView(APIView):
+    asks = ("field",)
+
     @extend_schema(responses=serializer_for(Picture), parameters=[OpenApiParameter("field", str, required=True)])
     def get(self, request: Request, pk: int) -> Response:
         """How the values of a field lie before and after the newest plan, and its commonest changes."""

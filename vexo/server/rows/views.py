@@ -27,6 +27,10 @@ from .windows import Source, Wanted, plan_window
 _FILTERS = [field.name for field in fields(Wanted)]
 
 
+WINDOW = ("view", *_FILTERS, "offset", "limit")
+"""Names in the query of the endpoints that give windows of rows."""
+
+
 def window_parameters() -> list[OpenApiParameter]:
     """Query parameters of the endpoints that give windows of rows."""
     return [
@@ -52,6 +56,8 @@ class RowView(APIView):
 class RowsView(APIView):
     """A window of rows: the sheet as it came (``view=file``), as its lanes make it (``view=lanes``), or the newest plan
     of it."""
+
+    asks = WINDOW
 
     @extend_schema(responses=WindowSerializer, parameters=window_parameters())
     def get(self, request: Request, pk: int) -> Response:

@@ -87,6 +87,8 @@ class ConditionView(APIView):
 class ValuesView(APIView):
     """The values that a field has in the application."""
 
+    asks = ("record_type", "field", "like")
+
     rights = {"GET": Action.PREPARE}
 
     @extend_schema(

@@ -124,6 +124,8 @@ class RecordView(APIView):
 class SheetView(APIView):
     """A file of the trip, as it came or went."""
 
+    asks = ("file",)
+
     @extend_schema(
         responses={(200, "application/octet-stream"): OpenApiTypes.BINARY},
         parameters=[OpenApiParameter("file", OpenApiTypes.INT)],

@@ -65,6 +65,7 @@ class UploadsView(APIView):
 
 
 class UploadView(APIView):
+    asks = ("offset",)
     rights = {"PUT": Action.PREPARE, "PATCH": Action.PREPARE, "DELETE": Action.PREPARE}
     parser_classes = (_Bytes, PlainJSONParser)
 
@@ -103,6 +104,8 @@ class UploadView(APIView):
 
 class UploadRowsView(APIView):
     """The cells of a file that waits."""
+
+    asks = ("offset", "limit")
 
     @extend_schema(
         responses=WindowSerializer,
