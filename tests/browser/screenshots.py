@@ -84,7 +84,6 @@ def main() -> None:
     try:
         browser.open("/")
         browser.see("Or take a part in the demo")
-        browser.picture(FOLDER / "sign-in.png")
         browser.sign_in()
         browser.see("Winter tariff", "Rows carried in")
         browser.picture(FOLDER / "home.png")
@@ -104,12 +103,12 @@ def main() -> None:
         share(browser)
         views = {
             "file": ("/sheets/7", "Holders is likeliest"),
-            "file-back": ("/trips/3/file", "cells are as trip 3 sent them out"),
             "file-damage": ("/trips/3/file?beside=findings", "Put back 12 cells"),
             "keys": ("/trips/4/keys", "find one record"),
             "review": ("/trips/4/review?state=held", "Row 29 is held"),
             "make-same": ("/trips/6/keys", "4 records in reach are not in the sheet"),
             "apply": ("/trips/6/apply", "Write 2 rows, delete 4 records"),
+            "approval": ("/trips/8/apply", "asks for its approval"),
             "outcome": ("/trips/2/outcome", "The application answered"),
             "journal": ("/journal", "Brought in"),
             "people": ("/people/bram", "Remove access"),
@@ -128,6 +127,13 @@ def main() -> None:
         browser.find("[data-testid=totals-chip]").click()
         browser.see("as planned")
         browser.picture(FOLDER / "totals.png")
+        browser.open("/trips/7/outcome")
+        browser.see("Read back 24 of 24")
+        browser.press("[data-testid=take-back]")
+        browser.press("[data-testid=make-reverse]")
+        browser.see("Take back: Pedestals", "24 update")
+        browser.until(lambda: len(browser.all(".grid-row .grid-td")) > 20, "rows")
+        browser.picture(FOLDER / "take-back.png")
         browser.open("/applications/harbour-live")
         browser.click("Berths")
         browser.see("Berth no.")

@@ -8,15 +8,19 @@ import { useDoing } from "@/ui/doing";
 
 import { useTripContext } from "./context";
 
-export function usePlanAgain(): { planAgain: () => void; busy: Ref<boolean> } {
+/** ``query``: the rows that Review is to show. */
+export function usePlanAgain(): { planAgain: (query?: Record<string, string>) => void; busy: Ref<boolean> } {
   const { trip, refresh } = useTripContext();
   const router = useRouter();
   const { start, busy } = useDoing(
-    async () => {
+    async (query?: Record<string, string>) => {
       const asked = await data(api.POST("/api/trips/{id}/plan", { params: { path: { id: trip.value.id } } }));
       await jobDone(asked.id).finally(refresh);
+      return query;
     },
-    { done: () => router.push({ name: "trip", params: { id: trip.value.id, station: "review" } }) },
+    {
+      done: (query) => router.push({ name: "trip", params: { id: trip.value.id, station: "review" }, query }),
+    },
   );
   return { planAgain: start, busy };
 }

@@ -160,19 +160,29 @@ function show(reason: { state: string; first: number }): void {
         </span>
       </div>
       <div v-if="trip.outcomes.length" class="max-h-[112px] flex-none overflow-auto border-b border-rule bg-paper">
-        <button
+        <div
           v-for="one in trip.outcomes"
           :key="one.state + one.code + one.field + one.says"
-          type="button"
-          class="flex w-full items-center gap-2 border-b border-rule px-3 py-1 text-left text-small last:border-0 hover:bg-marine-tint"
-          @click="show(one)"
+          class="flex items-center gap-2 border-b border-rule px-3 text-small last:border-0 hover:bg-marine-tint"
         >
-          <VerdictSign :verdict="one.state" /><b>{{ one.says }}</b
-          ><span class="soft ml-auto whitespace-nowrap"
-            >{{ one.state === "refused" ? "the application refused" : one.state }}
-            {{ many(one.count, "row", "rows") }}</span
+          <button type="button" class="flex min-w-0 flex-1 items-center gap-2 py-1 text-left" @click="show(one)">
+            <VerdictSign :verdict="one.state" /><b>{{ one.says }}</b
+            ><span class="soft ml-auto whitespace-nowrap"
+              >{{ one.state === "refused" ? "the application refused" : one.state }}
+              {{ many(one.count, "row", "rows") }}</span
+            >
+          </button>
+          <button
+            v-if="one.answers.length && mayPrepare"
+            type="button"
+            class="btn sm flex-none"
+            :disabled="busy || !!trip.job"
+            :title="one.answers.map((answer) => answer.says).join(' · ')"
+            @click="planAgain({ state: one.state, why: one.code })"
           >
-        </button>
+            Answer {{ one.count === 1 ? "it" : "them all" }}
+          </button>
+        </div>
       </div>
       <div
         v-if="trip.passes.length > 1"

@@ -1,17 +1,26 @@
 <script setup lang="ts">
 /** What a trip does, as a whole: changes by column, each a way to its rows, and verdicts by group. */
-import { computed } from "vue";
+import { computed, ref, watch } from "vue";
+import { useRouter } from "vue-router";
 
 import { count, exact, many } from "@/parts/format";
 
 import { useTripContext } from "../context";
 import GroupsCard from "../totals/GroupsCard.vue";
+import FieldPicture from "./FieldPicture.vue";
 
 const { trip } = useTripContext();
 const columns = computed(() =>
   trip.value.columns.filter((c) => c.changed && c.field).sort((one, other) => other.changed - one.changed),
 );
 const most = computed(() => columns.value[0]?.changed ?? 1);
+const chosen = ref<string | null>(null);
+const pictured = computed(() => columns.value.find((c) => c.field === chosen.value) ?? columns.value[0]);
+watch(pictured, (now) => (chosen.value = now?.field ?? null), { immediate: true });
+const router = useRouter();
+function filter(field: string, change: string): void {
+  void router.push({ ...rows(field), query: { changed: field, change } });
+}
 const rows = (field: string | null) => ({
   name: "trip",
   params: { id: trip.value.id, station: "review" },
@@ -42,6 +51,15 @@ const rows = (field: string | null) => ({
           </RouterLink>
         </li>
       </ul>
+    </section>
+    <section v-if="pictured" class="card" :aria-label="pictured.label ?? pictured.header" data-testid="picture">
+      <label v-if="columns.length > 1" class="soft mb-1 flex items-center gap-2"
+        >Before and after:
+        <select v-model="chosen" class="guard-part" aria-label="Which column is shown before and after">
+          <option v-for="c in columns" :key="c.column" :value="c.field">{{ c.label }}</option>
+        </select></label
+      >
+      <FieldPicture :key="pictured.column" :column="pictured" @filter="filter" />
     </section>
     <GroupsCard />
   </aside>
