@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import json
 import zipfile
+from datetime import timedelta
 from pathlib import Path
 from typing import Any
 
@@ -15,20 +16,30 @@ from tests.support import template, temporary_folder
 
 template()
 
+from django.utils import timezone  # noqa: E402
+
 from vexo.core.documents import SendOut, Share  # noqa: E402
 from vexo.core.planning.verdicts import RowState  # noqa: E402
 from vexo.server import artifacts  # noqa: E402
+from vexo.server.applications.use_rules import set_rules  # noqa: E402
 from vexo.server.data_folder import absolute  # noqa: E402
 from vexo.server.errors import PlainError  # noqa: E402
 from vexo.server.jobs.models import Job  # noqa: E402
 from vexo.server.jobs.worker import enqueue, run_inline  # noqa: E402
-from vexo.server.passes.starting import start_pass  # noqa: E402
+from vexo.server.passes.approving import ask_for_approval  # noqa: E402
+from vexo.server.passes.models import Scheduled  # noqa: E402
+from vexo.server.passes.scheduling import cancel, schedule  # noqa: E402
+from vexo.server.passes.starting import plan_to_approve, start_pass  # noqa: E402
 from vexo.server.passes.take_back import Wanted, start_taking_back  # noqa: E402
+from vexo.server.people.models import Person, Role  # noqa: E402
 from vexo.server.planning.context import newest_plan, plan_of  # noqa: E402
 from vexo.server.sendout.selection import begin  # noqa: E402
 from vexo.server.trips.models import Sheet, Trip  # noqa: E402
 from vexo.server.trips.part_view import PartView  # noqa: E402
 from vexo.server.trips.parts import give, part_named, parts_of  # noqa: E402
+from vexo.server.trips.plan_jobs import enqueue_plan  # noqa: E402
+from vexo.server.trips.status import TripStatus  # noqa: E402
+from vexo.server.trips.trip_pages import approval_told  # noqa: E402
 
 FIVE = ["EELGRASS", "GULLPOINT", "NORTHHAVEN", "OLDBASIN", "TERNISLAND"]
 
@@ -318,6 +329,33 @@ class Sharing(ServiceCase):
         cells = artifacts.read(back.sheets.get(direction=Sheet.IN).cells)
         names = {column.header: column.name for column in back.sheets.get(direction=Sheet.IN).profile.columns}
         return [{"harbour": one} for one in cells[names["Harbour"]].to_list()]
+
+    def test_each_part_has_its_own_time_and_approval(self) -> None:
+        trip = self.share("H")
+        for label in ("NORTHHAVEN", "EELGRASS"):
+            self.back(self.noted(self.path(trip, label), f"by {label}", 2, 3))
+        at = timezone.now() + timedelta(hours=1)
+        for hours, label in ((0, "NORTHHAVEN"), (1, "EELGRASS")):
+            view = self.seen(trip, label)
+            schedule(view, self.person, plan_of(view).number, at + timedelta(hours=hours))
+        self.assertEqual(Scheduled.objects.filter(trip=trip, state=Scheduled.WAITING).count(), 2)
+        for label in ("NORTHHAVEN", "EELGRASS"):
+            self.assertEqual(TripStatus(self.seen(trip, label)).needs().says, "to be applied", label)
+        Person.objects.create(username="bram", name="Bram Tidewell", role=Role.OPERATOR)
+        set_rules(self.person, self.practice, {"Berth": {"approve": {"always": True}}})
+        self.addCleanup(set_rules, self.person, self.practice, {})
+        for label in ("NORTHHAVEN", "EELGRASS"):
+            view = self.seen(trip, label)
+            run_inline(enqueue_plan("ada", view, run_here=True, fresh=True))
+            view = self.seen(trip, label)
+            ask_for_approval(view, self.person, plan_to_approve(view, plan_of(view).number), f"Please {label}")
+        for label in ("NORTHHAVEN", "EELGRASS"):
+            told = approval_told(TripStatus(self.seen(trip, label)), self.person)
+            assert told is not None
+            self.assertEqual((told.state, told.note), ("asked", f"Please {label}"))
+        cancel(self.seen(trip, "NORTHHAVEN"), self.person)
+        left = Scheduled.objects.filter(trip=trip, state=Scheduled.WAITING)
+        self.assertEqual([one.part for one in left], [part_named(trip, "EELGRASS").number])
 
     def test_taking_back_is_of_the_part_that_is_meant_and_its_own_rows(self) -> None:
         trip = self.share("J")

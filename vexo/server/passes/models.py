@@ -67,6 +67,7 @@ class Scheduled(models.Model):
     WAITING, BEGUN, LAPSED, CANCELLED = "waiting", "begun", "lapsed", "cancelled"
 
     trip = models.ForeignKey(Trip, models.CASCADE, related_name="scheduled")
+    part = models.PositiveIntegerField(default=1)
     plan = models.ForeignKey(Plan, models.CASCADE, related_name="scheduled")
     at = models.DateTimeField()
     state = models.CharField(max_length=12, default=WAITING)
@@ -81,7 +82,7 @@ class Scheduled(models.Model):
         ordering = ("id",)
         constraints = [
             models.UniqueConstraint(
-                fields=["trip"], condition=models.Q(state="waiting"), name="one_scheduled_pass_a_trip"
+                fields=["trip", "part"], condition=models.Q(state="waiting"), name="one_scheduled_pass_a_part"
             ),
         ]
 

@@ -19,11 +19,10 @@ from ..jobs.worker import enqueue
 from ..journal.services import note
 from ..people.models import Person
 from ..trips.facts.passes import ScheduledFacts, ScheduledState, TroubleRule
-from ..trips.models import Trip
 from ..trips.part_view import PartView
 from ..trips.status import update_status
 from .models import Pass, Scheduled
-from .starting import CARRY_ON, check_confirmed, may_write, refuse_outside_times, start_pass
+from .starting import CARRY_ON, cancel_waiting, check_confirmed, may_write, refuse_outside_times, start_pass
 
 LATEST = timedelta(hours=1)
 """How late a pass still begins: who said 20:00 does not mean the next morning, when the machine was off."""
@@ -52,9 +51,10 @@ def schedule(
     refuse_outside_times(trip, at)
     try:
         with transaction.atomic():
-            _cancel(trip)
+            cancel_waiting(view)
             scheduled = Scheduled.objects.create(
                 trip=trip,
+                part=view.part,
                 plan=plan,
                 at=at,
                 atomic=atomic,
@@ -77,17 +77,10 @@ def cancel(view: PartView, person: Person) -> None:
     NotAllowed."""
     may_write(view.trip, person)
     with transaction.atomic():
-        if _cancel(view.trip):
+        if cancel_waiting(view):
             words = f"Trip {view.trip.pk} is not applied at the time that was said"
             note(person.username, "applying", words, view.trip.application, view.trip.pk)
         update_status(view, scheduled=None)
-
-
-def _cancel(trip: Trip) -> int:
-    """End what waits for its time. How many that were."""
-    ended = Scheduled.objects.filter(trip=trip, state=Scheduled.WAITING).update(state=Scheduled.CANCELLED)
-    Job.objects.filter(trip=trip, kind="apply later", state=Job.WAITING).update(state=Job.STOPPED)
-    return ended
 
 
 def begin(lease: Lease) -> Mapping[str, Any]:
@@ -97,7 +90,7 @@ def begin(lease: Lease) -> Mapping[str, Any]:
     )
     if scheduled.state != Scheduled.WAITING:
         return {"trip": scheduled.trip_id}
-    view = PartView.of_lease(lease)
+    view = PartView(scheduled.trip, scheduled.part)
     # Its process may have died just after the pass began.
     begun = Pass.objects.filter(plan=scheduled.plan).last()
     if begun is None:
@@ -131,8 +124,7 @@ def lapse(scheduled: Scheduled, why: str) -> None:
     """Nothing is sent at the time that was said: write down why."""
     scheduled.state, scheduled.reason = Scheduled.LAPSED, why
     scheduled.save(update_fields=["state", "reason"])
-    part = scheduled.plan.sheet.part
-    _tell(PartView(scheduled.trip, part.number if part else 1), scheduled)
+    _tell(PartView(scheduled.trip, scheduled.part), scheduled)
     words = f"Plan {scheduled.plan.number} of trip {scheduled.trip_id} was not applied at its time: {why}"
     note(scheduled.by, "applying", words, scheduled.trip.application, scheduled.trip_id)
 
@@ -144,6 +136,5 @@ def _tell(view: PartView, scheduled: Scheduled) -> None:
         ScheduledState(scheduled.state),
         scheduled.by,
         scheduled.reason,
-        view.part,
     )
     update_status(view, scheduled=facts)

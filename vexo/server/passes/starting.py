@@ -34,7 +34,7 @@ from ..trips.part_view import PartView
 from ..trips.refusal_rules import check_rule
 from ..trips.status import TripStatus, update_status
 from .approving import is_approved, reason_for_approval, refuse_lifting, refuse_unapproved
-from .models import Pass
+from .models import Pass, Scheduled
 from .telling import tell
 
 CARRY_ON = TroubleRule()
@@ -135,6 +135,14 @@ def check_confirmed(view: PartView, number: int, *, atomic: bool, trouble: Troub
     return plan
 
 
+def cancel_waiting(view: PartView) -> int:
+    """End what waits for its time. How many passes that were."""
+    waiting = Scheduled.objects.filter(trip=view.trip, part=view.part, state=Scheduled.WAITING)
+    jobs = Job.objects.filter(kind="apply later", state=Job.WAITING)
+    jobs.filter(arguments__scheduled__in=list(waiting.values_list("pk", flat=True))).update(state=Job.STOPPED)
+    return waiting.update(state=Scheduled.CANCELLED)
+
+
 def refuse_outside_times(trip: Trip, moment: datetime) -> None:
     """Raises PlainError where the rules of use let nothing be written at a moment."""
     known = trip.application.known
@@ -216,6 +224,7 @@ def start_pass(
             )
             job = enqueue("apply", person.username, view, run_here=run_here, number=pass_.number, here=run_here)
             tell(pass_)
+            cancel_waiting(view)
             update_status(view, scheduled=None)
             words = f"Pass {pass_.number} of trip {trip.pk} began: plan {number}, {rows:,} rows"
             if pass_.lifted:

@@ -138,7 +138,7 @@ def _whole(basis: Basis, materials: Materials, client: Client | None, lease: Lea
     references = [field.name for field in self_references(context.record_type, context.settings.carried)]
     plan, questions = hold_dependents(plan, questions, basis.decisions, references)
     if inputs.takes_back:
-        materials = _with_pointed(context, _candidates_back(plan, materials), materials, client)
+        materials = _with_pointed(context, _candidates_back(context, plan, materials), materials, client)
         referrers = artifacts.read(materials.pointed_path) if materials.pointed_path else none_refer()
         inputs = replace(inputs, referrers=referrers)
         if context.settings.operation == Operation.DELETE:
@@ -188,10 +188,15 @@ def _kept_whole(context: PlanContext, records: pl.DataFrame) -> str:
     return artifacts.write(records, artifacts.named(context.trip.pk, "deleted", uuid.uuid4().hex))
 
 
-def _candidates_back(plan: pl.DataFrame, materials: Materials) -> pl.Series:
-    """IDs of the records that a plan may delete which takes back: those of its rows, and those in reach without one."""
-    rows = plan[IDENTIFIER].drop_nulls()
-    parts = [rows, *[artifacts.read(path, [IDENTIFIER])[IDENTIFIER] for path in reach_paths(materials.counts)]]
+def _candidates_back(context: PlanContext, plan: pl.DataFrame, materials: Materials) -> pl.Series:
+    """IDs of the records that a plan may delete which takes back, and of those that it renames: its rows' where these
+    are to be deleted, else those in reach that no row is about."""
+    rows, parts = plan[IDENTIFIER].drop_nulls(), [renamed(context, plan)]
+    if context.settings.operation == Operation.DELETE:
+        parts.append(rows)
+    elif context.settings.operation == Operation.MAKE_SAME:
+        reach = [artifacts.read(path, [IDENTIFIER])[IDENTIFIER] for path in reach_paths(materials.counts)]
+        parts += [records.filter(~records.is_in(rows.implode())) for records in reach]
     return pl.concat(parts).unique(maintain_order=True)
 
 

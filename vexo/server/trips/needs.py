@@ -37,7 +37,7 @@ def _trouble(status: TripStatus) -> Needs | None:
 
 def _scheduled(status: TripStatus) -> Needs | None:
     """What is said of a pass that is to begin at a time, or was."""
-    scheduled = status.scheduled
+    scheduled = status.facts.scheduled
     if scheduled is None or status.plan is None or status.sent_by:
         return None
     if scheduled.state == ScheduledState.LAPSED:

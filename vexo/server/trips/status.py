@@ -20,7 +20,7 @@ from ..jobs.models import Job
 from .approval import standing
 from .facts import from_json, to_json
 from .facts.open import OpenItem
-from .facts.passes import OPEN_PASS, PassState, Report, ScheduledFacts, ScheduledState, StoredPass
+from .facts.passes import OPEN_PASS, PassState, Report, ScheduledState, StoredPass
 from .facts.plans import StoredPlan
 from .facts.status import Needs, PartFacts, Station, StationName, StationState, StatusFacts
 from .models import Trip
@@ -170,7 +170,7 @@ class TripStatus:
 
     def __init__(self, view: PartView, job: Job | None = None, last: Job | None = None) -> None:
         facts = status_facts(view)
-        self.view, self.facts, self.trip, self.job = view, facts, view.trip, job
+        self.facts, self.trip, self.job = facts, view.trip, job
         self.failed = last if last is not None and last.state == Job.FAILED else None
         self.sent, self.sheet, self.columns = facts.sent, facts.sheet, facts.columns
         plan = facts.plan
@@ -183,12 +183,6 @@ class TripStatus:
         self.current = bool(self.plan and self.plan.revision == view.trip.revision)
         planned = self.plan.summary.verdicts if self.plan else {}
         self.sum = dict((self.sent_by.sum if self.sent_by else None) or planned)
-
-    @property
-    def scheduled(self) -> ScheduledFacts | None:
-        """The pass of this part that is to begin at a time, or was."""
-        scheduled = self.facts.scheduled
-        return scheduled if scheduled is not None and scheduled.part == self.view.part else None
 
     @property
     def plural(self) -> str:
@@ -248,9 +242,9 @@ class TripStatus:
     def said(self) -> list[OpenItem]:
         """What a person should know, and nothing waits for."""
         items = said_items(self.trip, self.facts, self.plan, self.sent_by)
-        if self.scheduled is not None and self.plan is not None and self.sent_by is None:
-            counts = self.current and self.scheduled.plan == self.plan.number
-            items = [said_of_scheduled(self.scheduled, self.to_write, counts=counts), *items]
+        if self.facts.scheduled is not None and self.plan is not None and self.sent_by is None:
+            counts = self.current and self.facts.scheduled.plan == self.plan.number
+            items = [said_of_scheduled(self.facts.scheduled, self.to_write, counts=counts), *items]
         return items
 
     @property
@@ -326,8 +320,8 @@ class TripStatus:
         if self.open_pass:
             paused = self.open_pass.state == PassState.PAUSED
             return "paused" if paused else "interrupted, can go on where it was", True
-        if self.scheduled is not None and self.plan and not self.sent_by:
-            lapsed = self.scheduled.state == ScheduledState.LAPSED
+        if self.facts.scheduled is not None and self.plan and not self.sent_by:
+            lapsed = self.facts.scheduled.state == ScheduledState.LAPSED
             return ("was not sent at its time", True) if lapsed else ("waits for its time", False)
         if self.plan and self.current and not self.sent_by:
             waits = standing(self.trip, self.plan, self.facts.approval, self.to_write)

@@ -310,7 +310,7 @@ def approval_told(status: TripStatus, person: Person) -> Approval | None:
 
 def _scheduled(status: TripStatus) -> ScheduledPass | None:
     """The pass that is to begin at a time, or was."""
-    facts = status.scheduled
+    facts = status.facts.scheduled
     if facts is None or status.sent_by is not None:
         return None
     counts = status.plan is not None and status.current and status.plan.number == facts.plan

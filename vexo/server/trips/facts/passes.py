@@ -94,7 +94,6 @@ class ScheduledFacts:
     state: ScheduledState
     by: str
     reason: str = ""
-    part: int = 1
 
 
 @dataclass(frozen=True, slots=True)

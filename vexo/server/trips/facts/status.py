@@ -63,6 +63,8 @@ class PartFacts:
     plan: StoredPlan | None = None
     questions: dict[str, list[Question]] = field(default_factory=dict)
     on_route: RouteFit | None = None
+    approval: ApprovalFacts | None = None
+    scheduled: ScheduledFacts | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,5 +79,3 @@ class StatusFacts(PartFacts):
     edits: int = 0
     also_out: list[AlsoOut] = field(default_factory=list)
     parts: PartCounts = field(default_factory=PartCounts)
-    approval: ApprovalFacts | None = None
-    scheduled: ScheduledFacts | None = None

@@ -78,7 +78,7 @@ const waits = computed(() =>
 </script>
 
 <template>
-  <section class="card grid gap-1.5 text-small" data-testid="picture">
+  <section class="card grid grid-cols-[minmax(0,1fr)] gap-1.5 text-small" data-testid="picture">
     <b>{{ label }}, {{ written ? "as written" : many(column.changed, "change", "changes") }}</b>
     <template v-if="picture">
       <div ref="place" role="img" :aria-label="described(picture, label, words)" />
@@ -110,7 +110,7 @@ const waits = computed(() =>
       <p v-if="waits" class="soft">{{ waits }}</p>
       <template v-if="picture.changes.length">
         <b class="mt-1">Commonest changes</b>
-        <ul class="grid gap-0.5" aria-label="Commonest changes">
+        <ul class="grid grid-cols-[minmax(0,1fr)] gap-0.5" aria-label="Commonest changes">
           <li v-for="one in picture.changes" :key="key(one)">
             <component
               :is="written ? 'div' : 'button'"

@@ -29,7 +29,7 @@ const rows = (field: string | null) => ({
 </script>
 
 <template>
-  <aside class="grid content-start gap-3" aria-label="What this trip does" data-testid="whole-plan">
+  <aside class="grid content-start items-start gap-3 xl:grid-cols-[minmax(0,1fr)_20rem]" aria-label="What this trip does" data-testid="whole-plan">
     <section v-if="columns.length" class="card grid gap-1.5">
       <h2>What this trip does</h2>
       <b>Changes by column</b>
@@ -52,7 +52,7 @@ const rows = (field: string | null) => ({
         </li>
       </ul>
     </section>
-    <section v-if="pictured" class="card" :aria-label="pictured.label ?? pictured.header" data-testid="picture">
+    <section v-if="pictured" class="grid gap-1" :aria-label="pictured.label ?? pictured.header">
       <label v-if="columns.length > 1" class="soft mb-1 flex items-center gap-2"
         >Before and after:
         <select v-model="chosen" class="guard-part" aria-label="Which column is shown before and after">
