@@ -22,6 +22,7 @@ template()
 from vexo.server.jobs.worker import run_inline  # noqa: E402
 from vexo.server.mapping.columns import Changes, change  # noqa: E402
 from vexo.server.passes.receipts import write_receipt  # noqa: E402
+from vexo.server.trips.status import TripStatus  # noqa: E402
 
 
 class Receipts(LaneCase, EditCase):
@@ -132,6 +133,20 @@ class Receipts(LaneCase, EditCase):
             self.assertIn(words, text)
         self.assertEqual(client.get(f"/api/trips/{trip.pk}/files/not-in.html").status_code, 404)
         self.assertEqual(client.get(f"/api/trips/{trip.pk}/files/receipt.jsonl").status_code, 200)
+
+    def test_lines_of_a_sheet_with_the_same_header_twice_and_with_none(self) -> None:
+        self.make(("01", "One"))
+        trip = self.trip(f"holder_no,last_name,x,x,,\n{self.begin}01,Uno,1,2,3,4\n")
+        for item in TripStatus(view_of(trip)).open:
+            if item.stops and item.options:
+                wanted = Changes(columns=dict(item.options[-1].columns))
+                run_inline(change(view_of(trip), self.person, wanted, run_here=True))
+                trip.refresh_from_db()
+        self.assertEqual(self.apply(trip).totals["updated"], 1)
+        path = temporary_folder() / "receipt.jsonl"
+        write_receipt(view_of(trip), path)
+        line = json.loads(path.read_text().splitlines()[1])
+        self.assertEqual(list(line["sheet"].values())[2:], ["1", "2", "3", "4"])
 
     def test_lines_hold_the_records_that_the_sheet_does_not_have(self) -> None:
         made = self.bring(

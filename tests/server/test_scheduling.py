@@ -267,6 +267,8 @@ class Scheduling(TimedCase):
         self.assertEqual(client.get(f"/api/trips/{trip.pk}").json()["scheduled"]["by"]["username"], "ada")
         odd = client.post(address, {**body, "at": "soon"}, content_type="application/json")
         self.assertEqual(odd.status_code, 400)
+        odd = client.post(address, {**body, "at": "2026-12-24T20:00"}, content_type="application/json")
+        self.assertIn("time zone", odd.content.decode(), "of which zone is not guessed")
         self.assertEqual(client.delete(f"/api/trips/{trip.pk}/scheduled").status_code, 204)
         self.assertIsNone(client.get(f"/api/trips/{trip.pk}").json()["scheduled"])
         number = str(trip.pk)

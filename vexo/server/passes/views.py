@@ -7,6 +7,7 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 from tempfile import TemporaryDirectory
+from typing import Any
 
 from django.http import HttpResponse
 from drf_spectacular.types import OpenApiTypes
@@ -43,9 +44,19 @@ from .scheduling import cancel, schedule
 from .starting import give_up, go_on, may_write, plan_to_approve, start_pass
 from .take_back import Wanted, start_taking_back
 
+_ZONE = re.compile(r"(Z|[+-]\d{2}:?\d{2})$", re.IGNORECASE)
 _NUMBER = re.compile(r"\d{1,9}", re.ASCII)
 _SHEET_TYPES = {"xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", "csv": "text/csv"}
 _RECEIPT_TYPES = {**_SHEET_TYPES, "jsonl": "application/jsonl", "html": "text/html; charset=utf-8"}
+
+
+class ZonedField(serializers.DateTimeField):
+    """A moment with its time zone: without one it could be any of two dozen."""
+
+    def to_internal_value(self, value: Any) -> Any:
+        if isinstance(value, str) and not _ZONE.search(value.strip()):
+            raise serializers.ValidationError("Say its time zone too, as 2026-12-01T20:00+00:00.")
+        return super().to_internal_value(value)
 
 
 class ApplySerializer(Asked):
@@ -57,7 +68,7 @@ class ApplySerializer(Asked):
     atomic = serializers.BooleanField(required=False, default=False)
     stop_after = serializers.IntegerField(min_value=1, max_value=10**9, required=False, allow_null=True)
     take_back = serializers.BooleanField(required=False)
-    at = serializers.DateTimeField(required=False, allow_null=True, default=None)
+    at = ZonedField(required=False, allow_null=True, default=None)
     lift = serializers.CharField(required=False, allow_blank=True, max_length=LONGEST_WORD, default="")
 
 

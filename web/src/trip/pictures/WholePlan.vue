@@ -29,7 +29,11 @@ const rows = (field: string | null) => ({
 </script>
 
 <template>
-  <aside class="grid content-start items-start gap-3 xl:grid-cols-[minmax(0,1fr)_20rem]" aria-label="What this trip does" data-testid="whole-plan">
+  <aside
+    class="grid content-start items-start gap-3 xl:grid-cols-[minmax(0,1fr)_20rem]"
+    aria-label="What this trip does"
+    data-testid="whole-plan"
+  >
     <section v-if="columns.length" class="card grid gap-1.5">
       <h2>What this trip does</h2>
       <b>Changes by column</b>
