@@ -8,6 +8,7 @@ from pathlib import Path
 import openpyxl
 
 from tests.browser.support import Browser, Demo
+from tests.person import Person
 
 FOLDER = Path(__file__).parents[2] / "docs" / "screenshots"
 
@@ -78,6 +79,14 @@ def measure(browser: Browser) -> None:
         notice.click()
 
 
+def bind(ada: Person) -> None:
+    """Rules for the tariff of the practice set: no new lines, and only at night."""
+    times = {"from": "20:00", "to": "06:00", "zone": "Europe/London"}
+    rules = {"TariffLine": {"deny": ["create"], "times": times, "approve": {"deletes": True}}}
+    ada.ask("PUT", "applications/harbour-practice/rules", json={"said": rules}).raise_for_status()
+    ada.plan_again(6)
+
+
 def main() -> None:
     demo = Demo()
     browser = Browser(demo.address)
@@ -107,7 +116,6 @@ def main() -> None:
             "keys": ("/trips/4/keys", "find one record"),
             "review": ("/trips/4/review?state=held", "Row 29 is held"),
             "make-same": ("/trips/6/keys", "4 records in reach are not in the sheet"),
-            "apply": ("/trips/6/apply", "Write 2 rows, delete 4 records"),
             "approval": ("/trips/8/apply", "asks for its approval"),
             "outcome": ("/trips/2/outcome", "The application answered"),
             "journal": ("/journal", "Brought in"),
@@ -127,6 +135,10 @@ def main() -> None:
         browser.find("[data-testid=totals-chip]").click()
         browser.see("as planned")
         browser.picture(FOLDER / "totals.png")
+        bind(Person(demo.address, "ada"))
+        browser.open("/trips/6/apply")
+        browser.see("Write 2 rows, delete 4 records", "are written from")
+        browser.picture(FOLDER / "apply.png")
         browser.open("/trips/7/outcome")
         browser.see("Read back 24 of 24")
         browser.press("[data-testid=take-back]")
