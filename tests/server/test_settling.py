@@ -7,14 +7,15 @@ from typing import Any
 from unittest.mock import patch
 
 from tests.server.holders import ROWS, HolderCase
-from tests.server.killing import die, take_over
+from tests.server.killing import Killed, die, take_over
 from tests.server.services import view_of
 from tests.support import register, template
 
 template()
 
 from vexo.server.errors import PlainError  # noqa: E402
-from vexo.server.jobs.worker import run_inline  # noqa: E402
+from vexo.server.jobs.models import Job  # noqa: E402
+from vexo.server.jobs.worker import do, run_inline  # noqa: E402
 from vexo.server.mapping.columns import Changes, change  # noqa: E402
 from vexo.server.rows.edit_requests import make_edit  # noqa: E402
 
@@ -271,6 +272,38 @@ class Settling(HolderCase):
             self.assertEqual(self.apply(trip).state, "interrupted")
         self.assertEqual(self.effects(), Counter())
         self.go_on(trip)
+        self.judge(trip, beginning, "upsert")
+
+    def test_three_sendings_without_an_answer_interrupt_though_processes_died_in_between(self) -> None:
+        from vexo.applications.base import NoAnswer
+        from vexo.server.passes.sending import Sender
+
+        self.promise(versions=True, repeatable=False)
+        trip, beginning = self.begin("upsert")
+        job = self.start(trip)
+        transmit, sent = Sender.transmit, []
+
+        def never(own: Any, batch: Any, *arguments: Any, **options: Any) -> Any:
+            sent.append(batch.pk)
+            raise NoAnswer("It went out, and nothing came.")
+
+        def once(own: Any, batch: Any, *arguments: Any, **options: Any) -> Any:
+            if sent:
+                raise Killed
+            return never(own, batch)
+
+        for at, step in enumerate((once, once, never)):
+            sent.clear()
+            with patch.object(Sender, "transmit", step):
+                try:
+                    take_over() if at else do(job)
+                except Killed:
+                    Job.objects.filter(pk=job.pk).update(lease_until=1.0)
+        self.assertEqual(self.last_pass(trip).state, "interrupted")
+        self.assertEqual(len(sent), 1, "it was sent twice before")
+        self.assertEqual(self.effects(), Counter())
+        with patch.object(Sender, "transmit", transmit):
+            self.go_on(trip)
         self.judge(trip, beginning, "upsert")
 
     def test_an_application_that_is_down_interrupts_and_the_pass_goes_on(self) -> None:

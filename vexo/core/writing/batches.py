@@ -25,7 +25,8 @@ WHOLE = "whole."
 
 @dataclass(frozen=True)
 class Item:
-    """A write as it is written down before it goes: its place, its version now, its request's number."""
+    """A write as it is written down before it goes: its place, its version now, its request's number; ``silences``:
+    how often it was sent and no answer came."""
 
     at: int
     row_id: int
@@ -35,6 +36,7 @@ class Item:
     number: str
     tries: int = 0
     resent: bool = False
+    silences: int = 0
 
 
 def freeze(

@@ -144,6 +144,14 @@ class Recorder:
         with self.lease.writing():
             Batch.objects.filter(pk=batch.pk).update(sent_at=batch.sent_at, state=batch.state)
 
+    def silent(self, batch: Batch) -> int:
+        """Write down that no answer came to a batch. How often that was so for any of its writes."""
+        items = [replace(item, silences=item.silences + 1) for item in items_of(batch)]
+        batch.items = _stored(items)
+        with self.lease.writing():
+            Batch.objects.filter(pk=batch.pk).update(items=batch.items)
+        return max(item.silences for item in items)
+
     def not_taken(self, batch: Batch) -> None:
         """It certainly was not looked at: it can go as it is."""
         batch.state = Batch.PREPARED

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Sequence
 from typing import Any
 
@@ -68,7 +67,6 @@ class Run:
         self.sender.on_accepted = self._accepted
         self.settler = Settler(self.sender, pass_.trip.application, promises.repeatable)
         self.silences = 0
-        self.unanswered: Counter[int] = Counter()
 
     def _accepted(self) -> None:
         application = self.pass_.trip.application
@@ -165,9 +163,8 @@ class Run:
             self.silences = 0
         except NoAnswer as error:
             self.silences += 1
-            if batch is not None:
-                self.unanswered.update(item.at for item in items_of(batch))
-            if max(self.silences, *self.unanswered.values(), 0) >= MOST_SILENCES:
+            of_one = self.recorder.silent(batch) if batch is not None else 0
+            if max(self.silences, of_one) >= MOST_SILENCES:
                 raise Interrupted(f"The application gives no answer that lasts. {error}") from error
 
     def _progress(self) -> None:
