@@ -146,7 +146,8 @@ def jobs_of(trips: Iterable[int]) -> dict[int, tuple[Job | None, Job | None]]:
     """For each trip the job that is open, and the last one, in two questions."""
     wanted = list(trips)
     open_ = {job.trip_id: job for job in Job.objects.filter(trip__in=wanted, state__in=Job.OPEN).order_by("id")}
-    newest = Job.objects.filter(trip__in=wanted).order_by().values("trip").annotate(last=Max("id"))
+    done_now = Job.objects.filter(trip__in=wanted).exclude(kind="apply later")
+    newest = done_now.order_by().values("trip").annotate(last=Max("id"))
     last = {job.trip_id: job for job in Job.objects.filter(pk__in=[line["last"] for line in newest])}
     return {trip: (open_.get(trip), last.get(trip)) for trip in wanted}
 
