@@ -148,7 +148,7 @@ class OverHttp(ServiceCase):
         self.assertIn({"username": "ada", "name": "Ada Quillfeather"}, told["people"])
 
 
-class SigningIn(ServiceCase):
+class SignInCase(ServiceCase):
     """Passwords are digested cheaply here: it is not they that are tried."""
 
     def setUp(self) -> None:
@@ -165,6 +165,8 @@ class SigningIn(ServiceCase):
         body = {"username": name or self.name, "password": password}
         return self.client.post("/api/session", body, content_type="application/json")
 
+
+class SigningIn(SignInCase):
     def test_guessing_is_slowed_down_more_and_more_and_said(self) -> None:
         waits = []
         for _ in range(8):

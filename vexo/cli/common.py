@@ -22,12 +22,20 @@ json_option = click.option("--json", "as_json", is_flag=True, help="Print one JS
 
 
 def ready(command: Callable[..., Any]) -> Callable[..., Any]:
-    """A command that works on the data folder; its first argument is the setting."""
+    """A command that works on the data folder, which is there; its first argument is the setting."""
+    return _started(command, new=False)
 
+
+def ready_or_new(command: Callable[..., Any]) -> Callable[..., Any]:
+    """A command that begins a data folder where there is none; its first argument is the setting."""
+    return _started(command, new=True)
+
+
+def _started(command: Callable[..., Any], *, new: bool) -> Callable[..., Any]:
     @click.pass_obj
     @wraps(command)
     def started(setting: Setting, *arguments: Any, **options: Any) -> Any:
-        setting.ready()
+        setting.ready(new=new)
         return command(setting, *arguments, **options)
 
     return started

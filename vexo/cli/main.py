@@ -83,11 +83,15 @@ class Setting:
     username: str
     part: str = ""
 
-    def ready(self) -> None:
-        """Start on the data folder."""
+    def ready(self, *, new: bool = False) -> None:
+        """Start on the data folder.
+
+        Args:
+            new: one that is not there is made.
+        """
         from vexo.server.setting_up import set_up
 
-        set_up(self.data, lambda text: click.echo(f"vexo: {text}", err=True))
+        set_up(self.data, lambda text: click.echo(f"vexo: {text}", err=True), new=new)
 
     def person(self) -> Any:
         """Who acts. Raises PlainError."""

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import click
 
-from .common import json_option, print_json, ready
+from .common import json_option, print_json, ready, ready_or_new
 from .main import Setting
 from .terminal import console, plain_table
 
@@ -52,7 +52,7 @@ def list_people(setting: Setting, as_json: bool) -> None:
 @click.option("--name", default="", help="Their full name; the name they sign in with by default.")
 @click.option("--role", type=click.Choice(ROLES), help="What they may do; the first person is an administrator.")
 @_from_input
-@ready
+@ready_or_new
 def add(setting: Setting, username: str, name: str, role: str | None, from_input: bool) -> None:
     """Add a person. The first one is an administrator."""
     from vexo.server.people.services import add as add_person

@@ -2,24 +2,28 @@
 
 from __future__ import annotations
 
+import os
+import socket
 from pathlib import Path
+from urllib.parse import urlsplit
 
 import click
 
 from vexo.server.jobs.queues import ALL_QUEUES, LARGE
 
-from .common import ready
+from .common import ready, ready_or_new
 from .main import Setting
 
+PORT = click.IntRange(1, 65535)
 _PROXY_HEADERS = {"x-forwarded-for", "x-forwarded-proto"}
 
 
 @click.command()
-@click.option("--port", default=8420, show_default=True)
+@click.option("--port", type=PORT, default=8420, show_default=True)
 @click.option("--host", default="127.0.0.1", show_default=True)
 @click.option("--proxy", default="", help="Address of the proxy in front, whose word on where people come from counts.")
 @click.option("--demo-people", is_flag=True, envvar="VEXO_DEMO", help="Serve a folder of the demo all the same.")
-@ready
+@ready_or_new
 def serve(setting: Setting, port: int, host: str, proxy: str, demo_people: bool) -> None:
     """Serve the web application."""
     import waitress
@@ -33,8 +37,10 @@ def serve(setting: Setting, port: int, host: str, proxy: str, demo_people: bool)
             f"{data_folder()} was made by the demo: its people sign in with a password that everyone knows. "
             "Choose another folder, or say --demo-people."
         )
+    _refuse_address(os.environ.get("VEXO_ADDRESS", ""))
     if not people():
         click.echo("Nobody can sign in yet. Make the first administrator: vexo person add NAME", err=True)
+    _refuse_taken(host, port)
     trusted = {"trusted_proxy": proxy, "trusted_proxy_headers": _PROXY_HEADERS, "trusted_proxy_count": 1}
     waitress.serve(
         application,
@@ -45,6 +51,30 @@ def serve(setting: Setting, port: int, host: str, proxy: str, demo_people: bool)
         clear_untrusted_proxy_headers=True,
         **(trusted if proxy else {}),
     )
+
+
+def _refuse_address(address: str) -> None:
+    """Raises ClickException for an address that would be taken as none: people would find no server there."""
+    parts = urlsplit(address)
+    if address and (parts.scheme not in ("http", "https") or not parts.hostname):
+        raise click.ClickException(
+            f"VEXO_ADDRESS is {address!r}. Say the whole address at which people find Vexo, such as "
+            "https://vexo.example.org."
+        )
+
+
+def _refuse_taken(host: str, port: int) -> None:
+    """Raises ClickException where nothing can listen there."""
+    family = socket.AF_INET6 if ":" in host else socket.AF_INET
+    with socket.socket(family) as probe:
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            probe.bind((host, port))
+        except OSError as error:
+            raise click.ClickException(
+                f"Nothing can listen at {host} port {port}: {error.strerror or error}. Stop what uses it, or choose "
+                "another with --port."
+            ) from error
 
 
 @click.command()
@@ -67,7 +97,7 @@ def worker(setting: Setting, queues: tuple[str, ...]) -> None:
 
 
 @click.command()
-@click.option("--port", default=8420, show_default=True)
+@click.option("--port", type=click.IntRange(1, 65534), default=8420, show_default=True)
 @click.option("--data", type=click.Path(path_type=Path), help="A folder for the demo; filled if it is new.")
 @click.pass_obj
 def demo(setting: Setting, port: int, data: Path | None) -> None:

@@ -18,7 +18,7 @@ from pathlib import Path
 import click
 import httpx
 
-from vexo.server.data_folder import make_demo
+from vexo.server.data_folder import hold_alone, make_demo
 from vexo.server.setting_up import set_up
 
 _PATIENCE = 300.0
@@ -162,6 +162,7 @@ def run_demo(port: int, data: Path) -> None:
     _refuse_taken([port, port + 1])
     os.environ["VEXO_DATA"] = str(data)
     make_demo()
+    held = hold_alone()
     folder = set_up(data, click.echo)
     from vexo.server.demo.loading import is_new, load
     from vexo.server.jobs.heartbeat import forget
@@ -206,3 +207,4 @@ def run_demo(port: int, data: Path) -> None:
         supervisor.watch()
     finally:
         supervisor.end()
+        os.close(held)

@@ -64,6 +64,23 @@ def first_start() -> Iterator[None]:
         os.close(descriptor)
 
 
+def hold_alone() -> int:
+    """Hold the folder as its one demo, for as long as the descriptor that is given stays open.
+
+    Raises:
+        FolderError: where another one holds it.
+    """
+    descriptor = os.open(data_folder() / ".demo-runs", os.O_RDWR | os.O_CREAT, 0o600)
+    try:
+        fcntl.flock(descriptor, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except OSError as error:
+        os.close(descriptor)
+        raise FolderError(
+            f"A demo runs on {data_folder()} already. Use that one, stop it, or choose another folder with --data."
+        ) from error
+    return descriptor
+
+
 def make_key() -> None:
     """Make the key of a new folder, once. Where there is a database already, its key must be there too.
 

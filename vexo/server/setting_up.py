@@ -37,18 +37,24 @@ __all__ = ["FolderError", "set_up"]
 _ready: set[Path] = set()
 
 
-def set_up(data: Path | None = None, tell: Callable[[str], object] = lambda _: None) -> Path:
-    """Start Django on a data folder. A new folder is made; one of an older release is brought forward, once a backup of
-    it is kept.
+def set_up(data: Path | None = None, tell: Callable[[str], object] = lambda _: None, *, new: bool = True) -> Path:
+    """Start Django on a data folder; one of an older release is brought forward, once a backup of it is kept.
 
     Args:
         tell: told what was done to a folder of an older release.
+        new: a folder that is not there is made.
 
     Raises:
-        FolderError: where the folder cannot be made, was made by a newer release, or is still in use by an older one.
+        FolderError: where the folder is not there or cannot be made, was made by a newer release, or is still in use by
+            an older one.
     """
     if data is not None:
         os.environ["VEXO_DATA"] = str(data.absolute())
+    if not new and not (data_folder() / DATABASE).exists():
+        raise FolderError(
+            f"There is no data folder of Vexo at {data_folder()}. Name the one that is meant, by --data or VEXO_DATA; "
+            "a new one is made with its first person (vexo person add)."
+        )
     make_data_folder()
     database = data_folder() / DATABASE
     if database in _ready:

@@ -16,7 +16,9 @@ DEBUG = False
 # The one address at which people find this server, such as https://vexo.example.org; without it only this machine's.
 ADDRESS = urlsplit(os.environ.get("VEXO_ADDRESS", ""))
 SECURE = ADDRESS.scheme == "https"
-ALLOWED_HOSTS = [ADDRESS.hostname] if ADDRESS.hostname else ["127.0.0.1", "localhost", "testserver"]
+_OWN = ["127.0.0.1", "localhost", "[::1]"]
+# This machine's own names too: who watches Vexo asks it here.
+ALLOWED_HOSTS = [ADDRESS.hostname, *_OWN] if ADDRESS.hostname else [*_OWN, "testserver"]
 CSRF_TRUSTED_ORIGINS = [f"{ADDRESS.scheme}://{ADDRESS.netloc}"] if ADDRESS.hostname else []
 SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = SECURE
 SECURE_HSTS_SECONDS = 31_536_000 if SECURE else 0

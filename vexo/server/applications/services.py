@@ -9,6 +9,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from string import Formatter
 from typing import Any
 from urllib.parse import urlsplit
 
@@ -145,6 +146,18 @@ def check_place(address: str, *, inside: bool) -> None:
         raise PlainError(f"{address} is an address of {place}. Connect it if that is meant.", "inside")
 
 
+def check_pages(pages: str) -> None:
+    """Raises PlainError for what is not the address of a record's page, with ``{source}`` and ``{id}`` in it."""
+    says = "The page of a record is an address such as https://stock.example.org/{source}/{id}/."
+    try:
+        parts = [one for one in Formatter().parse(pages) if one[1] is not None]
+    except ValueError as error:
+        raise PlainError(says, "pages") from error
+    odd = [one for one in parts if one[1] not in ("source", "id") or one[2] or one[3]]
+    if pages and (odd or urlsplit(pages).scheme not in ("http", "https") or not urlsplit(pages).hostname):
+        raise PlainError(says, "pages")
+
+
 @dataclass(frozen=True)
 class Connection:
     """What a connection is made of. An empty ``token`` leaves the one that is kept, an empty ``label`` is the
@@ -180,6 +193,7 @@ def connect(by: Person, wanted: Connection, *, change: bool = False, inside: boo
         raise PlainError(f"{wanted.name} is connected already: {before.label}. Choose another short name.", "taken")
     if before is None and change:
         raise _unknown(wanted.name)
+    check_pages(wanted.pages)
     if wanted.protocol == "odata":
         check_place(wanted.address, inside=inside)
     token = wanted.token or (_kept_token(before, wanted) if before else "")

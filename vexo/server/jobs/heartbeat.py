@@ -57,6 +57,8 @@ def forget(process: str) -> None:
 
 def without_worker() -> list[str]:
     """The queues that no living worker looks after."""
-    alive = Worker.objects.filter(seen_at__gt=time.time() - GONE).values_list("queues", flat=True)
+    now = time.time()
+    # One in the future is of a clock that was set back since: it tells of nothing.
+    alive = Worker.objects.filter(seen_at__gt=now - GONE, seen_at__lte=now + EVERY).values_list("queues", flat=True)
     served = {queue for queues in alive for queue in (queues or ALL_QUEUES)}
     return sorted(set(ALL_QUEUES) - served)

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import re
+import unicodedata
+
 from django.contrib.auth.password_validation import validate_password
-from django.contrib.auth.validators import UnicodeUsernameValidator
+from django.contrib.auth.validators import ASCIIUsernameValidator
 from django.core.exceptions import ValidationError
 from django.db import transaction
 
@@ -49,6 +52,14 @@ def _stays_one(person: Person) -> None:
         raise PlainError(f"{person} is the only administrator. Make another one first.")
 
 
+def _refuse_mixed(full: str) -> None:
+    """Raises PlainError for a word of letters of several scripts: it can look like another's name."""
+    for word in re.findall(r"[^\W\d_]+", full):
+        scripts = {unicodedata.name(letter, "?").split()[0] for letter in word if not unicodedata.combining(letter)}
+        if len(scripts & {"LATIN", "CYRILLIC", "GREEK", "ARMENIAN", "CHEROKEE"}) > 1:
+            raise PlainError(f"{word} has letters of several scripts, and could be read as another's name.")
+
+
 def add(by: Person, username: str, name: str, role: str, password: str) -> Person:
     """A new person. A name that someone had once, to sign in with or in full, is not given again: what was done is
     written down under it.
@@ -58,9 +69,11 @@ def add(by: Person, username: str, name: str, role: str, password: str) -> Perso
     """
     require(by, Action.PEOPLE)
     try:
-        UnicodeUsernameValidator()(username)
+        ASCIIUsernameValidator()(username)
     except ValidationError as error:
         raise PlainError(f"{username!r} is not a name to sign in with: {' '.join(error.messages)}") from error
+    if not any(one.isalnum() for one in username):
+        raise PlainError(f"{username!r} is not a name to sign in with: it needs a letter or a figure.")
     if len(username) > 150:
         raise PlainError("A name to sign in with has at most 150 characters.")
     with transaction.atomic():
@@ -68,7 +81,8 @@ def add(by: Person, username: str, name: str, role: str, password: str) -> Perso
         if before is not None:
             words = "there already" if before.is_active else "the name of someone who was here before"
             raise PlainError(f"{username} is {words}. Choose another name.")
-        full = " ".join(name.split())[:80] or username
+        full = " ".join(unicodedata.normalize("NFKC", name).split())[:80] or username
+        _refuse_mixed(full)
         if {full.casefold(), username.casefold()} & set(_TAKEN) or Person.objects.filter(name__iexact=full).exists():
             raise PlainError(f"{full} is another's name in the journal. Add what tells them apart.")
         person = Person(username=username, name=full, role=_role(role))

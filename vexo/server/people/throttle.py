@@ -1,7 +1,8 @@
 """Slowing down who guesses passwords, without locking out who knows theirs.
 
 A name from one address waits longer with every miss; so does an address that misses with many names. Misses of a name
-from many addresses slow down only addresses from which it has never signed in.
+from many addresses, and of others from one address, do not slow down who has signed in from there before: an office
+behind one address does not lock itself out. What counts against an address falls with time, and with each success.
 """
 
 from __future__ import annotations
@@ -18,6 +19,10 @@ LONGEST = 900.0
 """Seconds that one waits for the next try at most."""
 _FORGOTTEN = 24 * 3600.0
 """Seconds after which wrong passwords are forgotten."""
+_FALLS = 600.0
+"""Seconds in which one miss of an address is forgotten."""
+_EACH_SUCCESS = 5
+"""Misses of an address that a success takes away: guessers seldom succeed, and people mostly do."""
 _FREE = {"pair": 3, "address": 15, "name": 10}
 
 
@@ -47,10 +52,16 @@ def look(username: str, address: str) -> None:
     keys, now = _keys(username, address), time.time()
     rows = {row.key: row for row in Misses.objects.filter(key__in=keys.values())}
     pair = rows.get(keys["pair"])
-    kinds = [kind for kind in keys if not (kind == "name" and pair is not None and pair.known)]
-    until = max((rows[keys[kind]].until for kind in kinds if keys[kind] in rows), default=0.0)
-    if until > now:
-        raise TooMany(until - now)
+    kinds = ["pair"] if pair is not None and pair.known else list(keys)
+    seconds = max((_left(rows[keys[kind]], now) for kind in kinds if keys[kind] in rows), default=0.0)
+    if seconds > 0:
+        raise TooMany(seconds)
+
+
+def _left(row: Misses, now: float) -> float:
+    """Seconds until the next try is looked at: never more than were said when it was counted, whatever was done to the
+    clock since."""
+    return min(row.until - now, max(0.0, row.until - row.last), LONGEST)
 
 
 def missed(username: str, address: str) -> None:
@@ -60,12 +71,20 @@ def missed(username: str, address: str) -> None:
         Misses.objects.filter(last__lt=now - _FORGOTTEN, known=False).delete()
         for kind, key in _keys(username, address).items():
             row, _ = Misses.objects.get_or_create(key=key)
-            row.count, row.last = row.count + 1, now
+            fallen = int(max(0.0, now - row.last) / _FALLS) if kind == "address" and row.last else 0
+            row.count, row.last = max(0, row.count - fallen) + 1, now
             row.until = now + _wait(kind, row.count)
             row.save()
 
 
 def succeeded(username: str, address: str) -> None:
-    """Forget the misses of this name here, and remember that it signs in from here."""
+    """Forget the misses of this name here, and some of its address; remember that it signs in from here."""
     values = {"known": True, "count": 0, "until": 0.0, "last": time.time()}
-    Misses.objects.update_or_create(key=_keys(username, address)["pair"], defaults=values)
+    keys = _keys(username, address)
+    with transaction.atomic():
+        Misses.objects.update_or_create(key=keys["pair"], defaults=values)
+        of_address = Misses.objects.filter(key=keys["address"]).first()
+        if of_address is not None:
+            of_address.count = max(0, of_address.count - _EACH_SUCCESS)
+            of_address.until = min(of_address.until, time.time() + _wait("address", of_address.count))
+            of_address.save()

@@ -1,0 +1,121 @@
+"""What comes with time and slips: clocks that are set back, an office behind one address, folders not meant."""
+
+from __future__ import annotations
+
+import time
+from typing import Any
+
+from tests.server.services import ServiceCase
+from tests.server.test_people import GOOD, SignInCase
+from tests.support import template, temporary_folder
+
+template()
+
+from vexo.server.applications.services import Connection, connect  # noqa: E402
+from vexo.server.data_folder import FolderError, hold_alone  # noqa: E402
+from vexo.server.errors import PlainError  # noqa: E402
+from vexo.server.jobs import heartbeat  # noqa: E402
+from vexo.server.jobs.models import Worker  # noqa: E402
+from vexo.server.people import services, throttle  # noqa: E402
+
+
+class OneAddress(SignInCase):
+    def test_slips_of_others_shut_nobody_out_who_signed_in_from_there(self) -> None:
+        self.assertEqual(self.sign_in(GOOD).status_code, 200)
+        for at in range(60):
+            self.sign_in("wrong", name=f"other{at}")
+        services.add(self.person, f"new{self.name}", f"New {self.name}", "operator", GOOD)
+        self.assertEqual(self.sign_in(GOOD, name=f"new{self.name}").status_code, 429, "of whom nothing is known waits")
+        self.assertEqual(self.sign_in(GOOD).status_code, 200)
+        self.assertEqual(self.sign_in(GOOD, name=f"new{self.name}").status_code, 200, "people are there, not guessers")
+
+    def test_what_counts_against_an_address_falls_with_time_and_success(self) -> None:
+        for at in range(14):
+            self.sign_in("wrong", name=f"other{at}")
+        self.now += 3 * 3600
+        self.assertEqual([self.sign_in("wrong", name=f"late{at}").status_code for at in range(10)], [400] * 10)
+        self.assertEqual(self.sign_in(GOOD).status_code, 200)
+        self.assertEqual([self.sign_in("wrong", name=f"more{at}").status_code for at in range(5)], [400] * 5)
+
+    def test_a_clock_that_was_set_back_makes_no_wait_longer(self) -> None:
+        while self.sign_in("wrong").status_code != 429:
+            pass
+        self.now -= 3600
+        answer = self.sign_in(GOOD)
+        self.assertEqual(answer.status_code, 429)
+        self.assertLessEqual(int(answer["Retry-After"]), 8)
+        self.assertLessEqual(int(answer["Retry-After"]), throttle.LONGEST)
+
+    def test_a_heartbeat_in_the_future_is_none(self) -> None:
+        Worker.objects.all().delete()
+        Worker.objects.create(owner="here:1:1", queues=[], seen_at=time.time() + 3600)
+        self.assertTrue(heartbeat.without_worker())
+        Worker.objects.update(seen_at=time.time())
+        self.assertEqual(heartbeat.without_worker(), [])
+
+
+class Names(ServiceCase):
+    def test_names_that_could_be_read_as_anothers_are_refused(self) -> None:
+        for username in ("..", "@", "\u0430da", "ad\u0430", "a/b", "\uff41da"):
+            with self.subTest(username), self.assertRaises(PlainError):
+                services.add(self.person, username, "Somebody Else", "viewer", GOOD)
+        for full in ("\u0410da Quillfeather", "Ada Qu\u0456llfeather"):
+            with self.subTest(full), self.assertRaisesRegex(PlainError, "several scripts"):
+                services.add(self.person, "fine", full, "viewer", GOOD)
+        made = services.add(self.person, "olga", "\u041e\u043b\u044c\u0433\u0430 Tern", "viewer", GOOD)
+        self.assertEqual(made.name, "\u041e\u043b\u044c\u0433\u0430 Tern", "each word in its own script is a name")
+
+    def test_the_page_of_a_record_is_an_address(self) -> None:
+        def wanted(pages: str) -> Any:
+            made = Connection(
+                "harbour-practice", self.practice.address, "practice", "saltmarsh-vexo-token", pages=pages
+            )
+            return connect(self.person, made, change=True, inside=True)
+
+        for odd in (
+            "http://x/{nope}",
+            "http://x/{",
+            "http://x/{0}",
+            "http://x/{id:>50000000}",
+            "http://x/{id!r}",
+            "javascript:alert(1)//{id}",
+            "x/{id}",
+        ):
+            with self.subTest(odd), self.assertRaisesRegex(PlainError, "such as https://"):
+                wanted(odd)
+        before = self.practice.pages
+        self.assertEqual(wanted("http://127.0.0.1:9/{source}/{id}/").pages, "http://127.0.0.1:9/{source}/{id}/")
+        wanted(before)
+
+
+class Folders(ServiceCase):
+    def test_a_folder_that_is_not_there_is_named_and_not_made(self) -> None:
+        nowhere = temporary_folder() / "nowhere"
+        for command in (("applications",), ("journal",), ("backup", "x.tar.gz"), ("worker",), ("person", "list")):
+            with self.subTest(command):
+                done = self.vexo.process("--data", str(nowhere), *command)
+                self.assertEqual((done.returncode, str(nowhere) in done.stderr), (2, True), done.stderr)
+        self.assertFalse(nowhere.exists())
+
+    def test_a_port_that_is_taken_and_an_address_without_its_scheme_are_said(self) -> None:
+        import socket
+
+        with socket.socket() as taken:
+            taken.bind(("127.0.0.1", 0))
+            taken.listen()
+            done = self.vexo.process("serve", "--port", str(taken.getsockname()[1]))
+        self.assertEqual(done.returncode, 2)
+        self.assertIn("Nothing can listen", done.stderr)
+        self.assertNotIn("Traceback", done.stderr)
+        self.assertEqual(self.vexo.process("serve", "--port", "70000").returncode, 2)
+        done = self.vexo.process("serve", "--port", "1", VEXO_ADDRESS="vexo.example.org")
+        self.assertIn("https://vexo.example.org", done.stderr)
+
+    def test_one_demo_runs_on_a_folder(self) -> None:
+        held = hold_alone()
+        with self.assertRaisesRegex(FolderError, "runs on"):
+            hold_alone()
+        import os
+
+        os.close(held)
+        os.close(hold_alone())
