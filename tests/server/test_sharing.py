@@ -28,7 +28,7 @@ from vexo.server.jobs.models import Job  # noqa: E402
 from vexo.server.jobs.worker import enqueue, run_inline  # noqa: E402
 from vexo.server.passes.approving import ask_for_approval  # noqa: E402
 from vexo.server.passes.models import Scheduled  # noqa: E402
-from vexo.server.passes.scheduling import cancel, schedule  # noqa: E402
+from vexo.server.passes.scheduling import schedule  # noqa: E402
 from vexo.server.passes.starting import plan_to_approve, start_pass  # noqa: E402
 from vexo.server.passes.take_back import Wanted, start_taking_back  # noqa: E402
 from vexo.server.people.models import Person, Role  # noqa: E402
@@ -353,7 +353,10 @@ class Sharing(ServiceCase):
             told = approval_told(TripStatus(self.seen(trip, label)), self.person)
             assert told is not None
             self.assertEqual((told.state, told.note), ("asked", f"Please {label}"))
-        cancel(self.seen(trip, "NORTHHAVEN"), self.person)
+        told = self.vexo.run("--as", "ada", "stop", str(trip.pk))
+        self.assertEqual((told.returncode, "which part" in told.stderr), (2, True))
+        told = self.vexo.run("--as", "ada", "--part", "NORTHHAVEN", "stop", str(trip.pk))
+        self.assertEqual(told.returncode, 0, told.stderr)
         left = Scheduled.objects.filter(trip=trip, state=Scheduled.WAITING)
         self.assertEqual([one.part for one in left], [part_named(trip, "EELGRASS").number])
 

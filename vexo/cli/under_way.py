@@ -39,13 +39,15 @@ def stop(setting: Setting, trip: int) -> None:
     from vexo.server.passes.starting import may_write
     from vexo.server.trips.status import status_facts
 
-    view, person = find_view(trip, whole=not setting.part), setting.person()
+    view, person = find_view(trip, whole=True), setting.person()
     may_write(view.trip, person)
     job = view.trip.jobs.filter(kind="apply", state__in=Job.OPEN).last()
     if job is not None:
         stop_job(job, person)
         click.echo("It stops after the batch that is out; what is left can be sent later.", err=True)
-    elif status_facts(view).scheduled is not None:
+        return
+    view = find_view(trip)
+    if status_facts(view).scheduled is not None:
         cancel(view, person)
         click.echo("Nothing is sent at the time that was said.", err=True)
     else:
