@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import shutil
 from contextlib import contextmanager
 from datetime import UTC, datetime, timedelta
 from typing import TYPE_CHECKING, Any
@@ -20,6 +21,7 @@ template()
 from django.utils import timezone  # noqa: E402
 
 from vexo.server.applications.use_rules import set_rules  # noqa: E402
+from vexo.server.data_folder import absolute  # noqa: E402
 from vexo.server.errors import NotAllowed, PlainError, Stale  # noqa: E402
 from vexo.server.jobs.ending import pause  # noqa: E402
 from vexo.server.jobs.leases import claim  # noqa: E402
@@ -119,6 +121,13 @@ class Scheduling(TimedCase):
                 self.assertIn("no longer counts", self.page(trip)["scheduled"]["reason"])
                 entry = Entry.objects.filter(trip=trip.pk).latest("pk")
                 self.assertIn("was not applied at its time", entry.message)
+
+    def test_what_was_worked_out_may_be_forgotten_meanwhile(self) -> None:
+        trip = self.rows()
+        scheduled = self.later(trip)
+        shutil.rmtree(absolute(f"stages/{trip.pk}"))
+        self.assertEqual(self.when_it_is(scheduled.at + timedelta(minutes=1)), ["apply later", "apply"])
+        self.assertEqual(self.last_pass(trip).totals["updated"], 2)
 
     def test_home_says_it_though_rows_need_somebody_too(self) -> None:
         self.number_anew()

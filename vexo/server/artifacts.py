@@ -41,9 +41,13 @@ class ArtifactLost(PlainError):
     """A result that should be there is not, or cannot be read."""
 
     def __init__(self, relative: str) -> None:
-        kept = relative.startswith("files/")
-        remedy = "Put it back from a backup, or bring the sheet in again." if kept else "Plan the trip again."
-        super().__init__(f"{relative} of the data folder is missing or damaged. {remedy}", "file-lost", file=relative)
+        if relative.startswith("files/"):
+            remedy = "Put it back from a backup, or bring the sheet in again."
+            says = f"{relative} of the data folder is missing or damaged. {remedy}"
+        else:
+            # A cache: thinned when it grows, and in no backup.
+            says = "What was worked out for this is not kept any more. Plan the trip again."
+        super().__init__(says, "file-lost", file=relative)
 
 
 def named(trip: int, stage: str, *made_of: object) -> str:

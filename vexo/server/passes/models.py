@@ -61,8 +61,8 @@ class Pass(models.Model):
 
 
 class Scheduled(models.Model):
-    """A plan that was confirmed and is to be sent at a time: as it was seen, or not at all. ``reason`` says why nothing
-    was sent."""
+    """A plan that was confirmed and is to be sent at a time: as it was seen, or not at all. ``frozen`` are the files of
+    its pass, as fields of that; ``reason`` says why nothing was sent."""
 
     WAITING, BEGUN, LAPSED, CANCELLED = "waiting", "begun", "lapsed", "cancelled"
 
@@ -74,6 +74,7 @@ class Scheduled(models.Model):
     atomic = models.BooleanField(default=False)
     stop_after = models.PositiveIntegerField(null=True)
     take_back = models.BooleanField(default=False)
+    frozen = models.JSONField(default=dict)
     by = models.CharField(max_length=150)
     made_at = models.DateTimeField(auto_now_add=True)
     reason = models.TextField(blank=True, default="")

@@ -22,7 +22,7 @@ from ..trips.facts.passes import ScheduledFacts, ScheduledState, TroubleRule
 from ..trips.part_view import PartView
 from ..trips.status import update_status
 from .models import Pass, Scheduled
-from .starting import CARRY_ON, cancel_waiting, check_confirmed, may_write, refuse_outside_times, start_pass
+from .starting import CARRY_ON, cancel_waiting, check_confirmed, frozen_of, may_write, refuse_outside_times, start_pass
 
 LATEST = timedelta(hours=1)
 """How late a pass still begins: who said 20:00 does not mean the next morning, when the machine was off."""
@@ -49,6 +49,8 @@ def schedule(
     trip.refresh_from_db()
     plan = check_confirmed(view, number, atomic=atomic, trouble=trouble)
     refuse_outside_times(trip, at)
+    # By its time the results of planning may be kept no more.
+    frozen = frozen_of(plan)
     try:
         with transaction.atomic():
             cancel_waiting(view)
@@ -60,6 +62,7 @@ def schedule(
                 atomic=atomic,
                 stop_after=trouble.stop_after,
                 take_back=trouble.take_back,
+                frozen=frozen,
                 by=person.username,
             )
             job = enqueue("apply later", person.username, view, start_at=at.timestamp(), scheduled=scheduled.pk)

@@ -93,6 +93,12 @@ def _freeze(plan: Plan) -> dict[str, Any]:
     }
 
 
+def frozen_of(plan: Plan) -> dict[str, Any]:
+    """What ``_freeze`` gives: done already where the plan waits for its time, since results of planning are a cache."""
+    waiting = Scheduled.objects.filter(plan=plan, state=Scheduled.WAITING).first()
+    return dict(waiting.frozen) if waiting is not None and waiting.frozen else _freeze(plan)
+
+
 def plan_to_approve(view: PartView, number: int) -> Plan:
     """The plan that somebody else is to look at: the one of the pass that has not ended, or the one that counts.
 
@@ -200,7 +206,7 @@ def start_pass(
     plan = check_confirmed(view, number, atomic=atomic, trouble=trouble)
     refuse_unapproved(plan, person, lift)
     refuse_outside_times(trip, timezone.now())
-    frozen = _freeze(plan)
+    frozen = frozen_of(plan)
     rows = frozen["rows"]
     if atomic:
         _refuse_not_atomic(trip, plan, frozen)
