@@ -12,7 +12,8 @@ from tests.support import template, temporary_folder
 template()
 
 from vexo.server.applications.services import Connection, connect  # noqa: E402
-from vexo.server.data_folder import FolderError, hold_alone  # noqa: E402
+from vexo.server.backups import back_up, check, restore  # noqa: E402
+from vexo.server.data_folder import FolderError, demo_mark, hold_alone  # noqa: E402
 from vexo.server.errors import PlainError  # noqa: E402
 from vexo.server.jobs import heartbeat  # noqa: E402
 from vexo.server.jobs.models import Worker  # noqa: E402
@@ -86,6 +87,38 @@ class Names(ServiceCase):
         before = self.practice.pages
         self.assertEqual(wanted("http://127.0.0.1:9/{source}/{id}/").pages, "http://127.0.0.1:9/{source}/{id}/")
         wanted(before)
+
+
+class Backups(ServiceCase):
+    def test_one_is_tried_without_being_laid_out_and_says_what_it_lacks(self) -> None:
+        trip = self.bring("harbour,berth_no,notes\nTERNISLAND,B-004,kept\n")
+        self.apply(trip)
+        target = temporary_folder() / "b.tar.gz"
+        back_up(target)
+        told = self.vexo.process("restore", "--check", str(target))
+        self.assertEqual((told.returncode, "is whole" in told.stdout), (0, True), told.stderr)
+        self.assertGreater(check(target).named, 3)
+        lost = next(path for path in (self.vexo.data / "files").rglob("*.parquet"))
+        aside = lost.with_suffix(".aside")
+        lost.rename(aside)
+        self.addCleanup(aside.rename, lost)
+        without = temporary_folder() / "w.tar.gz"
+        back_up(without)
+        told = self.vexo.process("restore", "--check", str(without))
+        self.assertEqual(told.returncode, 2)
+        self.assertIn(lost.name, told.stderr)
+        cut = temporary_folder() / "cut.tar.gz"
+        cut.write_bytes(target.read_bytes()[:-2000])
+        self.assertEqual(self.vexo.process("restore", "--check", str(cut)).returncode, 2)
+        self.assertEqual(self.vexo.process("restore", str(target)).returncode, 2, "the folder is to be said")
+
+    def test_a_backup_of_a_demo_stays_one(self) -> None:
+        demo_mark().touch()
+        self.addCleanup(demo_mark().unlink)
+        target, folder = temporary_folder() / "demo.tar.gz", temporary_folder() / "again"
+        back_up(target)
+        restore(target, folder)
+        self.assertTrue((folder / demo_mark().name).exists(), "its people sign in with a password that everyone knows")
 
 
 class Folders(ServiceCase):

@@ -26,10 +26,23 @@ def backup(setting: Setting, target: Path) -> None:
 
 @click.command()
 @click.argument("source", type=click.Path(path_type=Path, exists=True, dir_okay=False))
-@click.argument("folder", type=click.Path(path_type=Path, file_okay=False))
-def restore(source: Path, folder: Path) -> None:
+@click.argument("folder", required=False, type=click.Path(path_type=Path, file_okay=False))
+@click.option("--check", "only_check", is_flag=True, help="Read it wholly and say what it holds; lay nothing out.")
+def restore(source: Path, folder: Path | None, only_check: bool) -> None:
     """Lay a backup out as a new data folder."""
+    from vexo.server.backups import check
     from vexo.server.backups import restore as lay_out
 
+    if only_check:
+        checked = check(source)
+        if checked.missing:
+            first = ", ".join(checked.missing[:5])
+            raise click.ClickException(f"{source} lacks {len(checked.missing):,} files that it names: {first}.")
+        console().print(
+            f"{source} is whole: its database is sound, and all {checked.named:,} files it names are there."
+        )
+        return
+    if folder is None:
+        raise click.UsageError("Say the new folder, or --check.")
     lay_out(source, folder.absolute())
     console().print(f"{folder} is ready but for its key: put that into it, or say it in VEXO_KEY.")

@@ -8,9 +8,12 @@ import sqlite3
 import tarfile
 import tempfile
 import uuid
+import zlib
+from contextlib import closing
+from dataclasses import dataclass
 from pathlib import Path
 
-from .data_folder import DATABASE, FolderError, data_folder, replacing
+from .data_folder import DATABASE, FolderError, data_folder, demo_mark, is_demo, replacing
 from .errors import PlainError
 from .releases import refuse_newer
 
@@ -40,6 +43,8 @@ def back_up(target: Path) -> int:
             ):
                 tar.add(copy, DATABASE)
                 tar.add(data_folder() / _FOLDER, _FOLDER, filter=_finished)
+                if is_demo():
+                    tar.add(demo_mark(), demo_mark().name)
     except OSError as error:
         raise PlainError(f"{target} cannot be written: {error.strerror or error}. Choose another place.") from error
     return target.stat().st_size
@@ -75,9 +80,69 @@ def restore(source: Path, folder: Path) -> None:
     part.replace(folder)
 
 
+@dataclass(frozen=True)
+class Checked:
+    """What a backup was found to hold: its files, how many of them its database names, and names without a file."""
+
+    files: int
+    named: int
+    missing: list[str]
+
+
+def check(source: Path) -> Checked:
+    """Read a backup wholly, without laying it out.
+
+    Raises:
+        PlainError: where it cannot be read, or is not of this release or an older one.
+    """
+    try:
+        with tempfile.TemporaryDirectory() as aside:
+            there = _read_all(source, Path(aside))
+            _refuse_unsound(Path(aside))
+            named = _named_files(Path(aside) / DATABASE)
+    except (OSError, tarfile.TarError, EOFError, zlib.error, KeyError, sqlite3.DatabaseError) as error:
+        raise PlainError(f"{source} is not a backup that can be read: {error}.") from error
+    except FolderError as error:
+        raise PlainError(f"{source} could not be restored. {error}") from error
+    return Checked(len(there), len(named), sorted(named - there))
+
+
+def _read_all(source: Path, aside: Path) -> set[str]:
+    """The names of all files of a backup, each read to its end; its database is laid aside."""
+    there = set()
+    with tarfile.open(source, "r:gz") as tar:
+        for entry in tar:
+            content = tar.extractfile(entry) if entry.isfile() else None
+            if content is None:
+                continue
+            with content, (aside / DATABASE if entry.name == DATABASE else Path(os.devnull)).open("wb") as out:
+                shutil.copyfileobj(content, out)
+            if entry.name.startswith(f"{_FOLDER}/"):
+                there.add(entry.name)
+    return there
+
+
+def _named_files(database: Path) -> set[str]:
+    """The files that a database names, wherever it does."""
+    named: set[str] = set()
+    with closing(sqlite3.connect(f"file:{database}?mode=ro", uri=True)) as reader:
+        tables = [name for (name,) in reader.execute("SELECT name FROM sqlite_master WHERE type = 'table'")]
+        for table in tables:
+            columns = [line[1] for line in reader.execute(f'PRAGMA table_info("{table}")') if "char" in line[2].lower()]
+            for column in columns:
+                asked = f'SELECT DISTINCT "{column}" FROM "{table}" WHERE "{column}" LIKE ?'  # noqa: S608
+                named |= {str(value) for (value,) in reader.execute(asked, (f"{_FOLDER}/%",))}
+    return named
+
+
 def _unpack(source: Path, folder: Path) -> None:
     with tarfile.open(source, "r:gz") as tar:
         tar.extractall(folder, filter="data")
+    _refuse_unsound(folder)
+
+
+def _refuse_unsound(folder: Path) -> None:
+    """Raises FolderError for a damaged database, or one of a newer release."""
     with sqlite3.connect(f"file:{folder / DATABASE}?mode=ro", uri=True) as database:
         sound = database.execute("PRAGMA integrity_check").fetchone()[0]
     if sound != "ok":

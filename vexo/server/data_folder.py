@@ -145,13 +145,14 @@ def replacing(target: Path) -> Iterator[Path]:
         aside.unlink(missing_ok=True)
 
 
-def _demo_mark() -> Path:
+def demo_mark() -> Path:
+    """The file that tells that the folder was made by the demo."""
     return data_folder() / "demo"
 
 
 def is_demo() -> bool:
     """Whether the folder was made by the demo, whose people sign in with a password that everyone knows."""
-    return _demo_mark().exists()
+    return demo_mark().exists()
 
 
 def make_demo() -> None:
@@ -168,7 +169,7 @@ def make_demo() -> None:
             f"{data_folder()} holds more than a demo; the demo's people could sign in to it. Choose another folder."
         )
     make_data_folder()
-    _demo_mark().touch(mode=0o600)
+    demo_mark().touch(mode=0o600)
 
 
 def absolute(relative: str) -> Path:
