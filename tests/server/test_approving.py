@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import shutil
 from typing import Any
 
 import openpyxl
@@ -17,6 +18,7 @@ from tests.support import register, template, temporary_folder
 template()
 
 from vexo.server.applications.use_rules import set_rules  # noqa: E402
+from vexo.server.data_folder import absolute  # noqa: E402
 from vexo.server.errors import NotAllowed, PlainError, Stale  # noqa: E402
 from vexo.server.jobs.worker import run_inline  # noqa: E402
 from vexo.server.journal.models import Entry  # noqa: E402
@@ -99,6 +101,14 @@ class Approving(ApprovalCase):
         said = list(Entry.objects.filter(trip=trip.pk).values_list("what", "who"))
         self.assertIn(("approved", "bram"), said)
         self.assertIn(("sent back", "bram"), said)
+
+    def test_what_was_worked_out_may_be_forgotten_before_the_answer(self) -> None:
+        self.rule(always=True)
+        trip = self.rows()
+        self.ask(trip)
+        shutil.rmtree(absolute(f"stages/{trip.pk}"))
+        self.answer(trip)
+        self.assertEqual(self.apply(trip).totals["updated"], 2)
 
     def test_any_change_voids_it(self) -> None:
         self.rule(always=True)

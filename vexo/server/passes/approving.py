@@ -18,6 +18,7 @@ from ..trips.facts.plans import PlanSummary
 from ..trips.models import Trip
 from ..trips.part_view import PartView
 from ..trips.status import update_status
+from .frozen_plans import frozen_of
 from .models import Approval, Pass
 
 LONGEST_WORD = 1000
@@ -81,13 +82,14 @@ def ask_for_approval(view: PartView, person: Person, plan: Plan, words: str) -> 
             "Nobody else may apply this trip, so nobody could approve it. An administrator may lift the rule once.",
             "approval",
         )
+    # An answer can take days; by then the results of planning may be kept no more.
+    frozen = {} if Pass.objects.filter(plan=plan).exists() else frozen_of(plan)
     with transaction.atomic():
         last = approval_of(plan)
         if last is not None and last.state != ApprovalState.SENT_BACK:
             return last
-        made = Approval.objects.create(
-            trip=view.trip, plan=plan, asked_by=person.username, note=words.strip()[:LONGEST_WORD]
-        )
+        said = words.strip()[:LONGEST_WORD]
+        made = Approval.objects.create(trip=view.trip, plan=plan, asked_by=person.username, note=said, frozen=frozen)
         note(person.username, "asked", f"Asked for the approval of plan {plan.number} of trip {view.trip.pk}",
              view.trip.application, view.trip.pk)  # fmt: skip
         _tell(view, made)

@@ -89,7 +89,8 @@ class Scheduled(models.Model):
 
 
 class Approval(models.Model):
-    """What somebody else said of a plan, or was asked to say. It is of that very plan: any change makes another."""
+    """What somebody else said of a plan, or was asked to say. It is of that very plan: any change makes another.
+    ``frozen`` are the files of its pass, as fields of that."""
 
     trip = models.ForeignKey(Trip, models.CASCADE, related_name="approvals")
     plan = models.ForeignKey(Plan, models.CASCADE, related_name="approvals")
@@ -97,6 +98,7 @@ class Approval(models.Model):
     asked_by = models.CharField(max_length=150)
     asked_at = models.DateTimeField(auto_now_add=True)
     note = models.TextField(blank=True)
+    frozen = models.JSONField(default=dict)
     by = models.CharField(max_length=150, blank=True)
     at = models.DateTimeField(null=True)
     word = models.TextField(blank=True)

@@ -21,8 +21,9 @@ from ..people.models import Person
 from ..trips.facts.passes import ScheduledFacts, ScheduledState, TroubleRule
 from ..trips.part_view import PartView
 from ..trips.status import update_status
+from .frozen_plans import frozen_of
 from .models import Pass, Scheduled
-from .starting import CARRY_ON, cancel_waiting, check_confirmed, frozen_of, may_write, refuse_outside_times, start_pass
+from .starting import CARRY_ON, cancel_waiting, check_confirmed, may_write, refuse_outside_times, start_pass
 
 LATEST = timedelta(hours=1)
 """How late a pass still begins: who said 20:00 does not mean the next morning, when the machine was off."""

@@ -9,8 +9,7 @@ from typing import Any
 from django.db import IntegrityError, transaction
 from django.utils import timezone
 
-from vexo.core.new_records import self_references
-from vexo.core.writing.batches import AFTER, freeze
+from vexo.core.writing.batches import AFTER
 
 from .. import artifacts
 from ..applications.own_tokens import refuse_without_own
@@ -22,7 +21,7 @@ from ..jobs.worker import enqueue
 from ..journal.services import note
 from ..people.models import Person
 from ..people.rights import applying, require
-from ..planning.context import changed_signatures, newest_plan, record_type_of
+from ..planning.context import changed_signatures, newest_plan
 from ..planning.models import Plan
 from ..trips.facts import from_json
 from ..trips.facts.passes import TroubleRule
@@ -34,6 +33,7 @@ from ..trips.part_view import PartView
 from ..trips.refusal_rules import check_rule
 from ..trips.status import TripStatus, update_status
 from .approving import is_approved, reason_for_approval, refuse_lifting, refuse_unapproved
+from .frozen_plans import frozen_of
 from .models import Pass, Scheduled
 from .telling import tell
 
@@ -70,33 +70,6 @@ def _refuse_stale(view: PartView, number: int) -> Plan:
         words = f"; the newer one is plan {current}" if current else "; plan the trip again"
         raise Stale(f"Plan {number} no longer counts{words}. Look at it, then apply.", {"plan": current})
     return plan
-
-
-def _freeze(plan: Plan) -> dict[str, Any]:
-    """Fields of a pass: the plan and its rows that go, kept with the trip; and how many rows that are."""
-    deleted_records = artifacts.read(plan.deleted_path) if plan.deleted_path else None
-    absent = artifacts.read(plan.absent_path) if plan.absent_path else None
-    record_type = record_type_of(plan)
-    first_steps = [
-        (step.row_id, record_type.field(step.field), step.text)
-        for step in from_json(plan.summary, PlanSummary).first_steps
-    ]
-    own = [field.name for field in self_references(record_type, [field.name for field in record_type.fields])]
-    rows = freeze(artifacts.read(plan.path), deleted_records, absent, record_type.keys, first_steps, own)
-    if rows.is_empty():
-        raise PlainError("There is nothing to write.", "nothing")
-    return {
-        "plan_file": artifacts.freeze(plan.path, plan.trip_id, "plan"),
-        "rows_file": artifacts.keep_artifact(rows, plan.trip_id, "rows"),
-        "absent_file": artifacts.freeze(plan.absent_path, plan.trip_id, "absent") if plan.absent_path else "",
-        "rows": len(rows),
-    }
-
-
-def frozen_of(plan: Plan) -> dict[str, Any]:
-    """What ``_freeze`` gives: done already where the plan waits for its time, since results of planning are a cache."""
-    waiting = Scheduled.objects.filter(plan=plan, state=Scheduled.WAITING).first()
-    return dict(waiting.frozen) if waiting is not None and waiting.frozen else _freeze(plan)
 
 
 def plan_to_approve(view: PartView, number: int) -> Plan:
