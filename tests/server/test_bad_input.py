@@ -115,9 +115,10 @@ class BadInput(unittest.TestCase):
             self.assertIn(words, self.vexo.fails("outcome", trip, "--receipt", str(path)))
         blocked = self.vexo.files / "blocked"
         blocked.write_text("a file")
-        done = Vexo.process(self.vexo, "--data", str(blocked / "data"), "applications")
-        self.assertEqual(done.returncode, 2)
-        self.assertIn("Nothing can be kept", done.stderr)
+        for command, words in ((("serve",), "Nothing can be kept"), (("applications",), "There is no data folder")):
+            done = Vexo.process(self.vexo, "--data", str(blocked / "data"), *command)
+            self.assertEqual(done.returncode, 2, done.stderr)
+            self.assertIn(words, done.stderr)
 
     def test_a_folder_of_a_newer_version_or_of_something_else_is_refused_with_the_remedy(self) -> None:
         later = "CREATE TABLE django_migrations (app, name); INSERT INTO django_migrations VALUES ('trips', '9999_x')"

@@ -26,13 +26,17 @@ from django.test import Client  # noqa: E402
 from vexo.server.logs import logging_settings  # noqa: E402
 from vexo.server.people import services  # noqa: E402
 
+PASSWORD = "low water at noon"
+ADD_ADA = ("person", "add", "ada", "--password-from-input")
 
-def vexo(data: Path, *arguments: str, **environment: str) -> Done:
+
+def vexo(data: Path, *arguments: str, typed: str | None = None, **environment: str) -> Done:
     """The command in a process that lets others look at what it makes, if nothing hinders it."""
     done = subprocess.run(
         [str(BIN / "vexo"), "--data", str(data), *arguments],
         capture_output=True,
         text=True,
+        input=typed,
         umask=0,
         env={**os.environ, **environment},
         check=False,
@@ -45,7 +49,8 @@ class Folders(ServiceCase):
         self.out("A", "notes")
         self.bring("harbour,berth_no,notes\nTERNISLAND,A-001,a\n")
         new = temporary_folder() / "new"
-        self.assertEqual(vexo(new, "applications").returncode, 0)
+        made = vexo(new, *ADD_ADA, typed=PASSWORD)
+        self.assertEqual(made.returncode, 0, made.stderr)
         for folder in (self.vexo.data, new):
             self.vexo.use() if folder == self.vexo.data else None
             for path in [folder, *folder.rglob("*")]:
@@ -75,13 +80,31 @@ class Folders(ServiceCase):
         self.assertEqual(vexo(data, "applications", VEXO_KEY="k" * 40).returncode, 0)
         self.assertIn("VEXO_KEY is too short", vexo(data, "applications", VEXO_KEY="k").stderr)
 
-    def test_five_commands_at_once_make_one_folder(self) -> None:
+    def test_five_commands_at_once_make_one_folder_with_one_first_administrator(self) -> None:
         data = temporary_folder() / "together"
-        command = [str(BIN / "vexo"), "--data", str(data), "applications", "--json"]
-        running = [subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE) for _ in range(5)]
+        names = [f"person{number}" for number in range(5)]
+        running = [
+            subprocess.Popen(
+                [str(BIN / "vexo"), "--data", str(data), "person", "add", name, "--password-from-input"],
+                stdin=subprocess.PIPE,
+                stdout=subprocess.PIPE,
+                stderr=subprocess.PIPE,
+            )
+            for name in names
+        ]
+        for process in running:
+            assert process.stdin
+            process.stdin.write(PASSWORD.encode())
+            process.stdin.close()
+            process.stdin = None
         said = [process.communicate() for process in running]
-        self.assertEqual([process.returncode for process in running], [0] * 5, said)
+        self.assertEqual(sorted(process.returncode for process in running), [0, 2, 2, 2, 2], said)
+        refused = [err.decode() for _, err in said if err]
+        self.assertEqual(["is for administrators to say" in told for told in refused], [True] * 4, said)
         self.assertEqual(len((data / "key").read_text()), 64)
+        with sqlite3.connect(data / "vexo.db") as database:
+            people = database.execute("SELECT role FROM people_person WHERE username LIKE 'person%'").fetchall()
+        self.assertEqual(people, [("administrator",)])
 
 
 class Machine(ServiceCase):
