@@ -243,6 +243,7 @@ def use_folder(data: Path) -> None:
 def new_folder(made: Path | None = None) -> Path:
     """A new data folder, in use; as another is, or without anything."""
     from vexo.server.data_folder import make_data_folder
+    from vexo.server.moved_folder import settle_in
 
     made = made or template()
     data = temporary_folder() / "vexo"
@@ -251,6 +252,8 @@ def new_folder(made: Path | None = None) -> Path:
         shutil.copy(made / name, data / name)
     use_folder(data)
     make_data_folder()
+    # Its first command would take it for one that was laid out from a backup, and interrupt what is under way.
+    settle_in(lambda _: None)
     return data
 
 
