@@ -101,7 +101,9 @@ class ServiceCase(unittest.TestCase):
         from vexo.server.jobs.worker import run_inline
 
         ids = self.table(trip)["row_id"].to_list()
-        scope = Scope(tuple(ids[at] for at in rows), more.pop("code", ""), more.pop("field", ""))
+        scope = Scope(
+            tuple(ids[at] for at in rows), more.pop("code", ""), more.pop("field", ""), more.pop("message", None)
+        )
         made, job = decide(view_of(trip), self.person, self.newest(trip).number, scope, answer, run_here=True, **more)
         ended = run_inline(job)
         self.assertEqual(ended.error, "")

@@ -17,6 +17,7 @@ from .terminal import console, plain_table
 @click.option("--row", "rows", type=int, multiple=True, help="A row, by its number in the sheet; may be given often.")
 @click.option("--code", default="", help="All rows that are asked this, by its code (see review --json).")
 @click.option("--field", default="", help="Only what is asked about this field.")
+@click.option("--message", help="Of rows that the application refused (--code refused): only those with these words.")
 @click.option("--record", default="", help="For the answer 'record', or of code absent: the record's ID.")
 @click.option("--value", default="", help="For the answer 'through': a value that is free.")
 @click.option("--plan", "number", type=int, help="The plan that was seen; the newest by default.")
@@ -29,6 +30,7 @@ def decide(
     rows: tuple[int, ...],
     code: str,
     field: str,
+    message: str | None,
     record: str,
     value: str,
     number: int | None,
@@ -36,7 +38,8 @@ def decide(
 ) -> None:
     """Answer what a plan asks. ``vexo review`` names the answers to each question.
 
-    Rows can be set aside whatever they are asked; ``again`` takes such rows up again.
+    Rows can be set aside whatever they are asked; ``again`` takes such rows up again. After a pass, ``aside`` with the
+    code ``refused`` sets those aside that were refused, and were not edited since.
     """
     from vexo.server.decisions.decisions import Scope
     from vexo.server.decisions.decisions import decide as make
@@ -47,7 +50,8 @@ def decide(
     view = find_view(trip)
     numbers = row_ids(view, rows)
     seen = number if number is not None else plan_of(view).number
-    _, job = make(view, setting.person(), seen, Scope(numbers, code, field), answer, record or value, run_here=True)
+    scope = Scope(numbers, code, field, message)
+    _, job = make(view, setting.person(), seen, scope, answer, record or value, run_here=True)
     finish(job)
     print_plan(find_view(trip), as_json)
 

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping
 from enum import StrEnum
 from typing import TYPE_CHECKING
 
-from ..faults import CELL_CODES, CODES, Does
+from ..faults import CELL_CODES, CODES, OUTCOME_CODES, Does
 
 if TYPE_CHECKING:
     import polars as pl
@@ -207,6 +207,8 @@ def answers_for_row(state: RowState, codes: Iterable[str]) -> tuple[Answer, ...]
 
 def answers_for_group(code: str) -> tuple[Answer, ...]:
     """The answers that can be given at once for all rows with a fault."""
+    if code in OUTCOME_CODES:
+        return (Answer.ASIDE,)
     alike = tuple(answer for answer in answers_to(code) if answer not in (Answer.RECORD, Answer.COUNTS, Answer.THROUGH))
     return (*alike, Answer.ASIDE) if CODES.get(code) in (Does.REJECTS, Does.HOLDS) else alike
 

@@ -10,12 +10,14 @@ import polars as pl
 from django.db import transaction
 from django.utils import timezone
 
+from vexo.core.faults import OUTCOME_CODES
 from vexo.core.planning.absent import NUMBER, deletions_seen
 from vexo.core.planning.decisions import DECISIONS
 from vexo.core.planning.guards import GuardCode
 from vexo.core.planning.rules.merges import merges_of_lists
 from vexo.core.planning.verdicts import ABSENT_CODE, Answer, answered_by
 from vexo.core.records import IDENTIFIER, Catalogue, RecordType
+from vexo.core.sheets.sheet import ROW_ID
 
 from .. import artifacts
 from ..applications.services import asking
@@ -35,22 +37,37 @@ from ..trips.part_view import PartView
 from ..trips.plan_jobs import enqueue_plan
 from ..trips.refusals import refuse_while_sending
 from ..trips.status import update_status
+from .refused import refused_alike
 
 
 @dataclass(frozen=True)
 class Scope:
-    """What an answer is for: some rows (by their number in the trip), or all rows with a fault; of one field or all."""
+    """What an answer is for: some rows (by their number in the trip), or all rows with a fault; of one field or all.
+    Of rows that the application refused, those with exactly its ``message``, or all."""
 
     rows: tuple[int, ...] = ()
     code: str = ""
     field: str = ""
+    message: str | None = None
 
     def as_json(self) -> dict[str, Any]:
-        return {"rows": len(self.rows), "code": self.code, "field": self.field}
+        said = {} if self.message is None else {"message": self.message}
+        return {"rows": len(self.rows), "code": self.code, "field": self.field, **said}
 
 
-def _cells(trip: Trip, plan: Plan, scope: Scope, answer: Answer) -> pl.DataFrame:
+def _set_aside(rows: pl.Series) -> pl.DataFrame:
+    """The cells of the answer that sets rows aside."""
+    texts = {"code": "set-aside", "field": "", "digest": ""}
+    return rows.to_frame(ROW_ID).with_columns([pl.lit(v).alias(k) for k, v in texts.items()])
+
+
+def _cells(view: PartView, plan: Plan, scope: Scope, answer: Answer) -> pl.DataFrame:
     """The questions that an answer is for."""
+    trip = view.trip
+    if scope.code in OUTCOME_CODES:
+        rows = refused_alike(view, plan, scope.code, scope.field, scope.message)
+        chosen = rows.filter(rows.is_in(list(scope.rows)) | (not scope.rows))
+        return _set_aside(chosen if answer == Answer.ASIDE else chosen.head(0))
     if answer == Answer.AGAIN:
         decisions = decisions_of(trip)[0].drop("answer", "argument").unique(maintain_order=True)
     else:
@@ -63,8 +80,7 @@ def _cells(trip: Trip, plan: Plan, scope: Scope, answer: Answer) -> pl.DataFrame
         decisions = decisions.filter(pl.col("field") == scope.field)
     if answer == Answer.ASIDE:
         rows = decisions["row_id"].unique(maintain_order=True) if scope.code or scope.field else _rows(plan, scope)
-        texts = {"code": "set-aside", "field": "", "digest": ""}
-        return rows.to_frame("row_id").with_columns([pl.lit(v).alias(k) for k, v in texts.items()])
+        return _set_aside(rows)
     if answer == Answer.AGAIN:
         return decisions
     if scope.rows and answer in (Answer.RECORD, Answer.NEAREST, Answer.NEW):
@@ -180,8 +196,12 @@ def decide(
         scope, argument = replace(scope, field=guard.field), str(guard.count)
     if scope.code == ABSENT_CODE and argument.strip():
         scope = replace(scope, rows=(_number_of(plan, argument.strip()),))
-    cells = _of_plan(plan, scope.code) if scope.code in list(GuardCode) else _cells(trip, plan, scope, Answer(answer))
+    cells = _of_plan(plan, scope.code) if scope.code in list(GuardCode) else _cells(view, plan, scope, Answer(answer))
     if cells.is_empty() and scope.code not in list(GuardCode):
+        if scope.code in OUTCOME_CODES and answer == Answer.ASIDE:
+            raise PlainError(
+                "None of these rows was refused so, or they were edited or set aside since.", "no-question"
+            )
         raise PlainError(f"None of these rows is asked anything that {answer!r} answers.", "no-question")
     with transaction.atomic():
         trip.refresh_from_db()

@@ -119,7 +119,7 @@ def _fact(
         id=decision.pk,
         answer=answer,
         says=guard_answer_words(code) if code in list(GuardCode) else words_of(answer, code),
-        asked=_asked(code, label),
+        asked=_asked(code, label, decision.scope.get("message")),
         field=name,
         label=label,
         argument="" if of_records else decision.argument,
@@ -146,11 +146,11 @@ def _question(decision: Decision, cells: pl.DataFrame) -> tuple[str, str]:
     return scope["code"] or only(cells["code"].to_list()), scope["field"] or only(cells["field"].to_list())
 
 
-def _asked(code: str, label: str) -> str:
+def _asked(code: str, label: str, message: str | None) -> str:
     """What was answered, in words."""
     if not code:
         return "Several questions"
     if code in list(GuardCode):
         guard = next((words.title for name, words in WORDS.items() if name.value == code), "Records not in the sheet")
         return f"{guard}: {label}" if label else guard
-    return "" if code == "set-aside" else group_words(code, label)
+    return "" if code == "set-aside" else group_words(code, label, [message] if message else ())

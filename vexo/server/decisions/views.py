@@ -30,7 +30,8 @@ _TEXTS = serializers.CharField
 
 
 class DecideSerializer(Asked):
-    """An answer to what plan ``plan`` asks: of these rows, or of all with fault ``code``; of one field or all."""
+    """An answer to what plan ``plan`` asks: of these rows, or of all with fault ``code``; of one field or all. Of rows
+    that the application refused, those of ``field`` with exactly this ``message``, or all where none is said."""
 
     plan = serializers.IntegerField(min_value=1)
     rows = serializers.ListField(
@@ -41,6 +42,7 @@ class DecideSerializer(Asked):
     )
     code = _TEXTS(required=False, allow_blank=True, default="")
     field = _TEXTS(required=False, allow_blank=True, default="")
+    message = _TEXTS(required=False, allow_blank=True, allow_null=True, default=None, trim_whitespace=False)
     answer = serializers.ChoiceField(choices=[(answer.value, answer.name) for answer in Answer])
     argument = _TEXTS(required=False, allow_blank=True, default="", max_length=200)
 
@@ -61,7 +63,7 @@ class DecisionsView(APIView):
         serializer = DecideSerializer(data=request.data)
         serializer.is_valid(raise_exception=True)
         v = serializer.validated_data
-        scope = Scope(tuple(v["rows"]), v["code"], v["field"])
+        scope = Scope(tuple(v["rows"]), v["code"], v["field"], v["message"])
         _, job = decisions.decide(
             view,
             person_of(request),

@@ -39,21 +39,33 @@ def _total(values: pl.Series) -> Decimal:
     return Decimal(str(values.sum() or 0))
 
 
+def with_reasons(states: pl.DataFrame) -> pl.LazyFrame:
+    """Why each row is stopped, or not in: ``code``, ``field``, ``arguments`` of its first fault, and ``message``, the
+    words of an application that refused it; null where nothing stops it.
+
+    Args:
+        states: ``faults``, and whatever else.
+    """
+    fault = pl.col("faults").list.first().struct
+    code, arguments = fault.field("code"), fault.field("arguments")
+    message = pl.when(code == "refused").then(arguments.list.get(0, null_on_oob=True))
+    return states.lazy().with_columns(
+        code.alias("code"),
+        fault.field("field").fill_null("").alias("field"),
+        arguments.alias("arguments"),
+        pl.when(code.is_not_null()).then(message.fill_null("")).alias("message"),
+    )
+
+
 def reasons(states: pl.DataFrame, record_type: RecordType) -> list[Reason]:
     """Rows grouped by what stops them (or what an application said), most first.
 
     Args:
         states: ``row``, ``state`` and ``faults``; the first fault of a row is its reason.
     """
-    first_faults = (
-        states.lazy()
-        .filter(pl.col("faults").list.len() > 0)
-        .select(ROW, "state", pl.col("faults").list.first().alias("fault"))
-        .unnest("fault")
-    )
-    message = pl.when(pl.col("code") == "refused").then(pl.col("arguments").list.get(0, null_on_oob=True))
     grouped = (
-        first_faults.with_columns(message.fill_null("").alias("message"))
+        with_reasons(states)
+        .filter(pl.col("code").is_not_null())
         .group_by("state", "code", "field", "message", maintain_order=True)
         .agg(pl.len().alias("count"), pl.col(ROW).first().alias("first"), pl.col("arguments").first())
         .sort("count", descending=True, maintain_order=True)
@@ -65,8 +77,8 @@ def reasons(states: pl.DataFrame, record_type: RecordType) -> list[Reason]:
         Reason(
             RowState(line["state"]),
             line["code"],
-            line["field"] or "",
-            labels.get(line["field"] or "", line["field"] or ""),
+            line["field"],
+            labels.get(line["field"], line["field"]),
             [argument or "" for argument in line["arguments"] or []],
             line["count"],
             line["first"],

@@ -24,6 +24,7 @@ from ..decisions.moved import differing_rows
 from ..errors import PlainError
 from ..faults import words
 from ..planning.context import PlanContext
+from ..planning.figures import with_reasons
 from ..planning.pointing import pointed_words
 from ..planning.row_states import states
 from ..trips.answers import options_for_fault, options_for_row
@@ -41,7 +42,8 @@ _NUMBER = re.compile(r"\d{1,18}", re.ASCII)
 @dataclass(frozen=True)
 class Wanted:
     """Which rows: of one state, with one fault (or what is said as such, ``ELSEWHERE_CODE``), with a change in one
-    column (from a value to another, ``change``: both as a JSON list of texts), with a text in a cell, about which a
+    column (from a value to another, ``change``: both as a JSON list of texts), stopped by one thing first of all
+    (``reason``: code, field and the application's message, as a JSON list), with a text in a cell, about which a
     decision is (its number), that differ from those of the trip that this one was moved from; and in which order: as in
     the sheet, or by the values of a field (``-name``: from the highest down), empty ones last."""
 
@@ -52,6 +54,7 @@ class Wanted:
     order: str = ""
     decision: str = ""
     change: str = ""
+    reason: str = ""
     moved: str = ""
 
 
@@ -96,7 +99,7 @@ def _changing(plan: str, field: Field, change: str) -> pl.Series:
     Raises:
         PlainError: where these are not two texts.
     """
-    old, new = _two_texts(change)
+    old, new = _texts(change, 2, "change")
     table = artifacts.read(plan, columns_of_picture(field.name))
     columns = FieldColumns(field.name)
     writes = table[VERDICT].is_in([Verdict.CREATE, Verdict.UPDATE]) & (table[columns.action] == CellAction.WRITE)
@@ -108,12 +111,23 @@ def _changing(plan: str, field: Field, change: str) -> pl.Series:
     return writes.fill_null(value=False)
 
 
-def _two_texts(change: str) -> tuple[str, str]:
+def _texts(value: str, count: int, what: str) -> list[str]:
+    """The texts of a filter that is a JSON list. Raises PlainError where it is none, or not of so many."""
     try:
-        old, new = json.loads(change)
-    except (ValueError, TypeError) as error:
-        raise PlainError(f"A change is two texts, as a JSON list: {change!r} is none.", "change") from error
-    return str(old), str(new)
+        texts = json.loads(value)
+    except ValueError:
+        texts = None
+    if not isinstance(texts, list) or len(texts) != count:
+        raise PlainError(f"A {what} is {count} texts, as a JSON list: {value!r} is none.", what)
+    return [str(text) for text in texts]
+
+
+def _stopped_by(row_states: pl.DataFrame, reason: str) -> pl.Series:
+    """Whether the first fault of each row is this one."""
+    names = ("code", "field", "message")
+    texts = _texts(reason, len(names), "reason")
+    alike = pl.all_horizontal([pl.col(name) == text for name, text in zip(names, texts, strict=True)])
+    return with_reasons(row_states).select(alike.fill_null(value=False)).collect().to_series()
 
 
 @lru_cache(maxsize=32)
@@ -133,6 +147,8 @@ def _positions(source: Source, wanted: Wanted, changed: Field | None = None) -> 
     elif wanted.code:
         has = pl.col("faults").list.eval(pl.element().struct.field("code") == wanted.code).list.any()
         holds &= row_states.select(has.fill_null(value=False)).to_series()
+    if wanted.reason:
+        holds &= _stopped_by(row_states, wanted.reason)
     if wanted.decision:
         number = int(wanted.decision) if _NUMBER.fullmatch(wanted.decision) else 0
         rows = cells_of_decision(number)[ROW_ID]

@@ -1881,7 +1881,10 @@ export interface components {
          * @enum {string}
          */
         DaysEnum: "Mon" | "Tue" | "Wed" | "Thu" | "Fri" | "Sat" | "Sun";
-        /** @description An answer to what plan ``plan`` asks: of these rows, or of all with fault ``code``; of one field or all. */
+        /**
+         * @description An answer to what plan ``plan`` asks: of these rows, or of all with fault ``code``; of one field or all. Of rows
+         *     that the application refused, those of ``field`` with exactly this ``message``, or all where none is said.
+         */
         Decide: {
             plan: number;
             rows?: number[];
@@ -1889,6 +1892,7 @@ export interface components {
             code: string;
             /** @default  */
             field: string;
+            message?: string | null;
             answer: components["schemas"]["AnswerEnum"];
             /** @default  */
             argument: string;
@@ -2125,7 +2129,8 @@ export interface components {
         FaultCodeEnum: "set-aside" | "left-out" | "not-meant" | "exists" | "not-allowed" | "other-part" | "outside-reach" | "key-blank" | "key-unread" | "letter-for-figure" | "decimal-comma" | "not-a-number" | "too-large" | "too-fine" | "not-yes-or-no" | "not-a-date" | "not-a-moment" | "not-a-choice" | "too-long" | "unknown-mark" | "names-none" | "names-several" | "not-read" | "lost-character" | "not-in-list" | "no-number-form" | "no-arithmetic" | "no-date-form" | "no-phone" | "look-up-none" | "look-up-several" | "required-empty" | "required-new" | "required-column" | "finds-several" | "unknown-identifier" | "not-found" | "unclear" | "near-key" | "several" | "like-record" | "like-row" | "copied" | "may-be-in" | "gone" | "renamed" | "swapped" | "identifier-differs" | "identifier-without-key" | "deleted-before" | "changed-since" | "pointed" | "key-asked" | "column-asked" | "both-changed" | "key-edited" | "duplicate-row" | "key-circle" | "duplicate" | "emptied-many" | "lost-point" | "far-out" | "check-differs" | "damaged" | "depends" | "depends-circle" | "twin" | "shared" | "other-counts" | "emptied" | "refused" | "changed-meanwhile" | "gone-meanwhile" | "made-meanwhile" | "batch-too-large" | "no-answer" | "found-otherwise" | "changed-in-between" | "given-up" | "undone-with-group" | "left-half-way" | "parent-not-in";
         /**
          * @description Rows with one fault: how many, the row number of the first, the words, and the answers for all of them; whether
-         *     it is about which record each row is.
+         *     it is about which record each row is; of rows that were refused, in what ``message`` of the application (null where
+         *     the fault is Vexo's own, before anything was sent), and how many of them were set ``aside`` together since.
          */
         FaultGroup: {
             state: components["schemas"]["RowStateEnum"];
@@ -2136,6 +2141,8 @@ export interface components {
             first: number;
             answers: components["schemas"]["AnswerOption"][];
             about_key: boolean;
+            message: string | null;
+            aside: number;
         };
         /**
          * @description A field. ``unique``: no two records have the same value; ``only_for``: the kind of record that has it, where not
@@ -5633,6 +5640,7 @@ export interface operations {
                 moved?: string;
                 offset?: number;
                 order?: string;
+                reason?: string;
                 state?: string;
                 text?: string;
                 view?: string;
@@ -5878,6 +5886,7 @@ export interface operations {
                 moved?: string;
                 offset?: number;
                 order?: string;
+                reason?: string;
                 state?: string;
                 text?: string;
                 view?: string;

@@ -27,6 +27,8 @@ export interface Asked {
   decision?: string;
   /** Only rows that change the column from one value to another. */
   change?: string;
+  /** Only rows that one thing stops first of all: code, field and message, as a JSON list. */
+  reason?: string;
   /** Only rows that differ from those of the trip that this one was moved from. */
   moved?: string;
   order: string;
@@ -43,7 +45,19 @@ interface Answer {
 }
 
 function fetchBlock(asked: Asked, block: number): Promise<Window> {
-  const { trip, view, state, column, text, code = "", decision = "", change = "", moved = "", order } = asked;
+  const {
+    trip,
+    view,
+    state,
+    column,
+    text,
+    code = "",
+    decision = "",
+    change = "",
+    reason = "",
+    moved = "",
+    order,
+  } = asked;
   if (view === "waiting") {
     const range = { offset: block * BLOCK, limit: BLOCK };
     return data(api.GET("/api/uploads/{number}/rows", { params: { path: { number: trip }, query: range } }));
@@ -56,6 +70,7 @@ function fetchBlock(asked: Asked, block: number): Promise<Window> {
     code,
     decision,
     change,
+    reason,
     moved,
     order,
     offset: block * BLOCK,

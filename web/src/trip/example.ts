@@ -159,6 +159,8 @@ export const trip = (values: Partial<TripDetail> = {}): TripDetail => ({
       count: 2,
       first: 19,
       about_key: false,
+      message: null,
+      aside: 0,
       answers: [...FILE_OR_APPLICATION, ASIDE],
     },
   ],

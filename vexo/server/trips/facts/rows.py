@@ -35,7 +35,8 @@ class Fault:
 @dataclass(frozen=True, slots=True)
 class FaultGroup:
     """Rows with one fault: how many, the row number of the first, the words, and the answers for all of them; whether
-    it is about which record each row is."""
+    it is about which record each row is; of rows that were refused, in what ``message`` of the application (null where
+    the fault is Vexo's own, before anything was sent), and how many of them were set ``aside`` together since."""
 
     state: RowState
     code: Annotated[str, OneOf("vexo.core.faults.ALL_CODES")]
@@ -45,6 +46,8 @@ class FaultGroup:
     first: int
     answers: list[AnswerOption]
     about_key: bool = False
+    message: str | None = None
+    aside: int = 0
 
 
 @dataclass(frozen=True, slots=True)

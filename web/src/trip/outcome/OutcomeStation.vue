@@ -4,7 +4,6 @@ import { computed, ref, watch } from "vue";
 import DataGrid from "@/grid/DataGrid.vue";
 import { useWindow } from "@/grid/useWindow";
 import { count, exact, many } from "@/parts/format";
-import VerdictSign from "@/parts/VerdictSign.vue";
 import { say } from "@/services/notices";
 import BusyButton from "@/ui/BusyButton.vue";
 
@@ -25,16 +24,20 @@ import { usePlanAgain } from "../planning";
 import { useSelected } from "@/ui/selected";
 import { allPasses } from "./allPasses";
 import DownloadMenu from "./DownloadMenu.vue";
+import NotInGroups from "./NotInGroups.vue";
 import TakeBack from "./TakeBack.vue";
 import RowPanel from "../rows/RowPanel.vue";
 
 const state = defineModel<string>("state", { default: "" });
-const emit = defineEmits<{ bring: []; choose: [string] }>();
+defineEmits<{ bring: []; choose: [string] }>();
 const { trip, mayPrepare } = useTripContext();
 const { planAgain, busy } = usePlanAgain();
 const run = computed(() => trip.value.passes.findLast((one) => one.totals));
 const { row: current, column: currentColumn, unfolded } = useSelected();
-watch(state, () => {
+/** The reason whose rows are shown alone, and the state that they are in. */
+const chosen = ref({ state: "", reason: "" });
+const reason = computed(() => (chosen.value.state === state.value ? chosen.value.reason : ""));
+watch([state, reason], () => {
   current.value = 0;
 });
 const window = useWindow(() => ({
@@ -44,6 +47,7 @@ const window = useWindow(() => ({
   column: "",
   text: "",
   order: "",
+  reason: reason.value,
   version: `${trip.value.passes.map((one) => `${one.number} ${one.state}`).join()} ${trip.value.version}`,
 }));
 const { columns, unchanged } = useArranged(trip, unfolded);
@@ -97,10 +101,6 @@ const moved = (sums: { planned: string; before: string; after: string | null }):
   sums.before !== sums.planned || (sums.after !== null && sums.after !== sums.planned);
 const label = (name: string): string => trip.value.columns.find((c) => c.field === name)?.label ?? name;
 const grid = ref<{ go: (to: number) => void }>();
-
-function show(reason: { state: string; first: number }): void {
-  emit("choose", reason.state);
-}
 </script>
 
 <template>
@@ -159,31 +159,7 @@ function show(reason: { state: string; first: number }): void {
           </button>
         </span>
       </div>
-      <div v-if="trip.outcomes.length" class="max-h-[112px] flex-none overflow-auto border-b border-rule bg-paper">
-        <div
-          v-for="one in trip.outcomes"
-          :key="one.state + one.code + one.field + one.says"
-          class="flex items-center gap-2 border-b border-rule px-3 text-small last:border-0 hover:bg-marine-tint"
-        >
-          <button type="button" class="flex min-w-0 flex-1 items-center gap-2 py-1 text-left" @click="show(one)">
-            <VerdictSign :verdict="one.state" /><b>{{ one.says }}</b
-            ><span class="soft ml-auto whitespace-nowrap"
-              >{{ one.state === "refused" ? "the application refused" : one.state }}
-              {{ many(one.count, "row", "rows") }}</span
-            >
-          </button>
-          <button
-            v-if="one.answers.length && mayPrepare"
-            type="button"
-            class="btn sm flex-none"
-            :disabled="busy || !!trip.job"
-            :title="one.answers.map((answer) => answer.says).join(' · ')"
-            @click="planAgain({ state: one.state, why: one.code })"
-          >
-            Answer {{ one.count === 1 ? "it" : "them all" }}
-          </button>
-        </div>
-      </div>
+      <NotInGroups v-if="trip.outcomes.length" v-model="chosen" @choose="$emit('choose', $event)" />
       <div
         v-if="trip.passes.length > 1"
         class="max-h-[132px] flex-none overflow-auto border-b border-rule bg-paper px-3 py-1.5 text-small"
