@@ -42,6 +42,7 @@ class ShownSerializer(serializers.Serializer[Any]):
     order = _TEXTS(required=False, allow_blank=True, default="")
     decision = _TEXTS(required=False, allow_blank=True, default="")
     change = _TEXTS(required=False, allow_blank=True, default="", trim_whitespace=False)
+    reason = _TEXTS(required=False, allow_blank=True, default="", trim_whitespace=False)
     moved = _TEXTS(required=False, allow_blank=True, default="")
 
 

@@ -3420,6 +3420,8 @@ export interface components {
             /** @default  */
             change: string;
             /** @default  */
+            reason: string;
+            /** @default  */
             moved: string;
         };
         /**

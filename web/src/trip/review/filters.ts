@@ -35,6 +35,7 @@ export function useFilters(trip: Ref<TripDetail>, state: Ref<string>) {
     code: why.value,
     decision: decided.value,
     change: change.value,
+    reason: "",
     moved: moved.value,
     order: order.value,
   }));
