@@ -244,7 +244,7 @@ def print_outcome(view: PartView, as_json: bool) -> None:
         out.print(
             "Not in the sheet: " + ", ".join(f"{one.absent[name]:,} {name}" for name in states if one.absent[name])
         )
-    if "records" in report:
+    if report.get("records"):
         out.print(f"Read back: {report['as_sent']:,} of {report['records']:,} records are as sent.")
     if report.get("deleted"):
         out.print(f"Read back: {report['gone']:,} of {report['deleted']:,} deleted records are gone.")

@@ -19,7 +19,7 @@ import { useDoing } from "@/ui/doing";
 
 import AbsentLine from "./absent/AbsentLine.vue";
 import { tripKey } from "./context";
-import { allPasses } from "./outcome/allPasses";
+import { allPasses, readBackWords } from "./outcome/allPasses";
 import PartChoice from "./parts/PartChoice.vue";
 import WaysBack from "./WaysBack.vue";
 import { lookedAt } from "@/api/part";
@@ -163,12 +163,7 @@ useKeys(
     </div>
     <TheLine :trip="trip.id" :stations="trip.stations" :open="open" />
     <TheSum v-if="withSum" :rows="trip.rows ?? 0" :sum="sum" :chosen="state" @choose="choose">
-      <template v-if="open === 'outcome' && readBack"
-        >Read back {{ count(readBack.as_sent) }} of {{ count(readBack.records) }} as sent<template
-          v-if="readBack.deleted"
-          >, {{ count(readBack.gone) }} of {{ count(readBack.deleted) }} gone</template
-        ></template
-      >
+      <template v-if="open === 'outcome' && readBack">{{ readBackWords(readBack) }}</template>
       <template v-else-if="total"
         >{{ total.label }}, changed rows: {{ exact(total.before) }} → <b>{{ exact(total.after) }}</b></template
       >

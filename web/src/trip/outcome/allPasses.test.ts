@@ -2,7 +2,7 @@ import { describe, expect, it } from "vitest";
 
 import type { Schemas } from "@/api/client";
 
-import { allPasses } from "./allPasses";
+import { allPasses, readBackWords } from "./allPasses";
 
 const counts = (before: number, created: number, deleted: number, after: number) => ({
   before,
@@ -42,5 +42,15 @@ describe("all passes together", () => {
   });
   it("says nothing before the first has read back", () => {
     expect(allPasses([{ report: null }])).toBeUndefined();
+  });
+  it("names what is there and what is gone, each only where there is any", () => {
+    const said = (values: Partial<Schemas["Report"]>) => {
+      const all = allPasses([report(values)]);
+      return all && readBackWords(all);
+    };
+    expect(said({ records: 36, as_sent: 35 })).toBe("Read back 35 of 36 as sent");
+    expect(said({ deleted: 6, gone: 6 })).toBe("Read back 6 of 6 gone");
+    expect(said({ records: 2, as_sent: 2, deleted: 4, gone: 3 })).toBe("Read back 2 of 2 as sent, 3 of 4 gone");
+    expect(said({})).toBe("Nothing was written, so nothing is read back");
   });
 });

@@ -1,5 +1,6 @@
 /** What reading back found after all passes together. */
 import type { Schemas } from "@/api/client";
+import { count } from "@/parts/format";
 
 type Report = Schemas["Report"];
 type Counts = NonNullable<Report["type"]>;
@@ -47,4 +48,13 @@ export function allPasses(passes: readonly { report: Report | null }[]): ReadBac
     type: counted(given("type")),
     selection: counted(given("selection")),
   };
+}
+
+/** What was read back, in words: records that are there, and records that are gone, where there are such. */
+export function readBackWords(all: ReadBack): string {
+  const parts = [
+    all.records && `${count(all.as_sent)} of ${count(all.records)} as sent`,
+    all.deleted && `${count(all.gone)} of ${count(all.deleted)} gone`,
+  ].filter(Boolean);
+  return parts.length ? `Read back ${parts.join(", ")}` : "Nothing was written, so nothing is read back";
 }
