@@ -138,6 +138,7 @@ class Refused(ServiceCase):
         self.apply(trip)
         self.says = [NO_RATE, NO_RATE]
         self.bring(self.content(), record_type="Berth", trip=str(trip.pk))
+        self.assertEqual(self.groups(trip)[RATE]["answers"], [], "what is refused is not offered")
         with self.assertRaisesRegex(PlainError, "newer sheet came in"):
             self.aside(trip, RATE, "daily_rate")
 

@@ -212,8 +212,10 @@ class Foreign(SameCase):
         self.assertEqual((done.absent["deleted"], done.absent["refused"]), (1, 1))
         self.assertEqual(sorted(h["last_name"] for h in self.holders(self.begin)), ["theirs", "x"])
         trip.refresh_from_db()
-        items = trip_detail(PartView.of(trip), self.person).open
-        self.assertEqual([(one.code, one.count) for one in items], [("changed-meanwhile", 1)])
+        page = trip_detail(PartView.of(trip), self.person)
+        self.assertEqual([(one.code, one.count) for one in page.open], [("changed-meanwhile", 1)])
+        groups = page.passes[-1].absent.groups
+        self.assertEqual([(group.state, group.answers) for group in groups], [("refused", [])], "it has no row")
         told = self.vexo.run("--as", "ada", "outcome", str(trip.pk))
         self.assertEqual(told.returncode, 1)
         self.assertIn("1 deleted, 1 refused", told.stdout)

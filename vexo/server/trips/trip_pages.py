@@ -2,20 +2,18 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from contextlib import suppress
-from dataclasses import asdict, fields, replace
+from dataclasses import asdict, fields
 from typing import Any
 
 from vexo.core.conditions import ConditionError
 from vexo.core.documents import sentence
-from vexo.core.faults import KEY_CODES
-from vexo.core.planning.verdicts import Answer, RowState
+from vexo.core.planning.verdicts import RowState
 from vexo.core.records import UnknownName
 
 from ..applications.own_tokens import lacking
 from ..applications.use_rules import rules_of
-from ..faults import absent_reason_words, group_words
+from ..faults import absent_reason_words
 from ..jobs.models import Job
 from ..jobs.views import JobSerializer
 from ..people.models import Person
@@ -29,10 +27,10 @@ from .facts.columns import CheckFigures, Column
 from .facts.pages import ApplicationName, FieldTotals, SheetColumnTotals, TripDetail, TripSummary, TripTotals
 from .facts.parts import LabelledSum, RowFilter, Since, WentOut
 from .facts.passes import AbsentOutcome, AbsentResult, Pass, ScheduledPass, StoredPass, TroubleRule
-from .facts.plans import AbsentFigures, AbsentGroup, Plan, PlanSummary, Reason, Summary
+from .facts.plans import AbsentFigures, AbsentGroup, Plan, PlanSummary, Summary
 from .facts.reversal import OtherWay, Reversal
-from .facts.rows import FaultGroup
 from .facts.status import Needs, Station, StationName, StationState
+from .fault_groups import groups_not_in, groups_of
 from .models import Trip
 from .open_items import expected_of, route_now
 from .part_view import PartView
@@ -43,46 +41,6 @@ from .status import UNREADABLE, TripStatus, jobs_of, report_of
 
 Jobs = tuple[Job | None, Job | None]
 """The open job of a trip, and its last one."""
-
-
-def _message_of(reason: Reason) -> str | None:
-    """The application's own words, by which rows that were refused are told apart."""
-    if reason.state != RowState.REFUSED:
-        return None
-    return reason.arguments[0] if reason.code == "refused" and reason.arguments else ""
-
-
-def groups_of(reasons: list[Reason]) -> list[FaultGroup]:
-    """Groups of rows with one fault, with its words and answers."""
-    return [
-        FaultGroup(
-            reason.state,
-            reason.code,
-            reason.field,
-            group_words(reason.code, reason.label, reason.arguments),
-            reason.count,
-            reason.first,
-            options_for_group(reason.code, reason.arguments)
-            if reason.state in (RowState.HELD, RowState.REJECTED, RowState.REFUSED)
-            else [],
-            reason.code in KEY_CODES,
-            _message_of(reason),
-        )
-        for reason in reasons
-    ]
-
-
-def _outcomes(view: PartView, last: StoredPass | None) -> list[FaultGroup]:
-    """Groups of rows that are not in after the last pass, with how many were set aside together since."""
-    groups = groups_of(last.reasons if last else [])
-    if last is None or all(group.message is None for group in groups):
-        return groups
-    of_part = view.trip.decisions.filter(plan__sheet__part__number=view.part)
-    since = of_part.filter(answer=Answer.ASIDE, undone_at=None, at__gt=last.started_at)
-    aside: Counter[tuple[str, str, str | None]] = Counter()
-    for scope, count in since.values_list("scope", "count"):
-        aside[scope["code"], scope["field"], scope.get("message")] += count
-    return [replace(group, aside=aside[group.code, group.field, group.message]) for group in groups]
 
 
 def columns_of(status: TripStatus) -> list[Column]:
@@ -273,7 +231,7 @@ def _detail(view: PartView, status: TripStatus, person: Person) -> dict[str, Any
         "columns": columns_of(status),
         "passes": [_pass_of(trip, stored) for stored in status.passes],
         "reasons": groups_of(summary.reasons if summary else []),
-        "outcomes": _outcomes(view, last),
+        "outcomes": groups_not_in(view, last),
         "weak": summary.weak if summary else False,
         "most_atomic": summary.most_atomic if summary else 0,
         "edits": facts.edits,
