@@ -425,6 +425,19 @@ class Pausing(TimedCase):
         self.assertEqual((one.state, len(register().effects()) - before), ("paused", 1), "the doubt was settled first")
         self.assertEqual(self.go_on(trip).totals["updated"], 3)
 
+    def test_the_job_of_a_time_is_not_stopped_in_silence(self) -> None:
+        trip = self.rows()
+        self.later(trip)
+        job = Job.objects.get(trip=trip, kind="apply later")
+        client = Client()
+        client.force_login(self.person)
+        told = client.delete(f"/api/jobs/{job.pk}")
+        self.assertEqual((told.status_code, told.json()["code"]), (422, "waits"), "it would begin all the same")
+        self.assertEqual(client.delete(f"/api/trips/{trip.pk}/scheduled").status_code, 204)
+        job.refresh_from_db()
+        self.assertEqual(job.state, Job.STOPPED)
+        self.assertEqual(client.delete(f"/api/jobs/{job.pk}").json()["state"], "stopped")
+
     def test_nothing_to_pause_is_said(self) -> None:
         trip = self.rows()
         told = self.vexo.run("--as", "ada", "pause", str(trip.pk))

@@ -14,9 +14,15 @@ PAUSED_BY = "paused_by"
 
 
 def stop(job: Job, person: Person) -> None:
-    """Ask a job to stop; it ends at the next point where nothing is half done."""
+    """Ask a job to stop; it ends at the next point where nothing is half done. Raises PlainError for a pass that waits
+    for its time: that is taken back on its trip, which says so then."""
     with transaction.atomic():
         job.refresh_from_db(fields=["state"])
+        if job.state == Job.WAITING:
+            raise PlainError(
+                f"This pass waits for its time. Take the time back on the trip (trips/{job.trip_id}/scheduled).",
+                "waits",
+            )
         if job.state in Job.OPEN:
             _note(person, job, "stop")
         Job.objects.filter(pk=job.pk, state=Job.QUEUED).update(state=Job.STOPPED, message="stopped before it began")
