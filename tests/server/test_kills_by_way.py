@@ -7,7 +7,7 @@ from datetime import timedelta
 from typing import Any
 
 from tests.pairs import all_pairs
-from tests.server import test_scheduling as timed
+from tests.server import timed
 from tests.server.killing import POINTS, die, take_over
 from tests.server.services import view_of
 from tests.support import register, template

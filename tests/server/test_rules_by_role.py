@@ -7,7 +7,7 @@ from datetime import UTC, datetime, timedelta
 from itertools import product
 from typing import Any
 
-from tests.server import test_scheduling as timed
+from tests.server import timed
 from tests.server.killing import die
 from tests.server.services import view_of
 from tests.support import register, template

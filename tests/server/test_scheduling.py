@@ -1,19 +1,18 @@
-"""A pass at a time, within the times that are allowed, and paused: what was seen goes, or nothing does."""
+"""A pass at a time: what was seen goes then, or nothing does."""
 
 from __future__ import annotations
 
 import json
 import shutil
-from contextlib import contextmanager
-from datetime import UTC, datetime, timedelta
-from typing import TYPE_CHECKING, Any
+from datetime import datetime, timedelta
+from typing import TYPE_CHECKING
 from unittest.mock import patch
 
 from django.test import Client
 
-from tests.server.killing import Killed, die, take_over
+from tests.server.killing import Killed, die
 from tests.server.services import view_of
-from tests.server.test_approving import ApprovalCase
+from tests.server.timed import HOUR, TimedCase
 from tests.support import register, template
 
 template()
@@ -23,59 +22,20 @@ from django.utils import timezone  # noqa: E402
 from vexo.server.applications.use_rules import set_rules  # noqa: E402
 from vexo.server.data_folder import absolute  # noqa: E402
 from vexo.server.errors import NotAllowed, PlainError, Stale  # noqa: E402
-from vexo.server.jobs.ending import pause  # noqa: E402
 from vexo.server.jobs.leases import claim  # noqa: E402
 from vexo.server.jobs.models import Job  # noqa: E402
 from vexo.server.jobs.processes import owner_name  # noqa: E402
 from vexo.server.jobs.worker import do  # noqa: E402
 from vexo.server.journal.models import Entry  # noqa: E402
 from vexo.server.moved_folder import settle_in  # noqa: E402
-from vexo.server.passes import running, scheduling  # noqa: E402
-from vexo.server.passes.models import Pass, Scheduled  # noqa: E402
+from vexo.server.passes import scheduling  # noqa: E402
+from vexo.server.passes.models import Scheduled  # noqa: E402
 from vexo.server.passes.scheduling import cancel, schedule  # noqa: E402
 from vexo.server.people.models import Person, Role  # noqa: E402
 from vexo.server.trips.facts.passes import TroubleRule  # noqa: E402
-from vexo.server.trips.models import Trip  # noqa: E402
 
 if TYPE_CHECKING:
-    from collections.abc import Iterator
-
-HOUR = timedelta(hours=1)
-
-
-class TimedCase(ApprovalCase):
-    def later(self, trip: Any, after: timedelta = HOUR, person: Any = None, **more: Any) -> Any:
-        trip.refresh_from_db()
-        at = timezone.now() + after
-        schedule(view_of(trip), person or self.person, self.newest(trip).number, at, **more)
-        return Scheduled.objects.filter(trip=trip).last()
-
-    @contextmanager
-    def clock(self, now: datetime) -> Iterator[None]:
-        """Within this it is another time."""
-        with patch.object(timezone, "now", lambda: now), patch("time.time", now.timestamp):
-            yield
-
-    def when_it_is(self, moment: datetime) -> list[str]:
-        """The kinds of the jobs that a worker does at a moment."""
-        with self.clock(moment):
-            return self.work()
-
-    def work(self) -> list[str]:
-        kinds = []
-        while (job := claim(owner_name(), ("passes",))) is not None:
-            do(job)
-            kinds.append(job.kind)
-        return kinds
-
-    def said(self, trip: Any) -> str:
-        return self.needs(trip)
-
-    def page(self, trip: Any, person: Any = None) -> dict[str, Any]:
-        client = Client()
-        client.force_login(person or self.person)
-        answer: dict[str, Any] = client.get(f"/api/trips/{trip.pk}").json()
-        return answer
+    pass
 
 
 class Scheduling(TimedCase):
@@ -292,139 +252,6 @@ class Scheduling(TimedCase):
         self.assertIsNone(self.page(trip)["scheduled"])
         self.assertIn("none waits", self.vexo.run("--as", "ada", "stop", number).stderr)
 
-
-class Times(TimedCase):
-    def open_for(self, begins: datetime, ends: datetime, **more: Any) -> None:
-        times = {"from": begins.strftime("%H:%M"), "to": ends.strftime("%H:%M"), **more}
-        set_rules(self.person, self.practice, {"Holder": {"times": times}})
-        self.practice.refresh_from_db()
-
-    def test_outside_of_them_nothing_begins_is_taken_up_again_or_goes_on(self) -> None:
-        now = datetime.now(UTC)
-        self.open_for(now - 3 * HOUR, now - 2 * HOUR)
-        trip = self.rows()
-        before = len(register().effects())
-        with self.assertRaisesRegex(PlainError, "are written from"):
-            self.start(trip)
-        with self.assertRaisesRegex(PlainError, "are written from"):
-            self.later(trip)
-        told = self.vexo.run("--as", "ada", "apply", str(trip.pk), "--yes")
-        self.assertEqual(told.returncode, 2)
-        self.assertIn("are written from", told.stderr)
-        page = self.page(trip)
-        self.assertIn("UTC", page["times"])
-        self.assertEqual([item["station"] for item in page["said"] if item["code"] == "times"], ["apply"])
-        self.assertEqual(len(register().effects()), before)
-        # Open now; it closes while the pass is under way.
-        self.open_for(now - HOUR, now + HOUR)
-        self.plan(trip)
-        job = self.start(trip)
-        with self.clock(now + 2 * HOUR):
-            do(job)
-        one = self.last_pass(trip)
-        self.assertEqual((one.state, len(register().effects())), ("interrupted", before))
-        self.assertIn("next on", one.reason)
-        with self.clock(now + 2 * HOUR):
-            self.assertEqual(self.go_on(trip).state, "interrupted")
-        self.assertEqual(self.go_on(trip).totals["updated"], 2)
-
-    def test_they_are_of_one_record_type_and_an_administrators(self) -> None:
-        now = datetime.now(UTC)
-        set_rules(self.person, self.practice, {"Berth": {"times": {"from": "00:00", "to": "00:01"}}})
-        self.practice.refresh_from_db()
-        if now.strftime("%H:%M") != "00:00":
-            self.assertEqual(self.apply(self.rows()).totals["updated"], 2)
-        for odd in (
-            {"from": "25:00", "to": "06:00"},
-            {"from": "20:00"},
-            {"from": "20:00", "to": "06:00", "zone": "Moon"},
-            {"from": "20:00", "to": "06:00", "days": ["Someday"]},
-            {"from": "20:00", "to": "06:00", "days": []},
-        ):
-            told = self.page_of_rules(odd)
-            self.assertEqual(told, 422 if odd.get("days") != ["Someday"] and "to" in odd else 400, odd)
-        told = self.vexo.run(
-            "--as",
-            "ada",
-            "rules",
-            "harbour-practice",
-            "--times",
-            "Holder=20:00-06:00@Mon,Fri",
-            "--zone",
-            "Europe/London",
-            "--json",
-        )
-        said = json.loads(told.stdout)["said"]["Holder"]["times"]
-        self.assertEqual(said, {"days": ["Mon", "Fri"], "from": "20:00", "to": "06:00", "zone": "Europe/London"})
-        told = self.vexo.run("--as", "ada", "rules", "harbour-practice", "--any-time", "holder", "--json")
-        self.assertNotIn("Holder", json.loads(told.stdout)["said"])
-        told = self.vexo.run("--as", "bram", "rules", "harbour-practice", "--times", "Holder=20:00-06:00")
-        self.assertEqual(told.returncode, 2)
-
-    def page_of_rules(self, times: dict[str, Any]) -> int:
-        client = Client()
-        client.force_login(self.person)
-        body = {"said": {"Holder": {"times": times}}}
-        return client.put("/api/applications/harbour-practice/rules", body, content_type="application/json").status_code
-
-
-class Pausing(TimedCase):
-    def paused(self, trip: Any) -> Any:
-        """A pass that was asked to pause once its first batch was sent, in batches of one."""
-        job = self.start(trip)
-        send = running.Run._send
-
-        def then_asked(run: Any, batch: Any) -> None:
-            send(run, batch)
-            pause(Job.objects.get(pk=job.pk), self.bram)
-
-        with patch.object(running.Run, "_send", then_asked), self.batches_of(1):
-            do(job)
-        return self.last_pass(trip)
-
-    @contextmanager
-    def batches_of(self, size: int) -> Iterator[None]:
-        made = running.Run.__init__
-
-        def small(run: Any, *arguments: Any) -> None:
-            made(run, *arguments)
-            run.size = size
-
-        with patch.object(running.Run, "__init__", small):
-            yield
-
-    def test_it_waits_after_its_batch_and_goes_on_or_is_given_up(self) -> None:
-        for how in ("go on", "give up"):
-            with self.subTest(how):
-                trip = self.rows(3)
-                before = len(register().effects())
-                one = self.paused(trip)
-                self.assertEqual(
-                    (one.state, one.reason, len(register().effects()) - before),
-                    ("paused", "Paused by Bram Tidewell.", 1),
-                )
-                self.assertEqual(one.sums["waiting"], 2)
-                self.assertEqual(self.said(trip), "a pass is paused")
-                self.assertEqual(self.page(trip)["passes"][-1]["state"], "paused")
-                with self.assertRaisesRegex(PlainError, "has not ended"):
-                    self.start(trip)
-                done = self.go_on(trip, give_up=how == "give up")
-                self.assertEqual(done.totals["updated"], 3 if how == "go on" else 1)
-                self.assertEqual(len(register().effects()) - before, 3 if how == "go on" else 1)
-                self.assertEqual(done.state, "ended" if how == "go on" else "given up")
-
-    def test_one_that_is_killed_after_it_was_asked_pauses_where_it_is_taken_over(self) -> None:
-        trip = self.rows(3)
-        job = self.start(trip)
-        before = len(register().effects())
-        with self.batches_of(1):
-            die("saved", job)
-            pause(Job.objects.get(pk=job.pk), self.person)
-            take_over()
-        one = self.last_pass(trip)
-        self.assertEqual((one.state, len(register().effects()) - before), ("paused", 1), "the doubt was settled first")
-        self.assertEqual(self.go_on(trip).totals["updated"], 3)
-
     def test_the_job_of_a_time_is_not_stopped_in_silence(self) -> None:
         trip = self.rows()
         self.later(trip)
@@ -437,68 +264,3 @@ class Pausing(TimedCase):
         job.refresh_from_db()
         self.assertEqual(job.state, Job.STOPPED)
         self.assertEqual(client.delete(f"/api/jobs/{job.pk}").json()["state"], "stopped")
-
-    def test_nothing_to_pause_is_said(self) -> None:
-        trip = self.rows()
-        told = self.vexo.run("--as", "ada", "pause", str(trip.pk))
-        self.assertEqual((told.returncode, "under way" in told.stderr), (2, True))
-        job = self.start(trip)
-        client = Client()
-        client.force_login(self.vera)
-        self.assertEqual(
-            client.post(f"/api/jobs/{job.pk}", {"want": "pause"}, content_type="application/json").status_code, 403
-        )
-        client.force_login(self.person)
-        self.assertEqual(
-            client.post(f"/api/jobs/{job.pk}", {"want": "fly"}, content_type="application/json").status_code, 400
-        )
-        self.assertEqual(
-            client.post(f"/api/jobs/{job.pk}", {"want": "pause"}, content_type="application/json").json()["wanted"],
-            "pause",
-        )
-        do(Job.objects.get(pk=job.pk))
-        self.assertEqual(self.last_pass(trip).state, "paused")
-        self.assertEqual(self.go_on(trip).totals["updated"], 2)
-        self.assertEqual(
-            client.post(f"/api/jobs/{job.pk}", {"want": "pause"}, content_type="application/json").status_code, 422
-        )
-
-
-class RouteRules(TimedCase):
-    def test_a_route_says_what_its_passes_do_where_rows_are_refused(self) -> None:
-        from vexo.server.routes.models import Route
-        from vexo.server.routes.refusal_rules import set_rule_of_route
-        from vexo.server.routes.saved_routes import keep_trip
-
-        trip = self.rows()
-        self.apply(trip, trouble=TroubleRule(2, take_back=True))
-        route = keep_trip(self.person, view_of(trip), f"Holders {trip.pk}")
-        self.assertEqual(route.on_refusals, {"stop_after": 2, "take_back": True})
-        other = self.rows()
-        Trip.objects.filter(pk=other.pk).update(route=route)
-        self.assertEqual(self.page(other)["on_refusals"], {"stop_after": 2, "take_back": True})
-        client = Client()
-        client.force_login(self.person)
-        body = {"plan": self.newest(other).number}
-        client.post(f"/api/trips/{other.pk}/passes", body, content_type="application/json")
-        self.work()
-        done = self.last_pass(other)
-        self.assertEqual((done.stop_after, done.take_back), (2, True))
-        third = self.rows()
-        Trip.objects.filter(pk=third.pk).update(route=route)
-        told = self.vexo.run("--as", "ada", "apply", str(third.pk), "--yes", "--json")
-        self.assertEqual(self.last_pass(third).stop_after, 2, told.stderr)
-        self.assertIn("stops once 2 rows were refused", told.stderr)
-        fourth = self.rows()
-        Trip.objects.filter(pk=fourth.pk).update(route=route)
-        self.vexo.run("--as", "ada", "apply", str(fourth.pk), "--yes", "--carry-on")
-        self.assertIsNone(self.last_pass(fourth).stop_after)
-        set_rule_of_route(self.person, route, TroubleRule())
-        self.assertEqual(Route.objects.get(pk=route.pk).on_refusals, {})
-        with self.assertRaises(PlainError):
-            set_rule_of_route(self.person, route, TroubleRule(None, take_back=True))
-        with self.assertRaises(NotAllowed):
-            set_rule_of_route(self.vera, route, TroubleRule(1))
-        told = client.put(f"/api/routes/{route.pk}/refusals", {"stop_after": 5}, content_type="application/json").json()
-        self.assertEqual(told["on_refusals"], {"stop_after": 5, "take_back": False})
-        self.assertTrue(Pass.objects.filter(trip=fourth).exists())
