@@ -25,8 +25,6 @@ ROWS = 3
 
 
 class KillsByWay(timed.TimedCase):
-    paused, batches_of = timed.Pausing.paused, timed.Pausing.batches_of
-
     def scheduled_way(self, point: str) -> tuple[Trip, str]:
         trip = self.rows(ROWS)
         at = self.later(trip).at

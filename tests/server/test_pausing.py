@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-from contextlib import contextmanager
-from typing import TYPE_CHECKING, Any
-from unittest.mock import patch
+from typing import TYPE_CHECKING
 
 from django.test import Client
 
@@ -19,37 +17,12 @@ from vexo.server.errors import PlainError  # noqa: E402
 from vexo.server.jobs.ending import pause  # noqa: E402
 from vexo.server.jobs.models import Job  # noqa: E402
 from vexo.server.jobs.worker import do  # noqa: E402
-from vexo.server.passes import running  # noqa: E402
 
 if TYPE_CHECKING:
-    from collections.abc import Iterator
+    pass
 
 
 class Pausing(TimedCase):
-    def paused(self, trip: Any) -> Any:
-        """A pass that was asked to pause once its first batch was sent, in batches of one."""
-        job = self.start(trip)
-        send = running.Run._send
-
-        def then_asked(run: Any, batch: Any) -> None:
-            send(run, batch)
-            pause(Job.objects.get(pk=job.pk), self.bram)
-
-        with patch.object(running.Run, "_send", then_asked), self.batches_of(1):
-            do(job)
-        return self.last_pass(trip)
-
-    @contextmanager
-    def batches_of(self, size: int) -> Iterator[None]:
-        made = running.Run.__init__
-
-        def small(run: Any, *arguments: Any) -> None:
-            made(run, *arguments)
-            run.size = size
-
-        with patch.object(running.Run, "__init__", small):
-            yield
-
     def test_it_waits_after_its_batch_and_goes_on_or_is_given_up(self) -> None:
         for how in ("go on", "give up"):
             with self.subTest(how):

@@ -1,4 +1,4 @@
-"""Passes that begin at a time, on a clock that a test sets."""
+"""Passes that begin at a time, on a clock that a test sets, or are paused."""
 
 from __future__ import annotations
 
@@ -17,9 +17,12 @@ template()
 
 from django.utils import timezone  # noqa: E402
 
+from vexo.server.jobs.ending import pause  # noqa: E402
 from vexo.server.jobs.leases import claim  # noqa: E402
+from vexo.server.jobs.models import Job  # noqa: E402
 from vexo.server.jobs.processes import owner_name  # noqa: E402
 from vexo.server.jobs.worker import do  # noqa: E402
+from vexo.server.passes import running  # noqa: E402
 from vexo.server.passes.models import Scheduled  # noqa: E402
 from vexo.server.passes.scheduling import schedule  # noqa: E402
 
@@ -62,3 +65,27 @@ class TimedCase(ApprovalCase):
         client.force_login(person or self.person)
         answer: dict[str, Any] = client.get(f"/api/trips/{trip.pk}").json()
         return answer
+
+    def paused(self, trip: Any) -> Any:
+        """A pass that was asked to pause once its first batch was sent, in batches of one."""
+        job = self.start(trip)
+        send = running.Run._send
+
+        def then_asked(run: Any, batch: Any) -> None:
+            send(run, batch)
+            pause(Job.objects.get(pk=job.pk), self.bram)
+
+        with patch.object(running.Run, "_send", then_asked), self.batches_of(1):
+            do(job)
+        return self.last_pass(trip)
+
+    @contextmanager
+    def batches_of(self, size: int) -> Iterator[None]:
+        made = running.Run.__init__
+
+        def small(run: Any, *arguments: Any) -> None:
+            made(run, *arguments)
+            run.size = size
+
+        with patch.object(running.Run, "__init__", small):
+            yield
