@@ -18,7 +18,8 @@ from django.test import Client, override_settings  # noqa: E402
 
 from vexo.server.errors import NotAllowed, PlainError  # noqa: E402
 from vexo.server.journal.models import Entry  # noqa: E402
-from vexo.server.journal.services import note, verify  # noqa: E402
+from vexo.server.journal.seals import verify  # noqa: E402
+from vexo.server.journal.services import note  # noqa: E402
 from vexo.server.people import services, throttle  # noqa: E402
 from vexo.server.people.models import Person  # noqa: E402
 
@@ -252,7 +253,7 @@ class Journal(ServiceCase):
             with self.subTest(statement), self.database() as database, self.assertRaises(sqlite3.IntegrityError):
                 database.execute(statement)
         self.assertEqual(Entry.objects.get(pk=made.pk).message, "as it was")
-        self.assertIsNone(verify()[2])
+        self.assertIsNone(verify().broken)
 
     def test_what_is_changed_past_the_database_shows(self) -> None:
         from tests.support import Vexo
@@ -279,7 +280,7 @@ class Journal(ServiceCase):
             second = note("Ada", "tried", "an hour before, by the clock")
         self.assertGreaterEqual(second.at, first.at)
         self.assertLess(abs(second.at - timezone.now()), timedelta(minutes=1))
-        self.assertIsNone(verify()[2])
+        self.assertIsNone(verify().broken)
 
 
 class BehindAProxy(ServiceCase):

@@ -47,6 +47,7 @@ _COMMANDS: dict[str, tuple[str, str]] = {
     "add-field": ("applications:add_field", "Add a field to a record type."),
     "add-choice": ("applications:add_choice", "Add a choice to a field's list."),
     "person": ("people:person", "Say who can sign in, and what they may do."),
+    "script-token": ("access_tokens:script_token", "Make, list or withdraw tokens with which scripts act for you."),
     "journal": ("people:journal", "Show who did what, or see whether the journal is whole."),
     "backup": ("backups:backup", "Write the database and all files to one file."),
     "restore": ("backups:restore", "Lay a backup out as a new data folder."),
@@ -92,6 +93,10 @@ class Setting:
         from vexo.server.setting_up import set_up
 
         set_up(self.data, lambda text: click.echo(f"vexo: {text}", err=True), new=new)
+        from vexo.server.journal.way_in import set_way_in
+        from vexo.server.people.terminal import login_of_machine
+
+        set_way_in(f"command line, {login_of_machine()}")
 
     def person(self) -> Any:
         """Who acts. Raises PlainError."""

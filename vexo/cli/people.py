@@ -52,14 +52,19 @@ def list_people(setting: Setting, as_json: bool) -> None:
 @click.option("--name", default="", help="Their full name; the name they sign in with by default.")
 @click.option("--role", type=click.Choice(ROLES), help="What they may do; the first person is an administrator.")
 @_from_input
+@click.option("--no-password", is_flag=True, help="They choose one by a link: `vexo person link NAME`.")
 @ready_or_new
-def add(setting: Setting, username: str, name: str, role: str | None, from_input: bool) -> None:
+def add(setting: Setting, username: str, name: str, role: str | None, from_input: bool, no_password: bool) -> None:
     """Add a person. The first one is an administrator."""
     from vexo.server.people.services import add as add_person
     from vexo.server.people.services import people
 
     chosen = role or ("viewer" if people() else "administrator")
-    new_person = add_person(setting.person(), username, name or username, chosen, _password(from_input))
+    password = None if no_password else _password(from_input)
+    new_person = add_person(setting.person(), username, name or username, chosen, password)
+    if no_password:
+        console().print(f"{new_person.username} is there. Make their link with `vexo person link {username}`.")
+        return
     console().print(f"{new_person.username} can sign in now, as {new_person.get_role_display().lower()}.")
 
 
@@ -87,11 +92,38 @@ def set_password(setting: Setting, username: str, from_input: bool) -> None:
     console().print(f"{username} has a new password, and is signed out everywhere.")
 
 
+@person.command("link")
+@click.argument("username")
+@ready
+def make_link(setting: Setting, username: str) -> None:
+    """Make a link by which a person chooses a password, once, within a day."""
+    import os
+
+    from vexo.server.people import links
+
+    secret = links.make_link(setting.person(), username)
+    address = os.environ.get("VEXO_ADDRESS", "").rstrip("/") or "http://127.0.0.1:8420"
+    click.echo(f"{address}/choose-password#{username}/{secret}")
+    click.echo(f"Give it to {username} alone. It is valid once, for {links.HOURS} hours.", err=True)
+
+
+@person.command("sign-out")
+@click.argument("username")
+@ready
+def sign_out(setting: Setting, username: str) -> None:
+    """Sign a person out of every browser."""
+    from vexo.server.people.services import find_person
+    from vexo.server.people.sessions import end_sessions
+
+    ended = end_sessions(setting.person(), find_person(username))
+    console().print(f"{username} was signed out of {ended:,} {'session' if ended == 1 else 'sessions'}.")
+
+
 @person.command()
 @click.argument("username")
 @ready
 def remove(setting: Setting, username: str) -> None:
-    """Take a person's way in. What they did stays in the journal under their name."""
+    """Remove a person's access. What they did stays in the journal under their name."""
     from vexo.server.people.services import remove as remove_person
 
     remove_person(setting.person(), username)
@@ -100,6 +132,7 @@ def remove(setting: Setting, username: str) -> None:
 
 @click.command()
 @click.option("--verify", is_flag=True, help="See whether the journal is as it was written.")
+@click.option("--seal", default="", help="With --verify: a seal kept elsewhere; says which entry has it.")
 @click.option("--trip", type=int, help="Only entries of this trip.")
 @click.option("--last", type=int, default=50, show_default=True, help="How many, the newest.")
 @click.option(
@@ -110,21 +143,17 @@ def remove(setting: Setting, username: str) -> None:
 )
 @json_option
 @ready
-def journal(setting: Setting, verify: bool, trip: int | None, last: int, output: Path | None, as_json: bool) -> None:
+def journal(
+    setting: Setting, verify: bool, seal: str, trip: int | None, last: int, output: Path | None, as_json: bool
+) -> None:
     """Show who did what, or see whether the journal is whole."""
     from vexo.server.journal.models import Entry
     from vexo.server.journal.services import note
-    from vexo.server.journal.services import verify as verify_journal
 
+    if seal and not verify:
+        raise click.UsageError("--seal goes with --verify.")
     if verify:
-        count, seal, broken = verify_journal()
-        if as_json:
-            print_json({"entries": count, "seal": seal, "broken": broken})
-        elif broken is None:
-            console().print(f"{count:,} entries, all as they were written. The last seal is {seal}")
-        else:
-            console().print(f"Entry {broken} is not as it was written; {count - 1:,} before it are.")
-        sys.exit(0 if broken is None else 1)
+        sys.exit(_verify(seal, as_json))
     if output is not None:
         count = _write_journal(output, trip)
         note(setting.person().username, "downloaded", f"Downloaded the journal to {output.name}", file=output.name)
@@ -136,14 +165,43 @@ def journal(setting: Setting, verify: bool, trip: int | None, last: int, output:
     entries = Entry.objects.filter(trip=trip) if trip is not None else Entry.objects.all()
     newest_entries = list(reversed(entries[: max(1, last)]))
     if as_json:
-        names = ("id", "who", "what", "message", "application", "trip", "rows", "file")
+        names = ("id", "who", "way", "what", "message", "application", "trip", "rows", "file", "seal")
         lines = [{"at": e.at.isoformat(), **{name: getattr(e, name) for name in names}} for e in newest_entries]
         print_json({"entries": lines})
         return
-    table = plain_table("When", "Who", "What")
+    table = plain_table("When (UTC)", "Who", "By", "What")
     for entry in newest_entries:
-        table.add_row(f"{entry.at:%Y-%m-%d %H:%M:%S}", entry.who, entry.message)
+        table.add_row(f"{entry.at:%Y-%m-%d %H:%M:%S}", entry.who, entry.way, entry.message)
     console().print(table)
+
+
+def _verify(wanted: str, as_json: bool) -> int:
+    """Say whether the journal is as it was written, and which entry has a seal: 0 where all is well."""
+    from dataclasses import asdict
+
+    from vexo.server.journal.seals import verify as verify_journal
+
+    verified = verify_journal(wanted)
+    missing = bool(wanted) and verified.sealed_so is None
+    if as_json:
+        print_json(asdict(verified))
+        return int(verified.broken is not None or missing)
+    if verified.broken is not None:
+        words = f"Entry {verified.broken} is not as it was written, or this folder's key is not the one it had then"
+        console().print(f"{words}; {max(0, verified.entries - 1):,} before it are.")
+    else:
+        words = f"{verified.entries:,} entries, all as they were written."
+        if verified.first > 1:
+            words += f" The first is number {verified.first:,}: those before it were taken off, and an entry says so."
+        if verified.without_key:
+            words += f" The first {verified.without_key:,} were sealed before seals had a key."
+        console().print(f"{words} The last seal is {verified.last_seal}")
+    if missing:
+        console().print("No entry that is as it was written has that seal: entries were cut off, or written anew.")
+    elif wanted:
+        after = verified.first + verified.entries - 1 - (verified.sealed_so or 0)
+        console().print(f"Entry {verified.sealed_so:,} has that seal; {after:,} came after it.")
+    return int(verified.broken is not None or missing)
 
 
 def _write_journal(path: Path, trip: int | None) -> int:

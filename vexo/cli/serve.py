@@ -90,7 +90,10 @@ def worker(setting: Setting, queues: tuple[str, ...]) -> None:
     """Do jobs in the background."""
     from vexo.core.sheets import keep_a_reader_waiting
     from vexo.server.jobs.worker import work
+    from vexo.server.journal.way_in import set_way_in
 
+    # A job's entries tell how it was asked for, not who started the worker.
+    set_way_in("")
     if not queues or {"reading", LARGE} & set(queues):
         keep_a_reader_waiting()
     work(queues)

@@ -31,6 +31,7 @@ INSTALLED_APPS = [
     "django.contrib.sessions",
     "rest_framework",
     "drf_spectacular",
+    "vexo.server.installation",
     "vexo.server.people",
     "vexo.server.journal",
     "vexo.server.jobs",
@@ -43,6 +44,7 @@ INSTALLED_APPS = [
 ]
 MIDDLEWARE = [
     "vexo.server.logs.RequestLog",
+    "vexo.server.journal.way_in.WayInMiddleware",
     "django.middleware.security.SecurityMiddleware",
     "vexo.server.policy.PolicyMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
@@ -50,6 +52,7 @@ MIDDLEWARE = [
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "vexo.server.people.sessions.IdleMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
 ]
 DATABASES = {
@@ -78,6 +81,7 @@ USE_TZ = True
 TIME_ZONE = "UTC"
 LANGUAGE_CODE = "en-gb"
 SESSION_ENGINE = "vexo.server.people.sessions"
+PASSWORD_RESET_TIMEOUT = 24 * 3600
 SESSION_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SAMESITE = "Lax"
 CSRF_COOKIE_SAMESITE = "Lax"
@@ -93,7 +97,10 @@ WHITENOISE_IMMUTABLE_FILE_TEST = r"^/assets/"
 STATIC_URL = "/static/"
 
 REST_FRAMEWORK = {
-    "DEFAULT_AUTHENTICATION_CLASSES": ["rest_framework.authentication.SessionAuthentication"],
+    "DEFAULT_AUTHENTICATION_CLASSES": [
+        "vexo.server.people.authentication.TokenAuthentication",
+        "vexo.server.people.authentication.BrowserAuthentication",
+    ],
     "DEFAULT_PERMISSION_CLASSES": ["vexo.server.people.permissions.Rights", "vexo.server.asked.KnownQuery"],
     "DEFAULT_RENDERER_CLASSES": ["rest_framework.renderers.JSONRenderer"],
     "DEFAULT_PARSER_CLASSES": ["vexo.server.parsing.PlainJSONParser"],

@@ -15,6 +15,7 @@ from .mapping import mark_views as marks
 from .mapping import views as mapping
 from .passes import views as passes
 from .passes.pictures import OutcomePictureView
+from .people import access_views as access
 from .people import office
 from .people import views as people
 from .planning import key_views as keys
@@ -32,13 +33,26 @@ from .sendout import views as sendout
 from .trips import views as trips
 from .uploads import views as uploads
 
+handler400 = "vexo.server.problems.bad_request"
+handler404 = "vexo.server.problems.not_there"
+handler500 = "vexo.server.problems.server_error"
+
 urlpatterns = [
     path("api/health", HealthView.as_view()),
     path("api/schema", SpectacularAPIView.as_view()),
     path("api/session", people.SessionView.as_view()),
     path("api/session/password", people.OwnPasswordView.as_view()),
+    path("api/session/link", access.ChoosePasswordView.as_view()),
+    path("api/access", access.AccessView.as_view()),
+    path("api/access/tokens", access.TokensView.as_view()),
+    path("api/access/tokens/<int:pk>", access.TokenView.as_view()),
+    path("api/access/sessions", access.OtherSessionsView.as_view()),
+    path("api/access/sessions/<str:number>", access.OneSessionView.as_view()),
     path("api/people", office.PeopleView.as_view()),
     path("api/people/<str:username>", office.SomeoneView.as_view()),
+    path("api/people/<str:username>/access", access.AccessOfView.as_view()),
+    path("api/people/<str:username>/access/tokens/<int:pk>", access.TokenOfView.as_view()),
+    path("api/people/<str:username>/link", access.PasswordLinkView.as_view()),
     path("api/applications", applications.ApplicationsView.as_view()),
     path("api/applications/<slug:name>/fields", applications.FieldsView.as_view()),
     path("api/applications/<slug:name>/choices", applications.ChoicesView.as_view()),

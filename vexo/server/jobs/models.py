@@ -23,6 +23,8 @@ class Job(models.Model):
     trip = models.ForeignKey("trips.Trip", models.CASCADE, null=True, related_name="jobs")
     arguments = models.JSONField(default=dict)
     by = models.CharField(max_length=150)
+    way = models.CharField(max_length=120, blank=True, default="")
+    """By which way it was asked for, as the journal has it."""
     state = models.CharField(max_length=10, default=QUEUED, db_index=True)
     wanted = models.CharField(max_length=10, default="run")
     owner = models.CharField(max_length=160, blank=True)

@@ -17,6 +17,7 @@ from django.utils import timezone
 from vexo.core.errors import MendableError
 
 from ..errors import machine_trouble
+from ..journal.way_in import coming_in_by, way_in
 from .heartbeat import heartbeat
 from .leases import ENDING, SECONDS, HandedBack, Lease, LeaseLost, claim, end_leases_of_the_dead
 from .models import Job
@@ -84,7 +85,8 @@ def enqueue(
     trip = view.trip if view is not None else None
     if view is not None:
         arguments.setdefault("part", view.part)
-    values = {"kind": kind, "by": by, "trip": trip, "queue": LARGE if large else QUEUES[kind], "arguments": arguments}
+    queue = LARGE if large else QUEUES[kind]
+    values = {"kind": kind, "by": by, "way": way_in(), "trip": trip, "queue": queue, "arguments": arguments}
     if start_at:
         values |= {"state": Job.WAITING, "start_at": start_at}
     if run_here:
@@ -105,7 +107,7 @@ def _end(lease: Lease, state: str, **values: Any) -> None:
 def do(job: Job) -> None:
     """Do a claimed job and write down how it ended."""
     try:
-        with Lease(job) as lease:
+        with coming_in_by(job.way), Lease(job) as lease:
             try:
                 result = work_of(job.kind)(lease)
             except Stopped as stopped:

@@ -12,7 +12,7 @@ from django.db.models import QuerySet
 
 from .models import Entry
 
-NAMES = ("id", "at", "who", "what", "message", "application", "stage", "trip", "rows", "file", "seal")
+NAMES = ("id", "at", "who", "what", "message", "application", "stage", "trip", "rows", "file", "way", "seal")
 _BEGINS_FORMULA = re.compile(r"[=+\-@\t\r']")
 _AT_ONCE = 1000
 

@@ -27,7 +27,7 @@ class EntrySerializer(serializers.ModelSerializer[Entry]):
 
     class Meta:
         model = Entry
-        fields = ("id", "at", "who", "what", "message", "application", "stage", "trip", "rows", "file")
+        fields = ("id", "at", "who", "what", "message", "application", "stage", "trip", "rows", "file", "way")
 
 
 class JournalSerializer(serializers.Serializer[Any]):

@@ -26,10 +26,12 @@ class SomeoneSerializer(serializers.ModelSerializer[Person]):
 
 
 class AddPersonSerializer(Asked):
+    """Without a password the person cannot sign in until they chose one by a link."""
+
     username = serializers.CharField(max_length=150)
     name = serializers.CharField(max_length=80)
     role = serializers.ChoiceField(choices=Role.choices)
-    password = serializers.CharField(trim_whitespace=False, max_length=1000, write_only=True)
+    password = serializers.CharField(trim_whitespace=False, max_length=1000, write_only=True, required=False)
 
 
 class ChangePersonSerializer(Asked):

@@ -6,7 +6,8 @@ from django.http import HttpRequest
 from rest_framework.permissions import SAFE_METHODS, BasePermission
 from rest_framework.request import Request
 
-from .models import Person
+from ..errors import NotAllowed
+from .models import AccessToken, Person
 from .rights import Action, require
 
 
@@ -32,6 +33,8 @@ class Rights(BasePermission):
     def has_permission(self, request: Request, view: object) -> bool:
         if not isinstance(request.user, Person):
             return False
+        if isinstance(request.auth, AccessToken) and getattr(view, "only_browser", False):
+            raise NotAllowed("A token cannot do that. Sign in with a browser.")
         action = action_of(view, str(request.method))
         if action is not None:
             require(request.user, action)

@@ -38,7 +38,8 @@ def _role(role: str) -> Role:
     return Role(role)
 
 
-def _checked(person: Person, password: str) -> str:
+def checked_password(person: Person, password: str) -> str:
+    """A password that is good enough. Raises PlainError with what it lacks."""
     try:
         validate_password(password, person)
     except ValidationError as error:
@@ -60,9 +61,11 @@ def _refuse_mixed(full: str) -> None:
             raise PlainError(f"{word} has letters of several scripts, and could be read as another's name.")
 
 
-def add(by: Person, username: str, name: str, role: str, password: str) -> Person:
-    """A new person. A name that someone had once, to sign in with or in full, is not given again: what was done is
-    written down under it.
+def add(by: Person, username: str, name: str, role: str, password: str | None = None) -> Person:
+    """A new person; without a password they choose one by a link.
+
+    A name that someone had once, to sign in with or in full, is not given again: what was done is written down under
+    it.
 
     Raises:
         NotAllowed, PlainError
@@ -86,7 +89,9 @@ def add(by: Person, username: str, name: str, role: str, password: str) -> Perso
         if {full.casefold(), username.casefold()} & set(_TAKEN) or Person.objects.filter(name__iexact=full).exists():
             raise PlainError(f"{full} is another's name in the journal. Add what tells them apart.")
         person = Person(username=username, name=full, role=_role(role))
-        person.set_password(_checked(person, password))
+        if password is not None:
+            checked_password(person, password)
+        person.set_password(password)
         person.save()
         note(by.username, "people", f"Added {username}, {person.get_role_display().lower()}")
     return person
@@ -118,7 +123,7 @@ def set_password(by: Person, username: str, password: str) -> Person:
         require(by, Action.PEOPLE)
     with transaction.atomic():
         person = find_person(username)
-        person.set_password(_checked(person, password))
+        person.set_password(checked_password(person, password))
         person.save(update_fields=["password"])
         note(by.username, "people", f"{username} has a new password")
     return person

@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import getpass
+import os
+import pwd
 
+from ..errors import PlainError
 from .models import Person, Role
 from .services import find_person
 
@@ -13,6 +16,14 @@ def _login() -> str:
         return getpass.getuser()
     except (KeyError, OSError):
         return "command line"
+
+
+def login_of_machine() -> str:
+    """Whose process this is, as the system knows it: what the environment says can be said by anyone."""
+    try:
+        return pwd.getpwuid(os.getuid()).pw_name
+    except KeyError:
+        return f"user {os.getuid()}"
 
 
 def person_at_terminal(username: str = "") -> Person:
@@ -32,3 +43,14 @@ def person_at_terminal(username: str = "") -> Person:
         return person
     role = Role.VIEWER if Person.objects.exists() else Role.ADMINISTRATOR
     return Person(username=login, name=login, role=role)
+
+
+def known_person(person: Person) -> Person:
+    """The person, where it is one that signs in: a login of the machine that is nobody's has nothing of its own.
+
+    Raises:
+        PlainError
+    """
+    if person.pk is None:
+        raise PlainError(f"Nobody here is called {person.username!r}, so there is nobody to have it.", "rights")
+    return person

@@ -10,7 +10,6 @@ from django.db import transaction
 from django.middleware.csrf import get_token
 from drf_spectacular.utils import extend_schema, extend_schema_field
 from rest_framework import serializers
-from rest_framework.authentication import SessionAuthentication
 from rest_framework.exceptions import ValidationError
 from rest_framework.permissions import AllowAny
 from rest_framework.request import Request
@@ -20,10 +19,12 @@ from rest_framework.views import APIView
 from ..asked import Asked
 from ..journal.services import note
 from . import throttle
+from .authentication import BrowserAuthentication
 from .models import Person
 from .permissions import person_of
 from .rights import TABLE, Action, allowed
 from .services import set_password
+from .sessions import begin
 
 
 class PersonSerializer(serializers.ModelSerializer[Person]):
@@ -80,7 +81,7 @@ class SessionView(APIView):
 
     @extend_schema(request=SignInSerializer, responses=SessionSerializer)
     def post(self, request: Request) -> Response:
-        SessionAuthentication().enforce_csrf(request)
+        BrowserAuthentication().enforce_csrf(request)
         serializer = SignInSerializer(data=request.data)
         serializer.is_valid(raise_exception=True)
         username, address = serializer.validated_data["username"], str(request.META.get("REMOTE_ADDR", ""))
@@ -95,6 +96,7 @@ class SessionView(APIView):
         throttle.succeeded(username, address)
         with transaction.atomic():
             login(request._request, person)
+            begin(request._request, address)
             note(person.username, "signed in", f"Signed in from {address}")
         request.user = person
         return Response(_session(request))
@@ -114,6 +116,7 @@ class OwnPasswordView(APIView):
     """One's own password; it ends one's other sessions."""
 
     rights = {"PUT": Action.LOOK}
+    only_browser = True
 
     @extend_schema(request=OwnPasswordSerializer, responses={204: None})
     def put(self, request: Request) -> Response:

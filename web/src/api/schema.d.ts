@@ -4,6 +4,88 @@
  */
 
 export interface paths {
+    "/api/access": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The browsers in which one is signed in, and one's tokens. */
+        get: operations["access_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/access/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Sign out everywhere but here. */
+        delete: operations["access_sessions_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/access/sessions/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["access_sessions_destroy_2"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/access/tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["access_tokens_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/access/tokens/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["access_tokens_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/applications": {
         parameters: {
             query?: never;
@@ -380,6 +462,57 @@ export interface paths {
         patch: operations["people_partial_update"];
         trace?: never;
     };
+    "/api/people/{username}/access": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description How someone else is known, for administrators; DELETE signs them out everywhere. */
+        get: operations["people_access_retrieve"];
+        put?: never;
+        post?: never;
+        /** @description How someone else is known, for administrators; DELETE signs them out everywhere. */
+        delete: operations["people_access_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{username}/access/tokens/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["people_access_tokens_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{username}/link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A link by which the person chooses a password; it is told this once. */
+        post: operations["people_link_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/routes": {
         parameters: {
             query?: never;
@@ -481,6 +614,23 @@ export interface paths {
         post: operations["session_create"];
         /** @description Who is signed in. */
         delete: operations["session_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Choosing a password by a link, without being signed in. */
+        post: operations["session_link_create"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -1385,6 +1535,11 @@ export interface components {
          * @enum {string}
          */
         AbsentVerdictEnum: "delete" | "held" | "kept";
+        /** @description How a person is known: browsers that are signed in, and tokens. */
+        Access: {
+            sessions: components["schemas"]["SignedIn"][];
+            tokens: components["schemas"]["Token"][];
+        };
         /**
          * @description * `write` - WRITE
          *     * `held` - HELD
@@ -1394,11 +1549,12 @@ export interface components {
          * @enum {string}
          */
         ActionEnum: "write" | "held" | "unreadable" | "emptied" | "treated";
+        /** @description Without a password the person cannot sign in until they chose one by a link. */
         AddPerson: {
             username: string;
             name: string;
             role: components["schemas"]["RoleEnum"];
-            password: string;
+            password?: string;
         };
         Again: {
             do: components["schemas"]["AgainDoEnum"];
@@ -1749,6 +1905,11 @@ export interface components {
             prefix?: components["schemas"]["PrefixEnum"] | components["schemas"]["BlankEnum"];
             marks?: boolean;
         };
+        ChoosePassword: {
+            username: string;
+            link: string;
+            password: string;
+        };
         /** @description Which records, and what of them. ``order``: fields, with a minus in front where the highest come first. */
         Choosing: {
             record_type: string;
@@ -2023,6 +2184,7 @@ export interface components {
             /** Format: int64 */
             rows?: number | null;
             file?: string;
+            way?: string;
         };
         /**
          * @description Something that a person expects: of the column ``what``, or of the rows where that is empty; ``off`` is by how
@@ -2519,8 +2681,11 @@ export interface components {
             record_type: string;
             account: string;
         };
+        /** @description The end of the address at which the person chooses a password. */
         Link: {
-            link: string | null;
+            path: string;
+            /** @description For how long it can be used. */
+            hours: number;
         };
         /** @description look up */
         LookUpTreatment: {
@@ -2569,6 +2734,12 @@ export interface components {
          * @enum {string}
          */
         MakeEditKindEnum: "cell" | "fill" | "replace" | "paste" | "repair";
+        MakeToken: {
+            name: string;
+            role: components["schemas"]["RoleEnum"];
+            /** @default 90 */
+            days: number;
+        };
         /** @description A cell, the fields that it is for, and what it means. */
         Mark: {
             cell: string;
@@ -2686,6 +2857,20 @@ export interface components {
          * @enum {string}
          */
         NewFieldKindEnum: "text" | "number" | "date" | "yes or no" | "choice";
+        /** @description A new token; its text is told this once. */
+        NewToken: {
+            readonly id: number;
+            name: string;
+            role: components["schemas"]["RoleEnum"];
+            readonly role_label: string;
+            /** Format: date-time */
+            made_at: string;
+            /** Format: date-time */
+            ends_at: string;
+            /** Format: date-time */
+            used_at?: string | null;
+            token: string;
+        };
         /** @enum {unknown} */
         NullEnum: null;
         /** @description number format */
@@ -3455,6 +3640,17 @@ export interface components {
             username: string;
             password: string;
         };
+        /** @description A browser that is signed in; ``this`` is the one that asks. */
+        SignedIn: {
+            readonly number: string;
+            readonly this: boolean;
+            /** Format: date-time */
+            began_at?: string | null;
+            /** Format: date-time */
+            used_at?: string | null;
+            address?: string;
+            browser?: string;
+        };
         /**
          * @description The selection read again: records then and now; of the changed cells ``ours`` were written by this trip; of the
          *     records that went out ``gone`` are deleted and ``left`` meet the condition no more, ``come`` are new in it.
@@ -3600,6 +3796,19 @@ export interface components {
             from: string;
             to: string;
             zone?: string;
+        };
+        /** @description A token for scripts, without its text. */
+        Token: {
+            readonly id: number;
+            name: string;
+            role: components["schemas"]["RoleEnum"];
+            readonly role_label: string;
+            /** Format: date-time */
+            made_at: string;
+            /** Format: date-time */
+            ends_at: string;
+            /** Format: date-time */
+            used_at?: string | null;
         };
         Treatment: components["schemas"]["TrimTreatment"] | components["schemas"]["CaseTreatment"] | components["schemas"]["BlankTreatment"] | components["schemas"]["ReplaceTreatment"] | components["schemas"]["SplitTreatment"] | components["schemas"]["JoinTreatment"] | components["schemas"]["TakeTreatment"] | components["schemas"]["InitialTreatment"] | components["schemas"]["PadTreatment"] | components["schemas"]["PrefixTreatment"] | components["schemas"]["SuffixTreatment"] | components["schemas"]["ValuesTreatment"] | components["schemas"]["NumberTreatment"] | components["schemas"]["MultiplyTreatment"] | components["schemas"]["RoundTreatment"] | components["schemas"]["DateTreatment"] | components["schemas"]["ByFileTreatment"] | components["schemas"]["PhoneTreatment"] | components["schemas"]["LookUpTreatment"];
         /** @description A lane tried on the whole column. */
@@ -3932,6 +4141,106 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    access_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Access"];
+                };
+            };
+        };
+    };
+    access_sessions_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    access_sessions_destroy_2: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    access_tokens_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MakeToken"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewToken"];
+                };
+            };
+        };
+    };
+    access_tokens_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     applications_list: {
         parameters: {
             query?: never;
@@ -4636,6 +4945,89 @@ export interface operations {
             };
         };
     };
+    people_access_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                username: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Access"];
+                };
+            };
+        };
+    };
+    people_access_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                username: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    people_access_tokens_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                username: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    people_link_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                username: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Link"];
+                };
+            };
+        };
+    };
     routes_list: {
         parameters: {
             query?: never;
@@ -4888,6 +5280,28 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    session_link_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChoosePassword"];
+            };
+        };
         responses: {
             /** @description No response body */
             204: {
