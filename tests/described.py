@@ -57,11 +57,16 @@ def _validator(path: str, method: str, status: str) -> Any:
 
 def check(response: httpx.Response) -> None:
     """Raises AssertionError where an answer in JSON is another than the description says."""
-    if not response.is_success or "application/json" not in response.headers.get("content-type", ""):
-        return
-    response.read()
     method, address = response.request.method.lower(), response.request.url.path
     path = template_of(address)
+    kind = response.headers.get("content-type", "")
+    if path is not None and method in description()["paths"][path] and response.status_code >= 400:
+        answers = description()["paths"][path][method]["responses"]
+        assert str(response.status_code) in answers, f"{method} {path} refuses with {response.status_code}, undescribed"
+        assert kind.startswith("application/problem+json"), f"{method} {path} refuses with {kind}"
+    if not response.is_success or "application/json" not in kind:
+        return
+    response.read()
     assert path is not None and method in description()["paths"][path], f"{method} {address} is described nowhere"
     validator = _validator(path, method, str(response.status_code))
     assert validator is not None, f"{method} {path} answers with {response.status_code}, which is described nowhere"

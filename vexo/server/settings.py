@@ -110,6 +110,11 @@ REST_FRAMEWORK = {
 SPECTACULAR_SETTINGS = {
     "TITLE": "Vexo",
     "VERSION": "1",
+    "DESCRIPTION": "Records out of an application into a sheet, and back in. docs/api.md walks through it.",
+    "POSTPROCESSING_HOOKS": [
+        "drf_spectacular.hooks.postprocess_schema_enums",
+        "vexo.server.api_description.describe_errors",
+    ],
     "SERVE_INCLUDE_SCHEMA": False,
     "ENUM_NAME_OVERRIDES": {
         "BlankMeansEnum": "vexo.core.columns.lanes.Blank",

@@ -283,7 +283,7 @@ class OwnTokenView(APIView):
         give(person_of(request), application, own_token_serializer.validated_data["token"])
         return Response(ApplicationSerializer(application, context={"request": request}).data)
 
-    @extend_schema(request=None, responses=ApplicationSerializer)
+    @extend_schema(request=None, responses={200: ApplicationSerializer})
     def delete(self, request: Request, name: str) -> Response:
         """Withdraw it."""
         application = get_object_or_404(Application, name=name)

@@ -75,7 +75,7 @@ class EndedSerializer(serializers.Serializer[Any]):
     ended = serializers.IntegerField(help_text="Sessions that were ended.")
 
 
-class LinkSerializer(serializers.Serializer[Any]):
+class PasswordLinkSerializer(serializers.Serializer[Any]):
     """The end of the address at which the person chooses a password."""
 
     path = serializers.CharField()
@@ -125,7 +125,7 @@ class OtherSessionsView(APIView):
     rights = {"DELETE": Action.LOOK}
     only_browser = True
 
-    @extend_schema(responses=EndedSerializer)
+    @extend_schema(responses={200: EndedSerializer})
     def delete(self, request: Request) -> Response:
         """Sign out everywhere but here."""
         person = person_of(request)
@@ -136,7 +136,7 @@ class OneSessionView(APIView):
     rights = {"DELETE": Action.LOOK}
     only_browser = True
 
-    @extend_schema(responses=EndedSerializer)
+    @extend_schema(responses={200: EndedSerializer})
     def delete(self, request: Request, number: str) -> Response:
         person = person_of(request)
         return Response({"ended": end_sessions(person, person, number=number)})
@@ -153,7 +153,7 @@ class AccessOfView(APIView):
         values = {"sessions": sessions_of(person), "tokens": tokens_of(person)}
         return Response(AccessSerializer(values, context={"request": request}).data)
 
-    @extend_schema(responses=EndedSerializer)
+    @extend_schema(responses={200: EndedSerializer})
     def delete(self, request: Request, username: str) -> Response:
         return Response({"ended": end_sessions(person_of(request), find_person(username))})
 
@@ -170,7 +170,7 @@ class TokenOfView(APIView):
 class PasswordLinkView(APIView):
     rights = {"POST": Action.PEOPLE}
 
-    @extend_schema(request=None, responses={201: LinkSerializer})
+    @extend_schema(request=None, responses={201: PasswordLinkSerializer})
     def post(self, request: Request, username: str) -> Response:
         """A link by which the person chooses a password; it is told this once."""
         secret = links.make_link(person_of(request), username)

@@ -57,7 +57,8 @@ class UploadsView(APIView):
 
     @extend_schema(request=UploadSerializer, responses={201: UploadStateSerializer})
     def post(self, request: Request) -> Response:
-        """Announce a file; its parts follow."""
+        """Announce a file by its name and size. Its bytes follow by PUT at `offset`, in parts of at most 8 MB, in
+        order; then `recognise` finds out what is in it. After a broken connection `received` says where to go on."""
         upload_serializer = UploadSerializer(data=request.data)
         upload_serializer.is_valid(raise_exception=True)
         upload = receive.begin(**upload_serializer.validated_data, by=person_of(request).username)
@@ -95,7 +96,8 @@ class UploadView(APIView):
         parameters=[OpenApiParameter("offset", OpenApiTypes.INT)],
     )
     def put(self, request: Request, number: int) -> Response:
-        """One part of the file, at its offset."""
+        """One part of the file, at its offset in bytes. One that came before is not taken again, so a part may be sent
+        twice; `received` is how much is here now."""
         at = whole_number(request.query_params.get("offset", ""), 0, LARGEST)
         part = request.data if isinstance(request.data, bytes) else b""
         received = receive.add(number, person_of(request).username, at, part)

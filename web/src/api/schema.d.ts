@@ -1356,7 +1356,10 @@ export interface paths {
         /** @description Files that wait at File to be told what they are about. */
         get: operations["uploads_list"];
         put?: never;
-        /** @description Announce a file; its parts follow. */
+        /**
+         * @description Announce a file by its name and size. Its bytes follow by PUT at `offset`, in parts of at most 8 MB, in
+         *     order; then `recognise` finds out what is in it. After a broken connection `received` says where to go on.
+         */
         post: operations["uploads_create"];
         delete?: never;
         options?: never;
@@ -1373,7 +1376,10 @@ export interface paths {
         };
         /** @description A file that waits: what was found in it, and where it may belong. */
         get: operations["uploads_retrieve"];
-        /** @description One part of the file, at its offset. */
+        /**
+         * @description One part of the file, at its offset in bytes. One that came before is not taken again, so a part may be sent
+         *     twice; `received` is how much is here now.
+         */
         put: operations["uploads_update"];
         post?: never;
         /** @description Leave a file that waits: it is gone, and no trip was touched. */
@@ -2170,6 +2176,10 @@ export interface components {
             before: string | null;
             after: string | null;
         };
+        Ended: {
+            /** @description Sessions that were ended. */
+            ended: number;
+        };
         Entry: {
             readonly id: number;
             /** Format: date-time */
@@ -2681,11 +2691,8 @@ export interface components {
             record_type: string;
             account: string;
         };
-        /** @description The end of the address at which the person chooses a password. */
         Link: {
-            path: string;
-            /** @description For how long it can be used. */
-            hours: number;
+            link: string | null;
         };
         /** @description look up */
         LookUpTreatment: {
@@ -3067,6 +3074,12 @@ export interface components {
          * @enum {string}
          */
         PassStateEnum: "running" | "interrupted" | "paused" | "ended" | "stopped" | "given up";
+        /** @description The end of the address at which the person chooses a password. */
+        PasswordLink: {
+            path: string;
+            /** @description For how long it can be used. */
+            hours: number;
+        };
         PatchedChange: {
             key?: string[];
             /** @description What makes no difference between keys. */
@@ -4132,8 +4145,103 @@ export interface components {
          * @enum {string}
          */
         WrongCodeEnum: "database" | "migrations" | "worker" | "disk";
+        /** @description What went wrong, as RFC 9457 has it. `detail` is a sentence for people; `code` is for programs. */
+        Problem: {
+            type: string;
+            status: number;
+            title: string;
+            detail: string;
+            /** @description Which error it is, for programs: see docs/api.md. */
+            code?: string;
+            /** @description The name in the body that is not right. */
+            field?: string;
+            /** @description After 412: what is there now. */
+            newer?: unknown;
+        };
     };
-    responses: never;
+    responses: {
+        /** @description The body cannot be read, or a value in it is missing or of the wrong kind. */
+        Problem400: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description Nobody is known by the cookie or the token. */
+        Problem401: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description The person's role, or the token's, does not allow it. */
+        Problem403: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description There is nothing at that address. */
+        Problem404: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description What was seen (`If-Match`) is no longer the newest. */
+        Problem412: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description The body is larger than 8 MB. */
+        Problem413: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description It cannot be done as it stands, or a name in the body or the query is not known: the sentence says why. */
+        Problem422: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description Too many wrong passwords; `Retry-After` says for how many seconds to wait. */
+        Problem429: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description The machine is in trouble (its disk, its database). Nothing was lost; ask again. */
+        Problem503: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+    };
     parameters: never;
     requestBodies: never;
     headers: never;
@@ -4158,6 +4266,10 @@ export interface operations {
                     "application/json": components["schemas"]["Access"];
                 };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     access_sessions_destroy: {
@@ -4169,13 +4281,18 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description No response body */
-            204: {
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/json": components["schemas"]["Ended"];
+                };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     access_sessions_destroy_2: {
@@ -4189,13 +4306,19 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description No response body */
-            204: {
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/json": components["schemas"]["Ended"];
+                };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     access_tokens_create: {
@@ -4219,6 +4342,12 @@ export interface operations {
                     "application/json": components["schemas"]["NewToken"];
                 };
             };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     access_tokens_destroy: {
@@ -4239,6 +4368,11 @@ export interface operations {
                 };
                 content?: never;
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     applications_list: {
@@ -4258,6 +4392,10 @@ export interface operations {
                     "application/json": components["schemas"]["Application"][];
                 };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     applications_create: {
@@ -4281,6 +4419,12 @@ export interface operations {
                     "application/json": components["schemas"]["Application"];
                 };
             };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     applications_retrieve: {
@@ -4302,6 +4446,11 @@ export interface operations {
                     "application/json": components["schemas"]["Catalogue"];
                 };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     applications_update: {
@@ -4327,6 +4476,13 @@ export interface operations {
                     "application/json": components["schemas"]["Application"];
                 };
             };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     applications_choices_create: {
@@ -4352,6 +4508,13 @@ export interface operations {
                     "application/json": components["schemas"]["Catalogue"];
                 };
             };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     applications_condition_create: {
@@ -4377,6 +4540,13 @@ export interface operations {
                     "application/json": components["schemas"]["Condition"];
                 };
             };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     applications_fields_create: {
@@ -4402,6 +4572,13 @@ export interface operations {
                     "application/json": components["schemas"]["Catalogue"];
                 };
             };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     applications_guards_retrieve: {
@@ -4423,6 +4600,11 @@ export interface operations {
                     "application/json": components["schemas"]["Guards"];
                 };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     applications_guards_update: {
@@ -4448,6 +4630,13 @@ export interface operations {
                     "application/json": components["schemas"]["Guards"];
                 };
             };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     applications_keys_create: {
@@ -4473,6 +4662,13 @@ export interface operations {
                     "application/json": components["schemas"]["Picked"];
                 };
             };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     applications_preview_create: {
@@ -4498,6 +4694,13 @@ export interface operations {
                     "application/json": components["schemas"]["Preview"];
                 };
             };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     applications_rules_retrieve: {
@@ -4519,6 +4722,11 @@ export interface operations {
                     "application/json": components["schemas"]["Rules"];
                 };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     applications_rules_update: {
@@ -4544,6 +4752,13 @@ export interface operations {
                     "application/json": components["schemas"]["Rules"];
                 };
             };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     applications_selection_create: {
@@ -4569,6 +4784,13 @@ export interface operations {
                     "application/json": components["schemas"]["Selection"];
                 };
             };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     applications_test_create: {
@@ -4590,6 +4812,11 @@ export interface operations {
                     "application/json": components["schemas"]["Probe"];
                 };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     applications_token_update: {
@@ -4615,6 +4842,13 @@ export interface operations {
                     "application/json": components["schemas"]["Application"];
                 };
             };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     applications_token_destroy: {
@@ -4628,13 +4862,19 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description No response body */
-            204: {
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/json": components["schemas"]["Application"];
+                };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     applications_values_list: {
@@ -4660,6 +4900,11 @@ export interface operations {
                     "application/json": components["schemas"]["Value"][];
                 };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     carried_list: {
@@ -4679,6 +4924,10 @@ export interface operations {
                     "application/json": components["schemas"]["Carried"][];
                 };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     health_retrieve: {
@@ -4719,6 +4968,11 @@ export interface operations {
                     "application/json": components["schemas"]["Job"];
                 };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     jobs_create: {
@@ -4744,6 +4998,13 @@ export interface operations {
                     "application/json": components["schemas"]["Job"];
                 };
             };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     jobs_destroy: {
@@ -4765,6 +5026,11 @@ export interface operations {
                     "application/json": components["schemas"]["Job"];
                 };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     journal_retrieve: {
@@ -4791,6 +5057,10 @@ export interface operations {
                     "application/json": components["schemas"]["Journal"];
                 };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     "journal._retrieve": {
@@ -4818,6 +5088,11 @@ export interface operations {
                     "application/octet-stream": string;
                 };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     marks_list: {
@@ -4837,6 +5112,10 @@ export interface operations {
                     "application/json": components["schemas"]["Mark"][];
                 };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     "marks.xlsx_retrieve": {
@@ -4856,6 +5135,10 @@ export interface operations {
                     "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
                 };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     people_list: {
@@ -4875,6 +5158,10 @@ export interface operations {
                     "application/json": components["schemas"]["Someone"][];
                 };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     people_create: {
@@ -4898,6 +5185,12 @@ export interface operations {
                     "application/json": components["schemas"]["Someone"];
                 };
             };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     people_destroy: {
@@ -4918,6 +5211,11 @@ export interface operations {
                 };
                 content?: never;
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     people_partial_update: {
@@ -4943,6 +5241,13 @@ export interface operations {
                     "application/json": components["schemas"]["Someone"];
                 };
             };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     people_access_retrieve: {
@@ -4964,6 +5269,11 @@ export interface operations {
                     "application/json": components["schemas"]["Access"];
                 };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     people_access_destroy: {
@@ -4977,13 +5287,19 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description No response body */
-            204: {
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/json": components["schemas"]["Ended"];
+                };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     people_access_tokens_destroy: {
@@ -5005,6 +5321,11 @@ export interface operations {
                 };
                 content?: never;
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     people_link_create: {
@@ -5023,9 +5344,14 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Link"];
+                    "application/json": components["schemas"]["PasswordLink"];
                 };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     routes_list: {
@@ -5045,6 +5371,10 @@ export interface operations {
                     "application/json": components["schemas"]["Route"][];
                 };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     routes_create: {
@@ -5068,6 +5398,12 @@ export interface operations {
                     "application/json": components["schemas"]["Route"];
                 };
             };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     routes_retrieve: {
@@ -5089,6 +5425,11 @@ export interface operations {
                     "application/json": components["schemas"]["Route"];
                 };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     routes_update: {
@@ -5114,6 +5455,13 @@ export interface operations {
                     "application/json": components["schemas"]["Route"];
                 };
             };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     routes_destroy: {
@@ -5134,6 +5482,11 @@ export interface operations {
                 };
                 content?: never;
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     routes_guards_retrieve: {
@@ -5155,6 +5508,11 @@ export interface operations {
                     "application/json": components["schemas"]["Guards"];
                 };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     routes_guards_update: {
@@ -5180,6 +5538,13 @@ export interface operations {
                     "application/json": components["schemas"]["Guards"];
                 };
             };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     routes_refusals_update: {
@@ -5205,6 +5570,13 @@ export interface operations {
                     "application/json": components["schemas"]["Route"];
                 };
             };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     sent_out_create: {
@@ -5228,6 +5600,12 @@ export interface operations {
                     "application/json": components["schemas"]["Job"];
                 };
             };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     session_retrieve: {
@@ -5247,6 +5625,9 @@ export interface operations {
                     "application/json": components["schemas"]["Session"];
                 };
             };
+            401: components["responses"]["Problem401"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     session_create: {
@@ -5270,6 +5651,13 @@ export interface operations {
                     "application/json": components["schemas"]["Session"];
                 };
             };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
         };
     };
     session_destroy: {
@@ -5288,6 +5676,11 @@ export interface operations {
                 };
                 content?: never;
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
         };
     };
     session_link_create: {
@@ -5310,6 +5703,13 @@ export interface operations {
                 };
                 content?: never;
             };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
         };
     };
     session_password_update: {
@@ -5332,6 +5732,13 @@ export interface operations {
                 };
                 content?: never;
             };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
         };
     };
     trips_list: {
@@ -5351,6 +5758,10 @@ export interface operations {
                     "application/json": components["schemas"]["TripSummary"][];
                 };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     trips_retrieve: {
@@ -5372,6 +5783,11 @@ export interface operations {
                     "application/json": components["schemas"]["TripDetail"];
                 };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     trips_partial_update: {
@@ -5400,6 +5816,14 @@ export interface operations {
                     "application/json": components["schemas"]["TripDetail"];
                 };
             };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     trips_approval_create: {
@@ -5425,6 +5849,13 @@ export interface operations {
                     "application/json": components["schemas"]["Approval"];
                 };
             };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     trips_choices_partial_update: {
@@ -5453,6 +5884,14 @@ export interface operations {
                     "application/json": components["schemas"]["Job"];
                 };
             };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     trips_columns_partial_update: {
@@ -5481,6 +5920,14 @@ export interface operations {
                     "application/json": components["schemas"]["Job"];
                 };
             };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     trips_compare_create: {
@@ -5502,6 +5949,11 @@ export interface operations {
                     "application/json": components["schemas"]["Job"];
                 };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     trips_decisions_list: {
@@ -5523,6 +5975,11 @@ export interface operations {
                     "application/json": components["schemas"]["DecisionFact"][];
                 };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     trips_decisions_create: {
@@ -5548,6 +6005,13 @@ export interface operations {
                     "application/json": components["schemas"]["TripDetail"];
                 };
             };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     trips_decisions_destroy: {
@@ -5570,6 +6034,11 @@ export interface operations {
                     "application/json": components["schemas"]["TripDetail"];
                 };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     "trips_document._retrieve": {
@@ -5592,6 +6061,11 @@ export interface operations {
                     "application/octet-stream": string;
                 };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     trips_edits_list: {
@@ -5613,6 +6087,11 @@ export interface operations {
                     "application/json": components["schemas"]["Edit"][];
                 };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     trips_edits_create: {
@@ -5641,6 +6120,14 @@ export interface operations {
                     "application/json": components["schemas"]["TripDetail"];
                 };
             };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     trips_edits_destroy: {
@@ -5663,6 +6150,11 @@ export interface operations {
                     "application/json": components["schemas"]["TripDetail"];
                 };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     trips_expected_partial_update: {
@@ -5688,6 +6180,13 @@ export interface operations {
                     "application/json": components["schemas"]["TripDetail"];
                 };
             };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     trips_files_retrieve: {
@@ -5713,6 +6212,11 @@ export interface operations {
                     "application/octet-stream": string;
                 };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     trips_groups_list: {
@@ -5736,6 +6240,11 @@ export interface operations {
                     "application/json": components["schemas"]["GroupSum"][];
                 };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     "trips_kept._retrieve": {
@@ -5758,6 +6267,11 @@ export interface operations {
                     "application/octet-stream": string;
                 };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     trips_keys_retrieve: {
@@ -5779,6 +6293,11 @@ export interface operations {
                     "application/json": components["schemas"]["MeasuredKeys"];
                 };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     trips_keys_create: {
@@ -5804,6 +6323,13 @@ export interface operations {
                     "application/json": components["schemas"]["Job"];
                 };
             };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     trips_keys_absent_retrieve: {
@@ -5825,6 +6351,11 @@ export interface operations {
                     "application/json": components["schemas"]["AbsentRecords"];
                 };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     "trips_keys_absent.csv_retrieve": {
@@ -5846,6 +6377,11 @@ export interface operations {
                     "text/csv": string;
                 };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     trips_keys_rows_retrieve: {
@@ -5873,6 +6409,11 @@ export interface operations {
                     "application/json": components["schemas"]["Window"];
                 };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     "trips_keys_rows.csv_retrieve": {
@@ -5898,6 +6439,11 @@ export interface operations {
                     "text/csv": string;
                 };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     trips_lanes_retrieve: {
@@ -5919,6 +6465,11 @@ export interface operations {
                     "application/json": components["schemas"]["Lanes"];
                 };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     trips_lanes_create: {
@@ -5944,6 +6495,13 @@ export interface operations {
                     "application/json": components["schemas"]["TriedLane"];
                 };
             };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     trips_move_create: {
@@ -5969,6 +6527,13 @@ export interface operations {
                     "application/json": components["schemas"]["Job"];
                 };
             };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     trips_moved_retrieve: {
@@ -5990,6 +6555,11 @@ export interface operations {
                     "application/json": components["schemas"]["MovedTrip"];
                 };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     trips_moved_create: {
@@ -6015,6 +6585,13 @@ export interface operations {
                     "application/json": components["schemas"]["TripDetail"];
                 };
             };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     trips_only_partial_update: {
@@ -6043,6 +6620,14 @@ export interface operations {
                     "application/json": components["schemas"]["TripDetail"];
                 };
             };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     trips_outcome_retrieve: {
@@ -6077,6 +6662,11 @@ export interface operations {
                     "application/json": components["schemas"]["Window"];
                 };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     trips_outcome_picture_retrieve: {
@@ -6100,6 +6690,11 @@ export interface operations {
                     "application/json": components["schemas"]["Picture"];
                 };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     "trips_parts.zip_retrieve": {
@@ -6121,6 +6716,11 @@ export interface operations {
                     "application/octet-stream": string;
                 };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     trips_parts_partial_update: {
@@ -6147,6 +6747,13 @@ export interface operations {
                     "application/json": components["schemas"]["TripDetail"];
                 };
             };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     trips_passes_create: {
@@ -6172,6 +6779,13 @@ export interface operations {
                     "application/json": components["schemas"]["Job"];
                 };
             };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     trips_passes_again: {
@@ -6198,6 +6812,13 @@ export interface operations {
                     "application/json": components["schemas"]["Job"];
                 };
             };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     trips_picture_retrieve: {
@@ -6221,6 +6842,11 @@ export interface operations {
                     "application/json": components["schemas"]["Picture"];
                 };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     trips_plan_create: {
@@ -6242,6 +6868,11 @@ export interface operations {
                     "application/json": components["schemas"]["Job"];
                 };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     trips_records_retrieve: {
@@ -6264,6 +6895,11 @@ export interface operations {
                     "application/json": components["schemas"]["Link"];
                 };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     trips_route_create: {
@@ -6289,6 +6925,13 @@ export interface operations {
                     "application/json": components["schemas"]["Route"];
                 };
             };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     trips_rows_retrieve: {
@@ -6323,6 +6966,11 @@ export interface operations {
                     "application/json": components["schemas"]["Window"];
                 };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     trips_row_retrieve: {
@@ -6345,6 +6993,11 @@ export interface operations {
                     "application/json": components["schemas"]["RowStory"];
                 };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     trips_scheduled_destroy: {
@@ -6365,6 +7018,11 @@ export interface operations {
                 };
                 content?: never;
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     trips_send_out_create: {
@@ -6386,6 +7044,11 @@ export interface operations {
                     "application/json": components["schemas"]["Job"];
                 };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     trips_sheets_retrieve: {
@@ -6410,6 +7073,11 @@ export interface operations {
                     "application/octet-stream": string;
                 };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     trips_take_back_create: {
@@ -6435,6 +7103,13 @@ export interface operations {
                     "application/json": components["schemas"]["Job"];
                 };
             };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     uploads_list: {
@@ -6454,6 +7129,10 @@ export interface operations {
                     "application/json": components["schemas"]["Waiting"][];
                 };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     uploads_create: {
@@ -6477,6 +7156,12 @@ export interface operations {
                     "application/json": components["schemas"]["UploadState"];
                 };
             };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     uploads_retrieve: {
@@ -6498,6 +7183,11 @@ export interface operations {
                     "application/json": components["schemas"]["WaitingDetail"];
                 };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     uploads_update: {
@@ -6525,6 +7215,13 @@ export interface operations {
                     "application/json": components["schemas"]["UploadState"];
                 };
             };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     uploads_destroy: {
@@ -6546,6 +7243,11 @@ export interface operations {
                     "application/json": components["schemas"]["UploadState"];
                 };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     uploads_partial_update: {
@@ -6572,6 +7274,13 @@ export interface operations {
                     "application/json": components["schemas"]["Job"];
                 };
             };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     uploads_bring_in_create: {
@@ -6597,6 +7306,13 @@ export interface operations {
                     "application/json": components["schemas"]["Job"];
                 };
             };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     uploads_parts_create: {
@@ -6622,6 +7338,13 @@ export interface operations {
                     "application/json": components["schemas"]["Job"];
                 };
             };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     uploads_recognise_create: {
@@ -6643,6 +7366,11 @@ export interface operations {
                     "application/json": components["schemas"]["Job"];
                 };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     uploads_refill_create: {
@@ -6668,6 +7396,13 @@ export interface operations {
                     "application/json": components["schemas"]["Job"];
                 };
             };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
     uploads_rows_retrieve: {
@@ -6692,6 +7427,11 @@ export interface operations {
                     "application/json": components["schemas"]["Window"];
                 };
             };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
         };
     };
 }
