@@ -26,7 +26,7 @@ _SAYS = {
     "401": "Nobody is known by the cookie or the token.",
     "403": "The person's role, or the token's, does not allow it.",
     "404": "There is nothing at that address.",
-    "412": "What was seen (`If-Match`) is no longer the newest.",
+    "412": "What was seen (`If-Match`, or a plan's number) is no longer the newest; `newer` is what is.",
     "413": "The body is larger than 8 MB.",
     "422": "It cannot be done as it stands, or a name in the body or the query is not known: the sentence says why.",
     "429": "Too many wrong passwords; `Retry-After` says for how many seconds to wait.",
@@ -48,7 +48,7 @@ def _errors_of(path: str, method: str, operation: dict[str, Any]) -> list[str]:
         errors.append("404")
     if "requestBody" in operation:
         errors += ["400", "413"]
-    if any(parameter["name"] == "If-Match" for parameter in operation.get("parameters", [])):
+    if changes and path.startswith(("/api/trips/", "/api/routes/")):
         errors.append("412")
     if changes and path in _GUESSED:
         errors.append("429")

@@ -20,6 +20,8 @@ import polars as pl
 from .data_folder import absolute, data_folder, replacing
 from .errors import PlainError
 
+THINNED = "thinned"
+"""Stands for the name of a kept copy that was deleted since its time was over."""
 VERSION = 2
 """Raised whenever the columns of a kept result change their meaning: older ones are made anew."""
 LIMIT = int(os.environ.get("VEXO_STAGES_LIMIT", str(8 * 1024**3)))
@@ -41,7 +43,12 @@ class ArtifactLost(PlainError):
     """A result that should be there is not, or cannot be read."""
 
     def __init__(self, relative: str) -> None:
-        if relative.startswith("files/"):
+        if relative == THINNED:
+            says = (
+                "What went out is not kept any more: this installation keeps such copies for a time only. Send the "
+                "records out again."
+            )
+        elif relative.startswith("files/"):
             remedy = "Put it back from a backup, or bring the sheet in again."
             says = f"{relative} of the data folder is missing or damaged. {remedy}"
         else:

@@ -42,7 +42,8 @@ def back_up(target: Path) -> int:
                 tarfile.open(fileobj=out, mode="w:gz", compresslevel=3) as tar,
             ):
                 tar.add(copy, DATABASE)
-                tar.add(data_folder() / _FOLDER, _FOLDER, filter=_finished)
+                unfinished = _unfinished(copy)
+                tar.add(data_folder() / _FOLDER, _FOLDER, filter=lambda entry: _finished(entry, unfinished))
                 if is_demo():
                     tar.add(demo_mark(), demo_mark().name)
     except OSError as error:
@@ -50,9 +51,17 @@ def back_up(target: Path) -> int:
     return target.stat().st_size
 
 
-def _finished(entry: tarfile.TarInfo) -> tarfile.TarInfo | None:
-    """Whatever is not just being written."""
-    return None if entry.name.endswith(".part") else entry
+def _unfinished(database: Path) -> set[str]:
+    """Files that have not come whole: nobody could go on with them after a restore."""
+    with closing(sqlite3.connect(f"file:{database}?mode=ro", uri=True)) as reader:
+        return {
+            f"{_FOLDER}/uploads/{pk}" for (pk,) in reader.execute("SELECT id FROM uploads_upload WHERE NOT complete")
+        }
+
+
+def _finished(entry: tarfile.TarInfo, unfinished: set[str]) -> tarfile.TarInfo | None:
+    """Whatever is not just being written, and has come whole."""
+    return None if entry.name.endswith(".part") or entry.name in unfinished else entry
 
 
 def restore(source: Path, folder: Path) -> None:

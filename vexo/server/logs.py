@@ -18,6 +18,8 @@ from typing import TYPE_CHECKING, Any
 from pythonjsonlogger.core import RESERVED_ATTRS
 from pythonjsonlogger.json import JsonFormatter
 
+from .request_counts import count_request
+
 if TYPE_CHECKING:
     from django.http import HttpRequest, HttpResponse
 
@@ -92,10 +94,11 @@ class RequestLog:
         began = time.monotonic()
         response = self.get_response(request)
         took = round((time.monotonic() - began) * 1000)
+        route = request.resolver_match.route if request.resolver_match else "elsewhere"
+        count_request(str(request.method), route, response.status_code, took / 1000)
         changes = request.method not in ("GET", "HEAD", "OPTIONS")
         if changes or response.status_code >= 400 or took > SLOW_MS:
             person = getattr(getattr(request, "user", None), "username", "")
-            route = request.resolver_match.route if request.resolver_match else "elsewhere"
             facts = {"method": request.method, "route": route, "status": response.status_code, "ms": took}
             logging.getLogger("vexo.requests").info("request", extra={**facts, "who": person})
         return response

@@ -30,7 +30,9 @@ INSTALLED_APPS = [
     "django.contrib.contenttypes",
     "django.contrib.sessions",
     "rest_framework",
+    "django.contrib.staticfiles",
     "drf_spectacular",
+    "drf_spectacular_sidecar",
     "vexo.server.installation",
     "vexo.server.people",
     "vexo.server.journal",
@@ -41,6 +43,7 @@ INSTALLED_APPS = [
     "vexo.server.uploads",
     "vexo.server.planning",
     "vexo.server.passes",
+    "vexo.server.upkeep",
 ]
 MIDDLEWARE = [
     "vexo.server.logs.RequestLog",
@@ -95,6 +98,8 @@ WHITENOISE_ROOT = WEB if WEB.is_dir() else None
 WHITENOISE_MAX_AGE = 3600
 WHITENOISE_IMMUTABLE_FILE_TEST = r"^/assets/"
 STATIC_URL = "/static/"
+# The page of the API's description comes with its package; nothing is collected beforehand.
+WHITENOISE_USE_FINDERS = True
 
 REST_FRAMEWORK = {
     "DEFAULT_AUTHENTICATION_CLASSES": [
@@ -111,6 +116,8 @@ SPECTACULAR_SETTINGS = {
     "TITLE": "Vexo",
     "VERSION": "1",
     "DESCRIPTION": "Records out of an application into a sheet, and back in. docs/api.md walks through it.",
+    "SWAGGER_UI_DIST": "SIDECAR",
+    "SWAGGER_UI_FAVICON_HREF": "SIDECAR",
     "POSTPROCESSING_HOOKS": [
         "drf_spectacular.hooks.postprocess_schema_enums",
         "vexo.server.api_description.describe_errors",

@@ -1,7 +1,7 @@
 """Addresses of the server: the API below ``/api/``, the screens everywhere else."""
 
 from django.urls import path, re_path
-from drf_spectacular.views import SpectacularAPIView
+from drf_spectacular.views import SpectacularAPIView, SpectacularSwaggerSplitView
 
 from .applications import guard_views
 from .applications import views as applications
@@ -13,6 +13,7 @@ from .jobs import views as jobs
 from .journal import views as journal
 from .mapping import mark_views as marks
 from .mapping import views as mapping
+from .metrics import MetricsView
 from .passes import views as passes
 from .passes.pictures import OutcomePictureView
 from .people import access_views as access
@@ -31,6 +32,7 @@ from .screens import screen
 from .sendout import part_views as parts
 from .sendout import views as sendout
 from .trips import views as trips
+from .upkeep import views as upkeep
 from .uploads import views as uploads
 
 handler400 = "vexo.server.problems.bad_request"
@@ -39,7 +41,7 @@ handler500 = "vexo.server.problems.server_error"
 
 urlpatterns = [
     path("api/health", HealthView.as_view()),
-    path("api/schema", SpectacularAPIView.as_view()),
+    path("api/schema", SpectacularAPIView.as_view(), name="schema"),
     path("api/session", people.SessionView.as_view()),
     path("api/session/password", people.OwnPasswordView.as_view()),
     path("api/session/link", access.ChoosePasswordView.as_view()),
@@ -75,7 +77,7 @@ urlpatterns = [
     path("api/trips/<int:pk>/route", routes.TripRouteView.as_view()),
     path("api/trips", trips.TripsView.as_view()),
     path("api/sent-out", sendout.SendOutView.as_view()),
-    path("api/trips/<int:pk>", trips.TripView.as_view()),
+    path("api/trips/<int:pk>", upkeep.DeletableTripView.as_view()),
     path("api/trips/<int:pk>/send-out", sendout.GoOnView.as_view()),
     path("api/trips/<int:pk>/parts/<int:number>", parts.PartHolderView.as_view()),
     path("api/trips/<int:pk>/parts.zip", parts.ZipView.as_view()),
@@ -123,6 +125,11 @@ urlpatterns = [
     path("api/jobs/<int:pk>", jobs.JobView.as_view()),
     path("api/journal", journal.JournalView.as_view()),
     path("api/journal.<str:ending>", journal.JournalFileView.as_view()),
+    path("api/upkeep", upkeep.UpkeepView.as_view()),
+    path("api/upkeep/over", upkeep.OverView.as_view()),
+    path("api/upkeep/receipts/<int:pk>", upkeep.KeptReceiptView.as_view()),
+    path("api/docs", SpectacularSwaggerSplitView.as_view()),
+    path("metrics", MetricsView.as_view()),
     path("api/carried", trips.CarriedView.as_view()),
     re_path(r"^(?!api/|assets/).*$", screen),
 ]

@@ -12,6 +12,8 @@ class InstallationSettings(models.Model):
     """Minutes without a key or a click after which a session ends."""
     keep_trips_days = models.PositiveIntegerField(default=0)
     """Days after its last change for which an ended trip is kept, with all that belongs to it."""
+    keep_receipts_days = models.PositiveIntegerField(default=0)
+    """Days for which the receipts of deleted trips are kept."""
     keep_uploads_days = models.PositiveIntegerField(default=30)
     """Days for which a sheet that waits, and was never brought in, is kept."""
     keep_copies_days = models.PositiveIntegerField(default=0)

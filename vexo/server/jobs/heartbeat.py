@@ -8,6 +8,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 
 from django.db import OperationalError, close_old_connections, connection
+from django.db.models import QuerySet
 
 from .models import Worker
 from .processes import GONE, owner_name
@@ -55,10 +56,18 @@ def forget(process: str) -> None:
     Worker.objects.filter(owner__startswith=f"{process}:").delete()
 
 
-def without_worker() -> list[str]:
-    """The queues that no living worker looks after."""
+def _alive() -> QuerySet[Worker]:
     now = time.time()
     # One in the future is of a clock that was set back since: it tells of nothing.
-    alive = Worker.objects.filter(seen_at__gt=now - GONE, seen_at__lte=now + EVERY).values_list("queues", flat=True)
-    served = {queue for queues in alive for queue in (queues or ALL_QUEUES)}
+    return Worker.objects.filter(seen_at__gt=now - GONE, seen_at__lte=now + EVERY)
+
+
+def living_workers() -> int:
+    """How many processes do jobs now."""
+    return _alive().count()
+
+
+def without_worker() -> list[str]:
+    """The queues that no living worker looks after."""
+    served = {queue for queues in _alive().values_list("queues", flat=True) for queue in (queues or ALL_QUEUES)}
     return sorted(set(ALL_QUEUES) - served)

@@ -11,6 +11,7 @@ QUEUES = {
     "apply": "passes",
     "apply later": "passes",
     "take back": "exports",
+    "thin": "exports",
 }
 LARGE = "large"
 """The queue of sheets that take so long to be read or planned that nobody with a short one should wait for them."""

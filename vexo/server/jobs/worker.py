@@ -11,7 +11,7 @@ from contextlib import suppress
 from importlib import import_module
 from typing import Any, Protocol
 
-from django.db import OperationalError, close_old_connections, connection
+from django.db import OperationalError, close_old_connections, connection, transaction
 from django.utils import timezone
 
 from vexo.core.errors import MendableError
@@ -35,7 +35,12 @@ _KINDS: Mapping[str, str] = {
     "apply": "vexo.server.passes.running:apply",
     "apply later": "vexo.server.passes.scheduling:begin",
     "take back": "vexo.server.passes.take_back:take_back",
+    "thin": "vexo.server.upkeep.retention:thin",
 }
+_EACH = {"thin": 6 * 3600.0}
+"""Work that nobody asks for: how many seconds lie between two times."""
+_LOOKED_EACH = 60.0
+"""Seconds between two looks whether such work is due."""
 TROUBLE_PAUSE = 2.0
 """Seconds before a machine in trouble is tried again: it is not pressed, and its log is not filled."""
 log = logging.getLogger("vexo.jobs")
@@ -149,6 +154,17 @@ def run_inline(job: Job) -> Job:
     return job
 
 
+def enqueue_due() -> None:
+    """Ask for the work that nobody asks for and whose time has come; of several workers one does."""
+    for kind, seconds in _EACH.items():
+        with transaction.atomic():
+            last = Job.objects.filter(kind=kind).order_by("-id").values_list("created_at", flat=True).first()
+            # A clock that was set back leaves one in the future, which says nothing.
+            passed = (timezone.now() - last).total_seconds() if last is not None else seconds
+            if not 0 <= passed < seconds and not Job.objects.filter(kind=kind, state__in=Job.OPEN).exists():
+                enqueue(kind, "")
+
+
 def work(queues: tuple[str, ...] = (), pause: float = 0.1) -> None:
     """Do jobs until told to end. Jobs whose worker died are found by their lapsed lease."""
 
@@ -162,8 +178,12 @@ def work(queues: tuple[str, ...] = (), pause: float = 0.1) -> None:
             end_leases_of_the_dead()
         seen: tuple[int, int] | None = None
         look_again, log_file = 0.0, f"{connection.settings_dict['NAME']}-wal"
+        due = time.monotonic() + _LOOKED_EACH
         while not ENDING.is_set():
             try:
+                if time.monotonic() >= due:
+                    due = time.monotonic() + _LOOKED_EACH
+                    enqueue_due()
                 written = _last_write(log_file)
                 if written != seen or time.monotonic() >= look_again:
                     job = claim(owner_name(), queues)

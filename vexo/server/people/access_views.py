@@ -136,7 +136,7 @@ class OneSessionView(APIView):
     rights = {"DELETE": Action.LOOK}
     only_browser = True
 
-    @extend_schema(responses={200: EndedSerializer})
+    @extend_schema(operation_id="access_session_destroy", responses={200: EndedSerializer})
     def delete(self, request: Request, number: str) -> Response:
         person = person_of(request)
         return Response({"ended": end_sessions(person, person, number=number)})

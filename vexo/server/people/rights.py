@@ -18,6 +18,7 @@ class Action(StrEnum):
     CONNECT = "connect"
     PEOPLE = "people"
     KEEP = "keep"
+    TIDY = "tidy"
     NOTHING = "nothing"
 
 
@@ -29,6 +30,7 @@ TABLE: dict[Action, Role] = {
     Action.CONNECT: Role.ADMINISTRATOR,
     Action.PEOPLE: Role.ADMINISTRATOR,
     Action.KEEP: Role.ADMINISTRATOR,
+    Action.TIDY: Role.ADMINISTRATOR,
 }
 _WORDS: dict[Action, str] = {
     Action.LOOK: "Sign in to look.",
@@ -38,6 +40,7 @@ _WORDS: dict[Action, str] = {
     Action.APPLY_TO_LIVE: "Writing to a live application needs an operator. You can prepare the trip up to here.",
     Action.CONNECT: "Connecting applications is for administrators.",
     Action.PEOPLE: "Who may do what is for administrators to say.",
+    Action.TIDY: "What is kept, and for how long, is for administrators to say.",
     Action.KEEP: "A backup holds everything, so it is for administrators.",
 }
 

@@ -15,7 +15,7 @@ from ..journal.services import note
 from .models import Person, Role
 from .rights import Action, require
 
-_TAKEN = ("someone", "command line")
+_TAKEN = ("someone", "command line", "vexo")
 
 
 def people() -> list[Person]:

@@ -17,6 +17,12 @@ from .models import Upload
 LARGEST = int(os.environ.get("VEXO_LARGEST_UPLOAD", str(512 * 1024 * 1024)))
 
 
+_UNFINISHED_FILES = 20
+"""Files that one person may have on their way at once: more than a browser sends."""
+_UNFINISHED_BYTES = 2 * LARGEST
+"""Bytes of all of them, as they were announced."""
+
+
 def clean_name(name: str) -> str:
     """What a file was called, without its folder; for showing only, never for opening."""
     last = name.replace("\\", "/").rpartition("/")[2].strip()
@@ -33,11 +39,34 @@ def begin(name: str, size: int, by: str) -> Upload:
     if size <= 0:
         raise PlainError(f"{name} is empty. Put a header in its first row and the records below it.")
     with transaction.atomic():
+        _refuse_more(by, size)
         upload = Upload.objects.create(name=name, size=size, by=by)
         path = absolute(upload.path)
         path.parent.mkdir(parents=True, exist_ok=True)
         path.touch(mode=0o600)
     return upload
+
+
+def _refuse_more(by: str, size: int) -> None:
+    """Raises PlainError where a person has so much on its way that the rest of the office would find no room."""
+    sizes = list(Upload.objects.filter(by=by, complete=False, discarded=False).values_list("size", flat=True))
+    if len(sizes) >= _UNFINISHED_FILES or sum(sizes) + size > _UNFINISHED_BYTES:
+        raise PlainError(
+            f"{len(sizes):,} of your files have not come whole yet. Send the rest of them, or leave them; those that "
+            "never come whole are deleted after a day.",
+            "unfinished",
+        )
+
+
+def leave_unfinished(number: int, by: str) -> bool:
+    """Leave a file of one's own that has not come whole; False where there is none with this number."""
+    upload = Upload.objects.filter(pk=number, by=by, complete=False, discarded=False).first()
+    if upload is None:
+        return False
+    path = upload.path
+    upload.delete()
+    absolute(path).unlink(missing_ok=True)
+    return True
 
 
 def find(number: int, by: str) -> Upload:

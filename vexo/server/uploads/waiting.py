@@ -17,6 +17,7 @@ from ..journal.services import note
 from ..people.models import Person
 from ..people.rights import Action, require
 from .models import Upload
+from .receive import leave_unfinished
 from .upload_cells import forget
 
 
@@ -48,7 +49,10 @@ def read_again(upload: Upload) -> None:
 
 
 def leave(number: int, by: str) -> None:
-    """Nobody wants a file that waits: it is gone, and no trip was touched. Raises PlainError."""
+    """Nobody wants a file that waits, or one's own that never came whole: it is gone, and no trip was touched. Raises
+    PlainError."""
+    if leave_unfinished(number, by):
+        return
     upload = find_waiting(number)
     if upload.trip_id is not None:
         raise PlainError(f"{upload.name} is in on trip {upload.trip_id} already.", "is-in")

@@ -12,7 +12,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description The browsers in which one is signed in, and one's tokens. */
-        get: operations["access_retrieve"];
+        get: operations["api_access_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -32,7 +32,7 @@ export interface paths {
         put?: never;
         post?: never;
         /** @description Sign out everywhere but here. */
-        delete: operations["access_sessions_destroy"];
+        delete: operations["api_access_sessions_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -48,7 +48,7 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        delete: operations["access_sessions_destroy_2"];
+        delete: operations["access_session_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -63,7 +63,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        post: operations["access_tokens_create"];
+        post: operations["api_access_tokens_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -80,7 +80,7 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        delete: operations["access_tokens_destroy"];
+        delete: operations["api_access_tokens_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -93,9 +93,9 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get: operations["applications_list"];
+        get: operations["api_applications_list"];
         put?: never;
-        post: operations["applications_create"];
+        post: operations["api_applications_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -109,9 +109,9 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get: operations["applications_retrieve"];
+        get: operations["api_applications_retrieve"];
         /** @description Change a connection; the application must answer there. */
-        put: operations["applications_update"];
+        put: operations["api_applications_update"];
         post?: never;
         delete?: never;
         options?: never;
@@ -129,7 +129,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description Add a choice to a field's list, where the application can. */
-        post: operations["applications_choices_create"];
+        post: operations["api_applications_choices_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -146,7 +146,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description A condition said one way, told in all of them. No application is asked. */
-        post: operations["applications_condition_create"];
+        post: operations["api_applications_condition_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -163,7 +163,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description Add a field to a record type, where the application can. */
-        post: operations["applications_fields_create"];
+        post: operations["api_applications_fields_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -178,9 +178,9 @@ export interface paths {
             cookie?: never;
         };
         /** @description What guards do on the trips of an application. */
-        get: operations["applications_guards_retrieve"];
+        get: operations["api_applications_guards_retrieve"];
         /** @description Set what guards do on the trips of an application. */
-        put: operations["applications_guards_update"];
+        put: operations["api_applications_guards_update"];
         post?: never;
         delete?: never;
         options?: never;
@@ -198,7 +198,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description The keys that a pasted list names. */
-        post: operations["applications_keys_create"];
+        post: operations["api_applications_keys_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -215,7 +215,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description The first rows of a sheet as it would be, and how many there would be. */
-        post: operations["applications_preview_create"];
+        post: operations["api_applications_preview_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -230,9 +230,9 @@ export interface paths {
             cookie?: never;
         };
         /** @description What may be done to the records of an application. */
-        get: operations["applications_rules_retrieve"];
+        get: operations["api_applications_rules_retrieve"];
         /** @description Set what may be done to the records of an application. */
-        put: operations["applications_rules_update"];
+        put: operations["api_applications_rules_update"];
         post?: never;
         delete?: never;
         options?: never;
@@ -250,7 +250,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description Sums of a selection, and who has some of its records out already. */
-        post: operations["applications_selection_create"];
+        post: operations["api_applications_selection_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -267,7 +267,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description Ask an application now whether it answers. */
-        post: operations["applications_test_create"];
+        post: operations["api_applications_test_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -283,10 +283,10 @@ export interface paths {
         };
         get?: never;
         /** @description Give a token of one's own; the application must answer to it. */
-        put: operations["applications_token_update"];
+        put: operations["api_applications_token_update"];
         post?: never;
         /** @description Withdraw it. */
-        delete: operations["applications_token_destroy"];
+        delete: operations["api_applications_token_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -300,7 +300,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description The values that a field has in the application. */
-        get: operations["applications_values_list"];
+        get: operations["api_applications_values_list"];
         put?: never;
         post?: never;
         delete?: never;
@@ -317,7 +317,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description Rows carried in, day by day. */
-        get: operations["carried_list"];
+        get: operations["api_carried_list"];
         put?: never;
         post?: never;
         delete?: never;
@@ -334,7 +334,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description Asked by whoever watches over the server, without signing in. */
-        get: operations["health_retrieve"];
+        get: operations["api_health_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -350,12 +350,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get: operations["jobs_retrieve"];
+        get: operations["api_jobs_retrieve"];
         put?: never;
         /** @description Ask a pass under way to pause; it does so after the batch that is out, and is gone on with by hand. */
-        post: operations["jobs_create"];
+        post: operations["api_jobs_create"];
         /** @description Ask a job to stop; it ends at the next point where nothing is half done. */
-        delete: operations["jobs_destroy"];
+        delete: operations["api_jobs_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -368,7 +368,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get: operations["journal_retrieve"];
+        get: operations["api_journal_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -385,7 +385,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description The journal as a file (``csv``, ``jsonl``), whole or what is asked for. */
-        get: operations["journal._retrieve"];
+        get: operations["api_journal._retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -402,7 +402,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description All marks, each by an example. */
-        get: operations["marks_list"];
+        get: operations["api_marks_list"];
         put?: never;
         post?: never;
         delete?: never;
@@ -419,7 +419,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description The same as a workbook, its cells to be copied from. */
-        get: operations["marks.xlsx_retrieve"];
+        get: operations["api_marks.xlsx_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -435,9 +435,9 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get: operations["people_list"];
+        get: operations["api_people_list"];
         put?: never;
-        post: operations["people_create"];
+        post: operations["api_people_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -455,11 +455,11 @@ export interface paths {
         put?: never;
         post?: never;
         /** @description The person can no longer sign in; what they did stays written down. */
-        delete: operations["people_destroy"];
+        delete: operations["api_people_destroy"];
         options?: never;
         head?: never;
         /** @description Another role, or a new password: that ends the person's sessions. */
-        patch: operations["people_partial_update"];
+        patch: operations["api_people_partial_update"];
         trace?: never;
     };
     "/api/people/{username}/access": {
@@ -470,11 +470,11 @@ export interface paths {
             cookie?: never;
         };
         /** @description How someone else is known, for administrators; DELETE signs them out everywhere. */
-        get: operations["people_access_retrieve"];
+        get: operations["api_people_access_retrieve"];
         put?: never;
         post?: never;
         /** @description How someone else is known, for administrators; DELETE signs them out everywhere. */
-        delete: operations["people_access_destroy"];
+        delete: operations["api_people_access_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -490,7 +490,7 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        delete: operations["people_access_tokens_destroy"];
+        delete: operations["api_people_access_tokens_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -506,7 +506,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description A link by which the person chooses a password; it is told this once. */
-        post: operations["people_link_create"];
+        post: operations["api_people_link_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -520,10 +520,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get: operations["routes_list"];
+        get: operations["api_routes_list"];
         put?: never;
         /** @description Keep what goes out as a route. */
-        post: operations["routes_create"];
+        post: operations["api_routes_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -537,12 +537,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get: operations["routes_retrieve"];
+        get: operations["api_routes_retrieve"];
         /** @description Change a route. */
-        put: operations["routes_update"];
+        put: operations["api_routes_update"];
         post?: never;
         /** @description Delete a route; trips that were made on it stay. */
-        delete: operations["routes_destroy"];
+        delete: operations["api_routes_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -556,9 +556,9 @@ export interface paths {
             cookie?: never;
         };
         /** @description What guards do on the trips of a route. */
-        get: operations["routes_guards_retrieve"];
+        get: operations["api_routes_guards_retrieve"];
         /** @description Set what guards do on the trips of a route; what is not said is as its application has it. */
-        put: operations["routes_guards_update"];
+        put: operations["api_routes_guards_update"];
         post?: never;
         delete?: never;
         options?: never;
@@ -575,7 +575,7 @@ export interface paths {
         };
         get?: never;
         /** @description Say what passes of a route's trips do where rows are refused, where nobody says otherwise. */
-        put: operations["routes_refusals_update"];
+        put: operations["api_routes_refusals_update"];
         post?: never;
         delete?: never;
         options?: never;
@@ -593,7 +593,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description Send records out: a new trip, its sheets made in the background. */
-        post: operations["sent_out_create"];
+        post: operations["api_sent_out_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -608,12 +608,12 @@ export interface paths {
             cookie?: never;
         };
         /** @description Who is signed in. */
-        get: operations["session_retrieve"];
+        get: operations["api_session_retrieve"];
         put?: never;
         /** @description Who is signed in. */
-        post: operations["session_create"];
+        post: operations["api_session_create"];
         /** @description Who is signed in. */
-        delete: operations["session_destroy"];
+        delete: operations["api_session_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -629,7 +629,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description Choosing a password by a link, without being signed in. */
-        post: operations["session_link_create"];
+        post: operations["api_session_link_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -645,7 +645,7 @@ export interface paths {
         };
         get?: never;
         /** @description One's own password; it ends one's other sessions. */
-        put: operations["session_password_update"];
+        put: operations["api_session_password_update"];
         post?: never;
         delete?: never;
         options?: never;
@@ -660,7 +660,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get: operations["trips_list"];
+        get: operations["api_trips_list"];
         put?: never;
         post?: never;
         delete?: never;
@@ -676,14 +676,19 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get: operations["trips_retrieve"];
+        /** @description A trip, and its end. */
+        get: operations["api_trips_retrieve"];
         put?: never;
         post?: never;
-        delete?: never;
+        /**
+         * @description Delete a trip with its sheets, kept copies, plans and passes. The journal keeps what was done, and a receipt
+         *     of what was written is kept.
+         */
+        delete: operations["api_trips_destroy"];
         options?: never;
         head?: never;
         /** @description Give the trip another title. */
-        patch: operations["trips_partial_update"];
+        patch: operations["api_trips_partial_update"];
         trace?: never;
     };
     "/api/trips/{id}/approval": {
@@ -696,7 +701,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description Ask somebody else to approve the plan that was seen; approve it, or send it back. */
-        post: operations["trips_approval_create"];
+        post: operations["api_trips_approval_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -717,7 +722,7 @@ export interface paths {
         options?: never;
         head?: never;
         /** @description Have the trip's newest sheet read otherwise: it comes in as a newer version. */
-        patch: operations["trips_choices_partial_update"];
+        patch: operations["api_trips_choices_partial_update"];
         trace?: never;
     };
     "/api/trips/{id}/columns": {
@@ -734,7 +739,7 @@ export interface paths {
         options?: never;
         head?: never;
         /** @description Change where columns go, the key or the operation; the rows are planned anew. */
-        patch: operations["trips_columns_partial_update"];
+        patch: operations["api_trips_columns_partial_update"];
         trace?: never;
     };
     "/api/trips/{id}/compare": {
@@ -747,7 +752,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description Read the trip's selection again, and compare it with what went out. */
-        post: operations["trips_compare_create"];
+        post: operations["api_trips_compare_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -762,10 +767,10 @@ export interface paths {
             cookie?: never;
         };
         /** @description What was decided on a trip and is not undone, newest first, and what became of it. */
-        get: operations["trips_decisions_list"];
+        get: operations["api_trips_decisions_list"];
         put?: never;
         /** @description Answer what a plan asks; the next plan follows. */
-        post: operations["trips_decisions_create"];
+        post: operations["api_trips_decisions_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -783,7 +788,7 @@ export interface paths {
         put?: never;
         post?: never;
         /** @description Take one decision back. */
-        delete: operations["trips_decisions_destroy"];
+        delete: operations["api_trips_decisions_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -797,7 +802,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description The newest plan as a workbook, a text file or a page to print (``xlsx``, ``csv``, ``tsv``, ``html``). */
-        get: operations["trips_document._retrieve"];
+        get: operations["api_trips_document._retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -814,10 +819,10 @@ export interface paths {
             cookie?: never;
         };
         /** @description The newest edits that lie over the trip's sheet. */
-        get: operations["trips_edits_list"];
+        get: operations["api_trips_edits_list"];
         put?: never;
         /** @description Edit the newest sheet; the rows are planned anew. */
-        post: operations["trips_edits_create"];
+        post: operations["api_trips_edits_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -835,7 +840,7 @@ export interface paths {
         put?: never;
         post?: never;
         /** @description Take one edit back; later ones of the same cells stay. */
-        delete: operations["trips_edits_destroy"];
+        delete: operations["api_trips_edits_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -855,7 +860,7 @@ export interface paths {
         options?: never;
         head?: never;
         /** @description Say what is expected of the sheet; it is checked from then on. */
-        patch: operations["trips_expected_partial_update"];
+        patch: operations["api_trips_expected_partial_update"];
         trace?: never;
     };
     "/api/trips/{id}/files/{what}": {
@@ -869,7 +874,7 @@ export interface paths {
          * @description The receipt, the rows that are not in, what became of records that the sheet does not have, and the IDs of the
          *     records that were written.
          */
-        get: operations["trips_files_retrieve"];
+        get: operations["api_trips_files_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -886,7 +891,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description The sum for each value of a column, named by its header. */
-        get: operations["trips_groups_list"];
+        get: operations["api_trips_groups_list"];
         put?: never;
         post?: never;
         delete?: never;
@@ -903,7 +908,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description The kept copy of all parts, with all that was read, as a sheet. */
-        get: operations["trips_kept._retrieve"];
+        get: operations["api_trips_kept._retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -920,10 +925,10 @@ export interface paths {
             cookie?: never;
         };
         /** @description The keys as they were measured last, the best first. */
-        get: operations["trips_keys_retrieve"];
+        get: operations["api_trips_keys_retrieve"];
         put?: never;
         /** @description Read the records and measure the keys; asked twice, it is done once. */
-        post: operations["trips_keys_create"];
+        post: operations["api_trips_keys_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -938,7 +943,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description Records in reach that no row of the sheet is about, the first of them listed. */
-        get: operations["trips_keys_absent_retrieve"];
+        get: operations["api_trips_keys_absent_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -955,7 +960,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description All of them with their record ID and key, as CSV. */
-        get: operations["trips_keys_absent.csv_retrieve"];
+        get: operations["api_trips_keys_absent.csv_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -972,7 +977,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description A window of the rows behind a number. */
-        get: operations["trips_keys_rows_retrieve"];
+        get: operations["api_trips_keys_rows_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -989,7 +994,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description All rows behind a number, as they came, as CSV. */
-        get: operations["trips_keys_rows.csv_retrieve"];
+        get: operations["api_trips_keys_rows.csv_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1006,10 +1011,10 @@ export interface paths {
             cookie?: never;
         };
         /** @description All treatments, and the tables in which a trip's values can be looked up. */
-        get: operations["trips_lanes_retrieve"];
+        get: operations["api_trips_lanes_retrieve"];
         put?: never;
         /** @description What a lane would do. Nothing is changed. */
-        post: operations["trips_lanes_create"];
+        post: operations["api_trips_lanes_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1026,7 +1031,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description Move a trip to another application: a new trip there with its sheet, edits, columns, lanes, key and rules. */
-        post: operations["trips_move_create"];
+        post: operations["api_trips_move_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1044,10 +1049,10 @@ export interface paths {
          * @description What of a moved trip's plan differs from the trip that it comes from, and which decisions can be made
          *     again.
          */
-        get: operations["trips_moved_retrieve"];
+        get: operations["api_trips_moved_retrieve"];
         put?: never;
         /** @description Make the decisions of the other trip here where what was seen is the same; the next plan follows. */
-        post: operations["trips_moved_create"];
+        post: operations["api_trips_moved_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1068,7 +1073,7 @@ export interface paths {
         options?: never;
         head?: never;
         /** @description Carry only some of the sheet's rows; the others are set aside, with that reason. */
-        patch: operations["trips_only_partial_update"];
+        patch: operations["api_trips_only_partial_update"];
         trace?: never;
     };
     "/api/trips/{id}/outcome": {
@@ -1079,7 +1084,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description A window of what became of each row, by the pass that ended last. */
-        get: operations["trips_outcome_retrieve"];
+        get: operations["api_trips_outcome_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1096,7 +1101,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description How the values of a field lay before what was written, and lie after it, with its commonest changes. */
-        get: operations["trips_outcome_picture_retrieve"];
+        get: operations["api_trips_outcome_picture_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1113,7 +1118,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description All sheets that went out, as one ZIP file. */
-        get: operations["trips_parts.zip_retrieve"];
+        get: operations["api_trips_parts.zip_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1136,7 +1141,7 @@ export interface paths {
         options?: never;
         head?: never;
         /** @description Write down who has a part. */
-        patch: operations["trips_parts_partial_update"];
+        patch: operations["api_trips_parts_partial_update"];
         trace?: never;
     };
     "/api/trips/{id}/passes": {
@@ -1149,7 +1154,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description Write the plan that was seen. */
-        post: operations["trips_passes_create"];
+        post: operations["api_trips_passes_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1181,7 +1186,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description How the values of a field lie before and after the newest plan, and its commonest changes. */
-        get: operations["trips_picture_retrieve"];
+        get: operations["api_trips_picture_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1200,7 +1205,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description Ask the application again and plan anew; asked twice, it is done once. */
-        post: operations["trips_plan_create"];
+        post: operations["api_trips_plan_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1215,7 +1220,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description The page of a record in the application. */
-        get: operations["trips_records_retrieve"];
+        get: operations["api_trips_records_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1234,7 +1239,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description Keep the whole way of a trip as a route: what went out, and how its newest sheet came in. */
-        post: operations["trips_route_create"];
+        post: operations["api_trips_route_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1252,7 +1257,7 @@ export interface paths {
          * @description A window of rows: the sheet as it came (``view=file``), as its lanes make it (``view=lanes``), or the newest plan
          *     of it.
          */
-        get: operations["trips_rows_retrieve"];
+        get: operations["api_trips_rows_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1289,7 +1294,7 @@ export interface paths {
         put?: never;
         post?: never;
         /** @description Send nothing at the time that was said. */
-        delete: operations["trips_scheduled_destroy"];
+        delete: operations["api_trips_scheduled_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1305,7 +1310,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description Go on with a sending out that was stopped or broke off. */
-        post: operations["trips_send_out_create"];
+        post: operations["api_trips_send_out_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1320,7 +1325,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description Of a list in parts ``file`` says which of its files, the first being 0. */
-        get: operations["trips_sheets_retrieve"];
+        get: operations["api_trips_sheets_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1339,7 +1344,59 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description Make a trip that takes back what this one wrote; nothing is written before that is reviewed and applied. */
-        post: operations["trips_take_back_create"];
+        post: operations["api_trips_take_back_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/upkeep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["api_upkeep_retrieve"];
+        /** @description Say how long things are kept; what is not said stays as it is. Nothing is deleted before the next look. */
+        put: operations["api_upkeep_update"];
+        /** @description Take away now what is over its time. */
+        post: operations["api_upkeep_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/upkeep/over": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What would be taken away if things were kept for so long; nothing is. */
+        get: operations["api_upkeep_over_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/upkeep/receipts/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The receipt of a trip that was deleted. */
+        get: operations["api_upkeep_receipts_retrieve"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1354,13 +1411,13 @@ export interface paths {
             cookie?: never;
         };
         /** @description Files that wait at File to be told what they are about. */
-        get: operations["uploads_list"];
+        get: operations["api_uploads_list"];
         put?: never;
         /**
          * @description Announce a file by its name and size. Its bytes follow by PUT at `offset`, in parts of at most 8 MB, in
          *     order; then `recognise` finds out what is in it. After a broken connection `received` says where to go on.
          */
-        post: operations["uploads_create"];
+        post: operations["api_uploads_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1375,19 +1432,19 @@ export interface paths {
             cookie?: never;
         };
         /** @description A file that waits: what was found in it, and where it may belong. */
-        get: operations["uploads_retrieve"];
+        get: operations["api_uploads_retrieve"];
         /**
          * @description One part of the file, at its offset in bytes. One that came before is not taken again, so a part may be sent
          *     twice; `received` is how much is here now.
          */
-        put: operations["uploads_update"];
+        put: operations["api_uploads_update"];
         post?: never;
         /** @description Leave a file that waits: it is gone, and no trip was touched. */
-        delete: operations["uploads_destroy"];
+        delete: operations["api_uploads_destroy"];
         options?: never;
         head?: never;
         /** @description Have a file that waits read otherwise. */
-        patch: operations["uploads_partial_update"];
+        patch: operations["api_uploads_partial_update"];
         trace?: never;
     };
     "/api/uploads/{number}/bring-in": {
@@ -1400,7 +1457,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description All parts are there: bring it in as records of a type. Asked twice, it is done once. */
-        post: operations["uploads_bring_in_create"];
+        post: operations["api_uploads_bring_in_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1417,7 +1474,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description All of these files are there: they are one list in parts; find out what it is about. */
-        post: operations["uploads_parts_create"];
+        post: operations["api_uploads_parts_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1434,7 +1491,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description All parts are there: find out which trip it belongs to. */
-        post: operations["uploads_recognise_create"];
+        post: operations["api_uploads_recognise_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1451,7 +1508,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description Fill a file whose header names fields and whose key column names records, with what the application holds. */
-        post: operations["uploads_refill_create"];
+        post: operations["api_uploads_refill_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1466,7 +1523,24 @@ export interface paths {
             cookie?: never;
         };
         /** @description The cells of a file that waits. */
-        get: operations["uploads_rows_retrieve"];
+        get: operations["api_uploads_rows_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/metrics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Figures of this installation. Whoever asks shows a token, or is signed in. */
+        get: operations["metrics_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2101,6 +2175,12 @@ export interface components {
             at: string;
             mine: boolean;
         };
+        Deleted: {
+            /** @description Bytes that are free now. */
+            bytes: number;
+            /** @description Receipts that are kept of it. */
+            receipts: number;
+        };
         DemoPerson: {
             username: string;
             name: string;
@@ -2577,6 +2657,14 @@ export interface components {
             kinds: string[];
             more: boolean;
         };
+        /** @description Days for which each kind is kept; 0 for as long as Vexo is there. */
+        KeepFor: {
+            trips?: number;
+            receipts?: number;
+            copies?: number;
+            uploads?: number;
+            journal?: number;
+        };
         /** @description What goes out, under a name; ``version`` is the one that was seen, where it is changed. */
         KeepRoute: {
             record_type: string;
@@ -2596,6 +2684,20 @@ export interface components {
             name: string;
             /** @default 0 */
             version: number;
+        };
+        KeptReceipt: {
+            readonly id: number;
+            /** Format: int64 */
+            trip: number;
+            /** Format: int64 */
+            part?: number;
+            title: string;
+            application: string;
+            record_type: string;
+            /** Format: int64 */
+            size: number;
+            /** Format: date-time */
+            readonly kept_at: string;
         };
         /**
          * @description What one key would give.
@@ -2761,9 +2863,10 @@ export interface components {
          *     * `connect` - connect
          *     * `people` - people
          *     * `keep` - keep
+         *     * `tidy` - tidy
          * @enum {string}
          */
-        MayEnum: "look" | "prepare" | "apply to practice" | "apply to live" | "connect" | "people" | "keep";
+        MayEnum: "look" | "prepare" | "apply to practice" | "apply to live" | "connect" | "people" | "keep" | "tidy";
         /** @description Keys that are measured beside those that suggest themselves, each the names of its fields. */
         Measure: {
             keys?: string[][];
@@ -2989,6 +3092,21 @@ export interface components {
             title: string;
             count: number;
         };
+        /** @description How many of a kind would be taken away, and the bytes that this frees. */
+        Over: {
+            kind: components["schemas"]["OverKindEnum"];
+            count: number;
+            bytes: number;
+        };
+        /**
+         * @description * `trips` - trips
+         *     * `receipts` - receipts
+         *     * `copies` - copies
+         *     * `uploads` - uploads
+         *     * `journal` - journal
+         * @enum {string}
+         */
+        OverKindEnum: "trips" | "receipts" | "copies" | "uploads" | "journal";
         OwnPassword: {
             old: string;
             new: string;
@@ -3362,6 +3480,24 @@ export interface components {
          * @enum {string}
          */
         RoleEnum: "viewer" | "preparer" | "operator" | "administrator";
+        Room: {
+            kind: components["schemas"]["RoomKindEnum"];
+            bytes: number;
+            files: number;
+        };
+        /**
+         * @description * `database` - database
+         *     * `sheets` - sheets
+         *     * `uploads` - uploads
+         *     * `kept copies` - kept copies
+         *     * `plans and passes` - plans and passes
+         *     * `receipts` - receipts
+         *     * `cache` - cache
+         *     * `backups` - backups
+         *     * `logs` - logs
+         * @enum {string}
+         */
+        RoomKindEnum: "database" | "sheets" | "uploads" | "kept copies" | "plans and passes" | "receipts" | "cache" | "backups" | "logs";
         /** @description round */
         RoundTreatment: {
             /**
@@ -3571,6 +3707,15 @@ export interface components {
             said: {
                 [key: string]: components["schemas"]["SaidRules"];
             };
+        };
+        /** @description Days for which each kind is kept; 0 for as long as Vexo is there. */
+        Settings: {
+            trips?: number;
+            receipts?: number;
+            copies?: number;
+            uploads?: number;
+            journal?: number;
+            idle_minutes?: number;
         };
         /** @description One sheet for each value of a field, or for each group of values. */
         Share: {
@@ -4010,6 +4155,20 @@ export interface components {
             approve: components["schemas"]["Approve"];
             times: components["schemas"]["Times"] | null;
         };
+        Upkeep: {
+            keep: components["schemas"]["KeepFor"];
+            idle_minutes: number;
+            room: components["schemas"]["Room"][];
+            /** @description Bytes free on the disk. */
+            free: number;
+            over: components["schemas"]["Over"][];
+            receipts: components["schemas"]["KeptReceipt"][];
+            /**
+             * Format: date-time
+             * @description When was last looked what is over its time.
+             */
+            thinned_at: string | null;
+        };
         Upload: {
             name: string;
             /** Format: int64 */
@@ -4196,7 +4355,7 @@ export interface components {
                 "application/problem+json": components["schemas"]["Problem"];
             };
         };
-        /** @description What was seen (`If-Match`) is no longer the newest. */
+        /** @description What was seen (`If-Match`, or a plan's number) is no longer the newest; `newer` is what is. */
         Problem412: {
             headers: {
                 [name: string]: unknown;
@@ -4249,7 +4408,7 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
-    access_retrieve: {
+    api_access_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -4272,7 +4431,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    access_sessions_destroy: {
+    api_access_sessions_destroy: {
         parameters: {
             query?: never;
             header?: never;
@@ -4295,7 +4454,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    access_sessions_destroy_2: {
+    access_session_destroy: {
         parameters: {
             query?: never;
             header?: never;
@@ -4321,7 +4480,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    access_tokens_create: {
+    api_access_tokens_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -4350,7 +4509,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    access_tokens_destroy: {
+    api_access_tokens_destroy: {
         parameters: {
             query?: never;
             header?: never;
@@ -4375,7 +4534,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    applications_list: {
+    api_applications_list: {
         parameters: {
             query?: never;
             header?: never;
@@ -4398,7 +4557,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    applications_create: {
+    api_applications_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -4427,7 +4586,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    applications_retrieve: {
+    api_applications_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -4453,7 +4612,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    applications_update: {
+    api_applications_update: {
         parameters: {
             query?: never;
             header?: never;
@@ -4485,7 +4644,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    applications_choices_create: {
+    api_applications_choices_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -4517,7 +4676,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    applications_condition_create: {
+    api_applications_condition_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -4549,7 +4708,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    applications_fields_create: {
+    api_applications_fields_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -4581,7 +4740,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    applications_guards_retrieve: {
+    api_applications_guards_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -4607,7 +4766,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    applications_guards_update: {
+    api_applications_guards_update: {
         parameters: {
             query?: never;
             header?: never;
@@ -4639,7 +4798,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    applications_keys_create: {
+    api_applications_keys_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -4671,7 +4830,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    applications_preview_create: {
+    api_applications_preview_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -4703,7 +4862,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    applications_rules_retrieve: {
+    api_applications_rules_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -4729,7 +4888,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    applications_rules_update: {
+    api_applications_rules_update: {
         parameters: {
             query?: never;
             header?: never;
@@ -4761,7 +4920,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    applications_selection_create: {
+    api_applications_selection_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -4793,7 +4952,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    applications_test_create: {
+    api_applications_test_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -4819,7 +4978,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    applications_token_update: {
+    api_applications_token_update: {
         parameters: {
             query?: never;
             header?: never;
@@ -4851,7 +5010,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    applications_token_destroy: {
+    api_applications_token_destroy: {
         parameters: {
             query?: never;
             header?: never;
@@ -4877,7 +5036,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    applications_values_list: {
+    api_applications_values_list: {
         parameters: {
             query: {
                 field: string;
@@ -4907,7 +5066,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    carried_list: {
+    api_carried_list: {
         parameters: {
             query?: never;
             header?: never;
@@ -4930,7 +5089,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    health_retrieve: {
+    api_health_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -4949,7 +5108,7 @@ export interface operations {
             };
         };
     };
-    jobs_retrieve: {
+    api_jobs_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -4975,7 +5134,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    jobs_create: {
+    api_jobs_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -5007,7 +5166,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    jobs_destroy: {
+    api_jobs_destroy: {
         parameters: {
             query?: never;
             header?: never;
@@ -5033,7 +5192,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    journal_retrieve: {
+    api_journal_retrieve: {
         parameters: {
             query?: {
                 application?: string;
@@ -5063,7 +5222,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    "journal._retrieve": {
+    "api_journal._retrieve": {
         parameters: {
             query?: {
                 application?: string;
@@ -5095,7 +5254,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    marks_list: {
+    api_marks_list: {
         parameters: {
             query?: never;
             header?: never;
@@ -5118,7 +5277,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    "marks.xlsx_retrieve": {
+    "api_marks.xlsx_retrieve": {
         parameters: {
             query?: never;
             header?: never;
@@ -5141,7 +5300,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    people_list: {
+    api_people_list: {
         parameters: {
             query?: never;
             header?: never;
@@ -5164,7 +5323,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    people_create: {
+    api_people_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -5193,7 +5352,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    people_destroy: {
+    api_people_destroy: {
         parameters: {
             query?: never;
             header?: never;
@@ -5218,7 +5377,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    people_partial_update: {
+    api_people_partial_update: {
         parameters: {
             query?: never;
             header?: never;
@@ -5250,7 +5409,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    people_access_retrieve: {
+    api_people_access_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -5276,7 +5435,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    people_access_destroy: {
+    api_people_access_destroy: {
         parameters: {
             query?: never;
             header?: never;
@@ -5302,7 +5461,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    people_access_tokens_destroy: {
+    api_people_access_tokens_destroy: {
         parameters: {
             query?: never;
             header?: never;
@@ -5328,7 +5487,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    people_link_create: {
+    api_people_link_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -5354,7 +5513,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    routes_list: {
+    api_routes_list: {
         parameters: {
             query?: never;
             header?: never;
@@ -5377,7 +5536,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    routes_create: {
+    api_routes_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -5406,7 +5565,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    routes_retrieve: {
+    api_routes_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -5432,7 +5591,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    routes_update: {
+    api_routes_update: {
         parameters: {
             query?: never;
             header?: never;
@@ -5459,12 +5618,13 @@ export interface operations {
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
             404: components["responses"]["Problem404"];
+            412: components["responses"]["Problem412"];
             413: components["responses"]["Problem413"];
             422: components["responses"]["Problem422"];
             503: components["responses"]["Problem503"];
         };
     };
-    routes_destroy: {
+    api_routes_destroy: {
         parameters: {
             query?: never;
             header?: never;
@@ -5485,11 +5645,12 @@ export interface operations {
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
             404: components["responses"]["Problem404"];
+            412: components["responses"]["Problem412"];
             422: components["responses"]["Problem422"];
             503: components["responses"]["Problem503"];
         };
     };
-    routes_guards_retrieve: {
+    api_routes_guards_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -5515,7 +5676,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    routes_guards_update: {
+    api_routes_guards_update: {
         parameters: {
             query?: never;
             header?: never;
@@ -5542,12 +5703,13 @@ export interface operations {
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
             404: components["responses"]["Problem404"];
+            412: components["responses"]["Problem412"];
             413: components["responses"]["Problem413"];
             422: components["responses"]["Problem422"];
             503: components["responses"]["Problem503"];
         };
     };
-    routes_refusals_update: {
+    api_routes_refusals_update: {
         parameters: {
             query?: never;
             header?: never;
@@ -5574,12 +5736,13 @@ export interface operations {
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
             404: components["responses"]["Problem404"];
+            412: components["responses"]["Problem412"];
             413: components["responses"]["Problem413"];
             422: components["responses"]["Problem422"];
             503: components["responses"]["Problem503"];
         };
     };
-    sent_out_create: {
+    api_sent_out_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -5608,7 +5771,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    session_retrieve: {
+    api_session_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -5630,7 +5793,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    session_create: {
+    api_session_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -5660,7 +5823,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    session_destroy: {
+    api_session_destroy: {
         parameters: {
             query?: never;
             header?: never;
@@ -5683,7 +5846,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    session_link_create: {
+    api_session_link_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -5712,7 +5875,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    session_password_update: {
+    api_session_password_update: {
         parameters: {
             query?: never;
             header?: never;
@@ -5741,7 +5904,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    trips_list: {
+    api_trips_list: {
         parameters: {
             query?: never;
             header?: never;
@@ -5764,7 +5927,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    trips_retrieve: {
+    api_trips_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -5790,7 +5953,37 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    trips_partial_update: {
+    api_trips_destroy: {
+        parameters: {
+            query?: {
+                /** @description `keep` where nothing is said. */
+                receipts?: "delete" | "keep";
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Deleted"];
+                };
+            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            412: components["responses"]["Problem412"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    api_trips_partial_update: {
         parameters: {
             query?: never;
             header?: {
@@ -5826,7 +6019,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    trips_approval_create: {
+    api_trips_approval_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -5853,12 +6046,13 @@ export interface operations {
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
             404: components["responses"]["Problem404"];
+            412: components["responses"]["Problem412"];
             413: components["responses"]["Problem413"];
             422: components["responses"]["Problem422"];
             503: components["responses"]["Problem503"];
         };
     };
-    trips_choices_partial_update: {
+    api_trips_choices_partial_update: {
         parameters: {
             query?: never;
             header?: {
@@ -5894,7 +6088,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    trips_columns_partial_update: {
+    api_trips_columns_partial_update: {
         parameters: {
             query?: never;
             header?: {
@@ -5930,7 +6124,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    trips_compare_create: {
+    api_trips_compare_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -5952,11 +6146,12 @@ export interface operations {
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
             404: components["responses"]["Problem404"];
+            412: components["responses"]["Problem412"];
             422: components["responses"]["Problem422"];
             503: components["responses"]["Problem503"];
         };
     };
-    trips_decisions_list: {
+    api_trips_decisions_list: {
         parameters: {
             query?: never;
             header?: never;
@@ -5982,7 +6177,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    trips_decisions_create: {
+    api_trips_decisions_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -6009,12 +6204,13 @@ export interface operations {
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
             404: components["responses"]["Problem404"];
+            412: components["responses"]["Problem412"];
             413: components["responses"]["Problem413"];
             422: components["responses"]["Problem422"];
             503: components["responses"]["Problem503"];
         };
     };
-    trips_decisions_destroy: {
+    api_trips_decisions_destroy: {
         parameters: {
             query?: never;
             header?: never;
@@ -6037,11 +6233,12 @@ export interface operations {
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
             404: components["responses"]["Problem404"];
+            412: components["responses"]["Problem412"];
             422: components["responses"]["Problem422"];
             503: components["responses"]["Problem503"];
         };
     };
-    "trips_document._retrieve": {
+    "api_trips_document._retrieve": {
         parameters: {
             query?: never;
             header?: never;
@@ -6068,7 +6265,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    trips_edits_list: {
+    api_trips_edits_list: {
         parameters: {
             query?: never;
             header?: never;
@@ -6094,7 +6291,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    trips_edits_create: {
+    api_trips_edits_create: {
         parameters: {
             query?: never;
             header?: {
@@ -6130,7 +6327,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    trips_edits_destroy: {
+    api_trips_edits_destroy: {
         parameters: {
             query?: never;
             header?: never;
@@ -6153,11 +6350,12 @@ export interface operations {
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
             404: components["responses"]["Problem404"];
+            412: components["responses"]["Problem412"];
             422: components["responses"]["Problem422"];
             503: components["responses"]["Problem503"];
         };
     };
-    trips_expected_partial_update: {
+    api_trips_expected_partial_update: {
         parameters: {
             query?: never;
             header?: never;
@@ -6184,12 +6382,13 @@ export interface operations {
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
             404: components["responses"]["Problem404"];
+            412: components["responses"]["Problem412"];
             413: components["responses"]["Problem413"];
             422: components["responses"]["Problem422"];
             503: components["responses"]["Problem503"];
         };
     };
-    trips_files_retrieve: {
+    api_trips_files_retrieve: {
         parameters: {
             query?: {
                 /** @description Of a receipt: this pass alone. */
@@ -6219,7 +6418,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    trips_groups_list: {
+    api_trips_groups_list: {
         parameters: {
             query: {
                 column: string;
@@ -6247,7 +6446,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    "trips_kept._retrieve": {
+    "api_trips_kept._retrieve": {
         parameters: {
             query?: never;
             header?: never;
@@ -6274,7 +6473,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    trips_keys_retrieve: {
+    api_trips_keys_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -6300,7 +6499,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    trips_keys_create: {
+    api_trips_keys_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -6327,12 +6526,13 @@ export interface operations {
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
             404: components["responses"]["Problem404"];
+            412: components["responses"]["Problem412"];
             413: components["responses"]["Problem413"];
             422: components["responses"]["Problem422"];
             503: components["responses"]["Problem503"];
         };
     };
-    trips_keys_absent_retrieve: {
+    api_trips_keys_absent_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -6358,7 +6558,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    "trips_keys_absent.csv_retrieve": {
+    "api_trips_keys_absent.csv_retrieve": {
         parameters: {
             query?: never;
             header?: never;
@@ -6384,7 +6584,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    trips_keys_rows_retrieve: {
+    api_trips_keys_rows_retrieve: {
         parameters: {
             query: {
                 finds: "blank" | "none" | "one" | "several" | "shared";
@@ -6416,7 +6616,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    "trips_keys_rows.csv_retrieve": {
+    "api_trips_keys_rows.csv_retrieve": {
         parameters: {
             query: {
                 finds: "blank" | "none" | "one" | "several" | "shared";
@@ -6446,7 +6646,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    trips_lanes_retrieve: {
+    api_trips_lanes_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -6472,7 +6672,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    trips_lanes_create: {
+    api_trips_lanes_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -6499,12 +6699,13 @@ export interface operations {
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
             404: components["responses"]["Problem404"];
+            412: components["responses"]["Problem412"];
             413: components["responses"]["Problem413"];
             422: components["responses"]["Problem422"];
             503: components["responses"]["Problem503"];
         };
     };
-    trips_move_create: {
+    api_trips_move_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -6531,12 +6732,13 @@ export interface operations {
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
             404: components["responses"]["Problem404"];
+            412: components["responses"]["Problem412"];
             413: components["responses"]["Problem413"];
             422: components["responses"]["Problem422"];
             503: components["responses"]["Problem503"];
         };
     };
-    trips_moved_retrieve: {
+    api_trips_moved_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -6562,7 +6764,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    trips_moved_create: {
+    api_trips_moved_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -6589,12 +6791,13 @@ export interface operations {
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
             404: components["responses"]["Problem404"];
+            412: components["responses"]["Problem412"];
             413: components["responses"]["Problem413"];
             422: components["responses"]["Problem422"];
             503: components["responses"]["Problem503"];
         };
     };
-    trips_only_partial_update: {
+    api_trips_only_partial_update: {
         parameters: {
             query?: never;
             header?: {
@@ -6630,7 +6833,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    trips_outcome_retrieve: {
+    api_trips_outcome_retrieve: {
         parameters: {
             query?: {
                 change?: string;
@@ -6669,7 +6872,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    trips_outcome_picture_retrieve: {
+    api_trips_outcome_picture_retrieve: {
         parameters: {
             query: {
                 field: string;
@@ -6697,7 +6900,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    "trips_parts.zip_retrieve": {
+    "api_trips_parts.zip_retrieve": {
         parameters: {
             query?: never;
             header?: never;
@@ -6723,7 +6926,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    trips_parts_partial_update: {
+    api_trips_parts_partial_update: {
         parameters: {
             query?: never;
             header?: never;
@@ -6751,12 +6954,13 @@ export interface operations {
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
             404: components["responses"]["Problem404"];
+            412: components["responses"]["Problem412"];
             413: components["responses"]["Problem413"];
             422: components["responses"]["Problem422"];
             503: components["responses"]["Problem503"];
         };
     };
-    trips_passes_create: {
+    api_trips_passes_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -6783,6 +6987,7 @@ export interface operations {
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
             404: components["responses"]["Problem404"];
+            412: components["responses"]["Problem412"];
             413: components["responses"]["Problem413"];
             422: components["responses"]["Problem422"];
             503: components["responses"]["Problem503"];
@@ -6816,12 +7021,13 @@ export interface operations {
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
             404: components["responses"]["Problem404"];
+            412: components["responses"]["Problem412"];
             413: components["responses"]["Problem413"];
             422: components["responses"]["Problem422"];
             503: components["responses"]["Problem503"];
         };
     };
-    trips_picture_retrieve: {
+    api_trips_picture_retrieve: {
         parameters: {
             query: {
                 field: string;
@@ -6849,7 +7055,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    trips_plan_create: {
+    api_trips_plan_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -6871,11 +7077,12 @@ export interface operations {
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
             404: components["responses"]["Problem404"];
+            412: components["responses"]["Problem412"];
             422: components["responses"]["Problem422"];
             503: components["responses"]["Problem503"];
         };
     };
-    trips_records_retrieve: {
+    api_trips_records_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -6902,7 +7109,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    trips_route_create: {
+    api_trips_route_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -6929,12 +7136,13 @@ export interface operations {
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
             404: components["responses"]["Problem404"];
+            412: components["responses"]["Problem412"];
             413: components["responses"]["Problem413"];
             422: components["responses"]["Problem422"];
             503: components["responses"]["Problem503"];
         };
     };
-    trips_rows_retrieve: {
+    api_trips_rows_retrieve: {
         parameters: {
             query?: {
                 change?: string;
@@ -7000,7 +7208,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    trips_scheduled_destroy: {
+    api_trips_scheduled_destroy: {
         parameters: {
             query?: never;
             header?: never;
@@ -7021,11 +7229,12 @@ export interface operations {
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
             404: components["responses"]["Problem404"];
+            412: components["responses"]["Problem412"];
             422: components["responses"]["Problem422"];
             503: components["responses"]["Problem503"];
         };
     };
-    trips_send_out_create: {
+    api_trips_send_out_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -7047,11 +7256,12 @@ export interface operations {
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
             404: components["responses"]["Problem404"];
+            412: components["responses"]["Problem412"];
             422: components["responses"]["Problem422"];
             503: components["responses"]["Problem503"];
         };
     };
-    trips_sheets_retrieve: {
+    api_trips_sheets_retrieve: {
         parameters: {
             query?: {
                 file?: number;
@@ -7080,7 +7290,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    trips_take_back_create: {
+    api_trips_take_back_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -7107,12 +7317,143 @@ export interface operations {
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
             404: components["responses"]["Problem404"];
+            412: components["responses"]["Problem412"];
             413: components["responses"]["Problem413"];
             422: components["responses"]["Problem422"];
             503: components["responses"]["Problem503"];
         };
     };
-    uploads_list: {
+    api_upkeep_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Upkeep"];
+                };
+            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    api_upkeep_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["Settings"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Upkeep"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    api_upkeep_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    api_upkeep_over_list: {
+        parameters: {
+            query?: {
+                copies?: number;
+                journal?: number;
+                receipts?: number;
+                trips?: number;
+                uploads?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Over"][];
+                };
+            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    api_upkeep_receipts_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    api_uploads_list: {
         parameters: {
             query?: never;
             header?: never;
@@ -7135,7 +7476,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    uploads_create: {
+    api_uploads_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -7164,7 +7505,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    uploads_retrieve: {
+    api_uploads_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -7190,7 +7531,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    uploads_update: {
+    api_uploads_update: {
         parameters: {
             query?: {
                 offset?: number;
@@ -7224,7 +7565,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    uploads_destroy: {
+    api_uploads_destroy: {
         parameters: {
             query?: never;
             header?: never;
@@ -7250,7 +7591,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    uploads_partial_update: {
+    api_uploads_partial_update: {
         parameters: {
             query?: never;
             header?: never;
@@ -7283,7 +7624,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    uploads_bring_in_create: {
+    api_uploads_bring_in_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -7315,7 +7656,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    uploads_parts_create: {
+    api_uploads_parts_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -7347,7 +7688,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    uploads_recognise_create: {
+    api_uploads_recognise_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -7373,7 +7714,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    uploads_refill_create: {
+    api_uploads_refill_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -7405,7 +7746,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    uploads_rows_retrieve: {
+    api_uploads_rows_retrieve: {
         parameters: {
             query?: {
                 limit?: number;
@@ -7430,6 +7771,29 @@ export interface operations {
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
             404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    metrics_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": string;
+                };
+            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
             422: components["responses"]["Problem422"];
             503: components["responses"]["Problem503"];
         };
