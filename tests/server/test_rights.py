@@ -36,6 +36,24 @@ ENDPOINTS: dict[tuple[str, str], str] = {
     ("post", "api/people"): ADMINISTRATOR,
     ("patch", "api/people/<str:username>"): ADMINISTRATOR,
     ("delete", "api/people/<str:username>"): ADMINISTRATOR,
+    ("post", "api/session/link"): ANYONE,
+    ("get", "api/access"): VIEWER,
+    ("post", "api/access/tokens"): VIEWER,
+    ("delete", "api/access/tokens/<int:pk>"): VIEWER,
+    ("delete", "api/access/sessions"): VIEWER,
+    ("delete", "api/access/sessions/<str:number>"): VIEWER,
+    ("get", "api/people/<str:username>/access"): ADMINISTRATOR,
+    ("delete", "api/people/<str:username>/access"): ADMINISTRATOR,
+    ("delete", "api/people/<str:username>/access/tokens/<int:pk>"): ADMINISTRATOR,
+    ("post", "api/people/<str:username>/link"): ADMINISTRATOR,
+    ("get", "api/upkeep"): ADMINISTRATOR,
+    ("put", "api/upkeep"): ADMINISTRATOR,
+    ("post", "api/upkeep"): ADMINISTRATOR,
+    ("get", "api/upkeep/over"): ADMINISTRATOR,
+    ("get", "api/upkeep/receipts/<int:pk>"): ADMINISTRATOR,
+    ("delete", TRIP): ADMINISTRATOR,
+    ("get", "api/docs"): ANYONE,
+    ("get", "metrics"): VIEWER,
     ("get", "api/applications"): VIEWER,
     ("post", "api/applications"): ADMINISTRATOR,
     ("get", APPLICATION): VIEWER,
@@ -169,7 +187,8 @@ class Rights(ServiceCase):
     def asked(self, role: str, method: str, path: str, stage: str) -> Any:
         trip = self.trips[stage]
         job = enqueue("apply", "ada", PartView.of(trip)) if path == "api/jobs/<int:pk>" and method != "get" else None
-        parts = {"<int:pk>": str(job.pk if job else trip.pk), "<slug:name>": "no-such", "<str:username>": "nobody"}
+        number = 999_999 if (method, path) == ("delete", TRIP) else job.pk if job else trip.pk
+        parts = {"<int:pk>": str(number), "<str:number>": "999", "<slug:name>": "no-such", "<str:username>": "nobody"}
         for name, value in {
             **parts,
             "<int:number>": "999",
@@ -265,12 +284,20 @@ class Rights(ServiceCase):
             ("person", "role", "nobody", "viewer"): ADMINISTRATOR,
             ("person", "password", "nobody", "--password-from-input"): ADMINISTRATOR,
             ("person", "remove", "nobody"): ADMINISTRATOR,
+            ("person", "link", "nobody"): ADMINISTRATOR,
+            ("person", "sign-out", "ada"): ADMINISTRATOR,
+            ("script-token", "list"): VIEWER,
+            ("script-token", "make", "one", "--days", "0"): VIEWER,
+            ("script-token", "withdraw", "999"): VIEWER,
+            ("disk",): ADMINISTRATOR,
+            ("retention",): ADMINISTRATOR,
+            ("delete", "999999", "--yes"): ADMINISTRATOR,
             ("journal",): VIEWER,
             ("journal", "--verify"): VIEWER,
             ("backup", str(self.vexo.files / "no" / "such.tar.gz")): ADMINISTRATOR,
         }
         known = {one for one in commands(main) if one[0] not in STAY}
-        self.assertEqual(known, {one[:2] if one[0] == "person" else one[:1] for one in table})
+        self.assertEqual(known, {one[:2] if one[0] in ("person", "script-token") else one[:1] for one in table})
         for arguments, least in table.items():
             for role in ROLES:
                 with self.subTest(f"{role}: vexo {' '.join(arguments)}"):

@@ -97,6 +97,8 @@ WEB = Path(os.environ.get("VEXO_WEB", BASE.parent.parent / "web" / "dist"))
 WHITENOISE_ROOT = WEB if WEB.is_dir() else None
 WHITENOISE_MAX_AGE = 3600
 WHITENOISE_IMMUTABLE_FILE_TEST = r"^/assets/"
+# For the page of the API's description alone.
+TEMPLATES = [{"BACKEND": "django.template.backends.django.DjangoTemplates", "APP_DIRS": True}]
 STATIC_URL = "/static/"
 # The page of the API's description comes with its package; nothing is collected beforehand.
 WHITENOISE_USE_FINDERS = True

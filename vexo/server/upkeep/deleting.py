@@ -6,6 +6,7 @@ import re
 import shutil
 import uuid
 from dataclasses import dataclass
+from pathlib import Path
 
 from django.db import connection, transaction
 
@@ -57,6 +58,18 @@ def _own_files(trip: Trip) -> set[str]:
         files |= {sheet.path, sheet.cells, *[one.get("path", "") for one in sheet.files]}
     files |= {upload.path for upload in Upload.objects.filter(trip=trip)}
     return {name for name in files if name.startswith("files/")}
+
+
+def _cached(trip: Trip) -> list[Path]:
+    """What the cache holds of a trip."""
+    stages = data_folder() / "stages"
+    read = [path for upload in Upload.objects.filter(trip=trip) for path in (stages / "reading").glob(f"{upload.pk}-*")]
+    return [*(stages / str(trip.pk)).rglob("*"), *read]
+
+
+def room_of(trip: Trip) -> int:
+    """Bytes that deleting a trip would free, but for its receipt."""
+    return size_of([absolute(name) for name in _own_files(trip)]) + size_of(_cached(trip))
 
 
 def _named_now(names: set[str]) -> set[str]:
@@ -117,7 +130,7 @@ def delete_trip(by: str, trip: Trip, why: str, *, keep_receipts: bool = True) ->
             # Asked again under the lock of the database: work may have begun meanwhile.
             refuse_deleting(trip)
             files = _own_files(trip)
-            uploads = list(Upload.objects.filter(trip=trip))
+            uploads, cached = list(Upload.objects.filter(trip=trip)), _cached(trip)
             Job.objects.filter(trip=trip).delete()
             Upload.objects.filter(trip=trip).delete()
             trip.delete()
@@ -131,14 +144,12 @@ def delete_trip(by: str, trip: Trip, why: str, *, keep_receipts: bool = True) ->
         for receipt in receipts:
             absolute(receipt.path).unlink(missing_ok=True)
         raise
-    freed = size_of([absolute(name) for name in files])
+    freed = size_of([absolute(name) for name in files]) + size_of(cached)
     for upload in uploads:
         forget(upload)
-    stages = data_folder() / "stages" / str(number)
-    freed += size_of(list(stages.rglob("*")))
     for name in files:
         absolute(name).unlink(missing_ok=True)
-    shutil.rmtree(stages, ignore_errors=True)
+    shutil.rmtree(data_folder() / "stages" / str(number), ignore_errors=True)
     folder = data_folder() / "files" / str(number)
     if folder.is_dir() and not any(path.is_file() for path in folder.rglob("*")):
         shutil.rmtree(folder, ignore_errors=True)

@@ -6,7 +6,6 @@ import logging
 from collections.abc import Callable
 from dataclasses import asdict, dataclass, fields
 from datetime import datetime, timedelta
-from pathlib import Path
 
 from django.db import connection, transaction
 from django.db.models import Q
@@ -15,7 +14,7 @@ from django.utils import timezone
 from vexo.core.errors import MendableError
 
 from ..artifacts import THINNED
-from ..data_folder import absolute, data_folder
+from ..data_folder import absolute
 from ..errors import PlainError
 from ..installation.models import InstallationSettings
 from ..installation.services import installation_settings
@@ -29,7 +28,7 @@ from ..people.rights import Action, require
 from ..trips.models import KeptCopy, Trip
 from ..uploads.models import Upload
 from ..uploads.upload_cells import forget
-from .deleting import delete_trip, refuse_deleting
+from .deleting import delete_trip, refuse_deleting, room_of
 from .disk import size_of
 from .models import KeptReceipt
 
@@ -133,12 +132,10 @@ def what_is_over(keep: KeepFor, now: datetime | None = None) -> list[Over]:
     trips, copies = old_trips(keep, now), old_copies(keep, now)
     gone = {trip.pk for trip in trips}
     uploads, receipts = old_uploads(keep, now), old_receipts(keep, now)
-    folders = [data_folder() / kind / str(number) for number in gone for kind in ("files", "stages")]
-    files: list[Path] = [path for folder in folders for path in folder.rglob("*")]
     kept = [absolute(copy.path) for copy in copies if copy.trip_id not in gone]
     parts = [absolute(one.path) for upload in uploads for one in upload.whole_list]
     return [
-        Over("trips", len(trips), size_of(files)),
+        Over("trips", len(trips), sum(room_of(trip) for trip in trips)),
         Over("receipts", len(receipts), sum(receipt.size for receipt in receipts)),
         Over("copies", len(kept), size_of(kept)),
         Over("uploads", len(uploads), size_of(parts)),
