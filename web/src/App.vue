@@ -82,7 +82,7 @@ function chose(event: Event): void {
 </script>
 
 <template>
-  <div v-if="person" class="flex h-full flex-col">
+  <div v-if="person && route.name !== 'choose-password'" class="flex h-full flex-col">
     <a href="#content" class="sr-only focus:not-sr-only">To the content</a>
     <TopBar :person="person" @find="finding = true" @keys="keysOpen = true" @password="changing = true" />
     <p v-if="serverLost" class="flex-none bg-held-tint px-4 py-1 font-semibold text-held" role="status">

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from vexo.server.applications.models import Application
 from vexo.server.applications.services import Connection, connect
+from vexo.server.journal.way_in import set_way_in
 from vexo.server.people.demo import PEOPLE, load_people
 from vexo.server.people.models import Person
 from vexo.server.trips.models import Trip
@@ -38,6 +39,7 @@ def is_new() -> bool:
 
 def load(address: str) -> None:
     """Connect the register and, in a new data folder, load people and trips."""
+    set_way_in("the demo")
     load_people()
     connect_register(address, Person.objects.get(username=PEOPLE[0][0]))
     live = Application.objects.get(name="harbour-live")

@@ -9,7 +9,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
-from ..data_folder import BACKUPS, DATABASE, data_folder
+from ..data_folder import BACKUPS, PARTS, data_folder
 
 KINDS = ("database", "sheets", "uploads", "kept copies", "plans and passes", "receipts", "cache", "backups", "logs")
 """Kinds of what takes room, as people read them."""
@@ -54,7 +54,10 @@ def room_taken() -> list[Room]:
     size: dict[str, int] = defaultdict(int)
     count: dict[str, int] = defaultdict(int)
     for path, bytes_ in _files(data_folder()):
-        kind = kind_of(path) if len(path.parts) > 1 or path.name.startswith(DATABASE) else "database"
+        if len(path.parts) > 1 and path.parts[0] not in PARTS:
+            # The demo's register keeps its things here too.
+            continue
+        kind = kind_of(path)
         size[kind] += bytes_
         count[kind] += 1
     return [Room(kind, size[kind], count[kind]) for kind in KINDS]

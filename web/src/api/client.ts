@@ -3,6 +3,7 @@ import { QueryClient } from "@tanstack/vue-query";
 import createClient, { type Middleware } from "openapi-fetch";
 import { ref } from "vue";
 
+import { secondsIdle } from "./idle";
 import { ofThePart } from "./part";
 
 import type { components, paths } from "./schema";
@@ -45,6 +46,7 @@ function cookie(name: string): string {
 
 const middleware: Middleware = {
   onRequest({ request }) {
+    request.headers.set("Vexo-Idle", String(secondsIdle()));
     if (request.method !== "GET") request.headers.set("X-CSRFToken", cookie("csrftoken"));
     return ofThePart(request);
   },

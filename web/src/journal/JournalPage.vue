@@ -19,6 +19,7 @@ type Entry = Schemas["Entry"];
 const COLUMNS: TableColumn<Entry>[] = [
   { key: "at", title: "When", class: "mono text-data whitespace-nowrap" },
   { key: "who", title: "Who", class: "whitespace-nowrap" },
+  { key: "way", title: "By", class: "max-w-44 truncate text-ink-soft" },
   { key: "what", title: "What", class: "whitespace-nowrap" },
   { key: "stage", title: "Where" },
   { key: "rows", title: "Rows", right: true },
@@ -99,6 +100,9 @@ useFootNote(() => `${many(entries.value.length, "entry", "entries")} shown · on
       <template #at="{ row }">{{ fullTime(row.at) }}</template>
       <template #who="{ row }"
         ><span :title="row.who.username">{{ row.who.name }}</span></template
+      >
+      <template #way="{ row }"
+        ><span :title="row.way">{{ row.way }}</span></template
       >
       <template #what="{ row }">{{ row.what }}</template>
       <template #stage="{ row }"><StageLabel v-if="row.stage" :stage="row.stage" /></template>

@@ -11,6 +11,17 @@ export function exact(text: string | null | undefined): string {
   return (text.startsWith("-") ? "−" : "") + grouped + (rest ? `.${rest}` : "");
 }
 
+/** Bytes as people read them: "12.3 MB". */
+export function room(bytes: number): string {
+  const units = ["bytes", "KB", "MB", "GB", "TB"];
+  let at = 0;
+  while (bytes >= 1000 && at < units.length - 1) {
+    bytes /= 1000;
+    at += 1;
+  }
+  return `${at ? bytes.toFixed(1) : String(bytes)} ${units[at] ?? ""}`;
+}
+
 export const many = (value: number, one: string, more: string): string => `${count(value)} ${value === 1 ? one : more}`;
 
 /** "09:12" today, "yesterday", or "12 Nov". */

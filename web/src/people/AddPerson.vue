@@ -21,14 +21,21 @@ const form = reactive<{ username: string; name: string; role: RoleName; password
 });
 const first = ref<HTMLInputElement>();
 onMounted(() => first.value?.focus());
-const { start, busy, error } = useDoing(() => data(api.POST("/api/people", { body: { ...form } })), {
-  done: async (made) => {
-    await client.invalidateQueries({ queryKey: ["people"] });
-    say(`${made.name} can sign in now, as ${made.role_label.toLowerCase()}.`);
-    emit("done", made.username);
+const { start, busy, error } = useDoing(
+  () => data(api.POST("/api/people", { body: { ...form, password: form.password || undefined } })),
+  {
+    done: async (made) => {
+      await client.invalidateQueries({ queryKey: ["people"] });
+      say(
+        form.password
+          ? `${made.name} can sign in now, as ${made.role_label.toLowerCase()}.`
+          : `${made.name} is added. Make the link by which they choose a password.`,
+      );
+      emit("done", made.username);
+    },
+    failed: () => {},
   },
-  failed: () => {},
-});
+);
 const roles = ROLES.map((role) => ({ value: role.value, label: role.label, note: role.may }));
 </script>
 
@@ -61,9 +68,10 @@ const roles = ROLES.map((role) => ({ value: role.value, label: role.label, note:
         class="input"
         type="password"
         name="new-password"
-        required
         autocomplete="new-password"
-      /><span class="soft text-small">At least ten characters. They can change it once they are in.</span></label
+      /><span class="soft text-small"
+        >At least ten characters. Left empty, they choose one by a link, which you make once they are added.</span
+      ></label
     >
     <AlertNote v-if="error">{{ error.message }}</AlertNote>
     <div class="flex gap-2">

@@ -12,6 +12,7 @@ import ChoiceList from "@/ui/ChoiceList.vue";
 import { useDoing } from "@/ui/doing";
 
 import { type RoleName, ROLES } from "./roles";
+import TheirAccess from "./TheirAccess.vue";
 
 const props = defineProps<{ someone: Schemas["Someone"] }>();
 const emit = defineEmits<{ gone: [] }>();
@@ -87,6 +88,7 @@ const leaving = useDoing(() => api.DELETE("/api/people/{username}", { params: pa
     <AlertNote v-if="changing.error.value">{{ changing.error.value.message }}</AlertNote>
     <BusyButton type="submit" class="sm justify-self-start" :busy="changing.busy.value">Give it to them</BusyButton>
   </form>
+  <TheirAccess :someone="someone" />
   <section class="card grid gap-2">
     <b>Remove access</b>
     <p>They are signed out at once and cannot sign in again. What they did stays written down under their name.</p>

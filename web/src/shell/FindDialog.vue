@@ -23,6 +23,7 @@ const router = useRouter();
 const { data: trips } = useTrips();
 const { data: applications } = useApplications();
 const mayPeople = useMay("people");
+const mayTidy = useMay("tidy");
 const text = ref("");
 watch(
   () => props.open,
@@ -50,6 +51,8 @@ const commands = computed<Place[]>(() => [
   { kind: "Page", name: "Routes", note: "saved ways of making a trip", to: "/routes" },
   { kind: "Page", name: "Journal", note: "who did what", to: "/journal" },
   { kind: "Page", name: "Applications", note: "connections", to: "/applications" },
+  { kind: "Page", name: "Your access", note: "browsers, tokens for scripts", to: "/access" },
+  ...(mayTidy.value ? [{ kind: "Page", name: "Upkeep", note: "room, how long things are kept", to: "/upkeep" }] : []),
   ...(mayPeople.value ? [{ kind: "Page", name: "People", note: "who may do what", to: "/people" }] : []),
 ]);
 const places = computed<Place[]>(() => [

@@ -10,6 +10,7 @@ const props = defineProps<{ person: Schemas["Person"] }>();
 defineEmits<{ find: []; keys: []; password: [] }>();
 const client = useQueryClient();
 const mayPeople = useMay("people");
+const mayTidy = useMay("tidy");
 const initials = computed(() =>
   (props.person.name || props.person.username || "?")
     .split(/\s+/)
@@ -44,6 +45,7 @@ async function signOut(): Promise<void> {
       <RouterLink to="/applications">Applications</RouterLink>
       <RouterLink to="/journal">Journal</RouterLink>
       <RouterLink v-if="mayPeople" to="/people">People</RouterLink>
+      <RouterLink v-if="mayTidy" to="/upkeep">Upkeep</RouterLink>
     </nav>
     <span class="flex-1" />
     <button type="button" class="find" @click="$emit('find')">
@@ -68,6 +70,15 @@ async function signOut(): Promise<void> {
           >
             All keys
           </button>
+        </MenuItem>
+        <MenuItem v-slot="{ active }">
+          <RouterLink
+            to="/access"
+            class="block w-full rounded px-3 py-1.5 text-left"
+            :class="{ 'bg-marine-tint': active }"
+          >
+            Your access
+          </RouterLink>
         </MenuItem>
         <MenuItem v-slot="{ active }">
           <button

@@ -1,13 +1,17 @@
 <script setup lang="ts">
 import { useQueryClient } from "@tanstack/vue-query";
 import { ref } from "vue";
+import { useRoute } from "vue-router";
 
 import { api, data, type Schemas } from "@/api/client";
 import BusyButton from "@/ui/BusyButton.vue";
 import { useDoing } from "@/ui/doing";
 
+import ChoosePassword from "./ChoosePassword.vue";
+
 defineProps<{ demo: Schemas["DemoPerson"][] }>();
 const client = useQueryClient();
+const route = useRoute();
 const username = ref("");
 const password = ref("");
 const { start, busy, error } = useDoing(
@@ -43,7 +47,8 @@ function as(person: Schemas["DemoPerson"]): void {
       </ul>
     </section>
     <section class="flex flex-col justify-center px-16">
-      <form class="grid max-w-sm gap-3" @submit.prevent="start()">
+      <ChoosePassword v-if="route.name === 'choose-password'" />
+      <form v-else class="grid max-w-sm gap-3" @submit.prevent="start()">
         <h2 class="!text-large">Sign in</h2>
         <label
           ><span class="field-label">Name</span
@@ -62,7 +67,7 @@ function as(person: Schemas["DemoPerson"]): void {
         <p v-if="error" class="text-reject" role="alert">{{ error.message }}</p>
         <BusyButton type="submit" class="go justify-center" :busy="busy">Sign in</BusyButton>
       </form>
-      <div v-if="demo.length" class="mt-8 max-w-sm">
+      <div v-if="demo.length && route.name !== 'choose-password'" class="mt-8 max-w-sm">
         <h2>Or take a part in the demo</h2>
         <p class="soft mb-2 text-small">
           Made-up people of the Saltmarsh Harbours; the password of each is “{{ demo[0]?.password }}”.

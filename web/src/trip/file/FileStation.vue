@@ -20,6 +20,7 @@ import ReplaceCard from "../edit/ReplaceCard.vue";
 import PartsTable from "../parts/PartsTable.vue";
 import { parted } from "../parts/words";
 import DamageCard from "./DamageCard.vue";
+import DeleteTrip from "./DeleteTrip.vue";
 import NotBackYet from "./NotBackYet.vue";
 import SheetCards from "./SheetCards.vue";
 import TotalsCard from "../totals/TotalsCard.vue";
@@ -152,6 +153,7 @@ const found = computed(() => sheet.value?.found ?? { first_rows: [] });
         </section>
         <WentOutCard />
       </template>
+      <DeleteTrip />
     </SidePanel>
   </div>
 </template>
