@@ -43,7 +43,7 @@ class Access(BrowserCase):
         browser.click("Sign out everywhere but here")
         browser.see("Signed out of")
         browser.until(lambda: "Sign out there" not in browser.text, "one browser alone")
-        self.assertEqual(there.http.get("/api/trips").status_code, 401)
+        self.assertEqual(there.http.get("trips").status_code, 401)
         browser.open("/")
         browser.see("Send records out")
 
