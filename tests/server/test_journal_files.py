@@ -42,7 +42,8 @@ class Files(ServiceCase):
     def test_only_what_is_asked_for(self) -> None:
         self.assertEqual({line["who"] for line in self.lines(what="tested", who="bram")}, {"bram"})
         self.assertEqual([line["message"] for line in self.lines(trip="7", what="tested")][-1], "=HYPERLINK(1)")
-        self.assertEqual(self.lines(trip="x"), [])
+        self.assertEqual(self.ask("jsonl", trip="x").status_code, 400)
+        self.assertEqual(self.lines(trip="99999"), [])
         places = {line["application"] for line in self.lines(application="harbour-practice")}
         self.assertEqual(places, {"harbour-practice"})
 

@@ -90,3 +90,34 @@ class Asking(ServiceCase):
         del deep["conditon"]
         answer = client.post("/api/sent-out", deep, content_type="application/json")
         self.assertEqual((answer.status_code, Trip.objects.count()), (422, before))
+
+    def test_a_word_of_a_query_that_means_nothing_is_refused_and_the_nearest_named(self) -> None:
+        trip = self.bring("harbour,berth_no,notes\nTERNISLAND,B-003,busy\n")
+        client = Client()
+        client.force_login(self.person)
+        wrong = {
+            "state=helt": "Did you mean 'held'?",
+            "state=nonsense": "Use create",
+            "view=files": "Did you mean 'file'?",
+            "code=fault": "Unknown code",
+            "offset=-1": "not a whole number",
+            "offset=x": "not a whole number",
+            "limit=1e3": "not a whole number",
+            "limit=٣": "not a whole number",
+            "decision=first": "not a whole number",
+            "moved=no": "Unknown moved",
+            "order=berth_number": "Did you mean",
+            "order=--notes": "no field",
+            "column=emptied:nots": "Did you mean 'notes'?",
+            "reason=x": "JSON list",
+            "part=x": "not a whole number",
+        }
+        for query, words in wrong.items():
+            answer = client.get(f"/api/trips/{trip.pk}/rows?{query}")
+            with self.subTest(query):
+                self.assertIn(answer.status_code, (400, 422), answer.content[:200])
+                self.assertIn(words, answer.json()["detail"])
+        right = "state=update&view=review&code=both-changed&offset=0&limit=3&order=-notes&column=notes&part=1&decision="
+        self.assertEqual(client.get(f"/api/trips/{trip.pk}/rows?{right}").status_code, 200)
+        for path in ("journal?trip=x", "journal?before=x", "journal.csv?trip=-1", "upkeep/over?trips=x"):
+            self.assertEqual(client.get(f"/api/{path}").status_code, 400, path)

@@ -10,6 +10,7 @@ from collections.abc import Callable, Iterator, Mapping
 
 from django.db.models import QuerySet
 
+from ..queries import LARGEST, whole_number
 from .models import Entry
 
 NAMES = ("id", "at", "who", "what", "message", "application", "stage", "trip", "rows", "file", "way", "seal")
@@ -23,9 +24,8 @@ def entries_asked(asked: Mapping[str, str]) -> QuerySet[Entry]:
     for name in ("who", "what", "application"):
         if asked.get(name):
             entries = entries.filter(**{name: asked[name]})
-    trip = asked.get("trip", "")
-    if trip:
-        entries = entries.filter(trip=int(trip)) if re.fullmatch(r"[0-9]{1,18}", trip) else entries.none()
+    if asked.get("trip"):
+        entries = entries.filter(trip=whole_number(asked, "trip", 0, LARGEST))
     if asked.get("text"):
         entries = entries.filter(message__icontains=asked["text"])
     return entries

@@ -13,6 +13,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from ..queries import LARGEST, whole_number
 from ..who import WhoSerializer
 from .download import FORMATS, entries_asked
 from .models import Entry
@@ -47,9 +48,8 @@ class JournalView(APIView):
     def get(self, request: Request) -> Response:
         asked = request.query_params
         entries = entries_asked(asked)
-        before = asked.get("before", "")
-        if before.isascii() and before.isdecimal() and len(before) < 19:
-            entries = entries.filter(id__lt=int(before))
+        if asked.get("before"):
+            entries = entries.filter(id__lt=whole_number(asked, "before", 0, LARGEST))
         page = list(entries[: PAGE + 1])
         return Response(
             {

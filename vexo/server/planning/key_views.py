@@ -77,7 +77,7 @@ class KeyRowsView(APIView):
     def get(self, request: Request, pk: int) -> Response:
         """A window of the rows behind a number."""
         asked = request.query_params
-        place = whole_number(asked.get("offset", ""), 0), whole_number(asked.get("limit", ""), 100)
+        place = whole_number(asked, "offset", 0), whole_number(asked, "limit", 100)
         key = [name for name in asked.get("key", "").split(",") if name]
         return Response(to_json(rows_that_find(find_view(pk, request), key, asked.get("finds", ""), place)))
 

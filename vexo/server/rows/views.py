@@ -10,10 +10,13 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from vexo.core.faults import ALL_CODES
+from vexo.core.planning.verdicts import ELSEWHERE_CODE
+
 from ..mapping.lane_preview import lane_window
 from ..people.permissions import person_of
 from ..planning.context import PlanContext, newest_plan
-from ..queries import whole_number
+from ..queries import one_of, whole_number
 from ..serializing import serializer_for
 from ..trips.facts import to_json
 from ..trips.facts.decisions import RowStory
@@ -22,11 +25,12 @@ from ..trips.sheet_cells import edits_of, edits_over
 from ..trips.sheets import newest_sheet
 from ..trips.views import find_view
 from .story import story_of
-from .windows import Source, Wanted, plan_window
+from .windows import STATES, Source, Wanted, plan_window
 
 _FILTERS = [field.name for field in fields(Wanted)]
 
 
+VIEWS = ("file", "lanes", "review", "outcome")
 WINDOW = ("view", *_FILTERS, "offset", "limit")
 """Names in the query of the endpoints that give windows of rows."""
 
@@ -34,7 +38,8 @@ WINDOW = ("view", *_FILTERS, "offset", "limit")
 def window_parameters() -> list[OpenApiParameter]:
     """Query parameters of the endpoints that give windows of rows."""
     return [
-        *[OpenApiParameter(name) for name in ("view", *_FILTERS)],
+        OpenApiParameter("view", enum=VIEWS),
+        *[OpenApiParameter(name) for name in _FILTERS],
         *[OpenApiParameter(name, OpenApiTypes.INT) for name in ("offset", "limit")],
     ]
 
@@ -42,8 +47,13 @@ def window_parameters() -> list[OpenApiParameter]:
 def wanted_of(request: Request) -> tuple[Wanted, tuple[int, int]]:
     """The filter of a window, and its place: the first row, and how many are wanted."""
     asked = request.query_params
+    one_of(asked, "state", STATES)
+    one_of(asked, "view", VIEWS)
+    one_of(asked, "code", [*ALL_CODES, ELSEWHERE_CODE])
+    one_of(asked, "moved", ["differs"])
+    whole_number(asked, "decision", 0)
     filters = Wanted(**{name: asked.get(name, "") for name in _FILTERS})
-    return filters, (whole_number(asked.get("offset", ""), 0), whole_number(asked.get("limit", ""), 100))
+    return filters, (whole_number(asked, "offset", 0), whole_number(asked, "limit", 100))
 
 
 class RowView(APIView):

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import re
 from dataclasses import dataclass, replace
+from difflib import get_close_matches
 from functools import lru_cache
 from typing import Any, NamedTuple
 
@@ -36,6 +37,8 @@ _GROUPS: dict[str, tuple[RowState, ...]] = {
     "not-in": NOT_IN,
 }
 """States that are asked for by one name."""
+STATES = tuple(dict.fromkeys([*RowState, *_GROUPS]))
+"""What may be asked for as the state of rows."""
 _NUMBER = re.compile(r"\d{1,18}", re.ASCII)
 
 
@@ -220,12 +223,25 @@ def _refused_with(line: dict[str, Any]) -> str | None:
     return str(first["arguments"][1]) if given else None
 
 
+def _refuse_unknown(context: PlanContext, wanted: Wanted) -> None:
+    """Raises PlainError for a field that the record type has not: it would filter nothing, or everything."""
+    for name in (wanted.column.removeprefix("emptied:"), wanted.order.removeprefix("-")):
+        if name and context.record_type.find(name) is None:
+            near = get_close_matches(name, [field.name for field in context.record_type.fields], n=1)
+            rest = f"Did you mean {near[0]!r}?" if near else "Use the name of one of its fields."
+            raise PlainError(f"{context.record_type.plural} have no field {name!r}. {rest}", "unknown-name")
+
+
 def plan_window(context: PlanContext, source: Source, wanted: Wanted, place: tuple[int, int]) -> Window:
     """A window of a plan: each row with its state, faults and cells in the order of the sheet's columns.
 
     Args:
         place: the first row of the window, from 0, and how many rows are wanted.
+
+    Raises:
+        PlainError: for a field that there is not.
     """
+    _refuse_unknown(context, wanted)
     offset, limit = place
     total, most = context.sheet.rows, min(limit, MOST_ROWS)
     if wanted != Wanted():

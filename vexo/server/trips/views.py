@@ -50,7 +50,7 @@ def find_view(pk: int, request: Request) -> PartView:
     named = _part_named(request)
     if not named:
         return PartView.of(trip)
-    number = whole_number(named, 0)
+    number = whole_number({"part": named}, "part", 0)
     if not trip.parts.filter(number=number).exists():
         raise NotFound
     return PartView(trip, number)
@@ -134,7 +134,7 @@ class SheetView(APIView):
         """Of a list in parts ``file`` says which of its files, the first being 0."""
         sheet_asked = get_object_or_404(Sheet.objects.select_related("trip__application"), trip=pk, pk=sheet)
         files = [{"name": sheet_asked.name, "path": sheet_asked.path}, *sheet_asked.files]
-        at = whole_number(request.query_params.get("file", ""), 0)
+        at = whole_number(request.query_params, "file", 0)
         if at >= len(files):
             raise NotFound
         name, path = files[at]["name"], files[at]["path"]

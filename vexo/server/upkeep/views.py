@@ -23,7 +23,7 @@ from ..jobs.worker import enqueue
 from ..journal.services import note
 from ..people.permissions import person_of
 from ..people.rights import Action
-from ..queries import whole_number
+from ..queries import one_of, whole_number
 from ..trips.views import TripView
 from .deleting import delete_by_hand
 from .disk import KINDS, room_free, room_taken
@@ -130,7 +130,7 @@ class OverView(APIView):
     def get(self, request: Request) -> Response:
         query = request.query_params
         keep = KeepFor.of(installation_settings())
-        days = {kind: whole_number(query.get(kind, ""), getattr(keep, kind), 36_500) for kind in _KINDS}
+        days = {kind: whole_number(query, kind, getattr(keep, kind), 36_500) for kind in _KINDS}
         return Response(OverSerializer(what_is_over(KeepFor(**days)), many=True).data)
 
 
@@ -167,8 +167,6 @@ class DeletableTripView(TripView):
     def delete(self, request: Request, pk: int) -> Response:
         """Delete a trip with its sheets, kept copies, plans and passes. The journal keeps what was done, and a receipt
         of what was written is kept."""
-        keep = request.query_params.get("receipts", "keep")
-        if keep not in ("keep", "delete"):
-            raise serializers.ValidationError({"receipts": "Say keep or delete."})
-        deleted = delete_by_hand(person_of(request), pk, keep_receipts=keep == "keep")
+        keep = one_of(request.query_params, "receipts", ("keep", "delete")) != "delete"
+        deleted = delete_by_hand(person_of(request), pk, keep_receipts=keep)
         return Response(DeletedSerializer(deleted).data)

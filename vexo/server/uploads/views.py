@@ -98,7 +98,7 @@ class UploadView(APIView):
     def put(self, request: Request, number: int) -> Response:
         """One part of the file, at its offset in bytes. One that came before is not taken again, so a part may be sent
         twice; `received` is how much is here now."""
-        at = whole_number(request.query_params.get("offset", ""), 0, LARGEST)
+        at = whole_number(request.query_params, "offset", 0, LARGEST)
         part = request.data if isinstance(request.data, bytes) else b""
         received = receive.add(number, person_of(request).username, at, part)
         return Response({"id": number, "received": received})
@@ -122,7 +122,7 @@ class UploadRowsView(APIView):
         if profile is None:
             raise PlainError(f"{upload.name} is being read.", "being-read")
         query = request.query_params
-        place = whole_number(query.get("offset", ""), 0), whole_number(query.get("limit", ""), MOST_ROWS)
+        place = whole_number(query, "offset", 0), whole_number(query, "limit", MOST_ROWS)
         names = [column.name for column in profile.columns]
         return Response(to_json(sheet_window(cells, names, profile.rows, place)))
 

@@ -6847,7 +6847,7 @@ export interface operations {
                 reason?: string;
                 state?: string;
                 text?: string;
-                view?: string;
+                view?: "file" | "lanes" | "outcome" | "review";
             };
             header?: never;
             path: {
@@ -7156,7 +7156,7 @@ export interface operations {
                 reason?: string;
                 state?: string;
                 text?: string;
-                view?: string;
+                view?: "file" | "lanes" | "outcome" | "review";
             };
             header?: never;
             path: {
