@@ -14,7 +14,15 @@ import httpx
 import simplejson
 
 from .base import ApplicationError
-from .http_failures import SOON, TOO_SLOW, Failure, failure_of, failure_of_status
+from .http_failures import (
+    LARGEST_ANSWER,
+    SOON,
+    TOO_SLOW,
+    AnswerTooLarge,
+    Failure,
+    failure_of,
+    failure_of_status,
+)
 
 TRIES = 6
 """Attempts of a read: with their pauses they take three seconds, which outlast a restart behind a proxy."""
@@ -22,6 +30,8 @@ _LONGEST_WAIT = 30.0
 """Seconds; an application that asks for more is told of, not waited for."""
 _CHUNK = 64 * 1024
 """Bytes of a request's body that go at once."""
+_OF_TRANSFER = ("content-encoding", "content-length", "transfer-encoding")
+"""Headers that tell how an answer came, and not what it is."""
 LONGEST_REQUEST = 60.0
 """Seconds between two reads of an answer, after which it is lost."""
 
@@ -108,7 +118,8 @@ class Connection:
                 yield content[start : start + _CHUNK]
 
         try:
-            response = self._client.post(path, content=body_of(), headers=length)
+            with self._client.stream("POST", path, content=body_of(), headers=length) as answer:
+                response = _whole(answer)
         except (httpx.HTTPError, httpx.InvalidURL) as error:
             raise self._failure(error).of_write_at(self.address) from error
         failure = failure_of_status(response.status_code, write=True)
@@ -122,7 +133,9 @@ class Connection:
         """Change what the application's records are; never sent twice. Raises ApplicationError with what it says."""
         try:
             content = simplejson.dumps(body, use_decimal=True).encode()
-            response = self._client.post(path, content=content, headers={"Content-Type": "application/json"})
+            headers = {"Content-Type": "application/json"}
+            with self._client.stream("POST", path, content=content, headers=headers) as answer:
+                response = _whole(answer)
         except httpx.HTTPError as error:
             raise ApplicationError(f"{self.address} gave no answer. Look whether it was done.") from error
         if response.status_code in (401, 403):
@@ -171,7 +184,9 @@ class Connection:
             asked: str | None = None
             cause: Exception | None = None
             try:
-                response = self._client.request(method, url, headers=dict(headers or {}), timeout=self._limit())
+                asking = self._client.stream(method, url, headers=dict(headers or {}), timeout=self._limit())
+                with asking as answer:
+                    response = _whole(answer)
                 failure = failure_of_status(response.status_code)
                 asked = response.headers.get("Retry-After")
             except (httpx.HTTPError, httpx.InvalidURL, OSError, RuntimeError) as error:
@@ -189,6 +204,18 @@ class Connection:
     def _wait(self, attempt: int, asked: str | None) -> None:
         seconds = min(2.0**attempt * 0.1, 5.0) * (1 + random.random() / 4)
         self._sleep(min(max(seconds, _seconds(asked)), _LONGEST_WAIT))
+
+
+def _whole(answer: httpx.Response) -> httpx.Response:
+    """An answer with all of its content, unpacked. Raises AnswerTooLarge, and what breaks off."""
+    pieces, size = [], 0
+    for piece in answer.iter_bytes():
+        size += len(piece)
+        if size > LARGEST_ANSWER:
+            raise AnswerTooLarge("the answer is too large")
+        pieces.append(piece)
+    headers = [(name, value) for name, value in answer.headers.multi_items() if name.lower() not in _OF_TRANSFER]
+    return httpx.Response(answer.status_code, headers=headers, content=b"".join(pieces), request=answer.request)
 
 
 def _seconds(asked: str | None) -> float:

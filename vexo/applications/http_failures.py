@@ -14,6 +14,14 @@ PAUSE = 2.0
 """Seconds before a write that was not taken goes again, where the application names no time."""
 
 
+LARGEST_ANSWER = 128 * 1024**2
+"""Bytes of one answer, unpacked, at most: a hundred times a page of records, and more than the largest description."""
+
+
+class AnswerTooLarge(httpx.HTTPError):
+    """An answer that has no end, or is packed so that it would fill the memory; the rest of it was not read."""
+
+
 @dataclass(frozen=True)
 class Failure:
     """What an exception or a status means.
@@ -62,6 +70,12 @@ _NO_ADDRESS = Failure("{} is not an address. Write it as http://host:port/path."
 _TIMED_OUT = Failure("{} is slow: it did not answer in time. Try again.", True, NoAnswer, _LOST, code=_NO_ANSWER)
 _BROKEN_OFF = Failure("{} breaks off its answers. Try again later.", True, NoAnswer, _LOST)
 TOO_SLOW = Failure(f"{{}} is slow: no answer within {SOON:.0f} seconds. Try again later.", code=_NO_ANSWER)
+_ENDLESS = Failure(
+    f"{{}} answers with over {LARGEST_ANSWER // 1024**2} MB at once, which no page of records has. Tell its "
+    "administrator.",
+    write=NoAnswer,
+    of_write=_LOST,
+)
 _EXCEPTIONS: tuple[tuple[type[Exception], Failure], ...] = (
     (httpx.ConnectError, _UNREACHABLE),
     (httpx.ConnectTimeout, _UNREACHABLE),
@@ -69,6 +83,7 @@ _EXCEPTIONS: tuple[tuple[type[Exception], Failure], ...] = (
     (httpx.UnsupportedProtocol, _NO_ADDRESS),
     (httpx.InvalidURL, _NO_ADDRESS),
     (httpx.ReadTimeout, _TIMED_OUT),
+    (AnswerTooLarge, _ENDLESS),
     (httpx.HTTPError, _BROKEN_OFF),
 )
 """Exceptions, the special ones first."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import resource
 import socket
 from pathlib import Path
 from urllib.parse import urlsplit
@@ -15,6 +16,10 @@ from .common import ready, ready_or_new
 from .main import Setting
 
 PORT = click.IntRange(1, 65535)
+_CONNECTIONS = 2_000
+"""Connections at once: a browser keeps six, and some may be half requests of somebody who means ill."""
+_SILENT_SECONDS = 20
+"""Seconds without a byte after which a connection on which nothing is asked is closed."""
 _PROXY_HEADERS = {"x-forwarded-for", "x-forwarded-proto"}
 
 
@@ -41,6 +46,7 @@ def serve(setting: Setting, port: int, host: str, proxy: str, demo_people: bool)
     if not people():
         click.echo("Nobody can sign in yet. Make the first administrator: vexo person add NAME", err=True)
     _refuse_taken(host, port)
+    _allow_connections()
     trusted = {"trusted_proxy": proxy, "trusted_proxy_headers": _PROXY_HEADERS, "trusted_proxy_count": 1}
     waitress.serve(
         application,
@@ -48,9 +54,20 @@ def serve(setting: Setting, port: int, host: str, proxy: str, demo_people: bool)
         port=port,
         threads=8,
         ident="",
+        connection_limit=_CONNECTIONS,
+        channel_timeout=_SILENT_SECONDS,
+        cleanup_interval=5,
+        asyncore_use_poll=True,
         clear_untrusted_proxy_headers=True,
         **(trusted if proxy else {}),
     )
+
+
+def _allow_connections() -> None:
+    """Let this process have as many files open as its connections need, where the machine lets it."""
+    _, most = resource.getrlimit(resource.RLIMIT_NOFILE)
+    wanted = 2 * _CONNECTIONS
+    resource.setrlimit(resource.RLIMIT_NOFILE, (wanted if most == resource.RLIM_INFINITY else min(wanted, most), most))
 
 
 def _refuse_address(address: str) -> None:

@@ -8,6 +8,7 @@ from typing import Any
 
 import polars as pl
 
+from .. import patterns
 from ..cell_parser import parse
 from ..errors import MendableError
 from ..records import Catalogue, Field, Kind, RecordType, UnknownName
@@ -245,6 +246,8 @@ class _Reader:
             raise self.slip("a pattern in single quotes was expected here", literal)
         self.expect(")")
         pattern = literal.text[1:-1].replace("''", "'")
+        if len(pattern) > patterns.LONGEST:
+            raise self.slip(f"a pattern has at most {patterns.LONGEST} characters", literal)
         try:
             pl.Series([""]).str.contains(pattern)
         except pl.exceptions.ComputeError:

@@ -30,7 +30,7 @@ from ..errors import PlainError
 from ..faults import words
 from ..trips.facts.rows import Cell, Row, Window
 from ..trips.part_view import PartView
-from ..trips.row_windows import MOST_ROWS
+from ..trips.row_windows import MOST_ROWS, window_of
 from ..trips.sheet_cells import cells_now, edits_of, edits_over
 from ..trips.sheets import newest_sheet
 from .lookup_tables import look_ups, tables_of
@@ -159,7 +159,7 @@ def lane_window(view: PartView, place: tuple[int, int]) -> Window:
     columns = [_treated(cells, match, mapped) for match in mapped.matches]
     numbers = zip(cells[ROW].to_list(), cells[ROW_ID].to_list(), strict=True)
     rows = zip(numbers, zip(*columns, strict=True), strict=True)
-    return Window(mapped.sheet.rows, offset, [Row(row, row_id, list(texts)) for (row, row_id), texts in rows])
+    return window_of(mapped.sheet.rows, offset, [Row(row, row_id, list(texts)) for (row, row_id), texts in rows])
 
 
 def _treated(cells: pl.DataFrame, match: ColumnMatch, mapped: MappedSheet) -> list[Cell]:

@@ -17,7 +17,7 @@ from .. import artifacts
 from ..errors import PlainError
 from ..trips.facts.rows import Cell, Row, Window
 from ..trips.part_view import PartView
-from ..trips.row_windows import MOST_ROWS
+from ..trips.row_windows import MOST_ROWS, window_of
 from ..trips.sheet_cells import cells_now
 from ..trips.sheets import newest_sheet
 from .measured_keys import last_measured
@@ -41,7 +41,7 @@ def rows_that_find(view: PartView, key: Sequence[str], finds: str, place: tuple[
     numbers = zip(cells[ROW].to_list(), cells["row_id"].to_list(), strict=True)
     texts = [cells[name].to_list() for name in names]
     rows = [Row(row, row_id, [Cell(column[at]) for column in texts]) for at, (row, row_id) in enumerate(numbers)]
-    return Window(len(places), offset, rows)
+    return window_of(len(places), offset, rows)
 
 
 def write_rows_that_find(view: PartView, key: Sequence[str], finds: str, path: Path) -> None:

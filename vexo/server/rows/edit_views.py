@@ -10,6 +10,8 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from vexo.core.sheets.long_cells import CELL_CHARACTERS
+
 from ..asked import Asked
 from ..edits import edits
 from ..edits.lapsed import Lapsed, lapsed_of
@@ -24,8 +26,6 @@ from ..who import WhoSerializer
 from .edit_requests import make_edit
 
 _TEXTS = serializers.CharField
-_LONGEST = 32_767
-"""Characters that a cell of a spreadsheet holds."""
 _MOST_PASTED = 100_000
 """Rows of one pasted block."""
 _MOST_LISTED = 200
@@ -47,11 +47,32 @@ class ShownSerializer(serializers.Serializer[Any]):
 
 
 class ReplaceSerializer(serializers.Serializer[Any]):
-    find = _TEXTS(trim_whitespace=False, max_length=_LONGEST)
-    put = _TEXTS(allow_blank=True, trim_whitespace=False, max_length=_LONGEST)
+    find = _TEXTS(trim_whitespace=False, max_length=CELL_CHARACTERS)
+    put = _TEXTS(allow_blank=True, trim_whitespace=False, max_length=CELL_CHARACTERS)
     pattern = serializers.BooleanField(required=False, default=False)
     whole = serializers.BooleanField(required=False, default=False)
     capitals = serializers.BooleanField(required=False, default=True)
+
+
+@extend_schema_field({"type": "array", "items": {"type": "array", "items": {"type": "string"}}})
+class BlockField(serializers.Field[list[list[str]], Any, Any, Any]):
+    """Lines of texts, looked at all at once: a field for each of a hundred thousand cells would take half a minute."""
+
+    def to_internal_value(self, data: Any) -> list[list[str]]:
+        if not isinstance(data, list) or not all(type(line) is list for line in data):
+            raise serializers.ValidationError("A block is a list of lines, each a list of texts.")
+        if len(data) > _MOST_PASTED:
+            raise serializers.ValidationError(f"A block has at most {_MOST_PASTED:,} lines.")
+        for at, line in enumerate(data, 1):
+            if not all(type(text) is str for text in line):
+                raise serializers.ValidationError(f"Line {at:,} of the block holds something else than texts.")
+            if any(len(text) > CELL_CHARACTERS or "\0" in text for text in line):
+                what = f"over {CELL_CHARACTERS:,} characters, or with a character of value zero"
+                raise serializers.ValidationError(f"Line {at:,} of the block has a text that no cell can hold: {what}.")
+        return data
+
+    def to_representation(self, value: Any) -> Any:
+        return value
 
 
 class MakeEditSerializer(Asked):
@@ -63,13 +84,9 @@ class MakeEditSerializer(Asked):
     kind = serializers.ChoiceField(choices=["cell", "fill", "replace", "paste", "repair"])
     row_id = serializers.IntegerField(required=False, min_value=0, max_value=2**32 - 1)
     column = _TEXTS(required=False, allow_blank=True, default="", max_length=20)
-    text = _TEXTS(required=False, allow_blank=True, allow_null=True, trim_whitespace=False, max_length=_LONGEST)
+    text = _TEXTS(required=False, allow_blank=True, allow_null=True, trim_whitespace=False, max_length=CELL_CHARACTERS)
     rows = serializers.IntegerField(required=False, min_value=1, max_value=2**31)
-    block = serializers.ListField(
-        child=serializers.ListField(child=_TEXTS(allow_blank=True, trim_whitespace=False, max_length=_LONGEST)),
-        required=False,
-        max_length=_MOST_PASTED,
-    )
+    block = BlockField(required=False)
     replace = ReplaceSerializer(required=False)
     damage = _TEXTS(required=False, allow_blank=True, default="", max_length=20)
     plan = serializers.IntegerField(required=False, min_value=1)

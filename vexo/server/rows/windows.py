@@ -30,7 +30,7 @@ from ..planning.pointing import pointed_words
 from ..planning.row_states import states
 from ..trips.answers import options_for_fault, options_for_row
 from ..trips.facts.rows import Cell, Fault, Row, Window
-from ..trips.row_windows import MOST_ROWS
+from ..trips.row_windows import MOST_ROWS, window_of
 
 _GROUPS: dict[str, tuple[RowState, ...]] = {
     "refused": (RowState.REFUSED, RowState.UNCLEAR),
@@ -270,7 +270,7 @@ def plan_window(context: PlanContext, source: Source, wanted: Wanted, place: tup
             strict=True,
         )
     ]
-    return Window(total, offset, _with_pointed(rows, source))
+    return window_of(total, offset, _with_pointed(rows, source))
 
 
 def _with_pointed(rows: list[Row], source: Source) -> list[Row]:

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Collection
+from dataclasses import replace
 
 import polars as pl
 
+from vexo.core.sheets.long_cells import CELL_CHARACTERS
 from vexo.core.sheets.overlay.edits import lay_edits
 from vexo.core.sheets.sheet import ROW, ROW_ID
 
@@ -16,6 +18,25 @@ from .facts.rows import Cell, Row, Window
 MOST_ROWS = 500
 """Rows of one window: a screen shows some dozens, and scrolls through more of them in a moment."""
 WindowSerializer = serializer_for(Window)
+
+
+_SHOWN = 1_000
+"""Characters that are shown of a text that is longer than a cell holds."""
+_TEXTS = ("text", "current", "proposed", "sent", "file_text", "text_now")
+
+
+def _in_part(cell: Cell) -> Cell:
+    longest = max(len(getattr(cell, name) or "") for name in _TEXTS)
+    if longest <= CELL_CHARACTERS:
+        return cell
+    shown = {name: text[:_SHOWN] for name in _TEXTS if (text := getattr(cell, name)) is not None}
+    return replace(cell, **shown, characters=longest)
+
+
+def window_of(total: int, offset: int, rows: list[Row]) -> Window:
+    """A window, in which texts that no cell of a spreadsheet could hold are shown in part: a screen full of them would
+    be gigabytes."""
+    return Window(total, offset, [replace(row, cells=[_in_part(cell) for cell in row.cells]) for row in rows])
 
 
 def file_cell(text: str | None, in_file: str | None) -> Cell:
@@ -49,4 +70,4 @@ def sheet_window(
         Row(row, row_id, list(cells), left_out=row_id in left_out)
         for row, row_id, *cells in zip(numbers, ids, *columns, strict=True)
     ]
-    return Window(rows, offset, lines)
+    return window_of(rows, offset, lines)

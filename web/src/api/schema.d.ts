@@ -1916,6 +1916,7 @@ export interface components {
          *         file_text: what it was in the file, where it was edited.
          *         edited_since: it was edited after a pass.
          *         text_now: what it is then.
+         *         characters: how many the longest of these has, where they are too long for a cell and shown in part; else 0.
          */
         Cell: {
             text: string | null;
@@ -1928,6 +1929,7 @@ export interface components {
             file_text: string | null;
             edited_since: boolean;
             text_now: string | null;
+            characters: number;
         };
         /** @description A change that ``count`` rows make; empty texts for an empty field. */
         Change: {

@@ -3,6 +3,8 @@ import { computed, nextTick, ref, type VNode, watch } from "vue";
 
 import type { Cell } from "@/api/client";
 
+import { count } from "@/parts/format";
+
 import type { GridColumn } from "./columns";
 
 const props = defineProps<{
@@ -51,6 +53,7 @@ const title = computed(() => {
   if (!cell) return "";
   return changed.value && !props.whole ? `${cell.current ?? "empty"} → ${cell.proposed ?? "empty"}` : (cell.text ?? "");
 });
+const inPart = computed(() => (props.cell?.characters ? `… ${count(props.cell.characters)} characters in all` : ""));
 </script>
 
 <template>
@@ -99,5 +102,6 @@ const title = computed(() => {
       ><span class="soft" title="Emptied in the sheet; the record is left as it is">{{ cell.current }}</span></template
     >
     <template v-else>{{ cell?.text }}</template>
+    <span v-if="inPart" class="soft"> {{ inPart }}</span>
   </div>
 </template>

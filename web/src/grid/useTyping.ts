@@ -2,6 +2,8 @@
 import { computed, type ComputedRef, type Ref, ref, watch } from "vue";
 
 import type { Row } from "@/api/client";
+import { count } from "@/parts/format";
+import { say } from "@/services/notices";
 
 import type { RowWindow } from "./useWindow";
 
@@ -35,7 +37,14 @@ export function useTyping(place: TypingPlace): Typing {
 
   function begin(): boolean {
     const can = place.column.value >= 0 && !!place.editable()?.(place.column.value);
-    if (can && place.window().rowAt(place.current.value)) at.value = place.current.value;
+    const row = place.window().rowAt(place.current.value);
+    const characters = row?.cells[place.column.value]?.characters ?? 0;
+    if (can && characters) {
+      // It is shown in part: what is typed here would take the rest away.
+      say(`This text has ${count(characters)} characters. Edit it in a spreadsheet, and bring that in.`, true);
+      return false;
+    }
+    if (can && row) at.value = place.current.value;
     return can;
   }
   function leave(): void {

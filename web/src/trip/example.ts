@@ -58,6 +58,7 @@ export const cell = (values: Partial<Cell>): Cell => ({
   file_text: null,
   edited_since: false,
   text_now: null,
+  characters: 0,
   ...values,
 });
 

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 import polars as pl
 
 from ...errors import MendableError
-from ...patterns import PatternError, replacement
+from ...patterns import PatternError, replace_all, replacement
 from ..sheet import ROW_ID
 
 EDITS = {ROW_ID: pl.UInt32(), "column": pl.String(), "base": pl.String(), "text": pl.String()}
@@ -43,17 +43,18 @@ class Replacement:
     whole: bool = False
     capitals: bool = True
 
-    def expression(self, column: str) -> pl.Expr:
-        """The replaced text of a column; cells that hold nothing like it stay. Raises EditError."""
+    def replaced(self, texts: pl.Series) -> pl.Series:
+        """The replaced texts of a column; cells that hold nothing like it stay. Raises EditError."""
         if not self.find:
             raise EditError("Say what is to be found. To fill blank cells, fill down or edit them.")
         find = self.find if self.pattern else re.escape(self.find)
         wanted = f"{'' if self.capitals else '(?i)'}{f'^(?:{find})$' if self.whole else find}"
         try:
-            put = replacement(find, self.put) if self.pattern else self.put.replace("$", "$$")
+            if self.pattern:
+                return replace_all(texts, wanted, replacement(find, self.put))
         except PatternError as error:
             raise EditError(str(error)) from error
-        return pl.col(column).str.replace_all(wanted, put)
+        return texts.str.replace_all(wanted, self.put.replace("$", "$$"))
 
 
 def _long(cells: pl.DataFrame, column: str) -> pl.DataFrame:
@@ -155,7 +156,8 @@ def replace(cells: pl.DataFrame, columns: Sequence[str], what: Replacement) -> p
     """Cells of these rows and columns with something found in them replaced. Raises EditError."""
     parts = [pl.DataFrame(schema=CHANGES)]
     for column in columns:
-        new_cells = cells.select(ROW_ID, pl.lit(column).alias("column"), what.expression(column).alias("text"))
+        texts = what.replaced(cells[column]).alias("text")
+        new_cells = cells.select(ROW_ID, pl.lit(column).alias("column"), texts)
         parts.append(new_cells.filter(~new_cells["text"].eq_missing(cells[column])))
     return pl.concat(parts)
 

@@ -14,11 +14,13 @@ import struct
 import sys
 import zipfile
 import zlib
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 import polars as pl
 
+from ..long_cells import long_cells
 from ..shape import shape_cells
 from ..sheet import Choices, SheetError
 from .cell_values import write_shaped
@@ -68,6 +70,7 @@ def read(path: Path, target: Path, name: str, said: dict[str, Any] | None = None
         else:
             raw, profile = read_text(path, name, choices)
         shaped = shape_cells(raw, choices, **profile)
+        long = long_cells(shaped.cells, shaped.profile.columns)
     except SheetError as error:
         return {"error": str(error)}
     except (*DAMAGED, OSError) as error:
@@ -76,7 +79,7 @@ def read(path: Path, target: Path, name: str, said: dict[str, Any] | None = None
             raise
         return {"error": f"{name} is damaged. Open it in a spreadsheet and save it anew."}
     write_shaped(shaped, target)
-    return shaped.profile.to_json()
+    return replace(shaped.profile, findings=(*shaped.profile.findings, *long)).to_json()
 
 
 def main() -> None:

@@ -261,7 +261,7 @@ def read_ods(path: Path, name: str = "The file", choices: Choices = AS_FOUND) ->
                 stamp = _stamp(stream)
         sheets = _Sheets(choices.worksheet, stamp is not None)
         with archive.open("content.xml") as stream:
-            feed(sheets.parser, stream)
+            feed(sheets.parser, stream, lambda: sheets.pieces)
         sheets.settle()
     if choices.worksheet and choices.worksheet not in sheets.names:
         words = ", ".join(repr(sheet) for sheet in sheets.names)

@@ -130,7 +130,7 @@ def read_cells(stream: IO[bytes]) -> pl.DataFrame:  # noqa: PLR0915 - its callba
             aside -= 1
 
     parser.StartElementHandler, parser.EndElementHandler, parser.CharacterDataHandler = start, end, pieces.append
-    feed(parser, stream)
+    feed(parser, stream, lambda: pieces)
     flush()
     return pl.concat(frames)
 
@@ -163,5 +163,5 @@ def read_strings(stream: IO[bytes]) -> list[str]:
             strings.append("".join(pieces))
 
     parser.StartElementHandler, parser.EndElementHandler = start, end
-    feed(parser, stream)
+    feed(parser, stream, lambda: pieces)
     return strings

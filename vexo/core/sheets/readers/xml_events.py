@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import gc
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from typing import IO, Any
 from xml.parsers import expat
 
+from ..long_cells import MOST_CHARACTERS, TOO_LONG
 from ..sheet import SheetError
 
 _CHUNK = 1024 * 1024
@@ -45,12 +46,15 @@ def _no_collecting() -> Iterator[None]:
             gc.enable()
 
 
-def feed(parser: expat.XMLParserType, stream: IO[bytes]) -> None:
+def feed(parser: expat.XMLParserType, stream: IO[bytes], pieces: Callable[[], list[str]] = list) -> None:
     """Read a stream to its end.
 
+    Args:
+        pieces: gives the pieces of the text that is being read, where that is one of a cell.
+
     Raises:
-        SheetError: where it is not XML, or holds a token of over a megabyte: such a one is looked through again with
-            every piece.
+        SheetError: where it is not XML, holds a text that no sheet can hold, or a token of over a megabyte: such a one
+            is looked through again with every piece.
     """
     stuck = 0
     with _no_collecting():
@@ -59,6 +63,8 @@ def feed(parser: expat.XMLParserType, stream: IO[bytes]) -> None:
                 before = parser.CurrentByteIndex
                 parser.Parse(chunk, False)
                 stuck = stuck + 1 if parser.CurrentByteIndex == before else 0
+                if sum(map(len, pieces())) > MOST_CHARACTERS:
+                    raise SheetError(TOO_LONG)
                 if stuck > 1:
                     raise SheetError("The file holds one piece of over a megabyte, which no spreadsheet writes.")
             parser.Parse(b"", True)

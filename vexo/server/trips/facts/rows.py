@@ -65,6 +65,7 @@ class Cell:
         file_text: what it was in the file, where it was edited.
         edited_since: it was edited after a pass.
         text_now: what it is then.
+        characters: how many the longest of these has, where they are too long for a cell and shown in part; else 0.
     """
 
     text: str | None
@@ -77,6 +78,7 @@ class Cell:
     file_text: str | None = None
     edited_since: bool = False
     text_now: str | None = None
+    characters: int = 0
 
 
 @dataclass(frozen=True, slots=True)

@@ -26,7 +26,9 @@ const save = (): void => {
       <input v-model="text" class="input mono" name="fix" autocomplete="off"
     /></label>
     <span class="flex items-center gap-2">
-      <button type="submit" class="btn sm go" :disabled="!open || text === standing()">Put it right</button>
+      <button type="submit" class="btn sm go" :disabled="!open || !!cell?.characters || text === standing()">
+        Put it right
+      </button>
       <span v-if="cell?.edited_since" class="text-small font-semibold text-create"
         >fixed, to be sent again (was <span class="mono">{{ cell?.text ?? "blank" }}</span>)</span
       >
