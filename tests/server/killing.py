@@ -34,21 +34,28 @@ def killed_at(point: str) -> Iterator[None]:
     from vexo.server.passes import running
     from vexo.server.passes.recording import Recorder
 
-    post = httpx.Client.post
+    stream = httpx.Client.stream
 
-    def half(self: Any, *arguments: Any, content: Any, **options: Any) -> Any:
+    def half(self: Any, *arguments: Any, content: Any = None, **options: Any) -> Any:
         def some() -> Iterator[bytes]:
             for chunk in content:
                 yield chunk
                 raise Killed
 
-        return post(self, *arguments, content=some(), **options)
+        return stream(self, *arguments, content=None if content is None else some(), **options)
+
+    def saved(self: Any, *arguments: Any, content: Any = None, **options: Any) -> Any:
+        answer = stream(self, *arguments, content=content, **options)
+        if content is None:
+            return answer
+        with answer:
+            raise Killed
 
     patches: dict[str, Any] = {
         "prepared": lambda: patch.object(Recorder, "prepare", _after(Recorder.prepare)),
         "sent": lambda: patch.object(Recorder, "sent", _after(Recorder.sent)),
-        "body": lambda: patch.object(httpx.Client, "post", half),
-        "saved": lambda: patch.object(httpx.Client, "post", _after(post)),
+        "body": lambda: patch.object(httpx.Client, "stream", half),
+        "saved": lambda: patch.object(httpx.Client, "stream", saved),
         "answered": lambda: patch.object(Recorder, "answered", _never),
         "read back": lambda: patch.object(running, "read_back", _never),
     }

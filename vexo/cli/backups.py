@@ -17,10 +17,17 @@ from .terminal import console
 def backup(setting: Setting, target: Path) -> None:
     """Write the database and all files to one file (.tar.gz), also while Vexo is at work. The key is not in it."""
     from vexo.server.backups import back_up
+    from vexo.server.errors import PlainError
+    from vexo.server.notices.kinds import NoticeKind
+    from vexo.server.notices.services import administrators, tell_people
     from vexo.server.people.rights import Action, require
 
     require(setting.person(), Action.KEEP)
-    size = back_up(target)
+    try:
+        size = back_up(target)
+    except PlainError as error:
+        tell_people(NoticeKind.BACKUP_FAILED, administrators(), f"A backup could not be made: {error}")
+        raise
     console().print(f"{target}: {size:,} bytes. The key is not in it; keep that apart.")
 
 

@@ -54,9 +54,11 @@ def back_up(target: Path) -> int:
 def _unfinished(database: Path) -> set[str]:
     """Files that have not come whole: nobody could go on with them after a restore."""
     with closing(sqlite3.connect(f"file:{database}?mode=ro", uri=True)) as reader:
-        return {
-            f"{_FOLDER}/uploads/{pk}" for (pk,) in reader.execute("SELECT id FROM uploads_upload WHERE NOT complete")
-        }
+        if not reader.execute("SELECT name FROM sqlite_master WHERE name = 'uploads_upload'").fetchone():
+            # A folder whose first start was killed is backed up as it is.
+            return set()
+        numbers = reader.execute("SELECT id FROM uploads_upload WHERE NOT complete").fetchall()
+        return {f"{_FOLDER}/uploads/{number}" for (number,) in numbers}
 
 
 def _finished(entry: tarfile.TarInfo, unfinished: set[str]) -> tarfile.TarInfo | None:

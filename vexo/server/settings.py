@@ -37,6 +37,7 @@ INSTALLED_APPS = [
     "vexo.server.people",
     "vexo.server.journal",
     "vexo.server.jobs",
+    "vexo.server.notices",
     "vexo.server.applications",
     "vexo.server.trips",
     "vexo.server.routes",
@@ -137,6 +138,8 @@ SPECTACULAR_SETTINGS = {
         "FaultCodeEnum": "vexo.core.faults.ALL_CODES",
         "PassStateEnum": "vexo.server.trips.facts.passes.PassState",
         "StationNameEnum": "vexo.server.trips.facts.status.StationName",
+        "NoticeKindEnum": "vexo.server.notices.kinds.NoticeKind",
+        "RoomKindEnum": "vexo.server.upkeep.disk.KINDS",
     },
 }
 LOGGING = logging_settings(data_folder() / "logs")

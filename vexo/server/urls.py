@@ -14,6 +14,7 @@ from .journal import views as journal
 from .mapping import mark_views as marks
 from .mapping import views as mapping
 from .metrics import MetricsView
+from .notices import views as notices
 from .passes import views as passes
 from .passes.pictures import OutcomePictureView
 from .people import access_views as access
@@ -50,6 +51,8 @@ urlpatterns = [
     path("api/access/tokens/<int:pk>", access.TokenView.as_view()),
     path("api/access/sessions", access.OtherSessionsView.as_view()),
     path("api/access/sessions/<str:number>", access.OneSessionView.as_view()),
+    path("api/notices", notices.NoticesView.as_view()),
+    path("api/notices/unread", notices.UnreadView.as_view()),
     path("api/people", office.PeopleView.as_view()),
     path("api/people/<str:username>", office.SomeoneView.as_view()),
     path("api/people/<str:username>/access", access.AccessOfView.as_view()),

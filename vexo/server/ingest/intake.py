@@ -24,6 +24,9 @@ from ..journal.services import note
 from ..mapping.columns import ask_again, update_columns
 from ..mapping.lookup_tables import claim
 from ..mapping.mapped_sheet import MappedSheet
+from ..naming import names_of
+from ..notices.kinds import NoticeKind
+from ..notices.services import tell_people
 from ..recognition.belonging import Incoming
 from ..routes.models import Route
 from ..routes.saved_routes import SheetFit
@@ -191,6 +194,10 @@ class Intake:
             profile.rows,
             upload.name,
         )
+        if prepared.recognised and job.by != trip.created_by:
+            by = names_of([job.by])[job.by]
+            words = f"{by} brought {label or upload.name} back in on trip {trip.pk}, {trip.title}"
+            tell_people(NoticeKind.PART_BACK, [trip.created_by], words, trip.pk)
         self.result = {"trip": trip.pk, "recognised": prepared.recognised, "known": prepared.known}
         if _can_be_planned(self.mapped):
             self.result["next"] = self._enqueue_plan(view).pk

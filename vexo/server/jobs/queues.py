@@ -12,6 +12,8 @@ QUEUES = {
     "apply later": "passes",
     "take back": "exports",
     "thin": "exports",
+    "watch": "exports",
+    "mail": "exports",
 }
 LARGE = "large"
 """The queue of sheets that take so long to be read or planned that nobody with a short one should wait for them."""

@@ -36,8 +36,10 @@ _KINDS: Mapping[str, str] = {
     "apply later": "vexo.server.passes.scheduling:begin",
     "take back": "vexo.server.passes.take_back:take_back",
     "thin": "vexo.server.upkeep.retention:thin",
+    "watch": "vexo.server.upkeep.watching:watch",
+    "mail": "vexo.server.notices.mail:send_mail",
 }
-_EACH = {"thin": 6 * 3600.0}
+_EACH = {"thin": 6 * 3600.0, "watch": 600.0}
 """Work that nobody asks for: how many seconds lie between two times."""
 _LOOKED_EACH = 60.0
 """Seconds between two looks whether such work is due."""

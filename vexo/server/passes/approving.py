@@ -8,10 +8,12 @@ from django.utils import timezone
 from ..applications.use_rules import rules_of
 from ..errors import NotAllowed, PlainError
 from ..journal.services import note
+from ..notices.kinds import NoticeKind
+from ..notices.services import tell_people
 from ..people.models import Person
 from ..people.rights import Action, applying, require
 from ..planning.models import Plan
-from ..trips.approval import could_approve, preparers, why_approved
+from ..trips.approval import approvers, could_approve, preparers, why_approved
 from ..trips.facts import from_json
 from ..trips.facts.approval import ApprovalFacts, ApprovalState
 from ..trips.facts.plans import PlanSummary
@@ -93,6 +95,9 @@ def ask_for_approval(view: PartView, person: Person, plan: Plan, words: str) -> 
         note(person.username, "asked", f"Asked for the approval of plan {plan.number} of trip {view.trip.pk}",
              view.trip.application, view.trip.pk)  # fmt: skip
         _tell(view, made)
+        words = f"{person} asks for the approval of trip {view.trip.pk}, {view.trip.title}"
+        told = [one.username for one in approvers(view.trip)]
+        tell_people(NoticeKind.APPROVAL_ASKED, told, f"{words}: {said}" if said else words, view.trip.pk)
     return made
 
 
@@ -120,6 +125,9 @@ def answer_approval(view: PartView, person: Person, plan: Plan, *, approve: bool
         note(person.username, "approved" if approve else "sent back",
              f"{did} plan {plan.number} of trip {trip.pk}", trip.application, trip.pk)  # fmt: skip
         _tell(view, last)
+        words = f"{person} {'approved' if approve else 'sent back'} trip {trip.pk}, {trip.title}"
+        words += f": {last.word}" if last.word else ""
+        tell_people(NoticeKind.APPROVAL_ANSWERED, [last.asked_by], words, trip.pk)
     return last
 
 

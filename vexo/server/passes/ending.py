@@ -22,6 +22,8 @@ from .. import artifacts
 from ..artifacts import ArtifactLost
 from ..jobs.leases import Lease
 from ..journal.services import note
+from ..notices.kinds import NoticeKind
+from ..notices.services import tell_people
 from ..planning.context import record_type_of
 from ..planning.figures import reasons
 from ..trips.facts import from_json, to_json
@@ -145,6 +147,7 @@ def end(pass_: Pass, lease: Lease, state: str, report: dict[str, Any] | None) ->
         words = ", ".join(f"{count:,} {name}" for name, count in pass_.totals.items() if count) or "nothing"
         said = f"Pass {pass_.number} of trip {pass_.trip_id} {_WORDS[state]}: {words}"
         note(lease.job.by, "applied", said, pass_.trip.application, pass_.trip_id, sum(pass_.totals.values()))
+        tell_of_pass(pass_, words)
 
 
 _WORDS = {
@@ -154,6 +157,16 @@ _WORDS = {
     Pass.INTERRUPTED: "was interrupted",
     Pass.PAUSED: "was paused",
 }
+
+
+def tell_of_pass(pass_: Pass, words: str) -> None:
+    """Tell who began a pass, and whose trip it is, how it ended or why it did not."""
+    trip = pass_.trip
+    said = f"Pass {pass_.number} of trip {trip.pk}, {trip.title}, {_WORDS[pass_.state]}: {words}"
+    if pass_.state == Pass.INTERRUPTED:
+        tell_people(NoticeKind.PASS_INTERRUPTED, [pass_.by, trip.created_by], f"{said}. {pass_.reason}", trip.pk)
+    elif pass_.state != Pass.PAUSED:
+        tell_people(NoticeKind.PASS_ENDED, [pass_.by, trip.created_by], said, trip.pk)
 
 
 def interrupt(pass_: Pass, lease: Lease, reason: str, state: str = Pass.INTERRUPTED) -> None:
@@ -168,3 +181,4 @@ def interrupt(pass_: Pass, lease: Lease, reason: str, state: str = Pass.INTERRUP
             Pass.objects.filter(pk=pass_.pk).update(state=state, reason=reason)
             pass_.refresh_from_db()
             tell(pass_, revised=True)
+            tell_of_pass(pass_, "what is in cannot be told now")

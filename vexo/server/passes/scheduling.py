@@ -17,6 +17,8 @@ from ..jobs.leases import Lease
 from ..jobs.models import Job
 from ..jobs.worker import enqueue
 from ..journal.services import note
+from ..notices.kinds import NoticeKind
+from ..notices.services import tell_people
 from ..people.models import Person
 from ..trips.facts.passes import ScheduledFacts, ScheduledState, TroubleRule
 from ..trips.part_view import PartView
@@ -131,6 +133,8 @@ def lapse(scheduled: Scheduled, why: str) -> None:
     _tell(PartView(scheduled.trip, scheduled.part), scheduled)
     words = f"Plan {scheduled.plan.number} of trip {scheduled.trip_id} was not applied at its time: {why}"
     note(scheduled.by, "applying", words, scheduled.trip.application, scheduled.trip_id)
+    told = [scheduled.by, scheduled.trip.created_by]
+    tell_people(NoticeKind.PASS_INTERRUPTED, told, words, scheduled.trip_id)
 
 
 def _tell(view: PartView, scheduled: Scheduled) -> None:

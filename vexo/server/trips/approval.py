@@ -39,11 +39,15 @@ def preparers(trip: Trip) -> set[str]:
     return people
 
 
+def approvers(trip: Trip) -> list[Person]:
+    """Those who may apply a trip and had no hand in it."""
+    people = Person.objects.filter(is_active=True).exclude(username__in=preparers(trip)).order_by("name")
+    return [person for person in people if may(person, applying(trip.application.stage))]
+
+
 def could_approve(trip: Trip) -> list[str]:
     """The names of those who may apply a trip and had no hand in it."""
-    own = preparers(trip)
-    people = Person.objects.filter(is_active=True).exclude(username__in=own).order_by("name")
-    return [one.name for one in people if may(one, applying(trip.application.stage))]
+    return [person.name for person in approvers(trip)]
 
 
 def said_of_approval(trip: Trip, plan: StoredPlan, last: ApprovalFacts | None) -> str:

@@ -428,6 +428,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/notices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["api_notices_retrieve"];
+        put: operations["api_notices_update"];
+        /** @description One has seen the list up to a notice. */
+        post: operations["api_notices_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/notices/unread": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description How many notices are new: asked every now and then by each page. */
+        get: operations["api_notices_unread_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/people": {
         parameters: {
             query?: never;
@@ -2733,6 +2767,18 @@ export interface components {
             shared: number;
         };
         /**
+         * @description * `approval asked` - approval asked
+         *     * `approval answered` - approval answered
+         *     * `pass ended` - pass ended
+         *     * `pass interrupted` - pass interrupted
+         *     * `part back` - part back
+         *     * `route waits` - route waits
+         *     * `backup failed` - backup failed
+         *     * `disk` - disk
+         * @enum {string}
+         */
+        KindBf0Enum: "approval asked" | "approval answered" | "pass ended" | "pass interrupted" | "part back" | "route waits" | "backup failed" | "disk";
+        /**
          * @description The trip that a file is known to belong to, and how; or those it may belong to, and the record types that its
          *     columns fit; ``route`` is the one route that it fits wholly.
          */
@@ -2982,6 +3028,28 @@ export interface components {
             /** Format: date-time */
             used_at?: string | null;
             token: string;
+        };
+        Notice: {
+            readonly id: number;
+            kind: components["schemas"]["KindBf0Enum"];
+            text: string;
+            /** Format: int64 */
+            trip?: number | null;
+            /** Format: date-time */
+            readonly at: string;
+            /** Format: date-time */
+            read_at?: string | null;
+            /** Format: date-time */
+            mailed_at?: string | null;
+            trouble?: string;
+        };
+        Notices: {
+            notices: components["schemas"]["Notice"][];
+            unread: number;
+            email: string;
+            wishes: components["schemas"]["Wish"][];
+            /** @description A mail server was said when Vexo was started. */
+            can_mail: boolean;
         };
         /** @enum {unknown} */
         NullEnum: null;
@@ -3373,6 +3441,10 @@ export interface components {
             says: string;
             options: components["schemas"]["Option"][];
             sure: boolean;
+        };
+        Read: {
+            /** Format: int64 */
+            up_to: number;
         };
         /**
          * @description * `not-sent` - NOT_SENT
@@ -4157,6 +4229,9 @@ export interface components {
             approve: components["schemas"]["Approve"];
             times: components["schemas"]["Times"] | null;
         };
+        Unread: {
+            unread: number;
+        };
         Upkeep: {
             keep: components["schemas"]["KeepFor"];
             idle_minutes: number;
@@ -4286,6 +4361,23 @@ export interface components {
             total: number;
             offset: number;
             rows: components["schemas"]["Row"][];
+        };
+        /** @description How one kind is told; ``says`` is what it is about. */
+        Wish: {
+            kind: components["schemas"]["KindBf0Enum"];
+            readonly says: string;
+            listed?: boolean;
+            mailed?: boolean;
+        };
+        Wished: {
+            kind: components["schemas"]["KindBf0Enum"];
+            listed: boolean;
+            mailed: boolean;
+        };
+        /** @description Where one's e-mail goes, and how one wants to be told; what is not said stays. */
+        Wishes: {
+            email?: string;
+            wishes?: components["schemas"]["Wished"][];
         };
         /** @description The sum of one field over a trip's rows; after writing, once it is known. */
         WrittenTotals: {
@@ -5294,6 +5386,110 @@ export interface operations {
                 };
                 content: {
                     "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                };
+            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    api_notices_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Notices"];
+                };
+            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    api_notices_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["Wishes"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Notices"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    api_notices_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Read"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Notices"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    api_notices_unread_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Unread"];
                 };
             };
             401: components["responses"]["Problem401"];
