@@ -34,7 +34,9 @@ def serve(setting: Setting, port: int, host: str, proxy: str, demo_people: bool)
     import waitress
 
     from vexo.server.data_folder import data_folder, is_demo
+    from vexo.server.notices.mail import mail_server
     from vexo.server.people.services import people
+    from vexo.server.people.sso_settings import sso_settings
     from vexo.server.wsgi import application
 
     if is_demo() and not demo_people:
@@ -43,6 +45,8 @@ def serve(setting: Setting, port: int, host: str, proxy: str, demo_people: bool)
             "Choose another folder, or say --demo-people."
         )
     _refuse_address(os.environ.get("VEXO_ADDRESS", ""))
+    mail_server()
+    sso_settings()
     if not people():
         click.echo("Nobody can sign in yet. Make the first administrator: vexo person add NAME", err=True)
     _refuse_taken(host, port)

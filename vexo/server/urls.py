@@ -18,7 +18,7 @@ from .notices import views as notices
 from .passes import views as passes
 from .passes.pictures import OutcomePictureView
 from .people import access_views as access
-from .people import office
+from .people import office, sso_views
 from .people import views as people
 from .planning import key_views as keys
 from .planning import views as planning
@@ -53,6 +53,8 @@ urlpatterns = [
     path("api/access/sessions/<str:number>", access.OneSessionView.as_view()),
     path("api/notices", notices.NoticesView.as_view()),
     path("api/notices/unread", notices.UnreadView.as_view()),
+    path("api/sso/start", sso_views.start),
+    path("api/sso/back", sso_views.back),
     path("api/people", office.PeopleView.as_view()),
     path("api/people/<str:username>", office.SomeoneView.as_view()),
     path("api/people/<str:username>/access", access.AccessOfView.as_view()),

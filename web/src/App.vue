@@ -142,7 +142,7 @@ function chose(event: Event): void {
     <KeysDialog :open="keysOpen" @close="keysOpen = false" />
     <PasswordDialog :open="changing" @close="changing = false" />
   </div>
-  <SignInPage v-else-if="session" :demo="session.demo" />
+  <SignInPage v-else-if="session" :demo="session.demo" :sso="session.sso" />
   <p v-else class="soft p-6" role="status">
     {{ serverLost ? "Vexo's server does not answer yet; it is tried again." : "Opening Vexo…" }}
   </p>

@@ -24,6 +24,7 @@ export const router = createRouter({
     { path: "/routes", name: "routes", component: () => import("./routes/RoutesPage.vue") },
     { path: "/people/:username?", name: "people", component: () => import("./people/PeoplePage.vue") },
     { path: "/access", name: "access", component: () => import("./access/AccessPage.vue") },
+    { path: "/notices", name: "notices", component: () => import("./notices/NoticesPage.vue") },
     { path: "/upkeep", name: "upkeep", component: () => import("./upkeep/UpkeepPage.vue") },
     { path: "/choose-password", name: "choose-password", component: () => import("./home/HomePage.vue") },
     { path: "/journal", name: "journal", component: () => import("./journal/JournalPage.vue") },

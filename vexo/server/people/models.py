@@ -21,8 +21,18 @@ class Person(AbstractUser):
 
     role = models.CharField(max_length=16, choices=Role.choices, default=Role.VIEWER)
     name = models.CharField(max_length=80, default="")
+    sso_subject = models.CharField(max_length=300, blank=True, default="")
+    """Who they are to the provider of single sign-on: its address and its own name for them; empty where they are not
+    known by it."""
     role_cap: str | None = None
     """The most that may be done in this request, where it came with a token; never kept."""
+
+    class Meta(AbstractUser.Meta):
+        constraints = [
+            models.UniqueConstraint(
+                fields=["sso_subject"], condition=~models.Q(sso_subject=""), name="one_person_a_subject"
+            )
+        ]
 
     def may(self, role: str) -> bool:
         """Whether this person's role includes another, and so does the cap of the token that they came with."""

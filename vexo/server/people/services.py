@@ -47,9 +47,14 @@ def checked_password(person: Person, password: str) -> str:
     return password
 
 
-def _stays_one(person: Person) -> None:
+def is_last_administrator(person: Person) -> bool:
+    """Whether there would be no administrator without this person."""
     others = Person.objects.filter(role=Role.ADMINISTRATOR, is_active=True).exclude(pk=person.pk)
-    if person.role == Role.ADMINISTRATOR and not others.exists():
+    return person.role == Role.ADMINISTRATOR and not others.exists()
+
+
+def _stays_one(person: Person) -> None:
+    if is_last_administrator(person):
         raise PlainError(f"{person} is the only administrator. Make another one first.")
 
 

@@ -17,6 +17,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from ..asked import Asked
+from ..errors import PlainError
 from ..journal.services import note
 from . import throttle
 from .authentication import BrowserAuthentication
@@ -25,6 +26,8 @@ from .permissions import person_of
 from .rights import TABLE, Action, allowed
 from .services import set_password
 from .sessions import begin
+from .sso import is_first_administrator
+from .sso_settings import sso_settings
 
 
 class PersonSerializer(serializers.ModelSerializer[Person]):
@@ -49,9 +52,18 @@ class DemoPersonSerializer(serializers.Serializer[Any]):
     password = serializers.CharField()
 
 
+class SsoSerializer(serializers.Serializer[Any]):
+    """Single sign-on, as the page for signing in offers it; ``trouble`` is why it failed just now."""
+
+    provider = serializers.CharField()
+    passwords = serializers.BooleanField(help_text="People may sign in with a password too.")
+    trouble = serializers.CharField(allow_blank=True)
+
+
 class SessionSerializer(serializers.Serializer[Any]):
     person = PersonSerializer(allow_null=True)
     demo = DemoPersonSerializer(many=True)
+    sso = SsoSerializer(allow_null=True)
 
 
 class SignInSerializer(Asked):
@@ -67,7 +79,12 @@ def _session(request: Request) -> dict[str, Any]:
         from .demo import PASSWORD, PEOPLE
 
         demo = [{"username": u, "name": n, "role_label": r.label, "password": PASSWORD} for u, n, r in PEOPLE]
-    return {"person": PersonSerializer(person).data if person else None, "demo": demo}
+    sso = sso_settings() if person is None else None
+    offered = None
+    if sso is not None:
+        trouble = request.session.pop("sso_trouble", "") if "sso_trouble" in request.session else ""
+        offered = {"provider": sso.label, "passwords": sso.local_passwords, "trouble": trouble}
+    return {"person": PersonSerializer(person).data if person else None, "demo": demo, "sso": offered}
 
 
 class SessionView(APIView):
@@ -93,6 +110,9 @@ class SessionView(APIView):
             named = f" as {username}" if Person.objects.filter(username=username).exists() else ""
             note("someone", "sign-in failed", f"A sign-in{named} from {address} failed")
             raise ValidationError({"password": "That name and password do not belong together."})
+        sso = sso_settings()
+        if sso is not None and not sso.local_passwords and not is_first_administrator(person):
+            raise PlainError(f"Sign in with {sso.label}: passwords are off here.", "sso")
         throttle.succeeded(username, address)
         with transaction.atomic():
             login(request._request, person)

@@ -22,6 +22,15 @@ export const useHealth = () =>
     retry: false,
   });
 
+/** How many notices are new. */
+export const useUnread = () =>
+  useQuery({
+    queryKey: ["unread"],
+    queryFn: () => data(api.GET("/api/notices/unread")),
+    refetchInterval: 30_000,
+    retry: false,
+  });
+
 export const usePeople = () => useQuery({ queryKey: ["people"], queryFn: () => data(api.GET("/api/people")) });
 
 export const useTrips = () =>

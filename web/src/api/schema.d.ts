@@ -3764,6 +3764,7 @@ export interface components {
         Session: {
             person: components["schemas"]["Person"] | null;
             demo: components["schemas"]["DemoPerson"][];
+            sso: components["schemas"]["Sso"] | null;
         };
         /**
          * @description What guards are to do: the name of each that is to be otherwise than by itself, with its ``mode`` and ``limits``.
@@ -3928,6 +3929,13 @@ export interface components {
          * @enum {string}
          */
         SplitTreatmentDoEnum: "split";
+        /** @description Single sign-on, as the page for signing in offers it; ``trouble`` is why it failed just now. */
+        Sso: {
+            provider: string;
+            /** @description People may sign in with a password too. */
+            passwords: boolean;
+            trouble: string;
+        };
         /**
          * @description * `live` - Live
          *     * `practice` - Practice

@@ -78,7 +78,7 @@ describe("signing in", () => {
 
   it("takes one step for the people of the demo", async () => {
     const seen = serve({ "/api/session": { person: { username: "ada" }, demo: [] } });
-    const page = mount(SignInPage, { props: { demo }, global: { plugins } });
+    const page = mount(SignInPage, { props: { demo, sso: null }, global: { plugins } });
     await page.findAll("button")[1]!.trigger("click");
     await flushPromises();
     expect(seen[0]).toEqual(["/api/session", { username: "ada", password: "saltmarsh" }]);
@@ -89,7 +89,7 @@ describe("signing in", () => {
     vi.stubGlobal("fetch", async () =>
       Response.json({ detail: "That name and password do not belong together." }, { status: 400 }),
     );
-    const page = mount(SignInPage, { props: { demo: [] }, global: { plugins } });
+    const page = mount(SignInPage, { props: { demo: [], sso: null }, global: { plugins } });
     await page.find("form").trigger("submit");
     await flushPromises();
     expect(page.find("[role=alert]").text()).toContain("do not belong together");

@@ -51,6 +51,7 @@ const commands = computed<Place[]>(() => [
   { kind: "Page", name: "Routes", note: "saved ways of making a trip", to: "/routes" },
   { kind: "Page", name: "Journal", note: "who did what", to: "/journal" },
   { kind: "Page", name: "Applications", note: "connections", to: "/applications" },
+  { kind: "Page", name: "Notices", note: "what happened meanwhile", to: "/notices" },
   { kind: "Page", name: "Your access", note: "browsers, tokens for scripts", to: "/access" },
   ...(mayTidy.value ? [{ kind: "Page", name: "Upkeep", note: "room, how long things are kept", to: "/upkeep" }] : []),
   ...(mayPeople.value ? [{ kind: "Page", name: "People", note: "who may do what", to: "/people" }] : []),

@@ -4,13 +4,15 @@ import { useQueryClient } from "@tanstack/vue-query";
 import { computed } from "vue";
 
 import { api, type Schemas } from "@/api/client";
-import { useMay } from "@/api/queries";
+import { useMay, useUnread } from "@/api/queries";
 
 const props = defineProps<{ person: Schemas["Person"] }>();
 defineEmits<{ find: []; keys: []; password: [] }>();
 const client = useQueryClient();
 const mayPeople = useMay("people");
 const mayTidy = useMay("tidy");
+const { data: news } = useUnread();
+const unread = computed(() => news.value?.unread ?? 0);
 const initials = computed(() =>
   (props.person.name || props.person.username || "?")
     .split(/\s+/)
@@ -51,6 +53,9 @@ async function signOut(): Promise<void> {
     <button type="button" class="find" @click="$emit('find')">
       <span class="truncate">Find a trip, application or command</span><kbd>Ctrl K</kbd>
     </button>
+    <RouterLink to="/notices" class="news" :aria-label="unread ? `Notices, ${unread} new` : 'Notices'"
+      >Notices<b v-if="unread" aria-hidden="true">{{ unread > 99 ? "99+" : unread }}</b></RouterLink
+    >
     <Menu as="div" class="relative">
       <MenuButton class="who" :aria-label="`${initials}, ${person.name}, ${person.role_label}`">{{
         initials

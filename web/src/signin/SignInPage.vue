@@ -9,10 +9,12 @@ import { useDoing } from "@/ui/doing";
 
 import ChoosePassword from "./ChoosePassword.vue";
 
-defineProps<{ demo: Schemas["DemoPerson"][] }>();
+const props = defineProps<{ demo: Schemas["DemoPerson"][]; sso: Schemas["Sso"] | null }>();
 const client = useQueryClient();
 const route = useRoute();
 const username = ref("");
+/** Where passwords are off, the first administrator still has one. */
+const byPassword = ref(props.sso?.passwords !== false);
 const password = ref("");
 const { start, busy, error } = useDoing(
   () => data(api.POST("/api/session", { body: { username: username.value, password: password.value } })),
@@ -50,22 +52,37 @@ function as(person: Schemas["DemoPerson"]): void {
       <ChoosePassword v-if="route.name === 'choose-password'" />
       <form v-else class="grid max-w-sm gap-3" @submit.prevent="start()">
         <h2 class="!text-large">Sign in</h2>
-        <label
-          ><span class="field-label">Name</span
-          ><input v-model="username" class="input" name="username" autocomplete="username" required
-        /></label>
-        <label
-          ><span class="field-label">Password</span
-          ><input
-            v-model="password"
-            class="input"
-            type="password"
-            name="password"
-            autocomplete="current-password"
-            required
-        /></label>
-        <p v-if="error" class="text-reject" role="alert">{{ error.message }}</p>
-        <BusyButton type="submit" class="go justify-center" :busy="busy">Sign in</BusyButton>
+        <template v-if="sso">
+          <p v-if="sso.trouble" class="text-reject" role="alert">{{ sso.trouble }}</p>
+          <a class="btn go justify-center" href="/api/sso/start" data-testid="sso">Sign in with {{ sso.provider }}</a>
+          <button
+            v-if="!byPassword"
+            type="button"
+            class="min-h-6 justify-self-start text-small text-marine underline"
+            @click="byPassword = true"
+          >
+            The first administrator signs in with a password
+          </button>
+          <p v-else-if="sso.passwords" class="soft text-small">Or with a name and a password of Vexo's own.</p>
+        </template>
+        <template v-if="byPassword">
+          <label
+            ><span class="field-label">Name</span
+            ><input v-model="username" class="input" name="username" autocomplete="username" required
+          /></label>
+          <label
+            ><span class="field-label">Password</span
+            ><input
+              v-model="password"
+              class="input"
+              type="password"
+              name="password"
+              autocomplete="current-password"
+              required
+          /></label>
+          <p v-if="error" class="text-reject" role="alert">{{ error.message }}</p>
+          <BusyButton type="submit" class="justify-center" :class="{ go: !sso }" :busy="busy">Sign in</BusyButton>
+        </template>
       </form>
       <div v-if="demo.length && route.name !== 'choose-password'" class="mt-8 max-w-sm">
         <h2>Or take a part in the demo</h2>
