@@ -45,6 +45,7 @@ INSTALLED_APPS = [
     "vexo.server.planning",
     "vexo.server.passes",
     "vexo.server.upkeep",
+    "vexo.server.unattended",
 ]
 MIDDLEWARE = [
     "vexo.server.logs.RequestLog",
@@ -140,6 +141,7 @@ SPECTACULAR_SETTINGS = {
         "StationNameEnum": "vexo.server.trips.facts.status.StationName",
         "NoticeKindEnum": "vexo.server.notices.kinds.NoticeKind",
         "RoomKindEnum": "vexo.server.upkeep.disk.KINDS",
+        "KeptKindEnum": "vexo.server.upkeep.retention.KEPT_KINDS",
     },
 }
 LOGGING = logging_settings(data_folder() / "logs")

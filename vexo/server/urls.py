@@ -33,6 +33,7 @@ from .screens import screen
 from .sendout import part_views as parts
 from .sendout import views as sendout
 from .trips import views as trips
+from .unattended import views as unattended
 from .upkeep import views as upkeep
 from .uploads import views as uploads
 
@@ -79,6 +80,8 @@ urlpatterns = [
     path("api/routes/<int:pk>", routes.RouteView.as_view()),
     path("api/routes/<int:pk>/refusals", routes.RouteRefusalsView.as_view()),
     path("api/routes/<int:pk>/guards", RouteGuardsView.as_view()),
+    path("api/unattended", unattended.UnattendedListView.as_view()),
+    path("api/routes/<int:pk>/unattended", unattended.UnattendedView.as_view()),
     path("api/trips/<int:pk>/route", routes.TripRouteView.as_view()),
     path("api/trips", trips.TripsView.as_view()),
     path("api/sent-out", sendout.SendOutView.as_view()),

@@ -13,6 +13,7 @@ QUEUES = {
     "take back": "exports",
     "thin": "exports",
     "watch": "exports",
+    "look": "exports",
     "mail": "exports",
 }
 LARGE = "large"

@@ -38,9 +38,12 @@ _KINDS: Mapping[str, str] = {
     "thin": "vexo.server.upkeep.retention:thin",
     "watch": "vexo.server.upkeep.watching:watch",
     "mail": "vexo.server.notices.mail:send_mail",
+    "look": "vexo.server.unattended.arrivals:look",
 }
-_EACH = {"thin": 6 * 3600.0, "watch": 600.0}
+_EACH = {"thin": 6 * 3600.0, "watch": 600.0, "look": 50.0}
 """Work that nobody asks for: how many seconds lie between two times."""
+_WHERE = {"look": "vexo.server.unattended.arrivals:anything_to_do"}
+"""Of such work, what says whether there is any."""
 _LOOKED_EACH = 60.0
 """Seconds between two looks whether such work is due."""
 TROUBLE_PAUSE = 2.0
@@ -54,9 +57,13 @@ class Stopped(Exception):
 
 def work_of(kind: str) -> Callable[[Lease], Any]:
     """The function that does a kind of job. It takes the lease and gives a result that JSON can hold."""
-    module, _, name = _KINDS[kind].partition(":")
-    work: Callable[[Lease], Any] = getattr(import_module(module), name)
+    work: Callable[[Lease], Any] = _named(_KINDS[kind])
     return work
+
+
+def _named(place: str) -> Any:
+    module, _, name = place.partition(":")
+    return getattr(import_module(module), name)
 
 
 class TripPart(Protocol):
@@ -159,6 +166,8 @@ def run_inline(job: Job) -> Job:
 def enqueue_due() -> None:
     """Ask for the work that nobody asks for and whose time has come; of several workers one does."""
     for kind, seconds in _EACH.items():
+        if kind in _WHERE and not _named(_WHERE[kind])():
+            continue
         with transaction.atomic():
             last = Job.objects.filter(kind=kind).order_by("-id").values_list("created_at", flat=True).first()
             # A clock that was set back leaves one in the future, which says nothing.

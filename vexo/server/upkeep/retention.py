@@ -58,6 +58,10 @@ class KeepFor:
         return cls(**{field.name: getattr(settings, f"keep_{field.name}_days") for field in fields(cls)})
 
 
+KEPT_KINDS = tuple(KeepFor.__dataclass_fields__)
+"""Kinds of what is kept for a time."""
+
+
 @dataclass(frozen=True)
 class Over:
     """How many of a kind are over their time, and the bytes that they take."""

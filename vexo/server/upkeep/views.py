@@ -28,9 +28,9 @@ from ..trips.views import TripView
 from .deleting import delete_by_hand
 from .disk import KINDS, room_free, room_taken
 from .models import KeptReceipt
-from .retention import KeepFor, set_retention, what_is_over
+from .retention import KEPT_KINDS, KeepFor, set_retention, what_is_over
 
-_KINDS = tuple(KeepFor.__dataclass_fields__)
+_KINDS = KEPT_KINDS
 
 
 class KeepForSerializer(Asked):

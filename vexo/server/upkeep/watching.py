@@ -29,6 +29,6 @@ def watch(lease: Lease) -> dict[str, int]:
                 tell_people(NoticeKind.DISK, administrators(), words)
     if Notice.objects.filter(to_mail=True).exists():
         ask_for_mail()
-    ended = Job.objects.filter(kind__in=("watch", "mail"), ended_at__lt=timezone.now() - timedelta(days=1))
+    ended = Job.objects.filter(kind__in=("watch", "mail", "look"), ended_at__lt=timezone.now() - timedelta(days=1))
     ended.delete()
     return {"free": free}

@@ -617,6 +617,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/routes/{id}/unattended": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Have a route run by itself, under one's own rights. */
+        put: operations["api_routes_unattended_update"];
+        post?: never;
+        /** @description The route runs by itself no more. */
+        delete: operations["api_routes_unattended_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sent-out": {
         parameters: {
             query?: never;
@@ -1385,6 +1403,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/unattended": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The routes that run by themselves. */
+        get: operations["api_unattended_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/upkeep": {
         parameters: {
             query?: never;
@@ -1819,6 +1854,26 @@ export interface components {
                 [key: string]: string;
             };
         };
+        Arrival: {
+            readonly id: number;
+            name: string;
+            /** Format: int64 */
+            trip?: number | null;
+            state: components["schemas"]["ArrivalStateEnum"];
+            says?: string;
+            /** Format: date-time */
+            readonly at: string;
+        };
+        /**
+         * @description * `found` - found
+         *     * `coming in` - coming in
+         *     * `applying` - applying
+         *     * `waits` - waits
+         *     * `done` - done
+         *     * `failed` - failed
+         * @enum {string}
+         */
+        ArrivalStateEnum: "found" | "coming in" | "applying" | "waits" | "done" | "failed";
         /**
          * @description A condition as its text, or as clauses (null for none): a clause names a field, what it does and its values; a
          *     group is all, any or none of its parts.
@@ -2721,6 +2776,15 @@ export interface components {
             /** @default 0 */
             version: number;
         };
+        /**
+         * @description * `trips` - trips
+         *     * `receipts` - receipts
+         *     * `copies` - copies
+         *     * `uploads` - uploads
+         *     * `journal` - journal
+         * @enum {string}
+         */
+        KeptKindEnum: "trips" | "receipts" | "copies" | "uploads" | "journal";
         KeptReceipt: {
             readonly id: number;
             /** Format: int64 */
@@ -3164,19 +3228,10 @@ export interface components {
         };
         /** @description How many of a kind would be taken away, and the bytes that this frees. */
         Over: {
-            kind: components["schemas"]["OverKindEnum"];
+            kind: components["schemas"]["KeptKindEnum"];
             count: number;
             bytes: number;
         };
-        /**
-         * @description * `trips` - trips
-         *     * `receipts` - receipts
-         *     * `copies` - copies
-         *     * `uploads` - uploads
-         *     * `journal` - journal
-         * @enum {string}
-         */
-        OverKindEnum: "trips" | "receipts" | "copies" | "uploads" | "journal";
         OwnPassword: {
             old: string;
             new: string;
@@ -3699,6 +3754,21 @@ export interface components {
             said: {
                 [key: string]: components["schemas"]["SaidRules"];
             };
+        };
+        /** @description How a route is to run by itself; ``at`` null: as sheets are put into the folder. */
+        RunByItself: {
+            folder: string;
+            /** Format: time */
+            at?: string | null;
+            days?: number[];
+            /** @default UTC */
+            zone: string;
+            /** @default false */
+            applies: boolean;
+            /** @default 0 */
+            most: number;
+            /** @default 0 */
+            most_deletes: number;
         };
         /**
          * @description What is off for one record type: of create, update and delete (``deny``), the fields never written, what somebody
@@ -4236,6 +4306,26 @@ export interface components {
             writable: components["schemas"]["RuleField"][];
             approve: components["schemas"]["Approve"];
             times: components["schemas"]["Times"] | null;
+        };
+        /** @description How a route runs by itself: ``says`` as a sentence, and what came last. */
+        Unattended: {
+            route: number;
+            owner: components["schemas"]["Who"];
+            folder: string;
+            /** Format: time */
+            at: string | null;
+            days: number[];
+            zone?: string;
+            applies?: boolean;
+            /** Format: int64 */
+            most?: number;
+            /** Format: int64 */
+            most_deletes?: number;
+            /** Format: date-time */
+            looked_at?: string | null;
+            trouble?: string;
+            readonly says: string;
+            readonly arrivals: components["schemas"]["Arrival"][];
         };
         Unread: {
             unread: number;
@@ -5948,6 +6038,65 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
+    api_routes_unattended_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RunByItself"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Unattended"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    api_routes_unattended_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            412: components["responses"]["Problem412"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
     api_sent_out_create: {
         parameters: {
             query?: never;
@@ -7525,6 +7674,29 @@ export interface operations {
             404: components["responses"]["Problem404"];
             412: components["responses"]["Problem412"];
             413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    api_unattended_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Unattended"][];
+                };
+            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
             422: components["responses"]["Problem422"];
             503: components["responses"]["Problem503"];
         };

@@ -1,0 +1,357 @@
+"""Routes that run by themselves: a sheet comes in once, nothing goes that should wait, and somebody is told."""
+
+from __future__ import annotations
+
+import os
+import time
+from datetime import UTC, datetime, timedelta
+from datetime import time as clock
+from pathlib import Path
+from typing import Any
+from unittest.mock import patch
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tests.server.services import ServiceCase, view_of
+from tests.support import register, template
+
+template()
+
+from django.test import Client  # noqa: E402
+from django.utils import timezone  # noqa: E402
+
+from vexo.server.errors import NotAllowed, PlainError  # noqa: E402
+from vexo.server.jobs.models import Job  # noqa: E402
+from vexo.server.jobs.worker import enqueue, enqueue_due, run_inline  # noqa: E402
+from vexo.server.journal.models import Entry  # noqa: E402
+from vexo.server.notices.models import Notice  # noqa: E402
+from vexo.server.people import services as people  # noqa: E402
+from vexo.server.people.models import Person, Role  # noqa: E402
+from vexo.server.routes.models import Route  # noqa: E402
+from vexo.server.routes.saved_routes import keep_trip  # noqa: E402
+from vexo.server.trips.models import Trip  # noqa: E402
+from vexo.server.unattended import arrivals, folders, services  # noqa: E402
+from vexo.server.unattended.models import Arrival, Unattended  # noqa: E402
+from vexo.server.unattended.services import Wished, set_unattended, stop_unattended  # noqa: E402
+
+SHEET = "harbour,berth_no,notes\n{}"
+ROW = "TERNISLAND,{},{}\n"
+
+
+class UnattendedCase(ServiceCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.root = self.vexo.data / "by-itself"
+        self.folder = self.root / "notes"
+        self.folder.mkdir(parents=True, exist_ok=True)
+        for path in self.folder.rglob("*.csv"):
+            path.unlink()
+        self.enterContext(patch.dict("os.environ", VEXO_FOLDERS=str(self.root)))
+        Unattended.objects.all().delete()
+        Notice.objects.all().delete()
+        self.route = self.a_route()
+        self.last = Trip.objects.order_by("-id").values_list("id", flat=True)[0]
+
+    def a_route(self, application: Any = None) -> Route:
+        name = f"Notes of {(application or self.practice).name}"
+        known = Route.objects.filter(name=name).first()
+        if known is not None:
+            return known
+        trip = self.bring(SHEET.format(ROW.format("A-001", "first")), application=application or self.practice)
+        return keep_trip(self.person, view_of(trip), name)
+
+    def put(self, *rows: tuple[str, str], name: str = "notes.csv", old: float = 60) -> Path:
+        """A sheet put into the folder a while ago."""
+        path = self.folder / name
+        path.write_text(SHEET.format("".join(ROW.format(*row) for row in rows)))
+        then = time.time() - old
+        os.utime(path, (then, then))
+        return path
+
+    def look(self, times: int = 6, *, still: float = 0.0) -> None:
+        """As workers do it: the look itself, and between two of them the work that it asked for."""
+        with patch.object(folders, "_STILL_SECONDS", still):
+            for _ in range(times):
+                job = run_inline(enqueue("look", "", run_here=True))
+                self.assertEqual(job.error, "")
+                for other in Job.objects.filter(state=Job.QUEUED).exclude(kind__in=("look", "mail")):
+                    run_inline(other)
+
+    def trips(self) -> list[Trip]:
+        return list(Trip.objects.filter(pk__gt=self.last).order_by("pk"))
+
+    def told(self, name: str = "ada") -> list[str]:
+        notices = Notice.objects.filter(person__username=name, kind="route waits").order_by("id")
+        return list(notices.values_list("text", flat=True))
+
+    def notes_of(self, berth: str, source: str = "practice") -> Any:
+        return register().berth("TERNISLAND", berth, source)["notes"]
+
+
+class Coming(UnattendedCase):
+    def test_a_sheet_comes_in_once_up_to_review_and_its_owner_is_told(self) -> None:
+        set_unattended(self.person, self.route, Wished("notes"))
+        self.put(("A-002", "by itself"))
+        self.look()
+        (trip,) = self.trips()
+        self.assertEqual((trip.route, trip.created_by), (self.route, "ada"))
+        self.assertEqual(trip.status["plan"]["summary"]["verdicts"]["update"], 1)
+        self.assertFalse(trip.passes.exists())
+        arrival = Arrival.objects.latest("id")
+        self.assertEqual((arrival.state, arrival.trip), (Arrival.WAITS, trip.pk))
+        (told,) = self.told()
+        self.assertIn("waits: this route brings sheets up to Review.", told)
+        self.assertEqual([path.name for path in self.folder.iterdir() if path.is_file()], [])
+        self.assertEqual(len(list((self.folder / "taken").glob("*-notes.csv"))), 1)
+        entries = Entry.objects.filter(trip=trip.pk)
+        self.assertEqual({(entry.who, entry.way) for entry in entries}, {("ada", f"route {self.route.name}")})
+        self.look()
+        self.assertEqual((len(self.trips()), len(self.told())), (1, 1), "looked again, nothing new")
+
+    def test_what_is_still_being_written_hidden_or_no_sheet_is_left_alone(self) -> None:
+        set_unattended(self.person, self.route, Wished("notes"))
+        fresh = self.put(("A-002", "half"), old=0)
+        hidden = self.put(("A-002", "x"), name=".notes.csv")
+        other = self.folder / "readme.md"
+        other.write_text("x")
+        link = self.folder / "link.csv"
+        link.unlink(missing_ok=True)
+        link.symlink_to(self.vexo.data / "key")
+        empty = self.folder / "empty.csv"
+        empty.touch()
+        self.look(2, still=30.0)
+        self.assertEqual(self.trips(), [])
+        for path in (fresh, hidden, other, link, empty):
+            self.assertTrue(path.exists() or path.is_symlink(), path.name)
+            path.unlink()
+
+    def test_a_sheet_that_cannot_be_read_is_put_aside_and_told_and_the_next_comes_in(self) -> None:
+        set_unattended(self.person, self.route, Wished("notes"))
+        self.put(name="a-first.csv").write_bytes(b"%PDF-1.7 no sheet")
+        os.utime(self.folder / "a-first.csv", (1, 1))
+        self.put(("A-003", "whole"), name="b-second.csv")
+        self.look()
+        self.assertEqual(len(self.trips()), 1)
+        self.assertEqual([a.state for a in Arrival.objects.order_by("id")], [Arrival.FAILED, Arrival.WAITS])
+        self.assertIn("a-first.csv of the route", self.told()[0])
+        self.assertIn("could not come in", self.told()[0])
+
+    def test_the_same_sheet_put_there_again_later_is_another_one(self) -> None:
+        set_unattended(self.person, self.route, Wished("notes"))
+        self.put(("A-002", "again"), old=90)
+        self.look()
+        self.put(("A-002", "again"), old=60)
+        self.look()
+        self.assertEqual(Arrival.objects.count(), 2)
+
+    def test_a_folder_that_is_gone_is_said_and_found_again(self) -> None:
+        set_unattended(self.person, self.route, Wished("notes"))
+        self.folder.rename(self.root / "elsewhere")
+        self.look(1)
+        self.assertIn("no folder notes", Unattended.objects.get().trouble)
+        (self.root / "elsewhere").rename(self.folder)
+        self.look(1)
+        self.assertEqual(Unattended.objects.get().trouble, "")
+        with patch.dict("os.environ", VEXO_FOLDERS=""):
+            self.look(1)
+        self.assertIn("VEXO_FOLDERS", Unattended.objects.get().trouble)
+
+    def test_killed_anywhere_it_comes_in_once(self) -> None:
+        class Killed(BaseException):
+            pass
+
+        set_unattended(self.person, self.route, Wished("notes"))
+        places = ("take_file", "start_bringing_in", "put_away")
+        for at, place in enumerate(places):
+            for after in (False, True):
+                with self.subTest(place, after=after):
+                    self.last = Trip.objects.order_by("-id").values_list("id", flat=True)[0]
+                    self.put((f"A-01{at}", f"{place} {after}"), name=f"{place}-{after}.csv")
+                    original = getattr(arrivals, place)
+
+                    def dies(*arguments: Any, original: Any = original, after: bool = after, **more: Any) -> Any:
+                        if after:
+                            original(*arguments, **more)
+                        raise Killed
+
+                    with patch.object(arrivals, place, dies), self.assertRaises(Killed):
+                        self.look(2)
+                    Job.objects.filter(kind="look").delete()
+                    self.look()
+                    self.assertEqual(len(self.trips()), 1)
+                    self.assertEqual([path for path in self.folder.iterdir() if path.is_file()], [])
+
+
+class Applying(UnattendedCase):
+    def applies(self, most: int = 5, deletes: int = 0, **more: Any) -> Unattended:
+        return set_unattended(self.person, self.route, Wished("notes", None, (), "UTC", True, most, deletes, **more))
+
+    def test_where_nothing_is_open_and_it_stays_under_its_limit_it_is_applied_and_recorded(self) -> None:
+        self.applies()
+        self.put(("A-004", "applied by itself"))
+        self.look(8)
+        (trip,) = self.trips()
+        self.assertEqual(self.notes_of("A-004"), "applied by itself")
+        pass_ = trip.passes.get()
+        self.assertEqual((pass_.by, pass_.state, pass_.totals["updated"]), ("ada", "ended", 1))
+        self.assertEqual(Arrival.objects.latest("id").state, Arrival.DONE)
+        self.assertIn("1 updated", Arrival.objects.latest("id").says)
+        self.assertEqual(self.told(), [])
+        ways = set(Entry.objects.filter(trip=trip.pk).values_list("way", flat=True))
+        self.assertEqual(ways, {f"route {self.route.name}"})
+
+    def waits(self, words: str, *rows: tuple[str, str]) -> Trip:
+        before = {berth: self.notes_of(berth) for berth, _ in rows if berth[1] == "-" and berth != "A-999"}
+        self.put(*rows)
+        self.look(8)
+        (trip,) = self.trips()
+        self.assertFalse(trip.passes.exists())
+        self.assertEqual({berth: self.notes_of(berth) for berth in before}, before)
+        self.assertEqual(Arrival.objects.latest("id").state, Arrival.WAITS)
+        self.assertIn(words, self.told()[-1])
+        return trip
+
+    def test_above_its_limit_it_waits(self) -> None:
+        self.applies(most=1)
+        self.waits("it writes 2 records, and by itself at most 1", ("A-005", "one"), ("A-006", "two"))
+
+    def test_with_anything_open_it_waits(self) -> None:
+        self.applies()
+        self.waits("something is open", ("A-007", "fine"), ("A-999", "not there"))
+
+    def test_with_nothing_to_write_it_waits_for_nobody_s_answer_but_is_said(self) -> None:
+        self.applies()
+        self.waits("nothing is to be written", ("A-008", self.notes_of("A-008") or ""))
+
+    def test_where_the_rules_ask_for_an_approval_it_waits(self) -> None:
+        client = Client()
+        client.force_login(self.person)
+        rules = {"said": {"Berth": {"approve": {"always": True}}}}
+        client.put("/api/applications/harbour-practice/rules", rules, content_type="application/json")
+        self.addCleanup(
+            client.put, "/api/applications/harbour-practice/rules", {"said": {}}, content_type="application/json"
+        )
+        self.applies()
+        self.waits("approv", ("A-009", "approved?"))
+
+    def test_an_owner_who_lost_the_right_or_the_way_in_writes_nothing(self) -> None:
+        olaf = people.add(self.person, "olaf", "Olaf", "operator")
+        set_unattended(olaf, self.route, Wished("notes", None, (), "UTC", True, 5))
+        people.set_role(self.person, "olaf", "viewer")
+        self.put(("A-011", "no right"))
+        self.look(8)
+        self.assertEqual(self.trips(), [])
+        self.assertNotEqual(self.notes_of("A-011"), "no right")
+        people.set_role(self.person, "olaf", "operator")
+        people.remove(self.person, "olaf")
+        self.put(("A-011", "removed"), name="second.csv")
+        self.look(8)
+        self.assertEqual(self.trips(), [])
+        self.assertIn("may not sign in any more", self.told("ada")[-1])
+
+    def test_on_live_it_needs_an_operator_to_say_so(self) -> None:
+        route = self.a_route(self.live)
+        self.last = Trip.objects.order_by("-id").values_list("id", flat=True)[0]
+        pre = Person.objects.filter(username="pre").first() or people.add(self.person, "pre", "Pre", Role.PREPARER)
+        with self.assertRaises(NotAllowed):
+            set_unattended(pre, route, Wished("notes", None, (), "UTC", True, 5))
+        set_unattended(pre, route, Wished("notes"))
+        with self.assertRaises(NotAllowed):
+            stop_unattended(Person(username="v", role="viewer"), route)
+        stop_unattended(pre, route)
+        with self.assertRaises(PlainError):
+            stop_unattended(pre, route)
+
+
+class Saying(UnattendedCase):
+    def test_folders_are_names_below_the_one_that_was_given(self) -> None:
+        outside = self.vexo.data / "outside"
+        outside.mkdir(exist_ok=True)
+        link = self.root / "leads"
+        if not link.is_symlink():
+            link.symlink_to(outside)
+        for name in (
+            "..",
+            ".",
+            "/etc",
+            "notes/..",
+            "../outside",
+            "leads",
+            "none",
+            "",
+            "taken",
+            "a\0b",
+            "no\ntes",
+            ".x",
+        ):
+            with self.subTest(name), self.assertRaises(PlainError):
+                set_unattended(self.person, self.route, Wished(name))
+        set_unattended(self.person, self.route, Wished("notes"))
+        other = self.a_route(self.live)
+        with self.assertRaisesRegex(PlainError, "is that of the route"):
+            set_unattended(self.person, other, Wished("notes"))
+
+    def test_limits_zones_and_days_are_looked_at(self) -> None:
+        client = Client()
+        client.force_login(self.person)
+        path = f"/api/routes/{self.route.pk}/unattended"
+        for wrong in (
+            {"folder": "notes", "applies": True},
+            {"folder": "notes", "applies": True, "most": 10**9},
+            {"folder": "notes", "applies": True, "most": 3, "most_deletes": 4},
+            {"folder": "notes", "zone": "Nowhere/Land"},
+            {"folder": "notes", "days": [7]},
+            {"folder": "notes", "at": "25:00"},
+            {"folder": "notes", "aplies": True},
+        ):
+            answer = client.put(path, wrong, content_type="application/json")
+            self.assertIn(answer.status_code, (400, 422), wrong)
+        self.assertFalse(Unattended.objects.exists())
+        right = {"folder": "notes", "at": "06:30", "days": [0, 4], "zone": "Europe/London", "applies": True, "most": 40}
+        told = client.put(path, right, content_type="application/json").json()
+        self.assertEqual(
+            told["says"],
+            "sheets come in from the folder notes at 06:30 (Europe/London), Mon, Fri, and are applied where nothing is "
+            "open and at most 40 records are written, none deleted",
+        )
+        self.assertEqual(client.get("/api/unattended").json()[0]["route"], self.route.pk)
+        self.assertEqual(client.delete(path).status_code, 204)
+        self.assertEqual(client.delete(path).status_code, 422)
+
+    def test_a_worker_looks_only_where_a_route_runs_by_itself(self) -> None:
+        Job.objects.filter(kind__in=("look", "thin", "watch")).delete()
+        enqueue_due()
+        self.assertFalse(Job.objects.filter(kind="look").exists())
+        set_unattended(self.person, self.route, Wished("notes"))
+        enqueue_due()
+        enqueue_due()
+        self.assertEqual(Job.objects.filter(kind="look").count(), 1)
+        Job.objects.filter(kind__in=("look", "thin", "watch")).delete()
+
+    @given(
+        st.integers(0, 23),
+        st.integers(0, 59),
+        st.sets(st.integers(0, 6)),
+        st.integers(0, 14 * 24 * 60),
+        st.integers(0, 3000),
+    )
+    def test_each_time_of_a_day_is_looked_at_once(
+        self, hour: int, minute: int, days: set[int], start: int, later: int
+    ) -> None:
+        """Against a plain reading: some minute since the last look is one of its times, of this day or the last."""
+        begin = datetime(2026, 3, 20, tzinfo=UTC) + timedelta(minutes=start)
+        now = begin + timedelta(minutes=later)
+        unattended = Unattended(at=clock(hour, minute), days=sorted(days), zone="UTC", looked_at=begin)
+        moments = [begin + timedelta(minutes=one) for one in range(1, later + 1)]
+        since = [m for m in moments if (now.date() - m.date()).days <= 1]
+        hits = [m for m in since if (m.hour, m.minute) == (hour, minute) and (not days or m.weekday() in days)]
+        self.assertEqual(services.is_due(unattended, now), bool(hits))
+        if hits:
+            unattended.looked_at = now
+            self.assertFalse(services.is_due(unattended, now))
+
+    def test_a_clock_set_back_stops_nothing(self) -> None:
+        now = timezone.now()
+        unattended = Unattended(at=clock(0, 0), zone="UTC", looked_at=now + timedelta(days=3))
+        self.assertTrue(services.is_due(unattended, now))

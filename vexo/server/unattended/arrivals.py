@@ -1,0 +1,216 @@
+"""A sheet that lies in a folder, on its way up to Review, and to the application where its route may go so far.
+
+Each step is written down before the next, so that what dies in between goes on where it was and brings no sheet in
+twice. The journal has all of it under the route's owner.
+"""
+
+from __future__ import annotations
+
+import logging
+from contextlib import suppress
+from pathlib import Path
+
+from django.db import IntegrityError, transaction
+from django.utils import timezone
+
+from vexo.core.errors import MendableError
+
+from ..ingest.bring_in import ImportRequest, start_bringing_in
+from ..jobs.leases import Lease
+from ..jobs.models import Job
+from ..journal.services import note
+from ..journal.way_in import coming_in_by
+from ..notices.kinds import NoticeKind
+from ..notices.services import tell_people
+from ..passes.models import Pass
+from ..passes.starting import start_pass
+from ..people.models import Person
+from ..trips.models import Trip
+from ..trips.part_view import PartView
+from ..trips.refusal_rules import rule_of_trip
+from ..trips.status import TripStatus
+from ..uploads.models import Upload
+from ..uploads.receive import take_file
+from .folders import REFUSED, TAKEN, Found, folder_of, put_away, sheets_in
+from .models import Arrival, Unattended
+from .services import is_due
+
+log = logging.getLogger("vexo.unattended")
+
+
+def anything_to_do() -> bool:
+    """Whether some route runs by itself."""
+    return Unattended.objects.exists()
+
+
+def look(lease: Lease) -> dict[str, int]:
+    """The job that looks into the folders, and brings what is on its way one step further: how many sheets were
+    found, and how many steps were done."""
+    found = steps = 0
+    for unattended in Unattended.objects.select_related("route__application", "owner").order_by("id"):
+        lease.still_mine()
+        lease.hand_back_if_ending()
+        with coming_in_by(f"route {unattended.route.name}"):
+            try:
+                found += _look_into(unattended)
+            except (MendableError, OSError) as error:
+                Unattended.objects.filter(pk=unattended.pk).update(trouble=str(error)[:300])
+            for arrival in unattended.arrivals.filter(state__in=Arrival.OPEN).order_by("id"):
+                lease.still_mine()
+                _go_on(unattended, arrival)
+                steps += 1
+    return {"found": found, "steps": steps}
+
+
+def _look_into(unattended: Unattended) -> int:
+    now = timezone.now()
+    if not is_due(unattended, now):
+        return 0
+    count = 0
+    for sheet in sheets_in(folder_of(unattended.folder)):
+        with suppress(IntegrityError), transaction.atomic():
+            Arrival.objects.create(
+                unattended=unattended, name=sheet.path.name, digest=sheet.digest, modified=sheet.modified
+            )
+            count += 1
+        _put_away_again(unattended, sheet)
+    Unattended.objects.filter(pk=unattended.pk).update(looked_at=now, trouble="")
+    return count
+
+
+def _put_away_again(unattended: Unattended, sheet: Found) -> None:
+    """A sheet that came in, and lies there all the same: what was to move it away died before."""
+    arrival = unattended.arrivals.filter(name=sheet.path.name, digest=sheet.digest, modified=sheet.modified).first()
+    if arrival is not None and arrival.state != Arrival.FOUND:
+        put_away(sheet.path, REFUSED if arrival.state == Arrival.FAILED else TAKEN)
+
+
+def _go_on(unattended: Unattended, arrival: Arrival) -> None:
+    """One step further; what a person could mend ends it, and is told."""
+    step = {Arrival.FOUND: _bring_in, Arrival.COMING: _arrive, Arrival.APPLYING: _end}[arrival.state]
+    try:
+        if not unattended.owner.is_active:
+            _fail(unattended, arrival, f"{unattended.owner} may not sign in any more.")
+        else:
+            step(unattended, arrival)
+    except MendableError as error:
+        _fail(unattended, arrival, str(error))
+
+
+def _path(unattended: Unattended, arrival: Arrival) -> Path:
+    return folder_of(unattended.folder) / arrival.name
+
+
+def _bring_in(unattended: Unattended, arrival: Arrival) -> None:
+    path, route = _path(unattended, arrival), unattended.route
+    upload = Upload.objects.filter(pk=arrival.upload or 0).first()
+    if upload is None:
+        if not path.is_file():
+            _fail(unattended, arrival, f"{arrival.name} was taken out of the folder before it was read.")
+            return
+        upload = take_file(path, unattended.owner.username)
+        Arrival.objects.filter(pk=arrival.pk).update(upload=upload.pk)
+    with transaction.atomic():
+        request = ImportRequest(route=route.pk)
+        job = start_bringing_in(route.application, route.record_type, upload, unattended.owner, request)
+        Arrival.objects.filter(pk=arrival.pk).update(job=job.pk, state=Arrival.COMING)
+    put_away(path, TAKEN)
+
+
+def _arrive(unattended: Unattended, arrival: Arrival) -> None:
+    """The sheet is in and planned: it is applied, or waits for somebody."""
+    job = Job.objects.filter(pk=arrival.job or 0).first()
+    if job is None:
+        _fail(unattended, arrival, "Its work was deleted.")
+        return
+    if job.state in (*Job.OPEN, Job.WAITING):
+        return
+    if job.state != Job.DONE:
+        _fail(unattended, arrival, job.error or job.message or "It was stopped.")
+        return
+    result = job.result if isinstance(job.result, dict) else {}
+    if result.get("next"):
+        Arrival.objects.filter(pk=arrival.pk).update(job=result["next"], trip=job.trip_id, part=result.get("part", 1))
+        return
+    trip = Trip.objects.select_related("application", "route").filter(pk=job.trip_id or 0).first()
+    if trip is None:
+        _fail(unattended, arrival, "Its trip was deleted.")
+        return
+    Arrival.objects.filter(pk=arrival.pk).update(trip=trip.pk)
+    arrival.trip = trip.pk
+    view = PartView.of(trip, arrival.part)
+    why = _why_not(unattended, view)
+    if why:
+        _wait(unattended, arrival, trip, why)
+        return
+    plan = TripStatus(view).plan
+    assert plan is not None
+    with transaction.atomic():
+        _, started = start_pass(view, unattended.owner, plan.number, trouble=rule_of_trip(trip))
+        values = {"job": started.pk, "plan": plan.number, "state": Arrival.APPLYING}
+        Arrival.objects.filter(pk=arrival.pk).update(**values)
+
+
+def _why_not(unattended: Unattended, view: PartView) -> str:
+    """Why a plan waits for a person, in words; empty where it may go by itself."""
+    status = TripStatus(view)
+    plan = status.plan
+    if plan is None or not status.current:
+        return "it is not planned yet, since something is asked about its columns or its key."
+    if status.open:
+        first = status.open[0].says.rstrip(".")
+        more = f", and {len(status.open) - 1:,} more" if len(status.open) > 1 else ""
+        return f"something is open: {first}{more}."
+    if not unattended.applies:
+        return "this route brings sheets up to Review."
+    summary = plan.summary
+    if not summary.writes:
+        return "nothing is to be written."
+    if summary.writes > unattended.most:
+        return f"it writes {summary.writes:,} records, and by itself at most {unattended.most:,}."
+    if summary.deletes > unattended.most_deletes:
+        return f"it deletes {summary.deletes:,} records, and by itself at most {unattended.most_deletes:,}."
+    return ""
+
+
+def _wait(unattended: Unattended, arrival: Arrival, trip: Trip, why: str) -> None:
+    words = (
+        f"{arrival.name} is in on trip {trip.pk}, {trip.title}, by the route {unattended.route.name}, and waits: {why}"
+    )
+    with transaction.atomic():
+        Arrival.objects.filter(pk=arrival.pk).update(state=Arrival.WAITS, says=why[:400])
+        note(unattended.owner.username, "waits", words, trip.application, trip.pk, file=arrival.name)
+        tell_people(NoticeKind.ROUTE_WAITS, [unattended.owner.username], words, trip.pk)
+
+
+def _end(unattended: Unattended, arrival: Arrival) -> None:
+    """The pass has ended, or was interrupted, of which its owner is told by the pass itself."""
+    pass_ = Pass.objects.filter(trip=arrival.trip, plan__number=arrival.plan or 0).order_by("-number").first()
+    if pass_ is None:
+        _fail(unattended, arrival, "Its trip was deleted.")
+    elif pass_.state in (Pass.ENDED, Pass.STOPPED, Pass.GIVEN_UP):
+        words = ", ".join(f"{count:,} {name}" for name, count in (pass_.totals or {}).items() if count) or "nothing"
+        Arrival.objects.filter(pk=arrival.pk).update(state=Arrival.DONE, says=f"pass {pass_.number}: {words}")
+    elif pass_.state in (Pass.INTERRUPTED, Pass.PAUSED):
+        says = f"Pass {pass_.number} waits for a person: {pass_.reason}"
+        Arrival.objects.filter(pk=arrival.pk).update(state=Arrival.WAITS, says=says[:400])
+
+
+def _fail(unattended: Unattended, arrival: Arrival, why: str) -> None:
+    """The sheet could not come in, or not be applied: it is put aside, and its owner told."""
+    words = f"{arrival.name} of the route {unattended.route.name} could not come in: {why}"
+    if arrival.trip:
+        words = f"{arrival.name} is in on trip {arrival.trip} by the route {unattended.route.name}, and waits: {why}"
+    state = Arrival.WAITS if arrival.trip else Arrival.FAILED
+    with transaction.atomic():
+        Arrival.objects.filter(pk=arrival.pk).update(state=state, says=why[:400])
+        application = unattended.route.application
+        note(unattended.owner.username, "waits", words, application, arrival.trip, file=arrival.name)
+        told = [unattended.owner.username]
+        if not unattended.owner.is_active:
+            told = [person.username for person in Person.objects.filter(is_active=True) if person.may("administrator")]
+        tell_people(NoticeKind.ROUTE_WAITS, told, words, arrival.trip)
+    with suppress(MendableError, OSError):
+        path = _path(unattended, arrival)
+        if path.is_file() and not arrival.trip:
+            put_away(path, REFUSED)

@@ -1,0 +1,132 @@
+"""Saying that a route runs by itself, and how far it may go."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime, time, timedelta
+from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
+
+from django.db import transaction
+from django.utils import timezone
+
+from ..errors import PlainError
+from ..journal.services import note
+from ..people.models import Person
+from ..people.rights import Action, applying, require
+from ..routes.models import Route
+from .folders import folder_of
+from .models import Unattended
+
+MOST = 100_000
+"""Records that a route may write by itself at most: more are looked at by somebody."""
+
+
+@dataclass(frozen=True)
+class Wished:
+    """How a route is to run by itself, as ``Unattended`` keeps it."""
+
+    folder: str
+    at: time | None = None
+    days: tuple[int, ...] = ()
+    zone: str = "UTC"
+    applies: bool = False
+    most: int = 0
+    most_deletes: int = 0
+
+
+def set_unattended(person: Person, route: Route, wished: Wished) -> Unattended:
+    """Have a route run by itself, under this person's rights. Applying by itself needs the right to apply there.
+
+    Raises:
+        NotAllowed, PlainError
+    """
+    require(person, Action.PREPARE)
+    if route.bringing is None:
+        raise PlainError(f"The route {route.name} does not say how a sheet comes in, so none can come by itself.")
+    if wished.applies:
+        require(person, applying(route.application.stage))
+        if not 1 <= wished.most <= MOST:
+            raise PlainError(f"Say how many records it may write by itself: from 1 to {MOST:,}.")
+        if wished.most_deletes > wished.most:
+            raise PlainError("It may delete no more by itself than it may write at all.")
+    folder_of(wished.folder)
+    taken = Unattended.objects.filter(folder=wished.folder).exclude(route=route).select_related("route").first()
+    if taken is not None:
+        raise PlainError(
+            f"The folder {wished.folder} is that of the route {taken.route.name}. Choose another.", "taken"
+        )
+    try:
+        ZoneInfo(wished.zone)
+    except (ZoneInfoNotFoundError, ValueError, OSError) as error:
+        raise PlainError(f"{wished.zone!r} is not a time zone; one is Europe/London.") from error
+    if not set(wished.days) <= set(range(7)):
+        raise PlainError("Days are said from 0, Monday, to 6, Sunday.")
+    values = {
+        "owner": person,
+        "folder": wished.folder,
+        "at": wished.at,
+        "days": sorted(set(wished.days)),
+        "zone": wished.zone,
+        "applies": wished.applies,
+        "most": wished.most if wished.applies else 0,
+        "most_deletes": wished.most_deletes if wished.applies else 0,
+        "looked_at": timezone.now(),
+        "trouble": "",
+    }
+    with transaction.atomic():
+        unattended, _ = Unattended.objects.update_or_create(route=route, defaults=values)
+        note(
+            person.username, "kept", f"The route {route.name} runs by itself: {words_of(unattended)}", route.application
+        )
+    return unattended
+
+
+def stop_unattended(person: Person, route: Route) -> None:
+    """The route runs by itself no more; trips that it made stay. Raises NotAllowed, PlainError."""
+    require(person, Action.PREPARE)
+    with transaction.atomic():
+        count, _ = Unattended.objects.filter(route=route).delete()
+        if not count:
+            raise PlainError(f"The route {route.name} does not run by itself.", "gone")
+        note(person.username, "kept", f"The route {route.name} runs by itself no more", route.application)
+
+
+_DAYS = ("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")
+
+
+def words_of(unattended: Unattended) -> str:
+    """How it runs, as a sentence."""
+    if unattended.at is None:
+        looks = f"sheets come in from the folder {unattended.folder} as they are put there"
+    else:
+        days = ", ".join(_DAYS[day] for day in unattended.days) or "each day"
+        looks = (
+            f"sheets come in from the folder {unattended.folder} at {unattended.at:%H:%M} ({unattended.zone}), {days}"
+        )
+    if not unattended.applies:
+        return f"{looks}, and wait at Review"
+    deletes = f", {unattended.most_deletes:,} of them deleted" if unattended.most_deletes else ", none deleted"
+    return (
+        f"{looks}, and are applied where nothing is open and at most {unattended.most:,} records are written{deletes}"
+    )
+
+
+def is_due(unattended: Unattended, now: datetime) -> bool:
+    """Whether it is to look into its folder now: every time, or once after its time of a day."""
+    if unattended.at is None:
+        return True
+    last, looked = _last_time(unattended, now), unattended.looked_at
+    # A clock that was set back leaves a look in the future, which says nothing.
+    return last is not None and (looked is None or looked < last or looked > now)
+
+
+def _last_time(unattended: Unattended, now: datetime) -> datetime | None:
+    """The last moment at which it was to look, of this day and the one before; None where there was none."""
+    assert unattended.at is not None
+    there = now.astimezone(ZoneInfo(unattended.zone))
+    for back in (0, 1):
+        day = there.date() - timedelta(days=back)
+        moment = datetime.combine(day, unattended.at, ZoneInfo(unattended.zone))
+        if moment <= there and (not unattended.days or day.weekday() in unattended.days):
+            return moment
+    return None
