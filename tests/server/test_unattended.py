@@ -355,3 +355,18 @@ class Saying(UnattendedCase):
         now = timezone.now()
         unattended = Unattended(at=clock(0, 0), zone="UTC", looked_at=now + timedelta(days=3))
         self.assertTrue(services.is_due(unattended, now))
+
+    def test_the_command_line_says_and_stops_it_in_the_same_words(self) -> None:
+        name = self.route.name
+        said = ("--by-itself", f"{name}=notes", "--at", "06:30", "--days", "mon,Fri", "--applies", "9")
+        told = self.vexo.json("--as", "ada", "routes", *said)
+        one = next(route for route in told["routes"] if route["name"] == name)
+        self.assertEqual(one["by_itself"], services.words_of(Unattended.objects.get()))
+        self.assertIn("at 06:30 (UTC), Mon, Fri", one["by_itself"])
+        self.assertIn("By itself: sheets come in", self.vexo.run("routes").stdout)
+        for wrong in (("--at", "6.30"), ("--days", "Noday"), ("--applies", "-1"), ("--deletes", "99")):
+            done = self.vexo.run("--as", "ada", "routes", "--by-itself", f"{name}=notes", "--applies", "9", *wrong)
+            self.assertEqual(done.returncode, 2, wrong)
+        self.assertEqual(self.vexo.run("--as", "ada", "routes", "--at", "06:30").returncode, 2)
+        told = self.vexo.json("--as", "ada", "routes", "--not-by-itself", name)
+        self.assertEqual({route["by_itself"] for route in told["routes"]}, {""})

@@ -11,6 +11,7 @@ from .main import Setting
 from .terminal import console, plain_table
 
 if TYPE_CHECKING:
+    from vexo.server.routes.models import Route
     from vexo.server.trips.facts.passes import TroubleRule
 
 
@@ -27,6 +28,26 @@ def _rule(what: str) -> TroubleRule:
     return TroubleRule(int(number), bool(plus))
 
 
+def _run_by_itself(
+    setting: Setting, route: Route, folder: str, when: tuple[str, str, str], limits: tuple[int, int]
+) -> None:
+    """Have a route run by itself. Raises PlainError."""
+    from datetime import time
+
+    from vexo.server.errors import PlainError
+    from vexo.server.unattended.services import DAYS, Wished, set_unattended
+
+    at, days, zone = when
+    most, deletes = limits
+    try:
+        moment = time.fromisoformat(at) if at else None
+        places = tuple(DAYS.index(day.strip().capitalize()) for day in days.split(",") if day.strip())
+    except ValueError as error:
+        words = "Say --at as 06:30, and --days as days divided by commas"
+        raise PlainError(f"{words}, of {', '.join(DAYS)}.", "times") from error
+    set_unattended(setting.person(), route, Wished(folder, moment, places, zone, most > 0, most, deletes))
+
+
 @click.command()
 @click.option("--delete", default="", metavar="ROUTE", help="Delete a route, by its name or number.")
 @click.option(
@@ -35,9 +56,33 @@ def _rule(what: str) -> TroubleRule:
     metavar="ROUTE=WHAT",
     help="What its passes do where rows are refused: carry-on, N (stop once N were), or N+take-back.",
 )
+@click.option("--by-itself", default="", metavar="ROUTE=FOLDER", help="Sheets come in on it from a folder by itself.")
+@click.option("--at", default="", metavar="HH:MM", help="With --by-itself: when it looks there; else every minute.")
+@click.option("--days", default="", metavar="MON,FRI", help="With --at: on which days; each day by default.")
+@click.option("--zone", default="UTC", show_default=True, help="With --at: in which time zone.")
+@click.option(
+    "--applies",
+    type=click.IntRange(min=0),
+    default=0,
+    help="With --by-itself: apply up to so many records where nothing is open.",
+)
+@click.option("--deletes", type=click.IntRange(min=0), default=0, help="With --applies: of these, as many deleted.")
+@click.option("--not-by-itself", "stop", default="", metavar="ROUTE", help="It runs by itself no more.")
 @json_option
 @ready
-def routes(setting: Setting, delete: str, refusals: str, as_json: bool) -> None:
+def routes(
+    setting: Setting,
+    delete: str,
+    refusals: str,
+    by_itself: str,
+    at: str,
+    days: str,
+    zone: str,
+    applies: int,
+    deletes: int,
+    stop: str,
+    as_json: bool,
+) -> None:
     """List the saved routes and what each does."""
     from vexo.server.people.rights import Action, require
     from vexo.server.routes.models import Route
@@ -54,6 +99,19 @@ def routes(setting: Setting, delete: str, refusals: str, as_json: bool) -> None:
         name, _, what = refusals.rpartition("=")
         rule = _rule(what)
         set_rule_of_route(setting.person(), find_route(name), rule)
+    if by_itself:
+        name, _, folder = by_itself.rpartition("=")
+        _run_by_itself(setting, find_route(name), folder, (at, days, zone), (applies, deletes))
+    elif at or days or applies or deletes:
+        raise click.UsageError("--at, --days, --applies and --deletes go with --by-itself.")
+    if stop:
+        from vexo.server.unattended.services import stop_unattended
+
+        stop_unattended(setting.person(), find_route(stop))
+    from vexo.server.unattended.models import Unattended
+    from vexo.server.unattended.services import words_of
+
+    alone = {one.route_id: words_of(one) for one in Unattended.objects.all()}
     listed = [(route, fit_of(route)) for route in Route.objects.select_related("application")]
     if as_json:
         listing = [
@@ -65,6 +123,7 @@ def routes(setting: Setting, delete: str, refusals: str, as_json: bool) -> None:
                 "says_in": f.says_in,
                 "lost": list(f.lost),
                 "on_refusals": to_json(rule_of_route(r)),
+                "by_itself": alone.get(r.pk, ""),
             }
             for r, f in listed
         ]
@@ -74,6 +133,7 @@ def routes(setting: Setting, delete: str, refusals: str, as_json: bool) -> None:
     for route, fit in listed:
         used = f"{route.used_at:%Y-%m-%d}, {route.rows:,} rows" if route.used_at and route.rows is not None else "never"
         said = [f"{rule_words(rule_of_route(route)).capitalize()}."] if route.on_refusals else []
+        said += [f"By itself: {alone[route.pk]}."] if route.pk in alone else []
         says = " ".join([fit.says, *said, *fit.lost])
         table.add_row(str(route.pk), route.name, route.application.label, says, used)
     console().print(table if listed else "No route is kept yet. Keep one with `vexo send-out --keep-as NAME`.")

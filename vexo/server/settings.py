@@ -139,7 +139,7 @@ SPECTACULAR_SETTINGS = {
         "FaultCodeEnum": "vexo.core.faults.ALL_CODES",
         "PassStateEnum": "vexo.server.trips.facts.passes.PassState",
         "StationNameEnum": "vexo.server.trips.facts.status.StationName",
-        "NoticeKindEnum": "vexo.server.notices.kinds.NoticeKind",
+        "NoticeKindEnum": "vexo.server.notices.kinds.KINDS",
         "RoomKindEnum": "vexo.server.upkeep.disk.KINDS",
         "KeptKindEnum": "vexo.server.upkeep.retention.KEPT_KINDS",
     },

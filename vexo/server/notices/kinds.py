@@ -20,6 +20,8 @@ class NoticeKind(StrEnum):
     DISK = "disk"
 
 
+KINDS = [str(kind) for kind in NoticeKind]
+"""All of them, as the API names them."""
 SAYS: dict[NoticeKind, str] = {
     NoticeKind.APPROVAL_ASKED: "somebody asks for an approval that you could give",
     NoticeKind.APPROVAL_ANSWERED: "an approval that you asked for is given, or sent back",

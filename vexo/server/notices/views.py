@@ -14,17 +14,16 @@ from ..asked import Asked
 from ..people.permissions import person_of
 from ..people.rights import Action
 from . import services
-from .kinds import SAYS, NoticeKind
+from .kinds import KINDS, SAYS, NoticeKind
 from .mail import mail_server
 from .models import Notice, Wish
 
 _MOST = 100
 """Notices that are shown."""
-_KINDS = [str(kind) for kind in NoticeKind]
 
 
 class NoticeSerializer(serializers.ModelSerializer[Notice]):
-    kind = serializers.ChoiceField(choices=_KINDS)
+    kind = serializers.ChoiceField(choices=KINDS)
 
     class Meta:
         model = Notice
@@ -34,7 +33,7 @@ class NoticeSerializer(serializers.ModelSerializer[Notice]):
 class WishSerializer(serializers.ModelSerializer[Wish]):
     """How one kind is told; ``says`` is what it is about."""
 
-    kind = serializers.ChoiceField(choices=_KINDS)
+    kind = serializers.ChoiceField(choices=KINDS)
     says = serializers.SerializerMethodField()
 
     class Meta:
@@ -63,7 +62,7 @@ class ReadSerializer(Asked):
 
 
 class WishedSerializer(Asked):
-    kind = serializers.ChoiceField(choices=_KINDS)
+    kind = serializers.ChoiceField(choices=KINDS)
     listed = serializers.BooleanField()
     mailed = serializers.BooleanField()
 

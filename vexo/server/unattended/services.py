@@ -91,7 +91,8 @@ def stop_unattended(person: Person, route: Route) -> None:
         note(person.username, "kept", f"The route {route.name} runs by itself no more", route.application)
 
 
-_DAYS = ("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")
+DAYS = ("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")
+"""Days of the week, by their places."""
 
 
 def words_of(unattended: Unattended) -> str:
@@ -99,7 +100,7 @@ def words_of(unattended: Unattended) -> str:
     if unattended.at is None:
         looks = f"sheets come in from the folder {unattended.folder} as they are put there"
     else:
-        days = ", ".join(_DAYS[day] for day in unattended.days) or "each day"
+        days = ", ".join(DAYS[day] for day in unattended.days) or "each day"
         looks = (
             f"sheets come in from the folder {unattended.folder} at {unattended.at:%H:%M} ({unattended.zone}), {days}"
         )

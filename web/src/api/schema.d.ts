@@ -2831,18 +2831,6 @@ export interface components {
             shared: number;
         };
         /**
-         * @description * `approval asked` - approval asked
-         *     * `approval answered` - approval answered
-         *     * `pass ended` - pass ended
-         *     * `pass interrupted` - pass interrupted
-         *     * `part back` - part back
-         *     * `route waits` - route waits
-         *     * `backup failed` - backup failed
-         *     * `disk` - disk
-         * @enum {string}
-         */
-        KindBf0Enum: "approval asked" | "approval answered" | "pass ended" | "pass interrupted" | "part back" | "route waits" | "backup failed" | "disk";
-        /**
          * @description The trip that a file is known to belong to, and how; or those it may belong to, and the record types that its
          *     columns fit; ``route`` is the one route that it fits wholly.
          */
@@ -3095,7 +3083,7 @@ export interface components {
         };
         Notice: {
             readonly id: number;
-            kind: components["schemas"]["KindBf0Enum"];
+            kind: components["schemas"]["NoticeKindEnum"];
             text: string;
             /** Format: int64 */
             trip?: number | null;
@@ -3107,6 +3095,18 @@ export interface components {
             mailed_at?: string | null;
             trouble?: string;
         };
+        /**
+         * @description * `approval asked` - approval asked
+         *     * `approval answered` - approval answered
+         *     * `pass ended` - pass ended
+         *     * `pass interrupted` - pass interrupted
+         *     * `part back` - part back
+         *     * `route waits` - route waits
+         *     * `backup failed` - backup failed
+         *     * `disk` - disk
+         * @enum {string}
+         */
+        NoticeKindEnum: "approval asked" | "approval answered" | "pass ended" | "pass interrupted" | "part back" | "route waits" | "backup failed" | "disk";
         Notices: {
             notices: components["schemas"]["Notice"][];
             unread: number;
@@ -4462,13 +4462,13 @@ export interface components {
         };
         /** @description How one kind is told; ``says`` is what it is about. */
         Wish: {
-            kind: components["schemas"]["KindBf0Enum"];
+            kind: components["schemas"]["NoticeKindEnum"];
             readonly says: string;
             listed?: boolean;
             mailed?: boolean;
         };
         Wished: {
-            kind: components["schemas"]["KindBf0Enum"];
+            kind: components["schemas"]["NoticeKindEnum"];
             listed: boolean;
             mailed: boolean;
         };

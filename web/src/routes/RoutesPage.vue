@@ -12,11 +12,19 @@ import { say } from "@/services/notices";
 import BusyButton from "@/ui/BusyButton.vue";
 import DialogFrame from "@/ui/DialogFrame.vue";
 import { useDoing } from "@/ui/doing";
+import { useQuery } from "@tanstack/vue-query";
 import { ref } from "vue";
+
+import ByItself from "./ByItself.vue";
 
 defineEmits<{ bring: [] }>();
 const { data: routes, isPending } = useRoutes();
 const mayPrepare = useMay("prepare");
+const { data: byItself } = useQuery({
+  queryKey: ["unattended"],
+  queryFn: () => data(api.GET("/api/unattended")),
+  refetchInterval: 15_000,
+});
 const leaving = ref<Route>();
 /** The route whose guards are shown. */
 const guarded = ref<Route>();
@@ -95,6 +103,12 @@ const deleting = useDoing<unknown, Route>(
                 <p v-else-if="route.on_refusals.stop_after" class="soft">
                   Where rows are refused, it {{ ruleWords({ ...route.on_refusals, atomic: false }) }}.
                 </p>
+                <ByItself
+                  v-if="route.comes_in"
+                  :route="route"
+                  :now="byItself?.find((one) => one.route === route.id)"
+                  :may-prepare="mayPrepare"
+                />
                 <p v-for="one in route.lost" :key="one" class="mt-1 text-small text-held"><b>?</b> {{ one }}</p>
               </td>
               <td class="w-44 text-small">
