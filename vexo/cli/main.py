@@ -118,7 +118,7 @@ def _mendable(error: Exception) -> str | None:
     from vexo.server.errors import machine_trouble
 
     if not isinstance(error, MendableError):
-        return machine_trouble(error)
+        return machine_trouble(error, named=True)
     hint = _HINTS.get(error.code, "")
     return f"{error} {hint}".strip()
 

@@ -35,11 +35,15 @@ class Stale(PlainError):
         super().__init__(message, "stale", newer=newer)
 
 
-def machine_trouble(error: BaseException) -> str | None:
-    """The sentence of an error that is the machine's and not the work's: a full disk, a busy or closed database."""
+def machine_trouble(error: BaseException, *, named: bool = False) -> str | None:
+    """The sentence of an error that is the machine's and not the work's: a full disk, a busy or closed database.
+
+    Args:
+        named: it is for whoever is on the machine, and names the folder; anyone else is told no path.
+    """
     from .data_folder import data_folder
 
-    folder = data_folder()
+    folder = str(data_folder()) if named else "Vexo's folder"
     number = error.errno if isinstance(error, OSError) else None
     said = str(error).lower() if isinstance(error, OperationalError) else ""
     if number in (errno.ENOSPC, errno.EDQUOT) or "full" in said:
@@ -49,5 +53,6 @@ def machine_trouble(error: BaseException) -> str | None:
     if "locked" in said or "busy" in said:
         return "The database was busy for too long. Nothing was lost; try again."
     if said:
-        return f"The database does not work: {error}. See that the disk of {folder} is sound, then try again."
+        detail = f": {error}" if named else ""
+        return f"The database does not work{detail}. See that the disk of {folder} is sound, then try again."
     return None
