@@ -8,6 +8,7 @@ from typing import Any
 
 import yaml
 from django.test import Client
+from rest_framework import serializers
 
 from tests.server.services import ServiceCase
 from tests.support import template
@@ -41,6 +42,14 @@ class Described(unittest.TestCase):
                 bodies |= {name.removeprefix("Patched")} if name else set()
         self.assertGreater(len(bodies), 25)
         self.assertEqual(bodies - asked, set())
+
+    def test_what_a_body_holds_knows_its_names_too(self) -> None:
+        for body in subclasses(Asked):
+            for name, field in body().fields.items():
+                inner = getattr(field, "child", field)
+                if isinstance(inner, serializers.BaseSerializer) and not field.read_only:
+                    with self.subTest(body.__name__, name=name):
+                        self.assertTrue(isinstance(inner, Asked), type(inner))
 
     def test_every_query_that_the_description_has_is_known_to_its_view_and_no_other(self) -> None:
         described = yaml.safe_load(SCHEMA.read_text())

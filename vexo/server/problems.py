@@ -24,6 +24,8 @@ _TOO_LARGE = "A request may hold at most 8 MB. Send less at once; sheets are sen
 
 
 def _body(status: int, title: str, detail: str, **more: Any) -> dict[str, Any]:
+    # What a person typed may be in it, and halves of characters are no text that could be sent.
+    detail = detail.encode("utf-8", "replace").decode()
     return {"type": "about:blank", "status": status, "title": title, "detail": detail, **more}
 
 

@@ -32,7 +32,7 @@ _MOST_LISTED = 200
 """Edits that are listed: older ones are undone by the command line."""
 
 
-class ShownSerializer(serializers.Serializer[Any]):
+class ShownSerializer(Asked):
     """Which rows are shown, and in which order: an edit of many rows reaches only these."""
 
     state = _TEXTS(required=False, allow_blank=True, default="")
@@ -46,7 +46,7 @@ class ShownSerializer(serializers.Serializer[Any]):
     moved = _TEXTS(required=False, allow_blank=True, default="")
 
 
-class ReplaceSerializer(serializers.Serializer[Any]):
+class ReplaceSerializer(Asked):
     find = _TEXTS(trim_whitespace=False, max_length=CELL_CHARACTERS)
     put = _TEXTS(allow_blank=True, trim_whitespace=False, max_length=CELL_CHARACTERS)
     pattern = serializers.BooleanField(required=False, default=False)

@@ -12,6 +12,8 @@ from vexo.core.columns.lanes import Blank
 from vexo.core.columns.treatments import KINDS, Treatment
 from vexo.core.values import SEPARATOR
 
+from ..asked import Asked
+
 _TEXTS = serializers.CharField
 
 
@@ -60,7 +62,7 @@ class TreatmentsField(serializers.ListField):
     child = serializers.DictField()
 
 
-class LaneSerializer(serializers.Serializer[Any]):
+class LaneSerializer(Asked):
     """A field's lane: its column (``source``, where its own goes elsewhere) or ``fixed`` value, its treatments, what a
     blank cell means (``updates``: a default counts for records that are there too), whether only fields that are empty
     in the application are filled; for a many-valued field whether cells add, and what stands between its items.
