@@ -106,6 +106,43 @@ class Upkeep(BrowserCase):
         browser.see("measuring-weekend.csv")
         self.assertNotIn("Delete this trip", browser.text)
 
+    def test_notices_are_new_until_they_are_seen_and_one_says_what_one_wants(self) -> None:
+        browser = self.browser()
+        browser.see("Notices")
+        browser.until(lambda: "new" in browser.find("a.news").text, "the new ones")
+        browser.tab_to("a.news")
+        browser.keys(Keys.ENTER)
+        browser.see("asks for the approval of trip 8", "new")
+        browser.until(lambda: "new" not in browser.find("a.news").text, "that they were seen")
+        browser.see("somebody asks for an approval that you could give")
+        self.assertEqual(browser.serious(), [])
+        browser.tab_to("input[aria-label^='Here, when the disk']")
+        browser.keys(Keys.SPACE)
+        browser.tab_to("form .go")
+        browser.keys(Keys.ENTER)
+        browser.see("From now on you are told so.")
+        wishes = Person(self.demo.address, "ada").ask("GET", "notices").json()["wishes"]
+        self.assertEqual([wish["kind"] for wish in wishes if not wish["listed"]], ["disk"])
+        browser.open("/notices")
+        browser.see("asks for the approval of trip 8")
+        self.assertNotIn("\nnew\n", browser.text)
+
+    def test_a_route_is_said_to_run_by_itself_and_why_it_cannot(self) -> None:
+        ada = Person(self.demo.address, "ada")
+        self.assertEqual(ada.ask("POST", "trips/5/route", json={"name": "Measuring"}).status_code, 201)
+        browser = self.browser()
+        browser.open("/routes")
+        browser.see("never; a sheet is brought in by somebody")
+        browser.tab_to("[data-testid^=by-itself] button")
+        browser.keys(Keys.ENTER)
+        browser.see("Measuring, by itself", "it waits at Review, and you are told")
+        self.assertEqual(browser.serious(), [])
+        browser.fill("input[name=folder]", "measuring")
+        browser.click("Let it run by itself")
+        browser.see("No folder was given for sheets that come by themselves")
+        browser.keys(Keys.ESCAPE)
+        browser.see("never; a sheet is brought in by somebody")
+
     def test_the_api_is_described_here_without_another_address(self) -> None:
         browser = self.browser()
         browser.open("/api/docs")

@@ -34,7 +34,7 @@ defineEmits<{ end: [number: string] }>();
             type="button"
             class="btn sm"
             :disabled="ending"
-            :aria-label="`Sign out ${browserName(one.browser ?? '')} from ${one.address}`"
+            :aria-label="`Sign out there: ${browserName(one.browser ?? '')} from ${one.address}`"
             @click="$emit('end', one.number)"
           >
             Sign out there

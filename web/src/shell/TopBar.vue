@@ -53,8 +53,8 @@ async function signOut(): Promise<void> {
     <button type="button" class="find" @click="$emit('find')">
       <span class="truncate">Find a trip, application or command</span><kbd>Ctrl K</kbd>
     </button>
-    <RouterLink to="/notices" class="news" :aria-label="unread ? `Notices, ${unread} new` : 'Notices'"
-      >Notices<b v-if="unread" aria-hidden="true">{{ unread > 99 ? "99+" : unread }}</b></RouterLink
+    <RouterLink to="/notices" class="news"
+      >Notices <b v-if="unread">{{ unread > 99 ? "99+" : unread }}<span class="sr-only"> new</span></b></RouterLink
     >
     <Menu as="div" class="relative">
       <MenuButton class="who" :aria-label="`${initials}, ${person.name}, ${person.role_label}`">{{
