@@ -137,6 +137,25 @@ class Coming(UnattendedCase):
         self.assertIn("a-first.csv of the route", self.told()[0])
         self.assertIn("could not come in", self.told()[0])
 
+    def test_a_sheet_that_was_exchanged_after_it_was_found_is_not_taken_for_it(self) -> None:
+        set_unattended(self.person, self.route, Wished("notes"))
+        path = self.put(("A-002", "as found"))
+        original = arrivals.take_file
+
+        def exchanged(source: Path, by: str) -> Any:
+            source.unlink()
+            source.symlink_to(self.vexo.data / "key")
+            return original(source, by)
+
+        with patch.object(arrivals, "take_file", exchanged):
+            self.look(2)
+        self.assertEqual(self.trips(), [])
+        self.assertIn("was changed while it was read", self.told()[0])
+        key = (self.vexo.data / "key").read_bytes()
+        kept = [one for one in (self.vexo.data / "files" / "uploads").iterdir() if one.read_bytes() == key]
+        self.assertEqual(kept, [])
+        path.unlink(missing_ok=True)
+
     def test_the_same_sheet_put_there_again_later_is_another_one(self) -> None:
         set_unattended(self.person, self.route, Wished("notes"))
         self.put(("A-002", "again"), old=90)

@@ -5,6 +5,8 @@ from __future__ import annotations
 import sqlite3
 from datetime import timedelta
 from pathlib import Path
+from typing import Any
+from unittest.mock import patch
 
 from tests.server.services import ServiceCase, view_of
 from tests.support import Vexo, template
@@ -219,6 +221,23 @@ class Retention(UpkeepCase):
         self.nothing_named_is_missing()
         self.assertEqual(self.thin()["trips"], 0, "twice is as once")
 
+    def test_a_trip_that_somebody_takes_up_again_meanwhile_stays(self) -> None:
+        trip = self.bring(BERTHS.format("C-010", "taken up"))
+        self.aged(trip, 100)
+        InstallationSettings.objects.create(pk=1, keep_trips_days=50, keep_copies_days=50)
+        now = timezone.now()
+        listed, original = retention.old_trips(retention.KeepFor(trips=50), now), retention.old_trips
+
+        def then_touched(*arguments: Any) -> Any:
+            found = original(*arguments)
+            Trip.objects.filter(pk=trip.pk).update(touched_at=timezone.now())
+            return found
+
+        self.assertIn(trip.pk, [one.pk for one in listed])
+        with patch.object(retention, "old_trips", then_touched):
+            self.assertEqual(self.thin()["trips"], 0)
+        self.assertTrue(Trip.objects.filter(pk=trip.pk).exists())
+
     def test_a_kept_copy_that_went_is_said_wherever_it_would_be_needed(self) -> None:
         trip, sheet = self.out("F")
         self.aged(trip, 20)
@@ -348,6 +367,9 @@ class Uploads(UpkeepCase):
         with self.assertRaisesRegex(PlainError, "have not come whole"):
             self.begin(10)
         self.begin(10, "ines")
+        Upload.objects.all().delete()
+        for _ in range(60):
+            receive.add(self.begin(10).pk, "ada", 0, b"x" * 10)
         Upload.objects.all().delete()
         self.begin(receive.LARGEST)
         self.begin(receive.LARGEST)

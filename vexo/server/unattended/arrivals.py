@@ -6,6 +6,7 @@ twice. The journal has all of it under the route's owner.
 
 from __future__ import annotations
 
+import hashlib
 import logging
 from contextlib import suppress
 from pathlib import Path
@@ -15,6 +16,8 @@ from django.utils import timezone
 
 from vexo.core.errors import MendableError
 
+from ..data_folder import absolute
+from ..errors import PlainError
 from ..ingest.bring_in import ImportRequest, start_bringing_in
 from ..jobs.leases import Lease
 from ..jobs.models import Job
@@ -108,13 +111,28 @@ def _bring_in(unattended: Unattended, arrival: Arrival) -> None:
         if not path.is_file():
             _fail(unattended, arrival, f"{arrival.name} was taken out of the folder before it was read.")
             return
-        upload = take_file(path, unattended.owner.username)
+        upload = _taken(path, unattended.owner.username, arrival.digest)
         Arrival.objects.filter(pk=arrival.pk).update(upload=upload.pk)
     with transaction.atomic():
         request = ImportRequest(route=route.pk)
         job = start_bringing_in(route.application, route.record_type, upload, unattended.owner, request)
         Arrival.objects.filter(pk=arrival.pk).update(job=job.pk, state=Arrival.COMING)
     put_away(path, TAKEN)
+
+
+def _taken(path: Path, owner: str, digest: str) -> Upload:
+    """A sheet as an upload: the very content that was found, whatever lies under its name by now.
+
+    Raises:
+        PlainError: where that is something else.
+    """
+    upload = take_file(path, owner)
+    with absolute(upload.path).open("rb") as file:
+        if hashlib.file_digest(file, "sha256").hexdigest() == digest:
+            return upload
+    absolute(upload.path).unlink(missing_ok=True)
+    upload.delete()
+    raise PlainError(f"{path.name} was changed while it was read. Put it into the folder again.", "changed")
 
 
 def _arrive(unattended: Unattended, arrival: Arrival) -> None:

@@ -6,6 +6,7 @@ import re
 import shutil
 import uuid
 from dataclasses import dataclass
+from datetime import datetime
 from pathlib import Path
 
 from django.db import connection, transaction
@@ -111,13 +112,16 @@ def _keep_receipts(trip: Trip) -> list[KeptReceipt]:
     return receipts
 
 
-def delete_trip(by: str, trip: Trip, why: str, *, keep_receipts: bool = True) -> Deleted:
+def delete_trip(
+    by: str, trip: Trip, why: str, *, keep_receipts: bool = True, untouched_since: datetime | None = None
+) -> Deleted:
     """Delete a trip, its sheets, kept copies, plans, decisions and passes.
 
     Args:
         by: who the journal says did it.
         why: how the journal goes on.
         keep_receipts: a receipt of what was written stays, where anything was.
+        untouched_since: it is deleted only if nobody has touched it since then.
 
     Raises:
         PlainError: while something of it is under way, or where its receipt cannot be made.
@@ -129,6 +133,8 @@ def delete_trip(by: str, trip: Trip, why: str, *, keep_receipts: bool = True) ->
         with transaction.atomic():
             # Asked again under the lock of the database: work may have begun meanwhile.
             refuse_deleting(trip)
+            if untouched_since is not None and not Trip.objects.filter(pk=trip.pk, touched_at__lt=untouched_since):
+                raise PlainError(f"Somebody works on trip {trip.pk} again.", "touched")
             files = _own_files(trip)
             uploads, cached = list(Upload.objects.filter(trip=trip)), _cached(trip)
             Job.objects.filter(trip=trip).delete()

@@ -208,7 +208,8 @@ def _thin_trips(lease: Lease, keep: KeepFor, now: datetime) -> int:
         lease.still_mine()
         lease.hand_back_if_ending()
         try:
-            delete_trip(_who(lease), trip, f"which nobody had touched for {keep.trips:,} days")
+            why = f"which nobody had touched for {keep.trips:,} days"
+            delete_trip(_who(lease), trip, why, untouched_since=_before(keep.trips, now))
         except MendableError as error:
             # Its receipt cannot be made: rather a trip too many than evidence too little. People see it at Upkeep.
             log.warning("trip not deleted", extra={"trip": trip.pk, "why": type(error).__name__})
@@ -219,18 +220,23 @@ def _thin_trips(lease: Lease, keep: KeepFor, now: datetime) -> int:
 
 def _thin_copies(lease: Lease, keep: KeepFor, now: datetime) -> int:
     trips: dict[int, list[KeptCopy]] = {}
+    gone, before = 0, _before(keep.copies, now)
     for copy in old_copies(keep, now):
         trips.setdefault(copy.trip_id, []).append(copy)
     for number, copies in trips.items():
         lease.still_mine()
         with transaction.atomic():
+            trip = Trip.objects.select_related("application").filter(pk=number, touched_at__lt=before).first()
+            if trip is None:
+                # Somebody works on it again.
+                continue
             KeptCopy.objects.filter(pk__in=[copy.pk for copy in copies]).update(path=THINNED)
-            trip = Trip.objects.select_related("application").get(pk=number)
+            gone += len(copies)
             words = f"Deleted what is kept of the records that went out on trip {number}, after {keep.copies:,} days"
             note(_who(lease), "deleted", words, trip.application, number)
         for copy in copies:
             absolute(copy.path).unlink(missing_ok=True)
-    return sum(len(copies) for copies in trips.values())
+    return gone
 
 
 def _thin_uploads(who: str, keep: KeepFor, now: datetime) -> int:

@@ -49,11 +49,13 @@ def begin(name: str, size: int, by: str) -> Upload:
 
 def _refuse_more(by: str, size: int) -> None:
     """Raises PlainError where a person has so much on its way that the rest of the office would find no room."""
-    sizes = list(Upload.objects.filter(by=by, complete=False, discarded=False).values_list("size", flat=True))
-    if len(sizes) >= _UNFINISHED_FILES or sum(sizes) + size > _UNFINISHED_BYTES:
+    # Of a list in parts the first files have come whole before the last begins.
+    files = list(Upload.objects.filter(by=by, complete=False, discarded=False).values_list("size", "received"))
+    halves = sum(received < announced for announced, received in files)
+    if halves >= _UNFINISHED_FILES or sum(announced for announced, _ in files) + size > _UNFINISHED_BYTES:
         raise PlainError(
-            f"{len(sizes):,} of your files have not come whole yet. Send the rest of them, or leave them; those that "
-            "never come whole are deleted after a day.",
+            f"{len(files):,} of your files have not come whole yet, or wait to be joined. Send the rest of them, or "
+            "leave them; those that never come whole are deleted after a day.",
             "unfinished",
         )
 
