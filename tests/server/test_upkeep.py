@@ -344,6 +344,83 @@ class Retention(UpkeepCase):
         self.assertEqual(Session.objects.count(), 1)
 
 
+class Masked(UpkeepCase):
+    def rules(self, **said: Any) -> None:
+        body = {"said": {"Berth": said} if said else {}}
+        answer = self.client.put("/api/applications/harbour-practice/rules", body, content_type="application/json")
+        self.assertEqual(answer.status_code, 200, answer.content)
+        self.addCleanup(
+            self.client.put, "/api/applications/harbour-practice/rules", {"said": {}}, content_type="application/json"
+        )
+
+    def holds(self, text: str) -> list[str]:
+        """Files in which a text stands, as it is or within a workbook or a table."""
+        import polars as pl
+
+        found = []
+        for path in self.vexo.data.rglob("*"):
+            if not path.is_file() or "harbour" in path.parts:
+                continue
+            content = path.read_bytes()
+            if path.suffix == ".parquet":
+                content = str(pl.read_parquet(path).to_dicts()).encode()
+            elif path.suffix == ".xlsx":
+                import zipfile
+
+                with zipfile.ZipFile(path) as archive:
+                    content = b"".join(archive.read(name) for name in archive.namelist())
+            if text.encode() in content:
+                found.append(str(path.relative_to(self.vexo.data)))
+        return sorted(found)
+
+    def test_nothing_of_a_masked_field_stands_anywhere_a_day_after_its_trip_is_over(self) -> None:
+        secret = "Telephone of the mistress"
+        self.rules(masked=["notes"])
+        trip = self.applied(secret, "B-011")
+        self.assertGreater(len(self.holds(secret)), 3, "while it is open its files have it")
+        self.assertEqual(self.thin()["masked"], 0, "it can still be looked at, and taken back")
+        open_trip = self.bring(BERTHS.format("B-012", "still open, and so kept"))
+        for one in (trip, open_trip):
+            self.aged(one, 2)
+        self.assertEqual(self.thin()["masked"], 1)
+        self.assertFalse(Trip.objects.filter(pk=trip.pk).exists())
+        self.assertTrue(Trip.objects.filter(pk=open_trip.pk).exists(), "it is not over")
+        from django.db import connection
+
+        connection.close()
+        # What was written stands in the application now, and so in what the trip that is open has read of it.
+        own = (f"stages/{open_trip.pk}/", f"files/{open_trip.pk}/")
+        self.assertEqual([name for name in self.holds(secret) if not name.startswith(own)], [])
+        receipt = KeptReceipt.objects.get(trip=trip.pk)
+        import openpyxl
+
+        book = openpyxl.load_workbook(self.vexo.data / receipt.path)
+        cells = [str(cell.value) for sheet in book for line in sheet for cell in line]
+        self.assertIn("B-011", cells)
+        self.assertIn("updated", cells)
+        self.assertFalse([cell for cell in cells if "notes" in cell.lower()], cells)
+
+    def test_other_types_applications_and_fields_are_kept(self) -> None:
+        self.rules(masked=["notes"])
+        holder = self.bring("holder_no,name\nH-0001,Someone\n", record_type="Holder")
+        live = self.bring(BERTHS.format("B-013", "live"), application=self.live)
+        for one in (holder, live):
+            self.aged(one, 99)
+        self.assertEqual(self.thin()["masked"], 0)
+        self.assertEqual(retention.masked_trips(timezone.now()), [])
+
+    def test_a_field_that_is_not_there_cannot_be_masked_and_the_command_line_says_it_too(self) -> None:
+        body = {"said": {"Berth": {"masked": ["no-such"]}}}
+        answer = self.client.put("/api/applications/harbour-practice/rules", body, content_type="application/json")
+        self.assertEqual(answer.status_code, 422)
+        rules = ("--as", "ada", "rules", "harbour-practice")
+        said = self.vexo.json(*rules, "--mask", "berth.notes", "--mask", "Berth.berth_no")
+        self.assertEqual(said["said"], {"Berth": {"masked": ["berth_no", "notes"]}})
+        said = self.vexo.json("--as", "ada", "rules", "harbour-practice", "--unmask", "Berth.notes")
+        self.assertEqual(said["said"], {"Berth": {"masked": ["berth_no"]}})
+        self.rules()
+
+
 class Uploads(UpkeepCase):
     def begin(self, size: int = 1000, by: str = "ada") -> Upload:
         return receive.begin("half.csv", size, by)

@@ -26,6 +26,8 @@ from .terminal import console, plain_table
 )
 @click.option("--zone", default="", help="The time zone of these times, such as Europe/London; UTC by default.")
 @click.option("--any-time", "any_time", multiple=True, metavar="TYPE", help="It is written at all times.")
+@click.option("--mask", multiple=True, metavar="TYPE.FIELD", help="Nothing of it is kept once a trip is over.")
+@click.option("--unmask", multiple=True, metavar="TYPE.FIELD", help="It is kept like the others.")
 @json_option
 @ready
 def rules(
@@ -40,6 +42,8 @@ def rules(
     times: tuple[str, ...],
     zone: str,
     any_time: tuple[str, ...],
+    mask: tuple[str, ...],
+    unmask: tuple[str, ...],
     as_json: bool,
 ) -> None:
     """Show what may be done to the records of an application, by record type; or set it."""
@@ -47,7 +51,7 @@ def rules(
     from vexo.server.applications.use_rules import rules_of, set_rules
     from vexo.server.people.rights import Action, require
 
-    changes = denied or allowed or never or written or approved or free or times or any_time
+    changes = denied or allowed or never or written or approved or free or times or any_time or mask or unmask
     if changes:
         require(setting.person(), Action.CONNECT)
     one = find_application(application)
@@ -58,6 +62,8 @@ def rules(
             (allowed, "deny", "=", False),
             (never, "never", ".", True),
             (written, "never", ".", False),
+            (mask, "masked", ".", True),
+            (unmask, "masked", ".", False),
         ):
             for pair in pairs:
                 _lay(said, pair, sign, name, adds=adds)
@@ -74,13 +80,14 @@ def rules(
     if as_json:
         print_json({"said": kept.to_json()})
         return
-    table = plain_table("Record type", "Off", "Never written", "Approved first", "Written")
+    table = plain_table("Record type", "Off", "Never written", "Masked", "Approved first", "Written")
     for record_type in one.told.types if one.told is not None else ():
         of = kept.of(record_type.name)
         table.add_row(
             record_type.plural,
             ", ".join(sorted(of.deny)) or "nothing",
             ", ".join(sorted(of.never)),
+            ", ".join(sorted(of.masked)),
             _words(of.approve.to_json()),
             of.times.says if of.times is not None else "at all times",
         )

@@ -122,18 +122,21 @@ class Times:
 @dataclass(frozen=True)
 class TypeRules:
     """What is off for one record type: ``deny``, of create, update and delete; the fields that are ``never`` written;
-    what somebody else has to approve first; and the ``times`` at which it may be written, None for all."""
+    what somebody else has to approve first; the ``times`` at which it may be written, None for all; and the fields that
+    are ``masked``: their values stand in no file of ours once a trip is over."""
 
     deny: frozenset[Verdict] = frozenset()
     never: frozenset[str] = frozenset()
     approve: Approve = Approve()
     times: Times | None = None
+    masked: frozenset[str] = frozenset()
 
     def to_json(self) -> dict[str, Any]:
         """What is said, as data."""
         deny = [verdict.value for verdict in WRITTEN if verdict in self.deny]
         said: dict[str, Any] = {"deny": deny, "never": sorted(self.never), "approve": self.approve.to_json()}
         said["times"] = self.times.to_json() if self.times is not None else {}
+        said["masked"] = sorted(self.masked)
         return {name: values for name, values in said.items() if values}
 
 
@@ -168,20 +171,23 @@ class UseRules:
 
 
 def _rules(name: str, said: Any) -> TypeRules:
-    if not isinstance(said, Mapping) or not {"deny", "never", "approve", "times"}.issuperset(said):
+    if not isinstance(said, Mapping) or not {"deny", "never", "approve", "times", "masked"}.issuperset(said):
         raise RuleError(
             f"Of {name} it can be said what is off (deny), which fields are never written (never), what has to be "
-            "approved (approve), and when it may be written (times)."
+            "approved (approve), when it may be written (times), and of which fields nothing is kept once a trip is "
+            "over (masked)."
         )
-    deny, never = said.get("deny", []), said.get("never", [])
-    if not isinstance(deny, list) or not isinstance(never, list):
-        raise RuleError(f"What is off for {name}, and which fields are never written, are lists.")
+    deny, never, masked = said.get("deny", []), said.get("never", []), said.get("masked", [])
+    if not isinstance(deny, list) or not isinstance(never, list) or not isinstance(masked, list):
+        raise RuleError(f"What is off for {name}, and which fields are never written or masked, are lists.")
     odd = [one for one in deny if one not in list(WRITTEN)]
     if odd:
         raise RuleError(f"What can be off for {name}: {', '.join(WRITTEN)}; not {odd[0]!r}.")
     approve = Approve.from_json(name, said.get("approve", {}))
     times = Times.from_json(name, said.get("times"))
-    return TypeRules(frozenset(map(Verdict, deny)), frozenset(map(str, never)), approve, times)
+    return TypeRules(
+        frozenset(map(Verdict, deny)), frozenset(map(str, never)), approve, times, frozenset(map(str, masked))
+    )
 
 
 def _type(name: str, catalogue: Catalogue) -> RecordType:
@@ -194,7 +200,8 @@ def _type(name: str, catalogue: Catalogue) -> RecordType:
 def _known(name: str, rules: TypeRules, catalogue: Catalogue) -> TypeRules:
     record_type = _type(name, catalogue)
     try:
-        return replace(rules, never=frozenset(record_type.field(one).name for one in rules.never))
+        never, masked = (frozenset(record_type.field(one).name for one in said) for said in (rules.never, rules.masked))
+        return replace(rules, never=never, masked=masked)
     except UnknownName as error:
         raise RuleError(str(error)) from error
 

@@ -67,7 +67,8 @@ DATABASES = {
         "OPTIONS": {
             "timeout": 30,
             "transaction_mode": "IMMEDIATE",
-            "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL; PRAGMA foreign_keys=ON;",
+            "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL; PRAGMA foreign_keys=ON; "
+            "PRAGMA secure_delete=ON;",
         },
     }
 }

@@ -47,12 +47,14 @@ class TimesSerializer(Asked):
 
 class SaidRulesSerializer(Asked):
     """What is off for one record type: of create, update and delete (``deny``), the fields never written, what somebody
-    else approves first, and when it may be written."""
+    else approves first, when it may be written, and the fields of which nothing is kept once a trip is over
+    (``masked``)."""
 
     deny = serializers.ListField(child=serializers.CharField(), required=False)
     never = serializers.ListField(child=serializers.CharField(), required=False)
     approve = ApproveSerializer(required=False)
     times = TimesSerializer(required=False)
+    masked = serializers.ListField(child=serializers.CharField(), required=False)
 
 
 class RuleFieldSerializer(serializers.Serializer[Any]):
@@ -61,6 +63,14 @@ class RuleFieldSerializer(serializers.Serializer[Any]):
     name = serializers.CharField()
     title = serializers.CharField()
     never = serializers.BooleanField()
+
+
+class MaskedFieldSerializer(serializers.Serializer[Any]):
+    """A field, and whether nothing of it is kept once a trip is over."""
+
+    name = serializers.CharField()
+    title = serializers.CharField()
+    masked = serializers.BooleanField()
 
 
 class TypeRulesSerializer(serializers.Serializer[Any]):
@@ -72,6 +82,7 @@ class TypeRulesSerializer(serializers.Serializer[Any]):
     writable = RuleFieldSerializer(many=True)
     approve = ApproveSerializer()
     times = TimesSerializer(allow_null=True)
+    kept = MaskedFieldSerializer(many=True)
 
 
 class RulesSerializer(serializers.Serializer[Any]):
@@ -114,6 +125,11 @@ def rules_json(application: Application) -> Any:
             "plural": one.plural,
             "approve": rules.of(one.name).approve.to_json(),
             "times": times.to_json() if (times := rules.of(one.name).times) is not None else None,
+            "kept": [
+                {"name": field.name, "title": field.label, "masked": field.name in rules.of(one.name).masked}
+                for field in one.fields
+                if field.path is None
+            ],
             "deny": [verdict.value for verdict in WRITTEN if verdict in rules.of(one.name).deny],
             "writable": [
                 {"name": field.name, "title": field.label, "never": field.name in rules.of(one.name).never}

@@ -75,6 +75,7 @@ def _words(before: dict[str, Any], after: dict[str, Any]) -> str:
 def _off(rules: dict[str, Any]) -> str:
     parts = [f"{verdict} off" for verdict in rules.get("deny", [])]
     parts += [f"{name} never written" for name in rules.get("never", [])]
+    parts += [f"nothing kept of {name} once a trip is over" for name in rules.get("masked", [])]
     parts += [f"approved first: {', '.join(sorted(rules['approve']))}"] if rules.get("approve") else []
     times = Times.from_json("", rules.get("times"))
     parts += [f"written {times.says}"] if times is not None else []

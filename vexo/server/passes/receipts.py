@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from dataclasses import replace
 from pathlib import Path
 
 import polars as pl
@@ -62,9 +63,14 @@ def told_states(pass_: Pass, context: PlanContext) -> pl.DataFrame:
     return states.with_columns(pl.Series("reason", reasons, dtype=pl.String))
 
 
-def write_receipt(view: PartView, path: Path, number: int | None = None) -> None:
+def write_receipt(
+    view: PartView, path: Path, number: int | None = None, *, masked: frozenset[str] = frozenset()
+) -> None:
     """What became of each row, with old and new values of what was written: by all passes of the sheet that was sent
     last together, or by one alone.
+
+    Args:
+        masked: fields of which nothing is to stand in it; then no reason does either, which could repeat a value.
 
     Raises:
         PlainError: where nothing was written yet, or there is no such pass.
@@ -74,12 +80,17 @@ def write_receipt(view: PartView, path: Path, number: int | None = None) -> None
     context = PlanContext.of_plan(pass_.plan)
     passes = [pass_] if number is not None else _passes_of_sheet(pass_)
     evidence = [_evidence(one) for one in passes]
-    names = {field.name for field in context.record_type.fields if not field.read_only}
+    names = {field.name for field in context.record_type.fields if not field.read_only} - masked
     fields = [field for field in context.record_type.fields if field.name in names]
-    columns = receipt(context.cells, context.profile, told_states(pass_, context), evidence, fields)
+    row_states, profile = told_states(pass_, context), context.profile
+    if masked:
+        hidden = {match.column for match in context.matches if match.field is not None and match.field.name in masked}
+        profile = replace(profile, columns=tuple(one for one in profile.columns if one.name not in hidden))
+        row_states = row_states.with_columns(pl.lit(None, pl.String).alias("reason"))
+    columns = receipt(context.cells, profile, row_states, evidence, fields)
     about, ending = Cover.of(trip, pass_, passes), path.suffix.lower()
     if ending == ".jsonl":
-        lines = [lines_of(columns, context.profile), *[_absent_lines(one) for one in passes if one.absent_page]]
+        lines = [lines_of(columns, profile), *[_absent_lines(one) for one in passes if one.absent_page]]
         _write_text(json.dumps({"receipt": about.facts}) + "\n" + pl.concat(lines, how="diagonal").write_ndjson(), path)
     elif ending == ".html":
         _write_text(as_page(_page(about, columns)), path)

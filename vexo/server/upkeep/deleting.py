@@ -11,6 +11,7 @@ from pathlib import Path
 
 from django.db import connection, transaction
 
+from ..applications.use_rules import rules_of
 from ..data_folder import absolute, data_folder
 from ..errors import PlainError
 from ..jobs.models import Job
@@ -97,7 +98,8 @@ def _keep_receipts(trip: Trip) -> list[KeptReceipt]:
     for part in sorted({part or 1 for part in parts}):
         relative = f"files/receipts/receipt-{trip.pk}-{part}-{uuid.uuid4().hex[:12]}.xlsx"
         absolute(relative).parent.mkdir(mode=0o700, parents=True, exist_ok=True)
-        write_receipt(PartView.of(trip, part), absolute(relative))
+        masked = rules_of(trip.application).of(trip.record_type).masked
+        write_receipt(PartView.of(trip, part), absolute(relative), masked=masked)
         receipts.append(
             KeptReceipt(
                 trip=trip.pk,

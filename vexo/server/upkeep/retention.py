@@ -13,6 +13,8 @@ from django.utils import timezone
 
 from vexo.core.errors import MendableError
 
+from ..applications.models import Application
+from ..applications.use_rules import rules_of
 from ..artifacts import THINNED
 from ..data_folder import absolute
 from ..errors import PlainError
@@ -26,6 +28,8 @@ from ..journal.services import note
 from ..people.models import Misses, Person, Session
 from ..people.rights import Action, require
 from ..trips.models import KeptCopy, Trip
+from ..trips.part_view import PartView
+from ..trips.status import UNREADABLE, TripStatus
 from ..uploads.models import Upload
 from ..uploads.upload_cells import forget
 from .deleting import delete_trip, refuse_deleting, room_of
@@ -36,6 +40,8 @@ BY_ITSELF = "Vexo"
 """Who the journal says did what nobody asked for at that moment."""
 UNFINISHED_HOURS = 24
 """Hours for which a file waits for the rest of itself."""
+_MASKED_STAYS = timedelta(days=1)
+"""For how long a trip with masked fields can still be looked at, and taken back, once it is over."""
 _LONGEST_DAYS = 36_500
 _LEAST_JOURNAL_DAYS = 30
 """Days of the journal that stay at the least: who did something should not be able to have it forgotten tomorrow."""
@@ -183,6 +189,7 @@ def thin(lease: Lease) -> dict[str, int]:
     """The job that takes away what is over its time: what went, by kind."""
     keep, now = KeepFor.of(installation_settings()), timezone.now()
     steps: dict[str, Callable[[], int]] = {
+        "masked": lambda: _thin_masked(lease, now),
         "trips": lambda: _thin_trips(lease, keep, now),
         "copies": lambda: _thin_copies(lease, keep, now),
         "uploads": lambda: _thin_uploads(_who(lease), keep, now),
@@ -215,6 +222,41 @@ def _thin_trips(lease: Lease, keep: KeepFor, now: datetime) -> int:
             log.warning("trip not deleted", extra={"trip": trip.pk, "why": type(error).__name__})
             continue
         count += 1
+    return count
+
+
+def masked_trips(now: datetime) -> list[Trip]:
+    """Trips of a record type with masked fields that are over: finished, and not touched for a day."""
+    over = []
+    for application in Application.objects.all():
+        rules = rules_of(application).types
+        masked = [name for name, of in rules.items() if of.masked]
+        for trip in application.trips.filter(record_type__in=masked, touched_at__lt=now - _MASKED_STAYS):
+            try:
+                refuse_deleting(trip)
+                if TripStatus(PartView.of(trip)).finished:
+                    over.append(trip)
+            except (PlainError, *UNREADABLE):
+                continue
+    return over
+
+
+def _thin_masked(lease: Lease, now: datetime) -> int:
+    count = 0
+    for trip in masked_trips(now):
+        lease.still_mine()
+        lease.hand_back_if_ending()
+        why = "which was over, since nothing is kept of some of its fields"
+        try:
+            delete_trip(_who(lease), trip, why, untouched_since=now - _MASKED_STAYS)
+        except MendableError as error:
+            log.warning("masked trip not deleted", extra={"trip": trip.pk, "why": type(error).__name__})
+            continue
+        count += 1
+    if count:
+        with connection.cursor() as cursor:
+            # What was deleted is overwritten in the database; this takes it out of its log, too.
+            cursor.execute("PRAGMA wal_checkpoint(TRUNCATE)")
     return count
 
 

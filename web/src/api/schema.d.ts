@@ -2955,6 +2955,12 @@ export interface components {
             of: string;
             means: string;
         };
+        /** @description A field, and whether nothing of it is kept once a trip is over. */
+        MaskedField: {
+            name: string;
+            title: string;
+            masked: boolean;
+        };
         /**
          * @description * `look` - look
          *     * `prepare` - prepare
@@ -3772,13 +3778,15 @@ export interface components {
         };
         /**
          * @description What is off for one record type: of create, update and delete (``deny``), the fields never written, what somebody
-         *     else approves first, and when it may be written.
+         *     else approves first, when it may be written, and the fields of which nothing is kept once a trip is over
+         *     (``masked``).
          */
         SaidRules: {
             deny?: string[];
             never?: string[];
             approve?: components["schemas"]["Approve"];
             times?: components["schemas"]["Times"];
+            masked?: string[];
         };
         /** @description The same as it is told. ``counts``: its plan is still the one that counts. */
         ScheduledPass: {
@@ -4306,6 +4314,7 @@ export interface components {
             writable: components["schemas"]["RuleField"][];
             approve: components["schemas"]["Approve"];
             times: components["schemas"]["Times"] | null;
+            kept: components["schemas"]["MaskedField"][];
         };
         /** @description How a route runs by itself: ``says`` as a sentence, and what came last. */
         Unattended: {

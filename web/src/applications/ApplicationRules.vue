@@ -35,8 +35,28 @@ type Approve = TypeRules["approve"];
 function set(of: TypeRules, deny: readonly Doing[], fields: readonly string[], approve: Approve = of.approve): void {
   say(of, { deny: [...deny], never: [...fields], approve, ...(of.times ? { times: of.times } : {}) });
 }
+const masked = (of: TypeRules) => of.kept.filter((field) => field.masked);
 function say(of: TypeRules, said: Rules["said"][string]): void {
-  start({ ...rules.value?.said, [of.name]: said });
+  const names = masked(of).map((field) => field.name);
+  start({ ...rules.value?.said, [of.name]: { ...(names.length ? { masked: names } : {}), ...said } });
+}
+function mask(of: TypeRules, field: string, on: boolean): void {
+  const names = masked(of)
+    .map((one) => one.name)
+    .filter((one) => one !== field);
+  say(of, {
+    deny: of.deny,
+    never: never(of).map((one) => one.name),
+    approve: of.approve,
+    ...(of.times ? { times: of.times } : {}),
+    masked: on ? [...names, field] : names,
+  });
+}
+function addMasked(of: TypeRules, event: Event): void {
+  if (!(event.target instanceof HTMLSelectElement) || !event.target.value) return;
+  const field = event.target.value;
+  event.target.value = "";
+  mask(of, field, true);
 }
 function times(of: TypeRules, when: NonNullable<TypeRules["times"]> | null): void {
   const fields = never(of).map((field) => field.name);
@@ -149,6 +169,35 @@ function add(of: TypeRules, event: Event): void {
           <option value="">{{ never(of).length ? "another field…" : "no field" }}</option>
           <option v-for="field in others(of)" :key="field.name" :value="field.name">{{ field.title }}</option>
         </select>
+        <span class="flex w-full flex-wrap items-center gap-2 pl-48">
+          <span class="soft">nothing kept once a trip is over of:</span>
+          <span v-if="!masked(of).length && !mayConnect">no field</span>
+          <span v-for="field in masked(of)" :key="field.name" class="chip flex items-center gap-1">
+            {{ field.title }}
+            <button
+              v-if="mayConnect"
+              type="button"
+              class="min-h-6 px-1"
+              :disabled="busy"
+              :aria-label="`${field.title} of ${of.plural} is kept like the others`"
+              @click="mask(of, field.name, false)"
+            >
+              ×
+            </button>
+          </span>
+          <select
+            v-if="mayConnect"
+            class="guard-part"
+            :aria-label="`A field of ${of.plural} of which nothing is kept once a trip is over`"
+            :disabled="busy"
+            @change="addMasked(of, $event)"
+          >
+            <option value="">{{ masked(of).length ? "another field…" : "no field" }}</option>
+            <option v-for="field in of.kept.filter((one) => !one.masked)" :key="field.name" :value="field.name">
+              {{ field.title }}
+            </option>
+          </select>
+        </span>
         <span class="flex w-full flex-wrap items-center gap-2 pl-48">
           <TimesPart :times="of.times" :of="of.plural" :disabled="busy || !mayConnect" @set="times(of, $event)" />
           <span class="soft">approved by somebody else first:</span>
