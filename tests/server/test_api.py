@@ -211,6 +211,7 @@ class Api(unittest.TestCase):
             )
             part = ("--part", str(page["part"])) if len(page["parts"]) > 1 else ()
             told = json.loads(vexo.run(*part, "review", str(trip["id"]), "--json").stdout)
+            self.assertNotIn("error", told)
             self.assertEqual(told["plan"], page["plan"]["number"])
             self.assertEqual(
                 (told["current"], told["verdicts"]), (page["plan"]["current"], page["summary"]["verdicts"])

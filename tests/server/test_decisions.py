@@ -123,8 +123,9 @@ class Listed(DecisionCase):
         self.assertIn("Bram Tidewell", self.vexo.run("--as", "ada", "decisions", str(trip.pk)).stdout)
         rows = client.get(f"/api/trips/{trip.pk}/rows?decision={made.pk}").json()
         self.assertEqual([row["row"] for row in rows["rows"]], [3])
-        for odd in ("0", "x", "9" * 40, "²"):
-            self.assertEqual(client.get(f"/api/trips/{trip.pk}/rows?decision={odd}").json()["total"], 0)
+        self.assertEqual(client.get(f"/api/trips/{trip.pk}/rows?decision=99999").json()["total"], 0)
+        for odd in ("x", "9" * 40, "²"):
+            self.assertEqual(client.get(f"/api/trips/{trip.pk}/rows?decision={odd}").status_code, 400)
 
     def test_a_set_guard_and_a_record_that_was_named(self) -> None:
         self.make(("01", "One"))
