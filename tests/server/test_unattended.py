@@ -109,6 +109,20 @@ class Coming(UnattendedCase):
         self.look()
         self.assertEqual((len(self.trips()), len(self.told())), (1, 1), "looked again, nothing new")
 
+    def test_what_waited_waits_no_more_once_somebody_applied_it_or_deleted_its_trip(self) -> None:
+        set_unattended(self.person, self.route, Wished("notes"))
+        self.put(("A-014", "by hand"))
+        self.put(("A-015", "deleted"), name="other.csv")
+        self.look()
+        first, second = self.trips()
+        self.assertEqual([one.state for one in Arrival.objects.all()], [Arrival.WAITS] * 2)
+        self.vexo.run("--as", "ada", "apply", str(first.pk), "--yes")
+        self.vexo.run("--as", "ada", "delete", str(second.pk), "--yes")
+        self.look(1)
+        told = {one.trip: (one.state, one.says) for one in Arrival.objects.all()}
+        self.assertEqual(told[first.pk], (Arrival.DONE, "applied by Ada Quillfeather"))
+        self.assertEqual(told[second.pk], (Arrival.DONE, "its trip was deleted"))
+
     def test_what_is_still_being_written_hidden_or_no_sheet_is_left_alone(self) -> None:
         set_unattended(self.person, self.route, Wished("notes"))
         fresh = self.put(("A-002", "half"), old=0)

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Iterator
+from functools import lru_cache
 
 from django.db.models import Count
 from django.http import HttpResponse
@@ -22,7 +24,10 @@ from .jobs.models import Job
 from .passes.models import Pass
 from .request_counts import REGISTRY
 from .trips.models import Trip
-from .upkeep.disk import room_free, room_taken
+from .upkeep.disk import Room, room_free, room_taken
+
+_LOOKED_EACH = 300
+"""Seconds between two looks at what takes room."""
 
 
 class _Kept(Collector):
@@ -40,9 +45,15 @@ class _Kept(Collector):
         counted = Pass.objects.filter(state__in=Pass.OPEN).order_by().values_list("state").annotate(Count("id"))
         yield _gauge("vexo_open_passes", "Passes that have not ended.", "state", dict(counted))
         yield GaugeMetricFamily("vexo_trips", "Trips that are kept.", value=Trip.objects.count())
-        room = {one.kind: one.bytes for one in room_taken()}
+        room = {one.kind: one.bytes for one in _room_of(int(time.monotonic() // _LOOKED_EACH))}
         yield _gauge("vexo_disk_bytes", "Bytes that the data folder takes.", "kind", room)
         yield GaugeMetricFamily("vexo_disk_free_bytes", "Bytes free on its disk.", value=room_free())
+
+
+@lru_cache(maxsize=1)
+def _room_of(moment: int) -> list[Room]:
+    """What takes room, looked at anew once a moment has passed: to look goes through all files."""
+    return room_taken()
 
 
 def _gauge(name: str, says: str, label: str, values: dict[str, int]) -> Metric:

@@ -23,6 +23,7 @@ from ..jobs.leases import Lease
 from ..jobs.models import Job
 from ..journal.services import note
 from ..journal.way_in import coming_in_by
+from ..naming import names_of
 from ..notices.kinds import NoticeKind
 from ..notices.services import tell_people
 from ..passes.models import Pass
@@ -31,13 +32,15 @@ from ..people.models import Person
 from ..trips.models import Trip
 from ..trips.part_view import PartView
 from ..trips.refusal_rules import rule_of_trip
-from ..trips.status import TripStatus
+from ..trips.status import UNREADABLE, TripStatus
 from ..uploads.models import Upload
 from ..uploads.receive import take_file
 from .folders import REFUSED, TAKEN, Found, folder_of, put_away, sheets_in
 from .models import Arrival, Unattended
 from .services import is_due
 
+_WAITING_LOOKED_AT = 50
+"""Sheets of a route that wait for somebody, and are looked at whether they still do: the newest."""
 log = logging.getLogger("vexo.unattended")
 
 
@@ -62,7 +65,23 @@ def look(lease: Lease) -> dict[str, int]:
                 lease.still_mine()
                 _go_on(unattended, arrival)
                 steps += 1
+            for arrival in unattended.arrivals.filter(state=Arrival.WAITS).exclude(trip=None)[:_WAITING_LOOKED_AT]:
+                _settle(arrival)
     return {"found": found, "steps": steps}
+
+
+def _settle(arrival: Arrival) -> None:
+    """What waited waits no more once somebody has applied it, or deleted its trip."""
+    trip = Trip.objects.filter(pk=arrival.trip or 0).first()
+    if trip is None:
+        Arrival.objects.filter(pk=arrival.pk).update(state=Arrival.DONE, says="its trip was deleted")
+        return
+    with suppress(*UNREADABLE):
+        if TripStatus(PartView.of(trip)).finished:
+            last = Pass.objects.filter(trip=trip).order_by("-number").first()
+            by = names_of([last.by])[last.by] if last is not None else ""
+            says = f"applied by {by}" if by else "nothing was left to write"
+            Arrival.objects.filter(pk=arrival.pk).update(state=Arrival.DONE, says=says)
 
 
 def _look_into(unattended: Unattended) -> int:
