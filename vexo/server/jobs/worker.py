@@ -35,7 +35,7 @@ _KINDS: Mapping[str, str] = {
     "apply": "vexo.server.passes.running:apply",
     "apply later": "vexo.server.passes.scheduling:begin",
     "take back": "vexo.server.passes.take_back:take_back",
-    "thin": "vexo.server.upkeep.retention:thin",
+    "thin": "vexo.server.upkeep.thinning:thin",
     "watch": "vexo.server.upkeep.watching:watch",
     "mail": "vexo.server.notices.mail:send_mail",
     "look": "vexo.server.unattended.arrivals:look",
