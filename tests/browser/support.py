@@ -294,7 +294,8 @@ class Demo:
         for name in DATABASES:
             (folder / name).parent.mkdir(exist_ok=True)
             overwrite(folder / name, self.data / name)
-        shutil.copytree(self.data / "files", folder / "files")
+        for part in ("files", "stages"):
+            shutil.copytree(self.data / part, folder / part)
         return folder
 
     def begin_anew(self, kept: Path) -> None:
@@ -312,6 +313,12 @@ class Demo:
             database.execute("UPDATE jobs_worker SET seen_at = ?", (time.time(),))
         shutil.rmtree(self.data / "files")
         shutil.copytree(kept / "files", self.data / "files")
+        # Results never change under their names; with a trip that was deleted its own have gone.
+        for path in (kept / "stages").rglob("*"):
+            target = self.data / "stages" / path.relative_to(kept / "stages")
+            if path.is_file() and not target.exists():
+                target.parent.mkdir(parents=True, exist_ok=True)
+                shutil.copy(path, target)
 
     @property
     def register(self) -> str:
