@@ -245,7 +245,7 @@ class Sharing(ServiceCase):
             self.assertEqual(rows["total"], 1)
             self.assertIn(label, str(rows["rows"][0]["cells"]))
         self.assertEqual(client.get(f"/api/trips/{trip.pk}?part=99").status_code, 404)
-        self.assertEqual(client.get(f"/api/trips/{trip.pk}?part=x").status_code, 404)
+        self.assertEqual(client.get(f"/api/trips/{trip.pk}?part=x").status_code, 400)
         body = {"holder": "Bram Tidewell"}
         answer = client.patch(f"/api/trips/{trip.pk}/parts/2", body, content_type="application/json")
         self.assertEqual(answer.json()["parts"][1]["holder"], "Bram Tidewell")
