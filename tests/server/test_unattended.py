@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import time
 from pathlib import Path
 from typing import Any
 from unittest.mock import patch
@@ -13,7 +14,7 @@ template()
 
 from django.test import Client  # noqa: E402
 
-from tests.server.unattended_case import UnattendedCase  # noqa: E402
+from tests.server.unattended_case import ROW, SHEET, UnattendedCase  # noqa: E402
 from vexo.server.errors import NotAllowed, PlainError  # noqa: E402
 from vexo.server.jobs.models import Job  # noqa: E402
 from vexo.server.journal.models import Entry  # noqa: E402
@@ -113,6 +114,32 @@ class Coming(UnattendedCase):
         self.put(("A-002", "again"), old=60)
         self.look()
         self.assertEqual(Arrival.objects.count(), 2)
+
+    def test_a_folder_in_which_nothing_can_be_moved_is_said_and_holds_no_other_up(self) -> None:
+        other = self.a_route(self.live)
+        self.last = Trip.objects.order_by("-id").values_list("id", flat=True)[0]
+        (self.root / "second").mkdir(exist_ok=True)
+        set_unattended(self.person, self.route, Wished("notes"))
+        set_unattended(self.person, other, Wished("second"))
+        self.put(("A-016", "stuck"))
+        then = time.time() - 60
+        second = self.root / "second" / "second.csv"
+        second.write_text(SHEET.format(ROW.format("A-017", "goes on")))
+        os.utime(second, (then, then))
+        original = arrivals.put_away
+
+        def refused(path: Path, where: str) -> None:
+            if path.parent.name == "notes":
+                raise PermissionError(13, "Permission denied", str(path))
+            original(path, where)
+
+        with patch.object(arrivals, "put_away", refused):
+            self.look()
+        self.assertEqual(len(self.trips()), 2, "each once")
+        self.assertIn("Permission denied", Unattended.objects.get(route=self.route).trouble)
+        self.assertFalse(second.exists())
+        self.look()
+        self.assertEqual((len(self.trips()), Unattended.objects.get(route=self.route).trouble), (2, ""))
 
     def test_a_folder_that_is_gone_is_said_and_found_again(self) -> None:
         set_unattended(self.person, self.route, Wished("notes"))

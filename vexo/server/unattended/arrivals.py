@@ -63,7 +63,12 @@ def look(lease: Lease) -> dict[str, int]:
                 Unattended.objects.filter(pk=unattended.pk).update(trouble=str(error)[:300])
             for arrival in unattended.arrivals.filter(state__in=Arrival.OPEN).order_by("id"):
                 lease.still_mine()
-                _go_on(unattended, arrival)
+                try:
+                    _go_on(unattended, arrival)
+                except OSError as error:
+                    # Of this folder alone: the others go on.
+                    said = f"{arrival.name} cannot be read or moved: {error.strerror or error}"
+                    Unattended.objects.filter(pk=unattended.pk).update(trouble=said[:300])
                 steps += 1
             for arrival in unattended.arrivals.filter(state=Arrival.WAITS).exclude(trip=None)[:_WAITING_LOOKED_AT]:
                 _settle(arrival)
