@@ -143,6 +143,24 @@ class Upkeep(BrowserCase):
         browser.keys(Keys.ESCAPE)
         browser.see("never; a sheet is brought in by somebody")
 
+    def test_a_field_is_masked_where_the_rules_of_an_application_are_said(self) -> None:
+        browser = self.browser()
+        browser.open("/applications/harbour-practice")
+        browser.click("Rules")
+        browser.see("nothing kept once a trip is over of:")
+        self.assertEqual(browser.serious(), [])
+        label = "A field of Holders of which nothing is kept once a trip is over"
+        browser.tab_to(f"select[aria-label='{label}']")
+        browser.keys("Phone")
+        browser.until(lambda: browser.all("button[aria-label='Phone of Holders is kept like the others']"), "the field")
+        ada = Person(self.demo.address, "ada")
+        said = ada.ask("GET", "applications/harbour-practice/rules").json()["said"]
+        self.assertEqual(said, {"Holder": {"masked": ["phone"]}})
+        browser.tab_to("button[aria-label='Phone of Holders is kept like the others']")
+        browser.keys(Keys.ENTER)
+        browser.until(lambda: not browser.all("button[aria-label='Phone of Holders is kept like the others']"), "none")
+        self.assertEqual(ada.ask("GET", "applications/harbour-practice/rules").json()["said"], {})
+
     def test_the_api_is_described_here_without_another_address(self) -> None:
         browser = self.browser()
         browser.open("/api/docs")

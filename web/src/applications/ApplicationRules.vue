@@ -7,6 +7,7 @@ import { api, data, queryClient, type Schemas } from "@/api/client";
 import { useMay } from "@/api/queries";
 import { useDoing } from "@/ui/doing";
 
+import FieldChips from "./FieldChips.vue";
 import TimesPart from "./TimesPart.vue";
 
 type Rules = Schemas["Rules"];
@@ -51,12 +52,6 @@ function mask(of: TypeRules, field: string, on: boolean): void {
     ...(of.times ? { times: of.times } : {}),
     masked: on ? [...names, field] : names,
   });
-}
-function addMasked(of: TypeRules, event: Event): void {
-  if (!(event.target instanceof HTMLSelectElement) || !event.target.value) return;
-  const field = event.target.value;
-  event.target.value = "";
-  mask(of, field, true);
 }
 function times(of: TypeRules, when: NonNullable<TypeRules["times"]> | null): void {
   const fields = never(of).map((field) => field.name);
@@ -110,12 +105,6 @@ function write(of: TypeRules, field: string, written: boolean): void {
     .filter((one) => one !== field);
   set(of, of.deny, written ? others : [...others, field]);
 }
-function add(of: TypeRules, event: Event): void {
-  if (!(event.target instanceof HTMLSelectElement) || !event.target.value) return;
-  const field = event.target.value;
-  event.target.value = "";
-  write(of, field, false);
-}
 </script>
 
 <template>
@@ -145,58 +134,28 @@ function add(of: TypeRules, event: Event): void {
           <span :class="{ 'soft line-through': of.deny.includes(one.doing) }">{{ one.says }}</span>
         </label>
         <span class="soft">never written:</span>
-        <span v-if="!never(of).length && !mayConnect">none</span>
-        <span v-for="field in never(of)" :key="field.name" class="chip flex items-center gap-1">
-          {{ field.title }}
-          <button
-            v-if="mayConnect"
-            type="button"
-            class="min-h-6 px-1"
-            :disabled="busy"
-            :aria-label="`${field.title} of ${of.plural} may be written`"
-            @click="write(of, field.name, true)"
-          >
-            ×
-          </button>
-        </span>
-        <select
-          v-if="mayConnect"
-          class="guard-part"
-          :aria-label="`A field of ${of.plural} that is never written`"
+        <FieldChips
+          :chosen="never(of)"
+          :others="others(of)"
+          :may-change="mayConnect"
           :disabled="busy"
-          @change="add(of, $event)"
-        >
-          <option value="">{{ never(of).length ? "another field…" : "no field" }}</option>
-          <option v-for="field in others(of)" :key="field.name" :value="field.name">{{ field.title }}</option>
-        </select>
+          :label="`A field of ${of.plural} that is never written`"
+          :off="`of ${of.plural} may be written`"
+          @add="write(of, $event, false)"
+          @remove="write(of, $event, true)"
+        />
         <span class="flex w-full flex-wrap items-center gap-2 pl-48">
           <span class="soft">nothing kept once a trip is over of:</span>
-          <span v-if="!masked(of).length && !mayConnect">no field</span>
-          <span v-for="field in masked(of)" :key="field.name" class="chip flex items-center gap-1">
-            {{ field.title }}
-            <button
-              v-if="mayConnect"
-              type="button"
-              class="min-h-6 px-1"
-              :disabled="busy"
-              :aria-label="`${field.title} of ${of.plural} is kept like the others`"
-              @click="mask(of, field.name, false)"
-            >
-              ×
-            </button>
-          </span>
-          <select
-            v-if="mayConnect"
-            class="guard-part"
-            :aria-label="`A field of ${of.plural} of which nothing is kept once a trip is over`"
+          <FieldChips
+            :chosen="masked(of)"
+            :others="of.kept.filter((one) => !one.masked)"
+            :may-change="mayConnect"
             :disabled="busy"
-            @change="addMasked(of, $event)"
-          >
-            <option value="">{{ masked(of).length ? "another field…" : "no field" }}</option>
-            <option v-for="field in of.kept.filter((one) => !one.masked)" :key="field.name" :value="field.name">
-              {{ field.title }}
-            </option>
-          </select>
+            :label="`A field of ${of.plural} of which nothing is kept once a trip is over`"
+            :off="`of ${of.plural} is kept like the others`"
+            @add="mask(of, $event, true)"
+            @remove="mask(of, $event, false)"
+          />
         </span>
         <span class="flex w-full flex-wrap items-center gap-2 pl-48">
           <TimesPart :times="of.times" :of="of.plural" :disabled="busy || !mayConnect" @set="times(of, $event)" />
