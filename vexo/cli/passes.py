@@ -201,6 +201,7 @@ def outcome(
     as_json: bool,
 ) -> None:
     """Show what became of a trip's rows."""
+    from vexo.server.errors import PlainError
     from vexo.server.passes.receipts import write_absent_outcome, write_receipt, write_rejects, write_touched
     from vexo.server.trips.sheets import downloaded
 
@@ -209,7 +210,13 @@ def outcome(
     files = ((of_passes, receipt), (write_rejects, rejects), (write_absent_outcome, absent), (write_touched, touched))
     for write, path in files:
         if path:
-            write(view, path)
+            try:
+                write(view, path)
+            except PlainError as error:
+                if error.code != "nothing":
+                    raise
+                click.echo(f"vexo: {error} {path} was not written.", err=True)
+                continue
             downloaded(view.trip, setting.person(), path.name)
     print_outcome(view, as_json)
 

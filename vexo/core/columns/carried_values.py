@@ -14,8 +14,8 @@ import polars as pl
 from ..cell_parser import parse
 from ..problems import problem
 from ..records import Field, Kind, RecordType
+from ..sheets.formula_guard import PREFIX, take_off
 from ..sheets.sheet import ROW, ROW_ID, UNKNOWN
-from ..sheets.writers.outgoing import PREFIX
 from ..values import SEPARATOR, bare, join_items, nfc, on_unique, split_items
 from .carried_columns import CarriedColumns
 from .fast_parse import KINDS, plain_values
@@ -53,7 +53,7 @@ def column_texts(cells: pl.DataFrame, column: str, reading: Reading) -> pl.Serie
     shown = f"shown.{column}"
     texts = cells.select(pl.coalesce(shown, column)).to_series() if shown in cells.columns else cells[column]
     if reading.prefixed and texts.str.starts_with(PREFIX).any():
-        texts = texts.str.replace(f"^{PREFIX}([=+\\-@\t\r'])", "${1}")
+        texts = take_off(texts)
     return nfc(texts)
 
 

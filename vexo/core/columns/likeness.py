@@ -10,8 +10,8 @@ import polars as pl
 
 from ..cell_parser import parse
 from ..records import Field, Kind
+from ..sheets.formula_guard import take_off
 from ..sheets.sheet import SheetProfile
-from ..sheets.writers.outgoing import PREFIX
 from ..values import bare, normal, to_text
 
 _MOST_VALUES = 2000
@@ -47,7 +47,7 @@ def _plain(header: str) -> str:
 
 def _written(texts: pl.Series) -> pl.Series:
     """What stands in cells, null where they are blank."""
-    return bare(normal(texts)).str.replace(rf"^{PREFIX}([=+\-@{PREFIX}])", "${1}").replace("", None)
+    return take_off(bare(normal(texts))).replace("", None)
 
 
 def form(field: Field, texts: pl.Series) -> pl.Series:

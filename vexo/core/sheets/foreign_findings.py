@@ -6,18 +6,11 @@ import polars as pl
 
 from ..values import SPACES, bare
 from .findings import Finding
+from .formula_guard import PREFIXED
 from .sheet import ROW, Column, SheetProfile
 from .totals import as_numbers, with_comma
-from .writers.outgoing import PREFIX
 
-PREFIXED = rf"^{PREFIX}[=+\-@\t\r{PREFIX}]"
-"""A cell that was guarded against being run as a formula."""
 _MARK = rf"(?i)^{SPACES}*\[(clear|keep|set|add|remove)\]"
-
-
-def take_off(texts: pl.Series) -> pl.Series:
-    """Texts without the guarding apostrophe."""
-    return texts.str.replace(rf"^{PREFIX}([=+\-@\t\r{PREFIX}])", "${1}")
 
 
 def _cells(number: int) -> str:

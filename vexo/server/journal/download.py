@@ -10,11 +10,13 @@ from collections.abc import Callable, Iterator, Mapping
 
 from django.db.models import QuerySet
 
+from vexo.core.sheets.formula_guard import FORMULA_BEGIN, PREFIX
+
 from ..queries import LARGEST, whole_number
 from .models import Entry
 
 NAMES = ("id", "at", "who", "what", "message", "application", "stage", "trip", "rows", "file", "way", "seal")
-_BEGINS_FORMULA = re.compile(r"[=+\-@\t\r']")
+_BEGINS_FORMULA = re.compile(FORMULA_BEGIN)
 _AT_ONCE = 1000
 
 
@@ -57,7 +59,7 @@ def _row(values: object) -> str:
 
 
 def _harmless(value: object) -> object:
-    return f"'{value}" if isinstance(value, str) and _BEGINS_FORMULA.match(value) else value
+    return f"{PREFIX}{value}" if isinstance(value, str) and _BEGINS_FORMULA.match(value) else value
 
 
 FORMATS: Mapping[str, tuple[str, Callable[[QuerySet[Entry]], Iterator[str]]]] = {

@@ -187,13 +187,11 @@ def write_touched(view: PartView, path: Path) -> None:
 
 
 def write_rejects(view: PartView, path: Path) -> None:
-    """The rows that did not go in, as they came, with the reason."""
+    """The rows that did not go in, as they came, with the reason. Raises PlainError where all did."""
     trip = view.trip
     pass_ = last_pass(view)
     context = PlanContext.of_plan(pass_.plan)
-    _write(
-        not_in(context.cells, context.profile, told_states(pass_, context)),
-        path,
-        "Not in",
-        stamp_of(trip, [], view.part, rows=True),
-    )
+    columns = not_in(context.cells, context.profile, told_states(pass_, context))
+    if not columns or columns[0].cells.is_empty():
+        raise PlainError(f"Every row of pass {pass_.number} is in, so there is none to write down.", "nothing")
+    _write(columns, path, "Not in", stamp_of(trip, [], view.part, rows=True))

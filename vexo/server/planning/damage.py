@@ -15,8 +15,9 @@ from vexo.core.planning.frame import beside
 from vexo.core.planning.merge_base import sent_text
 from vexo.core.records import IDENTIFIER, Field, Kind
 from vexo.core.sheets.damage.search import KINDS, Looked, find_damage, find_lost_keys
+from vexo.core.sheets.formula_guard import FORMULA_BEGIN, PREFIX
 from vexo.core.sheets.sheet import ROW, ROW_ID
-from vexo.core.sheets.writers.outgoing import FORMULA_BEGIN, PREFIX, column_of
+from vexo.core.sheets.writers.outgoing import column_of
 from vexo.core.values import SPACES
 
 from ..edits.repair import WORDS

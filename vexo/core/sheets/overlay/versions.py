@@ -9,7 +9,7 @@ from typing import Any
 
 import polars as pl
 
-from ..foreign_findings import take_off
+from ..formula_guard import take_off
 from ..sheet import ROW, ROW_ID, Column, SheetError, SheetProfile
 
 ROW_HEADER = "Row"

@@ -7,7 +7,8 @@ from pathlib import Path
 
 import polars as pl
 
-from .outgoing import FORMULA_BEGIN, PREFIX, Head, OutgoingColumn, harmless, in_pieces
+from ..formula_guard import FORMULA_BEGIN, PREFIX
+from .outgoing import Head, OutgoingColumn, harmless, in_pieces
 
 
 def fill_csv(heads: Sequence[Head], pieces: Iterable[pl.DataFrame], path: Path, delimiter: str = ",") -> None:

@@ -9,9 +9,8 @@ import polars as pl
 
 from ...records import Catalogue, Field, Kind, RecordType
 from ...values import SEPARATOR, SPACES, normal, to_text
+from ..formula_guard import put_on
 
-FORMULA_BEGIN = r"^[=+\-@\t\r']"
-PREFIX = "'"
 MOST_ROWS = 1_048_575
 """Rows that a worksheet holds below its header."""
 PIECE = 8_192
@@ -203,4 +202,4 @@ def harmless(head: Head, cells: pl.Series) -> pl.Series:
     """Text that a spreadsheet opening a delimited file would run as a formula gets a prefix, told apart by doubling."""
     if head.field.is_number or head.field.kind in (Kind.DATE, Kind.MOMENT, Kind.YES_NO):
         return cells
-    return cells.str.replace(FORMULA_BEGIN, PREFIX + "$0")
+    return put_on(cells)

@@ -16,12 +16,12 @@ from xml.parsers import expat
 import polars as pl
 
 from ...records import Field, Kind
+from ..formula_guard import FORMULA_BEGIN, PREFIX
 from ..readers.xlsx_package import read_styles, worksheets
 from ..readers.xml_events import local, new_parser
 from ..shape import column_letters
 from ..sheet import ROW, SheetError, SheetProfile
 from .delimited import write_rows
-from .outgoing import FORMULA_BEGIN, PREFIX
 from .xlsx import encode_forbidden
 
 _DAY_ZERO, _FROM_1904 = pl.date(1899, 12, 30), 1462

@@ -19,8 +19,12 @@ const files = computed(() => {
     { says: "Receipt, to print", what: "receipt.html", opens: true },
     ...each.map(({ number }) => ({ says: `Receipt of pass ${number} alone`, what: `receipt.xlsx?pass=${number}` })),
     { says: "Record IDs that were written, CSV", what: "touched.csv" },
-    { says: "Rows not in, XLSX", what: "not-in.xlsx" },
-    { says: "Rows not in, CSV", what: "not-in.csv" },
+    ...(trip.value.outcomes.some((one) => one.count)
+      ? [
+          { says: "Rows not in, XLSX", what: "not-in.xlsx" },
+          { says: "Rows not in, CSV", what: "not-in.csv" },
+        ]
+      : []),
     ...(absent
       ? [
           { says: "Records not in the sheet, XLSX", what: "not-in-the-sheet.xlsx" },
