@@ -283,7 +283,7 @@ class Secrets(ServiceCase):
         self.searched(everything | told)
 
     def test_neither_answers_nor_downloads(self) -> None:
-        trip = self.bring("harbour,berth_no,notes\nTERNISLAND,E-003,kept\n")
+        trip = self.bring("harbour,berth_no,notes\nTERNISLAND,E-003,kept\nTERNISLAND,E-999,not there\n")
         self.apply(trip)
         client = Client()
         client.force_login(self.person)
