@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import hashlib
 import logging
+import time
 from contextlib import suppress
 from pathlib import Path
 
@@ -21,6 +22,7 @@ from ..errors import PlainError
 from ..ingest.bring_in import ImportRequest, start_bringing_in
 from ..jobs.leases import Lease
 from ..jobs.models import Job
+from ..jobs.worker import enqueue
 from ..journal.services import note
 from ..journal.way_in import coming_in_by
 from ..naming import names_of
@@ -39,6 +41,8 @@ from .folders import REFUSED, TAKEN, Found, folder_of, put_away, sheets_in
 from .models import Arrival, Unattended
 from .services import is_due
 
+_SOON = 2.0
+"""Seconds between two looks while a sheet is on its way."""
 _WAITING_LOOKED_AT = 50
 """Sheets of a route that wait for somebody, and are looked at whether they still do: the newest."""
 log = logging.getLogger("vexo.unattended")
@@ -72,7 +76,16 @@ def look(lease: Lease) -> dict[str, int]:
                 steps += 1
             for arrival in unattended.arrivals.filter(state=Arrival.WAITS).exclude(trip=None)[:_WAITING_LOOKED_AT]:
                 _settle(arrival)
+    if Arrival.objects.filter(state__in=Arrival.OPEN).exists():
+        _look_soon(lease)
     return {"found": found, "steps": steps}
+
+
+def _look_soon(lease: Lease) -> None:
+    """Look again in a moment, while a sheet is on its way: it would wait a minute for each of its steps else."""
+    waiting = Job.objects.filter(kind="look", state__in=(Job.QUEUED, Job.WAITING)).exclude(pk=lease.job.pk)
+    if not waiting.exists():
+        enqueue("look", "", start_at=time.time() + _SOON)
 
 
 def _settle(arrival: Arrival) -> None:
