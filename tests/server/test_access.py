@@ -115,6 +115,29 @@ class Tokens(AccessCase):
             self.assertIn("A token cannot do that", answer.json()["detail"])
         self.assertEqual(AccessToken.objects.count(), 1)
 
+    def test_an_administrator_s_token_changes_nobody_s_way_in_either(self) -> None:
+        self.someone("pia")
+        signed_in = self.signed_in("pia")
+        _, text = access_tokens.make_token(self.person, "all", "administrator", 1)
+        script = self.script(text)
+        for method, path, body in (
+            ("post", "people", {"username": "eve", "name": "Eve", "role": "administrator", "password": GOOD}),
+            ("patch", "people/pia", {"password": f"{GOOD}-2"}),
+            ("patch", "people/pia", {"role": "administrator"}),
+            ("patch", f"people/{self.person.username}", {"password": f"{GOOD}-2"}),
+            ("post", "people/pia/link", {}),
+            ("delete", "people/pia/access", {}),
+            ("delete", "people/pia", {}),
+        ):
+            answer = self.send(script, method, path, body)
+            self.assertEqual((answer.status_code, answer.json()["code"]), (403, "rights"), path)
+            self.assertIn("A token cannot do that", answer.json()["detail"])
+        self.assertFalse(Person.objects.filter(username="eve").exists())
+        self.assertEqual(signed_in.get("/api/trips").status_code, 200)
+        self.assertEqual(
+            [script.get(f"/api/{path}").status_code for path in ("people", "people/pia/access")], [200, 200]
+        )
+
     def test_names_days_and_roles_are_looked_at(self) -> None:
         client = self.signed_in()
         wrong: list[dict[str, Any]] = [

@@ -100,7 +100,7 @@ class AccessView(APIView):
 
 class TokensView(APIView):
     rights = {"POST": Action.LOOK}
-    only_browser = True
+    only_browser = ("POST",)
 
     @extend_schema(request=MakeTokenSerializer, responses={201: NewTokenSerializer})
     def post(self, request: Request) -> Response:
@@ -123,7 +123,7 @@ class TokenView(APIView):
 
 class OtherSessionsView(APIView):
     rights = {"DELETE": Action.LOOK}
-    only_browser = True
+    only_browser = ("DELETE",)
 
     @extend_schema(responses={200: EndedSerializer})
     def delete(self, request: Request) -> Response:
@@ -134,7 +134,7 @@ class OtherSessionsView(APIView):
 
 class OneSessionView(APIView):
     rights = {"DELETE": Action.LOOK}
-    only_browser = True
+    only_browser = ("DELETE",)
 
     @extend_schema(operation_id="access_session_destroy", responses={200: EndedSerializer})
     def delete(self, request: Request, number: str) -> Response:
@@ -146,6 +146,7 @@ class AccessOfView(APIView):
     """How someone else is known, for administrators; DELETE signs them out everywhere."""
 
     rights = {"GET": Action.PEOPLE, "DELETE": Action.PEOPLE}
+    only_browser = ("DELETE",)
 
     @extend_schema(responses=AccessSerializer)
     def get(self, request: Request, username: str) -> Response:
@@ -169,6 +170,7 @@ class TokenOfView(APIView):
 
 class PasswordLinkView(APIView):
     rights = {"POST": Action.PEOPLE}
+    only_browser = ("POST",)
 
     @extend_schema(request=None, responses={201: PasswordLinkSerializer})
     def post(self, request: Request, username: str) -> Response:

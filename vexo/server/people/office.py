@@ -43,6 +43,7 @@ class ChangePersonSerializer(Asked):
 
 class PeopleView(APIView):
     rights = {"GET": Action.PEOPLE, "POST": Action.PEOPLE}
+    only_browser = ("POST",)
 
     @extend_schema(responses=SomeoneSerializer(many=True))
     def get(self, request: Request) -> Response:
@@ -58,6 +59,7 @@ class PeopleView(APIView):
 
 class SomeoneView(APIView):
     rights = {"PATCH": Action.PEOPLE, "DELETE": Action.PEOPLE}
+    only_browser = ("PATCH", "DELETE")
 
     @extend_schema(request=ChangePersonSerializer, responses=SomeoneSerializer)
     def patch(self, request: Request, username: str) -> Response:

@@ -28,12 +28,13 @@ def action_of(view: object, method: str) -> Action | None:
 
 
 class Rights(BasePermission):
-    """Whether the person's role allows what is asked; that a pass writes to live records its service asks again."""
+    """Whether the person's role allows what is asked; that a pass writes to live records its service asks again. A
+    view's ``only_browser`` names the methods that no token may use: those that give or take someone's way in."""
 
     def has_permission(self, request: Request, view: object) -> bool:
         if not isinstance(request.user, Person):
             return False
-        if isinstance(request.auth, AccessToken) and getattr(view, "only_browser", False):
+        if isinstance(request.auth, AccessToken) and request.method in getattr(view, "only_browser", ()):
             raise NotAllowed("A token cannot do that. Sign in with a browser.")
         action = action_of(view, str(request.method))
         if action is not None:

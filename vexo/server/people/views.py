@@ -136,7 +136,7 @@ class OwnPasswordView(APIView):
     """One's own password; it ends one's other sessions."""
 
     rights = {"PUT": Action.LOOK}
-    only_browser = True
+    only_browser = ("PUT",)
 
     @extend_schema(request=OwnPasswordSerializer, responses={204: None})
     def put(self, request: Request) -> Response:
