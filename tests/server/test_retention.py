@@ -8,7 +8,7 @@ from typing import Any
 from unittest.mock import patch
 
 from tests.server.services import view_of
-from tests.support import Vexo, template
+from tests.support import Vexo, temporary_folder, template
 
 template()
 
@@ -16,7 +16,9 @@ from django.test import Client  # noqa: E402
 from django.utils import timezone  # noqa: E402
 
 from tests.server.upkeep_case import BERTHS, UpkeepCase  # noqa: E402
+from vexo.core.documents import SendOut, Share  # noqa: E402
 from vexo.server import artifacts  # noqa: E402
+from vexo.server.data_folder import absolute  # noqa: E402
 from vexo.server.errors import PlainError  # noqa: E402
 from vexo.server.installation.models import InstallationSettings  # noqa: E402
 from vexo.server.jobs.models import Job  # noqa: E402
@@ -24,8 +26,12 @@ from vexo.server.jobs.worker import enqueue, enqueue_due, run_inline  # noqa: E4
 from vexo.server.journal.models import Entry  # noqa: E402
 from vexo.server.journal.seals import verify  # noqa: E402
 from vexo.server.journal.services import note  # noqa: E402
+from vexo.server.passes.models import Pass  # noqa: E402
 from vexo.server.people.models import Session  # noqa: E402
+from vexo.server.sendout.selection import begin  # noqa: E402
 from vexo.server.trips.models import KeptCopy, Trip  # noqa: E402
+from vexo.server.trips.part_view import PartView  # noqa: E402
+from vexo.server.trips.status import TripStatus  # noqa: E402
 from vexo.server.upkeep import disk, retention, thinning  # noqa: E402
 from vexo.server.upkeep.models import KeptReceipt  # noqa: E402
 from vexo.server.uploads import receive  # noqa: E402
@@ -244,6 +250,50 @@ class Masked(UpkeepCase):
         self.assertIn("B-011", cells)
         self.assertIn("updated", cells)
         self.assertFalse([cell for cell in cells if "notes" in cell.lower()], cells)
+
+    def test_a_trip_with_rows_that_are_not_in_is_not_over(self) -> None:
+        """Rows that were not sent when its pass was stopped, and refused rows of a part that came in before another."""
+        self.rules(masked=["notes"])
+        stopped = self.bring(BERTHS.format("B-014", "not sent"))
+        job = self.start(stopped)
+        Job.objects.filter(pk=job.pk).update(wanted="stop")
+        run_inline(job)
+        self.assertEqual(self.last_pass(stopped).state, Pass.STOPPED)
+        where = "harbour in ('OLDBASIN','TERNISLAND') and startswith(berth_no,'B-') and holder eq null"
+        parts = begin(
+            self.practice,
+            SendOut("Berth", ("notes", "status"), where, share=Share("harbour"), format="xlsx"),
+            "ada",
+            "Two harbours",
+        )
+        out = run_inline(enqueue("send out", "ada", PartView.of(parts), run_here=True))
+        self.assertEqual(out.error, "")
+        edits = ((5, "let"), (4, "masked"))
+        for sheet, edit in zip(parts.sheets.order_by("part__number"), edits, strict=True):
+            path = temporary_folder() / sheet.name
+            path.write_bytes(absolute(sheet.path).read_bytes())
+            job = self.back(self.edited(path, lambda book, edit=edit: book.cell(2, *edit)))
+            self.assertEqual(job.error, "")
+            sent = self.apply(Trip.objects.get(pk=parts.pk))
+            self.assertEqual(sent.totals["refused"], int(edit[1] == "let"), sent.totals)
+        states = [TripStatus(PartView.of(Trip.objects.get(pk=parts.pk), number)).finished for number in (1, 2)]
+        for one in (stopped, parts):
+            self.aged(one, 2)
+        self.assertEqual(self.thin()["masked"], 0, states)
+
+    def test_a_trip_on_which_nothing_is_to_be_written_is_over(self) -> None:
+        """Nobody would ever apply it, so what is masked would stand there for ever."""
+        self.rules(masked=["notes"])
+        text = "Same as before, and secret"
+        self.applied(text, "B-015")
+        same = self.bring(BERTHS.format("B-015", text))
+        self.assertEqual(self.verdicts(same), ["same"])
+        held = self.bring("harbour,berth_no,notes\nTERNISLAND,B-0I5,near\n")
+        self.aged(same, 2)
+        self.aged(held, 2)
+        self.assertEqual(self.thin()["masked"], 1)
+        self.assertFalse(Trip.objects.filter(pk=same.pk).exists())
+        self.assertTrue(Trip.objects.filter(pk=held.pk).exists(), "a row of it waits for somebody")
 
     def test_other_types_applications_and_fields_are_kept(self) -> None:
         self.rules(masked=["notes"])

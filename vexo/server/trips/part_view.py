@@ -21,6 +21,11 @@ class PartView:
         return cls(trip, part or trip.last_part)
 
     @classmethod
+    def all_of(cls, trip: Trip) -> list[PartView]:
+        """The views of all its parts."""
+        return [cls(trip, number) for number in trip.parts.values_list("number", flat=True)] or [cls.of(trip)]
+
+    @classmethod
     def of_lease(cls, lease: Lease) -> PartView:
         """The part that a job is about."""
         return cls.of(lease.trip, int(lease.job.arguments.get("part") or 0))

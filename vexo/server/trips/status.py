@@ -361,4 +361,16 @@ class TripStatus:
     @property
     def finished(self) -> bool:
         """Whether all that could be written was."""
-        return self.here == StationName.OUTCOME and not self.asks() and not self.parts_left
+        left = self.rows_in(RowState.WAITING) + self.absent_waiting
+        return self.here == StationName.OUTCOME and not left and not self.asks() and not self.parts_left
+
+    @property
+    def over(self) -> bool:
+        """Whether nothing is left to write or to ask here: all is written, or there was nothing to write."""
+        nothing = self.current and not self.sent_by and not self.to_write and not self.open
+        return self.finished or bool(nothing and not self.asks() and not self.parts_left_out)
+
+    @property
+    def parts_left_out(self) -> int:
+        """How many of the trip's parts are not back."""
+        return self.facts.parts.all - self.facts.parts.back

@@ -177,7 +177,8 @@ def set_retention(person: Person, *, idle_minutes: int | None = None, **days: in
 
 
 def masked_trips(now: datetime) -> list[Trip]:
-    """Trips of a record type with masked fields that are over: finished, and not touched for a day."""
+    """Trips of a record type with masked fields that are over, and not touched for a day: nothing is to be written or
+    asked any more on any of their parts, whether something was written or not."""
     over = []
     for application in Application.objects.all():
         rules = rules_of(application).types
@@ -185,7 +186,7 @@ def masked_trips(now: datetime) -> list[Trip]:
         for trip in application.trips.filter(record_type__in=masked, touched_at__lt=now - MASKED_STAYS):
             try:
                 refuse_deleting(trip)
-                if TripStatus(PartView.of(trip)).finished:
+                if all(TripStatus(view).over for view in PartView.all_of(trip)):
                     over.append(trip)
             except (PlainError, *UNREADABLE):
                 continue
