@@ -8,7 +8,7 @@ from typing import Any
 from unittest.mock import patch
 
 from tests.server.services import view_of
-from tests.support import Vexo, temporary_folder, template
+from tests.support import Vexo, template, temporary_folder
 
 template()
 

@@ -4,6 +4,9 @@ from __future__ import annotations
 
 import os
 import time
+from collections.abc import Callable
+from dataclasses import replace
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
 from unittest.mock import patch
@@ -14,16 +17,34 @@ template()
 
 from django.test import Client  # noqa: E402
 
+from tests.server.services import view_of  # noqa: E402
 from tests.server.unattended_case import ROW, SHEET, UnattendedCase  # noqa: E402
+from vexo.core.operations import Operation  # noqa: E402
 from vexo.server.errors import NotAllowed, PlainError  # noqa: E402
 from vexo.server.jobs.models import Job  # noqa: E402
+from vexo.server.jobs.worker import run_inline  # noqa: E402
 from vexo.server.journal.models import Entry  # noqa: E402
 from vexo.server.people import services as people  # noqa: E402
 from vexo.server.people.models import Person, Role  # noqa: E402
+from vexo.server.routes.guarding import set_route_guards  # noqa: E402
+from vexo.server.routes.models import Route  # noqa: E402
+from vexo.server.routes.refusal_rules import set_rule_of_route  # noqa: E402
+from vexo.server.routes.saved_routes import Wanted, keep_route  # noqa: E402
+from vexo.server.rows.edit_requests import make_edit  # noqa: E402
+from vexo.server.trips.facts.passes import TroubleRule  # noqa: E402
 from vexo.server.trips.models import Trip  # noqa: E402
+from vexo.server.trips.sheet_cells import headers_of  # noqa: E402
+from vexo.server.trips.sheets import newest_sheet  # noqa: E402
 from vexo.server.unattended import arrivals  # noqa: E402
 from vexo.server.unattended.models import Arrival, Unattended  # noqa: E402
-from vexo.server.unattended.services import Wished, set_unattended, stop_unattended  # noqa: E402
+from vexo.server.unattended.services import Wished, set_unattended, stop_unattended, words_of  # noqa: E402
+
+
+def create_too(route: Route) -> Wanted:
+    """The route as it is, but for records that it creates, too."""
+    assert route.bringing is not None
+    bringing = replace(route.bringing, operation=Operation.UPSERT)
+    return Wanted(route.name, route.application, bringing=bringing)
 
 
 class Coming(UnattendedCase):
@@ -83,6 +104,38 @@ class Coming(UnattendedCase):
         for path in (fresh, hidden, other, link, empty):
             self.assertTrue(path.exists() or path.is_symlink(), path.name)
             path.unlink()
+
+    def test_a_sheet_that_is_being_written_at_its_time_is_looked_for_again(self) -> None:
+        set_unattended(self.person, self.route, Wished("notes", datetime.now(UTC).time()))
+        Unattended.objects.update(looked_at=datetime.now(UTC) - timedelta(days=2))
+        path = self.put(("A-002", "half at first"), old=0)
+        self.look(2, still=30.0)
+        self.assertEqual(self.trips(), [])
+        os.utime(path, (1, 1))
+        self.look(4)
+        self.assertEqual(len(self.trips()), 1)
+        self.put(("A-002", "after its time"))
+        self.look(2)
+        self.assertEqual(len(self.trips()), 1, "it has looked today")
+
+    def test_what_is_no_sheet_is_said_and_an_empty_one_is_put_aside(self) -> None:
+        set_unattended(self.person, self.route, Wished("notes"))
+        for name in ("notes.csv.gz", "notes.xlsm", ".hidden"):
+            (self.folder / name).write_text("x")
+            self.addCleanup((self.folder / name).unlink)
+        empty = self.put(name="empty.csv")
+        empty.write_bytes(b"")
+        os.utime(empty, (1, 1))
+        self.look(3)
+        trouble = Unattended.objects.get().trouble
+        self.assertIn("notes.csv.gz", trouble)
+        self.assertIn("notes.xlsm", trouble)
+        self.assertNotIn("hidden", trouble)
+        routes = self.vexo.json("routes")["routes"]
+        self.assertIn(trouble, [route["by_itself_trouble"] for route in routes])
+        self.assertIn("notes.xlsm", self.vexo.run("routes").stdout)
+        self.assertFalse(empty.exists())
+        self.assertIn("empty.csv of the route", self.told()[-1])
 
     def test_a_sheet_that_cannot_be_read_is_put_aside_and_told_and_the_next_comes_in(self) -> None:
         set_unattended(self.person, self.route, Wished("notes"))
@@ -225,7 +278,11 @@ class Applying(UnattendedCase):
 
     def test_with_nothing_to_write_it_waits_for_nobody_s_answer_but_is_said(self) -> None:
         self.applies()
-        self.waits("nothing is to be written", ("A-008", self.notes_of("A-008") or ""))
+        self.put(("A-008", self.notes_of("A-008") or ""))
+        self.look(8)
+        self.assertIn("nothing is to be written", self.told()[-1])
+        arrival = Arrival.objects.latest("id")
+        self.assertEqual((arrival.state, arrival.says), (Arrival.DONE, "nothing was left to write"))
 
     def test_where_the_rules_ask_for_an_approval_it_waits(self) -> None:
         client = Client()
@@ -237,6 +294,55 @@ class Applying(UnattendedCase):
         )
         self.applies()
         self.waits("approv", ("A-009", "approved?"))
+
+    def test_a_route_that_was_changed_since_applies_nothing_until_it_is_said_again(self) -> None:
+        """What goes under somebody's rights is what they said may go, not what somebody else made of it since."""
+        pre = Person.objects.filter(username="pre").first() or people.add(self.person, "pre", "Pre", Role.PREPARER)
+        changes: dict[str, Callable[[Route], object]] = {
+            "refusals": lambda route: set_rule_of_route(pre, route, TroubleRule(stop_after=3)),
+            "operation": lambda route: keep_route(pre, create_too(route), route),
+            "guards": lambda route: set_route_guards(self.person, route, {"far-out": {"mode": "off"}}),
+        }
+        for at, (name, change) in enumerate(changes.items()):
+            with self.subTest(name):
+                self.route.refresh_from_db()
+                self.applies()
+                change(Route.objects.get(pk=self.route.pk))
+                self.last = Trip.objects.order_by("-id").values_list("id", flat=True)[0]
+                self.waits("the route was changed", (f"A-02{at}", name))
+                self.assertIn("was changed", words_of(Unattended.objects.get()))
+        self.route.refresh_from_db()
+        self.applies()
+        self.assertNotIn("was changed", words_of(Unattended.objects.get()))
+        self.last = Trip.objects.order_by("-id").values_list("id", flat=True)[0]
+        self.put(("A-023", "said again"))
+        self.look(8)
+        self.assertEqual(self.notes_of("A-023"), "said again")
+
+    def test_a_trip_on_which_somebody_else_decided_or_edited_waits(self) -> None:
+        self.applies()
+        pre = Person.objects.filter(username="pre").first() or people.add(self.person, "pre", "Pre", Role.PREPARER)
+        before = self.notes_of("A-024")
+        self.put(("A-024", "as it came"))
+        arrive = arrivals._arrive
+        edited: list[int] = []
+
+        def edit_first(unattended: Unattended, arrival: Arrival) -> None:
+            trip = Trip.objects.filter(pk__gt=self.last).first()
+            if trip is not None and trip.status.get("plan") and not edited:
+                view = view_of(trip)
+                row = int(self.table(trip)["row_id"][0])
+                column = next(name for name, header in headers_of(newest_sheet(view)).items() if header == "notes")
+                values = {"kind": "cell", "row_id": row, "column": column, "text": "by somebody else"}
+                _, job = make_edit(view, pre, values)
+                edited.append(run_inline(job).pk)
+            arrive(unattended, arrival)
+
+        with patch.object(arrivals, "_arrive", edit_first):
+            self.look(8)
+        self.assertEqual(len(edited), 1)
+        self.assertEqual(self.notes_of("A-024"), before)
+        self.assertIn("Pre has worked on it", self.told()[-1])
 
     def test_an_owner_who_lost_the_right_or_the_way_in_writes_nothing(self) -> None:
         olaf = people.add(self.person, "olaf", "Olaf", "operator")

@@ -59,7 +59,7 @@ class UnattendedCase(ServiceCase):
 
     def look(self, times: int = 6, *, still: float = 0.0) -> None:
         """As workers do it: the look itself, and between two of them the work that it asked for."""
-        with patch.object(folders, "_STILL_SECONDS", still):
+        with patch.multiple(folders, _STILL_SECONDS=still, _EMPTY_SECONDS=still):
             for _ in range(times):
                 job = run_inline(enqueue("look", "", run_here=True))
                 self.assertEqual(job.error, "")

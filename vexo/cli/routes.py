@@ -111,7 +111,8 @@ def routes(
     from vexo.server.unattended.models import Unattended
     from vexo.server.unattended.services import words_of
 
-    alone = {one.route_id: words_of(one) for one in Unattended.objects.all()}
+    unattended = {one.route_id: one for one in Unattended.objects.select_related("route")}
+    alone = {route: words_of(one) for route, one in unattended.items()}
     listed = [(route, fit_of(route)) for route in Route.objects.select_related("application")]
     if as_json:
         listing = [
@@ -124,6 +125,7 @@ def routes(
                 "lost": list(f.lost),
                 "on_refusals": to_json(rule_of_route(r)),
                 "by_itself": alone.get(r.pk, ""),
+                "by_itself_trouble": unattended[r.pk].trouble if r.pk in unattended else "",
             }
             for r, f in listed
         ]
@@ -133,7 +135,8 @@ def routes(
     for route, fit in listed:
         used = f"{route.used_at:%Y-%m-%d}, {route.rows:,} rows" if route.used_at and route.rows is not None else "never"
         said = [f"{rule_words(rule_of_route(route)).capitalize()}."] if route.on_refusals else []
-        said += [f"By itself: {alone[route.pk]}."] if route.pk in alone else []
+        if route.pk in unattended:
+            said += [f"By itself: {alone[route.pk]}.", unattended[route.pk].trouble]
         says = " ".join([fit.says, *said, *fit.lost])
         table.add_row(str(route.pk), route.name, route.application.label, says, used)
     console().print(table if listed else "No route is kept yet. Keep one with `vexo send-out --keep-as NAME`.")

@@ -11,6 +11,9 @@ from .models import Entry
 from .seals import seal
 from .way_in import way_in
 
+BY_ITSELF = "Vexo"
+"""Who the journal says did what nobody asked for."""
+
 
 class Named(Protocol):
     """What an entry tells of an application."""

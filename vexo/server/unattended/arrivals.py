@@ -10,6 +10,7 @@ import hashlib
 import logging
 import time
 from contextlib import suppress
+from datetime import datetime
 from pathlib import Path
 
 from django.db import IntegrityError, transaction
@@ -23,7 +24,8 @@ from ..ingest.bring_in import ImportRequest, start_bringing_in
 from ..jobs.leases import Lease
 from ..jobs.models import Job
 from ..jobs.worker import enqueue
-from ..journal.services import note
+from ..journal.models import Entry
+from ..journal.services import BY_ITSELF, note
 from ..journal.way_in import coming_in_by
 from ..naming import names_of
 from ..notices.kinds import NoticeKind
@@ -31,15 +33,16 @@ from ..notices.services import tell_people
 from ..passes.models import Pass
 from ..passes.starting import start_pass
 from ..people.models import Person
-from ..trips.models import Trip
+from ..planning.models import Decision
+from ..trips.models import Edit, Trip
 from ..trips.part_view import PartView
 from ..trips.refusal_rules import rule_of_trip
 from ..trips.status import UNREADABLE, TripStatus
 from ..uploads.models import Upload
 from ..uploads.receive import take_file
-from .folders import REFUSED, TAKEN, Found, folder_of, put_away, sheets_in
+from .folders import REFUSED, TAKEN, Found, contents_of, folder_of, put_away
 from .models import Arrival, Unattended
-from .services import is_due
+from .services import changed_since, is_due
 
 _SOON = 2.0
 """Seconds between two looks while a sheet is on its way."""
@@ -95,7 +98,7 @@ def _settle(arrival: Arrival) -> None:
         Arrival.objects.filter(pk=arrival.pk).update(state=Arrival.DONE, says="its trip was deleted")
         return
     with suppress(*UNREADABLE):
-        if TripStatus(PartView.of(trip)).finished:
+        if TripStatus(PartView.of(trip, arrival.part)).over:
             last = Pass.objects.filter(trip=trip).order_by("-number").first()
             by = names_of([last.by])[last.by] if last is not None else ""
             says = f"applied by {by}" if by else "nothing was left to write"
@@ -107,14 +110,17 @@ def _look_into(unattended: Unattended) -> int:
     if not is_due(unattended, now):
         return 0
     count = 0
-    for sheet in sheets_in(folder_of(unattended.folder)):
+    contents = contents_of(folder_of(unattended.folder))
+    for sheet in contents.sheets:
         with suppress(IntegrityError), transaction.atomic():
             Arrival.objects.create(
                 unattended=unattended, name=sheet.path.name, digest=sheet.digest, modified=sheet.modified
             )
             count += 1
         _put_away_again(unattended, sheet)
-    Unattended.objects.filter(pk=unattended.pk).update(looked_at=now, trouble="")
+    # A sheet that is being written at the very time would lie there until the next one: it is looked for again.
+    looked = {} if contents.growing else {"looked_at": now}
+    Unattended.objects.filter(pk=unattended.pk).update(trouble=contents.trouble[:300], **looked)
     return count
 
 
@@ -194,7 +200,7 @@ def _arrive(unattended: Unattended, arrival: Arrival) -> None:
     Arrival.objects.filter(pk=arrival.pk).update(trip=trip.pk)
     arrival.trip = trip.pk
     view = PartView.of(trip, arrival.part)
-    why = _why_not(unattended, view)
+    why = _why_not(unattended, view, arrival)
     if why:
         _wait(unattended, arrival, trip, why)
         return
@@ -206,7 +212,17 @@ def _arrive(unattended: Unattended, arrival: Arrival) -> None:
         Arrival.objects.filter(pk=arrival.pk).update(**values)
 
 
-def _why_not(unattended: Unattended, view: PartView) -> str:
+def _others_on(view: PartView, owner: str, since: datetime) -> str:
+    """Who else has worked on a trip since, or has decided or edited what its plan is made of, by name."""
+    trip = view.trip
+    names = {*Entry.objects.filter(trip=trip.pk, at__gte=since).values_list("who", flat=True)}
+    names |= {*Decision.objects.filter(trip=trip, undone_at=None).values_list("by", flat=True)}
+    names |= {*Edit.objects.filter(trip=trip, undone_at=None).values_list("by", flat=True)}
+    others = sorted(names - {owner, BY_ITSELF})
+    return ", ".join(names_of(others)[name] for name in others)
+
+
+def _why_not(unattended: Unattended, view: PartView, arrival: Arrival) -> str:
     """Why a plan waits for a person, in words; empty where it may go by itself."""
     status = TripStatus(view)
     plan = status.plan
@@ -218,6 +234,11 @@ def _why_not(unattended: Unattended, view: PartView) -> str:
         return f"something is open: {first}{more}."
     if not unattended.applies:
         return "this route brings sheets up to Review."
+    if changed_since(unattended):
+        return "the route was changed after it was said that it may apply by itself."
+    others = _others_on(view, unattended.owner.username, arrival.at)
+    if others:
+        return f"{others} has worked on it."
     summary = plan.summary
     if not summary.writes:
         return "nothing is to be written."

@@ -16,6 +16,8 @@ TAKEN, REFUSED = "taken", "refused"
 _NAME = re.compile(r"[\w][\w .-]{0,119}")
 _STILL_SECONDS = 5.0
 """Seconds for which a file has not changed before it counts as whole: who copies it there may be at it."""
+_EMPTY_SECONDS = 60.0
+"""The same for a file with nothing in it: some programs make it first, and fill it when they are done."""
 _ENDINGS = (".xlsx", ".xls", ".ods", ".csv", ".tsv", ".txt")
 
 
@@ -26,6 +28,25 @@ class Found:
     path: Path
     digest: str
     modified: str
+
+
+@dataclass(frozen=True)
+class Contents:
+    """What lies in a folder: the sheets that are whole, by name, whether others are still being written, and the names
+    of what is no sheet."""
+
+    sheets: list[Found]
+    growing: bool
+    others: list[str]
+
+    @property
+    def trouble(self) -> str:
+        """What lies there and is left there, as a sentence; empty for nothing."""
+        if not self.others:
+            return ""
+        names = ", ".join(self.others[:3]) + (f" and {len(self.others) - 3:,} more" if len(self.others) > 3 else "")
+        does = "lies there and is no sheet" if len(self.others) == 1 else "lie there and are no sheets"
+        return f"{names} {does} that Vexo reads. Take what is meant as one in again as {' or '.join(_ENDINGS)}."
 
 
 def root() -> Path:
@@ -51,21 +72,24 @@ def folder_of(name: str) -> Path:
 
 def _whole(path: Path, now: float) -> bool:
     stat = path.stat()
-    return now - max(stat.st_mtime, stat.st_ctime) >= _STILL_SECONDS and stat.st_size > 0
+    return now - max(stat.st_mtime, stat.st_ctime) >= (_STILL_SECONDS if stat.st_size else _EMPTY_SECONDS)
 
 
-def sheets_in(folder: Path) -> list[Found]:
-    """The sheets that lie in a folder whole, by name."""
-    found, now = [], time.time()
+def contents_of(folder: Path) -> Contents:
+    """What lies in a folder but for what is hidden, and the folders in it."""
+    sheets, growing, others, now = [], False, [], time.time()
     for path in sorted(folder.iterdir()):
-        hidden = path.name.startswith((".", "~"))
-        if hidden or path.is_symlink() or not path.is_file() or path.suffix.lower() not in _ENDINGS:
+        if path.name.startswith((".", "~")) or (path.is_dir() and not path.is_symlink()):
             continue
-        if _whole(path, now):
+        if path.is_symlink() or not path.is_file() or path.suffix.lower() not in _ENDINGS:
+            others.append(path.name)
+        elif not _whole(path, now):
+            growing = True
+        else:
             with path.open("rb") as file:
                 digest = hashlib.file_digest(file, "sha256").hexdigest()
-            found.append(Found(path, digest, str(path.stat().st_mtime_ns)))
-    return found
+            sheets.append(Found(path, digest, str(path.stat().st_mtime_ns)))
+    return Contents(sheets, growing, others)
 
 
 def put_away(path: Path, where: str) -> None:

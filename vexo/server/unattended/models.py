@@ -26,10 +26,12 @@ class Unattended(models.Model):
     """Records that it may write by itself at most."""
     most_deletes = models.PositiveIntegerField(default=0)
     """Of these, records that it may delete by itself at most."""
+    agreed = models.CharField(max_length=64, blank=True, default="")
+    """Digest of what the route did when its owner said that it may apply: to what it does since, nobody agreed."""
     looked_at = models.DateTimeField(null=True)
     """When it looked last."""
     trouble = models.CharField(max_length=300, blank=True)
-    """Why it could not look the last time."""
+    """Why it could not look the last time, or what lies there and is no sheet."""
 
 
 class Arrival(models.Model):

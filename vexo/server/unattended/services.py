@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import hashlib
+import json
 from dataclasses import dataclass
 from datetime import datetime, time, timedelta
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
@@ -32,6 +34,17 @@ class Wished:
     applies: bool = False
     most: int = 0
     most_deletes: int = 0
+
+
+def digest_of(route: Route) -> str:
+    """A digest of what a route does with a sheet: what it brings in and how, its guards and its rule for refusals."""
+    does = [route.application_id, route.record_type, route.import_document, route.guards, route.on_refusals]
+    return hashlib.sha256(json.dumps(does, sort_keys=True).encode()).hexdigest()
+
+
+def changed_since(unattended: Unattended) -> bool:
+    """Whether the route does something else than when its owner said that it may apply by itself."""
+    return unattended.applies and unattended.agreed != digest_of(unattended.route)
 
 
 def set_unattended(person: Person, route: Route, wished: Wished) -> Unattended:
@@ -70,6 +83,7 @@ def set_unattended(person: Person, route: Route, wished: Wished) -> Unattended:
         "applies": wished.applies,
         "most": wished.most if wished.applies else 0,
         "most_deletes": wished.most_deletes if wished.applies else 0,
+        "agreed": digest_of(route) if wished.applies else "",
         "looked_at": timezone.now(),
         "trouble": "",
     }
@@ -106,6 +120,11 @@ def words_of(unattended: Unattended) -> str:
         )
     if not unattended.applies:
         return f"{looks}, and wait at Review"
+    if changed_since(unattended):
+        return (
+            f"{looks}, and wait at Review, since the route was changed after it was said that it may apply by itself. "
+            "Say so again where it still may"
+        )
     deletes = f", {unattended.most_deletes:,} of them deleted" if unattended.most_deletes else ", none deleted"
     return (
         f"{looks}, and are applied where nothing is open and at most {unattended.most:,} records are written{deletes}"

@@ -19,7 +19,7 @@ from ..jobs.leases import Lease
 from ..jobs.models import Job
 from ..journal.models import Entry
 from ..journal.seals import THINNED as JOURNAL_THINNED
-from ..journal.services import note
+from ..journal.services import BY_ITSELF, note
 from ..people.models import Misses, Session
 from ..trips.models import KeptCopy, Trip
 from ..uploads.upload_cells import forget
@@ -36,8 +36,6 @@ from .retention import (
     old_uploads,
 )
 
-BY_ITSELF = "Vexo"
-"""Who the journal says did what nobody asked for at that moment."""
 log = logging.getLogger("vexo.upkeep")
 
 
