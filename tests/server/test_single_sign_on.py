@@ -118,6 +118,26 @@ class SingleSignOn(ServiceCase):
         self.provider.person |= {"sub": "s-2"}
         self.refused("is somebody else's here")
 
+    def test_a_name_that_could_be_read_as_another_s_is_not_taken_from_the_provider_either(self) -> None:
+        services.add(self.person, "eva", "Éva Ström", "viewer")
+        for at, (name, known_as) in enumerate(
+            {
+                "Vexo": "Vexo (m-0)",
+                "command line": "command line (m-1)",
+                "\u0430da Quillfeather": "m-2",
+                "éva ström": "éva ström (m-3)",
+                "Marit\u202eecamdeeR": "m-4",
+                "": "m-5",
+            }.items()
+        ):
+            self.provider.person |= {"sub": f"s-{at + 10}", "preferred_username": f"m-{at}", "name": name}
+            _, session = self.come_in()
+            self.assertEqual(session["person"]["name"], known_as)
+        self.provider.person |= {"sub": "s-30", "preferred_username": "Vexo", "name": "Marit"}
+        self.refused("Nobody can be called Vexo here")
+        with self.assertRaises(PlainError):
+            services.add(self.person, "eva2", "ÉVA STRÖM", "viewer")
+
     def test_somebody_who_was_added_without_a_password_is_who_the_provider_calls_so(self) -> None:
         services.add(self.person, "marit", "Marit R.", "viewer")
         _, session = self.come_in()

@@ -66,6 +66,23 @@ def _refuse_mixed(full: str) -> None:
             raise PlainError(f"{word} has letters of several scripts, and could be read as another's name.")
 
 
+def full_name(username: str, name: str) -> str:
+    """The name by which somebody new is read; the one to sign in with where none is said.
+
+    Raises:
+        PlainError: where it could be taken for another's.
+    """
+    full = " ".join(unicodedata.normalize("NFKC", name).split())[:80] or username
+    if not full.isprintable():
+        raise PlainError(f"{full!r} has characters that nobody can read.")
+    _refuse_mixed(full)
+    # Not by the database, to which only the capitals of English letters are the same letters.
+    taken = {*_TAKEN, *(other.casefold() for other in Person.objects.values_list("name", flat=True))}
+    if username.casefold() in _TAKEN or full.casefold() in taken:
+        raise PlainError(f"{full} is another's name in the journal. Add what tells them apart.")
+    return full
+
+
 def add(by: Person, username: str, name: str, role: str, password: str | None = None) -> Person:
     """A new person; without a password they choose one by a link.
 
@@ -89,10 +106,7 @@ def add(by: Person, username: str, name: str, role: str, password: str | None = 
         if before is not None:
             words = "there already" if before.is_active else "the name of someone who was here before"
             raise PlainError(f"{username} is {words}. Choose another name.")
-        full = " ".join(unicodedata.normalize("NFKC", name).split())[:80] or username
-        _refuse_mixed(full)
-        if {full.casefold(), username.casefold()} & set(_TAKEN) or Person.objects.filter(name__iexact=full).exists():
-            raise PlainError(f"{full} is another's name in the journal. Add what tells them apart.")
+        full = full_name(username, name)
         person = Person(username=username, name=full, role=_role(role))
         if password is not None:
             checked_password(person, password)

@@ -6,6 +6,7 @@ import re
 import secrets
 import time
 from collections.abc import Mapping
+from contextlib import suppress
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
@@ -18,7 +19,7 @@ from joserfc.jwk import KeySet
 from ..errors import PlainError
 from ..journal.services import note
 from .models import Person, Role
-from .services import is_last_administrator
+from .services import full_name, is_last_administrator
 from .sso_settings import SsoSettings
 
 if TYPE_CHECKING:
@@ -191,12 +192,18 @@ def _linked(subject: str, claims: Mapping[str, Any]) -> Person | None:
     return person
 
 
+def _full_name(username: str, name: str) -> str:
+    """As the provider says it, with what tells people of one name apart in the journal; the name to sign in with where
+    that one cannot be read for sure. Raises SsoError."""
+    for wanted in (name, f"{name[: 77 - len(username)]} ({username})", username):
+        with suppress(PlainError):
+            return full_name(username, wanted)
+    raise SsoError(f"Nobody can be called {username} here. Ask an administrator.")
+
+
 def _added(subject: str, claims: Mapping[str, Any], role: Role) -> Person:
     username = _username(claims)
-    full = " ".join(str(claims.get("name") or username).split())[:80]
-    if Person.objects.filter(name__iexact=full).exists() or not full.isprintable():
-        # What tells people of one name apart in the journal.
-        full = f"{full} ({username})"[:80]
+    full = _full_name(username, str(claims.get("name") or username))
     email = str(claims.get("email") or "")[:254] if claims.get("email_verified") is True else ""
     person = Person(username=username, name=full, role=role, sso_subject=subject, email=email)
     person.set_unusable_password()
