@@ -210,6 +210,10 @@ class Lists(NoticeCase):
         self.assertFalse(Wish.objects.exists())
         self.ada.put("/api/notices", {"email": "ada@example.org", **put}, content_type="application/json")
         self.assertIn("ada@example.org", Entry.objects.filter(what="people").latest("id").message)
+        taken = self.ada.put("/api/notices", {"email": ""}, content_type="application/json")
+        self.assertEqual((taken.status_code, Person.objects.get(username="ada").email), (422, "ada@example.org"))
+        without = {"email": "", "wishes": [{"kind": "disk", "listed": True, "mailed": False}]}
+        self.assertEqual(self.ada.put("/api/notices", without, content_type="application/json").status_code, 200)
 
 
 class Mailed(NoticeCase):

@@ -102,6 +102,5 @@ def set_wishes(person: Person, email: str | None, wishes: Mapping[str, Mapping[s
             note(person.username, "people", f"{person.username} is told by e-mail at {email or 'no address'}")
         for kind, said in wishes.items():
             Wish.objects.update_or_create(person=person, kind=kind, defaults=dict(said))
-        mailed = any(said.get("mailed") for said in wishes.values())
-        if mailed and not person.email:
-            raise PlainError("Say your e-mail address, to be told by e-mail.")
+        if not person.email and Wish.objects.filter(person=person, mailed=True, kind__in=known).exists():
+            raise PlainError("Say your e-mail address, or that you are told of nothing by e-mail.")
