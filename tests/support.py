@@ -37,18 +37,27 @@ def after_module(step: Callable[[], Any]) -> None:
     _AFTER.append(step)
 
 
-@atexit.register
 def clean_up() -> None:
     """After a module: what it started ends, and its folders go."""
     while _AFTER:
         _AFTER.pop()()
 
 
+_AT_END: list[Callable[[], Any]] = []
+
+
+@atexit.register
+def _end() -> None:
+    clean_up()
+    while _AT_END:
+        _AT_END.pop()()
+
+
 def temporary_folder(lasting: bool = False) -> Path:
     """A folder that is gone after the module's tests; a lasting one after all."""
     folder = Path(tempfile.mkdtemp(prefix="vexo-test-"))
     remove = partial(shutil.rmtree, folder, ignore_errors=True)
-    atexit.register(remove) if lasting else after_module(remove)
+    (_AT_END if lasting else _AFTER).append(remove)
     return folder
 
 
@@ -299,12 +308,14 @@ class Vexo:
         from click.testing import CliRunner
 
         from vexo.cli.main import main
+        from vexo.core.wording import GROUP, MOMENT
 
         self.use()
         asked = ["--data", str(self.data), *arguments]
         result = CliRunner().invoke(main, asked, env=environment)
         if result.exception is not None and not isinstance(result.exception, SystemExit):
             raise result.exception
+        assert not {GROUP, MOMENT} & {*result.output}, "a number or a time is still marked"
         return Done(result.exit_code, result.stdout, result.stderr)
 
     def process(self, *arguments: str, **environment: str) -> Done:

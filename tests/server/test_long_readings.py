@@ -12,6 +12,7 @@ from tests.support import register, template
 template()
 
 from vexo.core.documents import SendOut  # noqa: E402
+from vexo.core.wording import thousands  # noqa: E402
 from vexo.server.data_folder import absolute  # noqa: E402
 from vexo.server.jobs.models import Job  # noqa: E402
 from vexo.server.jobs.worker import do, enqueue, run_inline  # noqa: E402
@@ -124,4 +125,4 @@ class LongReadings(SendingCase):
 
     def test_progress_tells_the_rate_and_the_time_left(self) -> None:
         self.assertEqual(record_pieces.rest_of(500, 2000, 100.0), ", 100 a second, 15 s left")
-        self.assertEqual(record_pieces.rest_of(500, 200_000, 1000.0), ", 1,000 a second, 3 min left")
+        self.assertEqual(record_pieces.rest_of(500, 200_000, 1000.0), f", {thousands(1000)} a second, 3 min left")

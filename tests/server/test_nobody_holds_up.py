@@ -30,6 +30,7 @@ from vexo.core import patterns  # noqa: E402
 from vexo.core.sheets import SheetError, read_sheet  # noqa: E402
 from vexo.core.sheets.long_cells import CELL_CHARACTERS, MOST_CHARACTERS  # noqa: E402
 from vexo.core.sheets.overlay.edits import EditError, Replacement, replace  # noqa: E402
+from vexo.core.wording import thousands  # noqa: E402
 
 
 class Patterns(ServiceCase):
@@ -165,7 +166,7 @@ class LongCells(ServiceCase):
                 profile = read_sheet(path, path.with_suffix(".parquet"))
                 found = [finding for finding in profile.findings if finding.kind == "long-cell"]
                 self.assertEqual([(finding.row, finding.column) for finding in found], [(2, "notes")])
-                self.assertIn("up to 40,000", found[0].text)
+                self.assertIn(f"up to {thousands(40_000)}", found[0].text)
                 trip = self.trip_of(self.back(path, trip="new"))
                 for view in ("file", "lanes", "review"):
                     answer = client.get(f"/api/trips/{trip.pk}/rows?view={view}")
@@ -182,7 +183,7 @@ class LongCells(ServiceCase):
     def test_a_text_without_end_is_refused_soon_in_each_format(self) -> None:
         for path in self.files("y" * (MOST_CHARACTERS * 40)):
             began = time.process_time()
-            with self.subTest(path.name), self.assertRaisesRegex(SheetError, "1,000,000 characters"):
+            with self.subTest(path.name), self.assertRaisesRegex(SheetError, f"{thousands(1_000_000)} characters"):
                 read_sheet(path, path.with_suffix(".parquet"))
             self.assertLess(time.process_time() - began, 60)
 

@@ -19,6 +19,7 @@ from tests.server.unattended_case import UnattendedCase  # noqa: E402
 from vexo.server.errors import PlainError  # noqa: E402
 from vexo.server.jobs.models import Job  # noqa: E402
 from vexo.server.jobs.worker import enqueue_due  # noqa: E402
+from vexo.server.locales import ANYONE  # noqa: E402
 from vexo.server.unattended import services  # noqa: E402
 from vexo.server.unattended.models import Unattended  # noqa: E402
 from vexo.server.unattended.services import Wished, set_unattended  # noqa: E402
@@ -121,7 +122,7 @@ class Saying(UnattendedCase):
         said = ("--by-itself", f"{name}=notes", "--at", "06:30", "--days", "mon,Fri", "--applies", "9")
         told = self.vexo.json("--as", "ada", "routes", *said)
         one = next(route for route in told["routes"] if route["name"] == name)
-        self.assertEqual(one["by_itself"], services.words_of(Unattended.objects.get()))
+        self.assertEqual(one["by_itself"], ANYONE.text(services.words_of(Unattended.objects.get())))
         self.assertIn("at 06:30 (UTC), Mon, Fri", one["by_itself"])
         self.assertIn("By itself: sheets come in", self.vexo.run("routes").stdout)
         for wrong in (("--at", "6.30"), ("--days", "Noday"), ("--applies", "-1"), ("--deletes", "99")):

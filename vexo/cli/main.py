@@ -12,6 +12,8 @@ from typing import Any
 
 import click
 
+from .terminal import written_streams
+
 _COMMANDS: dict[str, tuple[str, str]] = {
     "send-out": ("send_out:send_out", "Send records out as a sheet, or several."),
     "routes": ("routes:routes", "List the saved routes, or say what one does where rows are refused."),
@@ -141,7 +143,10 @@ class Commands(click.Group):
             formatter.write_dl([(name, says) for name, (_, says) in _COMMANDS.items()])
 
     def main(self, args: Sequence[str] | None = None, *more: Any, **options: Any) -> Any:
-        asked = list(args if args is not None else sys.argv[1:])
+        with written_streams():
+            return self._main(list(args if args is not None else sys.argv[1:]), *more, **options)
+
+    def _main(self, asked: list[str], *more: Any, **options: Any) -> Any:
         try:
             result = super().main(asked, *more, **{**options, "standalone_mode": False})
         except click.exceptions.Exit as done:

@@ -107,6 +107,20 @@ def make_link(setting: Setting, username: str) -> None:
     click.echo(f"Give it to {username} alone. It is valid once, for {links.HOURS} hours.", err=True)
 
 
+@person.command("reading")
+@click.option("--locale", help="How numbers and days are written for you: en-GB, en-US, de-DE or fr-FR.")
+@click.option("--zone", help="The time zone of your times, such as Europe/London; empty for your browser's.")
+@ready
+def reading(setting: Setting, locale: str | None, zone: str | None) -> None:
+    """Say how numbers and times are written for you on the screens; a terminal shows the British way and UTC."""
+    from vexo.server.people.services import set_reading
+
+    own = setting.person()
+    if locale is not None or zone is not None:
+        set_reading(own, own.locale if locale is None else locale, own.zone if zone is None else zone)
+    console().print(f"Numbers and days: {own.locale}. Times: {own.zone or 'of the browser'}.")
+
+
 @person.command("sign-out")
 @click.argument("username")
 @ready

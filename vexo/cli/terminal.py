@@ -2,14 +2,43 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from typing import TYPE_CHECKING
+import sys
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from typing import TYPE_CHECKING, Any, TextIO, cast
 
 if TYPE_CHECKING:
     from rich.console import Console
     from rich.table import Table
 
     from vexo.server.trips.models import Edit
+
+
+class Written:
+    """A stream on which marked numbers and times within sentences are written as anyone reads them."""
+
+    def __init__(self, stream: TextIO) -> None:
+        self._stream = stream
+
+    def write(self, text: str) -> int:
+        from vexo.server.locales import ANYONE
+
+        return self._stream.write(ANYONE.text(text) if isinstance(text, str) else text)
+
+    def __getattr__(self, name: str) -> Any:
+        return getattr(self._stream, name)
+
+
+@contextmanager
+def written_streams() -> Iterator[None]:
+    """The standard streams of this process, as long as it lasts, are such streams."""
+    before = sys.stdout, sys.stderr
+    sys.stdout, sys.stderr = (cast("TextIO", Written(stream)) for stream in before)
+    try:
+        yield
+    finally:
+        sys.stdout, sys.stderr = before
+
 
 SIGNS = {
     "create": "+",

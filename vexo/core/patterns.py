@@ -11,6 +11,8 @@ import sys
 
 import polars as pl
 
+from .wording import thousands
+
 LONGEST = 500
 """Characters of a pattern: what people write by hand. Far longer ones take minutes to look for."""
 _AT_HAND = 500_000
@@ -32,7 +34,7 @@ def _reason(error: Exception) -> str:
 def refuse_long(pattern: str) -> None:
     """Raises PatternError for a pattern that nobody wrote by hand."""
     if len(pattern) > LONGEST:
-        raise PatternError(f"A pattern has at most {LONGEST} characters, and this one {len(pattern):,}.")
+        raise PatternError(f"A pattern has at most {LONGEST} characters, and this one {thousands(len(pattern))}.")
 
 
 def replace_all(texts: pl.Series, pattern: str, put: str) -> pl.Series:

@@ -16,6 +16,7 @@ from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 from .errors import MendableError
 from .planning.verdicts import WRITTEN, Verdict
 from .records import Catalogue, RecordType, UnknownName
+from .wording import clock
 
 
 class RuleError(MendableError):
@@ -89,7 +90,7 @@ class Times:
     def says(self) -> str:
         """The times in words."""
         days = "" if len(self.days) == len(DAYS) else f" on {', '.join(DAYS[day] for day in self.days)}"
-        hours = "at all hours" if self.begins == self.ends else f"from {self.begins:%H:%M} to {self.ends:%H:%M}"
+        hours = "at all hours" if self.begins == self.ends else f"from {clock(self.begins)} to {clock(self.ends)}"
         return f"{hours}{days} ({self.zone})"
 
     def to_json(self) -> dict[str, Any]:

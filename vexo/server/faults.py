@@ -7,6 +7,7 @@ from typing import Protocol
 
 from vexo.core.planning.guards import GuardCode
 from vexo.core.planning.verdicts import AbsentWhy
+from vexo.core.wording import thousands
 
 Words = Callable[[str, Sequence[str]], str]
 
@@ -17,7 +18,7 @@ def _said(arguments: Sequence[str], at: int, otherwise: str = "") -> str:
 
 def _counted(arguments: Sequence[str], at: int) -> str:
     """A count with its thousands told apart."""
-    return f"{int(_said(arguments, at, '0')):,}"
+    return f"{thousands(int(_said(arguments, at, '0')))}"
 
 
 def _decimals(label: str, arguments: Sequence[str]) -> str:
@@ -250,14 +251,26 @@ class SpokenGuard(Protocol):
 def guard_words(guard: SpokenGuard) -> str:
     """What is asked about a whole plan, or said of it."""
     count, of = guard.count, guard.of
-    share = f" of {of:,} ({count / of:.0%})" if of else ""
+    share = f" of {thousands(of)} ({count / of:.0%})" if of else ""
     does, asks = {
-        GuardCode.MANY_CHANGES: (f"{count:,}{share} records of this type would be changed.", "Are so many meant?"),
-        GuardCode.MANY_DELETES: (f"{count:,}{share} records of this type would be deleted.", "Are so many meant?"),
-        GuardCode.MOSTLY_NEW: (f"{count:,} new records would be made, and only {of:,} changed.", "Are they new?"),
-        GuardCode.FIELD_EMPTIED: (f"{count:,}{share} values of {guard.label} would be cleared.", "Is that meant?"),
+        GuardCode.MANY_CHANGES: (
+            f"{thousands(count)}{share} records of this type would be changed.",
+            "Are so many meant?",
+        ),
+        GuardCode.MANY_DELETES: (
+            f"{thousands(count)}{share} records of this type would be deleted.",
+            "Are so many meant?",
+        ),
+        GuardCode.MOSTLY_NEW: (
+            f"{thousands(count)} new records would be made, and only {thousands(of)} changed.",
+            "Are they new?",
+        ),
+        GuardCode.FIELD_EMPTIED: (
+            f"{thousands(count)}{share} values of {guard.label} would be cleared.",
+            "Is that meant?",
+        ),
         GuardCode.ALL_ALIKE: (
-            f"{guard.label} changes in {count:,} rows, and in all of them to {guard.value}.",
+            f"{guard.label} changes in {thousands(count)} rows, and in all of them to {guard.value}.",
             "Is that meant?",
         ),
         GuardCode.MAKES_SAME: (
@@ -269,7 +282,7 @@ def guard_words(guard: SpokenGuard) -> str:
 
 
 def _records(count: int) -> str:
-    return "1 record" if count == 1 else f"{count:,} records"
+    return "1 record" if count == 1 else f"{thousands(count)} records"
 
 
 def absent_words(count: int, reasons: Collection[AbsentWhy] = ()) -> str:

@@ -15,6 +15,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from vexo import __version__
+from vexo.core.wording import thousands
 
 from .data_folder import data_folder
 from .jobs.heartbeat import without_worker
@@ -62,7 +63,7 @@ def wrong() -> list[dict[str, str]]:
     ]
     free = shutil.disk_usage(data_folder()).free
     if free < LEAST_FREE:
-        words = f"Only {free // 1024**2:,} MB are free where Vexo keeps its things. Make room."
+        words = f"Only {thousands(free // 1024**2)} MB are free where Vexo keeps its things. Make room."
         troubles.append({"code": "disk", "says": words})
     return troubles
 

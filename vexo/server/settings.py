@@ -112,7 +112,7 @@ REST_FRAMEWORK = {
         "vexo.server.people.authentication.BrowserAuthentication",
     ],
     "DEFAULT_PERMISSION_CLASSES": ["vexo.server.people.permissions.Rights", "vexo.server.asked.KnownQuery"],
-    "DEFAULT_RENDERER_CLASSES": ["rest_framework.renderers.JSONRenderer"],
+    "DEFAULT_RENDERER_CLASSES": ["vexo.server.rendering.SentenceRenderer"],
     "DEFAULT_PARSER_CLASSES": ["vexo.server.parsing.PlainJSONParser"],
     "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",
     "EXCEPTION_HANDLER": "vexo.server.problems.problem_handler",

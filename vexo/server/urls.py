@@ -48,6 +48,7 @@ urlpatterns = [
     path("api/session/password", people.OwnPasswordView.as_view()),
     path("api/session/link", access.ChoosePasswordView.as_view()),
     path("api/access", access.AccessView.as_view()),
+    path("api/access/reading", access.ReadingView.as_view()),
     path("api/access/tokens", access.TokensView.as_view()),
     path("api/access/tokens/<int:pk>", access.TokenView.as_view()),
     path("api/access/sessions", access.OtherSessionsView.as_view()),

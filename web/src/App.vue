@@ -1,10 +1,11 @@
 <script setup lang="ts">
 import { useEventListener } from "@vueuse/core";
-import { computed, ref } from "vue";
+import { computed, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 
 import { onSignedOut, queryClient, serverLost } from "./api/client";
 import { useHealth, useMay, useSession } from "./api/queries";
+import { readAs } from "./parts/reading";
 import SignInPage from "./signin/SignInPage.vue";
 import { bring, pastedSheet, sending } from "./services/bringIn";
 import FindDialog from "./shell/FindDialog.vue";
@@ -17,6 +18,13 @@ import TopBar from "./shell/TopBar.vue";
 
 const { data: session } = useSession();
 const person = computed(() => session.value?.person);
+watch(
+  person,
+  (now) => {
+    readAs(now);
+  },
+  { immediate: true },
+);
 const mayPrepare = useMay("prepare");
 const { data: health } = useHealth();
 const router = useRouter();

@@ -12,6 +12,7 @@ from .. import patterns
 from ..cell_parser import parse
 from ..errors import MendableError
 from ..records import Catalogue, Field, Kind, RecordType, UnknownName
+from ..wording import thousands
 from .tree import All, AnyOf, Below, Compare, Condition, Days, Holds, Includes, Matches, Not, OneOf
 
 _TOKEN = re.compile(
@@ -335,5 +336,7 @@ def read_condition(text: str, record_type: RecordType, catalogue: Catalogue) -> 
         return None
     if len(text) > LONGEST:
         start = text[:40]
-        raise ConditionError(f"it has {len(text):,} characters, and at most {LONGEST:,} are read", f"{start}…", 0)
+        raise ConditionError(
+            f"it has {thousands(len(text))} characters, and at most {thousands(LONGEST)} are read", f"{start}…", 0
+        )
     return _Reader(text, record_type, catalogue).whole()

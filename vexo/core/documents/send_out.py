@@ -10,6 +10,7 @@ from ..conditions import read_condition
 from ..conditions.parser import ConditionError
 from ..conditions.to_sentence import to_sentence
 from ..records import Catalogue, RecordType, UnknownName
+from ..wording import thousands
 from .base import VERSION, DocumentError, Lost, texts
 
 FORMATS = ("xlsx", "ods", "csv", "tsv")
@@ -143,7 +144,7 @@ def check_picked(picked: Picked | None, record_type: RecordType) -> None:
     if not key_fields or any(len(values) != len(key_fields) for values in picked.values):
         raise DocumentError("Each key needs a value for each of its fields.")
     if len(picked.values) > MOST_KEYS:
-        raise DocumentError(f"At most {MOST_KEYS:,} records can be picked by hand; use a condition for more.")
+        raise DocumentError(f"At most {thousands(MOST_KEYS)} records can be picked by hand; use a condition for more.")
 
 
 def fitted(document: SendOut, catalogue: Catalogue) -> tuple[SendOut, list[Lost]]:
@@ -191,7 +192,7 @@ def sentence(document: SendOut, catalogue: Catalogue) -> str:
     if document.headers_only:
         words = f"An empty sheet for {record_type.plural}"
     elif document.picked is not None:
-        words = f"{len(document.picked.values):,} {record_type.plural} picked by hand"
+        words = f"{thousands(len(document.picked.values))} {record_type.plural} picked by hand"
     else:
         words = f"Every {record_type.label}"
         condition = read_condition(document.condition, record_type, catalogue)

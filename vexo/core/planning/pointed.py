@@ -12,6 +12,7 @@ import polars as pl
 from ..problems import Case
 from ..records import IDENTIFIER
 from ..sheets.sheet import ROW_ID
+from ..wording import thousands
 from .decisions import answered, counting, find_faults
 from .frame import VERDICT, FieldColumns
 from .held_rows import held_with
@@ -39,7 +40,7 @@ def words_by_record(referrers: pl.DataFrame) -> dict[str, list[str]]:
     counts = referrers.group_by(IDENTIFIER, WHERE, maintain_order=True).agg(pl.len().alias("count"))
     by_record: dict[str, list[str]] = {}
     for identifier, where, count in counts.iter_rows():
-        by_record.setdefault(identifier, []).append(f"{count:,} {where}")
+        by_record.setdefault(identifier, []).append(f"{thousands(count)} {where}")
     return by_record
 
 

@@ -6,6 +6,8 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from ..wording import thousands
+
 _NAMED = 20
 """Findings of a kind that are told one by one; all are counted."""
 
@@ -32,4 +34,4 @@ def each_row(kind: str, rows: Sequence[int], says: Iterable[str]) -> list[Findin
     """One finding a row; past the first, one for all the rest, so that a broken file does not bury its own report."""
     named = [Finding(kind, text, row) for row, text in zip(rows[:_NAMED], says, strict=False)]
     more = len(rows) - len(named)
-    return [*named, *([Finding(kind, f"The same in {more:,} more rows.")] if more > 0 else [])]
+    return [*named, *([Finding(kind, f"The same in {thousands(more)} more rows.")] if more > 0 else [])]

@@ -5,6 +5,7 @@ from __future__ import annotations
 import polars as pl
 
 from ..values import SPACES, bare
+from ..wording import thousands
 from .findings import Finding
 from .formula_guard import PREFIXED
 from .sheet import ROW, Column, SheetProfile
@@ -14,7 +15,7 @@ _MARK = rf"(?i)^{SPACES}*\[(clear|keep|set|add|remove)\]"
 
 
 def _cells(number: int) -> str:
-    return "1 cell" if number == 1 else f"{number:,} cells"
+    return "1 cell" if number == 1 else f"{thousands(number)} cells"
 
 
 def _counted(cells: pl.DataFrame, profile: SheetProfile, pattern: str) -> list[tuple[str, int, int]]:
@@ -38,14 +39,16 @@ def _among_numbers(cells: pl.DataFrame, column: Column) -> list[Finding]:
     if len(others):
         row, few = int(others[ROW][0]), others[column.name].unique(maintain_order=True).head(3).to_list()
         named = ", ".join(f"\u201c{text}\u201d" for text in few)
-        words = f"Row {row:,}, {header}: {named} among numbers."
+        words = f"Row {thousands(row)}, {header}: {named} among numbers."
         if len(others) > 1:
-            words = f"{len(others):,} cells of {header!r} from row {row:,} on are not numbers: {named}."
+            words = (
+                f"{thousands(len(others))} cells of {header!r} from row {thousands(row)} on are not numbers: {named}."
+            )
         findings.append(Finding("not-number", words, row, header))
     commas = with_comma(texts)
     if commas:
         findings.append(
-            Finding("decimal-comma", f"{commas:,} numbers of {header!r} have a decimal comma.", None, header)
+            Finding("decimal-comma", f"{thousands(commas)} numbers of {header!r} have a decimal comma.", None, header)
         )
     return findings
 
@@ -56,12 +59,13 @@ def notice(cells: pl.DataFrame, profile: SheetProfile) -> tuple[Finding, ...]:
     if profile.format in ("csv", "tsv"):
         for header, number, row in _counted(cells, profile, PREFIXED):
             words = (
-                f"{_cells(number)} of {header!r} from row {row:,} on begin with an apostrophe that guards a formula."
+                f"{_cells(number)} of {header!r} from row {thousands(row)} on begin with an apostrophe that "
+                "guards a formula."
             )
             findings.append(Finding("prefix", words, row, header))
     for column in profile.columns:
         findings += _among_numbers(cells, column)
     for header, number, row in _counted(cells, profile, _MARK):
-        words = f"{_cells(number)} of {header!r} from row {row:,} on look like a mark, such as [clear]."
+        words = f"{_cells(number)} of {header!r} from row {thousands(row)} on look like a mark, such as [clear]."
         findings.append(Finding("marks", words, row, header))
     return tuple(findings)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import polars as pl
 
+from ..wording import thousands
 from .findings import Finding
 from .sheet import ROW, Column, SheetError
 
@@ -12,7 +13,8 @@ CELL_CHARACTERS = 32_767
 MOST_CHARACTERS = 1_000_000
 """Characters of a text beyond which a file is refused: no record holds one, and a few of them fill the memory."""
 TOO_LONG = (
-    f"The file has a cell with over {MOST_CHARACTERS:,} characters, which no record can hold. Shorten it, or leave "
+    f"The file has a cell with over {thousands(MOST_CHARACTERS)} characters, which no record can hold. Shorten it, "
+    "or leave "
     "that column out, and save the file anew."
 )
 
@@ -37,13 +39,14 @@ def long_cells(cells: pl.DataFrame, columns: tuple[Column, ...]) -> tuple[Findin
         longest = _most(lengths)
         if longest > MOST_CHARACTERS:
             row = cells[ROW][lengths.arg_max() or 0]
-            raise SheetError(f"Row {row:,}, {column.header}: {longest:,} characters. {TOO_LONG}")
+            raise SheetError(f"Row {thousands(row)}, {column.header}: {thousands(longest)} characters. {TOO_LONG}")
         long = lengths > CELL_CHARACTERS
         if long.any():
             rows = cells.filter(long)[ROW]
-            which = f"{len(rows):,} cells have" if len(rows) > 1 else "1 cell has"
+            which = f"{thousands(len(rows))} cells have" if len(rows) > 1 else "1 cell has"
             says = (
-                f"{which} more than {CELL_CHARACTERS:,} characters, up to {longest:,}. No spreadsheet holds so many: "
+                f"{which} more than {thousands(CELL_CHARACTERS)} characters, up to {thousands(longest)}. No "
+                "spreadsheet holds so many: "
                 "see that the text is whole."
             )
             findings.append(Finding("long-cell", says, int(rows[0]), column.header))

@@ -11,6 +11,7 @@ from typing import Any, NamedTuple
 import polars as pl
 
 from ..values import SPACES
+from ..wording import thousands
 from .findings import Finding
 from .sheet import AS_FOUND, ROW, Choices, Column, SheetError, SheetProfile
 from .totals import as_numbers
@@ -117,7 +118,7 @@ def _said(lines: list[Line], numbers: list[int], row: int) -> Header:
     if row == 0:
         return Header(0, ("",) * len(lines[0]))
     if row not in numbers:
-        raise SheetError(f"Row {row:,} has no filled cell to be a header. Choose another row.")
+        raise SheetError(f"Row {thousands(row)} has no filled cell to be a header. Choose another row.")
     return Header(row, tuple(_text(cell) for cell in lines[numbers.index(row)]))
 
 
@@ -136,16 +137,23 @@ def find_header(lines: list[Line], numbers: list[int], said: int | None = None) 
     first = _first_of_table(lines)
     findings = []
     if first:
-        words = f"Row {numbers[0]:,} stands" if first == 1 else f"Rows {numbers[0]:,} to {numbers[first - 1]:,} stand"
+        words = (
+            f"Row {thousands(numbers[0])} stands"
+            if first == 1
+            else f"Rows {thousands(numbers[0])} to {thousands(numbers[first - 1])} stand"
+        )
         findings.append(
             Finding("title-rows", f"{words} above the header and {'is' if first == 1 else 'are'} not read.", numbers[0])
         )
     head, below = lines[first], lines[first + 1 :]
     if below and _has_none(head, below):
-        words = f"Row {numbers[first]:,} is a record like those below it: the sheet has no header."
+        words = f"Row {thousands(numbers[first])} is a record like those below it: the sheet has no header."
         return Header(0, ("",) * len(head), (*findings, Finding("no-header", words, numbers[first])))
     if len(below) > 1 and numbers[first + 1] == numbers[first] + 1 and _two_rows(head, below[0], below[1:]):
-        words = f"Rows {numbers[first]:,} and {numbers[first + 1]:,} are one header; their names are put together."
+        words = (
+            f"Rows {thousands(numbers[first])} and {thousands(numbers[first + 1])} are one header; their "
+            "names are put together."
+        )
         findings.append(Finding("two-header-rows", words, numbers[first]))
         return Header(numbers[first + 1], _joined(head, below[0]), tuple(findings))
     return Header(numbers[first], tuple(_text(cell) for cell in head), tuple(findings))
@@ -158,7 +166,7 @@ def _names(names: list[str], header: Header, numbers: dict[str, int]) -> list[Fi
         for name, title in zip(names, header.names, strict=True):
             if not title and numbers[name]:
                 cells = "cell" if numbers[name] == 1 else "cells"
-                words = f"Column {_place(name)} has no name above its {numbers[name]:,} {cells}."
+                words = f"Column {_place(name)} has no name above its {thousands(numbers[name])} {cells}."
                 findings.append(Finding("no-name", words, header.row, _place(name)))
     for title, times in Counter(header.names).items():
         if title and times > 1:
@@ -248,7 +256,7 @@ def shape_cells(
     )
     counted = {name: numbers[f"f{at}"] for at, name in enumerate(names)}
     total_findings = [
-        Finding("total-row", f"Row {row:,} is a total and is not read.", row) for row in totals[ROW].to_list()
+        Finding("total-row", f"Row {thousands(row)} is a total and is not read.", row) for row in totals[ROW].to_list()
     ]
     profile = SheetProfile(
         columns=columns,

@@ -10,6 +10,7 @@ from django.db import transaction
 from vexo.core.planning.verdicts import Verdict
 from vexo.core.records import RecordType
 from vexo.core.rules_of_use import Times, UseRules
+from vexo.core.wording import clock
 
 from ..errors import PlainError
 from ..journal.services import note
@@ -40,7 +41,7 @@ def outside_times(application: Application, record_type: RecordType, moment: dat
     begins = times.next(moment)
     return (
         f"{record_type.plural} of {application.label} are written {times.says} alone, by its administrator's rules: "
-        f"next on {begins:%a} {begins.day} {begins:%b} at {begins:%H:%M}."
+        f"next on {begins:%a} {begins.day} {begins:%b} at {clock(begins.time())}."
     )
 
 

@@ -18,6 +18,7 @@ from vexo.core.planning.rules.merges import merges_of_lists
 from vexo.core.planning.verdicts import ABSENT_CODE, Answer, answered_by
 from vexo.core.records import IDENTIFIER, Catalogue, RecordType
 from vexo.core.sheets.sheet import ROW_ID
+from vexo.core.wording import thousands
 
 from .. import artifacts
 from ..applications.services import asking
@@ -218,7 +219,7 @@ def decide(
             by=person.username,
         )
         what = "record" if scope.code in (*GuardCode, ABSENT_CODE) else "row"
-        words = f"Decided {decision.count:,} {what}{'' if decision.count == 1 else 's'}: {answer}"
+        words = f"Decided {thousands(decision.count)} {what}{'' if decision.count == 1 else 's'}: {answer}"
         note(person.username, "decided", words, trip.application, trip.pk, decision.count)
         update_status(view, revised=True)
         return decision, enqueue_plan(person.username, view, run_here=run_here, fresh=answer == Answer.RECORD)
@@ -235,7 +236,7 @@ def undo(view: PartView, person: Person, number: int, *, run_here: bool = False)
         if decision is None:
             raise PlainError(f"There is no decision {number} to undo on trip {trip.pk}.")
         Decision.objects.filter(pk=decision.pk).update(undone_at=timezone.now(), undone_by=person.username)
-        words = f"Took back decision {number}: {decision.answer}, {decision.count:,} rows"
+        words = f"Took back decision {number}: {decision.answer}, {thousands(decision.count)} rows"
         note(person.username, "decided", words, trip.application, trip.pk, decision.count)
         update_status(view, revised=True)
         return enqueue_plan(person.username, view, run_here=run_here, fresh=False)

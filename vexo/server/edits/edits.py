@@ -10,6 +10,7 @@ from django.utils import timezone
 
 from vexo.core.sheets.overlay.edits import EditError, as_edits, as_seen, put
 from vexo.core.sheets.totals import sheet_totals
+from vexo.core.wording import thousands
 
 from .. import artifacts
 from ..errors import PlainError
@@ -74,7 +75,7 @@ def make(
                 trip=trip, sheet=sheet, kind=kind, words=words[:300], cells=packed, count=len(cells), by=person.username
             )
             update_figures(view, sheet, totals)
-            counted = f"{words} ({edit.count:,} {'cell' if edit.count == 1 else 'cells'})"
+            counted = f"{words} ({thousands(edit.count)} {'cell' if edit.count == 1 else 'cells'})"
             note(person.username, "edited", counted[:300], trip.application, trip.pk, edit.count, sheet.name)
             return edit, enqueue_plan(person.username, view, run_here=run_here, fresh=False)
 

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import polars as pl
 
 from vexo.core.sheets.sheet import ROW_ID
+from vexo.core.wording import thousands
 
 from .. import artifacts
 from ..trips.models import Edit, Sheet
@@ -71,4 +72,4 @@ def _lapsed(edit: Edit, sheet: Sheet) -> Lapsed:
 
 
 def _cells(count: int) -> str:
-    return "1 cell" if count == 1 else f"{count:,} cells"
+    return "1 cell" if count == 1 else f"{thousands(count)} cells"

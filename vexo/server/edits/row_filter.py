@@ -9,6 +9,7 @@ from django.db import transaction
 from vexo.core.sheets.row_filter import read_choice
 from vexo.core.sheets.sheet import ROW_ID
 from vexo.core.sheets.totals import as_typed
+from vexo.core.wording import thousands
 
 from .. import artifacts
 from ..errors import PlainError
@@ -53,7 +54,7 @@ def carry_only(
     rows = set(artifacts.read(sheet.cells, [ROW_ID])[ROW_ID].to_list()) if carry == "none" or leave_out else set()
     unknown = set(leave_out) - rows
     if unknown:
-        raise PlainError(f"{len(unknown):,} of these rows are not in the newest sheet. Look at it anew.")
+        raise PlainError(f"{thousands(len(unknown))} of these rows are not in the newest sheet. Look at it anew.")
     with transaction.atomic():
         trip.refresh_from_db()
         refuse_while_sending(trip)
@@ -62,7 +63,7 @@ def carry_only(
         row_filter = {"condition": trip.row_filter.get("condition", "") if condition is None else condition.strip()}
         only = {name: value for name, value in {**row_filter, "left_out": sorted(out)}.items() if value}
         words = [f"rows where {only['condition']}" if only.get("condition") else "all rows"]
-        words += [f"without {len(out):,} left out by hand"] if out else []
+        words += [f"without {thousands(len(out))} left out by hand"] if out else []
         Trip.objects.filter(pk=trip.pk).update(row_filter=only)
         update_status(view, revised=True, whole=True)
         trip.refresh_from_db()

@@ -15,6 +15,7 @@ from vexo.core.columns.matches import MatchedBy, conflicts
 from vexo.core.operations import Operation
 from vexo.core.records import Catalogue, RecordType
 from vexo.core.sheets.sheet import ROW_ID
+from vexo.core.wording import thousands
 
 from .. import artifacts
 from ..applications.models import Application
@@ -183,7 +184,9 @@ class Intake:
         update_columns(self.mapped, whole=self.settings.told, **facts)
         Job.objects.filter(pk=job.pk).update(trip=trip)
         _update_part_counts(view)
-        words = f"Brought in {upload.name}, {profile.rows:,} rows" + (", recognised" if prepared.recognised else "")
+        words = f"Brought in {upload.name}, {thousands(profile.rows)} rows" + (
+            ", recognised" if prepared.recognised else ""
+        )
         label = sheet.part.label if sheet.part else ""
         note(
             job.by,

@@ -19,6 +19,7 @@ from vexo.core.sheets.sheet import ROW
 from vexo.core.sheets.writers.outgoing import cells_of, read_fields
 from vexo.core.sheets.writers.refill import Filled, place_of, refill_text, refill_xlsx
 from vexo.core.values import bare
+from vexo.core.wording import thousands
 
 from ..applications.models import Application
 from ..applications.services import client_of, describe
@@ -232,7 +233,7 @@ class _Refilled:
         update_status(PartView.of(trip), plural=record_type.plural, sent=sent, also_out=[])
         Upload.objects.filter(pk=self.upload.pk).update(trip=trip)
         Job.objects.filter(pk=job.pk).update(trip=trip)
-        words = f"Filled {name} anew: {rows:,} rows of {record_type.plural.lower()}"
+        words = f"Filled {name} anew: {thousands(rows)} rows of {record_type.plural.lower()}"
         note(job.by, "sent out", words, self.application, trip.pk, rows, name)
         return {
             "trip": trip.pk,

@@ -7,11 +7,15 @@ import io
 import json
 import re
 from collections.abc import Callable, Iterator, Mapping
+from functools import cache, reduce
+from operator import or_
 
-from django.db.models import QuerySet
+from django.db.models import Q, QuerySet
 
 from vexo.core.sheets.formula_guard import FORMULA_BEGIN, PREFIX
+from vexo.core.wording import GROUP
 
+from ..locales import ANYONE, LOCALES
 from ..queries import LARGEST, whole_number
 from .models import Entry
 
@@ -29,13 +33,21 @@ def entries_asked(asked: Mapping[str, str]) -> QuerySet[Entry]:
     if asked.get("trip"):
         entries = entries.filter(trip=whole_number(asked, "trip", 0, LARGEST))
     if asked.get("text"):
-        entries = entries.filter(message__icontains=asked["text"])
+        # As somebody reads it, in whichever country, or as it is kept.
+        text = asked["text"]
+        kept = {text, *(_between_digits(locale.group).sub(GROUP, text) for locale in LOCALES.values())}
+        entries = entries.filter(reduce(or_, (Q(message__icontains=one) for one in kept)))
     return entries
+
+
+@cache
+def _between_digits(group: str) -> re.Pattern[str]:
+    return re.compile(rf"(?<=\d){re.escape(group)}(?=\d{{3}})")
 
 
 def _lines(entries: QuerySet[Entry]) -> Iterator[dict[str, object]]:
     for entry in entries.order_by("id").values(*NAMES).iterator(_AT_ONCE):
-        yield {**entry, "at": entry["at"].isoformat()}
+        yield {**entry, "at": entry["at"].isoformat(), "message": ANYONE.text(entry["message"])}
 
 
 def as_json_lines(entries: QuerySet[Entry]) -> Iterator[str]:

@@ -12,6 +12,7 @@ from vexo.core.columns.treatments import LookUp, TreatmentError, make_table
 from vexo.core.records import Catalogue, UnknownName
 from vexo.core.sheets.shape import column_titles
 from vexo.core.values import to_text
+from vexo.core.wording import thousands
 
 from .. import artifacts
 from ..trips.models import Trip
@@ -43,7 +44,7 @@ def _table(asked: LookUp, catalogue: Catalogue, client: Client) -> pl.DataFrame:
     except UnknownName as error:
         raise TreatmentError(str(error)) from error
     if client.count(record_type) > _MOST:
-        raise TreatmentError(f"{record_type.plural} are too many to look up in: more than {_MOST:,}.")
+        raise TreatmentError(f"{record_type.plural} are too many to look up in: more than {thousands(_MOST)}.")
     names = [field.name for field in fields]
     records = pl.concat(list(client.read(record_type, list(dict.fromkeys(names)))))
     keys, values = (to_text(field, records[field.name]) for field in fields)

@@ -27,6 +27,7 @@ from vexo.core.sheets.file_parts import file_column
 from vexo.core.sheets.overlay.versions import RECORD_HEADER
 from vexo.core.sheets.shape import column_titles
 from vexo.core.values import nfc, to_text
+from vexo.core.wording import thousands
 
 from ..trips.facts.columns import Option, Question
 from ..trips.facts.parts import Holdings
@@ -114,7 +115,7 @@ def _marks(field: Field, lane: Lane, texts: pl.Series) -> list[Question]:
     like = texts.filter(texts.str.contains(LIKE_A_MARK).fill_null(value=False))
     if like.is_empty():
         return []
-    cells = "1 cell looks" if len(like) == 1 else f"{len(like):,} cells look"
+    cells = "1 cell looks" if len(like) == 1 else f"{thousands(len(like))} cells look"
     settled = replace(lane, settled=(*lane.settled, "marks"))
     options = [
         Option("They are marks, in the whole sheet", {}, {}, marks=True),
@@ -274,7 +275,7 @@ def _form(field: Field, lane: Lane, forms: Forms) -> Question:
     if len(forms.fitting) == 1 and not forms.sure:
         stay = replace(lane, settled=(*lane.settled, "form"))
         options.append(_option("Read them as they stand", lanes={field.name: stay}))
-    cells = f"{forms.read:,} of {forms.filled:,}"
+    cells = f"{thousands(forms.read)} of {thousands(forms.filled)}"
     what = "numbers" if field.is_number else "days"
     if forms.sure:
         says = f"The {what} of {field.label} are written in a form of their own; {cells} can be read so."

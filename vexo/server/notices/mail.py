@@ -14,6 +14,7 @@ from django.utils import timezone
 
 from ..errors import PlainError
 from ..jobs.leases import Lease
+from ..locales import Reader
 from .models import Notice
 
 TRIED_FOR = timedelta(days=1)
@@ -67,8 +68,9 @@ def _connection(parts: SplitResult) -> EmailBackend:
 def _message(notice: Notice) -> EmailMessage:
     address = os.environ.get("VEXO_ADDRESS", "").rstrip("/")
     where = f"{address}/trips/{notice.trip}" if address and notice.trip else address
-    lines = [notice.text, "", where, "", "You can say at Notices in Vexo what you want to be told of."]
-    subject = f"Vexo: {notice.text}"[:120].replace("\n", " ").replace("\r", " ")
+    text = Reader.named(notice.person.locale, notice.person.zone).text(notice.text)
+    lines = [text, "", where, "", "You can say at Notices in Vexo what you want to be told of."]
+    subject = f"Vexo: {text}"[:120].replace("\n", " ").replace("\r", " ")
     body = "\n".join(line for line in lines if line is not None)
     headers = {"Auto-Submitted": "auto-generated", "X-Vexo-Notice": notice.kind}
     return EmailMessage(subject, body, sender(), [notice.person.email], headers=headers)

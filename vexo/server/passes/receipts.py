@@ -23,6 +23,7 @@ from vexo.core.writing.receipts import Evidence, lines_of, lines_of_absent, not_
 
 from .. import artifacts
 from ..errors import PlainError
+from ..locales import ANYONE
 from ..planning.context import PlanContext
 from ..rows.document_page import Document, as_page
 from ..rows.windows import fault_words
@@ -56,11 +57,16 @@ def _write(columns: list[OutgoingColumn], path: Path, title: str, stamp: Stamp, 
         raise PlainError(f"{path} cannot be written: {error.strerror or error}. Choose another place.") from error
 
 
+def _reasons(context: PlanContext, faults: pl.Series) -> pl.Series:
+    """The first fault of each row or record, in words."""
+    words = [ANYONE.text(fault_words(context, of[0])) if of else None for of in faults.to_list()]
+    return pl.Series("reason", words, dtype=pl.String)
+
+
 def told_states(pass_: Pass, context: PlanContext) -> pl.DataFrame:
     """What became of every row: ``row_id``, ``row``, ``state``, ``reason`` in words, ``@id``."""
     states = states_of(artifacts.read(pass_.plan_file), artifacts.read(pass_.page) if pass_.page else None)
-    reasons = [fault_words(context, faults[0]) if faults else None for faults in states["faults"].to_list()]
-    return states.with_columns(pl.Series("reason", reasons, dtype=pl.String))
+    return states.with_columns(_reasons(context, states["faults"]))
 
 
 def write_receipt(
@@ -93,7 +99,7 @@ def write_receipt(
         lines = [lines_of(columns, profile), *[_absent_lines(one) for one in passes if one.absent_page]]
         _write_text(json.dumps({"receipt": about.facts}) + "\n" + pl.concat(lines, how="diagonal").write_ndjson(), path)
     elif ending == ".html":
-        _write_text(as_page(_page(about, columns)), path)
+        _write_text(ANYONE.text(as_page(_page(about, columns))), path)
     else:
         cover = Beside(about.lines, "About")
         _write(columns, path, "Receipt", stamp_of(trip, [], view.part, rows=True), cover)
@@ -111,9 +117,8 @@ def _page(about: Cover, columns: list[OutgoingColumn]) -> Document:
 def _absent_lines(pass_: Pass) -> pl.DataFrame:
     """What became of records that the sheet does not have."""
     context, page = PlanContext.of_plan(pass_.plan), artifacts.read(pass_.absent_page)
-    reasons = [fault_words(context, faults[0]) if faults else None for faults in page[FAULTS_OF_RECORD].to_list()]
     fields = [field for field in context.record_type.fields if field.name in page.columns]
-    return lines_of_absent(page, pl.Series("reason", reasons, dtype=pl.String), pass_.number, fields)
+    return lines_of_absent(page, _reasons(context, page[FAULTS_OF_RECORD]), pass_.number, fields)
 
 
 def _write_text(text: str, path: Path) -> None:
@@ -158,11 +163,10 @@ def write_absent_outcome(view: PartView, path: Path) -> None:
         raise PlainError(f"Pass {pass_.number} deleted nothing but what its rows are about.", "no-absent")
     context = PlanContext.of_plan(pass_.plan)
     page = artifacts.read(pass_.absent_page)
-    reasons = [fault_words(context, faults[0]) if faults else None for faults in page[FAULTS_OF_RECORD].to_list()]
     fields = [field for field in context.record_type.fields if field.name in page.columns]
     columns = [
         text_column("@state", STATE_HEADER, page[STATE]),
-        text_column("@reason", REASON_HEADER, pl.Series(reasons, dtype=pl.String)),
+        text_column("@reason", REASON_HEADER, _reasons(context, page[FAULTS_OF_RECORD])),
         *[text_column(field.name, field.label, to_text(field, page[field.name])) for field in fields],
     ]
     _write(columns, path, "Not in the sheet", stamp_of(view.trip, [], view.part, rows=True))

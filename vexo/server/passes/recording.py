@@ -17,6 +17,7 @@ from vexo.core.planning.frame import FieldColumns
 from vexo.core.planning.verdicts import RowState, Verdict
 from vexo.core.records import RecordType
 from vexo.core.values import from_python, to_python
+from vexo.core.wording import thousands
 from vexo.core.writing.batches import Item
 from vexo.core.writing.results import WriteResult
 
@@ -119,8 +120,8 @@ class Recorder:
         [((code, *said), count)] = self._refusals.most_common(1)
         why = words(code, "", said)
         more = len(self._refusals) - 1
-        others = f"; and {more:,} other {'reason' if more == 1 else 'reasons'}" if more else ""
-        return f"{self.refused:,} refused: {why} ({count:,}){others}"
+        others = f"; and {thousands(more)} other {'reason' if more == 1 else 'reasons'}" if more else ""
+        return f"{thousands(self.refused)} refused: {why} ({thousands(count)}){others}"
 
     def _first_sent(self) -> str:
         return formatdate(usegmt=True) if self.repeatable else ""

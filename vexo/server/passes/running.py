@@ -14,6 +14,7 @@ from vexo.applications.base import NoAnswer
 from vexo.core.errors import MendableError
 from vexo.core.records import Catalogue
 from vexo.core.sheets.sheet import ROW_ID
+from vexo.core.wording import thousands
 from vexo.core.writing import Write
 from vexo.core.writing.batches import AFTER, AT, SECOND_STEP, Item, writes_of
 from vexo.core.writing.strategies import Rules, lost_parents, refusal
@@ -201,7 +202,9 @@ def apply(lease: Lease) -> dict[str, Any]:
         stopped, report, refused = _send(pass_, lease)
         by_rule = stopped and lease.wanted != "stop"
         if by_rule:
-            pass_.reason = f"Stopped at {refused:,} refused; it was to stop from {pass_.stop_after:,} on."
+            pass_.reason = (
+                f"Stopped at {thousands(refused)} refused; it was to stop from {thousands(pass_.stop_after or 0)} on."
+            )
         end(pass_, lease, Pass.STOPPED if stopped else Pass.ENDED, report)
     except (LeaseLost, HandedBack):
         raise

@@ -10,6 +10,7 @@ from django.db import IntegrityError, transaction
 from django.utils import timezone
 
 from vexo.core.errors import MendableError
+from vexo.core.wording import moment
 
 from ..applications.own_tokens import refuse_without_own
 from ..errors import PlainError
@@ -70,8 +71,7 @@ def schedule(
             )
             job = enqueue("apply later", person.username, view, start_at=at.timestamp(), scheduled=scheduled.pk)
             _tell(view, scheduled)
-            when = at.astimezone(timezone.get_default_timezone())
-            words = f"Plan {number} of trip {trip.pk} is to be applied at {when:%Y-%m-%d %H:%M %Z}"
+            words = f"Plan {number} of trip {trip.pk} is to be applied at {moment(at)}"
             note(person.username, "applying", words, trip.application, trip.pk)
     except IntegrityError as error:
         raise PlainError("Somebody else has just said a time. Look at it, then say yours.", "at") from error

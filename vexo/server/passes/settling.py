@@ -7,6 +7,7 @@ from collections.abc import Sequence
 
 from vexo.core.keys.record_keys import is_declared
 from vexo.core.planning.verdicts import Verdict
+from vexo.core.wording import thousands
 from vexo.core.writing import Write, WriteResult, strategy_of
 from vexo.core.writing.batches import Item
 from vexo.core.writing.strategies import holds
@@ -61,7 +62,7 @@ class Settler:
             sender.recorder.lease.progress(
                 sender.recorder.lease.job.done,
                 sender.recorder.lease.job.total,
-                f"an answer did not come; waiting {left:,.0f} s until the application must be done with it",
+                f"an answer did not come; waiting {thousands(left)} s until the application must be done with it",
             )
             pause(min(left, 5.0))
             left = batch.sent_at + self.application.longest_request - time.time()

@@ -9,6 +9,7 @@ from typing import Any
 from django.db import IntegrityError, transaction
 from django.utils import timezone
 
+from vexo.core.wording import thousands
 from vexo.core.writing.batches import AFTER
 
 from .. import artifacts
@@ -143,7 +144,9 @@ def _refuse_not_atomic(trip: Trip, plan: Plan, frozen: Mapping[str, Any]) -> Non
     known, rows = trip.application.known, frozen["rows"]
     most = known.promises.atomic_batch if known is not None else 0
     if rows > most:
-        raise PlainError(f"All or nothing takes at most {most:,} rows here, and these are {rows:,}.", "not-atomic")
+        raise PlainError(
+            f"All or nothing takes at most {thousands(most)} rows here, and these are {thousands(rows)}.", "not-atomic"
+        )
 
 
 def start_pass(
@@ -205,7 +208,7 @@ def start_pass(
             tell(pass_)
             cancel_waiting(view)
             update_status(view, scheduled=None)
-            words = f"Pass {pass_.number} of trip {trip.pk} began: plan {number}, {rows:,} rows"
+            words = f"Pass {pass_.number} of trip {trip.pk} began: plan {number}, {thousands(rows)} rows"
             if pass_.lifted:
                 words += f", without approval: {pass_.lifted}"
             note(person.username, "applying", words, trip.application, trip.pk, rows)

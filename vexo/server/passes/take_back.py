@@ -16,6 +16,7 @@ from vexo.core.sheets.sheet import ROW, ROW_ID
 from vexo.core.sheets.writers.outgoing import OutgoingColumn, read_fields
 from vexo.core.sheets.writers.xlsx import write_xlsx
 from vexo.core.values import dtype
+from vexo.core.wording import thousands
 from vexo.core.writing.batches import WHOLE
 from vexo.core.writing.ledger import STATE
 from vexo.core.writing.take_back import (
@@ -142,7 +143,7 @@ def take_back(lease: Lease) -> dict[str, Any]:
         here = bool(asked.get("here"))
         job = start_bringing_in(made.application, record_type.name, upload, person, request, run_here=here)
         Job.objects.filter(pk=job.pk).update(arguments={**job.arguments, "reverse_job": lease.job.pk})
-        words = f"Trip {made.pk} is to take back {len(reverse.records):,} records of trip {trip.pk}"
+        words = f"Trip {made.pk} is to take back {thousands(len(reverse.records))} records of trip {trip.pk}"
         note(person.username, "prepared", words, trip.application, trip.pk, len(reverse.records))
         update_status(PartView.of(trip))
     return {"trip": made.pk, "next": job.pk}

@@ -12,13 +12,14 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from ..asked import Asked
+from ..locales import LOCALES
 from . import links, throttle
 from .access_tokens import LONGEST_DAYS, make_token, tokens_of, withdraw_token
 from .authentication import BrowserAuthentication
 from .models import AccessToken, Role, Session
 from .permissions import person_of
 from .rights import Action
-from .services import find_person
+from .services import find_person, set_reading
 from .sessions import end_sessions, is_this, public_number, sessions_of
 
 
@@ -54,6 +55,13 @@ class AccessSerializer(serializers.Serializer[Any]):
 
     sessions = SignedInSerializer(many=True)
     tokens = TokenSerializer(many=True)
+
+
+class ReadingSerializer(Asked):
+    """How numbers and times are written for a person; ``zone`` empty for that of the browser."""
+
+    locale = serializers.ChoiceField(choices=[(tag, locale.label) for tag, locale in LOCALES.items()])
+    zone = serializers.CharField(max_length=60, allow_blank=True, required=False, default="")
 
 
 class MakeTokenSerializer(Asked):
@@ -96,6 +104,22 @@ class AccessView(APIView):
         person = person_of(request)
         values = {"sessions": sessions_of(person), "tokens": tokens_of(person)}
         return Response(AccessSerializer(values, context={"request": request}).data)
+
+
+class ReadingView(APIView):
+    """How numbers and times are written for oneself, in the API's sentences as on the screens."""
+
+    rights = {"PUT": Action.LOOK}
+
+    @extend_schema(responses=ReadingSerializer)
+    def get(self, request: Request) -> Response:
+        return Response(ReadingSerializer(person_of(request)).data)
+
+    @extend_schema(request=ReadingSerializer, responses=ReadingSerializer)
+    def put(self, request: Request) -> Response:
+        serializer = ReadingSerializer(data=request.data)
+        serializer.is_valid(raise_exception=True)
+        return Response(ReadingSerializer(set_reading(person_of(request), **serializer.validated_data)).data)
 
 
 class TokensView(APIView):

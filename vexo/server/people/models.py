@@ -24,6 +24,10 @@ class Person(AbstractUser):
     sso_subject = models.CharField(max_length=300, blank=True, default="")
     """Who they are to the provider of single sign-on: its address and its own name for them; empty where they are not
     known by it."""
+    locale = models.CharField(max_length=12, default="en-GB")
+    """How numbers and times are written for them, a tag of ``locales.LOCALES``."""
+    zone = models.CharField(max_length=60, blank=True, default="")
+    """In which time zone they read times, of the IANA database; empty for their browser's."""
     role_cap: str | None = None
     """The most that may be done in this request, where it came with a token; never kept."""
 

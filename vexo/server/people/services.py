@@ -12,6 +12,7 @@ from django.db import transaction
 
 from ..errors import PlainError
 from ..journal.services import note
+from ..locales import LOCALES, zone_named
 from .models import Person, Role
 from .rights import Action, require
 
@@ -154,6 +155,21 @@ def change(by: Person, username: str, *, role: str = "", password: str = "") -> 
     with transaction.atomic():
         person = set_role(by, username, role) if role else find_person(username)
         return set_password(by, username, password) if password else person
+
+
+def set_reading(person: Person, locale: str, zone: str) -> Person:
+    """Say how numbers and times are written for oneself, and in which zone; empty for the browser's.
+
+    Raises:
+        PlainError
+    """
+    if locale not in LOCALES:
+        raise PlainError(f"Unknown way of writing numbers {locale!r}. Use {', '.join(LOCALES)}.")
+    if zone and zone_named(zone) is None:
+        raise PlainError(f"{zone!r} is not a time zone; one is Europe/London.")
+    person.locale, person.zone = locale, zone
+    person.save(update_fields=["locale", "zone"])
+    return person
 
 
 def remove(by: Person, username: str) -> None:

@@ -15,6 +15,8 @@ from django.db import transaction
 from django.http import HttpRequest, HttpResponse
 from django.utils import timezone
 
+from vexo.core.wording import thousands
+
 from ..errors import PlainError
 from ..installation.services import installation_settings
 from ..journal.services import note
@@ -143,6 +145,6 @@ def end_sessions(by: Person, person: Person, *, number: str = "", but: HttpReque
             raise PlainError("That session has ended already.", "gone")
         Session.objects.filter(pk__in=[session.pk for session in ending]).delete()
         if ending:
-            words = "1 session" if len(ending) == 1 else f"{len(ending):,} sessions"
+            words = "1 session" if len(ending) == 1 else f"{thousands(len(ending))} sessions"
             note(by.username, "people", f"Signed {person.username} out of {words}")
     return len(ending)

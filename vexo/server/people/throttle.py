@@ -13,6 +13,8 @@ import time
 
 from django.db import transaction
 
+from vexo.core.wording import thousands
+
 from .models import Misses
 
 LONGEST = 900.0
@@ -31,7 +33,7 @@ class TooMany(Exception):
 
     def __init__(self, seconds: float) -> None:
         self.seconds = max(1, math.ceil(seconds))
-        words = "a second" if self.seconds == 1 else f"{self.seconds:,} seconds"
+        words = "a second" if self.seconds == 1 else f"{thousands(self.seconds)} seconds"
         super().__init__(f"Too many wrong passwords. Try again in {words}.")
 
 

@@ -19,6 +19,7 @@ from rest_framework.views import APIView
 from ..asked import Asked
 from ..errors import PlainError
 from ..journal.services import note
+from ..locales import LOCALES
 from . import throttle
 from .authentication import BrowserAuthentication
 from .models import Person
@@ -35,10 +36,12 @@ class PersonSerializer(serializers.ModelSerializer[Person]):
 
     role_label = serializers.CharField(source="get_role_display", read_only=True)
     may = serializers.SerializerMethodField()
+    locale = serializers.ChoiceField(choices=list(LOCALES))
+    zone = serializers.CharField(allow_blank=True)
 
     class Meta:
         model = Person
-        fields = ("username", "name", "role", "role_label", "may")
+        fields = ("username", "name", "role", "role_label", "may", "locale", "zone")
 
     @extend_schema_field(serializers.ListField(child=serializers.ChoiceField(choices=list(TABLE))))
     def get_may(self, person: Person) -> list[str]:

@@ -25,6 +25,7 @@ from vexo.core.keys.record_keys import check_key
 from vexo.core.operations import Operation
 from vexo.core.planning.inputs import Settings
 from vexo.core.records import Ignored, RecordType
+from vexo.core.wording import thousands
 
 from .. import artifacts
 from ..applications.services import client_of, describe
@@ -85,7 +86,8 @@ def measure_keys(lease: Lease) -> dict[str, Any]:
         total = client.count(record_type)
         if total > MOST_KEYS:
             raise PlainError(
-                f"{record_type.plural} has {total:,} records: more than {MOST_KEYS:,} are not measured. Choose a key "
+                f"{record_type.plural} has {thousands(total)} records: more than {thousands(MOST_KEYS)} are not "
+                "measured. Choose a key "
                 "that the application promises to be unique.",
                 "too-many",
             )
@@ -209,7 +211,10 @@ def measured_keys(view: PartView) -> MeasuredKeys:
 def _told(figures: KeyFigures, record_type: RecordType, is_best: bool, *, own: bool) -> KeyCandidate:
     rows = figures.rows
     keyed = sum(rows[finds] for finds in (Finds.ONE, Finds.NONE, Finds.SEVERAL))
-    why = f"{rows[Finds.ONE]:,} of {keyed + rows[Finds.BLANK]:,} rows find one record, and none finds several."
+    why = (
+        f"{thousands(rows[Finds.ONE])} of {thousands(keyed + rows[Finds.BLANK])} rows find one record, and "
+        "none finds several."
+    )
     return KeyCandidate(
         list(figures.fields),
         [record_type.field(name).label for name in figures.fields],
@@ -229,7 +234,9 @@ def _weaker(figures: KeyFigures, record_type: RecordType, *, own: bool) -> str:
     if figures.fields == (record_type.identifier,) and not own:
         said.append("The sheet did not go out from here: its record IDs count only if they are this application's.")
     if rows[Finds.SEVERAL]:
-        said.append(f"{rows[Finds.SEVERAL]:,} rows find several records, and are asked which one they are about.")
+        said.append(
+            f"{thousands(rows[Finds.SEVERAL])} rows find several records, and are asked which one they are about."
+        )
     if not figures.declared:
         said.append(
             "The application does not promise that it is unique: a new record whose answer gets lost stays unclear."

@@ -11,6 +11,7 @@ from vexo.core.planning.frame import VERDICT, FieldColumns
 from vexo.core.planning.pointed import FIELD, REFERRER, WHERE, none_refer
 from vexo.core.planning.verdicts import AbsentVerdict, CellAction, Verdict
 from vexo.core.records import IDENTIFIER
+from vexo.core.wording import thousands
 
 from .. import artifacts
 from .context import PlanContext
@@ -85,7 +86,7 @@ def pointed_words(path: str) -> dict[str, list[str]]:
     said: dict[str, list[str]] = {}
     counts = artifacts.read(path).group_by(IDENTIFIER, WHERE, maintain_order=True).agg(pl.col(COUNT).sum())
     for identifier, where, count in counts.iter_rows():
-        said.setdefault(identifier, []).append(f"{count:,} {where}")
+        said.setdefault(identifier, []).append(f"{thousands(count)} {where}")
     return said
 
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from vexo import __version__
+from vexo.core.wording import thousands
 
 from ..artifacts import VERSION
 from ..jobs.leases import Lease
@@ -83,10 +84,13 @@ def keep_plan(basis: Basis, made_plan: MadePlan, lease: Lease) -> Plan | None:
         labels = [record_type.field(name).label for name in settings.key]
         update_status(context.view, plan=plan_fact(plan), key=Key(list(settings.key), labels))
         verdicts = made_plan.summary.verdicts.items()
-        words = ", ".join(f"{count:,} {name}" for name, count in verdicts if count)
+        words = ", ".join(f"{thousands(count)} {name}" for name, count in verdicts if count)
         absent = made_plan.summary.absent
         if absent is not None:
-            words += f"; not in the sheet {absent.delete:,} to delete, {absent.held:,} held, {absent.kept:,} kept"
+            words += (
+                f"; not in the sheet {thousands(absent.delete)} to delete, {thousands(absent.held)} held, "
+                f"{thousands(absent.kept)} kept"
+            )
         note(lease.job.by, "planned", f"Plan {plan.number} of trip {trip.pk}: {words}", trip.application, trip.pk)
     return plan
 

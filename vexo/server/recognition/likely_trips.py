@@ -16,6 +16,7 @@ from vexo.core.sheets import SheetProfile
 from vexo.core.sheets.findings import Finding
 from vexo.core.sheets.overlay.versions import alike_cells, row_column, share_as_they_were
 from vexo.core.sheets.writers.outgoing import cells_of, column_of
+from vexo.core.wording import thousands
 
 from .. import artifacts
 from ..artifacts import ArtifactLost
@@ -55,11 +56,11 @@ class Likely:
     @property
     def account(self) -> str:
         """What it is known by, in words."""
-        cells = f"{self.known.equal:,} of {self.known.compared:,} cells"
+        cells = f"{thousands(self.known.equal)} of {thousands(self.known.compared)} cells"
         if self.rows or self.came:
             return f"{cells} are as in the newest sheet of trip {self.trip.pk}"
         if not self.known.equal:
-            return f"{self.known.rows:,} of its keys went out on trip {self.trip.pk}"
+            return f"{thousands(self.known.rows)} of its keys went out on trip {self.trip.pk}"
         return f"{cells} are as trip {self.trip.pk} sent them out"
 
 

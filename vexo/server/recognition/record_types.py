@@ -11,6 +11,7 @@ from vexo.core.columns.matches import match_columns
 from vexo.core.records import Catalogue, Kind, RecordType
 from vexo.core.sheets import SheetProfile
 from vexo.core.values import bare, normal
+from vexo.core.wording import thousands
 
 from ..applications.models import Application
 from ..artifacts import ArtifactLost
@@ -76,7 +77,9 @@ def _by_values(profile: SheetProfile, cells: pl.DataFrame) -> dict[str, tuple[fl
                     and values.n_unique() >= _FEWEST_VALUES
                 ):
                     header = column.header or column.name
-                    shares = f"{alike:,} of {len(values):,} values of “{header}” are like {field.label}"
+                    shares = (
+                        f"{thousands(alike)} of {thousands(len(values))} values of “{header}” are like {field.label}"
+                    )
                     best[record_type.name] = (share, f"{shares} of {record_type.plural} that went out before.")
     return best
 

@@ -4,11 +4,9 @@ written."""
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from decimal import Decimal
 from pathlib import Path
 
 import polars as pl
-from django.utils import timezone
 
 from vexo.core.documents.bring_in import OPERATION_WORDS
 from vexo.core.planning.absent import BECOMES, REASON
@@ -21,11 +19,13 @@ from vexo.core.sheets.writers.delimited import write_csv
 from vexo.core.sheets.writers.outgoing import OutgoingColumn, in_pieces
 from vexo.core.sheets.writers.xlsx import Beside, fill_xlsx
 from vexo.core.values import to_text
+from vexo.core.wording import moment, thousands
 
 from .. import artifacts
 from ..decisions.listed import listed_decisions
 from ..errors import PlainError
 from ..faults import absent_reason_words
+from ..locales import ANYONE, Reader
 from ..naming import names_of
 from ..planning.context import PlanContext, plan_of
 from ..planning.models import Plan
@@ -40,11 +40,12 @@ from .windows import fault_words
 _SUMMARY = "What it does"
 
 
-def document_of(view: PartView, username: str) -> Document:
+def document_of(view: PartView, username: str, reader: Reader = ANYONE) -> Document:
     """The newest plan of a trip as a document.
 
     Args:
         username: who asks for it.
+        reader: for whom its numbers and times are written.
 
     Raises:
         PlainError: where the trip has no plan.
@@ -53,7 +54,10 @@ def document_of(view: PartView, username: str) -> Document:
     context = PlanContext.of_plan(plan)
     table = artifacts.read(plan.path)
     states = states_now(view, plan)
-    reasons = [" ".join(fault_words(context, fault) for fault in faults or []) for faults in states["faults"].to_list()]
+    reasons = [
+        reader.text(" ".join(fault_words(context, fault) for fault in faults or []))
+        for faults in states["faults"].to_list()
+    ]
     table = table.with_columns(pl.Series(WHY, reasons, dtype=pl.String))
     by_field = {m.field.name: m.column for m in context.matches if m.field and m.column}
     keys = [(context.record_type.field(name), by_field.get(name, "")) for name in context.settings.key]
@@ -62,8 +66,8 @@ def document_of(view: PartView, username: str) -> Document:
     absent = _absent(plan, context, columns)
     return Document(
         f"Plan {plan.number} of trip {view.trip.pk}, {view.trip.title}",
-        _when(view, plan),
-        _lists(view, plan, context, username),
+        reader.text(_when(view, plan)),
+        _lists(view, plan, context, username, reader),
         absent or columns,
         len((absent or columns)[0].cells),
     )
@@ -79,7 +83,7 @@ def _is_shown(table: pl.DataFrame, context: PlanContext, name: str) -> bool:
 
 def _when(view: PartView, plan: Plan) -> str:
     """When it was made, and that nothing was written by it; or by which pass something was."""
-    made = f"Made at {timezone.localtime(plan.made_at):%H:%M on %d %B %Y} by {names_of([plan.made_by])[plan.made_by]}"
+    made = f"Made at {moment(plan.made_at)} by {names_of([plan.made_by])[plan.made_by]}"
     sent = TripStatus(view).sent_by
     if sent is not None:
         return f"{made}. Pass {sent.number} has sent it since: its outcome and receipt say what became of it."
@@ -88,7 +92,9 @@ def _when(view: PartView, plan: Plan) -> str:
     return f"{made}; nothing was written."
 
 
-def _lists(view: PartView, plan: Plan, context: PlanContext, username: str) -> list[tuple[str, list[list[str]]]]:
+def _lists(
+    view: PartView, plan: Plan, context: PlanContext, username: str, reader: Reader
+) -> list[tuple[str, list[list[str]]]]:
     trip, summary, status = view.trip, from_json(plan.summary, PlanSummary), TripStatus(view)
     application = trip.application
     labels = {field.name: field.label for field in context.record_type.fields}
@@ -96,41 +102,40 @@ def _lists(view: PartView, plan: Plan, context: PlanContext, username: str) -> l
     about = [
         ["Application", f"{application.label} ({application.get_stage_display().upper()})"],
         ["Record type", context.record_type.plural],
-        ["Sheet", f"{context.sheet.name}, {summary.rows:,} rows"],
+        ["Sheet", f"{context.sheet.name}, {thousands(summary.rows)} rows"],
         ["Rows are to", OPERATION_WORDS[context.settings.operation]],
         ["Found by", key or "nothing"],
     ]
     if view.trip.parts.count() > 1:
         about.append(["Part", str(view.part)])
-    changes = [[c.label, f"{c.changed:,} changed", *_sums(c.before, c.after)] for c in summary.columns if c.changed]
+    changes = [
+        [c.label, f"{thousands(c.changed)} changed", *_sums(reader, c.before, c.after)]
+        for c in summary.columns
+        if c.changed
+    ]
     totals = [
-        [labels.get(name, name), *map(_exact, (total.sheet, total.planned, total.before))]
+        [labels.get(name, name), *map(reader.exact, (total.sheet, total.planned, total.before))]
         for name, total in summary.totals.items()
     ]
     decided = [
-        [one.says, ", ".join(filter(None, (one.label, one.asked))), f"{one.count:,}", str(one.by["name"])]
+        [one.says, ", ".join(filter(None, (one.label, one.asked))), thousands(one.count), str(one.by["name"])]
         for one in listed_decisions(view, username)
     ]
     lists = [
         ("About", about),
-        ("Rows", [[str(name), f"{count:,}"] for name, count in summary.verdicts.items() if count]),
+        ("Rows", [[str(name), thousands(count)] for name, count in summary.verdicts.items() if count]),
         ("Changes by column", changes),
         ("Sums: sheet, as planned, the same records now", totals),
         ("Records that the sheet does not have", _absent_lines(summary)),
-        ("Open", [[item.says, f"{item.count:,}"] for item in status.open]),
-        ("To know", [[item.says, f"{item.count:,}"] for item in status.said]),
+        ("Open", [[item.says, thousands(item.count)] for item in status.open]),
+        ("To know", [[item.says, thousands(item.count)] for item in status.said]),
         ("Decided", decided),
     ]
-    return [(head, lines) for head, lines in lists if lines]
+    return [(head, [[reader.text(cell) for cell in line] for line in lines]) for head, lines in lists if lines]
 
 
-def _sums(before: str | None, after: str | None) -> list[str]:
-    return [f"{_exact(before)} → {_exact(after)}"] if before is not None and after is not None else []
-
-
-def _exact(number: str) -> str:
-    """A number with all its digits, its thousands told apart."""
-    return f"{Decimal(number):,f}"
+def _sums(reader: Reader, before: str | None, after: str | None) -> list[str]:
+    return [f"{reader.exact(before)} → {reader.exact(after)}"] if before is not None and after is not None else []
 
 
 def _absent_lines(summary: PlanSummary) -> list[list[str]]:
@@ -138,7 +143,7 @@ def _absent_lines(summary: PlanSummary) -> list[list[str]]:
     if absent is None:
         return []
     counts = (("to delete", absent.delete), ("held", absent.held), ("kept", absent.kept))
-    return [[name, f"{count:,}"] for name, count in counts if count]
+    return [[name, thousands(count)] for name, count in counts if count]
 
 
 _BECOMES = {
@@ -180,7 +185,7 @@ def _absent(plan: Plan, context: PlanContext, columns: list[OutgoingColumn]) -> 
     ]
 
 
-def write_document(view: PartView, path: Path, username: str) -> None:
+def write_document(view: PartView, path: Path, username: str, reader: Reader = ANYONE) -> None:
     """Write the newest plan as a workbook, a text file or a page to print, by the ending of its name.
 
     Raises:
@@ -190,14 +195,14 @@ def write_document(view: PartView, path: Path, username: str) -> None:
         ".xlsx": _write_workbook,
         ".csv": lambda document, place: write_csv(document.columns, place),
         ".tsv": lambda document, place: write_csv(document.columns, place, "\t"),
-        ".html": _write_page,
+        ".html": lambda document, place: _write_page(document, place, reader),
     }
     make = makers.get(path.suffix.lower())
     if make is None:
         raise PlainError(f"Unknown format of {path.name}. Use {', '.join(makers)}.")
     if not path.absolute().parent.is_dir():
         raise PlainError(f"There is no folder {path.parent}. Make it, or choose another.")
-    document = document_of(view, username)
+    document = document_of(view, username, reader)
     try:
         make(document, path)
     except (OSError, ValueError) as error:
@@ -214,5 +219,5 @@ def _write_workbook(document: Document, path: Path) -> None:
     )
 
 
-def _write_page(document: Document, path: Path) -> None:
-    path.write_text(as_page(document), encoding="utf-8")
+def _write_page(document: Document, path: Path, reader: Reader) -> None:
+    path.write_text(reader.text(as_page(document)), encoding="utf-8")

@@ -14,6 +14,7 @@ from rest_framework.views import APIView
 
 from ..people.permissions import person_of
 from ..planning.context import plan_of
+from ..rendering import reader_of
 from ..trips.sheets import downloaded
 from ..trips.views import find_view
 from .document import write_document
@@ -37,7 +38,7 @@ class DocumentView(APIView):
         name = f"trip-{view.trip.pk}-plan-{plan_of(view).number}.{ending}"
         with TemporaryDirectory() as folder:
             path = Path(folder) / name
-            write_document(view, path, person_of(request).username)
+            write_document(view, path, person_of(request).username, reader_of(request))
             content = path.read_bytes()
         downloaded(view.trip, person_of(request), name)
         shown = "inline" if ending == "html" else "attachment"

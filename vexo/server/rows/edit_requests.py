@@ -9,6 +9,7 @@ import polars as pl
 
 from vexo.core.sheets.overlay.edits import EditError, Replacement, fill_down, one_cell, paste, replace
 from vexo.core.sheets.sheet import ROW, ROW_ID
+from vexo.core.wording import thousands
 
 from .. import artifacts
 from ..edits import edits
@@ -43,7 +44,7 @@ def _row_words(view: PartView, row_id: int) -> str:
     cells = artifacts.read(newest_sheet(view).cells, [ROW_ID, ROW]).filter(pl.col(ROW_ID) == row_id)
     if cells.is_empty():
         raise EditError("The row is not in the newest sheet.")
-    return f"row {int(cells[ROW][0]):,}"
+    return f"row {thousands(int(cells[ROW][0]))}"
 
 
 Made = tuple[str, str, list[str], Callable[[pl.DataFrame], pl.DataFrame]]
@@ -62,7 +63,7 @@ def _fill(view: PartView, v: dict[str, Any], header: str) -> Made:
         raise EditError("The row to fill from is not shown.")
     at = rows.index(v["row_id"])
     reach = rows[at : at + 1 + (v.get("rows") or len(rows))]
-    words = f"Filled {header} down from {_row_words(view, v['row_id'])} into {len(reach) - 1:,} rows"
+    words = f"Filled {header} down from {_row_words(view, v['row_id'])} into {thousands(len(reach) - 1)} rows"
     return "fill", words, [v["column"]], lambda cells: fill_down(cells, v["column"], reach)
 
 
@@ -72,7 +73,7 @@ def _paste(view: PartView, v: dict[str, Any], header: str) -> Made:
         raise EditError("The row to paste into is not shown.")
     columns = list(sheet_cells.headers_of(newest_sheet(view)))
     block = v["block"]
-    words = f"Pasted {len(block):,} rows from {header}, {_row_words(view, v['row_id'])} on"
+    words = f"Pasted {thousands(len(block))} rows from {header}, {_row_words(view, v['row_id'])} on"
     below, right = rows[rows.index(v["row_id"]) :], columns[columns.index(v["column"]) :]
     width = max(map(len, block), default=0)
     return "paste", words, right[:width], lambda _: paste(below, right, block)

@@ -11,6 +11,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from vexo.core.sheets.long_cells import CELL_CHARACTERS
+from vexo.core.wording import thousands
 
 from ..asked import Asked
 from ..edits import edits
@@ -62,13 +63,15 @@ class BlockField(serializers.Field[list[list[str]], Any, Any, Any]):
         if not isinstance(data, list) or not all(type(line) is list for line in data):
             raise serializers.ValidationError("A block is a list of lines, each a list of texts.")
         if len(data) > _MOST_PASTED:
-            raise serializers.ValidationError(f"A block has at most {_MOST_PASTED:,} lines.")
+            raise serializers.ValidationError(f"A block has at most {thousands(_MOST_PASTED)} lines.")
         for at, line in enumerate(data, 1):
             if not all(type(text) is str for text in line):
-                raise serializers.ValidationError(f"Line {at:,} of the block holds something else than texts.")
+                raise serializers.ValidationError(f"Line {thousands(at)} of the block holds something else than texts.")
             if any(len(text) > CELL_CHARACTERS or "\0" in text for text in line):
-                what = f"over {CELL_CHARACTERS:,} characters, or with a character of value zero"
-                raise serializers.ValidationError(f"Line {at:,} of the block has a text that no cell can hold: {what}.")
+                what = f"over {thousands(CELL_CHARACTERS)} characters, or with a character of value zero"
+                raise serializers.ValidationError(
+                    f"Line {thousands(at)} of the block has a text that no cell can hold: {what}."
+                )
         return data
 
     def to_representation(self, value: Any) -> Any:

@@ -5,13 +5,13 @@ from __future__ import annotations
 from typing import Any
 
 import polars as pl
-from django.utils import timezone
 
 from vexo.core.planning.frame import CHANGED_ELSEWHERE, EARLIER_RESULT, FieldColumns
 from vexo.core.planning.verdicts import Answer, CellAction, RowState
 from vexo.core.records import IDENTIFIER
 from vexo.core.sheets.sheet import ROW_ID
 from vexo.core.values import to_text
+from vexo.core.wording import moment
 
 from .. import artifacts
 from ..decisions.listed import listed_decisions
@@ -79,7 +79,7 @@ def _record(context: PlanContext, line: pl.DataFrame, decisions: list[DecisionFa
 
 
 def _compared(context: PlanContext, plan: Plan, line: pl.DataFrame) -> str:
-    read = f"what the application held at {timezone.localtime(plan.made_at):%H:%M on %d %b %Y} (plan {plan.number})"
+    read = f"what the application held at {moment(plan.made_at)} (plan {plan.number})"
     bases = [FieldColumns(name).has_base for name in context.settings.carried]
     based = any(line[name][0] for name in bases if name in line.columns)
     if line[IDENTIFIER][0] is None:

@@ -17,6 +17,7 @@ from vexo.core.sheets.writers.delimited import write_csv
 from vexo.core.sheets.writers.ods import write_ods
 from vexo.core.sheets.writers.outgoing import outgoing_columns
 from vexo.core.sheets.writers.xlsx import write_xlsx
+from vexo.core.wording import thousands
 from vexo.core.writing.since import Since, compare
 
 from ..applications.services import client_of, describe
@@ -92,7 +93,7 @@ def compare_now(lease: Lease) -> dict[str, Any]:
         selection = {**trip.selection, "since": changes}
         Trip.objects.filter(pk=trip.pk).update(selection=selection)
         update_status(PartView.of_lease(lease))
-        counts = f"{changes['cells']:,} cells of {changes['records']:,} records"
+        counts = f"{thousands(changes['cells'])} cells of {thousands(changes['records'])} records"
         words = f"Compared trip {trip.pk} with the application: {counts}"
         note(lease.job.by, "compared", f"{words} are other than they went out", trip.application, trip.pk, since.now)
     return {"trip": trip.pk, **{name: changes[name] for name in ("then", "now", "records", "cells", "ours")}}

@@ -9,6 +9,7 @@ import polars as pl
 from vexo.core.documents import Share
 from vexo.core.records import Catalogue, Field, RecordType
 from vexo.core.sheets.writers.outgoing import MOST_ROWS, cells_of
+from vexo.core.wording import thousands
 
 from ..errors import PlainError
 from .record_pieces import Pieces
@@ -59,7 +60,7 @@ def share_out(
     there = labels.unique().sort().to_list()
     if len(there) > MOST_PARTS:
         raise PlainError(
-            f"{field.label} has {len(there):,} values here, and a trip is shared out to at most {MOST_PARTS}. "
+            f"{field.label} has {thousands(len(there))} values here, and a trip is shared out to at most {MOST_PARTS}. "
             "Make groups of them, or choose another field.",
             "parts",
         )

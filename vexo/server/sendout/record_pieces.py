@@ -15,6 +15,7 @@ from vexo.core.conditions import Condition
 from vexo.core.records import IDENTIFIER, Catalogue, Field, Kind, RecordType
 from vexo.core.sheets.writers.outgoing import PIECE, column_of
 from vexo.core.values import to_text
+from vexo.core.wording import thousands
 
 from .. import artifacts
 from ..data_folder import absolute
@@ -87,7 +88,7 @@ def rest_of(done: int, total: int, rate: float) -> str:
         return ""
     seconds = max(total - done, 0) / rate
     left = f"{seconds / 60:.0f} min" if seconds >= 90 else f"{seconds:.0f} s"
-    return f", {rate:,.0f} a second, {left} left"
+    return f", {thousands(rate)} a second, {left} left"
 
 
 def read_pieces(
@@ -134,7 +135,9 @@ def read_pieces(
             keep()
         if lease.wanted == "stop":
             keep() if waiting else None
-            raise Stopped(f"Stopped after {done:,} of {total:,} records; what was read is kept, to go on from.")
+            raise Stopped(
+                f"Stopped after {thousands(done)} of {thousands(total)} records; what was read is kept, to go on from."
+            )
     if waiting and (len(waiting[0]) or not paths):
         keep()
     return Pieces(tuple(paths), tuple(lengths))

@@ -12,6 +12,7 @@ from django.db.models import F
 from vexo.core.conditions import read_condition
 from vexo.core.documents import FORMATS, DocumentError, SendOut
 from vexo.core.records import RecordType
+from vexo.core.wording import thousands
 from vexo.core.writing.totals import as_texts
 
 from ..applications.models import Application
@@ -90,7 +91,8 @@ def _read(lease: Lease, document: SendOut, format_: str) -> tuple[Writer, Pieces
             if records.is_empty():
                 named = ", ".join(missing[:_NAMED]) + (" …" if len(missing) > _NAMED else "")
                 raise PlainError(
-                    f"None of the {len(missing):,} keys is that of a {record_type.label.lower()}, so nothing goes out: "
+                    f"None of the {thousands(len(missing))} keys is that of a {record_type.label.lower()}, so "
+                    "nothing goes out: "
                     f"{named}.",
                     "not-found",
                 )
@@ -193,7 +195,7 @@ def _take_in(
     view = PartView.of_lease(lease)
     update_status(view, plural=record_type.plural, sent=sent, also_out=list(others), **shared)
     Route.objects.filter(pk=trip.route_id).update(used=F("used") + 1, used_at=first.added_at, rows=rows)
-    words = f"Sent out {rows:,} {record_type.plural.lower()} as "
+    words = f"Sent out {thousands(rows)} {record_type.plural.lower()} as "
     words += (
         first.name if len(sheets) == 1 else f"{len(sheets)} sheets, {', '.join(p.plan.label for p in written[:12])}"
     )

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from vexo.core.planning.verdicts import RowState
 from vexo.core.rules_of_use import Approve
+from vexo.core.wording import thousands
 
 from ..applications.use_rules import rules_of
 from ..journal.models import Entry
@@ -22,9 +23,15 @@ def why_approved(summary: PlanSummary, approve: Approve) -> str:
     if approve.always:
         return "Whatever is written here is approved by somebody else first."
     if approve.deletes and deletes:
-        return f"It deletes {deletes:,} {'record' if deletes == 1 else 'records'}, which somebody else approves first."
+        return (
+            f"It deletes {thousands(deletes)} {'record' if deletes == 1 else 'records'}, which somebody else "
+            "approves first."
+        )
     if approve.above is not None and writes > approve.above:
-        return f"It writes {writes:,} records, and more than {approve.above:,} are approved by somebody else first."
+        return (
+            f"It writes {thousands(writes)} records, and more than {thousands(approve.above)} are approved by "
+            "somebody else first."
+        )
     return ""
 
 
@@ -82,6 +89,6 @@ def standing(trip: Trip, plan: StoredPlan, last: ApprovalFacts | None, writes: i
         return RowState.HELD, "its approval is to be asked for"
     return {
         ApprovalState.ASKED: (RowState.HELD, "waits for an approval"),
-        ApprovalState.APPROVED: (RowState.UPDATE, f"approved, {writes:,} ready to apply"),
+        ApprovalState.APPROVED: (RowState.UPDATE, f"approved, {thousands(writes)} ready to apply"),
         ApprovalState.SENT_BACK: (RowState.REJECTED, f"sent back: {last.word}"[:120]),
     }[last.state]

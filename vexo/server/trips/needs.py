@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from vexo.core.planning.verdicts import RowState
+from vexo.core.wording import thousands
 
 from .approval import standing
 from .facts.passes import PassState, ScheduledState
@@ -30,7 +31,9 @@ def _trouble(status: TripStatus) -> Needs | None:
     if status.failed and not status.sent_by:
         return Needs(RowState.REJECTED, "something went wrong")
     if status.asked_of_sheet and not status.passes:
-        questions = "1 question is" if status.asked_of_sheet == 1 else f"{status.asked_of_sheet:,} questions are"
+        questions = (
+            "1 question is" if status.asked_of_sheet == 1 else f"{thousands(status.asked_of_sheet)} questions are"
+        )
         return Needs(RowState.HELD, f"{questions} open")
     return None
 
@@ -60,7 +63,7 @@ def _open_rows(status: TripStatus) -> Needs | None:
     """Rows that wait for a person."""
     refused = status.rows_in(RowState.REFUSED, RowState.UNCLEAR) + status.absent_left
     if refused:
-        return Needs(RowState.REJECTED, f"{refused:,} refused, fix and send again")
+        return Needs(RowState.REJECTED, f"{thousands(refused)} refused, fix and send again")
     waits = status.waits(RowState.HELD, RowState.REJECTED)
     if not waits:
         return None
@@ -71,10 +74,10 @@ def _open_rows(status: TripStatus) -> Needs | None:
 def _next_step(status: TripStatus) -> Needs:
     parts = status.facts.parts
     if status.sent_by and parts.all > parts.back:
-        return Needs(RowState.SAME, f"{parts.back:,} of {parts.all:,} parts back")
+        return Needs(RowState.SAME, f"{thousands(parts.back)} of {thousands(parts.all)} parts back")
     if status.sent_by:
         left = status.rows_in(RowState.WAITING) + status.absent_waiting
-        says = f"{left:,} not sent" if left else "all in, read back"
+        says = f"{thousands(left)} not sent" if left else "all in, read back"
         return Needs(RowState.UPDATE if left else RowState.CREATE, says)
     if status.plan and not status.current:
         return Needs(RowState.HELD, "to be planned again")
@@ -83,7 +86,7 @@ def _next_step(status: TripStatus) -> Needs:
         approval = standing(status.trip, status.plan, status.facts.approval, rows)
         if approval is not None:
             return Needs(*approval)
-        says = f"{rows:,} ready to apply" if rows else "nothing to write"
+        says = f"{thousands(rows)} ready to apply" if rows else "nothing to write"
         return Needs(RowState.UPDATE if rows else RowState.SAME, says)
     if status.sheet:
         return Needs(RowState.HELD, "columns or keys to choose")

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
-from datetime import UTC
 
 from vexo.core.guards import GuardMode, GuardName
 from vexo.core.planning.verdicts import ABSENT_CODE, ELSEWHERE_CODE, GOING, STOPPING, AbsentVerdict, RowState
 from vexo.core.sheets.totals import checked
+from vexo.core.wording import moment, thousands
 
 from ..applications.use_rules import rules_of
 from ..errors import PlainError
@@ -171,7 +171,7 @@ def said_of_scheduled(scheduled: ScheduledFacts, writes: int, *, counts: bool) -
     Args:
         counts: its plan is the one that counts.
     """
-    at = f"{scheduled.at.astimezone(UTC):%Y-%m-%d %H:%M} UTC"
+    at = moment(scheduled.at)
     if scheduled.state == ScheduledState.LAPSED:
         says = f"Plan {scheduled.plan} was to be applied at {at}, and nothing was sent: {scheduled.reason}"
     elif counts:
@@ -206,7 +206,7 @@ def _warnings(summary: PlanSummary) -> Iterator[OpenItem]:
     for name, text in summary.warnings.items():
         count, label = (columns[name].changed, f"{columns[name].label}: ") if name in columns else (rows, "")
         if count:
-            of = f"{count:,} {'row' if count == 1 else 'rows'}"
+            of = f"{thousands(count)} {'row' if count == 1 else 'rows'}"
             yield OpenItem("warning", f"{label}{text} ({of})", count, False, StationName.REVIEW, field=name)
 
 
@@ -265,8 +265,11 @@ def _damage(groups: Sequence[Damage]) -> Iterator[OpenItem]:
         left = group.count - group.meant
         if not left:
             continue
-        cells = "1 cell" if left == 1 else f"{left:,} cells"
-        says = f"{group.header}: what a spreadsheet did to {cells} ({group.says}); {group.repairs:,} can be put back."
+        cells = "1 cell" if left == 1 else f"{thousands(left)} cells"
+        says = (
+            f"{group.header}: what a spreadsheet did to {cells} ({group.says}); {thousands(group.repairs)} "
+            "can be put back."
+        )
         yield OpenItem("damage", says, left, False, StationName.FILE, of=group.header, field=group.field)
 
 

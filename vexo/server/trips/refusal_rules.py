@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from vexo.core.wording import thousands
+
 from ..errors import PlainError
 from .facts import from_json
 from .facts.passes import TroubleRule
@@ -28,6 +30,6 @@ def rule_words(rule: TroubleRule) -> str:
     """A rule as a phrase."""
     if rule.stop_after is None:
         return "where rows are refused, it carries on with the others"
-    rows = "one row was" if rule.stop_after == 1 else f"{rule.stop_after:,} rows were"
+    rows = "one row was" if rule.stop_after == 1 else f"{thousands(rule.stop_after)} rows were"
     then = " and prepares to take back what it wrote" if rule.take_back else ""
     return f"it stops once {rows} refused{then}"

@@ -15,6 +15,7 @@ from django.utils import timezone
 
 from vexo.core.operations import Operation
 from vexo.core.planning.verdicts import ABSENT_CODE, WRITTEN, AbsentWhy, RowState
+from vexo.core.wording import thousands
 
 from ..jobs.models import Job
 from .approval import standing
@@ -153,7 +154,7 @@ def jobs_of(trips: Iterable[int]) -> dict[int, tuple[Job | None, Job | None]]:
 
 
 def _count(number: int, one: str, many: str) -> str:
-    return f"{number:,} {one if number == 1 else many}"
+    return f"{thousands(number)} {one if number == 1 else many}"
 
 
 class TripStatus:
@@ -317,7 +318,7 @@ class TripStatus:
 
     def _apply(self) -> tuple[str, bool]:
         if self.job and self.job.kind == "apply":
-            return f"{self.job.done:,} of {self.job.total:,} sent", False
+            return f"{thousands(self.job.done)} of {thousands(self.job.total)} sent", False
         if self.open_pass:
             paused = self.open_pass.state == PassState.PAUSED
             return "paused" if paused else "interrupted, can go on where it was", True
@@ -330,7 +331,7 @@ class TripStatus:
                 return waits[1], waits[0] != RowState.UPDATE
         if self.passes:
             sent = sum(sum((stored.totals or {}).values()) for stored in self.passes)
-            return f"{sent:,} sent" + (f" in {len(self.passes)} passes" if len(self.passes) > 1 else ""), False
+            return f"{thousands(sent)} sent" + (f" in {len(self.passes)} passes" if len(self.passes) > 1 else ""), False
         return ("nothing written yet", False) if self.plan else ("—", False)
 
     def _outcome(self) -> tuple[str, bool]:

@@ -26,6 +26,7 @@ from ..errors import Stale
 from ..people.permissions import person_of
 from ..people.rights import Action
 from ..queries import whole_number
+from ..rendering import reader_of
 from . import serializers as s
 from .facts import to_json
 from .models import Sheet, Trip
@@ -146,21 +147,23 @@ class SheetView(APIView):
 
 
 class CarriedView(APIView):
-    """Rows carried in, day by day."""
+    """Rows carried in, day by day where the reader lives."""
 
     @extend_schema(responses=s.CarriedSerializer(many=True))
     def get(self, request: Request) -> Response:
-        today = timezone.localdate()
+        zone = reader_of(request).zone
+        today = timezone.localdate(timezone=zone)
         carried: Counter[Any] = Counter()
         refused: Counter[Any] = Counter()
-        recent = Trip.objects.filter(touched_at__date__gt=today - timedelta(days=14))
+        recent = Trip.objects.filter(touched_at__gt=timezone.now() - timedelta(days=15))
         for status in recent.values_list("status", flat=True):
             for one in status.get("passes", []) if isinstance(status, dict) else []:
                 ended = parse_datetime(one.get("ended_at") or "") if isinstance(one, dict) else None
                 totals = one.get("totals") if ended else None
                 if ended is None or not isinstance(totals, dict):
                     continue
-                carried[timezone.localdate(ended)] += sum(totals.get(name, 0) for name in LANDED)
-                refused[timezone.localdate(ended)] += totals.get("refused", 0)
+                day = timezone.localdate(ended, zone)
+                carried[day] += sum(totals.get(name, 0) for name in LANDED)
+                refused[day] += totals.get("refused", 0)
         days = [today - timedelta(days=back) for back in range(13, -1, -1)]
         return Response([{"day": day.isoformat(), "carried": carried[day], "refused": refused[day]} for day in days])

@@ -17,6 +17,7 @@ from django.db import IntegrityError, transaction
 from django.utils import timezone
 
 from vexo.core.errors import MendableError
+from vexo.core.wording import thousands
 
 from ..data_folder import absolute
 from ..errors import PlainError
@@ -230,7 +231,7 @@ def _why_not(unattended: Unattended, view: PartView, arrival: Arrival) -> str:
         return "it is not planned yet, since something is asked about its columns or its key."
     if status.open:
         first = status.open[0].says.rstrip(".")
-        more = f", and {len(status.open) - 1:,} more" if len(status.open) > 1 else ""
+        more = f", and {thousands(len(status.open) - 1)} more" if len(status.open) > 1 else ""
         return f"something is open: {first}{more}."
     if not unattended.applies:
         return "this route brings sheets up to Review."
@@ -243,9 +244,12 @@ def _why_not(unattended: Unattended, view: PartView, arrival: Arrival) -> str:
     if not summary.writes:
         return "nothing is to be written."
     if summary.writes > unattended.most:
-        return f"it writes {summary.writes:,} records, and by itself at most {unattended.most:,}."
+        return f"it writes {thousands(summary.writes)} records, and by itself at most {thousands(unattended.most)}."
     if summary.deletes > unattended.most_deletes:
-        return f"it deletes {summary.deletes:,} records, and by itself at most {unattended.most_deletes:,}."
+        return (
+            f"it deletes {thousands(summary.deletes)} records, and by itself at most "
+            f"{thousands(unattended.most_deletes)}."
+        )
     return ""
 
 
@@ -265,7 +269,10 @@ def _end(unattended: Unattended, arrival: Arrival) -> None:
     if pass_ is None:
         _fail(unattended, arrival, "Its trip was deleted.")
     elif pass_.state in (Pass.ENDED, Pass.STOPPED, Pass.GIVEN_UP):
-        words = ", ".join(f"{count:,} {name}" for name, count in (pass_.totals or {}).items() if count) or "nothing"
+        words = (
+            ", ".join(f"{thousands(count)} {name}" for name, count in (pass_.totals or {}).items() if count)
+            or "nothing"
+        )
         Arrival.objects.filter(pk=arrival.pk).update(state=Arrival.DONE, says=f"pass {pass_.number}: {words}")
     elif pass_.state in (Pass.INTERRUPTED, Pass.PAUSED):
         says = f"Pass {pass_.number} waits for a person: {pass_.reason}"

@@ -9,6 +9,8 @@ import time
 from dataclasses import dataclass
 from pathlib import Path
 
+from vexo.core.wording import thousands
+
 from ..errors import PlainError
 
 TAKEN, REFUSED = "taken", "refused"
@@ -44,7 +46,9 @@ class Contents:
         """What lies there and is left there, as a sentence; empty for nothing."""
         if not self.others:
             return ""
-        names = ", ".join(self.others[:3]) + (f" and {len(self.others) - 3:,} more" if len(self.others) > 3 else "")
+        names = ", ".join(self.others[:3]) + (
+            f" and {thousands(len(self.others) - 3)} more" if len(self.others) > 3 else ""
+        )
         does = "lies there and is no sheet" if len(self.others) == 1 else "lie there and are no sheets"
         return f"{names} {does} that Vexo reads. Take what is meant as one in again as {' or '.join(_ENDINGS)}."
 

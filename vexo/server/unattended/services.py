@@ -11,6 +11,8 @@ from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 from django.db import transaction
 from django.utils import timezone
 
+from vexo.core.wording import clock, thousands
+
 from ..errors import PlainError
 from ..journal.services import note
 from ..people.models import Person
@@ -59,7 +61,7 @@ def set_unattended(person: Person, route: Route, wished: Wished) -> Unattended:
     if wished.applies:
         require(person, applying(route.application.stage))
         if not 1 <= wished.most <= MOST:
-            raise PlainError(f"Say how many records it may write by itself: from 1 to {MOST:,}.")
+            raise PlainError(f"Say how many records it may write by itself: from 1 to {thousands(MOST)}.")
         if wished.most_deletes > wished.most:
             raise PlainError("It may delete no more by itself than it may write at all.")
     folder_of(wished.folder)
@@ -116,7 +118,7 @@ def words_of(unattended: Unattended) -> str:
     else:
         days = ", ".join(DAYS[day] for day in unattended.days) or "each day"
         looks = (
-            f"sheets come in from the folder {unattended.folder} at {unattended.at:%H:%M} ({unattended.zone}), {days}"
+            f"sheets come in from the folder {unattended.folder} at {clock(unattended.at)} ({unattended.zone}), {days}"
         )
     if not unattended.applies:
         return f"{looks}, and wait at Review"
@@ -125,9 +127,10 @@ def words_of(unattended: Unattended) -> str:
             f"{looks}, and wait at Review, since the route was changed after it was said that it may apply by itself. "
             "Say so again where it still may"
         )
-    deletes = f", {unattended.most_deletes:,} of them deleted" if unattended.most_deletes else ", none deleted"
+    deletes = f", {thousands(unattended.most_deletes)} of them deleted" if unattended.most_deletes else ", none deleted"
     return (
-        f"{looks}, and are applied where nothing is open and at most {unattended.most:,} records are written{deletes}"
+        f"{looks}, and are applied where nothing is open and at most {thousands(unattended.most)} records are "
+        f"written{deletes}"
     )
 
 

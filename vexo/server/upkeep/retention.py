@@ -9,6 +9,8 @@ from django.db import transaction
 from django.db.models import Q
 from django.utils import timezone
 
+from vexo.core.wording import thousands
+
 from ..applications.models import Application
 from ..applications.use_rules import rules_of
 from ..artifacts import THINNED
@@ -156,7 +158,9 @@ def set_retention(person: Person, *, idle_minutes: int | None = None, **days: in
         if name not in KeepFor.__dataclass_fields__:
             raise PlainError(f"Unknown kind {name!r}. Use {', '.join(KeepFor.__dataclass_fields__)}.")
         if not 0 <= value <= _LONGEST_DAYS:
-            raise PlainError(f"Say a number of days from 1 to {_LONGEST_DAYS:,}, or 0 for as long as Vexo is there.")
+            raise PlainError(
+                f"Say a number of days from 1 to {thousands(_LONGEST_DAYS)}, or 0 for as long as Vexo is there."
+            )
     if 0 < said.get("journal", 0) < _LEAST_JOURNAL_DAYS:
         raise PlainError(f"The journal is kept for {_LEAST_JOURNAL_DAYS} days at least.")
     if idle_minutes is not None and not 0 <= idle_minutes <= 14 * 24 * 60:

@@ -11,6 +11,7 @@ from django.db.models import Q
 from django.utils import timezone
 
 from vexo.core.errors import MendableError
+from vexo.core.wording import thousands
 
 from ..artifacts import THINNED
 from ..data_folder import absolute
@@ -69,7 +70,7 @@ def _thin_trips(lease: Lease, keep: KeepFor, now: datetime) -> int:
         lease.still_mine()
         lease.hand_back_if_ending()
         try:
-            why = f"which nobody had touched for {keep.trips:,} days"
+            why = f"which nobody had touched for {thousands(keep.trips)} days"
             delete_trip(_who(lease), trip, why, untouched_since=before_days(keep.trips, now))
         except MendableError as error:
             # Its receipt cannot be made: rather a trip too many than evidence too little. People see it at Upkeep.
@@ -112,7 +113,10 @@ def _thin_copies(lease: Lease, keep: KeepFor, now: datetime) -> int:
                 continue
             KeptCopy.objects.filter(pk__in=[copy.pk for copy in copies]).update(path=THINNED)
             gone += len(copies)
-            words = f"Deleted what is kept of the records that went out on trip {number}, after {keep.copies:,} days"
+            words = (
+                f"Deleted what is kept of the records that went out on trip {number}, after "
+                f"{thousands(keep.copies)} days"
+            )
             note(_who(lease), "deleted", words, trip.application, number)
         for copy in copies:
             absolute(copy.path).unlink(missing_ok=True)
@@ -153,7 +157,7 @@ def _thin_journal(who: str, keep: KeepFor, now: datetime) -> int:
         return 0
     with transaction.atomic():
         last = Entry.objects.filter(at__lt=before).order_by("-id").values("id", "seal", "at")[0]
-        words = f"Took off the journal up to {last['at']:%Y-%m-%d}, entries to number {last['id']:,}"
+        words = f"Took off the journal up to {last['at']:%Y-%m-%d}, entries to number {thousands(last['id'])}"
         note(who, JOURNAL_THINNED, words, rows=int(last["id"]), file=last["seal"])
         with connection.cursor() as cursor:
             # In the same transaction: no other writer finds the journal without its guard.

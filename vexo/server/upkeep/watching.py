@@ -6,6 +6,8 @@ from datetime import timedelta
 
 from django.utils import timezone
 
+from vexo.core.wording import thousands
+
 from ..health import LEAST_FREE
 from ..jobs.leases import Lease
 from ..jobs.models import Job
@@ -25,7 +27,7 @@ def watch(lease: Lease) -> dict[str, int]:
         said = Notice.objects.filter(kind=NoticeKind.DISK, at__gt=timezone.now() - _SAID_EACH)
         if not said.exists():
             with lease.writing():
-                words = f"Only {free // 1024**2:,} MB are free on the disk of Vexo. Make room; see Upkeep."
+                words = f"Only {thousands(free // 1024**2)} MB are free on the disk of Vexo. Make room; see Upkeep."
                 tell_people(NoticeKind.DISK, administrators(), words)
     if Notice.objects.filter(to_mail=True).exists():
         ask_for_mail()

@@ -9,6 +9,7 @@ from pathlib import Path
 from django.db import transaction
 
 from vexo.core.sheets import SheetError
+from vexo.core.wording import thousands
 
 from ..data_folder import absolute, replacing
 from ..errors import PlainError
@@ -34,7 +35,8 @@ def begin(name: str, size: int, by: str) -> Upload:
     name = clean_name(name)
     if size > LARGEST:
         raise PlainError(
-            f"{name} has {size:,} bytes; at most {LARGEST:,} can be brought in. Divide it into several sheets."
+            f"{name} has {thousands(size)} bytes; at most {thousands(LARGEST)} can be brought in. Divide it into "
+            "several sheets."
         )
     if size <= 0:
         raise PlainError(f"{name} is empty. Put a header in its first row and the records below it.")
@@ -54,7 +56,8 @@ def _refuse_more(by: str, size: int) -> None:
     halves = sum(received < announced for announced, received in files)
     if halves >= _UNFINISHED_FILES or sum(announced for announced, _ in files) + size > _UNFINISHED_BYTES:
         raise PlainError(
-            f"{len(files):,} of your files have not come whole yet, or wait to be joined. Send the rest of them, or "
+            f"{thousands(len(files))} of your files have not come whole yet, or wait to be joined. Send the rest of "
+            "them, or "
             "leave them; those that never come whole are deleted after a day.",
             "unfinished",
         )
@@ -91,9 +94,13 @@ def add(number: int, by: str, offset: int, content: bytes) -> int:
         if upload.complete or end <= upload.received:
             return int(upload.received)
         if offset > upload.received:
-            raise PlainError(f"A part of the file is missing: {upload.received:,} bytes are here. Go on from there.")
+            raise PlainError(
+                f"A part of the file is missing: {thousands(upload.received)} bytes are here. Go on from there."
+            )
         if end > upload.size:
-            raise PlainError(f"{upload.name} was announced with {upload.size:,} bytes, and more came. Bring it anew.")
+            raise PlainError(
+                f"{upload.name} was announced with {thousands(upload.size)} bytes, and more came. Bring it anew."
+            )
         with absolute(upload.path).open("r+b") as file:
             file.seek(offset)
             file.write(content)
@@ -108,7 +115,9 @@ def finish(number: int, by: str) -> Upload:
     upload = find(number, by)
     if upload.received != upload.size:
         raise PlainError(
-            f"Of {upload.name} {upload.received:,} of {upload.size:,} bytes are here. Send the rest first.", "half"
+            f"Of {upload.name} {thousands(upload.received)} of {thousands(upload.size)} bytes are here. Send the "
+            "rest first.",
+            "half",
         )
     if not upload.complete:
         Upload.objects.filter(pk=upload.pk).update(complete=True)

@@ -13,6 +13,7 @@ import { useDoing } from "@/ui/doing";
 import SidePanel from "@/ui/SidePanel.vue";
 
 import MakeToken from "./MakeToken.vue";
+import ReadingForm from "./ReadingForm.vue";
 import SessionTable from "./SessionTable.vue";
 import TokenTable from "./TokenTable.vue";
 
@@ -51,7 +52,7 @@ useFootNote(() =>
 <template>
   <div class="where">
     <h1>Your access</h1>
-    <span class="soft">where you are signed in, and tokens with which scripts act for you</span>
+    <span class="soft">where you are signed in, how you read numbers, and tokens with which scripts act for you</span>
   </div>
   <div class="work">
     <div class="main overflow-y-auto!">
@@ -71,6 +72,7 @@ useFootNote(() =>
           </div>
           <SessionTable :sessions="access.sessions" :ending="ending.busy.value" @end="ending.start($event)" />
         </section>
+        <ReadingForm />
         <section class="grid gap-2 border-t border-rule p-4" aria-labelledby="tokens">
           <h2 id="tokens">Tokens for scripts</h2>
           <TokenTable

@@ -3,6 +3,8 @@ import { QueryClient } from "@tanstack/vue-query";
 import createClient, { type Middleware } from "openapi-fetch";
 import { ref } from "vue";
 
+import { browserZone } from "@/parts/reading";
+
 import { secondsIdle } from "./idle";
 import { ofThePart } from "./part";
 
@@ -46,6 +48,7 @@ function cookie(name: string): string {
 
 const middleware: Middleware = {
   onRequest({ request }) {
+    request.headers.set("Vexo-Zone", browserZone);
     request.headers.set("Vexo-Idle", String(secondsIdle()));
     if (request.method !== "GET") request.headers.set("X-CSRFToken", cookie("csrftoken"));
     return ofThePart(request);

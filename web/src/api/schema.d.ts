@@ -21,6 +21,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/access/reading": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description How numbers and times are written for oneself, in the API's sentences as on the screens. */
+        get: operations["api_access_reading_retrieve"];
+        /** @description How numbers and times are written for oneself, in the API's sentences as on the screens. */
+        put: operations["api_access_reading_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/access/sessions": {
         parameters: {
             query?: never;
@@ -316,7 +334,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Rows carried in, day by day. */
+        /** @description Rows carried in, day by day where the reader lives. */
         get: operations["api_carried_list"];
         put?: never;
         post?: never;
@@ -3397,7 +3415,17 @@ export interface components {
             role?: components["schemas"]["RoleEnum"];
             readonly role_label: string;
             readonly may: components["schemas"]["MayEnum"][];
+            locale: components["schemas"]["PersonLocaleEnum"];
+            zone: string;
         };
+        /**
+         * @description * `en-GB` - en-GB
+         *     * `en-US` - en-US
+         *     * `de-DE` - de-DE
+         *     * `fr-FR` - fr-FR
+         * @enum {string}
+         */
+        PersonLocaleEnum: "en-GB" | "en-US" | "de-DE" | "fr-FR";
         /** @description phone number */
         PhoneTreatment: {
             /**
@@ -3507,6 +3535,20 @@ export interface components {
             /** Format: int64 */
             up_to: number;
         };
+        /** @description How numbers and times are written for a person; ``zone`` empty for that of the browser. */
+        Reading: {
+            locale: components["schemas"]["ReadingLocaleEnum"];
+            /** @default  */
+            zone: string;
+        };
+        /**
+         * @description * `en-GB` - British
+         *     * `en-US` - American
+         *     * `de-DE` - German
+         *     * `fr-FR` - French
+         * @enum {string}
+         */
+        ReadingLocaleEnum: "en-GB" | "en-US" | "de-DE" | "fr-FR";
         /**
          * @description * `not-sent` - NOT_SENT
          *     * `made-since` - MADE_SINCE
@@ -4628,6 +4670,58 @@ export interface operations {
             };
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    api_access_reading_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Reading"];
+                };
+            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    api_access_reading_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Reading"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Reading"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            413: components["responses"]["Problem413"];
             422: components["responses"]["Problem422"];
             503: components["responses"]["Problem503"];
         };

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 /** When records of a type may be written, as a sentence: days, from when to when, in which time zone. */
 import type { Schemas } from "@/api/client";
+import { zone } from "@/parts/reading";
 
 type Times = NonNullable<Schemas["TypeRules"]["times"]>;
 type Day = NonNullable<Times["days"]>[number];
@@ -8,10 +9,9 @@ const { times, of } = defineProps<{ times: Times | null; of: string; disabled: b
 const emit = defineEmits<{ set: [times: Times | null] }>();
 const DAYS: Day[] = ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"];
 const TIME = /^([01]\d|2[0-3]):[0-5]\d$/;
-const here = Intl.DateTimeFormat().resolvedOptions().timeZone || "UTC";
 function choose(event: Event): void {
   if (!(event.target instanceof HTMLSelectElement)) return;
-  emit("set", event.target.value ? { days: DAYS, from: "20:00", to: "06:00", zone: here } : null);
+  emit("set", event.target.value ? { days: DAYS, from: "20:00", to: "06:00", zone: zone.value } : null);
 }
 function move(end: "from" | "to", event: Event): void {
   if (!times || !(event.target instanceof HTMLInputElement)) return;

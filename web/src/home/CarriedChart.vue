@@ -2,17 +2,17 @@
 import { computed } from "vue";
 
 import type { Schemas } from "@/api/client";
-import { count } from "@/parts/format";
+import { count, exact, shortDay } from "@/parts/format";
 
 const props = defineProps<{ days: Schemas["Carried"][] }>();
 const most = computed(() => Math.max(1, ...props.days.map((day) => day.carried + day.refused)));
 const total = computed(() => props.days.reduce((sum, day) => sum + day.carried, 0));
 const refused = computed(() => props.days.reduce((sum, day) => sum + day.refused, 0));
 const share = computed(() =>
-  refused.value ? ((100 * refused.value) / (total.value + refused.value)).toFixed(1) : "0",
+  refused.value ? exact(((100 * refused.value) / (total.value + refused.value)).toFixed(1)) : "0",
 );
 const height = (rows: number): number => (rows ? Math.max(2, (58 * rows) / most.value) : 0);
-const label = (text: string): string => new Date(text).toLocaleDateString("en-GB", { day: "numeric", month: "short" });
+const label = (text: string): string => shortDay(new Date(text), false, "UTC");
 </script>
 
 <template>

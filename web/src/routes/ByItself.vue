@@ -4,6 +4,7 @@ import { computed, ref } from "vue";
 
 import { api, data, queryClient, type Route, type Schemas } from "@/api/client";
 import { when } from "@/parts/format";
+import { zone as mine } from "@/parts/reading";
 import { say } from "@/services/notices";
 import AlertNote from "@/ui/AlertNote.vue";
 import BusyButton from "@/ui/BusyButton.vue";
@@ -23,8 +24,7 @@ const STATES: Record<Schemas["Arrival"]["state"], string> = {
 };
 const open = ref(false);
 const form = ref({ folder: "", timed: false, at: "06:00", days: [] as number[], applies: false, most: 50, deletes: 0 });
-const here = Intl.DateTimeFormat().resolvedOptions().timeZone || "UTC";
-const zone = computed(() => now?.zone ?? here);
+const zone = computed(() => now?.zone ?? mine.value);
 function begin(): void {
   form.value = {
     folder: now?.folder ?? "",

@@ -14,6 +14,7 @@ import polars as pl
 
 from ...errors import MendableError
 from ...patterns import PatternError, replace_all, replacement
+from ...wording import thousands
 from ..sheet import ROW_ID
 
 EDITS = {ROW_ID: pl.UInt32(), "column": pl.String(), "base": pl.String(), "text": pl.String()}
@@ -174,8 +175,10 @@ def paste(row_ids: Sequence[int], columns: Sequence[str], block: Sequence[Sequen
     width = max((len(line) for line in block), default=0)
     if len(block) > len(row_ids) or width > len(columns):
         raise EditError(
-            f"The block is {len(block):,} rows by {width:,} columns, and from this cell on the sheet has "
-            f"{len(row_ids):,} by {len(columns):,}. Paste it further up or to the left, or as a sheet of its own."
+            f"The block is {thousands(len(block))} rows by {thousands(width)} columns, and from this cell on the "
+            "sheet has "
+            f"{thousands(len(row_ids))} by {thousands(len(columns))}. Paste it further up or to the left, or as a "
+            "sheet of its own."
         )
     lines = [
         (row_id, column, text)

@@ -9,6 +9,7 @@ from typing import Any
 
 import polars as pl
 
+from ...wording import thousands
 from ..formula_guard import take_off
 from ..sheet import ROW, ROW_ID, Column, SheetError, SheetProfile
 
@@ -63,7 +64,8 @@ def _numbers(rows: pl.DataFrame, column: str, known: pl.Series) -> pl.Series:
         place = int(wrong.arg_true()[0])
         there = rows[column][place]
         raise SheetError(
-            f"Row {int(rows[ROW][place]):,} of the file says {there or 'nothing'} under {ROW_HEADER!r}. Each row must "
+            f"Row {thousands(int(rows[ROW][place]))} of the file says {there or 'nothing'} under {ROW_HEADER!r}. "
+            "Each row must "
             "say once which row of the sheet it continues; bring new rows in with the whole sheet."
         )
     return said

@@ -9,6 +9,7 @@ from pathlib import Path
 
 import polars as pl
 
+from ...wording import thousands
 from ..findings import Finding
 from ..shape import Shaped, column_letters
 from ..sheet import ROW, SheetError
@@ -68,7 +69,7 @@ def spread(cells: pl.DataFrame) -> pl.DataFrame:
     rows = cells.select(ROW).unique().sort(ROW)
     if len(numbers) > _MOST_COLUMNS or len(numbers) * len(rows) > _MOST_CELLS:
         raise SheetError(
-            f"The sheet spans {len(rows):,} rows and {len(numbers):,} columns, most of them empty. "
+            f"The sheet spans {thousands(len(rows))} rows and {thousands(len(numbers))} columns, most of them empty. "
             "Delete the stray cells far from the records, or divide the sheet."
         )
     wide: dict[str, pl.Series] = {ROW: rows[ROW]}

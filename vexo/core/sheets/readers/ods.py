@@ -15,6 +15,7 @@ from typing import IO, Any
 import polars as pl
 
 from ...values import on_unique
+from ...wording import thousands
 from ..shape import column_letters
 from ..sheet import AS_FOUND, ROW, STAMP_PROPERTY, Choices, SheetError, Stamp
 from .cell_values import MINUS_ZERO, ODD, ZEROS, has_table_at, passed_over, shortest, spread
@@ -205,11 +206,13 @@ class _Sheets:
         cells = sum(times for _, times, *_ in self.line) * self.repeat
         if len(self.lists[0]) + cells > _MOST_CELLS:
             raise SheetError(
-                f"The sheet would have over {_MOST_CELLS:,} cells, most of them repeated. "
+                f"The sheet would have over {thousands(_MOST_CELLS)} cells, most of them repeated. "
                 "Delete what is repeated below the records, or divide the sheet."
             )
         if self.line and self.row + self.repeat > _LAST_ROW:
-            raise SheetError(f"The sheet has a row {self.row + self.repeat:,}, and no sheet has so many. Save it anew.")
+            raise SheetError(
+                f"The sheet has a row {thousands(self.row + self.repeat)}, and no sheet has so many. Save it anew."
+            )
         if self.hidden and self.line:
             self.facts.hidden_rows = [*self.facts.hidden_rows, *range(self.row + 1, self.row + 1 + self.repeat)]
         columns, rows, kinds, texts, shown_as = self.lists

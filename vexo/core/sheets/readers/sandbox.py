@@ -14,6 +14,7 @@ from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
+from ...wording import thousands
 from ..sheet import AS_FOUND, Choices, SheetError, SheetProfile
 
 MEMORY_LIMIT = 6 * 1024**3
@@ -40,7 +41,7 @@ def _refuse_early(path: Path, name: str) -> None:
         with zipfile.ZipFile(path) as archive:
             unpacked = sum(entry.file_size for entry in archive.infolist())
         if unpacked > _LARGEST:
-            raise SheetError(f"{name} would unpack to {unpacked:,} bytes. Divide it into several sheets.")
+            raise SheetError(f"{name} would unpack to {thousands(unpacked)} bytes. Divide it into several sheets.")
 
 
 class _TookTooLong(Exception):

@@ -9,6 +9,7 @@ from typing import Any
 import polars as pl
 
 from ...values import NOT_ASCII
+from ...wording import thousands
 from ..findings import Finding, each_row
 from ..shape import column_letters
 from ..sheet import AS_FOUND, ROW, UNKNOWN, Choices, SheetError
@@ -24,7 +25,9 @@ def _unknown(cells: pl.DataFrame) -> list[Finding]:
     for at, name in enumerate(name for name in cells.columns if name != ROW):
         rows = cells.filter(pl.col(name).str.contains(UNKNOWN, literal=True))[ROW].to_list()
         place = column_letters(at + 1)
-        says = (f"Row {row:,}, column {place}: a character cannot be read, here or already before." for row in rows)
+        says = (
+            f"Row {thousands(row)}, column {place}: a character cannot be read, here or already before." for row in rows
+        )
         findings += [Finding(f.kind, f.text, f.row, place) for f in each_row("bad-byte", rows, says)]
     return findings
 
@@ -34,7 +37,7 @@ def _guessed(cells: pl.DataFrame, encoding: str) -> list[Finding]:
     for row, *texts in cells.filter(pl.any_horizontal(pl.exclude(ROW).str.contains(NOT_ASCII))).head(1).iter_rows():
         at = next(at for at, text in enumerate(texts) if text and _TELLING_RE.search(text))
         place, shown = column_letters(at + 1), texts[at][:40]
-        words = f"Read as {known_as(encoding)}, row {row:,}, column {place} is “{shown}”."
+        words = f"Read as {known_as(encoding)}, row {thousands(row)}, column {place} is “{shown}”."
         says = f"The file does not say its encoding. {words}"
         return [Finding("encoding", says, row, place)]
     return []

@@ -13,6 +13,7 @@ from dataclasses import dataclass, field
 
 import polars as pl
 
+from ...wording import thousands
 from ..findings import Finding, each_row
 from ..sheet import SheetError
 
@@ -139,7 +140,9 @@ def _as_columns(records: list[list[str]], name: str) -> pl.DataFrame:
     if width == 0:
         raise SheetError(f"{name} is empty. Put a header in its first row and the records below it.")
     if width > _MOST_COLUMNS or width * len(records) > 50 * sum(map(len, records)) + 100_000:
-        raise SheetError(f"{name} has a line of {width:,} cells, far more than its other lines. Mend that line.")
+        raise SheetError(
+            f"{name} has a line of {thousands(width)} cells, far more than its other lines. Mend that line."
+        )
     padded = [record + [""] * (width - len(record)) for record in records]
     columns = zip(*padded, strict=True)
     return pl.DataFrame({f"k{at}": pl.Series(column, dtype=pl.String) for at, column in enumerate(columns)})
@@ -150,7 +153,7 @@ def _unequal(records: list[list[str]], header: int) -> list[Finding]:
     width = len(records[header])
     odd = [(at + 1, len(r)) for at, r in enumerate(records) if at > header and r not in ([], [""]) and len(r) != width]
     says = [
-        f"Row {row:,} has {count:,} cells, the header has {width:,}: "
+        f"Row {thousands(row)} has {thousands(count)} cells, the header has {thousands(width)}: "
         + ("the cells beyond it have no header." if count > width else "those at its end are empty.")
         for row, count in odd
     ]
@@ -185,6 +188,8 @@ def cut(text: str, delimiter: str, name: str, content: bytes | None = None) -> C
     widths = [len(records[at]) for at in filled]
     usual = max(set(widths), key=lambda width: widths.count(width) * width) if widths else 1
     header = next((at for at in filled if len(records[at]) >= usual), filled[0] if filled else 0)
-    says = [f"A quotation mark opens in row {row:,} and never closes; it is read as it stands." for row in broken]
+    says = [
+        f"A quotation mark opens in row {thousands(row)} and never closes; it is read as it stands." for row in broken
+    ]
     findings = [*each_row("quote", broken, says), *(_unequal(records, header) if records else [])]
     return Cut(_as_columns(records, name).with_columns(pl.all().replace("", None)), findings)

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 
 import polars as pl
 
+from ...wording import thousands
 from ..findings import Finding
 from ..shape import column_letters
 
@@ -39,15 +40,17 @@ class Facts:
 
 def _few(names: Sequence[str]) -> str:
     more = len(names) - _NAMED
-    return ", ".join(names[:_NAMED]) + (f" and {more:,} more" if more > 0 else "")
+    return ", ".join(names[:_NAMED]) + (f" and {thousands(more)} more" if more > 0 else "")
 
 
 def told(facts: Facts) -> tuple[Finding, ...]:
     """The facts in sentences."""
     findings = []
     if facts.hidden_rows:
-        rows = [f"{row:,}" for row in facts.hidden_rows]
-        what = f"Row {rows[0]} is hidden" if len(rows) == 1 else f"{len(rows):,} rows are hidden ({_few(rows)})"
+        rows = [f"{thousands(row)}" for row in facts.hidden_rows]
+        what = (
+            f"Row {rows[0]} is hidden" if len(rows) == 1 else f"{thousands(len(rows))} rows are hidden ({_few(rows)})"
+        )
         told_ = f"{what} and read like the others."
         findings.append(Finding("hidden-rows", told_, facts.hidden_rows[0]))
     if facts.hidden_columns:
@@ -55,7 +58,7 @@ def told(facts: Facts) -> tuple[Finding, ...]:
         what = f"Column {names[0]} is hidden" if len(names) == 1 else f"Columns {_few(names)} are hidden"
         findings.append(Finding("hidden-columns", f"{what} and read like the others.", None, names[0]))
     if facts.merged:
-        cells = "Cells are" if len(facts.merged) == 1 else f"{len(facts.merged):,} groups of cells are"
+        cells = "Cells are" if len(facts.merged) == 1 else f"{thousands(len(facts.merged))} groups of cells are"
         told_ = f"{cells} merged ({_few(facts.merged)}): the value stands in the first cell, the others are blank."
         first = re.match(r"[A-Z]+(\d+)", facts.merged[0])
         findings.append(Finding("merged", told_, int(first[1]) if first else None))
@@ -64,7 +67,7 @@ def told(facts: Facts) -> tuple[Finding, ...]:
     for kind, (one, many, how) in SHOWN.items():
         for column, number in sorted(facts.counts.get(kind, {}).items()):
             letters = column_letters(column)
-            what = f"1 cell {one} is read" if number == 1 else f"{number:,} cells {many} are read"
+            what = f"1 cell {one} is read" if number == 1 else f"{thousands(number)} cells {many} are read"
             findings.append(Finding(kind, f"Column {letters}: {what} {how}.", None, letters))
     return tuple(findings)
 

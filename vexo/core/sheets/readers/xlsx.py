@@ -15,6 +15,7 @@ from typing import Any
 import polars as pl
 
 from ...values import on_unique
+from ...wording import thousands
 from ..findings import Finding, each_row
 from ..shape import column_letters
 from ..sheet import AS_FOUND, ROW, Choices, SheetError
@@ -147,7 +148,7 @@ def _uncalculated(cells: pl.DataFrame) -> tuple[Finding, ...]:
     """Formulas that were saved without their values."""
     alone = cells.filter(pl.col("kind") == UNCALCULATED).select(ROW, "column", "value").rows()
     says = (
-        f"Row {row:,}, column {column_letters(column)}: the formula {text[:40]} was saved without its value. "
+        f"Row {thousands(row)}, column {column_letters(column)}: the formula {text[:40]} was saved without its value. "
         "Open the file in a spreadsheet and save it anew."
         for row, column, text in alone
     )

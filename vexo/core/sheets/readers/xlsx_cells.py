@@ -9,6 +9,7 @@ from typing import IO
 
 import polars as pl
 
+from ...wording import thousands
 from ..shape import column_letters
 from ..sheet import ROW, SheetError
 from .xml_events import feed, local, new_parser
@@ -83,7 +84,7 @@ def read_cells(stream: IO[bytes]) -> pl.DataFrame:  # noqa: PLR0915 - its callba
         nonlocal total
         total += len(places)
         if total > _MOST_CELLS:
-            raise SheetError(f"The sheet has over {_MOST_CELLS:,} cells. Divide it.")
+            raise SheetError(f"The sheet has over {thousands(_MOST_CELLS)} cells. Divide it.")
         column, number = placed(pl.Series(places, dtype=pl.String))
         columns = {"column": column, ROW: number, "kind": kinds, "style": styles, "value": values}
         frames.append(pl.DataFrame(columns, schema_overrides=SCHEMA))
@@ -104,7 +105,7 @@ def read_cells(stream: IO[bytes]) -> pl.DataFrame:  # noqa: PLR0915 - its callba
             said = attributes.get("r", "")
             row, place = int(said) if said.isdecimal() and len(said) < 9 else row + 1, ""
             if row > _LAST_ROW:
-                raise SheetError(f"The sheet has a row {row:,}, and no sheet has so many. Save it anew.")
+                raise SheetError(f"The sheet has a row {thousands(row)}, and no sheet has so many. Save it anew.")
         elif code == _READING_AID:
             aside += 1
 

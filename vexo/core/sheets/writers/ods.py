@@ -16,6 +16,7 @@ import polars as pl
 
 from ...records import Kind
 from ...values import on_unique
+from ...wording import thousands
 from ..sheet import STAMP_PROPERTY, Stamp
 from .outgoing import MOST_ROWS, Head, OutgoingColumn, in_pieces
 
@@ -246,7 +247,9 @@ def fill_ods(
         ValueError: where a worksheet cannot hold so many rows, or a cell a character.
     """
     if rows > MOST_ROWS:
-        raise ValueError(f"A worksheet holds {MOST_ROWS:,} records, these are {rows:,}. Send them out as CSV.")
+        raise ValueError(
+            f"A worksheet holds {thousands(MOST_ROWS)} records, these are {thousands(rows)}. Send them out as CSV."
+        )
     title = re.sub(r"[\[\]:*?/\\']", " ", title)[:31]
     keys = next((at for at, head in enumerate(heads) if not head.is_key), len(heads))
     with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED, compresslevel=2) as out:

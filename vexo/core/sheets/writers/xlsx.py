@@ -14,6 +14,7 @@ import polars as pl
 import xlsxwriter
 
 from ...records import Kind
+from ...wording import thousands
 from ..shape import column_letters
 from ..sheet import STAMP_PROPERTY, Stamp
 from .outgoing import MOST_ROWS, Head, OutgoingColumn, in_pieces
@@ -165,7 +166,9 @@ def fill_xlsx(
         ValueError: where a worksheet cannot hold so many rows.
     """
     if rows > MOST_ROWS:
-        raise ValueError(f"A worksheet holds {MOST_ROWS:,} records, these are {rows:,}. Send them out as CSV.")
+        raise ValueError(
+            f"A worksheet holds {thousands(MOST_ROWS)} records, these are {thousands(rows)}. Send them out as CSV."
+        )
     bare_book = path.with_suffix(".bare")
     try:
         _make_workbook(heads, bare_book, title, rows, stamp, beside)

@@ -1,5 +1,7 @@
 <script setup lang="ts">
 /** When a plan is sent: now, or at a time. */
+import { zone } from "@/parts/reading";
+
 import { momentOf, thisEvening } from "./sending";
 
 const at = defineModel<string>({ required: true });
@@ -23,6 +25,7 @@ function choose(event: Event): void {
       aria-label="The day and time"
       :aria-invalid="momentOf(at) === undefined"
     />
+    <span v-if="at" class="soft">{{ zone }}</span>
     <b v-if="momentOf(at) === undefined" class="text-held">has gone by</b>
   </span>
 </template>

@@ -3,7 +3,7 @@
 import { computed, ref } from "vue";
 
 import type { Column } from "@/api/client";
-import { count, exact } from "@/parts/format";
+import { asTyped, count, exact } from "@/parts/format";
 
 import { useTripContext } from "../context";
 import { useEditing } from "../edit/editing";
@@ -24,7 +24,8 @@ const typed = ref("");
 
 function ask(what: string): void {
   asked.value = what;
-  typed.value = expected(what)?.expected ?? "";
+  const kept = expected(what)?.expected;
+  typed.value = kept ? exact(kept.replaceAll(",", ""), "-") : "";
 }
 function keep(): void {
   const what = asked.value;
@@ -33,7 +34,7 @@ function keep(): void {
   if (what === "") {
     const number = Number(typed.value.replace(/\D/g, ""));
     expect({ rows: typed.value.trim() ? number : null });
-  } else if (what) expect({ rows: rows ? Number(rows) : null, sums: { [what]: typed.value } });
+  } else if (what) expect({ rows: rows ? Number(rows) : null, sums: { [what]: asTyped(typed.value) } });
 }
 /** The field's own sums: as planned, as they are, and after. */
 function besides(column: Column): { says: string; sum: string | null | undefined }[] {
