@@ -31,6 +31,7 @@ def _database(name: str) -> dict[str, object]:
     return {
         "ENGINE": "django.db.backends.sqlite3",
         "NAME": DATA / f"{name}.db",
+        "CONN_MAX_AGE": None,
         "OPTIONS": {
             "timeout": 30,
             "transaction_mode": "IMMEDIATE",

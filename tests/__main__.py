@@ -34,6 +34,14 @@ FIRST = (
     "what_was_seen",
     "upgrades",
     "data_folder",
+    "answering_refusals",
+    "taking_back",
+    "make_same",
+    "server.test_open",
+    "server.test_rights",
+    "sharing",
+    "renames",
+    "versions",
 )
 ROOM_WANTED = 6 * 2**30
 Counts = dict[str, int]

@@ -31,10 +31,10 @@ _state = {"loaded": False}
 
 
 def _model(name: str) -> type[Record]:
-    found = next((model for model in TYPES if model.__name__ == name), None)
-    if found is None:
+    known_model = next((model for model in TYPES if model.__name__ == name), None)
+    if known_model is None:
         raise Refusal(f"There is no record type {name!r}.", "no-such-type", "record_type")
-    return found
+    return known_model
 
 
 def _take_up(added: AddedField) -> None:

@@ -55,14 +55,14 @@ def records(request: HttpRequest, name: str, entity_set: str) -> HttpResponse:
     """The first records whose naming fields begin with the words asked for."""
     alias, model = _alias(name), _model(entity_set)
     rows = model._default_manager.using(alias).order_by(*model.naming)
-    own = properties(model)
+    props = properties(model)
     for word in request.GET.get("find", "").split():
         fits = Q()
         for field in model.naming:
-            column = f"{field}__pk" if own[field].target else field
+            column = f"{field}__pk" if props[field].target else field
             fits |= Q(**{f"{column}__istartswith": word})
         rows = rows.filter(fits)
-    head = [own[field] for field in (*model.naming, *[n for n in own if n not in model.naming][1:6])]
+    head = [props[field] for field in (*model.naming, *[n for n in props if n not in model.naming][1:6])]
     table = [(record.pk, [_shown(prop, record) for prop in head]) for record in rows[:_PAGE]]
     context = {"name": name, "model": model, "head": head, "table": table, "find": request.GET.get("find", "")}
     return render(request, "register/records.html", {**context, "plural": model.plural, "total": rows.count()})

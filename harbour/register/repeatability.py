@@ -38,10 +38,10 @@ def once(alias: str, headers: Mapping[str, str], method: str, url: str, body: An
             raise Refusal("Another request had this number.", "repeat-rejected", None, 412)
         return known.status, simplejson.loads(known.body, use_decimal=True), dict(known.headers)
     status, answer, told = run()
-    told = {**told, "Repeatability-Result": "accepted"}
+    answer_headers = {**told, "Repeatability-Result": "accepted"}
     text = simplejson.dumps(answer, use_decimal=True)
-    Repeat.objects.using(alias).create(number=number, digest=digest, status=status, body=text, headers=told)
-    return status, answer, told
+    Repeat.objects.using(alias).create(number=number, digest=digest, status=status, body=text, headers=answer_headers)
+    return status, answer, answer_headers
 
 
 def remember_refusal(alias: str, headers: Mapping[str, str], method: str, url: str, body: Any, answer: Answer) -> None:

@@ -113,8 +113,8 @@ class TroubleMiddleware:
 
 def _change(target: dict[str, Any], request: HttpRequest, usual: dict[str, Any]) -> HttpResponse:
     try:
-        asked = simplejson.loads(request.body or b"{}")
-        changed = {name: type(usual[name])(value) for name, value in asked.items()}
+        changes = simplejson.loads(request.body or b"{}")
+        changed = {name: type(usual[name])(value) for name, value in changes.items()}
     except (ValueError, AttributeError, KeyError, TypeError):
         return JsonResponse({"error": f"of {', '.join(usual)} one or more are wanted"}, status=400)
     if changed.get("kind", "none") not in KINDS:
@@ -130,11 +130,11 @@ def switch(request: HttpRequest) -> HttpResponse:
     if request.method != "POST":
         return JsonResponse(_state)
     try:
-        asked = simplejson.loads(request.body or b"{}")
-        left = int(asked.pop("times", 1))
+        changes = simplejson.loads(request.body or b"{}")
+        left = int(changes.pop("times", 1))
     except (ValueError, AttributeError, TypeError):
         return JsonResponse({"error": "kind and times are wanted"}, status=400)
-    request._body = simplejson.dumps({**asked, "left": 0 if asked.get("kind") == "none" else left}).encode()
+    request._body = simplejson.dumps({**changes, "left": 0 if changes.get("kind") == "none" else left}).encode()
     with _lock:
         _state.update(_QUIET)
     return _change(_state, request, _QUIET)

@@ -125,8 +125,8 @@ class Connection:
         failure = failure_of_status(response.status_code, write=True)
         if failure is None:
             return response
-        asked = min(_seconds(response.headers.get("Retry-After")), _LONGEST_WAIT)
-        raised = failure.of_write_at(self.address, asked)
+        retry_after = min(_seconds(response.headers.get("Retry-After")), _LONGEST_WAIT)
+        raised = failure.of_write_at(self.address, retry_after)
         raise raised if type(raised) is not ApplicationError else ApplicationError(f"{raised}{_said(response)}")
 
     def post_definition(self, path: str, body: Any) -> None:
@@ -181,14 +181,14 @@ class Connection:
     def _send(self, method: str, path: str, headers: dict[str, str] | None) -> httpx.Response:
         url = self._own(path)
         for attempt in range(self._tries):
-            asked: str | None = None
+            retry_after: str | None = None
             cause: Exception | None = None
             try:
                 asking = self._client.stream(method, url, headers=dict(headers or {}), timeout=self._limit())
                 with asking as answer:
                     response = _whole(answer)
                 failure = failure_of_status(response.status_code)
-                asked = response.headers.get("Retry-After")
+                retry_after = response.headers.get("Retry-After")
             except (httpx.HTTPError, httpx.InvalidURL, OSError, RuntimeError) as error:
                 # The connection of a quick question is closed from outside when its time is over.
                 if self._over and not isinstance(error, httpx.TimeoutException | httpx.ConnectError):
@@ -198,7 +198,7 @@ class Connection:
                 return response
             if not failure.again or attempt == self._tries - 1:
                 raise failure.of_read_at(self.address) from cause
-            self._wait(attempt, asked)
+            self._wait(attempt, retry_after)
         raise AssertionError("unreachable")
 
     def _wait(self, attempt: int, asked: str | None) -> None:

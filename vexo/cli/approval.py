@@ -30,24 +30,24 @@ def approval(
     from vexo.server.trips.status import TripStatus
     from vexo.server.trips.trip_pages import approval_told
 
-    said = [note is not None, approve, word is not None]
-    if sum(said) > 1:
+    choices = [note is not None, approve, word is not None]
+    if sum(choices) > 1:
         raise PlainError("Ask, approve or send back; one of these.", "approval")
-    if any(said):
+    if any(choices):
         require(setting.person(), Action.PREPARE)
     view = find_view(trip)
-    plan = plan_to_approve(view, number or plan_of(view).number) if any(said) else plan_of(view)
+    plan = plan_to_approve(view, number or plan_of(view).number) if any(choices) else plan_of(view)
     if note is not None:
         ask_for_approval(view, setting.person(), plan, note)
-    elif any(said):
+    elif any(choices):
         answer_approval(view, setting.person(), plan, approve=approve, words=word or "")
-    told = approval_told(TripStatus(find_view(trip)), setting.person())
+    fact = approval_told(TripStatus(find_view(trip)), setting.person())
     if as_json:
-        print_json({"trip": trip, "plan": plan.number, "approval": to_json(told)})
+        print_json({"trip": trip, "plan": plan.number, "approval": to_json(fact)})
         return
     out = console()
     why = reason_for_approval(plan)
     out.print(f"Plan {plan.number} of trip {trip}: {why or 'it needs no approval.'}")
-    if told is not None and told.state is not None:
-        by = told.by["name"] if told.by else ""
-        out.print(f"{told.state.capitalize()}{f' by {by}' if by else ''}. {told.word or told.note}".strip())
+    if fact is not None and fact.state is not None:
+        by = fact.by["name"] if fact.by else ""
+        out.print(f"{fact.state.capitalize()}{f' by {by}' if by else ''}. {fact.word or fact.note}".strip())

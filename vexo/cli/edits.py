@@ -74,8 +74,8 @@ def edit(
     if repair:
         asked |= {"kind": "repair", "plan": plan_of(view).number, "damage": ""}
     elif find is not None:
-        said = {"find": find, "put": put, "pattern": pattern, "whole": whole}
-        asked |= {"kind": "replace", "replace": said}
+        replacement = {"find": find, "put": put, "pattern": pattern, "whole": whole}
+        asked |= {"kind": "replace", "replace": replacement}
     elif row is None or not name or (value is None) == (down is None):
         raise PlainError("Say --row, --column and --value; --row, --column and --down; --find; or --repair.")
     elif down is not None:

@@ -47,19 +47,19 @@ def guards(
     changes = path is not None or modes or limits or usual
     if changes:
         require(setting.person(), Action.CONNECT)
-    one = find_application(application)
+    target = find_application(application)
     route = find_route(route_name) if route_name else None
-    if route is not None and route.application_id != one.pk:
+    if route is not None and route.application_id != target.pk:
         raise PlainError(f"The route {route.name} is one of {route.application.name}.", "no-route")
-    kept = route.guards if route is not None else one.guards
+    kept = route.guards if route is not None else target.guards
     if changes:
-        said = _laid(_read(path) if path is not None else kept, modes, limits, usual)
+        wanted = _laid(_read(path) if path is not None else kept, modes, limits, usual)
         if route is not None:
-            kept = set_route_guards(setting.person(), route, said).guards
+            kept = set_route_guards(setting.person(), route, wanted).guards
         else:
-            kept = set_guards(setting.person(), one, said).guards
+            kept = set_guards(setting.person(), target, wanted).guards
     settings = GuardSettings.from_json(kept)
-    beneath = GuardSettings.from_json(one.guards) if route is not None else USUAL
+    beneath = GuardSettings.from_json(target.guards) if route is not None else USUAL
     if as_json:
         laid = settings.over(beneath)
         print_json({"said": kept, "guards": {name: _in_force(laid, name) for name in GUARDS}})
@@ -95,18 +95,21 @@ def _laid(
     """What is kept, with what options change. Raises PlainError."""
     from vexo.server.errors import PlainError
 
-    said = {name: dict(one) if isinstance(one, dict) else one for name, one in kept.items()}
+    settings = {name: dict(one) if isinstance(one, dict) else one for name, one in kept.items()}
     for name in usual:
-        said[name] = {}
+        settings[name] = {}
     for text in modes:
         name, equals, mode = text.partition("=")
         if not equals:
             raise PlainError(f"--set {text!r} should be GUARD=MODE.")
-        said[name] = {**said.get(name, {}), "mode": mode}
+        settings[name] = {**settings.get(name, {}), "mode": mode}
     for text in limits:
         place, equals, number = text.partition("=")
         name, dot, limit = place.partition(".")
         if not equals or not dot:
             raise PlainError(f"--limit {text!r} should be GUARD.LIMIT=NUMBER.")
-        said[name] = {**said.get(name, {}), "limits": {**said.get(name, {}).get("limits", {}), limit: number}}
-    return said
+        settings[name] = {
+            **settings.get(name, {}),
+            "limits": {**settings.get(name, {}).get("limits", {}), limit: number},
+        }
+    return settings

@@ -27,8 +27,8 @@ def key_options(command: Callable[..., Any]) -> Callable[..., Any]:
     @click.option("--reach", metavar="CONDITION", help="Which records may be touched: a condition, 'all', or 'sent'.")
     @wraps(command)
     def gathered(*args: Any, ignore_case: bool, ignore_accents: bool, exact_keys: bool, **options: Any) -> Any:
-        said = [name for name, wanted in (("capitals", ignore_case), ("accents", ignore_accents)) if wanted]
-        return command(*args, ignores=tuple(said) if said or exact_keys else None, **options)
+        ignored = [name for name, wanted in (("capitals", ignore_case), ("accents", ignore_accents)) if wanted]
+        return command(*args, ignores=tuple(ignored) if ignored or exact_keys else None, **options)
 
     return gathered
 
@@ -38,8 +38,8 @@ def _print_absent(view: PartView, output: Path | None, as_json: bool) -> None:
     from vexo.server.planning.absent_records import absent_records, write_absent
     from vexo.server.trips.facts import to_json
 
-    told = absent_records(view)
-    if not told.known:
+    absent = absent_records(view)
+    if not absent.known:
         raise PlainError("Which records the sheet lacks is not known. Plan the trip, or say its reach.", "reach")
     if output is not None:
         try:
@@ -47,15 +47,15 @@ def _print_absent(view: PartView, output: Path | None, as_json: bool) -> None:
         except OSError as error:
             raise PlainError(f"{output} cannot be written: {error.strerror or error}. Choose another place.") from error
     if as_json:
-        print_json({"trip": view.trip.pk} | to_json(told))
+        print_json({"trip": view.trip.pk} | to_json(absent))
         return
-    planned = bool(told.answers)
-    table = plain_table("Record ID", *told.labels, *(("What happens", "Why", "Point to it") if planned else ()))
-    for one in told.records:
+    planned = bool(absent.answers)
+    table = plain_table("Record ID", *absent.labels, *(("What happens", "Why", "Point to it") if planned else ()))
+    for one in absent.records:
         more = (str(one.verdict or ""), one.says, "; ".join(one.pointed)) if planned else ()
         table.add_row(one.identifier, *one.key, *more)
     console().print(table)
-    click.echo(f"{told.count:,} of {told.reach:,} records in reach are in no row.", err=True)
+    click.echo(f"{absent.count:,} of {absent.reach:,} records in reach are in no row.", err=True)
 
 
 @click.command()
@@ -89,16 +89,16 @@ def keys_(
     if absent:
         _print_absent(view, output, as_json)
         return
-    asked = [[name.strip() for name in key.split("+")] for key in keys]
-    if rows and len(asked) != 1:
+    wanted_keys = [[name.strip() for name in key.split("+")] for key in keys]
+    if rows and len(wanted_keys) != 1:
         raise PlainError("Say whose rows are listed: --key FIELD+FIELD, once.")
-    finish(start_measuring(view, setting.person(), asked, run_here=True))
+    finish(start_measuring(view, setting.person(), wanted_keys, run_here=True))
     if rows:
-        window = rows_that_find(view, asked[0], rows, (0, 500))
+        window = rows_that_find(view, wanted_keys[0], rows, (0, 500))
         lines = [(row.row, [cell.text for cell in row.cells]) for row in window.rows]
         if as_json:
             listed = [{"row": row, "cells": texts} for row, texts in lines]
-            print_json({"trip": trip, "key": asked[0], "finds": rows, "count": window.total, "rows": listed})
+            print_json({"trip": trip, "key": wanted_keys[0], "finds": rows, "count": window.total, "rows": listed})
             return
         table = plain_table("Row", "Cells")
         for row, texts in lines:
@@ -113,9 +113,9 @@ def keys_(
         return
     table = plain_table("Key", "Different here", "Different there", "One", "None", "Several", "Blank", "Shared", "")
     for one in measured.candidates:
-        found = one.rows
+        counts = one.rows
         words = " ".join(text for text in ("Recommended: " + one.why if one.recommended else "", one.weaker) if text)
-        numbers = (found.one, found.none, found.several, found.blank, found.shared)
+        numbers = (counts.one, counts.none, counts.several, counts.blank, counts.shared)
         table.add_row(
             " + ".join(one.labels), f"{one.different:,}", f"{one.distinct:,}", *[f"{n:,}" for n in numbers], words
         )

@@ -160,10 +160,10 @@ class Commands(click.Group):
                 sys.exit(2)
             _fail(asked, error.format_message())
         except Exception as error:
-            said = _mendable(error)
-            if said is None:
+            sentence = _mendable(error)
+            if sentence is None:
                 raise
-            _fail(asked, said)
+            _fail(asked, sentence)
         sys.exit(result if isinstance(result, int) else 0)
 
 

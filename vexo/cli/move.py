@@ -38,19 +38,24 @@ def move(setting: Setting, trip: int, application: str, again: bool, as_json: bo
     if again:
         finish(decide_again(view, person, plan_of(view).number, run_here=True))
         view = find_view(view.trip.pk)
-    told = moved(view)
-    if told is None and not application:
+    moved_trip = moved(view)
+    if moved_trip is None and not application:
         raise PlainError(f"Trip {view.trip.pk} was not moved from another, or has no plan yet.", "no-plan")
     if as_json:
-        print_json({"trip": view.trip.pk, "moved": to_json(told), **open_json(view)})
+        print_json({"trip": view.trip.pk, "moved": to_json(moved_trip), **open_json(view)})
     else:
         out = console()
         out.print(f"Trip {view.trip.pk} is on {view.trip.application.label}.")
-        if told is not None:
-            out.print(f"It was moved from trip {told.trip} on {told.application}: {told.alike:,} rows as there, ")
-            more = f"; {told.more:,} would write here what there was nothing to write of" if told.more else ""
-            out.print(f"{told.differs:,} differ{more}.")
-            for offer in told.offers:
+        if moved_trip is not None:
+            out.print(
+                f"It was moved from trip {moved_trip.trip} on {moved_trip.application}: {moved_trip.alike:,} rows as "
+                "there, "
+            )
+            more = (
+                f"; {moved_trip.more:,} would write here what there was nothing to write of" if moved_trip.more else ""
+            )
+            out.print(f"{moved_trip.differs:,} differ{more}.")
+            for offer in moved_trip.offers:
                 out.print(
                     f"Can be decided again: {offer.says}, {offer.count:,} rows (vexo move {view.trip.pk} --again)"
                 )

@@ -41,8 +41,8 @@ def _confirm(trip: Trip, plan: Plan, summary: PlanSummary) -> None:
     for step in plan.summary.get("first_steps", ()):
         click.echo(f"One row goes through {step['text']!r} in {step['field']} first, so that a circle opens.", err=True)
     if plan.summary["weak"]:
-        said = "Not every record here carries a version: what someone changes in one without in the very moment of"
-        click.echo(f"{said} writing is not noticed.", err=True)
+        warning = "Not every record here carries a version: what someone changes in one without in the very moment of"
+        click.echo(f"{warning} writing is not noticed.", err=True)
     what = "changes" if absent else "rows"
     click.confirm(f"Write {sum(counts.values()):,} {what} ({words})?", abort=True, err=True)
 
@@ -55,15 +55,15 @@ def _moment(text: str) -> datetime:
     now = datetime.now().astimezone()
     for form in ("%H:%M", "%Y-%m-%d %H:%M", "%Y-%m-%dT%H:%M"):
         with suppress(ValueError):
-            said = datetime.strptime(text.strip(), form)
+            parsed = datetime.strptime(text.strip(), form)
             if form != "%H:%M":
-                return said.astimezone()
-            today = now.replace(hour=said.hour, minute=said.minute, second=0, microsecond=0)
+                return parsed.astimezone()
+            today = now.replace(hour=parsed.hour, minute=parsed.minute, second=0, microsecond=0)
             return today if today > now else today + timedelta(days=1)
     raise PlainError(f"Say the time as 20:00, or as 2026-12-01 20:00; not {text!r}.", "at")
 
 
-def _check_deletes(plan: Plan, deletes: int, said: int | None, *, ask: bool) -> None:
+def _check_deletes(plan: Plan, deletes: int, number: int | None, *, ask: bool) -> None:
     """That whoever applies a plan knows how many records it deletes: their number is said, or typed where it is asked.
 
     Raises:
@@ -72,12 +72,12 @@ def _check_deletes(plan: Plan, deletes: int, said: int | None, *, ask: bool) -> 
     from vexo.server.errors import PlainError
 
     records = f"{deletes:,} {'record' if deletes == 1 else 'records'}"
-    if said is None and deletes and ask:
-        said = click.prompt(f"Type their number to delete {records}", type=int, err=True)
-    if said is None and deletes:
+    if number is None and deletes and ask:
+        number = click.prompt(f"Type their number to delete {records}", type=int, err=True)
+    if number is None and deletes:
         raise PlainError(f"Plan {plan.number} deletes {records}. Say so: --delete {deletes}.", "deletes")
-    if said is not None and said != deletes:
-        raise PlainError(f"Plan {plan.number} deletes {records}, and not {said:,}. Nothing was sent.", "deletes")
+    if number is not None and number != deletes:
+        raise PlainError(f"Plan {plan.number} deletes {records}, and not {number:,}. Nothing was sent.", "deletes")
 
 
 @click.command()
@@ -153,9 +153,9 @@ def apply(
     if not yes:
         _confirm(view.trip, plan, summary)
     _check_deletes(plan, summary.deletes, deletes, ask=not yes)
-    said = atomic or carry_on or take_back or stop_after is not None
-    trouble = TroubleRule(stop_after, take_back) if said else rule_of_trip(view.trip)
-    if trouble.stop_after is not None and not said:
+    says_trouble = atomic or carry_on or take_back or stop_after is not None
+    trouble = TroubleRule(stop_after, take_back) if says_trouble else rule_of_trip(view.trip)
+    if trouble.stop_after is not None and not says_trouble:
         click.echo(f"As said before: {rule_words(trouble)}. Otherwise: --carry-on.", err=True)
     if at:
         when = _moment(at)
@@ -227,29 +227,35 @@ def print_outcome(view: PartView, as_json: bool) -> None:
     from vexo.server.passes.receipts import last_pass, told_states
     from vexo.server.planning.context import PlanContext
 
-    one = last_pass(view)
-    terms, report = one.sums or {}, one.report or {}
+    sent = last_pass(view)
+    terms, report = sent.sums or {}, sent.report or {}
     if as_json:
-        outcome = {"trip": trip.pk, "pass": one.number, "plan": one.plan.number, "state": one.state, "rows": one.rows}
+        outcome = {
+            "trip": trip.pk,
+            "pass": sent.number,
+            "plan": sent.plan.number,
+            "state": sent.state,
+            "rows": sent.rows,
+        }
         outcome |= {
-            "outcome": one.totals,
+            "outcome": sent.totals,
             "sum": terms,
-            "absent": one.absent,
+            "absent": sent.absent,
             "read_back": report,
-            "reason": one.reason,
+            "reason": sent.reason,
         }
         print_json({**outcome, **open_json(view)})
         print_open(view)
         end_with(view)
     out = console()
-    out.print(f"Trip {trip.pk}, {trip.title}, pass {one.number} ({one.state})")
-    if one.reason:
-        out.print(one.reason)
+    out.print(f"Trip {trip.pk}, {trip.title}, pass {sent.number} ({sent.state})")
+    if sent.reason:
+        out.print(sent.reason)
     out.print(sum_line(sum(terms.values()), terms))
-    if one.absent:
+    if sent.absent:
         states = ("deleted", "refused", "unclear", "waiting", "held", "kept")
         out.print(
-            "Not in the sheet: " + ", ".join(f"{one.absent[name]:,} {name}" for name in states if one.absent[name])
+            "Not in the sheet: " + ", ".join(f"{sent.absent[name]:,} {name}" for name in states if sent.absent[name])
         )
     if report.get("records"):
         out.print(f"Read back: {report['as_sent']:,} of {report['records']:,} records are as sent.")
@@ -258,12 +264,12 @@ def print_outcome(view: PartView, as_json: bool) -> None:
     if report.get("warnings"):
         out.print(f"{report['warnings']:,} rows were taken with a warning; the application's words are in the browser.")
     for name, sums in report.get("totals", {}).items():
-        label = PlanContext.of_plan(one.plan).record_type.field(name).label
+        label = PlanContext.of_plan(sent.plan).record_type.field(name).label
         out.print(
             f"  {label}: sheet {sums['sheet']}; of the rows written or the same planned {sums['planned']}, "
             f"{sums['before']} → {sums['after']}"
         )
-    left = told_states(one, PlanContext.of_plan(one.plan)).filter(pl.col("state").is_in(_LEFT))
+    left = told_states(sent, PlanContext.of_plan(sent.plan)).filter(pl.col("state").is_in(_LEFT))
     for (reason,), rows in left.group_by(["reason"], maintain_order=True):
         numbers = ", ".join(str(row) for row in rows["row"].head(12).to_list()) + ("…" if len(rows) > 12 else "")
         out.print(f"{SIGNS[rows['state'][0]]} {rows['state'][0]}, {len(rows):,}: {reason}  (rows {numbers})")

@@ -115,10 +115,10 @@ def reading(setting: Setting, locale: str | None, zone: str | None) -> None:
     """Say how numbers and times are written for you on the screens; a terminal shows the British way and UTC."""
     from vexo.server.people.services import set_reading
 
-    own = setting.person()
+    person = setting.person()
     if locale is not None or zone is not None:
-        set_reading(own, own.locale if locale is None else locale, own.zone if zone is None else zone)
-    console().print(f"Numbers and days: {own.locale}. Times: {own.zone or 'of the browser'}.")
+        set_reading(person, person.locale if locale is None else locale, person.zone if zone is None else zone)
+    console().print(f"Numbers and days: {person.locale}. Times: {person.zone or 'of the browser'}.")
 
 
 @person.command("sign-out")

@@ -134,9 +134,9 @@ def routes(
     table = plain_table("No.", "Route", "Application", "What it does", "Used")
     for route, fit in listed:
         used = f"{route.used_at:%Y-%m-%d}, {route.rows:,} rows" if route.used_at and route.rows is not None else "never"
-        said = [f"{rule_words(rule_of_route(route)).capitalize()}."] if route.on_refusals else []
+        clauses = [f"{rule_words(rule_of_route(route)).capitalize()}."] if route.on_refusals else []
         if route.pk in unattended:
-            said += [f"By itself: {alone[route.pk]}.", unattended[route.pk].trouble]
-        says = " ".join([fit.says, *said, *fit.lost])
+            clauses += [f"By itself: {alone[route.pk]}.", unattended[route.pk].trouble]
+        says = " ".join([fit.says, *clauses, *fit.lost])
         table.add_row(str(route.pk), route.name, route.application.label, says, used)
     console().print(table if listed else "No route is kept yet. Keep one with `vexo send-out --keep-as NAME`.")

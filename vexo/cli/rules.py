@@ -54,9 +54,9 @@ def rules(
     changes = denied or allowed or never or written or approved or free or times or any_time or mask or unmask
     if changes:
         require(setting.person(), Action.CONNECT)
-    one = find_application(application)
+    target = find_application(application)
     if changes:
-        said = rules_of(one).to_json()
+        rules_json = rules_of(target).to_json()
         for pairs, name, sign, adds in (
             (denied, "deny", "=", True),
             (allowed, "deny", "=", False),
@@ -66,22 +66,22 @@ def rules(
             (unmask, "masked", ".", False),
         ):
             for pair in pairs:
-                _lay(said, pair, sign, name, adds=adds)
+                _lay(rules_json, pair, sign, name, adds=adds)
         for name in free:
-            _of(said, name).pop("approve", None)
+            _of(rules_json, name).pop("approve", None)
         for pair in approved:
-            _approve(said, pair)
+            _approve(rules_json, pair)
         for name in any_time:
-            _of(said, name).pop("times", None)
+            _of(rules_json, name).pop("times", None)
         for pair in times:
-            _times(said, pair, zone)
-        one = set_rules(setting.person(), one, said)
-    kept = rules_of(one)
+            _times(rules_json, pair, zone)
+        target = set_rules(setting.person(), target, rules_json)
+    kept = rules_of(target)
     if as_json:
         print_json({"said": kept.to_json()})
         return
     table = plain_table("Record type", "Off", "Never written", "Masked", "Approved first", "Written")
-    for record_type in one.told.types if one.told is not None else ():
+    for record_type in target.told.types if target.told is not None else ():
         of = kept.of(record_type.name)
         table.add_row(
             record_type.plural,

@@ -53,10 +53,12 @@ def take_back(setting: Setting, trip: int, passes: tuple[int, ...], rows: str, a
     view, person = find_view(trip, whole=not setting.part), setting.person()
     wanted = Wanted(passes, numbers, view.part if setting.part else 0)
     job = finish(start_taking_back(view, person, wanted, run_here=True))
-    made = PartView.of(Trip.objects.select_related("application").get(pk=job["trip"]))
+    reverse_view = PartView.of(Trip.objects.select_related("application").get(pk=job["trip"]))
     if as_json:
-        print_json({"trip": made.trip.pk, "takes_back": trip, **open_json(made)})
+        print_json({"trip": reverse_view.trip.pk, "takes_back": trip, **open_json(reverse_view)})
     else:
-        console().print(f"Trip {made.trip.pk} takes back trip {trip}. Look at it: vexo review {made.trip.pk}")
-    print_open(made)
-    end_with(made)
+        console().print(
+            f"Trip {reverse_view.trip.pk} takes back trip {trip}. Look at it: vexo review {reverse_view.trip.pk}"
+        )
+    print_open(reverse_view)
+    end_with(reverse_view)

@@ -34,13 +34,13 @@ _OPERATIONS = click.Choice([operation.value for operation in Operation])
 def _said(maps: tuple[str, ...]) -> dict[str, str]:
     from vexo.server.errors import PlainError
 
-    said = {}
+    field_by_column = {}
     for entry in maps:
         column, equals, field = entry.rpartition("=")
         if not equals or not column:
             raise PlainError(f"--map {entry!r} should be COLUMN=FIELD, or COLUMN= for a column that is not carried.")
-        said[column] = field
-    return said
+        field_by_column[column] = field
+    return field_by_column
 
 
 def end_with(view: PartView) -> None:
@@ -316,12 +316,12 @@ def review(setting: Setting, trip: int, everything: bool, output: Path | None, a
 
         write_document(view, output, setting.person().username)
         downloaded(view.trip, setting.person(), output.name)
-        told = {"trip": trip, "plan": plan_of(view).number, "document": str(output)}
+        document = {"trip": trip, "plan": plan_of(view).number, "document": str(output)}
         if as_json:
-            print_json({**told, **open_json(view)})
+            print_json({**document, **open_json(view)})
         else:
             console().print(
-                f"Plan {told['plan']} of trip {trip} is in {output}. Nothing was written to the application."
+                f"Plan {document['plan']} of trip {trip} is in {output}. Nothing was written to the application."
             )
         print_open(view)
         end_with(view)

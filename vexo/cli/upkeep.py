@@ -81,16 +81,16 @@ def retention(
     person = setting.person()
     require(person, Action.TIDY)
     days = {"trips": trips, "receipts": receipts, "copies": copies, "uploads": uploads, "journal": journal}
-    said = {name: value for name, value in days.items() if value is not None}
+    days_said = {name: value for name, value in days.items() if value is not None}
     if keep:
         set_retention(person, idle_minutes=idle, **days)
-    elif now and said:
+    elif now and days_said:
         raise click.UsageError("Keep the numbers with --keep before taking away by them.")
     elif idle is not None:
         raise click.UsageError("--idle goes with --keep.")
     gone = finish(enqueue("thin", person.username, run_here=True)) if now else None
     settings = installation_settings()
-    wanted = replace(KeepFor.of(settings), **said)
+    wanted = replace(KeepFor.of(settings), **days_said)
     over = what_is_over(wanted)
     if as_json:
         kinds = [asdict(one) for one in over]

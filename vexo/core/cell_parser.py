@@ -325,8 +325,10 @@ class _ChoicesParser(_Parser):
             chosen = sorted({names.get(item, item) for item in items}, key=lambda v: (order.get(v, 0), v))
             good = chosen and not unknown
             values.append(chosen if good else None)
-            said = [_ChoiceParser.code, unknown[0], _allowed(self.field), _near(unknown[0], names)] if unknown else []
-            problems.append(None if good else BETWEEN.join(said or ["not-read"]))
+            problem = (
+                [_ChoiceParser.code, unknown[0], _allowed(self.field), _near(unknown[0], names)] if unknown else []
+            )
+            problems.append(None if good else BETWEEN.join(problem or ["not-read"]))
         table = pl.DataFrame(
             {"text": different, "value": values, "problem": problems},
             schema={"text": pl.String, "value": pl.List(pl.String), "problem": pl.String},

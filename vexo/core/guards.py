@@ -134,14 +134,17 @@ class GuardSettings:
 
     def to_json(self) -> dict[str, Any]:
         """The settings as data, in the order of ``GUARDS``."""
-        told = {}
+        settings_json = {}
         for name in GUARDS:
             setting = self.settings.get(name, Setting())
             limits = {key: format(value, "f") for key, value in sorted(setting.limits.items())}
-            said = {**({"mode": setting.mode.value} if setting.mode else {}), **({"limits": limits} if limits else {})}
-            if said:
-                told[name.value] = said
-        return told
+            setting_json = {
+                **({"mode": setting.mode.value} if setting.mode else {}),
+                **({"limits": limits} if limits else {}),
+            }
+            if setting_json:
+                settings_json[name.value] = setting_json
+        return settings_json
 
     @classmethod
     def from_json(cls, data: Any) -> GuardSettings:

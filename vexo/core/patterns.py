@@ -48,9 +48,9 @@ def replace_all(texts: pl.Series, pattern: str, put: str) -> pl.Series:
         return texts.str.replace_all(pattern, put)
     buffer = io.BytesIO()
     texts.to_frame("texts").write_ipc(buffer)
-    said = json.dumps([pattern, put]).encode() + b"\n"
+    first_line = json.dumps([pattern, put]).encode() + b"\n"
     try:
-        content = said + buffer.getvalue()
+        content = first_line + buffer.getvalue()
         done = subprocess.run(_COMMAND, input=content, capture_output=True, timeout=SECONDS, check=True)  # noqa: S603
     except subprocess.TimeoutExpired:
         raise PatternError(

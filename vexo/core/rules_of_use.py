@@ -34,8 +34,8 @@ class Approve:
 
     def to_json(self) -> dict[str, Any]:
         """What is said, as data."""
-        said = {"always": self.always, "deletes": self.deletes, "above": self.above}
-        return {name: value for name, value in said.items() if value is not None and value is not False}
+        answers = {"always": self.always, "deletes": self.deletes, "above": self.above}
+        return {name: value for name, value in answers.items() if value is not None and value is not False}
 
     @classmethod
     def from_json(cls, name: str, said: Any) -> Approve:
@@ -66,8 +66,8 @@ class Times:
 
     def allow(self, moment: datetime) -> bool:
         """Whether a moment, which has a time zone, lies in these times."""
-        there = moment.astimezone(ZoneInfo(self.zone))
-        now, day = there.time(), there.weekday()
+        local = moment.astimezone(ZoneInfo(self.zone))
+        now, day = local.time(), local.weekday()
         if self.begins < self.ends:
             return day in self.days and self.begins <= now < self.ends
         if now >= self.begins:
@@ -78,11 +78,11 @@ class Times:
         """The first moment from this one on, to the minute, that lies in these times."""
         if self.allow(moment):
             return moment
-        there = moment.astimezone(ZoneInfo(self.zone))
+        local = moment.astimezone(ZoneInfo(self.zone))
         for later in range(8):
-            day = there.date() + timedelta(days=later)
+            day = local.date() + timedelta(days=later)
             begins = datetime.combine(day, self.begins, ZoneInfo(self.zone))
-            if begins > there and self.allow(begins):
+            if begins > local and self.allow(begins):
                 return begins
         return moment
 
@@ -153,8 +153,8 @@ class UseRules:
 
     def to_json(self) -> dict[str, Any]:
         """The rules as data, by the names of types."""
-        said = {name: rules.to_json() for name, rules in sorted(self.types.items())}
-        return {name: rules for name, rules in said.items() if rules}
+        by_type = {name: rules.to_json() for name, rules in sorted(self.types.items())}
+        return {name: rules for name, rules in by_type.items() if rules}
 
     @classmethod
     def from_json(cls, data: Any, catalogue: Catalogue | None = None) -> UseRules:
@@ -212,8 +212,8 @@ def under_rules(catalogue: Catalogue, rules: UseRules) -> Catalogue:
     never = {name: one.never for name, one in rules.types.items() if one.never}
     if not never:
         return catalogue
-    told = ";".join(f"{name}:{','.join(sorted(fields))}" for name, fields in sorted(never.items()))
-    digest = hashlib.sha256(told.encode()).hexdigest()[:12]
+    text = ";".join(f"{name}:{','.join(sorted(fields))}" for name, fields in sorted(never.items()))
+    digest = hashlib.sha256(text.encode()).hexdigest()[:12]
     types = tuple(_only_read(one, never.get(one.name, frozenset())) for one in catalogue.types)
     return replace(catalogue, types=types, version=f"{catalogue.version}-{digest}")
 

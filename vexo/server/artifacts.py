@@ -220,8 +220,8 @@ def read_rows(relative: str, places: pl.Series) -> pl.DataFrame:
     if not relative.endswith(_PATCH):
         return _read_groups(relative, absolute(relative), places)
     over, base = _read(relative, None), _read_groups(relative, _base_of(relative), places)
-    asked = places.cast(pl.UInt32).alias(_PLACE).to_frame().with_row_index("at")
-    met = asked.join(over.with_row_index("from").select(_PLACE, "from"), on=_PLACE, how="inner")
+    wanted_places = places.cast(pl.UInt32).alias(_PLACE).to_frame().with_row_index("at")
+    met = wanted_places.join(over.with_row_index("from").select(_PLACE, "from"), on=_PLACE, how="inner")
     return _laid(base, over.drop(_PLACE)[met["from"]], met["at"])
 
 

@@ -108,19 +108,19 @@ def check(source: Path) -> Checked:
     """
     try:
         with tempfile.TemporaryDirectory() as aside:
-            there = _read_all(source, Path(aside))
+            names_inside = _read_all(source, Path(aside))
             _refuse_unsound(Path(aside))
             named = _named_files(Path(aside) / DATABASE)
     except (OSError, tarfile.TarError, EOFError, zlib.error, KeyError, sqlite3.DatabaseError) as error:
         raise PlainError(f"{source} is not a backup that can be read: {error}.") from error
     except FolderError as error:
         raise PlainError(f"{source} could not be restored. {error}") from error
-    return Checked(len(there), len(named), sorted(named - there))
+    return Checked(len(names_inside), len(named), sorted(named - names_inside))
 
 
 def _read_all(source: Path, aside: Path) -> set[str]:
     """The names of all files of a backup, each read to its end; its database is laid aside."""
-    there = set()
+    names_inside = set()
     with tarfile.open(source, "r:gz") as tar:
         for entry in tar:
             content = tar.extractfile(entry) if entry.isfile() else None
@@ -129,8 +129,8 @@ def _read_all(source: Path, aside: Path) -> set[str]:
             with content, (aside / DATABASE if entry.name == DATABASE else Path(os.devnull)).open("wb") as out:
                 shutil.copyfileobj(content, out)
             if entry.name.startswith(f"{_FOLDER}/"):
-                there.add(entry.name)
-    return there
+                names_inside.add(entry.name)
+    return names_inside
 
 
 def _named_files(database: Path) -> set[str]:
@@ -141,8 +141,8 @@ def _named_files(database: Path) -> set[str]:
         for table in tables:
             columns = [line[1] for line in reader.execute(f'PRAGMA table_info("{table}")') if "char" in line[2].lower()]
             for column in columns:
-                asked = f'SELECT DISTINCT "{column}" FROM "{table}" WHERE "{column}" LIKE ?'  # noqa: S608
-                named |= {str(value) for (value,) in reader.execute(asked, (f"{_FOLDER}/%",))}
+                query = f'SELECT DISTINCT "{column}" FROM "{table}" WHERE "{column}" LIKE ?'  # noqa: S608
+                named |= {str(value) for (value,) in reader.execute(query, (f"{_FOLDER}/%",))}
     return named
 
 

@@ -45,14 +45,14 @@ def machine_trouble(error: BaseException, *, named: bool = False) -> str | None:
 
     folder = str(data_folder()) if named else "Vexo's folder"
     number = error.errno if isinstance(error, OSError) else None
-    said = str(error).lower() if isinstance(error, OperationalError) else ""
-    if number in (errno.ENOSPC, errno.EDQUOT) or "full" in said:
+    message = str(error).lower() if isinstance(error, OperationalError) else ""
+    if number in (errno.ENOSPC, errno.EDQUOT) or "full" in message:
         return f"The disk of {folder} is full. Make room, then try again; what was written down is not lost."
-    if number in (errno.EROFS, errno.EACCES, errno.EPERM) or "readonly" in said or "unable to open" in said:
+    if number in (errno.EROFS, errno.EACCES, errno.EPERM) or "readonly" in message or "unable to open" in message:
         return f"{folder} cannot be written to. Let the user that Vexo runs as write there, then try again."
-    if "locked" in said or "busy" in said:
+    if "locked" in message or "busy" in message:
         return "The database was busy for too long. Nothing was lost; try again."
-    if said:
+    if message:
         detail = f": {error}" if named else ""
         return f"The database does not work{detail}. See that the disk of {folder} is sound, then try again."
     return None

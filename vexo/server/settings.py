@@ -64,6 +64,8 @@ DATABASES = {
     "default": {
         "ENGINE": "django.db.backends.sqlite3",
         "NAME": data_folder() / DATABASE,
+        # A thread keeps its connection: opening one takes as long as all that a request asks of it.
+        "CONN_MAX_AGE": None,
         "OPTIONS": {
             "timeout": 30,
             "transaction_mode": "IMMEDIATE",

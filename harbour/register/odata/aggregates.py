@@ -44,22 +44,22 @@ def apply(model: type[Record], alias: str, text: str) -> dict[str, Any]:
         prop, column = _path(model, grouped[1])
         if prop.many:
             raise _bad(rest)
-        found = rows.order_by().values_list(column).annotate(n=Count("pk")).order_by("-n", column)
+        value_counts = rows.order_by().values_list(column).annotate(n=Count("pk")).order_by("-n", column)
         convert, name = to_json(prop), grouped[1].rpartition("/")[2]
-        return {"value": [{name: convert(value), grouped[2]: count} for value, count in found]}
+        return {"value": [{name: convert(value), grouped[2]: count} for value, count in value_counts]}
     if not (rest.startswith("aggregate(") and rest.endswith(")")):
         raise _bad(rest)
     sums = {}
     for part in rest[len("aggregate(") : -1].split(","):
-        told = _SUM.match(part.strip())
-        if not told:
+        sum_match = _SUM.match(part.strip())
+        if not sum_match:
             raise _bad(part)
-        prop, column = _path(model, told[1])
+        prop, column = _path(model, sum_match[1])
         if prop.edm not in ("Edm.Decimal", "Edm.Int64") or prop.target:
             raise _bad(part)
-        sums[told[2]] = Sum(column)
-    found = rows.aggregate(**{f"sum_{name}": total for name, total in sums.items()})
-    return {"value": [{name: found[f"sum_{name}"] for name in sums}]}
+        sums[sum_match[2]] = Sum(column)
+    sums_by_name = rows.aggregate(**{f"sum_{name}": total for name, total in sums.items()})
+    return {"value": [{name: sums_by_name[f"sum_{name}"] for name in sums}]}
 
 
 def _leading_filter(text: str) -> tuple[str, str]:

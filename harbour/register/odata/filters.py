@@ -80,10 +80,10 @@ def _reference(model: type[Record], node: Any) -> tuple[type[Record], str]:
 def resolve(model: type[Record], node: Any) -> tuple[Property, str]:
     """The property a path names, and its column path for queries."""
     if isinstance(node, ast.Identifier):
-        found = properties(model).get(node.name)
-        if not found:
+        prop = properties(model).get(node.name)
+        if not prop:
             raise _bad(f"{model.__name__} has no property {node.name!r}")
-        return found, found.column
+        return prop, prop.column
     if isinstance(node, ast.Attribute):
         target, path = _reference(model, node.owner)
         inner, column = resolve(target, ast.Identifier(node.attr))
@@ -236,14 +236,14 @@ def _without_trees(model: type[Record], alias: str, text: str) -> str:
     def listed(match: re.Match[str]) -> str:
         if not match["tree"]:
             return match[0]
-        told = dict(part.partition("=")[::2] for part in match["tree"].split(","))
-        own = model._meta.pk.name if model._meta.pk else ""
-        nodes = (f"$root/{model.entity_set}", f"'{model.tree}'", own)
-        if not model.tree or tuple(told.get(n) for n in ("HierarchyNodes", "HierarchyQualifier", "Node")) != nodes:
+        arguments = dict(part.partition("=")[::2] for part in match["tree"].split(","))
+        key_name = model._meta.pk.name if model._meta.pk else ""
+        nodes = (f"$root/{model.entity_set}", f"'{model.tree}'", key_name)
+        if not model.tree or tuple(arguments.get(n) for n in ("HierarchyNodes", "HierarchyQualifier", "Node")) != nodes:
             raise _bad(f"{model.__name__} makes no such tree")
-        if not told.get("Ancestor", "").isdigit():
+        if not arguments.get("Ancestor", "").isdigit():
             raise _bad("the ancestor is the key of a record")
-        return f"{own} in ({','.join(map(str, _below(model, alias, int(told['Ancestor'])))) or '-1'})"
+        return f"{key_name} in ({','.join(map(str, _below(model, alias, int(arguments['Ancestor'])))) or '-1'})"
 
     return re.sub(r"'(?:[^']|'')*'|Aggregation\.isdescendant\((?P<tree>[^()]*)\)", listed, text)
 

@@ -25,14 +25,14 @@ def _more(element: ET.Element, model: type[Record], name: str) -> None:
         ET.SubElement(element, "Annotation", {"Term": "Sheets.V1.Warning", "String": model.warns[name]})
     names = model.also_called.get(name)
     if names:
-        told = ET.SubElement(element, "Annotation", Term="Sheets.V1.AlsoCalled")
-        collection = ET.SubElement(told, "Collection")
+        annotation = ET.SubElement(element, "Annotation", Term="Sheets.V1.AlsoCalled")
+        collection = ET.SubElement(annotation, "Collection")
         for one in names:
             ET.SubElement(collection, "String").text = one
     if name in model.long_form:
         letters, figures = model.long_form[name]
-        told = ET.SubElement(element, "Annotation", Term="Sheets.V1.LongForm")
-        record = ET.SubElement(told, "Record")
+        annotation = ET.SubElement(element, "Annotation", Term="Sheets.V1.LongForm")
+        record = ET.SubElement(annotation, "Record")
         ET.SubElement(record, "PropertyValue", Property="Letters", String=letters)
         ET.SubElement(record, "PropertyValue", Property="Figures", Int=str(figures))
 
@@ -76,10 +76,10 @@ def _type(schema: ET.Element, model: type[Record]) -> None:
     identifier = model._meta.pk
     assert identifier is not None
     ET.SubElement(ET.SubElement(element, "Key"), "PropertyRef", Name=identifier.name)
-    own = properties(model)
-    for prop in own.values():
+    props = properties(model)
+    for prop in props.values():
         _property(element, prop, model)
-    for prop in own.values():
+    for prop in props.values():
         if prop.target:
             attributes = {"Name": prop.navigation, "Type": f"{NAMESPACE}.{prop.target.__name__}"}
             link = ET.SubElement(element, "NavigationProperty", attributes)
@@ -105,18 +105,18 @@ def _rule(element: ET.Element, qualifier: str, message: str, conditions: list[tu
 
 
 def _rules(element: ET.Element, model: type[Record]) -> None:
-    own = properties(model)
+    props = properties(model)
     _more(element, model, "")
     for first, second in model.one_of_two:
-        message = f"A record has a {own[first].label.lower()} or a {own[second].label.lower()}, not both."
+        message = f"A record has a {props[first].label.lower()} or a {props[second].label.lower()}, not both."
         _rule(element, f"{first}-{second}", message, [(first, None), (second, None)])
     for name, (kind, value) in model.only_for.items():
-        _rule(element, name, f"{own[name].label} belongs to {value} records only.", [(name, None), (kind, value)])
+        _rule(element, name, f"{props[name].label} belongs to {value} records only.", [(name, None), (kind, value)])
     if model.tree and model._meta.pk is not None:
         term = _annotate(element, "Aggregation.V1.RecursiveHierarchy", Qualifier=model.tree)
         record = ET.SubElement(term, "Record")
         ET.SubElement(record, "PropertyValue", Property="NodeProperty", PropertyPath=model._meta.pk.name)
-        parent = {"Property": "ParentNavigationProperty", "NavigationPropertyPath": own[model.tree].navigation}
+        parent = {"Property": "ParentNavigationProperty", "NavigationPropertyPath": props[model.tree].navigation}
         ET.SubElement(record, "PropertyValue", parent)
 
 

@@ -74,8 +74,8 @@ def _one(
         case "GET", key, None:
             record = records.find(model, writes.read_key(model, key))
             shape = queries.read_shape(model, query)
-            found = model._default_manager.using(alias).filter(pk=record.pk)
-            return 200, next(iter(queries.write_records(shape, found))), _tag(record)
+            with_record = model._default_manager.using(alias).filter(pk=record.pk)
+            return 200, next(iter(queries.write_records(shape, with_record))), _tag(record)
         case "POST", None, None:
             record = writes.create(model, alias, body, who)
             tag = {**_tag(record), "Location": queries.url_key(model, record.pk)}

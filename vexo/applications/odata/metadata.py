@@ -43,8 +43,8 @@ def _also(element: ET.Element) -> tuple[str, ...]:
 
 
 def _warning(element: ET.Element) -> str:
-    said = _own(element, "Warning")
-    return "" if said is None else said.get("String", "").strip()
+    warning = _own(element, "Warning")
+    return "" if warning is None else warning.get("String", "").strip()
 
 
 def _long_form(element: ET.Element) -> tuple[str, int] | None:

@@ -97,8 +97,8 @@ class Lane:
         for name, value in plain.items():
             if not isinstance(value, type(getattr(PLAIN, name))):
                 raise LaneError(f"{name} of a lane cannot be {value!r}.")
-        said = data.get("treatments", ())
-        if not isinstance(said, list | tuple):
+        listed = data.get("treatments", ())
+        if not isinstance(listed, list | tuple):
             raise LaneError("The treatments of a lane are a list.")
         try:
             blank = Blank(data.get("blank", Blank.LEAVE))
@@ -107,7 +107,7 @@ class Lane:
         source = data.get("source", "")
         if not isinstance(source, str):
             raise LaneError(f"A lane is from a column, named by its header, not from {source!r}.")
-        treatments = tuple(treatment_from_json(one) for one in said)
+        treatments = tuple(treatment_from_json(one) for one in listed)
         settled = tuple(str(one) for one in data.get("settled", ()))
         return cls(**{**plain, "source": source, "treatments": treatments, "blank": blank, "settled": settled})
 

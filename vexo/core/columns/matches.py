@@ -199,9 +199,9 @@ def match_columns(
     titles = column_titles(profile.columns)
     for header in wanted:
         if header not in titles.values():
-            there = ", ".join(repr(title) for title in titles.values() if title) or "none"
+            titles_shown = ", ".join(repr(title) for title in titles.values() if title) or "none"
             what = "no column" if header not in headers else "more than one column"
-            raise MappingError(f"The sheet has {what} {header!r}. Its columns are: {there}.")
+            raise MappingError(f"The sheet has {what} {header!r}. Its columns are: {titles_shown}.")
     matches = []
     for column in profile.columns:
         field: Field | None
@@ -227,17 +227,17 @@ def match_columns(
 def _of_receipt(matches: Sequence[ColumnMatch], profile: SheetProfile, record_type: RecordType) -> list[ColumnMatch]:
     """The columns that a receipt has of its own go nowhere; but the records that it made may be what a reference of
     another record type is to name."""
-    own = own_columns(profile)
-    made = profile.stamp.record_type if profile.stamp is not None else ""
-    referring = [field for field in record_type.fields if field.target == made and not field.read_only]
+    columns_of_person = own_columns(profile)
+    stamped_type = profile.stamp.record_type if profile.stamp is not None else ""
+    referring = [field for field in record_type.fields if field.target == stamped_type and not field.read_only]
     offers = tuple(Offer(field.name, 100.0, 1.0) for field in referring[:_OFFERED])
-    said = (MatchedBy.CHOSEN, MatchedBy.ROUTE)
+    by_people = (MatchedBy.CHOSEN, MatchedBy.ROUTE)
     known = []
     for match in matches:
-        header = own.get(match.column)
-        if header is None or match.how in said:
+        header = columns_of_person.get(match.column)
+        if header is None or match.how in by_people:
             known.append(match)
-        elif header == RECORD_HEADER and offers and made != record_type.name:
+        elif header == RECORD_HEADER and offers and stamped_type != record_type.name:
             known.append(replace(match, field=None, how=MatchedBy.OPEN, offers=offers))
         else:
             known.append(replace(match, field=None, how=MatchedBy.RECEIPT))
@@ -297,14 +297,14 @@ def with_lanes(matches: Sequence[ColumnMatch], lanes: Mapping[str, Lane], record
 def one_for_editing(matches: Sequence[ColumnMatch], record_type: RecordType) -> list[ColumnMatch]:
     """The columns of a sheet that went out from here: of fields that set one value the first is for editing and the
     others went out to be read, unless a person has said that another is carried."""
-    said = {m.field.name for m in matches if m.field and m.how == MatchedBy.CHOSEN}
+    chosen_fields = {m.field.name for m in matches if m.field and m.how == MatchedBy.CHOSEN}
     taken: set[str] = set()
     editable = []
     for match in matches:
         field = match.field
         if field is None or field.read_only or match.how == MatchedBy.CHOSEN:
             editable.append(match)
-        elif set(record_type.instead_of(field.name)) & (taken | said):
+        elif set(record_type.instead_of(field.name)) & (taken | chosen_fields):
             editable.append(replace(match, field=replace(field, read_only=True, required=False)))
         else:
             taken.add(field.name)

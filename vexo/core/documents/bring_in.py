@@ -149,19 +149,19 @@ def lane_sentence(field: Field, lane: Lane, header: str) -> str:
     if lane.fixed:
         added = "add" if lane.adds else "take"
         return f"For every row {added} “{lane.fixed}”."
-    said = [f"{'Compare' if lane.check else 'Take'} {header or field.label}", *map(phrase, lane.treatments)]
+    clauses = [f"{'Compare' if lane.check else 'Take'} {header or field.label}", *map(phrase, lane.treatments)]
     if field.kind == Kind.CHOICES:
         if lane.separator != SEPARATOR:
-            said.append(f"split at “{lane.separator}”")
+            clauses.append(f"split at “{lane.separator}”")
         if lane.adds:
-            said.append("add to what is there")
+            clauses.append("add to what is there")
     if lane.blank == Blank.CLEAR:
-        said.append("a blank clears")
+        clauses.append("a blank clears")
     if lane.blank == Blank.DEFAULT:
-        said.append(f"a blank is “{lane.default}”" + ("" if lane.updates else " in new records"))
+        clauses.append(f"a blank is “{lane.default}”" + ("" if lane.updates else " in new records"))
     if lane.only_empty:
-        said.append("only where it is empty")
-    return ", ".join(said) + "."
+        clauses.append("only where it is empty")
+    return ", ".join(clauses) + "."
 
 
 def sentence_of_bringing(document: BringIn, catalogue: Catalogue) -> str:
@@ -170,23 +170,23 @@ def sentence_of_bringing(document: BringIn, catalogue: Catalogue) -> str:
     fields = [name for name in document.columns.values() if name]
     fields += [name for name, lane in document.lanes.items() if lane.own_column and name not in fields]
     labels = [record_type.field(name).label for name in fields if record_type.find(name)]
-    said = OPERATION_WORDS[document.operation].replace("records", record_type.plural)
+    sentence = OPERATION_WORDS[document.operation].replace("records", record_type.plural)
     if document.key:
-        said += f" by {' + '.join(record_type.field(name).label for name in document.key)}"
+        sentence += f" by {' + '.join(record_type.field(name).label for name in document.key)}"
         if document.ignores:
-            said += f", whatever their {' and '.join(document.ignores)}"
+            sentence += f", whatever their {' and '.join(document.ignores)}"
     shown = ", ".join(labels[:4]) + (f" and {len(labels) - 4} more" if len(labels) > 4 else "")
     treated = sum(1 for lane in document.lanes.values() if lane.treatments)
     if shown:
-        said += f", from {shown}"
+        sentence += f", from {shown}"
     if treated:
-        said += f"; {treated} cleaned on the way"
+        sentence += f"; {treated} cleaned on the way"
     if document.row_condition:
-        said += f"; only rows where {document.row_condition}"
+        sentence += f"; only rows where {document.row_condition}"
     if document.reach == ALL:
-        said += "; touching any record"
+        sentence += "; touching any record"
     elif document.reach == SENT:
-        said += "; touching only records that went out"
+        sentence += "; touching only records that went out"
     elif document.reach:
-        said += f"; touching only records where {document.reach}"
-    return f"{said[0].upper()}{said[1:]}."
+        sentence += f"; touching only records where {document.reach}"
+    return f"{sentence[0].upper()}{sentence[1:]}."

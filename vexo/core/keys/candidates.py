@@ -60,10 +60,10 @@ def candidates(record_type: RecordType, carried: Sequence[str]) -> list[tuple[st
     Args:
         carried: names of the fields that the sheet has.
     """
-    there = [name for name in dict.fromkeys(carried) if record_type.find(name) is not None]
-    single = [name for name in there if record_type.field(name).kind not in _NO_KEY]
-    declared = [key for key in record_type.keys if set(key) <= set(there)]
-    made: list[tuple[str, ...]] = [(record_type.identifier,)] if record_type.identifier in there else []
+    known_fields = [name for name in dict.fromkeys(carried) if record_type.find(name) is not None]
+    single = [name for name in known_fields if record_type.field(name).kind not in _NO_KEY]
+    declared = [key for key in record_type.keys if set(key) <= set(known_fields)]
+    made: list[tuple[str, ...]] = [(record_type.identifier,)] if record_type.identifier in known_fields else []
     made += declared
     made += [tuple(name for name in key if name != out) for key in declared if len(key) > 1 for out in key]
     made += [(name,) for name in single]

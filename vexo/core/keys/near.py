@@ -115,8 +115,8 @@ def _close(left: pl.DataFrame, known: pl.DataFrame, names: Sequence[str]) -> pl.
         parts = wanted.select(on).unique()
         for begin in range(0, len(known), _AT_ONCE):
             some = known.slice(begin, _AT_ONCE).select(IDENTIFIER, "order", pl.col(name).alias("other"), *others)
-            there = _shortened(some, "other").join(parts, on=on, how="semi")
-            pairs = wanted.join(there, on=on, how="inner", suffix=".other")
+            nearby = _shortened(some, "other").join(parts, on=on, how="semi")
+            pairs = wanted.join(nearby, on=on, how="inner", suffix=".other")
             slips = pairs.select(AT, IDENTIFIER, "order", _SWAPPED.alias("swapped"), _ONE.alias("one"))
             candidates.append(slips.filter(pl.col("swapped") | pl.col("one")).drop("one"))
     pairs = pl.concat(candidates).group_by(AT, IDENTIFIER, "order").agg(pl.col("swapped").any())
@@ -144,8 +144,8 @@ _ONE = ((_CUTS[0].is_null() ^ _CUTS[1].is_null()) | (_OTHER & ~_FIGURES).fill_nu
 def near_keys(missing: Iterable[str], existing: Iterable[str], most: int = 3) -> dict[str, list[str]]:
     """Each missing text with the existing ones nearest to it, as ``near_records`` finds them."""
     wanted = pl.Series("key", list(dict.fromkeys(missing)), dtype=pl.String)
-    there = pl.Series("key", list(dict.fromkeys(existing)), dtype=pl.String)
-    known = pl.DataFrame([there.alias(IDENTIFIER), there])
+    existing_keys = pl.Series("key", list(dict.fromkeys(existing)), dtype=pl.String)
+    known = pl.DataFrame([existing_keys.alias(IDENTIFIER), existing_keys])
     candidates = near_records(wanted.to_frame(), known, ["key"])
     near: dict[str, list[str]] = {}
     for at, text in candidates.iter_rows():

@@ -133,8 +133,8 @@ def find_records(
     known = _keyed(records, key, record_type, ignores)
     if len(names) == 1 and in_one_order(keys[names[0]], known[names[0]]):
         # A sheet that went out mostly comes back as it was: nothing has to be looked up.
-        one = pl.repeat(1, len(keys), dtype=pl.get_index_type(), eager=True)
-        return pl.DataFrame([known[IDENTIFIER].alias(found), one.alias(matches)])
+        single_matches = pl.repeat(1, len(keys), dtype=pl.get_index_type(), eager=True)
+        return pl.DataFrame([known[IDENTIFIER].alias(found), single_matches.alias(matches)])
     by_key = known.lazy().drop_nulls(names).group_by(names).agg(pl.col(IDENTIFIER).first(), pl.len().alias(matches))
     return (
         keys.lazy()

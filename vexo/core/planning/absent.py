@@ -147,10 +147,10 @@ def plan_absent(
     if Verdict.DELETE in deny:
         reason = pl.Series([AbsentWhy.NOT_ALLOWED.value], dtype=pl.String).new_from_index(0, len(absent))
     answer = beside(seen, _answers(inputs.decisions))["answer"]
-    asked = _ASKED_BACK if inputs.takes_back else _ASKED
+    codes_asked = _ASKED_BACK if inputs.takes_back else _ASKED
     if referrers is not None:
         reason = _with_pointed(reason, answer, absent[IDENTIFIER], referrers, freed(plan))
-    becomes, reason = _becoming(reason, answer, asked)
+    becomes, reason = _becoming(reason, answer, codes_asked)
     numbers = pl.int_range(FIRST_ABSENT, FIRST_ABSENT + len(absent), dtype=pl.UInt32, eager=True)
     columns = [numbers.alias(NUMBER), becomes.alias(BECOMES), reason.alias(REASON), seen]
     return absent.with_columns(columns).select(*SCHEMA, *[name for name in absent.columns if name not in SCHEMA])

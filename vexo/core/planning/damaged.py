@@ -45,10 +45,10 @@ def hold_damaged(
     open_, _ = answered(lines, counting(decisions))
     if open_.is_empty():
         return plan, questions
-    asked = pl.concat([questions, open_.select(ROW_ID, "code", "field", "digest")])
+    all_questions = pl.concat([questions, open_.select(ROW_ID, "code", "field", "digest")])
     stops = _sent(plan, open_)
     if stops.is_empty():
-        return plan, asked
+        return plan, all_questions
     lists = stops.group_by(ROW_ID, maintain_order=True).agg(
         pl.struct("code", "field", "arguments").cast(FAULT).alias("damaged")
     )
@@ -58,16 +58,16 @@ def hold_damaged(
         pl.when(held).then(pl.concat_list(FAULTS, "damaged")).otherwise(FAULTS).alias(FAULTS),
         pl.when(held & pl.lit(does == Does.HOLDS)).then(pl.lit(Verdict.HELD.value)).otherwise(VERDICT).alias(VERDICT),
     )
-    return plan.with_columns(more[FAULTS], more[VERDICT]), asked
+    return plan.with_columns(more[FAULTS], more[VERDICT]), all_questions
 
 
 def is_meant(damage: pl.DataFrame, decisions: pl.DataFrame, fields: Mapping[str, str]) -> pl.Series:
     """Of damaged cells (a line each) whether a person says that they are meant."""
     lines = _lines(damage, fields)
     _, answers = answered(lines, counting(decisions))
-    said = answers.select(ROW_ID, "field", pl.lit(value=True).alias("meant")).unique()
+    meant = answers.select(ROW_ID, "field", pl.lit(value=True).alias("meant")).unique()
     columns = pl.col("column").replace_strict(dict(fields), default=None, return_dtype=pl.String).alias("field")
-    beside = damage.select(ROW_ID, columns).join(said, on=[ROW_ID, "field"], how="left", maintain_order="left")
+    beside = damage.select(ROW_ID, columns).join(meant, on=[ROW_ID, "field"], how="left", maintain_order="left")
     return beside["meant"].fill_null(value=False)
 
 

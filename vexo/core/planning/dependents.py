@@ -66,13 +66,13 @@ class _References:
     def circles(self) -> dict[Edge, list[int]]:
         """Each reference that is part of a circle, with all rows of it."""
         group_of = {row: group for group in in_circles(self.waits_for) for row in group}
-        own = {edge: [row] for edge, row in self.edges.items() if edge[0] == row}
+        self_edges = {edge: [row] for edge, row in self.edges.items() if edge[0] == row}
         shared = {
             edge: group_of[edge[0]]
             for edge, row in self.edges.items()
             if edge[0] in group_of and row in group_of[edge[0]]
         }
-        return {**shared, **own}
+        return {**shared, **self_edges}
 
 
 def hold_dependents(
@@ -128,11 +128,11 @@ def _waiting(
     for (row, name), other in references.edges.items():
         if row not in in_circle:
             by_row[row].append((name, other))
-    asked = _faults(
+    questions = _faults(
         _WAITS,
         {(row, name): str(numbers.get(other, "")) for row, of_row in by_row.items() for name, other in of_row},
     )
-    _, answers = answered(asked, decisions)
+    _, answers = answered(questions, decisions)
     left_out = _edges(answers)
     stopped = {*references.stopped, *in_circle}
     waiting: set[Edge] = set()
@@ -144,7 +144,7 @@ def _waiting(
         if lost - left_out:
             waiting |= lost - left_out
             stopped.add(row)
-    return _only(asked, waiting), cut
+    return _only(questions, waiting), cut
 
 
 def _listed(rows: Iterable[int], numbers: Mapping[int, int]) -> str:

@@ -33,18 +33,18 @@ def plan_columns(
         keys: the key's fields with their columns in the sheet, empty for one that is in none.
         fields: those that the plan carries; of the key's those that it changes.
     """
-    said = beside(plan[ROW_ID], cells)
+    cell_texts = beside(plan[ROW_ID], cells)
     columns = [
         _column("Row", plan[ROW].cast(pl.String), number=True, key=True),
         _column("Verdict", plan[VERDICT], key=True),
         _column("Why", plan[REASON]),
-        *[_column(f.label, said[c] if c else to_text(f, plan[FieldColumns(f.name).current])) for f, c in keys],
+        *[_column(f.label, cell_texts[c] if c else to_text(f, plan[FieldColumns(f.name).current])) for f, c in keys],
         _column(RECORD_FOUND, plan[IDENTIFIER]),
     ]
     for field in fields:
         action = plan[FieldColumns(field.name).action]
         if (action != CellAction.NOTHING).any():
-            columns += _old_and_new(plan, said, field)
+            columns += _old_and_new(plan, cell_texts, field)
     return columns
 
 

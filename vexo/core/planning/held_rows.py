@@ -23,9 +23,9 @@ def held_with(plan: pl.DataFrame, faults: pl.DataFrame) -> pl.DataFrame:
         pl.struct("code", "field", "arguments").cast(FAULT).alias("more")
     )
     beside = plan.select(ROW_ID, FAULTS, VERDICT).join(lists, on=ROW_ID, how="left", maintain_order="left")
-    told = beside["more"].is_not_null() & beside[VERDICT].is_in([*GOING, Verdict.HELD])
+    is_told = beside["more"].is_not_null() & beside[VERDICT].is_in([*GOING, Verdict.HELD])
     rows = beside.select(
-        pl.when(told).then(pl.concat_list(FAULTS, "more")).otherwise(FAULTS).alias(FAULTS),
-        pl.when(told).then(pl.lit(Verdict.HELD.value)).otherwise(VERDICT).alias(VERDICT),
+        pl.when(is_told).then(pl.concat_list(FAULTS, "more")).otherwise(FAULTS).alias(FAULTS),
+        pl.when(is_told).then(pl.lit(Verdict.HELD.value)).otherwise(VERDICT).alias(VERDICT),
     )
     return plan.with_columns(rows[FAULTS], rows[VERDICT])

@@ -81,7 +81,7 @@ def _edited_after_delete(frame: pl.DataFrame, inputs: Inputs, fields: Sequence[F
     """Of rows whose record a pass deleted: whether a cell differs from what the sheet said then."""
     if not frame[DELETED_BY_PASS].any():
         return frame.with_columns(pl.lit(value=False).alias(EDITED_SINCE), pl.lit("").alias(ALL_CELLS))
-    said = pl.concat_str([what_it_says(f) for f in fields], separator=BETWEEN_FIELDS) if fields else pl.lit("")
+    current_texts = pl.concat_str([what_it_says(f) for f in fields], separator=BETWEEN_FIELDS) if fields else pl.lit("")
     edited: pl.Expr = pl.lit(value=False)
     temporary: list[str] = []
     for field in fields:
@@ -94,7 +94,7 @@ def _edited_after_delete(frame: pl.DataFrame, inputs: Inputs, fields: Sequence[F
         frame = frame.hstack(beside(frame[ROW_ID], then))
         temporary += [columns.then, known]
         edited = edited | (pl.col(known).is_not_null() & ~same(columns.value, columns.then, field))
-    return frame.with_columns(edited.alias(EDITED_SINCE), said.alias(ALL_CELLS)).drop(temporary)
+    return frame.with_columns(edited.alias(EDITED_SINCE), current_texts.alias(ALL_CELLS)).drop(temporary)
 
 
 def _apply_answers(frame: pl.DataFrame, answers: pl.DataFrame, record_type: RecordType) -> pl.DataFrame:

@@ -67,8 +67,8 @@ def that_stay(referrers: pl.DataFrame, going: pl.Series, freed_: pl.DataFrame) -
 
 def seen_of(referrers: pl.DataFrame, identifiers: pl.Series) -> pl.Series:
     """All that points to each of these records, as one text; empty for nothing."""
-    one = pl.concat_str(WHERE, REFERRER, separator="\x1f")
-    seen = referrers.group_by(IDENTIFIER).agg(one.sort().str.join("\x1e").alias("seen"))
+    pair = pl.concat_str(WHERE, REFERRER, separator="\x1f")
+    seen = referrers.group_by(IDENTIFIER).agg(pair.sort().str.join("\x1e").alias("seen"))
     return (
         identifiers.to_frame(IDENTIFIER)
         .join(seen, on=IDENTIFIER, how="left", maintain_order="left")["seen"]
@@ -111,5 +111,5 @@ def _held(
     texts = pl.Series(["; ".join(says[one]) for one in rows[IDENTIFIER]], dtype=pl.String)
     rows = rows.with_columns(texts.alias("says"))
     faults = find_faults(rows, [Case(_CODE, pl.lit(value=True), None, (pl.col("says"),), (pl.col("seen"),))])
-    asked = pl.concat([questions, faults.select(ROW_ID, "code", "field", "digest")])
-    return held_with(plan, faults), asked
+    all_questions = pl.concat([questions, faults.select(ROW_ID, "code", "field", "digest")])
+    return held_with(plan, faults), all_questions

@@ -73,10 +73,10 @@ def receipt(
         text_column("pass", PASS_HEADER, beside(joined[ROW_ID], _numbers(passes))["pass"]),
     ]
     for field in fields:
-        told = _before_and_now(field, passes)
-        if told.is_empty():
+        before_and_now = _before_and_now(field, passes)
+        if before_and_now.is_empty():
             continue
-        texts = beside(joined[ROW_ID], told)
+        texts = beside(joined[ROW_ID], before_and_now)
         names = ("before", "now")
         columns += [
             text_column(f"{name}.{field.name}", field.label + behind, texts[name])

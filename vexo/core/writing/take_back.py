@@ -144,10 +144,10 @@ def _lines(page: pl.DataFrame, fields: Sequence[Field], at: int) -> pl.DataFrame
     columns: list[pl.Expr] = []
     for field in fields:
         known, kind = FieldColumns(field.name), dtype(field)
-        there = known.wrote in page.columns
-        before = pl.col(known.before).cast(kind, strict=False) if there else pl.lit(None, kind)
-        written = pl.col(known.base_app).cast(kind, strict=False) if there else pl.lit(None, kind)
-        wrote = pl.col(known.wrote).fill_null(value=False) if there else pl.lit(value=False)
+        is_written = known.wrote in page.columns
+        before = pl.col(known.before).cast(kind, strict=False) if is_written else pl.lit(None, kind)
+        written = pl.col(known.base_app).cast(kind, strict=False) if is_written else pl.lit(None, kind)
+        wrote = pl.col(known.wrote).fill_null(value=False) if is_written else pl.lit(value=False)
         columns += [
             before.alias(f"{_BEFORE}{field.name}"),
             pl.when(unsure).then(None).otherwise(written).alias(f"{_WRITTEN}{field.name}"),
@@ -194,11 +194,11 @@ def _shown(fields: Sequence[Field], records: pl.DataFrame) -> list[Field]:
 def kept_copy(reverse: Reverse, record_type: RecordType) -> pl.DataFrame:
     """The records that are there since, or otherwise, as the last write left them; of fields that no write of a record
     was of, nothing is known."""
-    there = reverse.of(Did.CREATED, Did.UPDATED)
+    changed_records = reverse.of(Did.CREATED, Did.UPDATED)
     values = [pl.col(f"{_WRITTEN}{field.name}").alias(field.name) for field in reverse.fields]
     identifier = record_type.field(record_type.identifier)
-    own = there[IDENTIFIER].cast(dtype(identifier), strict=False).alias(identifier.name)
-    kept = there.select(IDENTIFIER, VERSION, own, *values)
+    identifiers = changed_records[IDENTIFIER].cast(dtype(identifier), strict=False).alias(identifier.name)
+    kept = changed_records.select(IDENTIFIER, VERSION, identifiers, *values)
     return kept.hstack(_beside(kept, reverse))
 
 
@@ -237,11 +237,11 @@ def sheet_columns(
     rows = reverse.rows
     read = reading_fields(reverse, record_type)
     fields = [record_type.field(record_type.identifier), *read, *reverse.fields]
-    there = _identifiers(reverse)
-    values = [there.alias(record_type.identifier)]
+    identifiers = _identifiers(reverse)
+    values = [identifiers.alias(record_type.identifier)]
     if reverse.known is not None and read:
-        own = {field.name for field in reverse.fields}
-        for_people = beside(there.alias(IDENTIFIER), reverse.known.select(pl.exclude(VERSION, *own)))
+        reversed_fields = {field.name for field in reverse.fields}
+        for_people = beside(identifiers.alias(IDENTIFIER), reverse.known.select(pl.exclude(VERSION, *reversed_fields)))
         values += for_people.get_columns()
     for field in reverse.fields:
         value = rows[_value_of(reverse, field)]
@@ -252,16 +252,16 @@ def sheet_columns(
             values.append(value.replace_strict(known, default=value, return_dtype=pl.String).alias(shown))
     columns = outgoing_columns(fields, pl.DataFrame(values), record_type, catalogue)
     first = len(columns) - len(reverse.fields)
-    told = columns[:first]
+    all_columns = columns[:first]
     for field, column in zip(reverse.fields, columns[first:], strict=True):
         cells = _marked(reverse, field, column.cells)
         marks = not cells.equals(column.cells, null_equal=True)
-        told.append(
+        all_columns.append(
             OutgoingColumn(
                 column.field, column.header, column.note, cells, column.as_number and not marks, column.is_key
             )
         )
-    return told
+    return all_columns
 
 
 def _value_of(reverse: Reverse, field: Field) -> str:

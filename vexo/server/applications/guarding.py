@@ -54,7 +54,7 @@ def told_guards(settings: GuardSettings, beneath: GuardSettings) -> list[GuardFa
 
 
 def _told(name: GuardName, settings: GuardSettings, beneath: GuardSettings) -> GuardFact:
-    said, laid = settings.settings.get(name), settings.over(beneath)
+    setting, laid = settings.settings.get(name), settings.over(beneath)
     limits = [
         LimitFact(
             limit.name,
@@ -62,7 +62,7 @@ def _told(name: GuardName, settings: GuardSettings, beneath: GuardSettings) -> G
             format(beneath.limit(name, limit.name), "f"),
             format(limit.least, "f"),
             format(limit.most, "f"),
-            said is not None and limit.name in said.limits,
+            setting is not None and limit.name in setting.limits,
         )
         for limit in GUARDS[name].limits
     ]
@@ -72,7 +72,7 @@ def _told(name: GuardName, settings: GuardSettings, beneath: GuardSettings) -> G
         WORDS[name].when,
         laid.mode(name),
         beneath.mode(name),
-        said is not None and said.mode is not None,
+        setting is not None and setting.mode is not None,
         [(mode, mode_words(name, mode)) for mode in GuardMode],
         limits,
     )

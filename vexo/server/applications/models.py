@@ -58,8 +58,12 @@ class Application(models.Model):
     @property
     def known(self) -> Catalogue | None:
         """What the application said of itself when it was last asked, under its rules."""
-        told = self.told
-        return under_rules(told, UseRules.from_json(self.rules)) if told is not None and self.rules else told
+        catalogue = self.told
+        return (
+            under_rules(catalogue, UseRules.from_json(self.rules))
+            if catalogue is not None and self.rules
+            else catalogue
+        )
 
     @property
     def told(self) -> Catalogue | None:

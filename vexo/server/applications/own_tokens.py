@@ -31,11 +31,11 @@ def token_for(application: Application, by: str, *, writes: bool = False) -> str
     Raises:
         ApplicationError: where the token cannot be opened, or there is none to write with.
     """
-    own = _of(application, by) if application.personal else None
-    if own is None and application.personal and writes:
+    own_token = _of(application, by) if application.personal else None
+    if own_token is None and application.personal and writes:
         raise ApplicationError(_asks(application))
     try:
-        return unlock(own.secret if own is not None else application.secret)
+        return unlock(own_token.secret if own_token is not None else application.secret)
     except SecretError as error:
         raise ApplicationError(f"{application.label}: {error}") from error
 
@@ -65,8 +65,8 @@ def refuse_without_own(application: Application, person: Person) -> None:
 
 def given_at(application: Application, person: Person) -> datetime | None:
     """When a person gave their token; None where they have not."""
-    own = _of(application, person.username)
-    return own.given_at if own is not None else None
+    own_token = _of(application, person.username)
+    return own_token.given_at if own_token is not None else None
 
 
 def give(person: Person, application: Application, token: str) -> None:

@@ -109,11 +109,11 @@ class RulesView(APIView):
     @extend_schema(request=SetRulesSerializer, responses=RulesSerializer)
     def put(self, request: Request, name: str) -> Response:
         """Set what may be done to the records of an application."""
-        asked = SetRulesSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
+        serializer = SetRulesSerializer(data=request.data)
+        serializer.is_valid(raise_exception=True)
         application = get_object_or_404(Application, name=name)
-        said = {of: dict(one) for of, one in asked.validated_data["said"].items()}
-        return Response(rules_json(set_rules(person_of(request), application, said)))
+        by_type = {of: dict(one) for of, one in serializer.validated_data["said"].items()}
+        return Response(rules_json(set_rules(person_of(request), application, by_type)))
 
 
 def rules_json(application: Application) -> Any:

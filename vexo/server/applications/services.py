@@ -131,8 +131,13 @@ def describe_once(application: Application, client: Client, described_at: dateti
         described_at: when the step before this one asked.
     """
     known = application.known
-    asked = application.described_at
-    if known is not None and asked is not None and described_at == asked and timezone.now() - asked < _JUST_NOW:
+    last_described = application.described_at
+    if (
+        known is not None
+        and last_described is not None
+        and described_at == last_described
+        and timezone.now() - last_described < _JUST_NOW
+    ):
         return known
     return describe(application, client)
 

@@ -52,8 +52,8 @@ class Scope:
     message: str | None = None
 
     def as_json(self) -> dict[str, Any]:
-        said = {} if self.message is None else {"message": self.message}
-        return {"rows": len(self.rows), "code": self.code, "field": self.field, **said}
+        more = {} if self.message is None else {"message": self.message}
+        return {"rows": len(self.rows), "code": self.code, "field": self.field, **more}
 
 
 def _set_aside(rows: pl.Series) -> pl.DataFrame:
@@ -112,8 +112,8 @@ def _near_to_one(plan: Plan) -> pl.Series:
     faults = artifacts.read(plan.path, ["row_id", "faults"]).explode("faults").drop_nulls("faults")
     code, arguments = pl.col("faults").struct.field("code"), pl.col("faults").struct.field("arguments")
     ids = arguments.list.get(2, null_on_oob=True)
-    one = code.is_in(["near-key", "not-found"]) & (ids != "") & ~ids.str.contains(",")
-    return faults.filter(one.fill_null(value=False))["row_id"]
+    has_one_near = code.is_in(["near-key", "not-found"]) & (ids != "") & ~ids.str.contains(",")
+    return faults.filter(has_one_near.fill_null(value=False))["row_id"]
 
 
 def _type_of(plan: Plan) -> RecordType:

@@ -71,13 +71,13 @@ def _now(view: PartView) -> tuple[pl.DataFrame, pl.DataFrame]:
     """The rows of the newest plan with what becomes of them, and what that asks; none where it is not at hand."""
     plan = newest_plan(view)
     rows = pl.DataFrame(schema={ROW_ID: pl.UInt32, ROW: pl.UInt32, "state": pl.String})
-    asked = pl.DataFrame(schema={name: DECISIONS[name] for name in _CELL})
+    questions = pl.DataFrame(schema={name: DECISIONS[name] for name in _CELL})
     if plan is None:
-        return rows, asked
+        return rows, questions
     with suppress(ArtifactLost):
         rows = states_now(view, plan).select(ROW_ID, ROW, "state")
-        asked = artifacts.read(plan.questions_path).select(_CELL)
-    return rows, asked
+        questions = artifacts.read(plan.questions_path).select(_CELL)
+    return rows, questions
 
 
 def _newer(newest_first: Sequence[Decision]) -> dict[int, int]:
@@ -110,7 +110,7 @@ def _fact(
     cells = _cells(decision.pk, decision.at)
     code, name = _question(decision, cells)
     rows = cells[ROW_ID].unique(maintain_order=True)
-    own = states.filter(pl.col(ROW_ID).is_in(rows.implode()))
+    rows_now = states.filter(pl.col(ROW_ID).is_in(rows.implode()))
     of_records = code in (*GuardCode, ABSENT_CODE)
     label = labels.get(name, name)
     answer = Answer(decision.answer)
@@ -125,8 +125,8 @@ def _fact(
         argument="" if of_records else decision.argument,
         count=decision.count,
         of_records=of_records,
-        numbers=own[ROW].sort().head(_NAMED).to_list() if not of_records else [],
-        states={RowState(state): count for state, count in own["state"].value_counts(sort=True).iter_rows()},
+        numbers=rows_now[ROW].sort().head(_NAMED).to_list() if not of_records else [],
+        states={RowState(state): count for state, count in rows_now["state"].value_counts(sort=True).iter_rows()},
         again=again if answer not in (Answer.ASIDE, Answer.AGAIN) else 0,
         newer=newer,
         by=WhoSerializer(decision.by).data,

@@ -70,14 +70,16 @@ def moved(view: PartView) -> Moved | None:
 def _both(view: PartView) -> _Both | None:
     other = view.trip.moved_from
     here = newest_plan(view)
-    there = newest_plan(PartView.of(other)) if other is not None else None
-    if here is None or there is None or not all(artifacts.there(plan.path) for plan in (here, there)):
+    plan_there = newest_plan(PartView.of(other)) if other is not None else None
+    if here is None or plan_there is None or not all(artifacts.there(plan.path) for plan in (here, plan_there)):
         return None
-    own, then = (artifacts.read(plan.path, [ROW_ID, ROW]) for plan in (here, there))
-    rows = own.join(then.rename({ROW_ID: "then"}), on=ROW, how="inner", maintain_order="left").select(ROW_ID, "then")
+    rows_here, then = (artifacts.read(plan.path, [ROW_ID, ROW]) for plan in (here, plan_there))
+    rows = rows_here.join(then.rename({ROW_ID: "then"}), on=ROW, how="inner", maintain_order="left").select(
+        ROW_ID, "then"
+    )
     context = PlanContext.of_plan(here)
-    shared = [name for name in here.carried if name in there.carried]
-    return _Both(here, there, rows, [context.record_type.field(name) for name in shared])
+    shared = [name for name in here.carried if name in plan_there.carried]
+    return _Both(here, plan_there, rows, [context.record_type.field(name) for name in shared])
 
 
 def _seen(plan: Plan, ids: pl.Series, field: Field) -> pl.DataFrame:
@@ -138,9 +140,11 @@ def _offered(view: PartView, both: _Both) -> list[tuple[Decision, pl.DataFrame]]
         if decision.answer == Answer.ASIDE:
             again = _not_aside(both, cells[ROW_ID].unique())
         else:
-            asked = questions.join(cells.select(ROW_ID, "code", "field"), on=[ROW_ID, "code", "field"], how="semi")
-            same = [_of_field(asked, name, ids) for name, ids in alike.items()]
-            again = pl.concat(same) if same else asked.head(0)
+            same_questions = questions.join(
+                cells.select(ROW_ID, "code", "field"), on=[ROW_ID, "code", "field"], how="semi"
+            )
+            same = [_of_field(same_questions, name, ids) for name, ids in alike.items()]
+            again = pl.concat(same) if same else same_questions.head(0)
         if len(again):
             offers.append((decision, again.select(ROW_ID, "code", "field", "digest")))
     return offers

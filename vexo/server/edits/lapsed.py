@@ -34,9 +34,9 @@ def lapsed(edits: Sequence[Edit], sheet: Sheet) -> dict[int, Lapsed]:
     lapsed_edits = {}
     for edit in edits:
         if edit.sheet_id != sheet.pk and edit.sheet.part_id == sheet.part_id:
-            one = _lapsed(edit, sheet)
-            if one.count:
-                lapsed_edits[edit.pk] = one
+            lapse = _lapsed(edit, sheet)
+            if lapse.count:
+                lapsed_edits[edit.pk] = lapse
     return lapsed_edits
 
 
@@ -60,9 +60,9 @@ def _lapsed(edit: Edit, sheet: Sheet) -> Lapsed:
         name = columns[str(column)]
         now = artifacts.read(sheet.cells, [ROW_ID, name]).rename({name: "now"})
         met = column_cells.join(now, on=ROW_ID, how="left", maintain_order="left")
-        there = met[ROW_ID].is_in(now[ROW_ID].implode())
-        without += int((~there).sum())
-        otherwise += int((there & ~met["base"].eq_missing(met["now"])).sum())
+        is_there = met[ROW_ID].is_in(now[ROW_ID].implode())
+        without += int((~is_there).sum())
+        otherwise += int((is_there & ~met["base"].eq_missing(met["now"])).sum())
     if without:
         parts.append(f"their rows are not in {sheet.name} ({_cells(without)})")
     if otherwise:

@@ -140,21 +140,21 @@ def start_bringing_in(
 
 def bring_in(lease: Lease) -> dict[str, Any]:
     """The job. Until its last step nothing of the trip is touched."""
-    asked = lease.job.arguments
-    application = Application.objects.get(name=asked["application"])
-    upload = Upload.objects.get(pk=asked["upload"])
+    arguments = lease.job.arguments
+    application = Application.objects.get(name=arguments["application"])
+    upload = Upload.objects.get(pk=arguments["upload"])
     lease.progress(0, 4, "reading the file")
     read = read_upload(upload)
     if read[1].rows == 0:
         raise SheetError(f"{upload.name} has a header but no rows below it.")
     with client_of(application, lease.job.by) as client:
         catalogue = describe(application, client)
-        record_type = catalogue.type(asked["record_type"])
+        record_type = catalogue.type(arguments["record_type"])
         lease.progress(1, 4, "looking where it belongs")
-        incoming = incoming_of(str(asked["asked_trip"]), application, upload, record_type, read)
+        incoming = incoming_of(str(arguments["asked_trip"]), application, upload, record_type, read)
         holds = holdings(client, record_type, ranges=not incoming.recognised)
-    route = asked.get("route") or _fitting_route(asked, incoming, application)
-    settings = import_settings({**asked, "route": route}, incoming, record_type)
+    route = arguments.get("route") or _fitting_route(arguments, incoming, application)
+    settings = import_settings({**arguments, "route": route}, incoming, record_type)
     newest = incoming.newest
     if newest and not settings.told and newest.digest == incoming.digest and _read_alike(upload, newest):
         return _as_it_was(lease, upload, newest)
@@ -182,8 +182,8 @@ def bring_in(lease: Lease) -> dict[str, Any]:
 def _fitting_route(asked: Mapping[str, Any], incoming: Incoming, application: Application) -> int | None:
     """The one route of the application and type that a sheet which begins a trip fits wholly, where that was asked for
     and nothing else was said. That rows delete their records is never taken from a route that nobody named."""
-    said = any(asked.get(name) for name in ("columns", "lanes", "key", "operation"))
-    if not asked.get("fit_route") or said or incoming.trip is not None:
+    is_settled = any(asked.get(name) for name in ("columns", "lanes", "key", "operation"))
+    if not asked.get("fit_route") or is_settled or incoming.trip is not None:
         return None
     headers = list(column_titles(incoming.profile.columns).values())
     fitting = [

@@ -155,8 +155,8 @@ class Intake:
         trip.key = list(settings.key) or trip.key
         trip.ignores = trip.ignores if settings.ignores is None else list(settings.ignores)
         trip.reach = settings.reach or trip.reach
-        said = {name: lane.to_json() for name, lane in settings.lanes.items()}
-        trip.lanes = {name: rules for name, rules in {**trip.lanes, **said}.items() if rules}
+        lanes_said = {name: lane.to_json() for name, lane in settings.lanes.items()}
+        trip.lanes = {name: rules for name, rules in {**trip.lanes, **lanes_said}.items() if rules}
         if settings.row_condition:
             trip.row_filter = {**trip.row_filter, "condition": settings.row_condition}
         claim(trip, settings.lanes.values())

@@ -109,12 +109,12 @@ def fill_plan(
     refuse_conflicts(matches, record_type)
     known = [(m, m.field or _far(m.header, record_type, catalogue)) for m in matches]
     columns = [(m, record_type.find(f.name) or f) for m, f in known if f is not None]
-    there = {f.name: m.column for m, f in columns}
+    column_by_field = {f.name: m.column for m, f in columns}
     wanted = [tuple(key)] if key else [*record_type.keys, (record_type.identifier,)]
     complete = {
-        key: cells.select(pl.all_horizontal([bare(cells[there[n]]).is_not_null() for n in key]).sum()).item()
+        key: cells.select(pl.all_horizontal([bare(cells[column_by_field[n]]).is_not_null() for n in key]).sum()).item()
         for key in wanted
-        if key and all(name in there for name in key)
+        if key and all(name in column_by_field for name in key)
     }
     best = max(complete, key=lambda field_name: complete[field_name], default=None)
     if best is None or not complete[best]:
@@ -123,7 +123,7 @@ def fill_plan(
     filled = [(m, f) for m, f in columns if f.name not in best]
     if not filled:
         raise PlainError(f"No column but the key names a field of {record_type.plural}, so there is nothing to fill.")
-    return FillPlan({name: there[name] for name in best}, filled)
+    return FillPlan({name: column_by_field[name] for name in best}, filled)
 
 
 def _rows(cells: pl.DataFrame, plan: FillPlan) -> tuple[Picked, pl.DataFrame]:
@@ -135,17 +135,17 @@ def _rows(cells: pl.DataFrame, plan: FillPlan) -> tuple[Picked, pl.DataFrame]:
 
 def refill(lease: Lease) -> dict[str, Any]:
     """The job: read the file, ask for the records that it names, and write it with their values."""
-    asked = lease.job.arguments
-    application = Application.objects.get(name=asked["application"])
-    upload = Upload.objects.get(pk=asked["upload"])
+    arguments = lease.job.arguments
+    application = Application.objects.get(name=arguments["application"])
+    upload = Upload.objects.get(pk=arguments["upload"])
     lease.progress(0, 3, "reading the file")
     cells, profile = read_upload(upload)
     if profile.format not in ("xlsx", "csv", "tsv") or upload.parts.exists():
         raise SheetError(f"{upload.name} can be filled as XLSX or delimited text. Save it as one of these.")
     with client_of(application, lease.job.by) as client:
         catalogue = describe(application, client)
-        record_type = catalogue.type(asked["record_type"])
-        plan = fill_plan(cells, profile, record_type, catalogue, asked["key"])
+        record_type = catalogue.type(arguments["record_type"])
+        plan = fill_plan(cells, profile, record_type, catalogue, arguments["key"])
         picked, rows = _rows(cells, plan)
         lease.progress(1, 3, "asking the application")
         fields = [f for _, f in plan.columns]
@@ -167,7 +167,7 @@ def refill(lease: Lease) -> dict[str, Any]:
     missing = rows.filter(~pl.col(ROW).is_in(numbers.implode()))
     not_found = [" ".join(map(str, key)) for key in missing.select(*plan.key).head(_MOST_NAMED).iter_rows()]
     refilled = _Refilled(application, upload, profile, record_type, plan, columns, records, not_found, len(missing))
-    formulas = bool(asked.get("formulas"))
+    formulas = bool(arguments.get("formulas"))
     path, calculated = refilled.write(formulas)
     kept = [] if formulas else calculated
     with lease.writing():

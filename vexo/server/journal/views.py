@@ -46,10 +46,10 @@ class JournalView(APIView):
         parameters=[OpenApiParameter(name) for name in ("who", "what", "application", "trip", "text", "before")],
     )
     def get(self, request: Request) -> Response:
-        asked = request.query_params
-        entries = entries_asked(asked)
-        if asked.get("before"):
-            entries = entries.filter(id__lt=whole_number(asked, "before", 0, LARGEST))
+        query = request.query_params
+        entries = entries_asked(query)
+        if query.get("before"):
+            entries = entries.filter(id__lt=whole_number(query, "before", 0, LARGEST))
         page = list(entries[: PAGE + 1])
         return Response(
             {

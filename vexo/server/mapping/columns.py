@@ -100,8 +100,8 @@ def update_columns(mapped: MappedSheet, *, whole: bool = False, **facts: object)
 
 def _still_open(mapped: MappedSheet) -> dict[str, list[Question]]:
     """Questions of columns and fields that are still there; whether they are answered is looked at with the plan."""
-    there = {f"column:{match.column}" for match in mapped.matches if match.open} | set(mapped.field_names)
-    return {key: asked for key, asked in status_facts(mapped.view).questions.items() if key in there}
+    keys_now = {f"column:{match.column}" for match in mapped.matches if match.open} | set(mapped.field_names)
+    return {key: asked for key, asked in status_facts(mapped.view).questions.items() if key in keys_now}
 
 
 def ask_again(mapped: MappedSheet, lease: Lease) -> None:
@@ -113,10 +113,10 @@ def ask_again(mapped: MappedSheet, lease: Lease) -> None:
     looked |= {names_file.column} if names_file else set()
     cells = columns_now(mapped.sheet, mapped.edits, sorted(looked - {""}))
     facts = status_facts(mapped.view)
-    asked = ask(cells, mapped, facts.holds)
-    if asked != facts.questions:
+    questions = ask(cells, mapped, facts.holds)
+    if questions != facts.questions:
         with lease.writing():
-            update_status(mapped.view, questions=asked)
+            update_status(mapped.view, questions=questions)
 
 
 def lane_words(field: Field, lane: Lane) -> str:

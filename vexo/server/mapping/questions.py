@@ -59,9 +59,11 @@ def holdings(client: Client, record_type: RecordType, *, ranges: bool) -> Holdin
                 holds.examples[field.name] = str(texts[0])[:60]
         measured = [f for f in record_type.fields if f.is_number and not f.read_only and unit_in(f.label)]
         for field in measured if ranges else ():
-            there = Not(Compare(field, "eq", None))
+            is_filled = Not(Compare(field, "eq", None))
             ends = [
-                pl.concat(list(client.read(record_type, [field.name], there, [sign + field.name], top=1)))[field.name]
+                pl.concat(list(client.read(record_type, [field.name], is_filled, [sign + field.name], top=1)))[
+                    field.name
+                ]
                 for sign in ("", "-")
             ]
             if all(len(end) for end in ends):
@@ -220,8 +222,8 @@ def _values(
         questions.append(_by_file(field, lane, form, in_files.sure))
         texts = treat(texts, [form], {files[0]: files[1]})
     elif forms.fitting:
-        asked = _form(field, lane, forms)
-        questions.append(replace(asked, sure=asked.sure and not in_files.doubtful))
+        question = _form(field, lane, forms)
+        questions.append(replace(question, sure=question.sure and not in_files.doubtful))
         form = forms.fitting[0].treatment
         if form is not None:
             texts = treat(texts, [form])

@@ -46,9 +46,9 @@ class ColumnsView(APIView):
         unchanged(request, view)
         change_serializer = ChangeSerializer(data=request.data)
         change_serializer.is_valid(raise_exception=True)
-        said = dict(change_serializer.validated_data)
-        if said.pop("without", False):
+        changes = dict(change_serializer.validated_data)
+        if changes.pop("without", False):
             go_on_without(view, person_of(request))
-        if said.pop("marks", False):
+        if changes.pop("marks", False):
             take_marks(view, person_of(request))
-        return Response(JobSerializer(change(view, person_of(request), Changes(**said))).data, status=202)
+        return Response(JobSerializer(change(view, person_of(request), Changes(**changes))).data, status=202)

@@ -32,11 +32,11 @@ def mail_server() -> SplitResult | None:
     Raises:
         PlainError: where what was said is no address of one; it is not repeated, since it may hold a password.
     """
-    said = os.environ.get("VEXO_SMTP", "")
-    if not said:
+    address = os.environ.get("VEXO_SMTP", "")
+    if not address:
         return None
     try:
-        parts = urlsplit(said)
+        parts = urlsplit(address)
         fits = parts.scheme in _SCHEMES and parts.hostname and (parts.port or 1) > 0
     except ValueError:
         fits = False

@@ -76,8 +76,8 @@ def mark_read(person: Person, up_to: int) -> None:
 
 def wishes_of(person: Person) -> list[Wish]:
     """How a person wants to be told of each kind that concerns them."""
-    said = {wish.kind: wish for wish in Wish.objects.filter(person=person)}
-    return [said.get(kind, Wish(person=person, kind=kind)) for kind in NoticeKind if person.may(LEAST_ROLE[kind])]
+    by_kind = {wish.kind: wish for wish in Wish.objects.filter(person=person)}
+    return [by_kind.get(kind, Wish(person=person, kind=kind)) for kind in NoticeKind if person.may(LEAST_ROLE[kind])]
 
 
 def set_wishes(person: Person, email: str | None, wishes: Mapping[str, Mapping[str, bool]]) -> None:

@@ -105,9 +105,11 @@ class NoticesView(APIView):
     def put(self, request: Request) -> Response:
         serializer = WishesSerializer(data=request.data)
         serializer.is_valid(raise_exception=True)
-        said = serializer.validated_data
-        wishes = {wish["kind"]: {"listed": wish["listed"], "mailed": wish["mailed"]} for wish in said.get("wishes", [])}
-        services.set_wishes(person_of(request), said.get("email"), wishes)
+        values = serializer.validated_data
+        wishes = {
+            wish["kind"]: {"listed": wish["listed"], "mailed": wish["mailed"]} for wish in values.get("wishes", [])
+        }
+        services.set_wishes(person_of(request), values.get("email"), wishes)
         return _told(request)
 
 

@@ -90,15 +90,17 @@ def ask_for_approval(view: PartView, person: Person, plan: Plan, words: str) -> 
         last = approval_of(plan)
         if last is not None and last.state != ApprovalState.SENT_BACK:
             return last
-        said = words.strip()[:LONGEST_WORD]
-        made = Approval.objects.create(trip=view.trip, plan=plan, asked_by=person.username, note=said, frozen=frozen)
+        word = words.strip()[:LONGEST_WORD]
+        asked_approval = Approval.objects.create(
+            trip=view.trip, plan=plan, asked_by=person.username, note=word, frozen=frozen
+        )
         note(person.username, "asked", f"Asked for the approval of plan {plan.number} of trip {view.trip.pk}",
              view.trip.application, view.trip.pk)  # fmt: skip
-        _tell(view, made)
+        _tell(view, asked_approval)
         words = f"{person} asks for the approval of trip {view.trip.pk}, {view.trip.title}"
-        told = [one.username for one in approvers(view.trip)]
-        tell_people(NoticeKind.APPROVAL_ASKED, told, f"{words}: {said}" if said else words, view.trip.pk)
-    return made
+        approver_names = [one.username for one in approvers(view.trip)]
+        tell_people(NoticeKind.APPROVAL_ASKED, approver_names, f"{words}: {word}" if word else words, view.trip.pk)
+    return asked_approval
 
 
 def answer_approval(view: PartView, person: Person, plan: Plan, *, approve: bool, words: str) -> Approval:

@@ -146,8 +146,8 @@ def end(pass_: Pass, lease: Lease, state: str, report: dict[str, Any] | None) ->
         leave_ledger(pass_, page)
         tell(pass_, revised=True)
         words = ", ".join(f"{thousands(count)} {name}" for name, count in pass_.totals.items() if count) or "nothing"
-        said = f"Pass {pass_.number} of trip {pass_.trip_id} {_WORDS[state]}: {words}"
-        note(lease.job.by, "applied", said, pass_.trip.application, pass_.trip_id, sum(pass_.totals.values()))
+        entry = f"Pass {pass_.number} of trip {pass_.trip_id} {_WORDS[state]}: {words}"
+        note(lease.job.by, "applied", entry, pass_.trip.application, pass_.trip_id, sum(pass_.totals.values()))
         tell_of_pass(pass_, words)
 
 
@@ -163,11 +163,11 @@ _WORDS = {
 def tell_of_pass(pass_: Pass, words: str) -> None:
     """Tell who began a pass, and whose trip it is, how it ended or why it did not."""
     trip = pass_.trip
-    said = f"Pass {pass_.number} of trip {trip.pk}, {trip.title}, {_WORDS[pass_.state]}: {words}"
+    sentence = f"Pass {pass_.number} of trip {trip.pk}, {trip.title}, {_WORDS[pass_.state]}: {words}"
     if pass_.state == Pass.INTERRUPTED:
-        tell_people(NoticeKind.PASS_INTERRUPTED, [pass_.by, trip.created_by], f"{said}. {pass_.reason}", trip.pk)
+        tell_people(NoticeKind.PASS_INTERRUPTED, [pass_.by, trip.created_by], f"{sentence}. {pass_.reason}", trip.pk)
     elif pass_.state != Pass.PAUSED:
-        tell_people(NoticeKind.PASS_ENDED, [pass_.by, trip.created_by], said, trip.pk)
+        tell_people(NoticeKind.PASS_ENDED, [pass_.by, trip.created_by], sentence, trip.pk)
 
 
 def interrupt(pass_: Pass, lease: Lease, reason: str, state: str = Pass.INTERRUPTED) -> None:

@@ -38,8 +38,8 @@ def _freeze(plan: Plan) -> dict[str, Any]:
         (step.row_id, record_type.field(step.field), step.text)
         for step in from_json(plan.summary, PlanSummary).first_steps
     ]
-    own = [field.name for field in self_references(record_type, [field.name for field in record_type.fields])]
-    rows = freeze(artifacts.read(plan.path), deleted_records, absent, record_type.keys, first_steps, own)
+    self_fields = [field.name for field in self_references(record_type, [field.name for field in record_type.fields])]
+    rows = freeze(artifacts.read(plan.path), deleted_records, absent, record_type.keys, first_steps, self_fields)
     if rows.is_empty():
         raise PlainError("There is nothing to write.", "nothing")
     return {

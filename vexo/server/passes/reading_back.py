@@ -74,7 +74,7 @@ def read_back(pass_: Pass, reader: Reader, catalogue: Catalogue) -> dict[str, An
     by_application, since = differences(written, now, fields)
     lost = written.join(now, on=IDENTIFIER, how="anti")
     deleted = [a.identifier for a in answers if a.state == "deleted" and a.identifier]
-    there = reader.by_identifier(deleted, [])[IDENTIFIER].to_list() if deleted else []
+    left_over = reader.by_identifier(deleted, [])[IDENTIFIER].to_list() if deleted else []
     wrong = set(since[ROW_ID].to_list()) | set(lost[ROW_ID].to_list())
     new = written.filter(pl.col("state") == "created")
     report: dict[str, Any] = {
@@ -86,7 +86,7 @@ def read_back(pass_: Pass, reader: Reader, catalogue: Catalogue) -> dict[str, An
         "by_itself": by_application.head(_MOST_LISTED).to_dicts(),
         "set": {record_type.field(n).label: c for n, c in set_by_itself(new, now, record_type, carried).items()},
         "deleted": len(deleted),
-        "gone": len(deleted) - len(there),
+        "gone": len(deleted) - len(left_over),
     }
     return report | _totals(pass_, reader, catalogue, plan, now, answers, total)
 

@@ -184,9 +184,9 @@ def write_touched(view: PartView, path: Path) -> None:
     pages = [artifacts.read(one.page, [IDENTIFIER, "state"]) for one in _passes_of_sheet(pass_)]
     last = pl.concat(pages).drop_nulls(IDENTIFIER)
     last = last.filter(pl.col("state").is_in(list(LANDED))).unique(IDENTIFIER, keep="last", maintain_order=True)
-    there = last.filter(pl.col("state").is_in(list(PRESENT)))[IDENTIFIER]
+    present_ids = last.filter(pl.col("state").is_in(list(PRESENT)))[IDENTIFIER]
     identifier = record_type.field(record_type.identifier)
-    column = OutgoingColumn(identifier, identifier.label, "", there, False, True)
+    column = OutgoingColumn(identifier, identifier.label, "", present_ids, False, True)
     _write([column], path, record_type.plural, stamp_of(view.trip, [], view.part, rows=True))
 
 

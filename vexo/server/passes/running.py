@@ -170,8 +170,8 @@ class Run:
 
     def _progress(self) -> None:
         waiting = sum(len(batch.items) for batch in self.pass_.batches.exclude(state=Batch.ANSWERED))
-        told = self.recorder.refusals or "sending"
-        self.lease.progress(max(0, self.pass_.cursor - waiting), self.pass_.rows, told)
+        progress = self.recorder.refusals or "sending"
+        self.lease.progress(max(0, self.pass_.cursor - waiting), self.pass_.rows, progress)
 
 
 def _together(rows: pl.DataFrame) -> pl.DataFrame:
@@ -216,9 +216,11 @@ def apply(lease: Lease) -> dict[str, Any]:
     except BREAKS_OFF as error:
         # Where all of a machine ends, the application may have gone first.
         lease.hand_back_if_ending()
-        said = machine_trouble(error) or str(error)
-        interrupt(pass_, lease, said)
-        raise PlainError(f"Pass {pass_.number} was interrupted: {said}", "interrupted", number=pass_.number) from error
+        problem = machine_trouble(error) or str(error)
+        interrupt(pass_, lease, problem)
+        raise PlainError(
+            f"Pass {pass_.number} was interrupted: {problem}", "interrupted", number=pass_.number
+        ) from error
     except Exception:
         interrupt(pass_, lease, "Vexo has made a mistake of its own here. Nothing that was written down is lost.")
         raise

@@ -133,8 +133,8 @@ def lapse(scheduled: Scheduled, why: str) -> None:
     _tell(PartView(scheduled.trip, scheduled.part), scheduled)
     words = f"Plan {scheduled.plan.number} of trip {scheduled.trip_id} was not applied at its time: {why}"
     note(scheduled.by, "applying", words, scheduled.trip.application, scheduled.trip_id)
-    told = [scheduled.by, scheduled.trip.created_by]
-    tell_people(NoticeKind.PASS_INTERRUPTED, told, words, scheduled.trip_id)
+    usernames = [scheduled.by, scheduled.trip.created_by]
+    tell_people(NoticeKind.PASS_INTERRUPTED, usernames, words, scheduled.trip_id)
 
 
 def _tell(view: PartView, scheduled: Scheduled) -> None:

@@ -105,8 +105,8 @@ def start_taking_back(view: PartView, person: Person, wanted: Wanted = Wanted(),
 
 def _asks(job: Job) -> Wanted:
     """What a job is to take back."""
-    asked = job.arguments
-    return Wanted(tuple(asked["passes"]), tuple(asked["rows"]), int(asked.get("of_part", 0)))
+    arguments = job.arguments
+    return Wanted(tuple(arguments["passes"]), tuple(arguments["rows"]), int(arguments.get("of_part", 0)))
 
 
 def take_back(lease: Lease) -> dict[str, Any]:
@@ -129,24 +129,24 @@ def take_back(lease: Lease) -> dict[str, Any]:
     columns = sheet_columns(reverse, record_type, catalogue, names)
     person = Person.objects.get(username=lease.job.by)
     with lease.writing():
-        made = _new_trip(trip, reverse, record_type, wanted, person)
-        sheet = _sheet(made, columns, person)
+        reverse_trip = _new_trip(trip, reverse, record_type, wanted, person)
+        sheet = _sheet(reverse_trip, columns, person)
         request = ImportRequest(
             key=(record_type.identifier,),
             operation=reverse.operation.value,
-            trip=str(made.pk),
+            trip=str(reverse_trip.pk),
             reach="sent",
         )
         upload = take_file(absolute(sheet.path), person.username)
         type(upload).objects.filter(pk=upload.pk).update(name=sheet.name)
         upload.refresh_from_db()
         here = bool(asked.get("here"))
-        job = start_bringing_in(made.application, record_type.name, upload, person, request, run_here=here)
+        job = start_bringing_in(reverse_trip.application, record_type.name, upload, person, request, run_here=here)
         Job.objects.filter(pk=job.pk).update(arguments={**job.arguments, "reverse_job": lease.job.pk})
-        words = f"Trip {made.pk} is to take back {thousands(len(reverse.records))} records of trip {trip.pk}"
+        words = f"Trip {reverse_trip.pk} is to take back {thousands(len(reverse.records))} records of trip {trip.pk}"
         note(person.username, "prepared", words, trip.application, trip.pk, len(reverse.records))
         update_status(PartView.of(trip))
-    return {"trip": made.pk, "next": job.pk}
+    return {"trip": reverse_trip.pk, "next": job.pk}
 
 
 def _record_type(trip: Trip, catalogue: Catalogue | None) -> RecordType:
@@ -224,11 +224,11 @@ def _done(pass_: Pass, page: pl.DataFrame, rows: Sequence[int] | None, back: pl.
     page = chosen_rows(page.filter(pl.col("state").is_in(list(LANDED))), rows)
     gone = page.filter(pl.col("state") == RowState.DELETED)[IDENTIFIER]
     parts = []
-    there = [name for name in artifacts.columns_of(pass_.rows_file) if name.startswith(WHOLE)]
-    if len(gone) and there:
-        frozen = artifacts.read(pass_.rows_file, [IDENTIFIER, *there])
+    whole_columns = [name for name in artifacts.columns_of(pass_.rows_file) if name.startswith(WHOLE)]
+    if len(gone) and whole_columns:
+        frozen = artifacts.read(pass_.rows_file, [IDENTIFIER, *whole_columns])
         whole = frozen.filter(pl.col(IDENTIFIER).is_in(gone.implode()))
-        parts.append(whole.rename({name: name.removeprefix(WHOLE) for name in there}))
+        parts.append(whole.rename({name: name.removeprefix(WHOLE) for name in whole_columns}))
     if pass_.absent_page and rows is None:
         absent = artifacts.read(pass_.absent_page).filter(pl.col(STATE) == RowState.DELETED)
         absent = absent.filter(~pl.col(IDENTIFIER).is_in(back.implode()))
@@ -275,7 +275,7 @@ def _names(
 def _new_trip(trip: Trip, reverse: Reverse, record_type: RecordType, wanted: Wanted, person: Person) -> Trip:
     mine = _passes(trip, wanted)
     numbers = list(wanted.passes) or [one for one in trip.ledger.values_list("number", flat=True) if one in mine]
-    made = Trip.objects.create(
+    reverse_trip = Trip.objects.create(
         title=f"Take back: {trip.title}"[:160],
         application=trip.application,
         record_type=record_type.name,
@@ -284,11 +284,11 @@ def _new_trip(trip: Trip, reverse: Reverse, record_type: RecordType, wanted: Wan
         created_by=person.username,
         takes_back=trip,
     )
-    records = artifacts.keep_artifact(rows_of_records(reverse), made.pk, "reverse")
-    made.reversal = to_json(Reversal(passes=sorted(numbers), records=records))
-    made.save(update_fields=["reversal"])
-    keep_copy(made, part_of(made), kept_copy(reverse, record_type))
-    return made
+    records = artifacts.keep_artifact(rows_of_records(reverse), reverse_trip.pk, "reverse")
+    reverse_trip.reversal = to_json(Reversal(passes=sorted(numbers), records=records))
+    reverse_trip.save(update_fields=["reversal"])
+    keep_copy(reverse_trip, part_of(reverse_trip), kept_copy(reverse, record_type))
+    return reverse_trip
 
 
 def _sheet(trip: Trip, columns: Sequence[OutgoingColumn], person: Person) -> Sheet:

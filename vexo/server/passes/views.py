@@ -161,9 +161,9 @@ class ApprovalView(APIView):
     @extend_schema(request=ApproveOrAskSerializer, responses=serializer_for(Approval))
     def post(self, request: Request, pk: int) -> Response:
         """Ask somebody else to approve the plan that was seen; approve it, or send it back."""
-        asked = ApproveOrAskSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
-        values, view, person = asked.validated_data, find_view(pk, request), person_of(request)
+        serializer = ApproveOrAskSerializer(data=request.data)
+        serializer.is_valid(raise_exception=True)
+        values, view, person = serializer.validated_data, find_view(pk, request), person_of(request)
         plan = plan_to_approve(view, values["plan"])
         if values["do"] == "ask":
             ask_for_approval(view, person, plan, values["words"])
@@ -185,9 +185,9 @@ class TakeBackView(APIView):
     @extend_schema(request=TakeBackSerializer, responses={202: JobSerializer})
     def post(self, request: Request, pk: int) -> Response:
         """Make a trip that takes back what this one wrote; nothing is written before that is reviewed and applied."""
-        asked = TakeBackSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
-        values, view = asked.validated_data, find_view(pk, request)
+        serializer = TakeBackSerializer(data=request.data)
+        serializer.is_valid(raise_exception=True)
+        values, view = serializer.validated_data, find_view(pk, request)
         part = view.part if names_part(request) else 0
         wanted = Wanted(tuple(values["passes"]), tuple(values["rows"]), part)
         job = start_taking_back(view, person_of(request), wanted)

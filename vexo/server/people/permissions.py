@@ -23,8 +23,8 @@ def action_of(view: object, method: str) -> Action | None:
     if not hasattr(view, "get" if method in SAFE_METHODS else method.lower()):
         return None
     rights: dict[str, Action] = getattr(view, "rights", {})
-    said = rights.get("GET" if method in SAFE_METHODS else method)
-    return said or (Action.LOOK if method in SAFE_METHODS else Action.NOTHING)
+    action = rights.get("GET" if method in SAFE_METHODS else method)
+    return action or (Action.LOOK if method in SAFE_METHODS else Action.NOTHING)
 
 
 class Rights(BasePermission):

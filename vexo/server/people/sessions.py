@@ -95,8 +95,8 @@ class IdleMiddleware:
         if limit and before is not None and now - before > timedelta(minutes=limit):
             logout(request)
             return
-        said = request.headers.get(IDLE_HEADER, "")
-        idle = int(said) if said.isascii() and said.isdecimal() and len(said) < 10 else 0
+        header = request.headers.get(IDLE_HEADER, "")
+        idle = int(header) if header.isascii() and header.isdecimal() and len(header) < 10 else 0
         used = now - timedelta(seconds=idle)
         # A clock that was set back leaves a use in the future: it is brought back, not believed.
         if before is None or used - before > _WRITTEN_EACH or before > now:

@@ -77,11 +77,13 @@ def _provider(settings: SsoSettings, *, anew: bool = False) -> _Provider:
         return known
     try:
         with httpx.Client(timeout=_SECONDS, trust_env=False) as client:
-            said = _asked(client, f"{settings.issuer}/.well-known/openid-configuration")
-            if str(said["issuer"]).rstrip("/") != settings.issuer:
+            configuration = _asked(client, f"{settings.issuer}/.well-known/openid-configuration")
+            if str(configuration["issuer"]).rstrip("/") != settings.issuer:
                 raise SsoError("The provider of single sign-on names itself otherwise than it was said here.")
-            keys = KeySet.import_key_set(_asked(client, said["jwks_uri"]))
-            provider = _Provider(said["authorization_endpoint"], said["token_endpoint"], keys, time.monotonic())
+            keys = KeySet.import_key_set(_asked(client, configuration["jwks_uri"]))
+            provider = _Provider(
+                configuration["authorization_endpoint"], configuration["token_endpoint"], keys, time.monotonic()
+            )
     except (httpx.HTTPError, httpx.InvalidURL, ValueError, KeyError, TypeError, JoseError) as error:
         raise SsoError("The provider of single sign-on does not answer as one does. Try again later.") from error
     _known[settings.issuer] = provider
@@ -146,8 +148,8 @@ def claims_of(settings: SsoSettings, back: str, code: str, remembered: Mapping[s
 
 
 def _groups(settings: SsoSettings, claims: Mapping[str, Any]) -> list[str]:
-    said = claims.get(settings.groups_claim, [])
-    return [str(group) for group in said] if isinstance(said, list) else [str(said)]
+    groups = claims.get(settings.groups_claim, [])
+    return [str(group) for group in groups] if isinstance(groups, list) else [str(groups)]
 
 
 def person_of_claims(settings: SsoSettings, claims: Mapping[str, Any]) -> Person:
@@ -171,8 +173,8 @@ def person_of_claims(settings: SsoSettings, claims: Mapping[str, Any]) -> Person
 
 
 def _username(claims: Mapping[str, Any]) -> str:
-    said = str(claims.get("preferred_username") or claims.get("email") or "").strip()
-    name = re.sub(r"[^\w.@+-]", "-", said, flags=re.ASCII)[:150]
+    claimed = str(claims.get("preferred_username") or claims.get("email") or "").strip()
+    name = re.sub(r"[^\w.@+-]", "-", claimed, flags=re.ASCII)[:150]
     if not re.search(r"[0-9A-Za-z]", name):
         raise SsoError("The provider of single sign-on says no name by which you could be known here.")
     return name

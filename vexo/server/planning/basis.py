@@ -43,8 +43,10 @@ def decisions_of(trip: Trip) -> tuple[pl.DataFrame, list[int]]:
 def guards_answered(trip: Trip) -> dict[tuple[str, str], int]:
     """Guard of the whole plan, and the field that it is about → the number that a person said is meant."""
     codes = [code.value for code in GuardCode]
-    made = trip.decisions.filter(undone_at=None, scope__code__in=codes).order_by("id").values_list("scope", "argument")
-    return {(scope["code"], scope["field"]): int(argument) for scope, argument in made}
+    answers = (
+        trip.decisions.filter(undone_at=None, scope__code__in=codes).order_by("id").values_list("scope", "argument")
+    )
+    return {(scope["code"], scope["field"]): int(argument) for scope, argument in answers}
 
 
 def answers_decided(trip: Trip, numbers: Iterable[int]) -> pl.DataFrame:

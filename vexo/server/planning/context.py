@@ -186,8 +186,8 @@ def reach_text(trip: Trip, sheet: Sheet) -> str:
 
 def _asked(mapped: MappedSheet) -> frozenset[str]:
     """The carried fields of which something is asked."""
-    asked = {name for name, questions in status_facts(mapped.view).questions.items() if questions}
-    return frozenset(asked & {m.field.name for m in mapped.matches if m.field and m.carried})
+    fields_asked = {name for name, questions in status_facts(mapped.view).questions.items() if questions}
+    return frozenset(fields_asked & {m.field.name for m in mapped.matches if m.field and m.carried})
 
 
 def _checks(matches: list[ColumnMatch]) -> tuple[str, ...]:

@@ -152,8 +152,8 @@ def _figures(plan: pl.DataFrame, fields: Sequence[Field], two_way: set[str], bas
 def _meant_to_be_empty(basis: Basis, field: Field) -> pl.Series:
     """The rows of which a person was asked about a field that is cleared in many, and said that it is meant."""
     decisions = basis.decisions
-    said = (decisions["code"] == "emptied-many") & (decisions["answer"] == Answer.FILE)
-    return decisions.filter(said & (decisions["field"] == field.name))[ROW_ID]
+    is_meant = (decisions["code"] == "emptied-many") & (decisions["answer"] == Answer.FILE)
+    return decisions.filter(is_meant & (decisions["field"] == field.name))[ROW_ID]
 
 
 def _totals(plan: pl.DataFrame, fields: Sequence[Field]) -> dict[str, PlannedTotals]:
@@ -331,12 +331,12 @@ def _guards(
         FieldChanges(c.field, c.updated, c.cleared, c.filled, None if c.field in fixed else c.alike) for c in columns
     ]
     extent = Extent(numbers, settings.operation, counts.get("type", 0), deleted, fields)
-    said, labels = guards_answered(basis.context.trip), {column.field: column.label for column in columns}
+    highest, labels = guards_answered(basis.context.trip), {column.field: column.label for column in columns}
 
     def answered(guard: Raised) -> bool:
         if guard.code == GuardCode.MAKES_SAME:
             return absent is not None and absent.confirmed
-        return guard.count <= said.get((guard.code, guard.field), 0)
+        return guard.count <= highest.get((guard.code, guard.field), 0)
 
     return [
         SetGuard(

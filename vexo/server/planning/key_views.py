@@ -61,9 +61,9 @@ class MeasuredKeysView(APIView):
     @extend_schema(request=MeasureSerializer, responses={202: JobSerializer})
     def post(self, request: Request, pk: int) -> Response:
         """Read the records and measure the keys; asked twice, it is done once."""
-        asked = MeasureSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
-        job = start_measuring(find_view(pk, request), person_of(request), asked.validated_data["keys"])
+        serializer = MeasureSerializer(data=request.data)
+        serializer.is_valid(raise_exception=True)
+        job = start_measuring(find_view(pk, request), person_of(request), serializer.validated_data["keys"])
         return Response(JobSerializer(job).data, status=202)
 
 
@@ -76,10 +76,10 @@ class KeyRowsView(APIView):
     )
     def get(self, request: Request, pk: int) -> Response:
         """A window of the rows behind a number."""
-        asked = request.query_params
-        place = whole_number(asked, "offset", 0), whole_number(asked, "limit", 100)
-        key = [name for name in asked.get("key", "").split(",") if name]
-        return Response(to_json(rows_that_find(find_view(pk, request), key, asked.get("finds", ""), place)))
+        query = request.query_params
+        place = whole_number(query, "offset", 0), whole_number(query, "limit", 100)
+        key = [name for name in query.get("key", "").split(",") if name]
+        return Response(to_json(rows_that_find(find_view(pk, request), key, query.get("finds", ""), place)))
 
 
 class AbsentView(APIView):

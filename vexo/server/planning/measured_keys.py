@@ -64,11 +64,11 @@ def start_measuring(
     context = _context(MappedSheet.of(view, newest_sheet(view), known_catalogue(view.trip.application)))
     for key in keys:
         check_key(key, context.record_type, context.settings.carried)
-    asked = [list(key) for key in keys]
+    wanted_keys = [list(key) for key in keys]
     waiting = view.trip.jobs.filter(
-        kind=_KIND, state=Job.QUEUED, arguments__part=view.part, arguments__keys=asked
+        kind=_KIND, state=Job.QUEUED, arguments__part=view.part, arguments__keys=wanted_keys
     ).first()
-    return waiting or enqueue(_KIND, person.username, view, run_here=run_here, keys=asked)
+    return waiting or enqueue(_KIND, person.username, view, run_here=run_here, keys=wanted_keys)
 
 
 def measure_keys(lease: Lease) -> dict[str, Any]:
@@ -79,8 +79,8 @@ def measure_keys(lease: Lease) -> dict[str, Any]:
         catalogue = describe(application, client)
         context = _context(MappedSheet.of(view, newest_sheet(view), catalogue))
         record_type, names = context.record_type, context.settings.carried
-        asked = [tuple(key) for key in lease.job.arguments["keys"]]
-        keys = list(dict.fromkeys([*asked, *candidates(record_type, names)]))
+        wanted_keys = [tuple(key) for key in lease.job.arguments["keys"]]
+        keys = list(dict.fromkeys([*wanted_keys, *candidates(record_type, names)]))
         if not keys:
             raise PlainError(f"No column goes into a field by which {record_type.plural} could be found.", "columns")
         total = client.count(record_type)
@@ -113,7 +113,7 @@ def measure_keys(lease: Lease) -> dict[str, Any]:
         "records": len(records),
         "rows": len(carried),
         "ignores": sorted(context.settings.ignores),
-        "asked": [list(key) for key in asked],
+        "asked": [list(key) for key in wanted_keys],
         "figures": [_stored(one) for one in figures],
         "values_path": artifacts.write(carried, artifacts.named(view.trip.pk, "key-values", fresh)),
         "records_path": artifacts.write(records, artifacts.named(view.trip.pk, "key-records", fresh)),
@@ -139,7 +139,7 @@ def _context(mapped: MappedSheet) -> PlanContext:
 
 def _measured_with(context: PlanContext) -> str:
     """All that the numbers rest on but the records, as one short text."""
-    told = [
+    inputs = [
         context.sheet.pk,
         list(context.edits),
         columns_as_kept(context),
@@ -147,7 +147,7 @@ def _measured_with(context: PlanContext) -> str:
         sorted(context.settings.ignores),
         context.settings.reach,
     ]
-    return hashlib.sha256(json.dumps(told, default=str).encode()).hexdigest()[:16]
+    return hashlib.sha256(json.dumps(inputs, default=str).encode()).hexdigest()[:16]
 
 
 def _stored(figures: KeyFigures) -> dict[str, Any]:
@@ -199,13 +199,13 @@ def measured_keys(view: PartView) -> MeasuredKeys:
         return MeasuredKeys([], 0, 0, None, [], current=False, type_size=size)
     result, record_type = last.result, last.context.record_type
     known = [one for one in map(_figures, result["figures"]) if all(record_type.find(name) for name in one.fields)]
-    own = last.context.sheet.recognised
-    best = recommended(known, record_type, own=own)
-    asked = [tuple(key) for key in result["asked"]]
-    ordered = sorted(ranked(known, record_type, own=own), key=lambda one: one.fields not in asked)
-    told = [_told(one, record_type, one == best, own=own) for one in ordered]
+    is_recognised = last.context.sheet.recognised
+    best = recommended(known, record_type, own=is_recognised)
+    wanted_keys = [tuple(key) for key in result["asked"]]
+    ordered = sorted(ranked(known, record_type, own=is_recognised), key=lambda one: one.fields not in wanted_keys)
+    candidates = [_told(one, record_type, one == best, own=is_recognised) for one in ordered]
     read_at = parse_datetime(result["read_at"])
-    return MeasuredKeys(told, result["rows"], result["records"], read_at, result["ignores"], last.current, size)
+    return MeasuredKeys(candidates, result["rows"], result["records"], read_at, result["ignores"], last.current, size)
 
 
 def _told(figures: KeyFigures, record_type: RecordType, is_best: bool, *, own: bool) -> KeyCandidate:

@@ -61,7 +61,7 @@ def pointing(context: PlanContext, records: pl.Series, client: Client) -> pl.Dat
     if records.is_empty() or (most is not None and len(records) > most):
         return parts[0]
     for other in context.catalogue.types:
-        own = other.name == context.record_type.name
+        to_itself = other.name == context.record_type.name
         for field in other.fields:
             if field.target != context.record_type.name:
                 continue
@@ -71,7 +71,7 @@ def pointing(context: PlanContext, records: pl.Series, client: Client) -> pl.Dat
                 referrers.select(
                     pl.col(field.name).cast(pl.String).alias(IDENTIFIER),
                     pl.lit(f"{other.plural}, {field.label}").alias(WHERE),
-                    pl.lit(field.name if own else "").alias(FIELD),
+                    pl.lit(field.name if to_itself else "").alias(FIELD),
                     pl.col(IDENTIFIER).alias(REFERRER),
                     pl.lit(1, pl.UInt32).alias(COUNT),
                 )

@@ -42,9 +42,9 @@ def references_of(
         name: _named(context.catalogue.type(name), different(columns), client, by_identifier=ours or name == of_receipt)
         for name, columns in texts.items()
     }
-    own = context.record_type.name
-    if own in lookups:
-        lookups[own] = _with_rows(lookups[own], _names_in_rows(context, cells, reading))
+    own_type = context.record_type.name
+    if own_type in lookups:
+        lookups[own_type] = _with_rows(lookups[own_type], _names_in_rows(context, cells, reading))
     return lookups
 
 
@@ -81,12 +81,12 @@ def _named(target: RecordType, wanted: pl.Series, client: Client, *, by_identifi
     left = wanted
     for by in naming_fields(target, by_identifier=by_identifier):
         field = target.field(by)
-        asked = in_long_form(field, left)
+        identifiers = in_long_form(field, left)
         if not field.quoted:
-            asked = asked.filter(asked.str.contains(r"^\d{1,18}$"))
-        if not asked.len():
+            identifiers = identifiers.filter(identifiers.str.contains(r"^\d{1,18}$"))
+        if not identifiers.len():
             continue
-        values = asked.alias(by).cast(dtype(field), strict=False).to_frame()
+        values = identifiers.alias(by).cast(dtype(field), strict=False).to_frame()
         records_by_field[by] = client.read_by_keys(target, [by], [by], values)
         known = records_by_field[by][by].cast(pl.String)
         if by != target.identifier:

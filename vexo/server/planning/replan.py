@@ -118,8 +118,8 @@ def _excluded(before: pl.DataFrame) -> pl.DataFrame:
 def _by_lost_keys(decisions: pl.DataFrame, rows: pl.Series) -> bool:
     """Whether any of these rows has an answer about a key that found no record: what it is near to depends on all
     records of its type, and on which of them other rows find."""
-    asked = decisions.filter(pl.col("code").is_in(SETTLED_CODES))[ROW_ID]
-    return bool(rows.is_in(asked.implode()).any())
+    settled_rows = decisions.filter(pl.col("code").is_in(SETTLED_CODES))[ROW_ID]
+    return bool(rows.is_in(settled_rows.implode()).any())
 
 
 def _has_lost_keys(plan: pl.DataFrame) -> bool:
@@ -165,8 +165,8 @@ def _replan(basis: Basis, last: LastPlan) -> MadePlan | None:
     if rows.edited:
         place = artifacts.named(trip.pk, "values", fresh)
         values_path = artifacts.patch(values_path, rows.values, rows.places, place)
-    asked = artifacts.read(plan.questions_path)
-    others = asked.filter(~asked[ROW_ID].is_in(after[ROW_ID].implode()))
+    former = artifacts.read(plan.questions_path)
+    others = former.filter(~former[ROW_ID].is_in(after[ROW_ID].implode()))
     questions_path = artifacts.write(pl.concat([others, questions]), artifacts.named(trip.pk, "questions", fresh))
     states = artifacts.read(path, [ROW_ID, ROW, VERDICT, FAULTS, IDENTIFIER, EARLIER_RESULT])
     summary, whole = from_json(plan.summary, PlanSummary), partial(artifacts.read, path)

@@ -137,10 +137,10 @@ def sent_cells(trip: Trip, part: Part | None = None) -> Sent | None:
         return forms_made
 
     def some(places: pl.Series) -> Callable[[Field], pl.Series]:
-        asked = places.drop_nulls()
-        if len(asked) > _MANY:
+        known_places = places.drop_nulls()
+        if len(known_places) > _MANY:
             return lambda field: cells(field).gather(places)
-        rows = _rows_of(paths, asked)
+        rows = _rows_of(paths, known_places)
         beside = places.is_not_null().cum_sum().cast(pl.Int64) - 1
         beside = beside.set(places.is_null(), None)
         return lambda field: cells_of([field], rows, record_type, known).to_series().gather(beside)

@@ -140,10 +140,10 @@ class RouteRefusalsView(APIView):
     @extend_schema(request=OnRefusalsSerializer, responses=RouteSerializer)
     def put(self, request: Request, pk: int) -> Response:
         """Say what passes of a route's trips do where rows are refused, where nobody says otherwise."""
-        asked = OnRefusalsSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
+        serializer = OnRefusalsSerializer(data=request.data)
+        serializer.is_valid(raise_exception=True)
         route = get_object_or_404(Route.objects.select_related("application"), pk=pk)
-        return Response(_told(set_rule_of_route(person_of(request), route, TroubleRule(**asked.validated_data))))
+        return Response(_told(set_rule_of_route(person_of(request), route, TroubleRule(**serializer.validated_data))))
 
 
 class RouteView(APIView):

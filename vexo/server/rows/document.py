@@ -83,13 +83,13 @@ def _is_shown(table: pl.DataFrame, context: PlanContext, name: str) -> bool:
 
 def _when(view: PartView, plan: Plan) -> str:
     """When it was made, and that nothing was written by it; or by which pass something was."""
-    made = f"Made at {moment(plan.made_at)} by {names_of([plan.made_by])[plan.made_by]}"
+    sentence = f"Made at {moment(plan.made_at)} by {names_of([plan.made_by])[plan.made_by]}"
     sent = TripStatus(view).sent_by
     if sent is not None:
-        return f"{made}. Pass {sent.number} has sent it since: its outcome and receipt say what became of it."
+        return f"{sentence}. Pass {sent.number} has sent it since: its outcome and receipt say what became of it."
     if plan.revision != view.trip.revision:
-        return f"{made}; nothing was written. The trip was changed since, so this plan no longer counts."
-    return f"{made}; nothing was written."
+        return f"{sentence}; nothing was written. The trip was changed since, so this plan no longer counts."
+    return f"{sentence}; nothing was written."
 
 
 def _lists(
@@ -160,7 +160,7 @@ def _absent(plan: Plan, context: PlanContext, columns: list[OutgoingColumn]) -> 
     table = artifacts.read(plan.absent_path)
     if table.is_empty():
         return None
-    told = {
+    texts_by_header = {
         "Verdict": [_BECOMES[AbsentVerdict(one)] for one in table[BECOMES]],
         "Why": [
             "The sheet does not have this record." + (f" {absent_reason_words(AbsentWhy(one))}" if one else "")
@@ -171,13 +171,15 @@ def _absent(plan: Plan, context: PlanContext, columns: list[OutgoingColumn]) -> 
     for name in context.settings.key:
         field = context.record_type.field(name)
         if name in table.columns:
-            told[field.label] = to_text(field, table[name]).to_list()
+            texts_by_header[field.label] = to_text(field, table[name]).to_list()
     return [
         OutgoingColumn(
             column.field,
             column.header,
             column.note,
-            pl.concat([column.cells, pl.Series(told.get(column.header, [None] * len(table)), dtype=pl.String)]),
+            pl.concat(
+                [column.cells, pl.Series(texts_by_header.get(column.header, [None] * len(table)), dtype=pl.String)]
+            ),
             column.as_number,
             column.is_key,
         )

@@ -53,14 +53,14 @@ def story_of(view: PartView, row_id: int, username: str) -> RowStory:
 
 def _key_of(context: PlanContext, line: pl.DataFrame) -> str:
     """The row's key as the sheet says it, with the fields' labels."""
-    said = []
+    parts = []
     for name in context.settings.key:
         field, columns = context.record_type.field(name), FieldColumns(name)
         column = next(
             (c for c in (columns.proposed, columns.current) if c in line.columns and line[c][0] is not None), ""
         )
-        said.append(f"{field.label} {to_text(field, line[column])[0] if column else 'blank'}")
-    return ", ".join(said)
+        parts.append(f"{field.label} {to_text(field, line[column])[0] if column else 'blank'}")
+    return ", ".join(parts)
 
 
 def _record(context: PlanContext, line: pl.DataFrame, decisions: list[DecisionFact]) -> str:

@@ -46,14 +46,14 @@ def window_parameters() -> list[OpenApiParameter]:
 
 def wanted_of(request: Request) -> tuple[Wanted, tuple[int, int]]:
     """The filter of a window, and its place: the first row, and how many are wanted."""
-    asked = request.query_params
-    one_of(asked, "state", STATES)
-    one_of(asked, "view", VIEWS)
-    one_of(asked, "code", [*ALL_CODES, ELSEWHERE_CODE])
-    one_of(asked, "moved", ["differs"])
-    whole_number(asked, "decision", 0)
-    filters = Wanted(**{name: asked.get(name, "") for name in _FILTERS})
-    return filters, (whole_number(asked, "offset", 0), whole_number(asked, "limit", 100))
+    query = request.query_params
+    one_of(query, "state", STATES)
+    one_of(query, "view", VIEWS)
+    one_of(query, "code", [*ALL_CODES, ELSEWHERE_CODE])
+    one_of(query, "moved", ["differs"])
+    whole_number(query, "decision", 0)
+    filters = Wanted(**{name: query.get(name, "") for name in _FILTERS})
+    return filters, (whole_number(query, "offset", 0), whole_number(query, "limit", 100))
 
 
 class RowView(APIView):

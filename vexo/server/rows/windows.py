@@ -161,8 +161,8 @@ def _positions(source: Source, wanted: Wanted, changed: Field | None = None) -> 
     elif wanted.column:
         emptied = wanted.column.startswith("emptied:")
         name = FieldColumns(wanted.column[8:]).left_blank if emptied else FieldColumns(wanted.column).action
-        there = artifacts.columns_of(source.plan)
-        column = artifacts.read(source.plan, [name])[name] if name in there else pl.Series([0] * len(row_states))
+        plan_columns = artifacts.columns_of(source.plan)
+        column = artifacts.read(source.plan, [name])[name] if name in plan_columns else pl.Series([0] * len(row_states))
         holds &= column.cast(pl.UInt8) > 0
     if wanted.text:
         table = artifacts.read(source.cells)

@@ -57,14 +57,15 @@ def share_out(
     field = catalogue.field(record_type, share.field)
     labels = _labels(pieces, share, field, record_type, catalogue).gather(places)
     first = [name for name, _ in share.groups]
-    there = labels.unique().sort().to_list()
-    if len(there) > MOST_PARTS:
+    values = labels.unique().sort().to_list()
+    if len(values) > MOST_PARTS:
         raise PlainError(
-            f"{field.label} has {thousands(len(there))} values here, and a trip is shared out to at most {MOST_PARTS}. "
+            f"{field.label} has {thousands(len(values))} values here, and a trip is shared out to at most "
+            f"{MOST_PARTS}. "
             "Make groups of them, or choose another field.",
             "parts",
         )
-    wanted = [*[name for name in first if name in there], *[name for name in there if name not in first]]
+    wanted = [*[name for name in first if name in values], *[name for name in values if name not in first]]
     return _cut([(name, places.filter(labels == name)) for name in wanted])
 
 

@@ -42,10 +42,10 @@ class PreviewView(APIView):
 
     @extend_schema(request=documents.ChoosingSerializer, responses=s.PreviewSerializer)
     def post(self, request: Request, name: str) -> Response:
-        asked = documents.ChoosingSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
+        serializer = documents.ChoosingSerializer(data=request.data)
+        serializer.is_valid(raise_exception=True)
         with asking(_application(name), person_of(request).username) as client:
-            return Response(questions.preview(client, documents.document_of(asked.validated_data)))
+            return Response(questions.preview(client, documents.document_of(serializer.validated_data)))
 
 
 class SelectionView(APIView):
@@ -55,11 +55,11 @@ class SelectionView(APIView):
 
     @extend_schema(request=documents.ChoosingSerializer, responses=s.SelectionSerializer)
     def post(self, request: Request, name: str) -> Response:
-        asked = documents.ChoosingSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
+        serializer = documents.ChoosingSerializer(data=request.data)
+        serializer.is_valid(raise_exception=True)
         application = _application(name)
         with asking(application, person_of(request).username) as client:
-            return Response(questions.selection(client, application, documents.document_of(asked.validated_data)))
+            return Response(questions.selection(client, application, documents.document_of(serializer.validated_data)))
 
 
 class ConditionView(APIView):
@@ -69,9 +69,9 @@ class ConditionView(APIView):
 
     @extend_schema(request=s.AskConditionSerializer, responses=s.ConditionSerializer)
     def post(self, request: Request, name: str) -> Response:
-        asked = s.AskConditionSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
-        values, application = asked.validated_data, _application(name)
+        serializer = s.AskConditionSerializer(data=request.data)
+        serializer.is_valid(raise_exception=True)
+        values, application = serializer.validated_data, _application(name)
         catalogue = application.known or describe(application)
         record_type = catalogue.type(values["record_type"])
         if values.get("clauses") is not None:
@@ -113,9 +113,9 @@ class KeysView(APIView):
 
     @extend_schema(request=s.AskKeysSerializer, responses=documents.PickedSerializer)
     def post(self, request: Request, name: str) -> Response:
-        asked = s.AskKeysSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
-        values, application = asked.validated_data, _application(name)
+        serializer = s.AskKeysSerializer(data=request.data)
+        serializer.is_valid(raise_exception=True)
+        values, application = serializer.validated_data, _application(name)
         record_type = (application.known or describe(application)).type(values["record_type"])
         picked = read_keys(values["text"], record_type, values["key"])
         return Response({"key": list(picked.key), "values": [list(key) for key in picked.values]})

@@ -55,8 +55,8 @@ def _asked(status: TripStatus) -> Needs | None:
     last = status.facts.approval
     if last is None or status.plan is None or not status.current or status.sent_by or last.plan != status.plan.number:
         return None
-    said = standing(status.trip, status.plan, last, status.to_write)
-    return Needs(*said) if said is not None else None
+    needs = standing(status.trip, status.plan, last, status.to_write)
+    return Needs(*needs) if needs is not None else None
 
 
 def _open_rows(status: TripStatus) -> Needs | None:

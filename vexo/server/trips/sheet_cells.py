@@ -36,8 +36,8 @@ def _profile(sheet: Sheet) -> SheetProfile:
 def columns_over(before: Sheet, sheet: Sheet) -> dict[str, str]:
     """Column of an earlier version of a sheet → the same one now: known by its header or, where no column is called so
     any more, by the field that it goes into."""
-    there, was = told_apart(_profile(sheet).columns), told_apart(_profile(before).columns)
-    names = {name: there[place] for place, name in was.items() if place in there}
+    names_here, was = told_apart(_profile(sheet).columns), told_apart(_profile(before).columns)
+    names = {name: names_here[place] for place, name in was.items() if place in names_here}
     return names | _by_field(before, sheet, [name for name in was.values() if name not in names])
 
 
@@ -92,8 +92,8 @@ def cells_now(sheet: Sheet) -> str:
 def columns_now(sheet: Sheet, numbers: Sequence[int], columns: Sequence[str]) -> pl.DataFrame:
     """Some columns of a sheet (and which row is which) with edits laid over, without making all of them."""
     shown = [f"shown.{name}" for name in columns]
-    there = artifacts.columns_of(sheet.cells)
-    wanted = [name for name in (ROW_ID, ROW, *columns, *shown) if name in there]
+    cell_columns = artifacts.columns_of(sheet.cells)
+    wanted = [name for name in (ROW_ID, ROW, *columns, *shown) if name in cell_columns]
     place = artifacts.find(_name(sheet, numbers)) if numbers else sheet.cells
     if place:
         return artifacts.read(place, wanted)

@@ -268,8 +268,8 @@ def approval_told(status: TripStatus, person: Person) -> Approval | None:
         return None
     why = why_approved(plan.summary, rules_of(trip.application).of(trip.record_type).approve)
     last = status.facts.approval
-    own = last if last is not None and last.plan == plan.number and (status.current or waits) else None
-    lacks = bool(why) and not (own is not None and own.state == ApprovalState.APPROVED)
+    approval = last if last is not None and last.plan == plan.number and (status.current or waits) else None
+    lacks = bool(why) and not (approval is not None and approval.state == ApprovalState.APPROVED)
     others = could_approve(trip) if lacks else []
 
     def who(username: str) -> Any:
@@ -277,11 +277,11 @@ def approval_told(status: TripStatus, person: Person) -> Approval | None:
 
     return Approval(
         why,
-        own.state if own else None,
-        who(own.asked_by) if own else None,
-        own.note if own else "",
-        who(own.by) if own else None,
-        own.word if own else "",
+        approval.state if approval else None,
+        who(approval.asked_by) if approval else None,
+        approval.note if approval else "",
+        who(approval.by) if approval else None,
+        approval.word if approval else "",
         may(person, applying(trip.application.stage)) and person.username not in preparers(trip),
         others,
         lacks and not others and may(person, Action.CONNECT),

@@ -102,9 +102,9 @@ class TripView(APIView):
         """Give the trip another title."""
         view = find_view(pk, request)
         unchanged(request, view)
-        asked = s.TripTitleSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
-        Trip.objects.filter(pk=pk).update(title=asked.validated_data["title"])
+        serializer = s.TripTitleSerializer(data=request.data)
+        serializer.is_valid(raise_exception=True)
+        Trip.objects.filter(pk=pk).update(title=serializer.validated_data["title"])
         update_status(view)
         return detail(pk, request)
 

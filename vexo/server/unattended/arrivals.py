@@ -60,13 +60,13 @@ def anything_to_do() -> bool:
 def look(lease: Lease) -> dict[str, int]:
     """The job that looks into the folders, and brings what is on its way one step further: how many sheets were
     found, and how many steps were done."""
-    found = steps = 0
+    found_count = steps = 0
     for unattended in Unattended.objects.select_related("route__application", "owner").order_by("id"):
         lease.still_mine()
         lease.hand_back_if_ending()
         with coming_in_by(f"route {unattended.route.name}"):
             try:
-                found += _look_into(unattended)
+                found_count += _look_into(unattended)
             except (MendableError, OSError) as error:
                 Unattended.objects.filter(pk=unattended.pk).update(trouble=str(error)[:300])
             for arrival in unattended.arrivals.filter(state__in=Arrival.OPEN).order_by("id"):
@@ -75,14 +75,14 @@ def look(lease: Lease) -> dict[str, int]:
                     _go_on(unattended, arrival)
                 except OSError as error:
                     # Of this folder alone: the others go on.
-                    said = f"{arrival.name} cannot be read or moved: {error.strerror or error}"
-                    Unattended.objects.filter(pk=unattended.pk).update(trouble=said[:300])
+                    trouble = f"{arrival.name} cannot be read or moved: {error.strerror or error}"
+                    Unattended.objects.filter(pk=unattended.pk).update(trouble=trouble[:300])
                 steps += 1
             for arrival in unattended.arrivals.filter(state=Arrival.WAITS).exclude(trip=None)[:_WAITING_LOOKED_AT]:
                 _settle(arrival)
     if Arrival.objects.filter(state__in=Arrival.OPEN).exists():
         _look_soon(lease)
-    return {"found": found, "steps": steps}
+    return {"found": found_count, "steps": steps}
 
 
 def _look_soon(lease: Lease) -> None:
@@ -289,10 +289,12 @@ def _fail(unattended: Unattended, arrival: Arrival, why: str) -> None:
         Arrival.objects.filter(pk=arrival.pk).update(state=state, says=why[:400])
         application = unattended.route.application
         note(unattended.owner.username, "waits", words, application, arrival.trip, file=arrival.name)
-        told = [unattended.owner.username]
+        usernames = [unattended.owner.username]
         if not unattended.owner.is_active:
-            told = [person.username for person in Person.objects.filter(is_active=True) if person.may("administrator")]
-        tell_people(NoticeKind.ROUTE_WAITS, told, words, arrival.trip)
+            usernames = [
+                person.username for person in Person.objects.filter(is_active=True) if person.may("administrator")
+            ]
+        tell_people(NoticeKind.ROUTE_WAITS, usernames, words, arrival.trip)
     with suppress(MendableError, OSError):
         path = _path(unattended, arrival)
         if path.is_file() and not arrival.trip:

@@ -55,10 +55,10 @@ class Contents:
 
 def root() -> Path:
     """The folder below which sheets may lie. Raises PlainError where none was given."""
-    said = os.environ.get("VEXO_FOLDERS", "")
-    if not said:
+    folder = os.environ.get("VEXO_FOLDERS", "")
+    if not folder:
         raise PlainError("No folder was given for sheets that come by themselves. Say it in VEXO_FOLDERS.", "folders")
-    return Path(said).absolute()
+    return Path(folder).absolute()
 
 
 def folder_of(name: str) -> Path:

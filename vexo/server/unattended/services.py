@@ -146,10 +146,10 @@ def is_due(unattended: Unattended, now: datetime) -> bool:
 def _last_time(unattended: Unattended, now: datetime) -> datetime | None:
     """The last moment at which it was to look, of this day and the one before; None where there was none."""
     assert unattended.at is not None
-    there = now.astimezone(ZoneInfo(unattended.zone))
+    local = now.astimezone(ZoneInfo(unattended.zone))
     for back in (0, 1):
-        day = there.date() - timedelta(days=back)
+        day = local.date() - timedelta(days=back)
         moment = datetime.combine(day, unattended.at, ZoneInfo(unattended.zone))
-        if moment <= there and (not unattended.days or day.weekday() in unattended.days):
+        if moment <= local and (not unattended.days or day.weekday() in unattended.days):
             return moment
     return None

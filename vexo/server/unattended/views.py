@@ -99,8 +99,8 @@ class UnattendedView(APIView):
         route = get_object_or_404(Route.objects.select_related("application"), pk=pk)
         serializer = RunByItselfSerializer(data=request.data)
         serializer.is_valid(raise_exception=True)
-        said = serializer.validated_data
-        wished = Wished(**{**said, "days": tuple(said["days"])})
+        values = serializer.validated_data
+        wished = Wished(**{**values, "days": tuple(values["days"])})
         return Response(UnattendedSerializer(set_unattended(person_of(request), route, wished)).data)
 
     @extend_schema(request=None, responses={204: None})

@@ -84,8 +84,8 @@ def _named_now(names: set[str]) -> set[str]:
             cursor.execute(f'PRAGMA table_info("{table}")')
             columns = [line[1] for line in cursor.fetchall() if re.search("char|text|json", line[2].lower())]
             for column in columns:
-                asked = f'SELECT DISTINCT "{column}" FROM "{table}" WHERE "{column}" LIKE ?'  # noqa: S608
-                cursor.execute(asked, ["%files/%"])
+                query = f'SELECT DISTINCT "{column}" FROM "{table}" WHERE "{column}" LIKE ?'  # noqa: S608
+                cursor.execute(query, ["%files/%"])
                 for (value,) in cursor.fetchall():
                     named |= names & set(_NAMED.findall(str(value)))
     return named

@@ -153,22 +153,22 @@ def set_retention(person: Person, *, idle_minutes: int | None = None, **days: in
         NotAllowed, PlainError
     """
     require(person, Action.TIDY)
-    said = {name: value for name, value in days.items() if value is not None}
-    for name, value in said.items():
+    days_said = {name: value for name, value in days.items() if value is not None}
+    for name, value in days_said.items():
         if name not in KeepFor.__dataclass_fields__:
             raise PlainError(f"Unknown kind {name!r}. Use {', '.join(KeepFor.__dataclass_fields__)}.")
         if not 0 <= value <= _LONGEST_DAYS:
             raise PlainError(
                 f"Say a number of days from 1 to {thousands(_LONGEST_DAYS)}, or 0 for as long as Vexo is there."
             )
-    if 0 < said.get("journal", 0) < _LEAST_JOURNAL_DAYS:
+    if 0 < days_said.get("journal", 0) < _LEAST_JOURNAL_DAYS:
         raise PlainError(f"The journal is kept for {_LEAST_JOURNAL_DAYS} days at least.")
     if idle_minutes is not None and not 0 <= idle_minutes <= 14 * 24 * 60:
         raise PlainError("Say a number of minutes up to two weeks, or 0: a session ends after two weeks anyway.")
     with transaction.atomic():
         settings = installation_settings()
         before = asdict(KeepFor.of(settings)) | {"idle": settings.idle_minutes}
-        for name, value in said.items():
+        for name, value in days_said.items():
             setattr(settings, f"keep_{name}_days", value)
         if idle_minutes is not None:
             settings.idle_minutes = idle_minutes

@@ -24,8 +24,8 @@ def watch(lease: Lease) -> dict[str, int]:
     """The job that looks: how much room is free, and whether e-mail is still to go."""
     free = room_free()
     if free < LEAST_FREE:
-        said = Notice.objects.filter(kind=NoticeKind.DISK, at__gt=timezone.now() - _SAID_EACH)
-        if not said.exists():
+        told_lately = Notice.objects.filter(kind=NoticeKind.DISK, at__gt=timezone.now() - _SAID_EACH)
+        if not told_lately.exists():
             with lease.writing():
                 words = f"Only {thousands(free // 1024**2)} MB are free on the disk of Vexo. Make room; see Upkeep."
                 tell_people(NoticeKind.DISK, administrators(), words)

@@ -23,15 +23,19 @@ def join(number: int, others: Sequence[int], by: str) -> Upload:
     with transaction.atomic():
         upload.refresh_from_db()
         for other in others:
-            one = finish(other, by)
-            taken = one.trip_id is not None or one.discarded or one.continues_id is not None or one.parts.exists()
-            if taken or one.pk == upload.pk or upload.trip_id is not None or upload.continues_id is not None:
-                raise PlainError(f"{one.name} cannot be made a part of {upload.name}. Bring it in by itself.", "parts")
-            Upload.objects.filter(pk=one.pk).update(continues=upload)
+            whole = finish(other, by)
+            taken = (
+                whole.trip_id is not None or whole.discarded or whole.continues_id is not None or whole.parts.exists()
+            )
+            if taken or whole.pk == upload.pk or upload.trip_id is not None or upload.continues_id is not None:
+                raise PlainError(
+                    f"{whole.name} cannot be made a part of {upload.name}. Bring it in by itself.", "parts"
+                )
+            Upload.objects.filter(pk=whole.pk).update(continues=upload)
         Upload.objects.filter(pk=upload.pk).update(
             digest="", profile_json=None, belongs_to=None, recognising=None, trouble=""
         )
         upload.refresh_from_db()
-        names = ", ".join(one.name for one in upload.whole_list)
+        names = ", ".join(whole.name for whole in upload.whole_list)
         note(by, "joined", f"Put together as one list: {names}"[:300], file=upload.name)
     return upload

@@ -33,8 +33,8 @@ def place_of(upload: Upload, choices: Choices) -> str:
 
 
 def _place(upload: Upload, choices: Choices, parts: list[Any]) -> str:
-    asked = Choices(choices.worksheet, choices.header, choices.encoding, choices.delimiter)
-    made_of = hashlib.sha256(json.dumps([_VERSION, asked.to_json(), *parts]).encode()).hexdigest()[:16]
+    read_choices = Choices(choices.worksheet, choices.header, choices.encoding, choices.delimiter)
+    made_of = hashlib.sha256(json.dumps([_VERSION, read_choices.to_json(), *parts]).encode()).hexdigest()[:16]
     return f"stages/reading/{upload.pk}-{upload.began_at:%Y%m%d%H%M%S%f}-{made_of}.parquet"
 
 

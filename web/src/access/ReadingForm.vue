@@ -61,11 +61,18 @@ const SHOWN = "2027-03-04T17:05:09Z";
       <span>way, with the times</span>
       <SearchPart v-model="zone" label="The time zone of times" :options="zones" />
     </p>
+    <p class="flex flex-wrap gap-x-6 gap-y-1" data-testid="reading-shown">
+      <span
+        ><b class="mono">{{ count(201344) }}</b> rows</span
+      >
+      <span
+        >a sum of <b class="mono">{{ exact("15820.50") }}</b></span
+      >
+      <b class="mono">{{ fullTime(SHOWN) }}</b>
+    </p>
     <p class="soft">
-      So: <span class="mono">{{ count(201344) }}</span> rows, a sum of
-      <span class="mono">{{ exact("15820.50") }}</span>, <span class="mono">{{ fullTime(SHOWN) }}</span>. The words stay
-      English. What stands in a cell is shown as it is, whoever reads it; the command line and receipts keep the British
-      way and UTC.
+      The words stay English, and what stands in a cell is shown as it is, whoever reads it. The command line, receipts
+      and the journal's files keep the British way and UTC.
     </p>
   </section>
 </template>

@@ -6,6 +6,8 @@ import type { RowWindow } from "./useWindow";
 
 const LOOKED_AT = 60;
 const [LEAST, MOST] = [76, 300];
+/** Letters that the arrow between old and new takes, with the space around it and the new one's heavier letters. */
+const CHANGE = 5;
 
 export function useWidths(columns: () => GridColumn[], window: () => RowWindow): ComputedRef<number[]> {
   return computed(() => {
@@ -18,7 +20,7 @@ export function useWidths(columns: () => GridColumn[], window: () => RowWindow):
         const cell = row?.cells[column.at];
         const changed = cell?.action === "write" || cell?.action === "held";
         const text = changed
-          ? (cell.current?.length ?? -3) + (cell.proposed?.length ?? 5) + 3
+          ? (cell.current?.length ?? -3) + (cell.proposed?.length ?? 5) + CHANGE
           : (cell?.text?.length ?? 0);
         longest = Math.max(longest, text);
       }

@@ -47,7 +47,7 @@ class Phone(Treatment):
         code = self.country.removeprefix("+")
         ascii_text = text.map_batches(ascii_digits, return_dtype=pl.String)
         plain = ascii_text.str.replace(r"(?i)^\s*(?:tel|phone|mob|mobile)?\.?:?\s*", "").str.replace_all(r"\(0\)", "")
-        one = ~plain.str.contains("/") | plain.str.contains(_AREA)
+        has_one_number = ~plain.str.contains("/") | plain.str.contains(_AREA)
         digits = plain.str.replace_all("[\\s\u00a0\u202f()./\u2010-\u2015-]", "")
         full = (
             pl.when(digits.str.starts_with("+"))
@@ -63,7 +63,7 @@ class Phone(Treatment):
             .then(pl.lit(f"+{code}") + digits)
         )
         national = full.str.replace(rf"^(\+(?:{_WITH_TRUNK}))0", "${1}")
-        good = national.str.contains(r"^\+[1-9][0-9]{6,14}$") & (digits.str.len_chars() >= _SHORTEST) & one
+        good = national.str.contains(r"^\+[1-9][0-9]{6,14}$") & (digits.str.len_chars() >= _SHORTEST) & has_one_number
         good = good.fill_null(value=False)
         kept = is_bad(text) | (text.str.strip_chars() == "") | text.is_null()
         return pl.when(kept).then(text).when(good).then(national).otherwise(bad("no-phone"))

@@ -109,19 +109,19 @@ BY_HAND_CODES = ("near-key", "not-found", "several", "like-record")
 
 def _said_by_hand(decisions: pl.DataFrame) -> pl.Series:
     """The rows of which a person has said which record they are, whatever their key says."""
-    said = pl.col("answer").is_in([Answer.RECORD, Answer.NEAREST]) & pl.col("code").is_in(BY_HAND_CODES)
+    by_hand = pl.col("answer").is_in([Answer.RECORD, Answer.NEAREST]) & pl.col("code").is_in(BY_HAND_CODES)
     copied = (pl.col("code") == "copied") & (pl.col("answer") == Answer.NEW)
-    return decisions.filter(said | copied)[ROW_ID].unique()
+    return decisions.filter(by_hand | copied)[ROW_ID].unique()
 
 
 def _cases(inputs: Inputs, settings: Settings) -> list[Case]:
     """What a person is asked about a row's record, as long as there is no answer."""
     label, bound = pl.lit(inputs.record_type.label), pl.col(BOUND)
     unclear = (pl.col(EARLIER_RESULT) == "unclear").fill_null(value=False)
-    there = bound.is_in(inputs.now[IDENTIFIER].implode())
+    record_known = bound.is_in(inputs.now[IDENTIFIER].implode())
     kept = bound.is_not_null() & ~unclear
     by_sheet = pl.col(BOUND_BY_SHEET) & ~pl.col(BOUND_BY_HAND)
-    renamed = kept & keyed(settings.key) & (pl.col(KEY_MATCHES) == 0) & there & by_sheet
+    renamed = kept & keyed(settings.key) & (pl.col(KEY_MATCHES) == 0) & record_known & by_sheet
     swapped = kept & (pl.col(KEY_MATCHES) == 1) & (pl.col(RECORD_BY_KEY) != bound) & by_sheet
     return [
         Case("unclear", unclear, arguments=(label,), seen=(pl.col(EARLIER_PASS),)),
@@ -155,13 +155,13 @@ def bind(inputs: Inputs, settings: Settings, decisions: pl.DataFrame) -> tuple[p
     bound = pl.when(named).then("argument").when(now).then(RECORD_BY_KEY).otherwise(BOUND)
     record = pl.coalesce(bound, RECORD_BY_KEY)
     all_ids = inputs.now[IDENTIFIER].implode()
-    there = record.is_in(all_ids).fill_null(value=False)
+    record_known = record.is_in(all_ids).fill_null(value=False)
     gone = (bound.is_not_null() & ~bound.is_in(all_ids)).fill_null(value=False)
     may_create = settings.operation.creates and not settings.asked.intersection(settings.key)
     read = ~pl.any_horizontal(pl.lit(value=False), *[pl.col(c.problem).is_not_null() for c in each(settings.key)])
     creates = pl.lit(may_create) & (pl.col(KEY_MATCHES) == 0) & bound.is_null() & ~gone & read
     frame = frame.with_columns(
-        pl.when(there).then(record).otherwise(None).alias(IDENTIFIER),
+        pl.when(record_known).then(record).otherwise(None).alias(IDENTIFIER),
         bound.alias(BOUND),
         gone.alias(GONE),
         (pl.col(EARLIER_RESULT) == "deleted").fill_null(value=False).alias(DELETED_BY_PASS),

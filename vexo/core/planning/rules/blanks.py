@@ -88,10 +88,10 @@ def keep_filled(frame: pl.DataFrame, fields: Sequence[Field], settings: Settings
         if not settings.lane(field.name).only_empty and not field.create_only:
             changes.append(pl.lit(value=False).alias(columns.kept_filled))
             continue
-        there = pl.col(IDENTIFIER).is_not_null()
+        is_filled = pl.col(IDENTIFIER).is_not_null()
         if not field.create_only:
-            there = there & ~is_empty(columns.current, field)
-        left = there & action.is_in([CellAction.WRITE, CellAction.HELD])
+            is_filled = is_filled & ~is_empty(columns.current, field)
+        left = is_filled & action.is_in([CellAction.WRITE, CellAction.HELD])
         changes += [
             left.alias(columns.kept_filled),
             pl.when(left).then(CellAction.NOTHING).otherwise(action).cast(pl.UInt8).alias(columns.action),

@@ -22,7 +22,7 @@ def group_rows(frame: pl.DataFrame, stopped: pl.Series, fields: Sequence[Field],
     """
     keys = [pl.col(FieldColumns(name).key) for name in key]
     new = pl.concat_str([pl.lit("new"), *[column.cast(pl.String) for column in keys]], separator=BETWEEN_FIELDS)
-    said = [what_it_says(field) for field in fields]
+    texts = [what_it_says(field) for field in fields]
     counts = ~pl.col(ROW_ID).is_in(stopped.implode()) & (pl.col(IDENTIFIER).is_not_null() | keyed(key))
     about = frame.select(pl.when(counts).then(pl.coalesce(IDENTIFIER, new)).alias("about")).to_series()
     if about.drop_nulls().n_unique() == about.count():
@@ -30,8 +30,8 @@ def group_rows(frame: pl.DataFrame, stopped: pl.Series, fields: Sequence[Field],
         return frame.with_columns([pl.lit(None, dtype).alias(name) for name, dtype in none.items()])
     shared = frame.lazy().with_columns(about).drop_nulls("about").filter(pl.len().over("about") > 1)
     groups = (
-        shared.select(ROW_ID, ROW, "about", pl.concat_str(said, separator=BETWEEN_FIELDS).alias("says"))
-        if said
+        shared.select(ROW_ID, ROW, "about", pl.concat_str(texts, separator=BETWEEN_FIELDS).alias("says"))
+        if texts
         else shared.select(ROW_ID, ROW, "about", pl.lit("").alias("says"))
     )
     beside_rows = groups.select(

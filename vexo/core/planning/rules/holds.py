@@ -83,10 +83,10 @@ def hold_asked(frame: pl.DataFrame, fields: Sequence[Field], settings: Settings)
         if field.name not in settings.asked:
             changes.append(pl.lit(value=False).alias(columns.asked))
             continue
-        asked = action != CellAction.NOTHING
+        is_asked = action != CellAction.NOTHING
         changes += [
-            asked.alias(columns.asked),
-            pl.when(asked & (action != CellAction.BAD))
+            is_asked.alias(columns.asked),
+            pl.when(is_asked & (action != CellAction.BAD))
             .then(CellAction.HELD)
             .otherwise(action)
             .cast(pl.UInt8)

@@ -126,14 +126,14 @@ def _answered_near(
     ids = pl.col(NEAR_RECORDS).list.join(",")
     keys = tuple(pl.col(FieldColumns(name).key).cast(pl.String) for name in settings.key)
     arguments = (label, pl.col(NEAR_KEYS), ids)
-    asked = pl.lit(bool(settings.asked.intersection(settings.key)))
+    key_asked = pl.lit(bool(settings.asked.intersection(settings.key)))
     if settings.operation.creates:
         near_key = lost & pl.col(CREATES) & pl.col(NEAR_KEYS).is_not_null()
         cases = [Case("near-key", near_key, first, arguments, (*keys, ids))]
     else:
-        cases = [Case("not-found", lost & ~asked, first, arguments, (*keys, ids))]
-    one = pl.col(NEAR_RECORDS).list.len() == 1
-    single = frame.filter(one.fill_null(value=False))[ROW_ID]
+        cases = [Case("not-found", lost & ~key_asked, first, arguments, (*keys, ids))]
+    has_one = pl.col(NEAR_RECORDS).list.len() == 1
+    single = frame.filter(has_one.fill_null(value=False))[ROW_ID]
     # Of several that are near none is the nearest, and an answer for many rows leaves such a row as it is.
     counts = decisions.filter((pl.col("answer") != Answer.NEAREST) | pl.col(ROW_ID).is_in(single.implode()))
     faults, answers = answered(find_faults(frame, cases), counts)
@@ -259,17 +259,19 @@ def _bound_to(
     """Rows with this answer are about this record; one that is not there any more is gone."""
     if answers.is_empty():
         return frame
-    said = answers.filter(answers["answer"] == answer).select(ROW_ID, "argument", pl.lit(value=True).alias("said"))
-    if said.is_empty():
+    said_records = answers.filter(answers["answer"] == answer).select(
+        ROW_ID, "argument", pl.lit(value=True).alias("said")
+    )
+    if said_records.is_empty():
         return frame
-    frame = frame.hstack(beside(frame[ROW_ID], said.unique(ROW_ID, keep="last")))
+    frame = frame.hstack(beside(frame[ROW_ID], said_records.unique(ROW_ID, keep="last")))
     meant = pl.when(pl.col("said").fill_null(value=False)).then(record)
-    there = meant.is_in(inputs.now[IDENTIFIER].implode()).fill_null(value=False)
+    record_known = meant.is_in(inputs.now[IDENTIFIER].implode()).fill_null(value=False)
     binds = meant.is_not_null()
     return frame.with_columns(
         pl.when(binds).then(meant).otherwise(BOUND).alias(BOUND),
-        pl.when(binds).then(pl.when(there).then(meant)).otherwise(IDENTIFIER).alias(IDENTIFIER),
-        (pl.col(GONE) | (binds & ~there)).alias(GONE),
+        pl.when(binds).then(pl.when(record_known).then(meant)).otherwise(IDENTIFIER).alias(IDENTIFIER),
+        (pl.col(GONE) | (binds & ~record_known)).alias(GONE),
         (pl.col(CREATES) & ~binds).alias(CREATES),
         (pl.col(BOUND_BY_HAND) | (binds & pl.lit(by_hand))).alias(BOUND_BY_HAND),
     ).drop("argument", "said")

@@ -26,13 +26,13 @@ def add_reach(frame: pl.DataFrame, inputs: Inputs, fields: Sequence[Field], *, d
     if inputs.reach is None:
         return frame
     if inputs.reach.condition is None:
-        own = (pl.col(EARLIER_RESULT) == "created").fill_null(value=False)
+        written_before = (pl.col(EARLIER_RESULT) == "created").fill_null(value=False)
     else:
         writes = [pl.col(FieldColumns(field.name).action) != CellAction.NOTHING for field in fields]
         touched = pl.any_horizontal(writes) if writes else pl.lit(deleting)
-        own = pl.col(EARLIER_RESULT).is_in(["created", "updated"]).fill_null(value=False) & ~touched
-    there = pl.col(IDENTIFIER).is_in(inputs.reach.ids.implode()).fill_null(value=False)
-    outside = pl.col(IDENTIFIER).is_not_null() & ~there & ~own
+        written_before = pl.col(EARLIER_RESULT).is_in(["created", "updated"]).fill_null(value=False) & ~touched
+    in_reach = pl.col(IDENTIFIER).is_in(inputs.reach.ids.implode()).fill_null(value=False)
+    outside = pl.col(IDENTIFIER).is_not_null() & ~in_reach & ~written_before
     return frame.with_columns((outside | _made_outside(frame, inputs, fields)).alias(OUTSIDE_REACH))
 
 
@@ -42,16 +42,16 @@ def _made_outside(frame: pl.DataFrame, inputs: Inputs, fields: Sequence[Field]) 
     condition = inputs.reach.condition if inputs.reach is not None else None
     if condition is None or not frame[CREATES].any():
         return nothing
-    asked = {field.name for field in fields_of(condition)}
-    if not asked <= {field.name for field in fields}:
+    condition_fields = {field.name for field in fields_of(condition)}
+    if not condition_fields <= {field.name for field in fields}:
         return nothing
-    values = frame.select(pl.col(FieldColumns(name).proposed).alias(name) for name in asked)
+    values = frame.select(pl.col(FieldColumns(name).proposed).alias(name) for name in condition_fields)
     try:
         meets = values.select(to_expression(condition)).to_series()
     except ValueError:
         return nothing
     says = frame.select(
-        pl.all_horizontal([pl.col(FieldColumns(name).cell_says) != LEAVE for name in asked])
+        pl.all_horizontal([pl.col(FieldColumns(name).cell_says) != LEAVE for name in condition_fields])
     ).to_series()
     return frame[CREATES] & says & ~meets
 

@@ -44,9 +44,12 @@ def unreadable_cases(frame: pl.DataFrame, fields: Sequence[Field]) -> list[Case]
     }
     if not bad:
         return []
-    there = frame.select(cells.any().alias(name) for name, cells in bad.items()).row(0, named=True)
+    has_cells = frame.select(cells.any().alias(name) for name, cells in bad.items()).row(0, named=True)
     return [
-        case for name, cells in bad.items() if there[name] for case in _problem_cases(frame, FieldColumns(name), cells)
+        case
+        for name, cells in bad.items()
+        if has_cells[name]
+        for case in _problem_cases(frame, FieldColumns(name), cells)
     ]
 
 
@@ -61,11 +64,11 @@ def key_cases(inputs: Inputs, settings: Settings) -> list[Case]:
     bound = pl.col(BOUND).is_not_null() | pl.col(DELETED_BY_PASS)
     cases: list[Case] = []
     for columns in key:
-        asked, unread = pl.lit(columns.name in settings.asked), pl.col(columns.problem).is_not_null()
+        key_asked, unread = pl.lit(columns.name in settings.asked), pl.col(columns.problem).is_not_null()
         none = pl.col(columns.key).is_null() & ~unread
         reason = (code_of(pl.col(columns.problem)), *_arguments(columns))
-        cases.append(Case("key-unread", unread & ~asked, columns.name, reason))
-        cases.append(Case("key-asked", asked & ~none, columns.name))
+        cases.append(Case("key-unread", unread & ~key_asked, columns.name, reason))
+        cases.append(Case("key-asked", key_asked & ~none, columns.name))
         if not (by_identifier and creates):
             cases.append(Case("key-blank", none & ~bound, columns.name))
     bound = bound | pl.lit(bool(settings.asked.intersection(settings.key)))

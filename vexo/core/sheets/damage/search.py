@@ -245,9 +245,9 @@ def _told_alone(text: str, text_field: bool, length: int | None, known: _Known) 
     if length and digits_of(plain) and len(plain) < length:
         zeros = plain.zfill(length)
         if zeros not in known and len(plain) >= length - _MOST_LOST:
-            one = known.with_the_figures(plain, length)
-            if len(one) == 1:
-                return "lost-figures", False, one[0]
+            begun_so = known.with_the_figures(plain, length)
+            if len(begun_so) == 1:
+                return "lost-figures", False, begun_so[0]
         return "lost-zeros", zeros in known, zeros
     if POWER.fullmatch(plain) and "e+" in plain.lower():
         return "long-number", True, None
@@ -303,7 +303,9 @@ def find_lost_keys(
             kinds = {was: kind for was in near if (kind := harm(text, was, field.kind))}
             if kinds:
                 was = min(kinds)
-                one = len(kinds) == 1
-                lines.append((line[ROW_ID], line[ROW], column, kinds[was], one, text, was if one else None))
+                single_kind = len(kinds) == 1
+                lines.append(
+                    (line[ROW_ID], line[ROW], column, kinds[was], single_kind, text, was if single_kind else None)
+                )
         parts.append(pl.DataFrame(lines, schema=DAMAGE, orient="row"))
     return pl.concat(parts)

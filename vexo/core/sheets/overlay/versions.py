@@ -58,17 +58,17 @@ def told_apart(columns: Sequence[Column]) -> dict[tuple[str, int], str]:
 
 def _numbers(rows: pl.DataFrame, column: str, known: pl.Series) -> pl.Series:
     """The rows that are said. Raises SheetError where one is missing, unknown or there twice."""
-    said = rows[column].str.strip_chars().cast(pl.UInt32, strict=False)
-    wrong = said.is_null() | ~said.is_in(known.implode()) | ~said.is_first_distinct()
+    numbers = rows[column].str.strip_chars().cast(pl.UInt32, strict=False)
+    wrong = numbers.is_null() | ~numbers.is_in(known.implode()) | ~numbers.is_first_distinct()
     if wrong.any():
         place = int(wrong.arg_true()[0])
-        there = rows[column][place]
+        number_text = rows[column][place]
         raise SheetError(
-            f"Row {thousands(int(rows[ROW][place]))} of the file says {there or 'nothing'} under {ROW_HEADER!r}. "
+            f"Row {thousands(int(rows[ROW][place]))} of the file says {number_text or 'nothing'} under {ROW_HEADER!r}. "
             "Each row must "
             "say once which row of the sheet it continues; bring new rows in with the whole sheet."
         )
-    return said
+    return numbers
 
 
 def lay_over(
@@ -90,14 +90,14 @@ def lay_over(
     if at is None:
         raise SheetError(f"The sheet has no column {ROW_HEADER!r} that says which rows it continues.")
     headers = told_apart(profile.columns[:at])
-    said = _numbers(rows, profile.columns[at].name, base[ROW])
+    numbers = _numbers(rows, profile.columns[at].name, base[ROW])
     pairs = {name: headers[place] for place, name in told_apart(columns).items() if place in headers}
     texts = {
         f"new.{name}": take_off(rows[source]) if profile.format in ("csv", "tsv") else rows[source]
         for name, source in pairs.items()
     }
     laid = base.join(
-        pl.DataFrame({ROW: said.cast(base[ROW].dtype), **texts}).with_columns(pl.lit(value=True).alias("laid")),
+        pl.DataFrame({ROW: numbers.cast(base[ROW].dtype), **texts}).with_columns(pl.lit(value=True).alias("laid")),
         on=ROW,
         how="left",
         maintain_order="left",
@@ -119,8 +119,8 @@ def share_as_they_were(
     if at is None:
         return 0, 0
     headers = told_apart(profile.columns[:at])
-    said = rows[profile.columns[at].name].str.strip_chars().cast(base[ROW].dtype, strict=False)
-    met = rows.with_columns(said.alias(ROW)).join(base, on=ROW, how="left", suffix=".base", maintain_order="left")
+    numbers = rows[profile.columns[at].name].str.strip_chars().cast(base[ROW].dtype, strict=False)
+    met = rows.with_columns(numbers.alias(ROW)).join(base, on=ROW, how="left", suffix=".base", maintain_order="left")
     equal = filled = 0
     for place, name in told_apart(columns).items():
         if place not in headers:
@@ -136,14 +136,14 @@ def alike_cells(
 ) -> tuple[int, int]:
     """How many of the filled cells of a sheet stand in the same column of another one, whatever their rows, each once;
     and of how many: the filled cells of the larger of both."""
-    there = told_apart(before_columns)
+    by_place = told_apart(before_columns)
     equal = filled = other = 0
     for place, name in told_apart(columns).items():
         counts = cells[name].drop_nulls().value_counts(name="times").rename({name: "text"})
         filled += int(counts["times"].sum())
-        if place not in there:
+        if place not in by_place:
             continue
-        theirs = before[there[place]].drop_nulls().value_counts(name="times").rename({there[place]: "text"})
+        theirs = before[by_place[place]].drop_nulls().value_counts(name="times").rename({by_place[place]: "text"})
         other += int(theirs["times"].sum())
         both = counts.join(theirs, on="text", how="inner", suffix=".before")
         equal += int(both.select(pl.min_horizontal("times", "times.before").sum()).item() or 0)

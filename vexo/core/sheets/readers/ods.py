@@ -153,8 +153,8 @@ class _Sheets:
             self.taking = False
 
     def cell(self) -> None:
-        said = self.attributes
-        times = _times(said.get(f"{_TABLE}number-columns-repeated"), _LAST_COLUMN)
+        attributes = self.attributes
+        times = _times(attributes.get(f"{_TABLE}number-columns-repeated"), _LAST_COLUMN)
         kind, text, shown = self.value("".join(self.pieces))
         if text:
             if self.column + times > _LAST_COLUMN:
@@ -166,9 +166,9 @@ class _Sheets:
 
     def notice(self, kind: str, stored: str, written: str) -> None:
         """Count what is to be known of a cell beyond its value."""
-        said, column = self.attributes, self.column + 1
-        value_type = said.get(f"{_OFFICE}value-type", "")
-        if said.get(f"{_TABLE}formula"):
+        attributes, column = self.attributes, self.column + 1
+        value_type = attributes.get(f"{_OFFICE}value-type", "")
+        if attributes.get(f"{_TABLE}formula"):
             self.counts["formulas"][column] += 1
         if value_type == "percentage":
             self.counts["percent"][column] += 1
@@ -178,7 +178,7 @@ class _Sheets:
             shown = re.fullmatch(r"-?[\d., ]*?\d(?:[.,](\d+))?", written)
             if shown and len(shown[1] or "") < len(stored.partition(".")[2].rstrip("0")) < 15:
                 self.counts["rounded"][column] += 1
-        wide, high = (_times(said.get(f"{_TABLE}number-{n}-spanned"), _LAST_ROW) for n in ("columns", "rows"))
+        wide, high = (_times(attributes.get(f"{_TABLE}number-{n}-spanned"), _LAST_ROW) for n in ("columns", "rows"))
         if wide > 1 or high > 1:
             row = self.row + 1
             place = f"{column_letters(column)}{row}:{column_letters(column + wide - 1)}{row + high - 1}"
@@ -186,21 +186,21 @@ class _Sheets:
 
     def value(self, written: str) -> tuple[str, str, str | None]:
         """A cell's kind, its stored value, and how it is shown where that has zeros in front."""
-        said = self.attributes
-        kind = said.get(f"{_OFFICE}value-type", "")
-        if said.get(f"{_CALC}value-type") == "error":
+        attributes = self.attributes
+        kind = attributes.get(f"{_OFFICE}value-type", "")
+        if attributes.get(f"{_CALC}value-type") == "error":
             return "error", written, None
         if kind in _NUMBERS:
-            stored = said.get(f"{_OFFICE}value", written)
+            stored = attributes.get(f"{_OFFICE}value", written)
             padded = written if re.fullmatch(r"0\d+", written) and written.lstrip("0") == stored.lstrip("0") else None
             return "n", stored, padded
         if kind == "date":
-            return kind, _moment(said.get(f"{_OFFICE}date-value", written)), None
+            return kind, _moment(attributes.get(f"{_OFFICE}date-value", written)), None
         if kind == "time":
-            return kind, _clock(said.get(f"{_OFFICE}time-value", written)), None
+            return kind, _clock(attributes.get(f"{_OFFICE}time-value", written)), None
         if kind == "boolean":
-            return kind, "TRUE" if said.get(f"{_OFFICE}boolean-value") == "true" else "FALSE", None
-        return "string", said.get(f"{_OFFICE}string-value") or written, None
+            return kind, "TRUE" if attributes.get(f"{_OFFICE}boolean-value") == "true" else "FALSE", None
+        return "string", attributes.get(f"{_OFFICE}string-value") or written, None
 
     def flush(self) -> None:
         cells = sum(times for _, times, *_ in self.line) * self.repeat

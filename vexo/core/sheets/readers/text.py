@@ -59,11 +59,11 @@ def read_text(path: Path, name: str = "The file", choices: Choices = AS_FOUND) -
     strays = not decoded.clean and STRAY.search(text) is not None
     if strays:
         text = STRAY.sub(UNKNOWN, text)
-    said = SEPARATOR_LINE.match(text)
-    if said:
-        text = text[said.end() :]
-    delimiter = choices.delimiter or (said[1] if said else find_delimiter(text))
-    as_it_is = decoded.encoding == "utf-8" and not strays and not said
+    separator_line = SEPARATOR_LINE.match(text)
+    if separator_line:
+        text = text[separator_line.end() :]
+    delimiter = choices.delimiter or (separator_line[1] if separator_line else find_delimiter(text))
+    as_it_is = decoded.encoding == "utf-8" and not strays and not separator_line
     raw = cut(text, delimiter, name, content if as_it_is else None)
     cells = raw.cells.with_row_index(ROW, offset=1)
     facts = {

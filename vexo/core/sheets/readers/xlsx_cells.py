@@ -102,8 +102,8 @@ def read_cells(stream: IO[bytes]) -> pl.DataFrame:  # noqa: PLR0915 - its callba
         elif code in (_VALUE, _FORMULA):
             pieces.clear()
         elif code == _ROW:
-            said = attributes.get("r", "")
-            row, place = int(said) if said.isdecimal() and len(said) < 9 else row + 1, ""
+            reference = attributes.get("r", "")
+            row, place = int(reference) if reference.isdecimal() and len(reference) < 9 else row + 1, ""
             if row > _LAST_ROW:
                 raise SheetError(f"The sheet has a row {thousands(row)}, and no sheet has so many. Save it anew.")
         elif code == _READING_AID:

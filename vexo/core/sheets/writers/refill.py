@@ -104,8 +104,8 @@ def _content(column: Filled, dates: Sequence[str], from_1904: bool, prefix: str)
     plain = texts.str.replace_all("&", "&amp;", literal=True).str.replace_all("<", "&lt;", literal=True)
     plain = plain.str.replace_all(">", "&gt;", literal=True)
     frame = pl.DataFrame({"text": cells["text"], "plain": plain})
-    said = f' t="inlineStr"><{prefix}is><{prefix}t xml:space="preserve">'
-    text = pl.lit(said) + pl.col("plain") + f"</{prefix}t></{prefix}is>"
+    opening = f' t="inlineStr"><{prefix}is><{prefix}t xml:space="preserve">'
+    text = pl.lit(opening) + pl.col("plain") + f"</{prefix}t></{prefix}is>"
     value: pl.Expr = text
     if column.field.is_number:
         digits = pl.col("text").str.replace_all(r"[-.]", "").str.strip_chars_start("0").str.len_chars()
