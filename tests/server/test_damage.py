@@ -178,7 +178,11 @@ class ByHand(DamageCase):
 
     def test_a_strange_sheet_is_held_against_the_plain_pattern_of_its_field(self) -> None:
         trip = self.bring(
-            "holder_no,last_name\n20418,#REF!\n1,JosÃ©\n0000002,x\n", record_type="Holder", key=["holder_no"]
+            "holder_no,last_name\n20418,#REF!\n1,JosÃ©\n0000002,x\n",
+            record_type="Holder",
+            key=["holder_no"],
+            # Other modules give holders of practice numbers of their own, and then the field has no pattern there.
+            application=self.live,
         )
         told = self.damage(trip)
         self.assertEqual(told["lost-zeros", "holder_no"], (2, 2))

@@ -87,12 +87,12 @@ def records_meant(frame: pl.DataFrame, verdicts: pl.Series, key: Sequence[str], 
         verdicts: of its rows.
     """
     waits = verdicts.is_in([Verdict.HELD, Verdict.REJECTED])
-    stopped = frame.filter(waits | (verdicts == Verdict.ASIDE))
+    stopped = frame.select(*_NAMES_ONE, *_NAMES_SEVERAL).filter(waits | (verdicts == Verdict.ASIDE))
     singles = [stopped[name].drop_nulls() for name in _NAMES_ONE]
     several = [stopped[name].explode(empty_as_null=False, keep_nulls=False) for name in _NAMES_SEVERAL]
     nameless = pl.all_horizontal([pl.col(name).is_null() for name in (*_NAMES_ONE, *_NAMES_SEVERAL)])
     named_by_key = pl.when(CREATES).then(_has_own_key(frame, record_type)).otherwise(keyed(key))
-    unknown = frame.filter(waits).select((~named_by_key & nameless).sum()).item()
+    unknown = (frame.select((~named_by_key & nameless).alias("unknown"))["unknown"] & waits).sum()
     return Meant(pl.concat([*singles, *several]).unique(), int(unknown), _new_keys(frame, record_type))
 
 
@@ -108,12 +108,12 @@ def _has_own_key(frame: pl.DataFrame, record_type: RecordType) -> pl.Expr:
 
 def _new_keys(frame: pl.DataFrame, record_type: RecordType) -> dict[tuple[str, ...], pl.DataFrame]:
     """The values of declared keys that rows write into new records."""
-    new = frame.filter(pl.col(CREATES))
+    new = frame.lazy().filter(CREATES)
     keys = [k for k in record_type.keys if all(FieldColumns(name).value in frame.columns for name in k)]
     return {
-        names: new.select(
-            normal_key(FieldColumns(name).value, record_type.field(name)).alias(name) for name in names
-        ).drop_nulls()
+        names: new.select(normal_key(FieldColumns(name).value, record_type.field(name)).alias(name) for name in names)
+        .drop_nulls()
+        .collect()
         for names in keys
     }
 

@@ -91,12 +91,13 @@ def _lines(damage: pl.DataFrame, fields: Mapping[str, str]) -> pl.DataFrame:
 def _sent(plan: pl.DataFrame, lines: pl.DataFrame) -> pl.DataFrame:
     """The lines whose cell would be written, in rows that would be sent or wait for a person."""
     parts = [lines.head(0)]
-    rows = plan.filter(pl.col(VERDICT).is_in([Verdict.CREATE, Verdict.UPDATE, Verdict.HELD]))
+    rows = plan.lazy().filter(pl.col(VERDICT).is_in([Verdict.CREATE, Verdict.UPDATE, Verdict.HELD]))
     for (name,), of_field in lines.partition_by("field", as_dict=True, maintain_order=True).items():
         action, proposed = FieldColumns(str(name)).action, FieldColumns(str(name)).proposed
         if action not in plan.columns:
             continue
-        sent = rows.filter(pl.col(action).is_in([CellAction.WRITE, CellAction.HELD])).select(ROW_ID, proposed)
+        written = rows.filter(pl.col(action).is_in([CellAction.WRITE, CellAction.HELD]))
+        sent = written.select(ROW_ID, proposed).collect()
         damaged = of_field.join(sent, on=ROW_ID, how="inner", maintain_order="left")
         if damaged.schema[proposed] == pl.String:
             # A new key is written without the spaces at its ends, whatever stands in the cell.

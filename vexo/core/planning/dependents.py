@@ -110,12 +110,12 @@ def _references(plan: pl.DataFrame, fields: Sequence[str]) -> _References:
         if columns.action not in plan.columns:
             continue
         refers = (pl.col(columns.action) == CellAction.WRITE) & is_new(pl.col(columns.proposed))
-        lines = plan.filter(refers).select(ROW_ID, row_id_of(pl.col(columns.proposed)))
+        lines = plan.lazy().filter(refers).select(ROW_ID, row_id_of(pl.col(columns.proposed))).collect()
         edges |= {(row, name): other for row, other in lines.iter_rows()}
     if not edges:
         return _References({}, frozenset())
-    stopped = plan.filter(~pl.col(VERDICT).is_in(list(_GOING)))[ROW_ID]
-    makes = set(plan.filter(pl.col(VERDICT) == Verdict.CREATE)[ROW_ID])
+    stopped = plan[ROW_ID].filter(~plan[VERDICT].is_in(list(_GOING)))
+    makes = set(plan[ROW_ID].filter(plan[VERDICT] == Verdict.CREATE))
     return _References(edges, frozenset({*stopped, *(row for row in edges.values() if row not in makes)}))
 
 

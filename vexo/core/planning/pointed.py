@@ -48,10 +48,11 @@ def freed(plan: pl.DataFrame) -> pl.DataFrame:
     """The references that a plan's updates write anew, so that they point no more: ``referrer`` and ``field``."""
     parts = [pl.DataFrame(schema={REFERRER: pl.String, FIELD: pl.String})]
     begins = FieldColumns("").action
-    updates = plan.filter(pl.col(VERDICT) == Verdict.UPDATE)
+    updates = plan.lazy().filter(pl.col(VERDICT) == Verdict.UPDATE)
     for name in [name for name in plan.columns if name.startswith(begins)]:
-        written = updates.filter(pl.col(name) == CellAction.WRITE)
-        parts.append(written.select(pl.col(IDENTIFIER).alias(REFERRER), pl.lit(name.removeprefix(begins)).alias(FIELD)))
+        field = pl.lit(name.removeprefix(begins)).alias(FIELD)
+        written = updates.filter(pl.col(name) == CellAction.WRITE).select(pl.col(IDENTIFIER).alias(REFERRER), field)
+        parts.append(written.collect())
     return pl.concat(parts)
 
 
@@ -85,15 +86,15 @@ def hold_pointed(
         plan: all rows of a plan (see ``frame``); any of them where nothing within the type refers.
         referrers: see ``REFERRERS``.
     """
-    asks = plan.filter(pl.col(VERDICT).is_in([Verdict.DELETE, Verdict.HELD]))
+    asks = plan.select(ROW_ID, IDENTIFIER, VERDICT).filter(pl.col(VERDICT).is_in([Verdict.DELETE, Verdict.HELD]))
     asks = asks.filter(pl.col(IDENTIFIER).is_in(referrers[IDENTIFIER].implode()))
     if asks.is_empty():
         return plan, questions
-    asks = asks.select(ROW_ID, IDENTIFIER, VERDICT, seen_of(referrers, asks[IDENTIFIER]).alias("seen"))
+    asks = asks.with_columns(seen_of(referrers, asks[IDENTIFIER]).alias("seen"))
     case = Case(_CODE, pl.lit(value=True), None, (pl.lit(""),), (pl.col("seen"),))
     unanswered = answered(find_faults(asks, [case]), counting(decisions))[0][ROW_ID]
     asks = asks.filter(pl.col(ROW_ID).is_in(unanswered.implode()))
-    deletes, unpointed = plan.filter(pl.col(VERDICT) == Verdict.DELETE)[IDENTIFIER], freed(plan)
+    deletes, unpointed = plan[IDENTIFIER].filter(plan[VERDICT] == Verdict.DELETE), freed(plan)
     held = asks.clear()
     while True:
         going = deletes.filter(~deletes.is_in(held[IDENTIFIER].implode()))

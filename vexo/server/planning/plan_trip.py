@@ -178,7 +178,7 @@ def _whole(basis: Basis, materials: Materials, client: Client | None, lease: Lea
 
 def _deleted(plan: pl.DataFrame) -> pl.Series:
     """The records of rows that are to be deleted."""
-    return plan.filter(pl.col(VERDICT) == Verdict.DELETE)[IDENTIFIER].drop_nulls()
+    return plan[IDENTIFIER].filter(plan[VERDICT] == Verdict.DELETE).drop_nulls()
 
 
 def _kept_whole(context: PlanContext, records: pl.DataFrame) -> str:

@@ -43,10 +43,10 @@ def renamed(context: PlanContext, plan: pl.DataFrame, *, decided: bool = False) 
     written = [pl.col(FieldColumns(name).action).is_in(actions) for name in key_fields]
     if not written or context.settings.operation == Operation.DELETE:
         return pl.Series([], dtype=pl.String)
-    rows = plan.filter(pl.any_horizontal(written) & pl.col(IDENTIFIER).is_not_null())
+    rows = plan.lazy().filter(pl.any_horizontal(written) & pl.col(IDENTIFIER).is_not_null())
     if decided:
         rows = rows.filter(pl.col(VERDICT) == Verdict.UPDATE)
-    return rows[IDENTIFIER].unique(maintain_order=True)
+    return rows.select(IDENTIFIER).collect().to_series().unique(maintain_order=True)
 
 
 def pointing(context: PlanContext, records: pl.Series, client: Client) -> pl.DataFrame:

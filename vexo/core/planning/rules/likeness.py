@@ -24,7 +24,9 @@ def likeness_cases(frame: pl.DataFrame, inputs: Inputs, settings: Settings) -> t
         the rows with working columns that the cases read.
     """
     naming = naming_of(inputs.record_type, [name for name in settings.carried if name in inputs.now.columns])
-    new = frame.filter(pl.col(CREATES) & pl.col(EARLIER_RESULT).is_null())
+    values = [FieldColumns(name).value for name in naming.fields]
+    is_new = pl.col(CREATES) & pl.col(EARLIER_RESULT).is_null()
+    new = frame.lazy().filter(is_new).select(ROW_ID, ROW, *values).collect()
     if not naming.fields or new.is_empty():
         return frame, []
     rows = new.select(pl.col(FieldColumns(name).value).alias(name) for name in naming.fields)

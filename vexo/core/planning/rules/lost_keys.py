@@ -132,8 +132,7 @@ def _answered_near(
         cases = [Case("near-key", near_key, first, arguments, (*keys, ids))]
     else:
         cases = [Case("not-found", lost & ~key_asked, first, arguments, (*keys, ids))]
-    has_one = pl.col(NEAR_RECORDS).list.len() == 1
-    single = frame.filter(has_one.fill_null(value=False))[ROW_ID]
+    single = frame[ROW_ID].filter((frame[NEAR_RECORDS].list.len() == 1).fill_null(value=False))
     # Of several that are near none is the nearest, and an answer for many rows leaves such a row as it is.
     counts = decisions.filter((pl.col("answer") != Answer.NEAREST) | pl.col(ROW_ID).is_in(single.implode()))
     faults, answers = answered(find_faults(frame, cases), counts)
@@ -195,7 +194,7 @@ def _answered_gone(frame: pl.DataFrame, decisions: pl.DataFrame) -> tuple[pl.Dat
     if not frame[GONE].any():
         return frame, find_faults(frame, [])
     # A record whose key another one has now cannot be created anew.
-    free = frame.filter(pl.col(KEY_MATCHES) == 0)[ROW_ID]
+    free = frame[ROW_ID].filter(frame[KEY_MATCHES] == 0)
     counts = decisions.filter((pl.col("code") != "gone") | pl.col(ROW_ID).is_in(free.implode()))
     faults, answers = answered(find_faults(frame, [Case("gone", pl.col(GONE), seen=(pl.col(BOUND),))]), counts)
     anew = pl.col(ROW_ID).is_in(answers[ROW_ID].implode())

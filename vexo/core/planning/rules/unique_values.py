@@ -87,15 +87,19 @@ def hold_unique(
     """
     stopping = [code for code in CODES if settings.guards.does(code) not in (Does.SAYS, None)]
     stops = open_.filter(pl.col("code").is_in(stopping))
-    going = frame.filter(~pl.col(ROW_ID).is_in(stops[ROW_ID].implode()))
     keys = written_keys(inputs.record_type, settings.carried, inputs.now.columns)
+    names = [name for name in dict.fromkeys(name for key in keys for name in key) if name in settings.carried]
+    cells = [column for name in names for column in (FieldColumns(name).action, FieldColumns(name).proposed)]
+    # Taken out before rows are left out: the whole frame is wide, and would be copied.
+    narrow = frame.select(ROW_ID, ROW, IDENTIFIER, CREATES, *cells)
+    going = narrow.filter(~pl.col(ROW_ID).is_in(stops[ROW_ID].implode()))
     claims = [of_key for key in keys if (of_key := _claims(going, inputs, settings, key)) is not None]
     if not claims:
         return find_faults(frame, []), pl.DataFrame(schema=FIRST_STEPS)
     rows = going.select(ROW_ID)
     for at, one in enumerate(claims):
-        names = {name: f"{name}.{at}" for name in (_SHOWN, _TWINS)}
-        rows = rows.hstack(beside(rows[ROW_ID], one.lines.select(ROW_ID, *names).rename(names)))
+        told = {name: f"{name}.{at}" for name in (_SHOWN, _TWINS)}
+        rows = rows.hstack(beside(rows[ROW_ID], one.lines.select(ROW_ID, *told).rename(told)))
     twins = [_case("duplicate-row", pl.col(f"{_TWINS}.{at}"), one.field) for at, one in enumerate(claims)]
     owned = [_case("duplicate", pl.col(f"{_SHOWN}.{at}"), one.field) for at, one in enumerate(claims)]
     of_twins, _ = answered(find_faults(rows, twins), decisions)
