@@ -12,7 +12,7 @@ from ...spread import as_numbers
 from ..frame import FieldColumns
 from ..inputs import Inputs, Settings
 from ..verdicts import CellAction
-from .guarded import guarded
+from .guarded import guarded_writes
 
 
 def hold_far_out(
@@ -39,6 +39,5 @@ def hold_far_out(
         beyond = ((new < low) & ~(old < low).fill_null(value=False)) | (
             (new > high) & ~(old > high).fill_null(value=False)
         )
-        is_far = (pl.col(columns.action) == CellAction.WRITE) & beyond
-        changes += guarded(columns, columns.far_out, is_far, mode)
+        changes += guarded_writes(frame, columns, columns.far_out, beyond, mode)
     return frame.with_columns(changes)

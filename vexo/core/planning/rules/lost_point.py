@@ -12,7 +12,7 @@ from ...records import Field
 from ..frame import FieldColumns
 from ..inputs import Settings
 from ..verdicts import CellAction
-from .guarded import guarded
+from .guarded import guarded_writes
 
 _POWERS = (10, 100, 1000)
 
@@ -34,8 +34,7 @@ def hold_lost_points(
         if mode == GuardMode.OFF or not field.is_number or field.name in keys or not writes.any():
             changes.append(pl.lit(value=False).alias(columns.lost_point))
             continue
-        lost = (pl.col(columns.action) == CellAction.WRITE) & _is_lost(columns, within)
-        changes += guarded(columns, columns.lost_point, lost, mode)
+        changes += guarded_writes(frame, columns, columns.lost_point, _is_lost(columns, within), mode)
     return frame.with_columns(changes)
 
 
