@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import UTC, datetime, time, tzinfo
 from decimal import Decimal
 from functools import lru_cache
-from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
+from zoneinfo import ZoneInfo, ZoneInfoNotFoundError, available_timezones
 
 from vexo.core.wording import GROUP, MOMENT
 
@@ -66,6 +66,13 @@ def zone_named(name: str) -> tzinfo | None:
         return ZoneInfo(name) if name else None
     except (ZoneInfoNotFoundError, ValueError, OSError):
         return None
+
+
+@lru_cache(maxsize=1)
+def zones() -> list[str]:
+    """The time zones that people choose from, by name; each that has a place's name, under all names that it has."""
+    places = re.compile(r"(Africa|America|Antarctica|Arctic|Asia|Atlantic|Australia|Europe|Indian|Pacific)/.*|UTC")
+    return sorted(name for name in available_timezones() if places.fullmatch(name))
 
 
 @dataclass(frozen=True)

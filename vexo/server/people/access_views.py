@@ -12,7 +12,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from ..asked import Asked
-from ..locales import LOCALES
+from ..locales import LOCALES, zones
 from . import links, throttle
 from .access_tokens import LONGEST_DAYS, make_token, tokens_of, withdraw_token
 from .authentication import BrowserAuthentication
@@ -106,14 +106,22 @@ class AccessView(APIView):
         return Response(AccessSerializer(values, context={"request": request}).data)
 
 
+class ReadingOfferSerializer(ReadingSerializer):
+    """The same, with the zones to choose from."""
+
+    zones = serializers.ListField(child=serializers.CharField())
+
+
 class ReadingView(APIView):
     """How numbers and times are written for oneself, in the API's sentences as on the screens."""
 
     rights = {"PUT": Action.LOOK}
 
-    @extend_schema(responses=ReadingSerializer)
+    @extend_schema(responses=ReadingOfferSerializer)
     def get(self, request: Request) -> Response:
-        return Response(ReadingSerializer(person_of(request)).data)
+        person = person_of(request)
+        values = {"locale": person.locale, "zone": person.zone, "zones": zones()}
+        return Response(ReadingOfferSerializer(values).data)
 
     @extend_schema(request=ReadingSerializer, responses=ReadingSerializer)
     def put(self, request: Request) -> Response:

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** How numbers, days and times are written for oneself, as a sentence whose parts are kept as they are chosen. */
+import { useQuery } from "@tanstack/vue-query";
 import { computed } from "vue";
 
 import { api, data, queryClient, type Schemas } from "@/api/client";
@@ -19,10 +20,12 @@ const WAYS: Record<Reading["locale"], string> = {
 };
 const { data: session } = useSession();
 const reading = computed(() => session.value?.person ?? { locale: "en-GB" as const, zone: "" });
-const zones = [
+// The browser's own list has many places under a name that they had once.
+const { data: offer } = useQuery({ queryKey: ["reading"], queryFn: () => data(api.GET("/api/access/reading")) });
+const zones = computed(() => [
   { value: "", label: `of this browser (${browserZone})` },
-  ...Intl.supportedValuesOf("timeZone").map((zone) => ({ value: zone, label: zone })),
-];
+  ...(offer.value?.zones ?? []).map((zone) => ({ value: zone, label: zone })),
+]);
 const keeping = useDoing((next: Reading) => data(api.PUT("/api/access/reading", { body: next })), {
   done: async () => {
     // Sentences of the server are written anew, too.

@@ -2914,6 +2914,14 @@ export interface components {
         Link: {
             link: string | null;
         };
+        /**
+         * @description * `en-GB` - British
+         *     * `en-US` - American
+         *     * `de-DE` - German
+         *     * `fr-FR` - French
+         * @enum {string}
+         */
+        LocaleDccEnum: "en-GB" | "en-US" | "de-DE" | "fr-FR";
         /** @description look up */
         LookUpTreatment: {
             /**
@@ -3537,18 +3545,17 @@ export interface components {
         };
         /** @description How numbers and times are written for a person; ``zone`` empty for that of the browser. */
         Reading: {
-            locale: components["schemas"]["ReadingLocaleEnum"];
+            locale: components["schemas"]["LocaleDccEnum"];
             /** @default  */
             zone: string;
         };
-        /**
-         * @description * `en-GB` - British
-         *     * `en-US` - American
-         *     * `de-DE` - German
-         *     * `fr-FR` - French
-         * @enum {string}
-         */
-        ReadingLocaleEnum: "en-GB" | "en-US" | "de-DE" | "fr-FR";
+        /** @description The same, with the zones to choose from. */
+        ReadingOffer: {
+            locale: components["schemas"]["LocaleDccEnum"];
+            /** @default  */
+            zone: string;
+            zones: string[];
+        };
         /**
          * @description * `not-sent` - NOT_SENT
          *     * `made-since` - MADE_SINCE
@@ -4688,7 +4695,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Reading"];
+                    "application/json": components["schemas"]["ReadingOffer"];
                 };
             };
             401: components["responses"]["Problem401"];

@@ -22,10 +22,13 @@ const expected = (what: string) => trip.value.expected.find((one) => one.what ==
 const asked = ref<string>();
 const typed = ref("");
 
+/** What is expected, as its reader writes it; kept is what somebody typed. */
+const plainly = (kept: string, minus?: string): string => exact(kept.replaceAll(",", ""), minus);
+
 function ask(what: string): void {
   asked.value = what;
   const kept = expected(what)?.expected;
-  typed.value = kept ? exact(kept.replaceAll(",", ""), "-") : "";
+  typed.value = kept ? plainly(kept, "-") : "";
 }
 function keep(): void {
   const what = asked.value;
@@ -102,7 +105,7 @@ const words = (off: string): string =>
           :class="one.expected.off ? '!text-reject' : '!text-create'"
           data-testid="checked"
           >{{
-            one.expected.off ? `expected ${one.expected.expected}: ${words(one.expected.off)}` : "as expected"
+            one.expected.off ? `expected ${plainly(one.expected.expected)}: ${words(one.expected.off)}` : "as expected"
           }}</span
         >
         <button
