@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from typing import TYPE_CHECKING
 
 from django.test import Client
@@ -54,6 +55,43 @@ class Pausing(TimedCase):
         one = self.last_pass(trip)
         self.assertEqual((one.state, len(register().effects()) - before), ("paused", 1), "the doubt was settled first")
         self.assertEqual(self.go_on(trip).totals["updated"], 3)
+
+    def test_while_a_pass_is_under_way_nobody_is_told_that_nothing_was_written(self) -> None:
+        trip = self.rows(3)
+        number = str(trip.pk)
+        client = Client()
+        client.force_login(self.person)
+
+        def told(*words: str) -> tuple[int, str, str]:
+            done = self.vexo.run("--as", "ada", "outcome", number, *words)
+            return done.returncode, done.stdout, done.stderr
+
+        job = self.start(trip)
+        with self.batches_of(1):
+            die("saved", job)
+        code, out, error = told()
+        self.assertEqual((code, out), (2, ""))
+        self.assertIn(f"Pass 1 of trip {number} is under way: ", error)
+        answer = client.get(f"/api/trips/{number}/files/receipt.csv")
+        self.assertEqual((answer.status_code, answer.json()["code"]), (422, "under-way"))
+        with self.batches_of(1):
+            take_over()
+        self.assertEqual(told()[0], 0)
+        again = [(f"{at:02}", "Once more", "") for at in range(3)]
+        self.bring(self.sheet(*again), trip=number, record_type="Holder")
+        job = self.start(trip)
+        with self.batches_of(1):
+            die("saved", job)
+        code, out, error = told()
+        self.assertEqual(code, 1)
+        self.assertIn("Pass 2 of trip", error)
+        self.assertIn("pass 1 (ended)", out)
+        self.assertEqual(json.loads(told("--json")[1])["under_way"], 2)
+        receipt = client.get(f"/api/trips/{number}/files/receipt.html").content.decode()
+        self.assertIn("is under way, and what it writes is not in this receipt", receipt)
+        take_over()
+        self.assertEqual(told()[0], 0)
+        self.assertNotIn("under way", client.get(f"/api/trips/{number}/files/receipt.html").content.decode())
 
     def test_nothing_to_pause_is_said(self) -> None:
         trip = self.rows()

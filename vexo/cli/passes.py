@@ -224,10 +224,10 @@ def outcome(
 def print_outcome(view: PartView, as_json: bool) -> None:
     """What the newest pass has done, row by row in the sum; its exit code."""
     trip = view.trip
-    from vexo.server.passes.receipts import last_pass, told_states
+    from vexo.server.passes.receipts import last_pass, told_states, under_way, words_under_way
     from vexo.server.planning.context import PlanContext
 
-    sent = last_pass(view)
+    sent, running = last_pass(view), under_way(view)
     terms, report = sent.sums or {}, sent.report or {}
     if as_json:
         outcome = {
@@ -243,12 +243,15 @@ def print_outcome(view: PartView, as_json: bool) -> None:
             "absent": sent.absent,
             "read_back": report,
             "reason": sent.reason,
+            "under_way": running.number if running is not None else None,
         }
         print_json({**outcome, **open_json(view)})
         print_open(view)
-        end_with(view)
+        end_with(view, waits=running is not None)
     out = console()
     out.print(f"Trip {trip.pk}, {trip.title}, pass {sent.number} ({sent.state})")
+    if running is not None:
+        click.echo(f"{words_under_way(running)} That is not in what follows.", err=True)
     if sent.reason:
         out.print(sent.reason)
     out.print(sum_line(sum(terms.values()), terms))
@@ -274,4 +277,4 @@ def print_outcome(view: PartView, as_json: bool) -> None:
         numbers = ", ".join(str(row) for row in rows["row"].head(12).to_list()) + ("…" if len(rows) > 12 else "")
         out.print(f"{SIGNS[rows['state'][0]]} {rows['state'][0]}, {len(rows):,}: {reason}  (rows {numbers})")
     print_open(view)
-    end_with(view)
+    end_with(view, waits=running is not None)

@@ -43,9 +43,9 @@ def _said(maps: tuple[str, ...]) -> dict[str, str]:
     return field_by_column
 
 
-def end_with(view: PartView) -> None:
-    """Exit 0 where nothing is open, else 1."""
-    sys.exit(1 if open_of(view) else 0)
+def end_with(view: PartView, *, waits: bool = False) -> None:
+    """Exit 0 where nothing is open, and nothing else is to be waited for; else 1."""
+    sys.exit(1 if waits or open_of(view) else 0)
 
 
 def plan_figures(trip: Trip, plan: Plan) -> dict[str, Any]:

@@ -21,11 +21,12 @@ class Cover:
     facts: dict[str, Any]
 
     @classmethod
-    def of(cls, trip: Trip, pass_: Pass, passes: Sequence[Pass]) -> Cover:
+    def of(cls, trip: Trip, pass_: Pass, passes: Sequence[Pass], running: Pass | None = None) -> Cover:
         """Of a trip and these passes.
 
         Args:
             pass_: the last of them.
+            running: one that is being sent meanwhile, of which nothing is told.
         """
         application, sheet = trip.application, pass_.plan.sheet
         names = names_of([trip.created_by, *[one.by for one in passes]])
@@ -41,6 +42,7 @@ class Cover:
             "rows": sheet.rows,
             "prepared_by": names[trip.created_by],
             "passes": [_pass(one, names[one.by]) for one in passes],
+            "under_way": running.number if running is not None else None,
             "sums": (pass_.report or {}).get("totals") or {},
         }
         return cls(facts)
@@ -67,6 +69,8 @@ class Cover:
                 lines.append(["", f"approved by {one['approved_by']}, {one['approved']}{word}"])
             if one["without_approval"]:
                 lines.append(["", f"without the approval that it needed: {one['without_approval']}"])
+        if facts["under_way"]:
+            lines.append([f"Pass {facts['under_way']}", "is under way, and what it writes is not in this receipt"])
         for name, sums in facts["sums"].items():
             words = f"before {sums['before']}, planned {sums['planned']}, after {sums['after']}"
             lines.append([f"Sum of {name}", words])

@@ -17,6 +17,7 @@ from vexo.core.sheets.writers.delimited import write_csv
 from vexo.core.sheets.writers.outgoing import OutgoingColumn
 from vexo.core.sheets.writers.xlsx import Beside, write_xlsx
 from vexo.core.values import to_text
+from vexo.core.wording import thousands
 from vexo.core.writing.batches import WHOLE
 from vexo.core.writing.ledger import FAULTS_OF_RECORD, STATE, states_of
 from vexo.core.writing.receipts import Evidence, lines_of, lines_of_absent, not_in, receipt, text_column
@@ -33,11 +34,26 @@ from .cover import Cover
 from .models import Pass
 
 
+def under_way(view: PartView) -> Pass | None:
+    """The pass that is being sent: what it has written so far no outcome and no receipt tells."""
+    return view.trip.passes.filter(plan__sheet__part__number=view.part, state=Pass.RUNNING).order_by("number").last()
+
+
+def words_under_way(pass_: Pass) -> str:
+    """That a pass is being sent, and how far, as a sentence."""
+    sent = f"{thousands(pass_.cursor)} of its {thousands(pass_.rows)} rows are sent so far"
+    return f"Pass {pass_.number} of trip {pass_.trip_id} is under way: {sent}."
+
+
 def last_pass(view: PartView) -> Pass:
-    """The pass that ended, or was interrupted, last. Raises PlainError where nothing was written yet."""
+    """The pass that ended, or was interrupted, last. Raises PlainError where nothing was written yet, or is just being
+    written."""
     trip = view.trip
     pass_ = trip.passes.filter(plan__sheet__part__number=view.part).exclude(page="").order_by("number").last()
     if pass_ is None:
+        running = under_way(view)
+        if running is not None:
+            raise PlainError(f"{words_under_way(running)} Its outcome is told once it has ended.", "under-way")
         raise PlainError(f"Nothing of trip {trip.pk} has been written yet.", "no-pass")
     return pass_
 
@@ -94,7 +110,7 @@ def write_receipt(
         profile = replace(profile, columns=tuple(one for one in profile.columns if one.name not in hidden))
         row_states = row_states.with_columns(pl.lit(None, pl.String).alias("reason"))
     columns = receipt(context.cells, profile, row_states, evidence, fields)
-    about, ending = Cover.of(trip, pass_, passes), path.suffix.lower()
+    about, ending = Cover.of(trip, pass_, passes, under_way(view)), path.suffix.lower()
     if ending == ".jsonl":
         lines = [lines_of(columns, profile), *[_absent_lines(one) for one in passes if one.absent_page]]
         _write_text(json.dumps({"receipt": about.facts}) + "\n" + pl.concat(lines, how="diagonal").write_ndjson(), path)
