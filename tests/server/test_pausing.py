@@ -88,10 +88,10 @@ class Pausing(TimedCase):
         self.assertIn("pass 1 (ended)", out)
         self.assertEqual(json.loads(told("--json")[1])["under_way"], 2)
         receipt = client.get(f"/api/trips/{number}/files/receipt.html").content.decode()
-        self.assertIn("is under way, and what it writes is not in this receipt", receipt)
+        self.assertIn("has not ended, and what it writes is not in this receipt", receipt)
         take_over()
         self.assertEqual(told()[0], 0)
-        self.assertNotIn("under way", client.get(f"/api/trips/{number}/files/receipt.html").content.decode())
+        self.assertNotIn("has not ended", client.get(f"/api/trips/{number}/files/receipt.html").content.decode())
 
     def test_nothing_to_pause_is_said(self) -> None:
         trip = self.rows()

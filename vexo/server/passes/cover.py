@@ -70,7 +70,7 @@ class Cover:
             if one["without_approval"]:
                 lines.append(["", f"without the approval that it needed: {one['without_approval']}"])
         if facts["under_way"]:
-            lines.append([f"Pass {facts['under_way']}", "is under way, and what it writes is not in this receipt"])
+            lines.append([f"Pass {facts['under_way']}", "has not ended, and what it writes is not in this receipt"])
         for name, sums in facts["sums"].items():
             words = f"before {sums['before']}, planned {sums['planned']}, after {sums['after']}"
             lines.append([f"Sum of {name}", words])

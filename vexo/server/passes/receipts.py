@@ -7,6 +7,7 @@ from dataclasses import replace
 from pathlib import Path
 
 import polars as pl
+from django.db.models import Q
 
 from vexo.core.planning.verdicts import LANDED, PRESENT, RowState
 from vexo.core.records import IDENTIFIER
@@ -35,14 +36,17 @@ from .models import Pass
 
 
 def under_way(view: PartView) -> Pass | None:
-    """The pass that is being sent: what it has written so far no outcome and no receipt tells."""
-    return view.trip.passes.filter(plan__sheet__part__number=view.part, state=Pass.RUNNING).order_by("number").last()
+    """The pass that is being sent, or was broken off in a folder that was laid out anew since: what it has written so
+    far no outcome and no receipt tells."""
+    untold = Q(state=Pass.RUNNING) | Q(state__in=Pass.OPEN, page="")
+    return view.trip.passes.filter(untold, plan__sheet__part__number=view.part).order_by("number").last()
 
 
 def words_under_way(pass_: Pass) -> str:
-    """That a pass is being sent, and how far, as a sentence."""
+    """That a pass is being sent, or was broken off, and how far it was, as a sentence."""
     sent = f"{thousands(pass_.cursor)} of its {thousands(pass_.rows)} rows are sent so far"
-    return f"Pass {pass_.number} of trip {pass_.trip_id} is under way: {sent}."
+    where = "under way" if pass_.state == Pass.RUNNING else pass_.state
+    return f"Pass {pass_.number} of trip {pass_.trip_id} is {where}: {sent}."
 
 
 def last_pass(view: PartView) -> Pass:
@@ -53,7 +57,8 @@ def last_pass(view: PartView) -> Pass:
     if pass_ is None:
         running = under_way(view)
         if running is not None:
-            raise PlainError(f"{words_under_way(running)} Its outcome is told once it has ended.", "under-way")
+            code = "under-way" if running.state == Pass.RUNNING else "pass-open"
+            raise PlainError(f"{words_under_way(running)} Its outcome is told once it has ended.", code)
         raise PlainError(f"Nothing of trip {trip.pk} has been written yet.", "no-pass")
     return pass_
 
