@@ -154,7 +154,11 @@ def column_totals(texts: pl.Series) -> ColumnTotals:
     return ColumnTotals(len(filled), filled.n_unique(), len(numbers.drop_nulls()), *figures)
 
 
-def sheet_totals(cells: pl.DataFrame, columns: Sequence[str]) -> dict[str, dict[str, Any]]:
+Figures = dict[str, dict[str, Any]]
+"""Columns in figures, by their name: of each ``ColumnTotals`` as JSON."""
+
+
+def sheet_totals(cells: pl.DataFrame, columns: Sequence[str]) -> Figures:
     """The figures of columns, by their name."""
     return {name: column_totals(cells[name]).to_json() for name in columns}
 

@@ -33,7 +33,7 @@ from ..trips.sheets import newest_sheet
 from ..uploads.models import Upload
 from ..uploads.upload_cells import read_upload
 from ..uploads.waiting import _once
-from .intake import Intake
+from .intake import BroughtIn, Intake
 from .prepare_sheet import as_new_sheet, as_partial_update, import_settings
 
 
@@ -114,31 +114,34 @@ def start_bringing_in(
         check_reach(request.reach, record_type, known, went_out=request.trip != "new")
     if request.choices is not None:
         Upload.objects.filter(pk=upload.pk).update(choices=request.choices.to_json())
-    arguments: dict[str, Any] = {
-        "application": application.name,
-        "record_type": record_type,
-        "upload": upload.pk,
-        "key": list(request.key),
-        "ignores": None if request.ignores is None else sorted({ignored_from(one) for one in request.ignores}),
-        "reach": request.reach.strip(),
-        "operation": request.operation,
-        "columns": dict(request.columns or {}),
-        "asked_trip": request.trip,
-        "title": request.title,
-        "lanes": dict(request.lanes or {}),
-        "route": request.route,
-        "fit_route": request.fit_route,
-        "here": run_here,
-        "moved_from": moved_from,
-    }
-    return _once(
-        upload,
-        "bringing",
-        lambda: enqueue("bring in", person.username, run_here=run_here, large=upload.is_large, **arguments),
-    )
+
+    def ask() -> Job:
+        return enqueue(
+            "bring in",
+            person.username,
+            run_here=run_here,
+            large=upload.is_large,
+            application=application.name,
+            record_type=record_type,
+            upload=upload.pk,
+            key=list(request.key),
+            ignores=None if request.ignores is None else sorted({ignored_from(one) for one in request.ignores}),
+            reach=request.reach.strip(),
+            operation=request.operation,
+            columns=dict(request.columns or {}),
+            asked_trip=request.trip,
+            title=request.title,
+            lanes=dict(request.lanes or {}),
+            route=request.route,
+            fit_route=request.fit_route,
+            here=run_here,
+            moved_from=moved_from,
+        )
+
+    return _once(upload, "bringing", ask)
 
 
-def bring_in(lease: Lease) -> dict[str, Any]:
+def bring_in(lease: Lease) -> BroughtIn:
     """The job. Until its last step nothing of the trip is touched."""
     arguments = lease.job.arguments
     application = Application.objects.get(name=arguments["application"])
@@ -210,7 +213,7 @@ def _read_alike(upload: Upload, newest: Sheet) -> bool:
     return bool(upload.choices == newest.choices or (not upload.choices and upload.path != newest.path))
 
 
-def _as_it_was(lease: Lease, upload: Upload, newest: Sheet) -> dict[str, Any]:
+def _as_it_was(lease: Lease, upload: Upload, newest: Sheet) -> BroughtIn:
     """The very same file as the trip's newest sheet is not a new version."""
     trip = newest.trip
     with lease.writing():
@@ -218,4 +221,4 @@ def _as_it_was(lease: Lease, upload: Upload, newest: Sheet) -> dict[str, Any]:
         Upload.objects.filter(pk=upload.pk).update(trip=trip, belongs_to=None)
         words = f"{upload.name} came again, unchanged; trip {trip.pk} stands as it was"
         note(lease.job.by, "brought in", words, trip.application, trip.pk, newest.rows, upload.name)
-    return {"trip": trip.pk, "part": newest.part.number if newest.part else 1, "unchanged": True}
+    return BroughtIn(trip.pk, part=newest.part.number if newest.part else 1, unchanged=True)

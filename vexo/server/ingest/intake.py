@@ -3,18 +3,19 @@
 from __future__ import annotations
 
 import re
-from dataclasses import asdict, dataclass, field, replace
+from dataclasses import asdict, dataclass, replace
 from pathlib import Path
-from typing import Any
 
 from django.db.models import F
 from django.utils import timezone
+from msgspec import UNSET, UnsetType
 
 from vexo.core.columns.lanes import Lane
 from vexo.core.columns.matches import MatchedBy, conflicts
 from vexo.core.operations import Operation
 from vexo.core.records import Catalogue, RecordType
 from vexo.core.sheets.sheet import ROW_ID
+from vexo.core.sheets.totals import Figures
 from vexo.core.wording import thousands
 
 from .. import artifacts
@@ -47,9 +48,22 @@ def _lost_headers(lane: Lane, fit: SheetFit) -> list[str]:
     return [header for header in (lane.source, *lane.headers) if header in fit.missing]
 
 
+@dataclass(frozen=True, slots=True)
+class BroughtIn:
+    """What its job tells of a sheet that came in: ``known`` says how many of its rows were met, by which way;
+    ``unchanged``, that it is the very file that was there; ``next`` is the job that plans it, where it can be."""
+
+    trip: int
+    part: int | UnsetType = UNSET
+    recognised: bool | UnsetType = UNSET
+    known: dict[str, int] | UnsetType = UNSET
+    unchanged: bool | UnsetType = UNSET
+    next: int | UnsetType = UNSET
+
+
 @dataclass
 class Intake:
-    """A sheet that is taken in: what was asked for and found out, and the result that its job gives.
+    """A sheet that is taken in: what was asked for and found out, and what its job tells (``done``).
 
     Attributes:
         holds: what the application holds, as far as columns are compared with it.
@@ -64,7 +78,7 @@ class Intake:
     settings: ImportSettings
     holds: Holdings
     mapped: MappedSheet | None = None
-    result: dict[str, Any] = field(default_factory=dict)
+    done: BroughtIn | None = None
 
     def take_in(self, prepared: PreparedSheet) -> Trip | None:
         """Make the sheet its trip's newest; None where another sheet of the trip came in meanwhile."""
@@ -85,14 +99,15 @@ class Intake:
             self._record(view, sheet, prepared)
         return trip
 
-    def follow_up(self, trip: Trip) -> dict[str, Any]:
+    def follow_up(self, trip: Trip) -> BroughtIn:
         """After the sheet was taken in: figures of earlier edits, and questions where no plan looks at them."""
         assert self.mapped is not None
+        assert self.done is not None
         refresh_edit_figures(self.mapped.view)
-        if "next" not in self.result:
+        if self.done.next is UNSET:
             trip.refresh_from_db()
             ask_again(self.mapped, self.lease)
-        return self.result
+        return self.done
 
     def _trip(self) -> Trip | None:
         """The trip, begun where there is none; None where it is not as it was read."""
@@ -109,7 +124,7 @@ class Intake:
             created_by=job.by,
         )
 
-    def _sheet(self, trip: Trip, part: Part, prepared: PreparedSheet, cells_path: str, totals: dict[str, Any]) -> Sheet:
+    def _sheet(self, trip: Trip, part: Part, prepared: PreparedSheet, cells_path: str, totals: Figures) -> Sheet:
         upload, profile = self.incoming.upload, prepared.profile
         sheet = Sheet.objects.create(
             trip=trip,
@@ -201,9 +216,8 @@ class Intake:
             by = names_of([job.by])[job.by]
             words = f"{by} brought {label or upload.name} back in on trip {trip.pk}, {trip.title}"
             tell_people(NoticeKind.PART_BACK, [trip.created_by], words, trip.pk)
-        self.result = {"trip": trip.pk, "recognised": prepared.recognised, "known": prepared.known}
-        if _can_be_planned(self.mapped):
-            self.result["next"] = self._enqueue_plan(view).pk
+        following = self._enqueue_plan(view).pk if _can_be_planned(self.mapped) else UNSET
+        self.done = BroughtIn(trip.pk, recognised=prepared.recognised, known=prepared.known, next=following)
 
     def _enqueue_plan(self, view: PartView) -> Job:
         self.application.refresh_from_db(fields=["described_at"])

@@ -17,7 +17,7 @@ from vexo.core.records import Catalogue, RecordType
 from vexo.core.sheets import SheetProfile
 from vexo.core.sheets.overlay.versions import differences, lay_over
 from vexo.core.sheets.shape import column_titles
-from vexo.core.sheets.totals import sheet_totals
+from vexo.core.sheets.totals import Figures, sheet_totals
 
 from .. import artifacts
 from ..errors import PlainError
@@ -138,7 +138,7 @@ class PreparedSheet:
     instead: list[Option] = field(default_factory=list)
 
     @cached_property
-    def totals(self) -> dict[str, Any]:
+    def totals(self) -> Figures:
         """The columns in figures."""
         return sheet_totals(self.cells, [column.name for column in self.profile.columns])
 

@@ -6,7 +6,6 @@ import uuid
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 
 import polars as pl
 
@@ -66,14 +65,16 @@ def start_refilling(
         NotAllowed
     """
     require(person, Action.PREPARE)
-    asked: dict[str, Any] = {
-        "application": application.name,
-        "record_type": record_type,
-        "upload": upload.pk,
-        "key": list(key),
-        "formulas": formulas,
-    }
-    return enqueue("refill", person.username, run_here=run_here, **asked)
+    return enqueue(
+        "refill",
+        person.username,
+        run_here=run_here,
+        application=application.name,
+        record_type=record_type,
+        upload=upload.pk,
+        key=list(key),
+        formulas=formulas,
+    )
 
 
 @dataclass(frozen=True)
@@ -133,7 +134,23 @@ def _rows(cells: pl.DataFrame, plan: FillPlan) -> tuple[Picked, pl.DataFrame]:
     return Picked(tuple(plan.key), tuple(rows.select(*plan.key).iter_rows())), rows
 
 
-def refill(lease: Lease) -> dict[str, Any]:
+@dataclass(frozen=True, slots=True)
+class Refilled:
+    """A sheet that was filled anew, as its job tells it: keys that are no record's are ``missing``, and cells that hold
+    ``formulas`` stayed as they are; the first of both are named."""
+
+    trip: int
+    sheet: int
+    rows: int
+    name: str
+    file: str
+    missing: int
+    not_found: list[str]
+    formulas: int
+    formula_cells: list[str]
+
+
+def refill(lease: Lease) -> Refilled:
     """The job: read the file, ask for the records that it names, and write it with their values."""
     arguments = lease.job.arguments
     application = Application.objects.get(name=arguments["application"])
@@ -201,7 +218,7 @@ class _Refilled:
                 refill_text(raw_of(self.upload), aside, self.profile, self.columns)
         return path, calculated
 
-    def begin_trip(self, job: Job, path: str, rows: int, kept: list[str]) -> dict[str, Any]:
+    def begin_trip(self, job: Job, path: str, rows: int, kept: list[str]) -> Refilled:
         """Write down a trip that has the file out; what the job tells of it.
 
         Args:
@@ -235,14 +252,14 @@ class _Refilled:
         Job.objects.filter(pk=job.pk).update(trip=trip)
         words = f"Filled {name} anew: {thousands(rows)} rows of {record_type.plural.lower()}"
         note(job.by, "sent out", words, self.application, trip.pk, rows, name)
-        return {
-            "trip": trip.pk,
-            "sheet": sheet.pk,
-            "rows": rows,
-            "name": name,
-            "file": path,
-            "missing": self.missing,
-            "not_found": self.not_found,
-            "formulas": len(kept),
-            "formula_cells": kept[:_PLACES],
-        }
+        return Refilled(
+            trip=trip.pk,
+            sheet=sheet.pk,
+            rows=rows,
+            name=name,
+            file=path,
+            missing=self.missing,
+            not_found=self.not_found,
+            formulas=len(kept),
+            formula_cells=kept[:_PLACES],
+        )

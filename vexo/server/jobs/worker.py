@@ -11,6 +11,7 @@ from contextlib import suppress
 from importlib import import_module
 from typing import Any, Protocol
 
+import msgspec
 from django.db import OperationalError, close_old_connections, connection, transaction
 from django.utils import timezone
 
@@ -56,7 +57,8 @@ class Stopped(Exception):
 
 
 def work_of(kind: str) -> Callable[[Lease], Any]:
-    """The function that does a kind of job. It takes the lease and gives a result that JSON can hold."""
+    """The function that does a kind of job. It takes the lease and gives a result that JSON can hold: as a dataclass,
+    in which what is ``UNSET`` is not told."""
     work: Callable[[Lease], Any] = _named(_KINDS[kind])
     return work
 
@@ -137,7 +139,7 @@ def do(job: Job) -> None:
                     trouble = "Vexo has made a mistake of its own here; nothing was lost. See the log."
                 _end(lease, Job.FAILED, error=trouble)
             else:
-                _end(lease, Job.DONE, result=result)
+                _end(lease, Job.DONE, result=msgspec.to_builtins(result, str_keys=True))
     except LeaseLost:
         log.warning("lease lost", extra={"job": job.pk})
     except HandedBack:

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import Any
 
 import polars as pl
 from django.db import OperationalError
 from django.utils import timezone
+from msgspec import UNSET, UnsetType
 
 from vexo.applications import Client
 from vexo.applications.base import NoAnswer
@@ -26,6 +28,7 @@ from ..applications.use_rules import off_words, outside_times, rules_of
 from ..errors import PlainError, machine_trouble
 from ..jobs.ending import PAUSED_BY
 from ..jobs.leases import HandedBack, Lease, LeaseLost
+from ..jobs.models import Job
 from ..jobs.worker import Stopped
 from ..naming import names_of
 from ..people.models import Person
@@ -187,7 +190,26 @@ def _together(rows: pl.DataFrame) -> pl.DataFrame:
     return rows.head(int(later[0])) if len(later) else rows
 
 
-def apply(lease: Lease) -> dict[str, Any]:
+@dataclass(frozen=True, slots=True)
+class ReadBack:
+    """Of so many records that were written, how many are as they were sent."""
+
+    records: int = 0
+    as_sent: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class Applied:
+    """What its job tells of a pass: rows by what became of them, and the job that follows, where one does."""
+
+    trip: int
+    number: int
+    outcome: dict[str, int] | None
+    read_back: ReadBack
+    next: int | UnsetType = UNSET
+
+
+def apply(lease: Lease) -> Applied:
     """The job: send what the pass's plan says, read it back, and write down what became of each row."""
     trip = lease.trip
     pass_ = Pass.objects.select_related("plan", "trip__application").get(
@@ -227,29 +249,28 @@ def apply(lease: Lease) -> dict[str, Any]:
     if stopped and not by_rule:
         raise Stopped("stopped by a person; what is left can be sent later")
     if by_rule and pass_.take_back:
-        return _told(pass_) | _taken_back(pass_, lease)
-    return _told(pass_) | _planned_again(pass_, lease)
+        return _told(pass_, _taken_back(pass_, lease))
+    return _told(pass_, _planned_again(pass_, lease))
 
 
-def _planned_again(pass_: Pass, lease: Lease) -> dict[str, Any]:
+def _planned_again(pass_: Pass, lease: Lease) -> Job | None:
     """The job that plans anew where a newer plan was made while the pass was interrupted: that one does not know which
     rows are in by now."""
     newest = newest_plan(view_of(pass_))
     if newest is None or newest.pk == pass_.plan_id:
-        return {}
+        return None
     here = bool(lease.job.arguments.get("here"))
-    return {"next": enqueue_plan(lease.job.by, view_of(pass_), run_here=here, fresh=True).pk}
+    return enqueue_plan(lease.job.by, view_of(pass_), run_here=here, fresh=True)
 
 
-def _taken_back(pass_: Pass, lease: Lease) -> dict[str, Any]:
+def _taken_back(pass_: Pass, lease: Lease) -> Job | None:
     """The job that prepares the taking back of what a pass wrote that its rule has stopped."""
     person = Person.objects.get(username=lease.job.by)
     try:
         here = bool(lease.job.arguments.get("here"))
-        job = start_taking_back(view_of(pass_), person, Wanted((pass_.number,)), run_here=here)
+        return start_taking_back(view_of(pass_), person, Wanted((pass_.number,)), run_here=here)
     except PlainError:
-        return {}
-    return {"next": job.pk}
+        return None
 
 
 def _send(pass_: Pass, lease: Lease) -> tuple[bool, dict[str, Any], int]:
@@ -286,11 +307,7 @@ def _refuse_by_rules(pass_: Pass, catalogue: Catalogue) -> None:
         raise Interrupted(off_words(off[0], plural, trip.application.label))
 
 
-def _told(pass_: Pass) -> dict[str, Any]:
+def _told(pass_: Pass, following: Job | None = None) -> Applied:
     report = pass_.report or {}
-    return {
-        "trip": pass_.trip_id,
-        "pass": pass_.number,
-        "outcome": pass_.totals,
-        "read_back": {name: report.get(name, 0) for name in ("records", "as_sent")},
-    }
+    read = ReadBack(report.get("records", 0), report.get("as_sent", 0))
+    return Applied(pass_.trip_id, pass_.number, pass_.totals, read, following.pk if following is not None else UNSET)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from typing import Any
 
 import polars as pl
 from django.db import transaction
@@ -109,12 +108,20 @@ def _asks(job: Job) -> Wanted:
     return Wanted(tuple(arguments["passes"]), tuple(arguments["rows"]), int(arguments.get("of_part", 0)))
 
 
-def take_back(lease: Lease) -> dict[str, Any]:
+@dataclass(frozen=True, slots=True)
+class TakenBack:
+    """The trip that takes another back, and the job that brings its sheet in."""
+
+    trip: int
+    next: int
+
+
+def take_back(lease: Lease) -> TakenBack:
     """The job: make the trip, its sheet and its kept copy, and bring that sheet in."""
     trip, asked = lease.trip, lease.job.arguments
     before = Job.objects.filter(kind="bring in", arguments__reverse_job=lease.job.pk).first()
     if before is not None:
-        return {"trip": int(before.arguments["asked_trip"]), "next": before.pk}
+        return TakenBack(int(before.arguments["asked_trip"]), before.pk)
     wanted = _asks(lease.job)
     lease.progress(0, 2, "reading what was written")
     with client_of(trip.application, lease.job.by) as client:
@@ -146,7 +153,7 @@ def take_back(lease: Lease) -> dict[str, Any]:
         words = f"Trip {reverse_trip.pk} is to take back {thousands(len(reverse.records))} records of trip {trip.pk}"
         note(person.username, "prepared", words, trip.application, trip.pk, len(reverse.records))
         update_status(PartView.of(trip))
-    return {"trip": reverse_trip.pk, "next": job.pk}
+    return TakenBack(reverse_trip.pk, job.pk)
 
 
 def _record_type(trip: Trip, catalogue: Catalogue | None) -> RecordType:

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import uuid
-from dataclasses import replace
-from typing import Any
+from dataclasses import dataclass, replace
 
 import polars as pl
 from django.utils.dateparse import parse_datetime
+from msgspec import UNSET, UnsetType
 
 from vexo.applications import Client
 from vexo.core.columns.lanes import LaneError
@@ -53,7 +53,16 @@ from .spreads import spreads_of
 from .stored_plans import MadePlan, keep_plan
 
 
-def plan(lease: Lease) -> dict[str, Any]:
+@dataclass(frozen=True, slots=True)
+class Planned:
+    """What its job tells of a plan: its number, and rows by verdict; None where columns or the key are not said yet."""
+
+    trip: int
+    plan: int | None
+    verdicts: dict[str, int] | UnsetType = UNSET
+
+
+def plan(lease: Lease) -> Planned:
     """The job: plan anew, after a decision or because the application may have changed. One that ``waits`` makes no
     plan as long as columns or the key are not said."""
     try:
@@ -61,8 +70,8 @@ def plan(lease: Lease) -> dict[str, Any]:
     except (RecordKeyError, MappingError, LaneError):
         if not lease.job.arguments.get("waits"):
             raise
-        return {"trip": lease.trip.pk, "plan": None}
-    return {"trip": lease.trip.pk, "plan": plan_.number, "verdicts": plan_.summary["verdicts"]}
+        return Planned(lease.trip.pk, None)
+    return Planned(lease.trip.pk, plan_.number, plan_.summary["verdicts"])
 
 
 def plan_trip(view: PartView, lease: Lease, fresh: bool) -> Plan:

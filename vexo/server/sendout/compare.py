@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from pathlib import Path
 from tempfile import TemporaryDirectory
-from typing import IO, Any
+from typing import IO
 
 import polars as pl
 from django.db import transaction
@@ -28,6 +29,9 @@ from ..jobs.worker import enqueue
 from ..journal.services import note
 from ..people.models import Person
 from ..people.rights import Action, require
+from ..trips.facts import to_json
+from ..trips.facts.parts import ChangeSince, SumThen
+from ..trips.facts.parts import Since as SinceFacts
 from ..trips.models import Trip
 from ..trips.part_view import PartView
 from ..trips.sheets import kept_records, ledger_of, ledger_pages
@@ -60,7 +64,19 @@ def _own_fields(trip: Trip, record_type: RecordType, catalogue: Catalogue, kept:
     return [field for field in known if field is not None and field.name in kept.columns]
 
 
-def compare_now(lease: Lease) -> dict[str, Any]:
+@dataclass(frozen=True, slots=True)
+class Compared:
+    """What the job tells of a selection that was read again: see ``facts.parts.Since``."""
+
+    trip: int
+    then: int
+    now: int
+    records: int
+    cells: int
+    ours: int
+
+
+def compare_now(lease: Lease) -> Compared:
     """The job: read the records again, and write down what is other than it was."""
     trip = lease.trip
     kept, document = _kept(trip), trip.document
@@ -90,18 +106,18 @@ def compare_now(lease: Lease) -> dict[str, Any]:
     changes = _told(since, kept, fields, record_type, catalogue)
     with lease.writing():
         trip.refresh_from_db(fields=["selection"])
-        selection = {**trip.selection, "since": changes}
+        selection = {**trip.selection, "since": to_json(changes)}
         Trip.objects.filter(pk=trip.pk).update(selection=selection)
         update_status(PartView.of_lease(lease))
-        counts = f"{thousands(changes['cells'])} cells of {thousands(changes['records'])} records"
+        counts = f"{thousands(changes.cells)} cells of {thousands(changes.records)} records"
         words = f"Compared trip {trip.pk} with the application: {counts}"
         note(lease.job.by, "compared", f"{words} are other than they went out", trip.application, trip.pk, since.now)
-    return {"trip": trip.pk, **{name: changes[name] for name in ("then", "now", "records", "cells", "ours")}}
+    return Compared(trip.pk, changes.then, changes.now, changes.records, changes.cells, changes.ours)
 
 
 def _told(
     since: Since, kept: pl.DataFrame, fields: list[Field], record_type: RecordType, catalogue: Catalogue
-) -> dict[str, Any]:
+) -> SinceFacts:
     """What changed since, in figures, with the first changes one by one."""
     labels = {field.name: field.label for field in fields}
     naming = [record_type.field(name) for name in record_type.natural_key]
@@ -112,31 +128,30 @@ def _told(
     called = [" ".join(parts) for parts in zip(*texts, strict=True)] if texts else named[IDENTIFIER].to_list()
     names = dict(zip(named[IDENTIFIER].to_list(), called, strict=True))
     changes = [
-        {**line, "record": names.get(line[IDENTIFIER], line[IDENTIFIER]), "label": labels[line["field"]]}
-        for line in first.rename({"now": "is_now"}).iter_rows(named=True)
+        ChangeSince(
+            record=names.get(line[IDENTIFIER], line[IDENTIFIER]),
+            label=labels[line["field"]],
+            then=line["then"],
+            is_now=line["now"],
+            ours=line["ours"],
+        )
+        for line in first.iter_rows(named=True)
     ]
-    ours = int(since.changes["ours"].sum())
-    return {
-        "at": timezone.now().isoformat(),
-        "then": since.then,
-        "now": since.now,
-        "records": since.changes[IDENTIFIER].n_unique(),
-        "cells": len(since.changes),
-        "ours": ours,
-        "gone": len(since.gone),
-        "gone_by_us": since.deleted_by_us,
-        "left": len(since.left),
-        "come": len(since.come),
-        "come_by_us": since.made_by_us,
-        "totals": [
-            {"name": name, "label": labels[name], "then": then, "is_now": now}
-            for name, (then, now) in since.totals.items()
-        ],
-        "changes": [
-            {"record": c["record"], "label": c["label"], "then": c["then"], "is_now": c["is_now"], "ours": c["ours"]}
-            for c in changes
-        ],
-    }
+    return SinceFacts(
+        at=timezone.now(),
+        then=since.then,
+        now=since.now,
+        records=since.changes[IDENTIFIER].n_unique(),
+        cells=len(since.changes),
+        ours=int(since.changes["ours"].sum()),
+        gone=len(since.gone),
+        gone_by_us=since.deleted_by_us,
+        left=len(since.left),
+        come=len(since.come),
+        come_by_us=since.made_by_us,
+        totals=[SumThen(name, labels[name], then, now) for name, (then, now) in since.totals.items()],
+        changes=changes,
+    )
 
 
 def write_kept(trip: Trip, ending: str) -> tuple[IO[bytes], int]:

@@ -6,7 +6,7 @@ import shutil
 import time
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
-from typing import Any
+from decimal import Decimal
 
 import polars as pl
 
@@ -182,9 +182,13 @@ def _key(pieces: Pieces, field: Field) -> pl.Series:
     return pl.concat([piece.cast(places).to_physical().cast(pl.UInt32) for piece in texts()])
 
 
-def totals_of(frame: pl.DataFrame, names: Sequence[str], before: dict[str, Any]) -> None:
+Totals = dict[str, Decimal]
+"""Sums of number fields, by name."""
+
+
+def totals_of(frame: pl.DataFrame, names: Sequence[str], before: Totals) -> None:
     """Add the sums of some more records to those before."""
     for name in names:
         values = frame[name].drop_nulls()
         if len(values):
-            before[name] = values.sum() if before.get(name) is None else before[name] + values.sum()
+            before[name] = before.get(name, Decimal(0)) + Decimal(str(values.sum()))

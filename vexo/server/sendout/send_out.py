@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
+from dataclasses import dataclass
 
 import polars as pl
 from django.db import transaction
@@ -26,7 +26,6 @@ from ..journal.services import note
 from ..people.models import Person
 from ..people.rights import Action, require
 from ..routes.models import Route
-from ..trips.facts import to_json
 from ..trips.facts.parts import AlsoOut, PartCounts, SentSheet
 from ..trips.models import KeptCopy, Sheet, Trip
 from ..trips.part_view import PartView
@@ -34,7 +33,7 @@ from ..trips.sheets import part_of
 from ..trips.status import status_facts, update_status
 from .overlap import also_out
 from .part_plans import PartPlan, share_out
-from .record_pieces import Pieces, forget, in_order, one_piece, read_pieces, totals_of
+from .record_pieces import Pieces, Totals, forget, in_order, one_piece, read_pieces, totals_of
 from .selection import all_read, begin, order_of, read_picked
 from .sheet_writer import Writer, Written, help_rows
 
@@ -104,7 +103,23 @@ def _read(lease: Lease, document: SendOut, format_: str) -> tuple[Writer, Pieces
         return writer, read_pieces(lease, client, record_type, fields, condition, total, writer.look), []
 
 
-def send_out(lease: Lease) -> dict[str, Any]:
+@dataclass(frozen=True, slots=True)
+class SentOut:
+    """What went out on a trip, as its job tells it: the first sheet, and how many ``parts`` there are; ``missing`` keys
+    are no record's, of which the first are named (``not_found``)."""
+
+    trip: int
+    rows: int
+    sheet: int
+    file: str
+    name: str
+    parts: int
+    missing: int
+    not_found: list[str]
+    also_out: list[AlsoOut]
+
+
+def send_out(lease: Lease) -> SentOut:
     """The job: read the records, keep a copy, write the sheets."""
     trip = lease.trip
     document = trip.document
@@ -131,7 +146,7 @@ def send_out(lease: Lease) -> dict[str, Any]:
             written.append(writer.write(plan, pieces))
             lease.progress(sum(one.rows for one in written), pieces.rows, "writing the sheet")
     rows = sum(one.rows for one in written)
-    sums: dict[str, Any] = {}
+    sums: Totals = {}
     for piece in pieces if not document.headers_only else ():
         totals_of(piece, [f.name for f in writer.fields if f.is_number and f.path is None], sums)
     others = also_out(trip, [one.kept for one in written]) if rows else []
@@ -143,24 +158,24 @@ def send_out(lease: Lease) -> dict[str, Any]:
     return _told(trip)
 
 
-def _told(trip: Trip) -> dict[str, Any]:
+def _told(trip: Trip) -> SentOut:
     """What went out on a trip, as the job tells it."""
     trip.refresh_from_db()
     sheets = trip.sheets.filter(direction=Sheet.OUT)
     first, facts = sheets[0], status_facts(PartView.of(trip))
     sent = facts.sent
     assert sent is not None
-    return {
-        "trip": trip.pk,
-        "rows": sent.rows,
-        "sheet": first.pk,
-        "file": first.path,
-        "name": first.name,
-        "parts": sent.parts,
-        "missing": sent.missing,
-        "not_found": sent.not_found,
-        "also_out": to_json(facts.also_out),
-    }
+    return SentOut(
+        trip=trip.pk,
+        rows=sent.rows,
+        sheet=first.pk,
+        file=first.path,
+        name=first.name,
+        parts=sent.parts,
+        missing=sent.missing,
+        not_found=sent.not_found,
+        also_out=facts.also_out,
+    )
 
 
 def _drop_unfinished(trip: Trip) -> None:
@@ -191,9 +206,10 @@ def _take_in(
     rows, first = sum(one.rows for one in written), sheets[0]
     named = list(missing[:MOST_NAMED])
     sent = SentSheet(first.pk, rows, first.name, first.added_at, len(written), len(missing), named)
-    shared: dict[str, Any] = {"parts": PartCounts(len(written))} if len(written) > 1 else {}
     view = PartView.of_lease(lease)
-    update_status(view, plural=record_type.plural, sent=sent, also_out=list(others), **shared)
+    update_status(view, plural=record_type.plural, sent=sent, also_out=list(others))
+    if len(written) > 1:
+        update_status(view, parts=PartCounts(len(written)))
     Route.objects.filter(pk=trip.route_id).update(used=F("used") + 1, used_at=first.added_at, rows=rows)
     words = f"Sent out {thousands(rows)} {record_type.plural.lower()} as "
     words += (

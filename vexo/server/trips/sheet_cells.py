@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import replace
-from typing import Any
 
 import polars as pl
 from django.db import transaction
@@ -14,7 +13,7 @@ from vexo.core.sheets.overlay.edits import EDITS, counting, lay_edits
 from vexo.core.sheets.overlay.versions import told_apart
 from vexo.core.sheets.shape import column_titles
 from vexo.core.sheets.sheet import ROW, ROW_ID
-from vexo.core.sheets.totals import sheet_totals
+from vexo.core.sheets.totals import Figures, sheet_totals
 
 from .. import artifacts
 from .facts.columns import ColumnTotals
@@ -115,7 +114,7 @@ def headers_of(sheet: Sheet) -> dict[str, str]:
     return {column: title or column for column, title in column_titles(_profile(sheet).columns).items()}
 
 
-def update_figures(view: PartView, sheet: Sheet, totals: dict[str, dict[str, Any]]) -> None:
+def update_figures(view: PartView, sheet: Sheet, totals: Figures) -> None:
     """Write down the figures of the columns that changed; the newest plan no longer counts."""
     sheet.totals = {**sheet.totals, "now": {**sheet.totals.get("now", {}), **totals}}
     Sheet.objects.filter(pk=sheet.pk).update(totals=sheet.totals)
