@@ -17,7 +17,7 @@ from vexo.server.decisions.decisions import undo  # noqa: E402
 from vexo.server.decisions.listed import listed_decisions  # noqa: E402
 from vexo.server.errors import PlainError  # noqa: E402
 from vexo.server.jobs.worker import run_inline  # noqa: E402
-from vexo.server.rows.edit_requests import make_edit  # noqa: E402
+from vexo.server.rows.edit_requests import EditRequest, make_edit  # noqa: E402
 
 RATE = "The daily rate must be above 0 and at most 500."
 HOLDER = "A let berth needs a holder."
@@ -70,7 +70,9 @@ class Refused(ServiceCase):
         columns = {c["header"]: c["column"] for c in trip.status["columns"]}
         row = int(self.table(trip)["row_id"][at])
         asked = {"kind": "cell", "column": columns[header], "row_id": row, "text": text}
-        self.assertEqual(run_inline(make_edit(view_of(trip), self.person, asked, run_here=True)[1]).error, "")
+        self.assertEqual(
+            run_inline(make_edit(view_of(trip), self.person, EditRequest.of(asked), run_here=True)[1]).error, ""
+        )
         trip.refresh_from_db()
 
     def test_exactly_the_group_is_set_aside_and_the_others_go_again(self) -> None:

@@ -17,7 +17,7 @@ template()
 from vexo.server.applications.services import describe  # noqa: E402
 from vexo.server.data_folder import absolute  # noqa: E402
 from vexo.server.jobs.worker import enqueue, run_inline  # noqa: E402
-from vexo.server.rows.edit_requests import make_edit  # noqa: E402
+from vexo.server.rows.edit_requests import EditRequest, make_edit  # noqa: E402
 from vexo.server.trips.part_view import PartView  # noqa: E402
 
 OFFICE = shutil.which("soffice")
@@ -51,7 +51,9 @@ class DamageCase(ServiceCase):
 
     def repair(self, trip: Any) -> None:
         asked = {"kind": "repair", "plan": self.newest(trip).number, "damage": "", "column": ""}
-        self.assertEqual(run_inline(make_edit(PartView.of(trip), self.person, asked, run_here=True)[1]).error, "")
+        self.assertEqual(
+            run_inline(make_edit(PartView.of(trip), self.person, EditRequest.of(asked), run_here=True)[1]).error, ""
+        )
         trip.refresh_from_db()
 
     def harmed(self, path: Path, *pairs: tuple[str, str]) -> Path:
@@ -146,7 +148,9 @@ class ByHand(DamageCase):
         _, job = decide(view, self.person, self.newest(trip).number, Scope(rows=(1,)), "aside", run_here=True)
         self.assertEqual((searched(job), self.damage(trip)), (0, one))
         put = {"kind": "cell", "column": "c2", "row_id": 0, "text": code}
-        self.assertEqual((searched(make_edit(view, self.person, put, run_here=True)[1]), self.damage(trip)), (1, {}))
+        self.assertEqual(
+            (searched(make_edit(view, self.person, EditRequest.of(put), run_here=True)[1]), self.damage(trip)), (1, {})
+        )
         _, job = decide(view, self.person, self.newest(trip).number, Scope(rows=(1,)), "again", run_here=True)
         self.assertEqual((searched(job), self.damage(trip)), (0, {}))
         self.assertEqual(searched(enqueue("plan", "ada", view, run_here=True, fresh=True)), 1)

@@ -21,7 +21,7 @@ from vexo.server.errors import PlainError  # noqa: E402
 from vexo.server.jobs.models import Job  # noqa: E402
 from vexo.server.jobs.worker import run_inline  # noqa: E402
 from vexo.server.mapping.columns import Changes, change  # noqa: E402
-from vexo.server.rows.edit_requests import make_edit  # noqa: E402
+from vexo.server.rows.edit_requests import EditRequest, make_edit  # noqa: E402
 from vexo.server.trips.facts import to_json  # noqa: E402
 from vexo.server.trips.part_view import PartView  # noqa: E402
 from vexo.server.trips.trip_pages import totals_of  # noqa: E402
@@ -35,7 +35,7 @@ class EditCase(ServiceCase):
         asked = {"kind": kind, "column": names.get(column, ""), **more}
         if row is not None:
             asked["row_id"] = self.row_ids(trip)[row]
-        made, job = make_edit(PartView.of(trip), self.person, asked, run_here=True)
+        made, job = make_edit(PartView.of(trip), self.person, EditRequest.of(asked), run_here=True)
         self.assertEqual(run_inline(job).error, "")
         trip.refresh_from_db()
         return made

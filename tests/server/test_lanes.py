@@ -19,7 +19,7 @@ from vexo.server.jobs.worker import run_inline  # noqa: E402
 from vexo.server.mapping.columns import Changes, change  # noqa: E402
 from vexo.server.mapping.lane_preview import try_lane  # noqa: E402
 from vexo.server.planning.context import PlanContext  # noqa: E402
-from vexo.server.rows.edit_requests import make_edit  # noqa: E402
+from vexo.server.rows.edit_requests import EditRequest, make_edit  # noqa: E402
 from vexo.server.trips.models import Trip  # noqa: E402
 from vexo.server.trips.part_view import PartView  # noqa: E402
 
@@ -198,7 +198,7 @@ class Versions(LaneCase):
         self.change(trip, lanes=lanes)
         row = self.table(trip)["row_id"][0]
         values = {"kind": "cell", "row_id": row, "column": "c1", "text": "Bram Tidewell"}
-        _, job = make_edit(PartView.of(trip), self.person, values)
+        _, job = make_edit(PartView.of(trip), self.person, EditRequest.of(values))
         self.assertEqual(run_inline(job).error, "")
         self.apply(trip)
         holder = self.of("01")

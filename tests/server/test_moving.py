@@ -67,11 +67,11 @@ class Moving(LaneCase):
         self.assertEqual(trip.edits.count(), 1, "the trip that it comes from stays as it was")
 
     def edit(self, trip: Trip, row_id: int, text: str) -> None:
-        from vexo.server.rows.edit_requests import make_edit
+        from vexo.server.rows.edit_requests import EditRequest, make_edit
 
         column = self.column(trip, "notes")["column"]
         values = {"kind": "cell", "row_id": row_id, "column": column, "text": text}
-        _, job = make_edit(view_of(trip), self.person, values)
+        _, job = make_edit(view_of(trip), self.person, EditRequest.of(values))
         self.assertEqual(run_inline(job).error, "")
         trip.refresh_from_db()
 

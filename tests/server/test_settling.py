@@ -17,7 +17,7 @@ from vexo.server.errors import PlainError  # noqa: E402
 from vexo.server.jobs.models import Job  # noqa: E402
 from vexo.server.jobs.worker import do, run_inline  # noqa: E402
 from vexo.server.mapping.columns import Changes, change  # noqa: E402
-from vexo.server.rows.edit_requests import make_edit  # noqa: E402
+from vexo.server.rows.edit_requests import EditRequest, make_edit  # noqa: E402
 
 
 class Settling(HolderCase):
@@ -114,7 +114,9 @@ class Settling(HolderCase):
         self.assertEqual(self.apply(trip).state, "interrupted")
         row = self.table(trip)["row_id"].to_list()[0]
         asked = {"kind": "cell", "column": "c1", "row_id": row, "text": "Better"}
-        self.assertEqual(run_inline(make_edit(view_of(trip), self.person, asked, run_here=True)[1]).error, "")
+        self.assertEqual(
+            run_inline(make_edit(view_of(trip), self.person, EditRequest.of(asked), run_here=True)[1]).error, ""
+        )
         self.assertEqual(self.verdicts(trip), ["create"] * ROWS)
         self.go_on(trip)
         self.assertEqual(self.last_pass(trip).totals["created"], ROWS, "what was confirmed, and nothing else")

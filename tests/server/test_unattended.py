@@ -30,7 +30,7 @@ from vexo.server.routes.guarding import set_route_guards  # noqa: E402
 from vexo.server.routes.models import Route  # noqa: E402
 from vexo.server.routes.refusal_rules import set_rule_of_route  # noqa: E402
 from vexo.server.routes.saved_routes import Wanted, keep_route  # noqa: E402
-from vexo.server.rows.edit_requests import make_edit  # noqa: E402
+from vexo.server.rows.edit_requests import EditRequest, make_edit  # noqa: E402
 from vexo.server.trips.facts.passes import TroubleRule  # noqa: E402
 from vexo.server.trips.models import Trip  # noqa: E402
 from vexo.server.trips.sheet_cells import headers_of  # noqa: E402
@@ -334,7 +334,7 @@ class Applying(UnattendedCase):
                 row = int(self.table(trip)["row_id"][0])
                 column = next(name for name, header in headers_of(newest_sheet(view)).items() if header == "notes")
                 values = {"kind": "cell", "row_id": row, "column": column, "text": "by somebody else"}
-                _, job = make_edit(view, pre, values)
+                _, job = make_edit(view, pre, EditRequest.of(values))
                 edited.append(run_inline(job).pk)
             arrive(unattended, arrival)
 

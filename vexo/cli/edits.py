@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import sys
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import click
 
@@ -62,26 +62,25 @@ def edit(
 
     The text of one cell: --row, --column, --value. Down a column: --row, --column, --down. Everywhere: --find.
     """
+    from vexo.core.sheets.overlay.edits import Replacement
     from vexo.server.errors import PlainError
     from vexo.server.planning.context import plan_of
-    from vexo.server.rows.edit_requests import make_edit
+    from vexo.server.rows.edit_requests import EditRequest, make_edit
 
     from .trips import print_plan
 
     view = find_view(trip)
     name = _column(view, column) if column else ""
-    asked: dict[str, Any] = {"column": name}
     if repair:
-        asked |= {"kind": "repair", "plan": plan_of(view).number, "damage": ""}
+        asked = EditRequest("repair", column=name, plan=plan_of(view).number)
     elif find is not None:
-        replacement = {"find": find, "put": put, "pattern": pattern, "whole": whole}
-        asked |= {"kind": "replace", "replace": replacement}
+        asked = EditRequest("replace", column=name, replace=Replacement(find, put, pattern=pattern, whole=whole))
     elif row is None or not name or (value is None) == (down is None):
         raise PlainError("Say --row, --column and --value; --row, --column and --down; --find; or --repair.")
     elif down is not None:
-        asked |= {"kind": "fill", "row_id": row_ids(view, [row])[0], "rows": down}
+        asked = EditRequest("fill", row_ids(view, [row])[0], name, rows=down)
     else:
-        asked |= {"kind": "cell", "row_id": row_ids(view, [row])[0], "text": value}
+        asked = EditRequest("cell", row_ids(view, [row])[0], name, text=value)
     _, job = make_edit(view, setting.person(), asked, run_here=True)
     finish(job)
     print_plan(find_view(trip), as_json)

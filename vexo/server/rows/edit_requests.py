@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
 from typing import Any
 
 import polars as pl
@@ -24,19 +25,51 @@ from ..trips.sheets import newest_sheet
 from .windows import Source, Wanted, wanted_rows
 
 
-def _shown_rows(view: PartView, shown: dict[str, str]) -> list[int]:
+@dataclass(frozen=True)
+class EditRequest:
+    """An edit as it is asked for: see ``edit_views.MakeEditSerializer``."""
+
+    kind: str
+    row_id: int | None = None
+    column: str = ""
+    text: str | None = None
+    rows: int | None = None
+    block: list[list[str]] | None = None
+    replace: Replacement | None = None
+    damage: str = ""
+    plan: int | None = None
+    shown: Wanted = field(default_factory=Wanted)
+
+    @classmethod
+    def of(cls, values: Mapping[str, Any]) -> EditRequest:
+        """As JSON has it."""
+        replacement = values.get("replace")
+        inner = {
+            "replace": Replacement(**replacement) if replacement else None,
+            "shown": Wanted(**values.get("shown", {})),
+        }
+        return cls(**{**values, **inner})
+
+    @property
+    def cell(self) -> int:
+        """The row of the cell that is meant. Raises EditError where none is said."""
+        if self.row_id is None:
+            raise EditError("Say row id.")
+        return self.row_id
+
+
+def _shown_rows(view: PartView, wanted: Wanted) -> list[int]:
     """The rows that a person sees, in their order."""
     plan = newest_plan(view)
-    wanted = Wanted(**shown)
     if plan is None or wanted == Wanted():
         return list(artifacts.read(newest_sheet(view).cells, [ROW_ID])[ROW_ID].to_list())
     context = PlanContext.of_plan(plan)
     return wanted_rows(context, Source(plan.path, context.cells_path), wanted)
 
 
-def _needed(values: dict[str, Any], *names: str) -> None:
+def _needed(asked: EditRequest, *names: str) -> None:
     for name in names:
-        if values.get(name) in (None, ""):
+        if getattr(asked, name) in (None, ""):
             raise EditError(f"Say {name.replace('_', ' ')}.")
 
 
@@ -51,39 +84,38 @@ Made = tuple[str, str, list[str], Callable[[pl.DataFrame], pl.DataFrame]]
 """Kind, words, the columns that it may change, and the change."""
 
 
-def _cell(view: PartView, v: dict[str, Any], header: str) -> Made:
-    text = v.get("text")
-    words = f"{header}, {_row_words(view, v['row_id'])}: {text if text else 'blank'}"
-    return "cell", words, [v["column"]], lambda _: one_cell(v["row_id"], v["column"], text)
+def _cell(view: PartView, asked: EditRequest, header: str) -> Made:
+    words = f"{header}, {_row_words(view, asked.cell)}: {asked.text or 'blank'}"
+    return "cell", words, [asked.column], lambda _: one_cell(asked.cell, asked.column, asked.text)
 
 
-def _fill(view: PartView, v: dict[str, Any], header: str) -> Made:
-    rows = _shown_rows(view, v.get("shown") or {})
-    if v["row_id"] not in rows:
+def _fill(view: PartView, asked: EditRequest, header: str) -> Made:
+    rows = _shown_rows(view, asked.shown)
+    if asked.cell not in rows:
         raise EditError("The row to fill from is not shown.")
-    at = rows.index(v["row_id"])
-    reach = rows[at : at + 1 + (v.get("rows") or len(rows))]
-    words = f"Filled {header} down from {_row_words(view, v['row_id'])} into {thousands(len(reach) - 1)} rows"
-    return "fill", words, [v["column"]], lambda cells: fill_down(cells, v["column"], reach)
+    at = rows.index(asked.cell)
+    reach = rows[at : at + 1 + (asked.rows or len(rows))]
+    words = f"Filled {header} down from {_row_words(view, asked.cell)} into {thousands(len(reach) - 1)} rows"
+    return "fill", words, [asked.column], lambda cells: fill_down(cells, asked.column, reach)
 
 
-def _paste(view: PartView, v: dict[str, Any], header: str) -> Made:
-    rows = _shown_rows(view, v.get("shown") or {})
-    if v["row_id"] not in rows:
+def _paste(view: PartView, asked: EditRequest, header: str) -> Made:
+    rows = _shown_rows(view, asked.shown)
+    if asked.cell not in rows:
         raise EditError("The row to paste into is not shown.")
-    columns = list(sheet_cells.headers_of(newest_sheet(view)))
-    block = v["block"]
-    words = f"Pasted {thousands(len(block))} rows from {header}, {_row_words(view, v['row_id'])} on"
-    below, right = rows[rows.index(v["row_id"]) :], columns[columns.index(v["column"]) :]
+    columns, block = list(sheet_cells.headers_of(newest_sheet(view))), asked.block or []
+    words = f"Pasted {thousands(len(block))} rows from {header}, {_row_words(view, asked.cell)} on"
+    below, right = rows[rows.index(asked.cell) :], columns[columns.index(asked.column) :]
     width = max(map(len, block), default=0)
     return "paste", words, right[:width], lambda _: paste(below, right, block)
 
 
-def _replace(view: PartView, v: dict[str, Any], header: str) -> Made:
-    replacement = Replacement(**v["replace"])
-    names = [v["column"]] if v["column"] else list(sheet_cells.headers_of(newest_sheet(view)))
-    rows = _shown_rows(view, v.get("shown") or {})
-    words = f"Replaced {replacement.find!r} with {replacement.put!r} in {header if v['column'] else 'all columns'}"
+def _replace(view: PartView, asked: EditRequest, header: str) -> Made:
+    replacement = asked.replace
+    assert replacement is not None
+    names = [asked.column] if asked.column else list(sheet_cells.headers_of(newest_sheet(view)))
+    rows = _shown_rows(view, asked.shown)
+    words = f"Replaced {replacement.find!r} with {replacement.put!r} in {header if asked.column else 'all columns'}"
 
     def change(cells: pl.DataFrame) -> pl.DataFrame:
         return replace(cells.filter(pl.col(ROW_ID).is_in(rows)), names, replacement)
@@ -99,16 +131,16 @@ _MAKERS = {
 }
 
 
-def make_edit(view: PartView, person: Person, values: dict[str, Any], *, run_here: bool = True) -> tuple[Edit, Job]:
+def make_edit(view: PartView, person: Person, asked: EditRequest, *, run_here: bool = True) -> tuple[Edit, Job]:
     """An edit as it is asked for over HTTP or on the command line. Raises what ``edits.make`` does."""
-    if values["kind"] == "repair":
-        _needed(values, "plan")
-        plan = seen_plan(view, values["plan"])
-        return repair(view, person, plan.damage_path, values["damage"], values["column"], run_here=run_here)
-    maker, needed = _MAKERS[values["kind"]]
-    _needed(values, *needed)
+    if asked.kind == "repair":
+        _needed(asked, "plan")
+        plan = seen_plan(view, asked.plan or 0)
+        return repair(view, person, plan.damage_path, asked.damage, asked.column, run_here=run_here)
+    maker, needed = _MAKERS[asked.kind]
+    _needed(asked, *needed)
     headers = sheet_cells.headers_of(newest_sheet(view))
-    if values["column"] and values["column"] not in headers:
-        raise EditError(f"The sheet has no column {values['column']}.")
-    kind, words, columns, change = maker(view, values, headers.get(values["column"], ""))
+    if asked.column and asked.column not in headers:
+        raise EditError(f"The sheet has no column {asked.column}.")
+    kind, words, columns, change = maker(view, asked, headers.get(asked.column, ""))
     return edits.make(view, person, kind, words, columns, change, run_here=run_here)

@@ -24,7 +24,7 @@ from ..trips.models import Edit
 from ..trips.serializers import TripDetailSerializer
 from ..trips.views import SEEN, detail, find_view, unchanged
 from ..who import WhoSerializer
-from .edit_requests import make_edit
+from .edit_requests import EditRequest, make_edit
 
 _TEXTS = serializers.CharField
 _MOST_PASTED = 100_000
@@ -145,7 +145,7 @@ class EditsView(APIView):
         unchanged(request, view)
         serializer = MakeEditSerializer(data=request.data)
         serializer.is_valid(raise_exception=True)
-        _, job = make_edit(view, person_of(request), dict(serializer.validated_data))
+        _, job = make_edit(view, person_of(request), EditRequest.of(serializer.validated_data))
         plan_inline(view, job)
         return detail(pk, request)
 
