@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from dataclasses import replace
-from typing import Any
+from dataclasses import dataclass, replace
 
 import polars as pl
 from django.utils import timezone
@@ -28,13 +27,21 @@ from ..notices.services import tell_people
 from ..planning.context import record_type_of
 from ..planning.figures import reasons
 from ..trips.facts import from_json, to_json
-from ..trips.facts.passes import AbsentOutcome
+from ..trips.facts.passes import AbsentOutcome, Report
 from ..trips.facts.plans import FirstStep, PlanSummary
 from ..trips.models import LedgerPage
 from .leaving import leave_ledger
 from .models import Batch, Pass, RowNotIn
 from .recording import items_of, result_of, with_made_records
 from .telling import tell
+
+
+@dataclass(frozen=True)
+class Reading:
+    """What reading back found, and the answers to the writes, completed by what was read."""
+
+    report: Report
+    answers: list[WriteResult]
 
 
 def final_answers(pass_: Pass, record_type: RecordType, doubts: str = "") -> list[WriteResult]:
@@ -106,11 +113,11 @@ def _absent(pass_: Pass, answers: list[WriteResult], record_type: RecordType) ->
     )
 
 
-def end(pass_: Pass, lease: Lease, state: str, report: dict[str, Any] | None) -> None:
+def end(pass_: Pass, lease: Lease, state: str, reading: Reading | None) -> None:
     """Write down how the pass ended: its page of the ledger, its sum, the rows that are not in."""
     record_type = record_type_of(pass_.plan)
     doubts = "given-up" if state == Pass.GIVEN_UP else "no-answer"
-    answers = (report or {}).pop("answers", None) or final_answers(pass_, record_type, doubts)
+    answers = (reading.answers if reading else []) or final_answers(pass_, record_type, doubts)
     plan, page = page_frame(pass_, record_type, answers)
     path = artifacts.keep_artifact(page, pass_.trip_id, f"pass-{pass_.number}")
     states = states_of(plan, page)
@@ -119,8 +126,9 @@ def end(pass_: Pass, lease: Lease, state: str, report: dict[str, Any] | None) ->
     pass_.totals = {name: counts.get(name, 0) for name in FINAL}
     pass_.sums = sum_after(states["state"], len(plan))
     pass_.reasons = to_json(reasons(states.filter(pl.col("state") != "aside"), record_type))
+    report = to_json(reading.report) if reading is not None else pass_.report or {}
     warned = int((page["warnings"].list.len() > 0).sum())
-    pass_.state, pass_.page, pass_.report = state, path, {**(report or pass_.report or {}), "warnings": warned}
+    pass_.state, pass_.page, pass_.report = state, path, {**report, "warnings": warned}
     pass_.ended_at = timezone.now() if state not in Pass.OPEN else None
     not_in = page.filter(pl.col("state").is_in(["refused", "unclear"]))
     with lease.writing():

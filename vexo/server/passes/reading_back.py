@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import replace
 from typing import Any
 
 import polars as pl
 
 from vexo.core.conditions import read_condition
-from vexo.core.records import IDENTIFIER, VERSION, Catalogue
+from vexo.core.records import IDENTIFIER, VERSION, Catalogue, RecordType
 from vexo.core.sheets.sheet import ROW, ROW_ID
 from vexo.core.writing import WriteResult
 from vexo.core.writing.batches import AT
@@ -17,7 +18,9 @@ from vexo.core.writing.read_back import differences, set_by_itself
 from vexo.core.writing.totals import after_totals, as_texts, left_over
 
 from .. import artifacts
-from .ending import final_answers
+from ..trips.facts import from_json
+from ..trips.facts.passes import Difference, RecordCounts, Report, SelectionTotals, WrittenTotals
+from .ending import Reading, final_answers
 from .models import Pass
 from .record_reader import Reader
 from .recording import with_made_records
@@ -51,12 +54,8 @@ def _told_by_reading(answers: list[WriteResult], now: pl.DataFrame, carried: lis
     return write_results
 
 
-def read_back(pass_: Pass, reader: Reader, catalogue: Catalogue) -> dict[str, Any]:
-    """What was sent, held against what the application holds now; control totals; records before and after.
-
-    Returns:
-        the report, with the answers completed by what was read (``answers``).
-    """
+def read_back(pass_: Pass, reader: Reader, catalogue: Catalogue) -> Reading:
+    """What was sent, held against what the application holds now; control totals; records before and after."""
     record_type, carried = reader.type, list(pass_.plan.carried)
     fields = [record_type.field(name) for name in carried]
     answers = final_answers(pass_, record_type, "no-answer")
@@ -77,31 +76,40 @@ def read_back(pass_: Pass, reader: Reader, catalogue: Catalogue) -> dict[str, An
     left_over = reader.by_identifier(deleted, [])[IDENTIFIER].to_list() if deleted else []
     wrong = set(since[ROW_ID].to_list()) | set(lost[ROW_ID].to_list())
     new = written.filter(pl.col("state") == "created")
-    report: dict[str, Any] = {
-        "answers": answers,
-        "records": len(written),
-        "as_sent": len(written) - len(wrong),
-        "lost": lost[ROW].to_list()[:_MOST_LISTED],
-        "differences": since.head(_MOST_LISTED).to_dicts(),
-        "by_itself": by_application.head(_MOST_LISTED).to_dicts(),
-        "set": {record_type.field(n).label: c for n, c in set_by_itself(new, now, record_type, carried).items()},
-        "deleted": len(deleted),
-        "gone": len(deleted) - len(left_over),
-    }
-    return report | _totals(pass_, reader, catalogue, plan, now, answers, total)
+    filled = set_by_itself(new, now, record_type, carried)
+    selection = pass_.plan.counts.get("selection")
+    report = Report(
+        records=len(written),
+        as_sent=len(written) - len(wrong),
+        lost=lost[ROW].to_list()[:_MOST_LISTED],
+        differences=_listed(since),
+        by_itself=_listed(by_application),
+        set={record_type.field(name).label: count for name, count in filled.items()},
+        deleted=len(deleted),
+        gone=len(deleted) - len(left_over),
+        totals=_totals(pass_, record_type, plan, now, answers),
+        type=_counts(pass_, answers, total),
+        selection=_selection(pass_, reader, catalogue, selection, answers) if selection else None,
+    )
+    return Reading(report, answers)
+
+
+def _listed(differences_: pl.DataFrame) -> list[Difference]:
+    return [Difference(**line) for line in differences_.head(_MOST_LISTED).iter_rows(named=True)]
+
+
+def _counts(pass_: Pass, answers: list[WriteResult], total: int) -> RecordCounts:
+    """The records of the type, before and after."""
+    before = pass_.plan.counts.get("type", total)
+    created, deleted = (sum(1 for a in answers if a.state == state) for state in ("created", "deleted"))
+    return RecordCounts(before, total, created, deleted, others=left_over(before, total, created, deleted))
 
 
 def _totals(
-    pass_: Pass,
-    reader: Reader,
-    catalogue: Catalogue,
-    plan: pl.DataFrame,
-    now: pl.DataFrame,
-    answers: list[WriteResult],
-    total: int,
-) -> dict[str, Any]:
-    """Control totals over the same rows, and the records of the type and of the trip's selection."""
-    record_type, carried = reader.type, list(pass_.plan.carried)
+    pass_: Pass, record_type: RecordType, plan: pl.DataFrame, now: pl.DataFrame, answers: list[WriteResult]
+) -> dict[str, WrittenTotals]:
+    """Control totals over the same rows: as planned, before and after."""
+    carried = list(pass_.plan.carried)
     frozen = artifacts.read(pass_.rows_file, [AT, ROW_ID])
     created = {a.at: a.identifier for a in answers if a.state == "created"}
     table = pl.DataFrame(
@@ -111,36 +119,28 @@ def _totals(
     joined = joined.with_columns(pl.coalesce("made", IDENTIFIER).alias(IDENTIFIER))
     after = after_totals(joined, now, [record_type.field(n) for n in carried if n in now.columns])
     planned = pass_.plan.summary.get("totals", {})
-    deleted = sum(1 for a in answers if a.state == "deleted")
-    before = pass_.plan.counts.get("type", total)
-    counts = {"before": before, "created": len(created), "deleted": deleted, "after": total}
-    counts["others"] = left_over(before, total, len(created), deleted)
-    totals = {name: {**sums, "after": after.get(name)} for name, sums in planned.items()}
-    report: dict[str, Any] = {"totals": totals, "type": counts}
-    selection = pass_.plan.counts.get("selection")
-    if selection:
-        report["selection"] = _selection(pass_, reader, catalogue, selection, answers)
-    return report
+    return {name: from_json({**sums, "after": after.get(name)}, WrittenTotals) for name, sums in planned.items()}
 
 
 def _selection(
-    pass_: Pass, reader: Reader, catalogue: Catalogue, before: dict[str, Any], answers: list[WriteResult]
-) -> dict[str, Any]:
+    pass_: Pass, reader: Reader, catalogue: Catalogue, before: Mapping[str, Any], answers: list[WriteResult]
+) -> RecordCounts:
     """The trip's selection (its condition) after: records, sums, and what this trip moved in or out of it."""
     record_type = reader.type
     condition = read_condition(pass_.trip.condition, record_type, catalogue)
     records = reader.client.count(record_type, condition)
-    counts: dict[str, Any] = {"before": before["records"], "after": records}
+    counts = RecordCounts(before["records"], records)
     numbers = list(before.get("totals", {}))
-    if records <= _MOST_SUMMED:
-        inside = pl.concat(list(reader.client.read(record_type, [record_type.identifier], condition)))[IDENTIFIER]
-        known = set(inside.to_list())
-        created = sum(1 for a in answers if a.state == "created" and a.identifier in known)
-        moved = -sum(1 for a in answers if a.state == "updated" and a.identifier not in known)
-        deleted = sum(1 for a in answers if a.state == "deleted")
-        counts |= {"created": created, "deleted": deleted, "moved": moved}
-        counts["others"] = left_over(before["records"], records, created, deleted, moved)
-        if numbers:
-            after = as_texts(reader.client.totals(record_type, numbers, condition))
-            counts["totals"] = {n: {"before": before["totals"][n], "after": after.get(n, "0")} for n in numbers}
-    return counts
+    if records > _MOST_SUMMED:
+        return counts
+    inside = pl.concat(list(reader.client.read(record_type, [record_type.identifier], condition)))[IDENTIFIER]
+    known = set(inside.to_list())
+    created = sum(1 for a in answers if a.state == "created" and a.identifier in known)
+    moved = -sum(1 for a in answers if a.state == "updated" and a.identifier not in known)
+    deleted = sum(1 for a in answers if a.state == "deleted")
+    others = left_over(before["records"], records, created, deleted, moved)
+    totals = {}
+    if numbers:
+        after = as_texts(reader.client.totals(record_type, numbers, condition))
+        totals = {name: SelectionTotals(before["totals"][name], after.get(name, "0")) for name in numbers}
+    return replace(counts, created=created, deleted=deleted, moved=moved, others=others, totals=totals)

@@ -35,7 +35,7 @@ from ..people.models import Person
 from ..planning.context import changed_signatures, newest_plan
 from ..trips.plan_jobs import enqueue_plan
 from .approving import refuse_unapproved_pass
-from .ending import end, interrupt
+from .ending import Reading, end, interrupt
 from .models import Batch, Pass
 from .reading_back import read_back
 from .record_reader import Reader
@@ -221,13 +221,13 @@ def apply(lease: Lease) -> Applied:
         end(pass_, lease, Pass.GIVEN_UP, None)
         return _told(pass_)
     try:
-        stopped, report, refused = _send(pass_, lease)
+        stopped, reading, refused = _send(pass_, lease)
         by_rule = stopped and lease.wanted != "stop"
         if by_rule:
             pass_.reason = (
                 f"Stopped at {thousands(refused)} refused; it was to stop from {thousands(pass_.stop_after or 0)} on."
             )
-        end(pass_, lease, Pass.STOPPED if stopped else Pass.ENDED, report)
+        end(pass_, lease, Pass.STOPPED if stopped else Pass.ENDED, reading)
     except (LeaseLost, HandedBack):
         raise
     except Paused:
@@ -273,7 +273,7 @@ def _taken_back(pass_: Pass, lease: Lease) -> Job | None:
         return None
 
 
-def _send(pass_: Pass, lease: Lease) -> tuple[bool, dict[str, Any], int]:
+def _send(pass_: Pass, lease: Lease) -> tuple[bool, Reading, int]:
     """Whether it was stopped before its end, what reading back found, and how many rows were refused."""
     lease.progress(lease.job.done, pass_.rows, "asking the application")
     with client_of(pass_.trip.application, lease.job.by, writes=True) as client:
