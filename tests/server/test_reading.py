@@ -29,6 +29,7 @@ from vexo.server.journal.services import note  # noqa: E402
 from vexo.server.locales import ANYONE, LOCALES, Reader  # noqa: E402
 from vexo.server.notices import mail  # noqa: E402
 from vexo.server.notices.models import Notice  # noqa: E402
+from vexo.server.passes.models import Pass  # noqa: E402
 from vexo.server.people.models import Person  # noqa: E402
 
 PLAIN = {"en-GB": (",", "."), "en-US": (",", "."), "de-DE": (".", ","), "fr-FR": ("\u202f", ",")}
@@ -67,6 +68,8 @@ class Readers(unittest.TestCase):
         }
         for (tag, zone), expected in told.items():
             self.assertEqual(Reader.named(tag, zone).text(sentence), expected)
+        cut = sentence[: sentence.index(MOMENT) + 12]
+        self.assertEqual(ANYONE.text(cut), "at 2026-03-04T")
         other = when.astimezone(ZoneInfo("Asia/Kathmandu"))
         self.assertEqual(moment(other), moment(when), "one moment is marked one way")
         for nonsense in ("../../etc/passwd", "Nowhere/Land", "\0", "x" * 300):
@@ -179,6 +182,26 @@ class Edges(ServiceCase):
             self.vexo.run("--as", "ada", *words)
         process = self.vexo.process("--as", "ada", "journal")
         self.assertIn("1,204 rows", self.clean(process.stdout))
+
+    def test_no_receipt_has_a_mark_in_it_whatever_its_pass_was_told(self) -> None:
+        trip = self.bring("harbour,berth_no,notes\nTERNISLAND,B-009,receipt\n")
+        self.apply(trip)
+        lifted = f"It writes {thousands(1204)} records at {moment(datetime(2026, 3, 4, 17, 5, tzinfo=UTC))}."
+        Pass.objects.filter(trip=trip).update(lifted=lifted)
+        self.german()
+        for ending in ("xlsx", "csv", "tsv", "jsonl", "html"):
+            content = self.client.get(f"/api/trips/{trip.pk}/files/receipt.{ending}").content
+            if ending != "xlsx":
+                text = self.clean(content)
+            else:
+                book = temporary_folder() / "receipt.xlsx"
+                book.write_bytes(content)
+                with zipfile.ZipFile(book) as archive:
+                    text = "".join(
+                        self.clean(archive.read(name).decode("utf-8", "replace")) for name in archive.namelist()
+                    )
+            if ending in ("xlsx", "jsonl", "html"):
+                self.assertIn("It writes 1,204 records at 4 Mar 2026 17:05 UTC.", text)
 
     def test_e_mail_is_as_whoever_gets_it_reads_it(self) -> None:
         self.german()

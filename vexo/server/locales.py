@@ -91,7 +91,9 @@ class Reader:
         """A sentence with its marked numbers and times as they are read; a moment in UTC says so."""
         if GROUP not in sentence and MOMENT not in sentence:
             return sentence
-        return _MARKED.sub(self._time, sentence.replace(GROUP, self.locale.group))
+        written = _MARKED.sub(self._time, sentence.replace(GROUP, self.locale.group))
+        # A kept sentence may have been cut within a time.
+        return written.replace(MOMENT, "")
 
     def _time(self, match: re.Match[str]) -> str:
         marked = match[1]

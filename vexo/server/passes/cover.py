@@ -9,6 +9,7 @@ from typing import Any
 
 from django.utils import timezone
 
+from ..locales import ANYONE
 from ..naming import names_of
 from ..trips.models import Trip
 from .models import Pass
@@ -92,7 +93,7 @@ def _pass(one: Pass, by: str) -> dict[str, Any]:
         "approved_by": names_of([approval.by])[approval.by] if approval is not None else "",
         "approved": _at(approval.at) if approval is not None else "",
         "word": approval.word if approval is not None else "",
-        "without_approval": one.lifted,
+        "without_approval": ANYONE.text(one.lifted),
     }
 
 
