@@ -46,6 +46,11 @@ def clean_up() -> None:
 _AT_END: list[Callable[[], Any]] = []
 
 
+def at_end(step: Callable[[], Any]) -> None:
+    """Have something done when all tests of this process have ended; the last asked for is the first done."""
+    _AT_END.append(step)
+
+
 @atexit.register
 def _end() -> None:
     clean_up()
@@ -57,7 +62,7 @@ def temporary_folder(lasting: bool = False) -> Path:
     """A folder that is gone after the module's tests; a lasting one after all."""
     folder = Path(tempfile.mkdtemp(prefix="vexo-test-"))
     remove = partial(shutil.rmtree, folder, ignore_errors=True)
-    (_AT_END if lasting else _AFTER).append(remove)
+    at_end(remove) if lasting else after_module(remove)
     return folder
 
 
@@ -98,7 +103,7 @@ def start(*command: str, log: Path | None = None, **environment: str) -> subproc
             stderr=out,
             stdin=subprocess.DEVNULL,
         )
-    atexit.register(kill, process)
+    at_end(partial(kill, process))
     return process
 
 

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from contextlib import suppress
 from dataclasses import asdict, fields
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from vexo.core.conditions import ConditionError
 from vexo.core.documents import sentence
@@ -24,9 +25,18 @@ from .approval import could_approve, preparers, why_approved
 from .facts import from_json
 from .facts.approval import Approval, ApprovalState
 from .facts.columns import CheckFigures, Column
-from .facts.pages import ApplicationName, FieldTotals, SheetColumnTotals, TripDetail, TripSummary, TripTotals
+from .facts.pages import (
+    ApplicationName,
+    Detail,
+    FieldTotals,
+    SheetColumnTotals,
+    Standing,
+    TripDetail,
+    TripSummary,
+    TripTotals,
+)
 from .facts.parts import LabelledSum, RowFilter, Since, WentOut
-from .facts.passes import AbsentOutcome, AbsentResult, Pass, ScheduledPass, StoredPass, TroubleRule
+from .facts.passes import AbsentOutcome, AbsentResult, Pass, ScheduledPass, StoredPass
 from .facts.plans import AbsentFigures, AbsentGroup, Plan, PlanSummary, Summary
 from .facts.reversal import OtherWay, Reversal
 from .facts.status import Needs, Station, StationName, StationState
@@ -38,6 +48,9 @@ from .parts import parts_of
 from .refusal_rules import rule_of_trip
 from .sheet_serializers import SheetSerializer
 from .status import UNREADABLE, TripStatus, jobs_of, report_of
+
+if TYPE_CHECKING:
+    from _typeshed import DataclassInstance
 
 Jobs = tuple[Job | None, Job | None]
 """The open job of a trip, and its last one."""
@@ -153,59 +166,64 @@ def _absent_result(sent: AbsentOutcome | None) -> AbsentResult | None:
     return AbsentResult(*numbers, groups=groups_of(sent.reasons))
 
 
-def _head(trip: Trip, person: Person, job: Job | None) -> dict[str, Any]:
-    """What is told of every trip, whatever its facts are."""
+def _unreadable(trip: Trip, error: Exception) -> Standing:
+    """What is told of a trip whose facts cannot be understood."""
+    return Standing(
+        plural=trip.record_type,
+        stations=[Station(name, StationState.AHEAD, "—") for name in StationName],
+        here=StationName.FILE,
+        needs=Needs(RowState.REJECTED, "cannot be shown"),
+        asks=True,
+        finished=False,
+        sum={},
+        rows=None,
+        sent_rows=None,
+        to_write=0,
+        trouble=f"This trip's notes cannot be read ({type(error).__name__}: {error}). Plan it again.",
+    )
+
+
+def _standing(status: TripStatus) -> Standing:
+    return Standing(
+        plural=status.plural,
+        stations=status.stations(),
+        here=status.here,
+        needs=status.needs(),
+        asks=status.asks(),
+        finished=status.finished,
+        sum=status.sum,
+        rows=status.sheet.rows if status.sheet else None,
+        sent_rows=status.sent.rows if status.sent else None,
+        to_write=status.to_write,
+        trouble=status.failed.error if status.failed else "",
+    )
+
+
+def _summary(trip: Trip, person: Person, job: Job | None, standing: Standing) -> TripSummary:
     application = trip.application
     may_apply = may(person, applying(application.stage))
-    return {
-        "id": trip.pk,
-        "title": trip.title,
-        "application": ApplicationName(application.name, application.label, application.stage, may_apply),
-        "record_type": trip.record_type,
-        "condition": trip.condition,
-        "operation": trip.operation,
-        "key": list(trip.key),
-        "ignores": list(trip.ignores),
-        "reach": trip.reach,
-        "version": trip.version,
-        "created_by": WhoSerializer(trip.created_by).data,
-        "created_at": trip.created_at,
-        "touched_at": trip.touched_at,
-        "job": JobSerializer(job).data if job else None,
-    }
+    return TripSummary(
+        id=trip.pk,
+        title=trip.title,
+        application=ApplicationName(application.name, application.label, application.stage, may_apply),
+        record_type=trip.record_type,
+        condition=trip.condition,
+        operation=trip.operation,
+        key=list(trip.key),
+        ignores=list(trip.ignores),
+        reach=trip.reach,
+        version=trip.version,
+        created_by=WhoSerializer(trip.created_by).data,
+        created_at=trip.created_at,
+        touched_at=trip.touched_at,
+        job=JobSerializer(job).data if job else None,
+        **_fields_of(standing),
+    )
 
 
-def _unreadable(trip: Trip, error: Exception) -> dict[str, Any]:
-    """What is told of a trip whose facts cannot be understood."""
-    return {
-        "plural": trip.record_type,
-        "stations": [Station(name, StationState.AHEAD, "—") for name in StationName],
-        "here": StationName.FILE,
-        "needs": Needs(RowState.REJECTED, "cannot be shown"),
-        "asks": True,
-        "finished": False,
-        "sum": {},
-        "rows": None,
-        "sent_rows": None,
-        "to_write": 0,
-        "trouble": f"This trip's notes cannot be read ({type(error).__name__}: {error}). Plan it again.",
-    }
-
-
-def _standing(status: TripStatus) -> dict[str, Any]:
-    return {
-        "plural": status.plural,
-        "stations": status.stations(),
-        "here": status.here,
-        "needs": status.needs(),
-        "asks": status.asks(),
-        "finished": status.finished,
-        "sum": status.sum,
-        "rows": status.sheet.rows if status.sheet else None,
-        "sent_rows": status.sent.rows if status.sent else None,
-        "to_write": status.to_write,
-        "trouble": status.failed.error if status.failed else "",
-    }
+def _fields_of(fact: DataclassInstance) -> Mapping[str, Any]:
+    """A fact's values by name, as they are: one that holds all that another does is made of them."""
+    return {one.name: getattr(fact, one.name) for one in fields(fact)}
 
 
 def trip_summary(view: PartView, person: Person, jobs: Jobs | None = None) -> TripSummary:
@@ -216,47 +234,49 @@ def trip_summary(view: PartView, person: Person, jobs: Jobs | None = None) -> Tr
         standing = _standing(TripStatus(view, job, last))
     except UNREADABLE as error:
         standing = _unreadable(trip, error)
-    return TripSummary(**_head(trip, person, job), **standing)
+    return _summary(trip, person, job, standing)
 
 
-def _detail(view: PartView, status: TripStatus, person: Person) -> dict[str, Any]:
+def _detail(view: PartView, status: TripStatus, person: Person) -> Detail:
     """What a trip's own page shows of it beside what the list does."""
     trip, facts = view.trip, status.facts
     summary = status.plan.summary if status.plan else None
     last = status.passes[-1] if status.passes else None
-    return {
-        "plan": Plan(status.plan.number, status.current, status.plan.made_at) if status.plan else None,
-        "sent_by": status.sent_by.number if status.sent_by else None,
-        "summary": Summary(summary.verdicts, summary.key, summary.keys_not_read) if summary else None,
-        "columns": columns_of(status),
-        "passes": [_pass_of(trip, stored) for stored in status.passes],
-        "reasons": groups_of(summary.reasons if summary else []),
-        "outcomes": groups_not_in(view, last),
-        "weak": summary.weak if summary else False,
-        "most_atomic": summary.most_atomic if summary else 0,
-        "edits": facts.edits,
-        "damage": summary.damage if summary else [],
-        "expected": expected_of(status.trip, status.facts, summary),
-        "planned_totals": summary.totals if summary else {},
-        "parts": parts_of(view),
-        "went_out": went_out_of(status),
-        "examples": facts.holds.examples,
-        "on_route": route_now(facts),
-        "open": status.open,
-        "said": status.said,
-        "moved": trip.moved_from_id is not None,
-        "denied": sorted(rules_of(trip.application).of(trip.record_type).deny),
-        "approval": approval_told(status, person),
-        "scheduled": _scheduled(status),
-        "times": _times_of(trip),
-        "on_refusals": rule_of_trip(trip),
-        "needs_token": bool(lacking(person, [trip.application])),
-        **_ways_back(trip),
-        "absent": absent_figures(summary),
-        "pointed": summary.pointed if summary else {},
-        "pointed_renames": summary.pointed_renames if summary else {},
-        "first_steps": summary.first_steps if summary else [],
-    }
+    back = trip.taken_back_by.order_by("pk").only("title", "reversal")
+    return Detail(
+        plan=Plan(status.plan.number, status.current, status.plan.made_at) if status.plan else None,
+        sent_by=status.sent_by.number if status.sent_by else None,
+        summary=Summary(summary.verdicts, summary.key, summary.keys_not_read) if summary else None,
+        columns=columns_of(status),
+        passes=[_pass_of(trip, stored) for stored in status.passes],
+        reasons=groups_of(summary.reasons if summary else []),
+        outcomes=groups_not_in(view, last),
+        weak=summary.weak if summary else False,
+        most_atomic=summary.most_atomic if summary else 0,
+        edits=facts.edits,
+        damage=summary.damage if summary else [],
+        expected=expected_of(status.trip, status.facts, summary),
+        planned_totals=summary.totals if summary else {},
+        parts=parts_of(view),
+        went_out=went_out_of(status),
+        examples=facts.holds.examples,
+        on_route=route_now(facts),
+        open=status.open,
+        said=status.said,
+        moved=trip.moved_from_id is not None,
+        denied=sorted(rules_of(trip.application).of(trip.record_type).deny),
+        approval=approval_told(status, person),
+        scheduled=_scheduled(status),
+        times=_times_of(trip),
+        on_refusals=rule_of_trip(trip),
+        needs_token=bool(lacking(person, [trip.application])),
+        takes_back=_other_way(trip.takes_back, trip) if trip.takes_back is not None else None,
+        taken_back=[_other_way(other, other) for other in back],
+        absent=absent_figures(summary),
+        pointed=summary.pointed if summary else {},
+        pointed_renames=summary.pointed_renames if summary else {},
+        first_steps=summary.first_steps if summary else [],
+    )
 
 
 def approval_told(status: TripStatus, person: Person) -> Approval | None:
@@ -303,17 +323,9 @@ def _times_of(trip: Trip) -> str:
     return times.says if times is not None else ""
 
 
-def _ways_back(trip: Trip) -> dict[str, Any]:
-    """The trip that this one takes back, and those that take it back."""
-
-    def told(other: Trip, reversal: dict[str, Any]) -> OtherWay:
-        return OtherWay(other.pk, other.title, from_json(reversal, Reversal).count)
-
-    others = trip.taken_back_by.order_by("pk").only("title", "reversal")
-    return {
-        "takes_back": told(trip.takes_back, trip.reversal) if trip.takes_back is not None else None,
-        "taken_back": [told(other, other.reversal) for other in others],
-    }
+def _other_way(other: Trip, reverse: Trip) -> OtherWay:
+    """A trip that takes another back, or is taken back by one; ``reverse`` is the one of both that takes back."""
+    return OtherWay(other.pk, other.title, from_json(reverse.reversal, Reversal).count)
 
 
 def absent_figures(summary: PlanSummary | None) -> AbsentFigures | None:
@@ -325,55 +337,20 @@ def absent_figures(summary: PlanSummary | None) -> AbsentFigures | None:
     return AbsentFigures(absent.delete, absent.held, absent.kept, absent.reach, groups)
 
 
-_NO_DETAIL: dict[str, Any] = {
-    "plan": None,
-    "sent_by": None,
-    "summary": None,
-    "columns": [],
-    "passes": [],
-    "reasons": [],
-    "outcomes": [],
-    "weak": False,
-    "most_atomic": 0,
-    "edits": 0,
-    "damage": [],
-    "expected": [],
-    "planned_totals": {},
-    "parts": [],
-    "went_out": None,
-    "examples": {},
-    "on_route": None,
-    "open": [],
-    "said": [],
-    "moved": False,
-    "denied": [],
-    "approval": None,
-    "scheduled": None,
-    "times": "",
-    "on_refusals": TroubleRule(),
-    "needs_token": False,
-    "takes_back": None,
-    "taken_back": [],
-    "absent": None,
-    "pointed": {},
-    "pointed_renames": {},
-    "first_steps": [],
-}
-
-
 def trip_detail(view: PartView, person: Person) -> TripDetail:
     """A trip for its own page: columns and figures too."""
     trip = view.trip
     job, last = jobs_of([trip.pk])[trip.pk]
     row_filter = RowFilter(trip.row_filter.get("condition", ""), len(trip.row_filter.get("left_out", [])))
-    always = {
-        **_head(trip, person, job),
-        "sheets": SheetSerializer(trip.sheets.all(), many=True).data,
-        "row_filter": row_filter,
-        "part": view.part,
-    }
     try:
         status = TripStatus(view, job, last)
-        return TripDetail(**always, **_standing(status), **_detail(view, status, person))
+        standing, detail = _standing(status), _detail(view, status, person)
     except UNREADABLE as error:
-        return TripDetail(**always, **_unreadable(trip, error), **_NO_DETAIL)
+        standing, detail = _unreadable(trip, error), Detail()
+    return TripDetail(
+        **_fields_of(_summary(trip, person, job, standing)),
+        **_fields_of(detail),
+        sheets=SheetSerializer(trip.sheets.all(), many=True).data,
+        row_filter=row_filter,
+        part=view.part,
+    )

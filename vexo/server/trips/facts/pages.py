@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Annotated, Any
 
@@ -29,6 +29,23 @@ class ApplicationName:
     label: str
     stage: Annotated[str, OneOf("vexo.server.applications.models.Stage.choices")]
     may_apply: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Standing:
+    """How a trip stands, as both the list and its own page tell it; see ``TripSummary``."""
+
+    plural: str
+    stations: list[Station]
+    here: StationName
+    needs: Needs
+    asks: bool
+    finished: bool
+    sum: Sum
+    rows: int | None
+    sent_rows: int | None
+    to_write: int
+    trouble: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,6 +79,45 @@ class TripSummary:
     to_write: int
     job: Annotated[Any, Serialized("vexo.server.jobs.views.JobSerializer", allow_null=True)]
     trouble: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Detail:
+    """What a trip's own page shows beside what the list does; see ``TripDetail``. As it is here of a trip whose facts
+    cannot be understood."""
+
+    plan: Plan | None = None
+    sent_by: int | None = None
+    summary: Summary | None = None
+    columns: list[Column] = field(default_factory=list)
+    passes: list[Pass] = field(default_factory=list)
+    reasons: list[FaultGroup] = field(default_factory=list)
+    outcomes: list[FaultGroup] = field(default_factory=list)
+    weak: bool = False
+    most_atomic: int = 0
+    edits: int = 0
+    damage: list[Damage] = field(default_factory=list)
+    expected: list[Expected] = field(default_factory=list)
+    planned_totals: dict[str, PlannedTotals] = field(default_factory=dict)
+    parts: list[Part] = field(default_factory=list)
+    went_out: WentOut | None = None
+    examples: dict[str, str] = field(default_factory=dict)
+    on_route: RouteFit | None = None
+    open: list[OpenItem] = field(default_factory=list)
+    said: list[OpenItem] = field(default_factory=list)
+    moved: bool = False
+    denied: list[Verdict] = field(default_factory=list)
+    approval: Approval | None = None
+    scheduled: ScheduledPass | None = None
+    times: str = ""
+    on_refusals: TroubleRule = field(default_factory=TroubleRule)
+    needs_token: bool = False
+    takes_back: OtherWay | None = None
+    taken_back: list[OtherWay] = field(default_factory=list)
+    absent: AbsentFigures | None = None
+    pointed: dict[str, int] = field(default_factory=dict)
+    pointed_renames: dict[str, int] = field(default_factory=dict)
+    first_steps: list[FirstStep] = field(default_factory=list)
 
 
 @dataclass(frozen=True, slots=True)
