@@ -6,6 +6,7 @@ import time
 from datetime import datetime
 from typing import Any
 
+import msgspec
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers
@@ -13,13 +14,14 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from vexo.core.conditions.clauses import comparisons
-from vexo.core.records import Catalogue, Field, NewField, RecordType
+from vexo.core.records import Catalogue, NewField
 
 from ..asked import Asked
 from ..people.permissions import person_of
 from ..people.rights import Action, applying, may
+from ..serializing import serializer_for
 from . import shaping
+from .facts import RecordType
 from .models import Application, Stage
 from .own_tokens import give, given_at, withdraw
 from .services import Connection, asking, connect, describe
@@ -59,44 +61,9 @@ class ApplicationSerializer(serializers.ModelSerializer[Application]):
         return may(person_of(self.context["request"]), applying(application.stage))
 
 
-class FieldSerializer(serializers.Serializer[Any]):
-    """A field. ``unique``: no two records have the same value; ``only_for``: the kind of record that has it, where not
-    all do; ``instead_of``: the fields that set the same value; ``comparisons``: what can be asked of it; ``warning``:
-    what whoever changes it should know."""
-
-    unique = serializers.BooleanField()
-    only_for = serializers.CharField(allow_blank=True)
-    instead_of = serializers.ListField(child=serializers.CharField())
-    comparisons = serializers.ListField(child=serializers.CharField())
-    name = serializers.CharField()
-    label = serializers.CharField()  # type: ignore[assignment]
-    kind = serializers.CharField()
-    help = serializers.CharField()
-    warning = serializers.CharField(allow_blank=True)
-    required = serializers.BooleanField()  # type: ignore[assignment]
-    read_only = serializers.BooleanField()  # type: ignore[assignment]
-    is_key = serializers.BooleanField()
-    has_default = serializers.BooleanField()
-    create_only = serializers.BooleanField()
-    target = serializers.CharField(allow_null=True)
-    choices = serializers.ListField(child=serializers.CharField())
-
-
-class RecordTypeSerializer(serializers.Serializer[Any]):
-    """A record type; ``warning``: what whoever changes its records should know."""
-
-    name = serializers.CharField()
-    label = serializers.CharField()  # type: ignore[assignment]
-    plural = serializers.CharField()
-    identifier = serializers.CharField()
-    keys = serializers.ListField(child=serializers.ListField(child=serializers.CharField()))
-    warning = serializers.CharField(allow_blank=True)
-    all_fields = FieldSerializer(many=True)
-
-
 class CatalogueSerializer(serializers.Serializer[Any]):
     application = ApplicationSerializer()
-    types = RecordTypeSerializer(many=True)
+    types = serializer_for(RecordType)(many=True)
     adds_fields = serializers.BooleanField()
     adds_choices = serializers.BooleanField()
 
@@ -143,42 +110,6 @@ class ProbeSerializer(serializers.Serializer[Any]):
     said = serializers.CharField()
 
 
-def field_json(field: Field, record_type: RecordType) -> dict[str, Any]:
-    """A field as the screens need it."""
-    keys = {name for key in record_type.keys[:1] for name in key}
-    return {
-        "name": field.name,
-        "label": field.label,
-        "kind": field.kind.value,
-        "help": field.help,
-        "warning": field.warning,
-        "required": field.required,
-        "read_only": field.read_only,
-        "is_key": field.name in keys,
-        "has_default": field.has_default,
-        "create_only": field.create_only,
-        "target": field.target,
-        "choices": [choice.value for choice in field.choices],
-        "unique": field.name == record_type.identifier or (field.name,) in record_type.keys,
-        "only_for": field.only_for[1] if field.only_for else "",
-        "instead_of": list(record_type.instead_of(field.name)),
-        "comparisons": list(comparisons(field)),
-    }
-
-
-def type_json(record_type: RecordType) -> dict[str, Any]:
-    """A record type as the screens need it."""
-    return {
-        "name": record_type.name,
-        "label": record_type.label,
-        "plural": record_type.plural,
-        "identifier": record_type.identifier,
-        "keys": [list(key) for key in record_type.keys],
-        "warning": record_type.warning,
-        "all_fields": [field_json(field, record_type) for field in record_type.fields],
-    }
-
-
 def _described(application: Application) -> Catalogue:
     with asking(application) as client:
         return describe(application, client)
@@ -211,7 +142,7 @@ class ApplicationView(APIView):
     def get(self, request: Request, name: str) -> Response:
         application = get_object_or_404(Application, name=name)
         known = application.known or _described(application)
-        return Response(_catalogue_json(application, known, request))
+        return _catalogue(application, known, request)
 
     @extend_schema(request=ChangeConnectionSerializer, responses=ApplicationSerializer)
     def put(self, request: Request, name: str) -> Response:
@@ -222,13 +153,16 @@ class ApplicationView(APIView):
         return Response(ApplicationSerializer(application, context={"request": request}).data)
 
 
-def _catalogue_json(application: Application, known: Catalogue, request: Request) -> dict[str, Any]:
-    return {
-        "application": ApplicationSerializer(application, context={"request": request}).data,
-        "types": [type_json(t) for t in known.types],
-        "adds_fields": bool(known.promises.fields_at),
-        "adds_choices": bool(known.promises.choices_at),
-    }
+def _catalogue(application: Application, known: Catalogue, request: Request, status: int = 200) -> Response:
+    return Response(
+        {
+            "application": ApplicationSerializer(application, context={"request": request}).data,
+            "types": msgspec.to_builtins([RecordType.of(one) for one in known.types]),
+            "adds_fields": bool(known.promises.fields_at),
+            "adds_choices": bool(known.promises.choices_at),
+        },
+        status=status,
+    )
 
 
 class FieldsView(APIView):
@@ -246,7 +180,7 @@ class FieldsView(APIView):
         )
         known = shaping.add_field(person_of(request), application, record_type, field)
         application.refresh_from_db()
-        return Response(_catalogue_json(application, known, request), status=201)
+        return _catalogue(application, known, request, 201)
 
 
 class ChoicesView(APIView):
@@ -260,7 +194,7 @@ class ChoicesView(APIView):
         application = get_object_or_404(Application, name=name)
         known = shaping.add_choice(person_of(request), application, **new_choice_serializer.validated_data)
         application.refresh_from_db()
-        return Response(_catalogue_json(application, known, request), status=201)
+        return _catalogue(application, known, request, 201)
 
 
 class OwnTokenSerializer(Asked):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 import polars as pl
@@ -13,6 +13,9 @@ from vexo.core.records import IDENTIFIER, RecordType
 from vexo.core.values import dtype
 from vexo.core.writing import Write
 from vexo.core.writing.create import telling_key
+
+RecordNow = Mapping[str, Any]
+"""A record as it is now: its values by field, with ``@id`` and ``@version``."""
 
 
 class Reader:
@@ -28,9 +31,9 @@ class Reader:
         table = pl.DataFrame({self.type.identifier: pl.Series(list(identifiers), dtype=pl.String)})
         return self.client.read_by_keys(self.type, list(fields), [self.type.identifier], table)
 
-    def of_writes(self, writes: Sequence[Write]) -> dict[int, dict[str, Any]]:
+    def of_writes(self, writes: Sequence[Write]) -> dict[int, RecordNow]:
         """Place of a write → the record it is about as it is now, where there is one."""
-        by_write: dict[int, dict[str, Any]] = {}
+        by_write: dict[int, RecordNow] = {}
         known = [w for w in writes if w.identifier is not None]
         if known:
             deletes = any(w.verdict == Verdict.DELETE for w in known)
@@ -47,12 +50,12 @@ class Reader:
             by_write |= self._by_key(key, some)
         return by_write
 
-    def made_with_key(self, writes: Sequence[Write]) -> dict[int, dict[str, Any]]:
+    def made_with_key(self, writes: Sequence[Write]) -> dict[int, RecordNow]:
         """Place of a create → a record that has its key by the plan now, where there is one."""
         keyed = [w for w in writes if self.key and all(w.values.get(name) is not None for name in self.key)]
         return self._by_key(self.key, keyed) if keyed else {}
 
-    def _by_key(self, key: tuple[str, ...], writes: Sequence[Write]) -> dict[int, dict[str, Any]]:
+    def _by_key(self, key: tuple[str, ...], writes: Sequence[Write]) -> dict[int, RecordNow]:
         key_fields = [self.type.field(name) for name in key]
         columns = [pl.Series(f.name, [w.values[f.name] for w in writes], dtype=dtype(f)) for f in key_fields]
         wanted = pl.DataFrame([pl.Series("at", [w.at for w in writes], dtype=pl.UInt32), *columns])

@@ -5,7 +5,6 @@ from __future__ import annotations
 import threading
 import time
 from collections.abc import Callable, Sequence
-from typing import Any
 
 from vexo.applications import ApplicationError, Client
 from vexo.applications.base import NoAnswer, NotTaken, Sending, TooLarge
@@ -18,7 +17,7 @@ from vexo.core.writing.results import CLASH, DOUBT, UNTAKEN
 from vexo.core.writing.strategies import Rules, refusal, unclear
 
 from .models import Batch, Pass
-from .record_reader import Reader
+from .record_reader import Reader, RecordNow
 from .recording import Follow, Recorder, items_of
 
 MOST_CLASHES = 3
@@ -164,7 +163,7 @@ class Sender:
         untaken = [items[a.at] for a in answers if a.state == UNTAKEN]
         again: list[Item] = []
         trouble: ApplicationError | None = None
-        now: dict[int, dict[str, Any]] = {}
+        now: dict[int, RecordNow] = {}
         if open_:
             try:
                 now = self.reader.of_writes([by_place[at] for at in sorted(open_)])
@@ -202,9 +201,7 @@ class Sender:
         """Whether a create that went before without an answer is refused now: perhaps because the first one is in."""
         return answer.state == "refused" and write.resent and write.verdict == Verdict.CREATE
 
-    def _read_again(
-        self, write: Write, item: Item, answer: WriteResult, now: dict[str, Any] | None
-    ) -> WriteResult | Item:
+    def _read_again(self, write: Write, item: Item, answer: WriteResult, now: RecordNow | None) -> WriteResult | Item:
         """What a clash, or a create refused the second time, comes to: an answer, or the write that goes again."""
         operation = strategy_of(write.verdict)
         if answer.state != CLASH:
