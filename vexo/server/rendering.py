@@ -8,11 +8,16 @@ from typing import Any
 from rest_framework.renderers import JSONRenderer
 from rest_framework.request import Request
 
+from vexo.core.wording import GROUP, MOMENT
+
 from .locales import Reader
 from .people.models import Person
 
 ZONE_HEADER = "Vexo-Zone"
 """Header of a request: the time zone of the browser, for who has said none."""
+
+
+_MARKS = tuple(mark.encode() for mark in (GROUP, MOMENT))
 
 
 def reader_of(request: Request) -> Reader:
@@ -29,6 +34,6 @@ class SentenceRenderer(JSONRenderer):
     ) -> Any:
         content = super().render(data, accepted_media_type, renderer_context)
         request = (renderer_context or {}).get("request")
-        if not content or request is None:
+        if not content or request is None or not any(mark in content for mark in _MARKS):
             return content
         return reader_of(request).text(content.decode()).encode()

@@ -4231,6 +4231,19 @@ export interface components {
          *     ``takes_back``: the trip that it takes back, and ``taken_back``: those that take it back.
          */
         TripDetail: {
+            plural: string;
+            stations: components["schemas"]["Station"][];
+            here: components["schemas"]["StationNameEnum"];
+            needs: components["schemas"]["Needs"];
+            asks: boolean;
+            finished: boolean;
+            sum: {
+                [key: string]: number;
+            };
+            rows: number | null;
+            sent_rows: number | null;
+            to_write: number;
+            trouble: string;
             id: number;
             title: string;
             application: components["schemas"]["ApplicationName"];
@@ -4246,25 +4259,11 @@ export interface components {
             created_at: string;
             /** Format: date-time */
             touched_at: string;
-            plural: string;
-            stations: components["schemas"]["Station"][];
-            here: components["schemas"]["StationNameEnum"];
-            needs: components["schemas"]["Needs"];
-            asks: boolean;
-            finished: boolean;
-            sum: {
-                [key: string]: number;
-            };
-            rows: number | null;
-            sent_rows: number | null;
-            to_write: number;
             job: components["schemas"]["Job"] | null;
-            trouble: string;
             plan: components["schemas"]["Plan"] | null;
             sent_by: number | null;
             summary: components["schemas"]["Summary"] | null;
             columns: components["schemas"]["Column"][];
-            sheets: components["schemas"]["Sheet"][];
             passes: components["schemas"]["Pass"][];
             reasons: components["schemas"]["FaultGroup"][];
             outcomes: components["schemas"]["FaultGroup"][];
@@ -4273,11 +4272,9 @@ export interface components {
             edits: number;
             damage: components["schemas"]["Damage"][];
             expected: components["schemas"]["Expected"][];
-            row_filter: components["schemas"]["RowFilter"];
             planned_totals: {
                 [key: string]: components["schemas"]["PlannedTotals"];
             };
-            part: number;
             parts: components["schemas"]["Part"][];
             went_out: components["schemas"]["WentOut"] | null;
             examples: {
@@ -4303,6 +4300,9 @@ export interface components {
                 [key: string]: number;
             };
             first_steps: components["schemas"]["FirstStep"][];
+            sheets: components["schemas"]["Sheet"][];
+            row_filter: components["schemas"]["RowFilter"];
+            part: number;
         };
         /**
          * @description A trip for the list. ``here`` is the station that is next; ``asks``: someone is needed; ``rows`` and
@@ -4310,6 +4310,19 @@ export interface components {
          *     write, if it still counts; ``trouble``: what went wrong last.
          */
         TripSummary: {
+            plural: string;
+            stations: components["schemas"]["Station"][];
+            here: components["schemas"]["StationNameEnum"];
+            needs: components["schemas"]["Needs"];
+            asks: boolean;
+            finished: boolean;
+            sum: {
+                [key: string]: number;
+            };
+            rows: number | null;
+            sent_rows: number | null;
+            to_write: number;
+            trouble: string;
             id: number;
             title: string;
             application: components["schemas"]["ApplicationName"];
@@ -4325,20 +4338,7 @@ export interface components {
             created_at: string;
             /** Format: date-time */
             touched_at: string;
-            plural: string;
-            stations: components["schemas"]["Station"][];
-            here: components["schemas"]["StationNameEnum"];
-            needs: components["schemas"]["Needs"];
-            asks: boolean;
-            finished: boolean;
-            sum: {
-                [key: string]: number;
-            };
-            rows: number | null;
-            sent_rows: number | null;
-            to_write: number;
             job: components["schemas"]["Job"] | null;
-            trouble: string;
         };
         /**
          * @description What a pass does where rows are refused: it carries on, or stops once so many are (``stop_after``), and with

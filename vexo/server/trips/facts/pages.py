@@ -31,7 +31,7 @@ class ApplicationName:
     may_apply: bool
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, kw_only=True)
 class Standing:
     """How a trip stands, as both the list and its own page tell it; see ``TripSummary``."""
 
@@ -48,8 +48,8 @@ class Standing:
     trouble: str
 
 
-@dataclass(frozen=True, slots=True)
-class TripSummary:
+@dataclass(frozen=True, kw_only=True)
+class TripSummary(Standing):
     """A trip for the list. ``here`` is the station that is next; ``asks``: someone is needed; ``rows`` and
     ``sent_rows`` are those of the newest sheet and of what went out; ``to_write``: rows that the newest plan would
     write, if it still counts; ``trouble``: what went wrong last."""
@@ -67,21 +67,10 @@ class TripSummary:
     created_by: Annotated[Any, Serialized("vexo.server.who.WhoSerializer")]
     created_at: datetime
     touched_at: datetime
-    plural: str
-    stations: list[Station]
-    here: StationName
-    needs: Needs
-    asks: bool
-    finished: bool
-    sum: Sum
-    rows: int | None
-    sent_rows: int | None
-    to_write: int
     job: Annotated[Any, Serialized("vexo.server.jobs.views.JobSerializer", allow_null=True)]
-    trouble: str
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@dataclass(frozen=True, kw_only=True)
 class Detail:
     """What a trip's own page shows beside what the list does; see ``TripDetail``. As it is here of a trip whose facts
     cannot be understood."""
@@ -120,8 +109,8 @@ class Detail:
     first_steps: list[FirstStep] = field(default_factory=list)
 
 
-@dataclass(frozen=True, slots=True)
-class TripDetail(TripSummary):
+@dataclass(frozen=True, kw_only=True)
+class TripDetail(Detail, TripSummary):
     """A trip for its own page. ``sent_by``: number of the pass that sent the newest plan; ``reasons``: what stops
     rows of the newest plan; ``outcomes``: rows of the last pass that are not in, or were taken with a warning;
     ``examples``: field → a value of it in the application; ``open``: all that waits for a person; ``absent``: what
@@ -134,41 +123,9 @@ class TripDetail(TripSummary):
     ``needs_token``: before the person may write, the application asks for a token of their own;
     ``takes_back``: the trip that it takes back, and ``taken_back``: those that take it back."""
 
-    plan: Plan | None
-    sent_by: int | None
-    summary: Summary | None
-    columns: list[Column]
     sheets: Annotated[Any, Serialized("vexo.server.trips.sheet_serializers.SheetSerializer", many=True)]
-    passes: list[Pass]
-    reasons: list[FaultGroup]
-    outcomes: list[FaultGroup]
-    weak: bool
-    most_atomic: int
-    edits: int
-    damage: list[Damage]
-    expected: list[Expected]
     row_filter: RowFilter
-    planned_totals: dict[str, PlannedTotals]
     part: int
-    parts: list[Part]
-    went_out: WentOut | None
-    examples: dict[str, str]
-    on_route: RouteFit | None
-    open: list[OpenItem]
-    said: list[OpenItem]
-    moved: bool
-    denied: list[Verdict]
-    approval: Approval | None
-    scheduled: ScheduledPass | None
-    times: str
-    on_refusals: TroubleRule
-    needs_token: bool
-    takes_back: OtherWay | None
-    taken_back: list[OtherWay]
-    absent: AbsentFigures | None
-    pointed: dict[str, int]
-    pointed_renames: dict[str, int]
-    first_steps: list[FirstStep]
 
 
 @dataclass(frozen=True, slots=True)
