@@ -18,12 +18,10 @@ template()
 from django.test import Client  # noqa: E402
 
 from vexo.server import artifacts  # noqa: E402
-from vexo.server.data_folder import absolute  # noqa: E402
 from vexo.server.decisions.decisions import Scope, decide, undo  # noqa: E402
 from vexo.server.errors import PlainError  # noqa: E402
-from vexo.server.jobs.worker import enqueue, run_inline  # noqa: E402
+from vexo.server.jobs.worker import run_inline  # noqa: E402
 from vexo.server.planning.absent_records import absent_records  # noqa: E402
-from vexo.server.sendout.send_out import new_trip  # noqa: E402
 from vexo.server.trips.facts import to_json  # noqa: E402
 from vexo.server.trips.models import Trip  # noqa: E402
 from vexo.server.trips.part_view import PartView  # noqa: E402
@@ -384,27 +382,3 @@ class Law(SameCase):
         for (number, name), verdict in zip(lines, judged, strict=True):
             if verdict in lands:
                 self.assertEqual(after[number]["last_name"], name)
-
-
-class Damaged(SameCase):
-    def test_a_key_that_a_spreadsheet_turned_into_a_day_keeps_the_record_that_it_was(self) -> None:
-        fields = ["season", "length_band", "harbour", "amount"]
-        trip = new_trip(self.practice, "TariffLine", "ada", fields, "harbour eq 'TERNISLAND'", "Tariff")
-        job = run_inline(enqueue("send out", "ada", PartView.of(trip), run_here=True, format="xlsx"))
-        self.assertEqual(job.error, "")
-
-        def harm(sheet: Any) -> None:
-            header = [cell.value for cell in sheet[1]]
-            band = header.index("Length band") + 1
-            for row in range(2, sheet.max_row + 1):
-                if sheet.cell(row, band).value == "5-7":
-                    sheet.cell(row, band).value = "2026-07-05"
-            sheet.delete_cols(1)
-
-        path = self.edited(absolute(job.result["file"]), harm)
-        ended = self.back(path, record_type="TariffLine", operation="make-same", key=fields[:3])
-        self.assertEqual(ended.error, "")
-        found = self.trip_of(ended)
-        self.assertEqual(found.pk, trip.pk)
-        goes = [one for one, (becomes, _) in self.absent(found).items() if becomes == "delete"]
-        self.assertEqual(goes, [], (self.codes(found)[:6], self.absent(found)))

@@ -14,13 +14,10 @@ template()
 from vexo.core.columns.lanes import LaneError  # noqa: E402
 from vexo.core.faults import CODES, OUTCOME_CODES, Does  # noqa: E402
 from vexo.core.planning.verdicts import Answer, answered_by  # noqa: E402
-from vexo.server.backups import back_up, restore  # noqa: E402
 from vexo.server.edits.row_filter import carry_only, expect  # noqa: E402
 from vexo.server.errors import PlainError  # noqa: E402
-from vexo.server.jobs.models import Job  # noqa: E402
 from vexo.server.jobs.worker import run_inline  # noqa: E402
 from vexo.server.mapping.columns import go_on_without  # noqa: E402
-from vexo.server.passes.models import Pass  # noqa: E402
 from vexo.server.routes.saved_routes import keep_trip  # noqa: E402
 from vexo.server.trips.facts import to_json  # noqa: E402
 from vexo.server.trips.models import Trip  # noqa: E402
@@ -372,31 +369,3 @@ class Open(LaneCase):
         self.vexo.run("--as", "ada", "columns", str(again.pk), "--answer", "route=1")
         self.assertEqual(self.codes_of(again) & {"route", "field", "unit"}, set())
         self.assertEqual({str(value) for value in self.table(again)["proposed.length_m"]}, {"7.3"})
-
-    def test_a_restored_folder_sends_nothing_by_itself(self) -> None:
-        self.make(("01", "a"), ("02", "b"))
-        trip = self.trip(self.sheet(("01", "x", "1"), ("02", "y", "2")))
-        self.start(trip)
-        backup, again = self.vexo.files / "mid.tar.gz", self.vexo.files / "again"
-        back_up(backup)
-        restore(backup, again)
-        (again / "key").write_bytes((self.vexo.data / "key").read_bytes())
-        before = register().effects()
-        from tests.support import Vexo
-
-        done = Vexo.at(again).process("--as", "ada", "open", str(trip.pk))
-        self.assertIn("Pass 1", done.stderr)
-        self.assertIn("is interrupted", done.stderr)
-        told = Vexo.at(again).process("--as", "ada", "outcome", str(trip.pk))
-        self.assertEqual(told.returncode, 2)
-        self.assertIn("is interrupted: 0 of its 2 rows are sent so far", told.stderr)
-        self.assertIn("--go-on PASS", told.stderr)
-        told = Vexo.at(again).process("--as", "ada", "apply", str(trip.pk), "--yes")
-        self.assertIn("has not ended", told.stderr)
-        self.assertEqual(register().effects(), before)
-        self.vexo.use()
-        states = Pass.objects.get(trip=trip).state, Job.objects.filter(trip=trip).latest("id").state
-        self.assertEqual(states, ("running", "running"))
-        self.assertNotIn("is interrupted", Vexo.at(self.vexo.data).process("open", str(trip.pk)).stderr)
-        gone_on = Vexo.at(again).process("--as", "ada", "apply", str(trip.pk), "--go-on", "1")
-        self.assertEqual((gone_on.returncode, self.of("01")["last_name"]), (0, "x"))

@@ -7,7 +7,6 @@ from typing import Any
 
 from django.test import Client
 
-from tests.server.killing import die, take_over
 from tests.server.services import ServiceCase, view_of
 from tests.server.test_editing import EditCase
 from tests.support import register, template
@@ -56,8 +55,6 @@ class TakeBackCase(ServiceCase):
         found = register().get("Berths", **{"$filter": where, "$orderby": "berth_no"})["value"]
         return [{name: one[name] for name in FIELDS} for one in found]
 
-
-class TakingBack(TakeBackCase, EditCase):
     def updated(self, letter: str, *changes: tuple[int, str, Any]) -> Trip:
         """Berths of a letter that went out with all sorts of fields, came back changed, and were applied."""
         trip, path = self.out(letter, "daily_rate", "services", "status", "notes", "holder")
@@ -70,6 +67,8 @@ class TakingBack(TakeBackCase, EditCase):
         self.back(self.edited(path, edit))
         return trip
 
+
+class TakingBack(TakeBackCase, EditCase):
     def test_updates_of_every_kind_go_back_to_what_was_there(self) -> None:
         before = self.berths("A")
         trip = self.updated(
@@ -341,65 +340,3 @@ class TakingBack(TakeBackCase, EditCase):
 
     def taken_back_rows(self, trip: Trip, **wanted: Any) -> int:
         return int(self.apply(self.taken_back(trip, **wanted)).totals["updated"])
-
-    def test_afterwards_the_trip_may_go_again_as_at_first(self) -> None:
-        trip = self.updated("J", (2, "Notes", "again"))
-        self.apply(trip)
-        self.apply(self.taken_back(trip))
-        self.assertIsNone(self.berth("J-001")["notes"])
-        self.plan(trip)
-        self.assertEqual(self.terms(trip)["update"], 1, "its rows have left the ledger")
-        self.assertEqual(self.apply(trip).totals["updated"], 1)
-        self.assertEqual(self.berth("J-001")["notes"], "again")
-        self.apply(self.taken_back(trip))
-        self.assertIsNone(self.berth("J-001")["notes"])
-
-    def test_killed_anywhere_it_goes_on(self) -> None:
-        for letter, point in (("K", "saved"), ("E", "answered")):
-            with self.subTest(point):
-                trip = self.updated(letter, (2, "Notes", "mine"))
-                self.apply(trip)
-                back = self.taken_back(trip)
-                die(point, self.start(back))
-                self.assertEqual(take_over().error, "")
-                self.assertEqual(self.last_pass(back).totals["updated"], 1)
-                self.assertIsNone(self.berth(f"{letter}-001")["notes"])
-                with self.assertRaisesRegex(PlainError, "left to be taken back"):
-                    self.taken_back(trip)
-
-    def test_two_trips_that_take_back_the_same_do_it_once(self) -> None:
-        trip = self.updated("B", (5, "Notes", "mine"), (6, "Notes", "mine"))
-        self.apply(trip)
-        one, two = self.taken_back(trip), self.taken_back(trip)
-        before = len(register().effects())
-        self.assertEqual(self.apply(one).totals["updated"], 2)
-        done = self.apply(two)
-        self.assertEqual((done.totals["updated"], done.totals["refused"]), (0, 2), "as reviewed they are no more")
-        self.assertEqual(len(register().effects()) - before, 2)
-        self.plan(two)
-        self.assertEqual(set(self.verdicts(two)), {"same"})
-
-    def test_a_trip_whose_records_are_gone_since_takes_back_the_others(self) -> None:
-        head = "Harbour,Berth no.,Length m\n"
-        lines = "".join(f"TERNISLAND,TTT-00{n},9.5\n" for n in (1, 2))
-        made = self.bring(head + lines, operation="create", key=["harbour", "berth_no"])
-        self.apply(made)
-        trip = self.bring(head.replace("Length m", "Notes") + lines.replace("9.5", "x"), key=["harbour", "berth_no"])
-        self.assertEqual(self.apply(trip).totals["updated"], 2)
-        gone = register().berth("TERNISLAND", "TTT-001")["id"]
-        with register().client() as client:
-            client.delete(f"Berths({gone})", headers={"If-Match": "*"}).raise_for_status()
-        back = self.taken_back(trip)
-        self.assertEqual(self.codes(back), [["gone"], []])
-        self.apply(back)
-        self.assertIsNone(self.berth("TTT-002")["notes"])
-        new = self.taken_back(made)
-        self.assertEqual(self.verdicts(new), ["same", "held"], "one is gone already, one was changed since")
-
-    def test_nothing_is_taken_back_while_a_pass_is_open_or_where_none_was(self) -> None:
-        trip = self.updated("F", (2, "Notes", "mine"))
-        with self.assertRaisesRegex(PlainError, "left to be taken back"):
-            self.taken_back(trip)
-        die("sent", self.start(trip))
-        with self.assertRaisesRegex(PlainError, "has not ended"):
-            self.taken_back(trip)
