@@ -4,7 +4,6 @@ import { computed, ref, watch } from "vue";
 
 import { api, type Column, data } from "@/api/client";
 import { jobDone, useCatalogue, useMay } from "@/api/queries";
-import type { GridColumn } from "@/grid/columns";
 import DataGrid from "@/grid/DataGrid.vue";
 import { useWindow } from "@/grid/useWindow";
 import { count, many } from "@/parts/format";
@@ -19,7 +18,7 @@ import KeepTripRoute from "../KeepTripRoute.vue";
 import AskedBar from "./AskedBar.vue";
 import AskedCard from "./AskedCard.vue";
 import ColumnHead from "./ColumnHead.vue";
-import { fieldOptions, freeFields, how, missingFields } from "./fields";
+import { fieldOptions, freeFields, how, laneColumns, missingFields } from "./fields";
 import LanePanel from "./LanePanel.vue";
 import NewField from "./NewField.vue";
 import { bareLane, type ColumnChange, type Lane, together } from "./lanes";
@@ -48,17 +47,7 @@ const column = computed({
 });
 /** A field that is to come in without a column of its own name. */
 const adding = ref("");
-const columns = computed<GridColumn[]>(() =>
-  trip.value.columns.map((c, at) => ({
-    at,
-    key: `${c.column} ${c.field}`,
-    title: c.header || c.label || "",
-    sub: "",
-    width: 176,
-    dim: !c.carried && !c.is_key && !c.check,
-    field: c.field,
-  })),
-);
+const columns = computed(() => laneColumns(trip.value.columns));
 const chosen = computed(() => (adding.value ? undefined : trip.value.columns[column.value]));
 const field = computed(() => type.value?.all_fields.find((f) => f.name === (adding.value || chosen.value?.field)));
 /** The first values of the chosen column, as far as they were looked at. */

@@ -1,5 +1,6 @@
 /** The fields that a column may go into, as a list shows them; and what is said of a column. */
 import type { Column, Field, TripDetail } from "@/api/client";
+import type { GridColumn } from "@/grid/columns";
 
 export interface FieldOption {
   value: string;
@@ -101,3 +102,15 @@ export function way(column: Column, finds: boolean): string {
   const words = said.filter(Boolean).join(", ") || "as it is";
   return `↑ ${finds ? `finds the record${words === "as it is" ? "" : `, ${words}`}` : words}`;
 }
+
+/** The sheet's columns as the grid shows them: dim where nothing comes of them. */
+export const laneColumns = (columns: Column[]): GridColumn[] =>
+  columns.map((c, at) => ({
+    at,
+    key: `${c.column} ${c.field}`,
+    title: c.header || c.label || "",
+    sub: "",
+    width: 176,
+    dim: !c.carried && !c.is_key && !c.check,
+    field: c.field,
+  }));
