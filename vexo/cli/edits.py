@@ -72,16 +72,16 @@ def edit(
     view = find_view(trip)
     name = _column(view, column) if column else ""
     if repair:
-        asked = EditRequest("repair", column=name, plan=plan_of(view).number)
+        edit_request = EditRequest("repair", column=name, plan=plan_of(view).number)
     elif find is not None:
-        asked = EditRequest("replace", column=name, replace=Replacement(find, put, pattern=pattern, whole=whole))
+        edit_request = EditRequest("replace", column=name, replace=Replacement(find, put, pattern=pattern, whole=whole))
     elif row is None or not name or (value is None) == (down is None):
         raise PlainError("Say --row, --column and --value; --row, --column and --down; --find; or --repair.")
     elif down is not None:
-        asked = EditRequest("fill", row_ids(view, [row])[0], name, rows=down)
+        edit_request = EditRequest("fill", row_ids(view, [row])[0], name, rows=down)
     else:
-        asked = EditRequest("cell", row_ids(view, [row])[0], name, text=value)
-    _, job = make_edit(view, setting.person(), asked, run_here=True)
+        edit_request = EditRequest("cell", row_ids(view, [row])[0], name, text=value)
+    _, job = make_edit(view, setting.person(), edit_request, run_here=True)
     finish(job)
     print_plan(find_view(trip), as_json)
 

@@ -98,8 +98,8 @@ def hold_unique(
         return find_faults(frame, []), pl.DataFrame(schema=FIRST_STEPS)
     rows = going.select(ROW_ID)
     for at, one in enumerate(claims):
-        told = {name: f"{name}.{at}" for name in (_SHOWN, _TWINS)}
-        rows = rows.hstack(beside(rows[ROW_ID], one.lines.select(ROW_ID, *told).rename(told)))
+        column_names = {name: f"{name}.{at}" for name in (_SHOWN, _TWINS)}
+        rows = rows.hstack(beside(rows[ROW_ID], one.lines.select(ROW_ID, *column_names).rename(column_names)))
     twins = [_case("duplicate-row", pl.col(f"{_TWINS}.{at}"), one.field) for at, one in enumerate(claims)]
     owned = [_case("duplicate", pl.col(f"{_SHOWN}.{at}"), one.field) for at, one in enumerate(claims)]
     of_twins, _ = answered(find_faults(rows, twins), decisions)
