@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-from typing import Any
+from dataclasses import dataclass, replace
 
 import polars as pl
 
@@ -16,7 +15,7 @@ from vexo.core.sheets.writers.outgoing import MOST_ROWS, cells_of, for_reading
 from vexo.core.writing.totals import as_texts
 
 from ..applications.models import Application
-from ..trips.facts import to_json
+from ..trips.facts.parts import AlsoOut
 from .overlap import already_out
 from .selection import all_read, order_of, read_picked
 
@@ -34,6 +33,41 @@ _FEW_RECORDS = 50
 """Records that are offered while one types."""
 
 
+@dataclass(frozen=True, slots=True)
+class Preview:
+    """The sheet as it will be: ``ids`` are the records of its rows; ``for_reading`` says by column why it goes out only
+    (empty where it is carried back); ``missing`` keys found no record, the first of them are named; ``files`` tells how
+    many sheets that many rows need."""
+
+    count: int
+    total: int
+    headers: list[str]
+    for_reading: list[str]
+    rows: list[list[str | None]]
+    ids: list[str]
+    missing: int
+    not_found: list[str]
+    files: int
+
+
+@dataclass(frozen=True, slots=True)
+class Selection:
+    """A selection in figures: sums of its number fields as texts with all their digits, null where they come only with
+    the sheet; and who has some of its records out already, null where there are too many to look."""
+
+    totals: dict[str, str] | None
+    also_out: list[AlsoOut] | None
+
+
+@dataclass(frozen=True, slots=True)
+class FieldValue:
+    """A value that a field has, as it is called, and how many records have it where that is known."""
+
+    value: str
+    label: str
+    count: int | None = None
+
+
 def _condition(document: SendOut, record_type: RecordType, catalogue: Catalogue) -> Condition | None:
     return read_condition(document.condition, record_type, catalogue)
 
@@ -45,7 +79,7 @@ def _first_picked(
     return read_picked(client, replace(picked, values=picked.values[:_KEYS_ASKED]), record_type, fields)
 
 
-def preview(client: Client, document: SendOut) -> dict[str, Any]:
+def preview(client: Client, document: SendOut) -> Preview:
     """The first rows of a sheet as it would be, and how many there would be."""
     catalogue = client.describe()
     record_type = catalogue.type(document.record_type)
@@ -66,17 +100,17 @@ def preview(client: Client, document: SendOut) -> dict[str, Any]:
         records = pl.concat(list(client.read(record_type, wanted, condition, shown, top=PREVIEW_ROWS)))
     cells = cells_of(fields, records, record_type, catalogue)
     why = for_reading(fields, record_type)
-    return {
-        "count": count,
-        "total": total,
-        "headers": [field.label for field in fields],
-        "for_reading": [why.get(field.name, "") for field in fields],
-        "rows": [list(row) for row in cells.iter_rows()],
-        "ids": records[IDENTIFIER].to_list(),
-        "missing": len(missing),
-        "not_found": missing[:100],
-        "files": max(1, -(-count // MOST_ROWS)),
-    }
+    return Preview(
+        count=count,
+        total=total,
+        headers=[field.label for field in fields],
+        for_reading=[why.get(field.name, "") for field in fields],
+        rows=[list(row) for row in cells.iter_rows()],
+        ids=records[IDENTIFIER].to_list(),
+        missing=len(missing),
+        not_found=missing[:100],
+        files=max(1, -(-count // MOST_ROWS)),
+    )
 
 
 def _shown(name: str, record_type: RecordType, catalogue: Catalogue) -> str:
@@ -86,7 +120,7 @@ def _shown(name: str, record_type: RecordType, catalogue: Catalogue) -> str:
     return ("-" if name.startswith("-") else "") + (shown.name if shown else field.name)
 
 
-def selection(client: Client, application: Application, document: SendOut) -> dict[str, Any]:
+def selection(client: Client, application: Application, document: SendOut) -> Selection:
     """The sums of a selection, and which open trips have some of its records out."""
     catalogue = client.describe()
     record_type = catalogue.type(document.record_type)
@@ -99,7 +133,7 @@ def selection(client: Client, application: Application, document: SendOut) -> di
         sums = {name: records[name].sum() for name in numbers}
         whole = len(document.picked.values) <= _KEYS_ASKED
         others = already_out(application, record_type.name, records[IDENTIFIER]) if whole else None
-        return {"totals": as_texts(sums) if whole else None, "also_out": to_json(others)}
+        return Selection(as_texts(sums) if whole else None, others)
     count = client.count(record_type, condition)
     totals = None
     if numbers and (catalogue.promises.sums or count <= _MOST_SUMMED):
@@ -108,17 +142,17 @@ def selection(client: Client, application: Application, document: SendOut) -> di
     if count <= _MOST_LOOKED_AT:
         ids = pl.concat(list(client.read(record_type, [record_type.identifier], condition)))[IDENTIFIER]
         also_out = already_out(application, record_type.name, ids)
-    return {"totals": totals if numbers else {}, "also_out": to_json(also_out)}
+    return Selection(totals if numbers else {}, also_out)
 
 
-def values_of(client: Client, record_type: RecordType, name: str, like: str) -> list[dict[str, Any]]:
+def values_of(client: Client, record_type: RecordType, name: str, like: str) -> list[FieldValue]:
     """The values that a field has, most frequent first: the application's own choices where it has them."""
     catalogue = client.describe()
     field = catalogue.field(record_type, name)
     low = like.casefold()
     if field.choices:
-        told_ = [{"value": c.value, "label": c.label, "count": None} for c in field.choices]
-        return [v for v in told_ if low in str(v["value"]).casefold() or low in str(v["label"]).casefold()]
+        choices = [FieldValue(choice.value, choice.label) for choice in field.choices]
+        return [one for one in choices if low in one.value.casefold() or low in one.label.casefold()]
     shown = catalogue.shown_field(field) if field.kind == Kind.REFERENCE and field.path is None else None
     if shown is not None and field.target is not None:
         return _of_others(client, catalogue.type(field.target), like)
@@ -127,16 +161,14 @@ def values_of(client: Client, record_type: RecordType, name: str, like: str) -> 
     if field.kind != Kind.REFERENCE:
         texts = cells_of([field], frame, record_type, catalogue)["c0"]
     pairs = zip(texts.to_list(), frame["count"].to_list(), strict=True)
-    matching = [
-        {"value": text, "label": text, "count": count} for text, count in pairs if text and low in text.casefold()
-    ]
+    matching = [FieldValue(text, text, count) for text, count in pairs if text and low in text.casefold()]
     return matching[:_MOST_VALUES]
 
 
-def _of_others(client: Client, target: RecordType, like: str) -> list[dict[str, Any]]:
+def _of_others(client: Client, target: RecordType, like: str) -> list[FieldValue]:
     """Records that a reference may lead to, by that by which people know them."""
     by = target.field(target.shown_by)
     wanted = Holds(by, "contains", like, folded=False) if like else None
     records = pl.concat(list(client.read(target, [by.name], wanted, [by.name], top=_FEW_RECORDS)))
     pairs = zip(records[IDENTIFIER].to_list(), records[by.name].cast(pl.String).to_list(), strict=True)
-    return [{"value": identifier, "label": text or identifier, "count": None} for identifier, text in pairs]
+    return [FieldValue(identifier, text or identifier) for identifier, text in pairs]

@@ -23,10 +23,13 @@ from ..people.permissions import person_of
 from ..people.rights import Action
 from ..routes import documents
 from ..routes.models import Route
+from ..serializing import serializer_for
+from ..trips.facts import to_json
 from ..trips.models import Trip
 from ..trips.part_view import PartView
 from . import previews as questions
 from . import serializers as s
+from .previews import FieldValue, Preview, Selection
 from .selection import begin
 from .send_out import go_on
 
@@ -40,12 +43,12 @@ class PreviewView(APIView):
 
     rights = {"POST": Action.PREPARE}
 
-    @extend_schema(request=documents.ChoosingSerializer, responses=s.PreviewSerializer)
+    @extend_schema(request=documents.ChoosingSerializer, responses=serializer_for(Preview))
     def post(self, request: Request, name: str) -> Response:
         serializer = documents.ChoosingSerializer(data=request.data)
         serializer.is_valid(raise_exception=True)
         with asking(_application(name), person_of(request).username) as client:
-            return Response(questions.preview(client, documents.document_of(serializer.validated_data)))
+            return Response(to_json(questions.preview(client, documents.document_of(serializer.validated_data))))
 
 
 class SelectionView(APIView):
@@ -53,13 +56,14 @@ class SelectionView(APIView):
 
     rights = {"POST": Action.PREPARE}
 
-    @extend_schema(request=documents.ChoosingSerializer, responses=s.SelectionSerializer)
+    @extend_schema(request=documents.ChoosingSerializer, responses=serializer_for(Selection))
     def post(self, request: Request, name: str) -> Response:
         serializer = documents.ChoosingSerializer(data=request.data)
         serializer.is_valid(raise_exception=True)
         application = _application(name)
         with asking(application, person_of(request).username) as client:
-            return Response(questions.selection(client, application, documents.document_of(serializer.validated_data)))
+            document = documents.document_of(serializer.validated_data)
+            return Response(to_json(questions.selection(client, application, document)))
 
 
 class ConditionView(APIView):
@@ -92,7 +96,7 @@ class ValuesView(APIView):
     rights = {"GET": Action.PREPARE}
 
     @extend_schema(
-        responses=s.ValueSerializer(many=True),
+        responses=serializer_for(FieldValue, "Value")(many=True),
         parameters=[
             OpenApiParameter("record_type", str, required=True),
             OpenApiParameter("field", str, required=True),
@@ -103,7 +107,7 @@ class ValuesView(APIView):
         query = {n: request.query_params.get(n, "")[:200] for n in ("record_type", "field", "like")}
         with asking(_application(name), person_of(request).username) as client:
             record_type = client.describe().type(query["record_type"])
-            return Response(questions.values_of(client, record_type, query["field"], query["like"]))
+            return Response(to_json(questions.values_of(client, record_type, query["field"], query["like"])))
 
 
 class KeysView(APIView):

@@ -4411,6 +4411,7 @@ export interface components {
             id: number;
             received: number;
         };
+        /** @description A value that a field has, as it is called, and how many records have it where that is known. */
         Value: {
             value: string;
             label: string;
