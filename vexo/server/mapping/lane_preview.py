@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import dataclass
 from typing import Any
 
 import polars as pl
@@ -41,7 +42,40 @@ _MOST = 200
 _MEANS = {CLEAR: "clear", BLANK_CLEARS: "clear"}
 
 
-def try_lane(view: PartView, name: str, lane: Lane, column: str = "") -> dict[str, Any]:
+@dataclass(frozen=True, slots=True)
+class TriedStep:
+    """What one treatment does: its phrase, how many cells it touches, and how many it cannot read."""
+
+    says: str
+    touched: int
+    bad: int
+
+
+@dataclass(frozen=True, slots=True)
+class TriedValue:
+    """A value of the column and what becomes of it: ``says`` where that is not a value (leave, clear, or why it is
+    ``bad``)."""
+
+    before: str
+    after: str | None
+    says: str
+    bad: bool
+    count: int
+
+
+@dataclass(frozen=True, slots=True)
+class TriedLane:
+    """A lane tried on the whole column."""
+
+    says: str
+    steps: list[TriedStep]
+    values: list[TriedValue]
+    different: int
+    touched: int
+    unreadable: int
+
+
+def try_lane(view: PartView, name: str, lane: Lane, column: str = "") -> TriedLane:
     """What a lane would do.
 
     Args:
@@ -71,11 +105,18 @@ def try_lane(view: PartView, name: str, lane: Lane, column: str = "") -> dict[st
     cells = artifacts.read(cells_now(sheet))
     cells = cells.select([n for n in cells.columns if n.removeprefix("shown.") in wanted or n == ROW_ID])
     reading = reading_of(trip, sheet, tables)
-    return {
-        "says": lane_sentence(field, lane, lane.source or _header(profile, source)),
-        "steps": _steps(cells, match, reading, lane, columns),
-        **_values(cells, match, reading, lane, columns, field),
-    }
+    treated = _different(cells, match, reading, lane, columns, field)
+    unread = pl.col("problem").is_not_null()
+    differs = pl.col("before").fill_null("") != pl.col("after").fill_null("")
+    first = treated.sort(~unread, -pl.col("count").cast(pl.Int64), maintain_order=True).head(_MOST)
+    return TriedLane(
+        says=lane_sentence(field, lane, lane.source or _header(profile, source)),
+        steps=_steps(cells, match, reading, lane, columns),
+        values=[_value(line, field) for line in first.iter_rows(named=True)],
+        different=len(treated),
+        touched=int(treated.filter(~unread & differs)["count"].sum()),
+        unreadable=int(treated.filter(unread)["count"].sum()),
+    )
 
 
 def _header(profile: SheetProfile, column: str) -> str:
@@ -84,22 +125,23 @@ def _header(profile: SheetProfile, column: str) -> str:
 
 def _steps(
     cells: pl.DataFrame, match: ColumnMatch, reading: Reading, lane: Lane, columns: Mapping[str, str]
-) -> list[dict[str, Any]]:
+) -> list[TriedStep]:
     """How many cells each treatment touches, as far as they are texts of one value."""
     if lane.fixed or not lane.treatments:
         return []
     texts = cell_texts(cells, match, reading)
     others = {header: cells[columns[header]] for header in lane.headers if header in columns}
     return [
-        {"says": phrase(step.treatment), "touched": step.touched, "bad": step.bad}
+        TriedStep(phrase(step.treatment), step.touched, step.bad)
         for step in steps(texts, lane.treatments, others, reading.tables)
     ]
 
 
-def _values(
+def _different(
     cells: pl.DataFrame, match: ColumnMatch, reading: Reading, lane: Lane, columns: Mapping[str, str], field: Field
-) -> dict[str, Any]:
-    """The column's different values, most frequent first, with what becomes of each."""
+) -> pl.DataFrame:
+    """The column's different values with what becomes of each: ``before``, ``say``, ``problem``, ``after`` and
+    ``count``."""
     texts, marked = lane_cells(cells, match, reading, lane, columns)
     table = pl.DataFrame(
         [texts.alias("before"), marked.texts.alias("text"), marked.say.alias("say"), marked.problems.alias("problem")]
@@ -109,23 +151,10 @@ def _values(
     problems = pl.select(pl.coalesce(grouped["problem"], parsed.problems)).to_series()
     after = grouped["text"] if field.kind == Kind.REFERENCE else to_text(field, parsed.values)
     shown = in_long_form(field, after) if field.kind == Kind.TEXT else after
-    treated = grouped.with_columns(shown.alias("after"), problems.alias("problem"))
-    unread = int(treated.filter(pl.col("problem").is_not_null())["count"].sum())
-    touched = int(
-        treated.filter(pl.col("problem").is_null() & (pl.col("before").fill_null("") != pl.col("after").fill_null("")))[
-            "count"
-        ].sum()
-    )
-    first = treated.sort(pl.col("problem").is_null(), -pl.col("count").cast(pl.Int64), maintain_order=True).head(_MOST)
-    return {
-        "values": [_value(line, field) for line in first.iter_rows(named=True)],
-        "different": len(treated),
-        "touched": touched,
-        "unreadable": unread,
-    }
+    return grouped.with_columns(shown.alias("after"), problems.alias("problem"))
 
 
-def _value(line: Mapping[str, Any], field: Field) -> dict[str, Any]:
+def _value(line: Mapping[str, Any], field: Field) -> TriedValue:
     says = ""
     if line["problem"]:
         code, *arguments = line["problem"].split(BETWEEN)
@@ -136,13 +165,8 @@ def _value(line: Mapping[str, Any], field: Field) -> dict[str, Any]:
         says = "clear"
     elif line["say"] == CHANGE:
         says = "changes the list"
-    return {
-        "before": line["before"] or "",
-        "after": None if line["problem"] else line["after"],
-        "says": says,
-        "bad": bool(line["problem"]),
-        "count": line["count"],
-    }
+    after = None if line["problem"] else line["after"]
+    return TriedValue(line["before"] or "", after, says, bool(line["problem"]), line["count"])
 
 
 def lane_window(view: PartView, place: tuple[int, int]) -> Window:

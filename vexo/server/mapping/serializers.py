@@ -26,36 +26,6 @@ class TryLaneSerializer(Asked):
         return Lane.from_json(value)
 
 
-class TriedStepSerializer(serializers.Serializer[Any]):
-    """What one treatment does: its phrase, how many cells it touches, and how many it cannot read."""
-
-    says = _TEXTS()
-    touched = serializers.IntegerField()
-    bad = serializers.IntegerField()
-
-
-class TriedValueSerializer(serializers.Serializer[Any]):
-    """A value of the column and what becomes of it: ``says`` where that is not a value (leave, clear, or why it is
-    ``bad``)."""
-
-    before = _TEXTS(allow_blank=True)
-    after = _TEXTS(allow_null=True)
-    says = _TEXTS(allow_blank=True)
-    bad = serializers.BooleanField()
-    count = serializers.IntegerField()
-
-
-class TriedLaneSerializer(serializers.Serializer[Any]):
-    """A lane tried on the whole column."""
-
-    says = _TEXTS()
-    steps = TriedStepSerializer(many=True)
-    values = TriedValueSerializer(many=True)
-    different = serializers.IntegerField()
-    touched = serializers.IntegerField()
-    unreadable = serializers.IntegerField()
-
-
 class ArgumentSerializer(serializers.Serializer[Any]):
     """A part of a treatment's phrase that can be changed; ``options`` are value → words where it is one of several."""
 

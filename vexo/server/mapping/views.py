@@ -10,11 +10,13 @@ from rest_framework.views import APIView
 from ..jobs.views import JobSerializer
 from ..people.permissions import person_of
 from ..people.rights import Action
+from ..serializing import serializer_for
+from ..trips.facts import to_json
 from ..trips.views import SEEN, find_view, unchanged
 from .columns import Changes, change, go_on_without, take_marks
 from .lane_choices import offered_tables, offered_treatments
-from .lane_preview import try_lane
-from .serializers import ChangeSerializer, LanesSerializer, TriedLaneSerializer, TryLaneSerializer
+from .lane_preview import TriedLane, try_lane
+from .serializers import ChangeSerializer, LanesSerializer, TryLaneSerializer
 
 
 class LanesView(APIView):
@@ -28,12 +30,12 @@ class LanesView(APIView):
         view = find_view(pk, request)
         return Response(LanesSerializer({"treatments": offered_treatments(), "tables": offered_tables(view.trip)}).data)
 
-    @extend_schema(request=TryLaneSerializer, responses=TriedLaneSerializer)
+    @extend_schema(request=TryLaneSerializer, responses=serializer_for(TriedLane))
     def post(self, request: Request, pk: int) -> Response:
         """What a lane would do. Nothing is changed."""
         serializer = TryLaneSerializer(data=request.data)
         serializer.is_valid(raise_exception=True)
-        return Response(TriedLaneSerializer(try_lane(find_view(pk, request), **serializer.validated_data)).data)
+        return Response(to_json(try_lane(find_view(pk, request), **serializer.validated_data)))
 
 
 class ColumnsView(APIView):
