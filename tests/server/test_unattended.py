@@ -24,6 +24,7 @@ from vexo.server.errors import NotAllowed, PlainError  # noqa: E402
 from vexo.server.jobs.models import Job  # noqa: E402
 from vexo.server.jobs.worker import run_inline  # noqa: E402
 from vexo.server.journal.models import Entry  # noqa: E402
+from vexo.server.journal.services import note  # noqa: E402
 from vexo.server.people import services as people  # noqa: E402
 from vexo.server.people.models import Person, Role  # noqa: E402
 from vexo.server.routes.guarding import set_route_guards  # noqa: E402
@@ -343,6 +344,20 @@ class Applying(UnattendedCase):
         self.assertEqual(len(edited), 1)
         self.assertEqual(self.notes_of("A-024"), before)
         self.assertIn("Pre has worked on it", self.told()[-1])
+
+    def test_that_somebody_else_only_looked_at_it_stops_nothing(self) -> None:
+        self.applies()
+        self.put(("A-025", "looked at"))
+        arrive = arrivals._arrive
+
+        def look_first(unattended: Unattended, arrival: Arrival) -> None:
+            for trip in self.trips():
+                note("pre", "downloaded", "Downloaded the sheet", trip.application, trip.pk)
+            arrive(unattended, arrival)
+
+        with patch.object(arrivals, "_arrive", look_first):
+            self.look(8)
+        self.assertEqual(self.notes_of("A-025"), "looked at")
 
     def test_an_owner_who_lost_the_right_or_the_way_in_writes_nothing(self) -> None:
         olaf = people.add(self.person, "olaf", "Olaf", "operator")

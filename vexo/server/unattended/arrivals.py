@@ -49,6 +49,8 @@ _SOON = 2.0
 """Seconds between two looks while a sheet is on its way."""
 _WAITING_LOOKED_AT = 50
 """Sheets of a route that wait for somebody, and are looked at whether they still do: the newest."""
+_LOOKED = ("downloaded",)
+"""What the journal tells of that changes nothing."""
 log = logging.getLogger("vexo.unattended")
 
 
@@ -216,7 +218,8 @@ def _arrive(unattended: Unattended, arrival: Arrival) -> None:
 def _others_on(view: PartView, owner: str, since: datetime) -> str:
     """Who else has worked on a trip since, or has decided or edited what its plan is made of, by name."""
     trip = view.trip
-    names = {*Entry.objects.filter(trip=trip.pk, at__gte=since).values_list("who", flat=True)}
+    entries = Entry.objects.filter(trip=trip.pk, at__gte=since).exclude(what__in=_LOOKED)
+    names = {*entries.values_list("who", flat=True)}
     names |= {*Decision.objects.filter(trip=trip, undone_at=None).values_list("by", flat=True)}
     names |= {*Edit.objects.filter(trip=trip, undone_at=None).values_list("by", flat=True)}
     others = sorted(names - {owner, BY_ITSELF})
