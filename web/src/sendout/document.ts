@@ -50,6 +50,8 @@ export function useSendOut() {
   const fixed = computed(() => new Set(type.value ? [type.value.identifier, ...(type.value.keys[0] ?? [])] : []));
   /** A document that was taken over whole, whose type is not begun anew. */
   let taken = "";
+  /** No type was known yet: what is said until then is not said of another one. */
+  let untyped = true;
   watch(types, (now) => {
     if (now.length && !now.some((one) => one.name === said.record_type))
       said.record_type = (now.find((one) => one.keys.length) ?? now[0])?.name ?? "";
@@ -58,9 +60,12 @@ export function useSendOut() {
     if (!now || now.name === before?.name) return;
     if (taken === now.name) {
       taken = "";
+      untyped = false;
       return;
     }
-    Object.assign(said, { ...empty(now.name), format: said.format, chosen: firstFields(now) });
+    const kept = untyped ? { ...said } : { format: said.format };
+    untyped = false;
+    Object.assign(said, { ...empty(now.name), ...kept, chosen: firstFields(now) });
     begun();
   });
 

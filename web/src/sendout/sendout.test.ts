@@ -3,49 +3,17 @@ import { mount } from "@vue/test-utils";
 import { defineComponent, h, ref } from "vue";
 import { describe, expect, it, vi } from "vitest";
 
-import { api, data, type Field, queryClient, type RecordType } from "@/api/client";
-import { field as anyField } from "@/trip/example";
+import { api, data, queryClient } from "@/api/client";
+import { BERTH, clause, HOLDER } from "./example";
 import { lookedAt, withPart } from "@/api/part";
 
 import ClausePart from "@/conditions/ClausePart.vue";
 import { asGroup, finished, type Group, type Part, partOf, usual, whole } from "@/conditions/conditions";
 import FieldList from "./FieldList.vue";
 import { LOOKED_FOR } from "@/conditions/useCondition";
-import { useSendOut } from "./document";
 import { noteOf, offered } from "@/conditions/fields";
 import OrderPart from "./OrderPart.vue";
-import { usePreview } from "./usePreview";
 
-const field = (name: string, more: Partial<Field> = {}): Field =>
-  anyField({
-    name,
-    label: name.toUpperCase(),
-    comparisons: ["is", "is-not", "one-of", "contains", "empty"],
-    ...more,
-  });
-const clause = (name: string, does: string, ...values: string[]): Part => ({ field: name, does, values });
-const BERTH: RecordType = {
-  name: "Berth",
-  label: "Berth",
-  plural: "Berths",
-  warning: "",
-  identifier: "id",
-  keys: [["no"]],
-  all_fields: [
-    field("id"),
-    field("no"),
-    field("rate", { required: true, kind: "decimal", instead_of: ["flat"], comparisons: ["is", "between"] }),
-    field("flat", { kind: "decimal", instead_of: ["rate"] }),
-    field("status", { kind: "choice", choices: ["a", "b"], comparisons: ["is", "one-of", "empty"] }),
-    field("holder", { kind: "reference", target: "Holder" }),
-  ],
-};
-const HOLDER: RecordType = {
-  ...BERTH,
-  name: "Holder",
-  identifier: "id",
-  all_fields: [field("id"), field("mail", { unique: true }), field("home", { kind: "reference", target: "Berth" })],
-};
 const FIELDS = offered(BERTH, [BERTH, HOLDER]);
 
 describe("fields of a sheet", () => {
@@ -297,68 +265,6 @@ describe("a condition as a sentence", () => {
       },
       { timeout: 4000 },
     );
-    shown.unmount();
-    vi.unstubAllGlobals();
-  });
-});
-
-describe("what is said", () => {
-  it("is not what is shown before its text, its rows and its count have come", async () => {
-    const waiting: { path: string; answer: (body: object) => void }[] = [];
-    vi.stubGlobal("fetch", (request: Request) => {
-      const path = new URL(request.url).pathname;
-      if (path.endsWith("/applications")) return Response.json([{ name: "x", label: "X", stage: "practice" }]);
-      if (path.endsWith("/applications/x"))
-        return Response.json({ application: { name: "x" }, types: [BERTH, HOLDER] });
-      if (path.endsWith("/selection")) return Response.json({ totals: {} });
-      return new Promise<Response>((answer) => {
-        const name = path.split("/").at(-1) ?? "";
-        const give = (body: object): void => {
-          answer(Response.json(body));
-        };
-        waiting.push({ path: name, answer: give });
-      });
-    });
-    queryClient.clear();
-    const answered = async (path: string, body: object): Promise<void> => {
-      await vi.waitFor(() => {
-        expect(waiting.at(-1)?.path).toBe(path);
-      });
-      waiting.pop()?.answer(body);
-    };
-    let page: ReturnType<typeof useSendOut> & ReturnType<typeof usePreview>;
-    const Page = defineComponent(() => {
-      const sendOut = useSendOut();
-      page = { ...sendOut, ...usePreview(sendOut) };
-      return () => null;
-    });
-    const shown = mount(Page, { global: { plugins: [[VueQueryPlugin, { queryClient }]] } });
-    const isCurrent = (): Promise<void> =>
-      vi.waitFor(() => {
-        expect(page.current.value).toBe(true);
-      });
-    await answered("preview", { count: 3, total: 3, rows: [] });
-    await isCurrent();
-    page!.sentence.value = clause("no", "is", "A");
-    expect(page!.current.value).toBe(false);
-    await answered("condition", { text: "no eq 'A'" });
-    await vi.waitFor(() => {
-      expect(page.said.condition).toBe("no eq 'A'");
-    });
-    expect(page!.current.value).toBe(false);
-    await answered("preview", { count: 1, total: 3, rows: [] });
-    await isCurrent();
-    expect(page!.preview.data.value?.count).toBe(1);
-    page!.sentence.value = clause("no", "is", "B");
-    await vi.waitFor(() => {
-      expect(waiting.at(-1)?.path).toBe("condition");
-    });
-    page!.text.value = "no eq 'C'";
-    waiting.pop()?.answer({ text: "no eq 'B'" });
-    await answered("condition", { text: "no eq 'C'", clauses: clause("no", "is", "C") });
-    await answered("preview", { count: 0, total: 3, rows: [] });
-    await isCurrent();
-    expect(page!.said.condition).toBe("no eq 'C'");
     shown.unmount();
     vi.unstubAllGlobals();
   });
