@@ -22,7 +22,8 @@ function asIs(): void {
   for (const kind of ORDER) days.value[kind] = upkeep.keep[kind] ?? 0;
   idle.value = upkeep.idle_minutes;
 }
-watch(() => upkeep, asIs, { immediate: true });
+// Room and times change all along, and take nothing away of what is being typed.
+watch([() => upkeep.keep, () => upkeep.idle_minutes], asIs, { immediate: true });
 const changed = computed(
   () => idle.value !== upkeep.idle_minutes || ORDER.some((kind) => days.value[kind] !== upkeep.keep[kind]),
 );
