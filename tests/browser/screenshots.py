@@ -130,14 +130,14 @@ def main() -> None:
         share(browser)
         views = {
             "file": ("/sheets/7", "Holders is likeliest"),
-            "file-damage": ("/trips/3/file?beside=findings", "Put back 12 cells"),
             "keys": ("/trips/4/keys", "find one record"),
             "review": ("/trips/4/review?state=held", "Row 29 is held"),
             "make-same": ("/trips/6/keys", "4 records in reach are not in the sheet"),
             "approval": ("/trips/8/apply", "asks for its approval"),
             "outcome": ("/trips/2/outcome", "The application answered"),
             "journal": ("/journal", "Brought in"),
-            "people": ("/people/bram", "Remove access"),
+            "people": ("/people/ada", "Signed in"),
+            "access": ("/access", "Numbers and times"),
             "notices": ("/notices", "asks for the approval of trip 8"),
             "upkeep": ("/upkeep", "How long things are kept"),
         }

@@ -215,6 +215,7 @@ class Edges(ServiceCase):
         for wrong in (
             {"locale": "xx"},
             {"locale": "de-DE", "zone": "Nowhere/Land"},
+            {"locale": "de-DE"},
             {"locale": "de-DE", "zome": ""},
             {},
         ):

@@ -47,14 +47,12 @@ def move(setting: Setting, trip: int, application: str, again: bool, as_json: bo
         out = console()
         out.print(f"Trip {view.trip.pk} is on {view.trip.application.label}.")
         if moved_trip is not None:
+            where = f"trip {moved_trip.trip} on {moved_trip.application}"
+            extra = moved_trip.more
+            more = f"; {extra:,} would write here what there was nothing to write of" if extra else ""
             out.print(
-                f"It was moved from trip {moved_trip.trip} on {moved_trip.application}: {moved_trip.alike:,} rows as "
-                "there, "
+                f"It was moved from {where}: {moved_trip.alike:,} rows as there, {moved_trip.differs:,} differ{more}."
             )
-            more = (
-                f"; {moved_trip.more:,} would write here what there was nothing to write of" if moved_trip.more else ""
-            )
-            out.print(f"{moved_trip.differs:,} differ{more}.")
             for offer in moved_trip.offers:
                 out.print(
                     f"Can be decided again: {offer.says}, {offer.count:,} rows (vexo move {view.trip.pk} --again)"

@@ -153,9 +153,9 @@ def apply(
     if not yes:
         _confirm(view.trip, plan, summary)
     _check_deletes(plan, summary.deletes, deletes, ask=not yes)
-    says_trouble = atomic or carry_on or take_back or stop_after is not None
-    trouble = TroubleRule(stop_after, take_back) if says_trouble else rule_of_trip(view.trip)
-    if trouble.stop_after is not None and not says_trouble:
+    rule_said = atomic or carry_on or take_back or stop_after is not None
+    trouble = TroubleRule(stop_after, take_back) if rule_said else rule_of_trip(view.trip)
+    if trouble.stop_after is not None and not rule_said:
         click.echo(f"As said before: {rule_words(trouble)}. Otherwise: --carry-on.", err=True)
     if at:
         when = _moment(at)

@@ -137,6 +137,6 @@ def routes(
         clauses = [f"{rule_words(rule_of_route(route)).capitalize()}."] if route.on_refusals else []
         if route.pk in unattended:
             clauses += [f"By itself: {alone[route.pk]}.", unattended[route.pk].trouble]
-        says = " ".join([fit.says, *clauses, *fit.lost])
+        says = " ".join(filter(None, [fit.says, *clauses, *fit.lost]))
         table.add_row(str(route.pk), route.name, route.application.label, says, used)
     console().print(table if listed else "No route is kept yet. Keep one with `vexo send-out --keep-as NAME`.")

@@ -227,14 +227,14 @@ def match_columns(
 def _of_receipt(matches: Sequence[ColumnMatch], profile: SheetProfile, record_type: RecordType) -> list[ColumnMatch]:
     """The columns that a receipt has of its own go nowhere; but the records that it made may be what a reference of
     another record type is to name."""
-    columns_of_person = own_columns(profile)
+    receipt_columns = own_columns(profile)
     stamped_type = profile.stamp.record_type if profile.stamp is not None else ""
     referring = [field for field in record_type.fields if field.target == stamped_type and not field.read_only]
     offers = tuple(Offer(field.name, 100.0, 1.0) for field in referring[:_OFFERED])
     by_people = (MatchedBy.CHOSEN, MatchedBy.ROUTE)
     known = []
     for match in matches:
-        header = columns_of_person.get(match.column)
+        header = receipt_columns.get(match.column)
         if header is None or match.how in by_people:
             known.append(match)
         elif header == RECORD_HEADER and offers and stamped_type != record_type.name:

@@ -59,11 +59,9 @@ class Application(models.Model):
     def known(self) -> Catalogue | None:
         """What the application said of itself when it was last asked, under its rules."""
         catalogue = self.told
-        return (
-            under_rules(catalogue, UseRules.from_json(self.rules))
-            if catalogue is not None and self.rules
-            else catalogue
-        )
+        if catalogue is None or not self.rules:
+            return catalogue
+        return under_rules(catalogue, UseRules.from_json(self.rules))
 
     @property
     def told(self) -> Catalogue | None:

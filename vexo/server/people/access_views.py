@@ -61,7 +61,7 @@ class ReadingSerializer(Asked):
     """How numbers and times are written for a person; ``zone`` empty for that of the browser."""
 
     locale = serializers.ChoiceField(choices=[(tag, locale.label) for tag, locale in LOCALES.items()])
-    zone = serializers.CharField(max_length=60, allow_blank=True, required=False, default="")
+    zone = serializers.CharField(max_length=60, allow_blank=True)
 
 
 class MakeTokenSerializer(Asked):

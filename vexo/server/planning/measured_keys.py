@@ -87,8 +87,7 @@ def measure_keys(lease: Lease) -> dict[str, Any]:
         if total > MOST_KEYS:
             raise PlainError(
                 f"{record_type.plural} has {thousands(total)} records: more than {thousands(MOST_KEYS)} are not "
-                "measured. Choose a key "
-                "that the application promises to be unique.",
+                "measured. Choose a key that the application promises to be unique.",
                 "too-many",
             )
         lease.progress(0, len(keys), "reading values")

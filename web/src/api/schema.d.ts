@@ -3546,13 +3546,11 @@ export interface components {
         /** @description How numbers and times are written for a person; ``zone`` empty for that of the browser. */
         Reading: {
             locale: components["schemas"]["LocaleDccEnum"];
-            /** @default  */
             zone: string;
         };
         /** @description The same, with the zones to choose from. */
         ReadingOffer: {
             locale: components["schemas"]["LocaleDccEnum"];
-            /** @default  */
             zone: string;
             zones: string[];
         };

@@ -88,10 +88,10 @@ def keep_filled(frame: pl.DataFrame, fields: Sequence[Field], settings: Settings
         if not settings.lane(field.name).only_empty and not field.create_only:
             changes.append(pl.lit(value=False).alias(columns.kept_filled))
             continue
-        is_filled = pl.col(IDENTIFIER).is_not_null()
+        occupied = pl.col(IDENTIFIER).is_not_null()
         if not field.create_only:
-            is_filled = is_filled & ~is_empty(columns.current, field)
-        left = is_filled & action.is_in([CellAction.WRITE, CellAction.HELD])
+            occupied = occupied & ~is_empty(columns.current, field)
+        left = occupied & action.is_in([CellAction.WRITE, CellAction.HELD])
         changes += [
             left.alias(columns.kept_filled),
             pl.when(left).then(CellAction.NOTHING).otherwise(action).cast(pl.UInt8).alias(columns.action),
