@@ -168,6 +168,23 @@ class Keyboard(BrowserCase):
 
 
 class Address(BrowserCase):
+    def test_the_page_that_is_open_is_marked_above_also_where_one_thing_of_it_is(self) -> None:
+        browser = self.browser()
+        here = "nav[aria-label=Main] [aria-current=page]"
+        pages = {
+            "/trips/4/review": "Trips",
+            "/send-out": "Trips",
+            "/applications/harbour-live": "Applications",
+            "/people/bram": "People",
+            "/upkeep": "Upkeep",
+        }
+        for path, page in pages.items():
+            browser.open(path)
+            browser.until(lambda page=page: [e.text for e in browser.all(here)] == [page], page)
+        browser.open("/notices")
+        browser.see("What you are told")
+        self.assertEqual(browser.all(here), [])
+
     def test_what_is_chosen_is_kept_by_reload_and_back(self) -> None:
         browser = self.browser()
         browser.open("/trips/4/review")

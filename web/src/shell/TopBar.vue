@@ -27,6 +27,15 @@ async function signOut(): Promise<void> {
   client.clear();
   window.location.assign("/");
 }
+/** The main pages, each with the names of what belongs to it: a trip is one of Trips, also while it is sent out. */
+const pages = computed(() => [
+  { to: "/", title: "Trips", names: ["home", "trip", "send-out", "sheet"] },
+  { to: "/routes", title: "Routes", names: ["routes"] },
+  { to: "/applications", title: "Applications", names: ["applications"] },
+  { to: "/journal", title: "Journal", names: ["journal"] },
+  ...(mayPeople.value ? [{ to: "/people", title: "People", names: ["people"] }] : []),
+  ...(mayTidy.value ? [{ to: "/upkeep", title: "Upkeep", names: ["upkeep"] }] : []),
+]);
 </script>
 
 <template>
@@ -40,14 +49,14 @@ async function signOut(): Promise<void> {
       Vexo
     </RouterLink>
     <nav class="flex gap-[22px]" aria-label="Main">
-      <RouterLink to="/" :class="{ 'router-link-active': $route.name === 'trip' || $route.name === 'send-out' }"
-        >Trips</RouterLink
+      <RouterLink
+        v-for="page in pages"
+        :key="page.to"
+        :to="page.to"
+        :class="{ here: page.names.includes(String($route.name)) }"
+        :aria-current="page.names.includes(String($route.name)) ? 'page' : undefined"
+        >{{ page.title }}</RouterLink
       >
-      <RouterLink to="/routes">Routes</RouterLink>
-      <RouterLink to="/applications">Applications</RouterLink>
-      <RouterLink to="/journal">Journal</RouterLink>
-      <RouterLink v-if="mayPeople" to="/people">People</RouterLink>
-      <RouterLink v-if="mayTidy" to="/upkeep">Upkeep</RouterLink>
     </nav>
     <span class="flex-1" />
     <button type="button" class="find" @click="$emit('find')">
