@@ -68,7 +68,7 @@ def by_itself() -> None:
     ada = Person(DEMO[0].address, "ada")
     route = next(route for route in ada.ask("GET", "routes").json() if route["name"] == "Club measurements")
     said = {"folder": "measuring", "at": "06:30", "days": [0, 3], "zone": "Europe/London", "applies": True, "most": 50}
-    ada.ask("PUT", f"routes/{route['id']}/unattended", json=said).raise_for_status()
+    ada.ask("PUT", f"routes/{route['id']}/unattended", json={**said, "version": route["version"]}).raise_for_status()
 
 
 DEMO: list[Demo] = []

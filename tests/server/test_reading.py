@@ -141,6 +141,9 @@ class Edges(ServiceCase):
         self.german()
         entries = self.client.get("/api/journal?text=1.204 rows").json()["entries"]
         self.assertEqual(entries[0]["message"], "It took 1.204 rows at 04.03.2026 18:05")
+        for typed in ("1 204", "1\u00a0204", "1\u202f204", "1,204"):
+            found = self.client.get("/api/journal", {"text": f"{typed} rows"}).json()["entries"]
+            self.assertEqual(len(found), len(entries), typed)
         self.assertEqual(self.client.get(f"/api/jobs/{job.pk}").json()["error"], "More than 2.000.000 rows.")
         long = self.client.post("/api/ask-condition", {"condition": "x" * 200_000}, content_type="application/json")
         self.clean(long.content)

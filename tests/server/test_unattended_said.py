@@ -20,6 +20,9 @@ from vexo.server.errors import PlainError  # noqa: E402
 from vexo.server.jobs.models import Job  # noqa: E402
 from vexo.server.jobs.worker import enqueue_due  # noqa: E402
 from vexo.server.locales import ANYONE  # noqa: E402
+from vexo.server.routes.guarding import set_route_guards  # noqa: E402
+from vexo.server.routes.refusal_rules import set_rule_of_route  # noqa: E402
+from vexo.server.trips.facts.passes import TroubleRule  # noqa: E402
 from vexo.server.unattended import services  # noqa: E402
 from vexo.server.unattended.models import Unattended  # noqa: E402
 from vexo.server.unattended.services import Wished, set_unattended  # noqa: E402
@@ -57,10 +60,12 @@ class Saying(UnattendedCase):
         client = Client()
         client.force_login(self.person)
         path = f"/api/routes/{self.route.pk}/unattended"
+        seen = client.get(f"/api/routes/{self.route.pk}").json()["version"]
         for wrong in (
-            {"folder": "notes", "applies": True},
-            {"folder": "notes", "applies": True, "most": 10**9},
-            {"folder": "notes", "applies": True, "most": 3, "most_deletes": 4},
+            {"folder": "notes", "applies": True, "version": seen},
+            {"folder": "notes", "applies": True, "most": 10**9, "version": seen},
+            {"folder": "notes", "applies": True, "most": 3, "most_deletes": 4, "version": seen},
+            {"folder": "notes", "applies": True, "most": 40},
             {"folder": "notes", "zone": "Nowhere/Land"},
             {"folder": "notes", "days": [7]},
             {"folder": "notes", "at": "25:00"},
@@ -70,6 +75,7 @@ class Saying(UnattendedCase):
             self.assertIn(answer.status_code, (400, 422), wrong)
         self.assertFalse(Unattended.objects.exists())
         right = {"folder": "notes", "at": "06:30", "days": [0, 4], "zone": "Europe/London", "applies": True, "most": 40}
+        right["version"] = seen
         told = client.put(path, right, content_type="application/json").json()
         self.assertEqual(
             told["says"],
@@ -77,6 +83,16 @@ class Saying(UnattendedCase):
             "open and at most 40 records are written, none deleted",
         )
         self.assertEqual(client.get("/api/unattended").json()[0]["route"], self.route.pk)
+        for change in (
+            lambda: set_rule_of_route(self.person, self.route, TroubleRule(stop_after=3)),
+            lambda: set_route_guards(self.person, self.route, {"far-out": {"mode": "off"}}),
+        ):
+            change()
+            answer = client.put(path, right, content_type="application/json")
+            self.assertEqual(answer.status_code, 412)
+            self.assertIn("was changed elsewhere", answer.json()["detail"])
+            right["version"] = client.get(f"/api/routes/{self.route.pk}").json()["version"]
+            self.assertEqual(client.put(path, right, content_type="application/json").status_code, 200)
         self.assertEqual(client.delete(path).status_code, 204)
         self.assertEqual(client.delete(path).status_code, 422)
 

@@ -22,6 +22,8 @@ from .models import Entry
 NAMES = ("id", "at", "who", "what", "message", "application", "stage", "trip", "rows", "file", "way", "seal")
 _BEGINS_FORMULA = re.compile(FORMULA_BEGIN)
 _AT_ONCE = 1000
+_TYPED_SPACES = (" ", "\u00a0")
+"""What keyboards give where numbers are written with a narrow space."""
 
 
 def entries_asked(asked: Mapping[str, str]) -> QuerySet[Entry]:
@@ -35,7 +37,8 @@ def entries_asked(asked: Mapping[str, str]) -> QuerySet[Entry]:
     if asked.get("text"):
         # As somebody reads it, in whichever country, or as it is kept.
         text = asked["text"]
-        kept = {text, *(_between_digits(locale.group).sub(GROUP, text) for locale in LOCALES.values())}
+        groups = {*_TYPED_SPACES, *(locale.group for locale in LOCALES.values())}
+        kept = {text, *(_between_digits(group).sub(GROUP, text) for group in groups)}
         entries = entries.filter(reduce(or_, (Q(message__icontains=one) for one in kept)))
     return entries
 

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
+from django.db import transaction
+from django.db.models import F
 from drf_spectacular.utils import extend_schema
 from rest_framework.generics import get_object_or_404
 from rest_framework.request import Request
@@ -27,7 +29,9 @@ def set_route_guards(person: Person, route: Route, data: Any) -> Route:
         NotAllowed, GuardError
     """
     kept = Route.objects.filter(pk=route.pk)
-    keep_guards(person, kept, route.application, f"Guards of the route {route.name}", data)
+    with transaction.atomic():
+        keep_guards(person, kept, route.application, f"Guards of the route {route.name}", data)
+        kept.update(version=F("version") + 1)
     route.refresh_from_db()
     return route
 

@@ -210,9 +210,19 @@ def _arrive(unattended: Unattended, arrival: Arrival) -> None:
     plan = TripStatus(view).plan
     assert plan is not None
     with transaction.atomic():
+        if not _as_it_was(unattended):
+            # Looked at anew in a moment, as it is by then.
+            return
         _, started = start_pass(view, unattended.owner, plan.number, trouble=rule_of_trip(trip))
         values = {"job": started.pk, "plan": plan.number, "state": Arrival.APPLYING}
         Arrival.objects.filter(pk=arrival.pk).update(**values)
+
+
+def _as_it_was(unattended: Unattended) -> bool:
+    """Whether a route still runs by itself, and as far, as when this look began: it may have been stopped since."""
+    now = Unattended.objects.select_related("route").filter(pk=unattended.pk).first()
+    said = ("owner_id", "applies", "most", "most_deletes", "agreed")
+    return now is not None and not changed_since(now) and all(getattr(now, n) == getattr(unattended, n) for n in said)
 
 
 def _others_on(view: PartView, owner: str, since: datetime) -> str:

@@ -13,7 +13,7 @@ from django.utils import timezone
 
 from vexo.core.wording import clock, thousands
 
-from ..errors import PlainError
+from ..errors import PlainError, Stale
 from ..journal.services import note
 from ..people.models import Person
 from ..people.rights import Action, applying, require
@@ -49,11 +49,14 @@ def changed_since(unattended: Unattended) -> bool:
     return unattended.applies and unattended.agreed != digest_of(unattended.route)
 
 
-def set_unattended(person: Person, route: Route, wished: Wished) -> Unattended:
+def set_unattended(person: Person, route: Route, wished: Wished, seen: int = 0) -> Unattended:
     """Have a route run by itself, under this person's rights. Applying by itself needs the right to apply there.
 
+    Args:
+        seen: the route's version that the person saw; 0 for whichever it is.
+
     Raises:
-        NotAllowed, PlainError
+        NotAllowed, PlainError, Stale
     """
     require(person, Action.PREPARE)
     if route.bringing is None:
@@ -85,11 +88,14 @@ def set_unattended(person: Person, route: Route, wished: Wished) -> Unattended:
         "applies": wished.applies,
         "most": wished.most if wished.applies else 0,
         "most_deletes": wished.most_deletes if wished.applies else 0,
-        "agreed": digest_of(route) if wished.applies else "",
         "looked_at": timezone.now(),
         "trouble": "",
     }
     with transaction.atomic():
+        route = Route.objects.select_related("application").get(pk=route.pk)
+        if seen not in (0, route.version):
+            raise Stale("The route was changed elsewhere since you opened it. Look at what it does now.", route.version)
+        values["agreed"] = digest_of(route) if wished.applies else ""
         unattended, _ = Unattended.objects.update_or_create(route=route, defaults=values)
         note(
             person.username, "kept", f"The route {route.name} runs by itself: {words_of(unattended)}", route.application

@@ -71,7 +71,8 @@ class UnattendedSerializer(serializers.ModelSerializer[Unattended]):
 
 
 class RunByItselfSerializer(Asked):
-    """How a route is to run by itself; ``at`` null: as sheets are put into the folder."""
+    """How a route is to run by itself; ``at`` null: as sheets are put into the folder. ``version`` is that of the route
+    which was seen, without which none applies by itself."""
 
     folder = serializers.CharField(max_length=120)
     at = serializers.TimeField(required=False, allow_null=True, default=None)
@@ -80,6 +81,12 @@ class RunByItselfSerializer(Asked):
     applies = serializers.BooleanField(required=False, default=False)
     most = serializers.IntegerField(min_value=0, max_value=MOST, required=False, default=0)
     most_deletes = serializers.IntegerField(min_value=0, max_value=MOST, required=False, default=0)
+    version = serializers.IntegerField(min_value=1, required=False)
+
+    def validate(self, attrs: dict[str, Any]) -> dict[str, Any]:
+        if attrs["applies"] and "version" not in attrs:
+            raise serializers.ValidationError({"version": "Say which version of the route may apply by itself."})
+        return attrs
 
 
 class UnattendedListView(APIView):
@@ -100,8 +107,9 @@ class UnattendedView(APIView):
         serializer = RunByItselfSerializer(data=request.data)
         serializer.is_valid(raise_exception=True)
         values = serializer.validated_data
+        seen = values.pop("version", 0)
         wished = Wished(**{**values, "days": tuple(values["days"])})
-        return Response(UnattendedSerializer(set_unattended(person_of(request), route, wished)).data)
+        return Response(UnattendedSerializer(set_unattended(person_of(request), route, wished, seen)).data)
 
     @extend_schema(request=None, responses={204: None})
     def delete(self, request: Request, pk: int) -> Response:

@@ -3808,7 +3808,10 @@ export interface components {
                 [key: string]: components["schemas"]["SaidRules"];
             };
         };
-        /** @description How a route is to run by itself; ``at`` null: as sheets are put into the folder. */
+        /**
+         * @description How a route is to run by itself; ``at`` null: as sheets are put into the folder. ``version`` is that of the route
+         *     which was seen, without which none applies by itself.
+         */
         RunByItself: {
             folder: string;
             /** Format: time */
@@ -3822,6 +3825,7 @@ export interface components {
             most: number;
             /** @default 0 */
             most_deletes: number;
+            version?: number;
         };
         /**
          * @description What is off for one record type: of create, update and delete (``deny``), the fields never written, what somebody

@@ -24,6 +24,8 @@ const STATES: Record<Schemas["Arrival"]["state"], string> = {
 };
 const open = ref(false);
 const form = ref({ folder: "", timed: false, at: "06:00", days: [] as number[], applies: false, most: 50, deletes: 0 });
+/** The version of the route whose words were on the screen when its form was opened. */
+let seen = route.version;
 const zone = computed(() => now?.zone ?? mine.value);
 function begin(): void {
   form.value = {
@@ -35,6 +37,7 @@ function begin(): void {
     most: now?.most || 50,
     deletes: now?.most_deletes ?? 0,
   };
+  seen = route.version;
   keeping.forget();
   open.value = true;
 }
@@ -51,6 +54,7 @@ const keeping = useDoing(
       applies,
       most: applies ? most : 0,
       most_deletes: applies ? deletes : 0,
+      version: seen,
     };
     return data(api.PUT("/api/routes/{id}/unattended", { params: params.value, body }));
   },
