@@ -6,7 +6,7 @@ import json
 import os
 import shutil
 import time
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from contextlib import redirect_stdout
 from functools import wraps
 from io import StringIO
@@ -35,6 +35,22 @@ class FileClient(FakeClient):
     def _frame(self, record_type: RecordType, fields: Sequence[str]) -> pl.DataFrame:
         records = pl.scan_parquet(self._path).with_columns(pl.col(IDENTIFIER).alias(record_type.identifier))
         return records.select(IDENTIFIER, VERSION, *dict.fromkeys(fields)).collect()
+
+    def read(
+        self,
+        record_type: RecordType,
+        fields: Sequence[str],
+        condition: Condition | None = None,
+        order: Sequence[str] = (),
+        top: int | None = None,
+        after: str = "",
+    ) -> Iterator[pl.DataFrame]:
+        # A few of the records are no reason to read all.
+        if top is None or condition is not None or after or [*order] not in ([], [record_type.identifier]):
+            yield from super().read(record_type, fields, condition, order, top, after)
+            return
+        records = pl.scan_parquet(self._path).with_columns(pl.col(IDENTIFIER).alias(record_type.identifier))
+        yield records.select(IDENTIFIER, VERSION, *dict.fromkeys(fields)).head(top).collect()
 
     def count(self, record_type: RecordType, condition: Condition | None = None) -> int:
         if condition is not None:

@@ -250,8 +250,14 @@ ODD = [
     "12",
     " ",
     "2026-01-02",
+    "2026-01-02T03:04:59Z",
     "/",
+    "wet",
+    "dry ",
 ]
+OPTIONS = tuple(
+    Choice(value, label) for value, label in (("wet", "Wet"), ("7", "dry"), ("dry ", "7"), ("e\u0301", "e"))
+)
 CELLS = st.lists(st.lists(st.sampled_from(ODD), max_size=4).map("".join) | st.none(), min_size=1, max_size=8)
 
 
@@ -261,6 +267,7 @@ class PlainCells(unittest.TestCase):
     @given(CELLS, st.sampled_from(KINDS), st.booleans())
     def test_read_at_once_is_read_with_care(self, texts: list[str | None], kind: Kind, marks: bool) -> None:
         field = Field("f", "F", kind, scale=2 if kind == Kind.DECIMAL else None, precision=6, max_length=9)
+        field = replace(field, choices=OPTIONS if kind == Kind.CHOICE else ())
         cells = pl.DataFrame(
             {"row_id": range(len(texts)), "row": range(len(texts)), "c0": pl.Series(texts, dtype=pl.String)}
         )

@@ -49,22 +49,37 @@ def on_unique(texts: pl.Series, function: Callable[[str], str | None]) -> pl.Ser
     return texts.replace_strict(different, results, default=None, return_dtype=pl.String)
 
 
+_SHORT = 1_000
+"""Rows up to which several columns are looked at as one."""
+
+
 def normal_all(columns: Sequence[pl.Series]) -> list[pl.Series]:
     """Texts of columns as they are compared: NFC, line ends as LF, an empty text is null.
 
     Args:
         columns: all of one length.
     """
+    if len(columns) > 1 and len(columns[0]) <= _SHORT:
+        # A step takes longer there than all cells that it is done to.
+        rows, texts = len(columns[0]), normal(pl.concat(columns, rechunk=True))
+        return [texts.slice(at * rows, rows).alias(column.name) for at, column in enumerate(columns)]
     frame = pl.DataFrame([texts.alias(f"text.{at}") for at, texts in enumerate(columns)])
     names = frame.columns
-    # Most columns have neither: to see that takes a fraction of what it takes to do it.
+    # Most columns have none of it: to see that takes a fraction of what it takes to do it.
     odd = frame.select(
         *((pl.col(n).str.len_bytes() != pl.col(n).str.len_chars()).any().alias(f"foreign.{n}") for n in names),
         *(pl.col(n).str.contains("\r", literal=True).any().alias(f"returns.{n}") for n in names),
+        *((pl.col(n) == "").any().alias(f"blank.{n}") for n in names),
     )
+    if not any(odd.row(0)):
+        return list(columns)
     normal_columns = []
     for name in names:
-        text = as_lines(pl.col(name)) if odd[f"returns.{name}"][0] else pl.col(name).replace("", None)
+        text = pl.col(name)
+        if odd[f"returns.{name}"][0]:
+            text = as_lines(text)
+        elif odd[f"blank.{name}"][0]:
+            text = text.replace("", None)
         normal_columns.append(text.str.normalize("NFC") if odd[f"foreign.{name}"][0] else text)
     plain = frame.select(normal_columns)
     return [plain[f"text.{at}"].alias(texts.name) for at, texts in enumerate(columns)]
@@ -82,7 +97,8 @@ def normal(texts: pl.Series) -> pl.Series:
 
 def nfc(texts: pl.Series) -> pl.Series:
     """Texts with letters and their accents in one character where there is one (Unicode's form C)."""
-    foreign = (texts.str.len_bytes() != texts.str.len_chars()).any()
+    text = pl.col(texts.name)
+    foreign = texts.to_frame().select((text.str.len_bytes() != text.str.len_chars()).any()).item()
     return texts.str.normalize("NFC") if foreign else texts
 
 

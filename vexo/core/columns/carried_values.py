@@ -157,6 +157,19 @@ def lane_cells(
     return texts, _ruled(marked, lane)
 
 
+def lane_texts(
+    cells: pl.DataFrame, match: ColumnMatch, reading: Reading, lane: Lane, headers: Mapping[str, str]
+) -> pl.Series:
+    """What a field's cells say after marks, treatments and rules, as ``lane_cells`` has it."""
+    field_ = match.field
+    done_to = lane.treatments or lane.fixed or lane.blank != Blank.LEAVE or lane.adds
+    if field_ is not None and field_.kind != Kind.CHOICES and not done_to:
+        texts = cell_texts(cells, match, reading)
+        if not reading.marks or not texts.str.contains("[", literal=True).any():
+            return texts
+    return lane_cells(cells, match, reading, lane, headers)[1].texts
+
+
 def carry(
     cells: pl.DataFrame,
     matches: Sequence[ColumnMatch],

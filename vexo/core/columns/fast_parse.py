@@ -7,10 +7,10 @@ import polars as pl
 from ..records import Field, Kind
 from ..values import dtype
 
-KINDS = (Kind.TEXT, Kind.DECIMAL, Kind.WHOLE, Kind.DATE)
+KINDS = (Kind.TEXT, Kind.DECIMAL, Kind.WHOLE, Kind.DATE, Kind.MOMENT, Kind.CHOICE)
 _FIRST = "!"
 """The first character after the blank: what sorts before it begins with a blank or a control."""
-_DAY = len("2026-11-27")
+_DAY, _MOMENT = len("2026-11-27"), len("2026-11-27T09:30:00Z")
 
 
 def plain_values(field: Field, texts: pl.Series) -> tuple[pl.Series, pl.Series | None]:
@@ -20,31 +20,53 @@ def plain_values(field: Field, texts: pl.Series) -> tuple[pl.Series, pl.Series |
     Args:
         field: of one of ``KINDS``.
     """
-    cells = texts.replace("", None)
+    cell, value = pl.col("cell"), pl.col("value")
     match field.kind:
         case Kind.DECIMAL:
-            values = cells.cast(dtype(field), strict=False)
+            values = cell.cast(dtype(field), strict=False)
             scale = field.scale if field.scale is not None else 10
             limit = pl.lit("1" + "0" * min((field.precision or 38) - scale, 37 - scale)).cast(pl.Decimal(38, scale))
-            within = values.to_frame("v").select(pl.col("v").abs() < limit)["v"]
             decimals = f"(\\.[0-9]{{1,{scale}}})?" if scale else ""
-            good = cells.str.contains(f"^-?[0-9]+{decimals}$") & within
+            good = cell.str.contains(f"^-?[0-9]+{decimals}$") & (value.abs() < limit)
         case Kind.WHOLE:
-            values = cells.cast(pl.Int64, strict=False)
-            good = values.is_between(-(10**18), 10**18, closed="none")
+            values = cell.cast(pl.Int64, strict=False)
+            good = value.is_between(-(10**18), 10**18, closed="none")
         case Kind.DATE:
-            values = cells.str.to_date("%Y-%m-%d", strict=False)
-            good = values.is_not_null() & (cells.str.len_bytes() == _DAY) & (cells >= "0") & (cells < ":")
+            values = cell.str.to_date("%Y-%m-%d", strict=False)
+            good = value.is_not_null() & _begins_with_figure(cell, _DAY)
+        case Kind.MOMENT:
+            values = cell.str.to_datetime("%Y-%m-%dT%H:%M:%SZ", time_unit="us", time_zone="UTC", strict=False)
+            good = value.is_not_null() & _begins_with_figure(cell, _MOMENT)
+        case Kind.CHOICE:
+            values, good = cell, cell.is_in([one.value for one in field.choices if _is_plain(one.value)])
         case _:
-            values, good = cells, _plain_text(field, cells)
-    good = good.fill_null(value=False)
-    others = ~good & cells.is_not_null()
+            values, good = cell, _plain_text(field, cell)
+    table = (
+        texts.to_frame("cell")
+        .lazy()
+        .with_columns(cell.replace("", None))
+        .with_columns(values.alias("value"))
+        .select(value.alias(texts.name), (~good.fill_null(value=False) & cell.is_not_null()).alias("others"))
+        .collect()
+    )
+    read, others = table.get_columns()
     if not others.any():
-        return values, None
-    return values.set(others, None) if field.kind != Kind.DECIMAL else values.zip_with(good, values.clear(1)), others
+        return read, None
+    return table.select(
+        pl.when("others").then(None).otherwise(pl.col(texts.name)).alias(texts.name)
+    ).to_series(), others
 
 
-def _plain_text(field: Field, cells: pl.Series) -> pl.Series:
-    bytes_ = cells.str.len_bytes()
-    good = (cells >= _FIRST) & (bytes_ == cells.str.len_chars()) & ~cells.str.contains("\r", literal=True)
+def _is_plain(text: str) -> bool:
+    """Whether a text is the same after all that is done to cells before they are compared."""
+    return text.isascii() and text == text.strip() and "\r" not in text
+
+
+def _begins_with_figure(cell: pl.Expr, length: int) -> pl.Expr:
+    return (cell.str.len_bytes() == length) & (cell >= "0") & (cell < ":")
+
+
+def _plain_text(field: Field, cell: pl.Expr) -> pl.Expr:
+    bytes_ = cell.str.len_bytes()
+    good = (cell >= _FIRST) & (bytes_ == cell.str.len_chars()) & ~cell.str.contains("\r", literal=True)
     return good & (bytes_ <= field.max_length) if field.max_length is not None else good

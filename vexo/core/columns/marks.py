@@ -9,7 +9,7 @@ import polars as pl
 
 from ..problems import problem
 from ..records import Field, Kind
-from ..values import SPACES, bare, join_items, on_unique, split_items
+from ..values import SPACES, join_items, on_unique, split_items, without_spaces
 
 LEAVE, VALUE, CLEAR, CHANGE, KEEP, BLANK_CLEARS, BLANK_DEFAULT = range(7)
 """What a cell says. The last two are blank cells under a lane's rule: cleared where a record is there, and a default
@@ -86,11 +86,10 @@ def _list_marks(texts: pl.Series) -> pl.DataFrame:
 
 def read_marks(field: Field, texts: pl.Series, on: bool) -> Marked:
     """Take the marks off a column of cells. A blank cell says leave; a real ``[`` at the start was written ``[[``."""
-    blank = bare(texts).is_null()
     nothing = pl.Series([None], dtype=pl.String).new_from_index(0, len(texts))
     many = field.kind == Kind.CHOICES
-    frame = pl.DataFrame({"text": texts, "blank": blank, "without": nothing})
-    say: pl.Expr = pl.when(pl.col("blank")).then(LEAVE).otherwise(VALUE)
+    frame = pl.DataFrame({"text": texts, "without": nothing})
+    say: pl.Expr = pl.when(without_spaces(pl.col("text")).is_null()).then(LEAVE).otherwise(VALUE)
     text: pl.Expr = pl.col("text")
     problems: pl.Expr = pl.lit(None, dtype=pl.String)
     without: pl.Expr = pl.col("without")

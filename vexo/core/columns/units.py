@@ -99,8 +99,10 @@ def doubt_unit(
     """
     field_unit = unit_in(field.label) or unit_in(field.help)
     named = unit_in(header)
+    if field_unit is None or not field.is_number:
+        return None
     numbers = bare(texts).cast(pl.Decimal(38, 10), strict=False).drop_nulls()
-    if field_unit is None or numbers.is_empty() or not field.is_number:
+    if numbers.is_empty():
         return None
     first, last = Decimal(str(numbers.min())), Decimal(str(numbers.max()))
     units = next((kind for kind in _KINDS if field_unit in kind), {})

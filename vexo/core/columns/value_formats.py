@@ -18,6 +18,7 @@ from .treatments.dates import Dates
 from .treatments.numbers import FORMS as NUMBER_FORMS
 from .treatments.numbers import MONEY, Number
 
+_GLANCE = 100
 _GROUPED = r"^[+-]?[1-9]\d{0,2}(?:\.\d{3})+$"
 """A number whose points may stand between thousands: a group of thousands does not begin with 0."""
 
@@ -81,8 +82,12 @@ def _in_doubt(field: Field, values: pl.DataFrame) -> bool:
     """Whether points could stand between thousands: all numbers that have one are so grouped."""
     if field.kind != Kind.DECIMAL:
         return False
-    points = values.filter(pl.col("text").str.contains(".", literal=True))["text"]
-    return len(points) > 0 and bool(points.str.contains(_GROUPED).all())
+    # In most columns the first few tell that it is not so.
+    for some in (values.head(_GLANCE), values):
+        points = some.filter(pl.col("text").str.contains(".", literal=True))["text"]
+        if len(points) and not points.str.contains(_GROUPED).all():
+            return False
+    return len(points) > 0
 
 
 _SEPARATORS = (";", ",", "/", "|", "+", "\n")

@@ -246,11 +246,11 @@ def beside(keys: pl.Series, table: pl.DataFrame) -> pl.DataFrame:
         table: where several lines have one key, one of them counts.
     """
     name = keys.name
-    rest = table.drop(name)
+    rest = [column for column in table.get_columns() if column.name != name]
     if table.is_empty():
-        return rest.clear(len(keys))
+        return pl.DataFrame([pl.Series(c.name, [None], c.dtype).new_from_index(0, len(keys)) for c in rest])
     places = places_of(keys, table[name])
-    return rest if places is None else rest.select(pl.all().gather(places))
+    return pl.DataFrame(rest) if places is None else pl.DataFrame(rest)[places]
 
 
 def places_of(keys: pl.Series, known: pl.Series) -> pl.Series | None:

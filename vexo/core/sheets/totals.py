@@ -144,23 +144,32 @@ def _exact(value: Any) -> str:
     return format(value, "f") if isinstance(value, Decimal) else str(value)
 
 
-def column_totals(texts: pl.Series) -> ColumnTotals:
-    """The figures of one column."""
-    filled = texts.drop_nulls()
-    numbers = as_numbers(texts)
+def column_totals(texts: pl.Series, different: int | None = None) -> ColumnTotals:
+    """The figures of one column.
+
+    Args:
+        different: how many different texts it has, where they were counted before.
+    """
+    filled, numbers = texts.count(), as_numbers(texts)
+    if different is None:
+        different = texts.drop_nulls().n_unique()
     if numbers is None:
-        return ColumnTotals(len(filled), filled.n_unique())
+        return ColumnTotals(filled, different)
     figures = [_exact(figure) for figure in (numbers.sum(), numbers.min(), numbers.max())]
-    return ColumnTotals(len(filled), filled.n_unique(), len(numbers.drop_nulls()), *figures)
+    return ColumnTotals(filled, different, numbers.count(), *figures)
 
 
 Figures = dict[str, dict[str, Any]]
 """Columns in figures, by their name: of each ``ColumnTotals`` as JSON."""
 
 
-def sheet_totals(cells: pl.DataFrame, columns: Sequence[str]) -> Figures:
-    """The figures of columns, by their name."""
-    return {name: column_totals(cells[name]).to_json() for name in columns}
+def sheet_totals(cells: pl.DataFrame, columns: Sequence[str], different: Mapping[str, int] | None = None) -> Figures:
+    """The figures of columns, by their name.
+
+    Args:
+        different: how many different texts each has, where they were counted before.
+    """
+    return {name: column_totals(cells[name], (different or {}).get(name)).to_json() for name in columns}
 
 
 def as_typed(text: str) -> Decimal | None:

@@ -17,24 +17,28 @@ _LAND = ("create", "update", "same")
 
 def total(values: pl.Series) -> str:
     """A sum to the last digit, as text."""
-    sum_ = values.drop_nulls().sum()
+    return _as_text(values.drop_nulls().sum())
+
+
+def _as_text(sum_: Any) -> str:
     return format(Decimal(str(sum_ or 0)), "f")
 
 
 def planned_totals(plan: pl.DataFrame, fields: Sequence[Field]) -> dict[str, dict[str, str]]:
     """For each number field: ``sheet`` (all rows read), ``planned`` (rows to be written or same, as they will be) and
     ``before`` (the same records as they are)."""
-    totals = {}
-    lands = plan["verdict"].is_in(_LAND)
-    for field in fields:
-        if not field.is_number:
-            continue
-        columns = FieldColumns(field.name)
-        new, old = columns.proposed, columns.current
-        landing = plan.select(new, old, columns.action).filter(lands)
-        will = landing.select(pl.when(pl.col(columns.action) == CellAction.WRITE).then(new).otherwise(old)).to_series()
-        totals[field.name] = {"sheet": total(plan[new]), "planned": total(will), "before": total(landing[old])}
-    return totals
+    numbers = [field.name for field in fields if field.is_number]
+    lands, sums = pl.col("verdict").is_in(_LAND), []
+    for at, columns in enumerate(map(FieldColumns, numbers)):
+        new, old = pl.col(columns.proposed), pl.col(columns.current)
+        will = pl.when(pl.col(columns.action) == CellAction.WRITE).then(new).otherwise(old)
+        parts = {"sheet": new, "planned": will.filter(lands), "before": old.filter(lands)}
+        sums += [part.sum().alias(f"{name}.{at}") for name, part in parts.items()]
+    told = plan.select(sums).row(0, named=True) if sums else {}
+    return {
+        name: {part: _as_text(told[f"{part}.{at}"]) for part in ("sheet", "planned", "before")}
+        for at, name in enumerate(numbers)
+    }
 
 
 def after_totals(plan: pl.DataFrame, records: pl.DataFrame, fields: Sequence[Field]) -> dict[str, str]:
@@ -51,4 +55,4 @@ def left_over(before: int, after: int, created: int, deleted: int, moved: int = 
 
 def as_texts(totals: Mapping[str, Any]) -> dict[str, str]:
     """Sums that an application gave, as exact texts."""
-    return {name: format(Decimal(str(value or 0)), "f") for name, value in totals.items()}
+    return {name: _as_text(value) for name, value in totals.items()}

@@ -126,7 +126,8 @@ def _document(route: Route, record_type: RecordType) -> BringIn:
 @dataclass(frozen=True)
 class PreparedSheet:
     """A sheet as the trip takes it: its numbered cells and their columns, how many rows were met by which way, how it
-    is read and compared, and what it has other than the version before."""
+    is read and compared, and what it has other than the version before. ``as_profiled`` tells that the profile's counts
+    are of these very cells."""
 
     cells: pl.DataFrame
     profile: SheetProfile
@@ -136,11 +137,14 @@ class PreparedSheet:
     choices: dict[str, Any]
     differs: dict[str, Any] | None
     instead: list[Option] = field(default_factory=list)
+    as_profiled: bool = False
 
     @cached_property
     def totals(self) -> Figures:
         """The columns in figures."""
-        return sheet_totals(self.cells, [column.name for column in self.profile.columns])
+        columns = self.profile.columns
+        different = {column.name: column.different for column in columns} if self.as_profiled else {}
+        return sheet_totals(self.cells, [column.name for column in columns], different)
 
 
 def _differs(newest: Sheet | None, cells: pl.DataFrame, profile: SheetProfile) -> dict[str, Any] | None:
@@ -177,7 +181,9 @@ def as_new_sheet(
     differs = _differs(incoming.newest, cells, profile)
     instead = _instead(matches, settings.lost, set(titles), record_type)
     choices = incoming.upload.choices
-    return PreparedSheet(cells, profile, matches, known, incoming.recognised, choices, differs, instead)
+    return PreparedSheet(
+        cells, profile, matches, known, incoming.recognised, choices, differs, instead, as_profiled=True
+    )
 
 
 def _instead(

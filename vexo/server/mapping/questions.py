@@ -11,7 +11,7 @@ from decimal import Decimal
 import polars as pl
 
 from vexo.applications import ApplicationError, Client
-from vexo.core.columns.carried_values import lane_cells
+from vexo.core.columns.carried_values import lane_texts
 from vexo.core.columns.lanes import PLAIN, Lane
 from vexo.core.columns.marks import LIKE_A_MARK
 from vexo.core.columns.matches import ColumnMatch, conflict_words, conflicts
@@ -82,11 +82,12 @@ def ask(cells: pl.DataFrame, mapped: MappedSheet, holds: Holdings) -> dict[str, 
     titles = column_titles(mapped.sheet.profile.columns)
     for first, second in conflicts(mapped.matches, mapped.record_type):
         asked.setdefault(_key(second), []).append(_conflict(first, second, titles))
+    marked_columns = _like_marks(cells, [match.column for match in mapped.matches if may_hold_marks(match, mapped)])
     for match in mapped.matches:
         field = match.field
         if match.open and match.header:
             asked.setdefault(_key(match), []).append(_where(match, mapped.record_type, titles))
-        if field is not None and may_hold_marks(match, mapped):
+        if field is not None and match.column in marked_columns and may_hold_marks(match, mapped):
             asked.setdefault(_key(match), []).extend(_marks(field, mapped.lane(field.name), cells[match.column]))
         if field is None or not asks_of_values(match):
             continue
@@ -98,9 +99,9 @@ def ask(cells: pl.DataFrame, mapped: MappedSheet, holds: Holdings) -> dict[str, 
         # In which form numbers are written is told before anything is reckoned with them.
         written = tuple(one for one in lane.treatments if not isinstance(one, Arithmetic))
         rewritten = replace(lane, treatments=written)
-        _, marked = lane_cells(cells, match, mapped.reading, rewritten, mapped.headers)
+        texts = lane_texts(cells, match, mapped.reading, rewritten, mapped.headers)
         files = _files(mapped, cells)
-        asked.setdefault(_key(match), []).extend(_values(match, field, lane, marked.texts, files, holds))
+        asked.setdefault(_key(match), []).extend(_values(match, field, lane, texts, files, holds))
     return {key: questions for key, questions in asked.items() if questions}
 
 
@@ -112,11 +113,16 @@ def may_hold_marks(match: ColumnMatch, mapped: MappedSheet) -> bool:
     return not mapped.lane(field.name).fixed and "marks" not in mapped.lane(field.name).settled
 
 
+def _like_marks(cells: pl.DataFrame, columns: Sequence[str]) -> set[str]:
+    """The columns that have cells which look like marks."""
+    names = list(dict.fromkeys(columns))
+    told = cells.select(pl.col(names).str.contains(LIKE_A_MARK).any()).row(0, named=True) if names else {}
+    return {name for name, has in told.items() if has}
+
+
 def _marks(field: Field, lane: Lane, texts: pl.Series) -> list[Question]:
-    """Cells of a sheet in which marks do not count, and that look like some."""
+    """What is asked of a column in which cells look like marks, where marks do not count."""
     like = texts.filter(texts.str.contains(LIKE_A_MARK).fill_null(value=False))
-    if like.is_empty():
-        return []
     cells = "1 cell looks" if len(like) == 1 else f"{thousands(len(like))} cells look"
     settled = replace(lane, settled=(*lane.settled, "marks"))
     options = [

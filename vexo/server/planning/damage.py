@@ -109,7 +109,7 @@ class DamageSearch:
     def _all_values(self, field: Field) -> pl.Series | None:
         """All values of a field in the application, where all records were read."""
         values = self.values(field.name) if field.kind == Kind.TEXT else None
-        return values.cast(pl.String).drop_nulls().unique() if values is not None else None
+        return values.unique().drop_nulls() if values is not None else None
 
     def _lost_keys(
         self, kept: pl.DataFrame, cells: pl.DataFrame, texts: dict[str, pl.Series], identifiers: pl.Series

@@ -33,10 +33,7 @@ from .materials import Materials
 
 _MOST_REASONS = 200
 """Groups of rows that are told apart by what the application said: more are not a list to work through."""
-
-
-def _total(values: pl.Series) -> Decimal:
-    return Decimal(str(values.sum() or 0))
+_WRITES = pl.col(VERDICT).is_in([Verdict.CREATE.value, Verdict.UPDATE.value])
 
 
 def with_reasons(states: pl.DataFrame) -> pl.LazyFrame:
@@ -87,15 +84,14 @@ def reasons(states: pl.DataFrame, record_type: RecordType) -> list[Reason]:
     ]
 
 
-def _changed(plan: pl.DataFrame, field: Field) -> pl.Series:
+def _written(field: Field) -> pl.Expr:
     """Which cells of a field a plan writes."""
-    action = plan[FieldColumns(field.name).action]
-    return (action == CellAction.WRITE) & plan[VERDICT].is_in([Verdict.CREATE, Verdict.UPDATE])
+    return (pl.col(FieldColumns(field.name).action) == CellAction.WRITE) & _WRITES
 
 
-def _updated(plan: pl.DataFrame, field: Field) -> pl.Series:
+def _updated(field: Field) -> pl.Expr:
     """Which of them are in records that are there."""
-    return _changed(plan, field) & (plan[VERDICT] == Verdict.UPDATE)
+    return _written(field) & (pl.col(VERDICT) == Verdict.UPDATE)
 
 
 def alike_columns(field: Field) -> list[str]:
@@ -107,37 +103,46 @@ def alike_columns(field: Field) -> list[str]:
 def alike(plan: pl.DataFrame, field: Field) -> str | None:
     """The one value that all changed cells of a field get in records that are there, as a text; None where they get
     several, or none."""
-    proposed = plan[FieldColumns(field.name).proposed].filter(_updated(plan, field))
+    proposed = plan.select(pl.col(FieldColumns(field.name).proposed).filter(_updated(field))).to_series()
     if proposed.is_empty() or proposed.null_count() or proposed.n_unique() != 1:
         return None
     return str(to_text(field, proposed.head(1))[0])
 
 
-def _column(plan: pl.DataFrame, field: Field, two_way: bool, meant: pl.Series) -> ColumnFigures:
-    columns = FieldColumns(field.name)
-    action, changed = plan[columns.action], _changed(plan, field)
-    was_empty = plan.select(is_empty(columns.current, field)).to_series()
-    cleared = changed & ~was_empty & plan.select(is_empty(columns.proposed, field)).to_series()
-    counts = plan[IDENTIFIER].is_not_null() & (plan[VERDICT] != Verdict.ASIDE)
-    sums: dict[str, str] = {}
+def _counts(field: Field, meant: pl.Series) -> dict[str, pl.Expr]:
+    """What is counted of a column, by its name in the figures.
+
+    Args:
+        meant: the rows whose cleared cells are meant.
+    """
+    columns, written = FieldColumns(field.name), _written(field)
+    action, had = pl.col(columns.action), ~is_empty(columns.current, field)
+    cleared = written & had & is_empty(columns.proposed, field)
+    if len(meant):
+        cleared &= ~pl.col(ROW_ID).is_in(meant.implode())
+    counted = pl.col(IDENTIFIER).is_not_null() & (pl.col(VERDICT) != Verdict.ASIDE)
+    counts = {
+        "changed": written,
+        "held": action == CellAction.HELD,
+        "unreadable": action == CellAction.BAD,
+        "emptied": pl.col(columns.left_blank),
+        "filled_before": pl.col(columns.kept_filled),
+        "cleared": cleared,
+        "filled": counted & had,
+        "updated": _updated(field),
+    }
+    sums = {"before": columns.current, "after": columns.proposed} if field.is_number else {}
+    return counts | {name: pl.col(column).filter(written) for name, column in sums.items()}
+
+
+def _column(plan: pl.DataFrame, field: Field, two_way: bool, counted: Mapping[str, Any]) -> ColumnFigures:
+    """The figures of a column, of what was counted of it."""
+    figures: dict[str, Any] = {name: value or 0 for name, value in counted.items()}
     if field.is_number:
-        after, before = (_total(plan[column].filter(changed)) for column in (columns.proposed, columns.current))
-        sums = {"before": str(before), "after": str(after), "difference": str(after - before)}
-    return ColumnFigures(
-        field=field.name,
-        label=field.label,
-        changed=int(changed.sum()),
-        held=int((action == CellAction.HELD).sum()),
-        unreadable=int((action == CellAction.BAD).sum()),
-        emptied=int(plan[columns.left_blank].sum()),
-        filled_before=int(plan[columns.kept_filled].sum()),
-        two_way=two_way,
-        **sums,
-        cleared=int((cleared & ~plan[ROW_ID].is_in(meant.implode())).sum()),
-        filled=int((counts & ~was_empty).sum()),
-        updated=int(_updated(plan, field).sum()),
-        alike=alike(plan, field),
-    )
+        before, after = (Decimal(str(figures[name])) for name in ("before", "after"))
+        figures |= {"before": str(before), "after": str(after), "difference": str(after - before)}
+    same = alike(plan, field) if figures["updated"] else None
+    return ColumnFigures(field=field.name, label=field.label, two_way=two_way, alike=same, **figures)
 
 
 def _check(plan: pl.DataFrame, name: str) -> Check:
@@ -146,12 +151,20 @@ def _check(plan: pl.DataFrame, name: str) -> Check:
 
 
 def _figures(plan: pl.DataFrame, fields: Sequence[Field], two_way: set[str], basis: Basis) -> list[ColumnFigures]:
-    return [_column(plan, f, f.name in two_way, _meant_to_be_empty(basis, f)) for f in fields]
+    by_field = [_counts(field, _meant_to_be_empty(basis, field)) for field in fields]
+    asked = (expr.sum().alias(f"{name}.{at}") for at, counts in enumerate(by_field) for name, expr in counts.items())
+    told = plan.select(asked).row(0, named=True) if fields else {}
+    return [
+        _column(plan, field, field.name in two_way, {name: told[f"{name}.{at}"] for name in by_field[at]})
+        for at, field in enumerate(fields)
+    ]
 
 
 def _meant_to_be_empty(basis: Basis, field: Field) -> pl.Series:
     """The rows of which a person was asked about a field that is cleared in many, and said that it is meant."""
     decisions = basis.decisions
+    if decisions.is_empty():
+        return decisions[ROW_ID]
     is_meant = (decisions["code"] == "emptied-many") & (decisions["answer"] == Answer.FILE)
     return decisions.filter(is_meant & (decisions["field"] == field.name))[ROW_ID]
 

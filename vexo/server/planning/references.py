@@ -6,7 +6,7 @@ import polars as pl
 
 from vexo.applications import Client
 from vexo.core.cell_parser import in_long_form
-from vexo.core.columns.carried_values import Reading, lane_cells
+from vexo.core.columns.carried_values import Reading, lane_texts
 from vexo.core.columns.references import different, key_texts, make_lookup, naming_fields
 from vexo.core.keys.near import near_keys
 from vexo.core.new_records import new_record
@@ -32,8 +32,8 @@ def references_of(
         field = match.field
         if field is None or not (match.carried or match.check) or field.kind != Kind.REFERENCE or not field.target:
             continue
-        _, marked = lane_cells(cells, match, reading, context.settings.lane(field.name), context.headers)
-        texts.setdefault(field.target, []).append(marked.texts)
+        said = lane_texts(cells, match, reading, context.settings.lane(field.name), context.headers)
+        texts.setdefault(field.target, []).append(said)
     # The record IDs of a sheet from elsewhere are those of another application, or nobody knows whose.
     ours, origin = context.sheet.recognised, context.sheet.origin
     # A receipt of this application names the records that it is of.
@@ -57,8 +57,8 @@ def _names_in_rows(context: PlanContext, cells: pl.DataFrame, reading: Reading) 
         field = match.field
         if field is None or not match.carried or field.name not in names:
             continue
-        _, marked = lane_cells(cells, match, reading, context.settings.lane(field.name), context.headers)
-        named = in_long_form(field, bare(normal(marked.texts.cast(pl.String)))).alias("text")
+        said = lane_texts(cells, match, reading, context.settings.lane(field.name), context.headers)
+        named = in_long_form(field, bare(normal(said.cast(pl.String)))).alias("text")
         rows = cells.select(new_record(ROW_ID, ROW).alias("row"))
         parts.append(rows.select(named, "row").drop_nulls("text"))
     return pl.concat(parts).unique("text", keep="first", maintain_order=True)

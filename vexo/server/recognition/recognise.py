@@ -60,7 +60,8 @@ def recognise(lease: Lease) -> dict[str, Any]:
     forget_old()
     belongs_to = _told(belonging_of(profile, cells, digest), profile, cells)
     asked_for.update(belongs_to=belongs_to)
-    asked_for.update(totals=sheet_totals(cells, [column.name for column in profile.columns]))
+    different = {column.name: column.different for column in profile.columns}
+    asked_for.update(totals=sheet_totals(cells, list(different), different))
     return belongs_to
 
 

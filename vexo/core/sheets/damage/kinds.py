@@ -27,9 +27,14 @@ _QUOTES = str.maketrans({"\u2018": "'", "\u2019": "'", "\u201c": '"', "\u201d": 
 _PRIVATE = {0xF100 + byte: byte for byte in range(0x80, 0xA0)}
 """Where spreadsheets put bytes that an encoding leaves out."""
 _WRONG = ("cp1252", "latin-1", "mac_roman", "cp850", "cp437")
+BETWEEN_SYSTEMS = 1462
+"""Days between the two systems in which spreadsheets count days."""
+LOOKS_LIKE_AN_ERROR = r"^\s*#|^\s*Err:5\d\d"
 LOOKS_HARMED = (
-    r"^\s*#|^\s*Err:5\d\d|(?i)^\s*\d(?:[.,]\d+)?E\+?\d+\s*$|(?i)\d{4}-\d\d-\d\d|(?i)[a-z]{3}[^a-z]*\d|\d[^a-z]*[a-z]{3}"
-    r"|\d{1,2}/\d{1,2}|\d[/.]\d{1,2}[/.]\d{2}"
+    LOOKS_LIKE_AN_ERROR
+    + r"|(?i)^\s*\d(?:[.,]\d+)?E\+?\d+\s*$|\d{4}-\d\d-\d\d"
+    + rf"|(?i)\d[-/. ]?(?:{'|'.join(_SHORT)})|(?i)(?:{_MONTH})\.?[-/. ,]*\d"
+    + r"|\d{1,2}/\d{1,2}|\d[/.]\d{1,2}[/.]\d{2}"
 )
 """Cells that a spreadsheet may have made an error, a power of ten or a day of."""
 TEXTS = (Kind.TEXT, Kind.REFERENCE, Kind.CHOICE)
@@ -167,7 +172,7 @@ def harm(text: str, was: str, kind: Kind, length: int | None = None) -> str | No
     if kind in (Kind.DATE, Kind.MOMENT):
         if text.strip() in _serials(was):
             return "serial"
-        shifts = (timedelta(days=1462), timedelta(days=-1462))
+        shifts = (timedelta(days=BETWEEN_SYSTEMS), timedelta(days=-BETWEEN_SYSTEMS))
         days, then = _days(text), _serials(was)
         return "serial" if days and then and any(_moved(was, shift) == text.strip()[:10] for shift in shifts) else None
     if kind in (Kind.DECIMAL, Kind.WHOLE):

@@ -16,9 +16,11 @@ from ...records import Field, Kind
 from ...values import NOT_ASCII, normal
 from ..sheet import ROW, ROW_ID
 from .kinds import (
+    BETWEEN_SYSTEMS,
     CUTS,
     ERROR,
     LOOKS_HARMED,
+    LOOKS_LIKE_AN_ERROR,
     POWER,
     TEXTS,
     day_marks,
@@ -53,6 +55,7 @@ KINDS = (
     "read-only",
 )
 """In the order in which they are told; ``read-only`` is not damage: a cell that is for reading was edited."""
+_ISO, _DAY = "%Y-%m-%d", len("2026-11-27")
 _LEAST = 20
 """Values of a field from which on their form can be told."""
 _FEW = 2
@@ -103,7 +106,9 @@ def _may_be(kind: Kind) -> pl.Expr:
     text, was = pl.col("text"), pl.col("was")
     looks = text.str.contains(LOOKS_HARMED)
     if kind in (Kind.DATE, Kind.MOMENT):
-        return looks | text.str.contains(r"^\s*\d+\s*$")
+        days, days_then = (one.str.strip_chars().str.head(_DAY).str.to_date(_ISO, strict=False) for one in (text, was))
+        apart = (days - days_then).dt.total_days().abs()
+        return text.str.contains(LOOKS_LIKE_AN_ERROR) | text.str.contains(r"^\s*\d+\s*$") | (apart == BETWEEN_SYSTEMS)
     if kind not in (*TEXTS, Kind.CHOICES):
         return looks
     same = text.str.replace_all(_BLANKS, "") == was.str.replace_all(_BLANKS, "")
@@ -168,24 +173,26 @@ def _pattern(known: pl.Series | None, least: int) -> int | None:
 def _by_itself(looked: Looked) -> pl.DataFrame:
     """Harm that a cell shows by itself, where what went out is not known."""
     alone = looked.texts if looked.was is None else looked.texts.filter(looked.was.is_null())
-    some = alone.drop_nulls().unique(maintain_order=True)
-    if some.is_empty():
+    if alone.null_count() == len(alone):
         return pl.DataFrame(schema=_FOUND)
     values = looked.known()
     length = _pattern(values, _LEAST)
-    text_field = looked.field.kind in TEXTS
-    may = some.str.contains(rf"{LOOKS_HARMED}|^\s|\s$|{_ODD}")
+    text, text_field = pl.col("text"), looked.field.kind in TEXTS
+    may = text.str.contains(rf"{LOOKS_HARMED}|^\s|\s$|{_ODD}")
     if length:
-        may |= some.str.contains(rf"^\s*\d{{1,{length - 1}}}\s*$")
-    some = some.filter(may)
+        may |= text.str.contains(rf"^\s*\d{{1,{length - 1}}}\s*$")
+    different = alone.to_frame("text").lazy().drop_nulls().unique(maintain_order=True)
+    some = different.filter(may).collect().to_series()
+    if some.is_empty():
+        return pl.DataFrame(schema=_FOUND)
     if values is not None:
         some = some.filter(~some.is_in(values.implode()))
     known = _Known(values)
     lines = []
-    for text in some.to_list():
-        harmed = _told_alone(text, text_field, length, known)
+    for one in some.to_list():
+        harmed = _told_alone(one, text_field, length, known)
         if harmed is not None:
-            lines.append((text, *harmed))
+            lines.append((one, *harmed))
     schema = {"text": pl.String, "kind": pl.String, "sure": pl.Boolean, "repair": pl.String}
     if not lines:
         return pl.DataFrame(schema=_FOUND)
