@@ -14,7 +14,9 @@ from tests.support import BIN, kill, start, template, wait_until
 
 template()
 
-from django.db import DatabaseError  # noqa: E402
+from django.db import DatabaseError, connection  # noqa: E402
+from django.db.migrations.loader import MigrationLoader  # noqa: E402
+from django.db.migrations.recorder import MigrationRecorder  # noqa: E402
 from django.test import Client  # noqa: E402
 
 from vexo.server import health, logs  # noqa: E402
@@ -45,8 +47,12 @@ class Health(ServiceCase):
             little = SimpleNamespace(free=100 * 1024**2)
             with patch.object(shutil, "disk_usage", lambda _: little):
                 self.assertEqual(self.health(), (200, "troubled", ["disk"]))
-            with patch.object(health.MigrationExecutor, "migration_plan", lambda *_: ["one"]):
-                self.assertEqual(self.health(), (503, "down", ["migrations"]))
+            recorder = MigrationRecorder(connection)
+            newest = MigrationLoader(connection).graph.leaf_nodes("jobs")[0]
+            recorder.record_unapplied(*newest)
+            self.assertEqual(self.health(), (503, "down", ["migrations"]))
+            recorder.record_applied(*newest)
+            self.assertEqual(self.health(), (200, "up", []))
             with patch.object(health, "without_worker", side_effect=DatabaseError("no such table")):
                 self.assertEqual(self.health(), (503, "down", ["database"]))
 
