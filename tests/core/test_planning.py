@@ -8,6 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.core.examples import answers, codes, plan, plan_and_questions, verdicts
+from vexo.core.keys.record_keys import in_one_order
 from vexo.core.operations import Operation
 from vexo.core.planning.frame import beside
 from vexo.core.planning.verdicts import CellAction, SumError, Verdict, sum_after, sum_of
@@ -73,6 +74,15 @@ class Beside(unittest.TestCase):
                 self.assertIsNone(at, "a blank key is like no other")
             else:
                 self.assertEqual(known[at], key)
+        self.assertEqual(beside(pl.Series("k", keys, dtype=pl.String), table.select("k")).columns, [])
+
+    @given(st.lists(st.none() | st.text("ab1", max_size=3), max_size=5), st.booleans())
+    def test_one_order_is_told_only_of_keys_that_are_there_once(self, keys: list[str | None], rises: bool) -> None:
+        texts = sorted(keys, key=lambda k: (len(k or ""), k or "")) if rises else keys
+        column = pl.Series("k", texts, dtype=pl.String)
+        once = None not in keys and len({*keys}) == len(keys)
+        self.assertEqual(in_one_order(column, column.alias("known")), once)
+        self.assertFalse(in_one_order(column, column.head(len(keys) - 1)) and keys)
 
 
 class TheSum(unittest.TestCase):

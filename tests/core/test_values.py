@@ -4,6 +4,7 @@ import unicodedata
 import unittest
 from datetime import UTC, date, datetime
 from decimal import Decimal
+from typing import Any
 
 import polars as pl
 from hypothesis import given
@@ -13,7 +14,17 @@ from tests.core.examples import BERTH
 from vexo.core.cell_parser import parse, parse_all
 from vexo.core.problems import BETWEEN
 from vexo.core.records import Field, Kind
-from vexo.core.values import SPACE_CHARACTERS, bare, dtype, join_items, rounded_to_15, same, split_items, to_text
+from vexo.core.values import (
+    SPACE_CHARACTERS,
+    bare,
+    dtype,
+    join_items,
+    normal_all,
+    rounded_to_15,
+    same,
+    split_items,
+    to_text,
+)
 
 RATE = BERTH.field("rate")
 
@@ -46,6 +57,11 @@ def read_plainly(text: str | None, scale: int, digits: int) -> tuple[Decimal | N
     return (None, "too-fine") if len(places.rstrip("0")) > scale else (Decimal(plain), None)
 
 
+def plainly_normal(text: str | None) -> str | None:
+    lines = (text or "").replace("\r\n", "\n").replace("\r", "\n")
+    return unicodedata.normalize("NFC", lines) or None
+
+
 class Columns(unittest.TestCase):
     """All columns of a table are parsed together: none may touch another."""
 
@@ -58,6 +74,15 @@ class Columns(unittest.TestCase):
             self.assertEqual(together.problems.to_list(), alone.problems.to_list(), (field.name, column.to_list()))
             self.assertEqual((together.values.dtype, together.values.name), (dtype(field), "same name"))
         self.assertEqual(parse_all([]), [])
+
+    @given(st.lists(st.lists(CELLS, min_size=3, max_size=3), max_size=3), st.integers(0, 3))
+    def test_each_is_as_it_is_compared_whatever_stands_beside_it(self, columns: list[list[Any]], rows: int) -> None:
+        texts = [pl.Series(f"c{at}", cells[:rows], dtype=pl.String) for at, cells in enumerate(columns)]
+        for long in (1, 400):
+            repeated = [pl.concat([one] * long) for one in texts]
+            for column, normal in zip(repeated, normal_all(repeated), strict=True):
+                self.assertEqual(normal.to_list(), [plainly_normal(text) for text in column], column.name)
+                self.assertEqual(normal.name, column.name)
 
     @given(st.lists(CELLS, max_size=4))
     def test_numbers_are_as_one_reads_them_cell_by_cell(self, cells: list[str | None]) -> None:

@@ -59,6 +59,8 @@ def normal_all(columns: Sequence[pl.Series]) -> list[pl.Series]:
     Args:
         columns: all of one length.
     """
+    if not columns:
+        return []
     if len(columns) > 1 and len(columns[0]) <= _SHORT:
         # A step takes longer there than all cells that it is done to.
         rows, texts = len(columns[0]), normal(pl.concat(columns, rechunk=True))

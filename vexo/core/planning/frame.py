@@ -247,7 +247,7 @@ def beside(keys: pl.Series, table: pl.DataFrame) -> pl.DataFrame:
     """
     name = keys.name
     rest = [column for column in table.get_columns() if column.name != name]
-    if table.is_empty():
+    if table.is_empty() or not rest:
         return pl.DataFrame([pl.Series(c.name, [None], c.dtype).new_from_index(0, len(keys)) for c in rest])
     places = places_of(keys, table[name])
     return pl.DataFrame(rest) if places is None else pl.DataFrame(rest)[places]

@@ -86,7 +86,7 @@ const leaving = useDoing(() => api.DELETE("/api/people/{username}", { params: pa
         required
     /></label>
     <AlertNote v-if="changing.error.value">{{ changing.error.value.message }}</AlertNote>
-    <BusyButton type="submit" class="sm justify-self-start" :busy="changing.busy.value">Give it to them</BusyButton>
+    <BusyButton type="submit" class="sm justify-self-start" :busy="changing.busy.value">Set this password</BusyButton>
   </form>
   <TheirAccess :someone="someone" />
   <section class="card grid gap-2">
@@ -98,7 +98,7 @@ const leaving = useDoing(() => api.DELETE("/api/people/{username}", { params: pa
     </button>
     <div v-else class="flex flex-wrap gap-2">
       <BusyButton type="button" class="sm warn" :busy="leaving.busy.value" @click="leaving.start()"
-        >Yes, remove them</BusyButton
+        >Yes, remove {{ someone.name }}</BusyButton
       >
       <button type="button" class="btn sm" @click="removing = false">Leave it</button>
     </div>
