@@ -42,7 +42,9 @@ function begin(): void {
   open.value = true;
 }
 const params = computed(() => ({ path: { id: route.id } }));
-const after = () => queryClient.invalidateQueries({ queryKey: ["unattended"] });
+/** The route too: where it was changed elsewhere, its words are to be read anew. */
+const after = () =>
+  Promise.all(["unattended", "routes"].map((key) => queryClient.invalidateQueries({ queryKey: [key] })));
 const keeping = useDoing(
   () => {
     const { folder, timed, at, days, applies, most, deletes } = form.value;
