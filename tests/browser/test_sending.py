@@ -11,6 +11,7 @@ from selenium.webdriver.common.keys import Keys
 
 from tests.browser.case import BrowserCase
 from tests.browser.support import Browser
+from tests.person import Person
 from tests.support import wait_until
 
 
@@ -30,6 +31,30 @@ class SendingOut(BrowserCase):
 
     def rows(self, browser: Browser, count: str) -> None:
         browser.until(lambda: f"{count} of 3,866 records" in browser.text, f"{count} records")
+
+    def test_a_route_that_is_asked_for_comes_before_what_is_typed_and_is_missed_aloud(self) -> None:
+        browser = self.browser()
+        asked = {"name": "Rates", "application": "harbour-practice", "record_type": "Berth", "chosen": ["daily_rate"]}
+        ada = Person(self.demo.address, "ada")
+        route = ada.ask("POST", "routes", json={**asked, "condition": "daily_rate gt 40"}).json()["id"]
+        self.addCleanup(ada.ask, "DELETE", f"routes/{route}")
+        held = "const before = fetch; const until = new Promise(go => { window.routesMayCome = go; }); window.fetch ="
+        held += "async (asked, ...more) => { if ((asked.url ?? asked).endsWith('/api/routes')) await until;"
+        script = browser.driver.execute_cdp_cmd(
+            "Page.addScriptToEvaluateOnNewDocument", {"source": held + "return before(asked, ...more); };"}
+        )
+        browser.open(f"/send-out?route={route}")
+        browser.see("The sheet as it will be", "Record ID")
+        inert = "return document.querySelector('[data-testid=sentence]').inert"
+        self.assertTrue(browser.script(inert))
+        self.assertFalse(browser.find("[data-testid=send]").is_enabled())
+        browser.script("window.routesMayCome()")
+        browser.see("on the route Rates")
+        self.rows(browser, "1,111")
+        self.assertFalse(browser.script(inert))
+        browser.driver.execute_cdp_cmd("Page.removeScriptToEvaluateOnNewDocument", script)
+        browser.open("/send-out?route=999")
+        browser.see("The route that was asked for is not there any more", "Every")
 
     def test_the_sentence_by_keys_the_text_beside_it_and_hand_picked_records(self) -> None:
         browser = self.browser()

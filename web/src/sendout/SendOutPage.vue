@@ -1,9 +1,9 @@
 <script setup lang="ts">
-import { computed, ref, watch } from "vue";
-import { useRoute, useRouter } from "vue-router";
+import { computed, ref } from "vue";
+import { useRouter } from "vue-router";
 
-import { api, data, type Document, type Route } from "@/api/client";
-import { useMay, useRoutes } from "@/api/queries";
+import { api, data, type Document } from "@/api/client";
+import { useMay } from "@/api/queries";
 import { count, exact, many } from "@/parts/format";
 import StageLabel from "@/parts/StageLabel.vue";
 import { useFootNote } from "@/services/foot";
@@ -13,6 +13,7 @@ import ChoiceList from "@/ui/ChoiceList.vue";
 import { useDoing } from "@/ui/doing";
 import SearchPart from "@/ui/SearchPart.vue";
 
+import { useAskedRoute } from "./askedRoute";
 import { awaited } from "./awaited";
 import ClausePart from "@/conditions/ClausePart.vue";
 import { asGroup, isGroup, type Part } from "@/conditions/conditions";
@@ -26,7 +27,6 @@ import { usePreview } from "./usePreview";
 
 defineEmits<{ bring: [] }>();
 const router = useRouter();
-const address = useRoute();
 const mayPrepare = useMay("prepare");
 const { application, applications, types, type, fields, byName, fixed, said, text, sentence, slip, asking, take } =
   useSendOut();
@@ -36,18 +36,8 @@ const asText = ref(false);
 const textInput = ref<HTMLInputElement>();
 const finder = ref<{ find: () => void }>();
 
-const { data: routes } = useRoutes();
-const route = ref<Route>();
+const { route, waits, missed } = useAskedRoute(take);
 const keeping = ref(false);
-watch(
-  () => routes.value?.find((one) => String(one.id) === address.query.route),
-  (found) => {
-    if (!found?.document || route.value?.id === found.id) return;
-    route.value = found;
-    take(found.document, found.application);
-  },
-  { immediate: true },
-);
 /** The document as it is said now, for the server. */
 const document_ = computed<Document>({
   get: () => ({ ...said }),
@@ -87,7 +77,9 @@ const sending = useDoing(
     },
   },
 );
-const canSend = computed(() => !trouble.value && !!preview.data.value && current.value && mayPrepare.value);
+const canSend = computed(
+  () => !waits.value && !trouble.value && !!preview.data.value && current.value && mayPrepare.value,
+);
 const goes = computed(() => {
   if (said.headers_only) return "Send out the empty sheet";
   const rows = preview.data.value && current.value ? many(preview.data.value.count, "row", "rows") : "";
@@ -131,10 +123,12 @@ useFootNote(() => "reading only: the application is not changed");
       {{ goes }}
     </BusyButton>
   </div>
+  <p v-if="missed" class="alert held mx-4 mb-2 flex-none" role="alert">{{ missed }}</p>
   <ul v-if="route?.lost.length" class="alert held mx-4 mb-2 flex-none" role="alert">
     <li v-for="one in route.lost" :key="one">{{ one }}</li>
   </ul>
   <div
+    :inert="waits"
     class="flex max-h-[38%] flex-none flex-wrap items-baseline gap-x-2 gap-y-1 overflow-auto border-t border-rule bg-panel px-4 py-2.5 text-title"
     data-testid="sentence"
   >
@@ -179,7 +173,7 @@ useFootNote(() => "reading only: the application is not changed");
       trouble
     }}</pre>
   </div>
-  <div class="work">
+  <div class="work" :inert="waits">
     <section class="w-[282px] flex-none overflow-auto border-r border-rule p-3" aria-label="Fields" tabindex="-1">
       <FieldList v-if="type" ref="finder" v-model="said.chosen" :type="type" :fixed="fixed" :fields="fields" />
     </section>
