@@ -249,6 +249,10 @@ def use_folder(data: Path) -> None:
     template()
     from django.db import connections
 
+    from vexo.server import naming
+
+    # Of another folder the same name may be somebody else's.
+    naming._known.clear()
     connections.close_all()
     os.environ["VEXO_DATA"] = str(data)
     connections.settings["default"]["NAME"] = data / "vexo.db"
