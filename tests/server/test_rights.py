@@ -253,6 +253,8 @@ class Rights(ServiceCase):
             ("token", "no-such", "--withdraw"): PREPARER,
             ("read", sheet): VIEWER,
             ("send-out", "no-such", "Berth", "-o", target): PREPARER,
+            ("trips",): VIEWER,
+            ("trips", "--rename", f"{trip}=Renamed"): PREPARER,
             ("routes",): VIEWER,
             ("routes", "--delete", "no-such"): PREPARER,
             ("parts", trip): VIEWER,

@@ -15,6 +15,7 @@ import click
 from .terminal import written_streams
 
 _COMMANDS: dict[str, tuple[str, str]] = {
+    "trips": ("trip_list:trips", "List the trips, or give one another title."),
     "send-out": ("send_out:send_out", "Send records out as a sheet, or several."),
     "routes": ("routes:routes", "List the saved routes, or say what one does where rows are refused."),
     "parts": ("send_out:parts", "Show who has which part of a shared-out trip."),

@@ -32,11 +32,10 @@ from .facts import to_json
 from .models import Sheet, Trip
 from .part_view import PartView
 from .sheets import downloaded
-from .status import jobs_of, update_status
-from .trip_pages import trip_detail, trip_summary
+from .titles import retitle
+from .trip_list import Wanted, list_trips
+from .trip_pages import trip_detail
 
-MOST_LISTED = 200
-"""Trips on Home: more are found by searching."""
 SEEN = OpenApiParameter("If-Match", location=OpenApiParameter.HEADER, description="The version that was seen.")
 
 
@@ -82,12 +81,42 @@ def detail(pk: int, request: Request, status: int = 200) -> Response:
 
 
 class TripsView(APIView):
-    @extend_schema(responses=s.TripSummarySerializer(many=True))
+    asks = ("text", "application", "first", "most")
+
+    @extend_schema(
+        responses=s.TripSummarySerializer(many=True),
+        parameters=[
+            OpenApiParameter("text", str, description="Words that title, type, application or number have."),
+            OpenApiParameter("application", str),
+            OpenApiParameter("first", int, description="A place in their order: those from there on."),
+            OpenApiParameter("most", int, description="How many at once, 100 where nothing is said, at most 2,000."),
+            OpenApiParameter(
+                "Vexo-Total", int, OpenApiParameter.HEADER, response=True, description="How many are like that in all."
+            ),
+            OpenApiParameter(
+                "Vexo-Waiting",
+                int,
+                OpenApiParameter.HEADER,
+                response=True,
+                description="How many older ones wait for a person and are not among these.",
+            ),
+            OpenApiParameter(
+                "Link", str, OpenApiParameter.HEADER, response=True, description="`rel=next` where more follow."
+            ),
+        ],
+    )
     def get(self, request: Request) -> Response:
-        trips = list(Trip.objects.select_related("application").defer("reports")[:MOST_LISTED])
-        jobs, person = jobs_of(trip.pk for trip in trips), person_of(request)
-        listed = [trip_summary(PartView.of(trip), person, jobs[trip.pk]) for trip in trips]
-        return Response(to_json(sorted(listed, key=lambda summary: not summary.asks)))
+        """The trips that were touched last, and those that wait for a person, however old they are: these first."""
+        query = request.query_params
+        first, most = (whole_number(query, name, 0) for name in ("first", "most"))
+        wanted = Wanted(query.get("text", ""), query.get("application", ""), first, most)
+        listed = list_trips(person_of(request), wanted)
+        headers = {"Vexo-Total": str(listed.total), "Vexo-Waiting": str(listed.not_shown)}
+        if listed.after is not None:
+            following = query.copy()
+            following["first"] = str(listed.after)
+            headers["Link"] = f'<{request.path}?{following.urlencode()}>; rel="next"'
+        return Response(to_json(listed.trips), headers=headers)
 
 
 class TripView(APIView):
@@ -104,8 +133,7 @@ class TripView(APIView):
         unchanged(request, view)
         serializer = s.TripTitleSerializer(data=request.data)
         serializer.is_valid(raise_exception=True)
-        Trip.objects.filter(pk=pk).update(title=serializer.validated_data["title"])
-        update_status(view)
+        retitle(view, person_of(request), serializer.validated_data["title"])
         return detail(pk, request)
 
 

@@ -33,11 +33,31 @@ export const useUnread = () =>
 
 export const usePeople = () => useQuery({ queryKey: ["people"], queryFn: () => data(api.GET("/api/people")) });
 
-export const useTrips = () =>
+/** Trips as they are listed: the newest, with what waits for a person; `total` are there in all, and `waiting` older
+ * ones that are not listed wait, too. */
+async function listed(query: { text?: string; application?: string; most?: number }) {
+  const asked = api.GET("/api/trips", { params: { query } });
+  const list = await data(asked);
+  const { headers } = (await asked).response;
+  const total = headers.get("Vexo-Total");
+  return { list, total: total ? Number(total) : list.length, waiting: Number(headers.get("Vexo-Waiting") ?? 0) };
+}
+
+export const useTrips = (of: { application?: Ref<string>; most?: Ref<number | undefined> } = {}) =>
   useQuery({
-    queryKey: ["trips"],
-    queryFn: () => data(api.GET("/api/trips")),
-    refetchInterval: (query) => (query.state.data?.some((trip) => trip.job) ? 1000 : 15_000),
+    queryKey: computed(() => ["trips", of.application?.value ?? "", of.most?.value ?? 0]),
+    queryFn: () => listed({ application: of.application?.value || undefined, most: of.most?.value }),
+    placeholderData: keepPreviousData,
+    refetchInterval: (query) => (query.state.data?.list.some((trip) => trip.job) ? 1000 : 15_000),
+  });
+
+/** Trips of all that there are with these words. */
+export const useFoundTrips = (text: Ref<string>, wanted: Ref<boolean>) =>
+  useQuery({
+    queryKey: computed(() => ["trips", "found", text.value]),
+    queryFn: () => listed({ text: text.value, most: 12 }),
+    placeholderData: keepPreviousData,
+    enabled: computed(() => wanted.value && !!text.value.trim()),
   });
 
 export const useTrip = (id: Ref<number>) =>

@@ -730,6 +730,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description The trips that were touched last, and those that wait for a person, however old they are: these first. */
         get: operations["api_trips_list"];
         put?: never;
         post?: never;
@@ -6374,7 +6375,15 @@ export interface operations {
     };
     api_trips_list: {
         parameters: {
-            query?: never;
+            query?: {
+                application?: string;
+                /** @description A place in their order: those from there on. */
+                first?: number;
+                /** @description How many at once, 100 where nothing is said, at most 2,000. */
+                most?: number;
+                /** @description Words that title, type, application or number have. */
+                text?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -6383,6 +6392,12 @@ export interface operations {
         responses: {
             200: {
                 headers: {
+                    /** @description How many are like that in all. */
+                    "Vexo-Total"?: number;
+                    /** @description How many older ones wait for a person and are not among these. */
+                    "Vexo-Waiting"?: number;
+                    /** @description `rel=next` where more follow. */
+                    Link?: string;
                     [name: string]: unknown;
                 };
                 content: {

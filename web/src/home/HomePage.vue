@@ -17,11 +17,16 @@ import WaitingSheets from "./WaitingSheets.vue";
 defineEmits<{ bring: [] }>();
 const router = useRouter();
 const mayPrepare = useMay("prepare");
-const { data: trips, isPending } = useTrips();
 const { data: applications } = useApplications();
 const { data: carried } = useCarried();
 const filter = useInAddress("trips", "all");
 const application = useInAddress("application");
+/** Trips that are asked for beside those that wait; undefined for as many as is usual. */
+const most = ref<number>();
+const { data: trips, isPending } = useTrips({ application, most });
+const older = computed(() => (trips.value ? trips.value.total - trips.value.list.length : 0));
+/** Older ones that wait for a person, too. */
+const waiting = computed(() => trips.value?.waiting ?? 0);
 const current = ref(0);
 const choices = computed(() => [
   { value: "", label: "All applications" },
@@ -29,8 +34,10 @@ const choices = computed(() => [
 ]);
 
 const own = computed(() =>
-  (trips.value ?? []).filter((t) => !application.value || t.application.name === application.value),
+  (trips.value?.list ?? []).filter((t) => !application.value || t.application.name === application.value),
 );
+/** A number of trips of which not all are here. */
+const atLeast = (number: number): string => count(number) + (older.value > 0 ? "+" : "");
 const filters = computed(() => [
   { name: "all", says: "All", trips: own.value },
   { name: "asks", says: "Waits for a person", trips: own.value.filter((t) => t.asks) },
@@ -38,6 +45,12 @@ const filters = computed(() => [
   { name: "finished", says: "Finished", trips: own.value.filter((t) => t.finished) },
 ]);
 const shown = computed(() => filters.value.find((f) => f.name === filter.value)?.trips ?? []);
+
+const STEP = 100;
+const MOST = 2_000;
+function more(): void {
+  most.value = Math.min(MOST, (most.value ?? STEP) + STEP);
+}
 
 interface Line {
   focus: () => void;
@@ -73,7 +86,7 @@ useKeys("Trips", [
   { key: "Enter", says: "open", run: open },
 ]);
 useFootNote(() => {
-  const asks = (trips.value ?? []).filter((t) => t.asks).length;
+  const asks = own.value.filter((t) => t.asks).length + waiting.value;
   return asks ? `${many(asks, "trip waits", "trips wait")} for a person` : "nothing waits for a person";
 });
 </script>
@@ -139,7 +152,10 @@ useFootNote(() => {
           :aria-pressed="filter === one.name"
           @click="((filter = one.name), (current = 0))"
         >
-          {{ one.says }} <span v-if="one.name !== 'all'">{{ count(one.trips.length) }}</span>
+          {{ one.says }}
+          <span v-if="one.name !== 'all'">{{
+            one.name === "asks" ? count(one.trips.length + waiting) : atLeast(one.trips.length)
+          }}</span>
         </button>
         <ChoiceList v-model="application" class="ml-auto" as="pill" label="Application" :options="choices" />
       </div>
@@ -158,6 +174,14 @@ useFootNote(() => {
           <p class="soft">
             A trip begins when records go out as a sheet, or when a sheet comes in. Send records out to begin one.
           </p>
+        </li>
+        <li v-if="older > 0" class="flex flex-wrap items-center gap-x-3 gap-y-1 px-4 py-3" data-testid="older">
+          <span class="soft"
+            >{{ many(older, "older trip is", "older trips are") }} not shown;
+            {{ waiting ? `${count(waiting)} of them wait` : "none of them waits" }} for a person. Find one by its name
+            or number with <kbd>Ctrl K</kbd>.</span
+          >
+          <button v-if="(most ?? 0) < MOST" type="button" class="btn sm" @click="more">Show more</button>
         </li>
       </ul>
     </div>

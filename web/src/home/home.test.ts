@@ -44,6 +44,32 @@ describe("home", () => {
     expect(home.findAllComponents(TripRow).map((row) => row.props("trip").title)).toEqual(["Storm class"]);
   });
 
+  it("says how many older ones are not shown, and shows more", async () => {
+    const asked: string[] = [];
+    vi.stubGlobal("fetch", (request: Request) => {
+      const address = new URL(request.url, "http://localhost");
+      if (address.pathname !== "/api/trips") return Promise.resolve(Response.json([]));
+      asked.push(address.search);
+      return Promise.resolve(Response.json(trips, { headers: { "Vexo-Total": "1206", "Vexo-Waiting": "3" } }));
+    });
+    queryClient.clear();
+    await router.replace("/");
+    const home = mount(HomePage, { global: { plugins } });
+    await flushPromises();
+    expect(home.find("[data-testid=older]").text()).toContain(
+      "1,204 older trips are not shown; 3 of them wait for a person",
+    );
+    expect(home.findAll("button.chip").map((chip) => chip.text())).toEqual([
+      "All",
+      "Waits for a person 4",
+      "Under way 0+",
+      "Finished 1+",
+    ]);
+    await home.find("[data-testid=older] button").trigger("click");
+    await flushPromises();
+    expect(asked).toEqual(["", "?most=200"]);
+  });
+
   it("teaches what it is for when it is empty", async () => {
     serve({ "/api/trips": [], "/api/session": { person: { may: ["look", "prepare"] }, demo: [] } });
     const home = mount(HomePage, { global: { plugins } });

@@ -1,13 +1,15 @@
 <script setup lang="ts">
 import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions } from "@headlessui/vue";
+import { refDebounced } from "@vueuse/core";
 import { computed, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 
-import { useApplications, useMay, useTrips } from "@/api/queries";
+import { useApplications, useFoundTrips, useMay, useTrips } from "@/api/queries";
 import { moment } from "@/parts/format";
 import DialogFrame from "@/ui/DialogFrame.vue";
 
 interface Place {
+  number?: string;
   kind: string;
   name: string;
   note: string;
@@ -20,11 +22,20 @@ const emit = defineEmits<{ close: []; bring: []; keys: [] }>();
 /** Trips that are offered before anything is typed. */
 const NEWEST = 5;
 const router = useRouter();
-const { data: trips } = useTrips();
+const { data: newest } = useTrips();
 const { data: applications } = useApplications();
 const mayPeople = useMay("people");
 const mayTidy = useMay("tidy");
 const text = ref("");
+/** Where not all trips are at hand, the server looks through the others. */
+const { data: others } = useFoundTrips(
+  refDebounced(text, 200),
+  computed(() => !!newest.value && newest.value.total > newest.value.list.length),
+);
+const trips = computed(() => {
+  const found = text.value.trim() ? (others.value?.list ?? []) : [];
+  return [...new Map([...(newest.value?.list ?? []), ...found].map((trip) => [trip.id, trip])).values()];
+});
 watch(
   () => props.open,
   () => (text.value = ""),
@@ -57,9 +68,10 @@ const commands = computed<Place[]>(() => [
   ...(mayPeople.value ? [{ kind: "Page", name: "People", note: "who may do what", to: "/people" }] : []),
 ]);
 const places = computed<Place[]>(() => [
-  ...(trips.value ?? []).map((t) => ({
+  ...trips.value.map((t) => ({
     kind: "Trip",
     name: t.title,
+    number: String(t.id),
     note: `${t.id} · ${t.application.label} · ${t.needs.says}${t.needs.at ? ` ${moment(t.needs.at)}` : ""}`,
     to: `/trips/${t.id}`,
   })),
@@ -74,8 +86,11 @@ const places = computed<Place[]>(() => [
 const found = computed(() => {
   const words = text.value.toLowerCase().split(/\s+/).filter(Boolean);
   if (!words.length) return [...places.value.slice(0, NEWEST), ...commands.value];
+  const is = (place: Place): boolean =>
+    [place.name, place.number].some((one) => one?.toLowerCase() === words.join(" "));
   return places.value
     .filter((place) => words.every((w) => `${place.kind} ${place.name} ${place.note}`.toLowerCase().includes(w)))
+    .sort((a, b) => Number(is(b)) - Number(is(a)))
     .slice(0, 12);
 });
 
