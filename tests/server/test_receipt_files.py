@@ -8,6 +8,7 @@ import io
 import json
 from pathlib import Path
 from typing import Any
+from unittest.mock import patch
 
 import openpyxl
 from django.test import Client
@@ -21,6 +22,7 @@ template()
 
 from vexo.server.jobs.worker import run_inline  # noqa: E402
 from vexo.server.mapping.columns import Changes, change  # noqa: E402
+from vexo.server.passes import reading_back  # noqa: E402
 from vexo.server.passes.receipts import write_receipt  # noqa: E402
 from vexo.server.trips.status import TripStatus  # noqa: E402
 
@@ -168,6 +170,82 @@ class Receipts(LaneCase, EditCase):
         self.assertEqual((last["row"], last["state"], last["record_id"]), (None, "deleted", str(before["id"])))
         held = {one["field"]: one["before"] for one in last["changes"]}
         self.assertEqual((held["notes"], held["berth_no"]), ("to go", "C-9911"))
+
+
+class ReadBack(LaneCase, EditCase):
+    """What is not as sent is named: by row, field and both values, wherever reading back is told of."""
+
+    def meddled(self) -> Any:
+        """Of four rows one is changed by somebody and one deleted before they are read back."""
+        self.make(*((f"{at:02}", f"Name {at}") for at in range(1, 5)))
+        lines = [(f"{at:02}", f"New {at}", "") for at in range(1, 5)]
+        trip = self.trip(self.sheet(*lines, header="holder_no,last_name,first_name"))
+        read = reading_back._records
+
+        def meddle(*arguments: Any, **more: Any) -> Any:
+            self.theirs("02", last_name="Theirs")
+            with register().client() as client:
+                client.delete(f"Holders({self.of('03')['id']})").raise_for_status()
+            return read(*arguments, **more)
+
+        with patch.object(reading_back, "_records", meddle):
+            self.assertEqual(self.apply(trip).totals["updated"], 4)
+        return trip
+
+    def test_each_way_names_them(self) -> None:
+        trip = self.meddled()
+        told = ["2 of 4 records are as sent", "1 value is not as sent", "1 record is not there"]
+        by_row = {"3": "Last name is Theirs, not New 2 as sent", "4": "its record is not there"}
+        outcome = self.vexo.run("--as", "ada", "outcome", str(trip.pk)).stdout
+        for words in (*(f"Read back: {one}." for one in told), *(f"row {row}: {one}" for row, one in by_row.items())):
+            self.assertIn(words, outcome)
+        folder = temporary_folder()
+        for ending in ("csv", "xlsx", "jsonl", "html"):
+            write_receipt(view_of(trip), folder / f"receipt.{ending}")
+        rows = list(csv.DictReader(io.StringIO((folder / "receipt.csv").read_text(encoding="utf-8-sig"))))
+        self.assertEqual({row["Row"]: row["Read back"] for row in rows if row["Read back"]}, by_row)
+        about, *lines = [json.loads(line) for line in (folder / "receipt.jsonl").read_text().splitlines()]
+        self.assertEqual(about["receipt"]["passes"][0]["read_back"], told)
+        self.assertEqual({str(one["row"]): one["read_back"] for one in lines if one["read_back"]}, by_row)
+        book = openpyxl.load_workbook(folder / "receipt.xlsx")
+        texts = {str(cell) for sheet in book for row in sheet.iter_rows(values_only=True) for cell in row}
+        page = (folder / "receipt.html").read_text()
+        for words in (*by_row.values(), *(f"read back: {one}" for one in told)):
+            self.assertIn(words, texts)
+            self.assertIn(words, page)
+        report = self.last_pass(trip).report
+        self.assertEqual(report["counts"], {"lost": 1, "differences": 1, "by_itself": 0})
+
+    def test_a_masked_field_is_not_told_of_and_a_receipt_that_comes_back_asks_nothing_of_the_column(self) -> None:
+        trip = self.meddled()
+        path = temporary_folder() / "receipt.csv"
+        write_receipt(view_of(trip), path, masked=frozenset({"last_name"}))
+        text = path.read_text(encoding="utf-8-sig")
+        self.assertIn("its record is not there", text)
+        self.assertNotIn("Theirs", text)
+        write_receipt(view_of(trip), path)
+        again = self.back(path, record_type="Holder")
+        self.assertEqual(again.error, "")
+        headers = {match["header"] for match in self.trip_of(again).status["columns"] if match["open"]}
+        self.assertNotIn("Read back", headers)
+
+    def test_of_very_many_the_first_are_named_and_all_are_counted(self) -> None:
+        with patch.object(reading_back, "_MOST_LISTED", 0):
+            trip = self.meddled()
+        report = self.last_pass(trip).report
+        self.assertEqual((report["differences"], report["lost"]), ([], []))
+        outcome = self.vexo.run("--as", "ada", "outcome", str(trip.pk)).stdout
+        self.assertIn("Read back: 1 value is not as sent; the first 0 are named.", outcome)
+
+    def test_of_several_passes_each_is_said_by_its_number(self) -> None:
+        trip = self.meddled()
+        self.edit(trip, "cell", 5, "last_name", text="Again")
+        self.apply(trip)
+        rows = Receipts.read(self, trip)  # type: ignore[arg-type]
+        self.assertEqual(
+            [row["Read back"] for row in rows],
+            ["", "pass 1: Last name is Theirs, not New 2 as sent", "pass 1: its record is not there", ""],
+        )
 
 
 class AnotherType(LaneCase, EditCase):

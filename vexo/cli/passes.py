@@ -18,6 +18,7 @@ from .terminal import SIGNS, console, sum_line
 from .trips import end_with, plan_figures
 
 if TYPE_CHECKING:
+    from vexo.server.passes.models import Pass
     from vexo.server.planning.models import Plan
     from vexo.server.trips.facts.plans import PlanSummary
     from vexo.server.trips.models import Trip
@@ -221,6 +222,25 @@ def outcome(
     print_outcome(view, as_json)
 
 
+_NAMED = 12
+"""Rows of which it is told on the terminal what reading back found; the receipt has them all."""
+
+
+def _print_read_back(sent: Pass) -> None:
+    """What reading back a pass found, and the first rows that are not as sent."""
+    from vexo.server.passes.read_back_words import report_of_pass, summary_words, words_by_row
+    from vexo.server.planning.context import PlanContext
+
+    out, report = console(), report_of_pass(sent)
+    for words in summary_words(report):
+        out.print(f"Read back: {words}.")
+    by_row = words_by_row(report, PlanContext.of_plan(sent.plan).record_type)
+    for row, words in by_row[:_NAMED]:
+        out.print(f"  row {row:,}: {words}")
+    if len(by_row) > _NAMED:
+        out.print(f"  … and {len(by_row) - _NAMED:,} more: --receipt names them.")
+
+
 def print_outcome(view: PartView, as_json: bool) -> None:
     """What the newest pass has done, row by row in the sum; its exit code."""
     trip = view.trip
@@ -260,10 +280,7 @@ def print_outcome(view: PartView, as_json: bool) -> None:
         out.print(
             "Not in the sheet: " + ", ".join(f"{sent.absent[name]:,} {name}" for name in states if sent.absent[name])
         )
-    if report.get("records"):
-        out.print(f"Read back: {report['as_sent']:,} of {report['records']:,} records are as sent.")
-    if report.get("deleted"):
-        out.print(f"Read back: {report['gone']:,} of {report['deleted']:,} deleted records are gone.")
+    _print_read_back(sent)
     if report.get("warnings"):
         out.print(f"{report['warnings']:,} rows were taken with a warning; the application's words are in the browser.")
     for name, sums in report.get("totals", {}).items():

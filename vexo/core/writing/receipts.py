@@ -14,6 +14,7 @@ from ..sheets import SheetProfile
 from ..sheets.overlay.versions import (
     OF_FIELD,
     PASS_HEADER,
+    READ_BACK_HEADER,
     REASON_HEADER,
     RECORD_HEADER,
     ROW_HEADER,
@@ -54,13 +55,16 @@ def receipt(
     states: pl.DataFrame,
     passes: Sequence[Evidence],
     fields: Sequence[Field],
+    read_back: pl.DataFrame,
 ) -> list[OutgoingColumn]:
-    """The sheet's columns in their order, then row, what became of it, reason, record ID, pass, and of each field what
-    the record held before the first pass that wrote it, and holds by the last one's own answer.
+    """The sheet's columns in their order, then row, what became of it, reason, record ID, pass, what reading back found
+    where anything is not as sent, and of each field what the record held before the first pass that wrote it, and holds
+    by the last one's own answer.
 
     Args:
         states: ``row_id``, ``state``, ``reason`` and ``@id`` of every row.
         passes: the oldest first.
+        read_back: ``row_id`` and ``read_back``, in words, of rows of which something is not as sent.
     """
     reasons = states.select(ROW_ID, "state", "reason", IDENTIFIER)
     joined = cells.join(reasons, on=ROW_ID, how="left", maintain_order="left")
@@ -72,6 +76,8 @@ def receipt(
         text_column("id", RECORD_HEADER, joined[IDENTIFIER]),
         text_column("pass", PASS_HEADER, beside(joined[ROW_ID], _numbers(passes))["pass"]),
     ]
+    if not read_back.is_empty():
+        columns.append(text_column("read_back", READ_BACK_HEADER, beside(joined[ROW_ID], read_back)["read_back"]))
     for field in fields:
         before_and_now = _before_and_now(field, passes)
         if before_and_now.is_empty():
@@ -91,6 +97,7 @@ LINES = {
     "reason": pl.String(),
     "record_id": pl.String(),
     "pass": pl.Int32(),
+    "read_back": pl.String(),
     "changes": pl.List(pl.Struct({"field": pl.String, "before": pl.String, "now": pl.String})),
 }
 """What a line of a receipt holds beside the sheet's own cells (``sheet``, by header): of each field that was written
@@ -114,6 +121,7 @@ def lines_of(columns: Sequence[OutgoingColumn], profile: SheetProfile) -> pl.Dat
         "reason",
         pl.col("id").alias("record_id"),
         pl.col("pass").cast(LINES["pass"]),
+        pl.col("read_back") if "read_back" in cells else pl.lit(None, pl.String).alias("read_back"),
         _changes([(name, pl.col(f"before.{name}"), pl.col(f"now.{name}")) for name in names]),
         pl.struct(headers).alias("sheet"),
     )

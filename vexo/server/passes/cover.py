@@ -13,6 +13,7 @@ from ..locales import ANYONE
 from ..naming import names_of
 from ..trips.models import Trip
 from .models import Pass
+from .read_back_words import report_of_pass, summary_words
 
 
 @dataclass(frozen=True)
@@ -65,6 +66,7 @@ class Cover:
             ended = f" to {one['ended']}" if one["ended"] else ""
             lines.append([f"Pass {one['number']}", f"plan {one['plan']}, confirmed by {one['confirmed_by']}"])
             lines.append(["", f"{one['started']}{ended}: {did} ({one['state']})"])
+            lines += [["", f"read back: {words}"] for words in one["read_back"]]
             if one["approved_by"]:
                 word = f": {one['word']}" if one["word"] else ""
                 lines.append(["", f"approved by {one['approved_by']}, {one['approved']}{word}"])
@@ -88,6 +90,7 @@ def _pass(one: Pass, by: str) -> dict[str, Any]:
         "ended": _at(one.ended_at),
         "state": one.state,
         "totals": one.totals or {},
+        "read_back": [ANYONE.text(words) for words in summary_words(report_of_pass(one))],
         "stop_after": one.stop_after,
         "take_back": one.take_back,
         "approved_by": names_of([approval.by])[approval.by] if approval is not None else "",

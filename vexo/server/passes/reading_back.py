@@ -19,7 +19,7 @@ from vexo.core.writing.totals import after_totals, as_texts, left_over
 
 from .. import artifacts
 from ..trips.facts import from_json
-from ..trips.facts.passes import Difference, RecordCounts, Report, SelectionTotals, WrittenTotals
+from ..trips.facts.passes import Difference, ReadBackCounts, RecordCounts, Report, SelectionTotals, WrittenTotals
 from .ending import Reading, final_answers
 from .models import Pass
 from .record_reader import Reader
@@ -90,6 +90,7 @@ def read_back(pass_: Pass, reader: Reader, catalogue: Catalogue) -> Reading:
         totals=_totals(pass_, record_type, plan, now, answers),
         type=_counts(pass_, answers, total),
         selection=_selection(pass_, reader, catalogue, selection, answers) if selection else None,
+        counts=ReadBackCounts(len(lost), len(since), len(by_application)),
     )
     return Reading(report, answers)
 

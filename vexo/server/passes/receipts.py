@@ -33,6 +33,7 @@ from ..trips.part_view import PartView
 from ..trips.sheets import stamp_of
 from .cover import Cover
 from .models import Pass
+from .read_back_words import words_of_rows
 
 
 def under_way(view: PartView) -> Pass | None:
@@ -114,7 +115,8 @@ def write_receipt(
         hidden = {match.column for match in context.matches if match.field is not None and match.field.name in masked}
         profile = replace(profile, columns=tuple(one for one in profile.columns if one.name not in hidden))
         row_states = row_states.with_columns(pl.lit(None, pl.String).alias("reason"))
-    columns = receipt(context.cells, profile, row_states, evidence, fields)
+    read_back = words_of_rows(passes, context.record_type, [*names])
+    columns = receipt(context.cells, profile, row_states, evidence, fields, read_back)
     about, ending = Cover.of(trip, pass_, passes, under_way(view)), path.suffix.lower()
     if ending == ".jsonl":
         lines = [lines_of(columns, profile), *[_absent_lines(one) for one in passes if one.absent_page]]

@@ -3544,6 +3544,12 @@ export interface components {
             /** Format: int64 */
             up_to: number;
         };
+        /** @description How many rows and values of each kind a report is about; its lists hold the first of them. */
+        ReadBackCounts: {
+            lost: number;
+            differences: number;
+            by_itself: number;
+        };
         /** @description How numbers and times are written for a person; ``zone`` empty for that of the browser. */
         Reading: {
             locale: components["schemas"]["LocaleDccEnum"];
@@ -3635,7 +3641,7 @@ export interface components {
          * @description What reading back found: of ``records`` that were written, ``as_sent`` are as they were sent; ``lost`` are rows
          *     whose record is not there, ``differences`` values that are others, ``by_itself`` those that the application made of
          *     ours, ``set`` fields that it filled; of ``deleted`` records ``gone`` are gone; ``warnings`` rows were taken with
-         *     one.
+         *     one. The lists hold the first of them, ``counts`` how many there are.
          */
         Report: {
             records: number;
@@ -3654,6 +3660,7 @@ export interface components {
             };
             type: components["schemas"]["RecordCounts"] | null;
             selection: components["schemas"]["RecordCounts"] | null;
+            counts: components["schemas"]["ReadBackCounts"] | null;
         };
         /**
          * @description * `viewer` - Viewer

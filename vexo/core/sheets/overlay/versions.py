@@ -15,6 +15,7 @@ from ..sheet import ROW, ROW_ID, Column, SheetError, SheetProfile
 
 ROW_HEADER = "Row"
 STATE_HEADER = "What became of it"
+READ_BACK_HEADER = "Read back"
 REASON_HEADER = "Why it is not in"
 WHY_HEADER, RECORD_HEADER, PASS_HEADER = "Reason", "Record ID in the application", "Pass"
 """Further columns of a receipt; then those of each field, its label with one of ``OF_FIELD`` behind it."""
@@ -38,7 +39,7 @@ def own_columns(profile: SheetProfile) -> dict[str, str]:
     first = row_column(profile)
     if first is None:
         return {}
-    known = {ROW_HEADER, STATE_HEADER, REASON_HEADER, WHY_HEADER, RECORD_HEADER, PASS_HEADER}
+    known = {ROW_HEADER, STATE_HEADER, REASON_HEADER, WHY_HEADER, RECORD_HEADER, PASS_HEADER, READ_BACK_HEADER}
     return {
         column.name: column.header
         for column in profile.columns[first:]

@@ -158,11 +158,20 @@ class Difference:
 
 
 @dataclass(frozen=True, slots=True)
+class ReadBackCounts:
+    """How many rows and values of each kind a report is about; its lists hold the first of them."""
+
+    lost: int = 0
+    differences: int = 0
+    by_itself: int = 0
+
+
+@dataclass(frozen=True, slots=True)
 class Report:
     """What reading back found: of ``records`` that were written, ``as_sent`` are as they were sent; ``lost`` are rows
     whose record is not there, ``differences`` values that are others, ``by_itself`` those that the application made of
     ours, ``set`` fields that it filled; of ``deleted`` records ``gone`` are gone; ``warnings`` rows were taken with
-    one."""
+    one. The lists hold the first of them, ``counts`` how many there are."""
 
     records: int = 0
     as_sent: int = 0
@@ -176,6 +185,7 @@ class Report:
     totals: dict[str, WrittenTotals] = field(default_factory=dict)
     type: RecordCounts | None = None
     selection: RecordCounts | None = None
+    counts: ReadBackCounts | None = None
 
 
 @dataclass(frozen=True, slots=True)

@@ -25,6 +25,7 @@ import { useSelected } from "@/ui/selected";
 import { allPasses } from "./allPasses";
 import DownloadMenu from "./DownloadMenu.vue";
 import NotInGroups from "./NotInGroups.vue";
+import ReadBack from "./ReadBack.vue";
 import TakeBack from "./TakeBack.vue";
 import RowPanel from "../rows/RowPanel.vue";
 
@@ -75,10 +76,11 @@ const ofPass = computed(() => (trip.value.passes.length > 1 ? `, pass ${run.valu
 const told = computed(() => {
   const own = back.value;
   if (!own) return [];
+  const byItself = own.counts?.by_itself ?? own.by_itself.length;
   const set = Object.entries(own.set).map(([name, rows]) => `${name} in ${count(rows)}`);
   return [
     own.warnings && `${many(own.warnings, "row was", "rows were")} taken with a warning`,
-    own.by_itself.length && `the application changed ${many(own.by_itself.length, "value", "values")} by itself`,
+    byItself && `the application changed ${many(byItself, "value", "values")} by itself; the receipt names them`,
     set.length && `it filled by itself: ${set.join(", ")}`,
     kept.value &&
       `${together.value?.selection ? "records of the selection" : "records"}: ${count(kept.value.before)} + ${count(kept.value.created)} created − ${count(kept.value.deleted)} deleted${kept.value.moved ? ` − ${count(-kept.value.moved)} moved out` : ""} = ${count(kept.value.after - others.value)}, there are ${count(kept.value.after)}${others.value ? `, so others changed ${count(Math.abs(others.value))}` : ""}`,
@@ -211,12 +213,5 @@ const grid = ref<{ go: (to: number) => void }>();
   >
     <li v-for="one in told" :key="one">{{ one }}</li>
   </ul>
-  <p
-    v-if="back && (back.differences?.length || back.lost?.length)"
-    class="flex-none bg-held-tint px-4 py-1 font-semibold text-held"
-    role="alert"
-  >
-    Read back: {{ many((back.differences?.length ?? 0) + (back.lost?.length ?? 0), "value is", "values are") }} not as
-    sent; the receipt names them ({{ count(back.as_sent) }} of {{ count(back.records) }} records are).
-  </p>
+  <ReadBack v-if="back" :key="run?.number" :report="back" :label="label" />
 </template>

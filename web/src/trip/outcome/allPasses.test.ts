@@ -19,6 +19,7 @@ const report = (values: Partial<Schemas["Report"]>): { report: Schemas["Report"]
     as_sent: 0,
     lost: [],
     differences: [],
+    counts: null,
     by_itself: [],
     set: {},
     deleted: 0,
