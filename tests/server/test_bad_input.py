@@ -96,7 +96,7 @@ class BadInput(unittest.TestCase):
                 done = self.vexo.run(*command, "--json")
                 self.assertEqual((done.returncode, list(json.loads(done.stdout))), (2, ["error"]))
         asked = self.vexo.run("apply", trip, "--json")
-        self.assertIn("Write 1 rows (1 to update)?", asked.stderr)
+        self.assertIn("Write 1 row (1 to update)?", asked.stderr)
         self.assertEqual(json.loads(asked.stdout)["error"], "Not confirmed; nothing was done.")
 
     def test_brackets_in_a_key_and_places_that_cannot_be_written(self) -> None:

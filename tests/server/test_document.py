@@ -111,7 +111,7 @@ class Documents(LaneCase):
         self.assertIn("<b>Drei</b>", texts.cells)
         self.assertFalse(texts.tags & {"b", "script", "img"})
         self.assertIn("nothing was written", page)
-        self.assertIn("1 rows that stay the same are not listed.", page)
+        self.assertIn("1 row that stays the same is not listed.", page)
 
     def test_what_is_open_decided_and_sent_is_said(self) -> None:
         trip = self.given()

@@ -131,7 +131,7 @@ class Receipts(LaneCase, EditCase):
         page = client.get(f"/api/trips/{trip.pk}/files/receipt.html")
         text = page.content.decode()
         self.assertIn("text/html", page["Content-Type"])
-        for words in ("confirmed by", "Eins", "What became of it", "1 rows that stay the same"):
+        for words in ("confirmed by", "Eins", "What became of it", "1 row that stays the same"):
             self.assertIn(words, text)
         self.assertEqual(client.get(f"/api/trips/{trip.pk}/files/not-in.html").status_code, 404)
         self.assertEqual(client.get(f"/api/trips/{trip.pk}/files/receipt.jsonl").status_code, 200)

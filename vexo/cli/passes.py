@@ -44,8 +44,9 @@ def _confirm(trip: Trip, plan: Plan, summary: PlanSummary) -> None:
     if plan.summary["weak"]:
         warning = "Not every record here carries a version: what someone changes in one without in the very moment of"
         click.echo(f"{warning} writing is not noticed.", err=True)
-    what = "changes" if absent else "rows"
-    click.confirm(f"Write {sum(counts.values()):,} {what} ({words})?", abort=True, err=True)
+    total = sum(counts.values())
+    what = ("change" if absent else "row") + ("" if total == 1 else "s")
+    click.confirm(f"Write {total:,} {what} ({words})?", abort=True, err=True)
 
 
 def _moment(text: str) -> datetime:
@@ -189,6 +190,7 @@ def apply(
 @click.option(
     "--touched", type=click.Path(path_type=Path, dir_okay=False), help="Write the IDs of the records that were written."
 )
+@click.option("--by", default="", metavar="COLUMN", help="Show the sum for each value of a column of the sheet.")
 @json_option
 @ready
 def outcome(
@@ -199,6 +201,7 @@ def outcome(
     rejects: Path | None,
     absent: Path | None,
     touched: Path | None,
+    by: str,
     as_json: bool,
 ) -> None:
     """Show what became of a trip's rows."""
@@ -219,7 +222,22 @@ def outcome(
                 click.echo(f"vexo: {error} {path} was not written.", err=True)
                 continue
             downloaded(view.trip, setting.person(), path.name)
+    if by:
+        _print_groups(view, by, as_json)
+        return
     print_outcome(view, as_json)
+
+
+def _print_groups(view: PartView, header: str, as_json: bool) -> None:
+    """The sum for each value of a column, as Review and Outcome show it."""
+    from vexo.server.rows.groups import group_sums
+
+    groups = group_sums(view, header)
+    if as_json:
+        print_json({"trip": view.trip.pk, "column": header, "groups": groups})
+        return
+    for one in groups:
+        console().print(f"{one['value'] or '(blank)'}: {sum_line(one['rows'], one['sum'])}")
 
 
 _NAMED = 12

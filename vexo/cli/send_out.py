@@ -175,7 +175,7 @@ def send_out(
     except PlainError:
         trip.delete()
         raise
-    written = _deliver(result, output)
+    written = deliver(result, output)
     for text in result["not_found"]:
         click.echo(f"No {known.label.lower()} has the key {text}.", err=True)
     for other in result["also_out"]:
@@ -189,7 +189,7 @@ def send_out(
         console().print(f"Trip {result['trip']}: {result['rows']:,} records went out as {many}")
 
 
-def _deliver(result: dict[str, Any], output: Path) -> list[str]:
+def deliver(result: dict[str, Any], output: Path) -> list[str]:
     """Copy what went out to where it is wanted; the names of the files."""
     from vexo.server.data_folder import absolute
     from vexo.server.errors import PlainError
@@ -307,7 +307,7 @@ def refill(
     result = finish(
         start_refilling(its_application, record_type, upload, person, key, formulas=formulas, run_here=True)
     )
-    _deliver(result, output)
+    deliver(result, output)
     for text in result["not_found"]:
         click.echo(f"No record has the key {text}; its row stays as it was.", err=True)
     if result["formulas"]:

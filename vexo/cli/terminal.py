@@ -83,4 +83,4 @@ def print_made(columns: Sequence[str], lines: Sequence[tuple[Edit, str]], none: 
 def sum_line(rows: int, terms: dict[str, int]) -> str:
     """The row sum in words."""
     parts = [f"{count:,} {name}" for name, count in terms.items() if count]
-    return f"{rows:,} rows read = {' + '.join(parts) or '0'}"
+    return f"{rows:,} {'row' if rows == 1 else 'rows'} read = {' + '.join(parts) or '0'}"

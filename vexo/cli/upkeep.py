@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import shutil
+from pathlib import Path
+
 import click
 
 from .common import finish, json_option, print_json, ready
@@ -104,6 +107,42 @@ def retention(
     if gone is not None:
         words = ", ".join(f"{count:,} {kind}" for kind, count in gone.items() if count)
         console().print(f"Taken away: {words or 'nothing'}.")
+
+
+@click.command()
+@click.option("--save", type=int, metavar="NO", help="Write one of them, by its number in the list.")
+@click.option("-o", "--output", type=click.Path(path_type=Path, dir_okay=False), help="Where to; a workbook.")
+@json_option
+@ready
+def receipts(setting: Setting, save: int | None, output: Path | None, as_json: bool) -> None:
+    """List the receipts of trips that were deleted, or write one to a file."""
+    from vexo.server.errors import PlainError
+    from vexo.server.people.rights import Action, require
+    from vexo.server.upkeep.kept_receipts import take_receipt
+    from vexo.server.upkeep.models import KeptReceipt
+
+    require(setting.person(), Action.TIDY)
+    if (save is None) != (output is None):
+        raise click.UsageError("Say --save NO and -o FILE together.")
+    if save is not None and output is not None:
+        _, path = take_receipt(setting.person(), save)
+        try:
+            shutil.copyfile(path, output)
+        except OSError as error:
+            raise PlainError(f"{output} cannot be written: {error.strerror or error}. Choose another place.") from error
+        print_json({"file": str(output)}) if as_json else console().print(f"{output} is written.")
+        return
+    kept = list(KeptReceipt.objects.all())
+    if as_json:
+        names = ("id", "trip", "part", "title", "application", "record_type", "size")
+        lines = [{**{n: getattr(one, n) for n in names}, "kept_at": one.kept_at.isoformat()} for one in kept]
+        print_json({"receipts": lines})
+        return
+    table = plain_table("No.", "Trip", "Part", "Title", "Application", "Room", "Kept since")
+    for one in kept:
+        of = (str(one.pk), str(one.trip), str(one.part), one.title, one.application)
+        table.add_row(*of, in_words(one.size), f"{one.kept_at:%Y-%m-%d %H:%M %Z}")
+    console().print(table if kept else "No receipt of a deleted trip is kept.")
 
 
 @click.command()

@@ -20,6 +20,11 @@ def thousands(number: float) -> str:
     return f"{round(number):,}".replace(",", GROUP)
 
 
+def many(number: int, one: str, others: str) -> str:
+    """A number with what is counted: ``one`` of it, or ``others``."""
+    return f"{thousands(number)} {one if number == 1 else others}"
+
+
 def moment(when: datetime) -> str:
     """A moment, marked; it is written in the zone of whoever reads it."""
     return f"{MOMENT}{when.astimezone(UTC).isoformat(timespec='seconds')}{MOMENT}"

@@ -248,6 +248,12 @@ def sum_after(states: pl.Series, rows: int) -> dict[str, int]:
     return _sum(states, rows, _AFTER)
 
 
+def in_order(counts: Mapping[str, int]) -> dict[str, int]:
+    """The terms of a sum, before or after a pass, as sums name them."""
+    terms = (RowState.CREATE, RowState.UPDATE, RowState.DELETE, *_AFTER)
+    return {term.value: counts[term.value] for term in terms if term.value in counts}
+
+
 def _sum(states: pl.Series, rows: int, terms: Iterable[Verdict | RowState]) -> dict[str, int]:
     counts = {str(name): int(count) for name, count in states.value_counts().iter_rows()}
     total = {term.value: counts.pop(term.value, 0) for term in terms}

@@ -11,7 +11,7 @@ from django.utils.safestring import SafeString
 
 from vexo.core.planning.verdicts import Verdict
 from vexo.core.sheets.writers.outgoing import OutgoingColumn
-from vexo.core.wording import thousands
+from vexo.core.wording import many
 
 _PRINTED = 2_000
 """Rows of a page to print at most: more are a sheet, not a page."""
@@ -46,12 +46,9 @@ def as_page(document: Document) -> str:
     telling = table.filter(pl.col(verdict) != Verdict.SAME)
     shown = telling.head(_PRINTED)
     left = len(telling) - len(shown)
-    notes = (
-        [f"{thousands(len(table) - len(telling))} rows that stay the same are not listed."]
-        if len(telling) < len(table)
-        else []
-    )
-    notes += [f"{thousands(left)} more rows are in the workbook."] if left else []
+    stay = len(table) - len(telling)
+    notes = [f"{many(stay, 'row that stays the same is', 'rows that stay the same are')} not listed."] if stay else []
+    notes += [f"{many(left, 'more row is', 'more rows are')} in the workbook."] if left else []
     sections = format_html_join("", "<h2>{}</h2>{}", ((head, _table([], lines)) for head, lines in document.lists))
     return format_html(
         '<!doctype html><html lang="en"><meta charset="utf-8"><title>{}</title><style>{}</style>'

@@ -11,6 +11,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from vexo.core.planning.verdicts import in_order
 from vexo.core.sheets.shape import column_titles
 
 from .. import artifacts
@@ -53,7 +54,9 @@ def group_sums(view: PartView, header: str) -> list[dict[str, Any]]:
     by_value: dict[str, dict[str, int]] = {}
     for value, state, count in counted.iter_rows():
         by_value.setdefault(value, {})[state] = count
-    groups = [{"value": value, "rows": sum(counts.values()), "sum": counts} for value, counts in by_value.items()]
+    groups = [
+        {"value": value, "rows": sum(counts.values()), "sum": in_order(counts)} for value, counts in by_value.items()
+    ]
     return sorted(groups, key=lambda one: (-int(str(one["rows"])), str(one["value"])))
 
 

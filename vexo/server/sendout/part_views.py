@@ -2,10 +2,6 @@
 
 from __future__ import annotations
 
-import zipfile
-from tempfile import TemporaryFile
-from typing import Any
-
 from django.http import FileResponse
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
@@ -14,20 +10,17 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from .. import artifacts
 from ..asked import Asked
-from ..data_folder import absolute
-from ..errors import PlainError
 from ..jobs.views import JobSerializer
 from ..people.permissions import person_of
 from ..people.rights import Action
-from ..trips.models import Sheet, Trip
 from ..trips.part_view import PartView
 from ..trips.parts import give
 from ..trips.serializers import TripDetailSerializer
 from ..trips.sheets import downloaded
 from ..trips.views import detail, find_trip, find_view
 from .compare import start_comparing, write_kept
+from .zipped import zipped
 
 
 class HolderSerializer(Asked):
@@ -48,30 +41,11 @@ class PartHolderView(APIView):
         return detail(pk, request)
 
 
-def zipped(trip: Trip) -> Any:
-    """All sheets that went out on a trip in one ZIP file, open for reading."""
-    file = TemporaryFile()  # noqa: SIM115 - whoever reads it closes it
-    taken: set[str] = set()
-    with zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as out:
-        for sheet in trip.sheets.filter(direction=Sheet.OUT):
-            if not artifacts.there(sheet.path):
-                raise artifacts.ArtifactLost(sheet.path)
-            stem, dot, ending = sheet.name.rpartition(".")
-            name = sheet.name if sheet.name not in taken else f"{stem}-{sheet.pk}{dot}{ending}"
-            taken.add(name)
-            kind = zipfile.ZIP_STORED if ending in ("xlsx", "ods") else zipfile.ZIP_DEFLATED
-            out.write(absolute(sheet.path), name, kind)
-    file.seek(0)
-    return file
-
-
 class ZipView(APIView):
     @extend_schema(responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
     def get(self, request: Request, pk: int) -> FileResponse:
         """All sheets that went out, as one ZIP file."""
         trip = find_trip(pk)
-        if not trip.sheets.filter(direction=Sheet.OUT).exists():
-            raise PlainError(f"Nothing has gone out on trip {pk}.", "no-sheet")
         name = f"trip-{pk}-parts.zip"
         file = zipped(trip)
         downloaded(trip, person_of(request), name)

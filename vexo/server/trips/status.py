@@ -15,7 +15,7 @@ from django.utils import timezone
 
 from vexo.core.operations import Operation
 from vexo.core.planning.verdicts import ABSENT_CODE, WRITTEN, AbsentWhy, RowState
-from vexo.core.wording import thousands
+from vexo.core.wording import many, thousands
 
 from ..jobs.models import Job
 from .approval import standing
@@ -153,10 +153,6 @@ def jobs_of(trips: Iterable[int]) -> dict[int, tuple[Job | None, Job | None]]:
     return {trip: (open_.get(trip), last.get(trip)) for trip in wanted}
 
 
-def _count(number: int, one: str, many: str) -> str:
-    return f"{thousands(number)} {one if number == 1 else many}"
-
-
 class TripStatus:
     """Where a trip stands, at the part that is looked at.
 
@@ -272,9 +268,9 @@ class TripStatus:
 
     def _file(self) -> tuple[str, bool]:
         if self.sheet:
-            return f"{self.sheet.name}, {_count(self.sheet.rows, 'row', 'rows')}", False
+            return f"{self.sheet.name}, {many(self.sheet.rows, 'row', 'rows')}", False
         if self.sent:
-            return f"{_count(self.sent.rows, 'row', 'rows')} out, not back yet", True
+            return f"{many(self.sent.rows, 'row', 'rows')} out, not back yet", True
         return ("did not go out yet" if self.trip.send_document else "no sheet yet"), True
 
     def _columns(self) -> tuple[str, bool]:
@@ -284,10 +280,10 @@ class TripStatus:
         if not carried:
             return "no column has a field", True
         if self.asked_of_sheet:
-            return _count(self.asked_of_sheet, "question is open", "questions are open"), True
+            return many(self.asked_of_sheet, "question is open", "questions are open"), True
         open_ = sum(column.open for column in self.columns)
         if open_:
-            return f"{_count(open_, 'column has', 'columns have')} no field", True
+            return f"{many(open_, 'column has', 'columns have')} no field", True
         return f"{carried} of {len(self.columns)} carried", False
 
     def _keys(self) -> tuple[str, bool]:
@@ -310,10 +306,10 @@ class TripStatus:
         """Questions about the plan, and rows in these states, that wait for a person; empty for none."""
         of_records = any(item.code == ABSENT_CODE for item in self.open)
         questions, rows = self.asked - self.asked_of_sheet + of_records, self.rows_in(*states)
-        asks = _count(questions, "question", "questions")
+        asks = many(questions, "question", "questions")
         if not rows:
             return f"{asks} {'is' if questions == 1 else 'are'} open" if questions else ""
-        needs = f"{_count(rows, 'row needs', 'rows need')} you"
+        needs = f"{many(rows, 'row needs', 'rows need')} you"
         return f"{asks} and {needs}" if questions else needs
 
     def _apply(self) -> tuple[str, bool]:
@@ -341,7 +337,7 @@ class TripStatus:
         rows = self.sum if self.sent_by else last.totals
         left = rows.get(RowState.REFUSED, 0) + rows.get(RowState.UNCLEAR, 0) + self.absent_left
         if left:
-            return f"{_count(left, 'row', 'rows')} refused", True
+            return f"{many(left, 'row', 'rows')} refused", True
         waits = rows.get(RowState.WAITING) or self.absent_waiting
         return ("not all sent", True) if waits else ("all in, read back", False)
 

@@ -31,6 +31,7 @@ from . import serializers as s
 from .facts import to_json
 from .models import Sheet, Trip
 from .part_view import PartView
+from .sheet_files import parts_of_sheet
 from .sheets import downloaded
 from .titles import retitle
 from .trip_list import Wanted, list_trips
@@ -162,11 +163,11 @@ class SheetView(APIView):
     def get(self, request: Request, pk: int, sheet: int) -> FileResponse:
         """Of a list in parts ``file`` says which of its files, the first being 0."""
         sheet_asked = get_object_or_404(Sheet.objects.select_related("trip__application"), trip=pk, pk=sheet)
-        files = [{"name": sheet_asked.name, "path": sheet_asked.path}, *sheet_asked.files]
+        files = parts_of_sheet(sheet_asked)
         at = whole_number(request.query_params, "file", 0)
         if at >= len(files):
             raise NotFound
-        name, path = files[at]["name"], files[at]["path"]
+        name, path = files[at]
         if not artifacts.there(path):
             raise artifacts.ArtifactLost(path)
         file = absolute(path).open("rb")

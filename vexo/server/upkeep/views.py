@@ -15,18 +15,18 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from ..asked import Asked
-from ..data_folder import absolute
+from ..errors import PlainError
 from ..installation.services import installation_settings
 from ..jobs.models import Job
 from ..jobs.views import JobSerializer
 from ..jobs.worker import enqueue
-from ..journal.services import note
 from ..people.permissions import person_of
 from ..people.rights import Action
 from ..queries import one_of, whole_number
 from ..trips.views import TripView
 from .deleting import delete_by_hand
 from .disk import KINDS, room_free, room_taken
+from .kept_receipts import take_receipt
 from .models import KeptReceipt
 from .retention import KEPT_KINDS, KeepFor, set_retention, what_is_over
 
@@ -140,17 +140,11 @@ class KeptReceiptView(APIView):
     @extend_schema(responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
     def get(self, request: Request, pk: int) -> FileResponse:
         """The receipt of a trip that was deleted."""
-        receipt = KeptReceipt.objects.filter(pk=pk).first()
-        if receipt is None or not absolute(receipt.path).is_file():
-            raise NotFound
-        name = f"receipt-of-trip-{receipt.trip}.xlsx"
-        note(
-            person_of(request).username,
-            "downloaded",
-            f"Downloaded the receipt of deleted trip {receipt.trip}",
-            file=name,
-        )
-        return FileResponse(absolute(receipt.path).open("rb"), as_attachment=True, filename=name)
+        try:
+            name, path = take_receipt(person_of(request), pk)
+        except PlainError as error:
+            raise NotFound from error
+        return FileResponse(path.open("rb"), as_attachment=True, filename=name)
 
 
 class DeletableTripView(TripView):
