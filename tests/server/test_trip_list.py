@@ -72,7 +72,7 @@ class TripList(ServiceCase):
         self.assertEqual(self.told()["waiting"], 2)
         done = self.vexo.run("--as", "ada", "trips")
         self.assertIn("2 older ones are not shown, of which 2 wait for a person", done.stderr)
-        self.assertEqual(self.client.get("/api/trips?most=8")["Vexo-Waiting"], "0")
+        self.assertEqual(self.client.get("/api/trips?limit=8")["Vexo-Waiting"], "0")
 
     def test_while_it_is_planned_again_nobody_is_needed(self) -> None:
         held = self.bring(f"{HEADER}TERNISLAND,A-0o1,near\n")
@@ -97,18 +97,18 @@ class TripList(ServiceCase):
             self.assertEqual(self.get(f"text={text}")[0], wanted, text)
             self.assertEqual([trip["id"] for trip in self.told(*text.split())["trips"]], wanted, text)
         self.assertEqual(self.get(f"text={old}")[0][0], old, "by its number, before whose title has it")
-        self.assertEqual(self.get("text=storm CLASS&most=1"), ([elsewhere], 2), "what is called so comes first")
+        self.assertEqual(self.get("text=storm CLASS&limit=1"), ([elsewhere], 2), "what is called so comes first")
         self.assertEqual(self.get(f"text={'9' * 5000}")[0], [])
         self.assertEqual(self.get("application=harbour-live"), ([elsewhere], 1))
         self.assertEqual(self.told("--application", "harbour-live")["total"], 1)
-        self.assertEqual(self.get("most=100")[0], [*rest[::-1], elsewhere, old])
+        self.assertEqual(self.get("limit=100")[0], [*rest[::-1], elsewhere, old])
         pages, address = [], "/api/trips?text=berth"
         while address:
             answer = self.client.get(address)
             pages += [trip["id"] for trip in answer.json()]
             address = answer.headers.get("Link", "").partition("<")[2].partition(">")[0]
         self.assertEqual(pages, [*rest[::-1], elsewhere, old])
-        for wrong in ("most=many", "txt=storm", "first=-1"):
+        for wrong in ("limit=many", "txt=storm", "offset=-1"):
             self.assertIn(self.client.get(f"/api/trips?{wrong}").status_code, (400, 422), wrong)
         self.assertIn("No application is called", self.vexo.fails("--as", "ada", "trips", "--application", "nowhere"))
 

@@ -57,6 +57,8 @@ LOCALES = {
     )
 }
 """Those that a person can choose from, by tag."""
+CHOICES = [(tag, locale.label) for tag, locale in LOCALES.items()]
+"""The same as choices of a form: tag and name."""
 
 
 @lru_cache(maxsize=256)

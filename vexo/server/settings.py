@@ -144,6 +144,7 @@ SPECTACULAR_SETTINGS = {
         "StationNameEnum": "vexo.server.trips.facts.status.StationName",
         "NoticeKindEnum": "vexo.server.notices.kinds.KINDS",
         "RoomKindEnum": "vexo.server.upkeep.disk.KINDS",
+        "LocaleEnum": "vexo.server.locales.CHOICES",
         "KeptKindEnum": "vexo.server.upkeep.retention.KEPT_KINDS",
     },
 }

@@ -12,7 +12,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from ..asked import Asked
-from ..locales import LOCALES, zones
+from ..locales import CHOICES, zones
 from . import links, throttle
 from .access_tokens import LONGEST_DAYS, make_token, tokens_of, withdraw_token
 from .authentication import BrowserAuthentication
@@ -60,7 +60,7 @@ class AccessSerializer(serializers.Serializer[Any]):
 class ReadingSerializer(Asked):
     """How numbers and times are written for a person; ``zone`` empty for that of the browser."""
 
-    locale = serializers.ChoiceField(choices=[(tag, locale.label) for tag, locale in LOCALES.items()])
+    locale = serializers.ChoiceField(choices=CHOICES)
     zone = serializers.CharField(max_length=60, allow_blank=True)
 
 

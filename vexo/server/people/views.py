@@ -19,7 +19,7 @@ from rest_framework.views import APIView
 from ..asked import Asked
 from ..errors import PlainError
 from ..journal.services import note
-from ..locales import LOCALES
+from ..locales import CHOICES
 from . import throttle
 from .authentication import BrowserAuthentication
 from .models import Person
@@ -36,7 +36,7 @@ class PersonSerializer(serializers.ModelSerializer[Person]):
 
     role_label = serializers.CharField(source="get_role_display", read_only=True)
     may = serializers.SerializerMethodField()
-    locale = serializers.ChoiceField(choices=list(LOCALES))
+    locale = serializers.ChoiceField(choices=CHOICES)
     zone = serializers.CharField(allow_blank=True)
 
     class Meta:

@@ -32,17 +32,17 @@ class Wanted:
 
     text: str = ""
     application: str = ""
-    first: int = 0
-    most: int = 0
+    offset: int = 0
+    limit: int = 0
 
     @property
     def at_once(self) -> int:
-        return min(self.most or LISTED, MOST_LISTED)
+        return min(self.limit or LISTED, MOST_LISTED)
 
     @property
     def all(self) -> bool:
         """Nothing is looked for: then what waits comes first, wherever it stands."""
-        return not self.text.split() and not self.first
+        return not self.text.split() and not self.offset
 
 
 @dataclass(frozen=True)
@@ -59,8 +59,8 @@ class Listed:
 def list_trips(person: Person, wanted: Wanted) -> Listed:
     """The trips that are asked for, last touched first."""
     like = _like(wanted)
-    total, end = like.count(), wanted.first + wanted.at_once
-    newest = list(like.values_list("pk", flat=True)[wanted.first : end])
+    total, end = like.count(), wanted.offset + wanted.at_once
+    newest = list(like.values_list("pk", flat=True)[wanted.offset : end])
     older = like.values_list("pk", "version")[end:] if wanted.all and total > end else ()
     waits = _waiting(dict(older), person)
     waiting = waits[: wanted.at_once]

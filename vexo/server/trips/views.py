@@ -82,15 +82,15 @@ def detail(pk: int, request: Request, status: int = 200) -> Response:
 
 
 class TripsView(APIView):
-    asks = ("text", "application", "first", "most")
+    asks = ("text", "application", "offset", "limit")
 
     @extend_schema(
         responses=s.TripSummarySerializer(many=True),
         parameters=[
             OpenApiParameter("text", str, description="Words that title, type, application or number have."),
             OpenApiParameter("application", str),
-            OpenApiParameter("first", int, description="A place in their order: those from there on."),
-            OpenApiParameter("most", int, description="How many at once, 100 where nothing is said, at most 2,000."),
+            OpenApiParameter("offset", int, description="A place in their order: those from there on."),
+            OpenApiParameter("limit", int, description="How many at once, 100 where nothing is said, at most 2,000."),
             OpenApiParameter(
                 "Vexo-Total", int, OpenApiParameter.HEADER, response=True, description="How many are like that in all."
             ),
@@ -109,13 +109,13 @@ class TripsView(APIView):
     def get(self, request: Request) -> Response:
         """The trips that were touched last, and those that wait for a person, however old they are: these first."""
         query = request.query_params
-        first, most = (whole_number(query, name, 0) for name in ("first", "most"))
-        wanted = Wanted(query.get("text", ""), query.get("application", ""), first, most)
+        offset, limit = (whole_number(query, name, 0) for name in ("offset", "limit"))
+        wanted = Wanted(query.get("text", ""), query.get("application", ""), offset, limit)
         listed = list_trips(person_of(request), wanted)
         headers = {"Vexo-Total": str(listed.total), "Vexo-Waiting": str(listed.not_shown)}
         if listed.after is not None:
             following = query.copy()
-            following["first"] = str(listed.after)
+            following["offset"] = str(listed.after)
             headers["Link"] = f'<{request.path}?{following.urlencode()}>; rel="next"'
         return Response(to_json(listed.trips), headers=headers)
 

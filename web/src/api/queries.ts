@@ -35,7 +35,7 @@ export const usePeople = () => useQuery({ queryKey: ["people"], queryFn: () => d
 
 /** Trips as they are listed: the newest, with what waits for a person; `total` are there in all, and `waiting` older
  * ones that are not listed wait, too. */
-async function listed(query: { text?: string; application?: string; most?: number }) {
+async function listed(query: { text?: string; application?: string; limit?: number }) {
   const asked = api.GET("/api/trips", { params: { query } });
   const list = await data(asked);
   const { headers } = (await asked).response;
@@ -46,7 +46,7 @@ async function listed(query: { text?: string; application?: string; most?: numbe
 export const useTrips = (of: { application?: Ref<string>; most?: Ref<number | undefined> } = {}) =>
   useQuery({
     queryKey: computed(() => ["trips", of.application?.value ?? "", of.most?.value ?? 0]),
-    queryFn: () => listed({ application: of.application?.value || undefined, most: of.most?.value }),
+    queryFn: () => listed({ application: of.application?.value || undefined, limit: of.most?.value }),
     placeholderData: keepPreviousData,
     refetchInterval: (query) => (query.state.data?.list.some((trip) => trip.job) ? 1000 : 15_000),
   });
@@ -55,7 +55,7 @@ export const useTrips = (of: { application?: Ref<string>; most?: Ref<number | un
 export const useFoundTrips = (text: Ref<string>, wanted: Ref<boolean>) =>
   useQuery({
     queryKey: computed(() => ["trips", "found", text.value]),
-    queryFn: () => listed({ text: text.value, most: 12 }),
+    queryFn: () => listed({ text: text.value, limit: 12 }),
     placeholderData: keepPreviousData,
     enabled: computed(() => wanted.value && !!text.value.trim()),
   });

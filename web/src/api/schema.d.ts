@@ -2922,7 +2922,7 @@ export interface components {
          *     * `fr-FR` - French
          * @enum {string}
          */
-        LocaleDccEnum: "en-GB" | "en-US" | "de-DE" | "fr-FR";
+        LocaleEnum: "en-GB" | "en-US" | "de-DE" | "fr-FR";
         /** @description look up */
         LookUpTreatment: {
             /**
@@ -3424,17 +3424,9 @@ export interface components {
             role?: components["schemas"]["RoleEnum"];
             readonly role_label: string;
             readonly may: components["schemas"]["MayEnum"][];
-            locale: components["schemas"]["PersonLocaleEnum"];
+            locale: components["schemas"]["LocaleEnum"];
             zone: string;
         };
-        /**
-         * @description * `en-GB` - en-GB
-         *     * `en-US` - en-US
-         *     * `de-DE` - de-DE
-         *     * `fr-FR` - fr-FR
-         * @enum {string}
-         */
-        PersonLocaleEnum: "en-GB" | "en-US" | "de-DE" | "fr-FR";
         /** @description phone number */
         PhoneTreatment: {
             /**
@@ -3552,12 +3544,12 @@ export interface components {
         };
         /** @description How numbers and times are written for a person; ``zone`` empty for that of the browser. */
         Reading: {
-            locale: components["schemas"]["LocaleDccEnum"];
+            locale: components["schemas"]["LocaleEnum"];
             zone: string;
         };
         /** @description The same, with the zones to choose from. */
         ReadingOffer: {
-            locale: components["schemas"]["LocaleDccEnum"];
+            locale: components["schemas"]["LocaleEnum"];
             zone: string;
             zones: string[];
         };
@@ -6384,10 +6376,10 @@ export interface operations {
         parameters: {
             query?: {
                 application?: string;
-                /** @description A place in their order: those from there on. */
-                first?: number;
                 /** @description How many at once, 100 where nothing is said, at most 2,000. */
-                most?: number;
+                limit?: number;
+                /** @description A place in their order: those from there on. */
+                offset?: number;
                 /** @description Words that title, type, application or number have. */
                 text?: string;
             };

@@ -67,7 +67,7 @@ describe("home", () => {
     ]);
     await home.find("[data-testid=older] button").trigger("click");
     await flushPromises();
-    expect(asked).toEqual(["", "?most=200"]);
+    expect(asked).toEqual(["", "?limit=200"]);
   });
 
   it("teaches what it is for when it is empty", async () => {
