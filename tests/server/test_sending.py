@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from typing import Any
+from unittest.mock import patch
 
 import openpyxl
 
@@ -16,6 +17,7 @@ from vexo.core.keys.key_lists import read_keys  # noqa: E402
 from vexo.core.records import IDENTIFIER, UnknownName  # noqa: E402
 from vexo.server import artifacts  # noqa: E402
 from vexo.server.jobs.worker import run_inline  # noqa: E402
+from vexo.server.sendout import overlap  # noqa: E402
 from vexo.server.sendout.compare import start_comparing, write_kept  # noqa: E402
 from vexo.server.sendout.selection import begin  # noqa: E402
 from vexo.server.trips.models import Trip  # noqa: E402
@@ -180,6 +182,12 @@ class KeptAndCompared(SendingCase):
         self.send(SendOut("Berth", ("status",), "harbour eq 'NORTHHAVEN' and startswith(berth_no,'C-0')"))
         other = next(one for one in self.result["also_out"] if one["trip"] == first.pk)
         self.assertEqual((other["count"], other["by"], other["title"]), (10, "Ada Quillfeather", "First"))
+        self.assertEqual(self.result["also_out_note"], "")
+        with patch.object(overlap, "LOOKED_AT", 1):
+            self.send(SendOut("Berth", ("status",), "harbour eq 'NORTHHAVEN' and startswith(berth_no,'C-0')"))
+        self.assertEqual(
+            self.result["also_out_note"], "Only the newest trips with records out were looked through, 1 of them."
+        )
 
     def test_what_changed_since_and_by_whom(self) -> None:
         where = "harbour eq 'TERNISLAND' and startswith(berth_no,'H-00')"

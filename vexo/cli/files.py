@@ -12,7 +12,7 @@ import click
 
 from .common import find_view, finish, json_option, print_json, ready
 from .main import Setting
-from .send_out import deliver
+from .send_out import deliver, say_of
 from .terminal import console, plain_table
 
 if TYPE_CHECKING:
@@ -100,6 +100,7 @@ def send_on(setting: Setting, number: int, output: Path, as_json: bool) -> None:
 
     result = finish(go_on(find_view(number, whole=True), setting.person(), run_here=True))
     delivered = deliver(result, output)
+    say_of(result, find_view(number, whole=True).trip.record_type)
     if as_json:
         print_json({"trip": result["trip"], "rows": result["rows"], "files": delivered})
     else:

@@ -176,17 +176,24 @@ def send_out(
         trip.delete()
         raise
     written = deliver(result, output)
-    for text in result["not_found"]:
-        click.echo(f"No {known.label.lower()} has the key {text}.", err=True)
-    for other in result["also_out"]:
-        words = f"{other['count']:,} of them are out on trip {other['trip']}, {other['title']}, too"
-        click.echo(f"{words} ({other['by']}, since {other['since'][:10]}).", err=True)
+    say_of(result, known.label)
     if as_json:
         told_ = {name: result[name] for name in ("trip", "rows", "parts", "missing", "not_found", "also_out")}
         print_json({**told_, "file": str(output), "files": written})
     else:
         many = f"{result['parts']} sheets in {output}" if result["parts"] > 1 else str(output)
         console().print(f"Trip {result['trip']}: {result['rows']:,} records went out as {many}")
+
+
+def say_of(result: dict[str, Any], label: str) -> None:
+    """Say which keys are no record's, and which records are out elsewhere too."""
+    for text in result["not_found"]:
+        click.echo(f"No {label.lower()} has the key {text}.", err=True)
+    for other in result["also_out"]:
+        words = f"{other['count']:,} of them are out on trip {other['trip']}, {other['title']}, too"
+        click.echo(f"{words} ({other['by']}, since {other['since'][:10]}).", err=True)
+    if result["also_out_note"]:
+        click.echo(result["also_out_note"], err=True)
 
 
 def deliver(result: dict[str, Any], output: Path) -> list[str]:

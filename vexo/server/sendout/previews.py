@@ -23,6 +23,7 @@ PREVIEW_ROWS = 20
 """Rows of a preview: a screenful."""
 _MOST_LOOKED_AT = 5_000
 """Records whose sheet is looked through for what would be shared out: two pages of an application."""
+_NOT_LOOKED_AT = "Whether some of so many records are out already is said once they went out."
 _MOST_SUMMED = 5_000
 """Records that are read only to be summed while somebody waits: two pages of an application."""
 _KEYS_ASKED = 1_000
@@ -53,10 +54,12 @@ class Preview:
 @dataclass(frozen=True, slots=True)
 class Selection:
     """A selection in figures: sums of its number fields as texts with all their digits, null where they come only with
-    the sheet; and who has some of its records out already, null where there are too many to look."""
+    the sheet; and who has some of its records out already, null where there are too many to look. ``also_out_note``
+    says what was not looked at."""
 
     totals: dict[str, str] | None
     also_out: list[AlsoOut] | None
+    also_out_note: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -132,17 +135,19 @@ def selection(client: Client, application: Application, document: SendOut) -> Se
         records, _ = _first_picked(client, document.picked, record_type, [*numbers, *document.picked.key])
         sums = {name: records[name].sum() for name in numbers}
         whole = len(document.picked.values) <= _KEYS_ASKED
-        others = already_out(application, record_type.name, records[IDENTIFIER]) if whole else None
-        return Selection(as_texts(sums) if whole else None, others)
+        if not whole:
+            return Selection(None, None, _NOT_LOOKED_AT)
+        others = already_out(application, record_type.name, records[IDENTIFIER])
+        return Selection(as_texts(sums), others.trips, others.note)
     count = client.count(record_type, condition)
     totals = None
     if numbers and (catalogue.promises.sums or count <= _MOST_SUMMED):
         totals = as_texts(client.totals(record_type, numbers, condition))
-    also_out = None
-    if count <= _MOST_LOOKED_AT:
-        ids = pl.concat(list(client.read(record_type, [record_type.identifier], condition)))[IDENTIFIER]
-        also_out = already_out(application, record_type.name, ids)
-    return Selection(totals if numbers else {}, also_out)
+    if count > _MOST_LOOKED_AT:
+        return Selection(totals if numbers else {}, None, _NOT_LOOKED_AT)
+    ids = pl.concat(list(client.read(record_type, [record_type.identifier], condition)))[IDENTIFIER]
+    others = already_out(application, record_type.name, ids)
+    return Selection(totals if numbers else {}, others.trips, others.note)
 
 
 def values_of(client: Client, record_type: RecordType, name: str, like: str) -> list[FieldValue]:

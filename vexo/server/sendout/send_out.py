@@ -31,7 +31,7 @@ from ..trips.models import KeptCopy, Sheet, Trip
 from ..trips.part_view import PartView
 from ..trips.sheets import part_of
 from ..trips.status import status_facts, update_status
-from .overlap import also_out
+from .overlap import Overlap, also_out
 from .part_plans import PartPlan, share_out
 from .record_pieces import Pieces, Totals, forget, in_order, one_piece, read_pieces, totals_of
 from .selection import all_read, begin, order_of, read_picked
@@ -117,6 +117,7 @@ class SentOut:
     missing: int
     not_found: list[str]
     also_out: list[AlsoOut]
+    also_out_note: str
 
 
 def send_out(lease: Lease) -> SentOut:
@@ -149,7 +150,7 @@ def send_out(lease: Lease) -> SentOut:
     sums: Totals = {}
     for piece in pieces if not document.headers_only else ():
         totals_of(piece, [f.name for f in writer.fields if f.is_number and f.path is None], sums)
-    others = also_out(trip, [one.kept for one in written]) if rows else []
+    others = also_out(trip, [one.kept for one in written]) if rows else Overlap()
     with lease.writing():
         first = _take_in(lease, written, format_, record_type, missing, others)
         selection = {"records": rows, "totals": as_texts(sums), "at": first.added_at.isoformat()}
@@ -175,6 +176,7 @@ def _told(trip: Trip) -> SentOut:
         missing=sent.missing,
         not_found=sent.not_found,
         also_out=facts.also_out,
+        also_out_note=facts.also_out_note,
     )
 
 
@@ -191,7 +193,7 @@ def _take_in(
     format_: str,
     record_type: RecordType,
     missing: Sequence[str],
-    others: Sequence[AlsoOut],
+    others: Overlap,
 ) -> Sheet:
     """Write down what went out, in one transaction; its first sheet."""
     trip, job = lease.trip, lease.job
@@ -207,7 +209,7 @@ def _take_in(
     named = list(missing[:MOST_NAMED])
     sent = SentSheet(first.pk, rows, first.name, first.added_at, len(written), len(missing), named)
     view = PartView.of_lease(lease)
-    update_status(view, plural=record_type.plural, sent=sent, also_out=list(others))
+    update_status(view, plural=record_type.plural, sent=sent, also_out=others.trips, also_out_note=others.note)
     if len(written) > 1:
         update_status(view, parts=PartCounts(len(written)))
     Route.objects.filter(pk=trip.route_id).update(used=F("used") + 1, used_at=first.added_at, rows=rows)

@@ -134,6 +134,7 @@ def went_out_of(status: TripStatus) -> WentOut | None:
         formulas=sent.formulas if sent else 0,
         formula_cells=sent.formula_cells if sent else [],
         also_out=status.facts.also_out,
+        also_out_note=status.facts.also_out_note,
         since=from_json(since, Since) if since else None,
         parts=sent.parts if sent else 1,
         pending=sent is None,

@@ -3857,13 +3857,15 @@ export interface components {
         ScheduledPassStateEnum: "waiting" | "lapsed";
         /**
          * @description A selection in figures: sums of its number fields as texts with all their digits, null where they come only with
-         *     the sheet; and who has some of its records out already, null where there are too many to look.
+         *     the sheet; and who has some of its records out already, null where there are too many to look. ``also_out_note``
+         *     says what was not looked at.
          */
         Selection: {
             totals: {
                 [key: string]: string;
             } | null;
             also_out: components["schemas"]["AlsoOut"][] | null;
+            also_out_note: string;
         };
         /** @description The sum of one field over the trip's selection. */
         SelectionTotals: {
@@ -4494,8 +4496,8 @@ export interface components {
         WantEnum: "pause";
         /**
          * @description What went out on a trip: its condition as a sentence, records and sums as they went, keys that found no record,
-         *     who else has some of the records, and what changed since where that was asked. ``pending``: the sheet is not there
-         *     yet.
+         *     who else has some of the records (``also_out_note`` says what was not looked at), and what changed since where that
+         *     was asked. ``pending``: the sheet is not there yet.
          */
         WentOut: {
             says: string;
@@ -4506,6 +4508,7 @@ export interface components {
             formulas: number;
             formula_cells: string[];
             also_out: components["schemas"]["AlsoOut"][];
+            also_out_note: string;
             since: components["schemas"]["Since"] | null;
             parts: number;
             pending: boolean;

@@ -196,8 +196,8 @@ class Since:
 @dataclass(frozen=True, slots=True)
 class WentOut:
     """What went out on a trip: its condition as a sentence, records and sums as they went, keys that found no record,
-    who else has some of the records, and what changed since where that was asked. ``pending``: the sheet is not there
-    yet."""
+    who else has some of the records (``also_out_note`` says what was not looked at), and what changed since where that
+    was asked. ``pending``: the sheet is not there yet."""
 
     says: str
     records: int
@@ -207,6 +207,7 @@ class WentOut:
     formulas: int
     formula_cells: list[str]
     also_out: list[AlsoOut]
+    also_out_note: str
     since: Since | None
     parts: int
     pending: bool

@@ -78,4 +78,5 @@ class StatusFacts(PartFacts):
     passes: list[StoredPass] = field(default_factory=list)
     edits: int = 0
     also_out: list[AlsoOut] = field(default_factory=list)
+    also_out_note: str = ""
     parts: PartCounts = field(default_factory=PartCounts)
