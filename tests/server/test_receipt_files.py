@@ -213,6 +213,8 @@ class ReadBack(LaneCase, EditCase):
         for words in (*by_row.values(), *(f"read back: {one}" for one in told)):
             self.assertIn(words, texts)
             self.assertIn(words, page)
+        trip.refresh_from_db()
+        self.assertEqual(TripStatus(view_of(trip)).needs().says, "all in, 2 not as sent")
         report = self.last_pass(trip).report
         self.assertEqual(report["counts"], {"lost": 1, "differences": 1, "by_itself": 0})
 

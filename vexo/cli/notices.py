@@ -33,7 +33,7 @@ def notices(
         raise click.UsageError("Say whose notices with `vexo --as PERSON`.")
     if tell or email is not None:
         set_wishes(person, email, dict(_wish(entry) for entry in tell))
-    own, wished = listed(person, 100), wishes_of(person)
+    own, wished = listed(person), wishes_of(person)
     if as_json:
         fields = ("id", "kind", "text", "trip")
         print_json(

@@ -17,7 +17,7 @@ from ..people.models import Person
 from .kinds import LEAST_ROLE, NoticeKind
 from .models import Notice, Wish
 
-_KEPT = 500
+KEPT = 500
 """Notices of a person that are kept: the oldest go."""
 
 
@@ -56,9 +56,9 @@ def administrators() -> list[str]:
     return [person.username for person in Person.objects.filter(is_active=True) if person.may("administrator")]
 
 
-def listed(person: Person, most: int) -> list[Notice]:
-    """The newest notices of a person's list."""
-    return list(Notice.objects.filter(person=person, listed=True)[:most])
+def listed(person: Person) -> list[Notice]:
+    """The notices of a person's list, the newest first: as many as are kept."""
+    return list(Notice.objects.filter(person=person, listed=True)[:KEPT])
 
 
 def unread(person: Person) -> int:
@@ -69,7 +69,7 @@ def unread(person: Person) -> int:
 def mark_read(person: Person, up_to: int) -> None:
     """The person has seen the list up to a notice; those that came since stay new."""
     Notice.objects.filter(person=person, pk__lte=up_to, read_at=None).update(read_at=timezone.now())
-    kept = Notice.objects.filter(person=person).values_list("pk", flat=True)[_KEPT : _KEPT + 1]
+    kept = Notice.objects.filter(person=person).values_list("pk", flat=True)[KEPT : KEPT + 1]
     if kept:
         Notice.objects.filter(person=person, pk__lte=kept[0], to_mail=False).delete()
 

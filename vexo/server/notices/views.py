@@ -18,9 +18,6 @@ from .kinds import KINDS, SAYS, NoticeKind
 from .mail import mail_server
 from .models import Notice, Wish
 
-_MOST = 100
-"""Notices that are shown."""
-
 
 class NoticeSerializer(serializers.ModelSerializer[Notice]):
     kind = serializers.ChoiceField(choices=KINDS)
@@ -77,7 +74,7 @@ class WishesSerializer(Asked):
 def _told(request: Request) -> Response:
     person = person_of(request)
     values = {
-        "notices": services.listed(person, _MOST),
+        "notices": services.listed(person),
         "unread": services.unread(person),
         "email": person.email,
         "wishes": services.wishes_of(person),

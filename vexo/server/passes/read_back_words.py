@@ -28,6 +28,12 @@ def counts_of(report: Report) -> ReadBackCounts:
     return report.counts or ReadBackCounts(len(report.lost), len(report.differences), len(report.by_itself))
 
 
+def not_as_sent(report: Report) -> int:
+    """How many values, and records that are or are not there, are otherwise than was sent."""
+    counts = counts_of(report)
+    return counts.differences + counts.lost + report.deleted - report.gone
+
+
 def _value(text: str | None) -> str:
     return "empty" if text is None else text
 

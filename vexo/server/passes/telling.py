@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from ..trips.facts import from_json
-from ..trips.facts.passes import AbsentOutcome, PassState, Report, StoredPass
+from ..trips.facts.passes import AbsentOutcome, PassState, StoredPass
 from ..trips.facts.plans import Reason
 from ..trips.part_view import PartView
 from ..trips.status import record_pass
 from .models import Pass
+from .read_back_words import not_as_sent, report_of_pass
 
 
 def view_of(pass_: Pass) -> PartView:
@@ -22,7 +23,7 @@ def tell(pass_: Pass, *, revised: bool = False) -> None:
     Args:
         revised: it has written, so the newest plan no longer counts.
     """
-    view = view_of(pass_)
+    view, report = view_of(pass_), report_of_pass(pass_)
     stored = StoredPass(
         number=pass_.number,
         plan=pass_.plan.number,
@@ -41,5 +42,6 @@ def tell(pass_: Pass, *, revised: bool = False) -> None:
         ended_at=pass_.ended_at,
         stop_after=pass_.stop_after,
         take_back=pass_.take_back,
+        not_as_sent=not_as_sent(report),
     )
-    record_pass(view, stored, from_json(pass_.report, Report) if pass_.report else None, revised=revised)
+    record_pass(view, stored, report if pass_.report else None, revised=revised)

@@ -77,7 +77,7 @@ def _next_step(status: TripStatus) -> Needs:
         return Needs(RowState.SAME, f"{thousands(parts.back)} of {thousands(parts.all)} parts back")
     if status.sent_by:
         left = status.rows_in(RowState.WAITING) + status.absent_waiting
-        says = f"{thousands(left)} not sent" if left else "all in, read back"
+        says = f"{thousands(left)} not sent" if left else status.read_back_words
         return Needs(RowState.UPDATE if left else RowState.CREATE, says)
     if status.plan and not status.current:
         return Needs(RowState.HELD, "to be planned again")

@@ -339,7 +339,7 @@ class TripStatus:
         if left:
             return f"{many(left, 'row', 'rows')} refused", True
         waits = rows.get(RowState.WAITING) or self.absent_waiting
-        return ("not all sent", True) if waits else ("all in, read back", False)
+        return ("not all sent", True) if waits else (self.read_back_words, False)
 
     def needs(self) -> Needs:
         """What the list of trips says."""
@@ -354,6 +354,12 @@ class TripStatus:
     def asks(self) -> bool:
         """Whether someone is needed."""
         return not self.job and (self.to_write > 0 or self.needs().kind in (RowState.HELD, RowState.REJECTED))
+
+    @property
+    def read_back_words(self) -> str:
+        """That all is in, and what reading back found."""
+        otherwise = sum(stored.not_as_sent for stored in self.passes)
+        return f"all in, {thousands(otherwise)} not as sent" if otherwise else "all in, read back"
 
     @property
     def finished(self) -> bool:

@@ -57,7 +57,8 @@ class AbsentResult:
 @dataclass(frozen=True, slots=True)
 class StoredPass:
     """One sending of rows. ``totals``: what was sent by what became of it; ``sum``: all rows of its plan; ``absent``:
-    records that the sheet does not have, where such could be deleted."""
+    records that the sheet does not have, where such could be deleted; ``not_as_sent``: values, and records that are or
+    are not there, which reading back found otherwise."""
 
     number: int
     plan: int
@@ -76,6 +77,7 @@ class StoredPass:
     absent: AbsentOutcome | None = None
     stop_after: int | None = None
     take_back: bool = False
+    not_as_sent: int = 0
 
 
 class ScheduledState(StrEnum):
