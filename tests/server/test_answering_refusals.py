@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import random
 from typing import Any
+from unittest.mock import patch
 
 from django.test import Client
 
@@ -17,6 +18,7 @@ from vexo.server.decisions.decisions import undo  # noqa: E402
 from vexo.server.decisions.listed import listed_decisions  # noqa: E402
 from vexo.server.errors import PlainError  # noqa: E402
 from vexo.server.jobs.worker import run_inline  # noqa: E402
+from vexo.server.planning import figures  # noqa: E402
 from vexo.server.rows.edit_requests import EditRequest, make_edit  # noqa: E402
 
 RATE = "The daily rate must be above 0 and at most 500."
@@ -74,6 +76,18 @@ class Refused(ServiceCase):
             run_inline(make_edit(view_of(trip), self.person, EditRequest.of(asked), run_here=True)[1]).error, ""
         )
         trip.refresh_from_db()
+
+    def test_of_very_many_reasons_the_commonest_are_told_and_all_rows_are_counted(self) -> None:
+        with patch.object(figures, "_MOST_REASONS", 1), patch.object(self, "plan"):
+            trip = self.berths(GOOD, NO_RATE, NO_RATE, NO_HOLDER)
+            client = Client()
+            client.force_login(self.person)
+            told = client.get(f"/api/trips/{trip.pk}").json()
+        self.assertEqual([(one["message"], one["count"]) for one in told["outcomes"]], [(RATE, 2)])
+        self.assertEqual(told["outcomes_left"], 1)
+        left = [one for one in told["open"] if one["says"].startswith("1 more row is not in")]
+        self.assertEqual([(one["count"], one["state"]) for one in left], [(1, "refused")])
+        self.assertEqual(sum(one["count"] for one in told["open"]), 3)
 
     def test_exactly_the_group_is_set_aside_and_the_others_go_again(self) -> None:
         trip = self.berths(GOOD, NO_RATE, NO_HOLDER, NO_RATE, GOOD, NO_HOLDER)

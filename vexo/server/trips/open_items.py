@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
 
 from vexo.core.guards import GuardMode, GuardName
 from vexo.core.planning.verdicts import ABSENT_CODE, ELSEWHERE_CODE, GOING, STOPPING, AbsentVerdict, RowState
 from vexo.core.sheets.totals import checked
-from vexo.core.wording import moment, thousands
+from vexo.core.wording import many, moment, thousands
 
 from ..applications.use_rules import rules_of
 from ..errors import PlainError
@@ -43,6 +44,7 @@ def open_items(trip: Trip, facts: StatusFacts, plan: StoredPlan | None, sent_by:
         items += _expectations(trip, facts, summary)
     if sent_by is not None:
         items += _rows(trip, sent_by.reasons, (*STOPPING, RowState.REFUSED, RowState.UNCLEAR))
+        items += _others(sent_by)
         items += _not_gone(sent_by)
         items += _absent(summary, sent_by.absent.held if sent_by.absent is not None else 0)
     elif plan is not None:
@@ -224,6 +226,26 @@ def _absent(summary: PlanSummary | None, held: int) -> Iterator[OpenItem]:
         absent = summary.absent if summary is not None else None
         reasons = [one.reason for one in absent.reasons if one.verdict == AbsentVerdict.HELD] if absent else []
         yield OpenItem(ABSENT_CODE, absent_words(held, reasons), held, False, StationName.KEYS, answers=answers)
+
+
+def rows_of_others(last: StoredPass | None) -> int:
+    """How many rows are not in after the last pass for a reason that is not among its groups: where an application
+    tells each row something else, only the commonest are."""
+    if last is None or last.sum is None:
+        return 0
+    told = Counter[RowState]()
+    for reason in last.reasons:
+        told[reason.state] += reason.count
+    states = (RowState.REFUSED, RowState.UNCLEAR, RowState.HELD, RowState.REJECTED)
+    return sum(max(0, last.sum.get(state, 0) - told[state]) for state in states)
+
+
+def _others(sent_by: StoredPass) -> Iterator[OpenItem]:
+    """Rows that are not in, each for a reason that few others have."""
+    left = rows_of_others(sent_by)
+    if left:
+        says = f"{many(left, 'more row is', 'more rows are')} not in, for other reasons: each row says its own."
+        yield OpenItem("refused", says, left, False, StationName.OUTCOME, state=RowState.REFUSED)
 
 
 def _not_gone(sent_by: StoredPass) -> Iterator[OpenItem]:

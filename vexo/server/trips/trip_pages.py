@@ -42,7 +42,7 @@ from .facts.reversal import OtherWay, Reversal
 from .facts.status import Needs, Station, StationName, StationState
 from .fault_groups import groups_not_in, groups_of
 from .models import Trip
-from .open_items import expected_of, route_now
+from .open_items import expected_of, route_now, rows_of_others
 from .part_view import PartView
 from .parts import parts_of
 from .refusal_rules import rule_of_trip
@@ -252,6 +252,7 @@ def _detail(view: PartView, status: TripStatus, person: Person) -> Detail:
         passes=[_pass_of(trip, stored) for stored in status.passes],
         reasons=groups_of(summary.reasons if summary else []),
         outcomes=groups_not_in(view, last),
+        outcomes_left=rows_of_others(last),
         weak=summary.weak if summary else False,
         most_atomic=summary.most_atomic if summary else 0,
         edits=facts.edits,

@@ -4223,7 +4223,8 @@ export interface components {
         TrimTreatmentDoEnum: "trim";
         /**
          * @description A trip for its own page. ``sent_by``: number of the pass that sent the newest plan; ``reasons``: what stops
-         *     rows of the newest plan; ``outcomes``: rows of the last pass that are not in, or were taken with a warning;
+         *     rows of the newest plan; ``outcomes``: rows of the last pass that are not in, or were taken with a warning, by the
+         *     commonest reasons, and ``outcomes_left`` how many more are not in;
          *     ``examples``: field → a value of it in the application; ``open``: all that waits for a person; ``absent``: what
          *     becomes of records in reach that the sheet does not have, where such may be deleted; ``pointed`` (and
          *     ``pointed_renames``): how many other records point to those that are to be deleted (renamed), by where;
@@ -4271,6 +4272,7 @@ export interface components {
             passes: components["schemas"]["Pass"][];
             reasons: components["schemas"]["FaultGroup"][];
             outcomes: components["schemas"]["FaultGroup"][];
+            outcomes_left: number;
             weak: boolean;
             most_atomic: number;
             edits: number;

@@ -124,6 +124,7 @@ export const trip = (values: Partial<TripDetail> = {}): TripDetail => ({
   sheets: [],
   passes: [],
   outcomes: [],
+  outcomes_left: 0,
   weak: false,
   most_atomic: 0,
   edits: 0,

@@ -82,6 +82,7 @@ class Detail:
     passes: list[Pass] = field(default_factory=list)
     reasons: list[FaultGroup] = field(default_factory=list)
     outcomes: list[FaultGroup] = field(default_factory=list)
+    outcomes_left: int = 0
     weak: bool = False
     most_atomic: int = 0
     edits: int = 0
@@ -112,7 +113,8 @@ class Detail:
 @dataclass(frozen=True, kw_only=True)
 class TripDetail(Detail, TripSummary):
     """A trip for its own page. ``sent_by``: number of the pass that sent the newest plan; ``reasons``: what stops
-    rows of the newest plan; ``outcomes``: rows of the last pass that are not in, or were taken with a warning;
+    rows of the newest plan; ``outcomes``: rows of the last pass that are not in, or were taken with a warning, by the
+    commonest reasons, and ``outcomes_left`` how many more are not in;
     ``examples``: field → a value of it in the application; ``open``: all that waits for a person; ``absent``: what
     becomes of records in reach that the sheet does not have, where such may be deleted; ``pointed`` (and
     ``pointed_renames``): how many other records point to those that are to be deleted (renamed), by where;

@@ -88,5 +88,8 @@ const all = (group: Group): string => (group.count === 1 ? "it" : "them all");
         {{ one.message === null ? "Answer" : "Set" }} {{ all(one) }}{{ one.message === null ? "" : " aside" }}
       </button>
     </div>
+    <p v-if="trip.outcomes_left" class="soft px-3 py-1 text-small">
+      … and {{ many(trip.outcomes_left, "row", "rows") }} for other reasons: each row says its own.
+    </p>
   </div>
 </template>

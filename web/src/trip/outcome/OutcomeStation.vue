@@ -65,7 +65,7 @@ function pasted(line: Row, at: number, text: string): void {
   if (block.length === 1 && block[0]?.length === 1) typed(line, at, block[0][0] ?? "");
   else say("A block is pasted at Review or File, where all rows of the sheet stand.");
 }
-const notIn = computed(() => trip.value.outcomes.reduce((sum, one) => sum + one.count, 0));
+const notIn = computed(() => trip.value.outcomes.reduce((sum, one) => sum + one.count, trip.value.outcomes_left));
 const back = computed(() => run.value?.report);
 const together = computed(() => allPasses(trip.value.passes));
 const kept = computed(() => together.value?.selection ?? together.value?.type);
