@@ -23,6 +23,9 @@ FOLDER = temporary_folder(lasting=True)
 PROFILE = SheetProfile("csv", (Column("c0", "Code", 3, 3), Column("c1", "Rate, new", 3, 3)), 1, 3, 0, ())
 
 
+ALL_AS_SENT = pl.DataFrame(schema={"row_id": pl.UInt32, "read_back": pl.String})
+
+
 class Receipts(unittest.TestCase):
     sheet = [("A", "6"), ("B", "x"), ("C", "5")]
     now = [("1", "v", "A", "5"), ("2", "v", "B", "5"), ("3", "v", "C", "5")]
@@ -38,7 +41,9 @@ class Receipts(unittest.TestCase):
     )
 
     def test_the_sheets_columns_come_first_in_their_order(self) -> None:
-        columns = receipt(cells(*self.sheet), PROFILE, self.states, [self.done(1, "5", "6")], [BERTH.field("rate")])
+        columns = receipt(
+            cells(*self.sheet), PROFILE, self.states, [self.done(1, "5", "6")], [BERTH.field("rate")], ALL_AS_SENT
+        )
         headers = [column.header for column in columns]
         self.assertEqual(headers[:3], ["Code", "Rate, new", "Row"])
         self.assertEqual(headers[-2:], ["Daily rate, before", "Daily rate, now"])
@@ -61,7 +66,7 @@ class Receipts(unittest.TestCase):
 
     def test_of_several_passes_the_first_says_what_was_and_the_last_what_is(self) -> None:
         passes = [self.done(1, "5", "6"), self.done(2, "6", "7.5")]
-        columns = receipt(cells(*self.sheet), PROFILE, self.states, passes, [BERTH.field("rate")])
+        columns = receipt(cells(*self.sheet), PROFILE, self.states, passes, [BERTH.field("rate")], ALL_AS_SENT)
         told = {column.header: column.cells.to_list()[0] for column in columns}
         self.assertEqual((told["Daily rate, before"], told["Daily rate, now"], told["Pass"]), ("5.00", "7.50", "2"))
 
@@ -69,7 +74,7 @@ class Receipts(unittest.TestCase):
         page = pl.DataFrame({"row_id": [2], "state": ["deleted"]}, schema_overrides={"row_id": pl.UInt32})
         gone = pl.DataFrame({"row_id": [2], "code": ["C"], "rate": ["5"]}, schema_overrides={"row_id": pl.UInt32})
         fields = [BERTH.field("code"), BERTH.field("rate")]
-        columns = receipt(cells(*self.sheet), PROFILE, self.states, [Evidence(1, page, gone)], fields)
+        columns = receipt(cells(*self.sheet), PROFILE, self.states, [Evidence(1, page, gone)], fields, ALL_AS_SENT)
         told = {column.header: column.cells.to_list()[2] for column in columns}
         self.assertEqual(
             (told["Code, before"], told["Daily rate, before"], told["Daily rate, now"]), ("C", "5.00", None)

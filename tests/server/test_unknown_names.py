@@ -84,7 +84,7 @@ class Asking(ServiceCase):
         self.assertEqual(wrong.status_code, 422)
         self.assertIn("Did you mean 'state'?", wrong.json()["detail"])
         self.assertEqual(client.get(f"/api/trips/{trip.pk}/rows?state=held&part=1").status_code, 200)
-        self.assertEqual(client.get("/api/trips?limit=3").status_code, 422)
+        self.assertEqual(client.get("/api/trips?most=3").status_code, 422)
         self.assertEqual(client.get("/api/journal?wo=ada").status_code, 422)
 
     def test_a_misspelt_condition_sends_nothing_out(self) -> None:
