@@ -4,7 +4,6 @@ out."""
 from __future__ import annotations
 
 import shutil
-from contextlib import suppress
 from pathlib import Path
 from typing import IO, TYPE_CHECKING
 
@@ -82,8 +81,6 @@ def _write(trip: Trip, listed: list[SheetFile], save: str, sent: bool, output: P
             with output.open("wb") as target:
                 shutil.copyfileobj(source, target)
         except OSError as error:
-            with suppress(OSError):
-                output.unlink()
             words = f"{output} cannot be written: {error.strerror or error}. Choose another place."
             raise PlainError(words) from error
     return rows
