@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from django.db.models import Case, Max, Q, QuerySet, When
 
 from ..data_folder import data_folder
+from ..errors import PlainError
 from ..jobs.models import Job
 from ..people.models import Person
 from ..queries import LARGEST
@@ -19,6 +20,8 @@ from .trip_pages import trip_summary
 LISTED = 100
 """Trips that are listed where nobody says how many, and older ones beside them that wait for a person."""
 MOST_LISTED = 2_000
+_LONGEST = 200
+"""Characters of a text that trips are found by."""
 _MANY = 500
 """Trips that are asked about in one statement: SQLite takes so many values."""
 _Known = tuple[int, int, int, int]
@@ -57,7 +60,7 @@ class Listed:
 
 
 def list_trips(person: Person, wanted: Wanted) -> Listed:
-    """The trips that are asked for, last touched first."""
+    """The trips that are asked for, last touched first. Raises PlainError."""
     like = _like(wanted)
     total, end = like.count(), wanted.offset + wanted.at_once
     newest = list(like.values_list("pk", flat=True)[wanted.offset : end])
@@ -79,6 +82,8 @@ def list_trips(person: Person, wanted: Wanted) -> Listed:
 
 def _like(wanted: Wanted) -> QuerySet[Trip]:
     text = " ".join(wanted.text.split())
+    if len(text) > _LONGEST:
+        raise PlainError(f"Words to find trips by have at most {_LONGEST} characters.", "too-large")
     is_it = Q(title__iexact=text)
     if _is_number(text):
         is_it |= Q(pk=int(text))
@@ -86,7 +91,7 @@ def _like(wanted: Wanted) -> QuerySet[Trip]:
     trips = Trip.objects.order_by(*first, "-touched_at", "-pk")
     if wanted.application:
         trips = trips.filter(application__name=wanted.application)
-    for word in wanted.text.split():
+    for word in text.split():
         names = ("title", "record_type", "application__label", "application__name")
         where = Q(*((f"{name}__icontains", word) for name in names), _connector=Q.OR)
         if _is_number(word):

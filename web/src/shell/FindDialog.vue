@@ -110,6 +110,7 @@ function go(place: Place | null): void {
         placeholder="Find a trip, application or command"
         aria-label="Find a trip, application or command"
         autocomplete="off"
+        maxlength="200"
         @change="text = $event.target.value"
       />
       <ComboboxOptions static class="mt-2 max-h-[50vh] overflow-auto">
