@@ -9,7 +9,7 @@ from typing import Any
 
 import openpyxl
 
-from tests.server.services import ServiceCase
+from tests.server.services import ServiceCase, view_of
 from tests.support import register, template, temporary_folder
 
 template()
@@ -17,6 +17,7 @@ template()
 from django.test import Client  # noqa: E402
 
 from vexo.server.applications.models import Application  # noqa: E402
+from vexo.server.jobs.worker import enqueue, run_inline  # noqa: E402
 from vexo.server.journal.models import Entry  # noqa: E402
 from vexo.server.notices.kinds import NoticeKind  # noqa: E402
 from vexo.server.notices.services import tell_people, unread  # noqa: E402
@@ -68,6 +69,15 @@ class ByCommand(ServiceCase):
         self.assertFalse((self.folder / "x").exists())
         own = self.bring("harbour,berth_no,notes\nTERNISLAND,A-001,x\n")
         self.vexo.fails("--as", "ada", "files", str(own.pk), "--sent", "-o", str(self.folder / "x.zip"))
+
+    def test_while_a_sheet_is_planned_by_somebody_else_that_is_said(self) -> None:
+        trip = self.bring("harbour,berth_no,notes\nTERNISLAND,A-005,x\n")
+        trip.plans.all().delete()
+        self.assertIn("Plan it first", self.vexo.fails("--as", "ada", "review", str(trip.pk)))
+        job = enqueue("plan", "ada", view_of(trip), fresh=True)
+        self.assertIn("is being planned just now", self.vexo.fails("--as", "ada", "review", str(trip.pk)))
+        run_inline(job)
+        self.assertEqual(self.told("review", str(trip.pk))["trip"], trip.pk)
 
     def test_what_did_not_go_out_goes_on(self) -> None:
         trip = new_trip(self.practice, "Berth", "ada", ("notes",), BERTHS.format("B"), "Letter B")

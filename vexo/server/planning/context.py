@@ -24,6 +24,7 @@ from .. import artifacts
 from ..applications.services import describe
 from ..applications.use_rules import rules_of
 from ..errors import PlainError, Stale
+from ..jobs.models import Job
 from ..mapping.mapped_sheet import MappedSheet
 from ..trips.guards import guards_of
 from ..trips.models import Sheet, Trip
@@ -206,6 +207,8 @@ def plan_of(view: PartView) -> Plan:
     """The newest plan. Raises PlainError where the trip has none."""
     trip = view.trip
     plan = newest_plan(view)
+    if plan is None and trip.jobs.filter(kind="plan", state__in=Job.OPEN).exists():
+        raise PlainError(f"Trip {trip.pk} is being planned just now. Look again in a moment.", "under-way")
     if plan is None:
         raise PlainError(f"Trip {trip.pk} has no plan of its newest sheet yet. Plan it first.", "no-plan")
     return plan
