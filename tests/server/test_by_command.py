@@ -129,6 +129,10 @@ class ByCommand(ServiceCase):
         self.decide(trip, "aside", [1])
         self.apply(trip)
         groups = self.told("outcome", str(trip.pk), "--by", "harbour")["groups"]
+        refused = self.bring("harbour,berth_no,daily_rate\nTERNISLAND,A-006,0.00\n")
+        self.apply(refused)
+        told = self.vexo.run("--as", "ada", "outcome", str(refused.pk), "--by", "harbour", "--json")
+        self.assertEqual((told.returncode, told.stdout.count("\n")), (1, 1), "one row is open, and that is one object")
         answer = self.client.get(f"/api/trips/{trip.pk}/groups?column=harbour").json()
         self.assertEqual(groups, answer)
         told = self.vexo.run("--as", "ada", "outcome", str(trip.pk), "--by", "harbour").stdout

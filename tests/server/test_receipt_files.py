@@ -21,6 +21,7 @@ from tests.support import register, template, temporary_folder
 template()
 
 from vexo.server.jobs.worker import run_inline  # noqa: E402
+from vexo.server.journal.models import Entry  # noqa: E402
 from vexo.server.mapping.columns import Changes, change  # noqa: E402
 from vexo.server.passes import reading_back  # noqa: E402
 from vexo.server.passes.receipts import write_receipt  # noqa: E402
@@ -215,6 +216,7 @@ class ReadBack(LaneCase, EditCase):
             self.assertIn(words, page)
         trip.refresh_from_db()
         self.assertEqual(TripStatus(view_of(trip)).needs().says, "all in, 2 not as sent")
+        self.assertIn("ended: 4 updated, 2 not as sent", Entry.objects.filter(what="applied", trip=trip.pk)[0].message)
         report = self.last_pass(trip).report
         self.assertEqual(report["counts"], {"lost": 1, "differences": 1, "by_itself": 0})
 

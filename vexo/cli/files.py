@@ -11,7 +11,7 @@ import click
 
 from .common import find_view, finish, json_option, print_json, ready
 from .main import Setting
-from .send_out import deliver, say_of
+from .send_out import TOLD, deliver, say_of
 from .terminal import console, plain_table
 
 if TYPE_CHECKING:
@@ -99,6 +99,6 @@ def send_on(setting: Setting, number: int, output: Path, as_json: bool) -> None:
     delivered = deliver(result, output)
     say_of(result, find_view(number, whole=True).trip.record_type)
     if as_json:
-        print_json({"trip": result["trip"], "rows": result["rows"], "files": delivered})
+        print_json({**{name: result[name] for name in TOLD}, "file": str(output), "files": delivered})
     else:
         console().print(f"Trip {result['trip']}: {result['rows']:,} records went out as {', '.join(delivered)}")

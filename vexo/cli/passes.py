@@ -224,20 +224,20 @@ def outcome(
             downloaded(view.trip, setting.person(), path.name)
     if by:
         _print_groups(view, by, as_json)
-        return
     print_outcome(view, as_json)
 
 
 def _print_groups(view: PartView, header: str, as_json: bool) -> None:
-    """The sum for each value of a column, as Review and Outcome show it."""
+    """The sum for each value of a column, as Review and Outcome show it; its exit code."""
     from vexo.server.rows.groups import group_sums
 
     groups = group_sums(view, header)
     if as_json:
         print_json({"trip": view.trip.pk, "column": header, "groups": groups})
-        return
-    for one in groups:
+    for one in () if as_json else groups:
         console().print(f"{one['value'] or '(blank)'}: {sum_line(one['rows'], one['sum'])}")
+    print_open(view)
+    end_with(view)
 
 
 _NAMED = 12

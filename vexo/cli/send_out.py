@@ -178,11 +178,15 @@ def send_out(
     written = deliver(result, output)
     say_of(result, known.label)
     if as_json:
-        told_ = {name: result[name] for name in ("trip", "rows", "parts", "missing", "not_found", "also_out")}
+        told_ = {name: result[name] for name in TOLD}
         print_json({**told_, "file": str(output), "files": written})
     else:
         many = f"{result['parts']} sheets in {output}" if result["parts"] > 1 else str(output)
         console().print(f"Trip {result['trip']}: {result['rows']:,} records went out as {many}")
+
+
+TOLD = ("trip", "rows", "parts", "missing", "not_found", "also_out", "also_out_note")
+"""What ``--json`` tells of what went out."""
 
 
 def say_of(result: dict[str, Any], label: str) -> None:

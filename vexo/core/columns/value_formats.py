@@ -19,6 +19,7 @@ from .treatments.numbers import FORMS as NUMBER_FORMS
 from .treatments.numbers import MONEY, Number
 
 _GLANCE = 100
+"""Cells that are looked at before all are."""
 _GROUPED = r"^[+-]?[1-9]\d{0,2}(?:\.\d{3})+$"
 """A number whose points may stand between thousands: a group of thousands does not begin with 0."""
 

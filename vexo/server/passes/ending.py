@@ -12,7 +12,6 @@ from vexo.core.planning.absent import BECOMES
 from vexo.core.planning.verdicts import AbsentVerdict, sum_after
 from vexo.core.records import RecordType
 from vexo.core.sheets.sheet import ROW, ROW_ID
-from vexo.core.wording import thousands
 from vexo.core.writing import WriteResult
 from vexo.core.writing.batches import step_of
 from vexo.core.writing.ledger import FAULTS_OF_RECORD, STATE, absent_page, outcome_of, page_of, states_of
@@ -32,6 +31,7 @@ from ..trips.facts.plans import FirstStep, PlanSummary
 from ..trips.models import LedgerPage
 from .leaving import leave_ledger
 from .models import Batch, Pass, RowNotIn
+from .read_back_words import words_of_pass
 from .recording import items_of, result_of, with_made_records
 from .telling import tell
 
@@ -153,7 +153,7 @@ def end(pass_: Pass, lease: Lease, state: str, reading: Reading | None) -> None:
         pass_.save()
         leave_ledger(pass_, page)
         tell(pass_, revised=True)
-        words = ", ".join(f"{thousands(count)} {name}" for name, count in pass_.totals.items() if count) or "nothing"
+        words = words_of_pass(pass_)
         entry = f"Pass {pass_.number} of trip {pass_.trip_id} {_WORDS[state]}: {words}"
         note(lease.job.by, "applied", entry, pass_.trip.application, pass_.trip_id, sum(pass_.totals.values()))
         tell_of_pass(pass_, words)

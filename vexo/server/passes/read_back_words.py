@@ -8,7 +8,7 @@ import polars as pl
 
 from vexo.core.records import RecordType
 from vexo.core.sheets.sheet import ROW, ROW_ID
-from vexo.core.wording import thousands
+from vexo.core.wording import many, thousands
 
 from .. import artifacts
 from ..trips.facts import from_json
@@ -32,6 +32,13 @@ def not_as_sent(report: Report) -> int:
     """How many values, and records that are or are not there, are otherwise than was sent."""
     counts = counts_of(report)
     return counts.differences + counts.lost + report.deleted - report.gone
+
+
+def words_of_pass(pass_: Pass) -> str:
+    """What a pass did, in a few words."""
+    otherwise = not_as_sent(report_of_pass(pass_))
+    words = [f"{thousands(count)} {name}" for name, count in (pass_.totals or {}).items() if count]
+    return ", ".join([*words, *([f"{thousands(otherwise)} not as sent"] if otherwise else [])]) or "nothing"
 
 
 def _value(text: str | None) -> str:
@@ -96,8 +103,8 @@ def summary_words(report: Report) -> list[str]:
         (counts.lost, len(report.lost), "record is", "records are", "not there"),
         (counts.by_itself, len(report.by_itself), "value is", "values are", "as the application made it"),
     )
-    for count, listed, one, many, what in named:
+    for count, listed, one, others, what in named:
         if count:
             first = f"; the first {thousands(listed)} are named" if listed < count else ""
-            lines.append(f"{thousands(count)} {one if count == 1 else many} {what}{first}")
+            lines.append(f"{many(count, one, others)} {what}{first}")
     return lines

@@ -43,7 +43,7 @@ class Wanted:
         return min(self.limit or LISTED, MOST_LISTED)
 
     @property
-    def all(self) -> bool:
+    def unfiltered(self) -> bool:
         """Nothing is looked for: then what waits comes first, wherever it stands."""
         return not self.text.split() and not self.offset
 
@@ -64,7 +64,7 @@ def list_trips(person: Person, wanted: Wanted) -> Listed:
     like = _like(wanted)
     total, end = like.count(), wanted.offset + wanted.at_once
     newest = list(like.values_list("pk", flat=True)[wanted.offset : end])
-    older = like.values_list("pk", "version")[end:] if wanted.all and total > end else ()
+    older = like.values_list("pk", "version")[end:] if wanted.unfiltered and total > end else ()
     waits = _waiting(dict(older), person)
     waiting = waits[: wanted.at_once]
     trips = {

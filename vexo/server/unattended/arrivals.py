@@ -32,6 +32,7 @@ from ..naming import names_of
 from ..notices.kinds import NoticeKind
 from ..notices.services import tell_people
 from ..passes.models import Pass
+from ..passes.read_back_words import words_of_pass
 from ..passes.starting import start_pass
 from ..people.models import Person
 from ..planning.models import Decision
@@ -282,11 +283,8 @@ def _end(unattended: Unattended, arrival: Arrival) -> None:
     if pass_ is None:
         _fail(unattended, arrival, "Its trip was deleted.")
     elif pass_.state in (Pass.ENDED, Pass.STOPPED, Pass.GIVEN_UP):
-        words = (
-            ", ".join(f"{thousands(count)} {name}" for name, count in (pass_.totals or {}).items() if count)
-            or "nothing"
-        )
-        Arrival.objects.filter(pk=arrival.pk).update(state=Arrival.DONE, says=f"pass {pass_.number}: {words}")
+        says = f"pass {pass_.number}: {words_of_pass(pass_)}"
+        Arrival.objects.filter(pk=arrival.pk).update(state=Arrival.DONE, says=says)
     elif pass_.state in (Pass.INTERRUPTED, Pass.PAUSED):
         says = f"Pass {pass_.number} waits for a person: {pass_.reason}"
         Arrival.objects.filter(pk=arrival.pk).update(state=Arrival.WAITS, says=says[:400])

@@ -67,7 +67,7 @@ const set = (now: Partial<Document>): void => {
       ><input v-model="title" class="input" :placeholder="type?.plural" maxlength="160"
     /></label>
     <section
-      v-if="selection?.also_out?.length || selection?.also_out_note"
+      v-if="selection?.also_out?.length"
       class="card !border-held"
       :class="{ 'opacity-60': !current }"
       data-testid="also-out"
@@ -78,8 +78,8 @@ const set = (now: Partial<Document>): void => {
         <RouterLink class="underline" :to="`/trips/${one.trip}`">{{ one.title }}</RouterLink>, {{ one.by }}, since
         {{ when(one.since) }}.
       </p>
-      <p v-if="selection.also_out_note" class="soft text-small">{{ selection.also_out_note }}</p>
     </section>
+    <p v-if="selection?.also_out_note" class="soft text-small">{{ selection.also_out_note }}</p>
     <section v-for="one in twice" :key="one.second" class="card">
       <b>Two fields, one value</b>
       <p>{{ one.first }} and {{ one.second }} set the same value. {{ one.second }} goes out to be read.</p>

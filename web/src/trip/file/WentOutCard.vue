@@ -61,14 +61,14 @@ const backup = ["xlsx", "csv"];
         >
       </p>
     </section>
-    <section v-if="out.also_out.length || out.also_out_note" class="card !border-held">
+    <section v-if="out.also_out.length" class="card !border-held">
       <b class="text-held">Out on other trips too</b>
       <p v-for="one in out.also_out" :key="one.trip">
         {{ count(one.count) }} on <RouterLink class="underline" :to="`/trips/${one.trip}`">{{ one.title }}</RouterLink>,
         {{ one.by }}, since {{ when(one.since) }}.
       </p>
-      <p v-if="out.also_out_note" class="soft text-small">{{ out.also_out_note }}</p>
     </section>
+    <p v-if="out.also_out_note" class="soft text-small">{{ out.also_out_note }}</p>
     <section class="card" data-testid="since">
       <b>Kept copy</b>
       <p>The records as they went out stay here: your backup, and what tells your edits from other people's.</p>
