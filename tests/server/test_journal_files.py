@@ -44,6 +44,8 @@ class Files(ServiceCase):
         self.assertEqual([line["message"] for line in self.lines(trip="7", what="tested")][-1], "=HYPERLINK(1)")
         self.assertEqual(self.ask("jsonl", trip="x").status_code, 400)
         self.assertEqual(self.lines(trip="99999"), [])
+        note("ada", "tested", "\u00dcbergabe begun")
+        self.assertEqual([line["message"] for line in self.lines(text="\u00fcbergabe B")], ["\u00dcbergabe begun"])
         places = {line["application"] for line in self.lines(application="harbour-practice")}
         self.assertEqual(places, {"harbour-practice"})
 

@@ -20,6 +20,7 @@ from vexo.server.jobs.worker import run_inline  # noqa: E402
 from vexo.server.sendout import overlap  # noqa: E402
 from vexo.server.sendout.compare import start_comparing, write_kept  # noqa: E402
 from vexo.server.sendout.selection import begin  # noqa: E402
+from vexo.server.sendout.sheet_writer import file_name  # noqa: E402
 from vexo.server.trips.models import Trip  # noqa: E402
 from vexo.server.trips.part_view import PartView  # noqa: E402
 
@@ -42,6 +43,16 @@ class Choosing(SendingCase):
                 headers, rows = rows_of(path)
                 self.assertEqual(headers, ["Status", "Notes", "Berth no.", "Daily rate", "Record ID", "Harbour"])
                 self.assertEqual([row[4] for row in rows], [str(b["id"]) for b in wanted])
+
+    def test_a_files_name_fits_any_disk_and_has_the_number_of_its_trip_however_long_the_words_are(self) -> None:
+        self.assertEqual(
+            file_name(Trip(pk=7, title="Rates, Eelgrass"), "csv", "Inner Wall"), "rates-eelgrass-7-inner-wall.csv"
+        )
+        for letter in "e\u00e9\u6e2f\U0001d4aa":
+            name = file_name(Trip(pk=1204, title=letter * 160), "xlsx", f"Pier {letter * 200}")
+            self.assertLess(len(name.encode()), 240)
+            self.assertRegex(name, r"-1204-pier-.*\.xlsx\Z")
+        self.assertEqual(file_name(Trip(pk=7, title="!!"), "csv"), "7.csv")
 
     def test_empty_values_come_first_where_the_lowest_do_and_last_where_the_highest_do(self) -> None:
         for order, first in (("ring_no", True), ("-ring_no", False)):

@@ -36,7 +36,7 @@ class TripList(ServiceCase):
         made = []
         for at in range(count):
             values = {"title": f"Letter {at}", "created_by": "ada", "application": self.practice}
-            made.append(Trip.objects.create(record_type="Berth", **{**values, **more}))
+            made.append(Trip.objects.create(**{"record_type": "Berth", **values, **more}))
         return made
 
     def get(self, query: str = "") -> tuple[list[int], int]:
@@ -87,12 +87,16 @@ class TripList(ServiceCase):
     def test_all_are_found_by_words_application_and_page_by_page(self) -> None:
         old = self.trips(1, title="Storm class, East Pier")[0].pk
         elsewhere = self.trips(1, title="Storm class", application=self.live)[0].pk
+        accents = self.trips(1, title="U\u0308BERGABE Fr\u00fchjahr", record_type="Pass")[0].pk
         rest = [trip.pk for trip in self.trips(5)]
         for text, wanted in (
             ("storm", [elsewhere, old]),
             ("pier storm", [old]),
             ("berth", [*rest[::-1][:3]]),
             ("100%", []),
+            ("(a|b", []),
+            ("\u00fcbergabe FR\u00dcH", [accents]),
+            ("u\u0308bergabe", [accents]),
         ):
             self.assertEqual(self.get(f"text={text}")[0], wanted, text)
             self.assertEqual([trip["id"] for trip in self.told(*text.split())["trips"]], wanted, text)
@@ -103,7 +107,7 @@ class TripList(ServiceCase):
         self.vexo.fails("--as", "ada", "trips", *["a"] * 2000)
         self.assertEqual(self.get("application=harbour-live"), ([elsewhere], 1))
         self.assertEqual(self.told("--application", "harbour-live")["total"], 1)
-        self.assertEqual(self.get("limit=100")[0], [*rest[::-1], elsewhere, old])
+        self.assertEqual(self.get("limit=100")[0], [*rest[::-1], accents, elsewhere, old])
         pages, address = [], "/api/trips?text=berth"
         while address:
             answer = self.client.get(address)

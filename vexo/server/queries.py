@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+import unicodedata
 from collections.abc import Iterable, Mapping
 from difflib import get_close_matches
 
@@ -34,3 +36,10 @@ def one_of(query: Mapping[str, str], name: str, known: Iterable[str]) -> str:
         rest = f"Did you mean '{near[0]}'?" if near else f"Use {', '.join(words)}."
         raise ValidationError({name: f"Unknown {name} {text[:40]!r}. {rest}"})
     return text
+
+
+def holds_text(text: str) -> str:
+    """A pattern, for ``iregex``, of what holds a text, in capitals or not and however its accents are written; SQLite's
+    own comparison knows the case of ASCII alone."""
+    written = dict.fromkeys(unicodedata.normalize(form, text) for form in ("NFC", "NFD"))
+    return "|".join(re.escape(one) for one in written)

@@ -16,7 +16,7 @@ from vexo.core.sheets.formula_guard import FORMULA_BEGIN, PREFIX
 from vexo.core.wording import GROUP
 
 from ..locales import ANYONE, LOCALES
-from ..queries import LARGEST, whole_number
+from ..queries import LARGEST, holds_text, whole_number
 from .models import Entry
 
 NAMES = ("id", "at", "who", "what", "message", "application", "stage", "trip", "rows", "file", "way", "seal")
@@ -39,7 +39,7 @@ def entries_asked(asked: Mapping[str, str]) -> QuerySet[Entry]:
         text = asked["text"]
         groups = {*_TYPED_SPACES, *(locale.group for locale in LOCALES.values())}
         kept = {text, *(_between_digits(group).sub(GROUP, text) for group in groups)}
-        entries = entries.filter(reduce(or_, (Q(message__icontains=one) for one in kept)))
+        entries = entries.filter(reduce(or_, (Q(message__iregex=holds_text(one)) for one in kept)))
     return entries
 
 

@@ -38,9 +38,15 @@ class Written:
 
 
 def file_name(trip: Trip, format_: str, label: str = "") -> str:
-    """A file name that says what is in it, with the trip's number."""
-    words = re.sub(r"[^\w]+", "-", f"{trip.title} {trip.pk} {label}".lower()).strip("-")
-    return f"{words[:120] or 'sheet'}.{format_}"
+    """A file name that says what is in it, always with the trip's number; short enough for any disk."""
+    words = [_words(trip.title, 120), str(trip.pk), _words(label, 80)]
+    return f"{'-'.join(filter(None, words))}.{format_}"
+
+
+def _words(text: str, most: int) -> str:
+    """What of a text stands in a file's name: at most so many bytes of it, as disks count 255 of them."""
+    words = re.sub(r"[^\w]+", "-", text.lower()).strip("-")
+    return words.encode()[:most].decode(errors="ignore").strip("-")
 
 
 def help_rows(fields: Sequence[Field], example: pl.DataFrame | None) -> list[list[str]]:

@@ -10,7 +10,7 @@ from ..data_folder import data_folder
 from ..errors import PlainError
 from ..jobs.models import Job
 from ..people.models import Person
-from ..queries import LARGEST
+from ..queries import LARGEST, holds_text
 from .facts.pages import TripSummary
 from .models import Trip
 from .part_view import PartView
@@ -84,7 +84,7 @@ def _like(wanted: Wanted) -> QuerySet[Trip]:
     text = " ".join(wanted.text.split())
     if len(text) > _LONGEST:
         raise PlainError(f"Words to find trips by have at most {_LONGEST} characters.", "too-large")
-    is_it = Q(title__iexact=text)
+    is_it = Q(title__iregex=rf"\A(?:{holds_text(text)})\Z")
     if _is_number(text):
         is_it |= Q(pk=int(text))
     first = [Case(When(is_it, then=0), default=1)] if text else []
@@ -93,7 +93,7 @@ def _like(wanted: Wanted) -> QuerySet[Trip]:
         trips = trips.filter(application__name=wanted.application)
     for word in text.split():
         names = ("title", "record_type", "application__label", "application__name")
-        where = Q(*((f"{name}__icontains", word) for name in names), _connector=Q.OR)
+        where = Q(*((f"{name}__iregex", holds_text(word)) for name in names), _connector=Q.OR)
         if _is_number(word):
             where |= Q(pk=int(word))
         trips = trips.filter(where)

@@ -5,7 +5,7 @@ import { computed, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 
 import { useApplications, useFoundTrips, useMay, useTrips } from "@/api/queries";
-import { moment } from "@/parts/format";
+import { many, moment } from "@/parts/format";
 import DialogFrame from "@/ui/DialogFrame.vue";
 
 interface Place {
@@ -13,6 +13,8 @@ interface Place {
   kind: string;
   name: string;
   note: string;
+  /** What else it is found by. */
+  also?: string;
   to?: string;
   run?: () => void;
 }
@@ -21,6 +23,8 @@ const props = defineProps<{ open: boolean }>();
 const emit = defineEmits<{ close: []; bring: []; keys: [] }>();
 /** Trips that are offered before anything is typed. */
 const NEWEST = 5;
+/** Places that are offered for what is typed; of more it is said how many. */
+const MOST = 12;
 const router = useRouter();
 const { data: newest } = useTrips();
 const { data: applications } = useApplications();
@@ -73,6 +77,7 @@ const places = computed<Place[]>(() => [
     name: t.title,
     number: String(t.id),
     note: `${t.id} · ${t.application.label} · ${t.needs.says}${t.needs.at ? ` ${moment(t.needs.at)}` : ""}`,
+    also: `${t.record_type} ${t.plural} ${t.application.name}`,
     to: `/trips/${t.id}`,
   })),
   ...(applications.value ?? []).map((a) => ({
@@ -83,15 +88,24 @@ const places = computed<Place[]>(() => [
   })),
   ...commands.value,
 ]);
+/** Capitals and the way in which accents are written are no difference. */
+const alike = (one = ""): string => one.normalize("NFC").toLowerCase();
 const found = computed(() => {
-  const words = text.value.toLowerCase().split(/\s+/).filter(Boolean);
+  const words = alike(text.value).split(/\s+/).filter(Boolean);
   if (!words.length) return [...places.value.slice(0, NEWEST), ...commands.value];
-  const is = (place: Place): boolean =>
-    [place.name, place.number].some((one) => one?.toLowerCase() === words.join(" "));
+  const is = (place: Place): boolean => [place.name, place.number].some((one) => alike(one) === words.join(" "));
   return places.value
-    .filter((place) => words.every((w) => `${place.kind} ${place.name} ${place.note}`.toLowerCase().includes(w)))
-    .sort((a, b) => Number(is(b)) - Number(is(a)))
-    .slice(0, 12);
+    .filter((place) => {
+      const told = alike(`${place.kind} ${place.name} ${place.note} ${place.also ?? ""}`);
+      return words.every((word) => told.includes(word));
+    })
+    .sort((a, b) => Number(is(b)) - Number(is(a)));
+});
+const shown = computed(() => found.value.slice(0, text.value.trim() ? MOST : undefined));
+const more = computed(() => {
+  if (!text.value.trim()) return 0;
+  const listed = found.value.filter((place) => place.kind === "Trip").length;
+  return found.value.length - shown.value.length + Math.max((others.value?.total ?? 0) - listed, 0);
 });
 
 function go(place: Place | null): void {
@@ -115,7 +129,7 @@ function go(place: Place | null): void {
       />
       <ComboboxOptions static class="mt-2 max-h-[50vh] overflow-auto">
         <ComboboxOption
-          v-for="place in found"
+          v-for="place in shown"
           :key="place.kind + place.name + place.note"
           v-slot="{ active }"
           :value="place"
@@ -131,6 +145,9 @@ function go(place: Place | null): void {
           </li>
         </ComboboxOption>
         <li v-if="!found.length" class="soft px-3 py-2">Nothing has that in its name.</li>
+        <li v-else-if="more" class="soft px-3 py-2">
+          {{ many(more, "more is", "more are") }} found. Type more of the name.
+        </li>
       </ComboboxOptions>
     </Combobox>
   </DialogFrame>

@@ -30,6 +30,7 @@ describe("finding", () => {
     return asked;
   }
 
+  const said = (): string => document.querySelector("[role=listbox]")?.textContent ?? "";
   const names = () => [...document.querySelectorAll("[role=option]")].map((one) => one.textContent ?? "");
 
   async function typed(text: string, until: () => boolean): Promise<string[]> {
@@ -54,6 +55,19 @@ describe("finding", () => {
     expect(asked).toEqual(["letter 1"]);
     expect(shown).toHaveLength(12);
     expect(shown[0]).toContain("Letter 1");
+  });
+
+  it("says how many more there are than it shows, and finds by what the server finds by", async () => {
+    serve(1206);
+    let more = "";
+    await typed("berth", () => (more = said()).includes("1,194"));
+    expect(more).toContain("1,194 more are found");
+  });
+
+  it("takes capitals and accents as they are read", async () => {
+    serve(newest.length);
+    newest[3] = trip({ id: 93, title: "U\u0308bergabe" });
+    expect(await typed("\u00fcbergabe", () => names().length === 1)).toHaveLength(1);
   });
 
   it("asks for no others where all are listed", async () => {
