@@ -5,77 +5,30 @@ from __future__ import annotations
 import io
 import json
 import zipfile
-from datetime import timedelta
 from pathlib import Path
 from typing import Any
 
 from django.test import Client as _Client
 
-from tests.server.services import ServiceCase
 from tests.support import template, temporary_folder
 
 template()
 
-from django.utils import timezone  # noqa: E402
 
+from tests.server.sharing_case import FIVE, SharingCase  # noqa: E402
 from vexo.core.documents import SendOut, Share  # noqa: E402
 from vexo.core.planning.verdicts import RowState  # noqa: E402
 from vexo.server import artifacts  # noqa: E402
-from vexo.server.applications.use_rules import set_rules  # noqa: E402
-from vexo.server.data_folder import absolute  # noqa: E402
 from vexo.server.errors import PlainError  # noqa: E402
-from vexo.server.jobs.models import Job  # noqa: E402
 from vexo.server.jobs.worker import enqueue, run_inline  # noqa: E402
-from vexo.server.passes.approving import ask_for_approval  # noqa: E402
-from vexo.server.passes.models import Scheduled  # noqa: E402
-from vexo.server.passes.scheduling import schedule  # noqa: E402
-from vexo.server.passes.starting import plan_to_approve, start_pass  # noqa: E402
-from vexo.server.passes.take_back import Wanted, start_taking_back  # noqa: E402
-from vexo.server.people.models import Person, Role  # noqa: E402
 from vexo.server.planning.context import newest_plan, plan_of  # noqa: E402
 from vexo.server.sendout.selection import begin  # noqa: E402
-from vexo.server.trips.models import Sheet, Trip  # noqa: E402
+from vexo.server.trips.models import Trip  # noqa: E402
 from vexo.server.trips.part_view import PartView  # noqa: E402
 from vexo.server.trips.parts import give, part_named, parts_of  # noqa: E402
-from vexo.server.trips.plan_jobs import enqueue_plan  # noqa: E402
-from vexo.server.trips.status import TripStatus  # noqa: E402
-from vexo.server.trips.trip_pages import approval_told  # noqa: E402
-
-FIVE = ["EELGRASS", "GULLPOINT", "NORTHHAVEN", "OLDBASIN", "TERNISLAND"]
 
 
-class Sharing(ServiceCase):
-    def share(self, letter: str, share: Share | None = None, format_: str = "xlsx") -> Trip:
-        where = f"startswith(berth_no,'{letter}-00')"
-        document = SendOut("Berth", ("notes", "status"), where, share=share or Share("harbour"), format=format_)
-        trip = begin(self.practice, document, "ada", "Insurance round")
-        job = run_inline(enqueue("send out", "ada", PartView.of(trip), run_here=True))
-        self.assertEqual(job.error, "")
-        return self.seen(trip).trip
-
-    def seen(self, trip: Trip, part: str = "") -> PartView:
-        found = Trip.objects.get(pk=trip.pk)
-        return PartView.of(found, part_named(found, part).number if part else 0)
-
-    def path(self, trip: Trip, label: str) -> Path:
-        sheet = trip.sheets.get(direction=Sheet.OUT, part__label=label)
-        target = temporary_folder() / sheet.name
-        target.write_bytes(absolute(sheet.path).read_bytes())
-        return target
-
-    def noted(self, path: Path, words: str, *rows: int) -> Path:
-        return self.edited(path, lambda sheet: [sheet.cell(row, 4, words) for row in rows])
-
-    def states(self, trip: Trip) -> dict[str, tuple[str, int]]:
-        return {part.label: (part.state, part.came) for part in parts_of(self.seen(trip))}
-
-    def apply_part(self, trip: Trip, label: str) -> Any:
-        found = self.seen(trip, label)
-        made, job = start_pass(found, self.person, plan_of(found).number, run_here=True)
-        run_inline(job)
-        made.refresh_from_db()
-        return made
-
+class Sharing(SharingCase):
     def test_five_out_two_back_one_twice_one_never(self) -> None:
         trip = self.share("B")
         self.assertEqual([part.label for part in trip.parts.all()], FIVE)
@@ -250,24 +203,6 @@ class Sharing(ServiceCase):
         answer = client.patch(f"/api/trips/{trip.pk}/parts/2", body, content_type="application/json")
         self.assertEqual(answer.json()["parts"][1]["holder"], "Bram Tidewell")
 
-    def test_work_that_waits_for_one_part_is_not_taken_for_anothers(self) -> None:
-        trip = self.share("D")
-        number = {p.label: p.number for p in parts_of(self.seen(trip))}
-        for label in ("EELGRASS", "TERNISLAND"):
-            self.back(self.noted(self.path(trip, label), label, 2))
-        client = _Client()
-        client.force_login(self.person)
-        for what in ("plan", "keys"):
-            with self.subTest(what):
-                jobs = {}
-                for label in ("EELGRASS", "TERNISLAND", "EELGRASS"):
-                    answer = client.post(f"/api/trips/{trip.pk}/{what}?part={number[label]}", {}, "application/json")
-                    jobs.setdefault(label, set()).add(answer.json()["id"])
-                self.assertEqual([len(ids) for ids in jobs.values()], [1, 1], "asked twice, it is done once")
-                self.assertFalse(jobs["EELGRASS"] & jobs["TERNISLAND"])
-                parts = {trip.jobs.get(pk=job).arguments["part"] for ids in jobs.values() for job in ids}
-                self.assertEqual(parts, {number["EELGRASS"], number["TERNISLAND"]})
-
     def test_on_the_command_line(self) -> None:
         trip = self.share("J")
         self.back(self.noted(self.path(trip, "GULLPOINT"), "x", 2))
@@ -317,72 +252,3 @@ class Sharing(ServiceCase):
         """Why each record stays that the newest sheet of a part does not have; null where it goes."""
         found = self.seen(trip, label)
         return list(artifacts.read(plan_of(found).absent_path)["@reason"])
-
-    def taken_back(self, trip: Trip, **wanted: Any) -> list[str]:
-        """The berths of the trip that takes one back, by harbour; and that trip is gone again."""
-        job = run_inline(start_taking_back(self.seen(trip), self.person, Wanted(**wanted), run_here=True))
-        self.assertEqual(job.error, "")
-        back = Trip.objects.filter(takes_back=trip).latest("pk")
-        return sorted(fields["harbour"] for fields in self.shown(back))
-
-    def shown(self, back: Trip) -> list[dict[str, Any]]:
-        cells = artifacts.read(back.sheets.get(direction=Sheet.IN).cells)
-        names = {column.header: column.name for column in back.sheets.get(direction=Sheet.IN).profile.columns}
-        return [{"harbour": one} for one in cells[names["Harbour"]].to_list()]
-
-    def test_each_part_has_its_own_time_and_approval(self) -> None:
-        trip = self.share("H")
-        for label in ("NORTHHAVEN", "EELGRASS"):
-            self.back(self.noted(self.path(trip, label), f"by {label}", 2, 3))
-        at = timezone.now() + timedelta(hours=1)
-        for hours, label in ((0, "NORTHHAVEN"), (1, "EELGRASS")):
-            view = self.seen(trip, label)
-            schedule(view, self.person, plan_of(view).number, at + timedelta(hours=hours))
-        self.assertEqual(Scheduled.objects.filter(trip=trip, state=Scheduled.WAITING).count(), 2)
-        for label in ("NORTHHAVEN", "EELGRASS"):
-            self.assertEqual(TripStatus(self.seen(trip, label)).needs().says, "to be applied", label)
-        Person.objects.create(username="bram", name="Bram Tidewell", role=Role.OPERATOR)
-        set_rules(self.person, self.practice, {"Berth": {"approve": {"always": True}}})
-        self.addCleanup(set_rules, self.person, self.practice, {})
-        for label in ("NORTHHAVEN", "EELGRASS"):
-            view = self.seen(trip, label)
-            run_inline(enqueue_plan("ada", view, run_here=True, fresh=True))
-            view = self.seen(trip, label)
-            ask_for_approval(view, self.person, plan_to_approve(view, plan_of(view).number), f"Please {label}")
-        for label in ("NORTHHAVEN", "EELGRASS"):
-            told = approval_told(TripStatus(self.seen(trip, label)), self.person)
-            assert told is not None
-            self.assertEqual((told.state, told.note), ("asked", f"Please {label}"))
-        told = self.vexo.run("--as", "ada", "stop", str(trip.pk))
-        self.assertEqual((told.returncode, "which part" in told.stderr), (2, True))
-        told = self.vexo.run("--as", "ada", "--part", "NORTHHAVEN", "stop", str(trip.pk))
-        self.assertEqual(told.returncode, 0, told.stderr)
-        left = Scheduled.objects.filter(trip=trip, state=Scheduled.WAITING)
-        self.assertEqual([one.part for one in left], [part_named(trip, "EELGRASS").number])
-
-    def test_taking_back_is_of_the_part_that_is_meant_and_its_own_rows(self) -> None:
-        trip = self.share("J")
-        for label in ("NORTHHAVEN", "EELGRASS"):
-            self.back(self.noted(self.path(trip, label), f"by {label}", 2, 3))
-            self.assertEqual(self.apply_part(trip, label).totals["updated"], 2)
-        with self.assertRaisesRegex(PlainError, "which part"):
-            start_taking_back(self.seen(trip), self.person, Wanted(rows=(3,)), run_here=True)
-        north = part_named(trip, "NORTHHAVEN").number
-        self.assertEqual(self.taken_back(trip, part=north, rows=(3,)), ["NORTHHAVEN"])
-        self.assertEqual(self.taken_back(trip, part=north), ["NORTHHAVEN"] * 2)
-        self.assertEqual(self.taken_back(trip), ["EELGRASS"] * 2 + ["NORTHHAVEN"] * 2)
-        self.assertEqual(self.taken_back(trip, passes=(2,), rows=(3,)), ["EELGRASS"], "a pass is of one part")
-        with self.assertRaisesRegex(PlainError, "no pass 2"):
-            start_taking_back(self.seen(trip), self.person, Wanted(passes=(2,), part=north), run_here=True)
-        told = self.vexo.run("--as", "ada", "--part", "EELGRASS", "take-back", str(trip.pk), "--json")
-        self.assertIn("trip", json.loads(told.stdout), told.stdout)
-        made = Trip.objects.get(pk=json.loads(told.stdout)["trip"])
-        self.assertEqual([one["harbour"] for one in self.shown(made)], ["EELGRASS"] * 2, told.stderr)
-        client = _Client()
-        client.force_login(self.person)
-        answer = client.post(
-            f"/api/trips/{trip.pk}/take-back", {}, content_type="application/json", headers={"Vexo-Part": str(north)}
-        )
-        run_inline(Job.objects.get(pk=answer.json()["id"]))
-        made = Trip.objects.filter(takes_back=trip).latest("pk")
-        self.assertEqual([one["harbour"] for one in self.shown(made)], ["NORTHHAVEN"] * 2)

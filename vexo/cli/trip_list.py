@@ -2,11 +2,18 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import click
+
+from vexo.core.wording import many
 
 from .common import find_view, json_option, print_json, ready
 from .main import Setting
 from .terminal import SIGNS, console, plain_table
+
+if TYPE_CHECKING:
+    from vexo.server.trips.facts.parts import AboutPart
 
 
 @click.command()
@@ -46,14 +53,20 @@ def trips(
         rows = trip.rows if trip.rows is not None else trip.sent_rows
         at = f" {trip.needs.at:%Y-%m-%d %H:%M %Z}" if trip.needs.at else ""
         texts = (str(trip.id), trip.title, trip.application.label, trip.application.stage.upper())
-        table.add_row(
-            *texts, "" if rows is None else f"{rows:,}", SIGNS.get(trip.needs.kind, ""), f"{trip.needs.says}{at}"
-        )
+        status = f"{_part_words(trip.about_part)}{trip.needs.says}{at}"
+        table.add_row(*texts, "" if rows is None else f"{rows:,}", SIGNS.get(trip.needs.kind, ""), status)
     console().print(table if shown else "No trip is like that.")
     older = listed.total - len(listed.trips)
     if older:
         waiting = f", of which {listed.not_shown:,} wait for a person" if listed.not_shown else ""
         click.echo(f"{older:,} older ones are not shown{waiting}: say --most, or words of theirs.", err=True)
+
+
+def _part_words(about: AboutPart | None) -> str:
+    if about is None:
+        return ""
+    more = f" and {many(about.more, 'more part', 'more parts')}" if about.more else ""
+    return f"{about.label}{more}: "
 
 
 def _rename(setting: Setting, said: str) -> None:

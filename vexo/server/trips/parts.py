@@ -49,6 +49,25 @@ def parts_of(view: PartView) -> list[PartFact]:
     return [_part_of(view.at(part.number), part, [s for s in sheets if s.part_id == part.pk]) for part in parts]
 
 
+def asking_parts(view: PartView, status: TripStatus) -> list[tuple[Part, TripStatus]]:
+    """The parts of a shared-out trip at which somebody is needed, the one that came in last first. None while work on
+    the trip is under way, or where it was not shared out.
+
+    Args:
+        status: of the part that came in last.
+    """
+    if status.facts.parts.all < 2 or status.job:
+        return []
+    standing = [
+        (part, status if part.number == view.part else TripStatus(view.at(part.number)))
+        for part in view.trip.parts.all()
+    ]
+    if status.open_pass:
+        return [(part, its) for part, its in standing if part.number == status.open_pass.part]
+    asking = [(part, its) for part, its in standing if its.sheet and its.asks()]
+    return sorted(asking, key=lambda one: one[0].number != view.part)
+
+
 def _part_of(view: PartView, part: Part, sheets: list[Sheet]) -> PartFact:
     out = next((sheet for sheet in sheets if sheet.direction == Sheet.OUT), None)
     back = [sheet for sheet in sheets if sheet.direction == Sheet.IN]

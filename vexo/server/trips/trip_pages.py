@@ -35,7 +35,7 @@ from .facts.pages import (
     TripSummary,
     TripTotals,
 )
-from .facts.parts import LabelledSum, RowFilter, Since, WentOut
+from .facts.parts import AboutPart, LabelledSum, RowFilter, Since, WentOut
 from .facts.passes import AbsentOutcome, AbsentResult, Pass, ScheduledPass, StoredPass
 from .facts.plans import AbsentFigures, AbsentGroup, Plan, PlanSummary, Summary
 from .facts.reversal import OtherWay, Reversal
@@ -44,7 +44,7 @@ from .fault_groups import groups_not_in, groups_of
 from .models import Trip
 from .open_items import expected_of, route_now, rows_of_others
 from .part_view import PartView
-from .parts import parts_of
+from .parts import asking_parts, parts_of
 from .refusal_rules import rule_of_trip
 from .sheet_serializers import SheetSerializer
 from .status import UNREADABLE, TripStatus, jobs_of, report_of
@@ -200,7 +200,9 @@ def _standing(status: TripStatus) -> Standing:
     )
 
 
-def _summary(trip: Trip, person: Person, job: Job | None, standing: Standing) -> TripSummary:
+def _summary(
+    trip: Trip, person: Person, job: Job | None, standing: Standing, about: AboutPart | None = None
+) -> TripSummary:
     application = trip.application
     may_apply = may(person, applying(application.stage))
     return TripSummary(
@@ -214,6 +216,7 @@ def _summary(trip: Trip, person: Person, job: Job | None, standing: Standing) ->
         ignores=list(trip.ignores),
         reach=trip.reach,
         version=trip.version,
+        about_part=about,
         created_by=WhoSerializer(trip.created_by).data,
         created_at=trip.created_at,
         touched_at=trip.touched_at,
@@ -231,11 +234,17 @@ def trip_summary(view: PartView, person: Person, jobs: Jobs | None = None) -> Tr
     """A trip for the list."""
     trip = view.trip
     job, last = jobs if jobs is not None else jobs_of([trip.pk])[trip.pk]
+    about = None
     try:
-        standing = _standing(TripStatus(view, job, last))
+        status = TripStatus(view, job, last)
+        asking = asking_parts(view, status)
+        if asking:
+            (part, status), *others = asking
+            about = AboutPart(part.number, part.label or str(part.number), len(others))
+        standing = _standing(status)
     except UNREADABLE as error:
         standing = _unreadable(trip, error)
-    return _summary(trip, person, job, standing)
+    return _summary(trip, person, job, standing, about)
 
 
 def _detail(view: PartView, status: TripStatus, person: Person) -> Detail:

@@ -1641,6 +1641,12 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** @description The part of a shared-out trip at which somebody is needed; at ``more`` others somebody is, too. */
+        AboutPart: {
+            number: number;
+            label: string;
+            more: number;
+        };
         /** @description The second sum as it is told (``AbsentSum``). */
         AbsentFigures: {
             delete: number;
@@ -4259,6 +4265,7 @@ export interface components {
             ignores: string[];
             reach: string;
             version: number;
+            about_part: components["schemas"]["AboutPart"] | null;
             created_by: components["schemas"]["Who"];
             /** Format: date-time */
             created_at: string;
@@ -4313,7 +4320,8 @@ export interface components {
         /**
          * @description A trip for the list. ``here`` is the station that is next; ``asks``: someone is needed; ``rows`` and
          *     ``sent_rows`` are those of the newest sheet and of what went out; ``to_write``: rows that the newest plan would
-         *     write, if it still counts; ``trouble``: what went wrong last.
+         *     write, if it still counts; ``trouble``: what went wrong last; ``about_part``: of a trip that was shared out, the
+         *     part that this tells of, where somebody is needed at one.
          */
         TripSummary: {
             plural: string;
@@ -4339,6 +4347,7 @@ export interface components {
             ignores: string[];
             reach: string;
             version: number;
+            about_part: components["schemas"]["AboutPart"] | null;
             created_by: components["schemas"]["Who"];
             /** Format: date-time */
             created_at: string;

@@ -2,6 +2,7 @@
 import { computed, nextTick, ref } from "vue";
 import { useRouter } from "vue-router";
 
+import { tripAddress } from "@/api/part";
 import { useApplications, useCarried, useMay, useTrips } from "@/api/queries";
 import { useFootNote } from "@/services/foot";
 import { useKeys } from "@/services/keys";
@@ -66,7 +67,7 @@ function move(by: number): void {
 }
 function open(): void {
   const trip = shown.value[current.value];
-  if (trip) void router.push(`/trips/${trip.id}`);
+  if (trip) void router.push(tripAddress(trip));
 }
 useKeys("Trips", [
   {

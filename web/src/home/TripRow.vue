@@ -2,13 +2,19 @@
 import { computed, type ComponentPublicInstance, ref } from "vue";
 
 import type { Trip } from "@/api/client";
-import { count, fullTime, moment, when } from "@/parts/format";
+import { tripAddress } from "@/api/part";
+import { count, fullTime, many, moment, when } from "@/parts/format";
 import SmallBar from "@/parts/SmallBar.vue";
 import SmallLine from "@/parts/SmallLine.vue";
 import StageLabel from "@/parts/StageLabel.vue";
 
 const { trip } = defineProps<{ trip: Trip; current: boolean }>();
 const needs = computed(() => [trip.needs.says, trip.needs.at && moment(trip.needs.at)].filter(Boolean).join(" "));
+const part = computed(() => {
+  const about = trip.about_part;
+  if (!about) return "";
+  return about.label + (about.more ? ` and ${many(about.more, "more part", "more parts")}` : "");
+});
 const link = ref<ComponentPublicInstance>();
 defineExpose({ focus: () => (link.value?.$el as HTMLElement | undefined)?.focus() });
 </script>
@@ -20,11 +26,11 @@ defineExpose({ focus: () => (link.value?.$el as HTMLElement | undefined)?.focus(
   >
     <span><StageLabel :stage="trip.application.stage" /></span>
     <span class="min-w-0"
-      ><RouterLink ref="link" :to="`/trips/${trip.id}`" class="block truncate font-bold after:absolute after:inset-0">{{
+      ><RouterLink ref="link" :to="tripAddress(trip)" class="block truncate font-bold after:absolute after:inset-0">{{
         trip.title
       }}</RouterLink>
       <span class="soft block truncate text-data"
-        >{{ trip.plural }} ·
+        >{{ [trip.plural, part].filter(Boolean).join(" · ") }} ·
         {{
           trip.rows != null
             ? `${count(trip.rows)} rows`

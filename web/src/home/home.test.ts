@@ -78,6 +78,13 @@ describe("home", () => {
     expect(home.text()).toContain("Send records out to begin one.");
   });
 
+  it("opens a trip that was shared out at the part at which somebody is needed", () => {
+    const about_part = { number: 2, label: "Eelgrass Point", more: 1 };
+    const row = mount(TripRow, { props: { trip: trip({ about_part }), current: false }, global: { plugins } });
+    expect(row.text()).toContain("Berths · Eelgrass Point and 1 more part · ");
+    expect(row.find("a").attributes("href")).toBe("/trips/7?part=2");
+  });
+
   it("shows a trip whose sheet is still out", () => {
     const out = trip({ rows: null, sent_rows: 2611, needs: { kind: "same", says: "out, not back yet", at: null } });
     const row = mount(TripRow, { props: { trip: out, current: false }, global: { plugins } });

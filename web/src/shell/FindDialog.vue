@@ -4,6 +4,7 @@ import { refDebounced } from "@vueuse/core";
 import { computed, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 
+import { tripAddress } from "@/api/part";
 import { useApplications, useFoundTrips, useMay, useTrips } from "@/api/queries";
 import { many, moment } from "@/parts/format";
 import DialogFrame from "@/ui/DialogFrame.vue";
@@ -78,7 +79,7 @@ const places = computed<Place[]>(() => [
     number: String(t.id),
     note: `${t.id} · ${t.application.label} · ${t.needs.says}${t.needs.at ? ` ${moment(t.needs.at)}` : ""}`,
     also: `${t.record_type} ${t.plural} ${t.application.name}`,
-    to: `/trips/${t.id}`,
+    to: tripAddress(t),
   })),
   ...(applications.value ?? []).map((a) => ({
     kind: "Application",

@@ -97,6 +97,7 @@ export const trip = (values: Partial<TripDetail> = {}): TripDetail => ({
   ignores: [],
   reach: "",
   version: 3,
+  about_part: null,
   created_by: { username: "ada", name: "Ada Quillfeather" },
   created_at: "2026-11-16T09:12:00Z",
   touched_at: "2026-11-16T09:12:00Z",

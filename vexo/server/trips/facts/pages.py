@@ -12,7 +12,7 @@ from ...shapes import OneOf, Serialized
 from .approval import Approval
 from .columns import Column, ColumnTotals
 from .open import OpenItem
-from .parts import Expected, Part, RouteFit, RowFilter, WentOut
+from .parts import AboutPart, Expected, Part, RouteFit, RowFilter, WentOut
 from .passes import Pass, ScheduledPass, TroubleRule
 from .plans import AbsentFigures, Damage, FirstStep, Plan, PlannedTotals, Summary
 from .reversal import OtherWay
@@ -52,7 +52,8 @@ class Standing:
 class TripSummary(Standing):
     """A trip for the list. ``here`` is the station that is next; ``asks``: someone is needed; ``rows`` and
     ``sent_rows`` are those of the newest sheet and of what went out; ``to_write``: rows that the newest plan would
-    write, if it still counts; ``trouble``: what went wrong last."""
+    write, if it still counts; ``trouble``: what went wrong last; ``about_part``: of a trip that was shared out, the
+    part that this tells of, where somebody is needed at one."""
 
     id: int
     title: str
@@ -64,6 +65,7 @@ class TripSummary(Standing):
     ignores: list[str]
     reach: str
     version: int
+    about_part: AboutPart | None
     created_by: Annotated[Any, Serialized("vexo.server.who.WhoSerializer")]
     created_at: datetime
     touched_at: datetime

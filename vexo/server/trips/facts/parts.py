@@ -59,6 +59,15 @@ class PartCounts:
 
 
 @dataclass(frozen=True, slots=True)
+class AboutPart:
+    """The part of a shared-out trip at which somebody is needed; at ``more`` others somebody is, too."""
+
+    number: int
+    label: str
+    more: int
+
+
+@dataclass(frozen=True, slots=True)
 class Key:
     """The key fields of the newest sheet, by name and as people know them."""
 
