@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import errno
 import gzip
+import io
 import json
 import logging.config
 import os
@@ -227,11 +228,20 @@ class Backups(ServiceCase):
             self.assertIn("not a backup", self.vexo.fails("restore", str(path), str(folder)))
             self.assertFalse(folder.exists())
         evil = self.vexo.files / "evil.tar.gz"
-        with tarfile.open(evil, "w:gz") as tar:
-            tar.add(path, "../../out")
-        self.assertIn("not a backup", self.vexo.fails("restore", str(evil), str(folder)))
+        for outside in ("../../out", "files/../../out", str(self.vexo.files / "out")):
+            with tarfile.open(evil, "w:gz") as tar:
+                entry = tarfile.TarInfo(outside)
+                entry.size = 2
+                tar.addfile(entry, io.BytesIO(b"hi"))
+            self.assertIn("outside of the folder", self.vexo.fails("restore", str(evil), str(folder)))
+            self.assertEqual([*self.vexo.files.rglob("out")], [])
         target = self.vexo.files / "good.tar.gz"
         self.vexo.run("--as", "ada", "backup", str(target))
+        whole = target.read_bytes()
+        for damaged in (whole[: len(whole) // 2], whole[:2000] + bytes(100) + whole[2100:]):
+            path.write_bytes(damaged)
+            self.assertIn("not a backup", self.vexo.fails("restore", str(path), str(folder)))
+            self.assertFalse(folder.exists())
         self.assertIn("not empty", self.vexo.fails("restore", str(target), str(self.vexo.data)))
         self.assertIn("there already", self.vexo.fails("--as", "ada", "backup", str(target)))
         self.assertEqual([p for p in self.vexo.files.iterdir() if p.name.endswith(".part")], [])

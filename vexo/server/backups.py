@@ -18,6 +18,7 @@ from .errors import PlainError
 from .releases import refuse_newer
 
 _FOLDER = "files"
+_UNREADABLE = (OSError, tarfile.TarError, EOFError, zlib.error, KeyError, sqlite3.DatabaseError)
 
 
 def back_up(target: Path) -> int:
@@ -80,7 +81,7 @@ def restore(source: Path, folder: Path) -> None:
     try:
         part.mkdir(mode=0o700, parents=True)
         _unpack(source, part)
-    except (OSError, tarfile.TarError, EOFError, sqlite3.DatabaseError) as error:
+    except _UNREADABLE as error:
         shutil.rmtree(part, ignore_errors=True)
         raise PlainError(f"{source} is not a backup that can be read: {error}.") from error
     except FolderError as error:
@@ -111,7 +112,7 @@ def check(source: Path) -> Checked:
             names_inside = _read_all(source, Path(aside))
             _refuse_unsound(Path(aside))
             named = _named_files(Path(aside) / DATABASE)
-    except (OSError, tarfile.TarError, EOFError, zlib.error, KeyError, sqlite3.DatabaseError) as error:
+    except _UNREADABLE as error:
         raise PlainError(f"{source} is not a backup that can be read: {error}.") from error
     except FolderError as error:
         raise PlainError(f"{source} could not be restored. {error}") from error
@@ -147,8 +148,19 @@ def _named_files(database: Path) -> set[str]:
 
 
 def _unpack(source: Path, folder: Path) -> None:
+    """Write out the plain files of a backup, whoever may have put other things into it."""
     with tarfile.open(source, "r:gz") as tar:
-        tar.extractall(folder, filter="data")
+        for entry in tar:
+            content = tar.extractfile(entry) if entry.isfile() else None
+            if content is None:
+                continue
+            target = folder / entry.name
+            if ".." in target.parts or not target.is_relative_to(folder):
+                raise FolderError(f"It holds {entry.name}, which is outside of the folder.")
+            target.parent.mkdir(parents=True, exist_ok=True)
+            with content, target.open("xb") as out:
+                shutil.copyfileobj(content, out)
+    (folder / _FOLDER).mkdir(exist_ok=True)
     _refuse_unsound(folder)
 
 
