@@ -9,6 +9,7 @@ rows again; for a window, reading its columns whole; for recognising, reading th
 from __future__ import annotations
 
 import argparse
+import json
 import os
 import statistics
 import subprocess
@@ -58,13 +59,22 @@ def _after_one(data: Path, runs: int) -> None:
     row = _Numbers()
     decide = lambda: whole_way.command(data, "decide", "1", "aside", "--row", row())  # noqa: E731
     edit = lambda: whole_way.command(data, "edit", "1", "--row", row(), "--column", "Field 3", "--value", row())  # noqa: E731
-    parts = [_timed(work, runs) for work in (decide, edit)]
-    with patch("vexo.server.planning.plan_trip.replan", return_value=None):
-        whole = [_timed(work, 1) for work in (decide, edit)]
-    for what, part, all_rows in zip(
-        ("an answer, up to its plan", "an edit, up to its plan"), parts, whole, strict=True
-    ):
-        _line(what, part, all_rows)
+
+    def treat(name: str, find: str) -> None:
+        lanes = data.with_name("lanes.json")
+        lanes.write_text(json.dumps({name: {"treatments": [{"do": "replace", "find": find, "put": f"no. {row()}"}]}}))
+        whole_way.command(data, "columns", "1", "--lanes", str(lanes))
+
+    works: dict[str, Callable[[], Any]] = {
+        "an answer, up to its plan": decide,
+        "an edit, up to its plan": edit,
+        "a lane that few rows notice, up to its plan": partial(treat, "f4", "text 4 of 12345"),
+        "a lane that all rows notice, up to its plan": partial(treat, "f9", "text"),
+    }
+    for what, work in works.items():
+        part = _timed(work, runs)
+        with patch("vexo.server.planning.plan_trip.replan", return_value=None):
+            _line(what, part, _timed(work, 1))
 
 
 def _windows(runs: int) -> None:

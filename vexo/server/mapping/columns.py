@@ -173,6 +173,12 @@ class Changes:
     lanes: Mapping[str, Lane] | None = None
     reach: str | None = None
 
+    @property
+    def only_lanes(self) -> bool:
+        """Whether at most what is done to values is said: the records are those that were read before."""
+        others = (self.key, self.ignores, self.reach)
+        return not (self.columns or self.operation or any(one is not None for one in others))
+
 
 NOTHING_WENT_OUT = "Nothing of this trip went out. Say which records it may touch, or all."
 
@@ -252,9 +258,7 @@ def change(view: PartView, person: Person, said: Changes, *, run_here: bool = Fa
             reach=trip.reach,
         )
         if sheet is not None:
-            changes_all = bool(
-                columns or lanes or operation or key is not None or ignores is not None or said.reach is not None
-            )
+            changes_all = bool(lanes) or not said.only_lanes
             mapped = MappedSheet.of(view, sheet, catalogue)
             _refuse_keys(mapped, said)
             update_columns(mapped, whole=changes_all)
@@ -262,7 +266,8 @@ def change(view: PartView, person: Person, said: Changes, *, run_here: bool = Fa
         note(person.username, "changed", changed, trip.application, trip.pk)
         # Whoever puts columns right is not told each time that the key is still to be said: the stations say it.
         waits = not run_here and key is None
-        return enqueue_plan(person.username, view, run_here=run_here, fresh=True, waits=waits)
+        fresh = not (lanes and said.only_lanes)
+        return enqueue_plan(person.username, view, run_here=run_here, fresh=fresh, waits=waits)
 
 
 def _refuse_keys(mapped: MappedSheet, said: Changes) -> None:

@@ -1,4 +1,4 @@
-"""The last plan carried on: what was edited since, and its values with only those cells typed anew."""
+"""The last plan carried on: what was edited since, which lanes are others, and its values with only that typed anew."""
 
 from __future__ import annotations
 
@@ -20,11 +20,14 @@ from vexo.core.sheets.sheet import ROW, ROW_ID
 
 from .. import artifacts
 from ..artifacts import Artifact
-from ..trips.sheet_cells import edited_between, edits_of
+from ..trips.sheet_cells import columns_now, edited_between, edits_of
 from ..trips.sheets import ledger_pages
 from .context import PlanContext, columns_as_kept, newest_plan
 from .models import Plan
 from .reach import reach_paths
+
+_ABOUT_TEXTS = {"treatments", "settled"}
+"""What a lane says of the texts of its cells alone."""
 
 
 @dataclass(frozen=True)
@@ -36,15 +39,32 @@ class Edited:
 
 
 @dataclass(frozen=True)
+class Relaned:
+    """Columns whose lanes are others than those of a plan.
+
+    Attributes:
+        treated: nothing but what is done to their texts is otherwise, and nothing else is asked about any column: rows
+            whose values stay are not touched.
+        untreated: of some nothing is done to the texts any more.
+    """
+
+    matches: list[ColumnMatch]
+    treated: bool
+    untreated: bool
+
+
+@dataclass(frozen=True)
 class LastPlan:
-    """A plan of which another can be made without a question to the application, and what was edited since."""
+    """A plan of which another can be made without a question to the application, and what is otherwise since."""
 
     plan: Plan
     edited: Edited
+    relaned: Relaned
 
 
 def last_plan(context: PlanContext) -> LastPlan | None:
-    """The last plan, where another is made of the same but for edits and answers, and no pass has written since."""
+    """The last plan, where another is made of the same but for edits, answers and the lanes of columns, and no pass has
+    written since."""
     last = newest_plan(context.view)
     if (
         last is None
@@ -54,13 +74,12 @@ def last_plan(context: PlanContext) -> LastPlan | None:
         or (last.reach, last.guards) != (context.settings.reach, context.settings.guards.to_json())
         or last.deny != sorted(context.settings.deny)
         or (context.settings.operation.deletes and context.settings.operation != last.operation)
-        or last.columns != columns_as_kept(context)
         or last.ledger_pages != ledger_pages(context.trip)
         or not all(artifacts.there(path) for path in (last.values_path, last.records_path, *reach_paths(last.counts)))
     ):
         return None
-    edited = edited_since(context, last)
-    return LastPlan(last, edited) if edited is not None else None
+    edited, relaned = edited_since(context, last), relaned_since(context, last)
+    return LastPlan(last, edited, relaned) if edited is not None and relaned is not None else None
 
 
 def edited_since(context: PlanContext, last: Plan) -> Edited | None:
@@ -78,20 +97,52 @@ def edited_since(context: PlanContext, last: Plan) -> Edited | None:
         for m in context.matches
         if m.field is not None and (m.column in columns or touched & set(context.settings.lane(m.field.name).headers))
     ]
-    finding = {*context.settings.key, context.record_type.identifier, *context.record_type.key_fields}
-    own_names = set()
-    if self_references(context.record_type, context.settings.carried):
-        own_names = set(naming_fields(context.record_type, by_identifier=False))
+    finding = _finding(context)
     for match in matches:
         assert match.field is not None
-        looked_up = any(isinstance(one, LookUp) for one in context.settings.lane(match.field.name).treatments)
-        if looked_up or ((match.carried or match.check) and match.field.kind == Kind.REFERENCE):
-            return None
-        if match.field.name in own_names:
+        if _asks_others(context, match):
             return None
         if match.field.name in finding and not _all_read(last.counts, last.records_path):
             return None
     return Edited(cells["row_id"].unique(maintain_order=True), matches)
+
+
+def relaned_since(context: PlanContext, last: Plan) -> Relaned | None:
+    """The columns whose lanes are others than a plan's; None where anything else of the columns is, or their values
+    cannot be typed without the application, or find records."""
+    now, finding = columns_as_kept(context), _finding(context)
+    if len(now) != len(last.columns) or (now != last.columns and context.settings.operation.deletes):
+        return None
+    matches, treated, untreated = [], True, False
+    for match, kept, column in zip(context.matches, last.columns, now, strict=True):
+        treated &= kept.get("asked") == column.get("asked")
+        before, after = kept["rules"], column["rules"]
+        if {**kept, "rules": {}, "asked": None} != {**column, "rules": {}, "asked": None}:
+            return None
+        if before == after:
+            continue
+        if match.field is None or match.field.name in finding or _asks_others(context, match):
+            return None
+        matches.append(match)
+        treated &= all(before.get(name) == after.get(name) for name in (before.keys() | after.keys()) - _ABOUT_TEXTS)
+        untreated |= bool(before.get("treatments")) and not after.get("treatments")
+    return Relaned(matches, treated, untreated)
+
+
+def _finding(context: PlanContext) -> set[str]:
+    """Fields whose values find records."""
+    return {*context.settings.key, context.record_type.identifier, *context.record_type.key_fields}
+
+
+def _asks_others(context: PlanContext, match: ColumnMatch) -> bool:
+    """Whether a column's values are looked up elsewhere, or name records of other rows."""
+    assert match.field is not None
+    if any(isinstance(one, LookUp) for one in context.settings.lane(match.field.name).treatments):
+        return True
+    if (match.carried or match.check) and match.field.kind == Kind.REFERENCE:
+        return True
+    own = self_references(context.record_type, context.settings.carried)
+    return bool(own) and match.field.name in naming_fields(context.record_type, by_identifier=False)
 
 
 def _all_read(reading: Mapping[str, Any], records: str) -> bool:
@@ -101,13 +152,28 @@ def _all_read(reading: Mapping[str, Any], records: str) -> bool:
     return bool(artifacts.scan(records).select(pl.len()).collect().item() >= reading.get("type", 0))
 
 
-def carry_on(context: PlanContext, values_path: str, edited: Edited, reading: Reading) -> Artifact:
-    """The values of a plan with the edited cells typed anew."""
-    stored = artifacts.load(values_path)
-    if not len(edited.rows) or not edited.matches:
+def carry_on(context: PlanContext, last: LastPlan, reading: Reading) -> Artifact:
+    """The values of a plan with the edited cells, and the columns of other lanes, typed anew."""
+    stored, edited = artifacts.load(last.plan.values_path), last.edited
+    values = stored.frame
+    if len(edited.rows) and edited.matches:
+        values = typed_anew(context, values, context.cells, edited, reading)
+    if last.relaned.matches:
+        values = values.with_columns(retyped(context, last.relaned, reading).get_columns())
+    if values is stored.frame:
         return stored
-    values = typed_anew(context, stored.frame, context.cells, edited, reading)
     return artifacts.store(values, artifacts.named(context.trip.pk, "values", uuid.uuid4().hex))
+
+
+def retyped(context: PlanContext, relaned: Relaned, reading: Reading) -> pl.DataFrame:
+    """The values of columns with other lanes, of all rows."""
+    lanes, headers = context.settings.lanes, context.headers
+    columns = {match.column for match in relaned.matches if match.column}
+    for match in relaned.matches:
+        assert match.field is not None
+        columns |= {headers[one] for one in context.settings.lane(match.field.name).headers if one in headers}
+    cells = columns_now(context.sheet, context.edits, sorted(columns))
+    return carry(cells, relaned.matches, context.record_type, reading, {}, lanes, headers).drop(ROW_ID, ROW)
 
 
 def typed_anew(

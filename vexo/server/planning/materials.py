@@ -64,9 +64,9 @@ def ask(basis: Basis, client: Client, lease: Lease) -> Materials:
 
 
 def those_of(last: LastPlan, context: PlanContext) -> Materials:
-    """What the last plan was made of, with the cells that were edited since typed anew."""
+    """What the last plan was made of, with the cells that were edited since, and columns of other lanes, typed anew."""
     plan = last.plan
-    values = carry_on(context, plan.values_path, last.edited, reading_for(context))
+    values = carry_on(context, last, reading_for(context))
     like = plan if values.path == plan.values_path and list(plan.edits) == list(context.edits) else None
     return Materials(values, artifacts.load(plan.records_path), plan.counts, like, plan.pointed_path)
 

@@ -97,14 +97,18 @@ def _attempt(view: PartView, lease: Lease, fresh: bool) -> Plan | None:
     if not fresh:
         context = PlanContext.of_now(view, application.known)
         last = last_plan(context)
+        if last is not None and last.relaned.matches:
+            # Another lane may answer what was asked about its column, or ask.
+            ask_again(MappedSheet.of(view, context.sheet, context.catalogue), lease)
+            context = PlanContext.of_now(view, application.known)
+            last = last_plan(context)
         if last is not None:
             basis = Basis.of(context)
             plan = replan(basis, last) or _whole(basis, those_of(last, context), None, lease)
             return keep_plan(basis, plan, lease)
     with client_of(application, lease.job.by) as client:
         mapped = MappedSheet.of(view, newest_sheet(view), _catalogue(application, client, lease))
-        if fresh:
-            ask_again(mapped, lease)
+        ask_again(mapped, lease)
         basis = Basis.of(PlanContext.of_mapped(mapped))
         plan = _whole(basis, ask(basis, client, lease), client, lease)
     return keep_plan(basis, plan, lease)

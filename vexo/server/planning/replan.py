@@ -1,4 +1,5 @@
-"""Only what is touched is planned again: the rows of an answer or an edit, and those that share their records."""
+"""Only what is touched is planned again: the rows of an answer or an edit, or whose values another lane makes others,
+and those that share their records."""
 
 from __future__ import annotations
 
@@ -39,7 +40,7 @@ from . import damage
 from .basis import Basis, answers_decided
 from .context import PlanContext
 from .figures import MovedFrom, moved_summary
-from .incremental import LastPlan, typed_anew
+from .incremental import LastPlan, retyped, typed_anew
 from .materials import reading_for
 from .models import Plan
 from .reach import reach_of
@@ -52,16 +53,17 @@ _MOST_ROWS = 5_000
 
 @dataclass(frozen=True)
 class _Rows:
-    """The rows that are planned again: their places in the plan, and their values as they are now."""
+    """The rows that are planned again: their places in the plan, and their values as they are now; ``typed`` where
+    these are others than the plan's."""
 
     places: pl.Series
     values: pl.DataFrame
-    edited: bool
+    typed: bool
 
 
 def replan(basis: Basis, last: LastPlan) -> MadePlan | None:
-    """The last plan with only those rows planned again that an answer or an edit since then touches; None where that
-    could say something about others, or about none of them for certain."""
+    """The last plan with only those rows planned again that an answer, an edit or another lane since then touches; None
+    where that could say something about others, or about none of them for certain."""
     if not _can_be_in_part(basis, last):
         return None
     try:
@@ -83,6 +85,7 @@ def _can_be_in_part(basis: Basis, last: LastPlan) -> bool:
         # Its columns are numbers or texts by all of their cells.
         and (not _condition(context) or list(plan.edits) == list(context.edits))
         and not asks_whole_columns(context.settings)
+        and last.relaned.treated
         and not _refers_to_rows(context, plan.values_path)
         and not (context.trip.takes_back_id and refers_within(_referrers(plan)))
         and (not plan.damage_path or artifacts.there(plan.damage_path))
@@ -162,7 +165,7 @@ def _replan(basis: Basis, last: LastPlan) -> MadePlan | None:
     fresh = uuid.uuid4().hex
     path = artifacts.patch(plan.path, after, rows.places, artifacts.named(trip.pk, "plan", fresh))
     values_path = plan.values_path
-    if rows.edited:
+    if rows.typed:
         place = artifacts.named(trip.pk, "values", fresh)
         values_path = artifacts.patch(values_path, rows.values, rows.places, place)
     former = artifacts.read(plan.questions_path)
@@ -186,8 +189,9 @@ def _rows(basis: Basis, last: LastPlan, index: pl.DataFrame) -> _Rows | None:
     """The rows that are touched, with those that share their records; None where they are too many."""
     context, plan = basis.context, last.plan
     since = set(plan.counted_decisions or []) ^ set(basis.decision_numbers)
-    decided = answers_decided(context.trip, since)
-    touched = pl.concat([decided[ROW_ID], last.edited.rows])
+    decided, reading = answers_decided(context.trip, since), reading_for(context)
+    fresh = retyped(context, last.relaned, reading) if last.relaned.matches else None
+    touched = pl.concat([decided[ROW_ID], last.edited.rows, *_valued_anew(fresh, last, index[ROW_ID])])
     if _by_lost_keys(pl.concat([decided, basis.decisions]), touched):
         return None
     places = index[ROW_ID].is_in(touched.implode()).arg_true()
@@ -214,8 +218,33 @@ def _rows(basis: Basis, last: LastPlan, index: pl.DataFrame) -> _Rows | None:
     edited = bool(len(last.edited.rows) and last.edited.matches)
     if edited:
         cells = artifacts.read_rows(context.cells_path, places)
-        values = typed_anew(context, values, cells, last.edited, reading_for(context))
-    return _Rows(places, values, edited) if values[ROW_ID].equals(index[ROW_ID].gather(places)) else None
+        values = typed_anew(context, values, cells, last.edited, reading)
+    if fresh is not None:
+        values = values.with_columns(fresh[places].get_columns())
+    typed = edited or fresh is not None
+    return _Rows(places, values, typed) if values[ROW_ID].equals(index[ROW_ID].gather(places)) else None
+
+
+def _valued_anew(fresh: pl.DataFrame | None, last: LastPlan, rows: pl.Series) -> list[pl.Series]:
+    """The rows of which another lane makes other values, or of whose cells nobody asks any more what a spreadsheet did
+    to them.
+
+    Args:
+        fresh: the values of its columns, of all ``rows``; None where no lane is another.
+    """
+    if fresh is None:
+        return []
+    stored = artifacts.read(last.plan.values_path, fresh.columns)
+    others = pl.any_horizontal(pl.col(name).ne_missing(stored[name]) for name in fresh.columns)
+    return [rows.filter(fresh.select(others).to_series()), _damaged_in(last)[ROW_ID]]
+
+
+def _damaged_in(last: LastPlan) -> pl.DataFrame:
+    """The damaged cells of the columns that have other lanes."""
+    if not last.plan.damage_path:
+        return pl.DataFrame(schema={ROW_ID: pl.UInt32})
+    columns = [match.column for match in last.relaned.matches]
+    return artifacts.read(last.plan.damage_path).filter(pl.col("column").is_in(columns))
 
 
 def _records(
@@ -246,10 +275,19 @@ def _needed(path: str, keys: pl.DataFrame, identifiers: pl.Series, basis: Basis)
 def _damage(basis: Basis, last: LastPlan, rows: _Rows, after: pl.DataFrame) -> tuple[str, list[Damage]] | None:
     """Where the damaged cells are kept, empty without any, and what is told of them; None where all have to be looked
     for anew."""
-    context, plan = basis.context, last.plan
+    context, plan, relaned = basis.context, last.plan, last.relaned
+    if relaned.untreated or (relaned.matches and list(plan.edits) != list(context.edits)):
+        return None
     if list(plan.edits) == list(context.edits):
         same = artifacts.read(plan.damage_path) if plan.damage_path else None
-        return plan.damage_path, [] if same is None else damage.groups(same, context, basis.decisions)
+        path, gone = plan.damage_path, _damaged_in(last)
+        if same is not None and len(gone):
+            # What a lane treats is not looked at for damage.
+            treated = [m.column for m in relaned.matches if m.field and context.settings.lane(m.field.name).treatments]
+            same = same.filter(~pl.col("column").is_in(treated))
+            path = artifacts.write(same, artifacts.named(context.trip.pk, "damage", uuid.uuid4().hex))
+            path, same = (path, same) if len(same) else ("", None)
+        return path, [] if same is None else damage.groups(same, context, basis.decisions)
     lost = after[IDENTIFIER].null_count() > 0
     if plan.damage_path or (context.sheet.recognised and lost):
         return None

@@ -200,9 +200,7 @@ def _standing(status: TripStatus) -> Standing:
     )
 
 
-def _summary(
-    trip: Trip, person: Person, job: Job | None, standing: Standing, about: AboutPart | None = None
-) -> TripSummary:
+def _summary(trip: Trip, person: Person, job: Job | None, standing: Standing, about: AboutPart | None) -> TripSummary:
     application = trip.application
     may_apply = may(person, applying(application.stage))
     return TripSummary(
@@ -230,17 +228,23 @@ def _fields_of(fact: DataclassInstance) -> Mapping[str, Any]:
     return {one.name: getattr(fact, one.name) for one in fields(fact)}
 
 
+def _asking(view: PartView, status: TripStatus) -> tuple[AboutPart | None, TripStatus]:
+    """The part of a shared-out trip at which somebody is needed, and how the trip stands there; None, and how it stands
+    at the part that came in last, where nobody is."""
+    asking = asking_parts(view, status)
+    if not asking:
+        return None, status
+    (part, its), *others = asking
+    return AboutPart(part.number, part.label or str(part.number), len(others)), its
+
+
 def trip_summary(view: PartView, person: Person, jobs: Jobs | None = None) -> TripSummary:
     """A trip for the list."""
     trip = view.trip
     job, last = jobs if jobs is not None else jobs_of([trip.pk])[trip.pk]
     about = None
     try:
-        status = TripStatus(view, job, last)
-        asking = asking_parts(view, status)
-        if asking:
-            (part, status), *others = asking
-            about = AboutPart(part.number, part.label or str(part.number), len(others))
+        about, status = _asking(view, TripStatus(view, job, last))
         standing = _standing(status)
     except UNREADABLE as error:
         standing = _unreadable(trip, error)
@@ -353,13 +357,15 @@ def trip_detail(view: PartView, person: Person) -> TripDetail:
     trip = view.trip
     job, last = jobs_of([trip.pk])[trip.pk]
     row_filter = RowFilter(trip.row_filter.get("condition", ""), len(trip.row_filter.get("left_out", [])))
+    about = None
     try:
-        status = TripStatus(view, job, last)
+        status, newest = TripStatus(view, job, last), PartView.of(trip)
+        about, _ = _asking(newest, status if newest.part == view.part else TripStatus(newest, job, last))
         standing, detail = _standing(status), _detail(view, status, person)
     except UNREADABLE as error:
         standing, detail = _unreadable(trip, error), Detail()
     return TripDetail(
-        **_fields_of(_summary(trip, person, job, standing)),
+        **_fields_of(_summary(trip, person, job, standing, about)),
         **_fields_of(detail),
         sheets=SheetSerializer(trip.sheets.all(), many=True).data,
         row_filter=row_filter,

@@ -4321,7 +4321,7 @@ export interface components {
          * @description A trip for the list. ``here`` is the station that is next; ``asks``: someone is needed; ``rows`` and
          *     ``sent_rows`` are those of the newest sheet and of what went out; ``to_write``: rows that the newest plan would
          *     write, if it still counts; ``trouble``: what went wrong last; ``about_part``: of a trip that was shared out, the
-         *     part that this tells of, where somebody is needed at one.
+         *     part at which somebody is needed; the list tells of the trip as it stands there.
          */
         TripSummary: {
             plural: string;
