@@ -56,13 +56,14 @@ def feed(parser: expat.XMLParserType, stream: IO[bytes], pieces: Callable[[], li
         SheetError: where it is not XML, holds a text that no sheet can hold, or a token of over a megabyte: such a one
             is looked through again with every piece.
     """
-    stuck = 0
+    stuck, reached = 0, -1
     with _no_collecting():
         try:
             while chunk := stream.read(_CHUNK):
-                before = parser.CurrentByteIndex
                 parser.Parse(chunk, False)
-                stuck = stuck + 1 if parser.CurrentByteIndex == before else 0
+                # Expat from 2.6 on waits for more of a long token, and tells -1 meanwhile.
+                stuck = 0 if parser.CurrentByteIndex > reached else stuck + 1
+                reached = max(reached, parser.CurrentByteIndex)
                 if sum(map(len, pieces())) > MOST_CHARACTERS:
                     raise SheetError(TOO_LONG)
                 if stuck > 1:
