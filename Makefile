@@ -1,5 +1,5 @@
 # Everything starts here; each target does the set-up that it needs.
-PYTHON ?= python3
+PYTHON ?= $(shell sh tools/python.sh)
 VENV := .venv
 BIN := $(VENV)/bin
 PORT ?= 8420

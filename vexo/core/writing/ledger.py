@@ -66,7 +66,10 @@ def page_of(
     was refused since someone had changed its record is compared on from what was reviewed.
     """
     sent = frozen.select(AT, ROW_ID).join(outcome, on=AT, how="inner").drop(AT)
-    rows = plan.join(sent, on=ROW_ID, how="left", maintain_order="left", suffix=".sent")
+    # Laid beside a plan and not joined with it, which would copy each of its columns.
+    beside_rows = plan.select(ROW_ID).join(sent, on=ROW_ID, how="left", maintain_order="left").drop(ROW_ID)
+    both = {name: f"{name}.sent" for name in beside_rows.columns if name in plan.columns}
+    rows = pl.concat([plan, beside_rows.rename(both)], how="horizontal").lazy()
     done = pl.col("state").is_in([*_IN, "deleted"]).fill_null(value=False)
     columns: list[pl.Expr] = []
     settled: list[pl.Expr] = []
@@ -101,18 +104,22 @@ def page_of(
         settled.append(has_base)
     anything = pl.any_horizontal([pl.col("state").is_not_null(), *settled])
     record = pl.when(done).then(pl.coalesce(f"{IDENTIFIER}.sent", IDENTIFIER)).otherwise(IDENTIFIER)
-    return rows.filter(anything).select(
-        ROW_ID,
-        ROW,
-        "state",
-        record.alias(IDENTIFIER),
-        pl.coalesce(f"{VERSION}.sent", VERSION).alias(VERSION),
-        pl.lit(number, pl.UInt32).alias("pass"),
-        "code",
-        "field",
-        "arguments",
-        "warnings",
-        *columns,
+    return (
+        rows.filter(anything)
+        .select(
+            ROW_ID,
+            ROW,
+            "state",
+            record.alias(IDENTIFIER),
+            pl.coalesce(f"{VERSION}.sent", VERSION).alias(VERSION),
+            pl.lit(number, pl.UInt32).alias("pass"),
+            "code",
+            "field",
+            "arguments",
+            "warnings",
+            *columns,
+        )
+        .collect()
     )
 
 
@@ -142,6 +149,11 @@ def absent_page(absent: pl.DataFrame, frozen: pl.DataFrame, outcome: pl.DataFram
         pl.col(FAULTS_OF_RECORD).fill_null(pl.lit([], pl.List(FAULT))),
         *[name for name in absent.columns if name not in SCHEMA],
     )
+
+
+STATES_OF_PLAN = [ROW_ID, ROW, VERDICT, FAULTS, IDENTIFIER, EARLIER_RESULT]
+"""The columns of a plan by which states are told, and of a page of the ledger."""
+STATES_OF_PAGE = [ROW_ID, "state", IDENTIFIER, "warnings", "code", "field", "arguments"]
 
 
 def states_of(plan: pl.DataFrame, page: pl.DataFrame | None) -> pl.DataFrame:

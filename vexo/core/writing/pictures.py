@@ -16,15 +16,21 @@ from ..values import dtype
 _VERDICT_OF = {"created": Verdict.CREATE.value, "updated": Verdict.UPDATE.value, "deleted": Verdict.DELETE.value}
 
 
+def columns_of_page(name: str) -> list[str]:
+    """The columns of a page that the picture of a field is made of."""
+    columns = FieldColumns(name)
+    return [ROW_ID, "state", columns.before, columns.base_app, columns.wrote]
+
+
 def as_written(plan: pl.DataFrame, pages: Sequence[pl.DataFrame], field: Field) -> pl.DataFrame:
     """The columns of which ``planning.pictures.picture_of`` makes a picture, of what was written.
 
     Args:
         plan: ``row_id`` and the columns of the picture, of the plan that was sent last.
-        pages: those of its passes (``ledger.page_of``), the oldest first.
+        pages: those of its passes (``ledger.page_of``), the oldest first, or ``columns_of_page`` of them.
     """
     columns, value_type = FieldColumns(field.name), dtype(field)
-    names = [ROW_ID, "state", columns.before, columns.base_app, columns.wrote]
+    names = columns_of_page(field.name)
     # Pages of earlier passes keep the type that the field had then, which a later catalogue may have changed.
     as_now = pl.col(columns.before, columns.base_app).cast(value_type, strict=False)
     lines = [page.select(names).with_columns(as_now) for page in pages if columns.wrote in page.columns]

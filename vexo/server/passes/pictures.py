@@ -9,7 +9,7 @@ from rest_framework.views import APIView
 
 from vexo.core.planning.pictures import Picture, columns_of_picture, picture_of
 from vexo.core.sheets.sheet import ROW_ID
-from vexo.core.writing.pictures import as_written
+from vexo.core.writing.pictures import as_written, columns_of_page
 
 from .. import artifacts
 from ..planning.context import PlanContext
@@ -31,7 +31,12 @@ def written_picture(view: PartView, name: str) -> Picture:
     field = carried_field(PlanContext.of_plan(pass_.plan), name)
     plan = artifacts.read(pass_.plan_file, [ROW_ID, *columns_of_picture(name)])
     passes = view.trip.passes.filter(plan__sheet=pass_.plan.sheet).exclude(page="").order_by("number")
-    pages = [artifacts.read(path) for path in passes.values_list("page", flat=True)]
+    names = set(columns_of_page(name))
+    # What an earlier pass did not carry its page has no columns for.
+    pages = [
+        artifacts.read(path, sorted(names & artifacts.columns_of(path)))
+        for path in passes.values_list("page", flat=True)
+    ]
     return picture_of(as_written(plan, pages, field), field)
 
 

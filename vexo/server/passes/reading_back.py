@@ -9,6 +9,7 @@ from typing import Any
 import polars as pl
 
 from vexo.core.conditions import read_condition
+from vexo.core.planning.frame import VERDICT
 from vexo.core.records import IDENTIFIER, VERSION, Catalogue, RecordType
 from vexo.core.sheets.sheet import ROW, ROW_ID
 from vexo.core.writing import WriteResult
@@ -60,10 +61,10 @@ def read_back(pass_: Pass, reader: Reader, catalogue: Catalogue) -> Reading:
     fields = [record_type.field(name) for name in carried]
     answers = final_answers(pass_, record_type, "no-answer")
     total = reader.client.count(record_type)
-    plan = artifacts.read(pass_.plan_file)
+    plan = artifacts.read(pass_.plan_file, [ROW_ID, VERDICT, IDENTIFIER])
     ids = {a.at: a.identifier for a in answers if a.state in ("created", "updated")}
     created = [a for a in answers if a.state == "created"]
-    land = plan.filter(pl.col("verdict").is_in(["update", "same"]))[IDENTIFIER].drop_nulls().to_list()
+    land = plan.filter(pl.col(VERDICT).is_in(["update", "same"]))[IDENTIFIER].drop_nulls().to_list()
     wanted = list(dict.fromkeys([*land, *[i for i in ids.values() if i]]))
     now = _records(pass_, reader, wanted, total, whole=bool(created))
     answers = _told_by_reading(answers, now, carried)

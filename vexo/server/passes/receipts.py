@@ -20,7 +20,7 @@ from vexo.core.sheets.writers.xlsx import Beside, write_xlsx
 from vexo.core.values import to_text
 from vexo.core.wording import thousands
 from vexo.core.writing.batches import WHOLE
-from vexo.core.writing.ledger import FAULTS_OF_RECORD, STATE, states_of
+from vexo.core.writing.ledger import FAULTS_OF_RECORD, STATE, STATES_OF_PAGE, STATES_OF_PLAN, states_of
 from vexo.core.writing.receipts import Evidence, lines_of, lines_of_absent, not_in, receipt, text_column
 
 from .. import artifacts
@@ -87,7 +87,8 @@ def _reasons(context: PlanContext, faults: pl.Series) -> pl.Series:
 
 def told_states(pass_: Pass, context: PlanContext) -> pl.DataFrame:
     """What became of every row: ``row_id``, ``row``, ``state``, ``reason`` in words, ``@id``."""
-    states = states_of(artifacts.read(pass_.plan_file), artifacts.read(pass_.page) if pass_.page else None)
+    page = artifacts.read(pass_.page, STATES_OF_PAGE) if pass_.page else None
+    states = states_of(artifacts.read(pass_.plan_file, STATES_OF_PLAN), page)
     return states.with_columns(_reasons(context, states["faults"]))
 
 

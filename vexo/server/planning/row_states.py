@@ -6,10 +6,7 @@ from functools import lru_cache
 
 import polars as pl
 
-from vexo.core.planning.frame import EARLIER_RESULT, FAULTS, VERDICT
-from vexo.core.records import IDENTIFIER
-from vexo.core.sheets.sheet import ROW, ROW_ID
-from vexo.core.writing.ledger import states_of
+from vexo.core.writing.ledger import STATES_OF_PAGE, STATES_OF_PLAN, states_of
 
 from .. import artifacts
 from ..trips.part_view import PartView
@@ -21,8 +18,8 @@ from .models import Plan
 def states(plan: str, page: str) -> pl.DataFrame:
     """The rows of a plan's file with their states, after the pass of a ledger's page, if there is one. Files never
     change under their name, so this is made once."""
-    columns = [ROW_ID, ROW, VERDICT, FAULTS, IDENTIFIER, EARLIER_RESULT]
-    return states_of(artifacts.read(plan, columns), artifacts.read(page) if page else None)
+    told = artifacts.read(page, STATES_OF_PAGE) if page else None
+    return states_of(artifacts.read(plan, STATES_OF_PLAN), told)
 
 
 def states_now(view: PartView, plan: Plan) -> pl.DataFrame:
