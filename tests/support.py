@@ -236,7 +236,11 @@ def template() -> Path:
     from vexo.server.setting_up import set_up
 
     folder = set_up(temporary_folder(lasting=True) / "template")
+    from django.conf import settings
     from django.db import connections
+
+    # Else each client of a test looks through all files of the interface before its first question.
+    settings.WHITENOISE_AUTOREFRESH = True
 
     connections.close_all()
     with sqlite3.connect(folder / "vexo.db") as database:

@@ -9,6 +9,7 @@ from typing import Any
 from unittest.mock import patch
 
 from tests.browser.case import shared_demo
+from tests.described import api
 from tests.person import Person
 
 PAGE = (Path(__file__).parents[2] / "docs" / "api.md").read_text(encoding="utf-8")
@@ -61,9 +62,8 @@ class Examples(unittest.TestCase):
         self.ada.ask("PUT", "applications/harbour-practice/rules", json={"said": {}}).raise_for_status()
 
     def test_the_page_names_no_address_that_is_not_there(self) -> None:
-        import yaml
 
-        paths = yaml.safe_load((Path(__file__).parents[2] / "web" / "schema.yaml").read_text())["paths"]
+        paths = api()["paths"]
         named = set(re.findall(r"`GET (/api/[a-z]+|/metrics)", PAGE))
         known = {re.match(r"/(api/)?[a-z]+", path).group() for path in paths} | {"/api/docs", "/api/schema"}  # type: ignore[union-attr]
         self.assertTrue(named)

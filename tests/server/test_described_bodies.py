@@ -4,13 +4,12 @@ what is too long or of another kind is never a mistake of the server."""
 from __future__ import annotations
 
 import json
-from pathlib import Path
 from typing import Any
 
-import yaml
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from tests.described import api
 from tests.server.services import ServiceCase
 from tests.server.test_odd_requests import SPARED, filled
 from tests.support import template
@@ -19,7 +18,7 @@ template()
 
 from django.test import Client  # noqa: E402
 
-API = yaml.safe_load((Path(__file__).parents[2] / "web" / "schema.yaml").read_text())
+API = api()
 SCHEMAS: dict[str, Any] = API["components"]["schemas"]
 FREE = ("Rules", "Guards", "KeepDocument")
 """Schemas of which parts are free: names that people chose (fields, columns, groups)."""

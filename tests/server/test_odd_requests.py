@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 import json
-from pathlib import Path
 from typing import Any
 
-import yaml
 from hypothesis import Phase, given, settings
 from hypothesis import strategies as st
 
+from tests.described import api
 from tests.server.services import ServiceCase
 from tests.support import template
 
@@ -17,7 +16,7 @@ template()
 
 from django.test import Client  # noqa: E402
 
-API = yaml.safe_load((Path(__file__).parents[2] / "web" / "schema.yaml").read_text())
+API = api()
 SPARED = {("/api/session", "delete"), ("/api/applications", "post"), ("/api/session", "post")}
 CALLS = [
     (path, method)

@@ -6,21 +6,19 @@ import json
 from typing import Any
 from unittest.mock import patch
 
-import yaml
-
+from tests.described import api
 from tests.server.services import ServiceCase
 from tests.server.test_odd_requests import CALLS, filled
 from tests.support import template
 
 template()
 
-from pathlib import Path  # noqa: E402
 
 from django.test import Client  # noqa: E402
 
 from vexo.server.people import access_tokens, services  # noqa: E402
 
-API = yaml.safe_load((Path(__file__).parents[2] / "web" / "schema.yaml").read_text())
+API = api()
 
 
 class Problems(ServiceCase):

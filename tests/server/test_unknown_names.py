@@ -6,10 +6,10 @@ import re
 import unittest
 from typing import Any
 
-import yaml
 from django.test import Client
 from rest_framework import serializers
 
+from tests.described import api
 from tests.server.services import ServiceCase
 from tests.support import template
 
@@ -33,7 +33,7 @@ class Described(unittest.TestCase):
     def test_every_body_that_the_description_has_is_one(self) -> None:
         self.assertTrue(urls.urlpatterns)
         asked = {one.__name__.removesuffix("Serializer") for one in subclasses(Asked)}
-        described = yaml.safe_load(SCHEMA.read_text())
+        described = api()
         bodies = set()
         for path in described["paths"].values():
             for operation in path.values():
@@ -52,7 +52,7 @@ class Described(unittest.TestCase):
                         self.assertTrue(isinstance(inner, Asked), type(inner))
 
     def test_every_query_that_the_description_has_is_known_to_its_view_and_no_other(self) -> None:
-        described = yaml.safe_load(SCHEMA.read_text())
+        described = api()
         views = {re.sub(r"<\w+:\w+>", "{}", str(one.pattern)): one.callback for one in urls.urlpatterns}
         for path, operations in described["paths"].items():
             view = views[re.sub(r"{\w+}", "{}", path).lstrip("/")].view_class
