@@ -10,10 +10,21 @@ import StageLabel from "@/parts/StageLabel.vue";
 
 const { trip } = defineProps<{ trip: Trip; current: boolean }>();
 const needs = computed(() => [trip.needs.says, trip.needs.at && moment(trip.needs.at)].filter(Boolean).join(" "));
-const part = computed(() => {
-  const about = trip.about_part;
-  if (!about) return "";
-  return about.label + (about.more ? ` and ${many(about.more, "more part", "more parts")}` : "");
+const size = computed(() => {
+  const { rows, sent_rows: out } = trip;
+  return rows != null ? many(rows, "row", "rows") : out != null ? `${many(out, "row", "rows")} out` : "no sheet yet";
+});
+/** What it is about; of a trip that was shared out, the part at which somebody is needed. */
+const about = computed(() => {
+  const part = trip.about_part;
+  if (!part) return `${trip.plural} · ${size.value}`;
+  return `${part.label}${part.more ? `, ${count(part.more)} more` : ""} · ${size.value}`;
+});
+const aboutAll = computed(() => {
+  const part = trip.about_part;
+  if (!part) return about.value;
+  const more = part.more ? ` and ${many(part.more, "more part", "more parts")}` : "";
+  return `${trip.plural} · ${part.label}${more} · ${size.value}`;
 });
 const link = ref<ComponentPublicInstance>();
 defineExpose({ focus: () => (link.value?.$el as HTMLElement | undefined)?.focus() });
@@ -29,17 +40,8 @@ defineExpose({ focus: () => (link.value?.$el as HTMLElement | undefined)?.focus(
       ><RouterLink ref="link" :to="tripAddress(trip)" class="block truncate font-bold after:absolute after:inset-0">{{
         trip.title
       }}</RouterLink>
-      <span class="soft block truncate text-data"
-        >{{ [trip.plural, part].filter(Boolean).join(" · ") }} ·
-        {{
-          trip.rows != null
-            ? `${count(trip.rows)} rows`
-            : trip.sent_rows != null
-              ? `${count(trip.sent_rows)} rows out`
-              : "no sheet yet"
-        }}</span
-      ></span
-    >
+      <span class="soft block truncate text-data" :title="aboutAll">{{ about }}</span>
+    </span>
     <SmallLine :stations="trip.stations" />
     <SmallBar v-if="trip.rows != null" :sum="trip.sum" />
     <span v-else class="soft text-small">{{ trip.sent_rows != null ? "out, not back yet" : "" }}</span>
