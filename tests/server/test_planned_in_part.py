@@ -30,7 +30,7 @@ from vexo.server.data_folder import absolute  # noqa: E402
 from vexo.server.decisions import decisions  # noqa: E402
 from vexo.server.edits.row_filter import carry_only  # noqa: E402
 from vexo.server.jobs.worker import run_inline  # noqa: E402
-from vexo.server.mapping.columns import Changes, change  # noqa: E402
+from vexo.server.mapping.columns import Changes, change, take_marks  # noqa: E402
 from vexo.server.planning import plan_trip  # noqa: E402
 from vexo.server.planning.basis import Basis  # noqa: E402
 from vexo.server.planning.context import PlanContext  # noqa: E402
@@ -261,6 +261,16 @@ class InPart(HolderSheets, EditCase):
             self.assertEqual((self.in_part, self.verdicts(trip).count("update")), (3, 5))
         self.held_against_whole(trip)
         self.relane(trip, last_name={"treatments": [{"do": "case", "style": "upper"}]}, phone={"source": "last_name"})
+        self.held_against_whole(trip)
+
+    def test_marks_that_count_from_now_on_count_in_a_plan_for_another_lane_too(self) -> None:
+        self.make(("01", "a"), ("02", "b"))
+        trip = self.trip(self.sheet(("01", "a", "[clear]"), ("02", "b", "2"), ("03", "c", "3")))
+        take_marks(PartView.of(trip), self.person)
+        self.relane(trip, last_name={"treatments": [{"do": "trim"}]})
+        self.held_against_whole(trip)
+        self.assertEqual(self.verdicts(trip), ["same", "update", "rejected"])
+        self.edit(trip, "cell", 3, "phone", text="[clear]")
         self.held_against_whole(trip)
 
     def test_of_damage_in_a_column_that_gets_another_lane(self) -> None:

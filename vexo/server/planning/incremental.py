@@ -20,6 +20,7 @@ from vexo.core.sheets.sheet import ROW, ROW_ID
 
 from .. import artifacts
 from ..artifacts import Artifact
+from ..mapping.mapped_sheet import reading_of
 from ..trips.sheet_cells import columns_now, edited_between, edits_of
 from ..trips.sheets import ledger_pages
 from .context import PlanContext, columns_as_kept, newest_plan
@@ -28,6 +29,15 @@ from .reach import reach_paths
 
 _ABOUT_TEXTS = {"treatments", "settled"}
 """What a lane says of the texts of its cells alone."""
+
+
+READ_SO = "read_so"
+"""Among what a plan counted: how the cells were read that its values are of."""
+
+
+def read_so(reading: Reading) -> list[bool]:
+    """How cells are read, as a plan keeps it: whether marks count in them, and whether formulas are guarded."""
+    return [reading.marks, reading.prefixed]
 
 
 @dataclass(frozen=True)
@@ -75,6 +85,7 @@ def last_plan(context: PlanContext) -> LastPlan | None:
         or last.deny != sorted(context.settings.deny)
         or (context.settings.operation.deletes and context.settings.operation != last.operation)
         or last.ledger_pages != ledger_pages(context.trip)
+        or last.counts.get(READ_SO) != read_so(reading_of(context.trip, context.sheet))
         or not all(artifacts.there(path) for path in (last.values_path, last.records_path, *reach_paths(last.counts)))
     ):
         return None

@@ -20,7 +20,7 @@ from ..mapping.mapped_sheet import reading_of
 from .application_records import counts_of, records_now
 from .basis import Basis
 from .context import PlanContext
-from .incremental import LastPlan, carry_on
+from .incremental import READ_SO, LastPlan, carry_on, read_so
 from .models import Plan
 from .reach import read_reach
 from .references import references_of
@@ -59,7 +59,7 @@ def ask(basis: Basis, client: Client, lease: Lease) -> Materials:
     return Materials(
         artifacts.store(carried, artifacts.named(trip.pk, "values", fresh)),
         stored,
-        counts | read_spreads(basis, records, counts, client),
+        {**counts, **read_spreads(basis, records, counts, client), READ_SO: read_so(reading)},
     )
 
 
