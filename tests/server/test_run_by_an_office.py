@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 from typing import Any
 
-from tests.server.services import ServiceCase
+from tests.server.services import ServiceCase, view_of
 from tests.server.test_people import GOOD, SignInCase
 from tests.support import template, temporary_folder
 
@@ -18,6 +18,7 @@ from vexo.server.errors import PlainError  # noqa: E402
 from vexo.server.jobs import heartbeat  # noqa: E402
 from vexo.server.jobs.models import Worker  # noqa: E402
 from vexo.server.people import services, throttle  # noqa: E402
+from vexo.server.trips.titles import retitle  # noqa: E402
 
 
 class OneAddress(SignInCase):
@@ -107,10 +108,36 @@ class Backups(ServiceCase):
         told = self.vexo.process("restore", "--check", str(without))
         self.assertEqual(told.returncode, 2)
         self.assertIn(lost.name, told.stderr)
+        made = self.vexo.process("--as", "ada", "backup", str(temporary_folder() / "again.tar.gz"))
+        self.assertEqual((made.returncode, lost.name in made.stderr), (2, True), "a backup says what it could not take")
+        laid = self.vexo.process("restore", str(without), str(temporary_folder() / "laid"))
+        self.assertEqual((laid.returncode, lost.name in laid.stderr), (2, True), laid.stderr)
         cut = temporary_folder() / "cut.tar.gz"
         cut.write_bytes(target.read_bytes()[:-2000])
         self.assertEqual(self.vexo.process("restore", "--check", str(cut)).returncode, 2)
         self.assertEqual(self.vexo.process("restore", str(target)).returncode, 2, "the folder is to be said")
+
+    def test_files_on_another_disk_and_files_with_two_names_are_in_it(self) -> None:
+        trip = self.bring("harbour,berth_no,notes\nTERNISLAND,B-005,kept\n")
+        retitle(view_of(trip), self.person, "files/of June")
+        files, elsewhere = self.vexo.data / "files", temporary_folder() / "another-disk"
+        content = {path.relative_to(files): path.read_bytes() for path in files.rglob("*") if path.is_file()}
+        self.assertTrue(content)
+        files.rename(elsewhere)
+        self.addCleanup(elsewhere.rename, files)
+        files.symlink_to(elsewhere)
+        self.addCleanup(files.unlink)
+        for path in content:
+            twin = elsewhere / path.with_name(f"twin-{path.name}")
+            twin.hardlink_to(elsewhere / path)
+            self.addCleanup(twin.unlink)
+        target, folder = temporary_folder() / "linked.tar.gz", temporary_folder() / "again"
+        self.assertEqual(back_up(target).missing, [])
+        self.assertEqual(check(target).missing, [])
+        self.assertEqual(restore(target, folder), [])
+        for path, was in content.items():
+            self.assertEqual((folder / "files" / path).read_bytes(), was)
+            self.assertEqual((folder / "files" / path.with_name(f"twin-{path.name}")).read_bytes(), was)
 
     def test_a_backup_of_a_demo_stays_one(self) -> None:
         demo_mark().touch()

@@ -6,9 +6,14 @@ from pathlib import Path
 
 import click
 
+from vexo.core.wording import many
+
 from .common import ready
 from .main import Setting
 from .terminal import console
+
+_NAMED = 5
+"""Missing files that are said by name: more say no more about which trips they are of."""
 
 
 @click.command()
@@ -24,11 +29,15 @@ def backup(setting: Setting, target: Path) -> None:
 
     require(setting.person(), Action.KEEP)
     try:
-        size = back_up(target)
+        written = back_up(target)
     except PlainError as error:
         tell_people(NoticeKind.BACKUP_FAILED, administrators(), f"A backup could not be made: {error}")
         raise
-    console().print(f"{target}: {size:,} bytes. The key is not in it; keep that apart.")
+    console().print(f"{target}: {written.size:,} bytes. The key is not in it; keep that apart.")
+    if written.missing:
+        lacks = f"The backup {target} lacks {_files(written.missing)}"
+        tell_people(NoticeKind.BACKUP_FAILED, administrators(), lacks)
+        raise click.ClickException(lacks)
 
 
 @click.command()
@@ -43,13 +52,20 @@ def restore(source: Path, folder: Path | None, only_check: bool) -> None:
     if only_check:
         checked = check(source)
         if checked.missing:
-            first = ", ".join(checked.missing[:5])
-            raise click.ClickException(f"{source} lacks {len(checked.missing):,} files that it names: {first}.")
+            raise click.ClickException(f"{source} lacks {_files(checked.missing)}")
         console().print(
             f"{source} is whole: its database is sound, and all {checked.named:,} files it names are there."
         )
         return
     if folder is None:
         raise click.UsageError("Say the new folder, or --check.")
-    lay_out(source, folder.absolute())
+    missing = lay_out(source, folder.absolute())
     console().print(f"{folder} is ready but for its key: put that into it, or say it in VEXO_KEY.")
+    if missing:
+        raise click.ClickException(f"{source} lacks {_files(missing)} What they belong to cannot be read.")
+
+
+def _files(missing: list[str]) -> str:
+    """Files that a database names and that are not there, the first of them by name."""
+    counted = many(len(missing), "file that its database names", "files that its database names")
+    return f"{counted}: {', '.join(missing[:_NAMED])}{', …' if len(missing) > _NAMED else ''}."

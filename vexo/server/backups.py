@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 import shutil
 import sqlite3
 import tarfile
@@ -18,14 +19,24 @@ from .errors import PlainError
 from .releases import refuse_newer
 
 _FOLDER = "files"
+_NAME = re.compile(rf"{_FOLDER}/(\d+|sheets|uploads)/[\w.-]+")
+"""Names as Vexo gives them: a person's title may begin like one."""
 _UNREADABLE = (OSError, tarfile.TarError, EOFError, zlib.error, KeyError, sqlite3.DatabaseError)
 
 
-def back_up(target: Path) -> int:
-    """Write a backup, whole or not at all, also while Vexo is at work; the bytes it has.
+@dataclass(frozen=True)
+class Written:
+    """What a backup came to: its bytes, and the files that its database names and the folder does not have."""
+
+    size: int
+    missing: list[str]
+
+
+def back_up(target: Path) -> Written:
+    """Write a backup, whole or not at all, also while Vexo is at work.
 
     Files never change once the database names them, so those that are there after the database was copied are at least
-    those that the copy names.
+    those that the copy names. What the folder only points to, such as files on another disk, is written as well.
 
     Raises:
         PlainError: where it cannot be written there.
@@ -40,16 +51,18 @@ def back_up(target: Path) -> int:
             with (
                 replacing(target) as part,
                 os.fdopen(os.open(part, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "wb") as out,
-                tarfile.open(fileobj=out, mode="w:gz", compresslevel=3) as tar,
+                tarfile.open(fileobj=out, mode="w:gz", compresslevel=3, dereference=True) as tar,
             ):
                 tar.add(copy, DATABASE)
                 unfinished = _unfinished(copy)
+                named = _named_files(copy) - unfinished
                 tar.add(data_folder() / _FOLDER, _FOLDER, filter=lambda entry: _finished(entry, unfinished))
                 if is_demo():
                     tar.add(demo_mark(), demo_mark().name)
+                missing = sorted(named.difference(tar.getnames()))
     except OSError as error:
         raise PlainError(f"{target} cannot be written: {error.strerror or error}. Choose another place.") from error
-    return target.stat().st_size
+    return Written(target.stat().st_size, missing)
 
 
 def _unfinished(database: Path) -> set[str]:
@@ -67,8 +80,9 @@ def _finished(entry: tarfile.TarInfo, unfinished: set[str]) -> tarfile.TarInfo |
     return None if entry.name.endswith(".part") or entry.name in unfinished else entry
 
 
-def restore(source: Path, folder: Path) -> None:
-    """Lay a backup out as a new data folder; its key is put there by a person.
+def restore(source: Path, folder: Path) -> list[str]:
+    """Lay a backup out as a new data folder; its key is put there by a person. The files that its database names and
+    that are not in it.
 
     Raises:
         PlainError: where the folder is not empty, or the file is not a backup of this release or an older one; nothing
@@ -81,6 +95,7 @@ def restore(source: Path, folder: Path) -> None:
     try:
         part.mkdir(mode=0o700, parents=True)
         _unpack(source, part)
+        missing = [name for name in sorted(_named_files(part / DATABASE)) if not (part / name).is_file()]
     except _UNREADABLE as error:
         shutil.rmtree(part, ignore_errors=True)
         raise PlainError(f"{source} is not a backup that can be read: {error}.") from error
@@ -90,6 +105,7 @@ def restore(source: Path, folder: Path) -> None:
     if folder.exists():
         folder.rmdir()
     part.replace(folder)
+    return missing
 
 
 @dataclass(frozen=True)
@@ -124,7 +140,7 @@ def _read_all(source: Path, aside: Path) -> set[str]:
     names_inside = set()
     with tarfile.open(source, "r:gz") as tar:
         for entry in tar:
-            content = tar.extractfile(entry) if entry.isfile() else None
+            content = tar.extractfile(entry) if entry.isfile() or entry.islnk() else None
             if content is None:
                 continue
             with content, (aside / DATABASE if entry.name == DATABASE else Path(os.devnull)).open("wb") as out:
@@ -143,7 +159,8 @@ def _named_files(database: Path) -> set[str]:
             columns = [line[1] for line in reader.execute(f'PRAGMA table_info("{table}")') if "char" in line[2].lower()]
             for column in columns:
                 query = f'SELECT DISTINCT "{column}" FROM "{table}" WHERE "{column}" LIKE ?'  # noqa: S608
-                named |= {str(value) for (value,) in reader.execute(query, (f"{_FOLDER}/%",))}
+                values = (str(value) for (value,) in reader.execute(query, (f"{_FOLDER}/%",)))
+                named |= {value for value in values if _NAME.fullmatch(value)}
     return named
 
 
@@ -151,7 +168,7 @@ def _unpack(source: Path, folder: Path) -> None:
     """Write out the plain files of a backup, whoever may have put other things into it."""
     with tarfile.open(source, "r:gz") as tar:
         for entry in tar:
-            content = tar.extractfile(entry) if entry.isfile() else None
+            content = tar.extractfile(entry) if entry.isfile() or entry.islnk() else None
             if content is None:
                 continue
             target = folder / entry.name
