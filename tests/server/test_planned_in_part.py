@@ -305,24 +305,34 @@ class InPart(HolderSheets, EditCase):
 
 class Patches(EditCase):
     def test_patches_over_patches_and_one_that_grows_whole(self) -> None:
-        frame = pl.DataFrame(
-            {"a": range(40_000), "b": [f"t{n}" for n in range(40_000)], "c": [[n] for n in range(40_000)]}
-        )
+        size = 140_000
+        frame = pl.DataFrame({"a": range(size), "b": [f"t{n}" for n in range(size)], "c": [[n] for n in range(size)]})
         path, pick = artifacts.write(frame, "stages/1/t.parquet"), random.Random(1)
         for step in range(30):
             count = pick.choice([0, 1, 5, 3_000])
-            places = pl.Series(sorted(pick.sample(range(40_000), count)), dtype=pl.UInt32)
+            places = pl.Series(sorted(pick.sample(range(size), count)), dtype=pl.UInt32)
             rows = frame[places.to_list()].with_columns(b=pl.lit(f"step {step}"))
             patched = pl.int_range(pl.len()).is_in(places.implode())
             frame = frame.with_columns(pl.when(patched).then(pl.lit(f"step {step}")).otherwise("b").alias("b"))
             path = artifacts.patch(path, rows, places, f"stages/1/t{step}.parquet")
-            asked = pl.Series(pick.choices(range(40_000), k=50), dtype=pl.UInt32)
+            asked = pl.Series(pick.choices(range(size), k=50), dtype=pl.UInt32)
             assert_frame_equal(artifacts.read(path), frame)
             assert_frame_equal(artifacts.read(path, ["c", "b"]), frame.select("c", "b"))
             assert_frame_equal(artifacts.read_rows(path, asked), frame[asked.to_list()])
             assert_frame_equal(artifacts.scan(path).collect(), frame)
             self.assertEqual(artifacts.columns_of(path), {"a", "b", "c"})
+            pieces = list(artifacts.pieces(path))
+            self.assertGreater(len(pieces), 1, "longer than one piece")
+            assert_frame_equal(pl.concat(pieces), frame)
         kept = artifacts.freeze(path, 1, "t")
         artifacts.evict(0)
         self.assertFalse(artifacts.there(path))
         assert_frame_equal(artifacts.read(kept), frame)
+
+    def test_a_result_without_rows_is_one_piece_with_its_columns(self) -> None:
+        frame = pl.DataFrame(schema={"a": pl.UInt32, "b": pl.String})
+        path = artifacts.write(frame, "stages/1/none.parquet")
+        [piece] = artifacts.pieces(path)
+        assert_frame_equal(piece, frame)
+        with self.assertRaises(artifacts.ArtifactLost):
+            list(artifacts.pieces("stages/1/nowhere.parquet"))

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+import os
+import time
 from datetime import timedelta
 from pathlib import Path
+from types import SimpleNamespace
+from unittest.mock import patch
 
 from tests.server.services import view_of
-from tests.support import template
+from tests.support import template, temporary_folder
 
 template()
 
@@ -189,7 +193,49 @@ class Uploads(UpkeepCase):
         self.assertIn("is whole", self.vexo.run("restore", "--check", str(target)).stdout)
 
 
+class HalfWritten(UpkeepCase):
+    def test_what_a_killed_process_left_goes_after_a_day_and_what_is_being_written_stays(self) -> None:
+        self.applied("half", "C-008")
+        before = self.files()
+        folder, names = self.vexo.data, ("old", "new")
+        left = ["files/9/.{}.part", "files/9/.{}/000000.parquet", "stages/reading/.{}.parquet", ".backup-{}/vexo.db"]
+        paths = {name: [folder / place.format(name) for place in left] for name in names}
+        for path in (*paths["old"], *paths["new"]):
+            path.parent.mkdir(parents=True, exist_ok=True)
+            path.write_bytes(b"half")
+        for path in paths["old"]:
+            os.utime(path, (time.time() - 25 * 3600,) * 2)
+        other = folder / ".of-somebody-else"
+        other.write_bytes(b"theirs")
+        os.utime(other, (0, 0))
+        self.addCleanup(other.unlink)
+        self.assertEqual(self.thin()["half written"], len(left))
+        self.assertEqual([path for path in paths["old"] if path.exists()], [])
+        self.assertEqual(
+            [path.parent.name for path in paths["old"] if not path.parent.exists()], [".old", ".backup-old"]
+        )
+        self.assertEqual([path.read_bytes() for path in paths["new"]], [b"half"] * len(left))
+        self.assertTrue(other.exists(), "not Vexo's")
+        for path in paths["new"]:
+            os.utime(path, (0, 0))
+        self.thin()
+        self.assertEqual(self.files(), before)
+
+
 class Disk(UpkeepCase):
+    def test_what_lies_on_another_disk_takes_room_and_needs_it(self) -> None:
+        self.applied("room", "C-007")
+        taken = disk.room_taken()
+        files, elsewhere = self.vexo.data / "files", temporary_folder() / "other"
+        files.rename(elsewhere)
+        self.addCleanup(elsewhere.rename, files)
+        files.symlink_to(elsewhere)
+        self.addCleanup(files.unlink)
+        self.assertEqual(disk.room_taken(), taken)
+        free = {files: 5, self.vexo.data: 9}
+        with patch("shutil.disk_usage", lambda path: SimpleNamespace(free=free.get(path, 7))):
+            self.assertEqual(disk.room_free(), 5)
+
     def test_each_file_counts_once_under_one_kind(self) -> None:
         self.applied("room", "C-009")
         self.out("B")

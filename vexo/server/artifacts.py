@@ -10,7 +10,7 @@ import io
 import os
 import shutil
 import uuid
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -27,6 +27,10 @@ VERSION = 2
 LIMIT = int(os.environ.get("VEXO_STAGES_LIMIT", str(8 * 1024**3)))
 _GROUP = 16_384
 """Rows of a group in a Parquet file: few enough that a window of a screen reads little, many enough to compress."""
+_AT_ONCE = 8
+"""Groups that are read together, each by a processor of its own."""
+_PIECE = _AT_ONCE * _GROUP
+"""Rows of a piece of a result that is gone through piece by piece: a few hundred megabytes of a wide plan."""
 _AS_PARQUET: dict[str, Any] = {"compression": "lz4", "row_group_size": _GROUP, "statistics": False}
 """Rows are found by their place, never by a value, so nothing would ask for the least and greatest of each column."""
 _PATCH = ".patch.parquet"
@@ -188,9 +192,12 @@ def freeze(relative: str, trip: int, what: str) -> str:
     """A copy of a result that stays with its trip, whatever the cache forgets."""
     if not absolute(relative).exists():
         raise ArtifactLost(relative)
-    target = kept_name(trip, what)
     if relative.endswith(_PATCH):
-        return write(read(relative), target)
+        with Keeping(trip, what) as keeping:
+            for piece in pieces(relative):
+                keeping.add(piece)
+            return keeping.settle()
+    target = kept_name(trip, what)
     with replacing(absolute(target)) as aside:
         shutil.copyfile(absolute(relative), aside)
     return target
@@ -209,6 +216,35 @@ def read(relative: str, columns: Sequence[str] | None = None) -> pl.DataFrame:
         return _read(relative, columns)
     over = _read(relative, [_PLACE, *columns] if columns is not None else None)
     return _laid(_read(relative, columns, _base_of(relative)), over.drop(_PLACE), over[_PLACE])
+
+
+def pieces(relative: str) -> Iterator[pl.DataFrame]:
+    """A result piece by piece, in its order: one piece at least, which has no rows where it has none. Only one is in
+    memory at a time.
+
+    Raises:
+        ArtifactLost
+    """
+    patched = relative.endswith(_PATCH)
+    over = _read(relative, None) if patched else None
+    table, count = _table(relative, _base_of(relative) if patched else absolute(relative))
+    for first in range(0, max(count, 1), _PIECE):
+        try:
+            piece = table.slice(first, _PIECE).collect()
+        except (OSError, pl.exceptions.PolarsError) as error:
+            raise ArtifactLost(relative) from error
+        if over is not None:
+            here = over.filter(over[_PLACE].is_between(first, first + len(piece), closed="left"))
+            piece = _laid(piece, here.drop(_PLACE), here[_PLACE] - first)
+        yield piece
+
+
+def _table(relative: str, path: Path) -> tuple[pl.LazyFrame, int]:
+    try:
+        table = pl.scan_parquet(path)
+        return table, int(table.select(pl.len()).collect().item())
+    except (OSError, pl.exceptions.PolarsError) as error:
+        raise ArtifactLost(relative) from error
 
 
 def read_rows(relative: str, places: pl.Series) -> pl.DataFrame:
@@ -234,12 +270,19 @@ def _read_groups(relative: str, path: Path, places: pl.Series) -> pl.DataFrame:
         if last - first < _GROUP:
             return table.slice(first, last - first + 1).collect()[(places - first).to_list()]
         groups = (places // _GROUP).unique().sort().to_list()
-        parts = pl.collect_all([table.slice(group * _GROUP, _GROUP) for group in groups])
+        found, order = [], []
+        # Not all at once: a few rows of each group are no reason to have the whole table in memory.
+        for at in range(0, len(groups), _AT_ONCE):
+            some = groups[at : at + _AT_ONCE]
+            tables = pl.collect_all([table.slice(group * _GROUP, _GROUP) for group in some])
+            for group, rows in zip(some, tables, strict=True):
+                here = (places // _GROUP == group).arg_true()
+                found.append(rows[(places.gather(here) - group * _GROUP).to_list()])
+                order.append(here)
     except (OSError, pl.exceptions.PolarsError) as error:
         raise ArtifactLost(relative) from error
-    at = {group: number * _GROUP for number, group in enumerate(groups)}
-    within = [at[place // _GROUP] + place % _GROUP for place in places.to_list()]
-    return pl.concat(parts)[within]
+    whole: pl.DataFrame = pl.concat(found)
+    return whole[pl.concat(order).arg_sort()]
 
 
 def columns_of(relative: str) -> set[str]:

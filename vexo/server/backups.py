@@ -18,6 +18,8 @@ from .data_folder import DATABASE, FolderError, data_folder, demo_mark, is_demo,
 from .errors import PlainError
 from .releases import refuse_newer
 
+ASIDE = ".backup-"
+"""The beginning of the name of a folder in which a backup's copy of the database lies while it is written."""
 _FOLDER = "files"
 _NAME = re.compile(rf"{_FOLDER}/(\d+|sheets|uploads)/[\w.-]+")
 """Names as Vexo gives them: a person's title may begin like one."""
@@ -44,7 +46,7 @@ def back_up(target: Path) -> Written:
     if target.exists():
         raise PlainError(f"{target} is there already. Choose another name.")
     try:
-        with tempfile.TemporaryDirectory(dir=data_folder()) as aside:
+        with tempfile.TemporaryDirectory(dir=data_folder(), prefix=ASIDE) as aside:
             copy = Path(aside) / DATABASE
             with sqlite3.connect(data_folder() / DATABASE) as source, sqlite3.connect(copy) as backup:
                 source.backup(backup)

@@ -14,7 +14,16 @@ from vexo.core.records import RecordType
 from vexo.core.sheets.sheet import ROW, ROW_ID
 from vexo.core.writing import WriteResult
 from vexo.core.writing.batches import step_of
-from vexo.core.writing.ledger import FAULTS_OF_RECORD, STATE, absent_page, outcome_of, page_of, states_of
+from vexo.core.writing.ledger import (
+    FAULTS_OF_RECORD,
+    STATE,
+    STATES_OF_PAGE,
+    STATES_OF_PLAN,
+    absent_page,
+    outcome_of,
+    page_of,
+    states_of,
+)
 from vexo.core.writing.results import FINAL
 
 from .. import artifacts
@@ -84,12 +93,14 @@ def _of_rows(answers: list[WriteResult], steps: dict[int, tuple[int, FirstStep]]
     return [of_row(answer) for answer in answers if answer.at not in steps]
 
 
-def page_frame(pass_: Pass, record_type: RecordType, answers: list[WriteResult]) -> tuple[pl.DataFrame, pl.DataFrame]:
-    """The pass's plan, and its page of the ledger."""
+def _write_page(pass_: Pass, record_type: RecordType, answers: list[WriteResult]) -> str:
+    """Keep the pass's page of the ledger, made of the plan piece by piece; where."""
     fields = [record_type.field(name) for name in pass_.plan.carried if record_type.find(name)]
-    plan, frozen = artifacts.read(pass_.plan_file), artifacts.read(pass_.rows_file, ["at", ROW_ID])
-    plan = with_made_records(pass_, plan)
-    return plan, page_of(plan, frozen, outcome_of(answers, fields), fields, pass_.number)
+    frozen, outcome = artifacts.read(pass_.rows_file, ["at", ROW_ID]), outcome_of(answers, fields)
+    with artifacts.Keeping(pass_.trip_id, f"pass-{pass_.number}") as keeping:
+        for plan in artifacts.pieces(pass_.plan_file):
+            keeping.add(page_of(with_made_records(pass_, plan), frozen, outcome, fields, pass_.number))
+        return keeping.settle()
 
 
 def _absent(pass_: Pass, answers: list[WriteResult], record_type: RecordType) -> None:
@@ -118,13 +129,13 @@ def end(pass_: Pass, lease: Lease, state: str, reading: Reading | None) -> None:
     record_type = record_type_of(pass_.plan)
     doubts = "given-up" if state == Pass.GIVEN_UP else "no-answer"
     answers = (reading.answers if reading else []) or final_answers(pass_, record_type, doubts)
-    plan, page = page_frame(pass_, record_type, answers)
-    path = artifacts.keep_artifact(page, pass_.trip_id, f"pass-{pass_.number}")
-    states = states_of(plan, page)
+    path = _write_page(pass_, record_type, answers)
+    page = artifacts.read(path, [*STATES_OF_PAGE, ROW])
+    states = states_of(artifacts.read(pass_.plan_file, STATES_OF_PLAN), page)
     _absent(pass_, answers, record_type)
     counts = Counter(str(answer.state) for answer in answers if answer.state in FINAL)
     pass_.totals = {name: counts.get(name, 0) for name in FINAL}
-    pass_.sums = sum_after(states["state"], len(plan))
+    pass_.sums = sum_after(states["state"], len(states))
     pass_.reasons = to_json(reasons(states.filter(pl.col("state") != "aside"), record_type))
     report = to_json(reading.report) if reading is not None else pass_.report or {}
     warned = int((page["warnings"].list.len() > 0).sum())

@@ -8,6 +8,8 @@ from __future__ import annotations
 from typing import Any
 
 from vexo.core.new_records import self_references
+from vexo.core.planning.frame import VERDICT
+from vexo.core.planning.verdicts import WRITTEN
 from vexo.core.writing.batches import freeze
 
 from .. import artifacts
@@ -39,7 +41,10 @@ def _freeze(plan: Plan) -> dict[str, Any]:
         for step in from_json(plan.summary, PlanSummary).first_steps
     ]
     self_fields = [field.name for field in self_references(record_type, [field.name for field in record_type.fields])]
-    rows = freeze(artifacts.read(plan.path), deleted_records, absent, record_type.keys, first_steps, self_fields)
+    written = artifacts.read(plan.path, [VERDICT])[VERDICT].is_in(list(WRITTEN)).arg_true()
+    rows = freeze(
+        artifacts.read_rows(plan.path, written), deleted_records, absent, record_type.keys, first_steps, self_fields
+    )
     if rows.is_empty():
         raise PlainError("There is nothing to write.", "nothing")
     return {

@@ -23,7 +23,7 @@ def leave_ledger(pass_: Pass, page: pl.DataFrame) -> None:
     """After a pass of a trip that takes another back: what it has taken back leaves the ledger of that one.
 
     Args:
-        page: the pass's page of the ledger.
+        page: of the pass's page of the ledger, which row is in which state.
     """
     trip = pass_.trip
     other = trip.takes_back

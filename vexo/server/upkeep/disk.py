@@ -37,7 +37,7 @@ def kind_of(path: Path) -> str:
 
 
 def _files(folder: Path) -> Iterator[tuple[Path, int]]:
-    for path, _, names in os.walk(folder):
+    for path, _, names in os.walk(folder, followlinks=True):
         for name in names:
             file = Path(path) / name
             try:
@@ -64,8 +64,9 @@ def room_taken() -> list[Room]:
 
 
 def room_free() -> int:
-    """Bytes free on the disk of the data folder."""
-    return shutil.disk_usage(data_folder()).free
+    """Bytes free on the disk of the data folder; of several, on that which has the least."""
+    folders = (data_folder(), *(data_folder() / part for part in PARTS))
+    return min(shutil.disk_usage(folder).free for folder in folders if folder.exists())
 
 
 def size_of(paths: Iterator[Path] | list[Path]) -> int:

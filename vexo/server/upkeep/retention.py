@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import asdict, dataclass, fields
 from datetime import datetime, timedelta
+from pathlib import Path
 
 from django.db import transaction
 from django.db.models import Q
@@ -14,7 +15,8 @@ from vexo.core.wording import thousands
 from ..applications.models import Application
 from ..applications.use_rules import rules_of
 from ..artifacts import THINNED
-from ..data_folder import absolute
+from ..backups import ASIDE
+from ..data_folder import absolute, data_folder
 from ..errors import PlainError
 from ..installation.models import InstallationSettings
 from ..installation.services import installation_settings
@@ -114,6 +116,16 @@ def old_uploads(keep: KeepFor, now: datetime) -> list[Upload]:
     working = {job.arguments.get("upload") for job in busy}
     waiting = Upload.objects.filter(late, trip=None, continues=None, discarded=False)
     return [upload for upload in waiting if upload.pk not in working]
+
+
+def half_written(now: datetime) -> list[Path]:
+    """Files that whoever began to write them did not end, and nobody has gone on with for a day."""
+    before = (now - timedelta(hours=UNFINISHED_HOURS)).timestamp()
+    folder = data_folder()
+    tops = (folder / "files", folder / "stages", *folder.glob(f"{ASIDE}*"))
+    paths = (path for top in tops for path in top.rglob("*"))
+    aside = [path for path in paths if any(name.startswith(".") for name in path.relative_to(folder).parts)]
+    return [path for path in aside if not path.is_dir() and path.lstat().st_mtime < before]
 
 
 def old_receipts(keep: KeepFor, now: datetime) -> list[KeptReceipt]:

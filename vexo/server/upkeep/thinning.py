@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import logging
 from collections.abc import Callable
+from contextlib import suppress
 from datetime import datetime, timedelta
 
 from django.db import connection, transaction
@@ -29,6 +30,7 @@ from .retention import (
     MASKED_STAYS,
     KeepFor,
     before_days,
+    half_written,
     masked_trips,
     old_copies,
     old_entries,
@@ -48,6 +50,7 @@ def thin(lease: Lease) -> dict[str, int]:
         "trips": lambda: _thin_trips(lease, keep, now),
         "copies": lambda: _thin_copies(lease, keep, now),
         "uploads": lambda: _thin_uploads(_who(lease), keep, now),
+        "half written": lambda: _thin_half_written(now),
         "receipts": lambda: _thin_receipts(_who(lease), keep, now),
         "journal": lambda: _thin_journal(_who(lease), keep, now),
         "sessions": lambda: _forget_sessions(now),
@@ -136,6 +139,17 @@ def _thin_uploads(who: str, keep: KeepFor, now: datetime) -> int:
         for path in files:
             path.unlink(missing_ok=True)
     return len(uploads)
+
+
+def _thin_half_written(now: datetime) -> int:
+    """What was being written when its process was killed, and the folders of pieces that are empty then."""
+    paths = half_written(now)
+    for path in paths:
+        path.unlink(missing_ok=True)
+        if path.parent.name.startswith("."):
+            with suppress(OSError):
+                path.parent.rmdir()
+    return len(paths)
 
 
 def _thin_receipts(who: str, keep: KeepFor, now: datetime) -> int:
