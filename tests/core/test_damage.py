@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import unittest
+from datetime import date
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
 import polars as pl
-from hypothesis import given
+from hypothesis import event, example, given
 from hypothesis import strategies as st
 
 from tests.core.examples import read_here
@@ -15,9 +16,9 @@ from tests.damaged import FIELDS, FILES, HERE, SENT
 from vexo.core.cell_parser import parse
 from vexo.core.records import Field, Kind
 from vexo.core.sheets.damage.kinds import harm
-from vexo.core.sheets.damage.search import Looked, find_damage, find_lost_keys
+from vexo.core.sheets.damage.search import Looked, find_damage, find_lost_keys, unharmed_by_value
 from vexo.core.sheets.sheet import ROW, ROW_ID
-from vexo.core.values import normal
+from vexo.core.values import normal, to_text
 
 EXPECTED = {
     "british.xlsx": {"lost-zeros": 6, "long-number": 5, "date": 3},
@@ -27,6 +28,22 @@ EXPECTED = {
     "errors.xlsx": {"error": 3},
     "errors.ods": {"error": 3},
 }
+
+
+_DAYS = st.dates(date(1999, 1, 1), date(2040, 1, 1))
+WRITTEN = st.one_of(
+    st.none(),
+    st.text("0123456789.,-/ 'Ee:#RFDec", max_size=12),
+    st.decimals(-99999, 99999, places=2).map(str),
+    _DAYS.map(str),
+    _DAYS.map(lambda day: day.strftime("%d.%m.%Y")),
+    _DAYS.map(lambda day: day.strftime("%d-%b")),
+    _DAYS.map(lambda day: str((day - date(1899, 12, 30)).days)),
+    st.sampled_from(
+        ["2026-06-30", "2030-07-01", "2022-06-29", "46203", "3.12", "2026-12-03", "#REF!", "12 03", "1,234"]
+    ),
+)
+"""What may stand in a cell of numbers or days, and what may have gone out: near to each other now and then."""
 
 
 def opened(name: str) -> pl.DataFrame:
@@ -91,6 +108,21 @@ class Harm(unittest.TestCase):
             self.assertIsNone(harm(text, was, Kind.TEXT), (text, was))
         self.assertIsNone(harm("2.1", "2.10", Kind.DECIMAL))
         self.assertIsNone(harm("2026-07-01", "2026-06-30", Kind.DATE))
+
+    @given(st.sampled_from([Kind.DECIMAL, Kind.WHOLE, Kind.DATE]), st.lists(st.tuples(WRITTEN, WRITTEN), max_size=4))
+    @example(Kind.DATE, [("2030-07-01", "2026-06-30")])
+    @example(Kind.DECIMAL, [("1", "3.12"), ("2026-12-03", "3.12")])
+    def test_where_values_tell_of_no_harm_the_texts_tell_of_none(
+        self, kind: Kind, rows: list[tuple[str | None, str | None]]
+    ) -> None:
+        field = Field("f", "F", kind, scale=2 if kind == Kind.DECIMAL else None)
+        texts, was = (pl.Series("c0", [row[at] for row in rows], dtype=pl.String) for at in (0, 1))
+        sent = parse(field, was).values
+        unharmed = unharmed_by_value(field, texts, parse(field, texts).values, sent)
+        cells = pl.DataFrame({ROW_ID: range(len(rows)), ROW: range(2, 2 + len(rows)), "c0": texts})
+        found = find_damage(cells, [Looked("c0", field, texts, to_text(field, sent))])
+        event(f"unharmed {unharmed}, found {len(found)}")
+        self.assertFalse(unharmed and len(found), (texts.to_list(), was.to_list(), found.to_dicts()))
 
     @given(
         st.text(st.characters(codec="utf-8", exclude_categories=["Cc", "Cs"]), max_size=20), st.sampled_from(list(Kind))

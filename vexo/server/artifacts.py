@@ -270,7 +270,8 @@ def _read_groups(relative: str, path: Path, places: pl.Series) -> pl.DataFrame:
         if last - first < _GROUP:
             return table.slice(first, last - first + 1).collect()[(places - first).to_list()]
         groups = (places // _GROUP).unique().sort().to_list()
-        found, order = [], []
+        found: list[pl.DataFrame] = []
+        order: list[pl.Series] = []
         # Not all at once: a few rows of each group are no reason to have the whole table in memory.
         for at in range(0, len(groups), _AT_ONCE):
             some = groups[at : at + _AT_ONCE]

@@ -18,7 +18,7 @@ from ..sheets.formula_guard import PREFIX, take_off
 from ..sheets.sheet import ROW, ROW_ID, UNKNOWN
 from ..values import SEPARATOR, bare, join_items, nfc, on_unique, split_items
 from .carried_columns import CarriedColumns
-from .fast_parse import KINDS, plain_values
+from .fast_parse import KINDS, PlainReadings
 from .lanes import PLAIN, Blank, Lane
 from .marks import BLANK_CLEARS, BLANK_DEFAULT, CHANGE, LEAVE, VALUE, Marked, read_marks
 from .matches import ColumnMatch
@@ -29,11 +29,12 @@ from .treatments import LookUp, Treatment, problem_of, treat
 @dataclass(frozen=True)
 class Reading:
     """How cells are read: ``marks`` and ``prefixed`` are on for sheets that were sent out from here; in ``tables``
-    treatments look values up."""
+    treatments look values up; ``plainly`` is what was plainly read of columns before."""
 
     marks: bool = False
     prefixed: bool = False
     tables: Mapping[str, pl.DataFrame] = field(default_factory=dict)
+    plainly: PlainReadings = field(default_factory=PlainReadings, compare=False)
 
 
 def cell_texts(cells: pl.DataFrame, match: ColumnMatch, reading: Reading) -> pl.Series:
@@ -237,7 +238,7 @@ class _Carrier:
         texts = cell_texts(cells, self.match, self.reading)
         if self.reading.marks and texts.str.contains("[", literal=True).any():
             return self.with_care(cells)
-        values, others = plain_values(carried_field, texts)
+        values, others = self.reading.plainly.take(carried_field, texts)
         if others is not None and int(others.sum()) * 2 > len(cells):
             return self.with_care(cells)
         columns_made = [values, values.is_not_null().cast(pl.UInt8), self.nothing, self.nothing]

@@ -57,6 +57,27 @@ def plain_values(field: Field, texts: pl.Series) -> tuple[pl.Series, pl.Series |
     ).to_series(), others
 
 
+class PlainReadings:
+    """What was plainly read of columns: whoever looks at the same cells next, as their values after the questions about
+    them, need not read them again."""
+
+    def __init__(self) -> None:
+        self._read: dict[str, tuple[Field, pl.Series, tuple[pl.Series, pl.Series | None]]] = {}
+
+    def keep(self, field: Field, texts: pl.Series) -> tuple[pl.Series, pl.Series | None]:
+        """Read a column as ``plain_values`` does, and keep what came of it."""
+        read = plain_values(field, texts)
+        self._read[field.name] = field, texts, read
+        return read
+
+    def take(self, field: Field, texts: pl.Series) -> tuple[pl.Series, pl.Series | None]:
+        """What was kept of a column, once, if it was read of these texts; else read now."""
+        known, of_texts, read = self._read.pop(field.name, (None, texts, None))
+        if read is None or known != field or not of_texts.equals(texts, null_equal=True):
+            return plain_values(field, texts)
+        return read
+
+
 def _is_plain(text: str) -> bool:
     """Whether a text is the same after all that is done to cells before they are compared."""
     return text.isascii() and text == text.strip() and "\r" not in text

@@ -11,7 +11,7 @@ from ..cell_parser import parse
 from ..problems import BETWEEN
 from ..records import Field, Kind
 from ..values import SEPARATOR, ascii_digits, bare
-from .fast_parse import KINDS, plain_values
+from .fast_parse import KINDS, PlainReadings
 from .treatments import Treatment, treat
 from .treatments.base import problem_of
 from .treatments.dates import Dates
@@ -109,12 +109,16 @@ def find_separator(field: Field, texts: pl.Series) -> tuple[str, float]:
     return best, most
 
 
-def find_forms(field: Field, texts: pl.Series) -> Forms:
-    """The forms in which a column's cells can be read as values of a field of numbers or days."""
+def find_forms(field: Field, texts: pl.Series, plainly: PlainReadings | None = None) -> Forms:
+    """The forms in which a column's cells can be read as values of a field of numbers or days.
+
+    Args:
+        plainly: keeps what is plainly read, for whoever takes the values of these cells after.
+    """
     if not (field.is_number or field.kind in (Kind.DATE, Kind.MOMENT)):
         return Forms((), 0, 0)
     if field.kind in KINDS and not field.long_form:
-        _, others = plain_values(field, texts)
+        _, others = (plainly or PlainReadings()).keep(field, texts)
         if others is None and not _in_doubt(field, texts.to_frame("text")):
             filled = len(texts) - int((texts == "").sum()) - texts.null_count()
             return Forms((), filled, filled)

@@ -104,14 +104,18 @@ def _still_open(mapped: MappedSheet) -> dict[str, list[Question]]:
     return {key: asked for key, asked in status_facts(mapped.view).questions.items() if key in keys_now}
 
 
-def ask_again(mapped: MappedSheet, lease: Lease) -> None:
-    """Write down what is still asked about the columns; it makes no plan another one."""
+def ask_again(mapped: MappedSheet, lease: Lease, *, reads_all: bool = False) -> None:
+    """Write down what is still asked about the columns; it makes no plan another one.
+
+    Args:
+        reads_all: all cells are read after this anyway.
+    """
     looked = {match.column for match in mapped.matches if asks_of_values(match) or may_hold_marks(match, mapped)}
     beside = {header for lane in mapped.lanes.values() for header in lane.headers}
     looked |= {match.column for match in mapped.matches if match.header in beside}
     names_file = file_column_of(mapped)
     looked |= {names_file.column} if names_file else set()
-    cells = columns_now(mapped.sheet, mapped.edits, sorted(looked - {""}))
+    cells = mapped.cells if reads_all else columns_now(mapped.sheet, mapped.edits, sorted(looked - {""}))
     facts = status_facts(mapped.view)
     questions = ask(cells, mapped, facts.holds)
     if questions != facts.questions:

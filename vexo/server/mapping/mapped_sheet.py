@@ -9,6 +9,7 @@ from functools import cached_property
 import polars as pl
 
 from vexo.core.columns.carried_values import Reading
+from vexo.core.columns.fast_parse import PlainReadings
 from vexo.core.columns.lanes import PLAIN, Lane, lanes_from_json
 from vexo.core.columns.matches import ColumnMatch, MatchedBy, Offer, one_for_editing, with_lanes
 from vexo.core.keys.record_keys import RecordKeyError, suggest_key
@@ -16,12 +17,13 @@ from vexo.core.operations import Operation
 from vexo.core.records import Catalogue, RecordType, UnknownName
 from vexo.core.sheets import Choices
 
+from .. import artifacts
 from ..applications.models import Application
 from ..errors import PlainError
 from ..trips.facts.parts import Key
 from ..trips.models import Sheet, Trip
 from ..trips.part_view import PartView
-from ..trips.sheet_cells import edits_of
+from ..trips.sheet_cells import cells_of, edits_of
 from ..trips.sheets import was_delimited
 
 
@@ -89,6 +91,11 @@ class MappedSheet:
         return tuple(edits_of(self.trip))
 
     @cached_property
+    def cells(self) -> pl.DataFrame:
+        """The sheet's cells, with these edits; read once."""
+        return artifacts.read(cells_of(self.sheet, self.edits))
+
+    @cached_property
     def headers(self) -> dict[str, str]:
         """Header → column, for lanes that look at other columns than their own; of two with one header the first."""
         return {match.header: match.column for match in reversed(self.matches) if match.header and match.column}
@@ -144,15 +151,22 @@ class MappedSheet:
         return reading_of(self.trip, self.sheet)
 
 
-def reading_of(trip: Trip, sheet: Sheet, tables: Mapping[str, pl.DataFrame] | None = None) -> Reading:
+def reading_of(
+    trip: Trip,
+    sheet: Sheet,
+    tables: Mapping[str, pl.DataFrame] | None = None,
+    plainly: PlainReadings | None = None,
+) -> Reading:
     """How a sheet's cells are read.
 
     Args:
         tables: those in which its treatments look values up.
+        plainly: what was plainly read of its columns before.
     """
     choices = Choices(**sheet.choices)
     return Reading(
         marks=sheet.recognised or choices.marks,
         prefixed=(sheet.recognised and was_delimited(trip)) or choices.prefix == "off",
         tables=tables or {},
+        plainly=plainly or PlainReadings(),
     )

@@ -12,6 +12,7 @@ import polars as pl
 
 from vexo.applications import ApplicationError, Client
 from vexo.core.columns.carried_values import lane_texts
+from vexo.core.columns.fast_parse import PlainReadings
 from vexo.core.columns.lanes import PLAIN, Lane
 from vexo.core.columns.marks import LIKE_A_MARK
 from vexo.core.columns.matches import ColumnMatch, conflict_words, conflicts
@@ -101,7 +102,8 @@ def ask(cells: pl.DataFrame, mapped: MappedSheet, holds: Holdings) -> dict[str, 
         rewritten = replace(lane, treatments=written)
         texts = lane_texts(cells, match, mapped.reading, rewritten, mapped.headers)
         files = _files(mapped, cells)
-        asked.setdefault(_key(match), []).extend(_values(match, field, lane, texts, files, holds))
+        plainly = mapped.reading.plainly
+        asked.setdefault(_key(match), []).extend(_values(match, field, lane, texts, files, holds, plainly))
     return {key: questions for key, questions in asked.items() if questions}
 
 
@@ -210,6 +212,7 @@ def _values(
     texts: pl.Series,
     files: tuple[str, pl.Series] | None,
     holds: Holdings,
+    plainly: PlainReadings,
 ) -> list[Question]:
     """Questions about the form and the unit of a column's values.
 
@@ -218,7 +221,7 @@ def _values(
     """
     questions: list[Question] = []
     formed = any(isinstance(one, Number | Dates | ByFile) for one in lane.treatments) or "form" in lane.settled
-    forms = Forms((), 0, 0) if formed else find_forms(field, texts)
+    forms = Forms((), 0, 0) if formed else find_forms(field, texts, plainly)
     form: Treatment | None = None
     in_files = FileForms()
     if files and (forms.fitting or forms.read < forms.filled):

@@ -39,7 +39,8 @@ from .models import Plan
 class PlanContext:
     """What a sheet is planned with: its cells, what its columns are, and what its rows are for.
 
-    ``edits`` are the numbers of those that lie over the sheet.
+    ``edits`` are the numbers of those that lie over the sheet; ``mapped`` is the sheet as it was mapped for this plan,
+    where it was: what was read of it is not read again.
     """
 
     view: PartView
@@ -49,6 +50,7 @@ class PlanContext:
     matches: list[ColumnMatch]
     settings: Settings
     edits: tuple[int, ...]
+    mapped: MappedSheet | None = None
 
     @classmethod
     def of_mapped(cls, mapped: MappedSheet) -> PlanContext:
@@ -77,7 +79,7 @@ class PlanContext:
             reach_text(trip, sheet),
             deny=rules_of(trip.application).of(record_type.name).deny,
         )
-        return cls(mapped.view, sheet, mapped.catalogue, record_type, mapped.matches, settings, mapped.edits)
+        return cls(mapped.view, sheet, mapped.catalogue, record_type, mapped.matches, settings, mapped.edits, mapped)
 
     @classmethod
     def of_now(cls, view: PartView, catalogue: Catalogue | None = None) -> PlanContext:
@@ -146,7 +148,7 @@ class PlanContext:
     @cached_property
     def cells(self) -> pl.DataFrame:
         """The sheet's cells, with the edits that counted; read once."""
-        return artifacts.read(self.cells_path)
+        return self.mapped.cells if self.mapped is not None else artifacts.read(self.cells_path)
 
 
 def _key_of(mapped: MappedSheet) -> tuple[str, ...]:

@@ -8,13 +8,13 @@ from functools import partial
 
 import polars as pl
 
+from vexo.core.columns.carried_columns import CarriedColumns
 from vexo.core.columns.carried_values import Reading, cell_texts
-from vexo.core.columns.matches import ColumnMatch
 from vexo.core.planning.damaged import is_meant
 from vexo.core.planning.frame import beside
 from vexo.core.planning.merge_base import sent_text
 from vexo.core.records import IDENTIFIER, Field, Kind
-from vexo.core.sheets.damage.search import KINDS, Looked, find_damage, find_lost_keys
+from vexo.core.sheets.damage.search import KINDS, Looked, find_damage, find_lost_keys, unharmed_by_value
 from vexo.core.sheets.formula_guard import FORMULA_BEGIN, PREFIX
 from vexo.core.sheets.sheet import ROW, ROW_ID
 from vexo.core.sheets.writers.outgoing import column_of
@@ -49,11 +49,12 @@ class DamageSearch:
     reading: Reading
     all_sent: Callable[[list[str]], pl.DataFrame] | None = None
 
-    def run(self, cells: pl.DataFrame, identifiers: pl.Series) -> pl.DataFrame:
+    def run(self, cells: pl.DataFrame, values: pl.DataFrame, identifiers: pl.Series) -> pl.DataFrame:
         """All damaged cells (see ``core.sheets.damage``), with the text to put there as it is written in this sheet.
 
         Args:
-            cells: of the rows that are searched, and ``identifiers`` the records that these are about.
+            cells: of the rows that are searched, ``values`` what they were read as, and ``identifiers`` the records
+                that these are about.
         """
         context = self.context
         # What a lane treats is not what went out any more, and stands in no form of the kept copy.
@@ -66,7 +67,8 @@ class DamageSearch:
             and m.field.name != context.record_type.identifier
         ]
         texts = {m.field.name: cell_texts(cells, m, self.reading) for m in matches if m.field}
-        sent = self._sent_beside(identifiers, matches)
+        fields = self._may_be_harmed([m.field for m in matches if m.field], texts, values, identifiers)
+        sent = self._sent_beside(identifiers, fields)
         looked = [
             Looked(
                 m.column,
@@ -77,7 +79,7 @@ class DamageSearch:
                 partial(self._all_sent, m.field),
             )
             for m in matches
-            if m.field
+            if m.field in fields
         ]
         damaged = find_damage(cells, looked)
         if self.kept is not None:
@@ -96,11 +98,27 @@ class DamageSearch:
         sent = self._sent(self.all_sent(names) if self.all_sent else self.kept, field)
         return sent.drop_nulls().unique() if sent is not None else None
 
-    def _sent_beside(self, identifiers: pl.Series, matches: list[ColumnMatch]) -> dict[str, pl.Series]:
+    def _may_be_harmed(
+        self, fields: list[Field], texts: dict[str, pl.Series], values: pl.DataFrame, identifiers: pl.Series
+    ) -> list[Field]:
+        """The fields whose texts have to be looked at, since their values do not tell that none is harmed."""
+        kept = self.kept if self.kept is not None else pl.DataFrame({IDENTIFIER: []}, {IDENTIFIER: pl.String})
+        days = [field.name for field in fields if field.kind == Kind.DATE and field.name in kept.columns]
+        sent = beside(identifiers, kept.select(IDENTIFIER, *days))
+
+        def unharmed(field: Field) -> bool:
+            value = CarriedColumns(field.name).value
+            if value not in values.columns or field.read_only or self.context.settings.lane(field.name).fixed:
+                return False
+            then = sent[field.name] if field.name in sent.columns else None
+            return unharmed_by_value(field, texts[field.name], values[value], then)
+
+        return [field for field in fields if not unharmed(field)]
+
+    def _sent_beside(self, identifiers: pl.Series, fields: list[Field]) -> dict[str, pl.Series]:
         """For each field the text that went out for the record of each row."""
         if self.kept is None:
             return {}
-        fields = [m.field for m in matches if m.field]
         texts = {f.name: sent for f in fields if (sent := self._sent(self.kept, f)) is not None}
         table = pl.DataFrame([self.kept[IDENTIFIER], *[text.alias(f"sent.{name}") for name, text in texts.items()]])
         kept_beside = beside(identifiers, table)
@@ -116,6 +134,8 @@ class DamageSearch:
     ) -> pl.DataFrame:
         """Rows without a record, whose key a spreadsheet harmed."""
         context = self.context
+        if not identifiers.null_count():
+            return find_damage(cells, [])
         by_name = {m.field.name: m for m in context.matches if m.field and m.field.name in texts}
         matches = [by_name[name] for name in context.settings.key if name in by_name]
         free = kept.filter(~pl.col(IDENTIFIER).is_in(identifiers.drop_nulls().implode()))

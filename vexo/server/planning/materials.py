@@ -73,4 +73,5 @@ def those_of(last: LastPlan, context: PlanContext) -> Materials:
 
 def reading_for(context: PlanContext, tables: Mapping[str, pl.DataFrame] | None = None) -> Reading:
     """How the cells of the sheet that is planned are read."""
-    return reading_of(context.trip, context.sheet, tables)
+    plainly = context.mapped.reading.plainly if context.mapped is not None else None
+    return reading_of(context.trip, context.sheet, tables, plainly)

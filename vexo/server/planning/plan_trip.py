@@ -108,7 +108,7 @@ def _attempt(view: PartView, lease: Lease, fresh: bool) -> Plan | None:
             return keep_plan(basis, plan, lease)
     with client_of(application, lease.job.by) as client:
         mapped = MappedSheet.of(view, newest_sheet(view), _catalogue(application, client, lease))
-        ask_again(mapped, lease)
+        ask_again(mapped, lease, reads_all=True)
         basis = Basis.of(PlanContext.of_mapped(mapped))
         plan = _whole(basis, ask(basis, client, lease), client, lease)
     return keep_plan(basis, plan, lease)
@@ -251,6 +251,6 @@ def _damage(basis: Basis, materials: Materials, plan: pl.DataFrame, fresh: str) 
         return records[name] if all_read and name in records.columns else None
 
     search = damage.DamageSearch(context, basis.kept, values, reading_for(context))
-    damaged = search.run(context.cells, plan[IDENTIFIER])
+    damaged = search.run(context.cells, materials.values.frame, plan[IDENTIFIER])
     path = artifacts.write(damaged, artifacts.named(context.trip.pk, "damage", fresh)) if len(damaged) else ""
     return path, damage.groups(damaged, context, basis.decisions)

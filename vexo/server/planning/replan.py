@@ -307,7 +307,7 @@ def _damage(basis: Basis, last: LastPlan, rows: _Rows, after: pl.DataFrame) -> t
         return column if len(column) >= plan.counts.get("type", 0) else None
 
     search = damage.DamageSearch(context, kept, values, reading_for(context), all_sent)
-    damaged = search.run(cells, after[IDENTIFIER])
+    damaged = search.run(cells, rows.values, after[IDENTIFIER])
     if not len(damaged):
         return "", []
     path = artifacts.write(damaged, artifacts.named(context.trip.pk, "damage", uuid.uuid4().hex))

@@ -11,6 +11,7 @@ import polars as pl
 from vexo.applications import Client
 from vexo.core.documents import SENT
 from vexo.core.guards import GuardMode, GuardName
+from vexo.core.keys.record_keys import is_among
 from vexo.core.operations import Operation
 from vexo.core.records import IDENTIFIER, Field
 from vexo.core.spread import Spread, has_spread, spread_of
@@ -63,7 +64,7 @@ def _records_in_reach(basis: Basis, records: pl.DataFrame, counts: Mapping[str, 
     context = basis.context
     if context.settings.reach == SENT:
         sent = sent_records(context) if basis.kept is None else basis.kept
-        now = records.filter(pl.col(IDENTIFIER).is_in(sent[IDENTIFIER].implode()))
+        now = _only(records, sent[IDENTIFIER])
         if len(now) == len(sent):
             return now
         others = sent.filter(~pl.col(IDENTIFIER).is_in(now[IDENTIFIER].implode()))
@@ -74,7 +75,13 @@ def _records_in_reach(basis: Basis, records: pl.DataFrame, counts: Mapping[str, 
     if not paths:
         return records
     ids = artifacts.read(paths[0], [IDENTIFIER])[IDENTIFIER]
-    return records.filter(pl.col(IDENTIFIER).is_in(ids.implode()))
+    return _only(records, ids)
+
+
+def _only(records: pl.DataFrame, ids: pl.Series) -> pl.DataFrame:
+    """The records with these IDs."""
+    wanted = is_among(records[IDENTIFIER], ids)
+    return records if wanted.all() else records.filter(wanted)
 
 
 def _shared(now: pl.DataFrame, sent: pl.DataFrame) -> list[pl.Expr]:

@@ -112,7 +112,11 @@ def number_rows(
             free = free.join(known_rows, on="place", how="anti")
             counts[way] += len(known_rows)
     first = trip.next_row if trip else 0
-    numbered = new.cells.join(met, on="place", how="left", maintain_order="left")
+    # Beside the cells, and not joined with them, which would copy them all.
+    numbered = pl.concat(
+        [new.cells, new.cells.select("place").join(met, on="place", how="left", maintain_order="left").select(ROW_ID)],
+        how="horizontal",
+    )
     fresh = pl.col(ROW_ID).is_null()
     ids = pl.when(fresh).then(fresh.cum_sum().cast(pl.Int64) - 1 + first).otherwise(pl.col(ROW_ID).cast(pl.Int64))
     numbered = numbered.with_columns(ids.cast(pl.UInt32).alias(ROW_ID)).drop("place")

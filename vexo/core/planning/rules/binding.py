@@ -5,7 +5,7 @@ from __future__ import annotations
 import polars as pl
 
 from ...columns.carried_columns import CarriedColumns
-from ...keys.record_keys import find_records, key_values, normal_key, several_records
+from ...keys.record_keys import find_records, is_among, key_values, normal_key, several_records
 from ...problems import Case
 from ...records import IDENTIFIER, RecordType
 from ...sheets.sheet import ROW_ID
@@ -66,7 +66,7 @@ def _by_key(inputs: Inputs, settings: Settings) -> pl.DataFrame:
     if all(name in kept.columns for name in settings.key):
         then = find_records(keys, kept, settings.key, record_type, SENT_BY_KEY, KEY_MATCHES, settings.ignores)
         frame.replace_column(frame.get_column_index(SENT_BY_KEY), then[SENT_BY_KEY])
-    known = pl.col(IDENTIFIER_CELL).is_in(kept[IDENTIFIER].implode()).fill_null(value=False)
+    known = is_among(frame[IDENTIFIER_CELL], kept[IDENTIFIER])
     return frame.with_columns(pl.when(known).then(IDENTIFIER_CELL).otherwise(SENT_BY_KEY).alias(RECORD_SENT))
 
 
@@ -118,16 +118,26 @@ def _cases(inputs: Inputs, settings: Settings) -> list[Case]:
     """What a person is asked about a row's record, as long as there is no answer."""
     label, bound = pl.lit(inputs.record_type.label), pl.col(BOUND)
     unclear = (pl.col(EARLIER_RESULT) == "unclear").fill_null(value=False)
-    record_known = bound.is_in(inputs.now[IDENTIFIER].implode())
     kept = bound.is_not_null() & ~unclear
     by_sheet = pl.col(BOUND_BY_SHEET) & ~pl.col(BOUND_BY_HAND)
-    renamed = kept & keyed(settings.key) & (pl.col(KEY_MATCHES) == 0) & record_known & by_sheet
+    renamed = kept & keyed(settings.key) & (pl.col(KEY_MATCHES) == 0) & pl.col(_THERE) & by_sheet
     swapped = kept & (pl.col(KEY_MATCHES) == 1) & (pl.col(RECORD_BY_KEY) != bound) & by_sheet
     return [
         Case("unclear", unclear, arguments=(label,), seen=(pl.col(EARLIER_PASS),)),
         Case("renamed", renamed, arguments=(label,), seen=(bound,)),
         Case("swapped", swapped, arguments=(label, pl.col(RECORD_BY_KEY)), seen=(bound, pl.col(RECORD_BY_KEY))),
     ]
+
+
+_THERE = "there"
+"""Working column of ``bind``: the application has the bound record."""
+
+
+def _there(records: pl.Series, frame: pl.DataFrame, now: pl.DataFrame) -> pl.Series:
+    """Which rows' records the application has. One that the row's key finds is there: only others are looked up."""
+    there = (records == frame[RECORD_BY_KEY]).fill_null(value=False)
+    others = (~there & records.is_not_null()).arg_true()
+    return there.scatter(others, is_among(records.gather(others), now[IDENTIFIER])) if len(others) else there
 
 
 def bind(inputs: Inputs, settings: Settings, decisions: pl.DataFrame) -> tuple[pl.DataFrame, pl.DataFrame]:
@@ -147,27 +157,29 @@ def bind(inputs: Inputs, settings: Settings, decisions: pl.DataFrame) -> tuple[p
         (certain & ~pl.col(KEY_EDITED) | ~certain & unedited).alias(BOUND_BY_SHEET),
         pl.col(ROW_ID).is_in(_said_by_hand(decisions).implode()).alias(BOUND_BY_HAND),
     )
+    frame = frame.with_columns(_there(frame[BOUND], frame, inputs.now).alias(_THERE))
     faults, answers = answered(find_faults(frame, _cases(inputs, settings)), decisions)
     latest = answers.select(ROW_ID, pl.col("code").alias("asked"), "answer", "argument").unique(ROW_ID, keep="last")
     frame = frame.hstack(beside(frame[ROW_ID], latest))
     named = (pl.col("asked") == "unclear") & (pl.col("answer") == Answer.RECORD)
     now = (pl.col("asked") == "swapped") & (pl.col("answer") == Answer.NOW)
-    bound = pl.when(named).then("argument").when(now).then(RECORD_BY_KEY).otherwise(BOUND)
-    record = pl.coalesce(bound, RECORD_BY_KEY)
-    all_ids = inputs.now[IDENTIFIER].implode()
-    record_known = record.is_in(all_ids).fill_null(value=False)
-    gone = (bound.is_not_null() & ~bound.is_in(all_ids)).fill_null(value=False)
+    bound = frame.select(
+        pl.when(named).then("argument").when(now).then(RECORD_BY_KEY).otherwise(BOUND).alias(BOUND)
+    ).to_series()
+    gone = bound.is_not_null() & ~_there(bound, frame, inputs.now)
+    # A record that is found by its key is there.
+    record = pl.when(bound.is_not_null() & ~gone).then(bound).when(bound.is_null()).then(RECORD_BY_KEY).otherwise(None)
     may_create = settings.operation.creates and not settings.asked.intersection(settings.key)
     read = ~pl.any_horizontal(pl.lit(value=False), *[pl.col(c.problem).is_not_null() for c in each(settings.key)])
     creates = pl.lit(may_create) & (pl.col(KEY_MATCHES) == 0) & bound.is_null() & ~gone & read
     frame = frame.with_columns(
-        pl.when(record_known).then(record).otherwise(None).alias(IDENTIFIER),
+        record.alias(IDENTIFIER),
         bound.alias(BOUND),
         gone.alias(GONE),
         (pl.col(EARLIER_RESULT) == "deleted").fill_null(value=False).alias(DELETED_BY_PASS),
         creates.alias(CREATES),
     )
-    return frame.drop("asked", "answer", "argument"), faults
+    return frame.drop("asked", "answer", "argument", _THERE), faults
 
 
 def finds_by(settings: Settings, name: str) -> pl.Expr:

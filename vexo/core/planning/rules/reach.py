@@ -9,6 +9,7 @@ import polars as pl
 from ...columns.marks import LEAVE
 from ...conditions.to_expression import to_expression
 from ...conditions.tree import fields_of
+from ...keys.record_keys import is_among
 from ...problems import Case
 from ...records import IDENTIFIER, Field
 from ..frame import CREATES, EARLIER_RESULT, OUTSIDE_REACH, FieldColumns
@@ -31,7 +32,7 @@ def add_reach(frame: pl.DataFrame, inputs: Inputs, fields: Sequence[Field], *, d
         writes = [pl.col(FieldColumns(field.name).action) != CellAction.NOTHING for field in fields]
         touched = pl.any_horizontal(writes) if writes else pl.lit(deleting)
         written_before = pl.col(EARLIER_RESULT).is_in(["created", "updated"]).fill_null(value=False) & ~touched
-    in_reach = pl.col(IDENTIFIER).is_in(inputs.reach.ids.implode()).fill_null(value=False)
+    in_reach = is_among(frame[IDENTIFIER], inputs.reach.ids)
     outside = pl.col(IDENTIFIER).is_not_null() & ~in_reach & ~written_before
     return frame.with_columns((outside | _made_outside(frame, inputs, fields)).alias(OUTSIDE_REACH))
 

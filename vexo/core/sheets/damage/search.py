@@ -134,6 +134,23 @@ def _any_shorter(pairs: pl.DataFrame) -> bool:
     return bool(pairs.select(_SHORTER.any()).item())
 
 
+def unharmed_by_value(field: Field, texts: pl.Series, values: pl.Series, sent: pl.Series | None) -> bool:
+    """Whether the values alone tell that no cell of a number or day is harmed: all are read, and no day is moved as far
+    as the two counts of days lie apart.
+
+    Args:
+        values: what the texts were read as, without any treatment.
+        sent: the values that went out in these rows, null where that is not known; None where none did.
+    """
+    if field.kind not in (Kind.DECIMAL, Kind.WHOLE, Kind.DATE):
+        return False
+    if (values.is_null() & texts.is_not_null()).any():
+        return False
+    if field.kind != Kind.DATE or sent is None:
+        return True
+    return not ((values - sent.cast(pl.Date, strict=False)).dt.total_days().abs() == BETWEEN_SYSTEMS).any()
+
+
 def _against_what_was(looked: Looked) -> pl.DataFrame:
     """Cells that differ from what went out, by a known harm."""
     empty = pl.DataFrame(schema=_FOUND)
