@@ -3,11 +3,11 @@ from __future__ import annotations
 import unicodedata
 import unittest
 from datetime import UTC, date, datetime
-from decimal import Decimal
+from decimal import Context, Decimal
 from typing import Any
 
 import polars as pl
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from tests.core.examples import BERTH
@@ -18,6 +18,7 @@ from vexo.core.values import (
     SPACE_CHARACTERS,
     bare,
     dtype,
+    exact_sum,
     join_items,
     normal_all,
     rounded_to_15,
@@ -27,6 +28,24 @@ from vexo.core.values import (
 )
 
 RATE = BERTH.field("rate")
+_WHOLE = st.integers(1 - 10**18, 10**18 - 1)
+_DECIMAL = st.integers(1 - 10**38, 10**38 - 1).map(lambda digits: Decimal(digits).scaleb(-2, Context(prec=60)))
+
+
+class Sums(unittest.TestCase):
+    @given(st.lists(st.none() | _WHOLE, max_size=60))
+    def test_of_whole_numbers_have_all_digits(self, values: list[int | None]) -> None:
+        told = exact_sum(pl.Series(values, dtype=pl.Int64))
+        self.assertEqual(int(told), sum(one for one in values if one is not None))
+
+    @given(st.lists(st.none() | _DECIMAL, max_size=30))
+    @example([Decimal("9" * 36 + ".99")] * 30)
+    def test_of_decimals_have_all_digits(self, values: list[Decimal | None]) -> None:
+        told = exact_sum(pl.Series(values, dtype=pl.Decimal(38, 2)))
+        plain = Decimal(0)
+        for one in values:
+            plain = Context(prec=200).add(plain, one or 0)
+        self.assertEqual(told, plain)
 
 
 def read(field: Field, *texts: str | None) -> tuple[list[object], list[str | None]]:

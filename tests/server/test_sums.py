@@ -9,12 +9,19 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests import whole_rounds
+from tests.server.services import ServiceCase, view_of
 from tests.server.test_editing import EditCase
 from tests.support import register, template
 
 template()
 
+from vexo.applications.fake import SERVED, FakeClient, Store  # noqa: E402
+from vexo.core.records import Catalogue, Field, Kind, Promises, RecordType  # noqa: E402
+from vexo.server.applications.services import Connection, connect  # noqa: E402
+from vexo.server.jobs.worker import enqueue, run_inline  # noqa: E402
+from vexo.server.sendout.send_out import new_trip  # noqa: E402
 from vexo.server.trips.facts import to_json  # noqa: E402
+from vexo.server.trips.models import Trip  # noqa: E402
 from vexo.server.trips.part_view import PartView  # noqa: E402
 from vexo.server.trips.trip_pages import totals_of  # noqa: E402
 
@@ -61,3 +68,42 @@ class Sums(EditCase):
         self.assertEqual(Decimal(told["columns"][2]["sum"]), Decimal(told["fields"]["daily_rate"]["sheet"]))
         sums = told["fields"]["daily_rate"]
         return {name: Decimal(text) for name, text in sums.items() if text is not None}
+
+
+class LongNumbers(ServiceCase):
+    """Whole numbers of eighteen digits, such as those of meters: of a dozen the sum is longer than their column."""
+
+    def test_their_sums_have_all_digits_wherever_they_are_told(self) -> None:
+        number = Field("reading", "Reading", Kind.WHOLE)
+        fields = (Field("id", "Record ID", Kind.TEXT, read_only=True), Field("no", "No.", Kind.TEXT), number)
+        meter = RecordType("Meter", "Meter", "Meters", "Meters", "id", fields, (("no",),))
+        store = SERVED["fake:meters"] = Store(Catalogue("Meters", (meter,), Promises(batch=True)))
+        before = {f"M{at:02}": 900_000_000_000_000_000 + at for at in range(24)}
+        for name, value in before.items():
+            store.put("Meter", {"no": name, "reading": value})
+        meters = connect(
+            self.person,
+            Connection("meters", "fake:meters", "practice", label="Meters", protocol="fake", longest_request=0),
+        )
+        after = {name: value + 7 if value % 2 else value for name, value in before.items()}
+        lines = "\n".join(f"{name},{value}" for name, value in after.items())
+        job = self.back(self.text(f"No.,Reading\n{lines}\n"), meters, "Meter", trip="new", key=("no",))
+        self.assertEqual(job.error, "")
+        trip = self.trip_of(job)
+        was, will = (str(sum(values.values())) for values in (before, after))
+        self.assertGreater(int(was), 2**64)
+        sums = {"sheet": will, "planned": will, "before": was, "after": None, "unread": 0}
+        self.assertEqual(to_json(totals_of(view_of(trip)))["fields"], {"reading": sums})
+        column = next(one for one in self.newest(trip).summary["columns"] if one["field"] == "reading")
+        changed = [name for name in before if before[name] != after[name]]
+        self.assertEqual(column["changed"], 12)
+        self.assertEqual(
+            (column["before"], column["after"], column["difference"]),
+            (str(sum(before[n] for n in changed)), str(sum(after[n] for n in changed)), str(7 * 12)),
+        )
+        made = new_trip(meters, "Meter", "ada", ("no", "reading"), "", "Meters")
+        self.assertEqual(run_inline(enqueue("send out", "ada", view_of(made), run_here=True, format="csv")).error, "")
+        self.assertEqual(str(FakeClient("fake:meters").totals(meter, ["reading"])["reading"]), was)
+        self.assertEqual(Trip.objects.get(pk=made.pk).selection["totals"], {"reading": was})
+        done = self.apply(trip)
+        self.assertEqual((done.totals["updated"], done.report["totals"]["reading"]["after"]), (12, will))

@@ -14,6 +14,7 @@ from vexo.core.conditions import Condition
 from vexo.core.errors import MendableError
 from vexo.core.records import Catalogue, NewField, RecordType
 from vexo.core.spread import Spread, spread_of
+from vexo.core.values import EXACT, exact_sum
 from vexo.core.writing import Write, WriteResult
 
 
@@ -129,9 +130,8 @@ class Client(ABC):
         sums: dict[str, Any] = dict.fromkeys(fields)
         for chunk in self.read(record_type, fields, condition):
             for name in fields:
-                numbers = chunk[name].sum()
                 if chunk[name].drop_nulls().len():
-                    sums[name] = numbers if sums[name] is None else sums[name] + numbers
+                    sums[name] = EXACT.add(exact_sum(chunk[name]), sums[name] or 0)
         return sums
 
     def distinct(self, record_type: RecordType, field: str, condition: Condition | None = None) -> pl.DataFrame:

@@ -11,13 +11,14 @@ import polars as pl
 from ..planning.frame import FieldColumns
 from ..planning.verdicts import CellAction
 from ..records import IDENTIFIER, Field
+from ..values import EXACT, exact_sum
 
 _LAND = ("create", "update", "same")
 
 
 def total(values: pl.Series) -> str:
     """A sum to the last digit, as text."""
-    return _as_text(values.drop_nulls().sum())
+    return _as_text(exact_sum(values))
 
 
 def _as_text(sum_: Any) -> str:
@@ -27,18 +28,20 @@ def _as_text(sum_: Any) -> str:
 def planned_totals(plan: pl.DataFrame, fields: Sequence[Field]) -> dict[str, dict[str, str]]:
     """For each number field: ``sheet`` (all rows read), ``planned`` (rows to be written or same, as they will be) and
     ``before`` (the same records as they are)."""
-    numbers = [field.name for field in fields if field.is_number]
-    lands, sums = pl.col("verdict").is_in(_LAND), []
-    for at, columns in enumerate(map(FieldColumns, numbers)):
-        new, old = pl.col(columns.proposed), pl.col(columns.current)
-        will = pl.when(pl.col(columns.action) == CellAction.WRITE).then(new).otherwise(old)
-        parts = {"sheet": new, "planned": will.filter(lands), "before": old.filter(lands)}
-        sums += [part.sum().alias(f"{name}.{at}") for name, part in parts.items()]
-    told = plan.select(sums).row(0, named=True) if sums else {}
-    return {
-        name: {part: _as_text(told[f"{part}.{at}"]) for part in ("sheet", "planned", "before")}
-        for at, name in enumerate(numbers)
-    }
+    lands, totals = plan["verdict"].is_in(_LAND), {}
+    for field in fields:
+        if not field.is_number:
+            continue
+        columns = FieldColumns(field.name)
+        new, old = plan[columns.proposed], plan[columns.current]
+        written = lands & (plan[columns.action] == CellAction.WRITE)
+        before = exact_sum(old if lands.all() else old.filter(lands))
+        # What is not written stays what it is.
+        stays = EXACT.subtract(before, exact_sum(old.filter(written)))
+        planned = EXACT.add(stays, exact_sum(new.filter(written)))
+        sums = {"sheet": exact_sum(new), "planned": planned, "before": before}
+        totals[field.name] = {name: _as_text(sum_) for name, sum_ in sums.items()}
+    return totals
 
 
 def after_totals(plan: pl.DataFrame, records: pl.DataFrame, fields: Sequence[Field]) -> dict[str, str]:

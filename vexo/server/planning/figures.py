@@ -14,7 +14,7 @@ from vexo.core.planning.guards import Extent, FieldChanges, GuardCode, Raised, r
 from vexo.core.planning.verdicts import Answer, CellAction, RowState, Verdict, sum_of
 from vexo.core.records import IDENTIFIER, VERSION, Field, RecordType
 from vexo.core.sheets.sheet import ROW, ROW_ID
-from vexo.core.values import is_empty, to_text
+from vexo.core.values import EXACT, exact_sum, is_empty, to_text
 from vexo.core.writing.ledger import states_of
 from vexo.core.writing.totals import planned_totals
 
@@ -33,6 +33,7 @@ from .materials import Materials
 
 _MOST_REASONS = 200
 """Groups of rows that are told apart by what the application said: more are not a list to work through."""
+_COUNTED = pl.col(IDENTIFIER).is_not_null() & (pl.col(VERDICT) != Verdict.ASIDE)
 _WRITES = pl.col(VERDICT).is_in([Verdict.CREATE.value, Verdict.UPDATE.value])
 
 
@@ -84,14 +85,9 @@ def reasons(states: pl.DataFrame, record_type: RecordType) -> list[Reason]:
     ]
 
 
-def _written(field: Field) -> pl.Expr:
-    """Which cells of a field a plan writes."""
-    return (pl.col(FieldColumns(field.name).action) == CellAction.WRITE) & _WRITES
-
-
 def _updated(field: Field) -> pl.Expr:
-    """Which of them are in records that are there."""
-    return _written(field) & (pl.col(VERDICT) == Verdict.UPDATE)
+    """Which cells of a field a plan writes to records that are there."""
+    return (pl.col(FieldColumns(field.name).action) == CellAction.WRITE) & (pl.col(VERDICT) == Verdict.UPDATE)
 
 
 def alike_columns(field: Field) -> list[str]:
@@ -109,40 +105,47 @@ def alike(plan: pl.DataFrame, field: Field) -> str | None:
     return str(to_text(field, proposed.head(1))[0])
 
 
-def _counts(field: Field, meant: pl.Series) -> dict[str, pl.Expr]:
-    """What is counted of a column, by its name in the figures.
-
-    Args:
-        meant: the rows whose cleared cells are meant.
-    """
-    columns, written = FieldColumns(field.name), _written(field)
+def _counts(field: Field) -> dict[str, pl.Expr]:
+    """What is counted of a column in all rows, by its name in the figures."""
+    columns = FieldColumns(field.name)
     action, had = pl.col(columns.action), ~is_empty(columns.current, field)
-    cleared = written & had & is_empty(columns.proposed, field)
-    if len(meant):
-        cleared &= ~pl.col(ROW_ID).is_in(meant.implode())
-    counted = pl.col(IDENTIFIER).is_not_null() & (pl.col(VERDICT) != Verdict.ASIDE)
-    counts = {
-        "changed": written,
+    return {
         "held": action == CellAction.HELD,
         "unreadable": action == CellAction.BAD,
         "emptied": pl.col(columns.left_blank),
         "filled_before": pl.col(columns.kept_filled),
-        "cleared": cleared,
-        "filled": counted & had,
-        "updated": _updated(field),
+        "filled": _COUNTED & had,
     }
-    sums = {"before": columns.current, "after": columns.proposed} if field.is_number else {}
-    return counts | {name: pl.col(column).filter(written) for name, column in sums.items()}
 
 
-def _column(plan: pl.DataFrame, field: Field, two_way: bool, counted: Mapping[str, Any]) -> ColumnFigures:
-    """The figures of a column, of what was counted of it."""
-    figures: dict[str, Any] = {name: value or 0 for name, value in counted.items()}
+def _counts_of_writes(field: Field, meant: pl.Series) -> dict[str, pl.Expr]:
+    """What is counted of a column in the rows that write.
+
+    Args:
+        meant: the rows whose cleared cells are meant.
+    """
+    columns = FieldColumns(field.name)
+    written = pl.col(columns.action) == CellAction.WRITE
+    cleared = written & ~is_empty(columns.current, field) & is_empty(columns.proposed, field)
+    if len(meant):
+        cleared &= ~pl.col(ROW_ID).is_in(meant.implode())
+    return {"changed": written, "cleared": cleared, "updated": _updated(field)}
+
+
+def _column(writes: pl.DataFrame, field: Field, two_way: bool, counted: Mapping[str, int]) -> ColumnFigures:
+    """The figures of a column, of what was counted of it.
+
+    Args:
+        writes: the rows that write.
+    """
+    figures: dict[str, Any] = {"alike": alike(writes, field) if counted["updated"] else None, **counted}
     if field.is_number:
-        before, after = (Decimal(str(figures[name])) for name in ("before", "after"))
-        figures |= {"before": str(before), "after": str(after), "difference": str(after - before)}
-    same = alike(plan, field) if figures["updated"] else None
-    return ColumnFigures(field=field.name, label=field.label, two_way=two_way, alike=same, **figures)
+        columns = FieldColumns(field.name)
+        written = writes.filter(pl.col(columns.action) == CellAction.WRITE)
+        before, after = (exact_sum(written[name]) for name in (columns.current, columns.proposed))
+        difference = EXACT.subtract(after, before)
+        figures |= {"before": str(before), "after": str(after), "difference": str(difference)}
+    return ColumnFigures(field=field.name, label=field.label, two_way=two_way, **figures)
 
 
 def _check(plan: pl.DataFrame, name: str) -> Check:
@@ -151,13 +154,21 @@ def _check(plan: pl.DataFrame, name: str) -> Check:
 
 
 def _figures(plan: pl.DataFrame, fields: Sequence[Field], two_way: set[str], basis: Basis) -> list[ColumnFigures]:
-    by_field = [_counts(field, _meant_to_be_empty(basis, field)) for field in fields]
-    asked = (expr.sum().alias(f"{name}.{at}") for at, counts in enumerate(by_field) for name, expr in counts.items())
-    told = plan.select(asked).row(0, named=True) if fields else {}
+    wanted = {name for field in fields for name in FieldColumns(field.name).stored}
+    writes = plan.select(ROW_ID, VERDICT, *[name for name in plan.columns if name in wanted]).filter(_WRITES)
+    in_all = _counted(plan, [_counts(field) for field in fields])
+    in_writes = _counted(writes, [_counts_of_writes(field, _meant_to_be_empty(basis, field)) for field in fields])
     return [
-        _column(plan, field, field.name in two_way, {name: told[f"{name}.{at}"] for name in by_field[at]})
-        for at, field in enumerate(fields)
+        _column(writes, field, field.name in two_way, of_all | of_writes)
+        for field, of_all, of_writes in zip(fields, in_all, in_writes, strict=True)
     ]
+
+
+def _counted(rows: pl.DataFrame, by_field: Sequence[Mapping[str, pl.Expr]]) -> list[dict[str, int]]:
+    """How many rows meet each of these, of every field."""
+    asked = [expr.sum().alias(f"{name}.{at}") for at, counts in enumerate(by_field) for name, expr in counts.items()]
+    told = rows.select(asked).row(0, named=True) if asked else {}
+    return [{name: told[f"{name}.{at}"] or 0 for name in counts} for at, counts in enumerate(by_field)]
 
 
 def _meant_to_be_empty(basis: Basis, field: Field) -> pl.Series:
@@ -175,7 +186,8 @@ def _totals(plan: pl.DataFrame, fields: Sequence[Field]) -> dict[str, PlannedTot
 
 def _moved(total: str, before: str, after: str) -> str:
     """A sum over all rows in which what some of them say is another now."""
-    return format(Decimal(total) - Decimal(before) + Decimal(after) or Decimal(0), "f")
+    others = EXACT.subtract(Decimal(total), Decimal(before))
+    return format(EXACT.add(others, Decimal(after)) or Decimal(0), "f")
 
 
 def _moved_column(
@@ -200,7 +212,7 @@ def _moved_column(
             "before": _moved(old.before, before.before, after.before),
             "after": _moved(old.after, before.after, after.after),
         }
-        sums["difference"] = str(Decimal(sums["after"]) - Decimal(sums["before"]))
+        sums["difference"] = str(EXACT.subtract(Decimal(sums["after"]), Decimal(sums["before"])))
     moved = before.updated != after.updated or before.alike != after.alike or (before.updated and not before.alike)
     of_all = now_alike(old.field) if moved else old.alike
     return replace(old, **counts, **sums, alike=of_all)  # type: ignore[arg-type]

@@ -12,6 +12,7 @@ from vexo.core.conditions.tree import Holds
 from vexo.core.documents import Picked, SendOut, check_picked
 from vexo.core.records import IDENTIFIER, Catalogue, Kind, RecordType
 from vexo.core.sheets.writers.outgoing import MOST_ROWS, cells_of, for_reading
+from vexo.core.values import exact_sum
 from vexo.core.writing.totals import as_texts
 
 from ..applications.models import Application
@@ -133,7 +134,7 @@ def selection(client: Client, application: Application, document: SendOut) -> Se
     condition = _condition(document, record_type, catalogue)
     if document.picked is not None:
         records, _ = _first_picked(client, document.picked, record_type, [*numbers, *document.picked.key])
-        sums = {name: records[name].sum() for name in numbers}
+        sums = {name: exact_sum(records[name]) for name in numbers}
         whole = len(document.picked.values) <= _KEYS_ASKED
         if not whole:
             return Selection(None, None, _NOT_LOOKED_AT)

@@ -14,7 +14,7 @@ from vexo.applications import Client
 from vexo.core.conditions import Condition
 from vexo.core.records import IDENTIFIER, Catalogue, Field, Kind, RecordType
 from vexo.core.sheets.writers.outgoing import PIECE, column_of
-from vexo.core.values import to_text
+from vexo.core.values import EXACT, exact_sum, to_text
 from vexo.core.wording import thousands
 
 from .. import artifacts
@@ -191,4 +191,4 @@ def totals_of(frame: pl.DataFrame, names: Sequence[str], before: Totals) -> None
     for name in names:
         values = frame[name].drop_nulls()
         if len(values):
-            before[name] = before.get(name, Decimal(0)) + Decimal(str(values.sum()))
+            before[name] = EXACT.add(before.get(name, Decimal(0)), exact_sum(values))
