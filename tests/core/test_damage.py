@@ -50,7 +50,7 @@ def opened(name: str) -> pl.DataFrame:
     with TemporaryDirectory() as folder:
         target = Path(folder) / "cells.parquet"
         read_here(HERE / name, target)
-        return pl.read_parquet(target).with_row_index(ROW_ID)
+        return pl.read_parquet(target)
 
 
 def looked(cells: pl.DataFrame) -> list[Looked]:

@@ -24,7 +24,7 @@ from vexo.core.planning.plan import make_plan
 from vexo.core.records import IDENTIFIER, VERSION, Catalogue, Choice, Field, Kind, Promises, RecordType
 from vexo.core.sheets import SheetProfile
 from vexo.core.sheets.readers import child
-from vexo.core.sheets.sheet import ROW_ID, Stamp
+from vexo.core.sheets.sheet import Stamp
 from vexo.core.sheets.writers.delimited import fill_csv
 from vexo.core.sheets.writers.ods import fill_ods
 from vexo.core.sheets.writers.outgoing import Heads, cells_of
@@ -126,7 +126,7 @@ def read(path: Path) -> tuple[pl.DataFrame, SheetProfile]:
     cells = path.with_suffix(".parquet")
     told = child.read(path, cells, path.name, {})
     assert "error" not in told, told
-    return pl.read_parquet(cells).with_row_index(ROW_ID), SheetProfile.from_json(json.loads(json.dumps(told)))
+    return pl.read_parquet(cells), SheetProfile.from_json(json.loads(json.dumps(told)))
 
 
 class RoundTrip(unittest.TestCase):

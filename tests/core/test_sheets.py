@@ -46,7 +46,7 @@ def outgoing(table: pl.DataFrame, names: list[str]) -> list[OutgoingColumn]:
 def read(path: Path) -> tuple[pl.DataFrame, SheetProfile]:
     cells = path.with_suffix(path.suffix + ".parquet")
     profile = read_here(path, cells)
-    return pl.read_parquet(cells), profile
+    return pl.read_parquet(cells).drop("row_id"), profile
 
 
 def file_of(name: str, content: bytes) -> Path:

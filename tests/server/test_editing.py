@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from typing import Any
+from unittest.mock import patch
 
 from tests.server.holder_sheets import HolderSheets
 from tests.server.services import ServiceCase
@@ -258,3 +259,36 @@ class OverHttp(EditCase):
         self.assertIn(
             "no column 'x'", self.vexo.fails("--as", "ada", "edit", trip, "--row", "2", "--column", "x", "--value", "1")
         )
+
+
+class KeptCells(EditCase):
+    """A sheet's cells are kept as reading left them where its rows are numbered so, whatever becomes of the reading."""
+
+    HEAD = "harbour,berth_no,notes"
+
+    def cells(self, trip: Any) -> list[tuple[Any, ...]]:
+        return artifacts.read(trip.sheets.last().cells, ["row_id", "row", "c1", "c2"]).rows()
+
+    def as_read(self, trip: Any) -> bool:
+        """Whether the newest sheet's cells are the very file that reading left."""
+        kept = absolute(trip.sheets.last().cells)
+        return any(path.samefile(kept) for path in (self.vexo.data / "stages" / "reading").glob("*.parquet"))
+
+    def test_they_stay_when_the_reading_goes_and_are_others_where_rows_are_numbered_otherwise(self) -> None:
+        trip = self.bring(f"{self.HEAD}\nTERNISLAND,G-001,one\nTERNISLAND,G-002,two\n")
+        self.assertTrue(self.as_read(trip), "kept under a second name, and not written again")
+        for path in (self.vexo.data / "stages" / "reading").iterdir():
+            path.unlink()
+        self.assertEqual(self.cells(trip), [(0, 2, "G-001", "one"), (1, 3, "G-002", "two")])
+        self.edit(trip, "cell", 3, "notes", text="edited")
+        self.assertEqual(self.table(trip)["proposed.notes"].to_list(), ["one", "edited"])
+        again = self.bring(f"{self.HEAD}\nTERNISLAND,G-002,two\nTERNISLAND,G-003,new\n", trip=trip.pk)
+        self.assertEqual(self.cells(again), [(1, 2, "G-002", "two"), (2, 3, "G-003", "new")])
+        self.assertFalse(self.as_read(again))
+        same = self.bring(f"{self.HEAD}\nTERNISLAND,G-001,x\nTERNISLAND,G-002,y\n", trip=trip.pk)
+        self.assertEqual(self.cells(same), [(0, 2, "G-001", "x"), (1, 3, "G-002", "y")])
+
+    def test_a_disk_that_gives_no_file_a_second_name_keeps_them_all_the_same(self) -> None:
+        with patch("os.link", side_effect=OSError("not here")):
+            trip = self.bring(f"{self.HEAD}\nTERNISLAND,G-004,one\n")
+        self.assertEqual((self.as_read(trip), self.cells(trip)), (False, [(0, 2, "G-004", "one")]))

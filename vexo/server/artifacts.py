@@ -17,6 +17,8 @@ from typing import Any
 
 import polars as pl
 
+from vexo.core.sheets.sheet import ROW_ID
+
 from .data_folder import absolute, data_folder, replacing
 from .errors import PlainError
 
@@ -151,6 +153,33 @@ def load(relative: str) -> Artifact:
 def keep_artifact(frame: pl.DataFrame, trip: int | str, what: str) -> str:
     """Write a result that stays with its trip, or with all of a kind where there is no trip yet."""
     return write(frame, kept_name(trip, what))
+
+
+def keep_cells(cells: pl.DataFrame, read_at: str) -> str:
+    """Keep the cells of a sheet: those at ``read_at`` under one more name, where the rows are numbered as they were
+    read, else written anew.
+
+    Args:
+        read_at: where reading left these very cells; empty where they are others.
+    """
+    target = kept_name("sheets", "cells")
+    try:
+        if read_at and _as_numbered(cells, absolute(read_at)):
+            absolute(target).parent.mkdir(parents=True, exist_ok=True)
+            os.link(absolute(read_at), absolute(target))
+            return target
+    except (OSError, pl.exceptions.PolarsError):
+        # They were thinned meanwhile, or the file system gives no file a second name.
+        pass
+    return write(cells, target)
+
+
+def _as_numbered(cells: pl.DataFrame, path: Path) -> bool:
+    """Whether the rows of cells have the numbers with which reading wrote them."""
+    table = pl.scan_parquet(path)
+    if table.collect_schema().names() != cells.columns or table.select(pl.len()).collect().item() != len(cells):
+        return False
+    return pl.int_range(len(cells), dtype=pl.UInt32, eager=True).equals(cells[ROW_ID])
 
 
 class Keeping:

@@ -40,6 +40,7 @@ from ..trips.sheet_cells import refresh_edit_figures
 from ..trips.sheets import part_of
 from ..trips.status import switch_part, update_status
 from ..uploads.models import Upload
+from ..uploads.upload_cells import place_of
 from .prepare_sheet import ImportSettings, PreparedSheet
 from .take_over import take_over
 
@@ -82,7 +83,10 @@ class Intake:
 
     def take_in(self, prepared: PreparedSheet) -> Trip | None:
         """Make the sheet its trip's newest; None where another sheet of the trip came in meanwhile."""
-        cells_path = artifacts.keep_artifact(prepared.cells, "sheets", "cells")
+        upload = self.incoming.upload
+        # Rows that were laid over an earlier sheet are not what the file says.
+        place = place_of(upload, upload.read_options) if prepared.as_profiled else ""
+        cells_path = artifacts.keep_cells(prepared.cells, place)
         totals = prepared.totals
         with self.lease.writing():
             trip = self._trip()

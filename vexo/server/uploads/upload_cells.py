@@ -16,13 +16,13 @@ from vexo.core.sheets import Choices, SheetProfile, read_sheet
 from vexo.core.sheets.file_parts import FilePart, join_parts
 from vexo.core.sheets.readers.cell_values import aside_of, write_shaped
 from vexo.core.sheets.shape import Shaped, reshape
-from vexo.core.sheets.sheet import ROW
+from vexo.core.sheets.sheet import ROW, ROW_ID
 
 from .. import artifacts
 from ..data_folder import absolute, replacing
 from .models import Upload
 
-_VERSION = 2
+_VERSION = 3
 """Raised whenever reading changes: cells that an older reading left are read anew."""
 _SHOWN_FOR = timedelta(hours=1)
 
@@ -43,9 +43,14 @@ def _kept(place: str) -> Shaped | None:
     path = absolute(place)
     try:
         data = json.loads(path.with_suffix(".json").read_text(encoding="utf-8"))
-        return Shaped(artifacts.read(place), pl.read_parquet(aside_of(path)), SheetProfile.from_json(data))
+        return Shaped(_cells(place), pl.read_parquet(aside_of(path)), SheetProfile.from_json(data))
     except (OSError, ValueError, KeyError, TypeError, pl.exceptions.PolarsError, artifacts.ArtifactLost):
         return None
+
+
+def _cells(place: str) -> pl.DataFrame:
+    """Cells that were read, without the numbers that their rows may get."""
+    return artifacts.read(place).drop(ROW_ID)
 
 
 def _settle(part: Path, profile: SheetProfile, target: Path) -> None:
@@ -104,7 +109,7 @@ def _read_one(upload: Upload) -> tuple[pl.DataFrame, SheetProfile]:
     finally:
         for ending in (".parquet", ".aside", ".json"):
             part.with_suffix(ending).unlink(missing_ok=True)
-    return artifacts.read(place), profile
+    return _cells(place), profile
 
 
 def raw_of(upload: Upload) -> pl.DataFrame:

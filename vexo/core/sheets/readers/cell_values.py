@@ -12,7 +12,7 @@ import polars as pl
 from ...wording import thousands
 from ..findings import Finding
 from ..shape import Shaped, column_letters
-from ..sheet import ROW, SheetError
+from ..sheet import ROW, ROW_ID, SheetError
 
 _MOST_CELLS = 60_000_000
 """Cells of a table: what the reader's memory holds."""
@@ -114,6 +114,8 @@ def aside_of(cells: Path) -> Path:
 
 
 def write_shaped(shaped: Shaped, path: Path) -> None:
-    """Cells in row groups small enough for a window of rows to be cheap; the other rows beside them."""
+    """Cells in row groups small enough for a window of rows to be cheap, with the place of each row as its number: most
+    sheets keep these, and need not be written again. The other rows beside them."""
+    numbered = shaped.cells.select(pl.int_range(pl.len(), dtype=pl.UInt32).alias(ROW_ID), pl.all())
     shaped.aside.write_parquet(aside_of(path), compression="lz4")
-    shaped.cells.write_parquet(path, compression="lz4", row_group_size=16_384)
+    numbered.write_parquet(path, compression="lz4", row_group_size=16_384, statistics=False)
