@@ -307,20 +307,33 @@ class Patches(EditCase):
     def test_patches_over_patches_and_one_that_grows_whole(self) -> None:
         size = 140_000
         frame = pl.DataFrame({"a": range(size), "b": [f"t{n}" for n in range(size)], "c": [[n] for n in range(size)]})
-        path, pick = artifacts.write(frame, "stages/1/t.parquet"), random.Random(1)
+        frame = frame.with_columns(pl.col("b").alias("d"), pl.lit(None, pl.String).alias("e"), f=pl.lit("")).select(
+            *"edacbf"
+        )
+        path, pick = artifacts.write(frame, "stages/1/t.parquet", [("d", "b"), ("c", "a")]), random.Random(1)
+        self.assertEqual(
+            set(pl.read_parquet_schema(absolute(path))), {"a", "b", "c", "f"}, "stored once, or not at all"
+        )
         for step in range(30):
             count = pick.choice([0, 1, 5, 3_000])
             places = pl.Series(sorted(pick.sample(range(size), count)), dtype=pl.UInt32)
-            rows = frame[places.to_list()].with_columns(b=pl.lit(f"step {step}"))
+            rows = frame[places.to_list()].with_columns(b=pl.lit(f"step {step}"), e=pl.lit(f"no longer {step}"))
             patched = pl.int_range(pl.len()).is_in(places.implode())
-            frame = frame.with_columns(pl.when(patched).then(pl.lit(f"step {step}")).otherwise("b").alias("b"))
+            frame = frame.with_columns(
+                pl.when(patched).then(pl.lit(f"step {step}")).otherwise("b").alias("b"),
+                pl.when(patched).then(pl.lit(f"no longer {step}")).otherwise("e").alias("e"),
+            )
             path = artifacts.patch(path, rows, places, f"stages/1/t{step}.parquet")
             asked = pl.Series(pick.choices(range(size), k=50), dtype=pl.UInt32)
             assert_frame_equal(artifacts.read(path), frame)
-            assert_frame_equal(artifacts.read(path, ["c", "b"]), frame.select("c", "b"))
+            for names in (["c", "b"], ["e"], ["d", "e"], ["e", "b", "d"]):
+                assert_frame_equal(artifacts.read(path, names), frame.select(names))
             assert_frame_equal(artifacts.read_rows(path, asked), frame[asked.to_list()])
             assert_frame_equal(artifacts.scan(path).collect(), frame)
-            self.assertEqual(artifacts.columns_of(path), {"a", "b", "c"})
+            window = artifacts.scan(path).slice(size - 7, 5).select("e", "d")
+            assert_frame_equal(window.collect(), frame.select("e", "d").slice(size - 7, 5))
+            assert_frame_equal(artifacts.scan(path).select("e").collect(), frame.select("e"))
+            self.assertEqual(artifacts.columns_of(path), set("abcdef"))
             pieces = list(artifacts.pieces(path))
             self.assertGreater(len(pieces), 1, "longer than one piece")
             assert_frame_equal(pl.concat(pieces), frame)

@@ -19,6 +19,7 @@ import polars as pl
 
 from vexo.core.sheets.sheet import ROW_ID
 
+from . import spared_columns
 from .data_folder import absolute, data_folder, replacing
 from .errors import PlainError
 
@@ -74,10 +75,15 @@ def kept_name(trip: int | str, what: str) -> str:
     return f"files/{trip}/{what}-{uuid.uuid4().hex[:12]}.parquet"
 
 
-def write(frame: pl.DataFrame, relative: str) -> str:
-    """Write a result; it is there whole or not at all."""
+def write(frame: pl.DataFrame, relative: str, twins: Sequence[tuple[str, str]] = ()) -> str:
+    """Write a result; it is there whole or not at all.
+
+    Args:
+        twins: columns that are often the same as another one, and are then stored once.
+    """
+    stored, told = spared_columns.spare(frame, twins)
     with replacing(absolute(relative)) as aside:
-        frame.write_parquet(aside, **_AS_PARQUET)
+        stored.write_parquet(aside, **_AS_PARQUET, metadata=told)
     return relative
 
 
@@ -234,7 +240,7 @@ def freeze(relative: str, trip: int, what: str) -> str:
 
 def _read(relative: str, columns: Sequence[str] | None, path: Path | None = None) -> pl.DataFrame:
     try:
-        return pl.read_parquet(path or absolute(relative), columns=list(columns) if columns is not None else None)
+        return spared_columns.read(path or absolute(relative), columns)
     except (OSError, pl.exceptions.PolarsError) as error:
         raise ArtifactLost(relative) from error
 
@@ -270,7 +276,7 @@ def pieces(relative: str) -> Iterator[pl.DataFrame]:
 
 def _table(relative: str, path: Path) -> tuple[pl.LazyFrame, int]:
     try:
-        table = pl.scan_parquet(path)
+        table = spared_columns.scan(path)
         return table, int(table.select(pl.len()).collect().item())
     except (OSError, pl.exceptions.PolarsError) as error:
         raise ArtifactLost(relative) from error
@@ -292,7 +298,7 @@ def read_rows(relative: str, places: pl.Series) -> pl.DataFrame:
 
 def _read_groups(relative: str, path: Path, places: pl.Series) -> pl.DataFrame:
     try:
-        table = pl.scan_parquet(path)
+        table = spared_columns.scan(path)
         if not len(places):
             return table.head(0).collect()
         first, last = int(places.min()), int(places.max())  # type: ignore[arg-type]
@@ -318,7 +324,7 @@ def _read_groups(relative: str, path: Path, places: pl.Series) -> pl.DataFrame:
 def columns_of(relative: str) -> set[str]:
     """The names of a result's columns. Raises ArtifactLost."""
     try:
-        return set(pl.read_parquet_schema(absolute(relative))) - {_PLACE}
+        return set(spared_columns.columns_of(absolute(relative))) - {_PLACE}
     except (OSError, pl.exceptions.PolarsError) as error:
         raise ArtifactLost(relative) from error
 
@@ -327,7 +333,7 @@ def scan(relative: str) -> pl.LazyFrame:
     """A result, to read parts of. Raises ArtifactLost where it is not there."""
     if not there(relative):
         raise ArtifactLost(relative)
-    return read(relative).lazy() if relative.endswith(_PATCH) else pl.scan_parquet(absolute(relative))
+    return read(relative).lazy() if relative.endswith(_PATCH) else spared_columns.scan(absolute(relative))
 
 
 def there(relative: str) -> bool:

@@ -238,6 +238,12 @@ def keyed(key: Iterable[str]) -> pl.Expr:
     return pl.all_horizontal(fields) if fields else pl.lit(value=False)
 
 
+def twins_of(carried: Iterable[str]) -> list[tuple[str, str]]:
+    """Stored columns of a plan that are mostly the same as another one: both sides of the merge base are, where no pass
+    has written since the records went out."""
+    return [(columns.base_app, columns.base_sent) for columns in each(carried)]
+
+
 def beside(keys: pl.Series, table: pl.DataFrame) -> pl.DataFrame:
     """The lines of ``table`` that have these keys, in their order, without the key; nulls where it has none.
 

@@ -19,7 +19,7 @@ from vexo.core.operations import Operation
 from vexo.core.planning.damaged import hold_damaged
 from vexo.core.planning.denied import reject_denied
 from vexo.core.planning.dependents import hold_dependents
-from vexo.core.planning.frame import VERDICT
+from vexo.core.planning.frame import VERDICT, twins_of
 from vexo.core.planning.plan import make_plan
 from vexo.core.planning.pointed import hold_pointed, none_refer
 from vexo.core.planning.verdicts import Verdict
@@ -176,7 +176,7 @@ def _whole(basis: Basis, materials: Materials, client: Client | None, lease: Lea
         absent=absent.sum if absent is not None else None,
     )
     return MadePlan(
-        path=artifacts.write(plan, artifacts.named(trip.pk, "plan", fresh)),
+        path=artifacts.write(plan, artifacts.named(trip.pk, "plan", fresh), twins_of(context.settings.carried)),
         questions_path=artifacts.write(questions, artifacts.named(trip.pk, "questions", fresh)),
         values_path=materials.values.path,
         records_path=materials.records.path,
