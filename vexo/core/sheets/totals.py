@@ -22,6 +22,8 @@ _MOST = 0.2
 """The share of a number column's cells that may be something else."""
 _DIGITS = 38
 """Digits of the column type in which is summed."""
+_PART = 4
+"""Which part of a column is looked at first: of one of texts a fourth has more than ``_MOST`` that are no numbers."""
 _GLANCE = 100
 """Cells by which it is guessed whether all may be plain numbers, before all are looked at."""
 _FORMS = {
@@ -97,10 +99,19 @@ def as_numbers(texts: pl.Series) -> pl.Series | None:
     # Most columns are either of texts, or of numbers written plainly: each is seen at a glance.
     if _all_plain(texts.head(_GLANCE)) and _all_plain(texts):
         return _as_decimals(texts, texts.count())
-    like_numbers = int(texts.str.contains(rf"^{SPACES}*[+-]?\d[\d., \x{{a0}}]*{SPACES}*$").sum())
+    first = texts.head(len(texts) // _PART)
+    if _bare(first).count() - _like_numbers(first) > _MOST * texts.count():
+        # These are more already than all of its cells that may be something else.
+        return None
+    like_numbers = _like_numbers(texts)
     if not like_numbers or like_numbers < (1 - _MOST) * _bare(texts).count():
         return None
     return _numbers(_bare(texts))
+
+
+def _like_numbers(texts: pl.Series) -> int:
+    """How many cells look like numbers, however these are written."""
+    return int(texts.str.contains(rf"^{SPACES}*[+-]?\d[\d., \x{{a0}}]*{SPACES}*$").sum())
 
 
 def _all_plain(texts: pl.Series) -> bool:

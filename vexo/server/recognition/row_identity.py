@@ -112,13 +112,16 @@ def number_rows(
             free = free.join(known_rows, on="place", how="anti")
             counts[way] += len(known_rows)
     first = trip.next_row if trip else 0
-    # Beside the cells, and not joined with them, which would copy them all.
-    numbered = pl.concat(
-        [new.cells, new.cells.select("place").join(met, on="place", how="left", maintain_order="left").select(ROW_ID)],
-        how="horizontal",
-    )
+    ids = _numbers(new.cells["place"], met, first)
+    others = [column for column in new.cells.get_columns() if column.name not in ("place", ROW)]
+    return pl.DataFrame([ids, new.cells[ROW], *others]), counts
+
+
+def _numbers(places: pl.Series, met: pl.DataFrame, first: int) -> pl.Series:
+    """The number of each row: that of the earlier one that it was met as, else the next from ``first`` on."""
+    if met.is_empty():
+        return (places.cast(pl.Int64) + first).cast(pl.UInt32).alias(ROW_ID)
+    known = places.to_frame().join(met, on="place", how="left", maintain_order="left")
     fresh = pl.col(ROW_ID).is_null()
     ids = pl.when(fresh).then(fresh.cum_sum().cast(pl.Int64) - 1 + first).otherwise(pl.col(ROW_ID).cast(pl.Int64))
-    numbered = numbered.with_columns(ids.cast(pl.UInt32).alias(ROW_ID)).drop("place")
-    others = [name for name in numbered.columns if name not in (ROW_ID, ROW)]
-    return numbered.select(ROW_ID, ROW, *others), counts
+    return known.select(ids.cast(pl.UInt32).alias(ROW_ID)).to_series()
