@@ -17,6 +17,7 @@ from vexo.core.records import Field, Kind
 from vexo.core.values import (
     SPACE_CHARACTERS,
     bare,
+    count_different,
     dtype,
     exact_sum,
     join_items,
@@ -30,6 +31,18 @@ from vexo.core.values import (
 RATE = BERTH.field("rate")
 _WHOLE = st.integers(1 - 10**18, 10**18 - 1)
 _DECIMAL = st.integers(1 - 10**38, 10**38 - 1).map(lambda digits: Decimal(digits).scaleb(-2, Context(prec=60)))
+
+
+class Different(unittest.TestCase):
+    @given(st.integers(0, 3), st.lists(st.integers(0, 29_999), max_size=3), st.sampled_from(["t{}", "00{}", "{}"]))
+    def test_are_counted_as_one_by_one(self, alike: int, blanks: list[int], form: str) -> None:
+        texts: list[str | None] = [form.format(n) for n in range(30_000)]
+        for n in range(alike):
+            texts[20_000 + n] = texts[n * 7]
+        for n in blanks:
+            texts[n] = None
+        told = count_different(pl.Series(texts, dtype=pl.String))
+        self.assertEqual(told, len({one for one in texts if one is not None}))
 
 
 class Sums(unittest.TestCase):

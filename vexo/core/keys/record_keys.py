@@ -10,7 +10,7 @@ from ..columns.carried_columns import CarriedColumns
 from ..columns.marks import VALUE
 from ..errors import MendableError
 from ..records import EXACT, IDENTIFIER, Field, Ignored, Kind, RecordType
-from ..values import bare, to_text
+from ..values import bare, count_different, to_text
 
 
 class RecordKeyError(MendableError):
@@ -107,7 +107,7 @@ def in_one_order(keys: pl.Series, known: pl.Series) -> bool:
     """Whether ``keys`` are ``known``, one by one, each once and none blank."""
     if len(keys) != len(known) or keys.null_count() or known.null_count() or keys.dtype != known.dtype:
         return False
-    return bool((keys == known).all()) and (_rises(known) or known.n_unique() == len(known))
+    return bool((keys == known).all()) and (_rises(known) or count_different(known) == len(known))
 
 
 def is_among(values: pl.Series, known: pl.Series) -> pl.Series:

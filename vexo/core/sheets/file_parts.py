@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 
 import polars as pl
 
+from ..values import count_different
 from .overlay.versions import told_apart
 from .sheet import ROW, Column, SheetError, SheetProfile
 
@@ -85,7 +86,7 @@ def join_parts(parts: Sequence[FilePart]) -> tuple[pl.DataFrame, SheetProfile]:
     order = [name for n in range(at + 2) for name in (f"c{n}", f"shown.c{n}") if name in cells.columns]
     cells = cells.select(ROW, *order)
     columns = tuple(
-        Column(f"c{n}", header, cells[f"c{n}"].drop_nulls().len(), cells[f"c{n}"].drop_nulls().n_unique())
+        Column(f"c{n}", header, cells[f"c{n}"].count(), count_different(cells[f"c{n}"]))
         for n, header in enumerate(headers)
     )
     findings = tuple(

@@ -10,7 +10,7 @@ from typing import Any, NamedTuple
 
 import polars as pl
 
-from ..values import SPACES
+from ..values import SPACES, count_different
 from ..wording import thousands
 from .findings import Finding
 from .sheet import AS_FOUND, ROW, Choices, Column, SheetError, SheetProfile
@@ -247,14 +247,11 @@ def shape_cells(
     renames = {name: f"c{at}" for at, name in enumerate(names)}
     renames |= {f"shown.{name}": f"shown.c{at}" for at, name in enumerate(names) if f"shown.{name}" in raw.columns}
     cells = body.select(pl.col(ROW).cast(pl.UInt32), *[pl.col(old).alias(new) for old, new in renames.items()])
-    numbers = cells.select(
-        *[pl.col(f"c{at}").drop_nulls().len().alias(f"f{at}") for at in range(len(names))],
-        *[pl.col(f"c{at}").drop_nulls().n_unique().alias(f"d{at}") for at in range(len(names))],
-    ).row(0, named=True)
+    filled = [cells[f"c{at}"].count() for at in range(len(names))]
     columns = tuple(
-        Column(f"c{at}", header.names[at], numbers[f"f{at}"], numbers[f"d{at}"]) for at in range(len(names))
+        Column(f"c{at}", header.names[at], filled[at], count_different(cells[f"c{at}"])) for at in range(len(names))
     )
-    counted = {name: numbers[f"f{at}"] for at, name in enumerate(names)}
+    counted = dict(zip(names, filled, strict=True))
     total_findings = [
         Finding("total-row", f"Row {thousands(row)} is a total and is not read.", row) for row in totals[ROW].to_list()
     ]

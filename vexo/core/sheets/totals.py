@@ -14,7 +14,7 @@ from typing import Any
 
 import polars as pl
 
-from ..values import SPACES, without_spaces
+from ..values import SPACES, count_different, without_spaces
 
 _PLAIN = r"^[+-]?\d+$"
 _CODE = r"^[+-]?0\d"
@@ -163,7 +163,7 @@ def column_totals(texts: pl.Series, different: int | None = None) -> ColumnTotal
     """
     filled, numbers = texts.count(), as_numbers(texts)
     if different is None:
-        different = texts.drop_nulls().n_unique()
+        different = count_different(texts)
     if numbers is None:
         return ColumnTotals(filled, different)
     figures = [_exact(figure) for figure in (numbers.sum(), numbers.min(), numbers.max())]

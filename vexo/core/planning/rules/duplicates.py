@@ -9,6 +9,7 @@ import polars as pl
 from ...problems import Case
 from ...records import IDENTIFIER, Field
 from ...sheets.sheet import ROW, ROW_ID
+from ...values import count_different
 from ..decisions import answered, find_faults
 from ..frame import FIRST_ROW, GROUP_ROWS, GROUP_SAYS, VARIANTS, FieldColumns, beside, keyed
 from .texts import BETWEEN_FIELDS, what_it_says
@@ -25,7 +26,7 @@ def group_rows(frame: pl.DataFrame, stopped: pl.Series, fields: Sequence[Field],
     texts = [what_it_says(field) for field in fields]
     counts = ~pl.col(ROW_ID).is_in(stopped.implode()) & (pl.col(IDENTIFIER).is_not_null() | keyed(key))
     about = frame.select(pl.when(counts).then(pl.coalesce(IDENTIFIER, new)).alias("about")).to_series()
-    if about.drop_nulls().n_unique() == about.count():
+    if count_different(about) == about.count():
         none = {VARIANTS: pl.get_index_type(), FIRST_ROW: pl.UInt32, GROUP_ROWS: pl.String, GROUP_SAYS: pl.String}
         return frame.with_columns([pl.lit(None, dtype).alias(name) for name, dtype in none.items()])
     shared = frame.lazy().with_columns(about).drop_nulls("about").filter(pl.len().over("about") > 1)

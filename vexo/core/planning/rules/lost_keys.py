@@ -11,6 +11,7 @@ from ...operations import Operation
 from ...problems import Case
 from ...records import IDENTIFIER
 from ...sheets.sheet import ROW_ID
+from ...values import count_different
 from ..decisions import answered, find_faults
 from ..frame import (
     BOUND,
@@ -219,7 +220,7 @@ def _copied(frame: pl.DataFrame, inputs: Inputs, settings: Settings) -> list[Cas
         or not all(n in kept.columns and n in settings.carried for n in natural)
     ):
         return []
-    if frame[IDENTIFIER].drop_nulls().n_unique() == frame[IDENTIFIER].count():
+    if count_different(frame[IDENTIFIER]) == frame[IDENTIFIER].count():
         return []
     fields = [inputs.record_type.field(name) for name in natural]
     then = beside(frame[IDENTIFIER], kept.select(IDENTIFIER, *[normal_key(f.name, f).alias(f.name) for f in fields]))
