@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import unittest
+from collections.abc import Sequence
 from datetime import date, timedelta
 from decimal import Decimal
 from typing import Any
+from unittest.mock import patch
 
 import polars as pl
 from hypothesis import given
@@ -21,7 +23,7 @@ DAY = Field("day", "Day", Kind.DATE)
 NUMBERS = st.decimals(min_value=Decimal("-5000"), max_value=Decimal("5000"), places=2)
 
 
-def spread(values: list[Decimal]) -> Spread | None:
+def spread(values: Sequence[Decimal | None]) -> Spread | None:
     return spread_of(pl.Series(values, dtype=pl.Decimal(18, 2)), RATE)
 
 
@@ -64,6 +66,16 @@ class FarOut(unittest.TestCase):
         self.assertEqual(self.judged("99999.99", "99999.99", values), [], "nothing is written")
         self.assertEqual(self.judged("40", "99999.99", []), [], "nothing is known")
         self.assertEqual(self.judged("40", "99999.99", [Decimal(0)] * 40), [], "nothing to go by")
+
+    @given(st.lists(st.none() | st.decimals(-500, 500, places=2), max_size=40))
+    def test_few_places_in_order_are_those_of_all_in_order(self, values: list[Decimal | None]) -> None:
+        sorted_ = spread(values)
+        with patch("vexo.core.spread._LONG", 0):
+            self.assertEqual(spread(values), sorted_)
+        numbers = sorted(float(one) for one in values if one is not None)
+        last = len(numbers) - 1
+        wanted = Spread(len(numbers), *(numbers[at] for at in (0, last // 4, last * 3 // 4, last))) if numbers else None
+        self.assertEqual(sorted_, wanted)
 
     def test_each_answer(self) -> None:
         known = spread([Decimal(n) for n in range(20, 60)])

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import polars as pl
@@ -11,6 +12,8 @@ from .values import dtype
 
 _LEAST_SPAN = 366
 """Days that count as the span of days at least, where a field has few of them."""
+_LONG = 100_000
+"""Numbers from which on it takes less time to find a few in order than to sort all."""
 _BEYOND = 10
 """How many times beyond the least and greatest a value lies far out, where there is no range to go by."""
 
@@ -77,14 +80,19 @@ def spread_at(values: pl.Series, count: int, field: Field) -> Spread | None:
 
 def spread_of(values: pl.Series, field: Field) -> Spread | None:
     """The spread of typed values; None where there are none."""
-    # Most commands need no numpy, which takes longer to import than they do.
-    import numpy as np
-
     numbers = values.drop_nulls().to_frame("values").select(as_numbers(pl.col("values"), field)).to_series()
     if not len(numbers):
         return None
     places = ranks(len(numbers))
-    # Four places are seen: they are put right, and not all that lies between them.
-    in_part = np.partition(numbers.to_numpy(), sorted(set(places)))
-    least, first, third, greatest = (float(in_part[place]) for place in places)
-    return Spread(len(numbers), least, first, third, greatest)
+    return Spread(len(numbers), *(float(number) for number in _at(numbers, places)))
+
+
+def _at(numbers: pl.Series, places: Sequence[int]) -> pl.Series:
+    """What stands at some places of numbers once these are in order."""
+    if len(numbers) < _LONG:
+        return numbers.sort().gather(list(places))
+    # Only these places are put right, and not all that lies between them. Most commands do without numpy, which takes
+    # longer to import than they do.
+    import numpy as np
+
+    return pl.Series(np.partition(numbers.to_numpy(), sorted(set(places)))[list(places)])
