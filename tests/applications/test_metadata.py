@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import unittest
 
 import httpx
@@ -32,6 +33,10 @@ ARTICLE = """
 <Property Name="sku" Type="Edm.String" Nullable="false"/>
 <Property Name="unit_price" Type="Edm.Decimal" Precision="9" Scale="3"/>
 <Property Name="weight" Type="Edm.Double"/>
+<Property Name="volume" Type="Edm.Decimal" Scale="variable"/>
+<Property Name="area" Type="Edm.Decimal" Precision="34" Scale="floating"/>
+<Property Name="height" Type="Edm.Decimal"/>
+<Property Name="boxes" Type="Edm.Decimal" Scale="0"/>
 <Property Name="stock" Type="Edm.Int32"/>
 <Property Name="tags" Type="Collection(Edm.String)"/>
 <Property Name="picture" Type="Edm.Stream"/>
@@ -63,7 +68,22 @@ class Plain(unittest.TestCase):
     def test_kinds(self) -> None:
         kinds = {f.name: f.kind for f in self.known.type("Article").fields}
         expected = {"sku": Kind.TEXT, "unit_price": Kind.DECIMAL, "weight": Kind.DECIMAL, "stock": Kind.WHOLE}
+        decimals = {"volume": None, "area": None, "height": None, "boxes": 0, "unit_price": 3, "weight": None}
+        self.assertEqual({name: self.known.type("Article").field(name).scale for name in decimals}, decimals)
+        expected |= dict.fromkeys(("volume", "area", "height", "boxes"), Kind.DECIMAL)
         self.assertEqual(kinds, {**expected, "tags": Kind.CHOICES, "maker": Kind.REFERENCE})
+
+    def test_what_is_no_field_and_no_type_here_is_named(self) -> None:
+        self.assertEqual(self.known.type("Article").unread, ("picture (Stream)", "sizes (Collection(Int32))"))
+        self.assertEqual((self.known.type("Maker").unread, self.known.unread), ((), ()))
+        pairs = '<EntitySet Name="Pairs" EntityType="S.Pair"/><EntitySet Name="Makers" EntityType="S.Maker"/>'
+        known = catalogue(PAIR + MAKER, pairs)
+        self.assertEqual(([one.name for one in known.types], known.unread), (["Maker"], ("Pairs",)))
+        self.assertEqual(Catalogue.from_json(json.loads(json.dumps(known.to_json()))), known)
+        before = known.to_json()
+        for one in (before, *before["types"]):
+            one.pop("unread")
+        self.assertEqual(Catalogue.from_json(before).unread, (), "as one of before was kept")
 
     def test_what_is_not_said_is_not_promised(self) -> None:
         self.assertFalse(self.known.type("Article").versioned)

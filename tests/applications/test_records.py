@@ -3,12 +3,22 @@
 from __future__ import annotations
 
 import unittest
-from decimal import Decimal
+from decimal import ROUND_HALF_EVEN, Context, Decimal
 from typing import Any
+
+import polars as pl
+from hypothesis import example, given
+from hypothesis import strategies as st
 
 from tests.core.examples import BERTH, CATALOGUE
 from vexo.applications import ApplicationError
-from vexo.applications.odata.records import to_frame
+from vexo.applications.odata.records import to_frame, typed
+from vexo.core.cell_parser import parse
+from vexo.core.columns.fast_parse import plain_values
+from vexo.core.records import Field, Kind
+from vexo.core.values import to_text
+
+WIDE = Context(prec=400)
 
 
 def frame(**values: Any) -> Any:
@@ -35,3 +45,44 @@ class Records(unittest.TestCase):
         self.assertEqual(read["rate"][0], Decimal("12.34"))
         self.assertEqual((read["nights"][0], read["until"][0]), (3, None))
         self.assertEqual(read["seen"][0].microsecond, 123456)
+
+    @given(st.integers(-(2**63), 2**63 - 1))
+    @example(2**63 - 1)
+    @example(10**18)
+    def test_every_whole_number_of_64_bits_goes_out_and_comes_back(self, value: int) -> None:
+        field = Field("n", "N", Kind.WHOLE)
+        [held] = typed([(field, [value])])
+        texts = to_text(field, held)
+        self.assertEqual((held[0], texts[0]), (value, str(value)))
+        self.assertEqual(parse(field, texts).values[0], value)
+        self.assertEqual(plain_values(field, texts)[0][0], value)
+
+    def test_what_has_more_bits_is_said_to_be_too_large(self) -> None:
+        field = Field("n", "N", Kind.WHOLE)
+        for text in (str(2**63), str(-(2**63) - 1), "9" * 30):
+            with self.assertRaisesRegex(ApplicationError, "says"):
+                typed([(field, [Decimal(text)])])
+            read = parse(field, pl.Series([text]))
+            self.assertEqual((read.values[0], read.problems[0]), (None, "too-large"))
+            self.assertEqual(plain_values(field, pl.Series([text]))[0][0], None)
+
+    @given(st.floats(-1e18, 1e18))
+    @example(0.1 + 0.2)
+    @example(1e-7)
+    @example(5e-324)
+    @example(-0.0)
+    @example(54.123456789012)
+    def test_a_number_of_no_fixed_decimals_goes_out_and_comes_back(self, value: float) -> None:
+        field, said = Field("d", "D", Kind.DECIMAL), Decimal(repr(value))
+        [held] = typed([(field, [said])])
+        kept = said.quantize(Decimal("1e-18"), ROUND_HALF_EVEN, WIDE)
+        self.assertEqual(held[0], kept, "to eighteen decimals")
+        texts = to_text(field, held)
+        self.assertEqual(texts[0], format(WIDE.normalize(kept) + 0, "f"), "in the shortest form")
+        self.assertEqual(parse(field, texts).values[0], held[0])
+        self.assertEqual(plain_values(field, texts)[0][0], held[0])
+
+    def test_one_that_is_larger_than_can_be_held_is_said(self) -> None:
+        for value in (Decimal("1e300"), Decimal(10) ** 19):
+            with self.assertRaisesRegex(ApplicationError, "too large"):
+                typed([(Field("d", "D", Kind.DECIMAL), [value])])

@@ -58,7 +58,7 @@ class Bars(unittest.TestCase):
         bars = number_bars(Counted.of(pl.Series(before, dtype=kind), pl.Series(after, dtype=kind)))
         self.held(bars, before, after, Decimal)
 
-    @given(st.lists(st.integers(-(2**60), 2**60), max_size=40), st.lists(st.integers(-20, 20), max_size=40))
+    @given(st.lists(st.integers(-(2**63), 2**63 - 1), max_size=40), st.lists(st.integers(-20, 20), max_size=40))
     def test_whole_numbers(self, before: list[int], after: list[int]) -> None:
         bars = number_bars(Counted.of(pl.Series(before, dtype=pl.Int64), pl.Series(after, dtype=pl.Int64)))
         self.held(bars, before, after, Decimal)

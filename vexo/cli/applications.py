@@ -134,6 +134,7 @@ def fields(setting: Setting, application: str, record_type: str, as_json: bool) 
                 "label": record_type_.label,
                 "keys": [list(k) for k in record_type_.keys],
                 "fields": listed,
+                "unread": list(record_type_.unread),
             }
         )
         return
@@ -145,6 +146,8 @@ def fields(setting: Setting, application: str, record_type: str, as_json: bool) 
     console().print(table)
     for key in record_type_.keys:
         console().print(f"Unique: {' + '.join(key)}")
+    if record_type_.unread:
+        console().print(f"Not read, and never written: {', '.join(record_type_.unread)}")
 
 
 @click.command("add-field")

@@ -56,8 +56,8 @@ _LIKE = 60
 """Percent of likeness from which a choice is named as the one that may be meant."""
 _DECIMAL_DIGITS = 38
 """Digits of the column type of decimals."""
-_WHOLE_DIGITS = 18
-"""Digits that any 64-bit number may have."""
+_WHOLE_DIGITS = 19
+"""Digits of the greatest 64-bit number."""
 
 
 @dataclass(frozen=True)
@@ -199,7 +199,7 @@ class _NumberParser(_FigureParser):
     def first(self) -> list[pl.Expr]:
         """What is wrong comes first: only good texts may be cast, which would round others without a word."""
         field, text = self.field, pl.col(self.text)
-        scale = self._scale
+        scale = field.decimals
         digits = (field.precision or _DECIMAL_DIGITS) - scale if field.kind == Kind.DECIMAL else _WHOLE_DIGITS
         bad = ~text.str.contains(_NUMBER)
         whole = text.str.extract(r"^[+-]?0*(\d*)", 1).str.len_chars()
@@ -211,15 +211,19 @@ class _NumberParser(_FigureParser):
             (bad, problem("not-a-number")),
             # One digit less than the column type has: values are rounded in it.
             (whole > min(digits, _DECIMAL_DIGITS - 1 - scale), problem("too-large")),
+            (self._beyond_64_bits(text), problem("too-large")),
             (places > scale, problem("too-fine", scale)),
         )
         return [_first_of(*cases).alias(self.problem)]
 
-    @property
-    def _scale(self) -> int:
-        if self.field.kind == Kind.WHOLE:
-            return 0
-        return self.field.scale if self.field.scale is not None else 10
+    def _beyond_64_bits(self, text: pl.Expr) -> pl.Expr:
+        """Of whole numbers, which are as long as the greatest, and greater."""
+        if self.field.kind != Kind.WHOLE:
+            return pl.lit(value=False)
+        figures = text.str.extract(r"^[+-]?0*(\d*)", 1)
+        sign = pl.when(text.str.starts_with("-")).then(pl.lit("-")).otherwise(pl.lit(""))
+        held = pl.concat_str(sign, figures).cast(pl.Int64, strict=False)
+        return (figures.str.len_chars() == _WHOLE_DIGITS) & held.is_null()
 
     def then(self) -> list[pl.Expr]:
         good: pl.Expr = pl.when(pl.col(self.problem).is_null()).then(pl.col(self.text))

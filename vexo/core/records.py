@@ -52,6 +52,11 @@ class Choice:
     label: str
 
 
+FREE_DECIMALS = 18
+"""Decimals that are kept of numbers of which the application does not say how many they have: a number of 64 binary
+digits has no more from 0.1 on, and 19 digits are left before the point."""
+
+
 @dataclass(frozen=True)
 class Field:
     """One field of a record type.
@@ -93,6 +98,13 @@ class Field:
         return self.kind in (Kind.WHOLE, Kind.DECIMAL)
 
     @property
+    def decimals(self) -> int:
+        """How many decimals its numbers have at most; ``FREE_DECIMALS`` where the application names no number."""
+        if self.kind == Kind.WHOLE:
+            return 0
+        return self.scale if self.scale is not None else FREE_DECIMALS
+
+    @property
     def signature(self) -> str:
         """All by which its values are read, compared and written, as one text; a label may change without it."""
         choices = ",".join(choice.value for choice in self.choices)
@@ -118,7 +130,8 @@ class NewField:
 class RecordType:
     """One type of record. ``keys`` are the field groups that are unique together, ``identifier`` its record ID;
     ``alternatives`` are fields that set one value, of which a record has at most one; ``versioned`` types promise a
-    version of each record, on which its writes can depend; ``warning`` as of a field."""
+    version of each record, on which its writes can depend; ``warning`` as of a field; ``unread`` are the properties
+    that are no fields here, since nothing is known of what they hold, each with its type."""
 
     name: str
     label: str
@@ -130,6 +143,7 @@ class RecordType:
     alternatives: tuple[tuple[str, ...], ...] = ()
     versioned: bool = False
     warning: str = ""
+    unread: tuple[str, ...] = ()
 
     def instead_of(self, name: str) -> tuple[str, ...]:
         """The other fields that set the same value as this one."""
@@ -181,12 +195,14 @@ class Promises:
 
 @dataclass(frozen=True)
 class Catalogue:
-    """All that an application says of itself. ``version`` changes when any of it does."""
+    """All that an application says of itself. ``version`` changes when any of it does; ``unread`` are the lists of
+    records that are no type here, since no one property tells their records apart."""
 
     label: str
     types: tuple[RecordType, ...]
     promises: Promises
     version: str = ""
+    unread: tuple[str, ...] = ()
 
     def type(self, name: str) -> RecordType:
         """The record type with this name, in any capitals. Raises UnknownName, naming the nearest."""
@@ -246,11 +262,12 @@ class Catalogue:
                     "fields": tuple(_field_from_json(field) for field in entry["fields"]),
                     "keys": tuple(tuple(key) for key in entry["keys"]),
                     "alternatives": tuple(tuple(group) for group in entry["alternatives"]),
+                    "unread": tuple(entry.get("unread", ())),
                 }
             )
             for entry in data["types"]
         )
-        return cls(data["label"], types, Promises(**promises), data["version"])
+        return cls(data["label"], types, Promises(**promises), data["version"], tuple(data.get("unread", ())))
 
 
 def _owner(catalogue: Catalogue, field: Field) -> RecordType:

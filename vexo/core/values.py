@@ -11,7 +11,7 @@ from typing import Any
 import polars as pl
 
 from .new_records import shown
-from .records import Field, Kind
+from .records import FREE_DECIMALS, Field, Kind
 
 SEPARATOR = ";"
 SPACE_CHARACTERS = (
@@ -25,10 +25,10 @@ _MOMENT_DTYPE = pl.Datetime("us", "UTC")
 
 
 def dtype(field: Field) -> Any:
-    """The column type of a field's values. Decimals have the catalogue's scale."""
+    """The column type of a field's values. Decimals have the catalogue's scale, or ``FREE_DECIMALS``."""
     match field.kind:
         case Kind.DECIMAL:
-            return pl.Decimal(38, field.scale if field.scale is not None else 10)
+            return pl.Decimal(38, field.decimals)
         case Kind.WHOLE:
             return pl.Int64()
         case Kind.YES_NO:
@@ -159,6 +159,8 @@ def join_items(items: list[str]) -> str:
 def to_text(field: Field, values: pl.Series) -> pl.Series:
     """Typed values as a sheet holds them: ISO dates, plain decimals, items joined with ``; ``."""
     match field.kind:
+        case Kind.DECIMAL if field.scale is None:
+            return _shortest(values.cast(pl.String))
         case Kind.YES_NO:
             return values.replace_strict([True, False], ["yes", "no"], default=None, return_dtype=pl.String)
         case Kind.CHOICES:
@@ -181,14 +183,21 @@ EXACT = Context(prec=100)
 
 def exact_sum(values: pl.Series) -> Decimal:
     """The sum of a column of numbers with all its digits, also where these are more than the column's type holds; 0
-    without any."""
+    without any. Of numbers that have no fixed decimals it has no zeros at its end."""
     if values.dtype.is_integer():
         return Decimal(int(values.cast(pl.Int128).sum()))
     try:
-        return Decimal(str(values.sum() or 0))
+        total = Decimal(str(values.sum() or 0))
+        free = isinstance(values.dtype, pl.Decimal) and values.dtype.scale == FREE_DECIMALS
+        return EXACT.normalize(total) if free else total
     except pl.exceptions.ComputeError:
         half = len(values) // 2
         return EXACT.add(exact_sum(values[:half]), exact_sum(values[half:]))
+
+
+def _shortest(numbers: pl.Series) -> pl.Series:
+    """Written decimals without zeros at their end."""
+    return numbers.str.strip_chars_end("0").str.strip_chars_end(".")
 
 
 def same(left: str, right: str, field: Field) -> pl.Expr:

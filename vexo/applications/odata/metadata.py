@@ -65,6 +65,10 @@ def _yes(element: ET.Element, term: str) -> bool:
     return annotation is not None and annotation.get("Bool", "true") == "true"
 
 
+_READING = b"2:"
+"""Raised whenever a description is read otherwise, which makes the catalogue another one."""
+
+
 def _number(element: ET.Element, name: str) -> int | None:
     text = element.get(name, "")
     return int(text) if text.isdigit() else None
@@ -111,7 +115,8 @@ def _field(element: ET.Element, links: dict[str, tuple[str, str]], identifier: s
         has_default=has_default,
         max_length=_number(element, "MaxLength") if edm == "Edm.String" else None,
         precision=_number(element, "Precision") if kind == Kind.DECIMAL else None,
-        scale=(_number(element, "Scale") or 0) if kind == Kind.DECIMAL and edm == "Edm.Decimal" else None,
+        # "variable" and "floating" name no number; and services that name none often send decimals all the same.
+        scale=_number(element, "Scale") if kind == Kind.DECIMAL else None,
         choices=choices,
         target=target,
         navigation=navigation,
@@ -216,20 +221,19 @@ def read_metadata(content: bytes, address: str) -> Catalogue:
     container = next(root.iter(f"{_EDM}EntityContainer"), None)
     if container is None:
         raise wrong
-    types = []
+    types, unread = [], []
     for entity_set in container.findall(f"{_EDM}EntitySet"):
         entity = entities.get(entity_set.get("EntityType", "").rpartition(".")[2])
         refs = [] if entity is None else [r.get("Name", "") for r in entity.iter(f"{_EDM}PropertyRef")]
         if entity is None or len(refs) != 1:
+            unread.append(_string(entity_set, "Core.V1.Description") or entity_set.get("Name", ""))
             continue
         links = _links(entity)
         rules, trees = _constraints(entity), _trees(entity, links)
         kinds = {a: (b, value) for (a, none), (b, value) in rules if none is None and value is not None}
-        fields = tuple(
-            replace(f, tree=f.name in trees, only_for=kinds.get(f.name))
-            for e in entity.findall(f"{_EDM}Property")
-            if (f := _field(e, links, refs[0]))
-        )
+        properties = entity.findall(f"{_EDM}Property")
+        read = [(e, _field(e, links, refs[0])) for e in properties]
+        fields = tuple(replace(f, tree=f.name in trees, only_for=kinds.get(f.name)) for _, f in read if f is not None)
         name, source = entity.get("Name", ""), entity_set.get("Name", "")
         types.append(
             RecordType(
@@ -243,6 +247,7 @@ def read_metadata(content: bytes, address: str) -> Catalogue:
                 alternatives=tuple((a, b) for (a, none), (b, other) in rules if none is None and other is None),
                 versioned=_term(entity_set, "Core.V1.OptimisticConcurrency") is not None,
                 warning=_warning(entity),
+                unread=tuple(_with_type(e) for e, f in read if f is None),
             )
         )
     known = {t.name for t in types}
@@ -250,7 +255,13 @@ def read_metadata(content: bytes, address: str) -> Catalogue:
         raise wrong
     types = [_without_lost_links(t, known) for t in types]
     label = _string(container, "Core.V1.Description") or address
-    return Catalogue(label, tuple(types), _promises(container), hashlib.sha256(content).hexdigest()[:16])
+    version = hashlib.sha256(_READING + content).hexdigest()[:16]
+    return Catalogue(label, tuple(types), _promises(container), version, tuple(unread))
+
+
+def _with_type(element: ET.Element) -> str:
+    """A property by its name, with its type."""
+    return f"{element.get('Name', '')} ({element.get('Type', '').replace('Edm.', '')})"
 
 
 def _without_lost_links(record_type: RecordType, known: set[str]) -> RecordType:

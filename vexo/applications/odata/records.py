@@ -4,17 +4,23 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from datetime import datetime
-from decimal import Decimal
+from decimal import ROUND_HALF_EVEN, Context, Decimal
 from typing import Any
 
 import polars as pl
 
 from vexo.core.cell_parser import parse_all
 from vexo.core.columns.fast_parse import KINDS, plain_values
-from vexo.core.records import IDENTIFIER, VERSION, Catalogue, Field, Kind, RecordType
+from vexo.core.records import FREE_DECIMALS, IDENTIFIER, VERSION, Catalogue, Field, Kind, RecordType
 from vexo.core.values import dtype, normal_all
 
 from ..base import ApplicationError
+
+_SMALLEST = Decimal(1).scaleb(-FREE_DECIMALS)
+_WHOLE_FIGURES = 37 - FREE_DECIMALS
+"""Digits before the point of a number of which the catalogue names no decimals."""
+_ENDLESS = Context(prec=400, rounding=ROUND_HALF_EVEN)
+"""Has all the digits that a number of 64 binary digits can have."""
 
 
 def typed(columns: Sequence[tuple[Field, Sequence[Any]]]) -> list[pl.Series]:
@@ -38,7 +44,9 @@ def typed(columns: Sequence[tuple[Field, Sequence[Any]]]) -> list[pl.Series]:
             case Kind.CHOICES:
                 by_place[at] = pl.Series(_sorted(field, values), dtype=dtype(field))
             case Kind.WHOLE | Kind.DECIMAL | Kind.DATE | Kind.MOMENT:
-                plain = pl.Series([None if v is None else _plain(v) for v in values], dtype=pl.String)
+                free = field.kind == Kind.DECIMAL and field.scale is None
+                numbers = _with_free_decimals(field, values) if free else values
+                plain = pl.Series([None if v is None else _plain(v) for v in numbers], dtype=pl.String)
                 if field.kind == Kind.MOMENT:
                     plain = plain.str.replace(r"(\.\d{6})\d+", "${1}")
                 elif field.kind in KINDS:
@@ -65,6 +73,23 @@ def typed(columns: Sequence[tuple[Field, Sequence[Any]]]) -> list[pl.Series]:
 def _sorted(field: Field, values: Sequence[Any]) -> list[Any]:
     order = {choice.value: at for at, choice in enumerate(field.choices)}
     return [None if v is None else sorted(v, key=lambda i: (order.get(i, len(order)), i)) for v in values]
+
+
+def _with_free_decimals(field: Field, values: Sequence[Any]) -> list[Any]:
+    """Numbers of which the catalogue names no decimals, to as many as are kept. Raises ApplicationError."""
+    kept: list[Any] = [v.quantize(_SMALLEST, context=_ENDLESS) if _is_fine(v) else v for v in values]
+    large = [v for v in kept if isinstance(v, int | Decimal) and abs(v) >= 10**_WHOLE_FIGURES]
+    if large:
+        raise ApplicationError(
+            f"The application says {large[0]} for {field.label}: that is too large for a number here, which has up to "
+            f"{_WHOLE_FIGURES} digits before its decimals. Correct the record, or leave the field out."
+        )
+    return kept
+
+
+def _is_fine(value: Any) -> bool:
+    exponent = value.as_tuple().exponent if isinstance(value, Decimal) else 0
+    return isinstance(exponent, int) and exponent < -FREE_DECIMALS
 
 
 def _plain(value: Any) -> str:

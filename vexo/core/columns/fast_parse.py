@@ -24,13 +24,13 @@ def plain_values(field: Field, texts: pl.Series) -> tuple[pl.Series, pl.Series |
     match field.kind:
         case Kind.DECIMAL:
             values = cell.cast(dtype(field), strict=False)
-            scale = field.scale if field.scale is not None else 10
+            scale = field.decimals
             limit = pl.lit("1" + "0" * min((field.precision or 38) - scale, 37 - scale)).cast(pl.Decimal(38, scale))
             decimals = f"(\\.[0-9]{{1,{scale}}})?" if scale else ""
             good = cell.str.contains(f"^-?[0-9]+{decimals}$") & (value.abs() < limit)
         case Kind.WHOLE:
             values = cell.cast(pl.Int64, strict=False)
-            good = value.is_between(-(10**18), 10**18, closed="none")
+            good = value.is_not_null()
         case Kind.DATE:
             values = cell.str.to_date("%Y-%m-%d", strict=False)
             good = value.is_not_null() & _begins_with_figure(cell, _DAY)

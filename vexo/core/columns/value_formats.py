@@ -128,7 +128,7 @@ def find_forms(field: Field, texts: pl.Series, plainly: PlainReadings | None = N
     doubt = plain > 0 and _in_doubt(field, values)
     if (plain == filled and not doubt) or values.is_empty():
         return Forms((), plain, filled)
-    readings = [(one, *_read(values, one)) for one in _candidates(field, values)]
+    readings = [(one, *_read_more(values, one, plain)) for one in _candidates(field, values)]
     most = max(count for _, count, _ in readings)
     if most < plain or (most == plain and not doubt):
         return Forms((), plain, filled)
@@ -185,6 +185,18 @@ def forms_by_file(field: Field, texts: pl.Series, files: pl.Series) -> FileForms
             pairs.append((file, "1234.5" if field.is_number else "year"))
     differ = len({written for _, written in pairs}) > 1
     return FileForms(tuple(pairs) if differ else (), sure)
+
+
+def _read_more(values: pl.DataFrame, treatment: Treatment, plain: int) -> tuple[int, pl.Series]:
+    """How many cells a form reads, and what it makes of them. One that leaves them as they stand reads no more than
+    there are plain ones: the others are numbers that the field cannot hold.
+
+    Args:
+        plain: how many are values as they stand.
+    """
+    count, treated = _read(values, treatment)
+    as_they_stand = (treated == values["text"]).fill_null(value=True).all()
+    return (min(plain, count) if as_they_stand else count), treated
 
 
 def _currencies(texts: pl.Series) -> tuple[str, ...]:

@@ -161,7 +161,9 @@ def lane_sentence(field: Field, lane: Lane, header: str) -> str:
         clauses.append(f"a blank is “{lane.default}”" + ("" if lane.updates else " in new records"))
     if lane.only_empty:
         clauses.append("only where it is empty")
-    return ", ".join(clauses) + "."
+    sentence = ", ".join(clauses)
+    # A header such as "Berth no." ends with a stop of its own.
+    return sentence if sentence.endswith(".") else f"{sentence}."
 
 
 def sentence_of_bringing(document: BringIn, catalogue: Catalogue) -> str:

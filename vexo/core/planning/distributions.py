@@ -9,6 +9,8 @@ from typing import Any
 
 import polars as pl
 
+from ..values import EXACT
+
 _BARS = 20
 """Bars of a distribution at most, without those for what lies far out."""
 _RANGES = 3
@@ -66,7 +68,7 @@ def number_bars(counted: Counted) -> list[Bar]:
     heights = _heights((numbers // step).clip(start - 1, end + 1), counted)
 
     def text(number: int) -> str:
-        return format(Decimal(number * step).scaleb(-scale).normalize() + 0, "f")
+        return format(EXACT.normalize(EXACT.scaleb(Decimal(number * step), -scale)), "f")
 
     bars = [Bar(text(at), text(at + 1), *heights.get(at, (0, 0))) for at in range(start, end + 1)]
     below = Bar("", text(start), *heights.get(start - 1, (0, 0)))

@@ -9,8 +9,8 @@ from enum import StrEnum
 
 import polars as pl
 
-from ..records import Field, Kind
-from ..values import SEPARATOR, dtype, to_text
+from ..records import FREE_DECIMALS, Field, Kind
+from ..values import EXACT, SEPARATOR, dtype, to_text
 from .distributions import Bar, Counted, day_bars, number_bars
 from .frame import VERDICT, FieldColumns
 from .verdicts import CellAction, Verdict
@@ -165,7 +165,8 @@ def _sum(values: pl.Series, counts: pl.Series) -> str:
     """The sum of values that are there so many times, with all digits."""
     scale = values.dtype.scale if isinstance(values.dtype, pl.Decimal) else 0
     whole = (values.to_physical() if scale else values).cast(pl.Int128)
-    return format(Decimal(int((whole * counts.cast(pl.Int128)).sum())).scaleb(-scale), "f")
+    total = EXACT.scaleb(Decimal(int((whole * counts.cast(pl.Int128)).sum())), -scale)
+    return format(EXACT.normalize(total) if scale == FREE_DECIMALS else total, "f")
 
 
 def _text(value: object, field: Field) -> str:

@@ -57,7 +57,8 @@ class Field:
 
 @dataclass(frozen=True, slots=True)
 class RecordType:
-    """A record type; ``warning``: what whoever changes its records should know."""
+    """A record type; ``warning``: what whoever changes its records should know; ``unread``: properties that are no
+    fields here, each with its type."""
 
     name: str
     label: str
@@ -65,6 +66,7 @@ class RecordType:
     identifier: str
     keys: list[list[str]]
     warning: str
+    unread: list[str]
     all_fields: list[Field]
 
     @classmethod
@@ -77,5 +79,6 @@ class RecordType:
             identifier=record_type.identifier,
             keys=[list(key) for key in record_type.keys],
             warning=record_type.warning,
+            unread=list(record_type.unread),
             all_fields=[Field.of(field, record_type) for field in record_type.fields],
         )

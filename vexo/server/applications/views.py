@@ -66,6 +66,10 @@ class CatalogueSerializer(serializers.Serializer[Any]):
     types = serializer_for(RecordType)(many=True)
     adds_fields = serializers.BooleanField()
     adds_choices = serializers.BooleanField()
+    unread = serializers.ListField(
+        child=serializers.CharField(),
+        help_text="Lists whose records no one property tells apart: they are no types here.",
+    )
 
 
 class NewFieldSerializer(Asked):
@@ -160,6 +164,7 @@ def _catalogue(application: Application, known: Catalogue, request: Request, sta
             "types": msgspec.to_builtins([RecordType.of(one) for one in known.types]),
             "adds_fields": bool(known.promises.fields_at),
             "adds_choices": bool(known.promises.choices_at),
+            "unread": list(known.unread),
         },
         status=status,
     )

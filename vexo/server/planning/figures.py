@@ -144,7 +144,7 @@ def _column(writes: pl.DataFrame, field: Field, two_way: bool, counted: Mapping[
         written = writes.filter(pl.col(columns.action) == CellAction.WRITE)
         before, after = (exact_sum(written[name]) for name in (columns.current, columns.proposed))
         difference = EXACT.subtract(after, before)
-        figures |= {"before": str(before), "after": str(after), "difference": str(difference)}
+        figures |= {"before": f"{before:f}", "after": f"{after:f}", "difference": f"{difference:f}"}
     return ColumnFigures(field=field.name, label=field.label, two_way=two_way, **figures)
 
 

@@ -2015,6 +2015,8 @@ export interface components {
             types: components["schemas"]["RecordType"][];
             adds_fields: boolean;
             adds_choices: boolean;
+            /** @description Lists whose records no one property tells apart: they are no types here. */
+            unread: string[];
         };
         /**
          * @description A cell of a sheet.
@@ -3588,7 +3590,10 @@ export interface components {
                 [key: string]: components["schemas"]["SelectionTotals"];
             };
         };
-        /** @description A record type; ``warning``: what whoever changes its records should know. */
+        /**
+         * @description A record type; ``warning``: what whoever changes its records should know; ``unread``: properties that are no
+         *     fields here, each with its type.
+         */
         RecordType: {
             name: string;
             label: string;
@@ -3596,6 +3601,7 @@ export interface components {
             identifier: string;
             keys: string[][];
             warning: string;
+            unread: string[];
             all_fields: components["schemas"]["Field"][];
         };
         /**

@@ -187,7 +187,10 @@ function connected(made: string): void {
         A {{ type.label.toLowerCase() }} is told apart by
         <template v-for="(key, at) in [...type.keys, [type.identifier]]" :key="key.join()"
           ><template v-if="at">, or by </template><b class="text-ink">{{ key.map(label).join(" + ") }}</b></template
-        >.
+        >.<template v-if="type.unread.length"> Not read, and never written: {{ type.unread.join(", ") }}.</template
+        ><template v-if="catalogue.unread.length">
+          Lists whose records no one field tells apart are not here: {{ catalogue.unread.join(", ") }}.</template
+        >
       </p>
       <DataTable
         v-if="shown === 'types'"

@@ -16,6 +16,7 @@ export const BERTH: RecordType = {
   label: "Berth",
   plural: "Berths",
   warning: "",
+  unread: [],
   identifier: "id",
   keys: [["no"]],
   all_fields: [

@@ -72,9 +72,13 @@ def _styles(heads: Sequence[Head]) -> str:
             words = "day"
         elif head.as_number:
             words = f"n{at}"
+            # Where the application names no number of decimals each cell shows those that it has.
+            places = f' number:decimal-places="{scale}" number:min-decimal-places="{scale}"'
+            if head.field.kind == Kind.DECIMAL and head.field.scale is None:
+                places = ""
             styles.append(
-                f'<number:number-style style:name="{words}"><number:number number:decimal-places="{scale}"'
-                f' number:min-decimal-places="{scale}" number:min-integer-digits="1"/></number:number-style>'
+                f'<number:number-style style:name="{words}"><number:number{places} number:min-integer-digits="1"/>'
+                "</number:number-style>"
             )
         quiet = (
             '<style:table-cell-properties fo:background-color="#EFECE3"/>'

@@ -34,7 +34,9 @@ def _style(head: Head) -> dict[str, Any]:
     if head.field.kind == Kind.DATE:
         style["num_format"] = "yyyy-mm-dd"
     elif head.field.kind == Kind.DECIMAL and head.as_number:
-        style["num_format"] = "0." + "0" * head.field.scale if head.field.scale else "0"
+        # Where the application names no number of decimals each cell shows those that it has.
+        if head.field.scale is not None:
+            style["num_format"] = "0." + "0" * head.field.scale if head.field.scale else "0"
     elif not head.field.is_number:
         style["num_format"] = "@"
     return style
