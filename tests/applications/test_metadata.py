@@ -28,6 +28,7 @@ def catalogue(types: str, sets: str) -> Catalogue:
     return read_metadata(document(types, sets), "http://plain/")
 
 
+BATCHES = '<Annotation Term="Org.OData.Capabilities.V1.BatchSupport"/>'
 ARTICLE = """
 <EntityType Name="Article"><Key><PropertyRef Name="sku"/></Key>
 <Property Name="sku" Type="Edm.String" Nullable="false"/>
@@ -116,7 +117,7 @@ class Answers(unittest.TestCase):
     """Answers of a batch, as services differ in them."""
 
     def answered(self, *responses: dict[str, object], verdict: Verdict = Verdict.UPDATE) -> list[tuple[str, str]]:
-        metadata = document(MAKER, '<EntitySet Name="Makers" EntityType="S.Maker"/>')
+        metadata = document(MAKER, f'<EntitySet Name="Makers" EntityType="S.Maker"/>{BATCHES}')
 
         def serve(request: httpx.Request) -> httpx.Response:
             if request.url.path.endswith("$metadata"):
@@ -153,7 +154,7 @@ class Answers(unittest.TestCase):
         self.assertEqual([state for state, _ in told], ["refused", "untaken"])
 
     def test_a_status_of_the_batch_says_what_was_taken(self) -> None:
-        metadata = document(MAKER, '<EntitySet Name="Makers" EntityType="S.Maker"/>')
+        metadata = document(MAKER, f'<EntitySet Name="Makers" EntityType="S.Maker"/>{BATCHES}')
         cases = {401: NotTaken, 403: NotTaken, 404: NotTaken, 429: NotTaken, 413: TooLarge}
         cases |= dict.fromkeys((408, 500, 502, 504, 202), NoAnswer) | {400: ApplicationError, 302: ApplicationError}
         for status, wanted in cases.items():

@@ -1,15 +1,20 @@
 from __future__ import annotations
 
 import unittest
+from collections.abc import Callable
+from dataclasses import replace
+from typing import Any
+from unittest.mock import patch
 
 import httpx
 
 from tests.applications.suite import ApplicationSuite
 from tests.support import TOKEN, free_port, register
 from vexo.applications import ApplicationError, open_client
-from vexo.applications.base import NoAnswer
+from vexo.applications.base import NoAnswer, NotTaken, TooLarge
 from vexo.applications.odata import ODataClient
 from vexo.core.planning.verdicts import Verdict
+from vexo.core.records import Catalogue
 from vexo.core.writing import Write
 
 
@@ -22,6 +27,56 @@ class OData(ApplicationSuite, unittest.TestCase):
     def setUpClass(cls) -> None:
         cls.application = ODataClient(register().odata(), TOKEN, pages())
         cls.addClassCleanup(cls.application.close)
+
+
+class WithoutBatches(ODataClient):
+    """A service that promises no batches: each write goes by itself."""
+
+    def describe(self) -> Catalogue:
+        known = super().describe()
+        return replace(known, promises=replace(known.promises, batch=1, repeatable=False))
+
+
+class OneByOne(ApplicationSuite, unittest.TestCase):
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.application = WithoutBatches(register().odata(), TOKEN, pages())
+        cls.addClassCleanup(cls.application.close)
+
+    def test_what_its_statuses_mean(self) -> None:
+        """Of one write by itself: a refusal is its answer; what does not say whether it was done is none."""
+        meant: dict[int, Any] = {204: "updated", 200: "updated", 400: "refused", 403: "refused", 404: "refused"}
+        meant |= {405: "refused", 409: "refused", 412: "clash", 422: "refused", 428: "refused"}
+        meant |= {401: NotTaken, 429: NotTaken, 413: TooLarge, 408: NoAnswer}
+        meant |= dict.fromkeys((500, 501, 502, 503, 504), NoAnswer)
+        write = Write(1, 1, Verdict.UPDATE, "7", None, {"notes": "x"})
+        for status, outcome in meant.items():
+            asked: list[httpx.Request] = []
+
+            def answer(request: httpx.Request, status: int = status, asked: Any = asked) -> httpx.Response:
+                asked.append(request)
+                return httpx.Response(status, json={"error": {"message": "no"}} if status >= 400 else {})
+
+            with self.subTest(status), patch.object(self.application._connection, "_client", client(answer)):
+                if isinstance(outcome, str):
+                    [told] = self.application.write(self.berths, [write])
+                    self.assertEqual(told.state, outcome)
+                else:
+                    self.assertRaises(outcome, self.application.write, self.berths, [write])
+            self.assertEqual([(one.method, one.url.path) for one in asked], [("PATCH", "/odata/Berths(7)")])
+
+    def test_a_new_record_is_known_by_its_address_where_nothing_else_says_it(self) -> None:
+        def answer(_: httpx.Request) -> httpx.Response:
+            return httpx.Response(204, headers={"OData-EntityId": "http://x/odata/Berths(81)"})
+
+        create = Write(1, 1, Verdict.CREATE, None, None, {"berth_no": "x"})
+        with patch.object(self.application._connection, "_client", client(answer)):
+            [told] = self.application.write(self.berths, [create])
+        self.assertEqual((told.state, told.identifier), ("created", "81"))
+
+
+def client(answer: Callable[[httpx.Request], httpx.Response]) -> httpx.Client:
+    return httpx.Client(base_url="http://x/odata/", transport=httpx.MockTransport(answer))
 
 
 class Trouble(unittest.TestCase):

@@ -40,7 +40,7 @@ SERIALS = [2**63 - 1, -(2**63), 1_834_567_890_123_456_789, 10**18, 10**15 + 1, 0
 class AnyNumbers(ServiceCase):
     def setUp(self) -> None:
         super().setUp()
-        self.store = SERVED["fake:gauges"] = Store(Catalogue("Gauges", (GAUGE,), Promises(batch=True)))
+        self.store = SERVED["fake:gauges"] = Store(Catalogue("Gauges", (GAUGE,), Promises(batch=200), "gauges"))
         [levels] = typed([(LEVEL, list(map(Decimal, LEVELS)))])
         for at, (level, serial) in enumerate(zip(levels, SERIALS, strict=True)):
             self.store.put("Gauge", {"no": f"G{at}", "level": level, "serial": serial})

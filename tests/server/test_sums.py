@@ -77,7 +77,7 @@ class LongNumbers(ServiceCase):
         number = Field("reading", "Reading", Kind.WHOLE)
         fields = (Field("id", "Record ID", Kind.TEXT, read_only=True), Field("no", "No.", Kind.TEXT), number)
         meter = RecordType("Meter", "Meter", "Meters", "Meters", "id", fields, (("no",),))
-        store = SERVED["fake:meters"] = Store(Catalogue("Meters", (meter,), Promises(batch=True)))
+        store = SERVED["fake:meters"] = Store(Catalogue("Meters", (meter,), Promises(batch=200), "meters"))
         before = {f"M{at:02}": 900_000_000_000_000_000 + at for at in range(24)}
         for name, value in before.items():
             store.put("Meter", {"no": name, "reading": value})

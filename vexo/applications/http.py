@@ -21,6 +21,7 @@ from .http_failures import (
     AnswerTooLarge,
     Failure,
     failure_of,
+    failure_of_single,
     failure_of_status,
 )
 
@@ -101,7 +102,7 @@ class Connection:
     def post_once(
         self, path: str, body: Any, headers: dict[str, str], before_body: Callable[[], None]
     ) -> httpx.Response:
-        """Write, once; what goes again and when is for the caller to say.
+        """Send a batch of writes, once; what goes again and when is for the caller to say.
 
         Args:
             before_body: called when the request's head is out and nothing of its body; what it raises ends the request.
@@ -109,7 +110,26 @@ class Connection:
         Raises:
             NotTaken, TooLarge, NoAnswer: by the status of the answer, or by how far the request came.
         """
-        content = simplejson.dumps(body, use_decimal=True).encode()
+        response = self._once("POST", path, body, headers, before_body)
+        self._refuse_failed(response, failure_of_status(response.status_code, write=True))
+        return response
+
+    def send_once(
+        self, method: str, path: str, body: Any, headers: dict[str, str], before_body: Callable[[], None]
+    ) -> httpx.Response:
+        """Send one write by itself, once. Its refusal is an answer; else as ``post_once``.
+
+        Args:
+            body: None for a delete.
+        """
+        response = self._once(method, path, body, headers, before_body)
+        self._refuse_failed(response, failure_of_single(response.status_code))
+        return response
+
+    def _once(
+        self, method: str, path: str, body: Any, headers: dict[str, str], before_body: Callable[[], None]
+    ) -> httpx.Response:
+        content = simplejson.dumps(body, use_decimal=True).encode() if body is not None else b""
         length = {"Content-Type": "application/json", "Content-Length": str(len(content)), **headers}
 
         def body_of() -> Iterator[bytes]:
@@ -118,13 +138,14 @@ class Connection:
                 yield content[start : start + _CHUNK]
 
         try:
-            with self._client.stream("POST", path, content=body_of(), headers=length) as answer:
-                response = _whole(answer)
+            with self._client.stream(method, path, content=body_of(), headers=length) as answer:
+                return _whole(answer)
         except (httpx.HTTPError, httpx.InvalidURL) as error:
             raise self._failure(error).of_write_at(self.address) from error
-        failure = failure_of_status(response.status_code, write=True)
+
+    def _refuse_failed(self, response: httpx.Response, failure: Failure | None) -> None:
         if failure is None:
-            return response
+            return
         retry_after = min(_seconds(response.headers.get("Retry-After")), _LONGEST_WAIT)
         raised = failure.of_write_at(self.address, retry_after)
         raise raised if type(raised) is not ApplicationError else ApplicationError(f"{raised}{_said(response)}")

@@ -103,6 +103,14 @@ _OF_WRITES = {
 """Statuses that are failures of a write only: a read of something that is not there is an answer."""
 
 
+def failure_of_single(status: int) -> Failure | None:
+    """What the status of one write means that goes by itself; None where it is this write's own answer: taken, or
+    refused."""
+    if status in (401, 413, 429) or status == 408 or status >= 500:
+        return failure_of_status(status, write=True)
+    return None
+
+
 def failure_of(error: Exception) -> Failure | None:
     """What an exception means; None for one that is not of HTTP."""
     return next((failure for kind, failure in _EXCEPTIONS if isinstance(error, kind)), None)

@@ -12,8 +12,6 @@ from .values import dtype
 
 _LEAST_SPAN = 366
 """Days that count as the span of days at least, where a field has few of them."""
-_LONG = 100_000
-"""Numbers from which on it takes less time to find a few in order than to sort all."""
 _BEYOND = 10
 """How many times beyond the least and greatest a value lies far out, where there is no range to go by."""
 
@@ -89,10 +87,6 @@ def spread_of(values: pl.Series, field: Field) -> Spread | None:
 
 def _at(numbers: pl.Series, places: Sequence[int]) -> pl.Series:
     """What stands at some places of numbers once these are in order."""
-    if len(numbers) < _LONG:
-        return numbers.sort().gather(list(places))
-    # Only these places are put right, and not all that lies between them. Most commands do without numpy, which takes
-    # longer to import than they do.
-    import numpy as np
-
-    return pl.Series(np.partition(numbers.to_numpy(), sorted(set(places)))[list(places)])
+    # Only what stands at these places is looked for, and not all that lies between them put right.
+    last = len(numbers) - 1
+    return pl.Series([numbers.quantile(place / last if last else 0, "nearest") for place in places])

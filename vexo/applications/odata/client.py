@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from datetime import UTC, datetime
 from decimal import Decimal
 from functools import reduce
 from typing import Any
-from urllib.parse import quote
+from urllib.parse import quote, unquote
 
 import httpx
 import polars as pl
@@ -27,6 +28,8 @@ from . import paging
 from .metadata import read_metadata
 from .records import to_frame, to_json, typed
 
+_KEY_IN = re.compile(r"\(([^()]*)\)/?$")
+"""The key at the end of a record's address."""
 KEYS_AT_ONCE = 100
 """Keys of one question: an address of some eight thousand characters, which servers still take."""
 
@@ -208,6 +211,8 @@ class ODataClient(Client):
         return None
 
     def write(self, record_type: RecordType, writes: Sequence[Write], sending: Sending = PLAINLY) -> list[WriteResult]:
+        if self.describe().promises.batch == 1 and not sending.atomic:
+            return [self._write_alone(record_type, write, sending) for write in writes]
         requests = [self._request(record_type, write, at, sending) for at, write in enumerate(writes)]
         headers = {"Prefer": "continue-on-error"}
         response = self._connection.post_once("$batch", {"requests": requests}, headers, sending.before_body)
@@ -223,6 +228,18 @@ class ODataClient(Client):
             )
         held = self._held(record_type, {str(at): answers.get(str(at)) for at in range(len(writes))})
         return [replace(answer, values=held.get(str(at), {})) for at, answer in enumerate(write_results)]
+
+    def _write_alone(self, record_type: RecordType, write: Write, sending: Sending) -> WriteResult:
+        """One write by itself, where the service promises no batches."""
+        request = self._request(record_type, write, write.at, sending)
+        response = self._connection.send_once(
+            request["method"], request["url"], request.get("body"), request["headers"], sending.before_body
+        )
+        answer = {"status": response.status_code, "headers": dict(response.headers), "body": _body_of(response)}
+        if write.verdict == Verdict.CREATE and not isinstance(answer["body"], dict):
+            answer["body"] = {record_type.identifier: _identifier_in(response)}
+        result = self._answer(record_type, write, answer, failed=False)
+        return replace(result, values=self._held(record_type, {"": answer}).get("", {}))
 
     def _held(self, record_type: RecordType, answers: Mapping[str, Any]) -> dict[str, dict[str, Any]]:
         """The values that the application now holds by its own answers, typed all at once."""
@@ -299,6 +316,13 @@ class ODataClient(Client):
         if not self._pages:
             return None
         return self._pages.format(source=record_type.source, id=quote(identifier, safe=""))
+
+
+def _identifier_in(response: httpx.Response) -> str | None:
+    """The ID of a new record by the address at which the service says that it is."""
+    said = response.headers.get("OData-EntityId") or response.headers.get("Location") or ""
+    key = _KEY_IN.search(said)
+    return unquote(key[1]).strip("'").replace("''", "'") if key else None
 
 
 def _body_of(response: httpx.Response) -> Any:
