@@ -187,6 +187,7 @@ class Browser:
         inside = "[role=dialog] " if self.all("[role=dialog]") else ""
         self.find(f'{inside}button[aria-label^="{label} "]').click()
         self.click(option, css="[role=option]")
+        self.until(lambda: not self.all("[role=listbox]"), f"the end of the list of {label!r}")
 
     def tab_to(self, css: str) -> None:
         """Go on with the tab key until the focus is there."""

@@ -147,7 +147,12 @@ useKeys("The sheet", [{ key: "B", says: "bring it in", run: bringIn }]);
             <p>Or it is a sheet from elsewhere:</p>
           </template>
           <FittingRoutes :routes="known.routes ?? []" :disabled="coming || !mayPrepare" @take="takeOn" />
-          <WhatAbout v-model="about" :known="known" :disabled="!mayPrepare || coming" />
+          <WhatAbout
+            :about="about"
+            :known="known"
+            :disabled="!mayPrepare || coming"
+            @said="about = { ...about, ...$event }"
+          />
           <p v-if="coming" class="soft" aria-live="polite">{{ says || "bringing it in" }}…</p>
           <RefillCard v-else-if="mayPrepare && sheet.files.length < 2" :upload="id" :about="about" />
         </template>

@@ -11,30 +11,31 @@ import ChoiceList from "@/ui/ChoiceList.vue";
 
 import type { About } from "./about";
 
-const props = defineProps<{ known: Schemas["Known"]; disabled?: boolean }>();
-const about = defineModel<About>({ required: true });
+const props = defineProps<{ about: About; known: Schemas["Known"]; disabled?: boolean }>();
+/** Only what is said now: whoever keeps it lays it over what was said before, however lately. */
+const emit = defineEmits<{ said: [Partial<About>] }>();
 const { data: applications } = useApplications();
 
 const say = (said: Partial<About>): void => {
-  about.value = { ...about.value, ...said };
+  emit("said", said);
 };
 const fits = computed(() => props.known.fits ?? []);
 /** The record types by how many of the sheet's columns they know, in the chosen application or in any. */
 const likeliest = computed(() => {
-  const here = fits.value.filter((fit) => !about.value.application || fit.application === about.value.application);
+  const here = fits.value.filter((fit) => !props.about.application || fit.application === props.about.application);
   return here[0] ?? fits.value[0];
 });
 watch(
   [applications, likeliest],
   ([all, fit]) => {
     const [only, other] = all ?? [];
-    if (only && !other && !about.value.application) say({ application: only.name });
-    if (fit && !about.value.recordType) say({ recordType: fit.record_type });
+    if (only && !other && !props.about.application) say({ application: only.name });
+    if (fit && !props.about.recordType) say({ recordType: fit.record_type });
   },
   { immediate: true },
 );
 const { data: catalogue } = useCatalogue(
-  computed(() => about.value.application || (likeliest.value?.application ?? applications.value?.[0]?.name ?? "")),
+  computed(() => props.about.application || (likeliest.value?.application ?? applications.value?.[0]?.name ?? "")),
 );
 const types = computed(() => {
   const columns = new Map(fits.value.map((fit) => [fit.record_type, fit.columns]));
@@ -44,9 +45,9 @@ const types = computed(() => {
     .map(({ value, label, known }) => ({ value, label, note: known ? many(known, "column", "columns") : "" }));
 });
 const places = computed(() => (applications.value ?? []).map((a) => ({ value: a.name, label: a.label })));
-const chosen = computed(() => applications.value?.find((a) => a.name === about.value.application));
+const chosen = computed(() => applications.value?.find((a) => a.name === props.about.application));
 const why = computed(() => {
-  const fit = fits.value.find((one) => one.record_type === about.value.recordType);
+  const fit = fits.value.find((one) => one.record_type === props.about.recordType);
   if (!fits.value.length) return "No record type knows a column of it, by name or by its values.";
   if (!fit) return "No column is known there, by name or by its values.";
   const likeliest_ = fit.record_type === fits.value[0]?.record_type ? `${fit.plural} is likeliest: ` : "";
