@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from tests.core.examples import BERTH, CATALOGUE
 from vexo.applications import ApplicationError
-from vexo.applications.odata.records import to_frame, typed
+from vexo.applications.odata.records import to_frame, to_json, typed
 from vexo.core.cell_parser import parse
 from vexo.core.columns.fast_parse import plain_values
 from vexo.core.records import Field, Kind
@@ -81,6 +81,7 @@ class Records(unittest.TestCase):
         self.assertEqual(texts[0], format(WIDE.normalize(kept) + 0, "f"), "in the shortest form")
         self.assertEqual(parse(field, texts).values[0], held[0])
         self.assertEqual(plain_values(field, texts)[0][0], held[0])
+        self.assertEqual(str(to_json(field, held[0])), str(Decimal(texts[0])), "and so it is written")
 
     def test_one_that_is_larger_than_can_be_held_is_said(self) -> None:
         for value in (Decimal("1e300"), Decimal(10) ** 19):

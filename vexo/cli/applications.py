@@ -7,6 +7,8 @@ import sys
 
 import click
 
+from vexo.core.wording import many
+
 from .common import json_option, print_json, ready
 from .main import Setting
 from .terminal import console, plain_table
@@ -82,9 +84,10 @@ def connect(
     wanted = Connection(name, address, stage, token, label, pages, longest_request=longest_request, personal=personal)
     application = connect_application(person, wanted, change=change, inside=inside)
     known = application.known
-    console().print(
-        f"{application.label} is connected as {name}, with {len(known.types) if known else 0} record types."
-    )
+    types = many(len(known.types) if known is not None else 0, "record type", "record types")
+    console().print(f"{application.label} is connected as {name}, with {types}.")
+    if known is not None and known.unread:
+        console().print(f"Not here, since no one field tells their records apart: {', '.join(known.unread)}.")
 
 
 @click.command()

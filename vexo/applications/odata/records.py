@@ -124,6 +124,8 @@ def to_json(field: Field, value: Any) -> Any:
         return value.isoformat()
     if field.kind == Kind.CHOICES:
         return list(value or [])
+    if field.kind == Kind.DECIMAL and field.scale is None and isinstance(value, Decimal):
+        return Decimal(format(_ENDLESS.normalize(value), "f"))
     if field.kind == Kind.REFERENCE and value is not None and not field.quoted:
         return int(value)
     return value

@@ -15,6 +15,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from vexo.core.records import Catalogue, NewField
+from vexo.core.wording import many
 
 from ..asked import Asked
 from ..people.permissions import person_of
@@ -241,4 +242,6 @@ class ProbeView(APIView):
         began = time.monotonic()
         catalogue = _described(application)
         took = int((time.monotonic() - began) * 1000)
-        return Response({"ok": True, "said": f"Answers in {took} ms, {len(catalogue.types)} record types."})
+        return Response(
+            {"ok": True, "said": f"Answers in {took} ms, {many(len(catalogue.types), 'record type', 'record types')}."}
+        )
