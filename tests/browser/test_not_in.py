@@ -26,6 +26,8 @@ class NotIn(BrowserCase):
         ada.job(ada.ask("POST", f"trips/{trip}/passes", json={"plan": number}))
         browser = self.browser()
         browser.open(f"/trips/{trip}/outcome")
+        sent = ada.trip(trip)["passes"][-1]["sum"]
+        self.assertEqual((sent["updated"], sent["refused"]), (2, 2))
         browser.see("3 rows are not in.", REASON, "the application refused 2 rows", "rows 1 to 3 of 3")
         group = f"[aria-label='Reasons'] button[aria-pressed][data-reason*='{REASON}']"
         browser.tab_to(group)
@@ -41,4 +43,8 @@ class NotIn(BrowserCase):
         self.assertEqual(self.trip(browser, str(trip))["sum"]["aside"], 2)
         browser.open(f"/trips/{trip}/outcome")
         browser.see("2 set aside since")
+        # What became of the rows stays what it was, though the sheet was planned again since.
+        self.assertEqual(self.trip(browser, str(trip))["passes"][-1]["sum"], sent)
+        for state, count in ((state, count) for state, count in sent.items() if count):
+            browser.see(f"{count} {state}")
         self.assertEqual(browser.serious(), [])

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-import shutil
+from collections.abc import Collection
 from functools import cache
 from typing import Any
 
@@ -20,8 +20,8 @@ from rest_framework.views import APIView
 from vexo import __version__
 from vexo.core.wording import thousands
 
-from .data_folder import data_folder
 from .jobs.heartbeat import without_worker
+from .upkeep.disk import room_free
 
 LEAST_FREE = 500 * 1024 * 1024
 """Bytes free on the disk below which people are warned: what a large sheet takes."""
@@ -61,6 +61,13 @@ def _missing_migrations() -> bool:
     return bool(executor.migration_plan(executor.loader.graph.leaf_nodes()))
 
 
+def _unattended(idle: Collection[str]) -> list[str]:
+    """What is said of queues that no worker looks after."""
+    if set(idle) >= set(_DOES):
+        return ["No worker is running: no sheet is read or planned, nothing is sent. Start `vexo worker`."]
+    return [f"No worker looks after {queue}: {_DOES[queue]}. Start `vexo worker`." for queue in idle]
+
+
 def wrong() -> list[dict[str, str]]:
     """What is wrong, worst first, in sentences that name no path: anyone may ask."""
     try:
@@ -69,11 +76,8 @@ def wrong() -> list[dict[str, str]]:
         idle = without_worker()
     except DatabaseError:
         return [{"code": "database", "says": "The database cannot be read. See that its disk is sound."}]
-    troubles = [
-        {"code": "worker", "says": f"No worker looks after {queue}: {_DOES[queue]}. Start `vexo worker`."}
-        for queue in idle
-    ]
-    free = shutil.disk_usage(data_folder()).free
+    troubles = [{"code": "worker", "says": says} for says in _unattended(idle)]
+    free = room_free()
     if free < LEAST_FREE:
         words = f"Only {thousands(free // 1024**2)} MB are free where Vexo keeps its things. Make room."
         troubles.append({"code": "disk", "says": words})

@@ -148,6 +148,7 @@ def _pass_of(trip: Trip, stored: StoredPass) -> Pass:
         state=stored.state,
         rows=stored.rows,
         totals=stored.totals,
+        sum=stored.sum,
         report=report_of(trip, stored.number),
         reason=stored.reason,
         atomic=stored.atomic,

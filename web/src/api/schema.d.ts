@@ -3327,13 +3327,19 @@ export interface components {
         Parts: {
             parts: number[];
         };
-        /** @description One sending of rows, with what reading back found. */
+        /**
+         * @description One sending of rows, with what reading back found. ``sum``: all rows of its plan by what became of them, or of
+         *     earlier passes.
+         */
         Pass: {
             number: number;
             plan: number;
             state: components["schemas"]["PassStateEnum"];
             rows: number;
             totals: {
+                [key: string]: number;
+            } | null;
+            sum: {
                 [key: string]: number;
             } | null;
             report: components["schemas"]["Report"] | null;

@@ -29,7 +29,7 @@ async function said(...names: string[]): Promise<About> {
   const page = defineComponent(
     () => () =>
       h(WhatAbout, {
-        known: { fits: [fit] },
+        known: { trip: null, account: "", fits: [fit] },
         about: about.value,
         onSaid: (now: Partial<About>) => {
           about.value = { ...about.value, ...now };

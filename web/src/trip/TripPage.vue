@@ -98,7 +98,16 @@ provide(tripKey, { trip: there, mayPrepare, set, refresh });
 const brokenOff = computed(() =>
   trip.value?.passes.some((one) => one.state === "interrupted" || one.state === "paused"),
 );
-const sum = computed(() => (open.value === "review" ? trip.value?.summary?.verdicts : trip.value?.sum) ?? {});
+/** What became of the rows that were sent last stays what it is, however the sheet is planned after. */
+const sent = computed(() =>
+  open.value === "outcome" ? trip.value?.passes.findLast((one) => one.totals && one.sum)?.sum : undefined,
+);
+const sum = computed(
+  () => (open.value === "review" ? trip.value?.summary?.verdicts : (sent.value ?? trip.value?.sum)) ?? {},
+);
+const rows = computed(() =>
+  sent.value ? Object.values(sent.value).reduce((all, some) => all + some, 0) : (trip.value?.rows ?? 0),
+);
 const total = computed(
   () =>
     trip.value?.columns.find((c) => c.difference && c.difference !== "0" && c.before !== "0") ??
@@ -162,7 +171,7 @@ useKeys(
       <span id="trip-actions" class="ml-auto flex min-h-8 gap-2" />
     </div>
     <TheLine :trip="trip.id" :stations="trip.stations" :open="open" />
-    <TheSum v-if="withSum" :rows="trip.rows ?? 0" :sum="sum" :chosen="state" @choose="choose">
+    <TheSum v-if="withSum" :rows="rows" :sum="sum" :chosen="state" @choose="choose">
       <template v-if="open === 'outcome' && readBack">{{ readBackWords(readBack) }}</template>
       <template v-else-if="total"
         >{{ total.label }}, changed rows: {{ exact(total.before) }} → <b>{{ exact(total.after) }}</b></template

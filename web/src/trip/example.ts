@@ -74,6 +74,7 @@ export const pass = (): TripDetail["passes"][number] => ({
   state: "ended",
   rows: 1,
   totals: null,
+  sum: null,
   report: null,
   reason: "",
   atomic: false,

@@ -192,13 +192,15 @@ class Report:
 
 @dataclass(frozen=True, slots=True)
 class Pass:
-    """One sending of rows, with what reading back found."""
+    """One sending of rows, with what reading back found. ``sum``: all rows of its plan by what became of them, or of
+    earlier passes."""
 
     number: int
     plan: int
     state: PassState
     rows: int
     totals: Sum | None
+    sum: Sum | None
     report: Report | None
     reason: str
     atomic: bool
