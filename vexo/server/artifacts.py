@@ -298,12 +298,13 @@ def read_rows(relative: str, places: pl.Series) -> pl.DataFrame:
 
 def _read_groups(relative: str, path: Path, places: pl.Series) -> pl.DataFrame:
     try:
-        table = spared_columns.scan(path)
+        table = pl.scan_parquet(path)
         if not len(places):
-            return table.head(0).collect()
+            return spared_columns.laid_out(path, table.head(0).collect())
         first, last = int(places.min()), int(places.max())  # type: ignore[arg-type]
         if last - first < _GROUP:
-            return table.slice(first, last - first + 1).collect()[(places - first).to_list()]
+            rows = table.slice(first, last - first + 1).collect()
+            return spared_columns.laid_out(path, rows)[(places - first).to_list()]
         groups = (places // _GROUP).unique().sort().to_list()
         found: list[pl.DataFrame] = []
         order: list[pl.Series] = []
@@ -315,9 +316,9 @@ def _read_groups(relative: str, path: Path, places: pl.Series) -> pl.DataFrame:
                 here = (places // _GROUP == group).arg_true()
                 found.append(rows[(places.gather(here) - group * _GROUP).to_list()])
                 order.append(here)
+        whole = spared_columns.laid_out(path, pl.concat(found))
     except (OSError, pl.exceptions.PolarsError) as error:
         raise ArtifactLost(relative) from error
-    whole: pl.DataFrame = pl.concat(found)
     return whole[pl.concat(order).arg_sort()]
 
 

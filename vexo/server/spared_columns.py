@@ -80,6 +80,13 @@ def scan(path: Path) -> pl.LazyFrame:
     return table if spared is None else spared.lay_out(table, spared.order)
 
 
+def laid_out(path: Path, rows: pl.DataFrame) -> pl.DataFrame:
+    """Rows of a result, of what is stored of them: many pieces are read as they are stored, and laid out once. Raises
+    OSError, PolarsError."""
+    spared = SparedColumns.of(path)
+    return rows if spared is None else spared.lay_out(rows.lazy(), spared.order).collect()
+
+
 def columns_of(path: Path) -> list[str]:
     """The names of a result's columns. Raises OSError, PolarsError."""
     spared = SparedColumns.of(path)
