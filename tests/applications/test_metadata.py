@@ -74,6 +74,11 @@ class Plain(unittest.TestCase):
         expected |= dict.fromkeys(("volume", "area", "height", "boxes"), Kind.DECIMAL)
         self.assertEqual(kinds, {**expected, "tags": Kind.CHOICES, "maker": Kind.REFERENCE})
 
+    def test_lists_of_values_came_with_a_newer_version(self) -> None:
+        types, sets = MAKER, '<EntitySet Name="Makers" EntityType="S.Maker"/>'
+        older, newer = document(types, sets), document(types, sets).replace(b'Version="4.0"', b'Version="4.01"')
+        self.assertEqual([read_metadata(one, "http://x/").promises.lists for one in (older, newer)], [False, True])
+
     def test_what_is_no_field_and_no_type_here_is_named(self) -> None:
         self.assertEqual(self.known.type("Article").unread, ("picture (Stream)", "sizes (Collection(Int32))"))
         self.assertEqual((self.known.type("Maker").unread, self.known.unread), ((), ()))

@@ -30,11 +30,11 @@ class OData(ApplicationSuite, unittest.TestCase):
 
 
 class WithoutBatches(ODataClient):
-    """A service that promises no batches: each write goes by itself."""
+    """A service of OData 4.0 that promises no batches: each write goes by itself, and conditions have no lists."""
 
     def describe(self) -> Catalogue:
         known = super().describe()
-        return replace(known, promises=replace(known.promises, batch=1, repeatable=False))
+        return replace(known, promises=replace(known.promises, batch=1, repeatable=False, lists=False))
 
 
 class OneByOne(ApplicationSuite, unittest.TestCase):

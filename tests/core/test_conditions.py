@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from tests.core.examples import BERTH, CATALOGUE, records
 from vexo.core.conditions import Condition, ConditionError, read_condition
 from vexo.core.conditions.to_expression import to_expression
-from vexo.core.conditions.to_filter import to_filter
+from vexo.core.conditions.to_filter import literal, to_filter, without_lists
 from vexo.core.conditions.tree import All, AnyOf, Compare, Holds, Includes, Not, OneOf
 
 
@@ -58,6 +58,16 @@ class Reading(unittest.TestCase):
         again = read(to_filter(tree, BERTH))
         self.assertEqual(meaning(again), meaning(tree))
         self.assertEqual(to_filter(again, BERTH), to_filter(read(to_filter(again, BERTH)), BERTH))
+
+    @given(TREES)
+    def test_without_lists_it_means_the_same(self, tree: Condition) -> None:
+        plain = without_lists(tree)
+        self.assertEqual(meaning(plain), meaning(tree))
+        self.assertNotIn("OneOf(", repr(plain))
+        self.assertEqual(meaning(read(to_filter(plain, BERTH))), meaning(tree))
+
+    def test_a_small_decimal_is_written_out(self) -> None:
+        self.assertEqual(literal(BERTH.field("rate"), Decimal("1E-7")), "0.0000001")
 
     def test_precedence_and_words(self) -> None:
         tree = read("rate gt 4 and name eq 'it''s' or not (status in ('let')) and open")

@@ -182,8 +182,8 @@ class RecordType:
 @dataclass(frozen=True)
 class Promises:
     """What an application can do: how many writes one batch takes, and how many all or nothing; whether a request sent
-    twice with the same number is done once; whether it adds up its own records; and where new fields and new choices
-    can be added, empty where they cannot."""
+    twice with the same number is done once; whether it adds up its own records; where new fields and new choices can be
+    added, empty where they cannot; and whether a condition may name several values in a list."""
 
     atomic_batch: int = 0
     batch: int = 1
@@ -191,6 +191,7 @@ class Promises:
     sums: bool = False
     fields_at: str = ""
     choices_at: str = ""
+    lists: bool = True
 
 
 @dataclass(frozen=True)

@@ -244,7 +244,8 @@ def to_python(field: Field, value: Any) -> Any:
         return list(value)
     if field.kind == Kind.MOMENT:
         return str(value.isoformat()).replace("+00:00", "Z")
-    return str(value)
+    # A small decimal would be written with a power of ten.
+    return format(value, "f") if isinstance(value, Decimal) else str(value)
 
 
 def from_python(field: Field, value: Any) -> Any:

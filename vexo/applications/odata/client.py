@@ -15,7 +15,7 @@ import httpx
 import polars as pl
 
 from vexo.core.conditions import Condition
-from vexo.core.conditions.to_filter import literal, path_of, settled, to_filter
+from vexo.core.conditions.to_filter import literal, path_of, settled, to_filter, without_lists
 from vexo.core.planning.verdicts import DONE, Verdict
 from vexo.core.records import Catalogue, Kind, NewField, RecordType
 from vexo.core.spread import Spread, ranks, spread_at
@@ -75,7 +75,10 @@ class ODataClient(Client):
         return self._catalogue
 
     def _text(self, condition: Condition | None, record_type: RecordType) -> str:
-        return to_filter(settled(condition, datetime.now(UTC)), record_type) if condition else ""
+        if not condition:
+            return ""
+        plain = settled(condition, datetime.now(UTC))
+        return to_filter(plain if self.describe().promises.lists else without_lists(plain), record_type)
 
     def count(self, record_type: RecordType, condition: Condition | None = None) -> int:
         return self._count(record_type, self._text(condition, record_type))
@@ -153,8 +156,9 @@ class ODataClient(Client):
     ) -> pl.DataFrame:
         parts = [to_frame([], fields, record_type, self.describe())]
         wanted = values.select(key).drop_nulls().unique(maintain_order=True)
-        for start in range(0, len(wanted), KEYS_AT_ONCE):
-            some = wanted.slice(start, KEYS_AT_ONCE)
+        at_once = KEYS_AT_ONCE if self.describe().promises.lists else KEYS_AT_ONCE // 3
+        for start in range(0, len(wanted), at_once):
+            some = wanted.slice(start, at_once)
             text = self._key_filter(record_type, key, some)
             ask, catalogue = self._asking(record_type), self.describe()
             parts.extend(paging.by_identifier(ask, catalogue, record_type, fields, text, "", ahead=False))
@@ -167,7 +171,9 @@ class ODataClient(Client):
 
         def listed(rows: pl.DataFrame) -> str:
             texts = [literal(last, value) for value in rows[last.name].to_list()]
-            return f"{path_of(last)} in ({','.join(texts)})"
+            if self.describe().promises.lists:
+                return f"{path_of(last)} in ({','.join(texts)})"
+            return "(" + " or ".join(f"{path_of(last)} eq {text}" for text in texts) + ")"
 
         if len(key_fields) == 1:
             return listed(values)

@@ -255,8 +255,10 @@ def read_metadata(content: bytes, address: str) -> Catalogue:
         raise wrong
     types = [_without_lost_links(t, known) for t in types]
     label = _string(container, "Core.V1.Description") or address
+    # Lists of values came with 4.01; of a service that names no version the newest is taken.
+    promises = replace(_promises(container), lists=root.get("Version", "4.01") != "4.0")
     version = hashlib.sha256(_READING + content).hexdigest()[:16]
-    return Catalogue(label, tuple(types), _promises(container), version, tuple(unread))
+    return Catalogue(label, tuple(types), promises, version, tuple(unread))
 
 
 def _with_type(element: ET.Element) -> str:

@@ -100,6 +100,22 @@ def settled(condition: Condition, now: datetime) -> Condition:
     return condition
 
 
+def without_lists(condition: Condition) -> Condition:
+    """The condition with each of several values as a comparison of its own, for applications that know no lists of them
+    (before OData 4.01)."""
+    match condition:
+        case All(parts):
+            return All(tuple(map(without_lists, parts)))
+        case AnyOf(parts):
+            return AnyOf(tuple(map(without_lists, parts)))
+        case Not(part):
+            return Not(without_lists(part))
+        case OneOf(field, values):
+            each = tuple(Compare(field, "eq", value) for value in values)
+            return each[0] if len(each) == 1 else AnyOf(each)
+    return condition
+
+
 def moment_of(field: Field, days: Days, now: datetime) -> Any:
     """What a day counted from today is."""
     then = now + timedelta(days=days.count)
