@@ -65,6 +65,21 @@ class OneByOne(ApplicationSuite, unittest.TestCase):
                     self.assertRaises(outcome, self.application.write, self.berths, [write])
             self.assertEqual([(one.method, one.url.path) for one in asked], [("PATCH", "/odata/Berths(7)")])
 
+    def test_a_page_in_place_of_an_answer_and_a_way_elsewhere_are_no_answers(self) -> None:
+        write = Write(1, 1, Verdict.UPDATE, "7", None, {"notes": "x"})
+        cases: list[tuple[httpx.Response, type[Exception]]] = [
+            (httpx.Response(200, content=b"<html>Sign in</html>"), NoAnswer),
+            (httpx.Response(201, content=b"[]"), NoAnswer),
+            (httpx.Response(302, headers={"Location": "https://sign-in.example/"}), ApplicationError),
+        ]
+        for response, outcome in cases:
+            with (
+                self.subTest(response.status_code),
+                patch.object(self.application._connection, "_client", client(lambda _, given=response: given)),
+                self.assertRaises(outcome),
+            ):
+                self.application.write(self.berths, [write])
+
     def test_a_new_record_is_known_by_its_address_where_nothing_else_says_it(self) -> None:
         def answer(_: httpx.Request) -> httpx.Response:
             return httpx.Response(204, headers={"OData-EntityId": "http://x/odata/Berths(81)"})

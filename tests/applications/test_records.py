@@ -83,6 +83,12 @@ class Records(unittest.TestCase):
         self.assertEqual(plain_values(field, texts)[0][0], held[0])
         self.assertEqual(str(to_json(field, held[0])), str(Decimal(texts[0])), "and so it is written")
 
+    def test_zeros_before_the_point_stay_also_of_what_was_kept_without_decimals(self) -> None:
+        field = Field("d", "D", Kind.DECIMAL)
+        for scale in (0, 2, 10, 18):
+            kept = pl.Series(["100", "0", "-1200", "10.5" if scale else "10"]).cast(pl.Decimal(38, scale))
+            self.assertEqual(to_text(field, kept).to_list(), ["100", "0", "-1200", "10.5" if scale else "10"])
+
     def test_one_that_is_larger_than_can_be_held_is_said(self) -> None:
         for value in (Decimal("1e300"), Decimal(10) ** 19):
             with self.assertRaisesRegex(ApplicationError, "too large"):

@@ -108,6 +108,8 @@ def failure_of_single(status: int) -> Failure | None:
     refused."""
     if status in (401, 413, 429) or status == 408 or status >= 500:
         return failure_of_status(status, write=True)
+    if 300 <= status < 400:
+        return Failure(f"{{}} leads elsewhere instead of answering a write (status {status})")
     return None
 
 

@@ -196,8 +196,8 @@ def exact_sum(values: pl.Series) -> Decimal:
 
 
 def _shortest(numbers: pl.Series) -> pl.Series:
-    """Written decimals without zeros at their end."""
-    return numbers.str.strip_chars_end("0").str.strip_chars_end(".")
+    """Written numbers without zeros at the end of their decimals; those of a number without decimals stay."""
+    return numbers.str.replace(r"(\.\d*?)0*$", "${1}").str.strip_chars_end(".")
 
 
 def same(left: str, right: str, field: Field) -> pl.Expr:

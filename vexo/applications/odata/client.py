@@ -242,6 +242,8 @@ class ODataClient(Client):
             request["method"], request["url"], request.get("body"), request["headers"], sending.before_body
         )
         answer = {"status": response.status_code, "headers": dict(response.headers), "body": _body_of(response)}
+        if response.is_success and response.content and not isinstance(answer["body"], dict):
+            raise NoAnswer("The application's answer to a write cannot be read.")
         if write.verdict == Verdict.CREATE and not isinstance(answer["body"], dict):
             answer["body"] = {record_type.identifier: _identifier_in(response)}
         result = self._answer(record_type, write, answer, failed=False)
