@@ -10,6 +10,7 @@ import shutil
 import signal
 import socket
 import sqlite3
+import ssl
 import subprocess
 import sys
 import tempfile
@@ -17,7 +18,7 @@ import time
 from collections.abc import Callable
 from contextlib import ExitStack, suppress
 from dataclasses import dataclass
-from functools import cache, partial
+from functools import cache, cached_property, partial
 from pathlib import Path
 from typing import Any
 
@@ -120,6 +121,12 @@ def answers(address: str) -> bool:
         return False
 
 
+@cache
+def _unused() -> ssl.SSLContext:
+    """What stands for certificates where none are asked for: making one takes longer than a short question."""
+    return ssl.SSLContext(ssl.PROTOCOL_TLS_CLIENT)
+
+
 class Register:
     """A running register, asked as its own users would."""
 
@@ -127,6 +134,8 @@ class Register:
         self.port = free_port()
         self.address = f"http://127.0.0.1:{self.port}"
         self.data = temporary_folder(lasting=True)
+        self.set = dict.fromkeys(("trouble", "behaviour"), False)
+        """What is otherwise than usual."""
         for seeded in Path(os.environ.get("VEXO_TEST_SEED", "/nowhere")).glob("*.db"):
             shutil.copy(seeded, self.data)
         command = [str(BIN / "harbour"), "serve", "--data", str(self.data), "--port", str(self.port)]
@@ -138,13 +147,18 @@ class Register:
 
     def client(self, token: str = OFFICE, stage: str = "practice") -> httpx.Client:
         headers = {"Authorization": f"Bearer {token}"}
-        return httpx.Client(base_url=self.odata(stage), headers=headers, trust_env=False, verify=False, timeout=300)
+        return httpx.Client(base_url=self.odata(stage), headers=headers, trust_env=False, verify=_unused(), timeout=300)
+
+    @cached_property
+    def http(self) -> httpx.Client:
+        """A connection of the office that is kept."""
+        headers = {"Authorization": f"Bearer {OFFICE}"}
+        return httpx.Client(base_url=self.address, headers=headers, trust_env=False, verify=_unused(), timeout=300)
 
     def get(self, path: str, stage: str = "practice", **query: str) -> Any:
-        with self.client(stage=stage) as client:
-            response = client.get(path, params=query)
-            response.raise_for_status()
-            return json.loads(response.text, parse_float=str)
+        response = self.http.get(self.odata(stage) + path, params=query)
+        response.raise_for_status()
+        return json.loads(response.text, parse_float=str)
 
     def berth(self, harbour: str, berth_no: str, stage: str = "practice") -> dict[str, Any]:
         found = self.get("Berths", stage, **{"$filter": f"harbour eq '{harbour}' and berth_no eq '{berth_no}'"})[
@@ -154,18 +168,20 @@ class Register:
 
     def change(self, path: str, stage: str = "practice", **values: Any) -> None:
         """A colleague changes a record."""
-        with self.client(stage=stage) as client:
-            client.patch(path, json=values).raise_for_status()
+        self.http.patch(self.odata(stage) + path, json=values).raise_for_status()
 
     def trouble(self, kind: str, times: int = 1, **more: Any) -> None:
-        body = {"kind": kind, "times": times, **more}
-        httpx.post(f"{self.address}/trouble", json=body, trust_env=False, verify=False, timeout=300).raise_for_status()
+        self._have("trouble", {"kind": kind, "times": times, **more}, usual=kind == "none")
 
     def behave(self, **behaviour: Any) -> None:
         """Change what the register promises; nothing named: all as usual."""
-        httpx.post(
-            f"{self.address}/behaviour", json=behaviour, trust_env=False, verify=False, timeout=300
-        ).raise_for_status()
+        self._have("behaviour", behaviour, usual=not behaviour)
+
+    def _have(self, what: str, body: dict[str, Any], *, usual: bool) -> None:
+        if usual and not self.set[what]:
+            return
+        self.http.post(f"/{what}", json=body).raise_for_status()
+        self.set[what] = not usual
 
     @property
     def extended(self) -> bool:
