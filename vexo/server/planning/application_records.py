@@ -22,8 +22,11 @@ from ..trips.models import Sheet
 from ..trips.part_view import PartView
 from .context import PlanContext
 
-_SMALL_TYPE = 10_000
-"""Records of a type up to which all of them are read: a few pages are fewer questions than keys in groups of 100."""
+_SMALL_TYPE = 500
+"""Records of a type up to which all of them are read: they are one short answer."""
+_ALL_AT = 10
+"""Records of a type for each row, up to which all of them are read: in pages of thousands that is hardly dearer than
+asking for those of the rows in groups of 100 keys."""
 MOST_KEYS = 2_000_000
 """Records of a type up to which all their keys are read before rows count as new (``semantics.md`` 5.1)."""
 _MOST_SUMMED = 50_000
@@ -54,7 +57,7 @@ def records_now(
     all_in_reach = settings.operation == Operation.MAKE_SAME and not settings.reach
     if settings.operation == Operation.DELETE or all_in_reach:
         fields = [f.name for f in record_type.fields]
-    if total <= _SMALL_TYPE or len(carried) * 3 > total or all_in_reach:
+    if total <= _SMALL_TYPE or len(carried) * _ALL_AT > total or all_in_reach:
         return pl.concat(list(client.read(record_type, fields)))
     some = _some_records(context, carried, known, total, client, fields)
     return _with_owners(context, carried, some, client, fields)
