@@ -10,7 +10,7 @@ from typing import Any
 import polars as pl
 
 from vexo.core.cell_parser import parse_all
-from vexo.core.columns.fast_parse import KINDS, plain_values
+from vexo.core.columns.fast_parse import KINDS, plain_values_of
 from vexo.core.records import FREE_DECIMALS, IDENTIFIER, VERSION, Catalogue, Field, Kind, RecordType
 from vexo.core.values import dtype, normal_all
 
@@ -49,15 +49,17 @@ def typed(columns: Sequence[tuple[Field, Sequence[Any]]]) -> list[pl.Series]:
                 plain = pl.Series([None if v is None else _plain(v) for v in numbers], dtype=pl.String)
                 if field.kind == Kind.MOMENT:
                     plain = plain.str.replace(r"(\.\d{6})\d+", "${1}")
-                elif field.kind in KINDS:
-                    read, others = plain_values(field, plain)
-                    # A blank text is no value of these kinds, and not nothing either.
-                    if others is None and read.null_count() == plain.null_count():
-                        by_place[at] = read
-                        continue
                 to_parse[at] = field, plain
             case _:
                 to_compose[at] = pl.Series([None if v is None else str(v) for v in values], dtype=pl.String)
+    plainly = {
+        at: column for at, column in to_parse.items() if column[0].kind in KINDS and column[0].kind != Kind.MOMENT
+    }
+    for at, (read, others) in zip(plainly, plain_values_of(list(plainly.values())), strict=True):
+        # A blank text is no value of these kinds, and not nothing either.
+        if others is None and read.null_count() == to_parse[at][1].null_count():
+            by_place[at] = read
+            del to_parse[at]
     by_place |= dict(zip(to_compose, normal_all(list(to_compose.values())), strict=True))
     for (at, (field, plain)), parsed in zip(to_parse.items(), parse_all(list(to_parse.values())), strict=True):
         if parsed.values.null_count() > plain.null_count():

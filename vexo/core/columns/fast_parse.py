@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import polars as pl
 
 from ..records import Field, Kind
@@ -20,7 +22,40 @@ def plain_values(field: Field, texts: pl.Series) -> tuple[pl.Series, pl.Series |
     Args:
         field: of one of ``KINDS``.
     """
-    cell, value = pl.col("cell"), pl.col("value")
+    return plain_values_of([(field, texts)])[0]
+
+
+def plain_values_of(columns: Sequence[tuple[Field, pl.Series]]) -> list[tuple[pl.Series, pl.Series | None]]:
+    """``plain_values`` of several columns, all as long, in one go."""
+    if not columns:
+        return []
+    table = pl.DataFrame([texts.alias(f"cell {at}") for at, (_, texts) in enumerate(columns)]).lazy()
+    table = table.with_columns(pl.all().replace("", None))
+    expressions = [
+        _reading(field, pl.col(f"cell {at}"), pl.col(f"value {at}")) for at, (field, _) in enumerate(columns)
+    ]
+    table = table.with_columns(values.alias(f"value {at}") for at, (values, _) in enumerate(expressions))
+    read = table.select(
+        column
+        for at, (_, good) in enumerate(expressions)
+        for column in (
+            pl.col(f"value {at}"),
+            (~good.fill_null(value=False) & pl.col(f"cell {at}").is_not_null()).alias(f"others {at}"),
+        )
+    ).collect()
+    return [_without_others(read, at, texts.name) for at, (_, texts) in enumerate(columns)]
+
+
+def _without_others(read: pl.DataFrame, at: int, name: str) -> tuple[pl.Series, pl.Series | None]:
+    values, others = read[f"value {at}"].alias(name), read[f"others {at}"].alias("others")
+    if not others.any():
+        return values, None
+    plain = read.select(pl.when(f"others {at}").then(None).otherwise(pl.col(f"value {at}")).alias(name))
+    return plain.to_series(), others
+
+
+def _reading(field: Field, cell: pl.Expr, value: pl.Expr) -> tuple[pl.Expr, pl.Expr]:
+    """The value of a cell, and whether it is plainly one."""
     match field.kind:
         case Kind.DECIMAL:
             values = cell.cast(dtype(field), strict=False)
@@ -41,20 +76,7 @@ def plain_values(field: Field, texts: pl.Series) -> tuple[pl.Series, pl.Series |
             values, good = cell, cell.is_in([one.value for one in field.choices if _is_plain(one.value)])
         case _:
             values, good = cell, _plain_text(field, cell)
-    table = (
-        texts.to_frame("cell")
-        .lazy()
-        .with_columns(cell.replace("", None))
-        .with_columns(values.alias("value"))
-        .select(value.alias(texts.name), (~good.fill_null(value=False) & cell.is_not_null()).alias("others"))
-        .collect()
-    )
-    read, others = table.get_columns()
-    if not others.any():
-        return read, None
-    return table.select(
-        pl.when("others").then(None).otherwise(pl.col(texts.name)).alias(texts.name)
-    ).to_series(), others
+    return values, good
 
 
 class PlainReadings:
