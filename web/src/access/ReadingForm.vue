@@ -65,12 +65,8 @@ const SHOWN = "2027-03-04T17:05:09Z";
       <SearchPart v-model="zone" label="The time zone of times" :options="zones" />
     </p>
     <p class="flex flex-wrap gap-x-6 gap-y-1" data-testid="reading-shown">
-      <span
-        ><b class="mono">{{ count(201344) }}</b> rows</span
-      >
-      <span
-        >a sum of <b class="mono">{{ exact("15820.50") }}</b></span
-      >
+      <span><b class="mono">{{ count(201344) }}</b> rows</span>
+      <span>a sum of <b class="mono">{{ exact("15820.50") }}</b></span>
       <b class="mono">{{ fullTime(SHOWN) }}</b>
     </p>
     <p class="soft">

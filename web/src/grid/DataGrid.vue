@@ -208,9 +208,7 @@ defineExpose({ go, goColumn, type });
         :shown="shown"
         :why="whyAt"
         :column-index="columnIndex"
-        ><slot name="head" :column="column"
-          >{{ column.title }}<small>{{ column.sub }}</small></slot
-        ></GridHead
+        ><slot name="head" :column="column">{{ column.title }}<small>{{ column.sub }}</small></slot></GridHead
       >
       <GridRow
         v-for="item in rows.getVirtualItems()"

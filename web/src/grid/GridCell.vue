@@ -88,14 +88,11 @@ const inPart = computed(() => (props.cell?.characters ? `… ${count(props.cell.
       @blur="end('stay')"
     />
     <template v-else-if="cell?.edited_since && !whole"
-      ><span class="old">{{ cell.text ?? "blank" }}</span
-      ><span class="soft"> → </span><span class="new">{{ cell.text_now ?? "blank" }}</span></template
+      ><span class="old">{{ cell.text ?? "blank" }}</span><span class="soft"> → </span
+      ><span class="new">{{ cell.text_now ?? "blank" }}</span></template
     >
     <template v-else-if="changed && !whole">
-      <template v-if="cell?.current"
-        ><span class="old">{{ cell.current }}</span
-        ><span class="soft"> → </span></template
-      >
+      <template v-if="cell?.current"><span class="old">{{ cell.current }}</span><span class="soft"> → </span></template>
       <span class="new">{{ cell?.proposed ?? "empty" }}</span>
     </template>
     <template v-else-if="cell?.action === 'emptied' && !whole"

@@ -98,12 +98,8 @@ useFootNote(() => `${many(entries.value.length, "entry", "entries")} shown · on
     <AlertNote v-if="journal.error.value" class="m-3">{{ journal.error.value.message }}</AlertNote>
     <DataTable :id="(entry) => entry.id" :rows="entries" :columns="COLUMNS" label="Entries">
       <template #at="{ row }">{{ fullTime(row.at) }}</template>
-      <template #who="{ row }"
-        ><span :title="row.who.username">{{ row.who.name }}</span></template
-      >
-      <template #way="{ row }"
-        ><span :title="row.way">{{ row.way }}</span></template
-      >
+      <template #who="{ row }"><span :title="row.who.username">{{ row.who.name }}</span></template>
+      <template #way="{ row }"><span :title="row.way">{{ row.way }}</span></template>
       <template #what="{ row }">{{ row.what }}</template>
       <template #stage="{ row }"><StageLabel v-if="row.stage" :stage="row.stage" /></template>
       <template #rows="{ row }">{{ row.rows == null ? "" : count(row.rows) }}</template>

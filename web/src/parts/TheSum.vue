@@ -18,9 +18,7 @@ const isChosen = (verdict: string): boolean =>
       <b>{{ count(rows) }}</b> rows read <span class="soft">=</span>
       <template v-for="(part, at) in parts" :key="part.verdict">
         <span v-if="at" class="soft">+</span>
-        <span
-          ><b>{{ count(part.count) }}</b> {{ word(part.verdict) }}</span
-        >
+        <span><b>{{ count(part.count) }}</b> {{ word(part.verdict) }}</span>
       </template>
       <span class="soft mono ml-auto text-small"><slot /></span>
     </div>

@@ -113,8 +113,8 @@ const deleting = useDoing<unknown, Route>(
               </td>
               <td class="w-44 text-small">
                 <template v-if="route.used_at"
-                  ><span :title="fullTime(route.used_at)">{{ when(route.used_at) }}</span
-                  >, {{ many(route.rows ?? 0, "row", "rows") }}
+                  ><span :title="fullTime(route.used_at)">{{ when(route.used_at) }}</span>,
+                  {{ many(route.rows ?? 0, "row", "rows") }}
                   <small class="soft block">used {{ many(route.used, "time", "times") }}</small></template
                 >
                 <span v-else class="soft">never yet</span>

@@ -48,9 +48,8 @@ async function chose(event: Event): Promise<void> {
       <p>
         Exactly those, by {{ picked.key.map(label).join(" + ") }}, in the order of the list<template v-if="missing"
           >; <b class="text-reject">{{ many(missing, "key finds", "keys find") }} no record</b>:
-          <span class="mono">{{ notFound.slice(0, 6).join(", ") }}</span><template v-if="missing > 6">
-            …</template
-          ></template
+          <span class="mono">{{ notFound.slice(0, 6).join(", ") }}</span
+          ><template v-if="missing > 6"> …</template></template
         >.
       </p>
       <button type="button" class="btn sm mt-2" @click="picked = null">Choose by a condition again</button>

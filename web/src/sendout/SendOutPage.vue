@@ -105,9 +105,7 @@ useFootNote(() => "reading only: the application is not changed");
     <StageLabel :stage="stage" />
     <ChoiceList v-model="application" as="pill" label="Application" :options="places" />
     <h1>Send records out</h1>
-    <span v-if="route" class="soft"
-      >on the route <b>{{ route.name }}</b></span
-    >
+    <span v-if="route" class="soft">on the route <b>{{ route.name }}</b></span>
     <span class="ml-auto" />
     <button v-if="mayPrepare" type="button" class="btn" :disabled="!!slip || asking || !type" @click="keeping = true">
       Keep as route
@@ -189,9 +187,7 @@ useFootNote(() => "reading only: the application is not changed");
           aria-live="polite"
           data-testid="sums"
         >
-          <span v-for="one in sums" :key="one.label"
-            >Σ {{ one.label }} <b class="mono">{{ exact(one.sum) }}</b></span
-          >
+          <span v-for="one in sums" :key="one.label">Σ {{ one.label }} <b class="mono">{{ exact(one.sum) }}</b></span>
           <span v-if="selection.data.value?.totals === null" class="soft">sums come with the sheet</span>
         </span>
       </div>

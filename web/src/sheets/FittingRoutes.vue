@@ -13,9 +13,7 @@ const { data: applications } = useApplications();
   <section v-for="one in routes" :key="one.id" class="card" data-testid="fitting-route">
     <p class="flex flex-wrap items-center gap-2">
       <StageLabel :stage="applications?.find((a) => a.name === one.application)?.stage ?? 'practice'" />
-      <span
-        >Its header is like that of the route <b>{{ one.name }}</b>.</span
-      >
+      <span>Its header is like that of the route <b>{{ one.name }}</b>.</span>
     </p>
     <p v-if="one.missing.length" class="mt-1 text-small text-held">
       The route has, and this sheet has not: <b class="mono">{{ one.missing.join(", ") }}</b>

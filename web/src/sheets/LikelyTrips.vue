@@ -23,9 +23,7 @@ const stageOf = (name: string): string => applications.value?.find((a) => a.name
     :disabled="disabled"
     @click="emit('choose', { application: one.application, recordType: one.record_type, trip: String(one.trip) })"
   >
-    <span
-      >{{ one.title }}<span class="soft block text-small font-normal">{{ one.account }}</span></span
-    >
+    <span>{{ one.title }}<span class="soft block text-small font-normal">{{ one.account }}</span></span>
     <StageLabel :stage="stageOf(one.application)" />
   </button>
 </template>

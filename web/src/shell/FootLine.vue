@@ -15,9 +15,7 @@ const shown = computed(() =>
 
 <template>
   <footer class="foot">
-    <span v-for="key in shown" :key="key.key"
-      ><kbd>{{ key.key }}</kbd> {{ key.says }}</span
-    >
+    <span v-for="key in shown" :key="key.key"><kbd>{{ key.key }}</kbd> {{ key.says }}</span>
     <span class="ml-auto" data-testid="foot-note">{{ footNote }}</span>
   </footer>
 </template>

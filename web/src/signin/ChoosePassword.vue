@@ -32,9 +32,7 @@ const { start, busy, error } = useDoing(
   <form class="grid max-w-sm gap-3" @submit.prevent="start()">
     <h2 class="!text-large">Choose a password</h2>
     <template v-if="username && link">
-      <p>
-        You sign in as <b class="mono">{{ username }}</b>.
-      </p>
+      <p>You sign in as <b class="mono">{{ username }}</b>.</p>
       <input class="hidden" name="username" autocomplete="username" :value="username" readonly tabindex="-1" />
       <label
         ><span class="field-label">Your password</span

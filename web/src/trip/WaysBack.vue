@@ -24,8 +24,8 @@ const back = (count: number): string =>
     >
     <span v-for="other in trip.taken_back" :key="other.trip"
       >Taken back by
-      <RouterLink class="font-semibold text-marine underline" :to="to(other.trip)">trip {{ other.trip }}</RouterLink
-      >: {{ back(other.count) }}.</span
+      <RouterLink class="font-semibold text-marine underline" :to="to(other.trip)">trip {{ other.trip }}</RouterLink>:
+      {{ back(other.count) }}.</span
     >
   </p>
 </template>

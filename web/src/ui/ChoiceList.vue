@@ -65,9 +65,7 @@ defineExpose({ focus: () => (opener.value?.$el as HTMLElement | undefined)?.focu
       :anchor="button"
       none="There is nothing to choose from."
     >
-      <slot name="option" :option="option"
-        ><span class="truncate">{{ option.label }}</span></slot
-      >
+      <slot name="option" :option="option"><span class="truncate">{{ option.label }}</span></slot>
     </OptionList>
   </Listbox>
 </template>

@@ -57,9 +57,7 @@ const floatingStyles = useDropdown(
         >
           <li :class="{ active, selected, disabled: one.disabled }">
             <slot name="whole" :option="one">
-              <slot :option="one"
-                ><span class="truncate">{{ one.label }}</span></slot
-              >
+              <slot :option="one"><span class="truncate">{{ one.label }}</span></slot>
               <span v-if="one.note" class="soft ml-auto pl-3 text-data whitespace-nowrap">{{ one.note }}</span>
             </slot>
           </li>

@@ -27,9 +27,7 @@ function share(bytes: number): string {
 <template>
   <section class="grid gap-2 p-4" aria-labelledby="room">
     <h2 id="room">Room</h2>
-    <p>
-      Vexo takes <b>{{ room(all) }}</b>; <b>{{ room(upkeep.free) }}</b> are free on its disk.
-    </p>
+    <p>Vexo takes <b>{{ room(all) }}</b>; <b>{{ room(upkeep.free) }}</b> are free on its disk.</p>
     <table class="plain-table" aria-label="Room by kind">
       <thead>
         <tr>

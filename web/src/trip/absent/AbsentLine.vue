@@ -38,9 +38,7 @@ const groups = computed(() => (props.outcome ? last.value?.groups : trip.value.a
     aria-label="The second sum"
     data-testid="absent-line"
   >
-    <span
-      ><b>{{ count(whole) }}</b> in reach, not in the sheet <span class="soft">=</span></span
-    >
+    <span><b>{{ count(whole) }}</b> in reach, not in the sheet <span class="soft">=</span></span>
     <span v-for="([sign, words, number], at) in terms" :key="words"
       ><span v-if="at" class="soft">+ </span><VerdictSign :verdict="sign" /> <b>{{ count(number) }}</b>
       {{ words }}</span

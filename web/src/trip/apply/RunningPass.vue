@@ -47,9 +47,8 @@ const wanted = computed(() => props.job.wanted ?? "run");
       aria-label="Rows written"
     />
     <p class="soft mt-2">
-      <span :class="{ 'font-semibold text-reject': says.includes('refused') }" data-testid="refusals">{{
-        says
-      }}</span><template v-if="rate"> · {{ count(Math.round(rate)) }} rows a second</template
+      <span :class="{ 'font-semibold text-reject': says.includes('refused') }" data-testid="refusals">{{ says }}</span
+      ><template v-if="rate"> · {{ count(Math.round(rate)) }} rows a second</template
       ><template v-if="left != null"> · about {{ many(left, "second", "seconds") }} left</template>
     </p>
     <p class="soft mt-1">

@@ -46,7 +46,8 @@ const route = computed(() => trip.value.on_route);
   >
     <template v-if="route">
       <span
-        >On the route <b>{{ route.name }}</b><template v-if="route.missing.length"
+        >On the route <b>{{ route.name }}</b
+        ><template v-if="route.missing.length"
           >, but this sheet lacks <b class="mono text-held">{{ route.missing.join(", ") }}</b></template
         ><template v-if="route.new.length"
           >, and has <b class="mono text-held">{{ route.new.join(", ") }}</b> besides</template

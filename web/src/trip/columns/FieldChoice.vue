@@ -80,11 +80,8 @@ defineExpose({ focus });
           <span class="truncate font-semibold">{{ one.label }}</span>
           <span class="soft text-data whitespace-nowrap">{{ one.kind }}</span>
           <span v-if="one.example || one.note" class="soft col-span-2 truncate text-fine"
-            ><b v-if="one.note">{{ one.note }}</b
-            >{{ one.note && one.example ? " · " : ""
-            }}<template v-if="one.example"
-              >such as <span class="mono">{{ one.example }}</span></template
-            ></span
+            ><b v-if="one.note">{{ one.note }}</b>{{ one.note && one.example ? " · " : ""
+            }}<template v-if="one.example">such as <span class="mono">{{ one.example }}</span></template></span
           >
         </span>
       </template>

@@ -37,8 +37,7 @@ const rowsOf = (one: { rows: number[]; count: number }): string =>
         <VerdictSign verdict="held" />
         <div>
           <span class="break-words"
-            ><b>{{ one.header }}</b
-            >: {{ many(one.count, "cell", "cells") }}, {{ one.says }} ({{ rowsOf(one) }}).
+            ><b>{{ one.header }}</b>: {{ many(one.count, "cell", "cells") }}, {{ one.says }} ({{ rowsOf(one) }}).
             <template v-if="one.kind !== 'read-only' && one.sure < one.count">{{
               one.sure ? `${count(one.sure)} for certain.` : "Not certain."
             }}</template></span

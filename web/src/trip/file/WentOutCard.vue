@@ -50,15 +50,13 @@ const backup = ["xlsx", "csv"];
       </p>
       <p v-if="out.formulas">
         {{ many(out.formulas, "cell keeps its formula", "cells keep their formulas") }}:
-        <span class="mono">{{ out.formula_cells.slice(0, 8).join(", ") }}</span><template v-if="out.formulas > 8">
-          …</template
-        >
+        <span class="mono">{{ out.formula_cells.slice(0, 8).join(", ") }}</span
+        ><template v-if="out.formulas > 8"> …</template>
       </p>
       <p v-if="out.missing" class="!text-reject">
         {{ many(out.missing, "key found", "keys found") }} no record:
-        <span class="mono">{{ out.not_found.slice(0, 8).join(", ") }}</span><template v-if="out.missing > 8">
-          …</template
-        >
+        <span class="mono">{{ out.not_found.slice(0, 8).join(", ") }}</span
+        ><template v-if="out.missing > 8"> …</template>
       </p>
     </section>
     <section v-if="out.also_out.length" class="card !border-held">

@@ -69,9 +69,7 @@ const keep = (condition: string): void => {
     <details class="mt-1 text-small">
       <summary>How the columns are named in it</summary>
       <p class="mono mt-1 break-words">{{ names.join(" · ") }}</p>
-      <p class="soft">
-        For example <span class="mono">{{ example }}</span>
-      </p>
+      <p class="soft">For example <span class="mono">{{ example }}</span></p>
     </details>
   </section>
 </template>

@@ -51,7 +51,8 @@ const states = (decision: Decision) => Object.entries(decision.states) as [Schem
           :aria-pressed="shown === String(decision.id)"
           @click="shown = shown === String(decision.id) ? '' : String(decision.id)"
         >
-          {{ rows(decision) }}</button><template v-else>{{ rows(decision) }}</template>
+          {{ rows(decision) }}</button
+        ><template v-else>{{ rows(decision) }}</template>
         <span v-for="[state, number] in states(decision)" :key="state" class="ml-2 whitespace-nowrap"
           ><VerdictSign :verdict="state" /> {{ count(number) }} {{ state }}</span
         >

@@ -26,9 +26,7 @@ const one = ({ answer }: Answer): void => {
 <template>
   <section class="card" data-testid="emptied">
     <b>{{ column.label }}: emptied in the sheet</b>
-    <p v-if="row">
-      It went out as <span class="mono">{{ row.sent }}</span>. The record is left as it is.
-    </p>
+    <p v-if="row">It went out as <span class="mono">{{ row.sent }}</span>. The record is left as it is.</p>
     <p v-else>
       {{ many(column.emptied, "cell was", "cells were") }} filled when the sheet went out.
       {{ column.emptied === 1 ? "Its record is" : "Their records are" }} left as they are.

@@ -180,8 +180,7 @@ useKeys("This row", [
           <div v-for="{ column: c, cell } in writes" :key="c.column">
             <dt class="soft">{{ c.label }}</dt>
             <dd class="mono break-words">
-              <template v-if="cell?.current"
-                ><span class="old">{{ cell.current }}</span> → </template
+              <template v-if="cell?.current"><span class="old">{{ cell.current }}</span> → </template
               ><span class="new">{{ cell?.proposed ?? "empty" }}</span>
             </dd>
           </div>

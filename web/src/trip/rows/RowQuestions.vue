@@ -61,9 +61,7 @@ const answerAll = ({ answer }: Answer): void => {
   <section v-for="({ column: c, cell, fault }, place) in conflicts" :key="c.column" class="card">
     <b>{{ c.label }}</b>
     <div class="three">
-      <div>
-        <small>{{ cell?.seen_later ? "last seen there" : "sent out" }}</small>{{ cell?.sent ?? "empty" }}
-      </div>
+      <div><small>{{ cell?.seen_later ? "last seen there" : "sent out" }}</small>{{ cell?.sent ?? "empty" }}</div>
       <div class="border-2 !border-marine bg-marine-tint"><small>your file</small>{{ cell?.proposed ?? "empty" }}</div>
       <div><small>application now</small>{{ cell?.current ?? "empty" }}</div>
     </div>
@@ -79,12 +77,8 @@ const answerAll = ({ answer }: Answer): void => {
   </section>
   <section v-for="{ column: c, cell, fault } in unreadable" :key="c.column" class="card">
     <b>{{ c.label }}</b>
-    <p v-if="!mayPrepare">
-      In the cell: <span class="mono font-bold !text-reject">{{ cell?.text }}</span>
-    </p>
-    <p>
-      In the application: <span class="mono">{{ cell?.current ?? "empty" }}</span>
-    </p>
+    <p v-if="!mayPrepare">In the cell: <span class="mono font-bold !text-reject">{{ cell?.text }}</span></p>
+    <p>In the application: <span class="mono">{{ cell?.current ?? "empty" }}</span></p>
     <FixCell v-if="mayPrepare" class="mt-1" :row-id="props.row.row_id" :column="c" :cell="cell" />
     <template v-if="mayPrepare">
       <div class="mt-2 flex flex-wrap gap-1.5">

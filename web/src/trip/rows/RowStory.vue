@@ -37,8 +37,7 @@ const { data: story } = useQuery({
   <ul v-if="story?.decisions.length" class="grid gap-1 text-small" aria-label="Decided about this row">
     <li v-for="decision in story.decisions" :key="decision.id" class="flex items-baseline gap-2">
       <span>
-        <b>{{ decision.says }}</b><template v-if="decision.label">, {{ decision.label }}</template
-        >:
+        <b>{{ decision.says }}</b><template v-if="decision.label">, {{ decision.label }}</template>:
         <span class="soft" :title="fullTime(decision.at)"
           >{{ decision.mine ? "you" : decision.by.name }}, {{ when(decision.at) }}</span
         >

@@ -44,9 +44,7 @@ const says = (sum: Record<string, number>): string =>
     <table v-if="column && groups.data.value" class="mt-1 w-full text-small">
       <caption class="sr-only">
         The sum for each
-        {{
-          column
-        }}
+        {{ column }}
       </caption>
       <tbody>
         <tr v-for="one in groups.data.value" :key="one.value" class="border-t border-rule">
