@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from functools import cache
 
 import polars as pl
-from django.db.models import QuerySet
+from django.db.models import F, Max, QuerySet
 
 from vexo.core.columns.likeness import ComparedSheet, Likeness, Sent, form, likeness
 from vexo.core.records import IDENTIFIER, Field, RecordType, UnknownName
@@ -242,9 +242,11 @@ class _Search:
         """Trips of whose sheet from elsewhere this may be a corrected version: those that still wait for something."""
         headers = sorted(column.header for column in self._profile.columns)
         candidates = []
-        for trip in self._newest(Trip.objects.exclude(sheets__direction=Sheet.OUT), "-id"):
+        trips = self._newest(Trip.objects.exclude(sheets__direction=Sheet.OUT), "-id")
+        sheets = _newest_sheets(trips)
+        for trip in trips:
             try:
-                known = self._as_it_came(trip, headers)
+                known = self._as_it_came(trip, sheets.get(trip.pk), headers)
             except ArtifactLost as error:
                 self._lost(trip, error)
                 continue
@@ -255,17 +257,22 @@ class _Search:
                 candidates.append(Likely(trip, Likeness(*known, 0), came=True))
         return candidates
 
-    def _as_it_came(self, trip: Trip, headers: list[str]) -> tuple[int, int] | None:
+    def _as_it_came(self, trip: Trip, newest: Sheet | None, headers: list[str]) -> tuple[int, int] | None:
         """How many cells are those of a trip's newest sheet, and of how many; None where it has other columns, or waits
         for nothing."""
-        view = PartView.of(trip)
-        newest = newest_in(view)
         if newest is None or headers != sorted(column.header for column in newest.profile.columns):
             return None
-        if trip.passes.exists() and not TripStatus(view).open:
+        if trip.passes.exists() and not TripStatus(PartView.of(trip)).open:
             return None
         before = artifacts.read(newest.cells)
         return alike_cells(self._cells, self._profile.columns, before, newest.profile.columns)
+
+
+def _newest_sheets(trips: Sequence[Trip]) -> dict[int, Sheet]:
+    """The sheet of each trip that came in last, by the trip's number, in one question."""
+    came = Sheet.objects.filter(direction=Sheet.IN, trip__in=trips, part__number=F("trip__last_part"))
+    newest = came.order_by().values("trip").annotate(newest=Max("id")).values("newest")
+    return {sheet.trip_id: sheet for sheet in Sheet.objects.filter(pk__in=newest).only("trip", "cells", "profile_json")}
 
 
 def likely_trips(profile: SheetProfile, cells: pl.DataFrame) -> tuple[list[Likely], list[Finding]]:
