@@ -112,10 +112,10 @@ class AnyOrder(ServiceCase):
         self.bring(file.getvalue(), trip=trip.pk, key=("harbour", "berth_no"), operation="upsert")
         table = self.table(trip)
         self.assertEqual(table.height, len(rows))
-        told = Counter[Any]()
+        told, carried = Counter[Any](), self.newest(trip).carried
         for text, line in zip(rows, table.iter_rows(named=True), strict=True):
             changes = []
-            for name in self.newest(trip).carried:
+            for name in carried:
                 columns = FieldColumns(name)
                 if line[columns.action] == CellAction.WRITE:
                     changes.append((name, str(line[columns.proposed])))

@@ -24,7 +24,7 @@ from vexo.core.columns.lanes import Lane  # noqa: E402
 from vexo.core.errors import MendableError  # noqa: E402
 from vexo.core.planning.frame import FieldColumns  # noqa: E402
 from vexo.core.planning.verdicts import Answer  # noqa: E402
-from vexo.server import artifacts  # noqa: E402
+from vexo.server import artifacts, spared_columns  # noqa: E402
 from vexo.server.applications.services import client_of  # noqa: E402
 from vexo.server.data_folder import absolute  # noqa: E402
 from vexo.server.decisions import decisions  # noqa: E402
@@ -305,7 +305,16 @@ class InPart(HolderSheets, EditCase):
 
 class Patches(EditCase):
     def test_patches_over_patches_and_one_that_grows_whole(self) -> None:
-        size = 140_000
+        # As long a result as of 140,000 rows, in groups of a sixteenth.
+        group, size = 1_024, 8_750
+        for module, name, value in (
+            (artifacts, "_GROUP", group),
+            (artifacts, "_PIECE", 8 * group),
+            (artifacts, "_AS_PARQUET", {**artifacts._AS_PARQUET, "row_group_size": group}),
+            (artifacts, "MOST_PATCHED", artifacts.MOST_PATCHED // 16),
+            (spared_columns, "_LONG", group),
+        ):
+            self.enterContext(patch.object(module, name, value))
         frame = pl.DataFrame({"a": range(size), "b": [f"t{n}" for n in range(size)], "c": [[n] for n in range(size)]})
         frame = frame.with_columns(pl.col("b").alias("d"), pl.lit(None, pl.String).alias("e"), f=pl.lit("")).select(
             *"edacbf"
@@ -315,7 +324,7 @@ class Patches(EditCase):
             set(pl.read_parquet_schema(absolute(path))), {"a", "b", "c", "f"}, "stored once, or not at all"
         )
         for step in range(30):
-            count = pick.choice([0, 1, 5, 3_000])
+            count = pick.choice([0, 1, 5, 190])
             places = pl.Series(sorted(pick.sample(range(size), count)), dtype=pl.UInt32)
             rows = frame[places.to_list()].with_columns(b=pl.lit(f"step {step}"), e=pl.lit(f"no longer {step}"))
             patched = pl.int_range(pl.len()).is_in(places.implode())
