@@ -27,6 +27,9 @@ _SMALL_TYPE = 500
 _ALL_AT = 10
 """Records of a type for each row, up to which all of them are read: in pages of thousands that is hardly dearer than
 asking for those of the rows in groups of 100 keys."""
+_ALL_WANTED = 10_000
+"""Records of a type up to which all of them are read where anything about all of them is asked: they are a few pages,
+and to ask for a spread is half a dozen questions for each field."""
 MOST_KEYS = 2_000_000
 """Records of a type up to which all their keys are read before rows count as new (``semantics.md`` 5.1)."""
 _MOST_SUMMED = 50_000
@@ -43,13 +46,14 @@ def _by_identifier(context: PlanContext, fields: list[str], wanted: pl.Series, c
 
 
 def records_now(
-    context: PlanContext, carried: pl.DataFrame, known: pl.Series, total: int, client: Client
+    context: PlanContext, carried: pl.DataFrame, known: pl.Series, total: int, client: Client, *, all_wanted: bool
 ) -> pl.DataFrame:
     """The application's records that rows are or may be about, with all fields the plan compares.
 
     Args:
         known: IDs of records that rows were about before.
         total: how many records the type has.
+        all_wanted: the plan looks at all records, too, where they are not too many.
     """
     record_type, key = context.record_type, context.settings.key
     settings = context.settings
@@ -57,7 +61,8 @@ def records_now(
     all_in_reach = settings.operation == Operation.MAKE_SAME and not settings.reach
     if settings.operation == Operation.DELETE or all_in_reach:
         fields = [f.name for f in record_type.fields]
-    if total <= _SMALL_TYPE or len(carried) * _ALL_AT > total or all_in_reach:
+    few = total <= _SMALL_TYPE or (all_wanted and total <= _ALL_WANTED)
+    if few or len(carried) * _ALL_AT > total or all_in_reach:
         return pl.concat(list(client.read(record_type, fields)))
     some = _some_records(context, carried, known, total, client, fields)
     return _with_owners(context, carried, some, client, fields)

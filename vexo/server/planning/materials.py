@@ -24,7 +24,7 @@ from .incremental import READ_SO, LastPlan, carry_on, read_so
 from .models import Plan
 from .reach import read_reach
 from .references import references_of
-from .spreads import read_spreads
+from .spreads import looks_at_all, read_spreads
 
 
 @dataclass(frozen=True)
@@ -52,7 +52,8 @@ def ask(basis: Basis, client: Client, lease: Lease) -> Materials:
     carried = carry(context.cells, counted, record_type, reading, lookups, context.settings.lanes, context.headers)
     lease.progress(2, 4, "asking the application")
     total = client.count(record_type)
-    records = records_now(context, carried, basis.bound_records, total, client)
+    known, all_wanted = basis.bound_records, looks_at_all(basis)
+    records = records_now(context, carried, known, total, client, all_wanted=all_wanted)
     fresh = uuid.uuid4().hex
     stored = artifacts.store(records, artifacts.named(trip.pk, "records", fresh))
     counts = counts_of(context, client, total) | read_reach(context, client, stored)

@@ -43,6 +43,11 @@ def read_spreads(basis: Basis, records: pl.DataFrame, counts: Mapping[str, Any],
     return {"spreads": spreads}
 
 
+def looks_at_all(basis: Basis) -> bool:
+    """Whether a spread over all records is asked for, and not over those that went out."""
+    return basis.context.settings.reach != SENT and bool(_fields(basis))
+
+
 def spreads_of(counts: Mapping[str, Any]) -> dict[str, Spread]:
     """The spreads that a plan was told."""
     return {name: Spread(**spread) for name, spread in counts.get("spreads", {}).items()}

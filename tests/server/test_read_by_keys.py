@@ -1,0 +1,84 @@
+"""A plan is the same whether all records of a type are read for it, or those alone that its rows may be about."""
+
+from __future__ import annotations
+
+from typing import Any
+from unittest.mock import patch
+
+import polars as pl
+from hypothesis import Phase, event, example, given, settings
+from hypothesis import strategies as st
+
+from tests import whole_rounds
+from tests.server.holder_sheets import HolderSheets
+from tests.support import register, template
+
+template()
+
+from vexo.core.operations import Operation  # noqa: E402
+from vexo.core.planning.frame import VERDICT, FieldColumns  # noqa: E402
+from vexo.core.records import IDENTIFIER  # noqa: E402
+from vexo.server import artifacts  # noqa: E402
+from vexo.server.planning import application_records  # noqa: E402
+
+KEYS = ("as it is", "with spaces", "near", "new", "none")
+NAMES, MAILS = ("Merrowick", "Tollgate", ""), ("own", "another's", "new", "")
+BY_KEY = (Operation.CREATE, Operation.UPDATE, Operation.UPSERT, Operation.DELETE)
+THERE = 4
+ROWS = st.lists(
+    st.tuples(
+        st.integers(1, THERE), st.sampled_from([*KEYS, "as it is"]), st.sampled_from(NAMES), st.sampled_from(MAILS)
+    ),
+    min_size=1,
+    max_size=6,
+)
+
+
+class ReadByKeys(HolderSheets):
+    def written(self, at: int, kind: str) -> str:
+        """The number of a holder as a row has it."""
+        number = f"{self.begin}{at:02}"
+        written = {
+            "with spaces": f"\u00a0{number} ",
+            "near": number.replace("07", "O7", 1),
+            "new": f"{self.begin}9{at}",
+            "none": "",
+        }
+        return written.get(kind, number)
+
+    def mail(self, at: int) -> str:
+        return f"m{at}.{self.begin}@example.org"
+
+    def planned(self, trip: Any, whole: bool) -> pl.DataFrame:
+        """What a fresh plan says of each row."""
+        limit = 1_000_000 if whole else 1
+        with patch.object(application_records, "_SMALL_TYPE", limit), patch.object(application_records, "_ALL_AT", 0):
+            self.plan(trip)
+        plan = self.newest(trip)
+        self.assertEqual(len(artifacts.read(plan.records_path)) == plan.counts["type"], whole)
+        columns = [name for field in plan.carried for name in FieldColumns(field).stored]
+        return self.table(trip).select(VERDICT, IDENTIFIER, "faults", *columns)
+
+    @settings(whole_rounds, phases=[Phase.explicit, Phase.generate])
+    @example(rows=[(1, "as it is", "Merrowick", "another's")], operation=Operation.UPDATE, ignores=False)
+    @example(
+        rows=[(2, "near", "Tollgate", "new"), (3, "new", "Tollgate", "another's")],
+        operation=Operation.UPSERT,
+        ignores=False,
+    )
+    @given(ROWS, st.sampled_from(BY_KEY), st.booleans())
+    def test_it_is_the_same_plan(self, rows: list[Any], operation: Operation, ignores: bool) -> None:
+        self.number_anew()
+        with register().client() as client:
+            for at in range(1, THERE + 1):
+                body = {"holder_no": f"{self.begin}{at:02}", "last_name": f"L {at}", "email": self.mail(at)}
+                client.post("Holders", json=body).raise_for_status()
+        lines = ["holder_no;last_name;email"]
+        for at, kind, name, mail in rows:
+            other = {"own": self.mail(at), "another's": self.mail(at % THERE + 1), "new": f"n{self.mail(at)}", "": ""}
+            lines.append(f"{self.written(at, kind)};{name};{other[mail]}")
+        more = {"ignores": ["capitals"]} if ignores else {}
+        trip = self.bring("\n".join(lines), record_type="Holder", key=["holder_no"], operation=operation.value, **more)
+        event(operation.value)
+        whole, some = self.planned(trip, whole=True), self.planned(trip, whole=False)
+        self.assertEqual(some.to_dicts(), whole.to_dicts())
