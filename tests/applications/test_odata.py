@@ -81,17 +81,44 @@ class OneByOne(ApplicationSuite, unittest.TestCase):
                 self.application.write(self.berths, [write])
 
     def test_a_new_record_is_known_by_its_address_where_nothing_else_says_it(self) -> None:
-        def answer(_: httpx.Request) -> httpx.Response:
-            return httpx.Response(204, headers={"OData-EntityId": "http://x/odata/Berths(81)"})
+        for header, given, known in ADDRESSES:
+            create = Write(1, 1, Verdict.CREATE, None, None, {"berth_no": "x"})
+            answer = httpx.Response(204, headers={header: given})
+            with (
+                self.subTest(given),
+                patch.object(self.application._connection, "_client", client(lambda _, answer=answer: answer)),
+            ):
+                [told] = self.application.write(self.berths, [create])
+                self.assertEqual((told.state, told.identifier), ("created", known))
 
-        create = Write(1, 1, Verdict.CREATE, None, None, {"berth_no": "x"})
-        with patch.object(self.application._connection, "_client", client(answer)):
-            [told] = self.application.write(self.berths, [create])
-        self.assertEqual((told.state, told.identifier), ("created", "81"))
+
+ADDRESSES = (
+    ("OData-EntityId", "http://x/odata/Berths(81)", "81"),
+    ("Location", "http://x/odata/Berths(id=81)", "81"),
+    ("Location", "http://x/odata/Berths('A%2F''(7)')", "A/'(7)"),
+    ("Location", "http://x/odata/Berths(a=1,b=2)", None),
+    ("Location", "http://x/odata/Berths", None),
+)
 
 
 def client(answer: Callable[[httpx.Request], httpx.Response]) -> httpx.Client:
     return httpx.Client(base_url="http://x/odata/", transport=httpx.MockTransport(answer))
+
+
+class InBatches(unittest.TestCase):
+    def test_a_new_record_is_known_by_its_address_where_its_answer_has_no_body(self) -> None:
+        application = ODataClient(register().odata(), TOKEN)
+        self.addCleanup(application.close)
+        berths = application.describe().type("Berth")
+        for header, given, known in ADDRESSES:
+            create = Write(1, 1, Verdict.CREATE, None, None, {"berth_no": "x"})
+            answer = httpx.Response(200, json={"responses": [{"id": "0", "status": 204, "headers": {header: given}}]})
+            with (
+                self.subTest(given),
+                patch.object(application._connection, "_client", client(lambda _, answer=answer: answer)),
+            ):
+                [told] = application.write(berths, [create])
+                self.assertEqual((told.state, told.identifier), ("created", known))
 
 
 class Trouble(unittest.TestCase):

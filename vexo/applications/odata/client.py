@@ -28,7 +28,7 @@ from . import paging
 from .metadata import read_metadata
 from .records import to_frame, to_json, typed
 
-_KEY_IN = re.compile(r"\(([^()]*)\)/?$")
+_KEY_IN = re.compile(r"\((?:\w+=)?('.*'|[^()',=]*)\)/?$")
 """The key at the end of a record's address."""
 KEYS_AT_ONCE = 100
 """Keys of one question: an address of some eight thousand characters, which servers still take."""
@@ -244,8 +244,6 @@ class ODataClient(Client):
         answer = {"status": response.status_code, "headers": dict(response.headers), "body": _body_of(response)}
         if response.is_success and response.content and not isinstance(answer["body"], dict):
             raise NoAnswer("The application's answer to a write cannot be read.")
-        if write.verdict == Verdict.CREATE and not isinstance(answer["body"], dict):
-            answer["body"] = {record_type.identifier: _identifier_in(response)}
         result = self._answer(record_type, write, answer, failed=False)
         return replace(result, values=self._held(record_type, {"": answer}).get("", {}))
 
@@ -317,6 +315,8 @@ class ODataClient(Client):
             warnings = _warnings(body)
             version = body.get("@odata.etag") or body.get("@etag") or version
             identifier = str(body.get(record_type.identifier) or identifier or "") or None
+        if write.verdict == Verdict.CREATE and identifier is None:
+            identifier = _identifier_at(headers.get("odata-entityid") or headers.get("location") or "")
         state = DONE[write.verdict]
         return WriteResult(write.at, state, identifier, version, warnings=warnings, accepted=accepted)
 
@@ -326,11 +326,10 @@ class ODataClient(Client):
         return self._pages.format(source=record_type.source, id=quote(identifier, safe=""))
 
 
-def _identifier_in(response: httpx.Response) -> str | None:
-    """The ID of a new record by the address at which the service says that it is."""
-    said = response.headers.get("OData-EntityId") or response.headers.get("Location") or ""
-    key = _KEY_IN.search(said)
-    return unquote(key[1]).strip("'").replace("''", "'") if key else None
+def _identifier_at(address: str) -> str | None:
+    """The ID of a record by its address, which may name the field that it is the value of."""
+    key = _KEY_IN.search(unquote(address))
+    return key[1].removeprefix("'").removesuffix("'").replace("''", "'") if key else None
 
 
 def _body_of(response: httpx.Response) -> Any:
