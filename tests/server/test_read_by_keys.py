@@ -15,6 +15,7 @@ from tests.support import register, template
 
 template()
 
+from vexo.applications.odata.client import ODataClient  # noqa: E402
 from vexo.core.operations import Operation  # noqa: E402
 from vexo.core.planning.frame import VERDICT, FieldColumns  # noqa: E402
 from vexo.core.records import IDENTIFIER  # noqa: E402
@@ -82,3 +83,10 @@ class ReadByKeys(HolderSheets):
         event(operation.value)
         whole, some = self.planned(trip, whole=True), self.planned(trip, whole=False)
         self.assertEqual(some.to_dicts(), whole.to_dicts())
+
+    def test_a_service_that_finds_none_by_their_keys_is_read(self) -> None:
+        self.make(("01", "a"), ("02", "b"))
+        content = self.sheet(("01", "x"), ("02", "b"), ("09", "c"), header="holder_no,last_name")
+        with patch.object(ODataClient, "_key_filter", return_value="nothing eq like this"):
+            trip = self.trip(content, operation="upsert")
+        self.assertEqual(self.verdicts(trip), ["update", "same", "create"])
