@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import unittest
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from contextlib import ExitStack, contextmanager
 from pathlib import Path
 from typing import Any
 from unittest.mock import patch
@@ -21,6 +22,17 @@ def view_of(trip: Any) -> Any:
     from vexo.server.trips.part_view import PartView
 
     return PartView.of(trip)
+
+
+@contextmanager
+def no_type_is_small() -> Iterator[None]:
+    """Within this, no record type is read whole because it is not large."""
+    from vexo.server.planning import application_records
+
+    with ExitStack() as stack:
+        for name in ("_SMALL_TYPE", "_ALL_WANTED", "_LOOKED_THROUGH"):
+            stack.enter_context(patch.object(application_records, name, 1))
+        yield
 
 
 class ServiceCase(unittest.TestCase):

@@ -7,7 +7,7 @@ import io
 from typing import Any
 from unittest.mock import patch
 
-from tests.server.services import ServiceCase
+from tests.server.services import ServiceCase, no_type_is_small
 from tests.support import register, template
 
 template()
@@ -56,7 +56,7 @@ class LargeTypes(ServiceCase):
         for limit, verdicts in ((2_000_000, ["update", "update", "create"]), (5, ["create", "update", "create"])):
             with (
                 self.subTest(limit),
-                patch("vexo.server.planning.application_records._SMALL_TYPE", 1),
+                no_type_is_small(),
                 patch("vexo.server.planning.application_records.MOST_KEYS", limit),
             ):
                 trip = self.bring(f"registration,name\n{rows}", record_type="Vessel", operation="upsert")

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from unittest import mock
+from contextlib import nullcontext
 
+from tests.server.services import no_type_is_small
 from tests.server.test_lanes import LaneCase
 from tests.support import register, template
 
@@ -18,7 +19,6 @@ from vexo.core.writing.strategies import NoRecordError, Write  # noqa: E402
 from vexo.server.decisions.decisions import undo  # noqa: E402
 from vexo.server.errors import PlainError  # noqa: E402
 from vexo.server.jobs.worker import run_inline  # noqa: E402
-from vexo.server.planning import application_records  # noqa: E402
 from vexo.server.trips.models import Trip  # noqa: E402
 from vexo.server.trips.part_view import PartView  # noqa: E402
 
@@ -92,18 +92,18 @@ class Written(LaneCase):
 class Near(LaneCase):
     """6: a key that is near to one that is there is asked about before a second record is made."""
 
-    def near(self, operation: str, small: int = 10_000) -> Trip:
+    def near(self, operation: str, *, large: bool = False) -> Trip:
         """A sheet of two holders, one of them with the letter O for a zero."""
         self.make(("01", "a"), ("02", "b"))
         slip = f"{self.begin}O2".replace("07", "O7", 1)
         content = f"holder_no,last_name\n{self.begin}01,x\n{slip},y\n"
-        with mock.patch.object(application_records, "_SMALL_TYPE", small):
+        with no_type_is_small() if large else nullcontext():
             return self.bring(content, record_type="Holder", key=["holder_no"], operation=operation)
 
     def test_it_is_held_and_one_answer_makes_it_that_record(self) -> None:
-        for small in (10_000, 1):
+        for large in (False, True):
             self.number_anew()
-            trip = self.near("upsert", small)
+            trip = self.near("upsert", large=large)
             self.assertEqual((self.verdicts(trip), self.codes(trip)), (["update", "held"], [[], ["near-key"]]))
             done = self.vexo.run("--as", "ada", "open", str(trip.pk))
             self.assertIn("is it that one, or a new one?", done.stderr)
@@ -125,9 +125,9 @@ class Near(LaneCase):
 
     def test_under_update_and_delete_it_is_rejected_with_the_one_it_may_be(self) -> None:
         for operation in ("update", "delete"):
-            for small in (10_000, 1):
+            for large in (False, True):
                 self.number_anew()
-                trip = self.near(operation, small)
+                trip = self.near(operation, large=large)
                 self.assertEqual(self.verdicts(trip), [operation, "rejected"])
                 review = self.vexo.run("--as", "ada", "review", str(trip.pk), "--json")
                 self.assertIn(f"No holder has this key. Nearest: {self.begin}02.", review.stdout)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from contextlib import ExitStack
 from typing import Any
 from unittest.mock import patch
 
@@ -23,7 +24,7 @@ from vexo.server import artifacts  # noqa: E402
 from vexo.server.planning import application_records  # noqa: E402
 
 KEYS = ("as it is", "with spaces", "near", "new", "none")
-NAMES, MAILS = ("Merrowick", "Tollgate", ""), ("own", "another's", "new", "")
+NAMES, MAILS = ("Merrowick", "Tollgate", ""), ("own", "another's", "another's in capitals", "new", "")
 BY_KEY = (Operation.CREATE, Operation.UPDATE, Operation.UPSERT, Operation.DELETE)
 THERE = 4
 ROWS = st.lists(
@@ -53,7 +54,9 @@ class ReadByKeys(HolderSheets):
     def planned(self, trip: Any, whole: bool) -> pl.DataFrame:
         """What a fresh plan says of each row."""
         limit = 1_000_000 if whole else 1
-        with patch.object(application_records, "_SMALL_TYPE", limit), patch.object(application_records, "_ALL_AT", 0):
+        with ExitStack() as stack:
+            for name, value in (("_SMALL_TYPE", limit), ("_ALL_WANTED", limit), ("_ALL_AT", 0)):
+                stack.enter_context(patch.object(application_records, name, value))
             self.plan(trip)
         plan = self.newest(trip)
         self.assertEqual(len(artifacts.read(plan.records_path)) == plan.counts["type"], whole)
@@ -67,6 +70,7 @@ class ReadByKeys(HolderSheets):
         operation=Operation.UPSERT,
         ignores=False,
     )
+    @example(rows=[(4, "new", "Tollgate", "another's in capitals")], operation=Operation.UPSERT, ignores=False)
     @given(ROWS, st.sampled_from(BY_KEY), st.booleans())
     def test_it_is_the_same_plan(self, rows: list[Any], operation: Operation, ignores: bool) -> None:
         self.number_anew()
@@ -76,8 +80,10 @@ class ReadByKeys(HolderSheets):
                 client.post("Holders", json=body).raise_for_status()
         lines = ["holder_no;last_name;email"]
         for at, kind, name, mail in rows:
-            other = {"own": self.mail(at), "another's": self.mail(at % THERE + 1), "new": f"n{self.mail(at)}", "": ""}
-            lines.append(f"{self.written(at, kind)};{name};{other[mail]}")
+            another = self.mail(at % THERE + 1)
+            mails = {"own": self.mail(at), "another's": another, "new": f"n{self.mail(at)}", "": ""}
+            mails["another's in capitals"] = another.replace("m", "M", 1)
+            lines.append(f"{self.written(at, kind)};{name};{mails[mail]}")
         more = {"ignores": ["capitals"]} if ignores else {}
         trip = self.bring("\n".join(lines), record_type="Holder", key=["holder_no"], operation=operation.value, **more)
         event(operation.value)
@@ -87,6 +93,8 @@ class ReadByKeys(HolderSheets):
     def test_a_service_that_finds_none_by_their_keys_is_read(self) -> None:
         self.make(("01", "a"), ("02", "b"))
         content = self.sheet(("01", "x"), ("02", "b"), ("09", "c"), header="holder_no,last_name")
-        with patch.object(ODataClient, "_key_filter", return_value="nothing eq like this"):
+        of_none = patch.object(ODataClient, "_key_filter", return_value="nothing eq like this")
+        with of_none as asked, patch.object(application_records, "_ALL_WANTED", 1):
             trip = self.trip(content, operation="upsert")
+        self.assertTrue(asked.called)
         self.assertEqual(self.verdicts(trip), ["update", "same", "create"])

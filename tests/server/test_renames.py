@@ -3,16 +3,15 @@
 from __future__ import annotations
 
 from typing import Any
-from unittest import mock
 
 from tests.server.killing import die, take_over
+from tests.server.services import no_type_is_small
 from tests.server.test_lanes import LaneCase
 from tests.support import register, template
 
 template()
 
 from vexo.server.errors import PlainError  # noqa: E402
-from vexo.server.planning import application_records  # noqa: E402
 from vexo.server.planning.context import PlanContext  # noqa: E402
 from vexo.server.rows.windows import Source, Wanted, plan_window  # noqa: E402
 from vexo.server.trips.models import Trip  # noqa: E402
@@ -178,7 +177,7 @@ class Large(LaneCase):
         self.make(("01", "a"), ("02", "b"))
         self.theirs("02", email=f"b.{self.begin}@example.org")
         content = self.sheet(("01", "a", f"b.{self.begin}@example.org"), header="holder_no,last_name,email")
-        with mock.patch.object(application_records, "_SMALL_TYPE", 1):
+        with no_type_is_small():
             trip = self.trip(content)
         self.assertEqual(self.codes(trip), [["duplicate"]])
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import polars as pl
@@ -15,7 +16,7 @@ from vexo.core.keys.near import near_records
 from vexo.core.keys.record_keys import key_texts, normal_key, row_keys
 from vexo.core.operations import Operation
 from vexo.core.planning.inputs import OTHER_PARTS, Settings
-from vexo.core.records import IDENTIFIER, RecordType
+from vexo.core.records import IDENTIFIER, Ignored, RecordType
 from vexo.core.writing.totals import as_texts
 
 from .. import artifacts
@@ -33,6 +34,9 @@ _ALL_WANTED = 10_000
 and to ask for a spread is half a dozen questions for each field."""
 MOST_KEYS = 2_000_000
 """Records of a type up to which all their keys are read before rows count as new (``semantics.md`` 5.1)."""
+_LOOKED_THROUGH = 10_000
+"""Records of a type up to which all are read where asking for some does not do: a few pages."""
+_IN_ANY_CAPITALS = frozenset({Ignored.CAPITALS})
 _MOST_SUMMED = 50_000
 """Records of a selection up to which its sums are asked for: an application that cannot add up is read for them."""
 
@@ -67,20 +71,21 @@ def records_now(
         return pl.concat(list(client.read(record_type, fields)))
     try:
         some = _some_records(context, carried, known, total, client, fields)
-        return _with_owners(context, carried, some, client, fields)
+        return _with_owners(context, carried, some, total, client, fields)
     except (NoAnswer, NotTaken):
         raise
     except ApplicationError:
         # Not every service finds records by their keys; few enough are read without it.
-        if total > _ALL_WANTED:
+        if total > _LOOKED_THROUGH:
             raise
         return pl.concat(list(client.read(record_type, fields)))
 
 
 def _with_owners(
-    context: PlanContext, carried: pl.DataFrame, records: pl.DataFrame, client: Client, fields: list[str]
+    context: PlanContext, carried: pl.DataFrame, records: pl.DataFrame, total: int, client: Client, fields: list[str]
 ) -> pl.DataFrame:
-    """Records, and those that have a unique value which rows say and none of these has: another one's, if it is."""
+    """Records, and those that have a unique value which rows say and none of these has: another one's, if it is. Of a
+    type that is too large to look through it is found as it is written, and not in other capitals."""
     record_type, settings = context.record_type, context.settings
     if settings.operation == Operation.DELETE:
         return records
@@ -91,9 +96,20 @@ def _with_owners(
         known = records.select(normal_key(name, record_type.field(name)).alias(name) for name in key)
         new = values.join(known, on=list(key), how="anti", maintain_order="left")
         if len(new):
-            owners = client.read_by_keys(record_type, fields, list(key), new)
+            if total <= _LOOKED_THROUGH:
+                owners = _by_identifier(context, fields, _owners(record_type, key, new, client), client)
+            else:
+                owners = client.read_by_keys(record_type, fields, list(key), new)
             records = pl.concat([records, owners]).unique(IDENTIFIER, keep="first", maintain_order=True)
     return records
+
+
+def _owners(record_type: RecordType, key: Sequence[str], values: pl.DataFrame, client: Client) -> pl.Series:
+    """IDs of the records that have one of these values of a unique field, whatever its capitals."""
+    every = pl.concat(list(client.read(record_type, list(key))))
+    texts = key_texts(every, key, record_type, _IN_ANY_CAPITALS)
+    wanted = key_texts(values, key, record_type, _IN_ANY_CAPITALS).drop_nulls()
+    return every.select(IDENTIFIER).hstack(texts).join(wanted, on=list(key), how="semi")[IDENTIFIER]
 
 
 def _some_records(

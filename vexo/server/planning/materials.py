@@ -11,6 +11,7 @@ import polars as pl
 
 from vexo.applications import Client
 from vexo.core.columns.carried_values import Reading, carry
+from vexo.core.records import Kind
 
 from .. import artifacts
 from ..artifacts import Artifact
@@ -24,7 +25,7 @@ from .incremental import READ_SO, LastPlan, carry_on, read_so
 from .models import Plan
 from .reach import read_reach
 from .references import references_of
-from .spreads import looks_at_all, read_spreads
+from .spreads import asks_of_all, read_spreads
 
 
 @dataclass(frozen=True)
@@ -52,7 +53,7 @@ def ask(basis: Basis, client: Client, lease: Lease) -> Materials:
     carried = carry(context.cells, counted, record_type, reading, lookups, context.settings.lanes, context.headers)
     lease.progress(2, 4, "asking the application")
     total = client.count(record_type)
-    known, all_wanted = basis.bound_records, looks_at_all(basis)
+    known, all_wanted = basis.bound_records, asks_of_all(basis) or _has_patterns(basis)
     records = records_now(context, carried, known, total, client, all_wanted=all_wanted)
     fresh = uuid.uuid4().hex
     stored = artifacts.store(records, artifacts.named(trip.pk, "records", fresh))
@@ -62,6 +63,14 @@ def ask(basis: Basis, client: Client, lease: Lease) -> Materials:
         stored,
         {**counts, **read_spreads(basis, records, counts, client), READ_SO: read_so(reading)},
     )
+
+
+def _has_patterns(basis: Basis) -> bool:
+    """Whether texts of the sheet are held against the patterns of all that their fields hold: those of which nothing
+    went out are."""
+    record_type, kept = basis.context.record_type, basis.kept
+    texts = [name for name in basis.context.settings.carried if record_type.field(name).kind == Kind.TEXT]
+    return any(kept is None or name not in kept.columns for name in texts)
 
 
 def those_of(last: LastPlan, context: PlanContext) -> Materials:

@@ -43,7 +43,7 @@ def read_spreads(basis: Basis, records: pl.DataFrame, counts: Mapping[str, Any],
     return {"spreads": spreads}
 
 
-def looks_at_all(basis: Basis) -> bool:
+def asks_of_all(basis: Basis) -> bool:
     """Whether a spread over all records is asked for, and not over those that went out."""
     return basis.context.settings.reach != SENT and bool(_fields(basis))
 
