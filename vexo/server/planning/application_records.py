@@ -26,9 +26,9 @@ from .context import PlanContext
 
 _SMALL_TYPE = 500
 """Records of a type up to which all of them are read: they are one short answer."""
-_ALL_AT = 10
-"""Records of a type for each row, up to which all of them are read: in pages of thousands that is hardly dearer than
-asking for those of the rows in groups of 100 keys."""
+_ALL_AT = 3
+"""Records of a type for each row, up to which all of them are read: in pages of thousands that is no dearer than asking
+for those of the rows in groups of 100 keys."""
 _ALL_WANTED = 10_000
 """Records of a type up to which all of them are read where anything about all of them is asked: they are a few pages,
 and to ask for a spread is half a dozen questions for each field."""
