@@ -30,7 +30,7 @@ def no_type_is_small() -> Iterator[None]:
     from vexo.server.planning import application_records
 
     with ExitStack() as stack:
-        for name in ("_SMALL_TYPE", "_ALL_WANTED", "_LOOKED_THROUGH"):
+        for name in ("_SMALL_TYPE", "_ALL_WANTED"):
             stack.enter_context(patch.object(application_records, name, 1))
         yield
 

@@ -176,10 +176,11 @@ class Large(LaneCase):
     def test_another_records_value_is_asked_about(self) -> None:
         self.make(("01", "a"), ("02", "b"))
         self.theirs("02", email=f"b.{self.begin}@example.org")
-        content = self.sheet(("01", "a", f"b.{self.begin}@example.org"), header="holder_no,last_name,email")
-        with no_type_is_small():
-            trip = self.trip(content)
-        self.assertEqual(self.codes(trip), [["duplicate"]])
+        for mail in (f"b.{self.begin}@example.org", f"B.{self.begin}@example.org"):
+            content = self.sheet(("01", "a", mail), header="holder_no,last_name,email")
+            with self.subTest(mail), no_type_is_small():
+                trip = self.trip(content)
+                self.assertEqual(self.codes(trip), [["duplicate"]])
 
 
 class Unique(LaneCase):

@@ -30,12 +30,11 @@ _ALL_AT = 3
 """Records of a type for each row, up to which all of them are read: in pages of thousands that is no dearer than asking
 for those of the rows in groups of 100 keys."""
 _ALL_WANTED = 10_000
-"""Records of a type up to which all of them are read where anything about all of them is asked: they are a few pages,
-and to ask for a spread is half a dozen questions for each field."""
+"""Records of a type up to which all of them are read where anything about all of them is asked, or asking for some does
+not do: they are a few pages, and to ask for a spread is half a dozen questions for each field."""
 MOST_KEYS = 2_000_000
-"""Records of a type up to which all their keys are read before rows count as new (``semantics.md`` 5.1)."""
-_LOOKED_THROUGH = 10_000
-"""Records of a type up to which all are read where asking for some does not do: a few pages."""
+"""Records of a type up to which all their keys are read before rows count as new (``semantics.md`` 5.1), and the values
+of a unique field of which rows bring new ones (7.3)."""
 _IN_ANY_CAPITALS = frozenset({Ignored.CAPITALS})
 _MOST_SUMMED = 50_000
 """Records of a selection up to which its sums are asked for: an application that cannot add up is read for them."""
@@ -76,7 +75,7 @@ def records_now(
         raise
     except ApplicationError:
         # Not every service finds records by their keys; few enough are read without it.
-        if total > _LOOKED_THROUGH:
+        if total > _ALL_WANTED:
             raise
         return pl.concat(list(client.read(record_type, fields)))
 
@@ -96,7 +95,7 @@ def _with_owners(
         known = records.select(normal_key(name, record_type.field(name)).alias(name) for name in key)
         new = values.join(known, on=list(key), how="anti", maintain_order="left")
         if len(new):
-            if total <= _LOOKED_THROUGH:
+            if total <= MOST_KEYS:
                 owners = _by_identifier(context, fields, _owners(record_type, key, new, client), client)
             else:
                 owners = client.read_by_keys(record_type, fields, list(key), new)
