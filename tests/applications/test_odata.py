@@ -97,6 +97,8 @@ ADDRESSES = (
     ("Location", "http://x/odata/Berths(id=81)", "81"),
     ("Location", "http://x/odata/Berths('A%2F''(7)')", "A/'(7)"),
     ("Location", "http://x/odata/Berths(a=1,b=2)", None),
+    ("Location", "http://x/odata/Berths(a='1',b='2')", None),
+    ("Location", "http://x/odata/Berths('1','2')", None),
     ("Location", "http://x/odata/Berths", None),
 )
 

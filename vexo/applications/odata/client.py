@@ -28,7 +28,7 @@ from . import paging
 from .metadata import read_metadata
 from .records import to_frame, to_json, typed
 
-_KEY_IN = re.compile(r"\((?:\w+=)?('.*'|[^()',=]*)\)/?$")
+_KEY_IN = re.compile(r"\((?:\w+=)?('(?:[^']|'')*'|[^()',=]*)\)/?$")
 """The key at the end of a record's address."""
 KEYS_AT_ONCE = 100
 """Keys of one question: an address of some eight thousand characters, which servers still take."""
