@@ -18,3 +18,5 @@ settings.register_profile("full, whole rounds", settings.get_profile("full"), ma
 settings.load_profile("full" if FULL else "ci")
 whole_rounds = settings.get_profile(f"{'full' if FULL else 'ci'}, whole rounds")
 """For tests whose one example is a sheet out and home again."""
+wide_rounds = settings(whole_rounds, max_examples=whole_rounds.max_examples // 2)
+"""For those of them in whose sheets each of many rows is an example of the rule by itself."""

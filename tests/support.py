@@ -199,6 +199,22 @@ class Register:
         for log in self.data.glob("effects-*.log"):
             log.unlink()
 
+    def keep(self) -> Callable[[], None]:
+        """Its records and its log as they are now; called, the result puts them back."""
+        folder = temporary_folder()
+        names = [path.name for path in self.data.glob("*.db")]
+        logs = {path: path.read_bytes() for path in self.data.glob("effects-*.log")}
+        for name in names:
+            overwrite(folder / name, self.data / name)
+
+        def put_back() -> None:
+            for name in names:
+                overwrite(self.data / name, folder / name)
+            for path in self.data.glob("effects-*.log"):
+                path.write_bytes(logs.get(path, b""))
+
+        return put_back
+
     def effects(self, stage: str = "practice") -> list[dict[str, Any]]:
         """Everything that was done to the records, in order."""
         log = self.data / f"effects-{stage}.log"

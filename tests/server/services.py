@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import unittest
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import ExitStack, contextmanager
 from pathlib import Path
 from typing import Any
@@ -12,7 +12,7 @@ from unittest.mock import patch
 import openpyxl
 
 from tests.core.examples import read_here
-from tests.support import Vexo, register, temporary_folder
+from tests.support import Vexo, overwrite, register, temporary_folder, use_folder
 
 WHERE = "harbour eq 'TERNISLAND' and startswith(berth_no,'{}-')"
 
@@ -80,6 +80,19 @@ class ServiceCase(unittest.TestCase):
         return run_inline(
             start_bringing_in(application, record_type, upload, self.person, ImportRequest(**more), run_here=True)
         )
+
+    def keep(self) -> Callable[[], None]:
+        """What Vexo and the register hold now; called, the result puts them back to it. Files stay: none has a name
+        that another had."""
+        folder, records = temporary_folder(), register().keep()
+        overwrite(folder / "vexo.db", self.vexo.data / "vexo.db")
+
+        def put_back() -> None:
+            records()
+            use_folder(self.vexo.data)
+            overwrite(self.vexo.data / "vexo.db", folder / "vexo.db")
+
+        return put_back
 
     def trip_of(self, job: Any) -> Any:
         from vexo.server.trips.models import Trip

@@ -224,13 +224,13 @@ class Refused(ServiceCase):
             self.assertEqual(shown(odd), 422, odd)
 
     def test_as_a_law_over_rows_edits_and_what_was_set_aside_before(self) -> None:
-        for seed in range(8):
+        for seed in range(4):
             with self.subTest(seed):
                 chance = random.Random(seed)
-                says = [chance.choice((GOOD, NO_RATE, NO_HOLDER)) for _ in range(chance.randint(2, 9))] + [NO_RATE]
+                says = [chance.choice((GOOD, NO_RATE, NO_HOLDER)) for _ in range(8)] + [NO_RATE]
                 trip = self.berths(*says)
                 refused = [at for at, row in enumerate(says) if row != GOOD]
-                edited = {at for at in refused if chance.random() < 0.3}
+                edited = set(chance.sample(refused, chance.randint(0, 2)))
                 before = {at for at in refused if chance.random() < 0.2} - edited
                 for at in edited:
                     self.edit(trip, at, "notes", f"other {seed}")

@@ -11,7 +11,7 @@ from typing import Any
 from hypothesis import event, given
 from hypothesis import strategies as st
 
-from tests import whole_rounds
+from tests import wide_rounds
 from tests.server.services import ServiceCase
 from tests.support import register, template
 
@@ -22,7 +22,8 @@ from vexo.core.planning.verdicts import CellAction  # noqa: E402
 
 FIELDS = ("id", "harbour", "berth_no", "daily_rate", "services", "notes")
 ID, NUMBER, RATE, SERVICES, NOTES = 0, 2, 3, 4, 5
-ROWS = 8
+ROWS = 14
+MORE = 12
 LETTER = "F"
 MADE = ("8", "9")
 """Figures that the numbers of berths begin with that an example makes."""
@@ -42,10 +43,10 @@ Row = tuple[str, ...]
 
 
 class AnyOrder(ServiceCase):
-    @whole_rounds
+    @wide_rounds
     @given(
-        st.lists(st.tuples(st.integers(0, ROWS - 1), st.sampled_from([*MISCHIEF, *SLIPS])), max_size=7),
-        st.permutations(range(ROWS + 7)),
+        st.lists(st.tuples(st.integers(0, ROWS - 1), st.sampled_from([*MISCHIEF, *SLIPS])), min_size=5, max_size=MORE),
+        st.permutations(range(ROWS + MORE)),
     )
     def test_rows_are_judged_alike_in_any_order(self, done: list[tuple[int, str]], order: list[int]) -> None:
         self.fresh()

@@ -25,13 +25,15 @@ class Kills(HolderCase):
     def test_a_colleague_makes_the_record_while_a_create_by_an_undeclared_key_is_in_doubt(self) -> None:
         for repeatable in (True, False):
             for declared in (True, False):
+                self.promise(versions=True, repeatable=repeatable, keys=declared)
+                HolderCase.number += 1
+                begin, name = f"08{HolderCase.number:03d}", f"Only {HolderCase.number:05d}"
+                content = f"holder_no,first_name,last_name\n{begin}01,{name},Ours\n{begin}02,{name}b,Ours\n"
+                trip = self.bring(content, record_type="Holder", operation="upsert", key=["first_name"])
+                as_planned = self.keep()
                 for point in POINTS[:-1]:
                     with self.subTest(point, repeatable=repeatable, declared=declared):
-                        self.promise(versions=True, repeatable=repeatable, keys=declared)
-                        HolderCase.number += 1
-                        begin, name = f"08{HolderCase.number:03d}", f"Only {HolderCase.number:05d}"
-                        content = f"holder_no,first_name,last_name\n{begin}01,{name},Ours\n{begin}02,{name}b,Ours\n"
-                        trip = self.bring(content, record_type="Holder", operation="upsert", key=["first_name"])
+                        as_planned()
                         die(point, self.start(trip))
                         there = len(self.holders(begin))
                         with register().client() as client:
@@ -49,10 +51,12 @@ class Kills(HolderCase):
 
     def test_creates_without_a_key_are_in_once_or_unclear(self) -> None:
         for repeatable in (True, False):
+            self.promise(versions=True, repeatable=repeatable, keys=False)
+            trip, beginning = self.begin("upsert", keyless=True)
+            as_planned = self.keep()
             for point in POINTS:
                 with self.subTest(point, repeatable=repeatable):
-                    self.promise(versions=True, repeatable=repeatable, keys=False)
-                    trip, beginning = self.begin("upsert", keyless=True)
+                    as_planned()
                     die(point, self.start(trip))
                     take_over()
                     one = self.last_pass(trip)

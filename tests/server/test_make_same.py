@@ -158,15 +158,16 @@ class Foreign(SameCase):
                 self.assertEqual(sorted(h["last_name"] for h in self.holders(self.begin)), ["c", "new", "x"])
 
     def test_killed_anywhere_each_goes_once_and_what_a_colleague_changed_stays(self) -> None:
+        trip = self.same(("01", "x"), there="1234")
+        self.answer(trip, "delete")
+        self.answer(trip, "go on", "makes-same")
+        changed = str(self.of("04")["id"])
+        register().change(f"Holders({changed})", last_name="theirs")
+        before = len(register().effects())
+        as_planned = self.keep()
         for point in POINTS:
             with self.subTest(point):
-                self.number_anew()
-                trip = self.same(("01", "x"), there="1234")
-                self.answer(trip, "delete")
-                self.answer(trip, "go on", "makes-same")
-                changed = str(self.of("04")["id"])
-                register().change(f"Holders({changed})", last_name="theirs")
-                before = len(register().effects())
+                as_planned()
                 die(point, self.start(trip))
                 self.assertEqual(take_over().error, "")
                 done = self.last_pass(trip)

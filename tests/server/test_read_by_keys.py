@@ -10,7 +10,7 @@ import polars as pl
 from hypothesis import Phase, event, example, given, settings
 from hypothesis import strategies as st
 
-from tests import whole_rounds
+from tests import wide_rounds
 from tests.server.holder_sheets import HolderSheets
 from tests.support import register, template
 
@@ -26,13 +26,13 @@ from vexo.server.planning import application_records  # noqa: E402
 KEYS = ("as it is", "with spaces", "near", "new", "none")
 NAMES, MAILS = ("Merrowick", "Tollgate", ""), ("own", "another's", "another's in capitals", "new", "")
 BY_KEY = (Operation.CREATE, Operation.UPDATE, Operation.UPSERT, Operation.DELETE)
-THERE = 4
+THERE = 8
 ROWS = st.lists(
     st.tuples(
         st.integers(1, THERE), st.sampled_from([*KEYS, "as it is"]), st.sampled_from(NAMES), st.sampled_from(MAILS)
     ),
-    min_size=1,
-    max_size=6,
+    min_size=4,
+    max_size=12,
 )
 
 
@@ -63,7 +63,7 @@ class ReadByKeys(HolderSheets):
         columns = [name for field in plan.carried for name in FieldColumns(field).stored]
         return self.table(trip).select(VERDICT, IDENTIFIER, "faults", *columns)
 
-    @settings(whole_rounds, phases=[Phase.explicit, Phase.generate])
+    @settings(wide_rounds, phases=[Phase.explicit, Phase.generate])
     @example(rows=[(1, "as it is", "Merrowick", "another's")], operation=Operation.UPDATE, ignores=False)
     @example(
         rows=[(2, "near", "Tollgate", "new"), (3, "new", "Tollgate", "another's")],

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from datetime import UTC, datetime, timedelta
-from itertools import product
+from functools import partial
 from typing import Any
 
 from tests.server import timed
@@ -65,8 +65,9 @@ class RulesByRole(timed.TimedCase):
             "take back": self.start_now,
         }
         self.addCleanup(self.lay, "none")
-        for rule, (way, act) in product(RULES, ways.items()):
-            self.lay("none")
+        at_first = self.keep()
+        for way, act in ways.items():
+            at_first()
             trip = self.rows(WRITES)
             if way == "take back":
                 self.apply(trip)
@@ -75,20 +76,26 @@ class RulesByRole(timed.TimedCase):
             if way == "go on":
                 die("prepared", self.start(trip))
                 trip.jobs.filter(kind="apply").update(lease_until=1.0)
-            self.lay(rule)
-            if way != "go on":
-                self.plan(trip)
-            # Those who may not write come first, so that nothing is written before the last one's turn.
-            for role, person in people.items():
-                with self.subTest(rule, way=way, role=role):
-                    before = len(register().effects())
-                    said = ""
-                    try:
-                        act(trip, person)
-                    except MendableError as error:
-                        said = str(error)
-                    wrote = len(register().effects()) - before
-                    may = rule == "none" and role == Role.PREPARER
-                    self.assertEqual(wrote, WRITES if may else 0, said)
-                    if role == Role.VIEWER:
-                        self.assertTrue(said)
+            about_to_go = self.keep()
+            for rule in RULES:
+                about_to_go()
+                self.lay(rule)
+                if way != "go on":
+                    self.plan(trip)
+                self.each_role(people, rule, way, partial(act, trip))
+
+    def each_role(self, people: dict[Role, Person], rule: str, way: str, act: Callable[[Person], None]) -> None:
+        # Those who may not write come first, so that nothing is written before the last one's turn.
+        for role, person in people.items():
+            with self.subTest(rule, way=way, role=role):
+                before = len(register().effects())
+                said = ""
+                try:
+                    act(person)
+                except MendableError as error:
+                    said = str(error)
+                wrote = len(register().effects()) - before
+                may = rule == "none" and role == Role.PREPARER
+                self.assertEqual(wrote, WRITES if may else 0, said)
+                if role == Role.VIEWER:
+                    self.assertTrue(said)

@@ -8,7 +8,7 @@ from typing import Any
 from hypothesis import Phase, assume, event, given, settings
 from hypothesis import strategies as st
 
-from tests import whole_rounds
+from tests import wide_rounds
 from tests.server.holder_sheets import HolderSheets
 from tests.server.test_editing import EditCase
 from tests.server.test_taking_back import TakeBackCase
@@ -47,13 +47,13 @@ class Law(TakeBackCase, EditCase, HolderSheets):
             done = self.apply(trip)
             self.assertEqual((done.state, done.totals["refused"]), ("ended", 0), done.reasons)
 
-    @settings(whole_rounds, phases=[Phase.explicit, Phase.generate])
+    @settings(wide_rounds, phases=[Phase.explicit, Phase.generate])
     @given(
-        st.lists(HOLDER, min_size=1, max_size=4),
-        st.lists(st.tuples(st.integers(0, 5), CELLS), min_size=1, max_size=5, unique_by=lambda one: one[0]),
+        st.lists(HOLDER, min_size=2, max_size=7),
+        st.lists(st.tuples(st.integers(0, 9), CELLS), min_size=4, max_size=10, unique_by=lambda one: one[0]),
         st.sampled_from(["upsert", "upsert", "delete", "make-same"]),
-        st.lists(st.tuples(st.integers(0, 4), NAMES), max_size=2),
-        st.lists(st.tuples(st.integers(0, 5), st.sampled_from(FIELDS)), max_size=2),
+        st.lists(st.tuples(st.integers(0, 9), NAMES), max_size=2),
+        st.lists(st.tuples(st.integers(0, 9), st.sampled_from(FIELDS)), max_size=4),
     )
     def test_as_it_was(
         self, there: list[Any], rows: list[Any], operation: str, again: list[Any], others: list[Any]
