@@ -25,9 +25,13 @@ _AT_ONCE = 200_000
 """Existing keys whose neighbourhoods are held at once."""
 
 
+_LONG = r"^\d{16,}$"
+"""A number that spreadsheets cut."""
+
+
 def _cut(text: pl.Expr) -> pl.Expr:
     """What a spreadsheet keeps of a number with more than 15 figures."""
-    long = text.str.contains(r"^\d{16,}$")
+    long = text.str.contains(_LONG)
     return pl.when(long).then(text.map_batches(rounded_to_15, return_dtype=pl.String)).otherwise(text)
 
 
@@ -44,13 +48,13 @@ def _without_zeros(text: pl.Expr) -> pl.Expr:
     return _looks(text).str.replace_all(r"(^|[^0-9])0+([0-9])", "${1}${2}")
 
 
-_FORMS: tuple[Callable[[pl.Expr], pl.Expr], ...] = (
-    _cut,
+_FINER: tuple[Callable[[pl.Expr], pl.Expr], ...] = (
+    lambda text: text,
     lambda text: text.str.to_lowercase(),
     _loose,
     _looks,
-    _without_zeros,
 )
+"""Forms, the finest first: keys that are equal in one of them are equal in ``_without_zeros``, too."""
 
 
 def near_records(lost: pl.DataFrame, known: pl.DataFrame, names: Sequence[str]) -> pl.DataFrame:
@@ -64,26 +68,38 @@ def near_records(lost: pl.DataFrame, known: pl.DataFrame, names: Sequence[str]) 
     Returns:
         ``at`` (the place of the key in ``lost``) and the record's ID, in the order of ``lost``, then of ``known``.
     """
-    left, parts = lost.select(names).with_row_index(AT), [pl.DataFrame(schema={AT: pl.UInt32, IDENTIFIER: pl.String})]
-    known = known.select(IDENTIFIER, *names).drop_nulls(names)
-    for form in _FORMS:
-        if left.is_empty():
-            break
-        near = _alike(left, known, dict.fromkeys(names, form))
-        parts.append(near)
-        left = left.filter(~pl.col(AT).is_in(near[AT].implode()))
-    if len(left):
-        parts.append(_close(left, known, names))
+    forms = [_without_zeros(pl.col(name)).alias(_form(name)) for name in names]
+    left = lost.select(names).with_row_index(AT).with_columns(forms)
+    known = known.select(IDENTIFIER, *names).drop_nulls(names).with_row_index("order").with_columns(forms)
+    parts = []
+    for search in (_alike_cut, _alike, _close):
+        parts.append(search(left, known, names).sort(AT, "order").select(AT, IDENTIFIER))
+        left = left.filter(~pl.col(AT).is_in(parts[-1][AT].implode()))
     return pl.concat(parts).sort(AT, maintain_order=True)
 
 
-def _alike(left: pl.DataFrame, known: pl.DataFrame, forms: dict[str, Callable[[pl.Expr], pl.Expr]]) -> pl.DataFrame:
-    """Pairs whose keys are equal in a form."""
-    on = [f"form.{name}" for name in forms]
-    forms_made = [form(pl.col(name)).alias(f"form.{name}") for name, form in forms.items()]
-    pairs = left.lazy().select(AT, *forms_made).join(known.lazy().select(IDENTIFIER, *forms_made), on=on, how="inner")
-    order = known.lazy().select(IDENTIFIER).with_row_index("order")
-    return pairs.join(order, on=IDENTIFIER).sort(AT, "order").select(AT, IDENTIFIER).collect()
+def _form(name: str) -> str:
+    """The column with a field's text in the loosest form."""
+    return f"form.{name}"
+
+
+def _alike_cut(left: pl.DataFrame, known: pl.DataFrame, names: Sequence[str]) -> pl.DataFrame:
+    """Pairs that are equal where spreadsheets cut long numbers: both are such then."""
+    if left.select(pl.any_horizontal(pl.col(names).str.contains(_LONG).any())).item():
+        cut = [_cut(pl.col(name)).alias(f"cut.{name}") for name in names]
+        return left.select(AT, *cut).join(known.select(IDENTIFIER, "order", *cut), on=[f"cut.{name}" for name in names])
+    return pl.DataFrame(schema={AT: pl.UInt32, IDENTIFIER: pl.String, "order": pl.UInt32})
+
+
+def _alike(left: pl.DataFrame, known: pl.DataFrame, names: Sequence[str]) -> pl.DataFrame:
+    """Pairs that are equal in the finest form in which a key is equal to any."""
+    pairs = left.lazy().join(known.lazy(), on=[_form(name) for name in names], suffix=".known")
+    coarseness = pl.lit(len(_FINER))
+    for at, form in reversed([*enumerate(_FINER)]):
+        equal = [form(pl.col(name)) == form(pl.col(f"{name}.known")) for name in names]
+        coarseness = pl.when(pl.all_horizontal(equal)).then(at).otherwise(coarseness)
+    pairs = pairs.with_columns(coarseness.alias("coarseness"))
+    return pairs.filter(pl.col("coarseness") == pl.col("coarseness").min().over(AT)).collect()
 
 
 def _shortened(table: pl.DataFrame, name: str) -> pl.DataFrame:
@@ -93,12 +109,28 @@ def _shortened(table: pl.DataFrame, name: str) -> pl.DataFrame:
     table = table.filter(length <= _LONGEST)
     longest = int(table.select(length.max()).item() or 0)
     none = (pl.lit(None, pl.Int16).alias("cut"), pl.lit(None, pl.String).alias("sign"))
-    parts = [table.with_columns(text.alias("part"), *none)]
+    lines = [table.lazy().with_columns(text.alias("part"), *none)]
     for at in range(longest):
         rest = (text.str.slice(0, at) + text.str.slice(at + 1)).alias("part")
         cut = (pl.lit(at, pl.Int16).alias("cut"), text.str.slice(at, 1).alias("sign"))
-        parts.append(table.filter(length > at).with_columns(rest, *cut))
-    return pl.concat(parts)
+        lines.append(table.lazy().filter(length > at).with_columns(rest, *cut))
+    return pl.concat(lines).collect()
+
+
+def _may_be_close(known: pl.DataFrame, texts: pl.Series) -> pl.DataFrame:
+    """Those whose text ``other`` may differ from one of some texts by a character, or by two neighbours swapped: they
+    have all before its middle in common then, or all but one character after it."""
+    length = pl.col("other").str.len_chars().cast(pl.Int32)
+    wanted = texts.unique().alias("other").to_frame()
+    wanted = pl.concat([wanted.with_columns((length + more).alias("length")) for more in (-1, 0, 1)])
+    known = known.with_columns(length.alias("length")).join(wanted, on="length", how="semi")
+    middle, parts = pl.col("length") // 2, [known.clear()]
+    for half in (pl.col("other").str.head(middle), pl.col("other").str.tail((pl.col("length") - middle - 1).clip(0))):
+        if len(known):
+            halves = wanted.select("length", half.alias("half"))
+            found = known.with_columns(half.alias("half")).join(halves, on=["length", "half"], how="semi")
+            parts.append(found.drop("half"))
+    return pl.concat(parts).unique("order").drop("length")
 
 
 def _close(left: pl.DataFrame, known: pl.DataFrame, names: Sequence[str]) -> pl.DataFrame:
@@ -107,21 +139,22 @@ def _close(left: pl.DataFrame, known: pl.DataFrame, names: Sequence[str]) -> pl.
     candidates = [
         pl.DataFrame(schema={AT: pl.UInt32, IDENTIFIER: pl.String, "order": pl.UInt32, "swapped": pl.Boolean})
     ]
-    known = known.with_row_index("order")
     for name in names:
-        others = [_without_zeros(pl.col(other)).alias(f"form.{other}") for other in names if other != name]
-        on = ["part", *[f"form.{other}" for other in names if other != name]]
+        others = [_form(other) for other in names if other != name]
+        same = known.join(left, on=others, how="semi") if others else known
+        some = _may_be_close(same.select(IDENTIFIER, "order", pl.col(name).alias("other"), *others), left[name])
+        if some.is_empty():
+            continue
+        on = ["part", *others]
         wanted = _shortened(left.select(AT, pl.col(name).alias("text"), *others), "text")
         parts = wanted.select(on).unique()
-        for begin in range(0, len(known), _AT_ONCE):
-            some = known.slice(begin, _AT_ONCE).select(IDENTIFIER, "order", pl.col(name).alias("other"), *others)
-            nearby = _shortened(some, "other").join(parts, on=on, how="semi")
+        for begin in range(0, len(some), _AT_ONCE):
+            nearby = _shortened(some.slice(begin, _AT_ONCE), "other").join(parts, on=on, how="semi")
             pairs = wanted.join(nearby, on=on, how="inner", suffix=".other")
             slips = pairs.select(AT, IDENTIFIER, "order", _SWAPPED.alias("swapped"), _ONE.alias("one"))
             candidates.append(slips.filter(pl.col("swapped") | pl.col("one")).drop("one"))
-    pairs = pl.concat(candidates).group_by(AT, IDENTIFIER, "order").agg(pl.col("swapped").any())
-    first = pl.col("swapped") | ~pl.col("swapped").any().over(AT)
-    return pairs.filter(first).sort(AT, "order").select(AT, IDENTIFIER)
+    each = pl.concat(candidates).group_by(AT, IDENTIFIER, "order").agg(pl.col("swapped").any())
+    return each.filter(pl.col("swapped") | ~pl.col("swapped").any().over(AT))
 
 
 _CUTS, _SIGNS = (pl.col("cut"), pl.col("cut.other")), (pl.col("sign"), pl.col("sign.other"))
