@@ -2,13 +2,15 @@ from __future__ import annotations
 
 import unittest
 from typing import Any
+from unittest.mock import patch
 
 import polars as pl
 from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.core.examples import answers, codes, plan, plan_and_questions, verdicts
-from vexo.core.keys.record_keys import in_one_order
+from vexo.core.keys import record_keys
+from vexo.core.keys.record_keys import in_one_order, is_among
 from vexo.core.operations import Operation
 from vexo.core.planning.frame import beside
 from vexo.core.planning.verdicts import CellAction, SumError, Verdict, sum_after, sum_of
@@ -81,8 +83,19 @@ class Beside(unittest.TestCase):
         texts = sorted(keys, key=lambda k: (len(k or ""), k or "")) if rises else keys
         column = pl.Series("k", texts, dtype=pl.String)
         once = None not in keys and len({*keys}) == len(keys)
-        self.assertEqual(in_one_order(column, column.alias("known")), once)
+        for of_few in (True, False):
+            with patch.object(record_keys, "SHORT", 1_000 if of_few else 0):
+                self.assertEqual(in_one_order(column, column.alias("known")), once)
         self.assertFalse(in_one_order(column, column.head(len(keys) - 1)) and keys)
+
+    @given(KEYS, KEYS)
+    def test_values_are_among_those_known_of_few_as_of_many(
+        self, keys: list[str | None], known: list[str | None]
+    ) -> None:
+        columns = [pl.Series("k", texts, dtype=pl.String) for texts in (keys, known)]
+        for of_few in (True, False):
+            with patch.object(record_keys, "SHORT", 1_000 if of_few else 0):
+                self.assertEqual(is_among(*columns).to_list(), [key is not None and key in known for key in keys])
 
 
 class TheSum(unittest.TestCase):

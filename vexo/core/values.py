@@ -62,8 +62,8 @@ def count_different(texts: pl.Series) -> int:
     return texts.n_unique()
 
 
-_SHORT = 1_000
-"""Rows up to which several columns are looked at as one."""
+SHORT = 1_000
+"""Rows up to which a step takes longer than all cells that it is done to: few steps count there, not few cells."""
 
 
 def normal_all(columns: Sequence[pl.Series]) -> list[pl.Series]:
@@ -74,8 +74,7 @@ def normal_all(columns: Sequence[pl.Series]) -> list[pl.Series]:
     """
     if not columns:
         return []
-    if len(columns) > 1 and len(columns[0]) <= _SHORT:
-        # A step takes longer there than all cells that it is done to.
+    if len(columns) > 1 and len(columns[0]) <= SHORT:
         rows, texts = len(columns[0]), normal(pl.concat(columns, rechunk=True))
         return [texts.slice(at * rows, rows).alias(column.name) for at, column in enumerate(columns)]
     frame = pl.DataFrame([texts.alias(f"text.{at}") for at, texts in enumerate(columns)])

@@ -10,7 +10,7 @@ from ..columns.carried_columns import CarriedColumns
 from ..columns.marks import VALUE
 from ..errors import MendableError
 from ..records import EXACT, IDENTIFIER, Field, Ignored, Kind, RecordType
-from ..values import bare, count_different, to_text
+from ..values import SHORT, bare, count_different, to_text
 
 
 class RecordKeyError(MendableError):
@@ -107,12 +107,16 @@ def in_one_order(keys: pl.Series, known: pl.Series) -> bool:
     """Whether ``keys`` are ``known``, one by one, each once and none blank."""
     if len(keys) != len(known) or keys.null_count() or known.null_count() or keys.dtype != known.dtype:
         return False
-    return bool((keys == known).all()) and (_rises(known) or count_different(known) == len(known))
+    if not (keys == known).all():
+        return False
+    return (len(known) > SHORT and _rises(known)) or count_different(known) == len(known)
 
 
 def is_among(values: pl.Series, known: pl.Series) -> pl.Series:
     """Whether each value is one of those known; null is none. What stands at its own place among them, as in a sheet
     that comes back as it went out, needs no look-up."""
+    if max(len(values), len(known)) <= SHORT:
+        return values.is_in(known.implode()).fill_null(value=False)
     beside_known = min(len(values), len(known))
     among = (values.head(beside_known) == known.head(beside_known)).fill_null(value=False)
     among = among.extend_constant(value=False, n=len(values) - beside_known)

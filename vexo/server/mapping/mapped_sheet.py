@@ -9,7 +9,6 @@ from functools import cached_property
 import polars as pl
 
 from vexo.core.columns.carried_values import Reading
-from vexo.core.columns.fast_parse import PlainReadings
 from vexo.core.columns.lanes import PLAIN, Lane, lanes_from_json
 from vexo.core.columns.matches import ColumnMatch, MatchedBy, Offer, one_for_editing, with_lanes
 from vexo.core.keys.record_keys import RecordKeyError, suggest_key
@@ -151,22 +150,15 @@ class MappedSheet:
         return reading_of(self.trip, self.sheet)
 
 
-def reading_of(
-    trip: Trip,
-    sheet: Sheet,
-    tables: Mapping[str, pl.DataFrame] | None = None,
-    plainly: PlainReadings | None = None,
-) -> Reading:
+def reading_of(trip: Trip, sheet: Sheet, tables: Mapping[str, pl.DataFrame] | None = None) -> Reading:
     """How a sheet's cells are read.
 
     Args:
         tables: those in which its treatments look values up.
-        plainly: what was plainly read of its columns before.
     """
     choices = Choices(**sheet.choices)
     return Reading(
         marks=sheet.recognised or choices.marks,
-        prefixed=(sheet.recognised and was_delimited(trip)) or choices.prefix == "off",
+        prefixed=choices.prefix == "off" or (sheet.recognised and was_delimited(trip)),
         tables=tables or {},
-        plainly=plainly or PlainReadings(),
     )

@@ -7,6 +7,7 @@ from functools import cached_property
 from typing import Any
 
 import polars as pl
+from django.db.models import Subquery
 
 from vexo.core.columns.lanes import check_lane, lanes_from_json
 from vexo.core.columns.matches import ColumnMatch, MatchedBy, refuse_conflicts
@@ -30,7 +31,7 @@ from ..trips.guards import guards_of
 from ..trips.models import Sheet, Trip
 from ..trips.part_view import PartView
 from ..trips.sheet_cells import cells_of
-from ..trips.sheets import newest_in, newest_sheet
+from ..trips.sheets import newest_sheet, sheets_in
 from ..trips.status import status_facts
 from .models import Plan
 
@@ -200,9 +201,8 @@ def _checks(matches: list[ColumnMatch]) -> tuple[str, ...]:
 
 def newest_plan(view: PartView) -> Plan | None:
     """The newest plan of the sheet that came in last, if there is one."""
-    trip = view.trip
-    sheet = newest_in(view)
-    return trip.plans.filter(sheet=sheet).order_by("-number").first() if sheet else None
+    newest = sheets_in(view.trip, view.part).reverse().values("pk")[:1]
+    return view.trip.plans.filter(sheet=Subquery(newest)).order_by("-number").first()
 
 
 def plan_of(view: PartView) -> Plan:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import polars as pl
@@ -83,5 +83,6 @@ def those_of(last: LastPlan, context: PlanContext) -> Materials:
 
 def reading_for(context: PlanContext, tables: Mapping[str, pl.DataFrame] | None = None) -> Reading:
     """How the cells of the sheet that is planned are read."""
-    plainly = context.mapped.reading.plainly if context.mapped is not None else None
-    return reading_of(context.trip, context.sheet, tables, plainly)
+    if context.mapped is not None:
+        return replace(context.mapped.reading, tables=tables or {})
+    return reading_of(context.trip, context.sheet, tables)

@@ -26,7 +26,7 @@ def until_unchanged(trip: Trip | None, attempt: Callable[[], Result | None], ref
     """
     for _ in range(TRIES):
         if trip is not None:
-            trip.refresh_from_db()
+            trip.refresh_from_db(from_queryset=Trip.objects.select_related("application"))
         result = attempt()
         if result is not None:
             return result

@@ -6,6 +6,7 @@ import hashlib
 from collections.abc import Sequence
 
 import polars as pl
+from django.db.models import QuerySet
 
 from vexo.core.planning.merge_base import LEDGER, Ledger
 from vexo.core.records import Field
@@ -28,7 +29,12 @@ def part_of(trip: Trip, number: int = 1) -> Part:
 def newest_in(view: PartView, part: int = 0) -> Sheet | None:
     """The sheet of a part that came in last, if any did: of the one that is looked at, where none is said."""
     trip = view.trip
-    return trip.sheets.filter(direction=Sheet.IN, part__number=part or view.part).last()
+    return sheets_in(trip, part or view.part).select_related("part").last()
+
+
+def sheets_in(trip: Trip, part: int) -> QuerySet[Sheet]:
+    """The sheets of a part that came in, oldest first."""
+    return trip.sheets.filter(direction=Sheet.IN, part__number=part).order_by("id")
 
 
 def newest_sheet(view: PartView) -> Sheet:

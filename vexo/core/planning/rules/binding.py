@@ -109,6 +109,8 @@ BY_HAND_CODES = ("near-key", "not-found", "several", "like-record")
 
 def _said_by_hand(decisions: pl.DataFrame) -> pl.Series:
     """The rows of which a person has said which record they are, whatever their key says."""
+    if decisions.is_empty():
+        return decisions[ROW_ID]
     by_hand = pl.col("answer").is_in([Answer.RECORD, Answer.NEAREST]) & pl.col("code").is_in(BY_HAND_CODES)
     copied = (pl.col("code") == "copied") & (pl.col("answer") == Answer.NEW)
     return decisions.filter(by_hand | copied)[ROW_ID].unique()

@@ -53,7 +53,8 @@ def resolve_blanks(
 
 
 def _rows_of(questions: pl.DataFrame, field: Field) -> pl.Series:
-    return questions[ROW_ID].filter(questions["field"] == field.name)
+    rows = questions[ROW_ID]
+    return rows if rows.is_empty() else rows.filter(questions["field"] == field.name)
 
 
 def _resolve(field: Field, asked: pl.Series, cleared: pl.Series) -> list[pl.Expr]:

@@ -158,7 +158,8 @@ def _against_what_was(looked: Looked) -> pl.DataFrame:
         return empty
     both = pl.DataFrame({"text": looked.texts, "was": looked.was}).with_row_index("at").drop_nulls()
     differs = both.filter(pl.col("text") != pl.col("was"))
-    differs = differs.filter(normal(differs["text"]) != normal(differs["was"]))
+    if len(differs):
+        differs = differs.filter(normal(differs["text"]) != normal(differs["was"]))
     if differs.is_empty():
         return empty
     if looked.field.read_only:
