@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Callable
 from typing import Any
 
 from tests.server.services import ServiceCase
@@ -20,8 +21,27 @@ BECOMES = {
 class HolderCase(ServiceCase):
     number = 0
 
-    def begin(self, operation: str, keyless: bool = False) -> tuple[Any, str]:
-        """A trip of three holders for an operation (``both``: one is there), planned; and how their numbers begin."""
+    @classmethod
+    def setUpClass(cls) -> None:
+        super().setUpClass()
+        cls.begun: dict[Any, tuple[Callable[[], None], int, str]] = {}
+        """By what was promised and asked for: what trips begin from that were begun before."""
+
+    def begin(self, operation: str, keyless: bool = False, anew: bool = False) -> tuple[Any, str]:
+        """A trip of three holders for an operation (``both``: one is there), planned; and how their numbers begin. All
+        else is as when such a one was begun first, unless it is begun ``anew``."""
+        asked = (operation, keyless, *self.promised.items())
+        if anew or asked not in self.begun:
+            trip, beginning = self.begin_anew(operation, keyless)
+            if anew:
+                return trip, beginning
+            self.begun[asked] = self.keep(), trip.pk, beginning
+        put_back, number, beginning = self.begun[asked]
+        put_back()
+        self.before = len(register().effects())
+        return self.trip_of_number(number), beginning
+
+    def begin_anew(self, operation: str, keyless: bool) -> tuple[Any, str]:
         HolderCase.number += 1
         beginning = f"08{HolderCase.number:03d}"
         numbers = [f"{beginning}{n:02d}" for n in range(ROWS)]
@@ -40,7 +60,13 @@ class HolderCase(ServiceCase):
         self.before = len(register().effects())
         return trip, beginning
 
+    def trip_of_number(self, number: int) -> Any:
+        from vexo.server.trips.models import Trip
+
+        return Trip.objects.get(pk=number)
+
     def promise(self, versions: bool, repeatable: bool, **more: Any) -> None:
+        self.promised = {"versions": versions, "repeatable": repeatable, **more}
         register().behave(versions=versions, repeatable="yes" if repeatable else "no", **more)
         type(self.practice).objects.filter(pk=self.practice.pk).update(repeats=repeatable)
 

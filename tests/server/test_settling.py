@@ -53,7 +53,7 @@ class Settling(HolderCase):
         for operation in ("upsert", "update", "delete"):
             with self.subTest(operation):
                 self.promise(versions=operation != "update", repeatable=False)
-                trip, beginning = self.begin(operation)
+                trip, beginning = self.begin(operation, anew=True)
                 register().trouble("late", seconds=0.6)
                 self.apply(trip)
                 self.judge(trip, beginning, operation)
@@ -189,12 +189,12 @@ class Settling(HolderCase):
 
         self.promise(versions=True, repeatable=True)
         Application.objects.filter(pk=self.practice.pk).update(repeats=False)
-        trip, beginning = self.begin("upsert")
+        trip, beginning = self.begin("upsert", anew=True)
         die("saved", self.start(trip))
         self.assertEqual(trip.passes.last().batches.get().rejected, False)
         take_over()
         self.judge(trip, beginning, "upsert")
-        trip, beginning = self.begin("upsert")
+        trip, beginning = self.begin("upsert", anew=True)
         self.apply(trip)
         self.assertTrue(Application.objects.get(pk=self.practice.pk).repeats)
 
@@ -359,7 +359,7 @@ class Settling(HolderCase):
         from vexo.server.data_folder import absolute
 
         self.promise(versions=True, repeatable=False)
-        trip, beginning = self.begin("upsert")
+        trip, beginning = self.begin("upsert", anew=True)
         job = self.start(trip)
         kept = absolute(self.last_pass(trip).plan_file)
         aside = kept.with_suffix(".aside")
