@@ -7,20 +7,25 @@ from typing import Any
 from unittest.mock import patch
 
 import polars as pl
+from django.test import Client
 from hypothesis import Phase, event, example, given, settings
 from hypothesis import strategies as st
 
 from tests import wide_rounds
 from tests.server.holder_sheets import HolderSheets
+from tests.server.services import no_type_is_small, view_of
 from tests.support import register, template
 
 template()
 
 from vexo.applications.odata.client import ODataClient  # noqa: E402
+from vexo.core.columns.lanes import lanes_from_json  # noqa: E402
 from vexo.core.operations import Operation  # noqa: E402
 from vexo.core.planning.frame import VERDICT, FieldColumns  # noqa: E402
 from vexo.core.records import IDENTIFIER  # noqa: E402
 from vexo.server import artifacts  # noqa: E402
+from vexo.server.jobs.worker import run_inline  # noqa: E402
+from vexo.server.mapping.columns import Changes, change  # noqa: E402
 from vexo.server.planning import application_records  # noqa: E402
 
 KEYS = ("as it is", "with spaces", "near", "new", "none")
@@ -90,11 +95,44 @@ class ReadByKeys(HolderSheets):
         whole, some = self.planned(trip, whole=True), self.planned(trip, whole=False)
         self.assertEqual(some.to_dicts(), whole.to_dicts())
 
+    def test_what_only_all_values_would_tell_is_said_where_they_are_too_many(self) -> None:
+        self.make(("01", "a"), ("02", "b"))
+        header = "holder_no,last_name,phone"
+        rows = [("01", "1/2", "01632 960001"), ("02", "b", "(01632) 960002")]
+        # The number of a holder is all figures.
+        few, all_ = ["holder_no"], ["holder_no", "last_name"]
+        for small, found, told in ((False, rows, all_), (True, rows, []), (False, rows[1:], few)):
+            with self.subTest(small=small, rows=len(found)), ExitStack() as stack:
+                if not small:
+                    stack.enter_context(no_type_is_small())
+                trip = self.trip(self.sheet(*found, header=header))
+                self.assertEqual(self.newest(trip).summary["patterns_not_read"], told)
+                client = Client()
+                client.force_login(self.person)
+                detail = client.get(f"/api/trips/{trip.pk}").json()
+                self.assertEqual(detail["summary"]["patterns_not_read"], told)
+                said = self.vexo.run("--as", "ada", "review", str(trip.pk)).stdout
+                self.assertEqual("not looked at for lost figures" in said, bool(told), said)
+
+    def test_nor_is_it_said_of_what_went_out_from_here_or_is_treated(self) -> None:
+        with no_type_is_small():
+            trip, path = self.out("F", "notes", "berth_no")
+            self.assertEqual(self.back(path).error, "")
+            self.assertEqual(self.newest(trip).summary["patterns_not_read"], [])
+            rows = self.sheet(("01", "12", ""), header="holder_no,last_name,phone")
+            self.make(("01", "a"))
+            trip = self.trip(rows)
+            self.assertEqual(self.newest(trip).summary["patterns_not_read"], ["holder_no", "last_name"])
+            treated = {"last_name": {"treatments": [{"do": "case", "style": "name"}]}}
+            run_inline(change(view_of(trip), self.person, Changes(lanes=lanes_from_json(treated)), run_here=True))
+            self.plan(trip)
+            self.assertEqual(self.newest(trip).summary["patterns_not_read"], ["holder_no"])
+
     def test_a_service_that_finds_none_by_their_keys_is_read(self) -> None:
         self.make(("01", "a"), ("02", "b"))
         content = self.sheet(("01", "x"), ("02", "b"), ("09", "c"), header="holder_no,last_name")
         of_none = patch.object(ODataClient, "_key_filter", return_value="nothing eq like this")
-        with of_none as asked, patch("vexo.server.planning.materials._has_patterns", return_value=False):
+        with of_none as asked, patch("vexo.server.planning.materials._patterned", return_value=[]):
             trip = self.trip(content, operation="upsert")
         self.assertTrue(asked.called)
         self.assertEqual(self.verdicts(trip), ["update", "same", "create"])

@@ -377,6 +377,10 @@ def _print_figures(context: PlanContext, plan: Plan, trip: int) -> None:
     if plan.summary["keys_not_read"]:
         many = f"{plan.summary['keys_not_read']:,} records are too many to read all their keys"
         out.print(f"  {many}: one that is only written otherwise may be taken for a new one")
+    if fields := plan.summary.get("patterns_not_read"):
+        labels = " and ".join(context.record_type.field(name).label for name in fields)
+        many = f"{context.record_type.plural} are too many to read all their values"
+        out.print(f"  {labels}: not looked at for lost figures and days made of codes; {many}")
     for where, count in plan.summary["pointed"].items():
         out.print(f"  {count:,} records point to those to be deleted: {where}")
     for where, count in plan.summary.get("pointed_renames", {}).items():

@@ -252,6 +252,10 @@ def trip_summary(view: PartView, person: Person, jobs: Jobs | None = None) -> Tr
     return _summary(trip, person, job, standing, about)
 
 
+def _in_short(summary: PlanSummary) -> Summary:
+    return Summary(summary.verdicts, summary.key, summary.keys_not_read, summary.patterns_not_read)
+
+
 def _detail(view: PartView, status: TripStatus, person: Person) -> Detail:
     """What a trip's own page shows of it beside what the list does."""
     trip, facts = view.trip, status.facts
@@ -261,7 +265,7 @@ def _detail(view: PartView, status: TripStatus, person: Person) -> Detail:
     return Detail(
         plan=Plan(status.plan.number, status.current, status.plan.made_at) if status.plan else None,
         sent_by=status.sent_by.number if status.sent_by else None,
-        summary=Summary(summary.verdicts, summary.key, summary.keys_not_read) if summary else None,
+        summary=_in_short(summary) if summary else None,
         columns=columns_of(status),
         passes=[_pass_of(trip, stored) for stored in status.passes],
         reasons=groups_of(summary.reasons if summary else []),

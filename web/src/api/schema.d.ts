@@ -4143,13 +4143,17 @@ export interface components {
             then: string;
             is_now: string;
         };
-        /** @description The newest plan in figures: rows by verdict, and the key that found their records. */
+        /**
+         * @description The newest plan in figures: rows by verdict, the key that found their records, and what could not be read for it,
+         *     as ``PlanSummary`` has it.
+         */
         Summary: {
             verdicts: {
                 [key: string]: number;
             };
             key: string[];
             keys_not_read: number;
+            patterns_not_read: string[];
         };
         /** @description Where values can be looked up: a sheet or a record type, and its columns or fields (name → words). */
         Table: {

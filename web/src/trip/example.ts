@@ -118,6 +118,7 @@ export const trip = (values: Partial<TripDetail> = {}): TripDetail => ({
     verdicts: { create: 0, update: 1, same: 0, delete: 0, held: 1, rejected: 1, aside: 0 },
     key: ["berth_no"],
     keys_not_read: 0,
+    patterns_not_read: [],
   },
   columns: [
     column({ is_key: true }),

@@ -244,7 +244,7 @@ describe("confirming a write", () => {
 
   it("asks for the number of records before it deletes", async () => {
     const deletes = { create: 0, update: 0, same: 0, delete: 42, held: 0, rejected: 0, aside: 0 };
-    dialog(trip({ to_write: 42, summary: { verdicts: deletes, key: [], keys_not_read: 0 } }));
+    dialog(trip({ to_write: 42, summary: { verdicts: deletes, key: [], keys_not_read: 0, patterns_not_read: [] } }));
     await flushPromises();
     expect(confirm().disabled).toBe(true);
     const input = document.querySelector<HTMLInputElement>("[role=dialog] input.input")!;

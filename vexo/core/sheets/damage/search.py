@@ -223,6 +223,12 @@ def _by_itself(looked: Looked) -> pl.DataFrame:
     )
 
 
+def only_known_tell(texts: pl.Series) -> bool:
+    """Whether a column has texts of which the field's values in the application alone tell whether a spreadsheet made
+    them of others: figures that may have lost some, and days that may have been codes."""
+    return bool(texts.str.contains(rf"^\s*\d+\s*$|{LOOKS_HARMED}").any())
+
+
 class _Known:
     """A field's values in the application, where they are at hand, to look texts up in."""
 

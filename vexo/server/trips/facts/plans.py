@@ -157,7 +157,9 @@ class FirstStep:
 class PlanSummary:
     """A plan in figures. ``elsewhere``: rows that stay the same, and whose record the application changed since;
     ``pointed`` (and ``pointed_renames``): records that point to those to be deleted (renamed), by where;
-    ``keys_not_read``: how many records the type has, where that is too many to read all their keys; ``weak``: a record
+    ``keys_not_read``: how many records the type has, where that is too many to read all their keys;
+    ``patterns_not_read``: fields with texts of which it was not seen whether a spreadsheet damaged them, since the type
+    has too many records to read all values; ``weak``: a record
     that is changed or deleted has no version; ``most_atomic``: rows that it takes all or nothing at most; ``absent``:
     what becomes of records without a row, where the plan may delete such; ``first_steps``: rows that go in two;
     ``warnings``: what whoever changes a field should know, by its name, the type under an empty one."""
@@ -183,6 +185,7 @@ class PlanSummary:
     pointed_renames: dict[str, int] = field(default_factory=dict)
     first_steps: list[FirstStep] = field(default_factory=list)
     warnings: dict[str, str] = field(default_factory=dict)
+    patterns_not_read: list[str] = field(default_factory=list)
 
     @property
     def deletes(self) -> int:
@@ -217,8 +220,10 @@ class Plan:
 
 @dataclass(frozen=True, slots=True)
 class Summary:
-    """The newest plan in figures: rows by verdict, and the key that found their records."""
+    """The newest plan in figures: rows by verdict, the key that found their records, and what could not be read for it,
+    as ``PlanSummary`` has it."""
 
     verdicts: Sum
     key: list[str]
     keys_not_read: int
+    patterns_not_read: list[str]

@@ -10,6 +10,7 @@ import { pastedSheet } from "@/services/bringIn";
 import { tripKey } from "../context";
 import { badRow, cell, column, trip } from "../example";
 import DamageCard from "../file/DamageCard.vue";
+import NotLookedFor from "../file/NotLookedFor.vue";
 import TotalsCard from "../totals/TotalsCard.vue";
 import WhichRows from "../file/WhichRows.vue";
 import CellCard from "./CellCard.vue";
@@ -129,6 +130,14 @@ describe("other ways to edit", () => {
     await flushPromises();
     const replace = { find: "O", put: "0", pattern: false, whole: false, capitals: true };
     expect(changes()[0]?.body).toMatchObject({ kind: "replace", column: "c1", replace });
+  });
+
+  it("names the columns of which nobody knows whether they are damaged, and is silent where all was looked at", () => {
+    const summary = { verdicts: trip().sum!, key: [], keys_not_read: 0, patterns_not_read: ["daily_rate"] };
+    const told = shown(NotLookedFor, {}, trip({ summary })).text();
+    expect(told).toContain("Daily rate: whether a spreadsheet took zeros or figures away");
+    expect(told).toContain("Look through this column yourself.");
+    expect(shown(NotLookedFor, {}, trip()).text()).toBe("");
   });
 
   it("what a spreadsheet did is put back, by group or all at once", async () => {

@@ -22,6 +22,7 @@ import { parted } from "../parts/words";
 import DamageCard from "./DamageCard.vue";
 import DeleteTrip from "./DeleteTrip.vue";
 import NotBackYet from "./NotBackYet.vue";
+import NotLookedFor from "./NotLookedFor.vue";
 import SheetCards from "./SheetCards.vue";
 import TotalsCard from "../totals/TotalsCard.vue";
 import WentOutCard from "./WentOutCard.vue";
@@ -51,7 +52,8 @@ const meant = computed(() => trip.value.columns[column.value]);
 const grid = ref<{ type: () => boolean }>();
 /** What stands beside the grid. */
 const beside = useInAddress("beside");
-const noticed = computed(() => (found.value.findings?.length ?? 0) + trip.value.damage.length);
+const unlooked = computed(() => trip.value.summary?.patterns_not_read.length ?? 0);
+const noticed = computed(() => (found.value.findings?.length ?? 0) + trip.value.damage.length + unlooked.value);
 const off = computed(() => trip.value.expected.filter((one) => one.off).length);
 const VIEWS = computed(() => [
   { value: "", says: "Sheet" },
@@ -119,6 +121,7 @@ const found = computed(() => sheet.value?.found ?? { first_rows: [] });
       <template v-if="beside === 'findings'">
         <h2>What was found</h2>
         <DamageCard />
+        <NotLookedFor />
         <FindingsCard :findings="found.findings ?? []" />
         <p v-if="!noticed" class="soft">Nothing: the sheet reads as it stands.</p>
       </template>

@@ -62,6 +62,7 @@ const { typed: cellTyped, pasted } = useCellEdits(() => filters.shown);
 const hidden = computed(() => (trip.value.rows ?? 0) - window.total.value);
 const grid = ref<{ go: (to: number) => void; type: () => boolean }>();
 const harmed = computed(() => harmedCells(trip.value));
+const unlooked = computed(() => trip.value.summary?.patterns_not_read.length ?? 0);
 const off = computed(() => trip.value.expected.filter((one) => one.off).length);
 const stale = computed(() => !!trip.value.plan && !trip.value.plan.current);
 const stops = computed(() => trip.value.open.filter((item) => item.stops).length);
@@ -184,6 +185,12 @@ function behind(chosen: string, code: string): void {
           class="chip font-semibold text-held"
           :to="{ params: { id: trip.id, station: 'file' }, query: { beside: 'findings' } }"
           >{{ many(harmed, "cell looks", "cells look") }} damaged</RouterLink
+        >
+        <RouterLink
+          v-if="unlooked"
+          class="chip"
+          :to="{ params: { id: trip.id, station: 'file' }, query: { beside: 'findings' } }"
+          >{{ many(unlooked, "column", "columns") }} not looked at for damage</RouterLink
         >
         <span v-if="filters.filtered && hidden > 0" class="soft w-full text-data"
           >{{ many(hidden, "row is", "rows are") }} hidden by the filter. What is applied does not change.</span
