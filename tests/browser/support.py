@@ -168,21 +168,29 @@ class Browser:
         return self.until(look, f"a control named {name!r}")  # type: ignore[no-any-return]
 
     def click(self, name: str, **more: str) -> None:
-        def press() -> bool:
-            self.named(name, **more).click()
-            return True
+        self.until(lambda: self.hit(self.named(name, **more)), f"a click on {name!r}")
 
-        self.until(press, f"a click on {name!r}")
+    def hit(self, element: WebElement) -> bool:
+        """Click an element: whether it took the click, and not what a page that moves put in its place."""
+        watched = (
+            "window.taken = null; const wanted = arguments[0];"
+            "const took = e => { window.taken = wanted.contains(e.target); };"
+            "addEventListener('click', took, {capture: true, once: true});"
+        )
+        self.script(watched, element)
+        element.click()
+        try:
+            # One that is gone did what it is for; in a page that was loaded anew nothing is known.
+            return bool(self.script("return window.taken ?? (window.taken === undefined)", element))
+        except WebDriverException:
+            return True
 
     def press(self, css: str) -> None:
         """Click a button once it can be pressed: one that cannot takes a click in silence."""
 
         def go() -> bool:
             button = self.find(css)
-            enabled = button.is_enabled()
-            if enabled:
-                button.click()
-            return enabled
+            return button.is_enabled() and self.hit(button)
 
         self.until(go, f"a press on {css}")
 

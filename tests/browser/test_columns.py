@@ -93,7 +93,7 @@ class ForeignSheets(ColumnsCase):
         self.answer(browser, "Take the 2 sure answers")
         browser.see("? 1 question:")
         self.planned(browser)
-        browser.find("[data-testid=asked] button.underline").click()
+        browser.press("[data-testid=asked] button.underline")
         browser.see("Metres or feet?")
         self.answer(browser, "Feet: multiply by 0.3048")
         browser.until(lambda: "Metres or feet?" not in browser.text, "its answer")

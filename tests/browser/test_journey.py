@@ -35,9 +35,9 @@ class Journey(BrowserCase):
         browser.see("1 updated", "1 refused", "A let berth needs a holder.", "Read back 1 of 1 as sent")
         self.assertIn("/outcome", browser.driver.current_url)
         browser.see("The application answered:", "422 · required-when-let")
-        browser.find("button.updated").click()
+        browser.press("button.updated")
         browser.until(lambda: "was updated" in browser.find("[data-testid=panel]").text, "the updated row")
-        browser.find("[data-testid=open-record]").click()
+        browser.press("[data-testid=open-record]")
         browser.until(lambda: len(browser.driver.window_handles) == 2, "the record's page")
         browser.driver.switch_to.window(browser.driver.window_handles[1])
         self.assertEqual(browser.find("[data-field=daily_rate]").text, f"{dear:.2f}")
@@ -51,7 +51,7 @@ class Journey(BrowserCase):
 
     def changed_cells(self, browser: Browser) -> set[tuple[int, str]]:
         """Row number and old → new of every changed cell, with only updates shown."""
-        browser.find("button.update").click()
+        browser.press("button.update")
         browser.until(lambda: browser.find("[role=grid]").get_attribute("aria-rowcount") == "3", "two rows")
         code = (
             "return [...document.querySelectorAll('.grid-row')].flatMap(row => [...row.querySelectorAll("
@@ -186,7 +186,7 @@ class Journey(BrowserCase):
             browser.choose("What to do with the rows", "create new records")
             browser.click("Bring it in")
             browser.see("choose how rows find records")
-            browser.find("input[type=radio][value=id]").click()
+            browser.press("input[type=radio][value=id]")
             browser.click("Match rows and review")
             browser.see("2 create")
             self.first_pass(browser, 2)
@@ -211,11 +211,11 @@ class Journey(BrowserCase):
         browser.see("Winter tariff", "rows need you", "Waits for a person")
         browser.click("Winter tariff")
         browser.see("1,320 rows read", "4 held", "9 rejected")
-        browser.find("button.held").click()
+        browser.press("button.held")
         browser.see("was also changed in the application", "application now")
         browser.click("Use the file, all 2")
         browser.see("927 update")
-        browser.find("button.rejected").click()
+        browser.press("button.rejected")
         browser.see("a letter stands for a figure")
         browser.click("Set aside, all 9")
         browser.see(

@@ -78,7 +78,7 @@ class Berths(BrowserCase):
             browser.until(
                 lambda held=held: (self.trip(browser, str(trip))["sum"].get("held") or 0) == held, f"{held} held"
             )
-            browser.find(".notices button").click()
+            browser.press(".notices button")
         self.assertIn("Contracts, Berth", self.trip(browser, str(trip))["pointed_renames"])
         browser.open(f"/trips/{trip}/apply")
         browser.see("point to records that are renamed: Contracts, Berth")

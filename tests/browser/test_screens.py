@@ -281,7 +281,7 @@ class Accessible(BrowserCase):
         browser.open("/trips/4/review")
         browser.see("1,320 rows read")
         browser.until(lambda: browser.all(".grid-row .grid-no"), "rows")
-        browser.find("[data-testid=grid]").click()
+        browser.press("[data-testid=grid]")
         browser.keys(Keys.END)
         browser.until(lambda: any(e.text == "1321" for e in browser.all(".grid-no")), "the last row")
         browser.keys(Keys.HOME)

@@ -40,7 +40,7 @@ class Sturdy(BrowserCase):
     def test_reload_and_back(self) -> None:
         browser = self.browser()
         number = self.brought(browser, "D", 72.5)
-        browser.find("button.update").click()
+        browser.press("button.update")
         browser.until(lambda: "state=update" in browser.driver.current_url, "the filter in the address")
         browser.driver.refresh()
         browser.see("30 update")
