@@ -18,13 +18,12 @@ from .inspect_sheet import reading_options
 from .keys import key_options
 from .lanes import Laning, answered, lane_options, lanes_said, open_json, open_of, print_open, questions_of
 from .main import Setting
+from .plan_figures import print_absent, print_figures
 from .tables import plan_table
 from .terminal import console, sum_line
 
 if TYPE_CHECKING:
-    from vexo.server.planning.context import PlanContext
     from vexo.server.planning.models import Plan
-    from vexo.server.trips.facts.plans import AbsentFigures
     from vexo.server.trips.models import Trip
     from vexo.server.trips.part_view import PartView
 
@@ -347,56 +346,14 @@ def review(setting: Setting, trip: int, everything: bool, output: Path | None, a
     if newest.revision != view.trip.revision:
         out.print(f"This plan no longer counts: plan it again with vexo plan {trip}")
     out.print(sum_line(figures["rows"], figures["verdicts"]))
-    _print_figures(context, newest, trip)
-    _print_absent(absent, trip)
+    print_figures(context, newest, trip)
+    print_absent(absent, trip)
     changed = [c["field"] for c in columns_ if c["changed"] or c["held"] or c["unreadable"]]
     out.print(plan_table(context, few, changed))
     if len(few) < len(rows):
         out.print(f"{len(rows) - len(few):,} rows are not shown; see all with --all.")
     print_open(view)
     end_with(view)
-
-
-def _print_figures(context: PlanContext, plan: Plan, trip: int) -> None:
-    """A plan in figures: each column's changes, and what else it says."""
-    out = console()
-    for column in plan.summary["columns"]:
-        if column["changed"]:
-            total = f", sum {column['before']} → {column['after']}" if column["before"] is not None else ""
-            out.print(f"  {column['label']}: {column['changed']:,} changed{total}")
-        if column["two_way"]:
-            out.print(f"  {column['label']}: did not go out, so it is compared with the application only")
-    for column in plan.summary["columns"]:
-        if column["emptied"]:
-            words = f"emptied in the sheet, left as they are; clear them with vexo decide {trip} clear"
-            out.print(f"  {column['label']}: {column['emptied']:,} {words} --code emptied --field {column['field']}")
-        if column["filled_before"]:
-            once = context.record_type.field(column["field"]).create_only
-            why = "set only when a record is made" if once else "filled in the application already"
-            out.print(f"  {column['label']}: {column['filled_before']:,} left, {why}")
-    if plan.summary["keys_not_read"]:
-        many = f"{plan.summary['keys_not_read']:,} records are too many to read all their keys"
-        out.print(f"  {many}: one that is only written otherwise may be taken for a new one")
-    if fields := plan.summary.get("patterns_not_read"):
-        labels = " and ".join(context.record_type.field(name).label for name in fields)
-        many = f"{context.record_type.plural} are too many to read all their values"
-        out.print(f"  {labels}: not looked at for lost figures and days made of codes; {many}")
-    for where, count in plan.summary["pointed"].items():
-        out.print(f"  {count:,} records point to those to be deleted: {where}")
-    for where, count in plan.summary.get("pointed_renames", {}).items():
-        out.print(f"  {count:,} records point to those to be renamed: {where}")
-
-
-def _print_absent(absent: AbsentFigures | None, trip: int) -> None:
-    """What becomes of records in reach that the sheet does not have, where such may be deleted."""
-    if absent is None or not (absent.delete or absent.held or absent.kept):
-        return
-    out = console()
-    sums = f"{absent.delete:,} to delete + {absent.held:,} held + {absent.kept:,} kept"
-    out.print(f"Not in the sheet, of {absent.reach:,} records in reach: {sums}")
-    for group in absent.groups:
-        out.print(f"  {group.count:,} {group.verdict}: {group.says}")
-    out.print(f"  List them with: vexo keys {trip} --absent")
 
 
 def _telling(plan_: pl.DataFrame, most: int = 12) -> pl.DataFrame:

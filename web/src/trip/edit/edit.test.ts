@@ -133,7 +133,7 @@ describe("other ways to edit", () => {
   });
 
   it("names the columns of which nobody knows whether they are damaged, and is silent where all was looked at", () => {
-    const summary = { verdicts: trip().sum!, key: [], keys_not_read: 0, patterns_not_read: ["daily_rate"] };
+    const summary = { verdicts: trip().sum, key: [], keys_not_read: 0, patterns_not_read: ["daily_rate"] };
     const told = shown(NotLookedFor, {}, trip({ summary })).text();
     expect(told).toContain("Daily rate: whether a spreadsheet took zeros or figures away");
     expect(told).toContain("Look through this column yourself.");
