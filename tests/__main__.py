@@ -182,9 +182,12 @@ class Queue:
 
 
 def seed() -> None:
-    """Make the register's data once for all modules."""
+    """Make the register's data and a data folder without anything in it once for all modules."""
     from tests.support import Register, temporary_folder
 
+    template = temporary_folder() / "template"
+    code = "import sys; from pathlib import Path; from vexo.server.setting_up import set_up; set_up(Path(sys.argv[1]))"
+    making = subprocess.Popen([sys.executable, "-c", code, str(template)])
     first, copy = Register(), temporary_folder()
     first.process.terminate()
     first.process.wait(60)
@@ -192,6 +195,8 @@ def seed() -> None:
         with sqlite3.connect(path) as source, sqlite3.connect(copy / path.name) as target:
             source.backup(target)
     os.environ["VEXO_TEST_SEED"] = str(copy)
+    if making.wait(600) == 0:
+        os.environ["VEXO_TEST_TEMPLATE"] = str(template)
 
 
 def make_demo(queue: Queue) -> None:

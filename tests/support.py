@@ -267,7 +267,10 @@ def template() -> Path:
     """A database without anything in it, made once and copied."""
     from vexo.server.setting_up import set_up
 
-    folder = set_up(temporary_folder(lasting=True) / "template")
+    folder = temporary_folder(lasting=True) / "template"
+    if made := os.environ.get("VEXO_TEST_TEMPLATE"):
+        shutil.copytree(made, folder)
+    set_up(folder)
     from django.conf import settings
     from django.db import connections
 

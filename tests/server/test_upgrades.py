@@ -28,11 +28,22 @@ def restored(release: str) -> Path:
     return folder
 
 
+@cache
+def brought_forward() -> Path:
+    """The oldest folder, brought forward by this release."""
+    folder = temporary_folder() / "forward"
+    shutil.copytree(restored("0.1.0"), folder, copy_function=shutil.copy)
+    done = Vexo.at(folder).process("applications", "--json")
+    assert "is brought forward" in done.stderr, done.stderr
+    return folder
+
+
 class Upgrades(unittest.TestCase):
-    def folder(self, release: str) -> Vexo:
-        """A folder as that release left it, connected to the running register."""
+    def folder(self, release: str, forward: bool = False) -> Vexo:
+        """A folder as that release left it, or brought forward, connected to the running register."""
         folder = temporary_folder() / release
-        shutil.copytree(restored(release), folder, copy_function=shutil.copy)
+        made = brought_forward() if forward else restored(release)
+        shutil.copytree(made, folder, copy_function=shutil.copy)
         vexo = Vexo.at(folder)
         with sqlite3.connect(folder / "vexo.db") as database:
             for stage in ("live", "practice"):
@@ -87,7 +98,7 @@ class Upgrades(unittest.TestCase):
         return Vexo.at(folder)
 
     def test_a_backup_of_a_newer_release_is_not_restored(self) -> None:
-        vexo = self.folder("0.1.0")
+        vexo = self.folder("0.1.0", forward=True)
         kept = temporary_folder() / "later.tar.gz"
         self.assertEqual(vexo.process("backup", str(kept), **LATER).returncode, 0)
         folder = temporary_folder() / "no"
@@ -105,7 +116,7 @@ class Upgrades(unittest.TestCase):
         self.assertNotIn("mood", self.columns(vexo))
 
     def test_a_folder_in_which_a_worker_still_works_is_left_alone_until_it_is_gone(self) -> None:
-        vexo = self.folder("0.1.0")
+        vexo = self.folder("0.1.0", forward=True)
         worker = start(str(BIN / "vexo"), "--data", str(vexo.data), "worker", "--queue", "planning")
         database = f"file:{vexo.data / 'vexo.db'}?mode=ro"
 
@@ -140,7 +151,7 @@ class Upgrades(unittest.TestCase):
                 self.assertEqual(self.answer(vexo.process("applications", "--json")), {"applications": []})
 
     def test_a_command_that_only_lists_loads_no_data_frames_no_http_and_no_migrations(self) -> None:
-        vexo = self.folder("0.1.0")
+        vexo = self.folder("0.1.0", forward=True)
         self.answer(vexo.process("applications", "--json"))
         heavy = ("polars", "httpx", "cryptography", "rich", "django.db.migrations.loader")
         code = (
@@ -159,7 +170,7 @@ class Upgrades(unittest.TestCase):
     def test_a_number_that_is_not_this_release_s_is_only_a_reason_to_look(self) -> None:
         from vexo.server.releases import numbered
 
-        vexo = self.folder("0.1.0")
+        vexo = self.folder("0.1.0", forward=True)
         self.answer(vexo.process("applications", "--json"))
         own = numbered(vexo.data / "vexo.db")
         self.assertGreater(own, 0)
