@@ -124,9 +124,14 @@ class ReadByKeys(HolderSheets):
             trip = self.trip(rows)
             self.assertEqual(self.newest(trip).summary["patterns_not_read"], ["holder_no", "last_name"])
             treated = {"last_name": {"treatments": [{"do": "case", "style": "name"}]}}
-            run_inline(change(view_of(trip), self.person, Changes(lanes=lanes_from_json(treated)), run_here=True))
-            self.plan(trip)
-            self.assertEqual(self.newest(trip).summary["patterns_not_read"], ["holder_no"])
+            untreated = {"last_name": {"treatments": []}}
+            for fresh in (False, True):
+                for lanes, told in ((treated, ["holder_no"]), (untreated, ["holder_no", "last_name"])):
+                    run_inline(change(view_of(trip), self.person, Changes(lanes=lanes_from_json(lanes)), run_here=True))
+                    trip.refresh_from_db()
+                    if fresh:
+                        self.plan(trip)
+                    self.assertEqual(self.newest(trip).summary["patterns_not_read"], told, (fresh, lanes))
 
     def test_a_service_that_finds_none_by_their_keys_is_read(self) -> None:
         self.make(("01", "a"), ("02", "b"))

@@ -68,6 +68,8 @@ def near_records(lost: pl.DataFrame, known: pl.DataFrame, names: Sequence[str]) 
     Returns:
         ``at`` (the place of the key in ``lost``) and the record's ID, in the order of ``lost``, then of ``known``.
     """
+    if lost.is_empty():
+        return pl.DataFrame(schema={AT: pl.UInt32, IDENTIFIER: pl.String})
     forms = [_without_zeros(pl.col(name)).alias(_form(name)) for name in names]
     left = lost.select(names).with_row_index(AT).with_columns(forms)
     known = known.select(IDENTIFIER, *names).drop_nulls(names).with_row_index("order").with_columns(forms)

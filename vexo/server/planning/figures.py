@@ -329,7 +329,8 @@ def summary_of(
         pointed_renames=pointed_renames,
         damage=damage,
         keys_not_read=materials.counts.get("keys_not_read", 0),
-        patterns_not_read=materials.counts.get("patterns_not_read", []),
+        # Damage is looked for in none to which something is done.
+        patterns_not_read=[n for n in materials.counts.get("patterns_not_read", []) if not settings.lane(n).treatments],
         guards=_guards(verdicts, columns, basis, materials.counts, absent),
         absent=absent,
         warnings={one.name: one.warning for one in fields if one.warning} | _of_type(record_type),

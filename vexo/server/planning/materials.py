@@ -71,7 +71,7 @@ def ask(basis: Basis, client: Client, lease: Lease) -> Materials:
 
 def _patterned(basis: Basis) -> list[ColumnMatch]:
     """Columns of texts that are held against the patterns of all that their fields hold: those of which nothing went
-    out are, and nothing is done to."""
+    out are."""
     context, kept = basis.context, basis.kept
     return [
         match
@@ -81,7 +81,6 @@ def _patterned(basis: Basis) -> list[ColumnMatch]:
         and match.field is not None
         and match.field.kind == Kind.TEXT
         and (kept is None or match.field.name not in kept.columns)
-        and not context.settings.lane(match.field.name).treatments
     ]
 
 
