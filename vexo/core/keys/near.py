@@ -130,8 +130,8 @@ def _may_be_close(known: pl.DataFrame, texts: pl.Series) -> pl.DataFrame:
     for half in (pl.col("other").str.head(middle), pl.col("other").str.tail((pl.col("length") - middle - 1).clip(0))):
         if len(known):
             halves = wanted.select("length", half.alias("half"))
-            found = known.with_columns(half.alias("half")).join(halves, on=["length", "half"], how="semi")
-            parts.append(found.drop("half"))
+            alike = known.with_columns(half.alias("half")).join(halves, on=["length", "half"], how="semi")
+            parts.append(alike.drop("half"))
     return pl.concat(parts).unique("order").drop("length")
 
 
