@@ -62,6 +62,8 @@ class LargeTypes(ServiceCase):
                 trip = self.bring(f"registration,name\n{rows}", record_type="Vessel", operation="upsert")
                 self.assertEqual(self.verdicts(trip), verdicts)
                 self.assertEqual(self.newest(trip).summary["keys_not_read"] > 0, limit == 5)
+                said = self.vexo.run("--as", "ada", "review", str(trip.pk)).stdout
+                self.assertEqual("are too many to read all their keys: one that" in " ".join(said.split()), limit == 5)
 
 
 class AsSent(ServiceCase):

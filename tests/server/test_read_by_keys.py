@@ -113,6 +113,10 @@ class ReadByKeys(HolderSheets):
                 self.assertEqual(detail["summary"]["patterns_not_read"], told)
                 said = self.vexo.run("--as", "ada", "review", str(trip.pk)).stdout
                 self.assertEqual("not looked at for lost figures" in said, bool(told), said)
+                figures = self.vexo.json("--as", "ada", "review", str(trip.pk))
+                self.assertEqual(figures["patterns_not_read"], told)
+                page = client.get(f"/api/trips/{trip.pk}/document.html").content.decode()
+                self.assertEqual("not looked at for lost figures" in page, bool(told))
 
     def test_nor_is_it_said_of_what_went_out_from_here_or_is_treated(self) -> None:
         with no_type_is_small():

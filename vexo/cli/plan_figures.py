@@ -14,6 +14,10 @@ if TYPE_CHECKING:
 
 def print_figures(context: PlanContext, plan: Plan, trip: int) -> None:
     """A plan in figures: each column's changes, and what else it says."""
+    from vexo.server.planning.not_read import not_read
+    from vexo.server.trips.facts import from_json
+    from vexo.server.trips.facts.plans import PlanSummary
+
     out = console()
     for column in plan.summary["columns"]:
         if column["changed"]:
@@ -29,13 +33,8 @@ def print_figures(context: PlanContext, plan: Plan, trip: int) -> None:
             once = context.record_type.field(column["field"]).create_only
             why = "set only when a record is made" if once else "filled in the application already"
             out.print(f"  {column['label']}: {column['filled_before']:,} left, {why}")
-    if plan.summary["keys_not_read"]:
-        many = f"{plan.summary['keys_not_read']:,} records are too many to read all their keys"
-        out.print(f"  {many}: one that is only written otherwise may be taken for a new one")
-    if fields := plan.summary.get("patterns_not_read"):
-        labels = " and ".join(context.record_type.field(name).label for name in fields)
-        many = f"{context.record_type.plural} are too many to read all their values"
-        out.print(f"  {labels}: not looked at for lost figures and days made of codes; {many}")
+    for sentence in not_read(from_json(plan.summary, PlanSummary), context.record_type):
+        out.print(f"  {sentence}")
     for where, count in plan.summary["pointed"].items():
         out.print(f"  {count:,} records point to those to be deleted: {where}")
     for where, count in plan.summary.get("pointed_renames", {}).items():

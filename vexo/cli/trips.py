@@ -56,6 +56,8 @@ def plan_figures(trip: Trip, plan: Plan) -> dict[str, Any]:
         "rows": plan.summary["rows"],
         "verdicts": plan.summary["verdicts"],
         "known_rows": plan.summary["known_rows"],
+        "keys_not_read": plan.summary["keys_not_read"],
+        "patterns_not_read": plan.summary.get("patterns_not_read", []),
     }
 
 

@@ -29,6 +29,7 @@ from ..locales import ANYONE, Reader
 from ..naming import names_of
 from ..planning.context import PlanContext, plan_of
 from ..planning.models import Plan
+from ..planning.not_read import not_read
 from ..planning.row_states import states_now
 from ..trips.facts import from_json
 from ..trips.facts.plans import PlanSummary
@@ -129,6 +130,7 @@ def _lists(
         ("Records that the sheet does not have", _absent_lines(summary)),
         ("Open", [[item.says, thousands(item.count)] for item in status.open]),
         ("To know", [[item.says, thousands(item.count)] for item in status.said]),
+        ("Not looked at", [[sentence] for sentence in not_read(summary, context.record_type)]),
         ("Decided", decided),
     ]
     return [(head, [[reader.text(cell) for cell in line] for line in lines]) for head, lines in lists if lines]
