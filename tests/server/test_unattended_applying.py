@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from contextlib import nullcontext
 from dataclasses import replace
 from typing import Any
 from unittest.mock import patch
@@ -13,7 +14,7 @@ template()
 
 from django.test import Client  # noqa: E402
 
-from tests.server.services import view_of  # noqa: E402
+from tests.server.services import no_type_is_small, view_of  # noqa: E402
 from tests.server.unattended_case import UnattendedCase  # noqa: E402
 from vexo.core.operations import Operation  # noqa: E402
 from vexo.server.errors import NotAllowed, PlainError  # noqa: E402
@@ -21,6 +22,8 @@ from vexo.server.jobs.models import Job  # noqa: E402
 from vexo.server.jobs.worker import run_inline  # noqa: E402
 from vexo.server.journal.models import Entry  # noqa: E402
 from vexo.server.journal.services import note  # noqa: E402
+from vexo.server.notices.models import Notice  # noqa: E402
+from vexo.server.passes.receipts import write_receipt  # noqa: E402
 from vexo.server.people import services as people  # noqa: E402
 from vexo.server.people.models import Person, Role  # noqa: E402
 from vexo.server.routes.guarding import set_route_guards  # noqa: E402
@@ -61,6 +64,26 @@ class Applying(UnattendedCase):
         self.assertEqual(self.told(), [])
         ways = set(Entry.objects.filter(trip=trip.pk).values_list("way", flat=True))
         self.assertEqual(ways, {f"route {self.route.name}"})
+
+    def test_what_its_plan_did_not_look_at_is_told_with_what_it_did(self) -> None:
+        """Nobody saw the plan: its owner reads it in the notice, on the route, in the journal and in the receipt."""
+        self.applies()
+        for name, small, notes in (("few", True, "1004"), ("many", False, "1005")):
+            with self.subTest(name), nullcontext() if small else no_type_is_small():
+                self.put(("A-004", notes), name=f"{name}.csv")
+                self.look(8)
+                trip = self.trips()[-1]
+                self.assertEqual(self.notes_of("A-004"), notes)
+                receipt = self.vexo.data / f"{name}.html"
+                write_receipt(view_of(trip), receipt)
+                places = {
+                    "route": Arrival.objects.latest("id").says,
+                    "journal": Entry.objects.filter(trip=trip.pk, what="applied").latest("id").message,
+                    "notice": Notice.objects.filter(kind="pass ended").latest("id").text,
+                    "receipt": receipt.read_text(),
+                }
+                for place, said in places.items():
+                    self.assertEqual("not looked at for lost figures" in said, not small, (place, said))
 
     def waits(self, words: str, *rows: tuple[str, str]) -> Trip:
         before = {berth: self.notes_of(berth) for berth, _ in rows if berth[1] == "-" and berth != "A-999"}

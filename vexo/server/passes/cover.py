@@ -11,6 +11,7 @@ from django.utils import timezone
 
 from ..locales import ANYONE
 from ..naming import names_of
+from ..planning.not_read import not_read_for
 from ..trips.models import Trip
 from .models import Pass
 from .read_back_words import report_of_pass, summary_words
@@ -66,6 +67,7 @@ class Cover:
             ended = f" to {one['ended']}" if one["ended"] else ""
             lines.append([f"Pass {one['number']}", f"plan {one['plan']}, confirmed by {one['confirmed_by']}"])
             lines.append(["", f"{one['started']}{ended}: {did} ({one['state']})"])
+            lines += [["", words] for words in one["not_looked_at"]]
             lines += [["", f"read back: {words}"] for words in one["read_back"]]
             if one["approved_by"]:
                 word = f": {one['word']}" if one["word"] else ""
@@ -90,6 +92,7 @@ def _pass(one: Pass, by: str) -> dict[str, Any]:
         "ended": _at(one.ended_at),
         "state": one.state,
         "totals": one.totals or {},
+        "not_looked_at": [ANYONE.text(words) for words in not_read_for(one.plan)],
         "read_back": [ANYONE.text(words) for words in summary_words(report_of_pass(one))],
         "stop_after": one.stop_after,
         "take_back": one.take_back,

@@ -34,6 +34,7 @@ from ..notices.kinds import NoticeKind
 from ..notices.services import tell_people
 from ..planning.context import record_type_of
 from ..planning.figures import reasons
+from ..planning.not_read import not_read_for
 from ..trips.facts import from_json, to_json
 from ..trips.facts.passes import AbsentOutcome, Report
 from ..trips.facts.plans import FirstStep, PlanSummary
@@ -164,7 +165,7 @@ def end(pass_: Pass, lease: Lease, state: str, reading: Reading | None) -> None:
         pass_.save()
         leave_ledger(pass_, page)
         tell(pass_, revised=True)
-        words = words_of_pass(pass_)
+        words = ". ".join([words_of_pass(pass_), *not_read_for(pass_.plan)])
         entry = f"Pass {pass_.number} of trip {pass_.trip_id} {_WORDS[state]}: {words}"
         note(lease.job.by, "applied", entry, pass_.trip.application, pass_.trip_id, sum(pass_.totals.values()))
         tell_of_pass(pass_, words)

@@ -5,7 +5,10 @@ from __future__ import annotations
 from vexo.core.records import RecordType
 from vexo.core.wording import thousands
 
+from ..trips.facts import from_json
 from ..trips.facts.plans import PlanSummary
+from .context import record_type_of
+from .models import Plan
 
 
 def not_read(summary: PlanSummary, record_type: RecordType) -> list[str]:
@@ -19,3 +22,8 @@ def not_read(summary: PlanSummary, record_type: RecordType) -> list[str]:
         many = f"{record_type.plural} are too many to read all their values"
         sentences.append(f"{labels}: not looked at for lost figures and days made of codes; {many}")
     return sentences
+
+
+def not_read_for(plan: Plan) -> list[str]:
+    """What was not looked at for a stored plan."""
+    return not_read(from_json(plan.summary, PlanSummary), record_type_of(plan))

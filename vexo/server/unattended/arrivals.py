@@ -36,6 +36,7 @@ from ..passes.read_back_words import words_of_pass
 from ..passes.starting import start_pass
 from ..people.models import Person
 from ..planning.models import Decision
+from ..planning.not_read import not_read_for
 from ..trips.models import Edit, Trip
 from ..trips.part_view import PartView
 from ..trips.refusal_rules import rule_of_trip
@@ -283,8 +284,8 @@ def _end(unattended: Unattended, arrival: Arrival) -> None:
     if pass_ is None:
         _fail(unattended, arrival, "Its trip was deleted.")
     elif pass_.state in (Pass.ENDED, Pass.STOPPED, Pass.GIVEN_UP):
-        says = f"pass {pass_.number}: {words_of_pass(pass_)}"
-        Arrival.objects.filter(pk=arrival.pk).update(state=Arrival.DONE, says=says)
+        says = ". ".join([f"pass {pass_.number}: {words_of_pass(pass_)}", *not_read_for(pass_.plan)])
+        Arrival.objects.filter(pk=arrival.pk).update(state=Arrival.DONE, says=says[:400])
     elif pass_.state in (Pass.INTERRUPTED, Pass.PAUSED):
         says = f"Pass {pass_.number} waits for a person: {pass_.reason}"
         Arrival.objects.filter(pk=arrival.pk).update(state=Arrival.WAITS, says=says[:400])
