@@ -5,5 +5,11 @@ import { defineConfig } from "vitest/config";
 export default defineConfig({
   plugins: [vue()],
   resolve: { alias: { "@": fileURLToPath(new URL("./src", import.meta.url)) } },
-  test: { environment: "happy-dom", isolate: false, include: ["src/**/*.test.ts"], env: { TZ: "Europe/Oslo" } },
+  test: {
+    environment: "happy-dom",
+    isolate: false,
+    include: ["src/**/*.test.ts"],
+    setupFiles: ["src/patience.ts"],
+    env: { TZ: "Europe/Oslo" },
+  },
 });

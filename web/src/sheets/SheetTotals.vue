@@ -14,7 +14,7 @@ const sums = computed(() => props.columns.filter((one) => one.totals?.sum));
     <b>Totals</b>
     <p v-for="one in sums" :key="one.name" class="flex justify-between gap-2 text-small">
       <span class="min-w-0 truncate" :title="one.header">{{ one.header || "no name" }}</span
-      ><span class="mono !text-ink">{{ exact(one.totals?.sum) }}</span>
+      ><span class="mono text-right wrap-anywhere !text-ink">{{ exact(one.totals?.sum) }}</span>
     </p>
   </section>
 </template>

@@ -37,9 +37,11 @@ watch(
 const { data: catalogue } = useCatalogue(
   computed(() => props.about.application || (likeliest.value?.application ?? applications.value?.[0]?.name ?? "")),
 );
+/** Until all are known, those that are likely: the sentence is not to move under a person's hand when the others come. */
 const types = computed(() => {
   const columns = new Map(fits.value.map((fit) => [fit.record_type, fit.columns]));
-  return (catalogue.value?.types ?? [])
+  const likely = new Map(fits.value.map((fit) => [fit.record_type, { name: fit.record_type, plural: fit.plural }]));
+  return (catalogue.value?.types ?? [...likely.values()])
     .map((type) => ({ value: type.name, label: type.plural, known: columns.get(type.name) ?? 0 }))
     .sort((a, b) => b.known - a.known)
     .map(({ value, label, known }) => ({ value, label, note: known ? many(known, "column", "columns") : "" }));
@@ -57,7 +59,7 @@ const why = computed(() => {
 </script>
 
 <template>
-  <section class="card" data-testid="about">
+  <section v-if="applications" class="card" data-testid="about">
     <p class="sentence">
       Rows of
       <ChoiceList
@@ -97,7 +99,7 @@ const why = computed(() => {
       }}</span>
     </p>
   </section>
-  <p class="soft text-small">
+  <p v-if="applications" class="soft text-small">
     {{ why }} {{ known.account
     }}<template v-if="!chosen">
       The application, and whether it is <b>live</b> or <b>practice</b>, is yours to say.</template

@@ -38,7 +38,7 @@ async function said(...names: string[]): Promise<About> {
   );
   const show = () => mount(page, { global: { plugins: [router, [VueQueryPlugin, { queryClient }]] as never[] } });
   const before = show();
-  await vi.waitUntil(() => before.text().includes("practice") || names.length > 1);
+  await vi.waitUntil(() => before.text().includes("PRACTICE") || names.length > 1);
   await flushPromises();
   before.unmount();
   // By now the applications are known before anything is said, as they mostly are.
@@ -55,4 +55,29 @@ it("says the only application and the likeliest records together", async () => {
 
 it("leaves it to the person which of several applications is meant", async () => {
   expect(await said("only", "other")).toEqual({ application: "", recordType: "Berth", operation: "update" });
+});
+
+it("names the likeliest records before all others are known, so that nothing moves when they come", async () => {
+  const waiting: Record<string, (answer: Response) => void> = {};
+  vi.stubGlobal("fetch", (request: Request) => {
+    const { pathname } = new URL(request.url, "http://localhost");
+    return new Promise<Response>((resolve) => (waiting[pathname] = resolve));
+  });
+  const about = { application: "", recordType: "Berth", operation: "update" };
+  const props = { known: { trip: null, account: "", fits: [fit] }, about } as const;
+  const plugins = [router, [VueQueryPlugin, { queryClient }]] as never[];
+  const shown = mount(WhatAbout, { props: props as never, global: { plugins } });
+  await flushPromises();
+  expect(shown.find("[data-testid=about]").exists()).toBe(false);
+  const applications = ["only", "other"].map((name) => ({ name, label: name, stage: "practice" }));
+  waiting["/api/applications"]?.(Response.json(applications));
+  await vi.waitUntil(() => shown.find("[data-testid=about]").exists());
+  const sentence = () => shown.get("[data-testid=about]").text();
+  const first = sentence();
+  expect(first).toContain("Berths");
+  await vi.waitUntil(() => waiting["/api/applications/only"]);
+  waiting["/api/applications/only"]?.(Response.json({ application: applications[0], types: [BERTH], unread: [] }));
+  await flushPromises();
+  expect(sentence()).toBe(first);
+  shown.unmount();
 });

@@ -102,8 +102,8 @@ const waits = computed(() =>
         <tbody>
           <tr v-for="[name, before, after] in figures" :key="name" class="text-right">
             <th class="soft text-left font-normal" scope="row">{{ name }}</th>
-            <td class="mono">{{ before }}</td>
-            <td class="mono" :class="{ 'font-bold text-update': before !== after }">{{ after }}</td>
+            <td class="mono pl-2 wrap-anywhere">{{ before }}</td>
+            <td class="mono pl-2 wrap-anywhere" :class="{ 'font-bold text-update': before !== after }">{{ after }}</td>
           </tr>
         </tbody>
       </table>
@@ -152,7 +152,7 @@ const waits = computed(() =>
         </table>
       </details>
     </template>
-    <p v-else-if="column.before != null" class="mono">
+    <p v-else-if="column.before != null" class="mono wrap-anywhere">
       {{ exact(column.before) }} → <b class="text-ink">{{ exact(column.after) }}</b>
     </p>
   </section>

@@ -1,0 +1,9 @@
+/** Before the tests: a condition is waited for as long as a test may take, since a machine may be slow. */
+import { vi } from "vitest";
+
+const PATIENCE = { timeout: 100_000 };
+const { waitFor, waitUntil } = vi;
+vi.waitFor = (condition, options) =>
+  waitFor(condition, typeof options === "number" ? options : { ...PATIENCE, ...options });
+vi.waitUntil = (condition, options) =>
+  waitUntil(condition, typeof options === "number" ? options : { ...PATIENCE, ...options });
