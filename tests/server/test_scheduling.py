@@ -31,6 +31,7 @@ from vexo.server.moved_folder import settle_in  # noqa: E402
 from vexo.server.passes import scheduling  # noqa: E402
 from vexo.server.passes.models import Scheduled  # noqa: E402
 from vexo.server.passes.scheduling import cancel, schedule  # noqa: E402
+from vexo.server.people.access_tokens import make_token, withdraw_token  # noqa: E402
 from vexo.server.people.models import Person, Role  # noqa: E402
 from vexo.server.trips.facts.passes import TroubleRule  # noqa: E402
 
@@ -145,6 +146,34 @@ class Scheduling(TimedCase):
                 self.assertEqual((scheduled.state, len(register().effects())), (Scheduled.LAPSED, before))
                 self.assertTrue(scheduled.reason)
                 self.rule()
+
+    def test_what_a_token_said_is_not_done_once_it_is_withdrawn(self) -> None:
+        """Who withdraws a token that fell into wrong hands is not to find it written at eight all the same."""
+        other = Person.objects.create(username="cleo", name="Cleo Reed", role=Role.OPERATOR)
+        goes = ["apply later", "apply"]
+        for at, (then, done) in enumerate(
+            (("withdrawn", goes[:1]), ("withdrawn, and another made", goes[:1]), ("ended", goes), ("another's", goes))
+        ):
+            with self.subTest(then):
+                trip, name = self.rows(), f"nightly {at}"
+                token, text = make_token(self.person, name, "operator", 1)
+                body = {"plan": self.newest(trip).number, "at": (timezone.now() + 30 * HOUR).isoformat()}
+                script = Client(headers={"Authorization": f"Bearer {text}"})
+                answer = script.post(f"/api/trips/{trip.pk}/passes", body, content_type="application/json")
+                self.assertEqual(answer.status_code, 202)
+                if then.startswith("withdrawn"):
+                    withdraw_token(self.person, self.person, token.pk)
+                if "another made" in then:
+                    make_token(self.person, name, "operator", 1)
+                if then == "another's":
+                    others, _ = make_token(other, name, "operator", 1)
+                    withdraw_token(other, other, others.pk)
+                before = len(register().effects())
+                scheduled = Scheduled.objects.get(trip=trip)
+                self.assertEqual(self.when_it_is(scheduled.at + timedelta(minutes=1)), done)
+                self.assertEqual(len(register().effects()) > before, done == goes)
+                reason = self.page(trip)["scheduled"]["reason"] if done != goes else "withdrawn"
+                self.assertIn("withdrawn", reason)
 
     def test_an_approval_that_came_in_between_lets_it_go(self) -> None:
         self.rule(always=True)

@@ -20,6 +20,7 @@ from ..jobs.worker import enqueue
 from ..journal.services import note
 from ..notices.kinds import NoticeKind
 from ..notices.services import tell_people
+from ..people.access_tokens import withdrawn_since
 from ..people.models import Person
 from ..trips.facts.passes import ScheduledFacts, ScheduledState, TroubleRule
 from ..trips.part_view import PartView
@@ -100,7 +101,7 @@ def begin(lease: Lease) -> Mapping[str, Any]:
     # Its process may have died just after the pass began.
     begun = Pass.objects.filter(plan=scheduled.plan).last()
     if begun is None:
-        why = _why_not(view, scheduled)
+        why = _why_not(view, scheduled, lease.job.way)
         if why:
             with lease.writing():
                 lapse(scheduled, why)
@@ -111,13 +112,20 @@ def begin(lease: Lease) -> Mapping[str, Any]:
     return {"trip": scheduled.trip_id}
 
 
-def _why_not(view: PartView, scheduled: Scheduled) -> str:
-    """Begin the pass. Why nothing is sent, in words; empty where it began."""
+def _why_not(view: PartView, scheduled: Scheduled, way: str) -> str:
+    """Begin the pass. Why nothing is sent, in words; empty where it began.
+
+    Args:
+        way: by which the time was said.
+    """
     if timezone.now() - scheduled.at > LATEST:
         return "Vexo was not running at that time."
     person = Person.objects.filter(username=scheduled.by, is_active=True).first()
     if person is None:
         return f"{scheduled.by} may not sign in any more."
+    token = withdrawn_since(person, way, scheduled.made_at)
+    if token:
+        return f"the token {token}, with which it was said, was withdrawn."
     trouble = TroubleRule(scheduled.stop_after, scheduled.take_back)
     try:
         start_pass(view, person, scheduled.plan.number, atomic=scheduled.atomic, trouble=trouble)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import secrets
-from datetime import timedelta
+from datetime import datetime, timedelta
 
 from django.db import transaction
 from django.utils import timezone
@@ -18,6 +18,8 @@ PREFIX = "vexo_"
 """How a token begins, so that it is known for one where it lies about."""
 LONGEST_DAYS = 366
 """Days after which a token ends at the latest."""
+WAY = "token "
+"""How the way of what came in by a token begins, before its name."""
 _LIVE_AT_MOST = 50
 """Tokens that a person may have at once: more are not looked after."""
 _WRITTEN_EACH = timedelta(minutes=1)
@@ -96,3 +98,13 @@ def token_of(text: str) -> AccessToken | None:
     if token.used_at is None or abs(now - token.used_at) > _WRITTEN_EACH:
         AccessToken.objects.filter(pk=token.pk).update(used_at=now)
     return token
+
+
+def withdrawn_since(person: Person, way: str, at: datetime) -> str:
+    """The name of the token by which something came in then, where it was withdrawn meanwhile; empty where it was not,
+    or it came in another way."""
+    if not way.startswith(WAY):
+        return ""
+    then = AccessToken.objects.filter(person=person, name=way.removeprefix(WAY), made_at__lte=at).order_by("made_at")
+    token = then.last()
+    return token.name if token is not None and token.withdrawn_at is not None else ""

@@ -8,7 +8,7 @@ from rest_framework.exceptions import AuthenticationFailed
 from rest_framework.request import Request
 
 from ..journal.way_in import set_way_in
-from .access_tokens import token_of
+from .access_tokens import WAY, token_of
 from .models import AccessToken, Person
 
 _SCHEME = "bearer"
@@ -28,7 +28,7 @@ class TokenAuthentication(BaseAuthentication):
             raise AuthenticationFailed("That token is not known, has ended or was withdrawn. Make a new one.")
         person = token.person
         person.role_cap = token.role
-        set_way_in(f"token {token.name}")
+        set_way_in(f"{WAY}{token.name}")
         return person, token
 
     def authenticate_header(self, request: Request) -> str:
