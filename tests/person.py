@@ -9,6 +9,16 @@ import httpx
 from tests.described import check
 from tests.support import wait_until
 
+_SIGNED_IN: dict[tuple[str, str], Person] = {}
+
+
+def signed_in(address: str, username: str = "ada") -> Person:
+    """Someone who has signed in before, or does so now: to try a password takes as long as to open a page."""
+    known = _SIGNED_IN.get((address, username))
+    if known is None or not known.http.get("session").json()["person"]:
+        known = _SIGNED_IN[address, username] = Person(address, username)
+    return known
+
 
 class Person:
     """Someone who is signed in over HTTP."""

@@ -36,8 +36,7 @@ class Access(BrowserCase):
         self.assertEqual(script.get("/api/trips").status_code, 401)
 
     def test_numbers_and_times_are_as_somebody_reads_them_and_types_them(self) -> None:
-        browser = self.browser(username="ines")
-        browser.open("/access")
+        browser = self.browser("/access", username="ines")
         browser.see("Numbers and times", "201,344 rows", "4 Mar 2027")
         browser.tab_to("select[name=locale]")
         browser.keys("Ger")
@@ -64,8 +63,7 @@ class Access(BrowserCase):
 
     def test_signed_out_elsewhere_from_here(self) -> None:
         there = Person(self.demo.address, "bram")
-        browser = self.browser(username="bram")
-        browser.open("/access")
+        browser = self.browser("/access", username="bram")
         browser.see("Sign out everywhere but here")
         browser.click("Sign out everywhere but here")
         browser.see("Signed out of")
@@ -75,8 +73,7 @@ class Access(BrowserCase):
         browser.see("Send records out")
 
     def test_somebody_without_a_password_chooses_one_by_a_link(self) -> None:
-        browser = self.browser()
-        browser.open("/people")
+        browser = self.browser("/people")
         browser.see("Add a person")
         browser.keys("a")
         browser.fill("input[name=name]", "Marit Reedmace")
@@ -109,8 +106,7 @@ class Access(BrowserCase):
 
 class Upkeep(BrowserCase):
     def test_what_would_go_is_said_before_and_a_deleted_trip_leaves_its_receipt(self) -> None:
-        browser = self.browser()
-        browser.open("/trips/7/file")
+        browser = self.browser("/trips/7/file")
         browser.see("Delete this trip")
         browser.tab_to("section.mt-auto button")
         browser.keys(Keys.ENTER)
@@ -128,8 +124,7 @@ class Upkeep(BrowserCase):
         browser.see("Kept. What is over its time goes")
         ada = Person(self.demo.address, "ada")
         self.assertEqual(ada.ask("GET", "upkeep").json()["keep"]["uploads"], 0)
-        browser = self.browser(username="ines")
-        browser.open("/trips/5/file")
+        browser = self.browser("/trips/5/file", username="ines")
         browser.see("measuring-weekend.csv")
         self.assertNotIn("Delete this trip", browser.text)
 
@@ -157,8 +152,7 @@ class Upkeep(BrowserCase):
     def test_a_route_is_said_to_run_by_itself_and_why_it_cannot(self) -> None:
         ada = Person(self.demo.address, "ada")
         self.assertEqual(ada.ask("POST", "trips/5/route", json={"name": "Measuring"}).status_code, 201)
-        browser = self.browser()
-        browser.open("/routes")
+        browser = self.browser("/routes")
         browser.see("never; a sheet is brought in by somebody")
         browser.tab_to("[data-testid^=by-itself] button")
         browser.keys(Keys.ENTER)
@@ -171,8 +165,7 @@ class Upkeep(BrowserCase):
         browser.see("never; a sheet is brought in by somebody")
 
     def test_a_field_is_masked_where_the_rules_of_an_application_are_said(self) -> None:
-        browser = self.browser()
-        browser.open("/applications/harbour-practice")
+        browser = self.browser("/applications/harbour-practice")
         browser.click("Rules")
         browser.see("nothing kept once a trip is over of:")
         self.assertEqual(browser.serious(), [])
@@ -189,7 +182,6 @@ class Upkeep(BrowserCase):
         self.assertEqual(ada.ask("GET", "applications/harbour-practice/rules").json()["said"], {})
 
     def test_the_api_is_described_here_without_another_address(self) -> None:
-        browser = self.browser()
-        browser.open("/api/docs")
+        browser = self.browser("/api/docs")
         browser.see("Vexo", "/api/access")
         self.assertEqual(self.console_errors(browser), [])

@@ -10,7 +10,7 @@ import polars as pl
 
 from tests.browser.case import BrowserCase
 from tests.browser.support import Browser
-from tests.person import Person
+from tests.person import Person, signed_in
 from tests.support import BIN
 from vexo.core.faults import CELL_CODES, CODES, Does
 from vexo.core.planning.frame import FAULTS, VERDICT, FieldColumns
@@ -72,15 +72,14 @@ class Answers(BrowserCase):
         return sorted(words for words in browser.script(code) if words in known)
 
     def test_each_code_has_the_same_answers_everywhere(self) -> None:
-        ada = Person(self.demo.address, "ada")
+        ada = signed_in(self.demo.address)
         trip = self.planned(ada)
         rows: list[dict[str, Any]] = ada.http.get(f"trips/{trip}/rows", params={"limit": "500"}).json()["rows"]
         command = [str(BIN / "vexo"), "--data", str(self.demo.data), "--as", "ada", "review", str(trip), "--json"]
         done = subprocess.run(command, capture_output=True, text=True, env=os.environ, check=False)
         lines = {line["row"]: line for line in json.loads(done.stdout)["lines"]}
         words = {answer["says"] for row in rows for group in (row, *row["faults"]) for answer in group["answers"]}
-        browser = self.browser()
-        browser.open(f"/trips/{trip}/review?row=0")
+        browser = self.browser(f"/trips/{trip}/review?row=0")
         for at, (code, row) in enumerate(zip(CODES, rows, strict=False)):
             if at:
                 browser.keys("j")

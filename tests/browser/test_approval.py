@@ -7,7 +7,7 @@ from typing import Any
 from selenium.webdriver.common.keys import Keys
 
 from tests.browser.case import BrowserCase
-from tests.person import Person
+from tests.person import signed_in
 
 
 class Approval(BrowserCase):
@@ -40,10 +40,9 @@ class Approval(BrowserCase):
 
     def test_two_people_and_one_plan(self) -> None:
         rules = {"said": {"Berth": {"approve": {"above": 20}}}}
-        ada = Person(self.demo.address, "ada")
+        ada = signed_in(self.demo.address)
         ada.ask("PUT", "applications/harbour-practice/rules", json=rules).raise_for_status()
-        browser = self.browser(username="bram")
-        browser.open("/trips/3/review")
+        browser = self.browser("/trips/3/review", username="bram")
         browser.see("Plan again")
         self.press(browser, "plan-again")
         self.ask(browser, "Season rates")

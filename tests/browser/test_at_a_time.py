@@ -8,7 +8,7 @@ import httpx
 from selenium.webdriver.common.keys import Keys
 
 from tests.browser.case import OFFICE, BrowserCase
-from tests.person import Person
+from tests.person import Person, signed_in
 
 
 class AtATime(BrowserCase):
@@ -21,7 +21,7 @@ class AtATime(BrowserCase):
         return ada.bring("\n".join(lines).encode(), "harbour-practice", "Holder", key=["holder_no"])
 
     def test_it_is_said_shown_on_home_and_taken_back(self) -> None:
-        ada, browser = Person(self.demo.address, "ada"), self.browser()
+        ada, browser = signed_in(self.demo.address), self.browser()
         trip = self.trip(ada, "Timely")
         browser.open(f"/trips/{trip}/apply")
         browser.see("Write 3 rows")
@@ -51,7 +51,7 @@ class AtATime(BrowserCase):
         self.assertIsNone(ada.trip(trip)["scheduled"])
 
     def test_what_the_application_never_takes_now_is_said_before(self) -> None:
-        ada, browser = Person(self.demo.address, "ada"), self.browser()
+        ada, browser = signed_in(self.demo.address), self.browser()
         trip = self.trip(ada, "Never")
         now = datetime.now(UTC)
         closed = {"from": f"{now - timedelta(hours=3):%H:%M}", "to": f"{now - timedelta(hours=2):%H:%M}", "zone": "UTC"}
@@ -72,7 +72,7 @@ class AtATime(BrowserCase):
         browser.see("Saltmarsh")
 
     def test_a_paused_pass_goes_on(self) -> None:
-        ada, browser = Person(self.demo.address, "ada"), self.browser()
+        ada, browser = signed_in(self.demo.address), self.browser()
         trip = self.trip(ada, "Paused", 500)
         ada.mean_it(trip)
         browser.open(f"/trips/{trip}/apply")

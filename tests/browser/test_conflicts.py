@@ -5,7 +5,7 @@ from __future__ import annotations
 import httpx
 
 from tests.browser.case import OFFICE, BrowserCase, edit
-from tests.person import Person
+from tests.person import signed_in
 
 SERVICES = ("water", "power", "wifi", "pump-out", "crane")
 
@@ -28,10 +28,9 @@ class Conflicts(BrowserCase):
             address = f"{self.demo.register}/live/odata/Berths({one['id']})"
             values = {"services": sorted({*services, their})}
             httpx.patch(address, json=values, headers=OFFICE, trust_env=False).raise_for_status()
-        ada = Person(self.demo.address, "ada")
+        ada = signed_in(self.demo.address)
         ada.bring(path.read_bytes(), "harbour-live", "Berth", name=path.name, trip=str(trip))
-        browser = self.browser()
-        browser.open(f"/trips/{trip}/review?state=held")
+        browser = self.browser(f"/trips/{trip}/review?state=held")
         for left, key in ((2, "3"), (1, "1"), (0, "2")):
             browser.until(
                 lambda: browser.all("[data-testid=panel] .answer:not(:disabled)"), "answers that can be given"

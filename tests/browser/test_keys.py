@@ -11,8 +11,7 @@ from tests.support import wait_until
 
 class KeysOfASheet(BrowserCase):
     def test_measured_looked_into_and_near_keys_decided_each_way(self) -> None:
-        browser = self.browser()
-        browser.open("/trips/4/keys")
+        browser = self.browser("/trips/4/keys")
         browser.see("finds the most", "38 find none", "GULLPOINT · D-O46")
         self.assertEqual(browser.serious(), [])
         browser.tab_to("[data-testid=keys] td button.text-small")
@@ -49,8 +48,7 @@ class KeysOfASheet(BrowserCase):
         browser.until(lambda: "640 of 3,866" in browser.text, "how many records that is")
 
     def test_then_a_key_put_together_capitals_and_the_reach_narrowed(self) -> None:
-        browser = self.browser()
-        browser.open("/trips/4/keys")
+        browser = self.browser("/trips/4/keys")
         browser.see("finds the most", "38 find none")
         browser.tab_to("input[aria-label='Field of another key']")
         for field in ("berth no", "status"):

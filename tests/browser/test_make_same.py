@@ -11,8 +11,7 @@ from tests.browser.case import OFFICE, BrowserCase
 
 class MadeSame(BrowserCase):
     def test_what_the_sheet_lacks_is_listed_asked_and_deleted(self) -> None:
-        browser = self.browser()
-        browser.open("/trips/6/keys")
+        browser = self.browser("/trips/6/keys")
         browser.see("4 records in reach are not in the sheet", "of 36: 4 to delete")
         self.assertEqual(browser.serious(), [])
         browser.open("/trips/6/review")

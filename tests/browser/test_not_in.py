@@ -6,7 +6,7 @@ import httpx
 from selenium.webdriver.common.keys import Keys
 
 from tests.browser.case import OFFICE, BrowserCase
-from tests.person import Person
+from tests.person import signed_in
 
 REASON = "The e-mail address is not well formed."
 
@@ -19,13 +19,12 @@ class NotIn(BrowserCase):
         mails = ("a@example.org", "nobody.example", "b@example.org", "none.example")
         lines = [f"{one['holder_no']},{mail}" for one, mail in zip(holders, mails, strict=True)]
         content = "\n".join(["holder_no,email", *lines, "9999999,c@example.org"])
-        ada = Person(self.demo.address, "ada")
+        ada = signed_in(self.demo.address)
         trip = ada.bring(content.encode(), "harbour-practice", "Holder", key=["holder_no"])
         ada.mean_it(trip)
         number = ada.trip(trip)["plan"]["number"]
         ada.job(ada.ask("POST", f"trips/{trip}/passes", json={"plan": number}))
-        browser = self.browser()
-        browser.open(f"/trips/{trip}/outcome")
+        browser = self.browser(f"/trips/{trip}/outcome")
         sent = ada.trip(trip)["passes"][-1]["sum"]
         self.assertEqual((sent["updated"], sent["refused"]), (2, 2))
         browser.see("3 rows are not in.", REASON, "the application refused 2 rows", "rows 1 to 3 of 3")

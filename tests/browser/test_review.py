@@ -9,7 +9,7 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
 from tests.browser.case import BrowserCase
-from tests.person import Person
+from tests.person import signed_in
 
 
 class Review(BrowserCase):
@@ -25,8 +25,7 @@ class Review(BrowserCase):
         browser.see(f"same + {held} held" if held else "same + 9 rejected")
 
     def test_a_change_is_a_filter_and_the_chart_is_a_table_too(self) -> None:
-        browser = self.browser()
-        browser.open("/trips/4/review")
+        browser = self.browser("/trips/4/review")
         browser.see("Commonest changes", "38.50 → 40.50")
         browser.until(lambda: browser.all("[data-testid=picture] svg"), "the chart")
         self.assertEqual(browser.serious(), [])
@@ -47,7 +46,7 @@ class Review(BrowserCase):
         browser = self.browser()
         self.held(browser)
         self.answered(browser, "1", 3)
-        other = Person(self.demo.address, "ines")
+        other = signed_in(self.demo.address, "ines")
         plan = other.http.get("trips/4").json()["plan"]["number"]
         body = {"plan": plan, "code": "both-changed", "answer": "application"}
         self.assertEqual(other.ask("POST", "trips/4/decisions", json=body).status_code, 200)
@@ -78,8 +77,7 @@ class Review(BrowserCase):
         return number if number != last else None
 
     def test_one_key_goes_from_open_row_to_open_row(self) -> None:
-        browser = self.browser()
-        browser.open("/trips/4/review")
+        browser = self.browser("/trips/4/review")
         browser.see("Row 2 has nothing to write", "next open row")
         browser.keys("n")
         browser.see("Row 9 is rejected")
@@ -94,8 +92,7 @@ class Review(BrowserCase):
         self.assertEqual((len(set(rows)), rows[-1]), (waiting, 9), "round again")
 
     def test_what_a_trip_does_leads_to_its_rows(self) -> None:
-        browser = self.browser()
-        browser.open("/trips/4/apply?each=Harbour")
+        browser = self.browser("/trips/4/apply?each=Harbour")
         browser.see("Changes by column", "954 changes", "524 update, 192 same")
         self.assertEqual(browser.serious(), [])
         browser.tab_to("[data-testid=whole-plan] li:nth-child(2) a")
@@ -112,8 +109,7 @@ class Review(BrowserCase):
         browser.see("found by Harbour", "It waits for a person", "compared with what went out")
 
     def test_what_a_field_warns_of_stands_at_its_column(self) -> None:
-        browser = self.browser()
-        browser.open("/trips/4/columns")
+        browser = self.browser("/trips/4/columns")
         browser.see("Columns flow up into fields")
         browser.until(lambda: browser.all("[role=grid]"), "the grid")
         self.assertNotIn("at midnight", browser.text)
@@ -125,14 +121,13 @@ class Review(BrowserCase):
         browser.see("Status → Status", "The gates read it at midnight", "57 rows of this sheet")
 
     def test_guards_are_set_by_keys_and_bind(self) -> None:
-        browser = self.browser()
-        browser.open("/applications/harbour-practice?show=guards")
+        browser = self.browser("/applications/harbour-practice?show=guards")
         browser.see("Lost point", "where a number becomes 10, 100 or 1,000 times")
         self.assertEqual(browser.serious(), [])
         browser.tab_to("[data-testid=guard-far-out] select")
         browser.keys("o")
         browser.see("set for Saltmarsh Harbour Register (practice)")
-        listed = Person(self.demo.address, "ada").http.get("applications/harbour-practice/guards").json()
+        listed = signed_in(self.demo.address).http.get("applications/harbour-practice/guards").json()
         self.assertIn(listed["said"]["far-out"]["mode"], ("say", "off"))
         browser.tab_to("[data-testid=guard-far-out] button")
         browser.keys(Keys.ENTER)
@@ -145,8 +140,7 @@ class Review(BrowserCase):
         browser.until(lambda: browser.find(share).get_attribute("value") == "20", "as it was")
 
     def test_the_plan_as_a_document(self) -> None:
-        browser = self.browser()
-        browser.open("/trips/4/review")
+        browser = self.browser("/trips/4/review")
         browser.tab_to("[data-testid=document]")
         browser.keys(Keys.ENTER)
         browser.see("Page to print")

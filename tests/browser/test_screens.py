@@ -52,8 +52,7 @@ class Keyboard(BrowserCase):
         browser.see("The sheet as it will be")
 
     def test_people_by_keys_alone(self) -> None:
-        browser = self.browser()
-        browser.open("/people")
+        browser = self.browser("/people")
         browser.see("Ines Gullane-Marsh")
         browser.keys("a")
         browser.until(lambda: browser.script("return document.activeElement.name") == "name", "the form")
@@ -78,8 +77,7 @@ class Keyboard(BrowserCase):
         browser.until(lambda: "Pia" not in browser.find("table").text, "the table without them")
 
     def test_applications_and_the_journal_by_keys_alone(self) -> None:
-        browser = self.browser()
-        browser.open("/applications/harbour-practice")
+        browser = self.browser("/applications/harbour-practice")
         browser.see("Test the connection")
         browser.tab_to("main .btn.go")
         browser.keys(Keys.ENTER)
@@ -152,8 +150,7 @@ class Keyboard(BrowserCase):
         browser.see("set aside")
 
     def test_the_grid_keeps_the_focus_and_says_which_cell_is_meant(self) -> None:
-        browser = self.browser()
-        browser.open("/trips/4/review")
+        browser = self.browser("/trips/4/review")
         browser.until(lambda: len(browser.all(".grid-row .grid-td")) > 20, "rows")
         meant = (
             "return document.getElementById(document.activeElement.getAttribute('aria-activedescendant'))?.innerText"
@@ -186,8 +183,7 @@ class Address(BrowserCase):
         self.assertEqual(browser.all(here), [])
 
     def test_what_is_chosen_is_kept_by_reload_and_back(self) -> None:
-        browser = self.browser()
-        browser.open("/trips/4/review")
+        browser = self.browser("/trips/4/review")
         browser.see("1,320 rows read")
         browser.choose("Changed", "Daily rate")
         browser.choose("Order", "Daily rate")
@@ -277,8 +273,7 @@ class Accessible(BrowserCase):
         browser.see("Answer 1 question first")
 
     def test_a_long_sheet_is_seen_to_its_end(self) -> None:
-        browser = self.browser()
-        browser.open("/trips/4/review")
+        browser = self.browser("/trips/4/review")
         browser.see("1,320 rows read")
         browser.until(lambda: browser.all(".grid-row .grid-no"), "rows")
         browser.press("[data-testid=grid]")

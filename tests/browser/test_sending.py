@@ -11,7 +11,7 @@ from selenium.webdriver.common.keys import Keys
 
 from tests.browser.case import BrowserCase
 from tests.browser.support import Browser
-from tests.person import Person
+from tests.person import signed_in
 from tests.support import wait_until
 
 
@@ -35,7 +35,7 @@ class SendingOut(BrowserCase):
     def test_a_route_that_is_asked_for_comes_before_what_is_typed_and_is_missed_aloud(self) -> None:
         browser = self.browser()
         asked = {"name": "Rates", "application": "harbour-practice", "record_type": "Berth", "chosen": ["daily_rate"]}
-        ada = Person(self.demo.address, "ada")
+        ada = signed_in(self.demo.address)
         route = ada.ask("POST", "routes", json={**asked, "condition": "daily_rate gt 40"}).json()["id"]
         self.addCleanup(ada.ask, "DELETE", f"routes/{route}")
         held = "const before = fetch; const until = new Promise(go => { window.routesMayCome = go; }); window.fetch ="
@@ -57,8 +57,7 @@ class SendingOut(BrowserCase):
         browser.see("The route that was asked for is not there any more", "Every")
 
     def test_the_sentence_by_keys_the_text_beside_it_and_hand_picked_records(self) -> None:
-        browser = self.browser()
-        browser.open("/send-out")
+        browser = self.browser("/send-out")
         browser.see("The sheet as it will be", "Record ID")
         self.rows(browser, "3,866")
         browser.click("+ condition")
@@ -119,8 +118,7 @@ class SendingOut(BrowserCase):
         self.assertEqual(self.console_errors(browser), [])
 
     def test_headers_only_and_a_route_that_is_kept_used_and_deleted(self) -> None:
-        browser = self.browser()
-        browser.open("/send-out")
+        browser = self.browser("/send-out")
         browser.see("Record ID")
         self.type_into(browser, "Record type", "Holder")
         browser.see("Last name")

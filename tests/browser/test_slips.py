@@ -8,7 +8,7 @@ import httpx
 from selenium.webdriver.common.keys import Keys
 
 from tests.browser.case import OFFICE, BrowserCase
-from tests.person import Person
+from tests.person import signed_in
 
 
 class Slips(BrowserCase):
@@ -20,11 +20,11 @@ class Slips(BrowserCase):
     def bring(self, record_type: str, lines: list[list[Any]], **more: Any) -> int:
         """A sheet, its headers first, brought in on practice over HTTP: the trip's number."""
         content = "\n".join(",".join(str(cell) for cell in line) for line in lines).encode()
-        return Person(self.demo.address, "ada").bring(content, "harbour-practice", record_type, **more)
+        return signed_in(self.demo.address).bring(content, "harbour-practice", record_type, **more)
 
     def clearing(self, trip: int, field: str) -> int:
         """Blank cells of a field are to clear it."""
-        ada = Person(self.demo.address, "ada")
+        ada = signed_in(self.demo.address)
         version = ada.http.get(f"trips/{trip}").json()["version"]
         body = {"columns": {}, "lanes": {field: {"blank": "clear"}}, "operation": ""}
         ada.job(ada.ask("PATCH", f"trips/{trip}/columns", json=body, headers={"If-Match": f'"{version}"'}))

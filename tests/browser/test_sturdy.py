@@ -86,7 +86,7 @@ class Sturdy(BrowserCase):
         address = f"http://127.0.0.1:{port}"
         server = start(*command, log=self.demo.log, **environment)
         wait_until(lambda: answers(f"{address}/api/health"), what="the second server")
-        browser = self.browser(address)
+        browser = self.browser(address=address)
         number = self.brought(browser, "F", 74.5)
         browser.see("Apply 30 rows")
         kill(server)

@@ -6,7 +6,7 @@ import httpx
 from selenium.webdriver.common.keys import Keys
 
 from tests.browser.case import OFFICE, BrowserCase
-from tests.person import Person
+from tests.person import signed_in
 
 
 class Trouble(BrowserCase):
@@ -16,10 +16,9 @@ class Trouble(BrowserCase):
         holders = httpx.get(address, params=asked, headers=OFFICE, trust_env=False).json()["value"]
         lines = ["holder_no,email", *[f"{one['holder_no']},{at}new@example.org" for at, one in enumerate(holders)]]
         lines[3] = f"{holders[2]['holder_no']},nobody.example"
-        ada = Person(self.demo.address, "ada")
+        ada = signed_in(self.demo.address)
         trip = ada.bring("\n".join(lines).encode(), "harbour-practice", "Holder", key=["holder_no"])
-        browser = self.browser()
-        browser.open(f"/trips/{trip}/review")
+        browser = self.browser(f"/trips/{trip}/review")
         browser.until(lambda: browser.find("[data-testid=apply]").is_enabled(), "the plan")
         browser.tab_to("[data-testid=apply]")
         browser.keys(Keys.ENTER)
