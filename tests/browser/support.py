@@ -44,7 +44,7 @@ FLAGS = [
     # No process is made for a page that may come, and none for each that does: that takes longer than most tests.
     "--disable-features=SpareRendererForSitePerProcess",
     "--renderer-process-limit=1",
-    "--js-flags=--no-maglev",
+    "--js-flags=--no-maglev --no-turbofan",
 ]
 CHROMIUM, DRIVER = shutil.which("chromium-headless-shell"), shutil.which("chromedriver")
 
