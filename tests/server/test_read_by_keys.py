@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from contextlib import ExitStack
+from contextlib import ExitStack, nullcontext
 from typing import Any
 from unittest.mock import patch
 
@@ -14,6 +14,7 @@ from hypothesis import strategies as st
 from tests import wide_rounds
 from tests.server.holder_sheets import HolderSheets
 from tests.server.services import no_type_is_small, view_of
+from tests.server.test_editing import EditCase
 from tests.support import register, template
 
 template()
@@ -41,7 +42,7 @@ ROWS = st.lists(
 )
 
 
-class ReadByKeys(HolderSheets):
+class ReadByKeys(EditCase, HolderSheets):
     def written(self, at: int, kind: str) -> str:
         """The number of a holder as a row has it."""
         number = f"{self.begin}{at:02}"
@@ -136,6 +137,23 @@ class ReadByKeys(HolderSheets):
                     if fresh:
                         self.plan(trip)
                     self.assertEqual(self.newest(trip).summary["patterns_not_read"], told, (fresh, lanes))
+
+    def test_it_is_said_of_texts_too_that_an_edit_brings(self) -> None:
+        for small, text, told in (
+            (False, "0123", ["holder_no", "last_name"]),
+            (False, "b", ["holder_no"]),
+            (True, "1", []),
+        ):
+            with self.subTest(small=small, text=text), nullcontext() if small else no_type_is_small():
+                self.number_anew()
+                self.make(("01", "a"), ("02", "c"))
+                trip = self.trip(self.sheet(("01", "x", ""), ("02", "y", "")))
+                self.edit(trip, "cell", 2, "last_name", text=text)
+                self.assertEqual(self.newest(trip).summary["patterns_not_read"], told)
+                self.edit(trip, "cell", 3, "last_name", text="12")
+                self.assertEqual(
+                    self.newest(trip).summary["patterns_not_read"], [] if small else ["holder_no", "last_name"]
+                )
 
     def test_a_service_that_finds_none_by_their_keys_is_read(self) -> None:
         self.make(("01", "a"), ("02", "b"))

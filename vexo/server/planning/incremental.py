@@ -15,6 +15,7 @@ from vexo.core.columns.references import naming_fields
 from vexo.core.columns.treatments import LookUp
 from vexo.core.new_records import self_references
 from vexo.core.records import Kind
+from vexo.core.sheets.damage.search import only_known_tell
 from vexo.core.sheets.shape import column_titles
 from vexo.core.sheets.sheet import ROW, ROW_ID
 
@@ -22,7 +23,7 @@ from .. import artifacts
 from ..artifacts import Artifact
 from ..mapping.mapped_sheet import reading_of
 from ..trips.sheet_cells import columns_now, edited_between, edits_of
-from ..trips.sheets import ledger_pages
+from ..trips.sheets import kept_paths, ledger_pages
 from .context import PlanContext, columns_as_kept, newest_plan
 from .models import Plan
 from .reach import reach_paths
@@ -94,8 +95,8 @@ def last_plan(context: PlanContext) -> LastPlan | None:
 
 
 def edited_since(context: PlanContext, last: Plan) -> Edited | None:
-    """What was edited since a plan; None where its values cannot be carried on: a reference has to be looked up, or a
-    key may find records that were not read."""
+    """What was edited since a plan; None where its values cannot be carried on: a reference has to be looked up, a key
+    may find records that were not read, or texts that an edit brings would have to be held against all of a field."""
     now = edits_of(context.trip)
     if last.edits == now:
         return Edited(pl.Series([], dtype=pl.UInt32), [])
@@ -108,14 +109,32 @@ def edited_since(context: PlanContext, last: Plan) -> Edited | None:
         for m in context.matches
         if m.field is not None and (m.column in columns or touched & set(context.settings.lane(m.field.name).headers))
     ]
-    finding = _finding(context)
+    finding, all_read = _finding(context), _all_read(last.counts, last.records_path)
     for match in matches:
         assert match.field is not None
         if _asks_others(context, match):
             return None
-        if match.field.name in finding and not _all_read(last.counts, last.records_path):
+        if all_read:
+            continue
+        if match.field.name in finding or _would_be_told(context, last, match, cells[ROW_ID]):
             return None
     return Edited(cells["row_id"].unique(maintain_order=True), matches)
+
+
+def _would_be_told(context: PlanContext, last: Plan, match: ColumnMatch, rows: pl.Series) -> bool:
+    """Whether a column of texts of which none went out has such, in any of these rows, as only all values of its field
+    would tell from damaged ones, and the last plan does not say that it was not looked for."""
+    field, sheet = match.field, context.sheet
+    if field is None or field.kind != Kind.TEXT or not (match.column and match.carried):
+        return False
+    if field.name in last.counts.get("patterns_not_read", []):
+        return False
+    if sheet.recognised and any(
+        field.name in artifacts.columns_of(path) for path in kept_paths(context.trip, sheet.part)
+    ):
+        return False
+    cells = columns_now(sheet, context.edits, [match.column])
+    return only_known_tell(cells.filter(cells[ROW_ID].is_in(rows.implode()))[match.column])
 
 
 def relaned_since(context: PlanContext, last: Plan) -> Relaned | None:
