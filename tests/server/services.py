@@ -27,11 +27,12 @@ def view_of(trip: Any) -> Any:
 @contextmanager
 def no_type_is_small() -> Iterator[None]:
     """Within this, no record type is read whole because it is not large."""
-    from vexo.server.planning import application_records
+    from vexo.server.planning import application_records, known_texts
 
     with ExitStack() as stack:
         for name in ("_SMALL_TYPE", "_ALL_WANTED"):
             stack.enter_context(patch.object(application_records, name, 1))
+        stack.enter_context(patch.object(known_texts, "_MOST", 1))
         yield
 
 

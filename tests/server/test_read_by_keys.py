@@ -33,6 +33,7 @@ KEYS = ("as it is", "with spaces", "near", "new", "none")
 NAMES, MAILS = ("Merrowick", "Tollgate", ""), ("own", "another's", "another's in capitals", "new", "")
 BY_KEY = (Operation.CREATE, Operation.UPDATE, Operation.UPSERT, Operation.DELETE)
 THERE = 8
+TEXTS = ("18002", "0018002", "8002", "180", "1.8E+4", "2-Nov", "1.11.2026", "2026-11-03", "Merrowick", "12", "")
 ROWS = st.lists(
     st.tuples(
         st.integers(1, THERE), st.sampled_from([*KEYS, "as it is"]), st.sampled_from(NAMES), st.sampled_from(MAILS)
@@ -95,6 +96,38 @@ class ReadByKeys(EditCase, HolderSheets):
         event(operation.value)
         whole, some = self.planned(trip, whole=True), self.planned(trip, whole=False)
         self.assertEqual(some.to_dicts(), whole.to_dicts())
+
+    def found(self, trip: Any) -> list[dict[str, Any]]:
+        """What a spreadsheet did to the sheet, as its newest plan says."""
+        path = self.newest(trip).damage_path
+        return artifacts.read(path).sort("row_id", "column").to_dicts() if path else []
+
+    @settings(wide_rounds, phases=[Phase.explicit, Phase.generate])
+    @example(rows=[(1, "18002"), (2, "0018004")], operation=Operation.UPDATE)
+    @given(
+        st.lists(st.tuples(st.integers(1, THERE), st.sampled_from(TEXTS)), min_size=2, max_size=12),
+        st.sampled_from(BY_KEY[:3]),
+    )
+    def test_the_same_damage_is_found(self, rows: list[Any], operation: Operation) -> None:
+        """Among codes that all are figures, and among names of which some are days to a spreadsheet."""
+        lines = ["email;holder_no;last_name"]
+        lines += [f"{self.mail(at)};{text};{text}" for at, text in rows]
+        self.number_anew()
+        with register().client() as client:
+            for at in range(1, THERE + 1):
+                body = {"holder_no": f"{self.begin}{at:02}", "last_name": f"{at}-11", "email": self.mail(at)}
+                client.post("Holders", json=body).raise_for_status()
+        trip = self.bring("\n".join(lines), record_type="Holder", key=["email"], operation=operation.value)
+        self.planned(trip, whole=True)
+        whole = self.found(trip)
+        self.planned(trip, whole=False)
+        self.assertEqual(self.found(trip), whole)
+        self.assertEqual(self.newest(trip).summary["patterns_not_read"], [])
+        event(f"{len({one['kind'] for one in whole})} kinds")
+        self.edit(trip, "cell", 2, "last_name", text="3-Nov")
+        edited = self.found(trip)
+        self.planned(trip, whole=True)
+        self.assertEqual(edited, self.found(trip))
 
     def test_what_only_all_values_would_tell_is_said_where_they_are_too_many(self) -> None:
         self.make(("01", "a"), ("02", "b"))
@@ -159,7 +192,7 @@ class ReadByKeys(EditCase, HolderSheets):
         self.make(("01", "a"), ("02", "b"))
         content = self.sheet(("01", "x"), ("02", "b"), ("09", "c"), header="holder_no,last_name")
         of_none = patch.object(ODataClient, "_key_filter", return_value="nothing eq like this")
-        with of_none as asked, patch("vexo.server.planning.materials._patterned", return_value=[]):
+        with of_none as asked, patch("vexo.server.planning.materials.of_patterns", return_value=[]):
             trip = self.trip(content, operation="upsert")
         self.assertTrue(asked.called)
         self.assertEqual(self.verdicts(trip), ["update", "same", "create"])

@@ -25,6 +25,7 @@ from ..mapping.mapped_sheet import reading_of
 from ..trips.sheet_cells import columns_now, edited_between, edits_of
 from ..trips.sheets import kept_paths, ledger_pages
 from .context import PlanContext, columns_as_kept, newest_plan
+from .known_texts import fields_told, text_paths
 from .models import Plan
 from .reach import reach_paths
 
@@ -87,7 +88,10 @@ def last_plan(context: PlanContext) -> LastPlan | None:
         or (context.settings.operation.deletes and context.settings.operation != last.operation)
         or last.ledger_pages != ledger_pages(context.trip)
         or last.counts.get(READ_SO) != read_so(reading_of(context.trip, context.sheet))
-        or not all(artifacts.there(path) for path in (last.values_path, last.records_path, *reach_paths(last.counts)))
+        or not all(
+            artifacts.there(path)
+            for path in (last.values_path, last.records_path, *reach_paths(last.counts), *text_paths(last.counts))
+        )
     ):
         return None
     edited, relaned = edited_since(context, last), relaned_since(context, last)
@@ -123,11 +127,11 @@ def edited_since(context: PlanContext, last: Plan) -> Edited | None:
 
 def _would_be_told(context: PlanContext, last: Plan, match: ColumnMatch, rows: pl.Series) -> bool:
     """Whether a column of texts of which none went out has such, in any of these rows, as only all values of its field
-    would tell from damaged ones, and the last plan does not say that it was not looked for."""
+    would tell from damaged ones, and the last plan neither has these nor says that it has not."""
     field, sheet = match.field, context.sheet
     if field is None or field.kind != Kind.TEXT or not (match.column and match.carried):
         return False
-    if field.name in last.counts.get("patterns_not_read", []):
+    if field.name in fields_told(last.counts):
         return False
     if sheet.recognised and any(
         field.name in artifacts.columns_of(path) for path in kept_paths(context.trip, sheet.part)

@@ -11,9 +11,6 @@ import polars as pl
 
 from vexo.applications import Client
 from vexo.core.columns.carried_values import Reading, carry
-from vexo.core.columns.matches import ColumnMatch
-from vexo.core.records import Kind
-from vexo.core.sheets.damage.search import only_known_tell
 
 from .. import artifacts
 from ..artifacts import Artifact
@@ -24,6 +21,7 @@ from .application_records import counts_of, records_now
 from .basis import Basis
 from .context import PlanContext
 from .incremental import READ_SO, LastPlan, carry_on, read_so
+from .known_texts import of_patterns, read_known_texts
 from .models import Plan
 from .reach import read_reach
 from .references import references_of
@@ -55,39 +53,18 @@ def ask(basis: Basis, client: Client, lease: Lease) -> Materials:
     carried = carry(context.cells, counted, record_type, reading, lookups, context.settings.lanes, context.headers)
     lease.progress(2, 4, "asking the application")
     total = client.count(record_type)
-    known, all_wanted = basis.bound_records, asks_of_all(basis) or bool(_patterned(basis))
+    known, all_wanted = basis.bound_records, asks_of_all(basis) or bool(of_patterns(basis))
     records = records_now(context, carried, known, total, client, all_wanted=all_wanted)
     fresh = uuid.uuid4().hex
     stored = artifacts.store(records, artifacts.named(trip.pk, "records", fresh))
     counts = counts_of(context, client, total) | read_reach(context, client, stored)
-    if len(records) < total and (fields := _not_looked_for(basis)):
-        counts["patterns_not_read"] = fields
+    if len(records) < total:
+        counts |= read_known_texts(basis, total, client)
     return Materials(
         artifacts.store(carried, artifacts.named(trip.pk, "values", fresh)),
         stored,
         {**counts, **read_spreads(basis, records, counts, client), READ_SO: read_so(reading)},
     )
-
-
-def _patterned(basis: Basis) -> list[ColumnMatch]:
-    """Columns of texts that are held against the patterns of all that their fields hold: those of which nothing went
-    out are."""
-    context, kept = basis.context, basis.kept
-    return [
-        match
-        for match in context.matches
-        if match.column
-        and match.carried
-        and match.field is not None
-        and match.field.kind == Kind.TEXT
-        and (kept is None or match.field.name not in kept.columns)
-    ]
-
-
-def _not_looked_for(basis: Basis) -> list[str]:
-    """The fields of those in whose columns are texts that only all values of the field would tell from damaged ones."""
-    cells = basis.context.cells
-    return [one.field.name for one in _patterned(basis) if one.field and only_known_tell(cells[one.column])]
 
 
 def those_of(last: LastPlan, context: PlanContext) -> Materials:

@@ -44,6 +44,7 @@ from .basis import Basis
 from .context import PlanContext
 from .figures import summary_of
 from .incremental import last_plan
+from .known_texts import all_texts
 from .materials import Materials, ask, reading_for, those_of
 from .models import Plan
 from .pointing import by_where, may_go, pointing, renamed
@@ -247,9 +248,10 @@ def _damage(basis: Basis, materials: Materials, plan: pl.DataFrame, fresh: str) 
             return like.damage_path, [] if same is None else damage.groups(same, context, basis.decisions)
     all_read = len(records) >= materials.counts.get("type", 0)
 
-    def values(name: str) -> pl.Series | None:
+    def whole(name: str) -> pl.Series | None:
         return records[name] if all_read and name in records.columns else None
 
+    values = all_texts(materials.counts, whole)
     search = damage.DamageSearch(context, basis.kept, values, reading_for(context))
     damaged = search.run(context.cells, materials.values.frame, plan[IDENTIFIER])
     path = artifacts.write(damaged, artifacts.named(context.trip.pk, "damage", fresh)) if len(damaged) else ""

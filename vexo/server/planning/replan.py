@@ -41,6 +41,7 @@ from .basis import Basis, answers_decided
 from .context import PlanContext
 from .figures import MovedFrom, moved_summary
 from .incremental import LastPlan, retyped, typed_anew
+from .known_texts import all_texts
 from .materials import reading_for
 from .models import Plan
 from .reach import reach_of
@@ -299,14 +300,14 @@ def _damage(basis: Basis, last: LastPlan, rows: _Rows, after: pl.DataFrame) -> t
         kept = artifacts.read_rows(path, index.is_in(after[IDENTIFIER].implode()).arg_true())
         all_sent = partial(artifacts.read, path)
 
-    def values(name: str) -> pl.Series | None:
+    def whole(name: str) -> pl.Series | None:
         table = plan.records_path
         if name not in artifacts.columns_of(table):
             return None
         column = artifacts.read(table, [name])[name]
         return column if len(column) >= plan.counts.get("type", 0) else None
 
-    search = damage.DamageSearch(context, kept, values, reading_for(context), all_sent)
+    search = damage.DamageSearch(context, kept, all_texts(plan.counts, whole), reading_for(context), all_sent)
     damaged = search.run(cells, rows.values, after[IDENTIFIER])
     if not len(damaged):
         return "", []
