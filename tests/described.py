@@ -62,6 +62,12 @@ def _validator(path: str, method: str, status: str) -> Any:
     return jsonschema_rs.Draft202012Validator(schema)
 
 
+@cache
+def _problem() -> Any:
+    reference = {"$ref": "#/components/schemas/Problem", "components": description()["components"]}
+    return jsonschema_rs.Draft202012Validator(reference)
+
+
 def check(response: httpx.Response) -> None:
     """Raises AssertionError where an answer in JSON is another than the description says."""
     method, address = response.request.method.lower(), response.request.url.path
@@ -71,6 +77,9 @@ def check(response: httpx.Response) -> None:
         answers = description()["paths"][path][method]["responses"]
         assert str(response.status_code) in answers, f"{method} {path} refuses with {response.status_code}, undescribed"
         assert kind.startswith("application/problem+json"), f"{method} {path} refuses with {kind}"
+        response.read()
+        problem = response.json()
+        assert _problem().is_valid(problem), f"{method} {path} refuses otherwise than it is described: {problem}"
     if not response.is_success or "application/json" not in kind:
         return
     response.read()

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import importlib
 import json
+import pkgutil
 from typing import Any
 from unittest.mock import patch
 
@@ -16,6 +18,8 @@ template()
 
 from django.test import Client  # noqa: E402
 
+import vexo  # noqa: E402
+from vexo.core.errors import MendableError  # noqa: E402
 from vexo.server.people import access_tokens, services  # noqa: E402
 
 API = api()
@@ -33,8 +37,23 @@ class Problems(ServiceCase):
         body: dict[str, Any] = json.loads(answer.content)
         self.assertEqual((body["status"], body["type"]), (status, "about:blank"))
         self.assertTrue(body["title"] and body["detail"])
+        self.assertIn(body.get("code", "key"), API["components"]["schemas"]["ErrorCodeEnum"]["enum"])
         self.assertIn(words, body["detail"])
         return body
+
+    def test_every_error_that_there_is_has_a_code_that_the_description_names(self) -> None:
+        described = API["components"]["schemas"]["ErrorCodeEnum"]["enum"]
+        self.assertEqual(described, sorted({*described}))
+        for module in pkgutil.walk_packages(vexo.__path__, "vexo."):
+            if ".migrations" not in module.name and not module.name.endswith((".wsgi", "pattern_child", ".child")):
+                importlib.import_module(module.name)
+        kinds, todo = set(), [MendableError]
+        while todo:
+            kinds.add(kind := todo.pop())
+            todo += kind.__subclasses__()
+        self.assertGreater(len(kinds), 15)
+        for kind in kinds:
+            self.assertIn(kind.code, ["", *described], kind)
 
     def test_an_address_that_is_not_there(self) -> None:
         for path in ("/api/nothing", "/api/trips/1/nothing", "/api/", "/api/trips/x", "/api/trips/1/"):

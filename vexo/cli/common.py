@@ -132,7 +132,9 @@ def finish(job: Job) -> Any:
     if ended.state == Jobs.RUNNING:
         raise PlainError("Another process has taken this work over; look again when it is done.")
     if ended.state != Jobs.DONE:
-        raise PlainError(ended.error or ended.message or "It was stopped.", ended.code)
+        failed = PlainError(ended.error or ended.message or "It was stopped.")
+        failed.code = ended.code
+        raise failed
     return ended.result
 
 

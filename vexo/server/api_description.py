@@ -6,16 +6,14 @@ from typing import Any
 
 _PROBLEM = {
     "type": "object",
-    "description": "What went wrong, as RFC 9457 has it. `detail` is a sentence for people; `code` is for programs.",
+    "description": "What went wrong, as RFC 9457 has it. `detail` is a sentence for people, `code` is for programs "
+    "(docs/api.md).",
     "properties": {
         "type": {"type": "string"},
         "status": {"type": "integer"},
         "title": {"type": "string"},
         "detail": {"type": "string"},
-        "code": {
-            "type": "string",
-            "description": "Which error it is, for programs: see docs/api.md.",
-        },
+        "code": {"allOf": [{"$ref": "#/components/schemas/ErrorCodeEnum"}]},
         "field": {"type": "string", "description": "The name in the body that is not right."},
         "newer": {"description": "After 412: what is there now."},
     },
@@ -57,7 +55,10 @@ def _errors_of(path: str, method: str, operation: dict[str, Any]) -> list[str]:
 
 def describe_errors(result: dict[str, Any], **_: object) -> dict[str, Any]:
     """The description with the errors of each operation: what drf-spectacular calls when it is done."""
-    result["components"]["schemas"]["Problem"] = _PROBLEM
+    schemas = result["components"]["schemas"]
+    schemas["Problem"] = _PROBLEM
+    # A code says what it is by its name.
+    schemas["ErrorCodeEnum"].pop("description")
     content = {"application/problem+json": {"schema": {"$ref": "#/components/schemas/Problem"}}}
     result["components"]["responses"] = {
         f"Problem{status}": {"description": says, "content": content} for status, says in _SAYS.items()

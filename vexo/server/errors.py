@@ -9,6 +9,8 @@ from django.db import OperationalError
 
 from vexo.core.errors import MendableError
 
+from .error_codes import Coded
+
 
 class PlainError(MendableError):
     """Something a person can mend; the message is for them.
@@ -16,9 +18,10 @@ class PlainError(MendableError):
     ``code`` tells the edge which way of its own to add (a button, an option), ``more`` what it needs for that.
     """
 
-    def __init__(self, message: str, code: str = "", **more: Any) -> None:
+    def __init__(self, message: str, code: Coded = "", **more: Any) -> None:
         super().__init__(message)
-        self.code, self.more = code, more
+        self.code: str = code
+        self.more = more
 
 
 class NotAllowed(PlainError):

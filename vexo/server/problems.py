@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import logging
-from typing import Any
+from typing import Any, cast
 
 from django.core.exceptions import DisallowedHost, PermissionDenied, RequestDataTooBig
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
@@ -12,6 +12,7 @@ from rest_framework.response import Response
 
 from vexo.core.errors import MendableError
 
+from .error_codes import Coded, ErrorCode
 from .errors import NotAllowed, Stale, machine_trouble
 from .people.throttle import TooMany
 
@@ -23,14 +24,15 @@ _NO_CSRF = (
 _TOO_LARGE = "A request may hold at most 8 MB. Send less at once; sheets are sent in parts."
 
 
-def _body(status: int, title: str, detail: str, **more: Any) -> dict[str, Any]:
+def _body(status: int, title: str, detail: str, code: Coded = "", **more: Any) -> dict[str, Any]:
     # What a person typed may be in it, and halves of characters are no text that could be sent.
     detail = detail.encode("utf-8", "replace").decode()
-    return {"type": "about:blank", "status": status, "title": title, "detail": detail, **more}
+    coded = {"code": code} if code else {}
+    return {"type": "about:blank", "status": status, "title": title, "detail": detail, **coded, **more}
 
 
-def _problem(status: int, title: str, detail: str, **more: Any) -> Response:
-    return Response(_body(status, title, detail, **more), status=status, content_type=KIND)
+def _problem(status: int, title: str, detail: str, code: Coded = "", **more: Any) -> Response:
+    return Response(_body(status, title, detail, code, **more), status=status, content_type=KIND)
 
 
 def _first_error(data: Any) -> tuple[str, str | None]:
@@ -62,13 +64,14 @@ def problem_handler(error: Exception, context: dict[str, Any]) -> Response | Non
     if isinstance(error, Stale):
         return _problem(412, "Changed elsewhere", str(error), code="stale", newer=error.more["newer"])
     if isinstance(error, MendableError):
-        return _problem(422, "That cannot be done as it stands", str(error), code=error.code)
+        return _problem(422, "That cannot be done as it stands", str(error), cast(Coded, error.code))
     trouble = machine_trouble(error)
     if trouble is not None:
         return _problem(503, "Vexo's own machine cannot do that now", trouble, code="machine")
     if isinstance(error, exceptions.ValidationError):
         detail, field = _first_error(error.detail)
-        return _problem(400, "Something is missing or not right", detail, **({"field": field} if field else {}))
+        named = {"field": field} if field else {}
+        return _problem(400, "Something is missing or not right", detail, "", **named)
     if isinstance(error, exceptions.NotAuthenticated | exceptions.AuthenticationFailed):
         return _not_known(error)
     if isinstance(error, exceptions.PermissionDenied | PermissionDenied):
@@ -86,7 +89,7 @@ def problem_handler(error: Exception, context: dict[str, Any]) -> Response | Non
     return None
 
 
-def _outside(request: HttpRequest, status: int, title: str, detail: str, code: str) -> HttpResponse:
+def _outside(request: HttpRequest, status: int, title: str, detail: str, code: ErrorCode) -> HttpResponse:
     """An error that no view of the API has answered: a problem all the same."""
     return JsonResponse(_body(status, title, detail, code=code), status=status, content_type=KIND)
 

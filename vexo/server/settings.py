@@ -140,6 +140,7 @@ SPECTACULAR_SETTINGS = {
         "GuardNameEnum": "vexo.core.guards.GuardName",
         "StageEnum": "vexo.server.applications.models.Stage",
         "FaultCodeEnum": "vexo.core.faults.ALL_CODES",
+        "ErrorCodeEnum": "vexo.server.error_codes.ERROR_CODES",
         "PassStateEnum": "vexo.server.trips.facts.passes.PassState",
         "StationNameEnum": "vexo.server.trips.facts.status.StationName",
         "NoticeKindEnum": "vexo.server.notices.kinds.KINDS",

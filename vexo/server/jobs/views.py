@@ -12,6 +12,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from ..asked import Asked
+from ..error_codes import ERROR_CODES
 from ..people.models import Person
 from ..people.permissions import person_of
 from ..people.rights import Action, applying, require
@@ -39,6 +40,7 @@ class JobResultSerializer(serializers.Serializer[Any]):
 
 
 class JobSerializer(serializers.ModelSerializer[Job]):
+    code = serializers.ChoiceField(choices=ERROR_CODES, allow_blank=True)
     result = serializers.SerializerMethodField()
 
     @extend_schema_field(JobResultSerializer(allow_null=True))

@@ -24,6 +24,7 @@ from vexo.core.writing.ledger import FAULTS_OF_RECORD, STATE, STATES_OF_PAGE, ST
 from vexo.core.writing.receipts import Evidence, lines_of, lines_of_absent, not_in, receipt, text_column
 
 from .. import artifacts
+from ..error_codes import ErrorCode
 from ..errors import PlainError
 from ..locales import ANYONE
 from ..planning.context import PlanContext
@@ -58,7 +59,7 @@ def last_pass(view: PartView) -> Pass:
     if pass_ is None:
         running = under_way(view)
         if running is not None:
-            code = "under-way" if running.state == Pass.RUNNING else "pass-open"
+            code: ErrorCode = "under-way" if running.state == Pass.RUNNING else "pass-open"
             raise PlainError(f"{words_under_way(running)} Its outcome is told once it has ended.", code)
         raise PlainError(f"Nothing of trip {trip.pk} has been written yet.", "no-pass")
     return pass_

@@ -26,4 +26,6 @@ def not_read(summary: PlanSummary, record_type: RecordType) -> list[str]:
 
 def not_read_for(plan: Plan) -> list[str]:
     """What was not looked at for a stored plan."""
-    return not_read(from_json(plan.summary, PlanSummary), record_type_of(plan))
+    summary = from_json(plan.summary, PlanSummary)
+    # Mostly all was; then its catalogue need not be read.
+    return not_read(summary, record_type_of(plan)) if summary.keys_not_read or summary.patterns_not_read else []

@@ -7,7 +7,7 @@ import re
 from dataclasses import dataclass, replace
 from difflib import get_close_matches
 from functools import lru_cache
-from typing import Any, NamedTuple
+from typing import Any, Literal, NamedTuple
 
 import polars as pl
 
@@ -114,7 +114,7 @@ def _changing(plan: str, field: Field, change: str) -> pl.Series:
     return writes.fill_null(value=False)
 
 
-def _texts(value: str, count: int, what: str) -> list[str]:
+def _texts(value: str, count: int, what: Literal["change", "reason"]) -> list[str]:
     """The texts of a filter that is a JSON list. Raises PlainError where it is none, or not of so many."""
     try:
         texts = json.loads(value)

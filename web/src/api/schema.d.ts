@@ -2394,6 +2394,8 @@ export interface components {
             file?: string;
             way?: string;
         };
+        /** @enum {string} */
+        ErrorCodeEnum: "approval" | "at" | "bad-request" | "being-read" | "busy" | "change" | "changed" | "clause" | "column" | "columns" | "csrf" | "deletes" | "document" | "edit" | "empty" | "field" | "file-lost" | "folder" | "folders" | "gone" | "groups" | "half" | "host" | "inside" | "interrupted" | "is-in" | "is-out" | "key" | "lane" | "lift" | "link" | "machine" | "measure" | "mistake" | "move" | "name" | "newer-sheet" | "no-absent" | "no-answer" | "no-catalogue" | "no-damage" | "no-kept" | "no-pass" | "no-plan" | "no-question" | "no-receipt" | "no-record" | "no-route" | "no-row" | "no-sheet" | "no-upload" | "not-atomic" | "not-found" | "not-there" | "nothing" | "open" | "own-token" | "pages" | "part" | "parts" | "pass-ended" | "pass-open" | "pass-under-way" | "pause" | "prefix" | "reach" | "reason" | "rights" | "rows" | "rules" | "sign-in" | "slow" | "sso" | "stale" | "stop" | "taken" | "times" | "title" | "token" | "too-large" | "too-many" | "touched" | "treatment" | "trouble" | "types" | "under-way" | "unfinished" | "unknown-name" | "value" | "wait" | "waits" | "which-trip" | "wish";
         /**
          * @description Something that a person expects: of the column ``what``, or of the rows where that is empty; ``off`` is by how
          *     much it is more or less, empty where it agrees, ? where it cannot be told.
@@ -2731,7 +2733,7 @@ export interface components {
             total?: number;
             message?: string;
             error?: string;
-            code?: string;
+            code: components["schemas"]["ErrorCodeEnum"] | components["schemas"]["BlankEnum"];
             readonly result: components["schemas"]["JobResult"] | null;
             wanted?: string;
         };
@@ -4587,14 +4589,13 @@ export interface components {
          * @enum {string}
          */
         WrongCodeEnum: "database" | "migrations" | "worker" | "disk";
-        /** @description What went wrong, as RFC 9457 has it. `detail` is a sentence for people; `code` is for programs. */
+        /** @description What went wrong, as RFC 9457 has it. `detail` is a sentence for people, `code` is for programs (docs/api.md). */
         Problem: {
             type: string;
             status: number;
             title: string;
             detail: string;
-            /** @description Which error it is, for programs: see docs/api.md. */
-            code?: string;
+            code?: components["schemas"]["ErrorCodeEnum"];
             /** @description The name in the body that is not right. */
             field?: string;
             /** @description After 412: what is there now. */
