@@ -12,9 +12,9 @@ const sums = computed(() => props.columns.filter((one) => one.totals?.sum));
 <template>
   <section v-if="sums.length" class="card" data-testid="totals">
     <b>Totals</b>
-    <p v-for="one in sums" :key="one.name" class="flex justify-between gap-2 text-small">
-      <span class="min-w-0 truncate" :title="one.header">{{ one.header || "no name" }}</span
-      ><span class="mono text-right wrap-anywhere !text-ink">{{ exact(one.totals?.sum) }}</span>
+    <p v-for="one in sums" :key="one.name" class="flex flex-wrap gap-x-2 text-small">
+      <span class="max-w-full truncate" :title="one.header">{{ one.header || "no name" }}</span
+      ><span class="mono ml-auto text-right wrap-anywhere !text-ink">{{ exact(one.totals?.sum) }}</span>
     </p>
   </section>
 </template>

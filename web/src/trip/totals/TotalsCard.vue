@@ -78,13 +78,14 @@ const words = (off: string): string =>
 <template>
   <section class="card !px-0 !py-1" data-testid="totals" aria-label="Counts and totals">
     <div v-for="one in lines" :key="one.what" class="border-t border-rule px-3 py-1.5 first:border-0">
-      <p class="flex items-baseline gap-2">
-        <span class="min-w-0 flex-1 font-semibold break-words">{{ one.what || "Rows" }}</span>
-        <span class="mono text-right wrap-anywhere !text-ink">{{ one.sum }}</span>
+      <p class="flex flex-wrap items-baseline gap-x-2">
+        <span class="max-w-full font-semibold break-words">{{ one.what || "Rows" }}</span>
+        <span class="mono ml-auto text-right wrap-anywhere !text-ink">{{ one.sum }}</span>
       </p>
-      <p v-if="one.says" class="text-data">{{ one.says }}</p>
-      <p v-for="other in one.others" :key="other.says" class="flex justify-between gap-2 text-data">
-        <span>{{ other.says }}</span><span class="mono text-right wrap-anywhere">{{ exact(other.sum) || "—" }}</span>
+      <p v-if="one.says" class="text-data break-words">{{ one.says }}</p>
+      <p v-for="other in one.others" :key="other.says" class="flex flex-wrap gap-x-2 text-data">
+        <span>{{ other.says }}</span
+        ><span class="mono ml-auto text-right wrap-anywhere">{{ exact(other.sum) || "—" }}</span>
       </p>
       <form v-if="asked === one.what" class="mt-1 flex items-center justify-end gap-2" @submit.prevent="keep()">
         <span class="text-data">expected</span>
