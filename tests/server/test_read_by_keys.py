@@ -171,6 +171,20 @@ class ReadByKeys(EditCase, HolderSheets):
                         self.plan(trip)
                     self.assertEqual(self.newest(trip).summary["patterns_not_read"], told, (fresh, lanes))
 
+    def test_what_is_never_looked_through_is_neither_read_nor_named(self) -> None:
+        self.make(("01", "a"), ("02", "b"))
+        ids = [self.of(number)["id"] for number in ("01", "02")]
+        content = f"id,last_name,changed_by\n{ids[0]},x,12\n{ids[1]},y,13\n"
+        for large in (False, True):
+            with self.subTest(large=large), ExitStack() as stack:
+                stack.enter_context(no_type_is_small())
+                if not large:
+                    stack.enter_context(patch("vexo.server.planning.known_texts._MOST", 1_000_000))
+                trip = self.bring(content, record_type="Holder", operation="update", key=["id"])
+                plan = self.newest(trip)
+                self.assertEqual(plan.summary["patterns_not_read"], [])
+                self.assertNotIn("known_texts", plan.counts)
+
     def test_it_is_said_of_texts_too_that_an_edit_brings(self) -> None:
         for small, text, told in (
             (False, "0123", ["holder_no", "last_name"]),

@@ -33,6 +33,8 @@ def of_patterns(basis: Basis) -> list[ColumnMatch]:
         and match.carried
         and match.field is not None
         and match.field.kind == Kind.TEXT
+        # Record IDs are not searched for damage.
+        and match.field.name != context.record_type.identifier
         and (kept is None or match.field.name not in kept.columns)
     ]
 
