@@ -111,9 +111,9 @@ class ReadByKeys(EditCase, HolderSheets):
     )
     def test_the_same_damage_is_found(self, rows: list[Any], operation: Operation) -> None:
         """Among codes that all are figures, and among names of which some are days to a spreadsheet."""
+        self.number_anew()
         lines = ["email;holder_no;last_name"]
         lines += [f"{self.mail(at)};{text};{text}" for at, text in rows]
-        self.number_anew()
         with register().client() as client:
             for at in range(1, THERE + 1):
                 body = {"holder_no": f"{self.begin}{at:02}", "last_name": f"{at}-11", "email": self.mail(at)}
@@ -121,6 +121,8 @@ class ReadByKeys(EditCase, HolderSheets):
         trip = self.bring("\n".join(lines), record_type="Holder", key=["email"], operation=operation.value)
         self.planned(trip, whole=True)
         whole = self.found(trip)
+        if operation != Operation.CREATE:
+            self.assertEqual(self.table(trip)[IDENTIFIER].null_count(), 0, "all rows find their holders")
         self.planned(trip, whole=False)
         self.assertEqual(self.found(trip), whole)
         self.assertEqual(self.newest(trip).summary["patterns_not_read"], [])
