@@ -9,7 +9,7 @@ export default defineConfig({
     environment: "happy-dom",
     isolate: false,
     include: ["src/**/*.test.ts"],
-    setupFiles: ["src/patience.ts"],
+    setupFiles: ["src/beforeTests.ts"],
     env: { TZ: "Europe/Oslo" },
   },
 });

@@ -90,7 +90,7 @@ class HealthView(APIView):
     permission_classes = (AllowAny,)
     authentication_classes = ()
 
-    @extend_schema(responses=HealthSerializer)
+    @extend_schema(responses={200: HealthSerializer, 503: HealthSerializer})
     def get(self, request: Request) -> Response:
         troubles = wrong()
         down = any(one["code"] in ("database", "migrations") for one in troubles)

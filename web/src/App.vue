@@ -8,8 +8,10 @@ import { useHealth, useMay, useSession } from "./api/queries";
 import { readAs } from "./parts/reading";
 import SignInPage from "./signin/SignInPage.vue";
 import { bring, pastedSheet, sending } from "./services/bringIn";
+import FailedNote from "./shell/FailedNote.vue";
 import FindDialog from "./shell/FindDialog.vue";
 import FootLine from "./shell/FootLine.vue";
+import { useFailed } from "./services/failed";
 import { onKey, typing, useKeys } from "./services/keys";
 import KeysDialog from "./shell/KeysDialog.vue";
 import { dismiss, notices } from "./services/notices";
@@ -27,6 +29,7 @@ watch(
 );
 const mayPrepare = useMay("prepare");
 const { data: health } = useHealth();
+const { says: failed, again } = useFailed();
 const router = useRouter();
 const route = useRoute();
 const finding = ref(false);
@@ -104,6 +107,7 @@ function chose(event: Event): void {
     >
       {{ one.says }}
     </p>
+    <FailedNote v-if="!serverLost && failed" :says="failed" @again="again" />
     <main id="content" class="flex min-h-0 flex-1 flex-col" tabindex="-1">
       <RouterView :key="String(route.name)" @bring="chooser?.click()" />
     </main>
@@ -151,6 +155,7 @@ function chose(event: Event): void {
     <PasswordDialog :open="changing" @close="changing = false" />
   </div>
   <SignInPage v-else-if="session" :demo="session.demo" :sso="session.sso" />
+  <FailedNote v-else-if="!serverLost && failed" :says="failed" @again="again" />
   <p v-else class="soft p-6" role="status">
     {{ serverLost ? "Vexo's server does not answer yet; it is tried again." : "Opening Vexo…" }}
   </p>

@@ -18,7 +18,11 @@ import SessionTable from "./SessionTable.vue";
 import TokenTable from "./TokenTable.vue";
 
 defineEmits<{ bring: [] }>();
-const { data: access, error } = useQuery({ queryKey: ["access"], queryFn: () => data(api.GET("/api/access")) });
+const { data: access, error } = useQuery({
+  queryKey: ["access"],
+  queryFn: () => data(api.GET("/api/access")),
+  meta: { told: true },
+});
 const after = () => queryClient.invalidateQueries({ queryKey: ["access"] });
 const others = computed(() => access.value?.sessions.filter((one) => !one.this).length ?? 0);
 const ending = useDoing(

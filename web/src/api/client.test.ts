@@ -1,7 +1,7 @@
 import { flushPromises } from "@vue/test-utils";
 import { afterEach, describe, expect, it, vi } from "vitest";
 
-import { api, data, onSignedOut, Problem, serverLost } from "./client";
+import { api, data, onSignedOut, Problem, putBytes, serverLost } from "./client";
 import { jobEnded } from "./queries";
 import { uploadFile } from "./upload";
 
@@ -42,6 +42,37 @@ describe("answers", () => {
     serve(() => Response.json({ person: null, demo: [] }));
     await data(api.GET("/api/session"));
     expect(serverLost.value).toBe(false);
+  });
+
+  it("of a server in trouble are its own words, and no lost server", async () => {
+    const full = "The disk of Vexo's folder is full.";
+    const headers = { "Content-Type": "application/problem+json" };
+    serve(() => Response.json({ status: 503, title: "x", detail: full, code: "machine" }, { status: 503, headers }));
+    await expect(data(api.GET("/api/trips"))).rejects.toMatchObject({ status: 503, message: full, code: "machine" });
+    expect(serverLost.value).toBe(false);
+    await expect(putBytes("/api/uploads/x", new Blob(["x"]))).rejects.toThrow(full);
+    expect(serverLost.value).toBe(false);
+  });
+
+  it("of a proxy whose server is gone are told as a lost server", async () => {
+    for (const status of [502, 503, 504]) {
+      serverLost.value = false;
+      serve(() => new Response("<h1>Bad gateway</h1>", { status, headers: { "Content-Type": "text/html" } }));
+      await expect(data(api.GET("/api/trips"))).rejects.toMatchObject({ status: 0 });
+      expect(serverLost.value).toBe(true);
+    }
+    serverLost.value = false;
+  });
+
+  it("about its health are told, also where it is down", async () => {
+    const down = { status: "down", version: "1", wrong: [{ code: "database", says: "The database cannot be read." }] };
+    serve(() => Response.json(down, { status: 503 }));
+    expect((await api.GET("/api/health")).error).toEqual(down);
+    expect(serverLost.value).toBe(false);
+    serve(() => new Response("gone", { status: 503, headers: { "Content-Type": "text/plain" } }));
+    await expect(api.GET("/api/health")).rejects.toBeInstanceOf(Problem);
+    expect(serverLost.value).toBe(true);
+    serverLost.value = false;
   });
 
   it("that nobody is signed in are passed on", async () => {

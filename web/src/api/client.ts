@@ -46,6 +46,12 @@ function cookie(name: string): string {
   return document.cookie.match(new RegExp(`(?:^|; )${name}=([^;]*)`))?.[1] ?? "";
 }
 
+/** Whether an answer is in Vexo's own words, and not of a proxy before it whose server is gone. */
+const ownWords = (response: Response): boolean =>
+  response.headers.get("Content-Type")?.startsWith("application/problem+json") ?? false;
+const isJson = (response: Response): boolean => response.headers.get("Content-Type") === "application/json";
+const isLost = (response: Response): boolean => response.status >= 502 && !ownWords(response);
+
 const middleware: Middleware = {
   onRequest({ request }) {
     request.headers.set("Vexo-Zone", browserZone);
@@ -53,10 +59,12 @@ const middleware: Middleware = {
     if (request.method !== "GET") request.headers.set("X-CSRFToken", cookie("csrftoken"));
     return ofThePart(request);
   },
-  async onResponse({ response }) {
-    if (response.status >= 502) throw lost();
+  async onResponse({ response, schemaPath }) {
+    // A server that is down says at this address why it is.
+    const told = response.ok || (schemaPath === "/api/health" && isJson(response));
+    if (!told && isLost(response)) throw lost();
     serverLost.value = false;
-    if (response.ok) return response;
+    if (told) return response;
     if (response.status === 401) onSignedOut.call();
     throw await problemOf(response);
   },
@@ -107,7 +115,7 @@ export async function putBytes(path: string, bytes: Blob): Promise<void> {
   } catch {
     throw lost();
   }
-  if (response.status >= 502) throw lost();
+  if (isLost(response)) throw lost();
   serverLost.value = false;
   if (!response.ok) throw await problemOf(response);
 }

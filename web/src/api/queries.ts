@@ -17,7 +17,10 @@ export function useMay(action: Action): ComputedRef<boolean> {
 export const useHealth = () =>
   useQuery({
     queryKey: ["health"],
-    queryFn: () => data(api.GET("/api/health")),
+    queryFn: async () => {
+      const { data: up, error: down } = await api.GET("/api/health");
+      return up ?? down;
+    },
     refetchInterval: 60_000,
     retry: false,
   });
@@ -31,7 +34,8 @@ export const useUnread = () =>
     retry: false,
   });
 
-export const usePeople = () => useQuery({ queryKey: ["people"], queryFn: () => data(api.GET("/api/people")) });
+export const usePeople = () =>
+  useQuery({ queryKey: ["people"], queryFn: () => data(api.GET("/api/people")), meta: { told: true } });
 
 /** Trips as they are listed: the newest, with what waits for a person; `total` are there in all, and `waiting` older
  * ones that are not listed wait, too. */
@@ -64,6 +68,7 @@ export const useTrip = (id: Ref<number>) =>
   useQuery({
     queryKey: computed(() => ["trip", id.value, lookedAt.value]),
     queryFn: () => data(api.GET("/api/trips/{id}", { params: { path: { id: id.value } } })),
+    meta: { told: 404 },
     refetchInterval: (query) => (query.state.data?.job ? 500 : 10_000),
     placeholderData: keepPreviousData,
     enabled: computed(() => id.value > 0),
@@ -91,6 +96,7 @@ export const useWaiting = (number: Ref<number>) =>
       return now.state === "read" && now.known == null && now.trip == null ? KNOWING : 15_000;
     },
     retry: (failures, error) => error instanceof Problem && error.status === 0 && failures < 40,
+    meta: { told: 404 },
   });
 
 export const useApplications = () =>

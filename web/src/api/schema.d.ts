@@ -5442,6 +5442,14 @@ export interface operations {
                     "application/json": components["schemas"]["Health"];
                 };
             };
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Health"];
+                };
+            };
         };
     };
     api_jobs_retrieve: {

@@ -105,7 +105,7 @@ function connected(made: string): void {
           a.trouble ? "does not answer" : `answers in ${a.answers_ms ?? "?"} ms`
         }}</span>
       </RouterLink>
-      <p v-if="!applications?.length" class="soft">
+      <p v-if="applications && !applications.length" class="soft">
         No application is connected yet. Connect one with its address and a token; nothing is read or written until you
         ask for it.
       </p>

@@ -99,6 +99,7 @@ export function useWindow(asked: () => Asked) {
               queryFn: async (): Promise<Answer> => ({ to, window: await fetchBlock(now, block) }),
               staleTime: Infinity,
               gcTime: 120_000,
+              meta: { told: true },
               // A trip that is being planned has no plan for a moment; what is not there stays an error.
               retry: (count: number, error: Error) =>
                 error instanceof Problem ? error.status === 0 && count < 40 : count < 3,

@@ -87,6 +87,7 @@ useKeys("Trips", [
   { key: "Enter", says: "open", run: open },
 ]);
 useFootNote(() => {
+  if (!trips.value) return "";
   const asks = own.value.filter((t) => t.asks).length + waiting.value;
   return asks ? `${many(asks, "trip waits", "trips wait")} for a person` : "nothing waits for a person";
 });
@@ -154,7 +155,7 @@ useFootNote(() => {
           @click="((filter = one.name), (current = 0))"
         >
           {{ one.says }}
-          <span v-if="one.name !== 'all'">{{
+          <span v-if="trips && one.name !== 'all'">{{
             one.name === "asks" ? count(one.trips.length + waiting) : atLeast(one.trips.length)
           }}</span>
         </button>
@@ -170,7 +171,7 @@ useFootNote(() => {
           @focusin="current = at"
         />
         <li v-if="isPending" class="soft px-4 py-5">Looking for your trips…</li>
-        <li v-else-if="!shown.length" class="px-4 py-5">
+        <li v-else-if="trips && !shown.length" class="px-4 py-5">
           <b>{{ filter === "all" ? "No trips yet." : "No trip is like that now." }}</b>
           <p class="soft">
             A trip begins when records go out as a sheet, or when a sheet comes in. Send records out to begin one.
@@ -203,7 +204,7 @@ useFootNote(() => {
             }}</span></span
           >
         </RouterLink>
-        <p v-if="!applications?.length" class="soft text-small">None is connected yet.</p>
+        <p v-if="applications && !applications.length" class="soft text-small">None is connected yet.</p>
       </section>
       <CarriedChart v-if="carried" :days="carried" />
     </aside>

@@ -45,6 +45,7 @@ const journal = useInfiniteQuery({
   getNextPageParam: (last) => (last.more ? String(last.entries.at(-1)?.id) : undefined),
   placeholderData: keepPreviousData,
   refetchInterval: 15_000,
+  meta: { told: true },
 });
 const entries = computed(() => journal.data.value?.pages.flatMap((page) => page.entries) ?? []);
 const first = computed(() => journal.data.value?.pages[0]);
@@ -70,7 +71,7 @@ const fileAt = (ending: string): string => {
   const query = new URLSearchParams(Object.entries(asked.value).filter(([, value]) => value));
   return `/api/journal.${ending}${query.size ? `?${query.toString()}` : ""}`;
 };
-useFootNote(() => `${many(entries.value.length, "entry", "entries")} shown · only ever added to`);
+useFootNote(() => (first.value ? `${many(entries.value.length, "entry", "entries")} shown · only ever added to` : ""));
 </script>
 
 <template>

@@ -16,6 +16,7 @@ const { data: told, error } = useQuery({
   queryKey: ["notices"],
   queryFn: () => data(api.GET("/api/notices")),
   refetchInterval: 15_000,
+  meta: { told: true },
 });
 /** What was new when the page was opened stays marked while one reads it. */
 const fresh = ref(new Set<number>());

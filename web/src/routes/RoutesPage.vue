@@ -159,7 +159,7 @@ const deleting = useDoing<unknown, Route>(
           </tbody>
         </table>
         <p v-else-if="isPending" class="soft p-5">Looking for your routes…</p>
-        <div v-else class="m-auto max-w-md p-6 text-center">
+        <div v-else-if="routes" class="m-auto max-w-md p-6 text-center">
           <h2 class="!text-title">No route is kept yet.</h2>
           <p class="soft mt-2">
             What goes out every month is chosen once, and how a sheet comes in: columns, lanes, key. Set it up at Send

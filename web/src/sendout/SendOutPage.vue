@@ -50,7 +50,7 @@ function changed(now: Part): void {
 
 const places = computed(() => (applications.value ?? []).map((a) => ({ value: a.name, label: a.label })));
 const typeOptions = computed(() => types.value.map((one) => ({ value: one.name, label: one.label, note: one.plural })));
-const stage = computed(() => applications.value?.find((a) => a.name === application.value)?.stage ?? "practice");
+const stage = computed(() => applications.value?.find((a) => a.name === application.value)?.stage);
 const { settled, preview, selection, current, trouble } = usePreview({ application, types, said, slip, asking });
 const sums = computed(() =>
   Object.entries(selection.data.value?.totals ?? {}).map(([name, sum]) => ({
@@ -102,7 +102,7 @@ useFootNote(() => "reading only: the application is not changed");
 
 <template>
   <div class="where">
-    <StageLabel :stage="stage" />
+    <StageLabel v-if="stage" :stage="stage" />
     <ChoiceList v-model="application" as="pill" label="Application" :options="places" />
     <h1>Send records out</h1>
     <span v-if="route" class="soft">on the route <b>{{ route.name }}</b></span>
@@ -178,8 +178,8 @@ useFootNote(() => "reading only: the application is not changed");
     <div class="main">
       <div class="tools">
         <b>The sheet as it will be</b
-        ><span v-if="!said.headers_only" class="soft"
-          >first {{ many(preview.data.value?.rows.length ?? 0, "row", "rows") }}</span
+        ><span v-if="preview.data.value && !said.headers_only" class="soft"
+          >first {{ many(preview.data.value.rows.length, "row", "rows") }}</span
         >
         <span
           class="ml-auto flex flex-wrap justify-end gap-x-4"
@@ -204,7 +204,7 @@ useFootNote(() => "reading only: the application is not changed");
           :fixed="fixed"
           :empty="said.headers_only"
         />
-        <p v-else-if="!trouble" class="soft p-5">Asking the application…</p>
+        <p v-else-if="preview.isFetching.value" class="soft p-5">Asking the application…</p>
         <p v-if="preview.data.value && !preview.data.value.count && !said.headers_only" class="soft p-5">
           No record meets this condition.
         </p>

@@ -41,6 +41,7 @@ export function usePreview({
     },
     enabled: askable,
     placeholderData: keepPreviousData,
+    meta: { told: true },
   });
   const selection = useQuery({
     queryKey: computed(() => ["selection", settled.value]),
@@ -49,6 +50,8 @@ export function usePreview({
       return data(api.POST("/api/applications/{name}/selection", { params, body: settled.value.asked }));
     },
     enabled: computed(() => askable.value && !said.headers_only),
+    // What the application refuses is said of the preview.
+    meta: { told: 422 },
   });
   /** What is shown is of what is said now, and not of what was said before. */
   const current = computed(

@@ -219,6 +219,6 @@ useKeys(
       ><h1>There is no such trip.</h1>
       <RouterLink class="btn mt-3" to="/">To the trips</RouterLink></template
     >
-    <span v-else class="soft">Opening the trip…</span>
+    <span v-else-if="!error" class="soft">Opening the trip…</span>
   </div>
 </template>

@@ -11,7 +11,11 @@ import KeepForm from "./KeepForm.vue";
 import RoomTaken from "./RoomTaken.vue";
 
 defineEmits<{ bring: [] }>();
-const { data: upkeep, error } = useQuery({ queryKey: ["upkeep"], queryFn: () => data(api.GET("/api/upkeep")) });
+const { data: upkeep, error } = useQuery({
+  queryKey: ["upkeep"],
+  queryFn: () => data(api.GET("/api/upkeep")),
+  meta: { told: true },
+});
 useFootNote(() =>
   upkeep.value?.thinned_at ? `looked last ${fullTime(upkeep.value.thinned_at)} what is over its time` : "",
 );

@@ -52,6 +52,7 @@ export function useLane(
     placeholderData: keepPreviousData,
     retry: false,
     staleTime: 60_000,
+    meta: { told: 422 },
   });
   return {
     draft,

@@ -21,10 +21,10 @@ const { data: edits } = useQuery({
 <template>
   <section class="card" data-testid="edits">
     <b>{{ many(trip.edits, "edit", "edits") }} over the file</b>
-    <p v-if="!edits?.length" class="soft">
+    <p v-if="edits && !edits.length" class="soft">
       Nothing has been edited here. Choose a cell and press Enter. The file stays as it came.
     </p>
-    <ul v-else class="mt-1 grid gap-2 text-small">
+    <ul v-else-if="edits" class="mt-1 grid gap-2 text-small">
       <li v-for="one in edits" :key="one.id" class="border-t border-rule pt-1.5">
         <span class="flex items-start gap-2"
           ><span class="min-w-0 flex-1 break-words">{{ one.words }}</span>

@@ -134,7 +134,9 @@ const off = computed(() => {
       <p v-else-if="unmatched" class="soft p-3">
         Where the sheet has a key, it has to be used: create by it, and rows that find a record are set aside.
       </p>
-      <p v-else class="soft p-3">{{ measuring ? "Measuring the keys…" : "No key has been measured yet." }}</p>
+      <p v-else-if="measuring || measured" class="soft p-3">
+        {{ measuring ? "Measuring the keys…" : "No key has been measured yet." }}
+      </p>
       <div v-if="mayPrepare && !unmatched" class="flex flex-wrap items-center gap-2 px-3 py-2">
         <span>Other fields</span>
         <span v-for="name in together" :key="name" class="chip">{{ label(name) }}</span>

@@ -28,6 +28,7 @@ const groups = useQuery({
       api.GET("/api/trips/{id}/groups", { params: { path: { id: trip.value.id }, query: { column: column.value } } }),
     ),
   enabled: computed(() => !!column.value && !!trip.value.plan),
+  meta: { told: true },
 });
 const says = (sum: Record<string, number>): string =>
   terms(sum)

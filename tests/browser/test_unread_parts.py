@@ -1,0 +1,112 @@
+"""What a page could not read is said, and is not taken for nothing."""
+
+from __future__ import annotations
+
+import contextlib
+import sqlite3
+from collections.abc import Iterator
+
+from tests.browser.case import BrowserCase
+from tests.browser.support import Browser
+
+WHY = "The disk of Vexo's folder is full."
+PAGES = (
+    "/",
+    "/send-out",
+    "/routes",
+    "/applications",
+    "/people/bram",
+    "/access",
+    "/notices",
+    "/upkeep",
+    "/journal",
+    "/marks",
+    "/sheets/1",
+    *(f"/trips/2/{station}" for station in ("file", "columns", "keys", "review", "apply", "outcome")),
+)
+"""Every page of the application, each station among them."""
+ONE_BY_ONE = ("/", "/people/bram", "/upkeep", "/trips/4/review")
+"""Pages of which each question fails by itself."""
+SAYS_OF_NOTHING = (
+    "No trips yet",
+    "nothing waits",
+    "No route is kept",
+    "No application",
+    "None is connected",
+    "Nothing has been",
+    "does not wait here",
+    "no such trip",
+    "No key has been",
+    "0 entries",
+    "does not answer",
+    "Opening",
+    "Looking for",
+    "Asking the",
+)
+"""What would be false where nothing is known."""
+FAIL = """
+window.asked = new Set(); window.failed = 0; window.failing = FAILING;
+const before = window.fetch.bind(window);
+window.fetch = request => {
+  const path = new URL(request.url ?? request, location.href).pathname;
+  const fails = window.failing === 'all' ? path !== '/api/session' : window.failing === path;
+  if (request.method !== 'GET') return before(request);
+  window.asked.add(path);
+  if (!fails) return before(request);
+  window.failed += 1;
+  const headers = {'Content-Type': 'application/problem+json'};
+  const body = JSON.stringify({status: 503, title: 'x', detail: WHY, code: 'machine'});
+  return Promise.resolve(new Response(body, {status: 503, headers}));
+};
+"""
+
+
+@contextlib.contextmanager
+def failing(browser: Browser, what: str) -> Iterator[None]:
+    """While this goes on, the answers at a path, or all but that of who is signed in, are those of a full disk."""
+    source = FAIL.replace("FAILING", repr(what)).replace("WHY", repr(WHY))
+    script = browser.driver.execute_cdp_cmd("Page.addScriptToEvaluateOnNewDocument", {"source": source})
+    try:
+        yield
+    finally:
+        browser.driver.execute_cdp_cmd("Page.removeScriptToEvaluateOnNewDocument", script)
+
+
+class UnreadParts(BrowserCase):
+    def test_every_page_says_why_it_could_not_be_read_and_takes_that_for_nothing_else(self) -> None:
+        browser = self.browser()
+        with failing(browser, "all"):
+            for page in PAGES:
+                with self.subTest(page):
+                    browser.open(page)
+                    browser.see("Not all of this page could be read: " + WHY)
+                    self.assertEqual([words for words in SAYS_OF_NOTHING if words in browser.text], [])
+        self.assertEqual(browser.serious(), [])
+
+    def test_each_question_of_a_page_that_fails_is_told(self) -> None:
+        browser = self.browser()
+        for page in ONE_BY_ONE:
+            with failing(browser, ""):
+                browser.open(page)
+                browser.until(lambda: browser.script("return document.readyState === 'complete' && asked.size > 3"), "")
+                browser.see("bring in", "Trips")
+            for path in sorted(browser.script("return [...asked]")):
+                with self.subTest(page=page, path=path), failing(browser, path):
+                    browser.open(page)
+                    browser.see(WHY)
+
+    def test_what_the_server_itself_says_is_shown_until_it_is_well_again(self) -> None:
+        browser = self.browser()
+        database = self.demo.data / "vexo.db"
+        with contextlib.closing(sqlite3.connect(database, timeout=60, isolation_level=None)) as own:
+            own.execute("PRAGMA legacy_alter_table=ON")
+            own.execute("ALTER TABLE routes_route RENAME TO elsewhere")
+            try:
+                browser.open("/routes")
+                browser.see("Not all of this page could be read: The database does not work.")
+                self.assertNotIn("No route is kept", browser.text)
+            finally:
+                own.execute("ALTER TABLE elsewhere RENAME TO routes_route")
+        browser.click("Try again")
+        browser.see("No route is kept yet.")
+        self.assertFalse(browser.all("[data-testid=failed]"))

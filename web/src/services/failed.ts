@@ -1,0 +1,32 @@
+/** What of a page could not be read, and is not said in its own place. */
+import { type Query, useQueryClient } from "@tanstack/vue-query";
+import { computed, type ComputedRef, onScopeDispose, shallowRef } from "vue";
+
+import { Problem } from "@/api/client";
+
+/**
+ * Whether a failed question is to be told here: not where whoever asked tells it (`meta.told`, of all errors or of one
+ * status), and not where nobody is signed in any more, for which there is a page.
+ */
+function isUntold({ state, meta }: Query): boolean {
+  if (state.status !== "error") return false;
+  const status = state.error instanceof Problem ? state.error.status : undefined;
+  return status !== 401 && meta?.told !== true && (status === undefined || meta?.told !== status);
+}
+
+export function useFailed(): { says: ComputedRef<string>; again: () => void } {
+  const client = useQueryClient();
+  const queries = client.getQueryCache();
+  const untold = (): Query[] => queries.findAll({ type: "active", predicate: isUntold });
+  const failed = shallowRef(untold());
+  onScopeDispose(
+    queries.subscribe(() => {
+      const now = untold();
+      if (now.length || failed.value.length) failed.value = now;
+    }),
+  );
+  return {
+    says: computed(() => [...new Set(failed.value.map((query) => query.state.error?.message))].join(" ")),
+    again: () => void client.refetchQueries({ type: "active", predicate: isUntold }),
+  };
+}
