@@ -51,10 +51,17 @@ class BrowserCase(unittest.TestCase):
     """One demo for a module and one window for a lane; each test begins signed out, in a single empty tab."""
 
     demo: Demo
+    reads_all = True
+    """Whether no page of these tests lacks anything when they end."""
 
     @classmethod
     def setUpClass(cls) -> None:
         cls.demo = shared_demo()
+
+    def tearDown(self) -> None:
+        if self.reads_all:
+            code = "return document.querySelector('[data-testid=failed]')?.innerText ?? ''"
+            self.assertEqual(shared_browser().script(code), "")
 
     def browser(self, path: str = "/", *, address: str = "", username: str = "ada") -> Browser:
         """The window of someone who has signed in, at a page; that it is done by typing too is for tests of that

@@ -8,6 +8,7 @@ from collections.abc import Iterator
 
 from tests.browser.case import BrowserCase
 from tests.browser.support import Browser
+from tests.support import temporary_folder
 
 WHY = "The disk of Vexo's folder is full."
 PAGES = (
@@ -73,6 +74,8 @@ def failing(browser: Browser, what: str) -> Iterator[None]:
 
 
 class UnreadParts(BrowserCase):
+    reads_all = False
+
     def test_every_page_says_why_it_could_not_be_read_and_takes_that_for_nothing_else(self) -> None:
         browser = self.browser()
         with failing(browser, "all"):
@@ -94,6 +97,23 @@ class UnreadParts(BrowserCase):
                 with self.subTest(page=page, path=path), failing(browser, path):
                     browser.open(page)
                     browser.see(WHY)
+
+    def test_a_file_that_cannot_be_had_is_no_silent_link(self) -> None:
+        number, before = self.sent_out("F")
+        browser = self.browser(f"/trips/{number}/file")
+        browser.see("Download the sheet")
+        (kept,) = (
+            path for path in (self.demo.data / "files").rglob("*.xlsx") if path.read_bytes() == before.read_bytes()
+        )
+        away = kept.rename(temporary_folder() / kept.name)
+        browser.click("Download the sheet")
+        browser.see("is missing or damaged. Put it back from a backup")
+        self.assertEqual(list(browser.downloads.iterdir()), [])
+        away.rename(kept)
+        browser.click("Download the sheet")
+        path = browser.downloads / before.name
+        browser.until(path.exists, "the sheet")
+        self.assertEqual(path.read_bytes(), before.read_bytes())
 
     def test_what_the_server_itself_says_is_shown_until_it_is_well_again(self) -> None:
         browser = self.browser()

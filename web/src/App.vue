@@ -11,6 +11,7 @@ import { bring, pastedSheet, sending } from "./services/bringIn";
 import FailedNote from "./shell/FailedNote.vue";
 import FindDialog from "./shell/FindDialog.vue";
 import FootLine from "./shell/FootLine.vue";
+import { onLink } from "./services/download";
 import { useFailed } from "./services/failed";
 import { onKey, typing, useKeys } from "./services/keys";
 import KeysDialog from "./shell/KeysDialog.vue";
@@ -40,6 +41,7 @@ const chooser = ref<HTMLInputElement>();
 
 onSignedOut.call = () => void queryClient.invalidateQueries({ queryKey: ["session"] });
 useEventListener(window, "keydown", onKey);
+useEventListener(document, "click", onLink);
 useKeys("Everywhere", [
   { key: "O", says: "send out", run: () => void router.push("/send-out") },
   { key: "I", says: "bring in", run: () => chooser.value?.click() },

@@ -104,21 +104,29 @@ export async function data<T>(answer: Promise<{ data?: T }>): Promise<T> {
   return found;
 }
 
-/** Send bytes as they are; the same errors as everywhere. */
-export async function putBytes(path: string, bytes: Blob): Promise<void> {
+/** An answer that is no JSON of the API's; the same errors as everywhere. */
+async function plain(path: string, more: RequestInit): Promise<Response> {
   let response: Response;
   try {
-    const headers = { "Content-Type": "application/octet-stream", "X-CSRFToken": cookie("csrftoken") };
-    response = await globalThis.fetch(
-      new Request(new URL(path, window.location.href), { method: "PUT", body: bytes, headers }),
-    );
+    response = await globalThis.fetch(new Request(new URL(path, window.location.href), more));
   } catch {
     throw lost();
   }
   if (isLost(response)) throw lost();
   serverLost.value = false;
-  if (!response.ok) throw await problemOf(response);
+  if (response.ok) return response;
+  if (response.status === 401) onSignedOut.call();
+  throw await problemOf(response);
 }
+
+/** Send bytes as they are. */
+export async function putBytes(path: string, bytes: Blob): Promise<void> {
+  const headers = { "Content-Type": "application/octet-stream", "X-CSRFToken": cookie("csrftoken") };
+  await plain(path, { method: "PUT", body: bytes, headers });
+}
+
+/** A file that the server gives. */
+export const getFile = (path: string): Promise<Response> => plain(path, {});
 
 /** Whether a question is worth asking again by itself: the server was lost, or the application is slow just now. */
 export const passing = (error: unknown): boolean =>

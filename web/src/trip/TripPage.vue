@@ -11,6 +11,7 @@ import TheLine from "@/parts/TheLine.vue";
 import TheSum from "@/parts/TheSum.vue";
 import { awaited } from "@/sendout/awaited";
 import { useKeys } from "@/services/keys";
+import { download } from "@/services/download";
 import { say } from "@/services/notices";
 import { useInAddress } from "@/ui/address";
 import AlertNote from "@/ui/AlertNote.vue";
@@ -131,17 +132,17 @@ const storyTitle = computed(() =>
 /** The sheet that this window asked for is downloaded once it is there. */
 watch(
   () => trip.value?.went_out?.pending === false && awaited.has(trip.value.id),
-  (there) => {
+  async (there) => {
     const now = trip.value;
     if (!there || !now?.went_out) return;
     awaited.delete(now.id);
-    const link = document.createElement("a");
-    const parts = now.went_out.parts > 1;
-    link.href = parts ? `/api/trips/${now.id}/parts.zip` : `/api/trips/${now.id}/sheets/${sentOut.value?.id}`;
-    link.download = "";
-    link.click();
-    const what = parts ? `The ${count(now.went_out.parts)} sheets are` : "The sheet is";
-    say(`${many(now.went_out.records, "record", "records")} went out. ${what} downloaded, and kept with the trip.`);
+    const { parts, records } = now.went_out;
+    const shared = parts > 1;
+    const saved = await download(`/api/trips/${now.id}/${shared ? "parts.zip" : `sheets/${sentOut.value?.id}`}`);
+    const what = shared ? `The ${count(parts)} sheets are` : "The sheet is";
+    say(
+      `${many(records, "record", "records")} went out. ${what} ${saved ? "downloaded, and " : ""}kept with the trip.`,
+    );
   },
   { immediate: true },
 );
