@@ -73,6 +73,20 @@ def failing(browser: Browser, what: str) -> Iterator[None]:
         browser.driver.execute_cdp_cmd("Page.removeScriptToEvaluateOnNewDocument", script)
 
 
+@contextlib.contextmanager
+def missing(browser: Browser, part: str) -> Iterator[None]:
+    """While this goes on, a part that the page loads late is not to be had."""
+    browser.driver.execute_cdp_cmd("Network.enable", {})
+    browser.driver.execute_cdp_cmd("Network.setCacheDisabled", {"cacheDisabled": True})
+    browser.driver.execute_cdp_cmd("Network.setBlockedURLs", {"urls": [f"*/{part}-*"]})
+    try:
+        yield
+    finally:
+        browser.driver.execute_cdp_cmd("Network.setBlockedURLs", {"urls": []})
+        browser.driver.execute_cdp_cmd("Network.setCacheDisabled", {"cacheDisabled": False})
+        browser.driver.execute_cdp_cmd("Network.disable", {})
+
+
 class UnreadParts(BrowserCase):
     reads_all = False
 
@@ -114,6 +128,21 @@ class UnreadParts(BrowserCase):
         path = browser.downloads / before.name
         browser.until(path.exists, "the sheet")
         self.assertEqual(path.read_bytes(), before.read_bytes())
+
+    def test_a_page_older_than_the_server_is_loaded_anew_where_one_was_going(self) -> None:
+        for page, part, there in (
+            ("Routes", "RoutesPage", "saved ways of making a trip"),
+            ("Columns", "ColumnsStation", "Match rows"),
+        ):
+            browser = self.browser("/trips/2/file")
+            browser.see("42 rows")
+            browser.script("window.older = true")
+            with missing(browser, part):
+                browser.click(page)
+                browser.see("A part of this page could not be loaded.")
+            self.assertFalse(browser.script("return 'older' in window"), "it was loaded anew, once")
+            browser.driver.refresh()
+            browser.see(there)
 
     def test_what_the_server_itself_says_is_shown_until_it_is_well_again(self) -> None:
         browser = self.browser()

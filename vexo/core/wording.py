@@ -33,3 +33,13 @@ def moment(when: datetime) -> str:
 def clock(at: time) -> str:
     """A time of the day, marked; in which zone, the sentence says."""
     return f"{MOMENT}{at:%H:%M}{MOMENT}"
+
+
+def shortened(text: str, most: int) -> str:
+    """A sentence of at most so many characters: one that is too long ends with an ellipsis in place of the words that
+    are left out, and holds no half of a number or a moment."""
+    if len(text) <= most:
+        return text
+    head = text[: most - 1]
+    between_words = head.rfind(" ")
+    return f"{head[:between_words] if between_words > 0 else head}…"

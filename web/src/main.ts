@@ -6,5 +6,8 @@ import { createApp } from "vue";
 import App from "./App.vue";
 import { queryClient } from "./api/client";
 import { router } from "./router";
+import { heedMistakes } from "./services/mistakes";
 
-createApp(App).use(router).use(VueQueryPlugin, { queryClient }).mount("#app");
+const app = createApp(App);
+heedMistakes(app, router);
+app.use(router).use(VueQueryPlugin, { queryClient }).mount("#app");

@@ -10,7 +10,7 @@ from django.utils import timezone
 
 from vexo.core.sheets.overlay.edits import EditError, as_edits, as_seen, put
 from vexo.core.sheets.totals import sheet_totals
-from vexo.core.wording import thousands
+from vexo.core.wording import shortened, thousands
 
 from .. import artifacts
 from ..errors import PlainError
@@ -72,11 +72,17 @@ def make(
             if trip.revision != revision:
                 return None
             edit = Edit.objects.create(
-                trip=trip, sheet=sheet, kind=kind, words=words[:300], cells=packed, count=len(cells), by=person.username
+                trip=trip,
+                sheet=sheet,
+                kind=kind,
+                words=shortened(words, 300),
+                cells=packed,
+                count=len(cells),
+                by=person.username,
             )
             update_figures(view, sheet, totals)
             counted = f"{words} ({thousands(edit.count)} {'cell' if edit.count == 1 else 'cells'})"
-            note(person.username, "edited", counted[:300], trip.application, trip.pk, edit.count, sheet.name)
+            note(person.username, "edited", shortened(counted, 300), trip.application, trip.pk, edit.count, sheet.name)
             return edit, enqueue_plan(person.username, view, run_here=run_here, fresh=False)
 
     return until_unchanged(trip, attempt, _TOO_FAST)
@@ -103,7 +109,7 @@ def undo(view: PartView, person: Person, number: int, *, run_here: bool = False)
             Edit.objects.filter(pk=number).update(undone_at=timezone.now(), undone_by=person.username)
             update_figures(view, sheet, totals)
             words = f"Took back edit {number}: {edit.words}"
-            note(person.username, "edited", words[:300], trip.application, trip.pk, edit.count, sheet.name)
+            note(person.username, "edited", shortened(words, 300), trip.application, trip.pk, edit.count, sheet.name)
             return enqueue_plan(person.username, view, run_here=run_here, fresh=False)
 
     return until_unchanged(trip, attempt, _TOO_FAST)

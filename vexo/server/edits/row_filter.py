@@ -9,7 +9,7 @@ from django.db import transaction
 from vexo.core.sheets.row_filter import read_choice
 from vexo.core.sheets.sheet import ROW_ID
 from vexo.core.sheets.totals import as_typed
-from vexo.core.wording import thousands
+from vexo.core.wording import shortened, thousands
 
 from .. import artifacts
 from ..errors import PlainError
@@ -67,7 +67,13 @@ def carry_only(
         Trip.objects.filter(pk=trip.pk).update(row_filter=only)
         update_status(view, revised=True, whole=True)
         trip.refresh_from_db()
-        note(person.username, "changed", f"Trip {trip.pk} carries {' '.join(words)}"[:300], trip.application, trip.pk)
+        note(
+            person.username,
+            "changed",
+            shortened(f"Trip {trip.pk} carries {' '.join(words)}", 300),
+            trip.application,
+            trip.pk,
+        )
         return enqueue_plan(person.username, view, run_here=run_here, fresh=False)
 
 

@@ -16,7 +16,7 @@ from vexo.core.operations import Operation
 from vexo.core.records import Catalogue, RecordType
 from vexo.core.sheets.sheet import ROW_ID
 from vexo.core.sheets.totals import Figures
-from vexo.core.wording import thousands
+from vexo.core.wording import shortened, thousands
 
 from .. import artifacts
 from ..applications.models import Application
@@ -121,7 +121,7 @@ class Intake:
             return trip if now == (trip.next_row, trip.revision) else None
         named = re.sub(r"[_\-]+", " ", Path(upload.name).stem).strip().capitalize()
         return Trip.objects.create(
-            title=(job.arguments["title"] or named or "Sheet")[:160],
+            title=shortened(job.arguments["title"] or named or "Sheet", 160),
             application=self.application,
             record_type=self.record_type.name,
             status={"plural": self.record_type.plural},

@@ -18,7 +18,7 @@ from vexo.core.sheets.sheet import ROW
 from vexo.core.sheets.writers.outgoing import cells_of, read_fields
 from vexo.core.sheets.writers.refill import Filled, place_of, refill_text, refill_xlsx
 from vexo.core.values import bare
-from vexo.core.wording import thousands
+from vexo.core.wording import shortened, thousands
 
 from ..applications.models import Application
 from ..applications.services import client_of, describe
@@ -232,7 +232,7 @@ class _Refilled:
         picked = Picked((record_type.identifier,), tuple((i,) for i in records[IDENTIFIER].to_list()))
         document = SendOut(record_type.name, tuple(dict.fromkeys(names)), picked=picked, format=self.profile.format)
         trip = Trip.objects.create(
-            title=f"{Path(name).stem}, filled anew"[:160],
+            title=shortened(f"{Path(name).stem}, filled anew", 160),
             application=self.application,
             record_type=record_type.name,
             send_document=document.to_json(),

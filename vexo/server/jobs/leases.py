@@ -12,6 +12,8 @@ from typing import Any
 from django.db import OperationalError, close_old_connections, connection, transaction
 from django.db.models import F, Q
 
+from vexo.core.wording import shortened
+
 from .models import Job
 from .processes import is_gone
 
@@ -125,7 +127,7 @@ class Lease:
     def progress(self, done: int, total: int, message: str = "") -> None:
         """Say how far the work is. Raises LeaseLost."""
         self.job.done, self.job.total, self.job.message = done, total, message
-        self.write(done=done, total=total, message=message[:200])
+        self.write(done=done, total=total, message=shortened(message, 200))
 
     def write(self, **values: Any) -> None:
         """Write down something about the job itself, in one statement. Raises LeaseLost."""

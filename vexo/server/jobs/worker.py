@@ -16,6 +16,7 @@ from django.db import OperationalError, close_old_connections, connection, trans
 from django.utils import timezone
 
 from vexo.core.errors import MendableError
+from vexo.core.wording import shortened
 
 from ..errors import machine_trouble
 from ..journal.way_in import coming_in_by, way_in
@@ -127,7 +128,7 @@ def do(job: Job) -> None:
             try:
                 result = work_of(job.kind)(lease)
             except Stopped as stopped:
-                _end(lease, Job.STOPPED, message=str(stopped)[:200])
+                _end(lease, Job.STOPPED, message=shortened(str(stopped), 200))
             except MendableError as error:
                 _end(lease, Job.FAILED, error=str(error), code=error.code)
             except (LeaseLost, HandedBack):

@@ -16,6 +16,7 @@ from vexo.core.operations import Operation
 from vexo.core.records import Catalogue, Field
 from vexo.core.sheets.row_filter import safe_names
 from vexo.core.sheets.shape import column_titles
+from vexo.core.wording import shortened
 
 from ..errors import PlainError
 from ..jobs.leases import Lease
@@ -266,7 +267,7 @@ def change(view: PartView, person: Person, said: Changes, *, run_here: bool = Fa
             mapped = MappedSheet.of(view, sheet, catalogue)
             _refuse_keys(mapped, said)
             update_columns(mapped, whole=changes_all)
-        changed = f"Trip {trip.pk}: {'; '.join(words)}"[:300]
+        changed = shortened(f"Trip {trip.pk}: {'; '.join(words)}", 300)
         note(person.username, "changed", changed, trip.application, trip.pk)
         # Whoever puts columns right is not told each time that the key is still to be said: the stations say it.
         waits = not run_here and key is None
@@ -314,5 +315,5 @@ def go_on_without(view: PartView, person: Person) -> None:
             raise PlainError("The sheet lacks no column of its route.", "no-question")
         update_status(view, on_route=replace(kept, without=True))
         missing = ", ".join(route.missing)
-        words = f"Trip {view.trip.pk} goes on without {missing} of the route {route.name}"[:300]
+        words = shortened(f"Trip {view.trip.pk} goes on without {missing} of the route {route.name}", 300)
         note(person.username, "changed", words, view.trip.application, view.trip.pk)

@@ -15,7 +15,7 @@ from vexo.core.sheets.sheet import ROW, ROW_ID
 from vexo.core.sheets.writers.outgoing import OutgoingColumn, read_fields
 from vexo.core.sheets.writers.xlsx import write_xlsx
 from vexo.core.values import dtype
-from vexo.core.wording import thousands
+from vexo.core.wording import shortened, thousands
 from vexo.core.writing.batches import WHOLE
 from vexo.core.writing.ledger import STATE
 from vexo.core.writing.take_back import (
@@ -283,7 +283,7 @@ def _new_trip(trip: Trip, reverse: Reverse, record_type: RecordType, wanted: Wan
     mine = _passes(trip, wanted)
     numbers = list(wanted.passes) or [one for one in trip.ledger.values_list("number", flat=True) if one in mine]
     reverse_trip = Trip.objects.create(
-        title=f"Take back: {trip.title}"[:160],
+        title=shortened(f"Take back: {trip.title}", 160),
         application=trip.application,
         record_type=record_type.name,
         route=trip.route,

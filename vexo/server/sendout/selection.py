@@ -13,6 +13,7 @@ from vexo.core.keys.key_lists import PLACE, in_their_order, typed_keys
 from vexo.core.keys.near import near_keys
 from vexo.core.records import Catalogue, RecordType
 from vexo.core.sheets.writers.outgoing import read_fields
+from vexo.core.wording import shortened
 
 from ..applications.models import Application
 from ..applications.services import describe
@@ -39,7 +40,7 @@ def begin(application: Application, document: SendOut, by: str, title: str = "",
         back |= {"ignores": list(bringing.ignores), "reach": bringing.reach}
         back["row_filter"] = {"condition": bringing.row_condition} if bringing.row_condition else {}
     return Trip.objects.create(
-        title=(title or (route.name if route else record_type.plural))[:160],
+        title=shortened(title or (route.name if route else record_type.plural), 160),
         route=route,
         application=application,
         record_type=record_type.name,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from vexo.core.planning.verdicts import RowState
 from vexo.core.rules_of_use import Approve
-from vexo.core.wording import thousands
+from vexo.core.wording import shortened, thousands
 
 from ..applications.use_rules import rules_of
 from ..journal.models import Entry
@@ -90,5 +90,5 @@ def standing(trip: Trip, plan: StoredPlan, last: ApprovalFacts | None, writes: i
     return {
         ApprovalState.ASKED: (RowState.HELD, "waits for an approval"),
         ApprovalState.APPROVED: (RowState.UPDATE, f"approved, {thousands(writes)} ready to apply"),
-        ApprovalState.SENT_BACK: (RowState.REJECTED, f"sent back: {last.word}"[:120]),
+        ApprovalState.SENT_BACK: (RowState.REJECTED, shortened(f"sent back: {last.word}", 120)),
     }[last.state]

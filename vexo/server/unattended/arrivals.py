@@ -17,7 +17,7 @@ from django.db import IntegrityError, transaction
 from django.utils import timezone
 
 from vexo.core.errors import MendableError
-from vexo.core.wording import thousands
+from vexo.core.wording import shortened, thousands
 
 from ..data_folder import absolute
 from ..errors import PlainError
@@ -72,7 +72,7 @@ def look(lease: Lease) -> dict[str, int]:
             try:
                 found_count += _look_into(unattended)
             except (MendableError, OSError) as error:
-                Unattended.objects.filter(pk=unattended.pk).update(trouble=str(error)[:300])
+                Unattended.objects.filter(pk=unattended.pk).update(trouble=shortened(str(error), 300))
             for arrival in unattended.arrivals.filter(state__in=Arrival.OPEN).order_by("id"):
                 lease.still_mine()
                 try:
@@ -80,7 +80,7 @@ def look(lease: Lease) -> dict[str, int]:
                 except OSError as error:
                     # Of this folder alone: the others go on.
                     trouble = f"{arrival.name} cannot be read or moved: {error.strerror or error}"
-                    Unattended.objects.filter(pk=unattended.pk).update(trouble=trouble[:300])
+                    Unattended.objects.filter(pk=unattended.pk).update(trouble=shortened(trouble, 300))
                 steps += 1
             for arrival in unattended.arrivals.filter(state=Arrival.WAITS).exclude(trip=None)[:_WAITING_LOOKED_AT]:
                 _settle(arrival)
@@ -125,7 +125,7 @@ def _look_into(unattended: Unattended) -> int:
         _put_away_again(unattended, sheet)
     # A sheet that is being written at the very time would lie there until the next one: it is looked for again.
     looked = {} if contents.growing else {"looked_at": now}
-    Unattended.objects.filter(pk=unattended.pk).update(trouble=contents.trouble[:300], **looked)
+    Unattended.objects.filter(pk=unattended.pk).update(trouble=shortened(contents.trouble, 300), **looked)
     return count
 
 
@@ -273,7 +273,7 @@ def _wait(unattended: Unattended, arrival: Arrival, trip: Trip, why: str) -> Non
         f"{arrival.name} is in on trip {trip.pk}, {trip.title}, by the route {unattended.route.name}, and waits: {why}"
     )
     with transaction.atomic():
-        Arrival.objects.filter(pk=arrival.pk).update(state=Arrival.WAITS, says=why[:400])
+        Arrival.objects.filter(pk=arrival.pk).update(state=Arrival.WAITS, says=shortened(why, 400))
         note(unattended.owner.username, "waits", words, trip.application, trip.pk, file=arrival.name)
         tell_people(NoticeKind.ROUTE_WAITS, [unattended.owner.username], words, trip.pk)
 
@@ -285,10 +285,10 @@ def _end(unattended: Unattended, arrival: Arrival) -> None:
         _fail(unattended, arrival, "Its trip was deleted.")
     elif pass_.state in (Pass.ENDED, Pass.STOPPED, Pass.GIVEN_UP):
         says = ". ".join([f"pass {pass_.number}: {words_of_pass(pass_)}", *not_read_for(pass_.plan)])
-        Arrival.objects.filter(pk=arrival.pk).update(state=Arrival.DONE, says=says[:400])
+        Arrival.objects.filter(pk=arrival.pk).update(state=Arrival.DONE, says=shortened(says, 400))
     elif pass_.state in (Pass.INTERRUPTED, Pass.PAUSED):
         says = f"Pass {pass_.number} waits for a person: {pass_.reason}"
-        Arrival.objects.filter(pk=arrival.pk).update(state=Arrival.WAITS, says=says[:400])
+        Arrival.objects.filter(pk=arrival.pk).update(state=Arrival.WAITS, says=shortened(says, 400))
 
 
 def _fail(unattended: Unattended, arrival: Arrival, why: str) -> None:
@@ -298,7 +298,7 @@ def _fail(unattended: Unattended, arrival: Arrival, why: str) -> None:
         words = f"{arrival.name} is in on trip {arrival.trip} by the route {unattended.route.name}, and waits: {why}"
     state = Arrival.WAITS if arrival.trip else Arrival.FAILED
     with transaction.atomic():
-        Arrival.objects.filter(pk=arrival.pk).update(state=state, says=why[:400])
+        Arrival.objects.filter(pk=arrival.pk).update(state=state, says=shortened(why, 400))
         application = unattended.route.application
         note(unattended.owner.username, "waits", words, application, arrival.trip, file=arrival.name)
         usernames = [unattended.owner.username]

@@ -6,6 +6,8 @@ from collections.abc import Sequence
 
 from django.db import transaction
 
+from vexo.core.wording import shortened
+
 from ..errors import PlainError
 from ..journal.services import note
 from .models import Upload
@@ -37,5 +39,5 @@ def join(number: int, others: Sequence[int], by: str) -> Upload:
         )
         upload.refresh_from_db()
         names = ", ".join(whole.name for whole in upload.whole_list)
-        note(by, "joined", f"Put together as one list: {names}"[:300], file=upload.name)
+        note(by, "joined", shortened(f"Put together as one list: {names}", 300), file=upload.name)
     return upload
