@@ -54,6 +54,14 @@ describe("answers", () => {
     expect(serverLost.value).toBe(false);
   });
 
+  it("to what was to be done are not said to be asked for again", async () => {
+    serve(() => Promise.reject(new TypeError("refused")));
+    await expect(data(api.GET("/api/trips"))).rejects.toThrow("It is tried again.");
+    const written = data(api.POST("/api/trips/{id}/plan", { params: { path: { id: 1 } } }));
+    await expect(written).rejects.toThrow("Look whether this was done once it is back");
+    serverLost.value = false;
+  });
+
   it("of a proxy whose server is gone are told as a lost server", async () => {
     for (const status of [502, 503, 504]) {
       serverLost.value = false;
@@ -122,6 +130,22 @@ describe("a file", () => {
     await flushPromises();
     expect(offsets).toEqual([0, 4 * 1024 * 1024, 8 * 1024 * 1024]);
     expect(shares.at(-1)).toBe(1);
+  });
+
+  it("that has no room is tried some times more, and then said not to have gone", async () => {
+    vi.useFakeTimers();
+    const headers = { "Content-Type": "application/problem+json" };
+    const full = { status: 503, title: "x", detail: "The disk is full.", code: "machine" };
+    const seen = serve((request) =>
+      request.method === "POST"
+        ? Response.json({ id: "u1", received: 0 })
+        : Response.json(full, { status: 503, headers }),
+    );
+    const sent = expect(uploadFile(new File(["a;b"], "x.csv"), () => {})).rejects.toThrow("The disk is full.");
+    await vi.advanceTimersByTimeAsync(10_000);
+    vi.useRealTimers();
+    await sent;
+    expect(seen.filter((request) => request.method === "PUT")).toHaveLength(5);
   });
 
   it("that the server refuses is not sent again", async () => {

@@ -59,17 +59,17 @@ const middleware: Middleware = {
     if (request.method !== "GET") request.headers.set("X-CSRFToken", cookie("csrftoken"));
     return ofThePart(request);
   },
-  async onResponse({ response, schemaPath }) {
+  async onResponse({ request, response, schemaPath }) {
     // A server that is down says at this address why it is.
     const told = response.ok || (schemaPath === "/api/health" && isJson(response));
-    if (!told && isLost(response)) throw lost();
+    if (!told && isLost(response)) throw lost(request.method);
     serverLost.value = false;
     if (told) return response;
     if (response.status === 401) onSignedOut.call();
     throw await problemOf(response);
   },
-  onError() {
-    throw lost();
+  onError({ request }) {
+    throw lost(request.method);
   },
 };
 
@@ -89,9 +89,10 @@ async function problemOf(response: Response): Promise<Problem> {
   return new Problem(response.status, words, said(body, "field"), said(body, "code"));
 }
 
-function lost(): Problem {
+function lost(method: string): Problem {
   serverLost.value = true;
-  return new Problem(0, "Vexo's server does not answer. Nothing was lost; it is tried again.");
+  const then = method === "GET" ? "It is tried again." : "Look whether this was done once it is back, or do it again.";
+  return new Problem(0, `Vexo's server does not answer. ${then}`);
 }
 
 export const api = createClient<paths>({ baseUrl: "/", fetch: (request) => globalThis.fetch(request) });
@@ -110,9 +111,9 @@ async function plain(path: string, more: RequestInit): Promise<Response> {
   try {
     response = await globalThis.fetch(new Request(new URL(path, window.location.href), more));
   } catch {
-    throw lost();
+    throw lost(more.method ?? "GET");
   }
-  if (isLost(response)) throw lost();
+  if (isLost(response)) throw lost(more.method ?? "GET");
   serverLost.value = false;
   if (response.ok) return response;
   if (response.status === 401) onSignedOut.call();
@@ -132,14 +133,21 @@ export const getFile = (path: string): Promise<Response> => plain(path, {});
 export const passing = (error: unknown): boolean =>
   !(error instanceof Problem) || error.status === 0 || error.code === "slow" || error.code === "no-answer";
 
+/** Whether the server may answer the same question soon: it was lost, or its machine is in trouble just now. */
+export const mayComeBack = (error: unknown): boolean =>
+  error instanceof Problem && (error.status === 0 || error.code === "machine");
+/** Times that a question is asked again: a server is started anew meanwhile. */
+const WHILE_LOST = 40;
+const IN_TROUBLE = 8;
+export const isAskedAgain = (count: number, error: unknown): boolean =>
+  mayComeBack(error) && count < (error instanceof Problem && error.status === 0 ? WHILE_LOST : IN_TROUBLE);
+
 export const queryClient = new QueryClient({
   defaultOptions: {
     queries: {
       // An application that others wait for just now is asked again, as is a server that was lost.
       retry: (count, error) =>
-        error instanceof Problem
-          ? (error.status === 0 && count < 40) || (error.code === "slow" && count < 6)
-          : count < 3,
+        error instanceof Problem ? isAskedAgain(count, error) || (error.code === "slow" && count < 6) : count < 3,
       retryDelay: (count) => Math.min(300 * 2 ** count, 2000),
       networkMode: "always",
       staleTime: 1000,

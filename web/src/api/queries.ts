@@ -4,7 +4,7 @@ import { computed, type ComputedRef, type Ref } from "vue";
 
 import { lookedAt } from "./part";
 
-import { type Action, api, data, type Job, Problem, queryClient } from "./client";
+import { type Action, api, data, type Job, isAskedAgain, mayComeBack, Problem, queryClient } from "./client";
 
 export const useSession = () => useQuery({ queryKey: ["session"], queryFn: () => data(api.GET("/api/session")) });
 
@@ -95,7 +95,7 @@ export const useWaiting = (number: Ref<number>) =>
       if (now.coming_in) return 500;
       return now.state === "read" && now.known == null && now.trip == null ? KNOWING : 15_000;
     },
-    retry: (failures, error) => error instanceof Problem && error.status === 0 && failures < 40,
+    retry: isAskedAgain,
     meta: { told: 404 },
   });
 
@@ -135,6 +135,8 @@ export async function jobDone(id: number, told: (job: Job) => void = () => {}): 
   return job;
 }
 
+const PATIENCE = 40;
+
 /** The end of a job and of those that follow from it. Asks until it is there, through lost connections too. */
 export async function jobEnded(id: number, told: (job: Job) => void = () => {}): Promise<Job> {
   for (let pause = 40; ; pause = Math.min(250, pause * 1.5)) {
@@ -142,6 +144,8 @@ export async function jobEnded(id: number, told: (job: Job) => void = () => {}):
       queryKey: ["job", id],
       queryFn: () => data(api.GET("/api/jobs/{id}", { params: { path: { id } } })),
       staleTime: 0,
+      // The work goes on meanwhile.
+      retry: (count, error) => mayComeBack(error) && count < PATIENCE,
     });
     told(job);
     const next = job.state === "done" ? job.result?.next : undefined;

@@ -5,7 +5,7 @@
 import { useQueries, useQueryClient } from "@tanstack/vue-query";
 import { computed, shallowRef, watch } from "vue";
 
-import { api, data, Problem, type Row, type Schemas } from "@/api/client";
+import { api, data, isAskedAgain, Problem, type Row, type Schemas } from "@/api/client";
 import { lookedAt } from "@/api/part";
 
 const BLOCK = 64;
@@ -102,7 +102,7 @@ export function useWindow(asked: () => Asked) {
               meta: { told: true },
               // A trip that is being planned has no plan for a moment; what is not there stays an error.
               retry: (count: number, error: Error) =>
-                error instanceof Problem ? error.status === 0 && count < 40 : count < 3,
+                error instanceof Problem ? isAskedAgain(count, error) : count < 3,
             }))
           : [];
       }),

@@ -8,8 +8,8 @@ import { Problem } from "@/api/client";
 import { useFailed } from "./failed";
 
 /** A page that asks once, and the note above it. */
-function page(failing: { with?: unknown }, meta?: Record<string, unknown>) {
-  const queryClient = new QueryClient({ defaultOptions: { queries: { retry: false } } });
+function page(failing: { with?: unknown }, meta?: Record<string, unknown>, retry = 0) {
+  const queryClient = new QueryClient({ defaultOptions: { queries: { retry, retryDelay: 1 } } });
   const shown = ref(true);
   const asks = defineComponent(() => {
     const { data } = useQuery({
@@ -37,6 +37,22 @@ it("tells why something could not be read, until it is", async () => {
   failing.with = undefined;
   await again();
   await vi.waitUntil(() => says() === "");
+});
+
+it("tells of a machine in trouble while it is asked again, and of nothing else that is", async () => {
+  const failing: { with?: unknown } = { with: full };
+  const { says } = page(failing, undefined, 1_000_000);
+  await vi.waitUntil(() => says() === "The disk is full.");
+  failing.with = undefined;
+  await vi.waitUntil(() => says() === "");
+  failing.with = new Problem(422, "It is slow.", undefined, "slow");
+  const slow = page(failing, undefined, 20);
+  const said = new Set<string>();
+  await vi.waitUntil(() => {
+    said.add(slow.says());
+    return slow.says() !== "";
+  });
+  expect(said).toEqual(new Set(["", "It is slow."]));
 });
 
 it("is silent about what is told in its own place, of nobody who is signed in, and of pages that are left", async () => {

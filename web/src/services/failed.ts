@@ -4,13 +4,20 @@ import { computed, type ComputedRef, onScopeDispose, shallowRef } from "vue";
 
 import { Problem } from "@/api/client";
 
+/** Why a question failed, also while it is asked again because the machine may be well again soon. */
+function errorOf({ status, error, fetchFailureReason }: Query["state"]): Error | null {
+  if (status === "error") return error;
+  return fetchFailureReason instanceof Problem && fetchFailureReason.code === "machine" ? fetchFailureReason : null;
+}
+
 /**
  * Whether a failed question is to be told here: not where whoever asked tells it (`meta.told`, of all errors or of one
  * status), and not where nobody is signed in any more, for which there is a page.
  */
 function isUntold({ state, meta }: Query): boolean {
-  if (state.status !== "error") return false;
-  const status = state.error instanceof Problem ? state.error.status : undefined;
+  const error = errorOf(state);
+  if (!error) return false;
+  const status = error instanceof Problem ? error.status : undefined;
   return status !== 401 && meta?.told !== true && (status === undefined || meta?.told !== status);
 }
 
@@ -26,7 +33,7 @@ export function useFailed(): { says: ComputedRef<string>; again: () => void } {
     }),
   );
   return {
-    says: computed(() => [...new Set(failed.value.map((query) => query.state.error?.message))].join(" ")),
+    says: computed(() => [...new Set(failed.value.map((query) => errorOf(query.state)?.message))].join(" ")),
     again: () => void client.refetchQueries({ type: "active", predicate: isUntold }),
   };
 }
