@@ -73,6 +73,23 @@ class ApprovalCase(LaneCase, EditCase):
 
 
 class Approving(ApprovalCase):
+    def test_asked_again_in_other_words_nobody_believes_that_these_were_read(self) -> None:
+        self.rule(always=True)
+        trip = self.rows()
+        self.ask(trip, "Please")
+        self.ask(trip, "Please")
+        self.ask(trip, "")
+        for person, words in ((self.person, "Please, by noon"), (self.ines, "Please"), (self.ines, "By noon")):
+            with self.subTest(words), self.assertRaisesRegex(PlainError, "asked for it already: Please. Nothing more"):
+                ask_for_approval(view_of(trip), person, self.plan_now(trip), words)
+        with self.assertRaisesRegex(PlainError, "at most 1.000 characters; this one has 1.001"):
+            self.answer(trip, approve=False, words="x" * 1001)
+        self.assertEqual(self.told(trip).state, "asked")
+        self.answer(trip)
+        with self.assertRaisesRegex(PlainError, "it is approved already"):
+            self.ask(trip, "By noon")
+        self.ask(trip, "Please")
+
     def test_asked_sent_back_changed_asked_again_and_applied(self) -> None:
         self.rule(always=True)
         trip = self.rows()

@@ -94,5 +94,11 @@ class SavedWays(SendingCase):
         self.assertEqual(
             told["parts"], len({row[3] for row in csv.reader(io.StringIO(before.decode("utf-8-sig")))}) - 1
         )
+        ways = ("--share-by", "holder_no", "--keep-as", "By holder", "-o", str(zipped.with_name("holders.zip")))
+        failed = self.vexo.run("--as", "ada", "send-out", "harbour-practice", "Holder", *ways)
+        self.assertEqual(failed.returncode, 2)
+        self.assertIn("Nothing went out. The route By holder is kept all the same.", failed.stderr)
+        self.assertIn("at most 500", failed.stderr)
+        self.assertTrue(Route.objects.filter(name="By holder").exists())
         done = self.vexo.json("--as", "ada", "routes", "--delete", "Nightly")
         self.assertNotIn("Nightly", [r["name"] for r in done["routes"]])

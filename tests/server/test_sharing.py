@@ -211,6 +211,9 @@ class Sharing(SharingCase):
         self.assertEqual(
             [(p["label"], p["holder"]) for p in told if p["came"]], [("GULLPOINT", ""), ("OLDBASIN", "Knot")]
         )
+        long = self.vexo.run("--as", "ada", "parts", str(trip.pk), "--give", f"OLDBASIN={'x' * 121}")
+        self.assertEqual((long.returncode, "at most 120 characters" in long.stderr), (2, True), long.stderr)
+        self.assertEqual(trip.parts.get(label="OLDBASIN").holder, "Knot")
         for label, count in (("GULLPOINT", 1), ("OLDBASIN", 2)):
             done = self.vexo.run("--as", "ada", "--part", label, "review", str(trip.pk), "--json")
             self.assertIn(f'"update": {count}', done.stdout, done.stderr)

@@ -174,6 +174,8 @@ def send_out(
         result = finish(enqueue("send out", person.username, PartView.of(trip), run_here=True, format=document.format))
     except PlainError:
         trip.delete()
+        if keep_as and kept is not None:
+            click.echo(f"Nothing went out. The route {kept.name} is kept all the same.", err=True)
         raise
     written = deliver(result, output)
     say_of(result, known.label)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import threading
 import time
 from collections import Counter
@@ -22,6 +23,7 @@ from vexo.core.rules_of_use import UseRules, under_rules
 
 from ..errors import PlainError
 from ..journal.services import note
+from ..lengths import at_most
 from ..people.models import Person
 from ..people.rights import Action, require
 from .models import Application, Stage
@@ -63,6 +65,9 @@ def client_of(application: Application, by: str = "", *, quick: bool = False, wr
         yield client
 
 
+LONGEST_LABEL, LONGEST_ADDRESS = 120, 300
+"""Characters of the name of an application for people, and of an address."""
+_SHORT_NAME = re.compile(r"[-\w]{1,50}", re.ASCII)
 _OF_ONE, _OF_ALL = 2, 4
 _asking: Counter[str] = Counter()
 _turns = threading.Lock()
@@ -191,6 +196,11 @@ def connect(by: Person, wanted: Connection, *, change: bool = False, inside: boo
         ApplicationError: where it does not answer; nothing is kept then.
     """
     require(by, Action.CONNECT)
+    if not _SHORT_NAME.fullmatch(wanted.name):
+        raise PlainError("A short name has from 1 to 50 English letters, figures, - and _, and no blanks.", "name")
+    at_most(LONGEST_LABEL, wanted.label, "An application's name", "name")
+    at_most(LONGEST_ADDRESS, wanted.address, "An address", "name")
+    at_most(LONGEST_ADDRESS, wanted.pages, "The address of a record's page", "pages")
     before = Application.objects.filter(name=wanted.name).first()
     if wanted.stage not in Stage.values:
         raise ApplicationError(f"{wanted.stage!r} is neither live nor practice.")

@@ -11,11 +11,14 @@ from vexo.core.records import Catalogue, Kind, NewField
 
 from ..errors import PlainError
 from ..journal.services import note
+from ..lengths import at_most
 from ..people.models import Person
 from ..people.rights import Action, require
 from .models import Application
 from .services import asking, describe
 
+LONGEST_LABEL, LONGEST_CHOICE, LONGEST_EXISTING = 80, 60, 500
+"""Characters of a new field's label, of a choice, and of what the records get that are there."""
 KINDS = ("text", "number", "date", "yes or no", "choice")
 
 
@@ -38,6 +41,10 @@ def add_field(person: Person, application: Application, record_type: str, field:
         raise PlainError(f"Unknown kind of field {field.kind!r}. Use {', '.join(KINDS)}.")
     if not field.label.strip():
         raise PlainError("A field needs a label.")
+    at_most(LONGEST_LABEL, field.label, "A field's label", "name")
+    at_most(LONGEST_EXISTING, field.existing, "What the records get that are there", "value")
+    for choice in field.choices:
+        at_most(LONGEST_CHOICE, choice, "A choice", "value")
     if field.required and not field.existing.strip():
         raise PlainError("Say which value the records get that are there: a required field cannot be empty in them.")
     if field.kind == "number" and field.existing:
@@ -60,12 +67,13 @@ def add_field(person: Person, application: Application, record_type: str, field:
 def add_choice(person: Person, application: Application, record_type: str, name: str, value: str) -> Catalogue:
     """Add a choice to a field's list; the application is described anew. Raises as ``add_field`` does."""
     require(person, Action.CONNECT)
+    value = at_most(LONGEST_CHOICE, value, "A choice", "value")
     with asking(application) as client:
         known = client.describe().type(record_type)
         field = known.field(name)
         if field.kind not in (Kind.CHOICE, Kind.CHOICES):
             raise ApplicationError(f"{field.label} has no list of choices.")
-        client.add_choice(known, name, value.strip())
+        client.add_choice(known, name, value)
         fresh = describe(application, client)
-    note(person.username, "added", f"Added the choice {value.strip()} to {field.label} of {known.plural}", application)
+    note(person.username, "added", f"Added the choice {value} to {field.label} of {known.plural}", application)
     return fresh

@@ -25,7 +25,7 @@ from . import shaping
 from .facts import RecordType
 from .models import Application, Stage
 from .own_tokens import give, given_at, withdraw
-from .services import Connection, asking, connect, describe
+from .services import LONGEST_ADDRESS, LONGEST_LABEL, Connection, asking, connect, describe
 
 
 class ApplicationSerializer(serializers.ModelSerializer[Application]):
@@ -78,11 +78,13 @@ class NewFieldSerializer(Asked):
 
     record_type = serializers.CharField(max_length=120)
     name = serializers.CharField(required=False, allow_blank=True, default="", max_length=40)
-    label = serializers.CharField(max_length=80)  # type: ignore[assignment]
+    label = serializers.CharField(max_length=shaping.LONGEST_LABEL)  # type: ignore[assignment]
     kind = serializers.ChoiceField(choices=list(shaping.KINDS), default="text")
     required = serializers.BooleanField(required=False, default=False)  # type: ignore[assignment]
-    choices = serializers.ListField(child=serializers.CharField(max_length=60), required=False, default=list)
-    existing = serializers.CharField(required=False, allow_blank=True, default="", max_length=500)
+    choices = serializers.ListField(
+        child=serializers.CharField(max_length=shaping.LONGEST_CHOICE), required=False, default=list
+    )
+    existing = serializers.CharField(required=False, allow_blank=True, default="", max_length=shaping.LONGEST_EXISTING)
 
 
 class NewChoiceSerializer(Asked):
@@ -90,18 +92,18 @@ class NewChoiceSerializer(Asked):
 
     record_type = serializers.CharField(max_length=120)
     name = serializers.CharField(max_length=120)
-    value = serializers.CharField(max_length=60)
+    value = serializers.CharField(max_length=shaping.LONGEST_CHOICE)
 
 
 class ChangeConnectionSerializer(Asked):
     """A connection; an empty token leaves the one that is kept. ``inside``: its address may be one of Vexo's own
     machine or network; ``personal``: each person writes with a token of their own."""
 
-    label = serializers.CharField(required=False, allow_blank=True, default="", max_length=120)  # type: ignore[assignment]
-    address = serializers.URLField(max_length=300)
+    label = serializers.CharField(required=False, allow_blank=True, default="", max_length=LONGEST_LABEL)  # type: ignore[assignment]
+    address = serializers.URLField(max_length=LONGEST_ADDRESS)
     token = serializers.CharField(allow_blank=True, write_only=True, max_length=4000)
     stage = serializers.ChoiceField(choices=Stage.choices)
-    pages = serializers.CharField(required=False, allow_blank=True, default="", max_length=300)
+    pages = serializers.CharField(required=False, allow_blank=True, default="", max_length=LONGEST_ADDRESS)
     inside = serializers.BooleanField(required=False, default=False)
     personal = serializers.BooleanField(required=False, allow_null=True, default=None)
 

@@ -7,6 +7,8 @@ from typing import Any, Protocol
 from django.db import transaction
 from django.utils import timezone
 
+from vexo.core.wording import shortened
+
 from .models import Entry
 from .seals import seal
 from .way_in import way_in
@@ -47,7 +49,7 @@ def note(
             "stage": application.stage if application else "",
             "trip": trip,
             "rows": rows,
-            "file": file[:200],
+            "file": shortened(file, 200),
             "way": way_in(),
         }
         number, before = (last["id"] + 1, last["seal"]) if last else (1, "")

@@ -8,6 +8,8 @@ from django.utils import timezone
 from ..applications.use_rules import rules_of
 from ..errors import NotAllowed, PlainError
 from ..journal.services import note
+from ..lengths import at_most
+from ..naming import names_of
 from ..notices.kinds import NoticeKind
 from ..notices.services import tell_people
 from ..people.models import Person
@@ -73,9 +75,10 @@ def ask_for_approval(view: PartView, person: Person, plan: Plan, words: str) -> 
 
     Raises:
         NotAllowed
-        PlainError: where it needs none, or nobody could give it.
+        PlainError: where it needs none, nobody could give it, or it was asked for in other words.
     """
     require(person, Action.PREPARE)
+    word = at_most(LONGEST_WORD, words, "What is said with it", "approval")
     why = reason_for_approval(plan)
     if not why:
         raise PlainError("This plan needs no approval.", "approval")
@@ -89,8 +92,9 @@ def ask_for_approval(view: PartView, person: Person, plan: Plan, words: str) -> 
     with transaction.atomic():
         last = approval_of(plan)
         if last is not None and last.state != ApprovalState.SENT_BACK:
+            if word and (last.note, last.asked_by) != (word, person.username):
+                raise PlainError(_asked_before(last), "approval")
             return last
-        word = words.strip()[:LONGEST_WORD]
         asked_approval = Approval.objects.create(
             trip=view.trip, plan=plan, asked_by=person.username, note=word, frozen=frozen
         )
@@ -101,6 +105,13 @@ def ask_for_approval(view: PartView, person: Person, plan: Plan, words: str) -> 
         approver_names = [one.username for one in approvers(view.trip)]
         tell_people(NoticeKind.APPROVAL_ASKED, approver_names, f"{words}: {word}" if word else words, view.trip.pk)
     return asked_approval
+
+
+def _asked_before(last: Approval) -> str:
+    who = names_of([last.asked_by])[last.asked_by]
+    if last.state == ApprovalState.APPROVED:
+        return f"{who} asked for it, and it is approved already."
+    return f"{who} asked for it already: {last.note or 'without a word'}. Nothing more was said to anyone."
 
 
 def answer_approval(view: PartView, person: Person, plan: Plan, *, approve: bool, words: str) -> Approval:
@@ -114,14 +125,15 @@ def answer_approval(view: PartView, person: Person, plan: Plan, *, approve: bool
     require(person, applying(trip.application.stage))
     if person.username in preparers(trip):
         raise NotAllowed("Who prepared a trip, or decided anything on it, cannot approve it.")
-    if not approve and not words.strip():
+    word = at_most(LONGEST_WORD, words, "What is said with it", "approval")
+    if not approve and not word:
         raise PlainError("Say why it is sent back.", "approval")
     with transaction.atomic():
         last = approval_of(plan)
         if last is None or last.state != ApprovalState.ASKED:
             raise PlainError(f"Nobody asks for the approval of plan {plan.number}.", "approval")
         last.state = ApprovalState.APPROVED if approve else ApprovalState.SENT_BACK
-        last.by, last.at, last.word = person.username, timezone.now(), words.strip()[:LONGEST_WORD]
+        last.by, last.at, last.word = person.username, timezone.now(), word
         last.save()
         did = "Approved" if approve else "Sent back"
         note(person.username, "approved" if approve else "sent back",

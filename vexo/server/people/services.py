@@ -12,10 +12,13 @@ from django.db import transaction
 
 from ..errors import PlainError
 from ..journal.services import note
+from ..lengths import at_most
 from ..locales import LOCALES, zone_named
 from .models import Person, Role
 from .rights import Action, require
 
+LONGEST_NAME = 80
+"""Characters of a person's full name."""
 _TAKEN = ("someone", "command line", "vexo")
 
 
@@ -73,7 +76,7 @@ def full_name(username: str, name: str) -> str:
     Raises:
         PlainError: where it could be taken for another's.
     """
-    full = " ".join(unicodedata.normalize("NFKC", name).split())[:80] or username
+    full = " ".join(unicodedata.normalize("NFKC", name).split())[:LONGEST_NAME] or username
     if not full.isprintable():
         raise PlainError(f"{full!r} has characters that nobody can read.")
     _refuse_mixed(full)
@@ -107,7 +110,7 @@ def add(by: Person, username: str, name: str, role: str, password: str | None = 
         if before is not None:
             words = "there already" if before.is_active else "the name of someone who was here before"
             raise PlainError(f"{username} is {words}. Choose another name.")
-        full = full_name(username, name)
+        full = full_name(username, at_most(LONGEST_NAME, name, "A person's name", "name"))
         person = Person(username=username, name=full, role=_role(role))
         if password is not None:
             checked_password(person, password)

@@ -19,6 +19,7 @@ from ..applications.models import Application
 from ..applications.services import describe
 from ..errors import PlainError, Stale
 from ..journal.services import note
+from ..lengths import at_most
 from ..people.models import Person
 from ..people.rights import Action, require
 from ..trips.facts.parts import RouteFit
@@ -40,6 +41,10 @@ _USES = {
     "reach": "Which records it may touch cannot be read any more, so no sheet comes in by it until that is said again:",
     "condition": "The condition does not fit any more and is left out:",
 }
+
+
+LONGEST_NAME = 120
+"""Characters of a route's name."""
 
 
 @dataclass(frozen=True)
@@ -100,7 +105,7 @@ def keep_route(person: Person, wanted: Wanted, before: Route | None = None, seen
         NotAllowed, PlainError, Stale, UnknownName, ConditionError, DocumentError
     """
     require(person, Action.PREPARE)
-    name, application = wanted.name.strip(), wanted.application
+    name, application = at_most(LONGEST_NAME, wanted.name, "A route's name", "name"), wanted.application
     if not name:
         raise PlainError("A route needs a name.", "name")
     catalogue = application.known or describe(application)

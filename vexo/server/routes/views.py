@@ -24,7 +24,7 @@ from ..who import WhoSerializer
 from . import documents as s
 from .models import Route
 from .refusal_rules import rule_of_route, set_rule_of_route
-from .saved_routes import Fit, Wanted, delete_route, fit_of, keep_route, keep_trip
+from .saved_routes import LONGEST_NAME, Fit, Wanted, delete_route, fit_of, keep_route, keep_trip
 
 
 class RouteSerializer(serializers.Serializer[Any]):
@@ -57,7 +57,7 @@ class KeepRouteSerializer(s.DocumentSerializer):
     """What goes out, under a name; ``version`` is the one that was seen, where it is changed."""
 
     application = serializers.CharField()
-    name = serializers.CharField(max_length=120)
+    name = serializers.CharField(max_length=LONGEST_NAME)
     version = serializers.IntegerField(required=False, default=0)
 
 
@@ -112,7 +112,7 @@ class RoutesView(APIView):
 
 
 class NameSerializer(Asked):
-    name = serializers.CharField(max_length=120)
+    name = serializers.CharField(max_length=LONGEST_NAME)
 
 
 class TripRouteView(APIView):

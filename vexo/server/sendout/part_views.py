@@ -15,7 +15,7 @@ from ..jobs.views import JobSerializer
 from ..people.permissions import person_of
 from ..people.rights import Action
 from ..trips.part_view import PartView
-from ..trips.parts import give
+from ..trips.parts import LONGEST_HOLDER, give
 from ..trips.serializers import TripDetailSerializer
 from ..trips.sheets import downloaded
 from ..trips.views import detail, find_trip, find_view
@@ -26,7 +26,7 @@ from .zipped import zipped
 class HolderSerializer(Asked):
     """Who has a part."""
 
-    holder = serializers.CharField(allow_blank=True, max_length=120)
+    holder = serializers.CharField(allow_blank=True, max_length=LONGEST_HOLDER)
 
 
 class PartHolderView(APIView):

@@ -6,6 +6,7 @@ from vexo.core.planning.verdicts import RowState
 
 from ..errors import PlainError
 from ..journal.services import note
+from ..lengths import at_most
 from ..naming import names_of
 from ..people.models import Person
 from ..people.rights import Action, require
@@ -15,6 +16,9 @@ from .facts.status import Needs
 from .models import Part, Sheet, Trip
 from .part_view import PartView
 from .status import TripStatus, update_status
+
+LONGEST_HOLDER = 120
+"""Characters of the name of who has a part."""
 
 
 def part_named(trip: Trip, said: str) -> Part:
@@ -31,10 +35,10 @@ def give(view: PartView, person: Person, number: int, holder: str) -> None:
     """Write down who has a part. Raises NotAllowed, PlainError."""
     trip = view.trip
     require(person, Action.PREPARE)
-    part = part_named(trip, str(number))
-    trip.parts.filter(pk=part.pk).update(holder=holder.strip()[:120])
+    part, holder = part_named(trip, str(number)), at_most(LONGEST_HOLDER, holder, "The name of who has a part", "part")
+    trip.parts.filter(pk=part.pk).update(holder=holder)
     update_status(view)
-    words = f"Trip {trip.pk}: {part.label or number} is with {holder.strip() or 'nobody that is known'}"
+    words = f"Trip {trip.pk}: {part.label or number} is with {holder or 'nobody that is known'}"
     note(person.username, "changed", words, trip.application, trip.pk)
 
 

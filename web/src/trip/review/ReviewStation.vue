@@ -192,7 +192,7 @@ function behind(chosen: string, code: string): void {
           :to="{ params: { id: trip.id, station: 'file' }, query: { beside: 'findings' } }"
           >{{ many(unlooked, "column", "columns") }} not looked at for damage</RouterLink
         >
-        <span v-if="filters.filtered && hidden > 0" class="soft w-full text-data"
+        <span v-if="filters.filtered && !window.error.value && hidden > 0" class="soft w-full text-data"
           >{{ many(hidden, "row is", "rows are") }} hidden by the filter. What is applied does not change.</span
         >
       </div>
