@@ -70,6 +70,14 @@ class TooLong(SendingCase):
             with self.subTest(name), self.assertRaisesRegex(PlainError, "English letters, figures"):
                 connect(self.person, self.connecting(name=name))
 
+    def test_a_connection_that_has_an_odd_one_already_can_be_changed(self) -> None:
+        before = self.practice
+        odd = Application.objects.create(name="a b", address=before.address, stage="practice", secret=before.secret)
+        same = Connection("a b", before.address, "practice", label="Odd")
+        connect(self.person, same, change=True, inside=True)
+        odd.refresh_from_db()
+        self.assertEqual(odd.label, "Odd")
+
     def test_on_the_command_line_and_over_http(self) -> None:
         long = "long words " * 60
         done = self.vexo.run("--as", "ada", "person", "add", "nils", "--name", long, "--no-password")

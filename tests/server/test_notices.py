@@ -111,7 +111,9 @@ class Told(NoticeCase):
         trip = self.bring(BERTHS.format("B-003", "told"), application=live)
         plan = newest_plan(view_of(trip))
         ask_for_approval(view_of(trip), self.person, plan, "Rates of spring")
-        ask_for_approval(view_of(trip), self.person, plan, "Again")
+        ask_for_approval(view_of(trip), self.person, plan, "Rates of spring")
+        with self.assertRaisesRegex(PlainError, "Nothing more was said"):
+            ask_for_approval(view_of(trip), self.person, plan, "Again")
         self.assertEqual([kind for kind, _ in self.told("olaf")], ["approval asked"], "asked twice, told once")
         self.assertIn(f"asks for the approval of trip {trip.pk}", self.told("olaf")[0][1])
         self.assertIn("Rates of spring", self.told("olaf")[0][1])

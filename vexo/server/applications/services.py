@@ -196,7 +196,7 @@ def connect(by: Person, wanted: Connection, *, change: bool = False, inside: boo
         ApplicationError: where it does not answer; nothing is kept then.
     """
     require(by, Action.CONNECT)
-    if not _SHORT_NAME.fullmatch(wanted.name):
+    if not change and not _SHORT_NAME.fullmatch(wanted.name):
         raise PlainError("A short name has from 1 to 50 English letters, figures, - and _, and no blanks.", "name")
     at_most(LONGEST_LABEL, wanted.label, "An application's name", "name")
     at_most(LONGEST_ADDRESS, wanted.address, "An address", "name")

@@ -62,14 +62,14 @@ const middleware: Middleware = {
   async onResponse({ request, response, schemaPath }) {
     // A server that is down says at this address why it is.
     const told = response.ok || (schemaPath === "/api/health" && isJson(response));
-    if (!told && isLost(response)) throw lost(request.method);
+    if (!told && isLost(response)) throw lost(request.method === "GET" ? ASKED_AGAIN : DO_AGAIN);
     serverLost.value = false;
     if (told) return response;
     if (response.status === 401) onSignedOut.call();
     throw await problemOf(response);
   },
   onError({ request }) {
-    throw lost(request.method);
+    throw lost(request.method === "GET" ? ASKED_AGAIN : DO_AGAIN);
   },
 };
 
@@ -89,9 +89,11 @@ async function problemOf(response: Response): Promise<Problem> {
   return new Problem(response.status, words, said(body, "field"), said(body, "code"));
 }
 
-function lost(method: string): Problem {
+const ASKED_AGAIN = "It is tried again.";
+const DO_AGAIN = "Look whether this was done once it is back, or do it again.";
+
+function lost(then: string): Problem {
   serverLost.value = true;
-  const then = method === "GET" ? "It is tried again." : "Look whether this was done once it is back, or do it again.";
   return new Problem(0, `Vexo's server does not answer. ${then}`);
 }
 
@@ -111,9 +113,9 @@ async function plain(path: string, more: RequestInit): Promise<Response> {
   try {
     response = await globalThis.fetch(new Request(new URL(path, window.location.href), more));
   } catch {
-    throw lost(more.method ?? "GET");
+    throw lost(DO_AGAIN);
   }
-  if (isLost(response)) throw lost(more.method ?? "GET");
+  if (isLost(response)) throw lost(DO_AGAIN);
   serverLost.value = false;
   if (response.ok) return response;
   if (response.status === 401) onSignedOut.call();
