@@ -1,3 +1,4 @@
+import { CancelledError } from "@tanstack/vue-query";
 import { afterEach, expect, it, vi } from "vitest";
 import { createApp, defineComponent } from "vue";
 import { createMemoryHistory, createRouter } from "vue-router";
@@ -37,6 +38,8 @@ it("tells of a mistake once, in the console as well, and of what the server says
   expect(logged).toHaveBeenCalledTimes(2);
   heard.unhandledrejection?.({ reason: new Problem(422, "Row 3 is gone.") });
   expect(notices.at(-1)?.text).toBe("Row 3 is gone.");
+  heard.unhandledrejection?.({ reason: new CancelledError() });
+  expect(notices).toHaveLength(2);
 });
 
 it("heeds what a component throws", () => {

@@ -1,4 +1,5 @@
 /** What goes wrong in the page itself is said on it: nobody looks at a browser's console. */
+import { CancelledError } from "@tanstack/vue-query";
 import type { App } from "vue";
 import type { Router } from "vue-router";
 
@@ -31,6 +32,8 @@ export function heedMistakes(app: App, router: Router, open = openAnew): void {
   const missing = new WeakSet();
   let to = "";
   const tell = (error: unknown): void => {
+    // Whoever signs out waits for no answer any more.
+    if (error instanceof CancelledError) return;
     if (error instanceof Problem) sayError(error);
     else if (!(error instanceof Error && missing.has(error))) {
       console.error(error);
