@@ -8,6 +8,7 @@ from collections.abc import Iterator
 
 from tests.browser.case import BrowserCase
 from tests.browser.support import Browser
+from tests.person import signed_in
 from tests.support import temporary_folder
 
 WHY = "The disk of Vexo's folder is full."
@@ -166,3 +167,37 @@ class UnreadParts(BrowserCase):
 
         browser.until(read, "the routes")
         browser.until(lambda: not browser.all("[data-testid=failed]"), "the end of the note")
+
+
+class GoneElsewhere(BrowserCase):
+    """What another person ends while a page shows it is not shown on as it was last known."""
+
+    def look_again(self, browser: Browser) -> None:
+        """As someone who comes back to the window."""
+        browser.script("dispatchEvent(new Event('visibilitychange'))")
+
+    def test_a_trip_that_was_deleted_is_not_shown_as_it_was(self) -> None:
+        number, _ = self.sent_out("F")
+        browser = self.browser(f"/trips/{number}/file")
+        browser.see(f"trip {number} ·", "Download the sheet")
+        signed_in(self.demo.address).ask("DELETE", f"trips/{number}").raise_for_status()
+        self.look_again(browser)
+        browser.see("There is no such trip.")
+        browser.until(lambda: not browser.all("[data-testid=failed]"), "nothing that lacks")
+        self.assertNotIn(f"trip {number} ·", browser.text)
+
+    def test_a_file_that_somebody_left_is_not_shown_as_it_was(self) -> None:
+        ada = signed_in(self.demo.address)
+        content = b"no,place\n1,here\n2,there\n"
+        number = ada.ask("POST", "uploads", json={"name": "of_nobody.csv", "size": len(content)}).json()["id"]
+        headers = {"Content-Type": "application/octet-stream"}
+        ada.ask("PUT", f"uploads/{number}?offset=0", content=content, headers=headers).raise_for_status()
+        ada.job(ada.ask("POST", f"uploads/{number}/recognise"))
+        browser = self.browser(f"/sheets/{number}")
+        browser.see("2 rows, 2 columns")
+        ada.ask("DELETE", f"uploads/{number}").raise_for_status()
+        self.look_again(browser)
+        for _ in ("as it is open", "opened after"):
+            browser.see("That file does not wait here any more.", "somebody left it.")
+            browser.until(lambda: not browser.all("[data-testid=failed]"), "nothing that lacks")
+            browser.driver.refresh()

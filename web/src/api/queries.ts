@@ -69,7 +69,7 @@ export const useTrip = (id: Ref<number>) =>
     queryKey: computed(() => ["trip", id.value, lookedAt.value]),
     queryFn: () => data(api.GET("/api/trips/{id}", { params: { path: { id: id.value } } })),
     meta: { told: 404 },
-    refetchInterval: (query) => (query.state.data?.job ? 500 : 10_000),
+    refetchInterval: ({ state }) => (state.data?.job && state.status !== "error" ? 500 : 10_000),
     placeholderData: keepPreviousData,
     enabled: computed(() => id.value > 0),
   });
@@ -82,21 +82,26 @@ export const useWaitingList = () =>
     refetchInterval: 15_000,
   });
 
+/** The code of an error about a file that does not wait any more. */
+export const NO_UPLOAD = "no-upload";
+/** Milliseconds between two looks: at a file that is read, at one of which it is found out what it is, at any other. */
 const READING = 80;
 const KNOWING = 200;
+const SELDOM = 15_000;
 
 export const useWaiting = (number: Ref<number>) =>
   useQuery({
     queryKey: computed(() => ["waiting", number.value]),
     queryFn: () => data(api.GET("/api/uploads/{number}", { params: { path: { number: number.value } } })),
-    refetchInterval: (query) => {
-      const now = query.state.data;
+    refetchInterval: ({ state }) => {
+      const now = state.data;
+      if (state.status === "error") return SELDOM;
       if (!now || now.state === "reading") return READING;
       if (now.coming_in) return 500;
-      return now.state === "read" && now.known == null && now.trip == null ? KNOWING : 15_000;
+      return now.state === "read" && now.known == null && now.trip == null ? KNOWING : SELDOM;
     },
     retry: isAskedAgain,
-    meta: { told: 404 },
+    meta: { told: NO_UPLOAD },
   });
 
 export const useApplications = () =>

@@ -59,6 +59,7 @@ it("is silent about what is told in its own place, of nobody who is signed in, a
   for (const [error, meta] of [
     [full, { told: true }],
     [new Problem(404, "Not there."), { told: 404 }],
+    [new Problem(422, "It waits no more.", undefined, "no-upload"), { told: "no-upload" }],
     [new Problem(401, "You are not signed in."), undefined],
   ] as const) {
     const { says } = page({ with: error }, meta);

@@ -12,13 +12,14 @@ function errorOf({ status, error, fetchFailureReason }: Query["state"]): Error |
 
 /**
  * Whether a failed question is to be told here: not where whoever asked tells it (`meta.told`, of all errors or of one
- * status), and not where nobody is signed in any more, for which there is a page.
+ * status or code), and not where nobody is signed in any more, for which there is a page.
  */
 function isUntold({ state, meta }: Query): boolean {
   const error = errorOf(state);
   if (!error) return false;
-  const status = error instanceof Problem ? error.status : undefined;
-  return status !== 401 && meta?.told !== true && (status === undefined || meta?.told !== status);
+  const told = meta?.told;
+  if (!(error instanceof Problem)) return told !== true;
+  return error.status !== 401 && told !== true && told !== error.status && (!told || told !== error.code);
 }
 
 export function useFailed(): { says: ComputedRef<string>; again: () => void } {

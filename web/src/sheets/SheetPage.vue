@@ -22,7 +22,6 @@ import PartsCard from "./PartsCard.vue";
 import RefillCard from "./RefillCard.vue";
 import SheetTotals from "./SheetTotals.vue";
 import TitleRows from "./TitleRows.vue";
-import { Problem } from "@/api/client";
 import { useWaitingSheet } from "./useWaitingSheet";
 import WaitingHead from "./WaitingHead.vue";
 import WhatAbout from "./WhatAbout.vue";
@@ -30,7 +29,8 @@ import WhatAbout from "./WhatAbout.vue";
 const {
   id,
   sheet,
-  error,
+  isGone,
+  failureReason,
   mayPrepare,
   version,
   known,
@@ -178,11 +178,11 @@ useKeys("The sheet", [{ key: "B", says: "bring it in", run: bringIn }]);
     </div>
   </div>
   <div v-else class="p-6" role="status">
-    <template v-if="error instanceof Problem && error.status === 404">
+    <template v-if="isGone">
       <h1>That file does not wait here any more.</h1>
       <p class="soft mt-1">It is in on its trip, or somebody left it.</p>
       <RouterLink class="btn mt-3" to="/">To the trips</RouterLink>
     </template>
-    <span v-else-if="!error" class="soft">Opening the sheet…</span>
+    <span v-else-if="!failureReason" class="soft">Opening the sheet…</span>
   </div>
 </template>

@@ -2,8 +2,8 @@ import { useQueryClient } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 
-import { api, data, type Job, type Schemas } from "@/api/client";
-import { jobDone, useMay, useRoutes, useTrip, useWaiting } from "@/api/queries";
+import { api, data, type Job, Problem, type Schemas } from "@/api/client";
+import { jobDone, NO_UPLOAD, useMay, useRoutes, useTrip, useWaiting } from "@/api/queries";
 import { say } from "@/services/notices";
 import { useDoing } from "@/ui/doing";
 
@@ -15,7 +15,10 @@ export function useWaitingSheet() {
   const router = useRouter();
   const client = useQueryClient();
   const id = computed(() => Number(route.params.id));
-  const { data: sheet, error, refetch } = useWaiting(id);
+  const { data: received, error, failureReason, refetch } = useWaiting(id);
+  /** Somebody left it, or it is in on a trip that is gone. */
+  const isGone = computed(() => error.value instanceof Problem && error.value.code === NO_UPLOAD);
+  const sheet = computed(() => (isGone.value ? undefined : received.value));
   const mayPrepare = useMay("prepare");
 
   /** Counts how often it was read anew. */
@@ -149,7 +152,8 @@ export function useWaitingSheet() {
   return {
     id,
     sheet,
-    error,
+    isGone,
+    failureReason,
     mayPrepare,
     version,
     known,

@@ -46,12 +46,13 @@ watch(
   { immediate: true, flush: "sync" },
 );
 onBeforeUnmount(() => (lookedAt.value = ""));
-const { data: found, error } = useTrip(id);
+const { data: found, error, failureReason } = useTrip(id);
+const isGone = computed(() => error.value instanceof Problem && error.value.status === 404);
 /** The trip as it was last known: its stations are there only while it is. */
 const known = shallowRef<TripDetail>();
 watch(found, (now) => (known.value = now ?? known.value), { immediate: true, flush: "sync" });
 const trip = computed(() => {
-  const now = known.value;
+  const now = isGone.value ? undefined : known.value;
   return now?.id === id.value && (!lookedAt.value || String(now.part) === lookedAt.value) ? now : undefined;
 });
 const part = computed(() => trip.value?.parts.find((one) => one.number === trip.value?.part));
@@ -216,10 +217,10 @@ useKeys(
     />
   </div>
   <div v-else class="p-6" role="status">
-    <template v-if="error instanceof Problem && error.status === 404"
+    <template v-if="isGone"
       ><h1>There is no such trip.</h1>
       <RouterLink class="btn mt-3" to="/">To the trips</RouterLink></template
     >
-    <span v-else-if="!error" class="soft">Opening the trip…</span>
+    <span v-else-if="!failureReason" class="soft">Opening the trip…</span>
   </div>
 </template>
