@@ -11,6 +11,7 @@ import click
 
 from .common import find_view, finish, json_option, print_json, ready
 from .main import Setting
+from .outputs import written_whole
 from .send_out import TOLD, deliver, say_of
 from .terminal import console, plain_table
 
@@ -76,13 +77,8 @@ def _write(trip: Trip, listed: list[SheetFile], save: str, sent: bool, output: P
         source = zipped(trip)
     else:
         source, rows = write_kept(trip, output.suffix.lower().removeprefix("."))
-    with source:
-        try:
-            with output.open("wb") as target:
-                shutil.copyfileobj(source, target)
-        except OSError as error:
-            words = f"{output} cannot be written: {error.strerror or error}. Choose another place."
-            raise PlainError(words) from error
+    with source, written_whole(output) as aside, aside.open("wb") as target:
+        shutil.copyfileobj(source, target)
     return rows
 
 

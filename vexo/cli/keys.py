@@ -11,6 +11,7 @@ import click
 
 from .common import find_view, finish, json_option, print_json, ready
 from .main import Setting
+from .outputs import written_whole
 from .terminal import console, plain_table
 
 if TYPE_CHECKING:
@@ -42,10 +43,8 @@ def _print_absent(view: PartView, output: Path | None, as_json: bool) -> None:
     if not absent.known:
         raise PlainError("Which records the sheet lacks is not known. Plan the trip, or say its reach.", "reach")
     if output is not None:
-        try:
-            write_absent(view, output)
-        except OSError as error:
-            raise PlainError(f"{output} cannot be written: {error.strerror or error}. Choose another place.") from error
+        with written_whole(output) as aside:
+            write_absent(view, aside)
     if as_json:
         print_json({"trip": view.trip.pk} | to_json(absent))
         return

@@ -168,8 +168,15 @@ class Commands(click.Group):
             sentence = _mendable(error)
             if sentence is None:
                 raise
+            sys.unraisablehook = _without_late_closing
             _fail(asked, sentence)
         sys.exit(result if isinstance(result, int) else 0)
+
+
+def _without_late_closing(unraisable: Any) -> None:
+    """A workbook that could not be written tries once more as the process lets it go; why not has been said."""
+    if not isinstance(unraisable.exc_value, OSError):
+        sys.__unraisablehook__(unraisable)
 
 
 def _fail(asked: Sequence[str], said: str) -> None:

@@ -14,6 +14,7 @@ import polars as pl
 from .common import find_view, finish, json_option, print_json, ready
 from .lanes import open_json, print_open
 from .main import Setting
+from .outputs import written_whole
 from .terminal import SIGNS, console, sum_line
 from .trips import end_with, plan_figures
 
@@ -215,7 +216,8 @@ def outcome(
     for write, path in files:
         if path:
             try:
-                write(view, path)
+                with written_whole(path) as aside:
+                    write(view, aside)
             except PlainError as error:
                 if error.code != "nothing":
                     raise

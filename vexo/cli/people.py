@@ -9,6 +9,7 @@ import click
 
 from .common import json_option, print_json, ready, ready_or_new
 from .main import Setting
+from .outputs import written_whole
 from .terminal import console, plain_table
 
 ROLES = ("viewer", "preparer", "operator", "administrator")
@@ -227,9 +228,6 @@ def _write_journal(path: Path, trip: int | None) -> int:
     if ending not in FORMATS:
         raise PlainError(f"Unknown format of {path.name}. Use {' or '.join(f'.{one}' for one in FORMATS)}.")
     entries = entries_asked({"trip": str(trip)} if trip is not None else {})
-    try:
-        with path.open("w", encoding="utf-8", newline="") as file:
-            file.writelines(FORMATS[ending][1](entries))
-    except OSError as error:
-        raise PlainError(f"{path} cannot be written: {error.strerror or error}. Choose another place.") from error
+    with written_whole(path) as aside, aside.open("w", encoding="utf-8", newline="") as file:
+        file.writelines(FORMATS[ending][1](entries))
     return entries.count()

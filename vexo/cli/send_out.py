@@ -12,6 +12,7 @@ import click
 
 from .common import find_view, finish, json_option, print_json, ready
 from .main import Setting
+from .outputs import written_whole
 from .terminal import console, plain_table, sum_line
 
 if TYPE_CHECKING:
@@ -209,22 +210,24 @@ def deliver(result: dict[str, Any], output: Path) -> list[str]:
     from vexo.server.trips.models import Sheet
 
     sheets = list(Sheet.objects.filter(trip=result["trip"], direction=Sheet.OUT))
+    stays = f"What went out stays with trip {result['trip']}."
+    if output.suffix.lower() == ".zip":
+        with written_whole(output, stays) as aside, zipfile.ZipFile(aside, "w", zipfile.ZIP_DEFLATED) as out:
+            for sheet in sheets:
+                out.write(absolute(sheet.path), sheet.name)
+        return [sheet.name for sheet in sheets]
+    if len(sheets) == 1:
+        with written_whole(output, stays) as aside:
+            shutil.copyfile(absolute(sheets[0].path), aside)
+        return [str(output)]
     try:
-        if output.suffix.lower() == ".zip":
-            with zipfile.ZipFile(output, "w", zipfile.ZIP_DEFLATED) as out:
-                for sheet in sheets:
-                    out.write(absolute(sheet.path), sheet.name)
-            return [sheet.name for sheet in sheets]
-        if len(sheets) == 1:
-            shutil.copyfile(absolute(sheets[0].path), output)
-            return [str(output)]
         output.mkdir(exist_ok=True)
-        for sheet in sheets:
-            shutil.copyfile(absolute(sheet.path), output / sheet.name)
-        return [str(output / sheet.name) for sheet in sheets]
     except OSError as error:
-        words = f"{output} cannot be written: {error.strerror}. What went out stays with trip {result['trip']}."
-        raise PlainError(words) from error
+        raise PlainError(f"{output} cannot be written: {error.strerror}. {stays}") from error
+    for sheet in sheets:
+        with written_whole(output / sheet.name, stays) as aside:
+            shutil.copyfile(absolute(sheet.path), aside)
+    return [str(output / sheet.name) for sheet in sheets]
 
 
 @click.command()

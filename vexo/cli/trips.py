@@ -18,9 +18,10 @@ from .inspect_sheet import reading_options
 from .keys import key_options
 from .lanes import Laning, answered, lane_options, lanes_said, open_json, open_of, print_open, questions_of
 from .main import Setting
+from .outputs import written_whole
 from .plan_figures import print_absent, print_figures
 from .tables import plan_table
-from .terminal import console, sum_line
+from .terminal import console, plain_table, sum_line
 
 if TYPE_CHECKING:
     from vexo.server.planning.models import Plan
@@ -74,6 +75,22 @@ def _part_words(trip: Trip, plan: Plan) -> str:
     """Which part of a shared-out trip a plan is of; empty where the trip is one sheet."""
     part = plan.sheet.part
     return (part.label or str(part.number)) if part is not None and trip.parts.count() > 1 else ""
+
+
+def print_columns(view: PartView, as_json: bool) -> None:
+    """Where the columns of a trip's newest sheet go."""
+    from vexo.server.trips.facts import to_json
+    from vexo.server.trips.status import status_facts
+
+    columns = status_facts(view).columns
+    if as_json:
+        print_json({"trip": view.trip.pk, "key": view.trip.key, "columns": to_json(columns)})
+        return
+    table = plain_table("Column", "Goes into", "By", "Lane")
+    for one in columns:
+        goes = one.field if one.carried else "?  not said yet" if one.open else "not carried"
+        table.add_row(one.header or "no name", goes, one.how, one.lane.short if one.lane else "")
+    console().print(table)
 
 
 def print_plan(view: PartView, as_json: bool) -> None:
@@ -227,7 +244,10 @@ def columns(
     keep_as: str,
     as_json: bool,
 ) -> None:
-    """Say where columns go, what blank cells mean, the key, or what the rows are for; the rows are planned anew."""
+    """Say where columns go, what blank cells mean, the key, or what the rows are for; the rows are planned anew.
+
+    Where nothing is said, the columns are listed.
+    """
     from vexo.server.mapping.columns import Changes, change, go_on_without, take_marks
     from vexo.server.routes.saved_routes import keep_trip
     from vexo.server.trips.status import status_facts
@@ -236,25 +256,24 @@ def columns(
     answers_given = answered(view, answers)
     carried = [column.field or "" for column in status_facts(view).columns if column.carried]
     lanes = answers_given.lanes | lanes_said(laning, lanes_from_json(view.trip.lanes), carried)
+    changes = Changes(
+        columns={**answers_given.columns, **_said(maps)},
+        key=list(key) or None,
+        ignores=ignores,
+        reach=reach,
+        operation=operation or "",
+        lanes=lanes,
+    )
+    if changes.are_none and not answers_given.without and not answers_given.marks:
+        if keep_as:
+            keep_trip(setting.person(), view, keep_as)
+        print_columns(view, as_json)
+        return
     if answers_given.without:
         go_on_without(view, setting.person())
     if answers_given.marks:
         take_marks(view, setting.person())
-    finish(
-        change(
-            view,
-            setting.person(),
-            Changes(
-                columns={**answers_given.columns, **_said(maps)},
-                key=list(key) or None,
-                ignores=ignores,
-                reach=reach,
-                operation=operation or "",
-                lanes=lanes,
-            ),
-            run_here=True,
-        )
-    )
+    finish(change(view, setting.person(), changes, run_here=True))
     if keep_as:
         keep_trip(setting.person(), find_view(trip), keep_as)
     print_plan(find_view(trip), as_json)
@@ -315,7 +334,8 @@ def review(setting: Setting, trip: int, everything: bool, output: Path | None, a
         from vexo.server.rows.document import write_document
         from vexo.server.trips.sheets import downloaded
 
-        write_document(view, output, setting.person().username)
+        with written_whole(output) as aside:
+            write_document(view, aside, setting.person().username)
         downloaded(view.trip, setting.person(), output.name)
         document = {"trip": trip, "plan": plan_of(view).number, "document": str(output)}
         if as_json:

@@ -9,6 +9,7 @@ import click
 
 from .common import finish, json_option, print_json, ready
 from .main import Setting
+from .outputs import written_whole
 from .terminal import console, plain_table
 
 _KINDS = {
@@ -116,7 +117,6 @@ def retention(
 @ready
 def receipts(setting: Setting, save: int | None, output: Path | None, as_json: bool) -> None:
     """List the receipts of trips that were deleted, or write one to a file."""
-    from vexo.server.errors import PlainError
     from vexo.server.people.rights import Action, require
     from vexo.server.upkeep.kept_receipts import take_receipt
     from vexo.server.upkeep.models import KeptReceipt
@@ -126,10 +126,8 @@ def receipts(setting: Setting, save: int | None, output: Path | None, as_json: b
         raise click.UsageError("Say --save NO and -o FILE together.")
     if save is not None and output is not None:
         _, path = take_receipt(setting.person(), save)
-        try:
-            shutil.copyfile(path, output)
-        except OSError as error:
-            raise PlainError(f"{output} cannot be written: {error.strerror or error}. Choose another place.") from error
+        with written_whole(output) as aside:
+            shutil.copyfile(path, aside)
         print_json({"file": str(output)}) if as_json else console().print(f"{output} is written.")
         return
     kept = list(KeptReceipt.objects.all())

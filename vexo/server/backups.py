@@ -15,7 +15,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from .data_folder import DATABASE, FolderError, data_folder, demo_mark, is_demo, replacing
-from .errors import PlainError
+from .errors import PlainError, machine_trouble
 from .releases import refuse_newer
 
 ASIDE = ".backup-"
@@ -47,9 +47,7 @@ def back_up(target: Path) -> Written:
         raise PlainError(f"{target} is there already. Choose another name.")
     try:
         with tempfile.TemporaryDirectory(dir=data_folder(), prefix=ASIDE) as aside:
-            copy = Path(aside) / DATABASE
-            with sqlite3.connect(data_folder() / DATABASE) as source, sqlite3.connect(copy) as backup:
-                source.backup(backup)
+            copy = _copy_of_database(Path(aside))
             with (
                 replacing(target) as part,
                 os.fdopen(os.open(part, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "wb") as out,
@@ -65,6 +63,16 @@ def back_up(target: Path) -> Written:
     except OSError as error:
         raise PlainError(f"{target} cannot be written: {error.strerror or error}. Choose another place.") from error
     return Written(target.stat().st_size, missing)
+
+
+def _copy_of_database(folder: Path) -> Path:
+    copy = folder / DATABASE
+    try:
+        with sqlite3.connect(data_folder() / DATABASE) as source, sqlite3.connect(copy) as backup:
+            source.backup(backup)
+    except sqlite3.OperationalError as error:
+        raise PlainError(machine_trouble(error, named=True) or str(error)) from error
+    return copy
 
 
 def _unfinished(database: Path) -> set[str]:

@@ -132,10 +132,14 @@ def _sync(path: Path) -> None:
 
 
 @contextmanager
-def replacing(target: Path) -> Iterator[Path]:
-    """Where to write a file aside; afterwards it has its name, whole and on the disk, or nothing has changed."""
+def replacing(target: Path, ending: str = ".part") -> Iterator[Path]:
+    """Where to write a file aside; afterwards it has its name, whole and on the disk, or nothing has changed.
+
+    Args:
+        ending: of the name that it has until then.
+    """
     target.parent.mkdir(parents=True, exist_ok=True)
-    aside = target.with_name(f".{uuid.uuid4().hex}.part")
+    aside = target.with_name(f".{uuid.uuid4().hex}{ending}")
     try:
         yield aside
         _sync(aside)

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import errno
+import sqlite3
 from typing import Any
 
 from django.db import OperationalError
 
 from vexo.core.errors import MendableError
+from vexo.core.os_errors import errno_of
 
 from .error_codes import Coded
 
@@ -47,8 +49,8 @@ def machine_trouble(error: BaseException, *, named: bool = False) -> str | None:
     from .data_folder import data_folder
 
     folder = str(data_folder()) if named else "Vexo's folder"
-    number = error.errno if isinstance(error, OSError) else None
-    message = str(error).lower() if isinstance(error, OperationalError) else ""
+    number = errno_of(error)
+    message = str(error).lower() if isinstance(error, OperationalError | sqlite3.OperationalError) else ""
     if number in (errno.ENOSPC, errno.EDQUOT) or "full" in message:
         return f"The disk of {folder} is full. Make room, then try again; what was written down is not lost."
     if number in (errno.EROFS, errno.EACCES, errno.EPERM) or "readonly" in message or "unable to open" in message:

@@ -179,6 +179,12 @@ class Changes:
     reach: str | None = None
 
     @property
+    def are_none(self) -> bool:
+        """Whether nothing is said."""
+        whole = (self.key, self.ignores, self.reach)
+        return not (self.columns or self.lanes or self.operation) and all(one is None for one in whole)
+
+    @property
     def only_lanes(self) -> bool:
         """Whether at most what is done to values is said: the records are those that were read before."""
         others = (self.key, self.ignores, self.reach)

@@ -71,13 +71,10 @@ def _write(columns: list[OutgoingColumn], path: Path, title: str, stamp: Stamp, 
         raise PlainError(f"Unknown format of {path.name}. Use .xlsx, .csv or .tsv; for a receipt .jsonl or .html, too.")
     if not path.absolute().parent.is_dir():
         raise PlainError(f"There is no folder {path.parent}. Make it, or choose another.")
-    try:
-        if ending == ".xlsx":
-            write_xlsx(columns, path, title, stamp, cover)
-        else:
-            write_csv(columns, path, "\t" if ending == ".tsv" else ",")
-    except OSError as error:
-        raise PlainError(f"{path} cannot be written: {error.strerror or error}. Choose another place.") from error
+    if ending == ".xlsx":
+        write_xlsx(columns, path, title, stamp, cover)
+    else:
+        write_csv(columns, path, "\t" if ending == ".tsv" else ",")
 
 
 def _reasons(context: PlanContext, faults: pl.Series) -> pl.Series:
@@ -149,10 +146,7 @@ def _absent_lines(pass_: Pass) -> pl.DataFrame:
 def _write_text(text: str, path: Path) -> None:
     if not path.absolute().parent.is_dir():
         raise PlainError(f"There is no folder {path.parent}. Make it, or choose another.")
-    try:
-        path.write_text(text, encoding="utf-8")
-    except OSError as error:
-        raise PlainError(f"{path} cannot be written: {error.strerror or error}. Choose another place.") from error
+    path.write_text(text, encoding="utf-8")
 
 
 def _pass(view: PartView, number: int) -> Pass:

@@ -209,8 +209,8 @@ def write_document(view: PartView, path: Path, username: str, reader: Reader = A
     document = document_of(view, username, reader)
     try:
         make(document, path)
-    except (OSError, ValueError) as error:
-        raise PlainError(f"{path} cannot be written: {error}. Choose another place, or .csv.") from error
+    except ValueError as error:
+        raise PlainError(f"That cannot be written as {path.suffix}: {error}. Choose .csv.") from error
 
 
 def _write_workbook(document: Document, path: Path) -> None:

@@ -20,6 +20,7 @@ from typing import Any
 
 import polars as pl
 
+from ...os_errors import errno_of
 from ..long_cells import long_cells
 from ..shape import shape_cells
 from ..sheet import Choices, SheetError
@@ -53,7 +54,8 @@ def _is_ods(path: Path) -> bool:
 
 
 def read(path: Path, target: Path, name: str, said: dict[str, Any] | None = None) -> dict[str, Any]:
-    """Read a file, by the choices that were ``said``: its profile, or what is wrong with it under ``error``."""
+    """Read a file, by the choices that were ``said``: its profile, what is wrong with it under ``error``, or what the
+    machine said under ``errno``."""
     choices = Choices(**(said or {}))
     try:
         with path.open("rb") as file:
@@ -75,10 +77,17 @@ def read(path: Path, target: Path, name: str, said: dict[str, Any] | None = None
         return {"error": str(error)}
     except (*DAMAGED, OSError) as error:
         # An archive whose parts lie where no file has any makes the reading itself fail; a full disk is another thing.
-        if isinstance(error, OSError) and error.errno != errno.EINVAL:
-            raise
+        number = errno_of(error)
+        if number not in (errno.EINVAL, None):
+            return {"errno": number}
         return {"error": f"{name} is damaged. Open it in a spreadsheet and save it anew."}
-    write_shaped(shaped, target)
+    try:
+        write_shaped(shaped, target)
+    except (OSError, pl.exceptions.PolarsError) as error:
+        number = errno_of(error)
+        if number is None:
+            raise
+        return {"errno": number}
     return replace(shaped.profile, findings=(*shaped.profile.findings, *long)).to_json()
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import atexit
 import json
+import os
 import resource
 import signal
 import subprocess
@@ -186,6 +187,7 @@ def read_sheet(
 
     Raises:
         SheetError: saying why it is not a sheet, or cannot be read, and what to do.
+        OSError: where the machine is in trouble, such as by a full disk.
     """
     name = name or path.name
     _refuse_early(path, name)
@@ -204,6 +206,8 @@ def read_sheet(
             f"{name} needs more memory than a sheet may take, or is damaged. "
             "Open it in a spreadsheet, keep only the rows you need, and save it anew."
         ) from None
+    if "errno" in answer:
+        raise OSError(answer["errno"], os.strerror(answer["errno"]), str(cells))
     if "error" in answer:
         raise SheetError(answer["error"])
     return SheetProfile.from_json(answer)
