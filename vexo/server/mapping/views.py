@@ -7,6 +7,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from ..errors import PlainError
 from ..jobs.views import JobSerializer
 from ..people.permissions import person_of
 from ..people.rights import Action
@@ -48,9 +49,16 @@ class ColumnsView(APIView):
         unchanged(request, view)
         change_serializer = ChangeSerializer(data=request.data)
         change_serializer.is_valid(raise_exception=True)
-        changes = dict(change_serializer.validated_data)
-        if changes.pop("without", False):
+        said = dict(change_serializer.validated_data)
+        without, marks = said.pop("without", False), said.pop("marks", False)
+        changes = Changes(**said)
+        if changes.are_none and not without and not marks:
+            # A plan that somebody has seen or approved is not replaced for nothing.
+            raise PlainError(
+                "Nothing is said that would change. Name columns, a key, lanes or an operation.", "nothing"
+            )
+        if without:
             go_on_without(view, person_of(request))
-        if changes.pop("marks", False):
+        if marks:
             take_marks(view, person_of(request))
-        return Response(JobSerializer(change(view, person_of(request), Changes(**changes))).data, status=202)
+        return Response(JobSerializer(change(view, person_of(request), changes)).data, status=202)
