@@ -20,7 +20,7 @@ import polars as pl
 import xlsxwriter
 
 from tests.server.services import ServiceCase
-from tests.support import temporary_folder, use_folder
+from tests.support import register, temporary_folder, use_folder
 
 FULL = Path("/dev/full")
 """A device of the system on which there is never room."""
@@ -56,6 +56,10 @@ class EveryWriter(ServiceCase):
             "bytes": lambda: FULL.write_bytes(b"x"),
             "database": _database,
         }
+        from vexo.cli.main import _without_late_closing
+
+        # A workbook tries to be written once more when it is let go.
+        self.enterContext(patch("sys.unraisablehook", _without_late_closing))
         for name, write in writers.items():
             with self.subTest(name):
                 try:
@@ -64,6 +68,18 @@ class EveryWriter(ServiceCase):
                     self.assertIn("is full", machine_trouble(error) or repr(error))
                 else:
                     self.fail("it was written")
+
+    def test_a_broken_disk_and_too_little_memory_are_the_machine_s_too(self) -> None:
+        from vexo.server.errors import machine_trouble
+
+        for error, words in (
+            (OSError(errno.EIO, "x"), "Input/output error"),
+            (OSError(errno.EMFILE, "x"), "Too many open files"),
+            (OSError("Too many open files (os error 24)"), "Too many open files"),
+            (MemoryError(), "Cannot allocate memory"),
+        ):
+            self.assertIn(words, machine_trouble(error) or "")
+        self.assertIsNone(machine_trouble(OSError(errno.ENOENT, "x")))
 
     def test_other_errors_of_these_libraries_are_no_trouble_of_the_machine(self) -> None:
         from vexo.server.errors import machine_trouble
@@ -124,6 +140,18 @@ class Work(ServiceCase):
             read_sheet(source, folder / "cells.parquet")
         self.assertIn("is full", machine_trouble(caught.exception) or "")
         self.assertEqual(read_sheet(source, folder / "elsewhere.parquet").rows, 50_000)
+
+    def test_deleting_says_what_needs_no_room(self) -> None:
+        holder = register().get("Holders", **{"$top": "1", "$filter": "email ne null"})["value"][0]["holder_no"]
+        trip = self.bring(f"holder_no,email\n{holder},c@example.org\n", record_type="Holder", key=["holder_no"])
+        self.apply(trip)
+        at = ("--as", "ada", "delete", str(trip.pk), "--yes")
+        with patch("vexo.server.upkeep.deleting.write_receipt", side_effect=OSError(errno.ENOSPC, "x")):
+            done = self.vexo.run(*at)
+            self.assertEqual(done.returncode, 2)
+            self.assertIn("is full. Make room", done.stderr)
+            self.assertIn("With --no-receipt no room is needed", " ".join(done.stderr.split()))
+            self.assertEqual(self.vexo.run(*at, "--no-receipt").returncode, 0)
 
     def test_a_backup_says_whose_disk_it_is(self) -> None:
         target = temporary_folder() / "backup.tar.gz"

@@ -151,12 +151,19 @@ def receipts(setting: Setting, save: int | None, output: Path | None, as_json: b
 @ready
 def delete(setting: Setting, number: int, no_receipt: bool, yes: bool, as_json: bool) -> None:
     """Delete a trip with its sheets, kept copies, plans and passes. The journal keeps what was done."""
+    from vexo.server.errors import PlainError, machine_trouble
     from vexo.server.upkeep.deleting import delete_by_hand
 
     person = setting.person()
     if not yes:
         click.confirm(f"Delete trip {number}, with all that belongs to it?", abort=True, err=True)
-    deleted = delete_by_hand(person, number, keep_receipts=not no_receipt)
+    try:
+        deleted = delete_by_hand(person, number, keep_receipts=not no_receipt)
+    except Exception as error:
+        trouble = machine_trouble(error, named=True)
+        if trouble is None or no_receipt:
+            raise
+        raise PlainError(f"{trouble} With --no-receipt no room is needed for a receipt.") from error
     if as_json:
         print_json({"deleted": number, "bytes": deleted.bytes, "receipts": deleted.receipts})
         return

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import errno
+import os
 import sqlite3
 from typing import Any
 
@@ -40,8 +41,13 @@ class Stale(PlainError):
         super().__init__(message, "stale", newer=newer)
 
 
+_OF_THE_MACHINE = (errno.EIO, errno.ENOMEM, errno.EMFILE, errno.ENFILE)
+"""What a system says of itself and not of what was asked: a broken disk, no memory, too many open files."""
+
+
 def machine_trouble(error: BaseException, *, named: bool = False) -> str | None:
-    """The sentence of an error that is the machine's and not the work's: a full disk, a busy or closed database.
+    """The sentence of an error that is the machine's and not the work's: a full or broken disk, no memory, a busy or
+    closed database.
 
     Args:
         named: it is for whoever is on the machine, and names the folder; anyone else is told no path.
@@ -49,7 +55,7 @@ def machine_trouble(error: BaseException, *, named: bool = False) -> str | None:
     from .data_folder import data_folder
 
     folder = str(data_folder()) if named else "Vexo's folder"
-    number = errno_of(error)
+    number = errno.ENOMEM if isinstance(error, MemoryError) else errno_of(error)
     message = str(error).lower() if isinstance(error, OperationalError | sqlite3.OperationalError) else ""
     if number in (errno.ENOSPC, errno.EDQUOT) or "full" in message:
         return f"The disk of {folder} is full. Make room, then try again; what was written down is not lost."
@@ -57,6 +63,8 @@ def machine_trouble(error: BaseException, *, named: bool = False) -> str | None:
         return f"{folder} cannot be written to. Let the user that Vexo runs as write there, then try again."
     if "locked" in message or "busy" in message:
         return "The database was busy for too long. Nothing was lost; try again."
+    if number in _OF_THE_MACHINE:
+        return f"The machine that Vexo runs on is in trouble: {os.strerror(number)}. See to it, then try again."
     if message:
         detail = f": {error}" if named else ""
         return f"The database does not work{detail}. See that the disk of {folder} is sound, then try again."
