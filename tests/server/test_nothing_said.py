@@ -57,6 +57,24 @@ class NothingSaid(ServiceCase):
                 self.assertEqual((answer.status_code, answer.json()["code"]), (422, "nothing"), answer.content)
         self.assertEqual(self.state(), self.before)
 
+    def test_which_rows_are_carried_is_told_and_not_planned_anew(self) -> None:
+        at = ("--as", "ada", "only", str(self.trip.pk))
+        client = Client()
+        client.force_login(self.person)
+        for option, words in (
+            ((), "carries all rows."),
+            (("--where", "email ne null"), "carries rows where email ne null."),
+            (("--leave-out", "2"), "carries rows where email ne null without 1 left out by hand."),
+        ):
+            with self.subTest(option):
+                if option:
+                    self.vexo.run(*at, *option)
+                before = self.state()
+                self.assertIn(words, " ".join(self.vexo.run(*at).stdout.split()))
+                answer = client.patch(f"/api/trips/{self.trip.pk}/only", {}, content_type="application/json")
+                self.assertEqual((answer.status_code, answer.json()["code"]), (422, "nothing"), answer.content)
+                self.assertEqual(self.state(), before)
+
     def test_what_is_said_of_keys_and_reach_counts_even_where_it_is_empty(self) -> None:
         client = Client()
         client.force_login(self.person)

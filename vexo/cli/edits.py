@@ -180,12 +180,20 @@ def totals(setting: Setting, trip: int, expect_rows: int | None, expect: tuple[s
 def only(
     setting: Setting, trip: int, where: str | None, leave_out: tuple[int, ...], take_in: tuple[int, ...], as_json: bool
 ) -> None:
-    """Carry only some rows of a trip's sheet; the others are set aside."""
-    from vexo.server.edits.row_filter import carry_only
+    """Carry only some rows of a trip's sheet; the others are set aside.
+
+    Where nothing is said, it is told which are carried.
+    """
+    from vexo.server.edits.row_filter import carry_only, words_of
 
     from .trips import print_plan
 
     view = find_view(trip)
+    if where is None and not leave_out and not take_in:
+        row_filter = view.trip.row_filter
+        told = {"trip": trip, "condition": row_filter.get("condition", ""), "left_out": row_filter.get("left_out", [])}
+        print_json(told) if as_json else console().print(f"Trip {trip} carries {words_of(row_filter)}.")
+        return
     out, taken = (row_ids(view, rows) for rows in (leave_out, take_in))
     finish(carry_only(view, setting.person(), condition=where, leave_out=out, take_in=taken, run_here=True))
     print_plan(find_view(trip), as_json)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from typing import Any
 
 from django.db import transaction
 
@@ -24,6 +25,13 @@ from ..trips.refusals import refuse_while_sending
 from ..trips.sheet_cells import cells_now
 from ..trips.sheets import newest_sheet
 from ..trips.status import status_facts, update_status
+
+
+def words_of(row_filter: Mapping[str, Any]) -> str:
+    """Which rows a trip carries."""
+    words = [f"rows where {row_filter['condition']}" if row_filter.get("condition") else "all rows"]
+    out = len(row_filter.get("left_out", []))
+    return " ".join([*words, f"without {thousands(out)} left out by hand"] if out else words)
 
 
 def carry_only(
@@ -48,6 +56,9 @@ def carry_only(
     """
     trip = view.trip
     require(person, Action.PREPARE)
+    if condition is None and not (leave_out or take_in or carry):
+        # A plan that somebody has seen or approved is not replaced for nothing.
+        raise PlainError("Nothing is said that would change. Name a condition or rows.", "nothing")
     sheet = newest_sheet(view)
     if condition:
         read_choice(condition, artifacts.read(cells_now(sheet)), sheet.profile.columns)
@@ -62,15 +73,13 @@ def carry_only(
         out = (before | set(leave_out)) - set(take_in)
         row_filter = {"condition": trip.row_filter.get("condition", "") if condition is None else condition.strip()}
         only = {name: value for name, value in {**row_filter, "left_out": sorted(out)}.items() if value}
-        words = [f"rows where {only['condition']}" if only.get("condition") else "all rows"]
-        words += [f"without {thousands(len(out))} left out by hand"] if out else []
         Trip.objects.filter(pk=trip.pk).update(row_filter=only)
         update_status(view, revised=True, whole=True)
         trip.refresh_from_db()
         note(
             person.username,
             "changed",
-            shortened(f"Trip {trip.pk} carries {' '.join(words)}", 300),
+            shortened(f"Trip {trip.pk} carries {words_of(only)}", 300),
             trip.application,
             trip.pk,
         )
