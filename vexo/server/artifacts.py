@@ -5,18 +5,21 @@
 
 from __future__ import annotations
 
+import errno
 import hashlib
 import io
 import os
 import shutil
 import uuid
 from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 import polars as pl
 
+from vexo.core.os_errors import errno_of
 from vexo.core.sheets.sheet import ROW_ID
 
 from . import spared_columns
@@ -28,6 +31,8 @@ THINNED = "thinned"
 VERSION = 2
 """Raised whenever the columns of a kept result change their meaning: older ones are made anew."""
 LIMIT = int(os.environ.get("VEXO_STAGES_LIMIT", str(8 * 1024**3)))
+_NOT_ITS_OWN = (errno.EACCES, errno.EPERM, errno.EMFILE, errno.ENFILE, errno.ENOMEM)
+"""Errors of the system by which a file that cannot be read is not lost."""
 _GROUP = 16_384
 """Rows of a group in a Parquet file: few enough that a window of a screen reads little, many enough to compress."""
 _AT_ONCE = 8
@@ -238,11 +243,20 @@ def freeze(relative: str, trip: int, what: str) -> str:
     return target
 
 
-def _read(relative: str, columns: Sequence[str] | None, path: Path | None = None) -> pl.DataFrame:
+@contextmanager
+def _lost_if_unreadable(relative: str) -> Iterator[None]:
+    """Raises ArtifactLost where a result is not there or damaged; other errors of the system say nothing of it."""
     try:
-        return spared_columns.read(path or absolute(relative), columns)
+        yield
     except (OSError, pl.exceptions.PolarsError) as error:
+        if errno_of(error) in _NOT_ITS_OWN:
+            raise
         raise ArtifactLost(relative) from error
+
+
+def _read(relative: str, columns: Sequence[str] | None, path: Path | None = None) -> pl.DataFrame:
+    with _lost_if_unreadable(relative):
+        return spared_columns.read(path or absolute(relative), columns)
 
 
 def read(relative: str, columns: Sequence[str] | None = None) -> pl.DataFrame:
@@ -264,10 +278,8 @@ def pieces(relative: str) -> Iterator[pl.DataFrame]:
     over = _read(relative, None) if patched else None
     table, count = _table(relative, _base_of(relative) if patched else absolute(relative))
     for first in range(0, max(count, 1), _PIECE):
-        try:
+        with _lost_if_unreadable(relative):
             piece = table.slice(first, _PIECE).collect()
-        except (OSError, pl.exceptions.PolarsError) as error:
-            raise ArtifactLost(relative) from error
         if over is not None:
             here = over.filter(over[_PLACE].is_between(first, first + len(piece), closed="left"))
             piece = _laid(piece, here.drop(_PLACE), here[_PLACE] - first)
@@ -275,11 +287,9 @@ def pieces(relative: str) -> Iterator[pl.DataFrame]:
 
 
 def _table(relative: str, path: Path) -> tuple[pl.LazyFrame, int]:
-    try:
+    with _lost_if_unreadable(relative):
         table = spared_columns.scan(path)
         return table, int(table.select(pl.len()).collect().item())
-    except (OSError, pl.exceptions.PolarsError) as error:
-        raise ArtifactLost(relative) from error
 
 
 def read_rows(relative: str, places: pl.Series) -> pl.DataFrame:
@@ -297,7 +307,7 @@ def read_rows(relative: str, places: pl.Series) -> pl.DataFrame:
 
 
 def _read_groups(relative: str, path: Path, places: pl.Series) -> pl.DataFrame:
-    try:
+    with _lost_if_unreadable(relative):
         table = pl.scan_parquet(path)
         if not len(places):
             return spared_columns.laid_out(path, table.head(0).collect())
@@ -317,17 +327,13 @@ def _read_groups(relative: str, path: Path, places: pl.Series) -> pl.DataFrame:
                 found.append(rows[(places.gather(here) - group * _GROUP).to_list()])
                 order.append(here)
         whole = spared_columns.laid_out(path, pl.concat(found))
-    except (OSError, pl.exceptions.PolarsError) as error:
-        raise ArtifactLost(relative) from error
     return whole[pl.concat(order).arg_sort()]
 
 
 def columns_of(relative: str) -> set[str]:
     """The names of a result's columns. Raises ArtifactLost."""
-    try:
+    with _lost_if_unreadable(relative):
         return set(spared_columns.columns_of(absolute(relative))) - {_PLACE}
-    except (OSError, pl.exceptions.PolarsError) as error:
-        raise ArtifactLost(relative) from error
 
 
 def scan(relative: str) -> pl.LazyFrame:
