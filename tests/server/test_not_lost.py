@@ -77,6 +77,17 @@ class NotLost(ServiceCase):
             self.assertNotIsInstance(caught.exception, ArtifactLost)
             self.assertIn("cannot be written to", machine_trouble(caught.exception) or "")
 
+    def test_the_cache_is_thinned_while_others_take_results_away(self) -> None:
+        from vexo.server import artifacts
+        from vexo.server.data_folder import absolute, data_folder
+
+        names = [artifacts.write(pl.DataFrame({"a": [at]}), artifacts.named(1, f"s{at}")) for at in range(3)]
+        stage = data_folder() / "stages"
+        listed = [*stage.rglob("*.parquet"), stage / "taken.parquet"]
+        with patch("pathlib.Path.rglob", return_value=listed):
+            self.assertGreaterEqual(artifacts.evict(0), 3)
+        self.assertFalse(any(absolute(name).exists() for name in names))
+
     def test_what_is_gone_or_damaged_is_lost(self) -> None:
         from vexo.server.artifacts import ArtifactLost
         from vexo.server.data_folder import absolute

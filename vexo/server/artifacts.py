@@ -12,7 +12,7 @@ import os
 import shutil
 import uuid
 from collections.abc import Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -371,11 +371,12 @@ def unpack(content: bytes | memoryview) -> pl.DataFrame:
 def evict(limit: int = LIMIT) -> int:
     """Drop the oldest results of the cache beyond its limit, in bytes; how many went."""
     # A file with several names takes its room once.
-    artifacts = [
-        (stat.st_mtime, stat.st_size // stat.st_nlink, path)
-        for path in (data_folder() / "stages").rglob("*.parquet")
-        if (stat := path.stat())
-    ]
+    artifacts = []
+    for path in (data_folder() / "stages").rglob("*.parquet"):
+        # Work that goes on beside may take one away.
+        with suppress(FileNotFoundError):
+            stat = path.stat()
+            artifacts.append((stat.st_mtime, stat.st_size // stat.st_nlink, path))
     left, gone = sum(size for _, size, _ in artifacts), 0
     for _, size, path in sorted(artifacts, key=lambda entry: entry[0]):
         if left <= limit:
