@@ -141,6 +141,21 @@ class Work(ServiceCase):
         self.assertIn("is full", machine_trouble(caught.exception) or "")
         self.assertEqual(read_sheet(source, folder / "elsewhere.parquet").rows, 50_000)
 
+    def test_a_file_for_which_its_reader_has_no_memory_is_the_file_s_own(self) -> None:
+        from vexo.core.sheets.readers import child
+
+        source = self.vexo.files / "memory.csv"
+        source.write_text("no,place\n1,here\n")
+        for number, mine in ((errno.ENOMEM, False), (errno.ENOSPC, True), (errno.EMFILE, True)):
+            for error in (OSError(number, "x"), pl.exceptions.ComputeError(f"x (os error {number})")):
+                with self.subTest(error), patch("vexo.core.sheets.readers.child.write_shaped", side_effect=error):
+                    if mine:
+                        read = child.read(source, temporary_folder() / "cells.parquet", "memory.csv")
+                        self.assertEqual(read, {"errno": number})
+                    else:
+                        with self.assertRaises(type(error)):
+                            child.read(source, temporary_folder() / "cells.parquet", "memory.csv")
+
     def test_deleting_says_what_needs_no_room(self) -> None:
         holder = register().get("Holders", **{"$top": "1", "$filter": "email ne null"})["value"][0]["holder_no"]
         trip = self.bring(f"holder_no,email\n{holder},c@example.org\n", record_type="Holder", key=["holder_no"])
@@ -216,6 +231,22 @@ class WhereItIsWanted(ServiceCase):
                 done = self.vexo.run("--as", "ada", *shlex.split(words), str(path))
                 self.assertEqual((done.returncode, folder.exists()), (2, False))
                 self.assertIn(f"There is no folder {folder}.", " ".join(done.stderr.split()))
+
+    def test_whoever_could_read_it_still_can(self) -> None:
+        path = temporary_folder() / "shared.csv"
+        path.write_text("old")
+        path.chmod(0o644)
+        self.assertEqual(self.vexo.run("--as", "ada", "journal", "-o", str(path)).returncode, 0)
+        self.assertEqual((path.stat().st_mode & 0o777, path.read_text() == "old"), (0o644, False))
+
+    def test_a_folder_that_takes_no_new_file(self) -> None:
+        folder = temporary_folder()
+        path = folder / "only.csv"
+        path.write_text("old")
+        allowed = os.access
+        with patch("os.access", lambda place, mode: place != folder and allowed(place, mode)):
+            done = self.vexo.run("--as", "ada", "journal", "-o", str(path))
+        self.assertEqual((done.returncode, path.read_text() == "old"), (0, False), done.stderr)
 
     def test_links_and_pipes_stay_what_they_are(self) -> None:
         folder = temporary_folder()

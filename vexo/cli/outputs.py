@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import shutil
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -10,8 +11,8 @@ from pathlib import Path
 
 @contextmanager
 def written_whole(output: Path, remedy: str = "Choose another place, or make room there.") -> Iterator[Path]:
-    """Where to write a file: afterwards it is there whole, or what was there before still is. A pipe or a device is
-    written as it is.
+    """Where to write a file: afterwards it is there whole, or what was there before still is. A pipe, a device or a
+    file in a folder that takes no other is written as it is.
 
     Args:
         remedy: what to do where it cannot be written.
@@ -25,13 +26,17 @@ def written_whole(output: Path, remedy: str = "Choose another place, or make roo
 
     try:
         target = output.resolve()
-        if target.exists() and not target.is_file():
+        there = target.exists()
+        if there and not (target.is_file() and os.access(target.parent, os.W_OK)):
             yield output
         elif not target.parent.is_dir():
             raise PlainError(f"There is no folder {output.parent}. Make it, or choose another.")
         else:
             with replacing(target, target.suffix) as aside:
                 yield aside
+                if there:
+                    # Whoever may read it may read what is new in it.
+                    shutil.copymode(target, aside)
     except Exception as error:
         number = errno_of(error)
         if number is None:

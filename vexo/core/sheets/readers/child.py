@@ -47,6 +47,19 @@ DAMAGED = (
 )
 """What readers of archives and tables raise where a file is cut, twisted or locked by a password."""
 
+_OF_THE_MACHINE = (
+    errno.ENOSPC,
+    errno.EDQUOT,
+    errno.EROFS,
+    errno.EACCES,
+    errno.EPERM,
+    errno.EIO,
+    errno.EMFILE,
+    errno.ENFILE,
+)
+"""What the system says of itself and not of the file. Too little memory is not of these: the limit is this process's
+own, and the file needs more than it may."""
+
 
 def _is_ods(path: Path) -> bool:
     with zipfile.ZipFile(path) as archive:
@@ -78,14 +91,16 @@ def read(path: Path, target: Path, name: str, said: dict[str, Any] | None = None
     except (*DAMAGED, OSError) as error:
         # An archive whose parts lie where no file has any makes the reading itself fail; a full disk is another thing.
         number = errno_of(error)
-        if number not in (errno.EINVAL, None):
+        if number in _OF_THE_MACHINE:
             return {"errno": number}
+        if isinstance(error, OSError) and number != errno.EINVAL:
+            raise
         return {"error": f"{name} is damaged. Open it in a spreadsheet and save it anew."}
     try:
         write_shaped(shaped, target)
     except (OSError, pl.exceptions.PolarsError) as error:
         number = errno_of(error)
-        if number is None:
+        if number not in _OF_THE_MACHINE:
             raise
         return {"errno": number}
     return replace(shaped.profile, findings=(*shaped.profile.findings, *long)).to_json()
