@@ -26,15 +26,15 @@ def written_whole(output: Path, remedy: str = "Choose another place, or make roo
 
     try:
         target = output.resolve()
-        there = target.exists()
-        if there and not (target.is_file() and os.access(target.parent, os.W_OK)):
+        exists = target.exists()
+        if exists and not (target.is_file() and os.access(target.parent, os.W_OK)):
             yield output
         elif not target.parent.is_dir():
             raise PlainError(f"There is no folder {output.parent}. Make it, or choose another.")
         else:
             with replacing(target, target.suffix) as aside:
                 yield aside
-                if there:
+                if exists:
                     # Whoever may read it may read what is new in it.
                     shutil.copymode(target, aside)
     except Exception as error:

@@ -264,7 +264,7 @@ def columns(
         operation=operation or "",
         lanes=lanes,
     )
-    if changes.are_none and not answers_given.without and not answers_given.marks:
+    if changes.are_none and not answers:
         if keep_as:
             keep_trip(setting.person(), view, keep_as)
         print_columns(view, as_json)

@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+import errno
 import re
 
+FULL = (errno.ENOSPC, errno.EDQUOT)
+FORBIDDEN = (errno.EROFS, errno.EACCES, errno.EPERM)
+TOO_MANY_OPEN = (errno.EMFILE, errno.ENFILE)
 _SAID = re.compile(r"\(os error (\d+)\)|\[Errno (\d+)\]")
 _IN_WORDS = ("polars", "xlsxwriter")
 """Packages whose own errors hide that of the system: of a full disk Polars says that a file is out of specification."""

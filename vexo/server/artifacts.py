@@ -19,7 +19,7 @@ from typing import Any
 
 import polars as pl
 
-from vexo.core.os_errors import errno_of
+from vexo.core.os_errors import FORBIDDEN, TOO_MANY_OPEN, errno_of
 from vexo.core.sheets.sheet import ROW_ID
 
 from . import spared_columns
@@ -31,7 +31,7 @@ THINNED = "thinned"
 VERSION = 2
 """Raised whenever the columns of a kept result change their meaning: older ones are made anew."""
 LIMIT = int(os.environ.get("VEXO_STAGES_LIMIT", str(8 * 1024**3)))
-_NOT_ITS_OWN = (errno.EACCES, errno.EPERM, errno.EMFILE, errno.ENFILE, errno.ENOMEM)
+_NOT_ITS_OWN = (*FORBIDDEN, *TOO_MANY_OPEN, errno.ENOMEM)
 """Errors of the system by which a file that cannot be read is not lost."""
 _GROUP = 16_384
 """Rows of a group in a Parquet file: few enough that a window of a screen reads little, many enough to compress."""

@@ -10,7 +10,7 @@ from typing import Any
 from django.db import OperationalError
 
 from vexo.core.errors import MendableError
-from vexo.core.os_errors import errno_of
+from vexo.core.os_errors import FORBIDDEN, FULL, TOO_MANY_OPEN, errno_of
 
 from .error_codes import Coded
 
@@ -41,7 +41,7 @@ class Stale(PlainError):
         super().__init__(message, "stale", newer=newer)
 
 
-_OF_THE_MACHINE = (errno.EIO, errno.ENOMEM, errno.EMFILE, errno.ENFILE)
+_OF_THE_MACHINE = (*TOO_MANY_OPEN, errno.EIO, errno.ENOMEM)
 """What a system says of itself and not of what was asked: a broken disk, no memory, too many open files."""
 
 
@@ -57,9 +57,9 @@ def machine_trouble(error: BaseException, *, named: bool = False) -> str | None:
     folder = str(data_folder()) if named else "Vexo's folder"
     number = errno.ENOMEM if isinstance(error, MemoryError) else errno_of(error)
     message = str(error).lower() if isinstance(error, OperationalError | sqlite3.OperationalError) else ""
-    if number in (errno.ENOSPC, errno.EDQUOT) or "full" in message:
+    if number in FULL or "full" in message:
         return f"The disk of {folder} is full. Make room, then try again; what was written down is not lost."
-    if number in (errno.EROFS, errno.EACCES, errno.EPERM) or "readonly" in message or "unable to open" in message:
+    if number in FORBIDDEN or "readonly" in message or "unable to open" in message:
         return f"{folder} cannot be written to. Let the user that Vexo runs as write there, then try again."
     if "locked" in message or "busy" in message:
         return "The database was busy for too long. Nothing was lost; try again."

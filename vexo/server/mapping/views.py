@@ -49,9 +49,9 @@ class ColumnsView(APIView):
         unchanged(request, view)
         change_serializer = ChangeSerializer(data=request.data)
         change_serializer.is_valid(raise_exception=True)
-        said = dict(change_serializer.validated_data)
-        without, marks = said.pop("without", False), said.pop("marks", False)
-        changes = Changes(**said)
+        data = dict(change_serializer.validated_data)
+        without, marks = data.pop("without", False), data.pop("marks", False)
+        changes = Changes(**data)
         if changes.are_none and not without and not marks:
             # A plan that somebody has seen or approved is not replaced for nothing.
             raise PlainError(

@@ -20,7 +20,7 @@ from typing import Any
 
 import polars as pl
 
-from ...os_errors import errno_of
+from ...os_errors import FORBIDDEN, FULL, TOO_MANY_OPEN, errno_of
 from ..long_cells import long_cells
 from ..shape import shape_cells
 from ..sheet import Choices, SheetError
@@ -47,16 +47,7 @@ DAMAGED = (
 )
 """What readers of archives and tables raise where a file is cut, twisted or locked by a password."""
 
-_OF_THE_MACHINE = (
-    errno.ENOSPC,
-    errno.EDQUOT,
-    errno.EROFS,
-    errno.EACCES,
-    errno.EPERM,
-    errno.EIO,
-    errno.EMFILE,
-    errno.ENFILE,
-)
+_OF_THE_MACHINE = (*FULL, *FORBIDDEN, *TOO_MANY_OPEN, errno.EIO)
 """What the system says of itself and not of the file. Too little memory is not of these: the limit is this process's
 own, and the file needs more than it may."""
 
