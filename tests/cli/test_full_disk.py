@@ -7,6 +7,7 @@ import io
 import os
 import shlex
 import sqlite3
+import stat
 import subprocess
 import sys
 import unittest
@@ -247,6 +248,19 @@ class WhereItIsWanted(ServiceCase):
         with patch("os.access", lambda place, mode: place != folder and allowed(place, mode)):
             done = self.vexo.run("--as", "ada", "journal", "-o", str(path))
         self.assertEqual((done.returncode, path.read_text() == "old"), (0, False), done.stderr)
+
+    def test_a_disk_that_syncs_no_folders_has_the_file_all_the_same(self) -> None:
+        folder = temporary_folder()
+        sync = os.fsync
+
+        def files_alone(descriptor: int) -> None:
+            if stat.S_ISDIR(os.fstat(descriptor).st_mode):
+                raise OSError(errno.EINVAL, "Invalid argument")
+            sync(descriptor)
+
+        with patch("os.fsync", files_alone):
+            done = self.vexo.run("--as", "ada", "journal", "-o", str(folder / "x.csv"))
+        self.assertEqual((done.returncode, (folder / "x.csv").stat().st_size > 100), (0, True), done.stderr)
 
     def test_links_and_pipes_stay_what_they_are(self) -> None:
         folder = temporary_folder()

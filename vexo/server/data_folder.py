@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import fcntl
 import os
 import secrets
@@ -131,6 +132,19 @@ def _sync(path: Path) -> None:
         os.close(descriptor)
 
 
+_NO_FOLDERS = (errno.EINVAL, errno.ENOTSUP, errno.EACCES)
+"""What is said where folders cannot be synced, as on some network's disks, or cannot be listed: a file is in it all
+the same."""
+
+
+def _sync_folder(folder: Path) -> None:
+    try:
+        _sync(folder)
+    except OSError as error:
+        if error.errno not in _NO_FOLDERS:
+            raise
+
+
 @contextmanager
 def replacing(target: Path, ending: str = ".part") -> Iterator[Path]:
     """Where to write a file aside; afterwards it has its name, whole and on the disk, or nothing has changed.
@@ -144,7 +158,7 @@ def replacing(target: Path, ending: str = ".part") -> Iterator[Path]:
         yield aside
         _sync(aside)
         aside.replace(target)
-        _sync(target.parent)
+        _sync_folder(target.parent)
     finally:
         aside.unlink(missing_ok=True)
 
