@@ -182,6 +182,15 @@ def document_of_sheet(view: PartView, sheet: Sheet) -> BringIn:
     return replace(bringing, columns=columns, key=key, row_headers=headers)
 
 
+def goes_by(view: PartView, route: Route) -> bool:
+    """Whether a trip's sheets come in as its route says, and not as a person said on the trip itself."""
+    says, goes = route.bringing, view.trip.bringing
+    if view.trip.route_id != route.pk or says is None or not goes.columns.items() <= says.columns.items():
+        return False
+    key = goes.key or tuple(status_facts(view).key.names)
+    return replace(goes, columns=says.columns, row_headers=says.row_headers, key=key) == says
+
+
 @dataclass(frozen=True)
 class SheetFit:
     """How a sheet's header fits a route: the columns that it lacks, and those that the route does not know."""

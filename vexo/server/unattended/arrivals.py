@@ -37,6 +37,7 @@ from ..passes.starting import start_pass
 from ..people.models import Person
 from ..planning.models import Decision
 from ..planning.not_read import not_read_for
+from ..routes.saved_routes import goes_by
 from ..trips.models import Edit, Trip
 from ..trips.part_view import PartView
 from ..trips.refusal_rules import rule_of_trip
@@ -104,7 +105,7 @@ def _settle(arrival: Arrival) -> None:
         return
     with suppress(*UNREADABLE):
         if TripStatus(PartView.of(trip, arrival.part)).over:
-            last = Pass.objects.filter(trip=trip).order_by("-number").first()
+            last = Pass.objects.filter(trip=trip, started_at__gte=arrival.at).order_by("-number").first()
             by = names_of([last.by])[last.by] if last is not None else ""
             says = f"applied by {by}" if by else "nothing was left to write"
             Arrival.objects.filter(pk=arrival.pk).update(state=Arrival.DONE, says=says)
@@ -252,6 +253,8 @@ def _why_not(unattended: Unattended, view: PartView, arrival: Arrival) -> str:
         return "this route brings sheets up to Review."
     if changed_since(unattended):
         return "the route was changed after it was said that it may apply by itself."
+    if not goes_by(view, unattended.route):
+        return f"it came back on trip {view.trip.pk}, whose way is not that of the route."
     others = _others_on(view, unattended.owner.username, arrival.at)
     if others:
         return f"{others} has worked on it."
