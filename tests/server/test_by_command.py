@@ -81,7 +81,7 @@ class ByCommand(ServiceCase):
 
     def test_what_did_not_go_out_goes_on(self) -> None:
         trip = new_trip(self.practice, "Berth", "ada", ("notes",), BERTHS.format("B"), "Letter B")
-        target = self.folder / "b.csv"
+        target = self.folder / "b.xlsx"
         place = Application.objects.filter(pk=self.practice.pk)
         place.update(address="http://127.0.0.1:9/")
         self.vexo.fails("--as", "ada", "send-on", str(trip.pk), "-o", str(target))

@@ -11,6 +11,7 @@ from vexo.core.wording import many
 
 from .common import json_option, print_json, ready
 from .main import Setting
+from .options import Beside
 from .terminal import console, plain_table
 
 
@@ -93,7 +94,7 @@ def connect(
 @click.command()
 @click.argument("application")
 @click.option("--token-from-input", "from_input", is_flag=True, help="Read the token from the standard input.")
-@click.option("--withdraw", is_flag=True, help="Forget it.")
+@click.option("--withdraw", is_flag=True, help="Forget it.", cls=Beside, not_with=("from_input",))
 @ready
 def token(setting: Setting, application: str, from_input: bool, withdraw: bool) -> None:
     """Give an application a token of your own: what you read and write there goes under it.

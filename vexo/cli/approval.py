@@ -6,6 +6,7 @@ import click
 
 from .common import find_view, json_option, print_json, ready
 from .main import Setting
+from .options import Beside
 from .terminal import console
 
 
@@ -14,7 +15,14 @@ from .terminal import console
 @click.option("--ask", "note", metavar="WORDS", help="Ask somebody else to approve the newest plan.")
 @click.option("--approve", is_flag=True, help="Approve it.")
 @click.option("--send-back", "word", metavar="WORDS", help="Send it back, and say why.")
-@click.option("--plan", "number", type=int, help="The plan that was seen; the newest by default.")
+@click.option(
+    "--plan",
+    "number",
+    type=int,
+    help="The plan that was seen; the newest by default.",
+    cls=Beside,
+    only_with=("note", "approve", "word"),
+)
 @json_option
 @ready
 def approval(

@@ -10,6 +10,7 @@ from vexo.core.wording import many
 
 from .common import ready
 from .main import Setting
+from .outputs import refuse_other_ending
 from .terminal import console
 
 _NAMED = 5
@@ -28,6 +29,7 @@ def backup(setting: Setting, target: Path) -> None:
     from vexo.server.people.rights import Action, require
 
     require(setting.person(), Action.KEEP)
+    refuse_other_ending(target, ".gz", ".tgz")
     try:
         written = back_up(target)
     except PlainError as error:

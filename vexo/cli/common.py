@@ -35,6 +35,9 @@ def _started(command: Callable[..., Any], *, new: bool) -> Callable[..., Any]:
     @click.pass_obj
     @wraps(command)
     def started(setting: Setting, *arguments: Any, **options: Any) -> Any:
+        arguments_ = [one for one in click.get_current_context().command.params if isinstance(one, click.Argument)]
+        if setting.part and not any(one.name == "trip" for one in arguments_):
+            raise click.UsageError("--part goes with what is done to one part of a trip.")
         setting.ready(new=new)
         return command(setting, *arguments, **options)
 
@@ -48,7 +51,8 @@ def find_view(number: int, *, whole: bool = False) -> PartView:
         whole: what is done is about the trip, not about rows of one of its parts.
 
     Raises:
-        PlainError: where there is no such trip or part, or the trip has several and none was named.
+        PlainError: where there is no such trip or part, the trip has several and none was named, or one was named for
+            what is about the whole trip.
     """
     from vexo.server.errors import PlainError
     from vexo.server.trips.models import Trip
@@ -59,6 +63,8 @@ def find_view(number: int, *, whole: bool = False) -> PartView:
         raise PlainError(f"There is no trip {number}.")
     context = click.get_current_context(silent=True)
     part = getattr(context.obj, "part", "") if context is not None else ""
+    if part and whole:
+        raise PlainError(f"This is about the whole of trip {number}, and not about its part {part}. Leave --part away.")
     if not part:
         parts = list(trip.parts.order_by("number").values_list("number", "label"))
         if len(parts) > 1 and not whole:

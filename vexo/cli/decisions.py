@@ -8,6 +8,7 @@ from vexo.core.planning.verdicts import Answer
 
 from .common import find_view, finish, json_option, print_json, ready, row_ids
 from .main import Setting
+from .options import Beside
 from .terminal import console, plain_table
 
 
@@ -18,7 +19,13 @@ from .terminal import console, plain_table
 @click.option("--code", default="", help="All rows that are asked this, by its code (see review --json).")
 @click.option("--field", default="", help="Only what is asked about this field.")
 @click.option("--message", help="Of rows that the application refused (--code refused): only those with these words.")
-@click.option("--record", default="", help="For the answer 'record', or of code absent: the record's ID.")
+@click.option(
+    "--record",
+    default="",
+    help="For the answer 'record', or of code absent: the record's ID.",
+    cls=Beside,
+    not_with=("value",),
+)
 @click.option("--value", default="", help="For the answer 'through': a value that is free.")
 @click.option("--plan", "number", type=int, help="The plan that was seen; the newest by default.")
 @json_option

@@ -9,6 +9,7 @@ import click
 
 from .common import find_view, finish, json_option, print_json, ready, row_ids
 from .main import Setting
+from .options import Beside, refuse_twice
 from .terminal import console, plain_table, print_made
 
 if TYPE_CHECKING:
@@ -33,15 +34,43 @@ def _column(view: PartView, said: str) -> str:
 
 @click.command()
 @click.argument("trip", type=int)
-@click.option("--row", type=int, help="A row, by its number in the sheet.")
+@click.option("--row", type=int, help="A row, by its number in the sheet.", cls=Beside, not_with=("find",))
 @click.option("--column", default="", help="A column, by its header or field; with --find, empty for all.")
-@click.option("--value", help="The text that is to stand there; empty for a blank cell.")
-@click.option("--down", type=int, metavar="ROWS", help="Fill the row's cell into so many rows below it.")
-@click.option("--find", help="Find this in the cells of the column …")
-@click.option("--replace", "put", default="", help="… and put this in its place.")
-@click.option("--pattern", is_flag=True, help="--find is a regular expression; $1 in --replace is its first group.")
-@click.option("--whole", is_flag=True, help="--find is the whole cell.")
-@click.option("--repair", is_flag=True, help="Put back what a spreadsheet damaged, where it is known.")
+@click.option(
+    "--value", help="The text that is to stand there; empty for a blank cell.", cls=Beside, not_with=("down", "find")
+)
+@click.option(
+    "--down",
+    type=int,
+    metavar="ROWS",
+    help="Fill the row's cell into so many rows below it.",
+    cls=Beside,
+    not_with=("find",),
+)
+@click.option("--find", help="With --replace: find this in the cells of the column …", cls=Beside, only_with=("put",))
+@click.option(
+    "--replace",
+    "put",
+    default="",
+    help="With --find: … and put this in its place; empty to take it out.",
+    cls=Beside,
+    only_with=("find",),
+)
+@click.option(
+    "--pattern",
+    is_flag=True,
+    help="With --find: it is a regular expression; $1 in --replace is its first group.",
+    cls=Beside,
+    only_with=("find",),
+)
+@click.option("--whole", is_flag=True, help="With --find: it is the whole cell.", cls=Beside, only_with=("find",))
+@click.option(
+    "--repair",
+    is_flag=True,
+    help="Put back what a spreadsheet damaged, where it is known.",
+    cls=Beside,
+    not_with=("row", "value", "down", "find"),
+)
 @json_option
 @ready
 def edit(
@@ -139,6 +168,7 @@ def totals(setting: Setting, trip: int, expect_rows: int | None, expect: tuple[s
     from vexo.server.trips.trip_pages import totals_of
 
     view = find_view(trip)
+    refuse_twice("column", {"--expect": [entry.rpartition("=")[0] for entry in expect]})
     sums = {}
     for entry in expect:
         column, equals, text = entry.rpartition("=")
@@ -194,6 +224,7 @@ def only(
         told = {"trip": trip, "condition": row_filter.get("condition", ""), "left_out": row_filter.get("left_out", [])}
         print_json(told) if as_json else console().print(f"Trip {trip} carries {words_of(row_filter)}.")
         return
+    refuse_twice("row", {"--leave-out": map(str, {*leave_out}), "--take-in": map(str, {*take_in})})
     out, taken = (row_ids(view, rows) for rows in (leave_out, take_in))
     finish(carry_only(view, setting.person(), condition=where, leave_out=out, take_in=taken, run_here=True))
     print_plan(find_view(trip), as_json)

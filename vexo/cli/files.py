@@ -11,7 +11,8 @@ import click
 
 from .common import find_view, finish, json_option, print_json, ready
 from .main import Setting
-from .outputs import written_whole
+from .options import Beside
+from .outputs import refuse_other_ending, written_whole
 from .send_out import TOLD, deliver, say_of
 from .terminal import console, plain_table
 
@@ -25,7 +26,14 @@ if TYPE_CHECKING:
 @click.option("--save", default="", metavar="NO", help="Write one of them, by its number in the list.")
 @click.option("--sent", is_flag=True, help="Write all that went out, as one ZIP file.")
 @click.option("--kept", is_flag=True, help="Write the kept copy, as a sheet: .xlsx, .ods, .csv, .tsv.")
-@click.option("-o", "--output", type=click.Path(path_type=Path, dir_okay=False), help="Where to.")
+@click.option(
+    "-o",
+    "--output",
+    type=click.Path(path_type=Path, dir_okay=False),
+    help="Where to.",
+    cls=Beside,
+    only_with=("save", "sent", "kept"),
+)
 @json_option
 @ready
 def files(setting: Setting, number: int, save: str, sent: bool, kept: bool, output: Path | None, as_json: bool) -> None:
@@ -71,9 +79,11 @@ def _write(trip: Trip, listed: list[SheetFile], save: str, sent: bool, output: P
         if one is None:
             numbers = ", ".join(one.number for one in listed) or "none"
             raise PlainError(f"Trip {trip.pk} has no file {save!r}. Its files are: {numbers}.", "no-sheet")
+        refuse_other_ending(output, Path(one.name).suffix.lower())
         source: IO[bytes] = absolute(one.there()).open("rb")
         rows = one.rows
     elif sent:
+        refuse_other_ending(output, ".zip")
         source = zipped(trip)
     else:
         source, rows = write_kept(trip, output.suffix.lower().removeprefix("."))
@@ -91,7 +101,10 @@ def send_on(setting: Setting, number: int, output: Path, as_json: bool) -> None:
     """Go on with sending out what was stopped, or broke off: what was read is kept."""
     from vexo.server.sendout.send_out import go_on
 
-    result = finish(go_on(find_view(number, whole=True), setting.person(), run_here=True))
+    view = find_view(number, whole=True)
+    if view.trip.document is not None:
+        refuse_other_ending(output, f".{view.trip.document.format}", ".zip")
+    result = finish(go_on(view, setting.person(), run_here=True))
     delivered = deliver(result, output)
     say_of(result, find_view(number, whole=True).trip.record_type)
     if as_json:

@@ -10,6 +10,7 @@ import click
 
 from .common import json_option, print_json, ready
 from .main import Setting
+from .options import refuse_twice
 from .terminal import console, plain_table
 
 if TYPE_CHECKING:
@@ -44,6 +45,8 @@ def guards(
     from vexo.server.routes.guarding import set_route_guards
     from vexo.server.routes.saved_routes import find_route
 
+    refuse_twice("guard", {"--set": [one.partition("=")[0] for one in modes]})
+    refuse_twice("limit", {"--limit": [one.partition("=")[0] for one in limits]})
     changes = path is not None or modes or limits or usual
     if changes:
         require(setting.person(), Action.CONNECT)

@@ -11,7 +11,8 @@ import click
 
 from .common import find_view, finish, json_option, print_json, ready
 from .main import Setting
-from .outputs import written_whole
+from .options import Beside
+from .outputs import refuse_other_ending, written_whole
 from .terminal import console, plain_table
 
 if TYPE_CHECKING:
@@ -24,7 +25,13 @@ def key_options(command: Callable[..., Any]) -> Callable[..., Any]:
 
     @click.option("--ignore-case", is_flag=True, help="Keys compare whatever their capitals.")
     @click.option("--ignore-accents", is_flag=True, help="Keys compare whatever their accents.")
-    @click.option("--exact-keys", is_flag=True, help="Keys compare exactly again.")
+    @click.option(
+        "--exact-keys",
+        cls=Beside,
+        not_with=("ignore_case", "ignore_accents"),
+        is_flag=True,
+        help="Keys compare exactly again.",
+    )
     @click.option("--reach", metavar="CONDITION", help="Which records may be touched: a condition, 'all', or 'sent'.")
     @wraps(command)
     def gathered(*args: Any, ignore_case: bool, ignore_accents: bool, exact_keys: bool, **options: Any) -> Any:
@@ -43,6 +50,7 @@ def _print_absent(view: PartView, output: Path | None, as_json: bool) -> None:
     if not absent.known:
         raise PlainError("Which records the sheet lacks is not known. Plan the trip, or say its reach.", "reach")
     if output is not None:
+        refuse_other_ending(output, ".csv")
         with written_whole(output) as aside:
             write_absent(view, aside)
     if as_json:
@@ -62,11 +70,26 @@ def _print_absent(view: PartView, output: Path | None, as_json: bool) -> None:
 @click.option("--key", "keys", multiple=True, metavar="FIELD+FIELD", help="A key to measure beside the usual ones.")
 @click.option(
     "--rows",
+    cls=Beside,
+    only_with=("keys",),
     type=click.Choice(["one", "none", "several", "blank", "shared"]),
     help="List the rows that find this by the key that is said.",
 )
-@click.option("--absent", is_flag=True, help="List the records in reach that no row is about.")
-@click.option("-o", "output", type=click.Path(path_type=Path), help="Write all of these to a CSV file.")
+@click.option(
+    "--absent",
+    is_flag=True,
+    help="List the records in reach that no row is about.",
+    cls=Beside,
+    not_with=("rows", "keys"),
+)
+@click.option(
+    "-o",
+    "--output",
+    type=click.Path(path_type=Path),
+    help="With --absent: write all of these to a CSV file.",
+    cls=Beside,
+    only_with=("absent",),
+)
 @json_option
 @ready
 def keys_(

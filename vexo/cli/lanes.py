@@ -15,6 +15,8 @@ import click
 from vexo.core.columns.lanes import PLAIN, Blank, Lane, LaneError, lanes_from_json
 from vexo.core.planning.verdicts import WRITTEN
 
+from .options import refuse_twice
+
 if TYPE_CHECKING:
     from vexo.server.trips.facts.open import OpenItem
     from vexo.server.trips.part_view import PartView
@@ -98,6 +100,18 @@ def _of_file(path: Path | None) -> dict[str, Lane]:
     return lanes_from_json(data)
 
 
+def _refuse_both(laning: Laning) -> None:
+    """Raises PlainError where options say two things of one field, of which one would count."""
+
+    def fields(pairs: tuple[str, ...]) -> list[str]:
+        return [pair.partition("=")[0] for pair in pairs]
+
+    refuse_twice("field", {"--set": fields(laning.fixed), "--add": fields(laning.added)})
+    refuse_twice("field", {"--blank": fields(laning.blanks), "--default": fields(laning.defaults)})
+    refuse_twice("field", {"--blank": fields(laning.blanks), "--default-updates": laning.updates})
+    refuse_twice("field", {"--only-if-empty": laning.only_empty, "--always": laning.always})
+
+
 def lanes_said(laning: Laning, before: dict[str, Lane], carried: list[str]) -> dict[str, Lane]:
     """The lanes that options change, on top of those that there are; ``*`` stands for every carried field.
 
@@ -106,6 +120,7 @@ def lanes_said(laning: Laning, before: dict[str, Lane], carried: list[str]) -> d
     """
     from vexo.server.errors import PlainError
 
+    _refuse_both(laning)
     changed = _of_file(laning.file)
 
     def lay(names: tuple[str, ...], **rules: object) -> None:
@@ -125,6 +140,9 @@ def lanes_said(laning: Laning, before: dict[str, Lane], carried: list[str]) -> d
         field, text = _pair("--default", said)
         lay((field,), blank=Blank.DEFAULT, default=text)
     lay(laning.updates, updates=True)
+    for name in laning.updates:
+        if name != "*" and changed[name].blank != Blank.DEFAULT:
+            raise PlainError(f"{name} has no default that could count for all records: --default {name}=TEXT.")
     lay(laning.only_empty, only_empty=True)
     lay(laning.always, only_empty=False)
     return changed

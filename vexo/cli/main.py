@@ -26,7 +26,7 @@ _COMMANDS: dict[str, tuple[str, str]] = {
     "bring-in": ("trips:bring_in", "Bring a sheet in, up to Review."),
     "columns": ("trips:columns", "Say where columns go, the key, or what the rows are for."),
     "read": ("inspect_sheet:read", "Read a sheet and say what is in it."),
-    "review": ("trips:review", "Show the verdict of each row, with old and new values."),
+    "review": ("review:review", "Show the verdict of each row, with old and new values."),
     "open": ("trips:open_", "List what is open on a trip, with the ways to answer."),
     "rules": ("rules:rules", "What may be done to the records of an application, by record type."),
     "approval": ("approval:approval", "Ask for the approval of a plan, approve it, or send it back."),

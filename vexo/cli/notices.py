@@ -6,6 +6,7 @@ import click
 
 from .common import json_option, print_json, ready
 from .main import Setting
+from .options import Beside, refuse_twice
 from .terminal import console, plain_table
 
 _WAYS = {"list": (True, False), "mail": (False, True), "both": (True, True), "none": (False, False)}
@@ -13,7 +14,7 @@ _WAYS = {"list": (True, False), "mail": (False, True), "both": (True, True), "no
 
 
 @click.command()
-@click.option("--seen", is_flag=True, help="They are new no more.")
+@click.option("--seen", is_flag=True, help="They are new no more.", cls=Beside, not_with=("wishes", "tell", "email"))
 @click.option("--email", metavar="ADDRESS", help="Where your e-mail goes; empty for none.")
 @click.option(
     "--tell", multiple=True, metavar="KIND=WAY", help="How you are told of a kind: in the list, by mail, both or none."
@@ -31,6 +32,7 @@ def notices(
     person = setting.person()
     if person.pk is None:
         raise click.UsageError("Say whose notices with `vexo --as PERSON`.")
+    refuse_twice("kind", {"--tell": [one.partition("=")[0] for one in tell]})
     if tell or email is not None:
         set_wishes(person, email, dict(_wish(entry) for entry in tell))
     own, wished = listed(person), wishes_of(person)

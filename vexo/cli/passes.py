@@ -14,6 +14,7 @@ import polars as pl
 from .common import find_view, finish, json_option, print_json, ready
 from .lanes import open_json, print_open
 from .main import Setting
+from .options import Beside
 from .outputs import written_whole
 from .terminal import SIGNS, console, sum_line
 from .trips import end_with, plan_figures
@@ -83,6 +84,10 @@ def _check_deletes(plan: Plan, deletes: int, number: int | None, *, ask: bool) -
         raise PlainError(f"Plan {plan.number} deletes {records}, and not {number:,}. Nothing was sent.", "deletes")
 
 
+_NEW_PASS = ("number", "deletes", "atomic", "stop_after", "take_back", "carry_on", "at")
+"""Options of a pass that begins: one that broke off goes on as it was begun."""
+
+
 @click.command()
 @click.argument("trip", type=int)
 @click.option("--plan", "number", type=int, help="The plan that was seen; the newest by default.")
@@ -92,13 +97,46 @@ def _check_deletes(plan: Plan, deletes: int, number: int | None, *, ask: bool) -
 )
 @click.option("--all-or-nothing", "atomic", is_flag=True, help="Write all rows, or none if one is refused.")
 @click.option("--stop-after", type=int, metavar="N", help="Send no further batch once N rows were refused.")
-@click.option("--take-back", is_flag=True, help="With --stop-after: prepare the taking back of what it wrote.")
-@click.option("--carry-on", is_flag=True, help="Send all rows, whatever the trip's route says of refusals.")
-@click.option("--at", metavar="TIME", default="", help="When it is sent: 20:00, or 2026-12-01 20:00; a worker does it.")
-@click.option("--lift", default="", metavar="WHY", help="Without the approval that it needs; administrators alone.")
-@click.option("--go-on", "going_on", type=int, metavar="PASS", help="Go on with a pass that broke off.")
 @click.option(
-    "--give-up", "giving_up", type=int, metavar="PASS", help="End a pass that broke off; the rest is not sent."
+    "--take-back",
+    is_flag=True,
+    help="With --stop-after: prepare the taking back of what it wrote.",
+    cls=Beside,
+    only_with=("stop_after",),
+)
+@click.option(
+    "--carry-on",
+    is_flag=True,
+    help="Send all rows, whatever the trip's route says of refusals.",
+    cls=Beside,
+    not_with=("stop_after", "take_back"),
+)
+@click.option("--at", metavar="TIME", default="", help="When it is sent: 20:00, or 2026-12-01 20:00; a worker does it.")
+@click.option(
+    "--lift",
+    default="",
+    metavar="WHY",
+    help="Without the approval that it needs; administrators alone.",
+    cls=Beside,
+    not_with=("at",),
+)
+@click.option(
+    "--go-on",
+    "going_on",
+    type=int,
+    metavar="PASS",
+    help="Go on with a pass that broke off.",
+    cls=Beside,
+    not_with=("giving_up", *_NEW_PASS),
+)
+@click.option(
+    "--give-up",
+    "giving_up",
+    type=int,
+    metavar="PASS",
+    help="End a pass that broke off; the rest is not sent.",
+    cls=Beside,
+    not_with=("lift", *_NEW_PASS),
 )
 @json_option
 @ready
@@ -181,7 +219,15 @@ def apply(
     type=click.Path(path_type=Path, dir_okay=False),
     help="Write what became of each row: .xlsx, .csv, .jsonl, .html.",
 )
-@click.option("--pass", "number", type=int, metavar="N", help="Of the receipt: what this pass wrote alone.")
+@click.option(
+    "--pass",
+    "number",
+    type=int,
+    metavar="N",
+    help="With --receipt: what this pass wrote alone.",
+    cls=Beside,
+    only_with=("receipt",),
+)
 @click.option("--rejects", type=click.Path(path_type=Path, dir_okay=False), help="Write the rows that are not in.")
 @click.option(
     "--absent",
@@ -207,16 +253,28 @@ def outcome(
 ) -> None:
     """Show what became of a trip's rows."""
     from vexo.server.errors import PlainError
-    from vexo.server.passes.receipts import write_absent_outcome, write_receipt, write_rejects, write_touched
+    from vexo.server.passes.receipts import (
+        RECEIPT_ENDINGS,
+        TABLE_ENDINGS,
+        write_absent_outcome,
+        write_receipt,
+        write_rejects,
+        write_touched,
+    )
     from vexo.server.trips.sheets import downloaded
 
     view = find_view(trip)
     of_passes = partial(write_receipt, number=number)
-    files = ((of_passes, receipt), (write_rejects, rejects), (write_absent_outcome, absent), (write_touched, touched))
-    for write, path in files:
+    files = (
+        (of_passes, receipt, RECEIPT_ENDINGS),
+        (write_rejects, rejects, TABLE_ENDINGS),
+        (write_absent_outcome, absent, TABLE_ENDINGS),
+        (write_touched, touched, TABLE_ENDINGS),
+    )
+    for write, path, endings in files:
         if path:
             try:
-                with written_whole(path) as aside:
+                with written_whole(path, endings) as aside:
                     write(view, aside)
             except PlainError as error:
                 if error.code != "nothing":

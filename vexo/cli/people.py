@@ -9,6 +9,7 @@ import click
 
 from .common import json_option, print_json, ready, ready_or_new
 from .main import Setting
+from .options import Beside
 from .outputs import written_whole
 from .terminal import console, plain_table
 
@@ -53,7 +54,13 @@ def list_people(setting: Setting, as_json: bool) -> None:
 @click.option("--name", default="", help="Their full name; the name they sign in with by default.")
 @click.option("--role", type=click.Choice(ROLES), help="What they may do; the first person is an administrator.")
 @_from_input
-@click.option("--no-password", is_flag=True, help="They choose one by a link: `vexo person link NAME`.")
+@click.option(
+    "--no-password",
+    is_flag=True,
+    help="They choose one by a link: `vexo person link NAME`.",
+    cls=Beside,
+    not_with=("from_input",),
+)
 @ready_or_new
 def add(setting: Setting, username: str, name: str, role: str | None, from_input: bool, no_password: bool) -> None:
     """Add a person. The first one is an administrator."""
@@ -146,13 +153,27 @@ def remove(setting: Setting, username: str) -> None:
 
 
 @click.command()
-@click.option("--verify", is_flag=True, help="See whether the journal is as it was written.")
-@click.option("--seal", default="", help="With --verify: a seal kept elsewhere; says which entry has it.")
+@click.option(
+    "--verify",
+    is_flag=True,
+    help="See whether the journal is as it was written.",
+    cls=Beside,
+    not_with=("trip", "last", "output"),
+)
+@click.option(
+    "--seal",
+    default="",
+    help="With --verify: a seal kept elsewhere; says which entry has it.",
+    cls=Beside,
+    only_with=("verify",),
+)
 @click.option("--trip", type=int, help="Only entries of this trip.")
-@click.option("--last", type=int, default=50, show_default=True, help="How many, the newest.")
+@click.option(
+    "--last", type=int, default=50, show_default=True, help="How many, the newest.", cls=Beside, not_with=("output",)
+)
 @click.option(
     "-o",
-    "output",
+    "--output",
     type=click.Path(dir_okay=False, path_type=Path),
     help="Write all entries to a file instead: .csv, or .jsonl with a JSON object a line.",
 )
@@ -165,8 +186,6 @@ def journal(
     from vexo.server.journal.models import Entry
     from vexo.server.journal.services import note
 
-    if seal and not verify:
-        raise click.UsageError("--seal goes with --verify.")
     if verify:
         sys.exit(_verify(seal, as_json))
     if output is not None:
@@ -221,13 +240,13 @@ def _verify(wanted: str, as_json: bool) -> int:
 
 def _write_journal(path: Path, trip: int | None) -> int:
     """Write the journal, or a trip's entries, to a file: how many these are. Raises PlainError."""
-    from vexo.server.errors import PlainError
     from vexo.server.journal.download import FORMATS, entries_asked
 
     ending = path.suffix.lower().removeprefix(".")
-    if ending not in FORMATS:
-        raise PlainError(f"Unknown format of {path.name}. Use {' or '.join(f'.{one}' for one in FORMATS)}.")
     entries = entries_asked({"trip": str(trip)} if trip is not None else {})
-    with written_whole(path) as aside, aside.open("w", encoding="utf-8", newline="") as file:
+    with (
+        written_whole(path, [f".{one}" for one in FORMATS]) as aside,
+        aside.open("w", encoding="utf-8", newline="") as file,
+    ):
         file.writelines(FORMATS[ending][1](entries))
     return entries.count()

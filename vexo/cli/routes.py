@@ -8,6 +8,7 @@ import click
 
 from .common import json_option, print_json, ready
 from .main import Setting
+from .options import Beside
 from .terminal import console, plain_table
 
 if TYPE_CHECKING:
@@ -57,16 +58,41 @@ def _run_by_itself(
     help="What its passes do where rows are refused: carry-on, N (stop once N were), or N+take-back.",
 )
 @click.option("--by-itself", default="", metavar="ROUTE=FOLDER", help="Sheets come in on it from a folder by itself.")
-@click.option("--at", default="", metavar="HH:MM", help="With --by-itself: when it looks there; else every minute.")
-@click.option("--days", default="", metavar="MON,FRI", help="With --at: on which days; each day by default.")
-@click.option("--zone", default="UTC", show_default=True, help="With --at: in which time zone.")
+@click.option(
+    "--at",
+    default="",
+    metavar="HH:MM",
+    help="With --by-itself: when it looks there; else every minute.",
+    cls=Beside,
+    only_with=("by_itself",),
+)
+@click.option(
+    "--days",
+    default="",
+    metavar="MON,FRI",
+    help="With --at: on which days; each day by default.",
+    cls=Beside,
+    only_with=("at",),
+)
+@click.option(
+    "--zone", default="UTC", show_default=True, help="With --at: in which time zone.", cls=Beside, only_with=("at",)
+)
 @click.option(
     "--applies",
+    cls=Beside,
+    only_with=("by_itself",),
     type=click.IntRange(min=0),
     default=0,
     help="With --by-itself: apply up to so many records where nothing is open.",
 )
-@click.option("--deletes", type=click.IntRange(min=0), default=0, help="With --applies: of these, as many deleted.")
+@click.option(
+    "--deletes",
+    type=click.IntRange(min=0),
+    default=0,
+    help="With --applies: of these, as many deleted.",
+    cls=Beside,
+    only_with=("applies",),
+)
 @click.option("--not-by-itself", "stop", default="", metavar="ROUTE", help="It runs by itself no more.")
 @json_option
 @ready
@@ -102,8 +128,6 @@ def routes(
     if by_itself:
         name, _, folder = by_itself.rpartition("=")
         _run_by_itself(setting, find_route(name), folder, (at, days, zone), (applies, deletes))
-    elif at or days or applies or deletes:
-        raise click.UsageError("--at, --days, --applies and --deletes go with --by-itself.")
     if stop:
         from vexo.server.unattended.services import stop_unattended
 

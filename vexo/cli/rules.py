@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import click
 
 from .common import json_option, print_json, ready
 from .main import Setting
+from .options import Beside, refuse_twice
 from .terminal import console, plain_table
 
 
@@ -24,7 +26,13 @@ from .terminal import console, plain_table
 @click.option(
     "--times", "times", multiple=True, metavar="TYPE=FROM-TO", help="When it is written: Berth=20:00-06:00@Mon,Fri."
 )
-@click.option("--zone", default="", help="The time zone of these times, such as Europe/London; UTC by default.")
+@click.option(
+    "--zone",
+    default="",
+    help="With --times: their time zone, such as Europe/London; UTC by default.",
+    cls=Beside,
+    only_with=("times",),
+)
 @click.option("--any-time", "any_time", multiple=True, metavar="TYPE", help="It is written at all times.")
 @click.option("--mask", multiple=True, metavar="TYPE.FIELD", help="Nothing of it is kept once a trip is over.")
 @click.option("--unmask", multiple=True, metavar="TYPE.FIELD", help="It is kept like the others.")
@@ -55,6 +63,11 @@ def rules(
     if changes:
         require(setting.person(), Action.CONNECT)
     target = find_application(application)
+    _refuse_both(("--off", denied), ("--on", allowed))
+    _refuse_both(("--never", never), ("--write", written))
+    _refuse_both(("--mask", mask), ("--unmask", unmask))
+    _refuse_both(("--approve", [one.partition("=")[0] for one in approved]), ("--no-approval", free))
+    refuse_twice("record type", {"--times": [one.partition("=")[0] for one in times], "--any-time": any_time})
     if changes:
         rules_json = rules_of(target).to_json()
         for pairs, name, sign, adds in (
@@ -92,6 +105,11 @@ def rules(
             of.times.says if of.times is not None else "at all times",
         )
     console().print(table)
+
+
+def _refuse_both(*said: tuple[str, Sequence[str]]) -> None:
+    """Raises PlainError where an option and its opposite are said of the same."""
+    refuse_twice("name", {option: {*names} for option, names in said})
 
 
 def _words(approve: dict[str, Any]) -> str:

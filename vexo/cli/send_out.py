@@ -12,7 +12,8 @@ import click
 
 from .common import find_view, finish, json_option, print_json, ready
 from .main import Setting
-from .outputs import written_whole
+from .options import Beside, refuse_twice
+from .outputs import refuse_other_ending, written_whole
 from .terminal import console, plain_table, sum_line
 
 if TYPE_CHECKING:
@@ -57,8 +58,17 @@ def _groups(entries: tuple[str, ...]) -> tuple[tuple[str, tuple[str, ...]], ...]
     return tuple(groups)
 
 
-def _begun(route: str, application: str | None, record_type: str | None) -> tuple[Route | None, Application, SendOut]:
-    """The route that was said, if one was; the application; and the document to begin with. Raises PlainError."""
+def _begun(
+    route: str, application: str | None, record_type: str | None, said: set[str]
+) -> tuple[Route | None, Application, SendOut]:
+    """The route that was said, if one was; the application; and the document to begin with.
+
+    Args:
+        said: of which uses something is said beside the route (``core.documents.base.Lost``).
+
+    Raises:
+        PlainError: also where the route is not of them, or what it has lost would let other records go out.
+    """
     from vexo.core.documents import SendOut
     from vexo.server.applications.services import find_application
     from vexo.server.errors import PlainError
@@ -72,23 +82,34 @@ def _begun(route: str, application: str | None, record_type: str | None) -> tupl
     fit = fit_of(kept)
     for lost in fit.lost:
         click.echo(f"{kept.name}: {lost}", err=True)
+    if fit.document is None and kept.document is None:
+        raise PlainError(f"The route {kept.name} says how sheets come in, and not what goes out.", "document")
     if fit.document is None:
         raise PlainError(f"The route {kept.name} does not fit {kept.application.label} any more.")
+    for wanted, its_own in ((application, kept.application.name), (record_type, fit.document.record_type)):
+        if wanted and wanted.lower() != its_own.lower():
+            raise PlainError(f"The route {kept.name} is one of {its_own}, not of {wanted}.", "no-route")
+    if {"condition", "picked"} & fit.lost_out and not {"condition", "picked"} & said:
+        raise PlainError("Without it other records would go out. Say which with --where or --keys.", "document")
+    if "share" in fit.lost_out - said:
+        raise PlainError("Without it all would go out in one sheet. Say by what with --share-by.", "document")
     return kept, kept.application, fit.document
 
 
 def _format(output: Path, said: str | None, before: str, *, shared: bool) -> str:
     """The format that is meant. Raises PlainError where neither the ending nor anyone says it."""
     from vexo.core.documents import FORMATS
-    from vexo.server.errors import PlainError
+    from vexo.server.errors import PlainError, unknown_format
 
     ending = output.suffix.lstrip(".").lower()
     if not output.absolute().parent.is_dir():
         raise PlainError(f"There is no folder {output.parent}.")
     if ending in FORMATS:
-        return said or ending
+        if said not in (None, ending):
+            raise PlainError(f"{output.name} would hold {said}. Leave --format away, or end its name in .{said}.")
+        return ending
     if not shared:
-        raise PlainError(f"Unknown format of {output.name}. Use .{' or .'.join(FORMATS)}.")
+        raise unknown_format(output.name, [f".{one}" for one in FORMATS])
     return said or before
 
 
@@ -97,15 +118,28 @@ def _format(output: Path, said: str | None, before: str, *, shared: bool) -> str
 @click.argument("record_type", metavar="TYPE", required=False)
 @click.option("--route", default="", help="A route, by its name or number; what else is said here changes it.")
 @click.option("--field", "chosen", multiple=True, help="A field, in the order of the sheet; may be given often.")
-@click.option("--where", default=None, help="A condition in OData's $filter syntax.")
+@click.option("--where", default=None, help="A condition in OData's $filter syntax.", cls=Beside, not_with=("keys",))
 @click.option("--order", multiple=True, metavar="FIELD", help="In order of a field; -FIELD for the highest first.")
 @click.option("--keys", type=click.Path(path_type=Path), help="A file with the keys of the records wanted.")
-@click.option("--key", multiple=True, metavar="FIELD", help="Which key --keys holds, where it does not name it.")
+@click.option(
+    "--key",
+    multiple=True,
+    metavar="FIELD",
+    help="With --keys: which key these are, where it does not name it.",
+    cls=Beside,
+    only_with=("keys",),
+)
 @click.option(
     "--share-by", default=None, metavar="FIELD", help="One sheet for each value of a field, in a ZIP or folder."
 )
 @click.option("--group", "groups", multiple=True, metavar="NAME=VALUE,VALUE", help="Values that share a sheet.")
-@click.option("--headers-only", is_flag=True, help="A sheet to be filled by hand.")
+@click.option(
+    "--headers-only",
+    is_flag=True,
+    help="A sheet to be filled by hand.",
+    cls=Beside,
+    not_with=("where", "keys", "order"),
+)
 @click.option("--explain", is_flag=True, help="With --headers-only: a worksheet that explains the columns.")
 @click.option("--format", "format_", type=click.Choice(["xlsx", "ods", "csv", "tsv"]), help="By the file's ending.")
 @click.option("--keep-as", default="", metavar="NAME", help="Keep all this as a route of that name.")
@@ -149,7 +183,8 @@ def send_out(
 
     person = setting.person()
     require(person, Action.PREPARE)
-    kept, place, document = _begun(route, application, record_type)
+    uses = {"condition": where, "picked": keys, "share": share_by or None}
+    kept, place, document = _begun(route, application, record_type, {use for use in uses if uses[use] is not None})
     known = (place.known or describe(place)).type(document.record_type)
     share = document.share
     if share_by is not None or groups:
@@ -157,6 +192,9 @@ def send_out(
         if not by:
             raise PlainError("Groups of which field? Say it with --share-by FIELD.")
         share = Share(by, _groups(groups))
+    if explain and not (headers_only or document.headers_only):
+        raise PlainError("--explain goes with --headers-only.")
+    picked = _keys_of(keys, known, key) if keys is not None else document.picked
     document = replace(
         document,
         fields=chosen or document.fields,
@@ -164,7 +202,8 @@ def send_out(
         order=order or document.order,
         headers_only=headers_only or document.headers_only,
         help=explain or document.help,
-        picked=_keys_of(keys, known, key) if keys is not None else document.picked,
+        # Records by hand go out whatever the condition says, so that the one which was said now counts.
+        picked=picked if where is None else None,
         share=share,
         format=_format(output, format_, document.format, shared=share is not None),
     )
@@ -212,20 +251,22 @@ def deliver(result: dict[str, Any], output: Path) -> list[str]:
     sheets = list(Sheet.objects.filter(trip=result["trip"], direction=Sheet.OUT))
     stays = f"What went out stays with trip {result['trip']}."
     if output.suffix.lower() == ".zip":
-        with written_whole(output, stays) as aside, zipfile.ZipFile(aside, "w", zipfile.ZIP_DEFLATED) as out:
+        with written_whole(output, remedy=stays) as aside, zipfile.ZipFile(aside, "w", zipfile.ZIP_DEFLATED) as out:
             for sheet in sheets:
                 out.write(absolute(sheet.path), sheet.name)
         return [sheet.name for sheet in sheets]
     if len(sheets) == 1:
-        with written_whole(output, stays) as aside:
+        refuse_other_ending(output, Path(sheets[0].name).suffix.lower(), ".zip", remedy=stays)
+        with written_whole(output, remedy=stays) as aside:
             shutil.copyfile(absolute(sheets[0].path), aside)
         return [str(output)]
+    refuse_other_ending(output, ".zip", remedy=stays)
     try:
         output.mkdir(exist_ok=True)
     except OSError as error:
         raise PlainError(f"{output} cannot be written: {error.strerror}. {stays}") from error
     for sheet in sheets:
-        with written_whole(output / sheet.name, stays) as aside:
+        with written_whole(output / sheet.name, remedy=stays) as aside:
             shutil.copyfile(absolute(sheet.path), aside)
     return [str(output / sheet.name) for sheet in sheets]
 
@@ -242,6 +283,7 @@ def parts(setting: Setting, trip: int, given: tuple[str, ...], as_json: bool) ->
     from vexo.server.trips.parts import give, part_named, parts_of
 
     view = find_view(trip, whole=True)
+    refuse_twice("part", {"--give": [entry.partition("=")[0] for entry in given]})
     for entry in given:
         name, equals, holder = entry.partition("=")
         if not equals:
@@ -319,6 +361,7 @@ def refill(
     its_application = find_application(application)
     if not output.absolute().parent.is_dir():
         raise PlainError(f"There is no folder {output.parent}.")
+    refuse_other_ending(output, file.suffix.lower(), ".zip")
     upload = take_file(file, person.username)
     result = finish(
         start_refilling(its_application, record_type, upload, person, key, formulas=formulas, run_here=True)

@@ -10,6 +10,7 @@ from vexo.core.wording import many
 
 from .common import find_view, json_option, print_json, ready
 from .main import Setting
+from .options import Beside
 from .terminal import SIGNS, console, plain_table
 
 if TYPE_CHECKING:
@@ -21,7 +22,14 @@ if TYPE_CHECKING:
 @click.option("--application", default="", metavar="NAME", help="Only those of an application.")
 @click.option("--waits", is_flag=True, help="Only those that wait for a person.")
 @click.option("--most", type=click.IntRange(1, 2_000), help="How many are listed; 100 by default.")
-@click.option("--rename", default="", metavar="TRIP=TITLE", help="Give a trip another title.")
+@click.option(
+    "--rename",
+    default="",
+    metavar="TRIP=TITLE",
+    help="Give a trip another title.",
+    cls=Beside,
+    not_with=("words", "application", "waits", "most"),
+)
 @json_option
 @ready
 def trips(
@@ -39,7 +47,7 @@ def trips(
     from vexo.server.trips.trip_list import Wanted, list_trips
 
     if rename:
-        _rename(setting, rename)
+        _rename(setting, rename, as_json)
         return
     if application:
         find_application(application)
@@ -69,7 +77,7 @@ def _part_words(about: AboutPart | None) -> str:
     return f"{about.label}{more}: "
 
 
-def _rename(setting: Setting, said: str) -> None:
+def _rename(setting: Setting, said: str, as_json: bool) -> None:
     from vexo.server.errors import PlainError
     from vexo.server.trips.titles import retitle
 
@@ -78,4 +86,8 @@ def _rename(setting: Setting, said: str) -> None:
         raise PlainError(f"--rename {said!r} should be TRIP=TITLE, such as 5=Winter tariff.", "title")
     view = find_view(int(number), whole=True)
     retitle(view, setting.person(), title)
-    console().print(f"Trip {view.trip.pk} is called {' '.join(title.split())} now.")
+    renamed = find_view(view.trip.pk, whole=True).trip.title
+    if as_json:
+        print_json({"trip": view.trip.pk, "title": renamed})
+    else:
+        console().print(f"Trip {view.trip.pk} is called {renamed} now.")

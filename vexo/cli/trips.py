@@ -1,4 +1,4 @@
-"""Commands about trips: bring in, columns, plan, review."""
+"""Commands about trips: bring in, columns, plan."""
 
 from __future__ import annotations
 
@@ -7,7 +7,6 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import click
-import polars as pl
 
 from vexo.core.columns.lanes import lanes_from_json
 from vexo.core.operations import Operation
@@ -18,9 +17,7 @@ from .inspect_sheet import reading_options
 from .keys import key_options
 from .lanes import Laning, answered, lane_options, lanes_said, open_json, open_of, print_open, questions_of
 from .main import Setting
-from .outputs import written_whole
-from .plan_figures import print_absent, print_figures
-from .tables import plan_table
+from .options import Beside, refuse_twice
 from .terminal import console, plain_table, sum_line
 
 if TYPE_CHECKING:
@@ -34,6 +31,7 @@ _OPERATIONS = click.Choice([operation.value for operation in Operation])
 def _said(maps: tuple[str, ...]) -> dict[str, str]:
     from vexo.server.errors import PlainError
 
+    refuse_twice("column", {"--map": [entry.rpartition("=")[0] for entry in maps]})
     field_by_column = {}
     for entry in maps:
         column, equals, field = entry.rpartition("=")
@@ -121,7 +119,13 @@ def print_plan(view: PartView, as_json: bool) -> None:
 @click.option("--operation", type=_OPERATIONS, default=None)
 @click.option("--map", "maps", multiple=True, metavar="COLUMN=FIELD", help="Where a column goes; COLUMN= for nowhere.")
 @click.option("--route", default="", metavar="NAME", help="The route that says how it comes in.")
-@click.option("--no-route", is_flag=True, help="Come in on no route, though the sheet fits one wholly.")
+@click.option(
+    "--no-route",
+    is_flag=True,
+    help="Come in on no route, though the sheet fits one wholly.",
+    cls=Beside,
+    not_with=("route",),
+)
 @lane_options
 @click.option("--trip", "number", default="", help="The trip it belongs to, or 'new'.")
 @click.option("--title", default="", help="The name of a new trip.")
@@ -172,6 +176,8 @@ def bring_in(
     person = setting.person()
     require(person, Action.PREPARE)
     its_application, said = find_application(application), _said(maps)
+    if number not in ("", "new") and (route or title):
+        raise PlainError(f"--route and --title are of a trip that begins, and trip {number} has begun: say --trip new.")
     way = find_route(route) if route else None
     if way is not None and way.application_id != its_application.pk:
         raise PlainError(f"The route {way.name} is one of {way.application.label}, not of {its_application.label}.")
@@ -215,6 +221,10 @@ def bring_in(
         click.echo(
             f"It fits the route {taken.name} wholly and came in on it; --no-route brings it in without.", err=True
         )
+    job.refresh_from_db(fields=["result"])
+    if not (job.result or {}).get("begun") and (way or title):
+        what = f"its own way, not that of the route {way.name}" if way else f"its title, {view.trip.title}"
+        click.echo(f"! The sheet came back on trip {view.trip.pk}, which keeps {what}.", err=True)
     if done.get("unchanged"):
         click.echo(f"{upload.name} is trip {done['trip']}'s newest sheet already, unchanged.", err=True)
     print_plan(view, as_json)
@@ -308,76 +318,3 @@ def plan(setting: Setting, trip: int, as_json: bool) -> None:
     require(person, Action.PREPARE)
     finish(enqueue_plan(person.username, find_view(trip), run_here=True, fresh=True))
     print_plan(find_view(trip), as_json)
-
-
-@click.command()
-@click.argument("trip", type=int)
-@click.option("--all", "everything", is_flag=True, help="Same rows too, and as many as there are.")
-@click.option(
-    "-o",
-    "output",
-    type=click.Path(dir_okay=False, path_type=Path),
-    help="Write the plan as a document instead: .xlsx, .csv, .tsv, or .html to print.",
-)
-@json_option
-@ready
-def review(setting: Setting, trip: int, everything: bool, output: Path | None, as_json: bool) -> None:
-    """Show the verdict of each row, with old and new values; or write it as a document."""
-    from vexo.server import artifacts
-    from vexo.server.planning.context import PlanContext, plan_of
-    from vexo.server.trips.facts import from_json, to_json
-    from vexo.server.trips.facts.plans import PlanSummary
-    from vexo.server.trips.trip_pages import absent_figures
-
-    view = find_view(trip)
-    if output is not None:
-        from vexo.server.rows.document import write_document
-        from vexo.server.trips.sheets import downloaded
-
-        with written_whole(output) as aside:
-            write_document(view, aside, setting.person().username)
-        downloaded(view.trip, setting.person(), output.name)
-        document = {"trip": trip, "plan": plan_of(view).number, "document": str(output)}
-        if as_json:
-            print_json({**document, **open_json(view)})
-        else:
-            console().print(
-                f"Plan {document['plan']} of trip {trip} is in {output}. Nothing was written to the application."
-            )
-        print_open(view)
-        end_with(view)
-    newest = plan_of(view)
-    figures = plan_figures(view.trip, newest)
-    context = PlanContext.of_plan(newest)
-    rows = artifacts.read(newest.path)
-    columns_ = newest.summary["columns"]
-    absent = absent_figures(from_json(newest.summary, PlanSummary))
-    if as_json:
-        from vexo.server.rows.export import rows_as_json
-
-        current = newest.revision == view.trip.revision
-        answer = {"current": current, "columns": columns_, "absent": to_json(absent), **open_json(view)}
-        print_json({**figures, **answer, "lines": rows_as_json(context, rows)})
-        print_open(view)
-        end_with(view)
-    shown = rows if everything else rows.filter(pl.col("verdict") != "same")
-    few = shown if everything else _telling(shown)
-    out, application = console(), view.trip.application
-    out.print(f"{application.get_stage_display().upper()}  {application.label} › {context.record_type.plural}")
-    out.print(f"Trip {trip}, {view.trip.title}, plan {newest.number}")
-    if newest.revision != view.trip.revision:
-        out.print(f"This plan no longer counts: plan it again with vexo plan {trip}")
-    out.print(sum_line(figures["rows"], figures["verdicts"]))
-    print_figures(context, newest, trip)
-    print_absent(absent, trip)
-    changed = [c["field"] for c in columns_ if c["changed"] or c["held"] or c["unreadable"]]
-    out.print(plan_table(context, few, changed))
-    if len(few) < len(rows):
-        out.print(f"{len(rows) - len(few):,} rows are not shown; see all with --all.")
-    print_open(view)
-    end_with(view)
-
-
-def _telling(plan_: pl.DataFrame, most: int = 12) -> pl.DataFrame:
-    """The first rows of each verdict, so that nothing of a kind stays unseen."""
-    return plan_.filter(pl.int_range(pl.len()).over("verdict") < most)

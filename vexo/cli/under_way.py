@@ -2,10 +2,27 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import click
 
 from .common import find_view, ready
 from .main import Setting
+
+if TYPE_CHECKING:
+    from vexo.server.jobs.models import Job
+    from vexo.server.trips.part_view import PartView
+
+
+def _under_way(setting: Setting, view: PartView) -> Job | None:
+    """The work of the pass that is under way: of the part that was named, or of any where none was."""
+    from vexo.server.jobs.models import Job
+    from vexo.server.passes.starting import find_pass
+
+    job = view.trip.jobs.filter(kind="apply", state__in=Job.OPEN).last()
+    if job is not None and setting.part:
+        find_pass(view, job.arguments["number"])
+    return job
 
 
 @click.command()
@@ -15,12 +32,11 @@ def pause(setting: Setting, trip: int) -> None:
     """Let a pass wait after the batch that is out. It is gone on with by ``vexo apply TRIP --go-on PASS``."""
     from vexo.server.errors import PlainError
     from vexo.server.jobs.ending import pause as pause_job
-    from vexo.server.jobs.models import Job
     from vexo.server.passes.starting import may_write
 
-    view, person = find_view(trip, whole=True), setting.person()
+    view, person = find_view(trip, whole=not setting.part), setting.person()
     may_write(view.trip, person)
-    job = view.trip.jobs.filter(kind="apply", state__in=Job.OPEN).last()
+    job = _under_way(setting, view)
     if job is None:
         raise PlainError(f"No pass of trip {trip} is under way.", "pause")
     pause_job(job, person)
@@ -34,14 +50,13 @@ def stop(setting: Setting, trip: int) -> None:
     """Stop a pass after the batch that is out; or send nothing at the time that was said."""
     from vexo.server.errors import PlainError
     from vexo.server.jobs.ending import stop as stop_job
-    from vexo.server.jobs.models import Job
     from vexo.server.passes.scheduling import cancel
     from vexo.server.passes.starting import may_write
     from vexo.server.trips.status import status_facts
 
-    view, person = find_view(trip, whole=True), setting.person()
+    view, person = find_view(trip, whole=not setting.part), setting.person()
     may_write(view.trip, person)
-    job = view.trip.jobs.filter(kind="apply", state__in=Job.OPEN).last()
+    job = _under_way(setting, view)
     if job is not None:
         stop_job(job, person)
         click.echo("It stops after the batch that is out; what is left can be sent later.", err=True)

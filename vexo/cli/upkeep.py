@@ -9,7 +9,8 @@ import click
 
 from .common import finish, json_option, print_json, ready
 from .main import Setting
-from .outputs import written_whole
+from .options import Beside
+from .outputs import refuse_other_ending, written_whole
 from .terminal import console, plain_table
 
 _KINDS = {
@@ -57,7 +58,13 @@ def disk(setting: Setting, as_json: bool) -> None:
 @click.option("--copies", type=int, help="Days for which kept copies of what went out are kept; 0: no limit.")
 @click.option("--uploads", type=int, help="Days for which a sheet waits that is never brought in; 0: no limit.")
 @click.option("--journal", type=int, help="Days for which entries of the journal are kept; 0: no limit.")
-@click.option("--idle", type=int, help="Minutes after which a session ends at which nobody is; 0: no limit.")
+@click.option(
+    "--idle",
+    type=int,
+    help="With --keep: minutes after which a session ends at which nobody is; 0: no limit.",
+    cls=Beside,
+    only_with=("keep",),
+)
 @click.option("--keep", is_flag=True, help="Keep these numbers; else it is only said what they would free.")
 @click.option("--now", is_flag=True, help="Take away now what is over its time.")
 @json_option
@@ -90,8 +97,6 @@ def retention(
         set_retention(person, idle_minutes=idle, **days)
     elif now and days_said:
         raise click.UsageError("Keep the numbers with --keep before taking away by them.")
-    elif idle is not None:
-        raise click.UsageError("--idle goes with --keep.")
     gone = finish(enqueue("thin", person.username, run_here=True)) if now else None
     settings = installation_settings()
     wanted = replace(KeepFor.of(settings), **days_said)
@@ -111,8 +116,22 @@ def retention(
 
 
 @click.command()
-@click.option("--save", type=int, metavar="NO", help="Write one of them, by its number in the list.")
-@click.option("-o", "--output", type=click.Path(path_type=Path, dir_okay=False), help="Where to; a workbook.")
+@click.option(
+    "--save",
+    type=int,
+    metavar="NO",
+    help="Write one of them, by its number in the list.",
+    cls=Beside,
+    only_with=("output",),
+)
+@click.option(
+    "-o",
+    "--output",
+    type=click.Path(path_type=Path, dir_okay=False),
+    help="With --save: where to; a workbook.",
+    cls=Beside,
+    only_with=("save",),
+)
 @json_option
 @ready
 def receipts(setting: Setting, save: int | None, output: Path | None, as_json: bool) -> None:
@@ -122,10 +141,9 @@ def receipts(setting: Setting, save: int | None, output: Path | None, as_json: b
     from vexo.server.upkeep.models import KeptReceipt
 
     require(setting.person(), Action.TIDY)
-    if (save is None) != (output is None):
-        raise click.UsageError("Say --save NO and -o FILE together.")
     if save is not None and output is not None:
         _, path = take_receipt(setting.person(), save)
+        refuse_other_ending(output, path.suffix)
         with written_whole(output) as aside:
             shutil.copyfile(path, aside)
         print_json({"file": str(output)}) if as_json else console().print(f"{output} is written.")

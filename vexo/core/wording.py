@@ -6,6 +6,7 @@ others. So it holds no separator at all but a mark, which the edge (the API, the
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import UTC, datetime, time
 
 # Unicode keeps these two for use within a program, so no text of a sheet or an application has them.
@@ -23,6 +24,11 @@ def thousands(number: float) -> str:
 def many(number: int, one: str, others: str) -> str:
     """A number with what is counted: ``one`` of it, or ``others``."""
     return f"{thousands(number)} {one if number == 1 else others}"
+
+
+def one_of(words: Sequence[str]) -> str:
+    """Words of which one is meant, as a list: ``a, b or c``."""
+    return " or ".join(filter(None, [", ".join(words[:-1]), *words[-1:]]))
 
 
 def moment(when: datetime) -> str:

@@ -5,12 +5,14 @@ from __future__ import annotations
 import errno
 import os
 import sqlite3
+from collections.abc import Sequence
 from typing import Any
 
 from django.db import OperationalError
 
 from vexo.core.errors import MendableError
 from vexo.core.os_errors import FORBIDDEN, FULL, TOO_MANY_OPEN, errno_of
+from vexo.core.wording import one_of
 
 from .error_codes import Coded
 
@@ -25,6 +27,15 @@ class PlainError(MendableError):
         super().__init__(message)
         self.code: str = code
         self.more = more
+
+
+def unknown_format(name: str, endings: Sequence[str]) -> PlainError:
+    """The error of a file whose name does not say in which of some formats it is to be written.
+
+    Args:
+        endings: what its name can end in.
+    """
+    return PlainError(f"Unknown format of {name}. Use {one_of(endings)}.")
 
 
 class NotAllowed(PlainError):

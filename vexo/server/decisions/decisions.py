@@ -188,6 +188,12 @@ def decide(
         raise PlainError("Say which record it is, by its record ID.")
     if answer == Answer.RECORD:
         _refuse_unknown(trip, argument.strip(), person.username)
+    if argument.strip() and answer not in (Answer.RECORD, Answer.THROUGH) and scope.code != ABSENT_CODE:
+        raise PlainError(
+            f"The answer {answer!r} takes no value, so {argument.strip()!r} would count for nothing.", "value"
+        )
+    if scope.message is not None and scope.code not in OUTCOME_CODES:
+        raise PlainError("Only rows that the application refused have its words. Say no message with another question.")
     if not scope.rows and not scope.code:
         raise PlainError("Say which rows the answer is for, or which question.")
     trip.refresh_from_db()

@@ -52,12 +52,14 @@ def _lost_headers(lane: Lane, fit: SheetFit) -> list[str]:
 @dataclass(frozen=True, slots=True)
 class BroughtIn:
     """What its job tells of a sheet that came in: ``known`` says how many of its rows were met, by which way;
-    ``unchanged``, that it is the very file that was there; ``next`` is the job that plans it, where it can be."""
+    ``begun``, whether a trip began with it: on one that was there no route and no title is used; ``unchanged``, that it
+    is the very file that was there; ``next`` is the job that plans it, where it can be."""
 
     trip: int
     part: int | UnsetType = UNSET
     recognised: bool | UnsetType = UNSET
     known: dict[str, int] | UnsetType = UNSET
+    begun: bool | UnsetType = UNSET
     unchanged: bool | UnsetType = UNSET
     next: int | UnsetType = UNSET
 
@@ -221,7 +223,10 @@ class Intake:
             words = f"{by} brought {label or upload.name} back in on trip {trip.pk}, {trip.title}"
             tell_people(NoticeKind.PART_BACK, [trip.created_by], words, trip.pk)
         following = self._enqueue_plan(view).pk if _can_be_planned(self.mapped) else UNSET
-        self.done = BroughtIn(trip.pk, recognised=prepared.recognised, known=prepared.known, next=following)
+        begun = self.incoming.trip is None
+        self.done = BroughtIn(
+            trip.pk, recognised=prepared.recognised, known=prepared.known, begun=begun, next=following
+        )
 
     def _enqueue_plan(self, view: PartView) -> Job:
         self.application.refresh_from_db(fields=["described_at"])

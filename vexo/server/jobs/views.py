@@ -21,7 +21,8 @@ from .models import Job
 
 
 class JobResultSerializer(serializers.Serializer[Any]):
-    """What a job gives, by its kind; ``next`` is the job that follows from it."""
+    """What a job gives, by its kind; ``next`` is the job that follows from it. Of a sheet that came in ``begun`` tells
+    whether a trip began with it: one that was there keeps its own way and title, whatever route was said."""
 
     next = serializers.IntegerField(required=False)
     trip = serializers.IntegerField(required=False, allow_null=True)
@@ -30,6 +31,7 @@ class JobResultSerializer(serializers.Serializer[Any]):
     name = serializers.CharField(required=False)
     application = serializers.CharField(required=False)
     record_type = serializers.CharField(required=False)
+    begun = serializers.BooleanField(required=False)
     unchanged = serializers.BooleanField(required=False)
     parts = serializers.IntegerField(required=False)
     missing = serializers.IntegerField(required=False)

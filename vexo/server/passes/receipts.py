@@ -25,7 +25,7 @@ from vexo.core.writing.receipts import Evidence, lines_of, lines_of_absent, not_
 
 from .. import artifacts
 from ..error_codes import ErrorCode
-from ..errors import PlainError
+from ..errors import PlainError, unknown_format
 from ..locales import ANYONE
 from ..planning.context import PlanContext
 from ..rows.document_page import Document, as_page
@@ -35,6 +35,10 @@ from ..trips.sheets import stamp_of
 from .cover import Cover
 from .models import Pass
 from .read_back_words import words_of_rows
+
+TABLE_ENDINGS = (".xlsx", ".csv", ".tsv")
+RECEIPT_ENDINGS = (*TABLE_ENDINGS, ".jsonl", ".html")
+"""Endings of the names that these files can be written under."""
 
 
 def under_way(view: PartView) -> Pass | None:
@@ -67,8 +71,8 @@ def last_pass(view: PartView) -> Pass:
 
 def _write(columns: list[OutgoingColumn], path: Path, title: str, stamp: Stamp, cover: Beside | None = None) -> None:
     ending = path.suffix.lower()
-    if ending not in (".xlsx", ".csv", ".tsv"):
-        raise PlainError(f"Unknown format of {path.name}. Use .xlsx, .csv or .tsv; for a receipt .jsonl or .html, too.")
+    if ending not in TABLE_ENDINGS:
+        raise unknown_format(path.name, TABLE_ENDINGS)
     if not path.absolute().parent.is_dir():
         raise PlainError(f"There is no folder {path.parent}. Make it, or choose another.")
     if ending == ".xlsx":
@@ -102,7 +106,9 @@ def write_receipt(
     Raises:
         PlainError: where nothing was written yet, or there is no such pass.
     """
-    trip = view.trip
+    trip, ending = view.trip, path.suffix.lower()
+    if ending not in RECEIPT_ENDINGS:
+        raise unknown_format(path.name, RECEIPT_ENDINGS)
     pass_ = last_pass(view) if number is None else _pass(view, number)
     context = PlanContext.of_plan(pass_.plan)
     passes = [pass_] if number is not None else _passes_of_sheet(pass_)
@@ -116,7 +122,7 @@ def write_receipt(
         row_states = row_states.with_columns(pl.lit(None, pl.String).alias("reason"))
     read_back = words_of_rows(passes, context.record_type, [*names])
     columns = receipt(context.cells, profile, row_states, evidence, fields, read_back)
-    about, ending = Cover.of(trip, pass_, passes, under_way(view)), path.suffix.lower()
+    about = Cover.of(trip, pass_, passes, under_way(view))
     if ending == ".jsonl":
         lines = [lines_of(columns, profile), *[_absent_lines(one) for one in passes if one.absent_page]]
         _write_text(json.dumps({"receipt": about.facts}) + "\n" + pl.concat(lines, how="diagonal").write_ndjson(), path)

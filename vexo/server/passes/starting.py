@@ -232,13 +232,18 @@ def _same(unfinished: Pass, number: int) -> tuple[Pass, Job]:
     )
 
 
-def find_pass(trip: Trip, number: int) -> Pass:
-    """A pass that has not ended. Raises PlainError."""
+def find_pass(view: PartView, number: int) -> Pass:
+    """A pass of a trip's part that has not ended. Raises PlainError."""
+    trip = view.trip
     pass_ = trip.passes.filter(number=number).first()
     if pass_ is None:
         raise PlainError(f"Trip {trip.pk} has no pass {number}.")
     if pass_.state not in Pass.OPEN:
         raise PlainError(f"Pass {number} of trip {trip.pk} has ended: {pass_.state}.", "pass-ended")
+    part = pass_.plan.sheet.part
+    if part is not None and part.number != view.part:
+        name = part.label or part.number
+        raise PlainError(f"Pass {number} of trip {trip.pk} is one of its part {name}. Look at that part.", "part")
     return pass_
 
 
@@ -273,7 +278,7 @@ def _again(
     end_leases_of_the_dead(trip.pk)
     with transaction.atomic():
         trip.refresh_from_db()
-        pass_ = find_pass(trip, number)
+        pass_ = find_pass(view, number)
         job = trip.jobs.filter(kind="apply", state__in=Job.OPEN).last()
         if job is not None and not job.expired:
             raise PlainError(f"Pass {number} of trip {trip.pk} is under way.", "pass-under-way")

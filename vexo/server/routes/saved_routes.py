@@ -50,13 +50,15 @@ LONGEST_NAME = 120
 @dataclass(frozen=True)
 class Fit:
     """How a route fits the application as it is now: the documents that still work, what is lost, in words, and what it
-    does, as sentences. Both documents are None where its record type is gone."""
+    does, as sentences. Both documents are None where its record type is gone. ``lost_out`` says of which uses something
+    is lost that goes out (``Lost.use``)."""
 
     document: SendOut | None
     bringing: BringIn | None
     lost: tuple[str, ...]
     says: str
     says_in: str
+    lost_out: frozenset[str] = frozenset()
 
 
 def _words(lost: Lost) -> str:
@@ -72,14 +74,15 @@ def fit_of(route: Route) -> Fit:
         return Fit(None, None, (f"{route.application.label} has not said yet what it holds.",), "", "")
     lost: list[Lost] = []
     document, bringing, says, says_in = route.document, route.bringing, "", ""
+    uses: frozenset[str] = frozenset()
     try:
         if document is not None:
             document, some = fitted(document, catalogue)
-            lost, says = [*lost, *some], sentence(document, catalogue)
+            lost, says, uses = [*lost, *some], sentence(document, catalogue), frozenset(one.use for one in some)
         if bringing is not None:
             bringing, some = fitted_bringing(bringing, catalogue)
             lost, says_in = [*lost, *some], sentence_of_bringing(bringing, catalogue)
-        return Fit(document, bringing, tuple(dict.fromkeys(map(_words, lost))), says, says_in)
+        return Fit(document, bringing, tuple(dict.fromkeys(map(_words, lost))), says, says_in, uses)
     except UnknownName as error:
         return Fit(None, None, (str(error),), "", "")
 

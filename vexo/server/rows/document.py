@@ -23,7 +23,7 @@ from vexo.core.wording import moment, thousands
 
 from .. import artifacts
 from ..decisions.listed import listed_decisions
-from ..errors import PlainError
+from ..errors import PlainError, unknown_format
 from ..faults import absent_reason_words
 from ..locales import ANYONE, Reader
 from ..naming import names_of
@@ -195,25 +195,19 @@ def write_document(view: PartView, path: Path, username: str, reader: Reader = A
     Raises:
         PlainError: for another ending, a folder that is not there, or a trip without a plan.
     """
-    makers: dict[str, Callable[[Document, Path], None]] = {
-        ".xlsx": _write_workbook,
-        ".csv": lambda document, place: write_csv(document.columns, place),
-        ".tsv": lambda document, place: write_csv(document.columns, place, "\t"),
-        ".html": lambda document, place: _write_page(document, place, reader),
-    }
-    make = makers.get(path.suffix.lower())
+    make = _MAKERS.get(path.suffix.lower())
     if make is None:
-        raise PlainError(f"Unknown format of {path.name}. Use {', '.join(makers)}.")
+        raise unknown_format(path.name, ENDINGS)
     if not path.absolute().parent.is_dir():
         raise PlainError(f"There is no folder {path.parent}. Make it, or choose another.")
     document = document_of(view, username, reader)
     try:
-        make(document, path)
+        make(document, path, reader)
     except ValueError as error:
         raise PlainError(f"That cannot be written as {path.suffix}: {error}. Choose .csv.") from error
 
 
-def _write_workbook(document: Document, path: Path) -> None:
+def _write_workbook(document: Document, path: Path, _: Reader) -> None:
     heads = [column.head for column in document.columns]
     lines: list[Sequence[str]] = [[document.title, document.nothing_written, "", "", ""]]
     for head, listed in document.lists:
@@ -225,3 +219,13 @@ def _write_workbook(document: Document, path: Path) -> None:
 
 def _write_page(document: Document, path: Path, reader: Reader) -> None:
     path.write_text(reader.text(as_page(document)), encoding="utf-8")
+
+
+_MAKERS: dict[str, Callable[[Document, Path, Reader], None]] = {
+    ".xlsx": _write_workbook,
+    ".csv": lambda document, path, _: write_csv(document.columns, path),
+    ".tsv": lambda document, path, _: write_csv(document.columns, path, "\t"),
+    ".html": _write_page,
+}
+ENDINGS = tuple(_MAKERS)
+"""Endings of the names that a plan can be written under."""

@@ -2737,7 +2737,10 @@ export interface components {
             readonly result: components["schemas"]["JobResult"] | null;
             wanted?: string;
         };
-        /** @description What a job gives, by its kind; ``next`` is the job that follows from it. */
+        /**
+         * @description What a job gives, by its kind; ``next`` is the job that follows from it. Of a sheet that came in ``begun`` tells
+         *     whether a trip began with it: one that was there keeps its own way and title, whatever route was said.
+         */
         JobResult: {
             next?: number;
             trip?: number | null;
@@ -2746,6 +2749,7 @@ export interface components {
             name?: string;
             application?: string;
             record_type?: string;
+            begun?: boolean;
             unchanged?: boolean;
             parts?: number;
             missing?: number;
