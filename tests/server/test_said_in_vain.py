@@ -65,9 +65,14 @@ class Outputs(Said):
             with self.subTest(line):
                 self.refuses(words, *line, self.folder / f"x{ending}")
 
-    def test_a_filled_sheet_keeps_its_kind(self) -> None:
+    def test_a_filled_sheet_keeps_its_kind_where_its_name_says_one(self) -> None:
         sheet = temporary_folder() / "a.csv"
         sheet.write_text("harbour,berth_no,notes\nTERNISLAND,B-001,\n")
+        text = sheet.with_suffix(".txt")
+        text.write_bytes(sheet.read_bytes())
+        done = self.run_as("refill", "harbour-practice", "Berth", text, "-o", self.folder / "x.csv")
+        self.assertEqual(done.returncode, 0, done.stderr)
+        (self.folder / "x.csv").unlink()
         self.refuses("End its name in .csv", "refill", "harbour-practice", "Berth", sheet, "-o", self.folder / "x.xlsx")
 
     def test_names_that_say_nothing_and_pipes_are_written(self) -> None:
@@ -110,7 +115,8 @@ class SentOut(Said):
             with self.subTest(said):
                 words = f"is one of {its_own}, not of {said[-1]}"
                 self.refuses(words, "send-out", *said, "--route", route.name, "-o", self.folder / "x.csv")
-        self.assertEqual(self.sent("harbour-practice", "berth", "--route", route.name), 9)
+        for name in ("berth", "Berths"):
+            self.assertEqual(self.sent("harbour-practice", name, "--route", route.name), 9)
 
     def test_a_route_that_lost_what_goes_out_lets_nothing_else_go(self) -> None:
         gone = Picked(("mooring",), (("x",),))
@@ -134,6 +140,8 @@ class SentOut(Said):
         at = ("-o", self.folder / "x.xlsx")
         self.refuses("--explain goes with --headers-only", "send-out", "harbour-practice", "Berth", "--explain", *at)
         route = self.route(condition="", headers_only=True)
+        for option in (("--where", BERTHS), ("--order", "notes")):
+            self.refuses("no record goes out", "send-out", "--route", route.name, *option, *at)
         self.assertEqual(self.run_as("send-out", "--route", route.name, "--explain", *at).returncode, 0)
 
     def test_a_route_that_only_brings_in_sends_nothing_out(self) -> None:

@@ -14,6 +14,7 @@ from tests.server.services import view_of
 from tests.server.unattended_case import UnattendedCase
 from vexo.server.jobs.worker import run_inline
 from vexo.server.mapping.columns import Changes, change
+from vexo.server.routes.models import Route
 from vexo.server.routes.saved_routes import keep_trip
 from vexo.server.trips.models import Trip
 from vexo.server.unattended.models import Arrival
@@ -82,3 +83,11 @@ class OwnWay(UnattendedCase):
         self.edited(path, "first")
         self.look(8)
         self.assertEqual(Arrival.objects.latest("id").says, "nothing was left to write")
+
+    def test_a_route_that_leaves_the_key_to_the_sheet_goes_by_itself(self) -> None:
+        Route.objects.filter(pk=self.route.pk).update(import_document={**self.route.import_document, "key": []})
+        self.route.refresh_from_db()
+        set_unattended(self.person, self.route, Wished("notes", None, (), "UTC", True, 5, 0))
+        self.put(("A-009", "by the sheet's own key"))
+        self.look(8)
+        self.assertEqual(self.notes_of("A-009"), "by the sheet's own key", Arrival.objects.latest("id").says)

@@ -35,13 +35,17 @@ def _started(command: Callable[..., Any], *, new: bool) -> Callable[..., Any]:
     @click.pass_obj
     @wraps(command)
     def started(setting: Setting, *arguments: Any, **options: Any) -> Any:
-        arguments_ = [one for one in click.get_current_context().command.params if isinstance(one, click.Argument)]
-        if setting.part and not any(one.name == "trip" for one in arguments_):
+        if setting.part and not _is_about_parts(click.get_current_context().command):
             raise click.UsageError("--part goes with what is done to one part of a trip.")
         setting.ready(new=new)
         return command(setting, *arguments, **options)
 
     return started
+
+
+def _is_about_parts(command: click.Command) -> bool:
+    """Whether a command is about a trip, so that it may be about one of its parts."""
+    return any(isinstance(param, click.Argument) and param.name == "trip" for param in command.params)
 
 
 def find_view(number: int, *, whole: bool = False) -> PartView:

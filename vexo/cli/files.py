@@ -79,7 +79,7 @@ def _write(trip: Trip, listed: list[SheetFile], save: str, sent: bool, output: P
         if one is None:
             numbers = ", ".join(one.number for one in listed) or "none"
             raise PlainError(f"Trip {trip.pk} has no file {save!r}. Its files are: {numbers}.", "no-sheet")
-        refuse_other_ending(output, Path(one.name).suffix.lower())
+        refuse_other_ending(output, Path(one.name).suffix)
         source: IO[bytes] = absolute(one.there()).open("rb")
         rows = one.rows
     elif sent:

@@ -11,20 +11,22 @@ from pathlib import Path
 
 from vexo.core.wording import one_of
 
-_KINDS = (".xlsx", ".xls", ".ods", ".csv", ".tsv", ".zip", ".html", ".jsonl", ".gz", ".tgz")
+_KINDS = (".xlsx", ".xlsm", ".xls", ".ods", ".csv", ".tsv", ".zip", ".html", ".jsonl", ".gz", ".tgz")
 """Endings by which people and programs know what is in a file."""
 
 
-def refuse_other_ending(output: Path, *endings: str, remedy: str = "") -> None:
+def refuse_other_ending(output: Path, ending: str, *others: str, remedy: str = "") -> None:
     """Raises PlainError where a file would be written under a name that says it is of another kind.
 
     Args:
-        endings: of names that say what is in it.
+        ending: of names that say what is in it; one that says nothing, as ``.txt``, goes with any.
+        others: endings that it can have, too.
         remedy: what else can be done.
     """
     from vexo.server.errors import PlainError
 
-    if output.suffix.lower() in set(_KINDS) - set(endings):
+    endings = (ending.lower(), *others)
+    if endings[0] in _KINDS and output.suffix.lower() in set(_KINDS) - set(endings):
         words = f"What is written to {output.name} is no {output.suffix}. End its name in {one_of(endings)}."
         raise PlainError(f"{words} {remedy}".strip())
 

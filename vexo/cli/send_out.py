@@ -86,9 +86,12 @@ def _begun(
         raise PlainError(f"The route {kept.name} says how sheets come in, and not what goes out.", "document")
     if fit.document is None:
         raise PlainError(f"The route {kept.name} does not fit {kept.application.label} any more.")
-    for wanted, its_own in ((application, kept.application.name), (record_type, fit.document.record_type)):
-        if wanted and wanted.lower() != its_own.lower():
-            raise PlainError(f"The route {kept.name} is one of {its_own}, not of {wanted}.", "no-route")
+    its_type = fit.document.record_type
+    if application and find_application(application) != kept.application:
+        raise PlainError(f"The route {kept.name} is one of {kept.application.name}, not of {application}.", "no-route")
+    known = kept.application.known
+    if record_type and known is not None and known.type(record_type).name != its_type:
+        raise PlainError(f"The route {kept.name} is one of {its_type}, not of {record_type}.", "no-route")
     if {"condition", "picked"} & fit.lost_out and not {"condition", "picked"} & said:
         raise PlainError("Without it other records would go out. Say which with --where or --keys.", "document")
     if "share" in fit.lost_out - said:
@@ -194,6 +197,8 @@ def send_out(
         share = Share(by, _groups(groups))
     if explain and not (headers_only or document.headers_only):
         raise PlainError("--explain goes with --headers-only.")
+    if document.headers_only and (where is not None or keys is not None or order):
+        raise PlainError(f"The route {route} is of an empty sheet, in which no record goes out: leave them away.")
     picked = _keys_of(keys, known, key) if keys is not None else document.picked
     document = replace(
         document,
@@ -256,7 +261,7 @@ def deliver(result: dict[str, Any], output: Path) -> list[str]:
                 out.write(absolute(sheet.path), sheet.name)
         return [sheet.name for sheet in sheets]
     if len(sheets) == 1:
-        refuse_other_ending(output, Path(sheets[0].name).suffix.lower(), ".zip", remedy=stays)
+        refuse_other_ending(output, Path(sheets[0].name).suffix, ".zip", remedy=stays)
         with written_whole(output, remedy=stays) as aside:
             shutil.copyfile(absolute(sheets[0].path), aside)
         return [str(output)]
@@ -361,7 +366,7 @@ def refill(
     its_application = find_application(application)
     if not output.absolute().parent.is_dir():
         raise PlainError(f"There is no folder {output.parent}.")
-    refuse_other_ending(output, file.suffix.lower(), ".zip")
+    refuse_other_ending(output, file.suffix, ".zip")
     upload = take_file(file, person.username)
     result = finish(
         start_refilling(its_application, record_type, upload, person, key, formulas=formulas, run_here=True)

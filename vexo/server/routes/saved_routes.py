@@ -190,7 +190,8 @@ def goes_by(view: PartView, route: Route) -> bool:
     says, goes = route.bringing, view.trip.bringing
     if view.trip.route_id != route.pk or says is None or not goes.columns.items() <= says.columns.items():
         return False
-    key = goes.key or tuple(status_facts(view).key.names)
+    # A route without a key takes the one that a sheet tells by itself.
+    key = goes.key or (tuple(status_facts(view).key.names) if says.key else ())
     return replace(goes, columns=says.columns, row_headers=says.row_headers, key=key) == says
 
 
