@@ -4,7 +4,10 @@ from __future__ import annotations
 
 import os
 from dataclasses import replace
+from datetime import timedelta
 from typing import Any
+
+from django.utils import timezone
 
 from tests.server.services import view_of
 from tests.server.sharing_case import SharingCase
@@ -18,7 +21,8 @@ from vexo.server.errors import PlainError
 from vexo.server.jobs.models import Job
 from vexo.server.jobs.views import JobSerializer
 from vexo.server.jobs.worker import enqueue
-from vexo.server.passes.models import Pass
+from vexo.server.passes.models import Pass, Scheduled
+from vexo.server.passes.scheduling import schedule
 from vexo.server.passes.starting import go_on
 from vexo.server.planning.context import plan_of
 from vexo.server.routes.models import Route
@@ -255,6 +259,14 @@ class Parts(Said):
             with self.subTest(command):
                 self.refuses("one of its part NORTHHAVEN", "--part", "EELGRASS", command, trip.pk)
                 self.assertEqual(Job.objects.get(pk=job.pk).wanted, "run")
+        self.back(self.noted(self.path(trip, "EELGRASS"), "eel", 2))
+        view = self.seen(trip, "EELGRASS")
+        Pass.objects.filter(pk=made.pk).update(state=Pass.ENDED)
+        schedule(view, self.person, plan_of(view).number, timezone.now() + timedelta(hours=2))
+        Pass.objects.filter(pk=made.pk).update(state=Pass.RUNNING)
+        self.assertIn("at the time", self.run_as("--part", "EELGRASS", "stop", trip.pk).stderr)
+        self.assertEqual(Scheduled.objects.get(trip=trip).state, Scheduled.CANCELLED)
+        self.assertEqual(Job.objects.get(pk=job.pk).wanted, "run")
         self.assertEqual(self.run_as("--part", "NORTHHAVEN", "stop", trip.pk).returncode, 0)
 
 

@@ -15,14 +15,21 @@ if TYPE_CHECKING:
 
 
 def _under_way(setting: Setting, view: PartView) -> Job | None:
-    """The work of the pass that is under way: of the part that was named, or of any where none was."""
+    """The work of the pass that is under way: of the part that was named, or of any where none was. Raises PlainError
+    where it is another part's, and none of this one waits for its time."""
     from vexo.server.jobs.models import Job
     from vexo.server.passes.starting import find_pass
+    from vexo.server.trips.status import status_facts
 
     job = view.trip.jobs.filter(kind="apply", state__in=Job.OPEN).last()
-    if job is not None and setting.part:
-        find_pass(view, job.arguments["number"])
-    return job
+    if job is None or not setting.part:
+        return job
+    number = job.arguments["number"]
+    if view.trip.passes.filter(number=number, plan__sheet__part__number=view.part).exists():
+        return job
+    if status_facts(view).scheduled is None:
+        find_pass(view, number)
+    return None
 
 
 @click.command()
