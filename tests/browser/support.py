@@ -194,6 +194,10 @@ class Browser:
 
         self.until(go, f"a press on {css}")
 
+    def tick(self, box: WebElement) -> None:
+        """Tick a box, wherever what arrives meanwhile moves it."""
+        self.until(lambda: box.is_selected() or (self.hit(box) and box.is_selected()), "a tick")
+
     def enter_field(self, css: str) -> None:
         """Click into a field until it has the focus: a page that moves meanwhile takes a click elsewhere."""
 

@@ -41,27 +41,39 @@ function take(value: string): void {
   if (value === FIXED) set({ source: FIXED, treatments: [], check: false });
   else set({ source: value === props.header ? "" : value, fixed: "" });
 }
+const EARLIER = "[aria-label^='Do it earlier']";
+const LEAVE = "[aria-label^='Leave out']";
+const FIRST_PART = "input, button:not(.part-remove)";
+/** The focus into a treatment, once it is there: to the first of these controls that it has. */
+function focusIn(at: number, ...controls: readonly string[]): void {
+  void nextTick(() => {
+    const phrase = sentence.value?.querySelectorAll("[data-testid=treatment]")[at];
+    const found = controls.map((css) => phrase?.querySelector<HTMLElement>(css)).find((one) => one);
+    if (found) found.focus();
+    else more.value?.focus();
+  });
+}
 /** One more treatment; its first part is what comes next. */
 function add(name: string): void {
   const kind = props.treatments.find((one) => one.do === name);
   if (!kind) return;
+  const at = done.value.length;
   set({ treatments: [...done.value, kind.initial] });
-  void nextTick(() => {
-    const phrases = sentence.value?.querySelectorAll("[data-testid=treatment]");
-    phrases?.[phrases.length - 1]?.querySelector<HTMLElement>("input, button:not(.part-remove)")?.focus();
-  });
+  focusIn(at, FIRST_PART);
 }
 const put = (at: number, one: Treatment): void => {
   set({ treatments: done.value.map((other, place) => (place === at ? one : other)) });
 };
 const leave = (at: number): void => {
   set({ treatments: done.value.filter((_, place) => place !== at) });
+  focusIn(at, LEAVE);
 };
 function earlier(at: number): void {
   const made = [...done.value];
   const [one] = made.splice(at, 1);
   if (one) made.splice(at - 1, 0, one);
   set({ treatments: made });
+  focusIn(at - 1, EARLIER, LEAVE);
 }
 const many = computed(() => props.kind === "choices");
 const ROLES = [
