@@ -193,13 +193,10 @@ describe("a condition as a sentence", () => {
     expect(lookedFor.value).toBe(3);
     answers.ce!();
     answers.be!();
-    await vi.waitFor(
-      () => {
-        expect(values()).toEqual(["a", "B", "C", "D"]);
-        expect(lookedFor.value).toBe(0);
-      },
-      { timeout: 4000 },
-    );
+    await vi.waitFor(() => {
+      expect(values()).toEqual(["a", "B", "C", "D"]);
+      expect(lookedFor.value).toBe(0);
+    });
     shown.unmount();
     vi.unstubAllGlobals();
   });
@@ -233,12 +230,9 @@ describe("a condition as a sentence", () => {
       });
       fail.at(-1)!();
     }
-    await vi.waitFor(
-      () => {
-        expect(values()).toEqual(["a", "d"]);
-      },
-      { timeout: 4000 },
-    );
+    await vi.waitFor(() => {
+      expect(values()).toEqual(["a", "d"]);
+    });
     shown.unmount();
     vi.unstubAllGlobals();
   });
@@ -259,12 +253,9 @@ describe("a condition as a sentence", () => {
     slow = false;
     await vi.advanceTimersByTimeAsync(5000);
     vi.useRealTimers();
-    await vi.waitFor(
-      () => {
-        expect(document.body.textContent).toContain("Dee");
-      },
-      { timeout: 4000 },
-    );
+    await vi.waitFor(() => {
+      expect(document.body.textContent).toContain("Dee");
+    });
     shown.unmount();
     vi.unstubAllGlobals();
   });

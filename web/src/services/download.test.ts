@@ -26,10 +26,17 @@ async function clicked(href: string, answer: () => Promise<Response> | Response,
   });
   document.body.innerHTML = `<a href="${href}" download><b>Download</b></a>`;
   document.addEventListener("click", onLink, { once: true });
+  let left = true;
+  const end = (event: Event): void => {
+    left = !event.defaultPrevented;
+    // No browser is there to follow a link.
+    event.preventDefault();
+  };
+  window.addEventListener("click", end, { once: true });
   const event = new MouseEvent("click", { bubbles: true, cancelable: true, ...click });
   document.querySelector("b")!.dispatchEvent(event);
-  if (event.defaultPrevented) await vi.waitUntil(() => saved.length || notices.length);
-  return { saved, left: !event.defaultPrevented, told: notices.map((one) => [one.text, one.bad]) };
+  if (!left) await vi.waitUntil(() => saved.length || notices.length);
+  return { saved, left, told: notices.map((one) => [one.text, one.bad]) };
 }
 const file = (name: string) =>
   new Response("a;b", { headers: { "Content-Disposition": `attachment; filename="${name}"` } });
