@@ -221,7 +221,8 @@ class OverHttp(EditCase):
         self.assertEqual(listed[0]["first"], [{"header": "notes", "before": "a", "after": "by hand"}])
         undone = client.delete(f"{path}/{listed[0]['id']}").json()
         self.assertEqual((undone["edits"], undone["plan"]["current"]), (0, True))
-        self.assertEqual(client.post(path, {"kind": "cell"}, content_type="application/json").status_code, 422)
+        nowhere = {"kind": "cell", "text": "x"}
+        self.assertEqual(client.post(path, nowhere, content_type="application/json").status_code, 422)
 
     def test_a_reference_is_looked_up_by_a_worker_never_in_the_request(self) -> None:
         holder = register().get("Holders", **{"$top": "1"})["value"][0]

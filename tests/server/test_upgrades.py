@@ -34,7 +34,7 @@ def brought_forward() -> Path:
     folder = temporary_folder() / "forward"
     shutil.copytree(restored("0.1.0"), folder, copy_function=shutil.copy)
     done = Vexo.at(folder).process("applications", "--json")
-    assert "is brought forward" in done.stderr, done.stderr
+    assert "is being brought forward" in done.stderr, done.stderr
     return folder
 
 
@@ -77,7 +77,7 @@ class Upgrades(unittest.TestCase):
             done = list(at_once.map(lambda _: vexo.process("applications", "--json", **LATER), range(4)))
         for one in done:
             self.assertEqual(one.returncode, 0, f"{one.stdout} {one.stderr}")
-        said = [one.stderr for one in done if "is brought forward" in one.stderr]
+        said = [one.stderr for one in done if "is being brought forward" in one.stderr]
         self.assertEqual(len(said), 1, "one of them brings it forward, the others find it done")
         (backup,) = (vexo.data / "backups").iterdir()
         self.assertIn(str(backup), said[0])

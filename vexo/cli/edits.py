@@ -176,8 +176,8 @@ def totals(setting: Setting, trip: int, expect_rows: int | None, expect: tuple[s
             raise PlainError(f"--expect {entry!r} should be COLUMN=SUM.")
         sums[column] = text
     if expect_rows is not None or sums:
-        rows = expect_rows if expect_rows is not None else view.trip.expected.get("rows")
-        say(view, setting.person(), rows=rows, sums=sums)
+        rows = {} if expect_rows is None else {"rows": expect_rows}
+        say(view, setting.person(), sums=sums, **rows)
     totals_json = to_json(totals_of(find_view(trip)))
     if as_json:
         print_json({"trip": trip, **totals_json})

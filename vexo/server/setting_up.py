@@ -77,7 +77,7 @@ def _bring_forward(database: Path, tell: Callable[[str], object]) -> None:
     if known_steps() - before:
         if before:
             refuse_running(database)
-            words = f"{data_folder()} is brought forward to version {__version__} of Vexo"
+            words = f"{data_folder()} is being brought forward to version {__version__} of Vexo"
             tell(f"{words}. As it was it is kept in {_back_up()}.")
         _migrate(database)
     # Only a shortcut for the next command: a full disk or a busy database is no reason to refuse this one.

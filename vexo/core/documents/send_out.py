@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass, replace
 from typing import Any
@@ -129,6 +130,10 @@ def check(document: SendOut, catalogue: Catalogue) -> SendOut:
         named = [name for name, _ in document.share.groups]
         if len(set(named)) < len(named) or any(not name.strip() for name in named):
             raise DocumentError("Each group needs a name of its own.")
+        values = Counter(value for _, of_group in document.share.groups for value in dict.fromkeys(of_group))
+        twice = [value for value, count in values.items() if count > 1]
+        if twice:
+            raise DocumentError(f"{twice[0]!r} is in two groups. A record goes on one sheet: leave it in one.")
         if document.headers_only:
             raise DocumentError("A sheet with headers only has no records to share out.")
     read_condition(document.condition, record_type, catalogue)

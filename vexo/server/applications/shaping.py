@@ -54,11 +54,14 @@ def add_field(person: Person, application: Application, record_type: str, field:
             raise PlainError(f"{field.existing!r} is not a number for the records that are there.") from error
     if field.kind == "choice" and not field.choices:
         raise PlainError("Say the choices of the field.")
+    if field.kind != "choice" and field.choices:
+        raise PlainError(f"A field of kind {field.kind} has no choices. Leave them out, or make its kind choice.")
     with asking(application) as client:
         known = client.describe().type(record_type)
         client.add_field(known, field)
         fresh = describe(application, client)
-    needed = f", required: {field.existing} in the records that were there" if field.required else ""
+    needed = ", required" if field.required else ""
+    needed += f": {field.existing} in the records that were there" if field.existing.strip() else ""
     words = f"Added the field {field.label} ({field.kind}{needed}) to {known.plural}"
     note(person.username, "added", words[:300], application)
     return fresh

@@ -39,6 +39,7 @@ class DecideSerializer(Asked):
         max_length=100_000,
         required=False,
         default=list,
+        allow_empty=False,
     )
     code = _TEXTS(required=False, allow_blank=True, default="")
     field = _TEXTS(required=False, allow_blank=True, default="")

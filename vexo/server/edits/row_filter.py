@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from typing import Any
+from typing import Any, TypedDict, Unpack
 
 from django.db import transaction
 
@@ -62,8 +62,14 @@ def carry_only(
     sheet = newest_sheet(view)
     if condition:
         read_choice(condition, artifacts.read(cells_now(sheet)), sheet.profile.columns)
-    rows = set(artifacts.read(sheet.cells, [ROW_ID])[ROW_ID].to_list()) if carry == "none" or leave_out else set()
-    unknown = set(leave_out) - rows
+    both = set(leave_out) & set(take_in)
+    if both:
+        raise PlainError(
+            f"{thousands(len(both))} of these rows would be left out and taken in. Say one of them.", "twice"
+        )
+    by_hand = carry == "none" or leave_out or take_in
+    rows = set(artifacts.read(sheet.cells, [ROW_ID])[ROW_ID].to_list()) if by_hand else set()
+    unknown = {*leave_out, *take_in} - rows - set(trip.row_filter.get("left_out", []))
     if unknown:
         raise PlainError(f"{thousands(len(unknown))} of these rows are not in the newest sheet. Look at it anew.")
     with transaction.atomic():
@@ -86,8 +92,18 @@ def carry_only(
         return enqueue_plan(person.username, view, run_here=run_here, fresh=False)
 
 
-def expect(view: PartView, person: Person, *, rows: int | None = None, sums: Mapping[str, str] | None = None) -> None:
+class Expected(TypedDict, total=False):
+    """Of a sheet: how many rows, None for any; and the sum of each header as text, empty for any."""
+
+    rows: int | None
+    sums: Mapping[str, str]
+
+
+def expect(view: PartView, person: Person, **said: Unpack[Expected]) -> None:
     """Say how many rows, and which sums by header, the sheet should have.
+
+    Args:
+        said: what is expected anew; what is not said stays.
 
     Raises:
         NotAllowed
@@ -95,15 +111,16 @@ def expect(view: PartView, person: Person, *, rows: int | None = None, sums: Map
     """
     trip = view.trip
     require(person, Action.PREPARE)
-    headers = [column.header for column in status_facts(view).columns]
-    for header, text in (sums or {}).items():
+    headers, sums = [column.header for column in status_facts(view).columns], said.get("sums", {})
+    for header, text in sums.items():
         if header not in headers:
             raise PlainError(f"The sheet has no column {header!r}.")
         if text.strip() and as_typed(text) is None:
             raise PlainError(f"{text!r} is not a number. Write the sum that you expect, such as 48,211.50.")
     with transaction.atomic():
         trip.refresh_from_db()
-        sums_expected = {**trip.expected.get("sums", {}), **{h: t.strip() for h, t in (sums or {}).items()}}
+        sums_expected = {**trip.expected.get("sums", {}), **{header: text.strip() for header, text in sums.items()}}
+        rows = said.get("rows", trip.expected.get("rows"))
         expected = {"rows": rows, "sums": {header: text for header, text in sums_expected.items() if text}}
         Trip.objects.filter(pk=trip.pk).update(expected={n: v for n, v in expected.items() if v not in (None, {})})
         update_status(view)

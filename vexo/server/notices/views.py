@@ -70,6 +70,11 @@ class WishesSerializer(Asked):
     email = serializers.CharField(allow_blank=True, max_length=254, required=False)
     wishes = WishedSerializer(many=True, required=False)
 
+    def validate_wishes(self, value: list[dict[str, Any]]) -> list[dict[str, Any]]:
+        if len({wish["kind"] for wish in value}) < len(value):
+            raise serializers.ValidationError("Say each kind once.")
+        return value
+
 
 def _told(request: Request) -> Response:
     person = person_of(request)

@@ -73,6 +73,8 @@ class ApplySerializer(Asked):
 
 
 class AgainSerializer(Asked):
+    only_with = {"lift": ("do", ["go on"])}
+
     do = serializers.ChoiceField(choices=["go on", "give up"])
     lift = serializers.CharField(required=False, allow_blank=True, max_length=LONGEST_WORD, default="")
 
@@ -175,8 +177,12 @@ class ApprovalView(APIView):
 class TakeBackSerializer(Asked):
     """What is to be taken back: of some passes, or some rows by the numbers that people see; all where none is said."""
 
-    passes = serializers.ListField(child=serializers.IntegerField(min_value=1), required=False, default=list)
-    rows = serializers.ListField(child=serializers.IntegerField(min_value=1), required=False, default=list)
+    passes = serializers.ListField(
+        child=serializers.IntegerField(min_value=1), required=False, default=list, allow_empty=False
+    )
+    rows = serializers.ListField(
+        child=serializers.IntegerField(min_value=1), required=False, default=list, allow_empty=False
+    )
 
 
 class TakeBackView(APIView):

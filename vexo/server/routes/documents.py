@@ -44,7 +44,10 @@ class ShareSerializer(Asked):
 
 
 class ChoosingSerializer(Asked):
-    """Which records, and what of them. ``order``: fields, with a minus in front where the highest come first."""
+    """Which records, and what of them. ``order``: fields, with a minus in front where the highest come first. Records
+    that are ``picked`` are found by their keys, and not by a condition."""
+
+    not_with = {"picked": "condition"}
 
     record_type = _TEXT(max_length=120)
     chosen = names(required=False, default=list)
@@ -54,7 +57,9 @@ class ChoosingSerializer(Asked):
 
 
 class DocumentSerializer(ChoosingSerializer):
-    """All that is said of what goes out."""
+    """All that is said of what goes out; a sheet with ``headers_only`` has no records."""
+
+    not_with = {**ChoosingSerializer.not_with, "condition": "headers_only", "order": "headers_only"}
 
     share = ShareSerializer(required=False, allow_null=True, default=None)
     format = serializers.ChoiceField(choices=list(FORMATS), default="xlsx")

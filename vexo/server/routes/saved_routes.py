@@ -157,13 +157,10 @@ def keep_trip(person: Person, view: PartView, name: str) -> Route:
     """
     trip = view.trip
     require(person, Action.PREPARE)
-    document = trip.document
-    if document is not None:
-        document = replace(document, picked=None)
     sheet = newest_in(view)
     bringing = document_of_sheet(view, sheet) if sheet is not None else None
     before = Route.objects.filter(name=name.strip(), application=trip.application).first()
-    route = keep_route(person, Wanted(name, trip.application, document, bringing), before)
+    route = keep_route(person, Wanted(name, trip.application, trip.document, bringing), before)
     with transaction.atomic():
         if trip.status.get("passes"):
             route = set_rule_of_route(person, route, rule_of_trip(trip))

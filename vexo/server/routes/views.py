@@ -15,6 +15,7 @@ from vexo.core.documents import lane_sentence
 
 from ..applications.models import Application
 from ..asked import Asked
+from ..errors import PlainError
 from ..people.permissions import person_of
 from ..people.rights import Action
 from ..serializing import serializer_for
@@ -106,6 +107,8 @@ class RoutesView(APIView):
         serializer = KeepRouteSerializer(data=request.data)
         serializer.is_valid(raise_exception=True)
         values = serializer.validated_data
+        if values["version"]:
+            raise PlainError("A route that is new has no version yet. Leave it out.", "beside")
         application = get_object_or_404(Application, name=values["application"])
         route = keep_route(person_of(request), Wanted(values["name"], application, s.document_of(values)))
         return Response(_told(route), status=201)

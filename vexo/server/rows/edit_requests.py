@@ -17,7 +17,7 @@ from ..edits import edits
 from ..edits.repair import repair
 from ..jobs.models import Job
 from ..people.models import Person
-from ..planning.context import PlanContext, newest_plan, seen_plan
+from ..planning.context import PlanContext, plan_of, seen_plan
 from ..trips import sheet_cells
 from ..trips.models import Edit
 from ..trips.part_view import PartView
@@ -60,9 +60,9 @@ class EditRequest:
 
 def _shown_rows(view: PartView, wanted: Wanted) -> list[int]:
     """The rows that a person sees, in their order."""
-    plan = newest_plan(view)
-    if plan is None or wanted == Wanted():
+    if wanted == Wanted():
         return list(artifacts.read(newest_sheet(view).cells, [ROW_ID])[ROW_ID].to_list())
+    plan = plan_of(view)
     context = PlanContext.of_plan(plan)
     return wanted_rows(context, Source(plan.path, context.cells_path), wanted)
 

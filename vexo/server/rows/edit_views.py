@@ -84,6 +84,17 @@ class MakeEditSerializer(Asked):
     says, in ``column`` or, where that is empty, in all columns. ``repair``: damage of the kind ``damage`` in
     ``column``, or all, as plan ``plan`` has it."""
 
+    only_with = {
+        "row_id": ("kind", ["cell", "fill", "paste"]),
+        "text": ("kind", ["cell"]),
+        "rows": ("kind", ["fill"]),
+        "block": ("kind", ["paste"]),
+        "replace": ("kind", ["replace"]),
+        "damage": ("kind", ["repair"]),
+        "plan": ("kind", ["repair"]),
+        "shown": ("kind", ["fill", "paste", "replace"]),
+    }
+
     kind = serializers.ChoiceField(choices=["cell", "fill", "replace", "paste", "repair"])
     row_id = serializers.IntegerField(required=False, min_value=0, max_value=2**32 - 1)
     column = _TEXTS(required=False, allow_blank=True, default="", max_length=20)
@@ -94,6 +105,11 @@ class MakeEditSerializer(Asked):
     damage = _TEXTS(required=False, allow_blank=True, default="", max_length=20)
     plan = serializers.IntegerField(required=False, min_value=1)
     shown = ShownSerializer(required=False)
+
+    def validate(self, attrs: dict[str, Any]) -> dict[str, Any]:
+        if attrs["kind"] == "cell" and "text" not in attrs:
+            raise serializers.ValidationError({"text": "Say what the cell holds; null for nothing."})
+        return attrs
 
 
 class EditedCellSerializer(serializers.Serializer[Any]):
@@ -190,7 +206,8 @@ class OnlyView(APIView):
 
 
 class ExpectSerializer(Asked):
-    """How many rows, and which sums by header, a person expects; null or an empty text takes it back."""
+    """How many rows, and which sums by header, a person expects; null or an empty text takes it back. What is not said
+    stays."""
 
     rows = serializers.IntegerField(required=False, allow_null=True, min_value=0, max_value=2**31)
     sums = serializers.DictField(child=_TEXTS(allow_blank=True, max_length=60), required=False)

@@ -13,9 +13,10 @@ from rest_framework.views import APIView
 from vexo.core.faults import ALL_CODES
 from vexo.core.planning.verdicts import ELSEWHERE_CODE
 
+from ..errors import PlainError
 from ..mapping.lane_preview import lane_window
 from ..people.permissions import person_of
-from ..planning.context import PlanContext, newest_plan
+from ..planning.context import PlanContext, newest_plan, plan_of
 from ..queries import one_of, whole_number
 from ..serializing import serializer_for
 from ..trips.facts import to_json
@@ -73,10 +74,13 @@ class RowsView(APIView):
     def get(self, request: Request, pk: int) -> Response:
         view = find_view(pk, request)
         wanted, place = wanted_of(request)
-        if request.query_params.get("view") == "lanes":
+        shown = request.query_params.get("view")
+        if shown in ("file", "lanes") and wanted != Wanted():
+            raise PlainError(f"Filters and an order are for planned rows, not with 'view' {shown!r}.", "beside")
+        if shown == "lanes":
             return Response(to_json(lane_window(view, place)))
-        sheet, plan = newest_sheet(view), newest_plan(view)
-        if request.query_params.get("view") == "file" or plan is None:
+        sheet, plan = newest_sheet(view), newest_plan(view) if wanted == Wanted() else plan_of(view)
+        if shown == "file" or plan is None:
             names = [mapping.column for mapping in sheet.mappings.all()]
             over = edits_over(sheet, edits_of(view.trip))
             out = set(view.trip.row_filter.get("left_out", []))

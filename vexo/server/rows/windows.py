@@ -224,7 +224,10 @@ def _refused_with(line: dict[str, Any]) -> str | None:
 
 
 def _refuse_unknown(context: PlanContext, wanted: Wanted) -> None:
-    """Raises PlainError for a field that the record type has not: it would filter nothing, or everything."""
+    """Raises PlainError for a field that the record type has not, or a change that is no field's: these would filter
+    nothing, or everything."""
+    if wanted.change and (not wanted.column or wanted.column.startswith("emptied:")):
+        raise PlainError("A change is one of a field: say 'column', too.", "change")
     for name in (wanted.column.removeprefix("emptied:"), wanted.order.removeprefix("-")):
         if name and context.record_type.find(name) is None:
             near = get_close_matches(name, [field.name for field in context.record_type.fields], n=1)
@@ -318,7 +321,8 @@ def _with_edits(
 
 
 def wanted_rows(context: PlanContext, source: Source, wanted: Wanted) -> list[int]:
-    """The numbers of the rows that are wanted, in their order."""
+    """The numbers of the rows that are wanted, in their order. Raises PlainError for a field that there is not."""
+    _refuse_unknown(context, wanted)
     places = _places(context, source, wanted)
     if wanted.order:
         places = _in_order(context, source, places, wanted.order)

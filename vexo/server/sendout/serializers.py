@@ -24,6 +24,8 @@ class AskConditionSerializer(Asked):
     """A condition as its text, or as clauses (null for none): a clause names a field, what it does and its values; a
     group is all, any or none of its parts."""
 
+    not_with = {"clauses": "text"}
+
     record_type = _TEXT(max_length=120)
     text = _TEXT(required=False, allow_blank=True, max_length=LONGEST)
     clauses = ClauseField(required=False, allow_null=True)

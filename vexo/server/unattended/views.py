@@ -74,6 +74,8 @@ class RunByItselfSerializer(Asked):
     """How a route is to run by itself; ``at`` null: as sheets are put into the folder. ``version`` is that of the route
     which was seen, without which none applies by itself."""
 
+    only_with = {"days": ("at", ()), "most": ("applies", [True]), "most_deletes": ("applies", [True])}
+
     folder = serializers.CharField(max_length=120)
     at = serializers.TimeField(required=False, allow_null=True, default=None)
     days = serializers.ListField(child=serializers.IntegerField(min_value=0, max_value=6), required=False, default=list)

@@ -1951,6 +1951,7 @@ export interface components {
          * @enum {string}
          */
         BlankTreatmentDoEnum: "blank";
+        /** @description Where a sheet belongs, and how it comes in; ``route`` says that of a sheet which begins a trip. */
         BringIn: {
             application: string;
             record_type: string;
@@ -2108,7 +2109,10 @@ export interface components {
             link: string;
             password: string;
         };
-        /** @description Which records, and what of them. ``order``: fields, with a minus in front where the highest come first. */
+        /**
+         * @description Which records, and what of them. ``order``: fields, with a minus in front where the highest come first. Records
+         *     that are ``picked`` are found by their keys, and not by a condition.
+         */
         Choosing: {
             record_type: string;
             chosen?: string[];
@@ -2338,7 +2342,7 @@ export interface components {
          * @enum {string}
          */
         DirectionEnum: "out" | "in";
-        /** @description All that is said of what goes out. */
+        /** @description All that is said of what goes out; a sheet with ``headers_only`` has no records. */
         Document: {
             record_type: string;
             chosen?: string[];
@@ -2395,7 +2399,7 @@ export interface components {
             way?: string;
         };
         /** @enum {string} */
-        ErrorCodeEnum: "approval" | "at" | "bad-request" | "being-read" | "busy" | "change" | "changed" | "clause" | "column" | "columns" | "csrf" | "deletes" | "document" | "edit" | "empty" | "field" | "file-lost" | "folder" | "folders" | "gone" | "groups" | "half" | "host" | "inside" | "interrupted" | "is-in" | "is-out" | "key" | "lane" | "lift" | "link" | "machine" | "measure" | "mistake" | "move" | "name" | "newer-sheet" | "no-absent" | "no-answer" | "no-catalogue" | "no-damage" | "no-kept" | "no-pass" | "no-plan" | "no-question" | "no-receipt" | "no-record" | "no-route" | "no-row" | "no-sheet" | "no-upload" | "not-atomic" | "not-found" | "not-there" | "nothing" | "open" | "own-token" | "pages" | "part" | "parts" | "pass-ended" | "pass-open" | "pass-under-way" | "pause" | "prefix" | "reach" | "reason" | "rights" | "rows" | "rules" | "sign-in" | "slow" | "sso" | "stale" | "stop" | "taken" | "times" | "title" | "token" | "too-large" | "too-many" | "touched" | "treatment" | "trouble" | "types" | "under-way" | "unfinished" | "unknown-name" | "value" | "wait" | "waits" | "which-trip" | "wish";
+        ErrorCodeEnum: "approval" | "at" | "bad-request" | "being-read" | "beside" | "busy" | "change" | "changed" | "clause" | "column" | "columns" | "csrf" | "deletes" | "document" | "edit" | "empty" | "field" | "file-lost" | "folder" | "folders" | "gone" | "groups" | "half" | "host" | "inside" | "interrupted" | "is-in" | "is-out" | "key" | "lane" | "lift" | "link" | "machine" | "measure" | "mistake" | "move" | "name" | "newer-sheet" | "no-absent" | "no-answer" | "no-catalogue" | "no-damage" | "no-kept" | "no-pass" | "no-plan" | "no-question" | "no-receipt" | "no-record" | "no-route" | "no-row" | "no-sheet" | "no-upload" | "not-atomic" | "not-found" | "not-there" | "nothing" | "open" | "own-token" | "pages" | "part" | "parts" | "pass-ended" | "pass-open" | "pass-under-way" | "pause" | "prefix" | "reach" | "reason" | "rights" | "rows" | "rules" | "sign-in" | "slow" | "sso" | "stale" | "stop" | "taken" | "times" | "title" | "token" | "too-large" | "too-many" | "touched" | "treatment" | "trouble" | "twice" | "types" | "under-way" | "unfinished" | "unknown-name" | "value" | "wait" | "waits" | "which-trip" | "wish";
         /**
          * @description Something that a person expects: of the column ``what``, or of the rows where that is empty; ``off`` is by how
          *     much it is more or less, empty where it agrees, ? where it cannot be told.
@@ -3410,7 +3414,10 @@ export interface components {
             prefix?: components["schemas"]["PrefixEnum"] | components["schemas"]["BlankEnum"];
             marks?: boolean;
         };
-        /** @description How many rows, and which sums by header, a person expects; null or an empty text takes it back. */
+        /**
+         * @description How many rows, and which sums by header, a person expects; null or an empty text takes it back. What is not said
+         *     stays.
+         */
         PatchedExpect: {
             /** Format: int64 */
             rows?: number | null;

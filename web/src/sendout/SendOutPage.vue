@@ -17,7 +17,7 @@ import { useAskedRoute } from "./askedRoute";
 import { awaited } from "./awaited";
 import ClausePart from "@/conditions/ClausePart.vue";
 import { asGroup, isGroup, type Part } from "@/conditions/conditions";
-import { useSendOut } from "./document";
+import { counting, useSendOut } from "./document";
 import FieldList from "./FieldList.vue";
 import KeepRoute from "./KeepRoute.vue";
 import OrderPart from "./OrderPart.vue";
@@ -66,7 +66,12 @@ const usualOrder = computed(() =>
 
 const sending = useDoing(
   async () => {
-    const body = { ...said, application: application.value, title: title.value, route: route.value?.id ?? null };
+    const body = {
+      ...counting(said),
+      application: application.value,
+      title: title.value,
+      route: route.value?.id ?? null,
+    };
     return data(api.POST("/api/sent-out", { body }));
   },
   {
@@ -225,7 +230,7 @@ useFootNote(() => "reading only: the application is not changed");
   <KeepRoute
     :open="keeping"
     :application="application"
-    :document="document_"
+    :document="counting(document_)"
     :route="route"
     @close="keeping = false"
     @kept="route = $event"

@@ -21,6 +21,14 @@ function empty(recordType = ""): Document & Required<Pick<Document, "chosen" | "
   };
 }
 
+/** What counts of a document: the page keeps a condition for whoever goes back to it. */
+export function counting<Said extends Pick<Document, "condition" | "order" | "picked">>(
+  said: Said & Pick<Document, "headers_only">,
+): Said {
+  if (said.headers_only) return { ...said, condition: "", order: [] };
+  return said.picked ? { ...said, condition: "" } : { ...said };
+}
+
 function firstFields(type: RecordType): string[] {
   const first = [type.identifier, ...(type.keys[0] ?? [])];
   const taken = new Set(first);

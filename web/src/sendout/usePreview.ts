@@ -4,7 +4,7 @@ import { computed } from "vue";
 
 import { api, data, Problem } from "@/api/client";
 
-import type { useSendOut } from "./document";
+import { counting, type useSendOut } from "./document";
 
 /** The first rows, counts and sums of what is said, asked for once nobody has changed it for a moment. */
 export function usePreview({
@@ -19,7 +19,7 @@ export function usePreview({
     asked: {
       record_type: said.record_type,
       chosen: said.chosen,
-      condition: said.condition,
+      condition: counting(said).condition,
       order: said.order,
       picked: said.picked,
     },

@@ -44,7 +44,7 @@ const { start, busy, error, forget } = useDoing(
     const params = { path: { id: trip.value.id } };
     const body = {
       passes: chosen.value ? [chosen.value] : passes.value.map((one) => one.number),
-      rows: wanted.value ?? [],
+      rows: wanted.value?.length ? wanted.value : undefined,
     };
     return jobDone((await data(api.POST("/api/trips/{id}/take-back", { params, body }))).id);
   },

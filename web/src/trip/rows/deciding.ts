@@ -46,11 +46,11 @@ export function useDeciding(): Deciding {
 
   const decide = (scope: Scope): void => {
     doing(async () => {
-      const { rows = [], code = "", field = "", answer, argument = "" } = scope;
+      const { rows, code = "", field = "", answer, argument = "" } = scope;
       const plan = trip.value.plan?.number ?? 0;
       const body = { plan, rows, code, field, answer, argument };
       set(await data(api.POST("/api/trips/{id}/decisions", { params: { path: { id: trip.value.id } }, body })));
-      const number = scope.count ?? rows.length;
+      const number = scope.count ?? rows?.length ?? 0;
       const [one, more] = scope.records ? ["record", "records"] : ["row", "rows"];
       return `${many(number, one, more)} decided. Undo with U.`;
     });
