@@ -378,7 +378,10 @@ class OnTheCommandLine(LaneCase):
         self.assertEqual(told["questions"], [])
         second = Trip.objects.get(pk=told["trip"])
         self.assertEqual(second.lanes, {**trip.lanes, "depth_m": {"fixed": "2.5"}})
-        self.assertEqual(self.vexo.json("--as", "ada", "routes")["routes"][-1]["name"], "Club measurements")
+        kept = self.vexo.json("--as", "ada", "routes")["routes"][-1]
+        self.assertEqual(kept["name"], "Club measurements")
+        listed = " ".join(self.vexo.run("--as", "ada", "routes").stdout.split())
+        self.assertIn(" ".join(kept["says_in"].split())[:30], listed)
 
     def test_a_file_of_lanes_that_is_none_says_why(self) -> None:
         trip = self.measured()

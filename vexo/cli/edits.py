@@ -7,6 +7,8 @@ from typing import TYPE_CHECKING
 
 import click
 
+from vexo.core.wording import many
+
 from .common import find_view, finish, json_option, print_json, ready, row_ids
 from .main import Setting
 from .options import Beside, refuse_twice
@@ -187,7 +189,7 @@ def totals(setting: Setting, trip: int, expect_rows: int | None, expect: tuple[s
             counts = [f"{one[name]:,}" for name in ("filled", "different")]
             table.add_row(one["header"], *counts, one["sum"], one["least"], one["greatest"])
         out = console()
-        out.print(f"{totals_json['rows']:,} rows")
+        out.print(many(totals_json["rows"], "row", "rows"))
         out.print(table)
         for name, sums_ in totals_json["fields"].items():
             unread = sums_.pop("unread")

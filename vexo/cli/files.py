@@ -9,6 +9,8 @@ from typing import IO, TYPE_CHECKING
 
 import click
 
+from vexo.core.wording import many
+
 from .common import find_view, finish, json_option, print_json, ready
 from .main import Setting
 from .options import Beside
@@ -110,4 +112,5 @@ def send_on(setting: Setting, number: int, output: Path, as_json: bool) -> None:
     if as_json:
         print_json({**{name: result[name] for name in TOLD}, "file": str(output), "files": delivered})
     else:
-        console().print(f"Trip {result['trip']}: {result['rows']:,} records went out as {', '.join(delivered)}")
+        records = many(result["rows"], "record", "records")
+        console().print(f"Trip {result['trip']}: {records} went out as {', '.join(delivered)}")

@@ -11,6 +11,7 @@ import click
 import polars as pl
 
 from vexo.core.sheets import Choices, SheetProfile
+from vexo.core.wording import many
 
 from .common import json_option, print_json
 from .terminal import console, plain_table
@@ -72,9 +73,8 @@ def read(file: Path, worksheet: str, header: int | None, encoding: str, delimite
         summary["encoding"],
         f"header in row {summary['header_row']}",
     ]
-    out.print(
-        f"{file.name}: {profile.rows:,} rows, {len(profile.columns):,} columns ({', '.join(w for w in what if w)})"
-    )
+    rows, columns = many(profile.rows, "row", "rows"), many(len(profile.columns), "column", "columns")
+    out.print(f"{file.name}: {rows}, {columns} ({', '.join(w for w in what if w)})")
     for finding in profile.findings:
         out.print(f"  {finding.text}")
     table = plain_table("Row", *[header or "—" for header in summary["columns"]])
@@ -82,4 +82,4 @@ def read(file: Path, worksheet: str, header: int | None, encoding: str, delimite
         table.add_row(str(line["row"]), *[cell or "" for cell in line["cells"]])
     out.print(table)
     if profile.rows > _SHOWN:
-        out.print(f"{profile.rows - _SHOWN:,} rows are not shown; see all with --json.")
+        out.print(f"{many(profile.rows - _SHOWN, 'row is', 'rows are')} not shown; see all with --json.")

@@ -9,6 +9,8 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from vexo.core.wording import many
+
 from .common import find_view, finish, json_option, print_json, ready
 from .main import Setting
 from .options import Beside
@@ -142,4 +144,5 @@ def keys_(
             " + ".join(one.labels), f"{one.different:,}", f"{one.distinct:,}", *[f"{n:,}" for n in numbers], words
         )
     console().print(table)
-    click.echo(f"{measured.rows:,} rows, looked for among {measured.records:,} records.", err=True)
+    rows, records = many(measured.rows, "row", "rows"), many(measured.records, "record", "records")
+    click.echo(f"{rows}, looked for among {records}.", err=True)

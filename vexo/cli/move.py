@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import click
 
+from vexo.core.wording import many
+
 from .common import find_view, finish, json_option, print_json, ready
 from .main import Setting
 from .terminal import console
@@ -50,12 +52,10 @@ def move(setting: Setting, trip: int, application: str, again: bool, as_json: bo
             where = f"trip {moved_trip.trip} on {moved_trip.application}"
             extra = moved_trip.more
             more = f"; {extra:,} would write here what there was nothing to write of" if extra else ""
-            out.print(
-                f"It was moved from {where}: {moved_trip.alike:,} rows as there, {moved_trip.differs:,} differ{more}."
-            )
+            alike = many(moved_trip.alike, "row", "rows")
+            out.print(f"It was moved from {where}: {alike} as there, {moved_trip.differs:,} differ{more}.")
             for offer in moved_trip.offers:
-                out.print(
-                    f"Can be decided again: {offer.says}, {offer.count:,} rows (vexo move {view.trip.pk} --again)"
-                )
+                rows = many(offer.count, "row", "rows")
+                out.print(f"Can be decided again: {offer.says}, {rows} (vexo move {view.trip.pk} --again)")
     print_open(view)
     end_with(view)

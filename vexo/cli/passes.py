@@ -11,6 +11,8 @@ from typing import TYPE_CHECKING
 import click
 import polars as pl
 
+from vexo.core.wording import many
+
 from .common import find_view, finish, json_option, print_json, ready
 from .lanes import open_json, print_open
 from .main import Setting
@@ -360,7 +362,7 @@ def print_outcome(view: PartView, as_json: bool) -> None:
         )
     _print_read_back(sent)
     if report.get("warnings"):
-        out.print(f"{report['warnings']:,} rows were taken with a warning; the application's words are in the browser.")
+        out.print(f"{many(report['warnings'], 'row', 'rows')} taken with a warning; the words are in the browser.")
     for name, sums in report.get("totals", {}).items():
         label = PlanContext.of_plan(sent.plan).record_type.field(name).label
         out.print(

@@ -6,6 +6,8 @@ from typing import TYPE_CHECKING
 
 import click
 
+from vexo.core.wording import many
+
 from .common import json_option, print_json, ready
 from .main import Setting
 from .options import Beside
@@ -157,10 +159,12 @@ def routes(
         return
     table = plain_table("No.", "Route", "Application", "What it does", "Used")
     for route, fit in listed:
-        used = f"{route.used_at:%Y-%m-%d}, {route.rows:,} rows" if route.used_at and route.rows is not None else "never"
+        used = "never"
+        if route.used_at and route.rows is not None:
+            used = f"{route.used_at:%Y-%m-%d}, {many(route.rows, 'row', 'rows')}"
         clauses = [f"{rule_words(rule_of_route(route)).capitalize()}."] if route.on_refusals else []
         if route.pk in unattended:
             clauses += [f"By itself: {alone[route.pk]}.", unattended[route.pk].trouble]
-        says = " ".join(filter(None, [fit.says, *clauses, *fit.lost]))
+        says = " ".join(filter(None, [fit.says, fit.says_in, *clauses, *fit.lost]))
         table.add_row(str(route.pk), route.name, route.application.label, says, used)
     console().print(table if listed else "No route is kept yet. Keep one with `vexo send-out --keep-as NAME`.")
