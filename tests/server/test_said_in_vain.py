@@ -20,12 +20,13 @@ from vexo.server.decisions.decisions import Scope, decide
 from vexo.server.errors import PlainError
 from vexo.server.jobs.models import Job
 from vexo.server.jobs.views import JobSerializer
-from vexo.server.jobs.worker import enqueue
+from vexo.server.jobs.worker import enqueue, run_inline
 from vexo.server.passes.models import Pass, Scheduled
 from vexo.server.passes.scheduling import schedule
 from vexo.server.passes.starting import go_on
 from vexo.server.planning.context import plan_of
 from vexo.server.routes.models import Route
+from vexo.server.trips.facts.passes import TroubleRule
 from vexo.server.trips.models import Trip
 
 BERTHS = "harbour eq 'TERNISLAND' and startswith(berth_no,'B-00')"
@@ -214,6 +215,18 @@ class Decided(Said):
     def test_words_of_a_refusal_with_a_question_of_the_plan(self) -> None:
         self.refused("has its words|have its words", Scope((), "not-found", "", "no such berth"), Answer.ASIDE)
         self.refused("have its words", Scope((1,), "", "", ""), Answer.ASIDE)
+
+
+class Applied(Said):
+    def test_a_pass_under_way_is_not_told_to_go_as_was_said_of_another(self) -> None:
+        trip = self.bring("harbour,berth_no,notes\nTERNISLAND,E-011,a\nTERNISLAND,E-012,b\n")
+        job = self.start(trip, trouble=TroubleRule(1, take_back=True))
+        self.assertEqual(self.start(trip, trouble=TroubleRule(1, take_back=True)), job)
+        for more in ({}, {"atomic": True}, {"trouble": TroubleRule(1)}, {"trouble": TroubleRule(2, take_back=True)}):
+            with self.subTest(more), self.assertRaisesRegex(PlainError, "stops once one row was refused and prepares"):
+                self.start(trip, **more)
+        run_inline(job)
+        self.assertEqual(self.last_pass(trip).number, 1)
 
 
 class Parts(Said):

@@ -31,7 +31,7 @@ from ..trips.guards import guards_of
 from ..trips.models import Trip
 from ..trips.open_items import refuse_while_asked
 from ..trips.part_view import PartView
-from ..trips.refusal_rules import check_rule
+from ..trips.refusal_rules import check_rule, rule_words
 from ..trips.status import TripStatus, update_status
 from .approving import is_approved, reason_for_approval, refuse_lifting, refuse_unapproved
 from .frozen_plans import frozen_of
@@ -178,7 +178,7 @@ def start_pass(
     trip.refresh_from_db()
     unfinished = open_pass(trip)
     if unfinished is not None:
-        return _same(unfinished, number)
+        return _same(unfinished, number, atomic, trouble)
     plan = check_confirmed(view, number, atomic=atomic, trouble=trouble)
     refuse_unapproved(plan, person, lift)
     refuse_outside_times(trip, timezone.now())
@@ -216,14 +216,26 @@ def start_pass(
         unfinished = open_pass(trip)
         if unfinished is None:
             raise
-        return _same(unfinished, number)
+        return _same(unfinished, number, atomic, trouble)
     return pass_, job
 
 
-def _same(unfinished: Pass, number: int) -> tuple[Pass, Job]:
-    """The pass under way, where it is of the plan that is asked for; asked again it is not sent again."""
+def _same(unfinished: Pass, number: int, atomic: bool, trouble: TroubleRule) -> tuple[Pass, Job]:
+    """The pass under way, where it is of the plan that is asked for; asked again it is not sent again.
+
+    Raises:
+        PlainError: where it is of another plan, or sends it in another way.
+    """
     job = unfinished.trip.jobs.filter(kind="apply").last()
     if unfinished.state == Pass.RUNNING and unfinished.plan.number == number and job is not None:
+        goes = unfinished.atomic, TroubleRule(unfinished.stop_after, unfinished.take_back)
+        if goes != (atomic, trouble):
+            how = "all or nothing" if unfinished.atomic else rule_words(goes[1])
+            raise PlainError(
+                f"Pass {unfinished.number} of trip {unfinished.trip_id} sends this plan already, and otherwise than is "
+                f"said now: {how}. Look at it, or stop it.",
+                "pass-under-way",
+            )
         return unfinished, job
     raise PlainError(
         f"Pass {unfinished.number} of trip {unfinished.trip_id} has not ended. Go on with it, or give it up.",
